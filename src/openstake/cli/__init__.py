@@ -1,0 +1,52 @@
+"""The same workflow and core from a terminal.  Exit 0: computed, findings included; 2: input unusable, with a sentence."""
+
+from __future__ import annotations
+
+import json
+import sys
+from typing import Any
+
+import click
+
+from openstake import __version__
+from openstake.core.errors import OpenStakeError
+
+
+class SentenceGroup(click.Group):
+    """Maps the one error tree to an exit code: the sentence on stderr and 2."""
+
+    def invoke(self, ctx: click.Context) -> Any:
+        try:
+            return super().invoke(ctx)
+        except OpenStakeError as error:
+            click.echo(error.sentence, err=True)
+            ctx.exit(2)
+        except BrokenPipeError:
+            sys.stderr.close()
+            ctx.exit(0)
+
+
+def show(result: dict[str, Any], as_json: bool, lines: list[str]) -> None:
+    """Print one JSON object, or lines for people."""
+    if as_json:
+        click.echo(json.dumps(result, ensure_ascii=False, allow_nan=False))
+    else:
+        click.echo("\n".join(lines))
+
+
+def finding_lines(findings: list[dict[str, Any]]) -> list[str]:
+    """Return findings for people: what, why, what next."""
+    out = []
+    for item in findings:
+        out += ["", f"[{item['severity']}] {item['sentence']}  ({item['code']})"]
+        out += [f"  Likely: {item['cause']}", f"  Next:   {item['action']}", f"  Source: {item['source']}"]
+    return out
+
+
+@click.group(cls=SentenceGroup, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, prog_name="openstake")
+def main() -> None:
+    """Open Stake: a GNSS base and rover job, from the mark to the signed-off book."""
+
+
+from openstake.cli import book, captures, demo, standin  # noqa: E402, F401  (each adds its verbs to `main`)

@@ -1,0 +1,70 @@
+"""`openstake stream` and `openstake log`: what a capture holds."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import click
+
+from openstake.cli import finding_lines, main, show
+from openstake.workflow import captures
+
+
+@main.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
+def stream(file: Path, as_json: bool) -> None:
+    """Say what an RTCM 3 capture holds, and what it lacks."""
+    result = captures.read_stream(file)
+    show(result, as_json, _stream_lines(result))
+
+
+def _stream_lines(result: dict[str, Any]) -> list[str]:
+    lines = [
+        f"{result['frames']} frames, {result['bad_crc']} damaged, {result['skipped_bytes']} bytes outside frames",
+        "",
+        "message  count     bytes  interval s",
+    ]
+    for row in result["messages"]:
+        interval = "" if row["mean_interval_s"] is None else f"{row['mean_interval_s']:.2f}"
+        lines.append(f"{row['number']:>7}  {row['count']:>5}  {row['bytes']:>8}  {interval:>10}")
+    for row in result["stations"]:
+        height = "not stated" if row["antenna_height_m"] is None else f"{row['antenna_height_m']:.4f} m"
+        lines += [
+            "",
+            f"station {row['station_id']}: {row['latitude_deg']:.9f} {row['longitude_deg']:.9f} "
+            f"height {row['height_m']:.4f} m (ARP, ellipsoidal), antenna height {height}",
+        ]
+    for row in result["observables"]:
+        lines.append(
+            f"{row['constellation']} {row['form']}: up to {row['satellites']} satellites, {row['cells']} cells"
+        )
+    return lines + finding_lines(result["findings"])
+
+
+@main.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
+def log(file: Path, as_json: bool) -> None:
+    """Say what an NMEA log holds: epochs by status, the fixed mean, gaps."""
+    result = captures.read_log(file)
+    show(result, as_json, _log_lines(result))
+
+
+def _log_lines(result: dict[str, Any]) -> list[str]:
+    lines = [f"{result['epochs']} epochs, {result['first']} to {result['last']}"]
+    lines += [f"  {status}: {count}" for status, count in result["by_status"].items() if count]
+    fixed = result["fixed"]
+    if fixed["count"]:
+        lines.append(
+            f"fixed mean of {fixed['count']}: {fixed['latitude_deg']:.9f} {fixed['longitude_deg']:.9f} "
+            f"height {fixed['height_m']:.4f} m (ellipsoidal)"
+        )
+        if fixed["sigma_up_m"] is not None:
+            lines.append(
+                f"scatter of one epoch: east {fixed['sigma_east_m']:.4f}, north {fixed['sigma_north_m']:.4f}, "
+                f"up {fixed['sigma_up_m']:.4f} m"
+            )
+    lines += [f"gap {gap['from']} to {gap['to']}" for gap in result["gaps"]]
+    return lines + finding_lines(result["findings"])

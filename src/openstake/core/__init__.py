@@ -1,0 +1,1 @@
+"""The computation: pure functions of their arguments. No clock, path, seed, log or session inside."""

@@ -1,0 +1,20 @@
+"""Constants of nature and of the standards, each with its source."""
+
+from __future__ import annotations
+
+SPEED_OF_LIGHT_M_S = 299_792_458.0  # exact, SI
+EARTH_GM_M3_S2 = 3.986005e14  # IS-GPS-200, the value of the broadcast orbit model
+EARTH_ROTATION_RAD_S = 7.2921151467e-5  # IS-GPS-200
+GPS_MINUS_UTC_S = 18  # leap seconds since 2017-01-01, IERS Bulletin C 52
+GPS_MINUS_BEIDOU_S = 14  # BeiDou time started on 2006-01-01 with 14 leap seconds gone by
+MOSCOW_MINUS_UTC_S = 10_800  # GLONASS time of day is UTC + 3 h (GLONASS ICD)
+DAY_S = 86_400
+WEEK_S = 604_800
+
+INTERNATIONAL_FOOT_M = 0.3048  # exact, NIST SP 811
+US_SURVEY_FOOT_M = 1200.0 / 3937.0  # exact, NIST SP 811
+
+# Radius of the circle that holds 95 % of a circular normal distribution, in sigmas: sqrt(-2 ln 0.05).
+CIRCLE_95 = 2.4477468306808166
+# Half width that holds 95 % of a normal distribution, in sigmas.
+LINE_95 = 1.959963984540054

@@ -1,0 +1,68 @@
+"""Every error that a person can mend, in one tree.
+
+OpenStakeError
+├── InputError          what was typed, sent or opened cannot be used   (HTTP 422, exit 2)
+│   ├── LengthError     a length that cannot be read
+│   ├── AngleError      an angle that cannot be read
+│   ├── FrameError      a coordinate system, datum or height that cannot be used
+│   └── FileError       a file that holds nothing usable
+├── NotFoundError       no such job, mark, occupation ...               (HTTP 404, exit 2)
+├── ConflictError       the thing has changed or is busy                (HTTP 409, exit 2)
+└── DeviceError         a receiver, caster or network that does not answer (HTTP 502, exit 2)
+
+An error is a sentence: what was seen, the limit, what to do now.  A broken program crashes instead.
+"""
+
+from __future__ import annotations
+
+
+class OpenStakeError(Exception):
+    """A problem that a person can mend; `field` names the input it belongs to."""
+
+    title = "That did not work"
+
+    def __init__(self, sentence: str, *, field: str | None = None, **seen: object) -> None:
+        super().__init__(sentence)
+        self.sentence = sentence
+        self.field = field
+        self.seen = seen
+
+
+class InputError(OpenStakeError):
+    """What was given cannot be used."""
+
+    title = "This cannot be used"
+
+
+class LengthError(InputError):
+    """A length that cannot be read without guessing."""
+
+
+class AngleError(InputError):
+    """An angle that cannot be read without guessing."""
+
+
+class FrameError(InputError):
+    """A coordinate system, datum or height that cannot be used."""
+
+
+class FileError(InputError):
+    """A file that holds nothing usable."""
+
+
+class NotFoundError(OpenStakeError):
+    """The thing asked for is not there."""
+
+    title = "Not found"
+
+
+class ConflictError(OpenStakeError):
+    """The thing has changed since it was read, or is busy."""
+
+    title = "Not now"
+
+
+class DeviceError(OpenStakeError):
+    """A receiver, caster or network that does not answer as it should."""
+
+    title = "The device does not answer"

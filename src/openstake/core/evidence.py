@@ -1,0 +1,104 @@
+"""What devices say and people type, as values: the evidence on which every judgement rests."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+from enum import StrEnum
+
+
+class Status(StrEnum):
+    """What a rover says of its solution, from the GGA quality field (NMEA 0183)."""
+
+    NONE = "none"
+    SINGLE = "single"
+    DGPS = "dgps"
+    FLOAT = "float"
+    FIXED = "fixed"
+    OTHER = "other"
+
+
+STATUS_BY_GGA_QUALITY = {0: Status.NONE, 1: Status.SINGLE, 2: Status.DGPS, 4: Status.FIXED, 5: Status.FLOAT}
+
+
+class RefersTo(StrEnum):
+    """The point on the pole that a receiver's position means; declared per session."""
+
+    APC = "apc"
+    ARP = "arp"
+    MARK = "mark"
+
+
+@dataclass(frozen=True, slots=True)
+class Epoch:
+    """One epoch of a receiver as it was received; texts are kept as sent.
+
+    Time of day is UTC seconds; the date only where RMC or ZDA gave one.  Sigmas are the receiver's claim (GST),
+    one sigma in metres.  Unknown values are None.
+    """
+
+    time_of_day_s: float | None
+    date: date | None
+    quality: int
+    latitude_text: str
+    longitude_text: str
+    latitude_deg: float | None
+    longitude_deg: float | None
+    altitude_m: float | None
+    separation_m: float | None
+    satellites: int | None
+    hdop: float | None
+    age_s: float | None
+    station_id: int | None
+    sigma_east_m: float | None = None
+    sigma_north_m: float | None = None
+    sigma_up_m: float | None = None
+    pdop: float | None = None
+    vdop: float | None = None
+
+    @property
+    def status(self) -> Status:
+        return STATUS_BY_GGA_QUALITY.get(self.quality, Status.OTHER)
+
+    @property
+    def height_m(self) -> float | None:
+        """Ellipsoidal height: GGA altitude + geoid separation, both as the receiver used them."""
+        if self.altitude_m is None or self.separation_m is None:
+            return None
+        return self.altitude_m + self.separation_m
+
+
+@dataclass(frozen=True, slots=True)
+class StationReference:
+    """A base position decoded from RTCM 1005 or 1006: the ARP, Earth-centred, in metres.
+
+    `antenna_height_m` is None for a 1005, which has no such field.  `virtual` is DF141.  The rest is carried so that a
+    message is written as it was read: `services` is DF022 to DF024 (GPS, GLONASS, Galileo, one bit each), the others
+    are DF021, DF142 and DF364.
+    """
+
+    station_id: int
+    x_m: float
+    y_m: float
+    z_m: float
+    antenna_height_m: float | None
+    virtual: bool
+    services: int = 0b111
+    realisation_year: int = 0
+    single_oscillator: int = 0
+    quarter_cycle: int = 0
+
+    @property
+    def xyz_m(self) -> tuple[float, float, float]:
+        return (self.x_m, self.y_m, self.z_m)
+
+
+@dataclass(frozen=True, slots=True)
+class ObservableSet:
+    """How much one message of observables holds: what a rover can difference."""
+
+    constellation: str
+    form: str
+    satellites: int
+    cells: int
+    time_s: float | None  # GPS seconds: of the week, or of the day where the message has no more

@@ -1,0 +1,1 @@
+"""Ellipsoid, local axes and coordinate systems."""

@@ -1,0 +1,1 @@
+"""Rules: evidence in, findings out.  The product's voice."""

@@ -1,0 +1,106 @@
+"""A finding: one sentence with numbers, its likely cause, the next action and the source; and the list of all codes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+COMMON_PRACTICE = "common practice, no source"
+
+
+class Severity(StrEnum):
+    """How much a finding asks of the crew."""
+
+    STOP = "stop"
+    LOOK = "look"
+    NOTE = "note"
+
+
+@dataclass(frozen=True)
+class Rule:
+    """What a code means: the link of the chain it touches, when it is said, and on whose authority."""
+
+    link: str
+    when: str
+    source: str
+
+
+RULES: dict[str, Rule] = {
+    # the stream of corrections
+    "no-station-position": Rule("broadcast", "No 1005 or 1006 in the stream: a rover cannot place the base.", "RTCM 10403.3, section 3.5.3"),
+    "station-position-changed": Rule("broadcast", "One station ID came with two positions or antenna heights.", COMMON_PRACTICE),
+    "legacy-only": Rule("broadcast", "All observables are legacy messages: GPS and GLONASS only.", "RTCM 10403.3, table 3.1-1"),
+    "constellation-missing": Rule("broadcast", "One of GPS, GLONASS, Galileo and BeiDou is not sent.", COMMON_PRACTICE),
+    "no-glonass-biases": Rule("broadcast", "GLONASS is sent and message 1230 is not.", "RTCM 10403.3, section 3.5.17"),
+    "damaged-frames": Rule("link", "Frames whose checksum fails.", "RTCM 10403.3, section 4"),
+    "no-observables": Rule("broadcast", "A stream without any observables: nothing to difference.", "RTCM 10403.3, table 3.1-1"),
+    "virtual-station": Rule("broadcast", "The base is a computed one: it gives a position, not a vector of ours.", "RTCM 10403.3, DF141"),
+    "station-ids-mixed": Rule("broadcast", "Messages of several station IDs in one stream.", COMMON_PRACTICE),
+    # the rover's log
+    "no-fixed-epochs": Rule("rover", "The log holds no fixed epoch.", COMMON_PRACTICE),
+    "correction-age-high": Rule("link", "Corrections older than 10 s.", COMMON_PRACTICE),
+    "epochs-missing": Rule("rover", "Gaps in the log.", COMMON_PRACTICE),
+    "damaged-sentences": Rule("rover", "Sentences whose checksum fails or is missing.", "NMEA 0183, section 5"),
+    "separation-missing": Rule("rover", "GGA without geoid separation: the ellipsoidal height is not known.", "NMEA 0183, GGA"),
+    "time-went-back": Rule("rover", "An epoch earlier than the one before it.", COMMON_PRACTICE),
+    # the base on the air
+    "base-not-heard": Rule("broadcast", "The base's stream is not heard here: what it sends is unchecked.", COMMON_PRACTICE),
+    "base-position-disagrees": Rule("broadcast", "The ARP on the air is not where it is meant to be.", COMMON_PRACTICE),
+    "base-height-not-stated": Rule("base antenna", "A 1005, or a 1006 with a height of 0: no antenna height on the air.", "RTCM 10403.3, DF028"),
+    "station-id-hidden": Rule("broadcast", "A station ID above 1023 does not fit GGA.", "NMEA 0183, GGA"),
+    "base-autonomous": Rule("base mark", "The base stands on an autonomous average: the site is metres off until it is re-seated.", COMMON_PRACTICE),
+    # the rover live
+    "base-distance-odd": Rule("link", "The rover's distance to the base does not fit the job.", COMMON_PRACTICE),
+    # checks on control
+    "check-within-tolerance": Rule("control", "A check shot within its tolerance.", COMMON_PRACTICE),
+    "check-outside-tolerance": Rule("control", "A check shot outside its tolerance, horizontally and vertically.", COMMON_PRACTICE),
+    "check-height-off": Rule("base antenna", "Only the height of a check is off: a height was measured or typed wrongly.", COMMON_PRACTICE),
+    "check-horizontal-off": Rule("control", "Only the horizontal of a check is off: another mark, a leaning pole or a false fix.", COMMON_PRACTICE),
+    "check-height-not-compared": Rule("control", "The mark has no ellipsoidal height, and the job no geoid grid.", COMMON_PRACTICE),
+    "check-on-base-mark": Rule("control", "The mark checked is the mark the base stands on.", COMMON_PRACTICE),
+    "check-not-fixed": Rule("rover", "The shot holds epochs that are not fixed.", COMMON_PRACTICE),
+    "shot-too-short": Rule("rover", "A check averaged over less than 30 s.", COMMON_PRACTICE),
+    "virtual-base-shot": Rule("rover", "The shot came from a virtual base: a position, not a vector from this base.", "RTCM 10403.3, DF141"),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Finding:
+    """What a rule says.  `numbers` are the values in the sentence, by name with units."""
+
+    code: str
+    severity: Severity
+    sentence: str
+    cause: str
+    action: str
+    numbers: dict[str, float | int | str]
+
+    @property
+    def link(self) -> str:
+        return RULES[self.code].link
+
+    @property
+    def source(self) -> str:
+        return RULES[self.code].source
+
+    def as_dict(self) -> dict[str, object]:
+        """Return the finding as the terminal, the pages and the Book show it."""
+        return {
+            "code": self.code,
+            "link": self.link,
+            "severity": self.severity.value,
+            "sentence": self.sentence,
+            "cause": self.cause,
+            "action": self.action,
+            "source": self.source,
+            "numbers": self.numbers,
+        }
+
+
+def finding(
+    code: str, severity: Severity, sentence: str, cause: str, action: str, **numbers: float | int | str
+) -> Finding:
+    """Return a finding of a known code; a code without a rule is a broken program."""
+    if code not in RULES:
+        raise KeyError(code)
+    return Finding(code, severity, sentence, cause, action, numbers)

@@ -1,0 +1,1 @@
+"""Where the satellites are, and what their geometry is worth."""

@@ -1,0 +1,109 @@
+"""Nominal constellations: the elements their operators publish as the design, not where satellites are today."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from openstake.core.sky.orbits import Elements
+
+
+@dataclass(frozen=True)
+class Signal:
+    """One signal as an MSM carries it: its place in the signal mask (1…32) and its carrier in hertz.
+
+    `per_channel_hz` is the step of a frequency-division channel (GLONASS), else 0.
+    """
+
+    msm_id: int
+    carrier_hz: float
+    per_channel_hz: float = 0.0
+
+
+@dataclass(frozen=True)
+class Constellation:
+    """A constellation of the practice sky."""
+
+    name: str
+    letter: str
+    nmea_talker: str
+    nmea_system: int
+    nmea_first_id: int
+    msm4_number: int
+    signals: tuple[Signal, ...]
+    elements: Elements
+    channels: tuple[int, ...]  # GLONASS frequency channel of each satellite; zeros elsewhere
+
+    @property
+    def size(self) -> int:
+        return len(self.channels)
+
+
+# GPS Standard Positioning Service Performance Standard, baseline 24-slot constellation: node and argument of
+# latitude of each slot in degrees, epoch 1993-07-01 (from memory; only the spread over the sky matters here).
+_GPS_SLOTS = (
+    (272.847, (268.126, 161.786, 11.676, 41.806)),
+    (332.847, (80.956, 173.336, 309.976, 204.376)),
+    (32.847, (111.876, 11.796, 339.666, 241.556)),
+    (92.847, (135.226, 265.446, 35.156, 167.356)),
+    (152.847, (197.046, 302.596, 66.066, 333.686)),
+    (212.847, (238.886, 345.226, 105.206, 135.346)),
+)
+# Antipodal satellites of a GLONASS plane share a channel (GLONASS ICD, 5.1); channel by slot (from memory).
+_GLONASS_CHANNELS = (1, -4, 5, 6, 1, -4, 5, 6, -2, -7, 0, -1, -2, -7, 0, -1, 4, -3, 3, 2, 4, -3, 3, 2)
+
+
+def _elements(axis_km: float, inclination_deg: float, node_deg: list[float], argument_deg: list[float]) -> Elements:
+    count = len(node_deg)
+    return Elements(
+        np.full(count, axis_km * 1000.0),
+        np.zeros(count),
+        np.full(count, np.radians(inclination_deg)),
+        np.radians(node_deg),
+        np.zeros(count),
+        np.radians(argument_deg),
+    )
+
+
+def _walker(
+    axis_km: float, inclination_deg: float, total: int, planes: int, phasing: int, first_node_deg: float
+) -> Elements:
+    """Return a Walker delta pattern total/planes/phasing.  Source: J. G. Walker, J. Brit. Interplan. Soc. 37, 1984."""
+    per_plane = total // planes
+    nodes, arguments = [], []
+    for plane in range(planes):
+        for slot in range(per_plane):
+            nodes.append(first_node_deg + 360.0 * plane / planes)
+            arguments.append(360.0 * slot / per_plane + 360.0 * phasing * plane / total)
+    return _elements(axis_km, inclination_deg, nodes, arguments)
+
+
+def _zeros(count: int) -> tuple[int, ...]:
+    return (0,) * count
+
+
+# Orbit radii and inclinations: the interface documents of each system.  Signal numbers: RTCM 10403.3, tables of the
+# MSM signal mask.
+GPS = Constellation(
+    "GPS", "G", "GP", 1, 1, 1074,
+    (Signal(2, 1575.42e6), Signal(23, 1176.45e6)),
+    _elements(26559.7, 55.0, [node for node, row in _GPS_SLOTS for _ in row], [arg for _, row in _GPS_SLOTS for arg in row]),
+    _zeros(24),
+)  # fmt: skip
+GLONASS = Constellation(
+    "GLONASS", "R", "GL", 2, 65, 1084,
+    (Signal(2, 1602.0e6, 0.5625e6), Signal(8, 1246.0e6, 0.4375e6)),
+    _walker(25508.0, 64.8, 24, 3, 1, 25.0), _GLONASS_CHANNELS,
+)  # fmt: skip
+GALILEO = Constellation(
+    "Galileo", "E", "GA", 3, 1, 1094,
+    (Signal(2, 1575.42e6), Signal(23, 1176.45e6)), _walker(29600.3, 56.0, 24, 3, 1, 57.0), _zeros(24),
+)  # fmt: skip
+# The 24 satellites of the medium orbit only; those above Asia add nothing at the practice sites.
+BEIDOU = Constellation(
+    "BeiDou", "C", "GB", 4, 1, 1124,
+    (Signal(2, 1561.098e6), Signal(8, 1268.52e6)), _walker(27906.1, 55.0, 24, 3, 1, 95.0), _zeros(24),
+)  # fmt: skip
+
+CONSTELLATIONS = (GPS, GLONASS, GALILEO, BEIDOU)

@@ -1,0 +1,108 @@
+"""The one place where rover coordinates come from.
+
+    rover mark = base mark + base ARP height + vector (ARP to ARP) − rover ARP height
+
+Heights go along each point's own vertical; the vector is what RTK measures: received position minus the base
+reference in force when it was received.  Everything is Earth-centred and in metres until the very end, so a change of
+base coordinate or height moves every point exactly, and going back gives the same bits.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from openstake.core.errors import InputError
+from openstake.core.evidence import RefersTo
+from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic, geodetic_from_ecef
+from openstake.core.geodesy.local import enu_axes, normal
+
+
+def lifted(xyz_m: ArrayLike, height_m: float) -> NDArray[np.float64]:
+    """Return an Earth-centred point moved up along its own normal by `height_m` (negative: down)."""
+    xyz = np.asarray(xyz_m, dtype=float)
+    latitude_deg, longitude_deg, _ = geodetic_from_ecef(xyz)
+    return xyz + height_m * normal(float(latitude_deg), float(longitude_deg))
+
+
+def lowering_to_mark_m(refers_to: RefersTo, rover_arp_height_m: float, arp_to_apc_m: float | None) -> float:
+    """Return how far the received position lies above the mark, in metres.
+
+    A position that already refers to the mark is not lowered again: the pole is never applied twice.
+    """
+    if refers_to is RefersTo.MARK:
+        return 0.0
+    if refers_to is RefersTo.ARP:
+        return rover_arp_height_m
+    if arp_to_apc_m is None:
+        raise InputError("The receiver's position refers to the phase centre, and the antenna's offset is not known.")
+    return rover_arp_height_m + arp_to_apc_m
+
+
+@dataclass(frozen=True)
+class EpochPosition:
+    """One received position (WGS 84 latitude, longitude, ellipsoidal height) as parsed from its text."""
+
+    latitude_deg: float
+    longitude_deg: float
+    height_m: float
+
+
+def vector_from_position(position: EpochPosition, base_reference_m: ArrayLike) -> NDArray[np.float64]:
+    """Return the vector from the base reference to the received position, Earth-centred, in metres."""
+    received = ecef_from_geodetic(position.latitude_deg, position.longitude_deg, position.height_m, WGS84)
+    return np.asarray(received - np.asarray(base_reference_m, dtype=float))
+
+
+def mean_vector(vectors_m: ArrayLike) -> NDArray[np.float64]:
+    """Return the mean of vectors of one reference, shape (n, 3) to (3,): centred first to keep the last digits."""
+    vectors = np.asarray(vectors_m, dtype=float)
+    return np.asarray(vectors[0] + np.mean(vectors - vectors[0], axis=0))
+
+
+def rover_mark_ecef(
+    base_mark_m: ArrayLike,
+    base_arp_height_m: float,
+    vector_m: ArrayLike,
+    refers_to: RefersTo,
+    rover_arp_height_m: float,
+    rover_arp_to_apc_m: float | None = None,
+) -> NDArray[np.float64]:
+    """Return the rover's mark, Earth-centred in the frame of the base mark, in metres.
+
+    `vector_m` runs from the base ARP to what the rover's position refers to.
+    """
+    rover = lifted(base_mark_m, base_arp_height_m) + np.asarray(vector_m, dtype=float)
+    return lifted(rover, -lowering_to_mark_m(refers_to, rover_arp_height_m, rover_arp_to_apc_m))
+
+
+@dataclass(frozen=True)
+class Scatter:
+    """Scatter of the epochs of one shot about their mean: one sigma of a single epoch, metres, and what it is worth."""
+
+    sigma_east_m: float
+    sigma_north_m: float
+    sigma_up_m: float
+    effective_n: float
+
+
+def scatter_of_vectors(vectors_m: ArrayLike, latitude_deg: float, longitude_deg: float) -> Scatter | None:
+    """Return the scatter of one shot in east, north, up at a point; None for fewer than three epochs.
+
+    `effective_n` is n (1 − r) / (1 + r) with the lag-one autocorrelation r of the worst component, held to 0…0.999:
+    epochs of one minute are not independent, and their mean is little better than one of them.
+    """
+    vectors = np.asarray(vectors_m, dtype=float)
+    count = len(vectors)
+    if count < 3:
+        return None
+    enu = (vectors - mean_vector(vectors)) @ enu_axes(latitude_deg, longitude_deg).T
+    sigma = np.std(enu, axis=0, ddof=1)
+    power = np.sum(enu * enu, axis=0)
+    lagged = np.sum(enu[1:] * enu[:-1], axis=0)
+    correlation = float(np.max(np.divide(lagged, power, out=np.zeros(3), where=power > 0.0)))
+    correlation = min(max(correlation, 0.0), 0.999)
+    effective = max(1.0, count * (1.0 - correlation) / (1.0 + correlation))
+    return Scatter(float(sigma[0]), float(sigma[1]), float(sigma[2]), effective)

@@ -1,0 +1,1 @@
+"""Bytes and text to values and back.  Pure: no socket, file or clock."""

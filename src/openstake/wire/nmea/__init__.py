@@ -1,0 +1,1 @@
+"""NMEA 0183 sentences: what a rover says of itself."""

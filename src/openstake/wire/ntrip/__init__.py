@@ -1,0 +1,1 @@
+"""NTRIP 1 and 2: requests, replies, source tables, chunks."""

@@ -1,0 +1,93 @@
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from openstake.core.errors import AngleError, LengthError
+from openstake.core.units import degrees_from_text, metres_from_text
+
+# NIST SP 811: foot 0.3048 m exactly, US survey foot 1200/3937 m exactly; the rest worked by hand.
+READINGS = [
+    ("2m", 2.0),
+    ("1532mm", 1.532),
+    ("153.2 cm", 1.532),
+    ("6.562ft", 6.562 * 0.3048),
+    ("6.562sft", 6.562 * 1200 / 3937),
+    ("5 ft 7 3/8 in", (5 + 7.375 / 12) * 0.3048),
+    ("5ft 7 3/8in", (5 + 7.375 / 12) * 0.3048),
+    ("5' 0.5\"", (5 + 0.5 / 12) * 0.3048),
+    ("5′ 3/8″", (5 + 0.375 / 12) * 0.3048),
+    ("1,532 m", 1.532),
+    ("-0.030", -0.030),
+    ("2", 2.0),
+    (" .5 m ", 0.5),
+]
+REFUSED = [
+    "",
+    "abc",
+    "5 ft 12 in",
+    "2 furlongs",
+    "1,532.5 m",
+    "1.532.5",
+    "1e999",
+    "nan",
+    "inf",
+    "5 ft 3/0 in",
+    "5 ft 9/8 in",
+    "m",
+    "2 m 3",
+]
+
+
+@pytest.mark.parametrize(("text", "metres"), READINGS)
+def test_a_length_is_read_in_the_unit_that_was_typed(text, metres):
+    assert metres_from_text(text) == pytest.approx(metres, abs=1e-12)
+
+
+@pytest.mark.parametrize("text", REFUSED)
+def test_nonsense_is_refused_with_a_sentence(text):
+    with pytest.raises(LengthError) as refusal:
+        metres_from_text(text)
+
+    assert refusal.value.sentence.endswith(".")
+
+
+def test_two_metres_in_a_foot_field_stay_two_metres():
+    assert metres_from_text("2m", bare_unit="ft") == 2.0
+    assert metres_from_text("6.5617", bare_unit="sft") == pytest.approx(2.0, abs=0.00002)  # 2 m = 6.5617 ft, NIST
+
+
+@given(st.floats(0.001, 9000), st.sampled_from([("m", 1.0), ("mm", 0.001), ("ft", 0.3048), ("sft", 1200 / 3937)]))
+def test_a_written_length_comes_back_in_any_unit(metres, unit):
+    name, factor = unit
+
+    assert metres_from_text(f"{metres / factor!r} {name}") == pytest.approx(metres, rel=1e-14)
+
+
+@pytest.mark.parametrize(
+    ("text", "axis", "degrees"),
+    [
+        ("53 20 14.5 N", "latitude", 53 + 20 / 60 + 14.5 / 3600),
+        ("53.3374", "latitude", 53.3374),
+        ("-6.26", "longitude", -6.26),
+        ("6°15'36\"W", "longitude", -6.26),
+        ("6 15.6 W", "longitude", -6.26),
+    ],
+)
+def test_an_angle_is_read_as_it_is_written(text, axis, degrees):
+    assert degrees_from_text(text, axis) == pytest.approx(degrees, abs=1e-12)
+
+
+@pytest.mark.parametrize(
+    ("text", "axis"),
+    [
+        ("53 60 0 N", "latitude"),
+        ("91", "latitude"),
+        ("6 W", "latitude"),
+        ("-6 W", "longitude"),
+        ("x", "latitude"),
+        ("", "latitude"),
+    ],
+)
+def test_an_angle_that_cannot_be_is_refused(text, axis):
+    with pytest.raises(AngleError):
+        degrees_from_text(text, axis)

@@ -1,0 +1,179 @@
+from datetime import datetime
+
+import pynmea2
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from pynmeagps import GET, NMEAMessage
+from tests import published
+
+from openstake.core.evidence import Status
+from openstake.wire.nmea.epoch import EpochReader
+from openstake.wire.nmea.sentence import checksum, fields_of
+from openstake.wire.nmea.summary import LogSummary
+from openstake.wire.nmea.write import Fix, gga, gsa, gst, gsv, rmc
+
+FIX = Fix(
+    datetime(2026, 11, 24, 10, 36, 7),
+    4,
+    53.3374123456,
+    -6.2612345678,
+    61.2345,
+    57.1,
+    24,
+    0.61,
+    1.2,
+    17,
+    0.008,
+    0.009,
+    0.015,
+)
+TENTH_OF_A_MILLIMETRE_DEG = 1e-9
+
+
+def read(data, piece=None):
+    reader, size = EpochReader(), piece or len(data) or 1
+    epochs = [epoch for at in range(0, len(data), size) for epoch in reader.feed(data[at : at + size])]
+    return epochs + list(reader.close()), reader
+
+
+def test_every_sentence_is_read_by_pynmea2_to_what_was_put_in():
+    theirs = pynmea2.parse(gga(FIX).decode())
+    sigmas, moment = pynmea2.parse(gst(FIX).decode()), pynmea2.parse(rmc(FIX).decode())
+    used = pynmea2.parse(gsa([3, 7, 14, 22], 1, True, (1.2, 0.6, 1.0)).decode())
+    views = [pynmea2.parse(line) for line in gsv("GP", [(3, 45.0, 359.7, 44.0)] * 5).decode().splitlines()]
+
+    assert theirs.latitude == pytest.approx(FIX.latitude_deg, abs=TENTH_OF_A_MILLIMETRE_DEG)
+    assert theirs.longitude == pytest.approx(FIX.longitude_deg, abs=TENTH_OF_A_MILLIMETRE_DEG)
+    assert (theirs.gps_qual, int(theirs.num_sats), theirs.altitude, float(theirs.geo_sep)) == (4, 24, 61.2345, 57.1)
+    assert (float(theirs.age_gps_data), theirs.ref_station_id) == (1.2, "0017")
+    assert (sigmas.std_dev_latitude, sigmas.std_dev_longitude, sigmas.std_dev_altitude) == (0.009, 0.008, 0.015)
+    assert (moment.datestamp.isoformat(), moment.status) == ("2026-11-24", "A")
+    assert (used.sv_id01, used.sv_id04, used.pdop) == ("03", "22", "1.20")
+    assert [int(view.num_messages) for view in views] == [2, 2]
+    assert (views[0].azimuth_1, views[0].elevation_deg_1) == ("000", "45")
+
+
+def test_sentences_built_by_pynmeagps_are_read():
+    built = NMEAMessage(
+        "GN", "GGA", GET, time=datetime(2026, 1, 1, 10, 36, 7).time(), lat=53.45, lon=-2.24, quality=5, numSV=12,
+        HDOP=0.9, alt=45.2, altUnit="M", sep=50.1, sepUnit="M", diffAge=2.0, diffStation=33, hpnmeamode=1,
+    ).serialize()  # fmt: skip
+    epochs, _ = read(built + published.GST_EXAMPLE)
+
+    (epoch,) = epochs
+    assert epoch.status is Status.FLOAT
+    assert epoch.latitude_deg == pytest.approx(53.45, abs=2e-9)
+    assert epoch.longitude_deg == pytest.approx(-2.24, abs=2e-9)
+    assert epoch.height_m == pytest.approx(95.3)
+    assert (epoch.sigma_north_m, epoch.sigma_east_m, epoch.sigma_up_m) == (0.01, 0.01, 0.02)
+
+
+@given(st.binary(max_size=400))
+def test_the_checksum_is_the_exclusive_or_of_all_bytes(body):
+    expected = 0
+    for byte in body:
+        expected ^= byte
+    assert checksum(body) == expected
+
+
+def burst(second, quality=4):
+    moment = datetime(2026, 11, 24, 10, 36, second)
+    fix = Fix(moment, quality, 53.3, -6.2, 61.0, 57.0, 24, 0.6, 1.0, 17, 0.01, 0.01, 0.02)
+    return (
+        gga(fix) + gst(fix) + gsa([1, 2, 3, 4], 1, True, (1.2, 0.6, 1.0)) + gsv("GP", [(1, 45, 10, 40)] * 6) + rmc(fix)
+    )
+
+
+def test_an_epoch_is_handed_over_with_its_last_sentence_once_the_order_is_known():
+    reader = EpochReader()
+
+    counts = [len(list(reader.feed(burst(second)))) for second in range(4)]
+
+    # Nothing is known of the first burst's end; the second shows it; from the third on nothing waits.
+    assert counts == [0, 1, 2, 1] or counts == [0, 2, 1, 1]
+
+
+@pytest.mark.parametrize("piece", [1, 13, 10_000])
+def test_an_epoch_holds_all_sentences_of_its_moment(piece):
+    epochs, reader = read(b"".join(burst(second) for second in range(5)), piece)
+
+    assert len(epochs) == 5
+    assert {epoch.pdop for epoch in epochs} == {1.2}
+    assert {epoch.sigma_up_m for epoch in epochs} == {0.02}
+    assert epochs[-1].date.isoformat() == "2026-11-24"
+    assert (reader.bad_checksum, reader.no_checksum) == (0, 0)
+
+
+def test_two_talkers_of_one_moment_are_one_epoch():
+    line = gga(FIX)
+    other = gga(FIX).replace(b"GNGGA", b"GPGGA")
+    other = b"$" + other[1 : other.index(b"*")] + b"*%02X\r\n" % checksum(other[1 : other.index(b"*")])
+
+    assert len(read(line + other + gst(FIX))[0]) == 1
+
+
+def test_a_wrong_checksum_and_a_cut_sentence_are_left_out_and_counted():
+    wrong = gga(FIX).replace(b"61.2345", b"61.9345")
+
+    epochs, reader = read(wrong + gga(FIX)[:30] + b"\r\n" + gga(FIX))
+
+    assert len(epochs) == 1
+    assert (reader.bad_checksum, reader.no_checksum) == (1, 1)
+
+
+@given(st.binary(max_size=500))
+def test_garbage_never_crashes(noise):
+    read(noise + b"\n$GPGGA," + noise + b"*00\r\n" + gga(FIX))
+
+
+def test_a_value_that_is_no_number_makes_the_sentence_unreadable_and_nothing_else():
+    body = b"GNGGA,103607,nan,N,00612.3,W,4,12,0.6,inf,M,1,M,,"
+    bad = b"$" + body + b"*%02X\r\n" % checksum(body)
+
+    epochs, reader = read(bad + gga(FIX))
+
+    assert len(epochs) == 1
+    assert reader.unreadable == 1
+
+
+def test_a_line_without_end_does_not_grow():
+    reader = EpochReader()
+    for _ in range(100):
+        list(reader.feed(b"x" * 10_000))
+
+    assert len(reader._rest) <= 1024
+
+
+def log_of(moments, quality=4):
+    summary = LogSummary()
+    for moment in moments:
+        fix = Fix(moment, quality, 53.3, -6.2, 61.0, 57.0, 24, 0.6, 1.0, 17, 0.01, 0.01, 0.02)
+        for epoch in read(gga(fix) + rmc(fix))[0]:
+            summary.add(epoch)
+    return summary
+
+
+def test_a_log_runs_over_midnight_with_its_date():
+    moments = [
+        datetime(2026, 11, 24, 23, 59, 58),
+        datetime(2026, 11, 24, 23, 59, 59),
+        datetime(2026, 11, 25, 0, 0, 0),
+        datetime(2026, 11, 25, 0, 0, 1),
+    ]
+
+    summary = log_of(moments)
+
+    assert (summary.first, summary.last) == ("2026-11-24T23:59:58.00Z", "2026-11-25T00:00:01.00Z")
+    assert summary.gaps() == []
+
+
+def test_a_gap_is_more_than_one_and_a_half_steps():
+    summary = log_of([datetime(2026, 11, 24, 10, 0, second) for second in (0, 1, 2, 3, 6, 7, 8)])
+
+    (gap,) = summary.gaps()
+    assert (gap.start, gap.end) == ("2026-11-24T10:00:03.00Z", "2026-11-24T10:00:06.00Z")
+
+
+def test_a_sentence_needs_its_dollar():
+    assert fields_of(b"GNGGA,1,2*00") is None
