@@ -49,4 +49,6 @@ def main() -> None:
     """Open Stake: a GNSS base and rover job, from the mark to the signed-off book."""
 
 
-from openstake.cli import book, captures, demo, standin  # noqa: E402, F401  (each adds its verbs to `main`)
+from openstake.cli import book, captures, demo, standin  # noqa: E402
+
+__all__ = ["book", "captures", "demo", "main", "standin"]

@@ -1,0 +1,1 @@
+"""HTTP only: schemas and routes.  No rule and no formula."""

@@ -1,0 +1,230 @@
+"""All routes: each calls one function of `workflow/`."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import json
+from collections.abc import Iterator
+from dataclasses import asdict
+from typing import Any
+
+from flask import Blueprint, Response, request
+from pydantic import BaseModel
+from spectree import Response as Answers
+from spectree import SpecTree
+
+from openstake import __version__
+from openstake.api import schemas as s
+from openstake.core.errors import InputError
+from openstake.workflow import base, book, chain, check, job, kit, stand, watch
+from openstake.workflow.context import Context
+
+
+def routes(spec: SpecTree, context: Context) -> Blueprint:
+    """Return the API's routes over one context."""
+    api = Blueprint("api", __name__, url_prefix="/api")
+    started_s = context.now()
+
+    def answers(model: type[BaseModel]) -> Answers:
+        return Answers(HTTP_200=model, HTTP_404=s.Problem, HTTP_409=s.Problem, HTTP_422=s.Problem)
+
+    @api.get("/health")
+    @spec.validate(resp=answers(s.Health), tags=["app"])
+    def health() -> Any:
+        """Say that the program runs."""
+        return {"status": "ok", "version": __version__, "started_s": started_s, "sessions": len(context.sessions)}
+
+    @api.get("/systems")
+    @spec.validate(resp=answers(s.Systems), tags=["job"])
+    def find_systems(query: s.SystemQuery) -> Any:
+        """Find coordinate systems by part of a name or an EPSG code."""
+        return {"systems": job.find_systems(query.text)}
+
+    @api.get("/jobs")
+    @spec.validate(resp=answers(s.Jobs), tags=["job"])
+    def list_jobs() -> Any:
+        """List all jobs."""
+        return {"jobs": job.list_jobs(context)}
+
+    @api.post("/jobs")
+    @spec.validate(resp=answers(s.Job), tags=["job"])
+    def create_job(json: s.NewJob) -> Any:
+        """Make a job."""
+        return job.create_job(context, json.name, json.system_code, json.length_unit)
+
+    @api.get("/jobs/<job_id>")
+    @spec.validate(resp=answers(s.Job), tags=["job"])
+    def one_job(job_id: str) -> Any:
+        """Open a job."""
+        return job.one_job(context, job_id)
+
+    @api.get("/jobs/<job_id>/steps")
+    @spec.validate(resp=answers(s.Steps), tags=["chain"])
+    def steps(job_id: str) -> Any:
+        """Say the state of each step."""
+        return {"steps": chain.step_states(context, job_id)}
+
+    @api.get("/jobs/<job_id>/marks")
+    @spec.validate(resp=answers(s.Marks), tags=["job"])
+    def marks(job_id: str) -> Any:
+        """List the control marks."""
+        return {"marks": job.list_marks(context, job_id)}
+
+    @api.post("/jobs/<job_id>/control/preview")
+    @spec.validate(resp=answers(s.ControlPreview), tags=["job"])
+    def preview_control(job_id: str, json: s.ControlFile) -> Any:
+        """Say how a control list would be read; store nothing."""
+        return job.preview_control(context, job_id, _content(json), json.unit, json.roles, json.height_kind)
+
+    @api.post("/jobs/<job_id>/control/accept")
+    @spec.validate(resp=answers(s.Accepted), tags=["job"])
+    def accept_control(job_id: str, json: s.ControlFile) -> Any:
+        """Store a control list as previewed."""
+        return job.accept_control(context, job_id, json.name, _content(json), json.unit, json.roles, json.height_kind)
+
+    @api.get("/kit")
+    @spec.validate(resp=answers(s.Kit), tags=["kit"])
+    def demo_kit() -> Any:
+        """List the features that heights are measured to."""
+        return {
+            "base_features": [asdict(feature) for feature in kit.BASE_FEATURES],
+            "rover_features": [asdict(feature) for feature in kit.ROVER_FEATURES],
+            "rover_height_text": kit.ROVER_ROD_TEXT,
+        }
+
+    @api.post("/jobs/<job_id>/height")
+    @spec.validate(resp=answers(s.Height), tags=["base"])
+    def height(job_id: str, json: s.HeightQuery) -> Any:
+        """Read a height while it is being typed."""
+        return base.height_preview(context, job_id, json.reading, json.feature, json.subject)
+
+    @api.get("/jobs/<job_id>/base")
+    @spec.validate(resp=answers(s.BaseView), tags=["base"])
+    def base_view(job_id: str) -> Any:
+        """Show the base: meant, on the air, findings."""
+        return base.view(context, job_id)
+
+    @api.post("/jobs/<job_id>/base/average")
+    @spec.validate(resp=answers(s.Average), tags=["base"])
+    def begin_average(job_id: str, json: s.AverageWish) -> Any:
+        """Begin to average what the base's receiver reports."""
+        return base.begin_average(context, job_id, json.url, json.seconds)
+
+    @api.delete("/jobs/<job_id>/base/average")
+    @spec.validate(resp=answers(s.Nothing), tags=["base"])
+    def cancel_average(job_id: str) -> Any:
+        """Stop the average."""
+        base.cancel_average(context, job_id)
+        return {"done": True}
+
+    @api.post("/jobs/<job_id>/base/start")
+    @spec.validate(resp=answers(s.BaseView), tags=["base"])
+    def start_base(job_id: str, json: s.StartBase) -> Any:
+        """Start the base."""
+        return base.start(context, job_id, base.StartWish(**json.model_dump()))
+
+    @api.post("/jobs/<job_id>/base/height")
+    @spec.validate(resp=answers(s.BaseView), tags=["base"])
+    def correct_height(job_id: str, json: s.CorrectHeight) -> Any:
+        """Correct the base height; every point follows."""
+        return base.correct_height(context, job_id, json.replaces_id, json.reading, json.feature, json.reason)
+
+    @api.post("/jobs/<job_id>/base/end")
+    @spec.validate(resp=answers(s.BaseView), tags=["base"])
+    def end_base(job_id: str) -> Any:
+        """End the base."""
+        return base.end(context, job_id)
+
+    @api.get("/jobs/<job_id>/watch")
+    @spec.validate(resp=answers(s.WatchView), tags=["watch"])
+    def watch_view(job_id: str) -> Any:
+        """Show the state of the moment."""
+        return watch.view(context, job_id)
+
+    @api.get("/jobs/<job_id>/history")
+    @spec.validate(resp=answers(s.History), tags=["watch"])
+    def history(job_id: str, query: s.HistoryQuery) -> Any:
+        """Show the fix history at one epoch a second."""
+        return watch.history(context, job_id, query.seconds)
+
+    @api.get("/jobs/<job_id>/events")
+    def events(job_id: str) -> Response:
+        """Stream what changes of a job: live, average, job (server-sent events)."""
+        job.one_job(context, job_id)
+        last = request.headers.get("Last-Event-ID", "0")
+        return _event_stream(context, job_id, int(last) if last.isdigit() else 0)
+
+    @api.post("/jobs/<job_id>/checks")
+    @spec.validate(resp=answers(s.Recording), tags=["check"])
+    def record_check(job_id: str, json: s.RecordCheck) -> Any:
+        """Begin to record a check."""
+        return check.record(context, job_id, check.CheckWish(**json.model_dump()))
+
+    @api.delete("/jobs/<job_id>/checks/current")
+    @spec.validate(resp=answers(s.Nothing), tags=["check"])
+    def cancel_check(job_id: str) -> Any:
+        """Drop the shot in hand."""
+        check.cancel(context, job_id)
+        return {"done": True}
+
+    @api.get("/jobs/<job_id>/checks")
+    @spec.validate(resp=answers(s.Checks), tags=["check"])
+    def checks(job_id: str) -> Any:
+        """List the checks as they stand now."""
+        return {"checks": check.list_checks(context, job_id)}
+
+    @api.get("/jobs/<job_id>/book")
+    @spec.validate(resp=answers(s.BookView), tags=["book"])
+    def book_view(job_id: str) -> Any:
+        """Show what happened, and whether the Book is whole."""
+        return {"lines": book.entries(context, job_id), "verification": book.verification(context)}
+
+    @api.get("/jobs/<job_id>/points.csv")
+    def points_csv(job_id: str) -> Response:
+        """Return the points as CSV."""
+        name = job.one_job(context, job_id)["name"]
+        safe = "".join(letter if letter.isalnum() and letter.isascii() else "-" for letter in name)
+        return Response(
+            book.points_csv(context, job_id),
+            mimetype="text/csv",
+            headers={"Content-Disposition": f'attachment; filename="{safe}-points.csv"'},
+        )
+
+    @api.get("/jobs/<job_id>/stand")
+    @spec.validate(resp=answers(s.StandView), tags=["practice"])
+    def stand_view(job_id: str) -> Any:
+        """Show where the stand-ins stand."""
+        return stand.view(context, job_id)
+
+    @api.post("/jobs/<job_id>/stand")
+    @spec.validate(resp=answers(s.StandView), tags=["practice"])
+    def move_stand(job_id: str, json: s.Stand) -> Any:
+        """Walk a stand-in to a mark."""
+        return stand.stand(context, job_id, json.who, json.mark_id)
+
+    return api
+
+
+def _content(file: s.ControlFile) -> bytes:
+    try:
+        return base64.b64decode(file.content_base64, validate=True)
+    except (binascii.Error, ValueError):
+        raise InputError("The file did not arrive whole. Choose it again.", field="content_base64") from None
+
+
+def _event_stream(context: Context, job_id: str, last_id: int) -> Response:
+    topics = tuple(f"{topic}:{job_id}" for topic in ("live", "average", "job"))
+
+    def lines() -> Iterator[str]:
+        yield "retry: 1000\n\n"
+        for event in context.hub.stream(last_id, topics):
+            if event is None:
+                yield ": still here\n\n"
+                continue
+            name = event.topic.partition(":")[0]
+            yield f"id: {event.id}\nevent: {name}\ndata: {json.dumps(event.payload)}\n\n"
+
+    return Response(
+        lines(), mimetype="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
+    )

@@ -1,0 +1,118 @@
+"""The composition root: the only file that sees every layer."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import signal
+import socket
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from flask import Flask
+from sqlalchemy import select
+from waitress.server import create_server
+
+from openstake.api.server import create_app
+from openstake.core.errors import DeviceError
+from openstake.live.hub import Hub
+from openstake.store.database import Database
+from openstake.store.models import Job
+from openstake.workflow import base, watch
+from openstake.workflow.context import Context
+from openstake.workflow.demo import load_demo
+from openstake.workflow.practice import Practice
+
+WEB_DIR = Path(__file__).parent / "web_dist"
+
+
+@dataclass
+class Program:
+    """A running program: its web application and how to stop it."""
+
+    app: Flask
+    context: Context
+
+    def close(self) -> None:
+        """End streams, sessions and stand-ins; what was received is written first."""
+        context = self.context
+        context.hub.stop()
+        for average in context.averages.values():
+            average.cancel()
+        stoppers = [threading.Thread(target=running.stop) for running in context.sessions.values()]
+        if context.practice is not None:
+            stoppers.append(threading.Thread(target=context.practice.close))
+        for thread in stoppers:
+            thread.start()
+        for thread in stoppers:
+            thread.join(1.5)
+        context.database.close()
+
+
+def build(data_dir: Path, practice: bool, demo: bool, web_dir: Path | None = WEB_DIR) -> Program:
+    """Open a data folder and put the program together; sessions that were running go on."""
+    data_dir.mkdir(parents=True, exist_ok=True)
+    database = Database.in_folder(data_dir)
+    context = Context(database, Hub(), data_dir, Practice(data_dir) if practice else None)
+    if demo:
+        load_demo(context)
+    restore_practice(context)
+    watch.resume(context)
+    return Program(create_app(context, web_dir), context)
+
+
+def restore_practice(context: Context) -> None:
+    """Let the stand-in base broadcast again where its occupation was running."""
+    with context.database.read() as session:
+        jobs = session.scalars(select(Job).where(Job.practice)).all()
+    for job in jobs:
+        if base.view(context, job.id)["occupation"] is not None:
+            base.configure_standin(context, job.id)
+
+
+class _Server:
+    """waitress in this process, stopped within a second whatever streams are open."""
+
+    def __init__(self, app: Flask, port: int) -> None:
+        listener = socket.socket()
+        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            listener.bind(("127.0.0.1", port))
+        except (OSError, OverflowError) as error:
+            listener.close()
+            reason = getattr(error, "strerror", None) or error
+            raise DeviceError(f"Port {port} cannot be opened: {reason}. Choose another with --port.") from None
+        self.port = listener.getsockname()[1]
+        self._server: Any = create_server(
+            app, sockets=[listener], threads=64, connection_limit=256, channel_timeout=3600, ident="Open Stake"
+        )
+
+    def run(self) -> None:
+        with contextlib.suppress(OSError):
+            self._server.run()
+
+    def close(self) -> None:
+        self._server.close()
+
+
+def serve(data_dir: Path, port: int, practice: bool, demo: bool, on_ready: Callable[[int], None]) -> None:
+    """Run until SIGTERM or Ctrl-C."""
+    program = build(data_dir, practice, demo)
+    try:
+        server = _Server(program.app, port)
+    except DeviceError:
+        program.close()
+        raise
+    stop = threading.Event()
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, lambda *_: stop.set())
+    threading.Thread(target=server.run, name="web server", daemon=True).start()
+    on_ready(server.port)
+    stop.wait()
+    program.close()
+    server.close()
+    # waitress joins its threads for seconds where a browser keeps a stream open; all that matters is written.
+    os._exit(0)

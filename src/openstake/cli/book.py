@@ -1,0 +1,32 @@
+"""`openstake book verify`: is the Book whole."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from pathlib import Path
+
+import click
+
+from openstake.cli import main, show
+from openstake.core.errors import FileError
+from openstake.store.book import verify as verify_book
+from openstake.store.database import Database
+
+
+@main.group()
+def book() -> None:
+    """The Book of a data folder."""
+
+
+@book.command()
+@click.option("--data", type=click.Path(path_type=Path), default=Path("data"), show_default=True, help="data folder")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
+def verify(data: Path, as_json: bool) -> None:
+    """Walk the hash chain and say whether it is whole."""
+    if not (data / "openstake.db").is_file():
+        raise FileError(f"{data} is not a data folder: it holds no openstake.db.")
+    database = Database.in_folder(data)
+    with database.read() as session:
+        result = verify_book(session)
+    database.close()
+    show(asdict(result), as_json, [result.sentence, f"last hash {result.last_hash}"])

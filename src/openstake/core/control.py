@@ -1,0 +1,62 @@
+"""A check shot against a known mark: observed − known, in the grid and in words."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from math import hypot
+
+from openstake.core.budget import Sigmas, horizontal_95_m, vertical_95_m
+
+
+@dataclass(frozen=True)
+class Difference:
+    """Observed − known in grid east and north and in height, metres; `up_m` is None where heights cannot be compared."""
+
+    east_m: float
+    north_m: float
+    up_m: float | None
+
+    @property
+    def horizontal_m(self) -> float:
+        return hypot(self.east_m, self.north_m)
+
+
+@dataclass(frozen=True)
+class Tolerance:
+    """What the crew allows, metres."""
+
+    horizontal_m: float
+    vertical_m: float
+
+
+@dataclass(frozen=True)
+class Expected:
+    """What the chain should give at 95 %, metres."""
+
+    horizontal_95_m: float
+    vertical_95_m: float
+
+
+def expected_at_95(total: Sigmas) -> Expected:
+    """Return the expected differences at 95 % of one sigma in east, north and up."""
+    return Expected(horizontal_95_m(total.east_m, total.north_m), vertical_95_m(total.up_m))
+
+
+# Common limits for checks on control (common practice, no source).
+CONTROL_TOLERANCE = Tolerance(0.020, 0.030)
+
+
+def within(difference: Difference, tolerance: Tolerance) -> tuple[bool, bool]:
+    """Tell whether horizontal and height are within tolerance; a height that is not compared counts as within."""
+    up = difference.up_m
+    return difference.horizontal_m <= tolerance.horizontal_m, up is None or abs(up) <= tolerance.vertical_m
+
+
+def in_words(difference: Difference) -> str:
+    """Return the difference as people say it: `rover 0.100 m high, 0.004 m east, 0.002 m south`."""
+    parts = []
+    if difference.up_m is not None:
+        parts.append(f"{abs(difference.up_m):.3f} m {'high' if difference.up_m >= 0 else 'low'}")
+    parts.append(f"{abs(difference.east_m):.3f} m {'east' if difference.east_m >= 0 else 'west'}")
+    parts.append(f"{abs(difference.north_m):.3f} m {'north' if difference.north_m >= 0 else 'south'}")
+    return "rover " + ", ".join(parts)

@@ -1,0 +1,247 @@
+"""Rules on a check shot: is it within tolerance, and if not, what is the likely cause."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from openstake.core.control import Difference, Expected, Tolerance, in_words, within
+from openstake.core.judge.finding import Finding, Severity, finding
+
+# Averaging for control is 30 to 180 s (common practice).
+CONTROL_SECONDS = 30.0
+
+
+@dataclass(frozen=True)
+class TypedHeight:
+    """A height as it was typed: its text, what it was measured to, and the ARP height it makes (metres)."""
+
+    text: str
+    feature: str
+    method: str
+    arp_height_m: float
+
+
+@dataclass(frozen=True)
+class OtherCheck:
+    """A check of another mark from the same base set-up."""
+
+    mark: str
+    difference: Difference
+    within: bool
+
+
+@dataclass(frozen=True)
+class CheckEvidence:
+    """All that a check rests on."""
+
+    mark: str
+    base_mark: str
+    difference: Difference
+    tolerance: Tolerance
+    expected: Expected
+    base_height: TypedHeight
+    rover_height: TypedHeight
+    base_known: bool
+    seconds: float
+    not_fixed: int
+    epochs: int
+    virtual: bool
+    others: Sequence[OtherCheck]
+
+
+def judge_check(evidence: CheckEvidence) -> list[Finding]:
+    """Return the verdict first, then what weakens or explains it."""
+    return [_verdict(evidence), *_limits(evidence)]
+
+
+def _verdict(evidence: CheckEvidence) -> Finding:
+    horizontal_ok, vertical_ok = within(evidence.difference, evidence.tolerance)
+    if horizontal_ok and vertical_ok:
+        return _good(evidence)
+    if horizontal_ok:
+        return _height_off(evidence)
+    if vertical_ok:
+        return _horizontal_off(evidence)
+    return _both_off(evidence)
+
+
+def _numbers(evidence: CheckEvidence) -> dict[str, float | int | str]:
+    up = evidence.difference.up_m
+    return {
+        "mark": evidence.mark,
+        "east_m": round(evidence.difference.east_m, 4),
+        "north_m": round(evidence.difference.north_m, 4),
+        "up_m": "not compared" if up is None else round(up, 4),
+        "tolerance_horizontal_m": evidence.tolerance.horizontal_m,
+        "tolerance_vertical_m": evidence.tolerance.vertical_m,
+    }
+
+
+def _good(evidence: CheckEvidence) -> Finding:
+    expected = evidence.expected
+    return finding(
+        "check-within-tolerance",
+        Severity.NOTE,
+        f"{evidence.mark} agrees: {in_words(evidence.difference)} "
+        f"(limits {evidence.tolerance.horizontal_m:.3f} and {evidence.tolerance.vertical_m:.3f} m).",
+        f"The chain from base to pole holds here; {expected.horizontal_95_m:.3f} m horizontally and "
+        f"{expected.vertical_95_m:.3f} m in height were to be expected at 95 %.",
+        "Check a second mark at the far end of the job, and again after a new initialisation.",
+        **_numbers(evidence),
+    )
+
+
+def _height_off(evidence: CheckEvidence) -> Finding:
+    up = evidence.difference.up_m or 0.0
+    word = "high" if up > 0 else "low"
+    same, agreeing = _compared(evidence, up)
+    head = (
+        f"On {evidence.mark} the rover is {abs(up):.3f} m {word} (limit {evidence.tolerance.vertical_m:.3f} m); "
+        f"horizontally it agrees within {evidence.difference.horizontal_m:.3f} m."
+    )
+    if agreeing and not same:
+        return finding(
+            "check-height-off",
+            Severity.STOP,
+            head,
+            f"{', '.join(agreeing)} agree from the same set-up, so the height of {evidence.mark} in the control list "
+            "is the first suspect, then the rover's pole on this mark.",
+            f"Measure {evidence.mark} again with the pole height read anew; level it against another benchmark.",
+            **_numbers(evidence),
+        )
+    base, rover = evidence.base_height, evidence.rover_height
+    size = "large" if up > 0 else "small"
+    base_cause = (
+        f"the base height was typed {abs(up):.3f} m too {size}: '{base.text}' to {base.feature} makes an ARP height of "
+        f"{base.arp_height_m:.3f} m, and {base.arp_height_m - up:.3f} m would fit"
+    )
+    rover_cause = (
+        f"the rover height '{rover.text}' is {abs(up):.3f} m too {'small' if up > 0 else 'large'}, "
+        f"and {rover.arp_height_m + up:.3f} m would fit"
+    )
+    first, second = (base_cause, rover_cause) if rover.method == "rod" else (rover_cause, base_cause)
+    why = " The rover stands on a fixed rod, so the base comes first." if rover.method == "rod" else ""
+    constant = f" It is the same on {', '.join(same)}: a constant, so not this mark." if same else ""
+    return finding(
+        "check-height-off",
+        Severity.STOP,
+        head,
+        f"Only the height is off, so {first}; or {second}.{why}{constant}",
+        "Measure the base height again, to the same feature, and correct it on the Base page: every point follows. "
+        "Then check this mark once more.",
+        suspected_height_m=round(base.arp_height_m - up, 4),
+        **_numbers(evidence),
+    )
+
+
+def _compared(evidence: CheckEvidence, up_m: float) -> tuple[list[str], list[str]]:
+    """Return the other marks with the same height difference, and those that agree."""
+    limit = evidence.tolerance.vertical_m
+    same = [
+        other.mark
+        for other in evidence.others
+        if other.difference.up_m is not None and not other.within and abs(other.difference.up_m - up_m) <= limit
+    ]
+    return same, [other.mark for other in evidence.others if other.within]
+
+
+def _horizontal_off(evidence: CheckEvidence) -> Finding:
+    off = evidence.difference.horizontal_m
+    if off > 1.0 and not evidence.base_known:
+        cause = "The base stands on an autonomous average: the whole site is moved by its error."
+        action = "Enter the base's known coordinate, or re-seat the base on a known mark, then check again."
+    elif off > 0.5:
+        cause = "The pole stands on another mark, or the mark's coordinate is another's."
+        action = "Read the mark's label, and compare its description with the control list."
+    else:
+        cause = "The pole leans (its bubble is out), the fix is false, or the mark was moved."
+        action = "Turn the pole by 180° and measure again; then force a new initialisation and measure a third time."
+    return finding(
+        "check-horizontal-off",
+        Severity.STOP,
+        f"On {evidence.mark} the rover is {off:.3f} m off horizontally (limit {evidence.tolerance.horizontal_m:.3f} m): "
+        f"{in_words(evidence.difference)}.",
+        cause,
+        action,
+        **_numbers(evidence),
+    )
+
+
+def _both_off(evidence: CheckEvidence) -> Finding:
+    off = evidence.difference.horizontal_m
+    if not evidence.base_known:
+        cause = "The base stands on an autonomous average: the whole site is moved by its error."
+        action = "Enter the base's known coordinate, or re-seat the base on a known mark, then check again."
+    elif off > 0.5:
+        cause = f"The base does not stand on {evidence.base_mark}, or the rover not on {evidence.mark}."
+        action = "Read both labels. Do not re-seat a base that was entered as known: find the mistake."
+    else:
+        cause = "A false fix, or a mark that was moved."
+        action = "Force a new initialisation, measure again, and check a second mark."
+    return finding(
+        "check-outside-tolerance",
+        Severity.STOP,
+        f"{evidence.mark} disagrees: {in_words(evidence.difference)} "
+        f"(limits {evidence.tolerance.horizontal_m:.3f} and {evidence.tolerance.vertical_m:.3f} m).",
+        cause,
+        action,
+        **_numbers(evidence),
+    )
+
+
+def _limits(evidence: CheckEvidence) -> list[Finding]:
+    found = []
+    if evidence.difference.up_m is None:
+        found.append(
+            finding(
+                "check-height-not-compared",
+                Severity.LOOK,
+                f"The height of {evidence.mark} is not compared: the mark has no ellipsoidal height.",
+                "Its height is an elevation and this job has no geoid grid, or it has no height.",
+                "Give the mark's ellipsoidal height, or treat heights from this set-up as unchecked.",
+            )
+        )
+    if evidence.mark == evidence.base_mark:
+        found.append(
+            finding(
+                "check-on-base-mark",
+                Severity.LOOK,
+                f"{evidence.mark} is the mark the base was set up on: a check there does not test its coordinate.",
+                "The nearest mark is not always an independent one.",
+                "Check a mark that the base does not stand on.",
+            )
+        )
+    if evidence.not_fixed:
+        found.append(
+            finding(
+                "check-not-fixed",
+                Severity.STOP,
+                f"{evidence.not_fixed} of {evidence.epochs} epochs of this shot are not fixed.",
+                "'Fixed only' was off.",
+                "Measure again with 'fixed only' on.",
+                not_fixed=evidence.not_fixed,
+            )
+        )
+    if evidence.seconds < CONTROL_SECONDS:
+        found.append(
+            finding(
+                "shot-too-short",
+                Severity.NOTE,
+                f"Averaged over {evidence.seconds:.0f} s; control is usually averaged over 30 to 180 s.",
+                "A quick look rather than a proof: one initialisation repeats its own error.",
+                "For control, average longer and come back after a new initialisation.",
+                seconds=evidence.seconds,
+            )
+        )
+    if evidence.virtual:
+        found.append(
+            finding(
+                "virtual-base-shot",
+                Severity.NOTE,
+                "This shot came from a virtual base: it is a position, and does not move with this job's base.",
+                "The rover was on a network solution.",
+                "Use it to check the base's mark, not to prove this base.",
+            )
+        )
+    return found

@@ -1,0 +1,115 @@
+"""A feed: connect, read, keep the bytes, hand them on; when it breaks, say why and try again until told to stop."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from openstake.core.errors import OpenStakeError
+from openstake.live.rawfile import RawFile
+from openstake.live.transport import Source, open_source
+
+SILENT_AFTER_S = 3.0
+_POLL_S = 0.25
+_RETRY_S = (0.5, 1.0, 2.0, 5.0)
+
+
+class FeedState(StrEnum):
+    """`connected` and `receiving` are two different lights."""
+
+    CONNECTING = "connecting"
+    CONNECTED = "connected"
+    RECEIVING = "receiving"
+    SILENT = "silent"
+    BROKEN = "broken"
+    ENDED = "ended"
+
+
+@dataclass(frozen=True)
+class FeedStatus:
+    """What a feed is doing, since when (host seconds), and the sentence that says why if it is broken."""
+
+    state: FeedState
+    sentence: str
+    since_s: float
+    received_bytes: int = 0
+    last_byte_s: float | None = None
+
+
+class Feed:
+    """Runs one source in a thread of its own."""
+
+    def __init__(
+        self,
+        url: str,
+        password: str | None,
+        raw: RawFile,
+        on_bytes: Callable[[bytes, float], None],
+        on_status: Callable[[FeedStatus], None],
+    ) -> None:
+        self.url = url
+        self._password, self._raw = password, raw
+        self._on_bytes, self._on_status = on_bytes, on_status
+        self._stop = threading.Event()
+        self.status = FeedStatus(FeedState.CONNECTING, "Connecting.", time.time())
+        self._thread = threading.Thread(target=self._run, name=f"feed {url}", daemon=True)
+
+    def start(self) -> None:
+        self._thread.start()
+
+    def stop(self) -> None:
+        self._stop.set()
+
+    def join(self, timeout_s: float) -> None:
+        self._thread.join(timeout_s)
+
+    def _say(self, state: FeedState, sentence: str) -> None:
+        if (state, sentence) != (self.status.state, self.status.sentence):
+            self.status = replace(self.status, state=state, sentence=sentence, since_s=time.time())
+            self._on_status(self.status)
+
+    def _run(self) -> None:
+        tries = 0
+        while not self._stop.is_set():
+            try:
+                source = open_source(self.url, self._password)
+            except OpenStakeError as error:
+                self._say(FeedState.BROKEN, error.sentence)
+            else:
+                self._say(FeedState.CONNECTED, "Connected; nothing received yet.")
+                try:
+                    if self._read(source):
+                        tries = 0
+                finally:
+                    source.close()
+                if self.url.startswith("replay:") and not self._stop.is_set():
+                    self._say(FeedState.ENDED, self.status.sentence)
+                    break
+            self._stop.wait(_RETRY_S[min(tries, len(_RETRY_S) - 1)])
+            tries += 1
+        self._raw.close()
+
+    def _read(self, source: Source) -> bool:
+        """Read until the source breaks; tell whether anything came."""
+        received, connected_s = False, time.time()
+        while not self._stop.is_set():
+            try:
+                data = source.read(_POLL_S)
+            except OpenStakeError as error:
+                self._say(FeedState.BROKEN, error.sentence)
+                return received
+            now = time.time()
+            if data:
+                received = True
+                self._raw.write(data)
+                self.status = replace(
+                    self.status, received_bytes=self.status.received_bytes + len(data), last_byte_s=now
+                )
+                self._on_bytes(data, now)
+                self._say(FeedState.RECEIVING, "Receiving.")
+            elif now - (self.status.last_byte_s or connected_s) > SILENT_AFTER_S:
+                self._say(FeedState.SILENT, "Connected, but nothing arrives.")
+        return received

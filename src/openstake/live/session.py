@@ -1,0 +1,252 @@
+"""The running session: both streams decoded, the state of the moment, epochs on their way to the store, the shot in hand."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections import deque
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Protocol
+
+from openstake.core.evidence import Epoch, ObservableSet, StationReference, Status
+from openstake.live.feed import Feed, FeedStatus
+from openstake.live.rawfile import Place, RawFile
+from openstake.wire.nmea.epoch import EpochReader
+from openstake.wire.rtcm3.frame import FrameReader
+from openstake.wire.rtcm3.message import observable_size
+from openstake.wire.rtcm3.station import decode_reference
+
+FLUSH_S = 0.4
+_SIZES_FRESH_S = 15.0
+
+
+@dataclass(frozen=True)
+class ReceivedEpoch:
+    """An epoch with the host's clock beside it and the base reference in force (its id in the store)."""
+
+    epoch: Epoch
+    host_time_s: float
+    reference_id: str | None
+
+
+class Sink(Protocol):
+    """Where evidence goes: the store, filled in by the composition root."""
+
+    def epochs(self, session_id: str, rows: Sequence[ReceivedEpoch]) -> None:
+        """Keep epochs; returns when they are safe."""
+
+    def reference(self, session_id: str, station: StationReference, place: Place) -> str:
+        """Keep a base reference and return its id."""
+
+    def feed_changed(self, session_id: str, role: str, status: FeedStatus) -> None:
+        """Log that a feed changed its state."""
+
+
+@dataclass(frozen=True)
+class ShotWish:
+    """What a shot needs: seconds of epochs, fixed only or any."""
+
+    id: str
+    seconds: float
+    fixed_only: bool
+
+
+@dataclass
+class ShotInHand:
+    """A shot being collected."""
+
+    wish: ShotWish
+    on_done: Callable[[list[ReceivedEpoch]], None]
+    started_s: float
+    epochs: list[ReceivedEpoch]
+    waiting_for: str
+
+    @property
+    def collected_s(self) -> float:
+        """Span of the epochs by their own clock, over midnight too."""
+        times = [row.epoch.time_of_day_s for row in self.epochs if row.epoch.time_of_day_s is not None]
+        return (times[-1] - times[0]) % 86_400 if len(times) > 1 else 0.0
+
+
+@dataclass(frozen=True)
+class Moment:
+    """Everything a page needs of the moment."""
+
+    epoch: ReceivedEpoch | None
+    reference: StationReference | None
+    observables: tuple[ObservableSet, ...]
+    base_feed: FeedStatus | None
+    rover_feed: FeedStatus | None
+    shot: ShotInHand | None
+    reference_settled: bool
+    storing_problem: str
+
+
+class RunningSession:
+    """Listens to the base's stream and the rover's NMEA.  Either may be absent: a radio rover hears NMEA alone."""
+
+    def __init__(
+        self,
+        session_id: str,
+        base_url: str | None,
+        base_password: str | None,
+        rover_url: str | None,
+        raw_dir: Path,
+        sink: Sink,
+        on_change: Callable[[RunningSession], None],
+    ) -> None:
+        self.id = session_id
+        self._sink, self._on_change = sink, on_change
+        self._lock = threading.RLock()
+        self._frames, self._epochs = FrameReader(), EpochReader()
+        self._latest: ReceivedEpoch | None = None
+        self._reference: StationReference | None = None
+        self._reference_id: str | None = None
+        self._settled = True
+        self._sizes: dict[str, tuple[float, ObservableSet]] = {}
+        self._pending: deque[ReceivedEpoch] = deque()
+        self._shot: ShotInHand | None = None
+        self._flushing = threading.Lock()
+        self._problem = ""
+        self._stop = threading.Event()
+        self._feeds: dict[str, Feed] = {}
+        if base_url:
+            self._base_raw = RawFile(raw_dir / f"{session_id}-base")
+            self._feeds["base"] = Feed(base_url, base_password, self._base_raw, self._base_bytes, self._status("base"))
+        if rover_url:
+            raw = RawFile(raw_dir / f"{session_id}-rover")
+            self._feeds["rover"] = Feed(rover_url, None, raw, self._rover_bytes, self._status("rover"))
+        self._recorder = threading.Thread(target=self._record, name=f"recorder {session_id}", daemon=True)
+
+    def start(self) -> None:
+        for feed in self._feeds.values():
+            feed.start()
+        self._recorder.start()
+
+    def stop(self) -> None:
+        """Stop the feeds and write what is still in hand."""
+        self._stop.set()
+        for feed in self._feeds.values():
+            feed.stop()
+        for feed in self._feeds.values():
+            feed.join(1.0)
+        self._recorder.join(1.0)
+        self._flush()
+
+    def moment(self) -> Moment:
+        """Return the state of this moment."""
+        with self._lock:
+            now = time.time()
+            return Moment(
+                self._latest,
+                self._reference,
+                tuple(size for seen_s, size in self._sizes.values() if now - seen_s < _SIZES_FRESH_S),
+                self._feeds["base"].status if "base" in self._feeds else None,
+                self._feeds["rover"].status if "rover" in self._feeds else None,
+                self._shot,
+                self._settled,
+                self._problem,
+            )
+
+    def begin_shot(self, wish: ShotWish, on_done: Callable[[list[ReceivedEpoch]], None]) -> bool:
+        """Begin to collect a shot; False while another is in hand."""
+        with self._lock:
+            if self._shot is not None:
+                return False
+            self._shot = ShotInHand(wish, on_done, time.time(), [], "the next epoch")
+        self._on_change(self)
+        return True
+
+    def cancel_shot(self) -> bool:
+        """Drop the shot in hand; False if there is none."""
+        with self._lock:
+            had, self._shot = self._shot is not None, None
+        self._on_change(self)
+        return had
+
+    def _status(self, role: str) -> Callable[[FeedStatus], None]:
+        def changed(status: FeedStatus) -> None:
+            self._sink.feed_changed(self.id, role, status)
+            self._on_change(self)
+
+        return changed
+
+    def _base_bytes(self, data: bytes, host_time_s: float) -> None:
+        for frame in self._frames.feed(data):
+            try:
+                sized = observable_size(frame)
+                if sized is not None:
+                    self._sizes[sized[1].constellation] = (host_time_s, sized[1])
+                elif frame.number in (1005, 1006):
+                    self._take_reference(decode_reference(frame.payload), self._base_raw.place(frame.offset))
+            except ValueError:
+                continue
+
+    def _take_reference(self, station: StationReference, place: Place) -> None:
+        """Take a station message: the first, a repeated or a changed one.
+
+        Epochs within one station message of a change are not averaged: nobody can tell which base they used.
+        """
+        if station == self._reference:
+            self._settled = True
+            return
+        reference_id = self._sink.reference(self.id, station, place)
+        with self._lock:
+            self._settled = self._reference is None
+            self._reference, self._reference_id = station, reference_id
+            if self._shot is not None and not self._settled:
+                self._shot.epochs.clear()
+        self._on_change(self)
+
+    def _rover_bytes(self, data: bytes, host_time_s: float) -> None:
+        finished = None
+        fresh = False
+        for epoch in self._epochs.feed(data):
+            fresh = True
+            with self._lock:
+                row = ReceivedEpoch(epoch, host_time_s, self._reference_id)
+                self._latest = row
+                self._pending.append(row)
+                if self._shot is not None and self._grow(self._shot, row):
+                    finished, self._shot = self._shot, None
+        if finished is not None:
+            self._flush()
+            try:
+                finished.on_done(finished.epochs)
+            except Exception as error:  # the feed goes on, and the crew is told
+                self._problem = f"The shot could not be stored: {error}. Record it again."
+        if fresh:
+            self._on_change(self)
+
+    def _grow(self, shot: ShotInHand, row: ReceivedEpoch) -> bool:
+        """Add an epoch to the shot if it may be averaged; tell whether the shot is complete."""
+        epoch = row.epoch
+        if epoch.latitude_deg is None or epoch.height_m is None:
+            shot.waiting_for = "a position"
+        elif shot.wish.fixed_only and epoch.status is not Status.FIXED:
+            shot.waiting_for = f"a fixed solution (now {epoch.status})"
+        elif not self._settled:
+            shot.waiting_for = "the base's next station message: its position has just changed"
+        else:
+            shot.waiting_for = ""
+            shot.epochs.append(row)
+        return len(shot.epochs) > 0 and shot.collected_s >= shot.wish.seconds - 1e-6
+
+    def _record(self) -> None:
+        while not self._stop.wait(FLUSH_S):
+            self._flush()
+
+    def _flush(self) -> None:
+        with self._flushing:
+            rows = [self._pending.popleft() for _ in range(len(self._pending))]
+            if not rows:
+                return
+            try:
+                self._sink.epochs(self.id, rows)
+            except Exception as error:  # a full disk must be said on the page, and the epochs kept until it is mended
+                self._pending.extendleft(reversed(rows))
+                self._problem = f"Epochs cannot be stored: {error}. {len(self._pending)} are waiting in memory."
+            else:
+                self._problem = ""

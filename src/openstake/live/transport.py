@@ -1,0 +1,205 @@
+"""One protocol for everything that sends bytes: TCP, an NTRIP caster, a recorded file.
+
+tcp://127.0.0.1:5017    ntrip://user@host:2101/MOUNT    replay:///path?speed=10
+"""
+
+from __future__ import annotations
+
+import contextlib
+import select
+import socket
+import time
+from pathlib import Path
+from typing import Protocol
+from urllib.parse import SplitResult, parse_qs, unquote, urlsplit
+
+from openstake.core.errors import DeviceError, InputError
+from openstake.live.replay import replay_pieces
+from openstake.wire.ntrip.http import LONGEST_HEAD, ChunkReader, get_request, parse_reply
+
+CONNECT_TIMEOUT_S = 5.0
+_PIECE_BYTES = 1 << 16
+
+
+class Source(Protocol):
+    """A connected device."""
+
+    def read(self, wait_s: float) -> bytes:
+        """Return what has arrived, b'' if nothing did within `wait_s`; DeviceError when the other end has gone."""
+
+    def close(self) -> None:
+        """Let go of it; calling twice does no harm."""
+
+
+def open_source(url: str, password: str | None = None) -> Source:
+    """Return a connected source; InputError for an address that cannot be read, DeviceError if nobody answers."""
+    parts = split_url(url)
+    if parts.scheme == "replay":
+        return ReplaySource(url)
+    host, port = parts.hostname or "", parts.port or 0
+    if parts.scheme == "tcp":
+        return TcpSource(connect(host, port))
+    return NtripSource(host, port, parts.path.strip("/"), unquote(parts.username or "") or None, password)
+
+
+def split_url(url: str) -> SplitResult:
+    """Return the parts of a feed's address; InputError with a sentence where it is not one of ours."""
+    try:
+        parts = urlsplit(url)
+        port = parts.port
+    except ValueError:
+        raise InputError(f"'{url}' has no valid port (1 to 65535).", field="url") from None
+    if parts.scheme == "replay":
+        return parts
+    if parts.scheme not in ("tcp", "ntrip"):
+        raise InputError(
+            f"'{url}' is not an address of a feed. Use tcp://host:port, ntrip://user@host:port/MOUNT or "
+            "replay:///path?speed=10.",
+            field="url",
+        )
+    if not parts.hostname or not port:
+        raise InputError(f"'{url}' lacks a host or a port.", field="url")
+    if parts.scheme == "ntrip" and not parts.path.strip("/"):
+        raise InputError(f"'{url}' names no mountpoint after the port.", field="url")
+    return parts
+
+
+def connect(host: str, port: int) -> socket.socket:
+    """Return a connected socket; DeviceError says which way it failed."""
+    where = f"{host}:{port}"
+    try:
+        return socket.create_connection((host, port), timeout=CONNECT_TIMEOUT_S)
+    except socket.gaierror:
+        raise DeviceError(f"The name {host} is not known. Check its spelling and the network.") from None
+    except TimeoutError:
+        raise DeviceError(
+            f"{where} did not answer within {CONNECT_TIMEOUT_S:g} s. Check address and network."
+        ) from None
+    except ConnectionRefusedError:
+        raise DeviceError(f"{where} refuses the connection: nothing listens there. Is the device on?") from None
+    except OSError as error:
+        raise DeviceError(f"{where} cannot be reached: {error.strerror or error}.") from None
+
+
+class TcpSource:
+    """A receiver's TCP port."""
+
+    def __init__(self, connection: socket.socket) -> None:
+        self._socket = connection
+        self._socket.setblocking(False)
+
+    def read(self, wait_s: float) -> bytes:
+        try:
+            if not select.select([self._socket], [], [], wait_s)[0]:
+                return b""
+            data = self._socket.recv(_PIECE_BYTES)
+        except BlockingIOError:
+            return b""
+        except (OSError, ValueError):
+            raise DeviceError("The connection broke.") from None
+        if not data:
+            raise DeviceError("The other end closed the connection.")
+        return data
+
+    def close(self) -> None:
+        with contextlib.suppress(OSError):
+            self._socket.close()
+
+
+class NtripSource:
+    """One mountpoint of a caster, version 2 asked for, version 1 understood."""
+
+    def __init__(self, host: str, port: int, mount: str, user: str | None, password: str | None) -> None:
+        connection = connect(host, port)
+        try:
+            connection.sendall(get_request(host, mount, 2, user, password))
+            head, rest = _head_of(connection)
+            reply = parse_reply(head)
+        except (OSError, ValueError) as error:
+            connection.close()
+            raise DeviceError(f"{host}:{port} does not answer like a caster: {error}.") from None
+        if reply.source_table or reply.status == 404:
+            connection.close()
+            raise DeviceError(f"The caster has no mountpoint {mount} at the moment. Is the base sending?")
+        if reply.status == 401:
+            connection.close()
+            raise DeviceError(f"The caster refuses user and password for {mount}.")
+        if reply.status != 200:
+            connection.close()
+            raise DeviceError(f"The caster answers '{reply.line}'.")
+        self._tcp = TcpSource(connection)
+        self._chunks = ChunkReader() if reply.chunked else None
+        self._rest = rest
+
+    def read(self, wait_s: float) -> bytes:
+        data, self._rest = (self._rest, b"") if self._rest else (self._tcp.read(wait_s), b"")
+        if self._chunks is None or not data:
+            return data
+        try:
+            content = b"".join(self._chunks.feed(data))
+        except ValueError:
+            raise DeviceError("The caster's stream is garbled.") from None
+        if self._chunks.ended:
+            raise DeviceError("The caster ended the stream.")
+        return content
+
+    def close(self) -> None:
+        self._tcp.close()
+
+
+def _head_of(connection: socket.socket) -> tuple[bytes, bytes]:
+    """Return a reply's head and what came behind it; `ICY 200 OK` may end after one line."""
+    data = b""
+    while b"\r\n\r\n" not in data:
+        if data.startswith(b"ICY ") and b"\r\n" in data:
+            head, _, rest = data.partition(b"\r\n")
+            return head, rest
+        piece = connection.recv(_PIECE_BYTES)
+        if not piece:
+            break
+        data += piece
+        if len(data) > LONGEST_HEAD and b"\r\n\r\n" not in data:
+            raise ValueError("its answer has no end")
+    if not data:
+        raise ValueError("it closed the connection without a word")
+    head, _, rest = data.partition(b"\r\n\r\n")
+    return head, rest
+
+
+class ReplaySource:
+    """A recorded file, paced by its own epochs; `speed` multiplies the pace."""
+
+    def __init__(self, url: str) -> None:
+        parts = urlsplit(url)
+        text = parse_qs(parts.query).get("speed", ["1"])[0]
+        try:
+            self._speed = float(text)
+        except ValueError:
+            self._speed = 0.0
+        if not 0.0 < self._speed <= 1000.0:
+            raise InputError(f"A replay speed of '{text}' cannot be used; it lies above 0 and up to 1000.", field="url")
+        self._pieces = replay_pieces(Path(unquote(parts.path)))
+        self._start_s: float | None = None
+        self._first_s: float | None = None
+        self._next: tuple[float | None, bytes] | None = None
+
+    def read(self, wait_s: float) -> bytes:
+        if self._next is None:
+            self._next = next(self._pieces, None)
+            if self._next is None:
+                raise DeviceError("The replay has reached the end of its file.")
+        time_s, data = self._next
+        now = time.monotonic()
+        if time_s is not None:
+            if self._start_s is None or self._first_s is None:
+                self._start_s, self._first_s = now, time_s
+            due = self._start_s + (time_s - self._first_s) / self._speed
+            if due > now:
+                time.sleep(min(wait_s, due - now))
+                if due > time.monotonic():
+                    return b""
+        self._next = None
+        return data
+
+    def close(self) -> None:
+        self._pieces.close()

@@ -1,0 +1,226 @@
+"""The stand-in caster: NTRIP 1 and 2 on the loopback, push and pull, source table."""
+
+from __future__ import annotations
+
+import contextlib
+import queue
+import socket
+import threading
+from datetime import UTC, datetime
+from email.utils import format_datetime
+
+from openstake.core.evidence import StationReference
+from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.standin.fanout import listening_socket
+from openstake.wire.ntrip.http import LONGEST_HEAD, ChunkReader, Request, chunk, parse_request
+from openstake.wire.ntrip.sourcetable import StreamRow, table_text
+from openstake.wire.rtcm3.frame import FrameReader
+from openstake.wire.rtcm3.summary import StreamSummary
+
+_SERVER = "NTRIP OpenStake stand-in caster/0.1"
+_QUEUE_PIECES = 200
+_SILENCE_S = 60.0
+_MOST_CLIENTS = 100
+
+
+class Mount:
+    """One mountpoint while its base is connected: what it sends, and who listens."""
+
+    def __init__(self, name: str) -> None:
+        self.name = name
+        self._frames, self.summary = FrameReader(), StreamSummary()
+        self._listeners: list[queue.Queue[bytes | None]] = []
+        self._lock = threading.Lock()
+
+    def listen(self) -> queue.Queue[bytes | None]:
+        mailbox: queue.Queue[bytes | None] = queue.Queue(_QUEUE_PIECES)
+        with self._lock:
+            self._listeners.append(mailbox)
+        return mailbox
+
+    def leave(self, mailbox: queue.Queue[bytes | None]) -> None:
+        with self._lock, contextlib.suppress(ValueError):
+            self._listeners.remove(mailbox)
+
+    def send(self, data: bytes | None) -> None:
+        """Pass bytes to every listener; None ends them.  One that does not keep up is cut off."""
+        if data:
+            for frame in self._frames.feed(data):
+                self.summary.add(frame)
+        with self._lock:
+            listeners = list(self._listeners)
+        for mailbox in listeners:
+            try:
+                mailbox.put_nowait(data)
+            except queue.Full:
+                self.leave(mailbox)
+
+    def row(self) -> StreamRow:
+        """Return the mountpoint's row, from what it really sends."""
+        summary = self.summary
+        station: StationReference | None = summary.stations[-1] if summary.stations else None
+        latitude, longitude = (float(x) for x in geodetic_from_ecef(station.xyz_m)[:2]) if station else (None, None)
+        details = ",".join(
+            f"{number}({max(1, round(count.mean_interval_s or 1))})"
+            for number, count in sorted(summary.messages.items())
+        )
+        codes = {"GPS": "GPS", "GLONASS": "GLO", "Galileo": "GAL", "BeiDou": "BDS", "QZSS": "QZS", "SBAS": "SBS"}
+        systems = "+".join(codes.get(name, name) for name in dict.fromkeys(key[0] for key in summary.observables))
+        virtual = bool(station and station.virtual)
+        return StreamRow(
+            self.name, self.name, "RTCM 3.3", details, 2, systems, "practice", "", latitude, longitude,
+            False, virtual, "stand-in base", "B", None,
+        )  # fmt: skip
+
+
+class Caster:
+    """Listens on 127.0.0.1.  One user may read; the same password lets a base push."""
+
+    def __init__(self, port: int, user: str, password: str) -> None:
+        self._user, self._password = user, password
+        self._listener = listening_socket(port)
+        self.port = self._listener.getsockname()[1]
+        self._mounts: dict[str, Mount] = {}
+        self._lock = threading.Lock()
+        self._connections: set[socket.socket] = set()
+        self._stopped = False
+        threading.Thread(target=self._accept, name=f"caster {self.port}", daemon=True).start()
+
+    def close(self) -> None:
+        self._stopped = True
+        with contextlib.suppress(OSError):
+            self._listener.shutdown(socket.SHUT_RDWR)
+        self._listener.close()
+        for connection in list(self._connections):
+            with contextlib.suppress(OSError):
+                connection.shutdown(socket.SHUT_RDWR)
+
+    def _accept(self) -> None:
+        while not self._stopped:
+            try:
+                connection, _ = self._listener.accept()
+            except OSError:
+                return
+            if len(self._connections) >= _MOST_CLIENTS:
+                connection.close()
+                continue
+            self._connections.add(connection)
+            threading.Thread(target=self._serve, args=(connection,), name="caster client", daemon=True).start()
+
+    def _serve(self, connection: socket.socket) -> None:
+        try:
+            connection.settimeout(10.0)
+            data = b""
+            while b"\r\n\r\n" not in data and len(data) < LONGEST_HEAD:
+                piece = connection.recv(4096)
+                if not piece:
+                    return
+                data += piece
+            head, _, rest = data.partition(b"\r\n\r\n")
+            try:
+                request = parse_request(head)
+            except ValueError:
+                connection.sendall(b"HTTP/1.1 400 Bad Request\r\nConnection: close\r\n\r\n")
+                return
+            self._answer(connection, request, rest)
+        except OSError:
+            pass
+        finally:
+            self._connections.discard(connection)
+            connection.close()
+
+    def _answer(self, connection: socket.socket, request: Request, rest: bytes) -> None:
+        if request.method == "SOURCE":
+            if request.source_password != self._password:
+                connection.sendall(b"ERROR - Bad Password\r\n")
+                return
+            self._take_push(
+                connection, request, rest, b"ICY 200 OK\r\n\r\n", b"ERROR - Mount Point Taken or Invalid\r\n"
+            )
+        elif request.method == "POST":
+            if request.credentials != (self._user, self._password):
+                connection.sendall(self._head(2, "401 Unauthorized", 'WWW-Authenticate: Basic realm="push"'))
+                return
+            self._take_push(
+                connection, request, rest, self._head(2, "200 OK", open_end=True), self._head(2, "409 Conflict")
+            )
+        else:
+            self._send_stream(connection, request)
+
+    def _head(self, version: int, status: str, *lines: str, open_end: bool = False) -> bytes:
+        first = f"HTTP/1.{'1' if version == 2 else '0'} {status}"
+        fixed = [f"Server: {_SERVER}", f"Date: {format_datetime(datetime.now(UTC), usegmt=True)}"]
+        if version == 2:
+            # No source-table filters, no streams over RTSP or UDP: none of the flags of RTCM 10410.1 is set.
+            fixed += ["Ntrip-Version: Ntrip/2.0", "Ntrip-Flags: "]
+        fixed += [*lines, "Connection: close"]
+        if not open_end and not any(line.startswith("Content-Length") for line in lines):
+            fixed.append("Content-Length: 0")
+        return ("\r\n".join([first, *fixed]) + "\r\n\r\n").encode()
+
+    def _send_stream(self, connection: socket.socket, request: Request) -> None:
+        version = request.version
+        mount = self._mounts.get(request.mount)
+        if not request.mount or (mount is None and version == 1):
+            self._send_table(connection, version)
+            return
+        if request.credentials != (self._user, self._password):
+            realm = f'WWW-Authenticate: Basic realm="{request.mount[:60]}"'
+            connection.sendall(self._head(version, "401 Unauthorized", realm))
+            return
+        if mount is None:
+            connection.sendall(self._head(2, "404 Not Found"))
+            return
+        if version == 2:
+            connection.sendall(
+                self._head(
+                    2, "200 OK", "Cache-Control: no-store, no-cache, max-age=0", "Pragma: no-cache",
+                    "Content-Type: gnss/data", "Transfer-Encoding: chunked", open_end=True,
+                )
+            )  # fmt: skip
+        else:
+            connection.sendall(b"ICY 200 OK\r\n\r\n")
+        mailbox = mount.listen()
+        try:
+            while (data := mailbox.get(timeout=_SILENCE_S)) is not None:
+                connection.sendall(chunk(data) if version == 2 else data)
+            if version == 2:
+                connection.sendall(b"0\r\n\r\n")
+        except queue.Empty:
+            pass
+        finally:
+            mount.leave(mailbox)
+
+    def _send_table(self, connection: socket.socket, version: int) -> None:
+        with self._lock:
+            body = table_text([mount.row() for mount in self._mounts.values()]).encode()
+        length = f"Content-Length: {len(body)}"
+        if version == 2:
+            connection.sendall(self._head(2, "200 OK", "Content-Type: gnss/sourcetable", length) + body)
+            return
+        head = f"SOURCETABLE 200 OK\r\nServer: {_SERVER}\r\nContent-Type: text/plain\r\n{length}\r\n\r\n"
+        connection.sendall(head.encode() + body)
+
+    def _take_push(self, connection: socket.socket, request: Request, rest: bytes, yes: bytes, no: bytes) -> None:
+        with self._lock:
+            taken = not request.mount or request.mount in self._mounts or "/" in request.mount
+            if not taken:
+                mount = self._mounts[request.mount] = Mount(request.mount)
+        if taken:
+            connection.sendall(no)
+            return
+        chunks = ChunkReader() if request.headers.get("transfer-encoding", "").lower() == "chunked" else None
+        try:
+            connection.sendall(yes)
+            connection.settimeout(_SILENCE_S)
+            data = rest or connection.recv(1 << 16)
+            while data and not (chunks and chunks.ended):
+                for piece in chunks.feed(data) if chunks else (data,):
+                    mount.send(piece)
+                data = connection.recv(1 << 16)
+        except ValueError:
+            pass  # a garbled chunk ends the push
+        finally:
+            with self._lock:
+                self._mounts.pop(request.mount, None)
+            mount.send(None)

@@ -1,0 +1,66 @@
+"""A TCP port that sends the same bytes to whoever connects; a slow reader is dropped, not waited for."""
+
+from __future__ import annotations
+
+import contextlib
+import socket
+import threading
+
+from openstake.core.errors import DeviceError
+
+
+def listening_socket(port: int) -> socket.socket:
+    """Return a socket that listens on the loopback; DeviceError where the port is taken."""
+    listener = socket.socket()
+    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listener.bind(("127.0.0.1", port))
+    except (OSError, OverflowError) as error:
+        listener.close()
+        raise DeviceError(f"Port {port} cannot be opened: {getattr(error, 'strerror', None) or error}.") from None
+    listener.listen(32)
+    return listener
+
+
+class Fanout:
+    """Listens on 127.0.0.1; `send` goes to all who are connected."""
+
+    def __init__(self, port: int) -> None:
+        self._listener = listening_socket(port)
+        self.port = self._listener.getsockname()[1]
+        self._clients: list[socket.socket] = []
+        self._lock = threading.Lock()
+        self._stopped = False
+        threading.Thread(target=self._accept, name=f"port {self.port}", daemon=True).start()
+
+    def _accept(self) -> None:
+        while not self._stopped:
+            try:
+                client, _ = self._listener.accept()
+            except OSError:
+                return
+            client.settimeout(1.0)
+            with self._lock:
+                self._clients.append(client)
+
+    def send(self, data: bytes) -> None:
+        with self._lock:
+            clients = list(self._clients)
+        for client in clients:
+            try:
+                client.sendall(data)
+            except OSError:
+                self._drop(client)
+
+    def _drop(self, client: socket.socket) -> None:
+        with self._lock, contextlib.suppress(ValueError):
+            self._clients.remove(client)
+        client.close()
+
+    def close(self) -> None:
+        self._stopped = True
+        with contextlib.suppress(OSError):
+            self._listener.shutdown(socket.SHUT_RDWR)
+        self._listener.close()
+        for client in list(self._clients):
+            self._drop(client)

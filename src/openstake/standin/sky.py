@@ -1,0 +1,55 @@
+"""The practice sky: which satellites a point sees, and how far they are."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from openstake.core.sky.constellations import CONSTELLATIONS, Constellation
+from openstake.core.sky.geometry import azimuth_elevation_deg, signal_range_m
+from openstake.core.sky.orbits import earth_fixed_positions_m
+from openstake.standin.world import Obstruction
+
+_REFERENCE_S = 1_735_689_600.0  # 2025-01-01: the nominal elements are taken to hold then
+_ROTATION_AT_REFERENCE_RAD = np.radians(100.8)  # sidereal angle of that midnight, rounded
+
+
+@dataclass(frozen=True)
+class Seen:
+    """One satellite above the horizon: `number` counts from 1 within its constellation."""
+
+    constellation: Constellation
+    number: int
+    azimuth_deg: float
+    elevation_deg: float
+    range_m: float
+
+    @property
+    def key(self) -> tuple[str, int]:
+        return self.constellation.name, self.number
+
+    @property
+    def cnr_dbhz(self) -> float:
+        """Carrier to noise by elevation, 35 dB-Hz low and 51 overhead (common practice)."""
+        return 35.0 + 16.0 * float(np.sin(np.radians(max(self.elevation_deg, 0.0))))
+
+
+def visible(
+    unix_s: float, receiver_m: ArrayLike, mask_deg: float, obstructions: tuple[Obstruction, ...] = ()
+) -> list[Seen]:
+    """Return the satellites that a receiver at an Earth-centred point sees above its mask."""
+    found = []
+    for constellation in CONSTELLATIONS:
+        elapsed = unix_s - _REFERENCE_S
+        positions = earth_fixed_positions_m(constellation.elements, elapsed, _ROTATION_AT_REFERENCE_RAD)
+        directions = azimuth_elevation_deg(positions, receiver_m)
+        ranges = signal_range_m(positions, receiver_m)
+        up = directions[:, 1] >= mask_deg
+        for obstruction in obstructions:
+            up &= ~obstruction.hides(directions[:, 0], directions[:, 1])
+        for place in np.flatnonzero(up):
+            azimuth, elevation = directions[place]
+            found.append(Seen(constellation, int(place) + 1, float(azimuth), float(elevation), float(ranges[place])))
+    return found

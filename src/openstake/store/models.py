@@ -1,0 +1,248 @@
+"""Tables.  Lengths in metres, Earth-centred coordinates, keys are UUIDs, host times are Unix seconds (UTC).
+
+A reading is never changed: a correction is a new row whose `replaces_id` names the old one.  It is unique, so two people
+who correct the same row cannot both win.
+"""
+
+from __future__ import annotations
+
+import uuid
+
+from sqlalchemy import Boolean, Float, ForeignKey, Index, Integer, LargeBinary, String, Text, UniqueConstraint
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Base(DeclarativeBase):
+    """All tables of a data folder."""
+
+
+def new_id() -> str:
+    return str(uuid.uuid4())
+
+
+def _key() -> Mapped[str]:
+    return mapped_column(String(36), primary_key=True, default=new_id)
+
+
+class Device(Base):
+    """This installation: one hash chain of the Book each."""
+
+    __tablename__ = "device"
+    id: Mapped[str] = _key()
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class Job(Base):
+    """A job: its system, its unit, its name in sight everywhere.  `practice`: its devices are stand-ins."""
+
+    __tablename__ = "job"
+    id: Mapped[str] = _key()
+    name: Mapped[str] = mapped_column(String(200), unique=True)
+    system_code: Mapped[int] = mapped_column(Integer)
+    length_unit: Mapped[str] = mapped_column(String(8))
+    practice: Mapped[bool] = mapped_column(Boolean, default=False)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class Mark(Base):
+    """One control mark as given: grid metres; the height is `ellipsoidal`, an `elevation`, or absent."""
+
+    __tablename__ = "mark"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    name: Mapped[str] = mapped_column(String(80))
+    east_m: Mapped[float] = mapped_column(Float)
+    north_m: Mapped[float] = mapped_column(Float)
+    height_m: Mapped[float | None] = mapped_column(Float)
+    height_kind: Mapped[str | None] = mapped_column(String(16))
+    sigma_horizontal_m: Mapped[float] = mapped_column(Float)
+    sigma_vertical_m: Mapped[float] = mapped_column(Float)
+    source: Mapped[str] = mapped_column(String(200))
+    note: Mapped[str] = mapped_column(Text, default="")
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("mark.id"), unique=True)
+    reason: Mapped[str] = mapped_column(Text, default="")
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class Occupation(Base):
+    """The base over one mark, from start to end."""
+
+    __tablename__ = "occupation"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    mark_id: Mapped[str] = mapped_column(ForeignKey("mark.id"))
+    station_id: Mapped[int] = mapped_column(Integer)
+    started_s: Mapped[float] = mapped_column(Float)
+
+
+class HeightReading(Base):
+    """One height as typed, and what it makes: the ARP above the mark.  `subject` is `base` or `rover`."""
+
+    __tablename__ = "height_reading"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"))
+    occupation_id: Mapped[str | None] = mapped_column(ForeignKey("occupation.id"), index=True)
+    subject: Mapped[str] = mapped_column(String(8))
+    text: Mapped[str] = mapped_column(String(80))
+    reading_m: Mapped[float] = mapped_column(Float)
+    method: Mapped[str] = mapped_column(String(16))
+    feature: Mapped[str] = mapped_column(String(80))
+    rim_radius_m: Mapped[float] = mapped_column(Float)
+    feature_to_arp_m: Mapped[float] = mapped_column(Float)
+    arp_height_m: Mapped[float] = mapped_column(Float)
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("height_reading.id"), unique=True)
+    reason: Mapped[str] = mapped_column(Text, default="")
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class BaseCoordinate(Base):
+    """A coordinate of the base's mark: Earth-centred metres in a frame, with its source and accuracy (95 %)."""
+
+    __tablename__ = "base_coordinate"
+    id: Mapped[str] = _key()
+    occupation_id: Mapped[str] = mapped_column(ForeignKey("occupation.id"), index=True)
+    x_m: Mapped[float] = mapped_column(Float)
+    y_m: Mapped[float] = mapped_column(Float)
+    z_m: Mapped[float] = mapped_column(Float)
+    source: Mapped[str] = mapped_column(String(16))
+    detail: Mapped[str] = mapped_column(Text)
+    accuracy_horizontal_95_m: Mapped[float] = mapped_column(Float)
+    accuracy_vertical_95_m: Mapped[float] = mapped_column(Float)
+    frame: Mapped[str] = mapped_column(String(200))
+    frame_epoch: Mapped[str] = mapped_column(String(80))
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("base_coordinate.id"), unique=True)
+    reason: Mapped[str] = mapped_column(Text, default="")
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class Listening(Base):
+    """A session of listening: addresses without passwords, what the rover's position refers to."""
+
+    __tablename__ = "listening"
+    id: Mapped[str] = _key()
+    occupation_id: Mapped[str] = mapped_column(ForeignKey("occupation.id"), index=True)
+    base_url: Mapped[str | None] = mapped_column(Text)
+    rover_url: Mapped[str | None] = mapped_column(Text)
+    refers_to: Mapped[str] = mapped_column(String(8))
+    arp_to_apc_m: Mapped[float | None] = mapped_column(Float)
+    started_s: Mapped[float] = mapped_column(Float)
+
+
+class OccupationEnd(Base):
+    """The end of an occupation: a row of its own, so that nothing is overwritten."""
+
+    __tablename__ = "occupation_end"
+    occupation_id: Mapped[str] = mapped_column(ForeignKey("occupation.id"), primary_key=True)
+    ended_s: Mapped[float] = mapped_column(Float)
+
+
+class Reference(Base):
+    """A base reference in force: decoded from 1005/1006 with the place of its frame, or declared where none is heard."""
+
+    __tablename__ = "reference"
+    id: Mapped[str] = _key()
+    listening_id: Mapped[str] = mapped_column(ForeignKey("listening.id"), index=True)
+    origin: Mapped[str] = mapped_column(String(16))
+    station_id: Mapped[int] = mapped_column(Integer)
+    x_m: Mapped[float] = mapped_column(Float)
+    y_m: Mapped[float] = mapped_column(Float)
+    z_m: Mapped[float] = mapped_column(Float)
+    antenna_height_m: Mapped[float | None] = mapped_column(Float)
+    virtual: Mapped[bool] = mapped_column(Boolean)
+    raw_file: Mapped[str] = mapped_column(String(200), default="")
+    raw_offset: Mapped[int] = mapped_column(Integer, default=0)
+    heard_s: Mapped[float] = mapped_column(Float)
+
+
+class _EpochColumns:
+    """An epoch as received: angles as text, the receiver's claim as one sigma in metres."""
+
+    time_of_day_s: Mapped[float | None] = mapped_column(Float)
+    date: Mapped[str | None] = mapped_column(String(10))
+    host_s: Mapped[float] = mapped_column(Float)
+    quality: Mapped[int] = mapped_column(Integer)
+    latitude_text: Mapped[str] = mapped_column(String(24))
+    longitude_text: Mapped[str] = mapped_column(String(24))
+    altitude_m: Mapped[float | None] = mapped_column(Float)
+    separation_m: Mapped[float | None] = mapped_column(Float)
+    satellites: Mapped[int | None] = mapped_column(Integer)
+    pdop: Mapped[float | None] = mapped_column(Float)
+    hdop: Mapped[float | None] = mapped_column(Float)
+    vdop: Mapped[float | None] = mapped_column(Float)
+    age_s: Mapped[float | None] = mapped_column(Float)
+    station_id: Mapped[int | None] = mapped_column(Integer)
+    sigma_east_m: Mapped[float | None] = mapped_column(Float)
+    sigma_north_m: Mapped[float | None] = mapped_column(Float)
+    sigma_up_m: Mapped[float | None] = mapped_column(Float)
+    reference_id: Mapped[str | None] = mapped_column(String(36))
+
+
+class EpochRow(_EpochColumns, Base):
+    """Every epoch of a session at the received rate."""
+
+    __tablename__ = "epoch"
+    n: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=True)
+    listening_id: Mapped[str] = mapped_column(ForeignKey("listening.id"))
+    __table_args__ = (Index("ix_epoch_listening_host", "listening_id", "host_s"),)
+
+
+class Shot(Base):
+    """A shot keeps what was received and the ids it rests on; its coordinate is always derived."""
+
+    __tablename__ = "shot"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    listening_id: Mapped[str] = mapped_column(ForeignKey("listening.id"))
+    occupation_id: Mapped[str] = mapped_column(ForeignKey("occupation.id"))
+    mark_id: Mapped[str] = mapped_column(ForeignKey("mark.id"))
+    name: Mapped[str] = mapped_column(String(80))
+    height_reading_id: Mapped[str] = mapped_column(ForeignKey("height_reading.id"))
+    reference_id: Mapped[str] = mapped_column(ForeignKey("reference.id"))
+    refers_to: Mapped[str] = mapped_column(String(8))
+    arp_to_apc_m: Mapped[float | None] = mapped_column(Float)
+    seconds: Mapped[float] = mapped_column(Float)
+    fixed_only: Mapped[bool] = mapped_column(Boolean)
+    tolerance_horizontal_m: Mapped[float] = mapped_column(Float)
+    tolerance_vertical_m: Mapped[float] = mapped_column(Float)
+    covariance_origin: Mapped[str] = mapped_column(String(16))
+    sigma_east_m: Mapped[float | None] = mapped_column(Float)
+    sigma_north_m: Mapped[float | None] = mapped_column(Float)
+    sigma_up_m: Mapped[float | None] = mapped_column(Float)
+    effective_n: Mapped[float | None] = mapped_column(Float)
+    frame: Mapped[str] = mapped_column(String(200))
+    frame_epoch: Mapped[str] = mapped_column(String(80))
+    started_s: Mapped[float] = mapped_column(Float)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class ShotEpoch(_EpochColumns, Base):
+    """The epochs of a shot, in order."""
+
+    __tablename__ = "shot_epoch"
+    shot_id: Mapped[str] = mapped_column(ForeignKey("shot.id"), primary_key=True)
+    n: Mapped[int] = mapped_column(Integer, primary_key=True)
+
+
+class BookEntry(Base):
+    """One line of the Book.  `hash` covers the line and the hash before it; `text` is canonical JSON."""
+
+    __tablename__ = "book"
+    id: Mapped[str] = _key()
+    device_id: Mapped[str] = mapped_column(ForeignKey("device.id"))
+    sequence: Mapped[int] = mapped_column(Integer)
+    job_id: Mapped[str | None] = mapped_column(ForeignKey("job.id"), index=True)
+    text: Mapped[str] = mapped_column(Text)
+    previous_hash: Mapped[str] = mapped_column(String(64))
+    hash: Mapped[str] = mapped_column(String(64))
+    __table_args__ = (UniqueConstraint("device_id", "sequence"),)
+
+
+class ImportedFile(Base):
+    """A control list as it was accepted, byte for byte."""
+
+    __tablename__ = "imported_file"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"))
+    name: Mapped[str] = mapped_column(String(200))
+    content: Mapped[bytes] = mapped_column(LargeBinary)
+    created_s: Mapped[float] = mapped_column(Float)

@@ -1,0 +1,1 @@
+"""Tables that people bring and take away."""

@@ -1,0 +1,346 @@
+"""The base: over which mark, how high, with which coordinate, and what it really sends."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import ConflictError, InputError
+from openstake.core.evidence import RefersTo
+from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.geodesy.frames import job_frame
+from openstake.core.judge.base import judge_base, on_air_difference
+from openstake.core.occupation import AUTONOMOUS_ACCURACY_95_M, meant_arp_ecef
+from openstake.core.units import text_from_metres
+from openstake.core.vector import lifted
+from openstake.live.transport import split_url
+from openstake.store.book import write_entry
+from openstake.store.models import (
+    BaseCoordinate,
+    HeightReading,
+    Job,
+    Listening,
+    Mark,
+    Occupation,
+    OccupationEnd,
+)
+from openstake.workflow import watch
+from openstake.workflow.average import Average
+from openstake.workflow.context import (
+    Context,
+    base_coordinate_of,
+    base_height_of,
+    job_of,
+    mark_of,
+    needed_occupation,
+    open_occupation,
+)
+from openstake.workflow.kit import Height, read_height
+
+_AUTONOMOUS_VERTICAL_95_M = 8.0  # 1.6 times the horizontal, as the geometry of any sky has it (common practice)
+
+
+@dataclass(frozen=True)
+class StartWish:
+    """What the crew settled before starting the base."""
+
+    mark_id: str
+    reading: str
+    feature: str
+    source: str  # "mark" or "average"
+    station_id: int
+    base_url: str | None
+    base_password: str | None
+    rover_url: str | None
+    refers_to: str
+
+
+def height_preview(context: Context, job_id: str, reading: str, feature: str, subject: str) -> dict[str, Any]:
+    """Return the ARP height of what is being typed, in metres and in the job's unit."""
+    with context.database.read() as session:
+        unit = job_of(session, job_id).length_unit
+    height = read_height(reading, feature, subject, unit)
+    return {
+        "reading_m": height.reading_m,
+        "arp_height_m": height.arp_height_m,
+        "feature_to_arp_m": height.feature.feature_to_arp_m,
+        "rim_radius_m": height.feature.rim_radius_m,
+        "method": height.feature.method,
+        "text": f"{height.arp_height_m:.3f} m" if unit == "m" else text_from_metres(height.arp_height_m, unit),
+    }
+
+
+def mark_ecef_m(job: Job, mark: Mark) -> tuple[float, float, float]:
+    """Return a mark's Earth-centred coordinate in the job's datum; it needs an ellipsoidal height."""
+    if mark.height_m is None or mark.height_kind != "ellipsoidal":
+        raise InputError(
+            f"{mark.name} has no ellipsoidal height, and this job has no geoid grid to make one from an elevation. "
+            "Give the mark an ellipsoidal height, or take the average of what the receiver reports.",
+            field="mark_id",
+        )
+    x, y, z = job_frame(job.system_code).ecef_from_grid(mark.east_m, mark.north_m, mark.height_m)
+    return float(x), float(y), float(z)
+
+
+def start(context: Context, job_id: str, wish: StartWish) -> dict[str, Any]:
+    """Record the occupation, begin to listen, and type the values into the base where it is a stand-in."""
+    _check_start(wish)
+
+    def work(session: Session) -> tuple[Occupation, Listening]:
+        job = job_of(session, job_id)
+        if open_occupation(session, job_id):
+            raise ConflictError("A base is running in this job already. End it before starting another.")
+        mark = mark_of(session, job_id, wish.mark_id)
+        height = read_height(wish.reading, wish.feature, "base", job.length_unit)
+        now = context.now()
+        occupation = Occupation(job_id=job_id, mark_id=mark.id, station_id=wish.station_id, started_s=now)
+        session.add(occupation)
+        session.flush()
+        reading = _height_row(height, job_id, occupation.id, now)
+        coordinate = _coordinate_row(context, job, mark, wish.source, height, occupation.id, now)
+        listening = Listening(
+            occupation_id=occupation.id, base_url=wish.base_url, rover_url=wish.rover_url, refers_to=wish.refers_to,
+            arp_to_apc_m=None, started_s=now,
+        )  # fmt: skip
+        session.add_all([reading, coordinate, listening])
+        session.flush()
+        write_entry(
+            session, now, "base-started",
+            f"Base {wish.station_id} started on {mark.name}: '{height.text}' to {height.feature.label.lower()}, "
+            f"ARP {height.arp_height_m:.3f} m above the mark; coordinate from {coordinate.detail}.",
+            job_id, occupation=occupation.id, mark=mark.id, height_reading=reading.id, base_coordinate=coordinate.id,
+            arp_height_m=height.arp_height_m, x_m=coordinate.x_m, y_m=coordinate.y_m, z_m=coordinate.z_m,
+        )  # fmt: skip
+        return occupation, listening
+
+    occupation, listening = context.database.write(work)
+    watch.keep_password(context, listening.id, wish.base_password)
+    configure_standin(context, job_id)
+    watch.listen(context, occupation, listening)
+    context.changed(job_id)
+    return view(context, job_id)
+
+
+def _check_start(wish: StartWish) -> None:
+    if not 0 <= wish.station_id <= 4095:
+        raise InputError(f"A station ID lies between 0 and 4095; {wish.station_id} does not.", field="station_id")
+    if wish.source not in ("mark", "average"):
+        raise InputError("The coordinate comes from the mark or from an average.", field="source")
+    if wish.refers_to not in (RefersTo.ARP, RefersTo.MARK):
+        raise InputError("Say whether the rover's position refers to its ARP or to the mark.", field="refers_to")
+    if not wish.rover_url and not wish.base_url:
+        raise InputError("Give the address of the rover's NMEA, of the base's stream, or both.", field="rover_url")
+    for field, url in (("base_url", wish.base_url), ("rover_url", wish.rover_url)):
+        if url:
+            try:
+                split_url(url)
+            except InputError as error:
+                error.field = field
+                raise
+
+
+def _height_row(
+    height: Height, job_id: str, occupation_id: str | None, now: float, subject: str = "base"
+) -> HeightReading:
+    feature = height.feature
+    return HeightReading(
+        job_id=job_id, occupation_id=occupation_id, subject=subject, text=height.text, reading_m=height.reading_m,
+        method=feature.method, feature=feature.label, rim_radius_m=feature.rim_radius_m,
+        feature_to_arp_m=feature.feature_to_arp_m, arp_height_m=height.arp_height_m, created_s=now,
+    )  # fmt: skip
+
+
+def rover_height_row(height: Height, job_id: str, now: float) -> HeightReading:
+    return _height_row(height, job_id, None, now, "rover")
+
+
+def _coordinate_row(
+    context: Context, job: Job, mark: Mark, source: str, height: Height, occupation_id: str, now: float
+) -> BaseCoordinate:
+    if source == "mark":
+        xyz = mark_ecef_m(job, mark)
+        frame = job_frame(job.system_code)
+        return BaseCoordinate(
+            occupation_id=occupation_id, x_m=xyz[0], y_m=xyz[1], z_m=xyz[2], source="mark",
+            detail=f"the known mark {mark.name} ({mark.source})",
+            accuracy_horizontal_95_m=2.4477 * mark.sigma_horizontal_m, accuracy_vertical_95_m=1.96 * mark.sigma_vertical_m,
+            frame=frame.datum, frame_epoch="as the control list", created_s=now,
+        )  # fmt: skip
+    average = context.averages.get(job.id)
+    if average is None:
+        raise InputError("Average what the receiver reports first, then start.", field="source")
+    result = average.result()
+    # What was averaged is the ARP; the mark lies below it.
+    x_m, y_m, z_m = (float(value) for value in lifted(result.xyz_m, -height.arp_height_m))
+    return BaseCoordinate(
+        occupation_id=occupation_id, x_m=x_m, y_m=y_m, z_m=z_m, source="average",
+        detail=f"the average of {result.count} positions the receiver reported ({result.lowest_status})",
+        accuracy_horizontal_95_m=AUTONOMOUS_ACCURACY_95_M, accuracy_vertical_95_m=_AUTONOMOUS_VERTICAL_95_M,
+        frame="WGS 84 as the receiver reports it", frame_epoch="the day of the average", created_s=now,
+    )  # fmt: skip
+
+
+def begin_average(context: Context, job_id: str, url: str | None, seconds: float) -> dict[str, Any]:
+    """Begin to average what the base's receiver reports; one runs at a time in a job."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+    if url is None and job.practice and context.practice:
+        url = context.practice.base_receiver_url
+    if not url:
+        raise InputError(
+            "Give the address of the base receiver's own NMEA, such as tcp://192.168.1.20:5016.", field="url"
+        )
+    split_url(url)
+    running = context.averages.get(job_id)
+    if running is not None and running.running:
+        raise ConflictError("An average is running already. Wait for it or stop it.")
+    context.averages[job_id] = Average(url, seconds, lambda: publish_average(context, job_id))
+    return context.averages[job_id].view()
+
+
+def publish_average(context: Context, job_id: str) -> None:
+    average = context.averages.get(job_id)
+    if average is not None:
+        context.hub.publish(f"average:{job_id}", average.view())
+
+
+def cancel_average(context: Context, job_id: str) -> None:
+    average = context.averages.get(job_id)
+    if average is not None:
+        average.cancel()
+
+
+def correct_height(
+    context: Context, job_id: str, replaces_id: str, reading: str, feature: str, reason: str
+) -> dict[str, Any]:
+    """Add a height that replaces another: every point measured from this base follows; the old one stays in the Book."""
+    if not reason.strip():
+        raise InputError("Say in a few words why the height is corrected.", field="reason")
+
+    def work(session: Session) -> Occupation:
+        job, occupation = job_of(session, job_id), needed_occupation(session, job_id)
+        old = base_height_of(session, occupation.id)
+        if old.id != replaces_id:
+            raise ConflictError("The height has been corrected in the meantime. Look at the present value.")
+        height = read_height(reading, feature, "base", job.length_unit)
+        now = context.now()
+        row = _height_row(height, job_id, occupation.id, now)
+        row.replaces_id, row.reason = old.id, reason.strip()
+        session.add(row)
+        session.flush()
+        write_entry(
+            session, now, "base-height-corrected",
+            f"Base height corrected from '{old.text}' ({old.arp_height_m:.3f} m) to '{height.text}' "
+            f"({height.arp_height_m:.3f} m): {row.reason}. Every point from this base moves by "
+            f"{height.arp_height_m - old.arp_height_m:+.3f} m in height.",
+            job_id, occupation=occupation.id, replaces=old.id, height_reading=row.id,
+            arp_height_m=height.arp_height_m,
+        )  # fmt: skip
+        return occupation
+
+    context.database.write(work)
+    configure_standin(context, job_id)
+    context.changed(job_id)
+    return view(context, job_id)
+
+
+def configure_standin(context: Context, job_id: str) -> None:
+    """Type the present values into the stand-in base; a real receiver is typed by the crew."""
+    with context.database.read() as session:
+        job, occupation = job_of(session, job_id), open_occupation(session, job_id)
+        if not job.practice or context.practice is None:
+            return
+        if occupation is None:
+            context.practice.base.silence()
+            return
+        mark_xyz, arp_height = _meant_mark_and_height(session, occupation)
+    latitude, longitude, height = (float(value) for value in geodetic_from_ecef(mark_xyz))
+    context.practice.broadcast(latitude, longitude, height, arp_height, occupation.station_id)
+
+
+def _meant_mark_and_height(session: Session, occupation: Occupation) -> tuple[tuple[float, float, float], float]:
+    coordinate, reading = base_coordinate_of(session, occupation.id), base_height_of(session, occupation.id)
+    return (coordinate.x_m, coordinate.y_m, coordinate.z_m), reading.arp_height_m
+
+
+def meant_arp_m(session: Session, occupation: Occupation) -> tuple[float, float, float]:
+    """Return where the base's ARP is meant to be, Earth-centred, metres."""
+    mark_xyz, arp_height = _meant_mark_and_height(session, occupation)
+    x, y, z = (float(value) for value in meant_arp_ecef(mark_xyz, arp_height))
+    return x, y, z
+
+
+def end(context: Context, job_id: str) -> dict[str, Any]:
+    """End the occupation and stop listening; everything recorded stays."""
+
+    def work(session: Session) -> Occupation:
+        occupation = needed_occupation(session, job_id)
+        now = context.now()
+        session.add(OccupationEnd(occupation_id=occupation.id, ended_s=now))
+        mark = session.get_one(Mark, occupation.mark_id)
+        write_entry(
+            session,
+            now,
+            "base-ended",
+            f"Base {occupation.station_id} on {mark.name} ended.",
+            job_id,
+            occupation=occupation.id,
+        )
+        return occupation
+
+    occupation = context.database.write(work)
+    watch.stop_listening(context, occupation.id)
+    configure_standin(context, job_id)
+    context.changed(job_id)
+    return view(context, job_id)
+
+
+def view(context: Context, job_id: str) -> dict[str, Any]:
+    """Return the base as the page shows it: the occupation, meant against on the air, findings, suggestions."""
+    practice = context.practice
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        occupation = open_occupation(session, job_id)
+        average = context.averages.get(job_id)
+        result: dict[str, Any] = {
+            "occupation": None,
+            "on_air": None,
+            "findings": [],
+            "average": average.view() if average else None,
+            "suggested": {
+                "base_url": practice.base_stream_url if practice and job.practice else None,
+                "rover_url": practice.rover_url if practice and job.practice else None,
+                "receiver_url": practice.base_receiver_url if practice and job.practice else None,
+                "station_id": 17,
+            },
+        }
+        if occupation is None:
+            return result
+        mark = session.get_one(Mark, occupation.mark_id)
+        coordinate, reading = base_coordinate_of(session, occupation.id), base_height_of(session, occupation.id)
+        meant = meant_arp_m(session, occupation)
+    latitude, longitude, height = (float(value) for value in geodetic_from_ecef(meant))
+    result["occupation"] = {
+        "id": occupation.id, "mark_id": mark.id, "mark_name": mark.name, "station_id": occupation.station_id,
+        "started_s": occupation.started_s, "height_reading_id": reading.id, "height_text": reading.text,
+        "height_feature": reading.feature, "height_method": reading.method, "arp_height_m": reading.arp_height_m,
+        "height_corrected": reading.replaces_id is not None, "source": coordinate.source, "source_detail": coordinate.detail,
+        "frame": coordinate.frame, "frame_epoch": coordinate.frame_epoch,
+        "accuracy_horizontal_95_m": coordinate.accuracy_horizontal_95_m,
+        "accuracy_vertical_95_m": coordinate.accuracy_vertical_95_m,
+        "latitude_deg": latitude, "longitude_deg": longitude, "arp_ellipsoidal_height_m": height,
+    }  # fmt: skip
+    running = context.sessions.get(occupation.id)
+    station = running.moment().reference if running else None
+    if station is not None:
+        difference = on_air_difference(meant, station)
+        result["on_air"] = {
+            "station_id": station.station_id, "antenna_height_m": station.antenna_height_m, "virtual": station.virtual,
+            "east_m": difference.east_m, "north_m": difference.north_m, "up_m": difference.up_m,
+            "agrees": difference.agrees,
+        }  # fmt: skip
+    findings = judge_base(meant, reading.arp_height_m, occupation.station_id, station, coordinate.source == "average")
+    result["findings"] = [item.as_dict() for item in findings]
+    return result

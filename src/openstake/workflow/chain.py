@@ -1,0 +1,65 @@
+"""The state of each step of a job: checked, entered, missing, disagrees, out of date."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from openstake.workflow import base, check, watch
+from openstake.workflow.context import Context, current_marks, job_of
+
+CHECKED, ENTERED, MISSING, DISAGREES, OUT_OF_DATE = "checked", "entered", "missing", "disagrees", "out of date"
+
+
+def step_states(context: Context, job_id: str) -> list[dict[str, Any]]:
+    """Return each step with its state and one line that says why."""
+    with context.database.read() as session:
+        job_of(session, job_id)
+        marks = len(current_marks(session, job_id))
+    base_view = base.view(context, job_id)
+    checks = check.list_checks(context, job_id)
+    return [
+        _step("job", ENTERED if marks else MISSING, f"{marks} marks given" if marks else "no control list yet"),
+        _base_step(base_view),
+        _watch_step(watch.view(context, job_id)),
+        _check_step(checks, base_view),
+        _step("book", ENTERED, "written as it happens"),
+    ]
+
+
+def _step(name: str, state: str, why: str) -> dict[str, Any]:
+    return {"step": name, "state": state, "why": why}
+
+
+def _base_step(view: dict[str, Any]) -> dict[str, Any]:
+    if view["occupation"] is None:
+        return _step("base", MISSING, "no base running")
+    if view["on_air"] is None:
+        return _step("base", ENTERED, "not heard on the air yet")
+    if not view["on_air"]["agrees"]:
+        return _step("base", DISAGREES, "sends another position than is meant")
+    return _step("base", CHECKED, "sends what is meant")
+
+
+def _watch_step(view: dict[str, Any]) -> dict[str, Any]:
+    live = view["live"]
+    if live is None or live["status"] == "none":
+        return _step("watch", MISSING, "no rover position")
+    if live["status"] != "fixed":
+        return _step("watch", ENTERED, f"the rover is {live['status']}")
+    return _step("watch", ENTERED, "fixed, by the receiver's own claim")
+
+
+def _check_step(checks: list[dict[str, Any]], base_view: dict[str, Any]) -> dict[str, Any]:
+    """Judge the newest check of each mark from the running base."""
+    occupation = base_view["occupation"]
+    newest: dict[str, dict[str, Any]] = {}
+    for item in checks:
+        if occupation is not None and item["occupation_id"] == occupation["id"]:
+            newest.setdefault(item["mark_id"], item)
+    if not newest:
+        return _step("check", MISSING, "no mark checked from this base")
+    if bad := [item["mark_name"] for item in newest.values() if not item["agrees"]]:
+        return _step("check", DISAGREES, f"{', '.join(bad)} outside tolerance")
+    if all(item["stale"] for item in newest.values()):
+        return _step("check", OUT_OF_DATE, "something changed since the check: measure again")
+    return _step("check", CHECKED, f"{len(newest)} mark{'s' if len(newest) > 1 else ''} within tolerance")

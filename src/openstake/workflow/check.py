@@ -1,0 +1,272 @@
+"""Check: an averaged shot on a control mark, and what its difference says."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.budget import Sigmas, added
+from openstake.core.control import (
+    CONTROL_TOLERANCE,
+    Difference,
+    Tolerance,
+    expected_at_95,
+    in_words,
+    within,
+)
+from openstake.core.errors import ConflictError, InputError
+from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.judge.check import CheckEvidence, OtherCheck, TypedHeight, judge_check
+from openstake.core.vector import scatter_of_vectors
+from openstake.live.session import ReceivedEpoch, ShotWish
+from openstake.store.book import write_entry
+from openstake.store.models import (
+    BaseCoordinate,
+    HeightReading,
+    Job,
+    Listening,
+    Mark,
+    Occupation,
+    Reference,
+    Shot,
+    ShotEpoch,
+    new_id,
+)
+from openstake.workflow import points
+from openstake.workflow.base import meant_arp_m, rover_height_row
+from openstake.workflow.context import Context, head_of, job_of, mark_of, needed_occupation
+from openstake.workflow.kit import (
+    BASE_READING_SIGMA_M,
+    ROVER_HEIGHT_SIGMA_M,
+    Height,
+    read_height,
+)
+from openstake.workflow.points import Point
+from openstake.workflow.watch import epoch_columns
+
+LONGEST_SHOT_S = 3600.0
+
+
+@dataclass(frozen=True)
+class CheckWish:
+    """What the crew settled before recording."""
+
+    mark_id: str
+    seconds: float
+    reading: str
+    feature: str
+    fixed_only: bool
+    tolerance_horizontal_m: float = CONTROL_TOLERANCE.horizontal_m
+    tolerance_vertical_m: float = CONTROL_TOLERANCE.vertical_m
+
+
+def record(context: Context, job_id: str, wish: CheckWish) -> dict[str, Any]:
+    """Begin to record a check; it is stored when its seconds are full.  Returns its id."""
+    if not 1.0 <= wish.seconds <= LONGEST_SHOT_S:
+        raise InputError(f"A shot lasts 1 to {LONGEST_SHOT_S:.0f} s; {wish.seconds:g} s was asked.", field="seconds")
+    for field in ("tolerance_horizontal_m", "tolerance_vertical_m"):
+        if not 0.0 < getattr(wish, field) <= 100.0:
+            raise InputError("A tolerance lies above 0 and up to 100 m.", field=field)
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        mark = mark_of(session, job_id, wish.mark_id)
+        height = read_height(wish.reading, wish.feature, "rover", job.length_unit)
+        occupation = needed_occupation(session, job_id)
+        listening = session.scalars(select(Listening).where(Listening.occupation_id == occupation.id)).one()
+    running = context.sessions.get(occupation.id)
+    if running is None or running.moment().rover_feed is None:
+        raise ConflictError(
+            "The rover is not listened to, so there is nothing to record. Start the base with its address."
+        )
+    shot_id, started_s = new_id(), context.now()
+    begun = running.begin_shot(
+        ShotWish(shot_id, wish.seconds, wish.fixed_only),
+        lambda epochs: _store(context, job_id, occupation, listening, mark, height, wish, shot_id, started_s, epochs),
+    )
+    if not begun:
+        raise ConflictError("A shot is being recorded. Wait for its end, or cancel it.")
+    return {"id": shot_id}
+
+
+def cancel(context: Context, job_id: str) -> None:
+    """Drop the shot in hand."""
+    with context.database.read() as session:
+        occupation = needed_occupation(session, job_id)
+    running = context.sessions.get(occupation.id)
+    if running is None or not running.cancel_shot():
+        raise ConflictError("No shot is being recorded.")
+
+
+def _store(
+    context: Context, job_id: str, occupation: Occupation, listening: Listening, mark: Mark, height: Height,
+    wish: CheckWish, shot_id: str, started_s: float, epochs: list[ReceivedEpoch],
+) -> None:  # fmt: skip
+    """Store a complete shot with everything it rests on, in one transaction."""
+
+    def work(session: Session) -> None:
+        now = context.now()
+        reading = rover_height_row(height, job_id, now)
+        session.add(reading)
+        session.flush()
+        reference = _reference_of(session, occupation, listening, epochs, now)
+        coordinate = session.scalars(
+            select(BaseCoordinate)
+            .where(BaseCoordinate.occupation_id == occupation.id)
+            .order_by(BaseCoordinate.created_s.desc())
+        ).first()
+        vectors = points.shot_vectors([row.epoch for row in epochs], reference)
+        latitude, longitude, _ = geodetic_from_ecef(np.array([reference.x_m, reference.y_m, reference.z_m]))
+        sigmas, origin, effective = _claim(epochs)
+        scatter = scatter_of_vectors(vectors, float(latitude), float(longitude))
+        if sigmas is None and scatter is not None:
+            sigmas, origin = (scatter.sigma_east_m, scatter.sigma_north_m, scatter.sigma_up_m), "scatter"
+        effective = scatter.effective_n if scatter else effective
+        shot = Shot(
+            id=shot_id, job_id=job_id, listening_id=listening.id, occupation_id=occupation.id, mark_id=mark.id,
+            name=mark.name, height_reading_id=reading.id, reference_id=reference.id, refers_to=listening.refers_to,
+            arp_to_apc_m=listening.arp_to_apc_m, seconds=wish.seconds, fixed_only=wish.fixed_only,
+            tolerance_horizontal_m=wish.tolerance_horizontal_m, tolerance_vertical_m=wish.tolerance_vertical_m,
+            covariance_origin=origin, sigma_east_m=sigmas[0] if sigmas else None,
+            sigma_north_m=sigmas[1] if sigmas else None, sigma_up_m=sigmas[2] if sigmas else None,
+            effective_n=effective, frame=coordinate.frame if coordinate else "", frame_epoch=coordinate.frame_epoch if coordinate else "",
+            started_s=started_s, created_s=now,
+        )  # fmt: skip
+        session.add(shot)
+        session.flush()
+        session.add_all(ShotEpoch(shot_id=shot_id, n=n, **epoch_columns(row)) for n, row in enumerate(epochs))
+        session.flush()
+        check = _view(session, job_of(session, job_id), shot, others=True)
+        write_entry(
+            session, now, "check",
+            f"Check on {mark.name}, {len(epochs)} epochs: {check['words']}; {check['verdict_word']}.", job_id,
+            shot=shot_id, mark=mark.id, rover_height=reading.id, base_height=check["base_height_reading_id"],
+            base_coordinate=check["base_coordinate_id"], reference=reference.id, east_m=check["east_m"],
+            north_m=check["north_m"], up_m=check["up_m"], findings=[item["code"] for item in check["findings"]],
+        )  # fmt: skip
+
+    context.database.write(work)
+    context.changed(job_id)
+
+
+def _claim(epochs: list[ReceivedEpoch]) -> tuple[tuple[float, float, float] | None, str, float | None]:
+    """Return the receiver's claim for the shot: root mean square of its epochs' sigmas.
+
+    It is not divided by the square root of n: errors of one shot are alike, and averaging does not remove them.
+    """
+    rows = [(row.epoch.sigma_east_m, row.epoch.sigma_north_m, row.epoch.sigma_up_m) for row in epochs]
+    if any(None in row for row in rows):
+        return None, "none", None
+    east, north, up = np.sqrt(np.mean(np.array(rows, dtype=float) ** 2, axis=0))
+    return (float(east), float(north), float(up)), "receiver-claim", None
+
+
+def _reference_of(
+    session: Session, occupation: Occupation, listening: Listening, epochs: list[ReceivedEpoch], now: float
+) -> Reference:
+    """Return the base reference of a shot: the one decoded, or the meant ARP as *declared* where no base is heard."""
+    reference_id = epochs[-1].reference_id
+    if reference_id is not None:
+        return session.get_one(Reference, reference_id)
+    x, y, z = meant_arp_m(session, occupation)
+    row = Reference(
+        listening_id=listening.id, origin="declared", station_id=occupation.station_id, x_m=x, y_m=y, z_m=z,
+        antenna_height_m=None, virtual=False, heard_s=now,
+    )  # fmt: skip
+    session.add(row)
+    session.flush()
+    return row
+
+
+def _difference(point: Point, mark: Mark) -> Difference:
+    known = mark.height_m if mark.height_kind == "ellipsoidal" else None
+    return Difference(
+        point.east_m - mark.east_m, point.north_m - mark.north_m, None if known is None else point.height_m - known
+    )
+
+
+def _typed(reading: HeightReading) -> TypedHeight:
+    return TypedHeight(reading.text, reading.feature.lower(), reading.method, reading.arp_height_m)
+
+
+def _total_sigmas(shot: Shot, mark: Mark, base_mark: Mark, autonomous: bool) -> Sigmas:
+    """Add up the chain: base mark, base height, receiver's claim, rover height, the mark checked."""
+    base = (
+        Sigmas(2.0, 2.0, 4.0)
+        if autonomous
+        else Sigmas(base_mark.sigma_horizontal_m, base_mark.sigma_horizontal_m, base_mark.sigma_vertical_m)
+    )
+    return added(
+        base,
+        Sigmas(0.0, 0.0, BASE_READING_SIGMA_M),
+        Sigmas(shot.sigma_east_m or 0.0, shot.sigma_north_m or 0.0, shot.sigma_up_m or 0.0),
+        Sigmas(0.0, 0.0, ROVER_HEIGHT_SIGMA_M),
+        Sigmas(mark.sigma_horizontal_m, mark.sigma_horizontal_m, mark.sigma_vertical_m),
+    )
+
+
+def _view(session: Session, job: Job, shot: Shot, others: bool) -> dict[str, Any]:
+    """Return a check as it stands now, with its findings."""
+    occupation = session.get_one(Occupation, shot.occupation_id)
+    mark = head_of(session, session.get_one(Mark, shot.mark_id))
+    base_mark = head_of(session, session.get_one(Mark, occupation.mark_id))
+    point = points.derive(session, job, shot)
+    coordinate = session.get_one(BaseCoordinate, point.base_coordinate_id)
+    difference = _difference(point, mark)
+    tolerance = Tolerance(shot.tolerance_horizontal_m, shot.tolerance_vertical_m)
+    total = _total_sigmas(shot, mark, base_mark, coordinate.source == "average")
+    expected = expected_at_95(total)
+    others_found = _others(session, job, shot) if others else []
+    findings = judge_check(
+        CheckEvidence(
+            mark.name, base_mark.name, difference, tolerance, expected, _typed(point.base_height),
+            _typed(point.rover_height), coordinate.source == "mark", shot.seconds, point.not_fixed, point.epochs,
+            point.virtual, others_found,
+        )
+    )  # fmt: skip
+    horizontal_ok, vertical_ok = within(difference, tolerance)
+    agrees = horizontal_ok and vertical_ok and not point.not_fixed
+    stale = point.inputs_changed_s > shot.created_s or mark.created_s > shot.created_s
+    return {
+        "id": shot.id, "mark_id": mark.id, "mark_name": mark.name, "created_s": shot.created_s,
+        "occupation_id": shot.occupation_id, "seconds": shot.seconds, "epochs": point.epochs,
+        "effective_n": shot.effective_n, "east_m": difference.east_m, "north_m": difference.north_m,
+        "up_m": difference.up_m, "horizontal_m": difference.horizontal_m, "words": in_words(difference),
+        "tolerance_horizontal_m": tolerance.horizontal_m, "tolerance_vertical_m": tolerance.vertical_m,
+        "expected_horizontal_95_m": expected.horizontal_95_m, "expected_vertical_95_m": expected.vertical_95_m,
+        "expected_sigma_east_m": total.east_m, "expected_sigma_north_m": total.north_m,
+        "covariance_origin": shot.covariance_origin, "agrees": agrees, "stale": stale,
+        "verdict_word": "within tolerance" if agrees else "outside tolerance",
+        "point_east_m": point.east_m, "point_north_m": point.north_m, "point_height_m": point.height_m,
+        "base_height_reading_id": point.base_height.id, "base_coordinate_id": point.base_coordinate_id,
+        "findings": [item.as_dict() for item in findings],
+    }  # fmt: skip
+
+
+def _others(session: Session, job: Job, shot: Shot) -> list[OtherCheck]:
+    """Return the latest check of every other mark from the same set-up."""
+    latest: dict[str, Shot] = {}
+    for other in session.scalars(
+        select(Shot)
+        .where(Shot.occupation_id == shot.occupation_id, Shot.mark_id != shot.mark_id)
+        .order_by(Shot.created_s)
+    ):
+        latest[other.mark_id] = other
+    found = []
+    for other in latest.values():
+        mark = head_of(session, session.get_one(Mark, other.mark_id))
+        difference = _difference(points.derive(session, job, other), mark)
+        tolerance = Tolerance(other.tolerance_horizontal_m, other.tolerance_vertical_m)
+        found.append(OtherCheck(mark.name, difference, all(within(difference, tolerance))))
+    return found
+
+
+def list_checks(context: Context, job_id: str) -> list[dict[str, Any]]:
+    """Return all checks of a job as they stand now, newest first."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        shots = session.scalars(select(Shot).where(Shot.job_id == job_id).order_by(Shot.created_s.desc())).all()
+        return [_view(session, job, shot, others=True) for shot in shots]
