@@ -52,11 +52,16 @@ class Program:
         context.database.close()
 
 
-def build(data_dir: Path, practice: bool, demo: bool, web_dir: Path | None = WEB_DIR) -> Program:
-    """Open a data folder and put the program together; sessions that were running go on."""
+def build(
+    data_dir: Path, practice: bool, demo: bool, web_dir: Path | None = WEB_DIR, practice_speed: float = 1.0
+) -> Program:
+    """Open a data folder and put the program together; sessions that were running go on.
+
+    `practice_speed` makes the stand-ins' time run faster than the host's.
+    """
     data_dir.mkdir(parents=True, exist_ok=True)
     database = Database.in_folder(data_dir)
-    context = Context(database, Hub(), data_dir, Practice(data_dir) if practice else None)
+    context = Context(database, Hub(), data_dir, Practice(data_dir, speed=practice_speed) if practice else None)
     if demo:
         load_demo(context)
     restore_practice(context)
@@ -98,9 +103,11 @@ class _Server:
         self._server.close()
 
 
-def serve(data_dir: Path, port: int, practice: bool, demo: bool, on_ready: Callable[[int], None]) -> None:
+def serve(
+    data_dir: Path, port: int, practice: bool, demo: bool, practice_speed: float, on_ready: Callable[[int], None]
+) -> None:
     """Run until SIGTERM or Ctrl-C."""
-    program = build(data_dir, practice, demo)
+    program = build(data_dir, practice, demo, practice_speed=practice_speed)
     try:
         server = _Server(program.app, port)
     except DeviceError:

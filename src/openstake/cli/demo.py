@@ -13,10 +13,13 @@ from openstake.cli import main
 @main.command()
 @click.option("--port", type=int, default=8420, show_default=True)
 @click.option("--data", type=click.Path(path_type=Path), default=Path("data"), show_default=True, help="data folder")
-def demo(port: int, data: Path) -> None:
+@click.option(
+    "--speed", type=click.FloatRange(0.1, 20.0), default=1.0, show_default=True, help="of the stand-ins' time"
+)
+def demo(port: int, data: Path, speed: float) -> None:
     """Serve the demo on 127.0.0.1 until Ctrl-C."""
 
     def ready(port: int) -> None:
         click.echo(f"Open Stake on http://127.0.0.1:{port}  (data in {data.resolve()}; Ctrl-C stops it)")
 
-    serve(data, port, practice=True, demo=True, on_ready=ready)
+    serve(data, port, practice=True, demo=True, practice_speed=speed, on_ready=ready)

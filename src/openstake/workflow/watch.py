@@ -214,13 +214,15 @@ def accuracy_95(epoch: Epoch) -> tuple[float | None, float | None]:
 
 def live_view(moment: Moment) -> dict[str, Any]:
     """Return the moment as pages show it; unknown values are None."""
-    epoch = moment.epoch.epoch if moment.epoch else None
+    # A rover that is not heard now has no status: its last fix must not look like the present.
+    heard = moment.rover_feed is not None and moment.rover_feed.state is FeedState.RECEIVING
+    epoch = moment.epoch.epoch if moment.epoch and heard else None
     status = epoch.status if epoch else Status.NONE
     horizontal, vertical = accuracy_95(epoch) if epoch else (None, None)
     shot = moment.shot
     return {
         "status": status.value,
-        "status_word": STATUS_WORDS[status] if epoch else "NOTHING HEARD",
+        "status_word": STATUS_WORDS[status] if epoch else "NOT HEARD",
         "time_of_day_s": epoch.time_of_day_s if epoch else None,
         "host_time_s": moment.epoch.host_time_s if moment.epoch else None,
         "age_s": epoch.age_s if epoch else None,

@@ -1,0 +1,83 @@
+"""A program on a data folder of its own, with its stand-ins, and the way to talk to it."""
+
+import base64
+import time
+
+import pytest
+
+from openstake.app import build
+
+
+class Crew:
+    """Talks to the API as the front end does."""
+
+    def __init__(self, program):
+        self.program = program
+        self._client = program.app.test_client()
+
+    def get(self, path, status=200):
+        answer = self._client.get(f"/api{path}", base_url="http://127.0.0.1:8420")
+        assert answer.status_code == status, answer.get_data(as_text=True)
+        return answer.get_json() if answer.is_json else answer.get_data(as_text=True)
+
+    def send(self, method, path, body=None, status=200, **headers):
+        answer = self._client.open(
+            f"/api{path}", method=method, json=body, base_url="http://127.0.0.1:8420", headers=headers
+        )
+        assert answer.status_code == status, answer.get_data(as_text=True)
+        return answer.get_json()
+
+    def post(self, path, body=None, status=200, **headers):
+        return self.send("POST", path, body, status, **headers)
+
+    def job(self, name="Carrow Sluice"):
+        return next(job for job in self.get("/jobs")["jobs"] if job["name"] == name)["id"]
+
+    def mark(self, job, name):
+        return next(mark for mark in self.get(f"/jobs/{job}/marks")["marks"] if mark["name"] == name)["id"]
+
+    def start_base(self, job, reading="1.546 m", mark="CS1", stands_on=None, **more):
+        """Set the tripod up over a mark (or another one), type the height, start; the rover stands on CS2."""
+        practice = self.program.context.practice
+        self.post(f"/jobs/{job}/stand", {"who": "base", "mark_id": self.mark(job, stands_on or mark)})
+        wish = {
+            "mark_id": self.mark(job, mark), "reading": reading, "feature": "bottom", "source": "mark",
+            "station_id": 17, "base_url": practice.base_stream_url, "rover_url": practice.rover_url,
+        } | more  # fmt: skip
+        return self.post(f"/jobs/{job}/base/start", wish)
+
+    def walk_to(self, job, mark):
+        self.post(f"/jobs/{job}/stand", {"who": "rover", "mark_id": self.mark(job, mark)})
+
+    def check(self, job, mark, seconds=2, reading="2.000 m", **more):
+        """Record a check on a mark and return it once it is stored."""
+        before = len(self.get(f"/jobs/{job}/checks")["checks"])
+        wish = {"mark_id": self.mark(job, mark), "seconds": seconds, "reading": reading, "feature": "rod"} | more
+        self.post(f"/jobs/{job}/checks", wish)
+        wait_for(lambda: len(self.get(f"/jobs/{job}/checks")["checks"]) > before, 30)
+        return self.get(f"/jobs/{job}/checks")["checks"][0]
+
+    def wait_fixed(self, job):
+        wait_for(lambda: (self.get(f"/jobs/{job}/watch")["live"] or {}).get("status") == "fixed", 60)
+
+
+def wait_for(what, seconds):
+    """Wait until something is true; fail with its name where it never is."""
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        if what():
+            return
+        time.sleep(0.1)
+    raise AssertionError("it did not happen in time")
+
+
+def as_file(text, name="control.csv", **more):
+    content = text if isinstance(text, bytes) else text.encode()
+    return {"name": name, "content_base64": base64.b64encode(content).decode()} | more
+
+
+@pytest.fixture
+def crew(tmp_path):
+    program = build(tmp_path / "data", practice=True, demo=True, web_dir=None, practice_speed=4.0)
+    yield Crew(program)
+    program.close()

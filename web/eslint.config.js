@@ -1,0 +1,21 @@
+import hooks from "eslint-plugin-react-hooks";
+import tseslint from "typescript-eslint";
+
+// The dependency rule of the front end: app > features > plots, ui > lib; features never import each other.
+const not = (...patterns) => ({
+  "no-restricted-imports": ["error", { patterns: patterns.map((group) => ({ group: [group] })) }],
+});
+const features = ["job", "base", "watch", "check", "book"];
+
+export default tseslint.config(
+  { ignores: ["src/api/schema.d.ts"] },
+  ...tseslint.configs.recommended,
+  { plugins: { "react-hooks": hooks }, rules: hooks.configs.recommended.rules },
+  { files: ["src/lib/**"], rules: not("**/app/**", "**/features/**", "**/ui/**", "**/plots/**") },
+  { files: ["src/ui/**"], rules: not("**/app/**", "**/features/**", "**/plots/**") },
+  { files: ["src/plots/**"], rules: not("**/app/**", "**/features/**") },
+  ...features.map((name) => ({
+    files: [`src/features/${name}/**`],
+    rules: not("**/app/**", ...features.filter((other) => other !== name).map((other) => `**/${other}/**`)),
+  })),
+);

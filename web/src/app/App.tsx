@@ -1,0 +1,39 @@
+import { lazy, Suspense } from "react";
+import { Navigate, Route, Routes, useParams } from "react-router";
+import { BasePage } from "../features/base/BasePage";
+import { BookPage } from "../features/book/BookPage";
+import { CheckPage } from "../features/check/CheckPage";
+import { JobPage } from "../features/job/JobPage";
+import { JobsPage } from "../features/job/JobsPage";
+import { WatchPage } from "../features/watch/WatchPage";
+import { Shell, useShell } from "./Shell";
+
+const Keys = lazy(() => import("./Keys"));
+
+export function App() {
+  return (
+    <Suspense fallback={null}>
+      <Routes>
+        <Route path="/" element={<JobsPage />} />
+        <Route path="/job/:jobId" element={<Shell />}>
+          <Route index element={<Navigate to="job" replace />} />
+          <Route path="job" element={<OfJob page={JobPage} />} />
+          <Route path="base" element={<OfJob page={BasePage} />} />
+          <Route path="watch" element={<OfJob page={WatchPage} />} />
+          <Route path="check" element={<OfJob page={CheckPage} />} />
+          <Route path="book" element={<OfJob page={BookPage} />} />
+        </Route>
+        <Route path="*" element={<Navigate to="/" replace />} />
+      </Routes>
+      <Keys />
+    </Suspense>
+  );
+}
+
+type PageProps = Parameters<typeof WatchPage>[0];
+
+function OfJob({ page: Page }: { page: (props: PageProps) => React.ReactNode }) {
+  const { job, state } = useShell();
+  const { jobId = "" } = useParams();
+  return <Page key={jobId} job={job} live={state.live} average={state.average} />;
+}

@@ -1,0 +1,67 @@
+import { Download } from "lucide-react";
+import { sentenceOf, type Schemas } from "../../api/client";
+import { useBook } from "../../api/queries";
+import { clock, day } from "../../lib/format";
+import { Note } from "../../ui/controls";
+import { Page } from "../../ui/Page";
+
+/** The Book: the day as a line, the machine's entries left, the crew's right. */
+export function BookPage({ job }: { job: Schemas["Job"]; live: Schemas["Live"] | null; average: Schemas["Average"] | null }) {
+  const book = useBook(job.id);
+  return (
+    <Page
+      title="Book"
+      why="What happened, newest first. Lines are added, never changed."
+      aside={
+        book.data && (
+          <p className={book.data.verification.whole ? "" : "font-bold text-flag"}>
+            {book.data.verification.sentence}
+            <span className="block text-base text-faded">last hash {book.data.verification.last_hash.slice(0, 16)}</span>
+          </p>
+        )
+      }
+      action={
+        <a
+          href={`/api/jobs/${job.id}/points.csv`}
+          download
+          className="inline-flex h-record items-center gap-2 rounded border-2 border-act bg-act px-8 text-2xl font-bold text-onact"
+        >
+          <Download aria-hidden /> Points as CSV
+        </a>
+      }
+    >
+      {book.isError && <Note tone="flag">{sentenceOf(book.error)}</Note>}
+      {book.data && (
+        <>
+          <div className="grid grid-cols-[1fr_7rem_1fr] text-base text-faded">
+            <span className="text-right">the machine</span>
+            <span />
+            <span>the crew</span>
+          </div>
+          <ol>
+            {book.data.lines.map((line, n) => (
+              <Entry key={line.id} line={line} newDay={day(line.at_s) !== day(book.data.lines[n - 1]?.at_s ?? 0)} />
+            ))}
+          </ol>
+        </>
+      )}
+    </Page>
+  );
+}
+
+function Entry({ line, newDay }: { line: Schemas["BookLine"]; newDay: boolean }) {
+  const words = <p className="rounded border-2 border-line bg-page px-4 py-2 leading-6">{line.sentence}</p>;
+  return (
+    <li>
+      {newDay && <p className="py-2 text-center font-bold">{day(line.at_s)}</p>}
+      <div className="grid grid-cols-[1fr_7rem_1fr] items-center">
+        <div>{line.side === "machine" && words}</div>
+        <div className="relative flex h-full min-h-12 items-center justify-center">
+          <span className="absolute inset-y-0 left-1/2 w-1 -translate-x-1/2 bg-lath" aria-hidden="true" />
+          <time className="relative rounded bg-paper px-1 text-base">{clock(line.at_s)}</time>
+        </div>
+        <div>{line.side === "crew" && words}</div>
+      </div>
+    </li>
+  );
+}

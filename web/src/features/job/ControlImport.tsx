@@ -1,0 +1,182 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { answer, client, sentenceOf, type Schemas } from "../../api/client";
+import { useAcceptControl } from "../../api/queries";
+import { base64Of } from "../../lib/base64";
+import { length, UNIT_SIGN } from "../../lib/format";
+import { Button, Note, Select } from "../../ui/controls";
+import { Page } from "../../ui/Page";
+
+const ROLES = [
+  { value: "name", label: "Name" },
+  { value: "east", label: "East" },
+  { value: "north", label: "North" },
+  { value: "height", label: "Height" },
+  { value: "sigma_horizontal", label: "± horizontal" },
+  { value: "sigma_vertical", label: "± vertical" },
+  { value: "note", label: "Note" },
+  { value: "ignored", label: "Left out" },
+];
+const UNITS = [
+  { value: "m", label: "metres" },
+  { value: "ft", label: "international feet" },
+  { value: "sft", label: "US survey feet" },
+];
+const KINDS = [
+  { value: "ellipsoidal", label: "ellipsoidal heights" },
+  { value: "elevation", label: "elevations" },
+];
+
+/** How a file would be read, line by line, before anything is stored. */
+export function ControlImport({ job, file, onClose }: { job: Schemas["Job"]; file: File; onClose: () => void }) {
+  const [said, setSaid] = useState<Pick<Schemas["ControlFile"], "unit" | "roles" | "height_kind">>({});
+  const body = useControlFile(file, said);
+  const preview = useQuery({
+    queryKey: ["preview", job.id, file.name, file.lastModified, said],
+    queryFn: () =>
+      answer(client.POST("/api/jobs/{job_id}/control/preview", { params: { path: { job_id: job.id } }, body: body.data! })),
+    enabled: body.data !== undefined,
+    retry: false,
+    placeholderData: (last) => last,
+  });
+  const accept = useAcceptControl(job.id);
+  const data = preview.data;
+
+  return (
+    <Page
+      title={`Import ${file.name}`}
+      why="Nothing is stored yet."
+      aside={
+        data && (
+          <p>
+            <span className="font-bold">{data.accepted} lines can be taken</span>
+            {data.refused > 0 && <span className="ml-3 font-bold text-flag">{data.refused} refused, with the reason</span>}
+            <span className="ml-3 text-faded">
+              {data.encoding}, separated by {data.delimiter}
+            </span>
+          </p>
+        )
+      }
+      action={
+        <div className="flex gap-4">
+          <Button className="h-record!" onClick={onClose}>
+            Back
+          </Button>
+          <Button
+            kind="primary"
+            large
+            disabled={!data || !body.data || data.accepted === 0 || data.questions.length > 0 || accept.isPending || preview.isError}
+            onClick={() => body.data && accept.mutate(body.data, { onSuccess: onClose })}
+          >
+            Take {data?.accepted ?? 0} marks
+          </Button>
+        </div>
+      }
+    >
+      {preview.isPending && <p>Reading the file.</p>}
+      {(preview.isError || body.isError) && <Note tone="flag">{sentenceOf(preview.error ?? body.error)}</Note>}
+      {accept.isError && <Note tone="flag">{sentenceOf(accept.error)}</Note>}
+      {data && !preview.isError && (
+        <>
+          <div className="mb-4 grid grid-cols-3 gap-4">
+            <Select
+              label="Numbers are in"
+              value={data.unit}
+              options={UNITS}
+              onChange={(unit) => setSaid({ ...said, unit: unit as "m" | "ft" | "sft" })}
+            />
+            {data.columns.some((column) => column.role === "height") && (
+              <Select
+                label="Heights are"
+                value={data.height_kind ?? ""}
+                options={KINDS}
+                onChange={(height_kind) => setSaid({ ...said, height_kind })}
+              />
+            )}
+          </div>
+          {data.questions.map((question) => (
+            <div key={question} className="mb-3">
+              <Note tone="flag">{question}</Note>
+            </div>
+          ))}
+          <PreviewTable
+            data={data}
+            unit={job.length_unit}
+            onRole={(place, role) => {
+              const roles = data.columns.map((column, at) =>
+                at === place ? role : column.role === role && role !== "ignored" ? "ignored" : column.role,
+              );
+              setSaid({ ...said, roles });
+            }}
+          />
+        </>
+      )}
+    </Page>
+  );
+}
+
+function useControlFile(file: File, said: Pick<Schemas["ControlFile"], "unit" | "roles" | "height_kind">) {
+  const content = useQuery({
+    queryKey: ["file", file.name, file.lastModified, file.size],
+    queryFn: () => base64Of(file),
+    staleTime: Infinity,
+  });
+  const data: Schemas["ControlFile"] | undefined =
+    content.data === undefined ? undefined : { name: file.name, content_base64: content.data, ...said };
+  return { data, isError: content.isError, error: content.error };
+}
+
+const MOST_SHOWN = 300;
+
+function PreviewTable(props: {
+  data: Schemas["ControlPreview"];
+  unit: Schemas["Job"]["length_unit"];
+  onRole: (place: number, role: string) => void;
+}) {
+  const { data, unit } = props;
+  // Refused lines first: they are what a person must look at.
+  const rows = [...data.rows].sort((a, b) => Number(a.accepted) - Number(b.accepted)).slice(0, MOST_SHOWN);
+  return (
+    <table className="w-full border-collapse bg-page text-base">
+      <thead>
+        <tr className="border-b-2 border-ink align-bottom">
+          <th className="p-2 text-left">Line</th>
+          {data.columns.map((column, place) => (
+            <th key={place} className="min-w-32 p-1 text-left">
+              <span className="block px-1 font-normal text-faded">{column.header ?? `column ${place + 1}`}</span>
+              <Select
+                compact
+                label={`Column ${place + 1} is`}
+                value={column.role}
+                options={ROLES}
+                onChange={(role) => props.onRole(place, role)}
+              />
+            </th>
+          ))}
+          <th className="p-2 text-right">Read as east, north, height ({UNIT_SIGN[unit]})</th>
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map((row) => (
+          <tr key={row.line} className={`border-b border-line ${row.accepted ? "" : "bg-flagwash"}`}>
+            <td className="p-2">{row.line}</td>
+            {data.columns.map((_, place) => (
+              <td key={place} className="max-w-48 truncate p-2">
+                {row.cells[place] ?? ""}
+              </td>
+            ))}
+            <td className="p-2 text-right">
+              {row.accepted ? (
+                <>
+                  {length(row.east_m, unit)}, {length(row.north_m, unit)}, {length(row.height_m, unit)}
+                </>
+              ) : (
+                <span className="font-semibold text-flag">{row.refusal}</span>
+              )}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}

@@ -1,0 +1,37 @@
+/** Numbers for people. Nothing here computes anything of the job: it only writes what the server sent. */
+
+export type LengthUnit = "m" | "ft" | "sft";
+
+const METRES: Record<LengthUnit, number> = { m: 1, ft: 0.3048, sft: 1200 / 3937 };
+export const UNIT_SIGN: Record<LengthUnit, string> = { m: "m", ft: "ft", sft: "ft" };
+
+/** A length in the job's unit without its sign: millimetres for metres, hundredths of a foot for feet. */
+export function length(metres: number | null | undefined, unit: LengthUnit, decimals?: number): string {
+  if (metres === null || metres === undefined) return "–";
+  const places = decimals ?? (unit === "m" ? 3 : 2);
+  const text = (metres / METRES[unit]).toFixed(places);
+  return Number(text) === 0 ? (0).toFixed(places) : text.replace("-", "−");
+}
+
+export function signed(metres: number | null | undefined, unit: LengthUnit): string {
+  const text = length(metres, unit);
+  return metres !== null && metres !== undefined && metres > 0 && Number(text) !== 0 ? `+${text}` : text;
+}
+
+export function distance(metres: number | null | undefined, unit: LengthUnit): { value: string; sign: string } {
+  if (metres === null || metres === undefined) return { value: "–", sign: "" };
+  if (unit !== "m") return { value: (metres / METRES[unit]).toFixed(0), sign: "ft" };
+  return metres < 1000 ? { value: metres.toFixed(1), sign: "m" } : { value: (metres / 1000).toFixed(3), sign: "km" };
+}
+
+export function fixed(value: number | null | undefined, decimals: number): string {
+  return value === null || value === undefined ? "–" : value.toFixed(decimals);
+}
+
+export function clock(unixSeconds: number): string {
+  return new Date(unixSeconds * 1000).toLocaleTimeString("en-GB");
+}
+
+export function day(unixSeconds: number): string {
+  return new Date(unixSeconds * 1000).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric" });
+}

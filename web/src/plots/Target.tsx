@@ -1,0 +1,74 @@
+/** A check on a target: north up, tolerance ring, expected 95 % ellipse, this shot and earlier ones; height beside it. */
+export interface Shot {
+  id: string;
+  eastM: number;
+  northM: number;
+  upM: number | null;
+}
+
+export function Target(props: {
+  shot: Shot | null;
+  earlier: Shot[];
+  toleranceM: number;
+  toleranceUpM: number;
+  sigmaEastM: number | null;
+  sigmaNorthM: number | null;
+  write: (metres: number) => string;
+}) {
+  const all = props.shot ? [props.shot, ...props.earlier] : props.earlier;
+  const farthest = Math.max(props.toleranceM, ...all.map((shot) => Math.hypot(shot.eastM, shot.northM)));
+  const reach = farthest * 1.25;
+  const scale = 180 / reach;
+  const highest = Math.max(props.toleranceUpM, ...all.map((shot) => Math.abs(shot.upM ?? 0))) * 1.25;
+  const upScale = 180 / highest;
+  const centre = 200;
+  const good = props.shot ? Math.hypot(props.shot.eastM, props.shot.northM) <= props.toleranceM : true;
+  const upGood = props.shot?.upM == null || Math.abs(props.shot.upM) <= props.toleranceUpM;
+  return (
+    <svg viewBox="0 0 520 400" className="h-full w-full" role="img" aria-label="Difference on the target">
+      <circle cx={centre} cy={centre} r={props.toleranceM * scale} fill="var(--checkedwash)" stroke="var(--checked)" strokeWidth="2.5" />
+      <path d={`M${centre} 10V390M10 ${centre}H390`} stroke="var(--line)" />
+      <text x={centre + 6} y="22" fontSize="16" fill="var(--faded)">
+        north
+      </text>
+      <text x={centre + 4} y={centre + props.toleranceM * scale + 18} fontSize="15" fill="var(--checked)">
+        {props.write(props.toleranceM)}
+      </text>
+      {props.sigmaEastM !== null && props.sigmaNorthM !== null && (
+        <ellipse
+          cx={centre}
+          cy={centre}
+          rx={2.4477 * props.sigmaEastM * scale}
+          ry={2.4477 * props.sigmaNorthM * scale}
+          fill="none"
+          stroke="var(--grain)"
+          strokeWidth="2"
+          strokeDasharray="7 5"
+        />
+      )}
+      {props.earlier.map((shot) => (
+        <circle key={shot.id} cx={centre + shot.eastM * scale} cy={centre - shot.northM * scale} r="5" fill="none" stroke="var(--faded)" strokeWidth="2" />
+      ))}
+      {props.shot && (
+        <path
+          d={`M${centre + props.shot.eastM * scale - 9} ${centre - props.shot.northM * scale}h18m-9-9v18`}
+          stroke={good ? "var(--ink)" : "var(--flag)"}
+          strokeWidth="4"
+        />
+      )}
+      {/* height */}
+      <path d={`M450 20V380`} stroke="var(--line)" strokeWidth="2" />
+      <rect x="432" width="36" y={centre - props.toleranceUpM * upScale} height={2 * props.toleranceUpM * upScale} fill="var(--checkedwash)" stroke="var(--checked)" strokeWidth="2.5" />
+      <path d="M425 200H475" stroke="var(--line)" strokeWidth="2" />
+      <text x="450" y="14" fontSize="16" textAnchor="middle" fill="var(--faded)">
+        high
+      </text>
+      <text x="450" y="398" fontSize="16" textAnchor="middle" fill="var(--faded)">
+        low
+      </text>
+      {props.shot?.upM != null && (
+        <path d={`M420 ${centre - props.shot.upM * upScale}h60`} stroke={upGood ? "var(--ink)" : "var(--flag)"} strokeWidth="6" />
+      )}
+    </svg>
+  );
+}

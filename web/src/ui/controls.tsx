@@ -1,0 +1,164 @@
+/** Buttons, fields and choices: Headless UI wrapped once, no survey words. */
+import {
+  Description,
+  Field as HeadlessField,
+  Input,
+  Label,
+  Listbox,
+  ListboxButton,
+  ListboxOption,
+  ListboxOptions,
+  Switch,
+} from "@headlessui/react";
+import { Check, ChevronDown } from "lucide-react";
+import type { ButtonHTMLAttributes, ReactNode } from "react";
+
+type ButtonKind = "primary" | "quiet" | "danger";
+
+const KINDS: Record<ButtonKind, string> = {
+  primary: "bg-act text-onact border-act",
+  quiet: "bg-page text-ink border-line",
+  danger: "bg-page text-flag border-flag",
+};
+
+export function Button({
+  kind = "quiet",
+  large = false,
+  className = "",
+  ...rest
+}: ButtonHTMLAttributes<HTMLButtonElement> & { kind?: ButtonKind; large?: boolean }) {
+  const size = large ? "h-record px-8 text-2xl font-bold" : "h-touch px-5 text-lg font-semibold";
+  return (
+    <button
+      type="button"
+      className={`inline-flex items-center justify-center gap-2 rounded border-2 disabled:opacity-45 ${size} ${KINDS[kind]} ${className}`}
+      {...rest}
+    />
+  );
+}
+
+export function TextField(props: {
+  label: string;
+  value: string;
+  onChange: (value: string) => void;
+  hint?: ReactNode;
+  problem?: string | null | undefined;
+  type?: "text" | "password";
+  autoFocus?: boolean;
+  placeholder?: string;
+  large?: boolean;
+  name?: string;
+}) {
+  return (
+    <HeadlessField className="flex flex-col gap-1">
+      <Label className="font-semibold">{props.label}</Label>
+      <Input
+        name={props.name}
+        type={props.type ?? "text"}
+        value={props.value}
+        onChange={(event) => props.onChange(event.target.value)}
+        autoFocus={props.autoFocus ?? false}
+        autoComplete="off"
+        placeholder={props.placeholder}
+        invalid={Boolean(props.problem)}
+        className={`min-h-touch rounded border-2 bg-page px-3 ${props.problem ? "border-flag" : "border-line"} ${
+          props.large ? "text-2xl font-bold" : "text-lg"
+        }`}
+      />
+      {props.problem ? (
+        <Description className="font-semibold text-flag">{props.problem}</Description>
+      ) : (
+        props.hint && <Description className="text-faded">{props.hint}</Description>
+      )}
+    </HeadlessField>
+  );
+}
+
+export interface Option {
+  value: string;
+  label: string;
+  detail?: string;
+}
+
+export function Select(props: {
+  label: string;
+  value: string;
+  options: Option[];
+  onChange: (value: string) => void;
+  hint?: ReactNode;
+  compact?: boolean;
+}) {
+  const chosen = props.options.find((option) => option.value === props.value);
+  return (
+    <HeadlessField className="flex min-w-0 flex-col gap-1">
+      <Label className={props.compact ? "sr-only" : "font-semibold"}>{props.label}</Label>
+      <Listbox value={props.value} onChange={props.onChange}>
+        <ListboxButton className="flex min-h-touch w-full items-center justify-between gap-2 rounded border-2 border-line bg-page px-3 text-left text-lg">
+          <span className="truncate">{chosen?.label ?? "Choose"}</span>
+          <ChevronDown size={20} aria-hidden />
+        </ListboxButton>
+        <ListboxOptions
+          anchor={{ to: "bottom start", gap: 4 }}
+          className="z-30 max-h-80! min-w-(--button-width) overflow-auto rounded border-2 border-ink bg-page text-lg text-ink shadow-lg"
+        >
+          {props.options.map((option) => (
+            <ListboxOption
+              key={option.value}
+              value={option.value}
+              className="flex min-h-touch items-center gap-3 px-3 data-focus:bg-lath/40 data-selected:font-bold"
+            >
+              <Check size={18} aria-hidden className={option.value === props.value ? "" : "invisible"} />
+              <span>
+                {option.label}
+                {option.detail && <span className="ml-2 font-normal text-faded">{option.detail}</span>}
+              </span>
+            </ListboxOption>
+          ))}
+        </ListboxOptions>
+      </Listbox>
+      {props.hint && <Description className="text-faded">{props.hint}</Description>}
+    </HeadlessField>
+  );
+}
+
+export function Toggle(props: { label: string; value: boolean; onChange: (value: boolean) => void; hint?: string }) {
+  return (
+    <HeadlessField className="flex items-center justify-between gap-4">
+      <span>
+        <Label className="font-semibold">{props.label}</Label>
+        {props.hint && <Description className="text-faded">{props.hint}</Description>}
+      </span>
+      <Switch
+        checked={props.value}
+        onChange={props.onChange}
+        className="group relative h-touch w-20 shrink-0 rounded border-2 border-line bg-page data-checked:border-checked data-checked:bg-checkedwash"
+      >
+        <span className="absolute top-1 left-1 flex size-9 items-center justify-center rounded bg-faded font-bold text-page transition-transform group-data-checked:translate-x-8 group-data-checked:bg-checked">
+          {props.value ? "on" : "off"}
+        </span>
+      </Switch>
+    </HeadlessField>
+  );
+}
+
+export function Note({ tone = "plain", children }: { tone?: "plain" | "flag" | "checked"; children: ReactNode }) {
+  const tones = {
+    plain: "border-line bg-page",
+    flag: "border-flag bg-flagwash",
+    checked: "border-checked bg-checkedwash",
+  };
+  return <div className={`rounded border-l-8 px-4 py-3 ${tones[tone]}`}>{children}</div>;
+}
+
+export function Figure(props: { label: string; value: string; sign?: string; hint?: string; tone?: string; large?: boolean }) {
+  return (
+    <div className="flex flex-col">
+      <span className="text-faded">{props.label}</span>
+      <span className={`leading-tight font-bold ${props.large ? "text-5xl" : "text-3xl"} ${props.tone ?? ""}`}>
+        {props.value}
+        {props.sign && <span className="ml-1 text-lg font-semibold">{props.sign}</span>}
+      </span>
+      {props.hint && <span className="text-sm text-faded">{props.hint}</span>}
+    </div>
+  );
+}
