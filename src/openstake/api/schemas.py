@@ -221,6 +221,7 @@ class Occupation(BaseModel):
     height_reading_id: str
     height_text: str
     height_feature: str
+    height_feature_name: str
     height_method: str
     arp_height_m: float
     height_corrected: bool

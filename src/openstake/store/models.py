@@ -86,6 +86,7 @@ class HeightReading(Base):
     text: Mapped[str] = mapped_column(String(80))
     reading_m: Mapped[float] = mapped_column(Float)
     method: Mapped[str] = mapped_column(String(16))
+    feature_name: Mapped[str] = mapped_column(String(20))
     feature: Mapped[str] = mapped_column(String(80))
     rim_radius_m: Mapped[float] = mapped_column(Float)
     feature_to_arp_m: Mapped[float] = mapped_column(Float)

@@ -37,7 +37,7 @@ from openstake.workflow.context import (
     needed_occupation,
     open_occupation,
 )
-from openstake.workflow.kit import Height, read_height
+from openstake.workflow.kit import Height, in_a_sentence, read_height
 
 _AUTONOMOUS_VERTICAL_95_M = 8.0  # 1.6 times the horizontal, as the geometry of any sky has it (common practice)
 
@@ -108,7 +108,7 @@ def start(context: Context, job_id: str, wish: StartWish) -> dict[str, Any]:
         session.flush()
         write_entry(
             session, now, "base-started",
-            f"Base {wish.station_id} started on {mark.name}: '{height.text}' to {height.feature.label.lower()}, "
+            f"Base {wish.station_id} started on {mark.name}: '{height.text}' to {in_a_sentence(height.feature.label)}, "
             f"ARP {height.arp_height_m:.3f} m above the mark; coordinate from {coordinate.detail}.",
             job_id, occupation=occupation.id, mark=mark.id, height_reading=reading.id, base_coordinate=coordinate.id,
             arp_height_m=height.arp_height_m, x_m=coordinate.x_m, y_m=coordinate.y_m, z_m=coordinate.z_m,
@@ -147,7 +147,7 @@ def _height_row(
     feature = height.feature
     return HeightReading(
         job_id=job_id, occupation_id=occupation_id, subject=subject, text=height.text, reading_m=height.reading_m,
-        method=feature.method, feature=feature.label, rim_radius_m=feature.rim_radius_m,
+        method=feature.method, feature_name=feature.name, feature=feature.label, rim_radius_m=feature.rim_radius_m,
         feature_to_arp_m=feature.feature_to_arp_m, arp_height_m=height.arp_height_m, created_s=now,
     )  # fmt: skip
 
@@ -325,7 +325,7 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
     result["occupation"] = {
         "id": occupation.id, "mark_id": mark.id, "mark_name": mark.name, "station_id": occupation.station_id,
         "started_s": occupation.started_s, "height_reading_id": reading.id, "height_text": reading.text,
-        "height_feature": reading.feature, "height_method": reading.method, "arp_height_m": reading.arp_height_m,
+        "height_feature": reading.feature, "height_feature_name": reading.feature_name, "height_method": reading.method, "arp_height_m": reading.arp_height_m,
         "height_corrected": reading.replaces_id is not None, "source": coordinate.source, "source_detail": coordinate.detail,
         "frame": coordinate.frame, "frame_epoch": coordinate.frame_epoch,
         "accuracy_horizontal_95_m": coordinate.accuracy_horizontal_95_m,

@@ -43,6 +43,7 @@ from openstake.workflow.kit import (
     BASE_READING_SIGMA_M,
     ROVER_HEIGHT_SIGMA_M,
     Height,
+    in_a_sentence,
     read_height,
 )
 from openstake.workflow.points import Point
@@ -189,7 +190,7 @@ def _difference(point: Point, mark: Mark) -> Difference:
 
 
 def _typed(reading: HeightReading) -> TypedHeight:
-    return TypedHeight(reading.text, reading.feature.lower(), reading.method, reading.arp_height_m)
+    return TypedHeight(reading.text, in_a_sentence(reading.feature), reading.method, reading.arp_height_m)
 
 
 def _total_sigmas(shot: Shot, mark: Mark, base_mark: Mark, autonomous: bool) -> Sigmas:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from math import hypot
+from statistics import median
 from typing import Any
 
 from sqlalchemy import select
@@ -20,6 +22,8 @@ from openstake.workflow.context import Context, current_marks, job_of
 DEFAULT_SIGMA_HORIZONTAL_M = 0.005
 DEFAULT_SIGMA_VERTICAL_M = 0.008
 MOST_BYTES = 5 << 20
+# An RTK job with one base is much smaller: a mark farther out is a mistake in the list (common practice).
+FARTHEST_M = 50_000.0
 HEIGHT_KINDS = ("ellipsoidal", "elevation")
 
 
@@ -157,21 +161,31 @@ def _read(
     missing = [role for role in ("name", "east", "north") if role not in reading.roles]
     if missing:
         questions.append(f"Say which column holds {' and '.join(missing)}.")
-    frame, known = job_frame(job.system_code), {mark.name for mark in current_marks(session, job.id)}
+    frame, present = job_frame(job.system_code), current_marks(session, job.id)
+    known = {mark.name for mark in present}
+    others = [(mark.east_m, mark.north_m) for mark in present] or [
+        (line.mark.east_m, line.mark.north_m) for line in reading.lines if line.mark
+    ]
+    centre = (median(east for east, _ in others), median(north for _, north in others)) if others else (0.0, 0.0)
     refusals = {}
     for line in reading.lines:
-        refusal = line.refusal or (_place_refusal(line.mark, frame, known) if line.mark else "")
+        refusal = line.refusal or (_place_refusal(line.mark, frame, known, centre) if line.mark else "")
         if refusal:
             refusals[line.number] = refusal
     return reading, refusals, questions, kind if "height" in reading.roles else None
 
 
-def _place_refusal(mark: GivenMark, frame: JobFrame, known: set[str]) -> str:
-    """Return why a mark cannot be in this job: its name is taken, or it lies outside the system's area."""
+def _place_refusal(mark: GivenMark, frame: JobFrame, known: set[str], centre: tuple[float, float]) -> str:
+    """Return why a mark cannot be in this job: its name is taken, or it lies far from the others or the system's area."""
     if mark.name in known:
         return f"{mark.name} is in the job already."
     if _in_area(frame, mark.east_m, mark.north_m):
-        return ""
+        away_m = hypot(mark.east_m - centre[0], mark.north_m - centre[1])
+        if away_m < FARTHEST_M:
+            return ""
+        exchanged_m = hypot(mark.north_m - centre[0], mark.east_m - centre[1])
+        hint = " With east and north exchanged it lies among them: swap the two." if exchanged_m < FARTHEST_M else ""
+        return f"It lies {away_m / 1000:.0f} km from the middle of the other marks.{hint}"
     if _in_area(frame, mark.north_m, mark.east_m):
         return f"Outside the area of {frame.name}, but inside with east and north exchanged: swap the two columns."
     for unit, metres in METRES_PER_UNIT.items():

@@ -45,6 +45,11 @@ class Height:
     arp_height_m: float
 
 
+def in_a_sentence(label: str) -> str:
+    """Return a feature's label as it stands in the middle of a sentence."""
+    return label[:1].lower() + label[1:]
+
+
 def read_height(text: str, feature_name: str, subject: str, unit: str) -> Height:
     """Return the ARP height of what was typed; a sentence where it cannot be read or cannot be."""
     features = BASE_FEATURES if subject == "base" else ROVER_FEATURES

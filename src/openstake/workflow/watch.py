@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import date
 from pathlib import Path
 from typing import Any
@@ -98,7 +98,7 @@ class StoreSink:
         return row.id
 
     def feed_changed(self, session_id: str, role: str, status: FeedStatus) -> None:
-        if status.state is FeedState.CONNECTING:
+        if status.state in (FeedState.CONNECTING, FeedState.CONNECTED):
             return
 
         def work(session: Any) -> None:
@@ -154,7 +154,7 @@ def listen(context: Context, occupation: Occupation, listening: Listening) -> No
         password = PASSWORD
     running = RunningSession(
         listening.id, base_url, password, rover_url, context.data_dir / "raw", StoreSink(context),
-        lambda session: publish(context, occupation, session),
+        _publisher(context, occupation.job_id),
     )  # fmt: skip
     context.sessions[occupation.id] = running
     running.start()
@@ -191,9 +191,21 @@ def _write_resumed(context: Context, job_id: str) -> None:
     context.database.write(lambda session: write_entry(session, context.now(), "resumed", sentence, job_id, "machine"))
 
 
-def publish(context: Context, occupation: Occupation, running: RunningSession) -> None:
-    """Send the state of the moment to the browsers of the job."""
-    context.hub.publish(f"live:{occupation.job_id}", live_view(running.moment()))
+def _publisher(context: Context, job_id: str) -> Callable[[RunningSession], None]:
+    """Return what sends each moment to the browsers of a job, and says when more than numbers has changed."""
+    last: list[object] = [None]
+
+    def publish(running: RunningSession) -> None:
+        moment = running.moment()
+        live = live_view(moment)
+        context.hub.publish(f"live:{job_id}", live)
+        feeds = [feed and feed["state"] for feed in (live["base_feed"], live["rover_feed"])]
+        kind = (moment.reference, live["status"], feeds, live["storing_problem"])
+        if kind != last[0]:
+            last[0] = kind
+            context.changed(job_id)
+
+    return publish
 
 
 def feed_view(status: FeedStatus | None) -> dict[str, Any] | None:

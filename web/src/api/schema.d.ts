@@ -935,6 +935,8 @@ export interface components {
             height_corrected: boolean;
             /** Height Feature */
             height_feature: string;
+            /** Height Feature Name */
+            height_feature_name: string;
             /** Height Method */
             height_method: string;
             /** Height Reading Id */

@@ -39,7 +39,7 @@ export function Shell() {
     );
   return (
     <div className="grid h-dvh grid-cols-[10.5rem_1fr] grid-rows-[auto_1fr] text-lg">
-      <Rail jobId={jobId} />
+      <Rail jobId={jobId} onGo={() => setDrawer(false)} />
       <Strip job={job.data} state={state} findings={findings} onDrawer={() => setDrawer(!drawer)} drawer={drawer} />
       <div className="relative flex min-h-0 overflow-hidden">
         <main className="flex min-w-0 flex-1 flex-col overflow-hidden">
@@ -63,7 +63,7 @@ function useOpenFindings(jobId: string): Schemas["Finding"][] {
   return all.sort((a, b) => order[a.severity] - order[b.severity]);
 }
 
-function Rail({ jobId }: { jobId: string }) {
+function Rail({ jobId, onGo }: { jobId: string; onGo: () => void }) {
   const steps = useSteps(jobId);
   return (
     <nav aria-label="Steps" className="row-span-2 flex flex-col border-r-2 border-line bg-paper">
@@ -83,6 +83,7 @@ function Rail({ jobId }: { jobId: string }) {
                 <NavLink
                   to={`/job/${jobId}/${item.step}`}
                   title={state?.why}
+                  onClick={onGo}
                   className={({ isActive }) =>
                     `flex h-[5.25rem] items-center gap-3 border-b border-grain/50 ${isActive ? "font-bold" : ""}`
                   }
@@ -163,7 +164,7 @@ function Strip(props: {
           </span>
         </div>
         <div
-          className={`flex w-44 items-center justify-center text-2xl font-bold ${STATUS_TONE[live?.status ?? ""] ?? "bg-paper text-ink"}`}
+          className={`flex w-44 items-center justify-center font-bold ${live ? "text-2xl" : "text-xl"} ${STATUS_TONE[live?.status ?? ""] ?? "bg-paper text-ink"}`}
           role="status"
           data-testid="status"
         >
@@ -181,7 +182,7 @@ function Strip(props: {
           onClick={props.onDrawer}
         >
           <MessageSquareWarning size={22} aria-hidden />
-          {stops ? `${stops} stop${stops > 1 ? "s" : ""}` : findings.length ? `${findings.length} findings` : "Findings"}
+          {stops ? `${stops} stop${stops > 1 ? "s" : ""}` : findings.length ? `${findings.length} finding${findings.length > 1 ? "s" : ""}` : "Findings"}
         </button>
       </div>
       <FeedTrouble state={state} />
@@ -219,7 +220,7 @@ function FeedTrouble({ state }: { state: LiveState }) {
 
 function Drawer({ findings, onClose }: { findings: Schemas["Finding"][]; onClose: () => void }) {
   return (
-    <aside aria-label="Findings" className="flex w-96 shrink-0 flex-col overflow-auto border-l-2 border-ink bg-page p-4">
+    <aside aria-label="Findings" className="absolute top-0 right-0 bottom-24 z-20 flex w-[26rem] flex-col overflow-auto border-b-2 border-l-2 border-ink bg-page p-4">
       <div className="mb-2 flex items-center justify-between">
         <h2 className="text-2xl font-bold">Findings</h2>
         <button type="button" aria-label="Close" className="flex size-12 items-center justify-center" onClick={onClose}>

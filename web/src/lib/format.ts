@@ -24,6 +24,12 @@ export function distance(metres: number | null | undefined, unit: LengthUnit): {
   return metres < 1000 ? { value: metres.toFixed(1), sign: "m" } : { value: (metres / 1000).toFixed(3), sign: "km" };
 }
 
+/** A small difference in millimetres with its sign; what rounds to nothing has none. */
+export function millimetres(metres: number): string {
+  const text = (metres * 1000).toFixed(1);
+  return `${Number(text) === 0 ? "0.0" : text.replace("-", "−")} mm`;
+}
+
 export function fixed(value: number | null | undefined, decimals: number): string {
   return value === null || value === undefined ? "–" : value.toFixed(decimals);
 }

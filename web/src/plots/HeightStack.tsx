@@ -13,7 +13,7 @@ export function HeightStack(props: {
   const arp = ground - props.arpHeightM * scale;
   const feature = arp + props.featureToArpM * scale;
   const rim = Math.max(props.rimRadiusM * scale, 34);
-  const axis = 190;
+  const axis = 130;
   return (
     <svg viewBox="0 0 440 440" className="h-full w-full" role="img" aria-label={`ARP ${props.arpText} above the mark`}>
       <path d={`M20 ${ground}H420`} stroke="var(--grain)" strokeWidth="3" />
@@ -38,12 +38,12 @@ export function HeightStack(props: {
       )}
       {/* ARP */}
       <path d={`M${axis + 50} ${arp}H420`} stroke="var(--ink)" strokeDasharray="5 4" />
-      <path d={`M350 ${ground}V${arp}`} stroke="var(--ink)" strokeWidth="2" />
-      <path d={`M344 ${arp + 10}l6-10l6 10M344 ${ground - 10}l6 10l6-10`} fill="none" stroke="var(--ink)" strokeWidth="2" />
-      <text x="340" y={(arp + ground) / 2} textAnchor="end" fontSize="30" fontWeight="800" fill="var(--ink)">
+      <path d={`M380 ${ground}V${arp}`} stroke="var(--ink)" strokeWidth="2" />
+      <path d={`M374 ${arp + 10}l6-10l6 10M374 ${ground - 10}l6 10l6-10`} fill="none" stroke="var(--ink)" strokeWidth="2" />
+      <text x="362" y={(arp + ground) / 2} textAnchor="end" fontSize="30" fontWeight="800" fill="var(--ink)">
         {props.arpText}
       </text>
-      <text x="340" y={(arp + ground) / 2 + 24} textAnchor="end" fontSize="16" fill="var(--faded)">
+      <text x="362" y={(arp + ground) / 2 + 24} textAnchor="end" fontSize="16" fill="var(--faded)">
         mark to ARP
       </text>
     </svg>

@@ -61,7 +61,7 @@ export function TextField(props: {
         autoComplete="off"
         placeholder={props.placeholder}
         invalid={Boolean(props.problem)}
-        className={`min-h-touch rounded border-2 bg-page px-3 ${props.problem ? "border-flag" : "border-line"} ${
+        className={`min-h-touch w-full min-w-0 rounded border-2 bg-page px-3 ${props.problem ? "border-flag" : "border-line"} ${
           props.large ? "text-2xl font-bold" : "text-lg"
         }`}
       />

@@ -19,7 +19,7 @@ export function FindingNote({ finding, tone }: { finding: FindingText; tone?: "c
         {WORDS[finding.severity]}: {finding.sentence}
       </p>
       <p className="mt-1 leading-6">
-        <span className="font-semibold">Likely: </span>
+        <span className="font-semibold">{finding.severity === "note" ? "Why: " : "Likely: "}</span>
         {finding.cause}
       </p>
       <p className="mt-1 leading-6">

@@ -2,7 +2,7 @@ import { Square } from "lucide-react";
 import { useState } from "react";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useCorrectHeight, useEndBase } from "../../api/queries";
-import { clock, fixed, length, UNIT_SIGN } from "../../lib/format";
+import { clock, fixed, length, millimetres, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, TextField } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
 import { Page } from "../../ui/Page";
@@ -71,9 +71,12 @@ function TypedHeightCard(props: { job: Schemas["Job"]; occupation: Schemas["Occu
         <span className="ml-1 text-2xl">{UNIT_SIGN[job.length_unit]}</span>
       </p>
       <p className="mt-2">
-        typed &lsquo;{occupation.height_text}&rsquo; to: {occupation.height_feature.toLowerCase()}
+        typed &lsquo;{occupation.height_text}&rsquo; to: {occupation.height_feature}
         {occupation.height_corrected && <span className="ml-2 font-bold">(corrected; the first is in the Book)</span>}
       </p>
+      <div className="h-60">
+        <HeightPicture height={useTypedHeight(job.id, { reading: occupation.height_text, feature: occupation.height_feature_name }).height} />
+      </div>
       <Button className="mt-4 w-full" onClick={props.onCorrect}>
         Correct the height
       </Button>
@@ -143,12 +146,12 @@ function OnAirTable({ job, view, occupation }: { job: Schemas["Job"]; view: Sche
           </tr>
         </thead>
         <tbody>
-          <Row name="ARP latitude" meant={`${fixed(occupation.latitude_deg, 9)}°`} off={air ? `${(air.north_m * 1000).toFixed(1)} mm north` : "–"} />
-          <Row name="ARP longitude" meant={`${fixed(occupation.longitude_deg, 9)}°`} off={air ? `${(air.east_m * 1000).toFixed(1)} mm east` : "–"} />
+          <Row name="ARP latitude" meant={`${fixed(occupation.latitude_deg, 9)}°`} off={air ? `${millimetres(air.north_m)} north` : "–"} />
+          <Row name="ARP longitude" meant={`${fixed(occupation.longitude_deg, 9)}°`} off={air ? `${millimetres(air.east_m)} east` : "–"} />
           <Row
             name="ARP ellipsoidal height"
             meant={`${length(occupation.arp_ellipsoidal_height_m, unit)} ${UNIT_SIGN[unit]}`}
-            off={air ? `${(air.up_m * 1000).toFixed(1)} mm up` : "–"}
+            off={air ? `${millimetres(air.up_m)} up` : "–"}
           />
           <Row
             name="Antenna height"

@@ -46,7 +46,7 @@ export function CheckPage({ job, live }: { job: Job; live: Schemas["Live"] | nul
   return (
     <Page
       title="Check"
-      why="Stand on a mark you know and see whether the rover agrees. Differences are observed − known."
+      why="Stand on a mark you know: does the rover agree? Differences are observed − known."
       aside={
         shot ? (
           <Progress shot={shot} />
@@ -68,8 +68,7 @@ export function CheckPage({ job, live }: { job: Job; live: Schemas["Live"] | nul
         )
       }
     >
-      {shown && <Verdict check={shown} />}
-      <div className="mt-4 grid grid-cols-[22rem_1fr] gap-6">
+      <div className="grid grid-cols-[20rem_1fr] gap-6">
         <div className="flex min-w-0 flex-col gap-4">
           <Select
             label="Mark under the pole"
@@ -108,6 +107,7 @@ export function CheckPage({ job, live }: { job: Job; live: Schemas["Live"] | nul
           />
         </div>
         <div className="flex min-w-0 flex-col gap-3">
+          {shown && <Verdict check={shown} />}
           {shown ? (
             <Shown job={job} check={shown} all={checks.data ?? []} />
           ) : (
@@ -161,7 +161,7 @@ function Shown({ job, check, all }: { job: Job; check: Schemas["Check"]; all: Sc
   const upBad = check.up_m !== null && Math.abs(check.up_m) > check.tolerance_vertical_m;
   return (
     <section className="grid grid-cols-[minmax(0,1fr)_13rem] gap-4 rounded border-2 border-line bg-page p-3" aria-label={`Check on ${check.mark_name}`}>
-      <div className="h-72">
+      <div className="h-56">
         <Target
           shot={shotOf(check)}
           earlier={earlier}
@@ -201,7 +201,7 @@ function Difference({ name, value, sign, bad }: { name: string; value: string; s
 function Cards(props: { job: Job; checks: Schemas["Check"][]; shownId: string | null; onShow: (id: string) => void }) {
   const unit = props.job.length_unit;
   return (
-    <ul className="grid grid-cols-3 gap-3" aria-label="All checks">
+    <ul className="grid grid-cols-2 gap-3" aria-label="All checks">
       {props.checks.map((check) => (
         <li key={check.id}>
           <button

@@ -81,7 +81,7 @@ function HistoryBox(props: { jobId: string; span: string; onSpan: (span: string)
   return (
     <section className="rounded border-2 border-line bg-page p-3" aria-label="Fix history">
       {history.isError && <Note tone="flag">{sentenceOf(history.error)}</Note>}
-      <div className="grid h-64 grid-cols-[7.5rem_1fr] gap-2">
+      <div className="grid h-52 grid-cols-[7.5rem_1fr] gap-2">
         <div className="relative text-base">
           {LABELS.map((label, n) => (
             <span key={label} className="absolute leading-5" style={{ top: `${[4, 28, 55, 81][n]}%` }}>
@@ -129,7 +129,7 @@ function FeedCard(props: {
       <p className="font-bold">
         {props.name}: {feed?.state ?? "missing"}
       </p>
-      <p className="leading-6">{feed ? feed.sentence : props.missing}</p>
+      {(bad || !feed) && <p className="leading-6">{feed ? feed.sentence : props.missing}</p>}
       <p className="text-base text-faded">
         {feed && feed.received_bytes > 0 && `${(feed.received_bytes / 1000).toFixed(0)} kB kept. `}
         {props.children}

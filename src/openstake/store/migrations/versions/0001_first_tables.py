@@ -122,6 +122,7 @@ def upgrade() -> None:
     sa.Column('text', sa.String(length=80), nullable=False),
     sa.Column('reading_m', sa.Float(), nullable=False),
     sa.Column('method', sa.String(length=16), nullable=False),
+    sa.Column('feature_name', sa.String(length=20), nullable=False),
     sa.Column('feature', sa.String(length=80), nullable=False),
     sa.Column('rim_radius_m', sa.Float(), nullable=False),
     sa.Column('feature_to_arp_m', sa.Float(), nullable=False),

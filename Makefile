@@ -1,0 +1,71 @@
+# Two commands: `make demo` and `make test`. Both install what they need.
+PY := .venv/bin/python
+STAMPS := .stamps
+
+.PHONY: demo setup test check lint types unit browser bench schema shots chromium clean
+
+demo: setup
+	.venv/bin/openstake demo
+
+setup: $(STAMPS)/python $(STAMPS)/web
+
+$(STAMPS)/python: pyproject.toml requirements.lock
+	@mkdir -p $(STAMPS)
+	test -x .venv/bin/uv || (python3 -m venv .venv && .venv/bin/pip install --quiet --disable-pip-version-check uv)
+	.venv/bin/uv pip install --quiet --python $(PY) -c requirements.lock -e '.[dev]'
+	touch $@
+
+$(STAMPS)/npm: web/package.json web/package-lock.json
+	@mkdir -p $(STAMPS)
+	cd web && npm ci --silent
+	touch $@
+
+$(STAMPS)/web: $(STAMPS)/npm $(shell find web/src web/public web/index.html web/vite.config.ts -type f)
+	cd web && npm run --silent build -- --logLevel warn
+	touch $@
+
+# Debian's Chromium and its driver, for the browser tests only; GeographicLib's tools for one reference test.
+chromium:
+	@test -x /usr/bin/chromium -a -x /usr/bin/chromedriver -a -x /usr/bin/GeoConvert || \
+	  (apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends \
+	   chromium chromium-driver geographiclib-tools >/dev/null)
+
+lint: setup
+	.venv/bin/ruff check src tests scripts bench
+	.venv/bin/ruff format --check --quiet src tests scripts bench
+	.venv/bin/lint-imports
+	cd web && npm run --silent lint
+
+types: setup
+	.venv/bin/mypy
+	cd web && npm run --silent types
+	$(PY) scripts/openapi.py --check
+	cd web && npx --no-install openapi-typescript ../docs/openapi.json --default-non-nullable=false -o ../.stamps/schema.d.ts >/dev/null && cmp src/api/schema.d.ts ../.stamps/schema.d.ts
+
+unit: setup
+	.venv/bin/pytest -n 2 -m "not slow"
+	cd web && npm run --silent test
+
+# The quick loop.
+check: lint types unit
+
+# Everything; `browser` includes all that takes seconds by its nature.
+test: chromium check
+	.venv/bin/pytest -n 2 --dist loadgroup -m slow
+
+browser: chromium setup
+	.venv/bin/pytest -n 2 -m browser
+
+bench: chromium setup
+	$(PY) bench/run.py
+
+schema: setup
+	$(PY) scripts/openapi.py
+	cd web && npm run --silent schema
+
+# Pictures of the main views, as the browser walk sees them.
+shots: chromium setup
+	OPENSTAKE_SHOTS=docs/screenshots .venv/bin/pytest -m browser tests/browser/test_walk.py
+
+clean:
+	rm -rf .venv .stamps web/node_modules src/openstake/web_dist data

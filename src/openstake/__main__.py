@@ -1,0 +1,5 @@
+"""`python -m openstake`."""
+
+from openstake.cli import main
+
+main()

@@ -1,0 +1,125 @@
+"""One headless Chromium per worker, and a demo of its own in a process of its own."""
+
+import os
+import re
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+from selenium import webdriver
+from selenium.webdriver.chrome.options import Options
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.by import By
+from selenium.webdriver.support.ui import WebDriverWait
+
+SHOTS = os.environ.get("OPENSTAKE_SHOTS")
+
+
+@pytest.fixture(scope="session")
+def chromium():
+    options = Options()
+    options.binary_location = "/usr/bin/chromium"
+    for flag in (
+        "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+        "--disable-background-networking", "--disable-component-update", "--disable-sync", "--hide-scrollbars",
+    ):  # fmt: skip
+        options.add_argument(flag)
+    driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+    driver.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
+    )
+    yield driver
+    driver.quit()
+
+
+class Demo:
+    """`openstake demo` in a process of its own; it can be killed and started again on the same data and port."""
+
+    def __init__(self, folder, speed=4, port=0):
+        self.folder, self.speed, self.port = folder, speed, port
+        self.start()
+
+    def start(self):
+        command = [sys.executable, "-m", "openstake", "demo", "--port", str(self.port), "--data", str(self.folder)]
+        self.process = subprocess.Popen(
+            [*command, "--speed", str(self.speed)], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
+        )
+        line = self.process.stdout.readline()
+        found = re.search(r"http://127\.0\.0\.1:(\d+)", line)
+        assert found, line
+        self.port = int(found[1])
+
+    @property
+    def url(self):
+        return f"http://127.0.0.1:{self.port}"
+
+    def stop(self):
+        self.process.terminate()
+        self.process.wait(10)
+
+
+@pytest.fixture
+def demo(tmp_path):
+    running = Demo(tmp_path / "data")
+    yield running
+    running.stop()
+
+
+class Page:
+    """What a surveyor does with a page: reads, presses, types."""
+
+    def __init__(self, driver, url):
+        self.driver, self.url = driver, url
+
+    def open(self, path=""):
+        self.driver.get(self.url + path)
+
+    def until(self, what, seconds=20):
+        return WebDriverWait(self.driver, seconds, poll_frequency=0.1).until(lambda _: what())
+
+    def text(self):
+        return self.driver.find_element(By.TAG_NAME, "body").text
+
+    def sees(self, words, seconds=20):
+        try:
+            self.until(lambda: words in self.text(), seconds)
+        except Exception:
+            raise AssertionError(f"'{words}' is not on the page, which says:\n{self.text()}") from None
+
+    def press(self, words, tag="button"):
+        xpath = f'//{tag}[contains(normalize-space(.), "{words}") and not(@disabled)]'
+        self.until(lambda: self.driver.find_elements(By.XPATH, xpath))
+        self.driver.find_element(By.XPATH, xpath).click()
+
+    def field(self, name):
+        return self.until(lambda: self.driver.find_elements(By.CSS_SELECTOR, f"input[name='{name}']"))[0]
+
+    def type(self, name, text):
+        field = self.field(name)
+        field.send_keys("\ue009a\ue000\ue017" + text)  # select all, delete, type
+
+    def choose(self, label, option):
+        xpath = (
+            f"//label[contains(., '{label}')]/following-sibling::button | //label[contains(., '{label}')]/..//button"
+        )
+        self.until(lambda: self.driver.find_elements(By.XPATH, xpath))[0].click()
+        choice = f"//*[@role='option'][contains(normalize-space(.), '{option}')]"
+        self.until(lambda: self.driver.find_elements(By.XPATH, choice))[0].click()
+
+    def go(self, step):
+        self.press(step, tag="nav//a")
+
+    def shot(self, name):
+        """Take a picture where pictures are asked for."""
+        if SHOTS:
+            folder = Path(SHOTS)
+            folder.mkdir(parents=True, exist_ok=True)
+            time.sleep(0.4)
+            self.driver.save_screenshot(str(folder / f"{name}.png"))
+
+
+@pytest.fixture
+def page(chromium, demo):
+    return Page(chromium, demo.url)

@@ -1,0 +1,141 @@
+"""The whole slice in a real browser: job, control, base, watch, check, book, with a base height typed 0.100 m too large."""
+
+import re
+import urllib.request
+
+import pytest
+
+pytestmark = [pytest.mark.browser, pytest.mark.slow]
+
+# One mark is on the base's own list already, one has its columns exchanged, one no number.
+CONTROL = """name,east,north,height,note
+T1,703420.100,629812.400,62.110,
+T2,703455.700,629840.900,61.800,
+CS1,703412.361,629805.118,62.417,
+T3,629900.000,703500.000,60.000,exchanged
+T4,seven,629900.0,60.0,
+"""
+
+
+def test_a_base_height_typed_a_decimetre_too_large_is_seen_and_explained(page, tmp_path):
+    # 1 Job: open the demo job, import a list with refused lines
+    page.open()
+    page.sees("Carrow Sluice")
+    page.shot("jobs")
+    page.press("Carrow Sluice", tag="a")
+    page.sees("nail in the sluice apron")
+    page.shot("job")
+    file = tmp_path / "extra.csv"
+    file.write_text(CONTROL)
+    page.driver.find_element("css selector", "input[type=file]").send_keys(str(file))
+    page.sees("The file does not say whether its heights are ellipsoidal or elevations")
+    page.choose("Heights are", "ellipsoidal")
+    page.sees("2 lines can be taken")
+    page.sees("CS1 is in the job already")
+    page.sees("swap the two")
+    page.sees("'seven' is not a number of east")
+    page.shot("import")
+    page.press("Take 2 marks")
+    page.sees("T2")
+
+    # 2 Base: the tape says 1.546, 1.646 is typed
+    page.go("Base")
+    page.choose("Mark under the antenna", "CS1")
+    page.press("Set it up here")
+    page.sees("The tape reads 1.546 m")
+    page.type("reading", "1.6x46")
+    page.sees("is not a length")
+    page.type("reading", "1646mm")
+    page.sees("1.646 m")
+    page.shot("base-start")
+    page.press("Start the base")
+    page.sees("sends what is meant", 30)
+    page.shot("base-running")
+
+    # 3 and 4 Watch: real protocols on the loopback, until fixed
+    page.go("Check")
+    page.choose("Mark under the pole", "CS2")
+    page.press("Walk it here")
+    page.sees("stands on CS2")
+    page.go("Watch")
+    page.until(lambda: page.driver.find_element("css selector", "[data-testid=status]").text == "FIXED", 60)
+    page.sees("Base stream: receiving")
+    page.sees("claimed")
+    page.shot("watch")
+
+    # 5 Check: record with the key
+    page.driver.find_element("tag name", "body").send_keys("r")
+    page.sees("Stand on a mark you know: does the rover agree?")
+    page.choose("Mark under the pole", "CS2")
+    page.type("seconds", "5")
+    page.driver.find_element("tag name", "h1").click()
+    page.driver.find_element("tag name", "body").send_keys("r")
+    page.until(lambda: page.driver.find_elements("css selector", "[data-testid=verdict]"), 60)
+    verdict = page.driver.find_element("css selector", "[data-testid=verdict]").text
+    # Truth is 1.546 m, typed was 1.646 m: 0.100 m, within four sigmas of the stand-in's noise.
+    height = float(re.search(r"rover is (0\.\d+) m high", verdict)[1])
+    assert height == pytest.approx(0.100, abs=0.040)
+    assert "the base height was typed" in verdict and "1646mm" in verdict
+    assert page.driver.find_element("css selector", "[data-testid=difference-up]").text.startswith("+0.")
+    page.shot("check")
+    page.press("stop")
+    page.sees("check-height-off")
+    page.shot("findings")
+
+    # The mend: correct the height, every point follows
+    page.go("Base")
+    page.press("Correct the height")
+    page.type("reading", "1.546")
+    page.type("reason", "measured again: tape misread")
+    page.press("Correct", tag="section//div/button[2]")
+    page.sees("(corrected; the first is in the Book)")
+    page.go("Check")
+    page.sees("CS2 agrees")
+    page.sees("Recomputed")
+
+    # 6 Book
+    page.go("Book")
+    page.sees("Base height corrected from '1646mm'")
+    page.sees("The Book is whole")
+    page.shot("book")
+    job = re.search(r"/job/([^/]+)/", page.driver.current_url)[1]
+    with urllib.request.urlopen(f"{page.url}/api/jobs/{job}/points.csv") as answer:
+        assert answer.read().decode().splitlines()[1].startswith("CS2,7034")
+
+
+def test_a_job_is_made_with_a_system_found_by_part_of_its_name(page):
+    page.open()
+    page.press("New job")
+    page.type("name", "Alder Weir")
+    page.type("system", "vermont ftUS")
+    page.press("NAD83(2011) / Vermont")
+    page.choose("Lengths are typed", "US survey foot")
+    page.shot("new-job")
+    page.press("Make the job")
+    page.sees("No control yet")
+    page.sees("US survey foot")
+
+
+def test_the_page_survives_a_killed_program_and_says_so(page, demo):
+    page.open()
+    page.press("Carrow Sluice", tag="a")
+    page.go("Base")
+    page.choose("Mark under the antenna", "CS1")
+    page.press("Set it up here")
+    page.type("reading", "1.546")
+    page.sees("mark to ARP")
+    page.press("Start the base")
+    page.sees("sends what is meant", 30)
+
+    demo.process.kill()
+    demo.process.wait()
+    page.sees("NO PROGRAM", 30)
+    page.sees("The program does not answer")
+
+    demo.start()
+    page.go("Watch")
+    page.sees("Base stream: receiving", 60)
+    page.sees("Rover NMEA: receiving", 60)
+    page.go("Book")
+    page.sees("The program was started again and listens on")
+    page.sees("The Book is whole")
