@@ -28,10 +28,10 @@ export function Target(props: {
     <svg viewBox="0 0 520 400" className="h-full w-full" role="img" aria-label="Difference on the target">
       <circle cx={centre} cy={centre} r={props.toleranceM * scale} fill="var(--checkedwash)" stroke="var(--checked)" strokeWidth="2.5" />
       <path d={`M${centre} 10V390M10 ${centre}H390`} stroke="var(--line)" />
-      <text x={centre + 6} y="22" fontSize="16" fill="var(--faded)">
+      <text x={centre + 6} y="22" fontSize="22" fill="var(--faded)">
         north
       </text>
-      <text x={centre + 4} y={centre + props.toleranceM * scale + 18} fontSize="15" fill="var(--checked)">
+      <text x={centre + 4} y={centre + props.toleranceM * scale + 18} fontSize="20" fill="var(--checked)">
         {props.write(props.toleranceM)}
       </text>
       {props.sigmaEastM !== null && props.sigmaNorthM !== null && (
@@ -60,10 +60,10 @@ export function Target(props: {
       <path d={`M450 20V380`} stroke="var(--line)" strokeWidth="2" />
       <rect x="432" width="36" y={centre - props.toleranceUpM * upScale} height={2 * props.toleranceUpM * upScale} fill="var(--checkedwash)" stroke="var(--checked)" strokeWidth="2.5" />
       <path d="M425 200H475" stroke="var(--line)" strokeWidth="2" />
-      <text x="450" y="14" fontSize="16" textAnchor="middle" fill="var(--faded)">
+      <text x="450" y="18" fontSize="22" textAnchor="middle" fill="var(--faded)">
         high
       </text>
-      <text x="450" y="398" fontSize="16" textAnchor="middle" fill="var(--faded)">
+      <text x="450" y="398" fontSize="22" textAnchor="middle" fill="var(--faded)">
         low
       </text>
       {props.shot?.upM != null && (

@@ -113,13 +113,10 @@ def _height_off(evidence: CheckEvidence) -> Finding:
     base, rover = evidence.base_height, evidence.rover_height
     size = "large" if up > 0 else "small"
     base_cause = (
-        f"the base height was typed {abs(up):.3f} m too {size}: '{base.text}' to {base.feature} makes an ARP height of "
-        f"{base.arp_height_m:.3f} m, and {base.arp_height_m - up:.3f} m would fit"
+        f"the base height was typed {abs(up):.3f} m too {size} ('{base.text}' to {base.feature}: ARP at "
+        f"{base.arp_height_m:.3f} m, {base.arp_height_m - up:.3f} m would fit)"
     )
-    rover_cause = (
-        f"the rover height '{rover.text}' is {abs(up):.3f} m too {'small' if up > 0 else 'large'}, "
-        f"and {rover.arp_height_m + up:.3f} m would fit"
-    )
+    rover_cause = f"the rover height '{rover.text}' is {abs(up):.3f} m too {'small' if up > 0 else 'large'}"
     first, second = (base_cause, rover_cause) if rover.method == "rod" else (rover_cause, base_cause)
     why = " The rover stands on a fixed rod, so the base comes first." if rover.method == "rod" else ""
     constant = f" It is the same on {', '.join(same)}: a constant, so not this mark." if same else ""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import struct
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -23,13 +24,16 @@ def _table() -> tuple[int, ...]:
 
 
 _TABLE = _table()
+# Two bytes a step: twice as fast as one, for 65 536 entries.
+_TABLE_OF_PAIRS = tuple(((high << 8) & 0xFFFFFF) ^ _TABLE[(high >> 16) ^ low] for high in _TABLE for low in range(256))
 
 
 def crc24q(data: bytes) -> int:
     """Return the 24-bit checksum of RTCM 3 (polynomial 0x1864CFB, start 0).  Source: RTCM 10403.3, section 4."""
-    crc, table = 0, _TABLE
-    for byte in data:
-        crc = ((crc << 8) & 0xFFFFFF) ^ table[(crc >> 16) ^ byte]
+    odd = len(data) % 2
+    crc, table = (_TABLE[data[0]] if odd else 0), _TABLE_OF_PAIRS
+    for pair in struct.unpack_from(f">{len(data) // 2}H", data, odd):
+        crc = ((crc << 16) & 0xFFFFFF) ^ table[(crc >> 8) ^ pair]
     return crc
 
 
@@ -43,14 +47,11 @@ def frame_bytes(payload: bytes) -> bytes:
 
 @dataclass(frozen=True, slots=True)
 class Frame:
-    """One whole frame; `offset` is its place in the stream, in bytes."""
+    """One whole frame: its message number (0 where it has none) and its place in the stream, in bytes."""
 
     payload: bytes
     offset: int
-
-    @property
-    def number(self) -> int:
-        return (self.payload[0] << 4) | (self.payload[1] >> 4) if len(self.payload) >= 2 else 0
+    number: int
 
     @property
     def size(self) -> int:
@@ -107,7 +108,8 @@ class FrameReader:
             if crc24q(buffer[at : end - 3]) == int.from_bytes(buffer[end - 3 : end], "big"):
                 self.frames += 1
                 self.skipped_bytes += at - skipped_to
-                yield Frame(buffer[at + 3 : end - 3], self._offset + at)
+                number = (buffer[at + 3] << 4) | (buffer[at + 4] >> 4) if size >= _OVERHEAD + 2 else 0
+                yield Frame(buffer[at + 3 : end - 3], self._offset + at, number)
                 start = skipped_to = end
                 self._due = True
                 continue
