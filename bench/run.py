@@ -1,1 +1,270 @@
-print()
+"""`make bench`: decoders against pyrtcm and pynmeagps, socket to browser, start-up, size of the first load.
+
+Each figure is of one run on one machine; what counts is the ratio to the rival of the same run.  With --write the table goes
+to docs/benchmarks.md, with the date.
+"""
+
+from __future__ import annotations
+
+import gzip
+import io
+import re
+import socket
+import statistics
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import urllib.request
+from datetime import UTC, datetime
+from pathlib import Path
+
+import numpy as np
+from pynmeagps import NMEAReader
+from pyrtcm import RTCMReader
+from selenium import webdriver
+from selenium.webdriver.chrome.options import Options
+from selenium.webdriver.chrome.service import Service
+
+from openstake.standin.base import Broadcast
+from openstake.standin.observables import Observables
+from openstake.standin.receiver import burst
+from openstake.standin.sky import visible
+from openstake.wire.nmea.epoch import EpochReader
+from openstake.wire.rtcm3.frame import FrameReader
+from openstake.wire.rtcm3.message import decode
+
+ROOT = Path(__file__).parent.parent
+START_S = 1_795_500_000.0
+
+
+def field_data(seconds: int) -> tuple[bytes, bytes]:
+    """Return what the stand-ins send in so many seconds: RTCM 3 and NMEA."""
+    typed = Broadcast("", 0, "", "", 53.3, -6.2, 60.0, 1.6, 17)
+    observables, rtcm, nmea = Observables(1), b"", b""
+    for second in range(seconds):
+        sky = visible(START_S + second, typed.arp_ecef_m, 5.0)
+        rtcm += b"".join(observables.frames(START_S + second, 17, sky))
+        if second % 10 == 0:
+            rtcm += b"".join(typed.station_frames())
+        sigma = np.array([0.01, 0.01, 0.02])
+        nmea += burst(START_S + second, 4, typed.arp_ecef_m, 57.0, sigma, sky, sky, 1.0, 17)
+    return rtcm, nmea
+
+
+def timed(work) -> float:
+    """Return the best of five runs in seconds."""
+    best = float("inf")
+    for _ in range(5):
+        start = time.perf_counter()
+        work()
+        best = min(best, time.perf_counter() - start)
+    return best
+
+
+def ours_rtcm(data: bytes) -> None:
+    for frame in FrameReader().feed(data):
+        decode(frame)
+
+
+def theirs_rtcm(data: bytes) -> None:
+    for _ in RTCMReader(io.BytesIO(data), labelmsm=0):
+        pass
+
+
+def ours_nmea(data: bytes) -> None:
+    for _ in EpochReader().feed(data):
+        pass
+
+
+def theirs_nmea(data: bytes) -> None:
+    for _ in NMEAReader(io.BytesIO(data)):
+        pass
+
+
+def decoders() -> list[tuple[str, str, str, str]]:
+    rtcm, nmea = field_data(120)
+    sentences = nmea.count(b"$")
+    ours, theirs = timed(lambda: ours_rtcm(rtcm)), timed(lambda: theirs_rtcm(rtcm))
+    rows = [
+        (
+            "RTCM 3 decoded whole, MB/s",
+            f"{len(rtcm) / ours / 1e6:.2f}",
+            f"{len(rtcm) / theirs / 1e6:.2f} (pyrtcm)",
+            f"{theirs / ours:.1f}",
+        )
+    ]
+    ours, theirs = timed(lambda: ours_nmea(nmea)), timed(lambda: theirs_nmea(nmea))
+    rows.append(
+        (
+            "NMEA, sentences/s",
+            f"{sentences / ours:,.0f}",
+            f"{sentences / theirs:,.0f} (pynmeagps)",
+            f"{theirs / ours:.1f}",
+        )
+    )
+    return rows
+
+
+class Receiver:
+    """A rover for the latency: sends GGA once a second to whoever listens and notes when."""
+
+    def __init__(self) -> None:
+        self.listener = socket.create_server(("127.0.0.1", 0))
+        self.port = self.listener.getsockname()[1]
+        threading.Thread(target=self._serve, daemon=True).start()
+
+    def _serve(self) -> None:
+        while True:
+            client, _ = self.listener.accept()
+            threading.Thread(target=self._send, args=(client,), daemon=True).start()
+
+    @staticmethod
+    def _send(client: socket.socket) -> None:
+        xyz = np.array([3_800_000.0, -410_000.0, 5_090_000.0])
+        sky = visible(START_S, xyz, 10.0)
+        try:
+            while True:
+                now = time.time()
+                client.sendall(burst(now, 4, xyz, 57.0, np.array([0.01, 0.01, 0.02]), sky, sky, 1.0, 17))
+                time.sleep(1.0 - (time.time() - now))
+        except OSError:
+            pass
+
+
+LISTEN = """
+window.delays = [];
+const source = new EventSource('/api/jobs/%s/events');
+source.addEventListener('live', (event) => {
+  const live = JSON.parse(event.data);
+  // GGA carries the moment it was sent, to 10 ms, UTC.
+  if (live.time_of_day_s !== null) window.delays.push(Date.now() % 86400000 - live.time_of_day_s * 1000);
+});
+"""
+
+
+def latency(sessions: int, seconds: float) -> tuple[float, float]:
+    """Return median and 99th percentile of socket to browser event in ms, with so many sessions running."""
+    from openstake.core.errors import OpenStakeError
+
+    receiver = Receiver()
+    with tempfile.TemporaryDirectory() as folder, Served(Path(folder)) as served:
+        first = ""
+        for number in range(sessions):
+            try:
+                first = first or start_session(served.url, f"Bench {number}", receiver.port)
+            except OpenStakeError as error:
+                raise SystemExit(error.sentence) from None
+            if number:
+                start_session(served.url, f"More {number}", receiver.port)
+        options = Options()
+        options.binary_location = "/usr/bin/chromium"
+        for flag in ("--headless=new", "--no-sandbox", "--disable-background-networking"):
+            options.add_argument(flag)
+        driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+        driver.get(served.url)
+        driver.execute_script(LISTEN % first)
+        time.sleep(seconds)
+        delays = driver.execute_script("return window.delays")[2:]
+        driver.quit()
+    return statistics.median(delays), float(np.percentile(delays, 99))
+
+
+class Served:
+    """A demo in a process of its own; `ready_s` is how long it took to answer."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+
+    def __enter__(self) -> Served:
+        start = time.perf_counter()
+        self._process = subprocess.Popen(
+            [sys.executable, "-m", "openstake", "demo", "--port", "0", "--data", self._folder],
+            stdout=subprocess.PIPE,
+            text=True,
+        )
+        self.url = re.search(r"http://[\d.:]+", self._process.stdout.readline())[0]
+        urllib.request.urlopen(f"{self.url}/api/health").read()
+        self.ready_s = time.perf_counter() - start
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._process.terminate()
+        self._process.wait(10)
+
+
+def post(url: str, body: dict) -> dict:
+    import json
+
+    request = urllib.request.Request(url, json.dumps(body).encode(), {"Content-Type": "application/json"})
+    return json.loads(urllib.request.urlopen(request).read())
+
+
+def start_session(url: str, name: str, rover_port: int) -> str:
+    from base64 import b64encode
+
+    job = post(f"{url}/api/jobs", {"name": name, "system_code": 2157, "length_unit": "m"})["id"]
+    content = b64encode(b"name,east,north,ellipsoidal height\nM1,703412.361,629805.118,62.417\n").decode()
+    post(f"{url}/api/jobs/{job}/control/accept", {"name": "c.csv", "content_base64": content})
+    import json
+
+    marks = json.loads(urllib.request.urlopen(f"{url}/api/jobs/{job}/marks").read())["marks"]
+    wish = {"mark_id": marks[0]["id"], "reading": "1.5", "feature": "bottom", "source": "mark", "station_id": 17}
+    post(f"{url}/api/jobs/{job}/base/start", wish | {"rover_url": f"tcp://127.0.0.1:{rover_port}"})
+    return job
+
+
+def first_load_kb() -> float:
+    """Return the gzip size of what the first page loads: page, entry script, style, the Latin font."""
+    web = ROOT / "src/openstake/web_dist"
+    files = [
+        web / "index.html",
+        *web.glob("assets/index-*"),
+        *web.glob("assets/Keys-*"),
+        *web.glob("assets/overpass-latin-wght*"),
+    ]
+    return sum(len(gzip.compress(file.read_bytes())) for file in files) / 1000
+
+
+def start_up_s() -> float:
+    times = []
+    for _ in range(3):
+        with tempfile.TemporaryDirectory() as folder, Served(Path(folder)) as served:
+            times.append(served.ready_s)
+    return statistics.median(times)
+
+
+def main() -> None:
+    rows = decoders()
+    for sessions, seconds in ((1, 30.0), (20, 30.0)):
+        median, worst = latency(sessions, seconds)
+        rows.append(
+            (
+                f"Socket to browser event, {sessions} sessions, ms",
+                f"{median:.0f} median, {worst:.0f} p99",
+                "aim 100",
+                "",
+            )
+        )
+    rows.append(("Start-up of a new data folder, s", f"{start_up_s():.1f}", "", ""))
+    rows.append(("First load, gzip, kB", f"{first_load_kb():.0f}", "aim 300", ""))
+    lines = [
+        "| what | ours | rival or aim | ratio |",
+        "|---|---|---|---|",
+        *("| " + " | ".join(row) + " |" for row in rows),
+    ]
+    print("\n".join(lines))
+    if "--write" in sys.argv:
+        text = (
+            "# Measurements\n\n`make bench` makes this table (`bench/run.py --write`). Absolute times drift from machine to machine; the ratio of one\n"
+            "run is what counts. Timings are never asserted in tests.\n\n"
+            f"Run on {datetime.now(UTC):%Y-%m-%d}, 2 cores, Python {sys.version.split()[0]}.\n\n"
+            + "\n".join(lines)
+            + "\n"
+        )
+        (ROOT / "docs/benchmarks.md").write_text(text)
+
+
+if __name__ == "__main__":
+    main()

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from math import hypot
-from statistics import median
 from typing import Any
 
+import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -163,10 +163,9 @@ def _read(
         questions.append(f"Say which column holds {' and '.join(missing)}.")
     frame, present = job_frame(job.system_code), current_marks(session, job.id)
     known = {mark.name for mark in present}
-    others = [(mark.east_m, mark.north_m) for mark in present] or [
-        (line.mark.east_m, line.mark.north_m) for line in reading.lines if line.mark
-    ]
-    centre = (median(east for east, _ in others), median(north for _, north in others)) if others else (0.0, 0.0)
+    centre = _middle([(mark.east_m, mark.north_m) for mark in present]) or _middle(
+        [(line.mark.east_m, line.mark.north_m) for line in reading.lines if line.mark]
+    )
     refusals = {}
     for line in reading.lines:
         refusal = line.refusal or (_place_refusal(line.mark, frame, known, centre) if line.mark else "")
@@ -175,11 +174,23 @@ def _read(
     return reading, refusals, questions, kind if "height" in reading.roles else None
 
 
-def _place_refusal(mark: GivenMark, frame: JobFrame, known: set[str], centre: tuple[float, float]) -> str:
+def _middle(places: list[tuple[float, float]]) -> tuple[float, float] | None:
+    """Return the place with the most others near it; None where fewer than two are near, so that nobody is judged by few."""
+    some = np.array(places[:500]).reshape(-1, 2)
+    near = np.hypot(*(some[:, None, :] - some[None, :, :]).transpose(2, 0, 1)) < FARTHEST_M
+    if not len(some) or near.sum(axis=1).max() < 3:
+        return None
+    east, north = some[int(near.sum(axis=1).argmax())]
+    return float(east), float(north)
+
+
+def _place_refusal(mark: GivenMark, frame: JobFrame, known: set[str], centre: tuple[float, float] | None) -> str:
     """Return why a mark cannot be in this job: its name is taken, or it lies far from the others or the system's area."""
     if mark.name in known:
         return f"{mark.name} is in the job already."
     if _in_area(frame, mark.east_m, mark.north_m):
+        if centre is None:
+            return ""
         away_m = hypot(mark.east_m - centre[0], mark.north_m - centre[1])
         if away_m < FARTHEST_M:
             return ""

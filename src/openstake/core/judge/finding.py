@@ -49,8 +49,6 @@ RULES: dict[str, Rule] = {
     "base-height-not-stated": Rule("base antenna", "A 1005, or a 1006 with a height of 0: no antenna height on the air.", "RTCM 10403.3, DF028"),
     "station-id-hidden": Rule("broadcast", "A station ID above 1023 does not fit GGA.", "NMEA 0183, GGA"),
     "base-autonomous": Rule("base mark", "The base stands on an autonomous average: the site is metres off until it is re-seated.", COMMON_PRACTICE),
-    # the rover live
-    "base-distance-odd": Rule("link", "The rover's distance to the base does not fit the job.", COMMON_PRACTICE),
     # checks on control
     "check-within-tolerance": Rule("control", "A check shot within its tolerance.", COMMON_PRACTICE),
     "check-outside-tolerance": Rule("control", "A check shot outside its tolerance, horizontally and vertically.", COMMON_PRACTICE),

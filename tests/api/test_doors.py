@@ -1,0 +1,148 @@
+"""What comes in over HTTP: strangers, garbage, and problems as documents."""
+
+import pytest
+from tests.conftest import Crew, as_file
+
+from openstake.app import build
+
+
+@pytest.fixture(scope="module")
+def office(tmp_path_factory):
+    program = build(tmp_path_factory.mktemp("data"), practice=False, demo=True, web_dir=None)
+    yield Crew(program)
+    program.close()
+
+
+def raw(office, method="GET", path="/api/health", host="127.0.0.1:8420", **more):
+    return office.program.app.test_client().open(path, method=method, base_url=f"http://{host}", **more)
+
+
+def test_the_program_says_that_it_runs(office):
+    assert office.get("/health")["status"] == "ok"
+
+
+@pytest.mark.parametrize("host", ["evil.example", "127.0.0.1.evil.example:8420", "192.168.1.5:8420"])
+def test_another_host_name_is_refused(office, host):
+    assert raw(office, host=host).status_code == 403
+
+
+def test_another_site_cannot_change_anything(office):
+    body = {"name": "x", "system_code": 2157, "length_unit": "m"}
+    for headers in ({"Origin": "http://evil.example"}, {"Sec-Fetch-Site": "cross-site"}):
+        assert raw(office, "POST", "/api/jobs", json=body, headers=headers).status_code == 403
+    form = raw(office, "POST", "/api/jobs", data="name=x", headers={"Content-Type": "text/plain"})
+    assert form.status_code == 415
+
+
+def test_every_answer_carries_the_policy_and_loads_nothing_from_elsewhere(office):
+    policy = raw(office).headers["Content-Security-Policy"]
+
+    assert "default-src 'none'" in policy and "http" not in policy
+    assert "frame-ancestors 'none'" in policy
+
+
+@pytest.mark.parametrize(
+    ("body", "status", "words"),
+    [
+        (b"{not json", 400, "not valid JSON"),
+        (b"[]", 422, ""),
+        (b'{"name": "x"}', 422, "system_code"),
+        (b'{"name": "", "system_code": 2157, "length_unit": "m"}', 422, "needs a name"),
+        (b'{"name": "x", "system_code": 4326, "length_unit": "m"}', 422, "not a projected system"),
+        (b'{"name": "x", "system_code": 99999, "length_unit": "m"}', 422, "not in the database"),
+        (b'{"name": "x", "system_code": 2157, "length_unit": "cubit"}', 422, "length_unit"),
+        (b'{"name": "Carrow Sluice", "system_code": 2157, "length_unit": "m"}', 409, "exists already"),
+    ],
+)
+def test_a_bad_request_is_a_problem_document_with_a_sentence(office, body, status, words):
+    answer = raw(office, "POST", "/api/jobs", data=body, headers={"Content-Type": "application/json"})
+
+    assert answer.status_code == status
+    assert answer.mimetype == "application/problem+json"
+    assert words in answer.get_json()["detail"]
+
+
+@pytest.mark.parametrize(
+    "path",
+    ["/jobs/nothing", "/jobs/nothing/base", "/jobs/nothing/checks", "/jobs/nothing/points.csv", "/jobs/nothing/events"],
+)
+def test_what_is_not_there_is_a_404(office, path):
+    assert office.get(path, status=404)["detail"]
+
+
+def test_control_is_previewed_without_being_stored_and_the_file_is_kept_when_taken(office):
+    job = office.post("/jobs", {"name": "Preview", "system_code": 2157, "length_unit": "m"})["id"]
+    file = as_file("name,east,north,h\nA,703412.361,629805.118,62.4\nB,629805,703412,60\nC,7034123,6298051,60\n")
+
+    preview = office.post(f"/jobs/{job}/control/preview", file)
+    assert (preview["accepted"], preview["refused"]) == (2, 1)
+    assert "ellipsoidal or elevations" in preview["questions"][0]
+    assert office.get(f"/jobs/{job}/marks")["marks"] == []
+    office.post(f"/jobs/{job}/control/accept", file, status=422)
+
+    assert office.post(f"/jobs/{job}/control/accept", file | {"height_kind": "elevation"})["accepted"] == 2
+    marks = office.get(f"/jobs/{job}/marks")["marks"]
+    assert [mark["height_kind"] for mark in marks] == ["elevation"] * 2
+    again = office.post(f"/jobs/{job}/control/preview", file | {"height_kind": "elevation"})
+    assert "in the job already" in again["rows"][0]["refusal"]
+
+
+def test_an_elevation_is_never_broadcast_as_an_ellipsoidal_height(office):
+    job = office.post("/jobs", {"name": "No geoid", "system_code": 2157, "length_unit": "m"})["id"]
+    file = as_file("name,east,north,elevation\nA,703412.361,629805.118,5.0\n")
+    office.post(f"/jobs/{job}/control/accept", file)
+    wish = {
+        "mark_id": office.mark(job, "A"), "reading": "1.5", "feature": "bottom", "source": "mark", "station_id": 1,
+        "rover_url": "tcp://127.0.0.1:9",
+    }  # fmt: skip
+
+    assert "no ellipsoidal height" in office.post(f"/jobs/{job}/base/start", wish, status=422)["detail"]
+    assert office.get(f"/jobs/{job}/base")["occupation"] is None
+
+
+@pytest.mark.parametrize(
+    ("change", "field", "words"),
+    [
+        ({"reading": "1.5x"}, "reading", "not a unit of length"),
+        ({"reading": "15 m"}, "reading", "0 to 12 m"),
+        ({"station_id": 5000}, "station_id", "4095"),
+        ({"rover_url": "http://x"}, "rover_url", "not an address of a feed"),
+        ({"rover_url": "tcp://x:99999"}, "rover_url", "valid port"),
+        ({"base_url": "ntrip://u@h:2101"}, "base_url", "no mountpoint"),
+        ({"rover_url": None}, "rover_url", "Give the address"),
+        ({"feature": "elbow"}, "feature", "Choose the feature"),
+    ],
+)
+def test_a_base_is_not_started_with_what_cannot_be(office, change, field, words):
+    job = office.job()
+    wish = {
+        "mark_id": office.mark(job, "CS1"), "reading": "1.5", "feature": "bottom", "source": "mark", "station_id": 1,
+        "rover_url": "tcp://127.0.0.1:9",
+    } | change  # fmt: skip
+
+    refusal = office.post(f"/jobs/{job}/base/start", wish, status=422)
+
+    assert refusal["field"] == field and words in refusal["detail"]
+    assert office.get(f"/jobs/{job}/base")["occupation"] is None
+
+
+def test_a_height_in_a_foot_job_reads_metres_as_metres(office):
+    job = office.job("Nettle Brook Culvert")
+
+    height = office.post(f"/jobs/{job}/height", {"reading": "2m", "feature": "bottom"})
+
+    assert height["arp_height_m"] == 2.0
+    assert height["text"] == "6.56 ft"  # NIST: 2 m = 6.5617 ft
+    assert office.post(f"/jobs/{job}/height", {"reading": "6.5617", "feature": "bottom"})[
+        "arp_height_m"
+    ] == pytest.approx(2.0, abs=2e-5)
+
+
+def test_the_api_s_documents_name_every_route(office):
+    with office.program.app.app_context():
+        document = office.program.app.extensions["spec"].spec
+    described = {path.replace("{job_id}", "<job_id>") for path in document["paths"]}
+    rules = {rule.rule for rule in office.program.app.url_map.iter_rules() if rule.rule.startswith("/api/")}
+
+    # The event stream and the CSV are no JSON documents; docs/workflow names them.
+    assert rules - described <= {"/api/jobs/<job_id>/events", "/api/jobs/<job_id>/points.csv"}

@@ -1,0 +1,157 @@
+"""Findings: each provoked by hand-made evidence, worked from the trade's rules; and the list of codes kept whole."""
+
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from openstake.core.control import Difference, Expected, Tolerance, in_words
+from openstake.core.evidence import ObservableSet, StationReference
+from openstake.core.geodesy.local import enu_axes
+from openstake.core.judge.base import judge_base, on_air_difference
+from openstake.core.judge.check import CheckEvidence, OtherCheck, TypedHeight, judge_check
+from openstake.core.judge.finding import RULES, Severity, finding
+from openstake.core.judge.stream import judge_stream
+
+ROOT = Path(__file__).parent.parent.parent
+ARP = (3_800_000.0, -413_000.0, 5_090_000.0)
+
+
+def codes(findings):
+    return [item.code for item in findings]
+
+
+def size(constellation, form="MSM4"):
+    return ObservableSet(constellation, form, 8, 16, 0.0)
+
+
+ALL_FOUR = [size(name) for name in ("GPS", "GLONASS", "Galileo", "BeiDou")]
+STATION = StationReference(17, *ARP, 1.6, False)
+
+
+@pytest.mark.parametrize(
+    ("observables", "numbers", "stations", "bad", "expected"),
+    [
+        (ALL_FOUR, {1074, 1230}, [STATION], 0, []),
+        (ALL_FOUR, {1074}, [STATION], 0, ["no-glonass-biases"]),
+        (ALL_FOUR[:1], {1074}, [STATION], 0, ["constellation-missing"]),
+        (ALL_FOUR, {1230}, [], 0, ["no-station-position"]),
+        (ALL_FOUR, {1230}, [STATION], 3, ["damaged-frames"]),
+        ([size("GPS", "legacy")], {1004}, [STATION], 0, ["legacy-only", "constellation-missing"]),
+        ([], {1006}, [STATION], 0, ["no-observables"]),
+    ],
+)
+def test_a_stream_is_judged_by_what_it_lacks(observables, numbers, stations, bad, expected):
+    assert codes(judge_stream(observables, numbers, stations, {17}, 100, bad)) == expected
+
+
+def on_air(east, north, up, height=1.6):
+    from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+
+    latitude, longitude, _ = geodetic_from_ecef(ARP)
+    xyz = np.array(ARP) + np.array([east, north, up]) @ enu_axes(float(latitude), float(longitude))
+    return StationReference(17, *(float(value) for value in xyz), height, False)
+
+
+@pytest.mark.parametrize(
+    ("offset", "words"),
+    [
+        ((0, 0, -1.6), "mark's height was sent as the ARP"),
+        ((0, 0, 0.1), "1.700 m would fit"),
+        ((2.0, -1.0, 3.0), "autonomous"),
+        ((300.0, 0, 0), "another mark"),
+    ],
+)
+def test_a_base_that_sends_something_else_is_named(offset, words):
+    (found,) = judge_base(ARP, 1.6, 17, on_air(*offset), False)
+
+    assert (found.code, found.severity) == ("base-position-disagrees", Severity.STOP)
+    assert words in found.cause
+
+
+def test_a_base_that_sends_what_is_meant_has_no_findings_and_zero_difference():
+    assert judge_base(ARP, 1.6, 17, on_air(0, 0, 0), False) == []
+    difference = on_air_difference(ARP, on_air(0.003, -0.004, 0.005))
+    assert (difference.east_m, difference.north_m, difference.up_m) == pytest.approx((0.003, -0.004, 0.005), abs=1e-9)
+    assert not difference.agrees
+
+
+def test_other_things_the_base_should_say():
+    assert codes(judge_base(ARP, 1.6, 2000, on_air(0, 0, 0, height=0.0), True)) == [
+        "base-autonomous", "base-height-not-stated", "station-id-hidden",
+    ]  # fmt: skip
+    assert codes(judge_base(ARP, 1.6, 17, None, False)) == ["base-not-heard"]
+
+
+def evidence(east=0.0, north=0.0, up=0.0, rover="rod", others=(), known=True, **more):
+    usual = {"seconds": 60.0, "not_fixed": 0, "epochs": 60, "virtual": False, "mark": "CS2"} | more
+    return CheckEvidence(
+        base_mark="CS1", difference=Difference(east, north, up), tolerance=Tolerance(0.02, 0.03),
+        expected=Expected(0.018, 0.024), base_height=TypedHeight("1.646", "bottom of mount", "vertical", 1.646),
+        rover_height=TypedHeight("2.000 m", "rod", rover, 2.0), base_known=known, others=others, **usual,
+    )  # fmt: skip
+
+
+def other(mark, up, within):
+    return OtherCheck(mark, Difference(0.0, 0.0, up), within)
+
+
+@pytest.mark.parametrize(
+    ("given", "code", "words"),
+    [
+        (evidence(up=0.02), "check-within-tolerance", "chain from base to pole holds"),
+        (evidence(up=0.1), "check-height-off", "base height was typed 0.100 m too large"),
+        (evidence(up=-0.1), "check-height-off", "base height was typed 0.100 m too small"),
+        (evidence(up=0.1, rover="vertical"), "check-height-off", "so the rover height '2.000 m' is 0.100 m too small"),
+        (evidence(up=0.1, others=[other("CS3", 0.1, False)]), "check-height-off", "the same on CS3"),
+        (evidence(up=0.1, others=[other("CS3", 0.0, True)]), "check-height-off", "height of CS2 in the control list"),
+        (evidence(east=0.05), "check-horizontal-off", "leans"),
+        (evidence(east=9.0), "check-horizontal-off", "another mark"),
+        (evidence(east=3.0, known=False), "check-horizontal-off", "autonomous"),
+        (evidence(east=60.0, up=1.0), "check-outside-tolerance", "does not stand on CS1"),
+        (evidence(east=2.0, up=3.0, known=False), "check-outside-tolerance", "autonomous"),
+        (evidence(east=0.1, up=0.1), "check-outside-tolerance", "false fix"),
+    ],
+)
+def test_a_check_names_its_likely_cause(given, code, words):
+    found = judge_check(given)[0]
+
+    assert found.code == code
+    assert words in found.cause
+
+
+@pytest.mark.parametrize(
+    ("given", "code"),
+    [
+        (evidence(up=None), "check-height-not-compared"),
+        (evidence(mark="CS1"), "check-on-base-mark"),
+        (evidence(not_fixed=3), "check-not-fixed"),
+        (evidence(seconds=5.0), "shot-too-short"),
+        (evidence(virtual=True), "virtual-base-shot"),
+    ],
+)
+def test_what_weakens_a_check_is_said(given, code):
+    assert code in codes(judge_check(given)[1:])
+
+
+def test_differences_are_said_in_words():
+    assert in_words(Difference(0.004, -0.002, 0.1)) == "rover 0.100 m high, 0.004 m east, 0.002 m south"
+    assert in_words(Difference(-0.004, 0.002, None)) == "rover 0.004 m west, 0.002 m north"
+
+
+def test_every_rule_is_in_the_list_and_every_listed_rule_is_used():
+    """docs/rules.md names every code once; no code is listed that nothing says."""
+    text = (ROOT / "docs" / "rules.md").read_text()
+    listed = re.findall(r"^\| `([a-z0-9-]+)` \|", text, re.MULTILINE)
+    sources = "".join(
+        path.read_text() for path in (ROOT / "src/openstake/core/judge").glob("*.py") if path.name != "finding.py"
+    )
+
+    assert sorted(listed) == sorted(RULES)
+    assert [code for code in RULES if f'"{code}"' not in sources] == []
+
+
+def test_an_unknown_code_is_a_broken_program():
+    with pytest.raises(KeyError):
+        finding("no-such-code", Severity.NOTE, "", "", "")

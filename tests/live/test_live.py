@@ -1,0 +1,227 @@
+import socket
+import threading
+import time
+from datetime import datetime, timedelta
+
+import pytest
+from tests.conftest import wait_for
+
+from openstake.core.errors import DeviceError, FileError, InputError
+from openstake.core.evidence import StationReference
+from openstake.live.feed import Feed
+from openstake.live.hub import Hub
+from openstake.live.rawfile import RawFile
+from openstake.live.session import RunningSession, ShotWish
+from openstake.live.transport import open_source
+from openstake.standin.fanout import Fanout
+from openstake.wire.nmea.write import Fix, gga, gst
+from openstake.wire.rtcm3.station import encode_reference
+
+START = datetime(2026, 11, 24, 23, 59, 50)
+
+
+def line(second, quality=4):
+    fix = Fix(START + timedelta(seconds=second), quality, 53.3, -6.2, 61.0, 57.0, 20, 0.6, 1.0, 17, 0.01, 0.01, 0.02)
+    return gga(fix) + gst(fix)
+
+
+def read_all(source, seconds=3.0):
+    data, end = b"", time.monotonic() + seconds
+    while time.monotonic() < end:
+        try:
+            data += source.read(0.05)
+        except DeviceError:
+            break
+    return data
+
+
+@pytest.mark.parametrize(
+    ("url", "error", "words"),
+    [
+        ("tcp://127.0.0.1:9", DeviceError, "refuses the connection"),
+        ("tcp://no-such-host.invalid:1", DeviceError, "not known"),
+        ("ntrip://127.0.0.1:9/M", DeviceError, "refuses"),
+        ("serial:///dev/ttyS0", InputError, "not an address"),
+        ("tcp://:5", InputError, "host"),
+        ("replay:///no/such/file", FileError, "cannot be read"),
+        ("replay:///etc/hostname", FileError, "neither RTCM 3 frames nor NMEA"),
+        ("replay:///etc/hostname?speed=-1", InputError, "replay speed"),
+    ],
+)
+def test_an_address_that_cannot_be_read_says_why(url, error, words):
+    with pytest.raises(error, match=words):
+        open_source(url)
+
+
+def test_a_replay_gives_the_file_back_at_its_own_pace_over_midnight(tmp_path):
+    file = tmp_path / "log.nmea"
+    content = b"".join(line(second) for second in range(20))
+    file.write_bytes(content)
+    start = time.monotonic()
+
+    assert read_all(open_source(f"replay://{file}?speed=20")) == content
+    # 19 s between the first and the last epoch, twenty times as fast: not at once, and not in real time.
+    assert 0.8 < time.monotonic() - start < 3.0
+
+
+def test_a_dropped_stream_is_said_and_taken_up_again(tmp_path):
+    said, received = [], []
+    device = Fanout(0)
+    port = device.port
+    feed = Feed(
+        f"tcp://127.0.0.1:{port}", None, RawFile(tmp_path / "x"), lambda data, _: received.append(data), said.append
+    )
+    feed.start()
+    wait_for(lambda: (device.send(b"one"), received)[1], 5)
+    device.close()
+    wait_for(lambda: said[-1].state == "broken", 5)
+    assert said[-1].sentence.endswith(".")
+
+    device = Fanout(port)
+    wait_for(lambda: (device.send(b"two"), b"two" in b"".join(received))[1], 10)
+    wait_for(lambda: said[-1].state == "receiving", 5)
+    wait_for(lambda: feed.status.state == "silent", 8)
+    feed.stop()
+    feed.join(2)
+    device.close()
+    kept = b"".join(path.read_bytes() for path in sorted(tmp_path.iterdir()))
+    assert kept == b"".join(received)
+
+
+def test_raw_files_are_capped_rotated_and_never_overwritten(tmp_path):
+    raw = RawFile(tmp_path / "s-base", most_bytes=10)
+    for piece in (b"123456", b"789012", b"345"):
+        raw.write(piece)
+    place = raw.place(raw.written_bytes - 1)
+    raw.close()
+    RawFile(tmp_path / "s-base").close()
+
+    assert [path.read_bytes() for path in sorted(tmp_path.iterdir())] == [b"123456", b"789012345", b""]
+    assert (place.file, place.offset) == ("s-base-002.raw", 8)
+
+
+def test_a_hub_gives_only_what_is_newer_and_only_the_newest(tmp_path):
+    hub = Hub(clock=lambda: 1000.0)
+    hub.publish("live:a", 1)
+    hub.publish("live:a", 2)
+    hub.publish("live:b", 9)
+    stream = hub.stream(0, ("live:a", "job:a"))
+
+    first = next(stream)
+    assert (first.payload, first.id) == (2, 1_000_002)
+    threading.Timer(0.05, lambda: hub.publish("job:a", "x")).start()
+    assert next(stream).payload == "x"
+    again = hub.stream(first.id, ("live:a",))
+    threading.Timer(0.05, hub.stop).start()
+    assert list(again) == []
+    assert Hub(clock=lambda: 2000.0)._id > first.id, "ids grow over a restart"
+
+
+class Memory:
+    """A Sink that remembers."""
+
+    def __init__(self):
+        self.rows, self.references, self.fail = [], [], False
+
+    def epochs(self, session_id, rows):
+        if self.fail:
+            raise OSError("disk full")
+        self.rows += rows
+
+    def reference(self, session_id, station, place):
+        self.references.append((station, place))
+        return f"ref-{len(self.references)}"
+
+    def feed_changed(self, session_id, role, status):
+        pass
+
+
+@pytest.fixture
+def session(tmp_path):
+    base, rover, sink = Fanout(0), Fanout(0), Memory()
+    running = RunningSession(
+        "s", f"tcp://127.0.0.1:{base.port}", None, f"tcp://127.0.0.1:{rover.port}", tmp_path, sink, lambda _: None
+    )
+    running.start()
+    wait_for(lambda: base._clients and rover._clients, 5)
+    yield running, base, rover, sink
+    running.stop()
+    base.close()
+    rover.close()
+
+
+STATION = StationReference(17, 3.8e6, -4.1e5, 5.09e6, 1.6, False)
+MOVED = StationReference(17, 3.8e6 + 1, -4.1e5, 5.09e6, 1.6, False)
+
+
+def test_epochs_next_to_a_change_of_the_base_are_not_averaged(session):
+    running, base, rover, sink = session
+    base.send(encode_reference(STATION))
+    wait_for(lambda: running.moment().reference == STATION, 5)
+    done = []
+    running.begin_shot(ShotWish("x", 5.0, True), done.append)
+    for second in range(4):
+        rover.send(line(second))
+    wait_for(lambda: len(running.moment().shot.epochs) >= 2, 5)
+
+    base.send(encode_reference(MOVED))
+    wait_for(lambda: not running.moment().reference_settled, 5)
+    assert running.moment().shot.epochs == [], "what was collected before the change is dropped"
+    for second in range(4, 8):
+        rover.send(line(second))
+    wait_for(lambda: "station message" in running.moment().shot.waiting_for, 5)
+    base.send(encode_reference(MOVED))
+    wait_for(lambda: running.moment().reference_settled, 5)
+    for second in range(8, 16):
+        rover.send(line(second))
+    wait_for(lambda: done, 5)
+
+    assert {row.reference_id for row in done[0]} == {"ref-2"}
+    assert len(done[0]) == 6, "five seconds at 1 Hz span six epochs, over midnight"
+    assert [station for station, _ in sink.references] == [STATION, MOVED]
+
+
+def test_a_fixed_only_shot_waits_through_float(session):
+    running, _, rover, _ = session
+    done = []
+    running.begin_shot(ShotWish("x", 2.0, True), done.append)
+    for second, quality in enumerate([5, 5, 4, 5, 4, 4, 4, 4]):
+        rover.send(line(second, quality))
+    wait_for(lambda: done, 5)
+
+    assert {row.epoch.quality for row in done[0]} == {4}
+
+
+def test_a_full_disk_is_said_and_its_epochs_are_kept_until_it_is_mended(session):
+    running, _, rover, sink = session
+    sink.fail = True
+    for second in range(5):
+        rover.send(line(second))
+    wait_for(lambda: "disk full" in running.moment().storing_problem, 5)
+
+    sink.fail = False
+    wait_for(lambda: len(sink.rows) >= 4, 5)
+    wait_for(lambda: running.moment().storing_problem == "", 5)
+
+
+def test_garbage_on_both_lines_stops_nothing(session):
+    running, base, rover, _ = session
+    noise = bytes(range(256)) * 20
+    base.send(noise + encode_reference(STATION) + noise)
+    rover.send(noise + b"\n" + line(1) + noise + b"\n" + line(2) + line(3))
+
+    wait_for(lambda: running.moment().reference == STATION and running.moment().epoch is not None, 5)
+
+
+def test_a_caster_that_is_none_is_a_sentence():
+    with socket.create_server(("127.0.0.1", 0)) as listener:
+        port = listener.getsockname()[1]
+
+        def answer():
+            connection, _ = listener.accept()
+            connection.sendall(b"220 mail ready\r\n\r\n")
+            connection.close()
+
+        threading.Thread(target=answer, daemon=True).start()
+        with pytest.raises(DeviceError, match="not a reply of a caster"):
+            open_source(f"ntrip://u@127.0.0.1:{port}/M", "p")

@@ -1,0 +1,95 @@
+"""kill -9 in the middle of a session: nothing acknowledged is lost, and at most one second of epochs."""
+
+import json
+import time
+import urllib.request
+
+import pytest
+from sqlalchemy import func, select
+from tests.browser.conftest import Demo
+from tests.conftest import wait_for
+
+from openstake.store.book import verify
+from openstake.store.database import Database
+from openstake.store.models import BookEntry, EpochRow, Shot, ShotEpoch
+
+
+def call(demo, method, path, body=None):
+    request = urllib.request.Request(
+        f"{demo.url}/api{path}",
+        json.dumps(body).encode() if body is not None else None,
+        {"Content-Type": "application/json"},
+        method=method,
+    )
+    with urllib.request.urlopen(request, timeout=10) as answer:
+        return json.loads(answer.read())
+
+
+@pytest.mark.slow
+def test_a_killed_program_keeps_what_it_acknowledged_and_resumes(tmp_path):
+    demo = Demo(tmp_path / "data", speed=4)
+    try:
+        job = call(demo, "GET", "/jobs")["jobs"][0]["id"]
+        marks = {mark["name"]: mark["id"] for mark in call(demo, "GET", f"/jobs/{job}/marks")["marks"]}
+        suggested = call(demo, "GET", f"/jobs/{job}/base")["suggested"]
+        for who, mark in (("base", "CS1"), ("rover", "CS2")):
+            call(demo, "POST", f"/jobs/{job}/stand", {"who": who, "mark_id": marks[mark]})
+        wish = {"mark_id": marks["CS1"], "reading": "1.546", "feature": "bottom", "source": "mark", "station_id": 17}
+        call(
+            demo,
+            "POST",
+            f"/jobs/{job}/base/start",
+            wish | {"base_url": suggested["base_url"], "rover_url": suggested["rover_url"]},
+        )
+        wait_for(lambda: (call(demo, "GET", f"/jobs/{job}/watch")["live"] or {}).get("status") == "fixed", 40)
+        shot = {"mark_id": marks["CS2"], "seconds": 3, "reading": "2 m", "feature": "rod"}
+        call(demo, "POST", f"/jobs/{job}/checks", shot)
+        wait_for(lambda: call(demo, "GET", f"/jobs/{job}/checks")["checks"], 20)
+        check = call(demo, "GET", f"/jobs/{job}/checks")["checks"][0]
+        book = call(demo, "GET", f"/jobs/{job}/book")["lines"]
+        time.sleep(1.5)
+        last = call(demo, "GET", f"/jobs/{job}/watch")["live"]["host_time_s"]
+
+        demo.process.kill()
+        demo.process.wait()
+
+        database = Database.in_folder(tmp_path / "data")
+        with database.read() as session:
+            stored = session.scalar(select(func.max(EpochRow.host_s)))
+            assert verify(session).whole
+            assert session.scalar(select(func.count()).select_from(BookEntry)) >= len(book)
+            assert session.get(Shot, check["id"]) is not None
+            epochs = session.scalars(select(ShotEpoch).where(ShotEpoch.shot_id == check["id"])).all()
+        database.close()
+        assert last - stored <= 1.0
+        assert len(epochs) == check["epochs"]
+        assert all("," in epoch.latitude_text and len(epoch.latitude_text.split(".")[1]) == 9 for epoch in epochs)
+
+        demo.start()
+        again = call(demo, "GET", f"/jobs/{job}/checks")["checks"][0]
+        assert [again[key] for key in ("point_east_m", "point_north_m", "point_height_m")] == [
+            check[key] for key in ("point_east_m", "point_north_m", "point_height_m")
+        ]
+        wait_for(lambda: (call(demo, "GET", f"/jobs/{job}/watch")["live"] or {}).get("status") == "fixed", 40)
+        raw = sorted((tmp_path / "data" / "raw").iterdir())
+        assert len(raw) == 4 and all(file.stat().st_size > 0 for file in raw), "two feeds, before and after"
+    finally:
+        demo.process.kill()
+        demo.process.wait()
+
+
+@pytest.mark.slow
+@pytest.mark.parametrize("number", [2, 15])
+def test_ctrl_c_and_sigterm_stop_everything_within_two_seconds_with_streams_open(tmp_path, number):
+    demo = Demo(tmp_path / "data", speed=4)
+    job = call(demo, "GET", "/jobs")["jobs"][0]["id"]
+    streams = [urllib.request.urlopen(f"{demo.url}/api/jobs/{job}/events", timeout=10) for _ in range(5)]
+    start = time.monotonic()
+
+    demo.process.send_signal(number)
+
+    assert demo.process.wait(10) == 0
+    # A promise of the program to its user, not a measurement.
+    assert time.monotonic() - start < 2.0
+    for stream in streams:
+        stream.close()

@@ -1,0 +1,104 @@
+import json
+import sqlite3
+import threading
+
+import pytest
+from sqlalchemy import text
+
+from openstake.core.errors import ConflictError
+from openstake.store.book import canonical, verify, write_entry
+from openstake.store.database import Database
+from openstake.store.models import HeightReading, Job
+
+
+@pytest.fixture
+def database(tmp_path):
+    database = Database.in_folder(tmp_path)
+    yield database
+    database.close()
+
+
+def written(database, lines=5):
+    for n in range(lines):
+        database.write(lambda session, n=n: write_entry(session, 1.5 + n, "test", f"line {n}", None, value=0.1 * n))
+
+
+def broken(folder, statement):
+    """Change the Book behind the program's back."""
+    with sqlite3.connect(folder / "openstake.db") as raw:
+        for (name,) in raw.execute("SELECT name FROM sqlite_master WHERE type = 'trigger'").fetchall():
+            raw.execute(f"DROP TRIGGER {name}")
+        raw.execute(statement)
+
+
+@pytest.mark.parametrize(
+    ("statement", "break_at"),
+    [
+        ("UPDATE book SET text = replace(text, 'line 2', 'line 9') WHERE sequence = 3", 3),
+        ("DELETE FROM book WHERE sequence = 2", 2),
+        ("UPDATE book SET hash = previous_hash WHERE sequence = 5", 5),
+        ("UPDATE book SET sequence = 9 WHERE sequence = 4", 4),
+    ],
+)
+def test_a_changed_book_is_found_broken_where_it_was_changed(database, tmp_path, statement, break_at):
+    written(database)
+    with database.read() as session:
+        assert verify(session).whole
+
+    broken(tmp_path, statement)
+
+    with database.read() as session:
+        result = verify(session)
+    assert not result.whole
+    assert result.break_at == break_at
+
+
+def test_numbers_in_the_book_are_canonical_text():
+    # repr of a double is the shortest text that gives the same bits back: Python's documentation of float.
+    assert canonical({"b": 0.1, "a": [1, None, True], "c": "x"}) == '{"a":["1",null,true],"b":"0.1","c":"x"}'
+    assert float(json.loads(canonical({"x": 1 / 3}))["x"]) == 1 / 3
+
+
+@pytest.mark.parametrize("verb", ["UPDATE book SET text = 'x'", "DELETE FROM book"])
+def test_the_database_itself_refuses_to_change_what_was_written(database, verb):
+    written(database, 1)
+
+    with pytest.raises(ConflictError):
+        database.write(lambda session: session.execute(text(verb)))
+
+
+def test_two_corrections_of_one_reading_cannot_both_win(database):
+    job = Job(name="x", system_code=2157, length_unit="m", created_s=0.0)
+    database.write(lambda session: session.add(job))
+
+    def reading(replaces=None):
+        return HeightReading(
+            job_id=job.id, subject="base", text="1", reading_m=1.0, method="vertical", feature_name="bottom", feature="",
+            rim_radius_m=0.0, feature_to_arp_m=0.0, arp_height_m=1.0, replaces_id=replaces, created_s=0.0,
+        )  # fmt: skip
+
+    first = reading()
+    database.write(lambda session: session.add(first))
+    outcomes = []
+
+    def correct():
+        try:
+            database.write(lambda session: session.add(reading(first.id)))
+            outcomes.append("won")
+        except ConflictError:
+            outcomes.append("409")
+
+    threads = [threading.Thread(target=correct) for _ in range(4)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert sorted(outcomes) == ["409", "409", "409", "won"]
+
+
+def test_the_promises_to_the_disk_are_kept(database):
+    with database.read() as session:
+        values = [
+            session.execute(text(f"PRAGMA {name}")).scalar() for name in ("journal_mode", "foreign_keys", "synchronous")
+        ]
+    assert values == ["wal", 1, 2]  # SQLite's documentation: 2 is FULL
