@@ -2,6 +2,7 @@
 
 import re
 import urllib.request
+from pathlib import Path
 
 import pytest
 
@@ -139,3 +140,51 @@ def test_the_page_survives_a_killed_program_and_says_so(page, demo):
     page.go("Book")
     page.sees("The program was started again and listens on")
     page.sees("The Book is whole")
+
+
+AXE = Path(__file__).parent.parent.parent / "web" / "node_modules" / "axe-core" / "axe.min.js"
+RUN_AXE = """
+const done = arguments[arguments.length - 1];
+axe.run(document, { resultTypes: ['violations'] }).then((result) => done(
+  result.violations.filter((item) => ['serious', 'critical'].includes(item.impact))
+    .map((item) => item.id + ': ' + item.nodes.map((node) => node.target.join(' ')).slice(0, 3).join(' | '))
+));
+"""
+
+
+@pytest.mark.parametrize("theme", ["paper", "sun", "dusk"])
+def test_axe_finds_nothing_serious_on_any_page(page, theme):
+    page.open()
+    page.driver.execute_script(f"localStorage.setItem('theme', '{theme}')")
+    page.open()
+    page.sees("Carrow Sluice")
+    found = {"jobs": axe(page)}
+    page.press("Carrow Sluice", tag="a")
+    for step in ("Job", "Base", "Watch", "Check", "Book"):
+        page.go(step)
+        page.until(lambda: page.driver.find_elements("tag name", "h1"))
+        found[step] = axe(page)
+
+    assert {name: rules for name, rules in found.items() if rules} == {}
+    page.driver.execute_script("localStorage.removeItem('theme')")
+
+
+def axe(page):
+    page.driver.execute_script(AXE.read_text())
+    return page.driver.execute_async_script(RUN_AXE)
+
+
+def test_every_step_is_reached_by_keys_and_the_list_of_keys_is_shown(page):
+    page.open()
+    page.press("Carrow Sluice", tag="a")
+    page.sees("nail in the sluice apron")
+    for keys, words in (
+        ("g6", "Nothing is listened to"),
+        ("g9", "The Book is whole"),
+        ("g5", "Mark under the antenna"),
+        ("r", "Mark under the pole"),
+    ):
+        page.driver.find_element("tag name", "body").send_keys(keys)
+        page.sees(words)
+    page.driver.find_element("tag name", "body").send_keys("?")
+    page.sees("Go to Check; there: record")

@@ -10,13 +10,12 @@ from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.occupation import meant_arp_ecef
 from openstake.core.vector import (
-    EpochPosition,
     lifted,
     lowering_to_mark_m,
     mean_vector,
     rover_mark_ecef,
     scatter_of_vectors,
-    vector_from_position,
+    vectors_from_positions,
 )
 
 TO_ECEF = pyproj.Transformer.from_crs("EPSG:4979", "EPSG:4978", always_xy=True)
@@ -34,7 +33,7 @@ def observed(base_height_typed=1.600, refers_to=RefersTo.ARP, pole=2.000):
     broadcast = meant_arp_ecef(ecef(*BASE), base_height_typed)
     true_vector = ecef(ROVER[0], ROVER[1], ROVER[2] + 2.0) - ecef(BASE[0], BASE[1], BASE[2] + 1.6)
     received = geodetic_from_ecef(broadcast + true_vector)
-    vector = vector_from_position(EpochPosition(*received), broadcast)
+    vector = vectors_from_positions(*received, broadcast)
     return rover_mark_ecef(ecef(*BASE), base_height_typed, vector, refers_to, pole)
 
 

@@ -94,6 +94,21 @@ def test_an_epoch_is_handed_over_with_its_last_sentence_once_the_order_is_known(
     assert counts == [0, 1, 2, 1] or counts == [0, 2, 1, 1]
 
 
+def test_a_sentence_lost_once_does_not_shorten_the_epochs_that_follow():
+    # 2026-11-24: the reader learned a shorter burst from a lost sentence and kept to it.
+    whole, cut = [burst(n) for n in range(8)], burst(2)
+    cut = b"\r\n".join(line for line in cut.split(b"\r\n") if b"GSV" not in line and b"RMC" not in line)
+    moved = [part.replace(gst_of(n), b"") + gst_of(n) for n, part in enumerate(whole)]
+
+    epochs, _ = read(b"".join([*moved[:2], cut.replace(gst_of(2), b""), *moved[3:]]))
+
+    assert [epoch.sigma_up_m for epoch in epochs[4:]] == [0.02] * 4
+
+
+def gst_of(second):
+    return next(line for line in burst(second).splitlines(keepends=True) if b"GST" in line)
+
+
 @pytest.mark.parametrize("piece", [1, 13, 10_000])
 def test_an_epoch_holds_all_sentences_of_its_moment(piece):
     epochs, reader = read(b"".join(burst(second) for second in range(5)), piece)

@@ -16,6 +16,7 @@ from spectree import SpecTree
 
 from openstake import __version__
 from openstake.api import schemas as s
+from openstake.core.control import TOLERANCES
 from openstake.core.errors import InputError
 from openstake.workflow import base, book, chain, check, job, kit, stand, watch
 from openstake.workflow.context import Context
@@ -91,6 +92,7 @@ def routes(spec: SpecTree, context: Context) -> Blueprint:
             "base_features": [asdict(feature) for feature in kit.BASE_FEATURES],
             "rover_features": [asdict(feature) for feature in kit.ROVER_FEATURES],
             "rover_height_text": kit.ROVER_ROD_TEXT,
+            "tolerances": [{"name": name} | asdict(limits) for name, limits in TOLERANCES.items()],
         }
 
     @api.post("/jobs/<job_id>/height")

@@ -13,7 +13,6 @@ StatusWord = Literal["none", "single", "dgps", "float", "fixed", "other"]
 Text = Annotated[str, Field(max_length=2000)]
 ShortText = Annotated[str, Field(max_length=200)]
 Seconds = Annotated[float, Field(ge=0, le=86400)]
-ToleranceM = Annotated[float, Field(gt=0, le=100)]
 
 
 class Problem(BaseModel):
@@ -141,10 +140,17 @@ class Feature(BaseModel):
     hint: str
 
 
+class ToleranceSet(BaseModel):
+    name: Literal["control", "topography"]
+    horizontal_m: float
+    vertical_m: float
+
+
 class Kit(BaseModel):
     base_features: list[Feature]
     rover_features: list[Feature]
     rover_height_text: str
+    tolerances: list[ToleranceSet]
 
 
 class HeightQuery(BaseModel):
@@ -335,8 +341,7 @@ class RecordCheck(BaseModel):
     reading: ShortText
     feature: ShortText
     fixed_only: bool = True
-    tolerance_horizontal_m: ToleranceM = 0.02
-    tolerance_vertical_m: ToleranceM = 0.03
+    tolerance: Literal["control", "topography"] = "control"
 
 
 class Recording(BaseModel):
@@ -363,8 +368,8 @@ class Check(BaseModel):
     tolerance_vertical_m: float
     expected_horizontal_95_m: float
     expected_vertical_95_m: float
-    expected_sigma_east_m: float
-    expected_sigma_north_m: float
+    expected_semi_axis_east_m: float
+    expected_semi_axis_north_m: float
     covariance_origin: str
     agrees: bool
     stale: bool

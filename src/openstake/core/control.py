@@ -42,8 +42,8 @@ def expected_at_95(total: Sigmas) -> Expected:
     return Expected(horizontal_95_m(total.east_m, total.north_m), vertical_95_m(total.up_m))
 
 
-# Common limits for checks on control (common practice, no source).
-CONTROL_TOLERANCE = Tolerance(0.020, 0.030)
+# Common limits (common practice, no source): 10 to 20 mm and 20 to 30 mm for control, looser for topography.
+TOLERANCES = {"control": Tolerance(0.020, 0.030), "topography": Tolerance(0.050, 0.080)}
 
 
 def within(difference: Difference, tolerance: Tolerance) -> tuple[bool, bool]:

@@ -41,18 +41,14 @@ def lowering_to_mark_m(refers_to: RefersTo, rover_arp_height_m: float, arp_to_ap
     return rover_arp_height_m + arp_to_apc_m
 
 
-@dataclass(frozen=True)
-class EpochPosition:
-    """One received position (WGS 84 latitude, longitude, ellipsoidal height) as parsed from its text."""
+def vectors_from_positions(
+    latitude_deg: ArrayLike, longitude_deg: ArrayLike, height_m: ArrayLike, base_reference_m: ArrayLike
+) -> NDArray[np.float64]:
+    """Return the vectors from the base reference to received positions, Earth-centred, in metres, shape (..., 3).
 
-    latitude_deg: float
-    longitude_deg: float
-    height_m: float
-
-
-def vector_from_position(position: EpochPosition, base_reference_m: ArrayLike) -> NDArray[np.float64]:
-    """Return the vector from the base reference to the received position, Earth-centred, in metres."""
-    received = ecef_from_geodetic(position.latitude_deg, position.longitude_deg, position.height_m, WGS84)
+    Positions are WGS 84 latitude, longitude and ellipsoidal height, as parsed from their text.
+    """
+    received = ecef_from_geodetic(latitude_deg, longitude_deg, height_m, WGS84)
     return np.asarray(received - np.asarray(base_reference_m, dtype=float))
 
 

@@ -71,11 +71,6 @@ class Corrections:
             except ValueError:
                 continue
 
-    def forget_stream(self) -> None:
-        """Drop the station: after a break the next one must be heard before it is used."""
-        with self._lock:
-            self._satellites = {}
-
     def at(self, unix_s: float, sky: list[Seen]) -> tuple[StationReference | None, float | None, list[Seen], int]:
         """Return the station, age in seconds, satellites in common, and how often the station has changed."""
         with self._lock:

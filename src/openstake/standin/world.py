@@ -129,5 +129,10 @@ class WorldFile:
             except OSError:
                 stamp = 0
             if stamp != self._stamp or not stamp:
-                self._world, self._stamp = read_world(self._path), stamp
+                try:
+                    self._world, self._stamp = read_world(self._path), stamp
+                except FileError:
+                    # A file that was good and is being edited: the devices stay where they are.
+                    if not self._stamp:
+                        raise
         return self._world

@@ -10,8 +10,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.budget import Sigmas, added
+from openstake.core.constants import CIRCLE_95
 from openstake.core.control import (
-    CONTROL_TOLERANCE,
+    TOLERANCES,
     Difference,
     Tolerance,
     expected_at_95,
@@ -61,17 +62,15 @@ class CheckWish:
     reading: str
     feature: str
     fixed_only: bool
-    tolerance_horizontal_m: float = CONTROL_TOLERANCE.horizontal_m
-    tolerance_vertical_m: float = CONTROL_TOLERANCE.vertical_m
+    tolerance: str = "control"
 
 
 def record(context: Context, job_id: str, wish: CheckWish) -> dict[str, Any]:
     """Begin to record a check; it is stored when its seconds are full.  Returns its id."""
     if not 1.0 <= wish.seconds <= LONGEST_SHOT_S:
         raise InputError(f"A shot lasts 1 to {LONGEST_SHOT_S:.0f} s; {wish.seconds:g} s was asked.", field="seconds")
-    for field in ("tolerance_horizontal_m", "tolerance_vertical_m"):
-        if not 0.0 < getattr(wish, field) <= 100.0:
-            raise InputError("A tolerance lies above 0 and up to 100 m.", field=field)
+    if wish.tolerance not in TOLERANCES:
+        raise InputError(f"'{wish.tolerance}' is no set of limits; it is {' or '.join(TOLERANCES)}.", field="tolerance")
     with context.database.read() as session:
         job = job_of(session, job_id)
         mark = mark_of(session, job_id, wish.mark_id)
@@ -130,7 +129,8 @@ def _store(
             id=shot_id, job_id=job_id, listening_id=listening.id, occupation_id=occupation.id, mark_id=mark.id,
             name=mark.name, height_reading_id=reading.id, reference_id=reference.id, refers_to=listening.refers_to,
             arp_to_apc_m=listening.arp_to_apc_m, seconds=wish.seconds, fixed_only=wish.fixed_only,
-            tolerance_horizontal_m=wish.tolerance_horizontal_m, tolerance_vertical_m=wish.tolerance_vertical_m,
+            tolerance_horizontal_m=TOLERANCES[wish.tolerance].horizontal_m,
+            tolerance_vertical_m=TOLERANCES[wish.tolerance].vertical_m,
             covariance_origin=origin, sigma_east_m=sigmas[0] if sigmas else None,
             sigma_north_m=sigmas[1] if sigmas else None, sigma_up_m=sigmas[2] if sigmas else None,
             effective_n=effective, frame=coordinate.frame if coordinate else "", frame_epoch=coordinate.frame_epoch if coordinate else "",
@@ -140,7 +140,7 @@ def _store(
         session.flush()
         session.add_all(ShotEpoch(shot_id=shot_id, n=n, **epoch_columns(row)) for n, row in enumerate(epochs))
         session.flush()
-        check = _view(session, job_of(session, job_id), shot, others=True)
+        check = next(view for view in _views(session, job_of(session, job_id)) if view["id"] == shot_id)
         write_entry(
             session, now, "check",
             f"Check on {mark.name}, {len(epochs)} epochs: {check['words']}; {check['verdict_word']}.", job_id,
@@ -209,27 +209,40 @@ def _total_sigmas(shot: Shot, mark: Mark, base_mark: Mark, autonomous: bool) -> 
     )
 
 
-def _view(session: Session, job: Job, shot: Shot, others: bool) -> dict[str, Any]:
-    """Return a check as it stands now, with its findings."""
-    occupation = session.get_one(Occupation, shot.occupation_id)
+@dataclass(frozen=True)
+class _Measured:
+    """A shot with what is derived from it now."""
+
+    shot: Shot
+    mark: Mark
+    point: Point
+    difference: Difference
+    tolerance: Tolerance
+
+
+def _measured(session: Session, job: Job, shot: Shot) -> _Measured:
     mark = head_of(session, session.get_one(Mark, shot.mark_id))
-    base_mark = head_of(session, session.get_one(Mark, occupation.mark_id))
     point = points.derive(session, job, shot)
-    coordinate = session.get_one(BaseCoordinate, point.base_coordinate_id)
-    difference = _difference(point, mark)
     tolerance = Tolerance(shot.tolerance_horizontal_m, shot.tolerance_vertical_m)
+    return _Measured(shot, mark, point, _difference(point, mark), tolerance)
+
+
+def _view(session: Session, item: _Measured, all_shots: list[_Measured]) -> dict[str, Any]:
+    """Return a check as it stands now, with its findings."""
+    shot, mark, point, difference, tolerance = item.shot, item.mark, item.point, item.difference, item.tolerance
+    occupation = session.get_one(Occupation, shot.occupation_id)
+    base_mark = head_of(session, session.get_one(Mark, occupation.mark_id))
+    coordinate = session.get_one(BaseCoordinate, point.base_coordinate_id)
     total = _total_sigmas(shot, mark, base_mark, coordinate.source == "average")
     expected = expected_at_95(total)
-    others_found = _others(session, job, shot) if others else []
     findings = judge_check(
         CheckEvidence(
             mark.name, base_mark.name, difference, tolerance, expected, _typed(point.base_height),
             _typed(point.rover_height), coordinate.source == "mark", shot.seconds, point.not_fixed, point.epochs,
-            point.virtual, others_found,
+            point.virtual, _others(item, all_shots),
         )
     )  # fmt: skip
-    horizontal_ok, vertical_ok = within(difference, tolerance)
-    agrees = horizontal_ok and vertical_ok and not point.not_fixed
+    agrees = all(within(difference, tolerance)) and not point.not_fixed
     stale = point.inputs_changed_s > shot.created_s or mark.created_s > shot.created_s
     return {
         "id": shot.id, "mark_id": mark.id, "mark_name": mark.name, "created_s": shot.created_s,
@@ -238,36 +251,37 @@ def _view(session: Session, job: Job, shot: Shot, others: bool) -> dict[str, Any
         "up_m": difference.up_m, "horizontal_m": difference.horizontal_m, "words": in_words(difference),
         "tolerance_horizontal_m": tolerance.horizontal_m, "tolerance_vertical_m": tolerance.vertical_m,
         "expected_horizontal_95_m": expected.horizontal_95_m, "expected_vertical_95_m": expected.vertical_95_m,
-        "expected_sigma_east_m": total.east_m, "expected_sigma_north_m": total.north_m,
+        "expected_semi_axis_east_m": CIRCLE_95 * total.east_m, "expected_semi_axis_north_m": CIRCLE_95 * total.north_m,
         "covariance_origin": shot.covariance_origin, "agrees": agrees, "stale": stale,
         "verdict_word": "within tolerance" if agrees else "outside tolerance",
         "point_east_m": point.east_m, "point_north_m": point.north_m, "point_height_m": point.height_m,
         "base_height_reading_id": point.base_height.id, "base_coordinate_id": point.base_coordinate_id,
-        "findings": [item.as_dict() for item in findings],
+        "findings": [found.as_dict() for found in findings],
     }  # fmt: skip
 
 
-def _others(session: Session, job: Job, shot: Shot) -> list[OtherCheck]:
-    """Return the latest check of every other mark from the same set-up."""
-    latest: dict[str, Shot] = {}
-    for other in session.scalars(
-        select(Shot)
-        .where(Shot.occupation_id == shot.occupation_id, Shot.mark_id != shot.mark_id)
-        .order_by(Shot.created_s)
-    ):
-        latest[other.mark_id] = other
-    found = []
-    for other in latest.values():
-        mark = head_of(session, session.get_one(Mark, other.mark_id))
-        difference = _difference(points.derive(session, job, other), mark)
-        tolerance = Tolerance(other.tolerance_horizontal_m, other.tolerance_vertical_m)
-        found.append(OtherCheck(mark.name, difference, all(within(difference, tolerance))))
-    return found
+def _others(item: _Measured, all_shots: list[_Measured]) -> list[OtherCheck]:
+    """Return the latest check of every other mark from the same set-up; shots come oldest first."""
+    latest = {
+        other.mark.id: other
+        for other in all_shots
+        if other.shot.occupation_id == item.shot.occupation_id and other.mark.id != item.mark.id
+    }
+    return [
+        OtherCheck(other.mark.name, other.difference, all(within(other.difference, other.tolerance)))
+        for other in latest.values()
+    ]
+
+
+def _views(session: Session, job: Job) -> list[dict[str, Any]]:
+    """Return all checks of a job as they stand now, oldest first; every shot is derived once."""
+    shots = session.scalars(select(Shot).where(Shot.job_id == job.id).order_by(Shot.created_s)).all()
+    measured = [_measured(session, job, shot) for shot in shots]
+    return [_view(session, item, measured) for item in measured]
 
 
 def list_checks(context: Context, job_id: str) -> list[dict[str, Any]]:
     """Return all checks of a job as they stand now, newest first."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        shots = session.scalars(select(Shot).where(Shot.job_id == job_id).order_by(Shot.created_s.desc())).all()
-        return [_view(session, job, shot, others=True) for shot in shots]
+        return _views(session, job)[::-1]

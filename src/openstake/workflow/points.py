@@ -14,12 +14,11 @@ from openstake.core.errors import InputError
 from openstake.core.evidence import Epoch, RefersTo, Status
 from openstake.core.geodesy.frames import job_frame
 from openstake.core.vector import (
-    EpochPosition,
     lifted,
     lowering_to_mark_m,
     mean_vector,
     rover_mark_ecef,
-    vector_from_position,
+    vectors_from_positions,
 )
 from openstake.store.models import HeightReading, Job, Reference, Shot, ShotEpoch
 from openstake.workflow.context import base_coordinate_of, base_height_of
@@ -42,16 +41,13 @@ class Point:
     inputs_changed_s: float  # when the youngest of its inputs was written
 
 
-def position_of(epoch: Epoch) -> EpochPosition:
-    if epoch.latitude_deg is None or epoch.longitude_deg is None or epoch.height_m is None:
-        raise InputError("An epoch without a position cannot be part of a shot.")
-    return EpochPosition(epoch.latitude_deg, epoch.longitude_deg, epoch.height_m)
-
-
 def shot_vectors(epochs: list[Epoch], reference: Reference) -> NDArray[np.float64]:
     """Return the vectors of a shot's epochs from its base reference, shape (n, 3)."""
-    xyz = (reference.x_m, reference.y_m, reference.z_m)
-    return np.array([vector_from_position(position_of(epoch), xyz) for epoch in epochs])
+    positions = [(epoch.latitude_deg, epoch.longitude_deg, epoch.height_m) for epoch in epochs]
+    if not positions or any(None in position for position in positions):
+        raise InputError("An epoch without a position cannot be part of a shot.")
+    latitude, longitude, height = np.array(positions, dtype=float).T
+    return vectors_from_positions(latitude, longitude, height, (reference.x_m, reference.y_m, reference.z_m))
 
 
 def derive(session: Session, job: Job, shot: Shot) -> Point:

@@ -19,7 +19,7 @@ T = TypeVar("T")
 
 MOUNT = "PRACTICE"
 USER = "crew"
-PASSWORD = "practice"  # the stand-ins' own, on the loopback
+PASSWORD = "sluice-loopback"  # the stand-ins' own; it opens nothing else
 CASTER_PORT, BASE_PORT, ROVER_PORT = 2101, 5016, 5017
 TRUE_BASE_HEIGHT_M = 1.546
 TRUE_ROD_M = 2.000

@@ -169,6 +169,10 @@ def stop_listening(context: Context, occupation_id: str) -> None:
     running = context.sessions.pop(occupation_id, None)
     if running is not None:
         running.stop()
+        # What was live is not any more: a page that opens later must not be given the last fix.
+        with context.database.read() as session:
+            job_id = session.get_one(Occupation, occupation_id).job_id
+        context.hub.publish(f"live:{job_id}", None)
 
 
 def resume(context: Context) -> int:

@@ -35,7 +35,8 @@ export const useHistory = (id: string, seconds: number) =>
     queryKey: ["job", id, "history", seconds],
     queryFn: () =>
       answer(client.GET("/api/jobs/{job_id}/history", { params: { path: { job_id: id }, query: { seconds } } })),
-    refetchInterval: 2000,
+    // The picture moves by a pixel or so between two readings.
+    refetchInterval: Math.max(2000, (seconds * 1000) / 150),
   });
 export const useChecks = (id: string) =>
   useQuery({

@@ -511,10 +511,10 @@ export interface components {
             epochs: number;
             /** Expected Horizontal 95 M */
             expected_horizontal_95_m: number;
-            /** Expected Sigma East M */
-            expected_sigma_east_m: number;
-            /** Expected Sigma North M */
-            expected_sigma_north_m: number;
+            /** Expected Semi Axis East M */
+            expected_semi_axis_east_m: number;
+            /** Expected Semi Axis North M */
+            expected_semi_axis_north_m: number;
             /** Expected Vertical 95 M */
             expected_vertical_95_m: number;
             /** Findings */
@@ -811,6 +811,8 @@ export interface components {
             rover_features: components["schemas"]["Feature"][];
             /** Rover Height Text */
             rover_height_text: string;
+            /** Tolerances */
+            tolerances: components["schemas"]["ToleranceSet"][];
         };
         /**
          * Live
@@ -1015,15 +1017,11 @@ export interface components {
             /** Seconds */
             seconds: number;
             /**
-             * Tolerance Horizontal M
-             * @default 0.02
+             * Tolerance
+             * @default control
+             * @enum {string}
              */
-            tolerance_horizontal_m?: number;
-            /**
-             * Tolerance Vertical M
-             * @default 0.03
-             */
-            tolerance_vertical_m?: number;
+            tolerance?: "control" | "topography";
         };
         /** Recording */
         Recording: {
@@ -1159,6 +1157,18 @@ export interface components {
         Systems: {
             /** Systems */
             systems: components["schemas"]["SystemFound"][];
+        };
+        /** ToleranceSet */
+        ToleranceSet: {
+            /** Horizontal M */
+            horizontal_m: number;
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "control" | "topography";
+            /** Vertical M */
+            vertical_m: number;
         };
         /** Verification */
         Verification: {

@@ -11,8 +11,9 @@ export function Target(props: {
   earlier: Shot[];
   toleranceM: number;
   toleranceUpM: number;
-  sigmaEastM: number | null;
-  sigmaNorthM: number | null;
+  /** Semi-axes of the expected 95 % ellipse. */
+  expectedEastM: number;
+  expectedNorthM: number;
   write: (metres: number) => string;
 }) {
   const all = props.shot ? [props.shot, ...props.earlier] : props.earlier;
@@ -34,18 +35,16 @@ export function Target(props: {
       <text x={centre + 4} y={centre + props.toleranceM * scale + 18} fontSize="20" fill="var(--checked)">
         {props.write(props.toleranceM)}
       </text>
-      {props.sigmaEastM !== null && props.sigmaNorthM !== null && (
-        <ellipse
-          cx={centre}
-          cy={centre}
-          rx={2.4477 * props.sigmaEastM * scale}
-          ry={2.4477 * props.sigmaNorthM * scale}
-          fill="none"
-          stroke="var(--grain)"
-          strokeWidth="2"
-          strokeDasharray="7 5"
-        />
-      )}
+      <ellipse
+        cx={centre}
+        cy={centre}
+        rx={props.expectedEastM * scale}
+        ry={props.expectedNorthM * scale}
+        fill="none"
+        stroke="var(--grain)"
+        strokeWidth="2"
+        strokeDasharray="7 5"
+      />
       {props.earlier.map((shot) => (
         <circle key={shot.id} cx={centre + shot.eastM * scale} cy={centre - shot.northM * scale} r="5" fill="none" stroke="var(--faded)" strokeWidth="2" />
       ))}

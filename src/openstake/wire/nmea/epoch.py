@@ -120,7 +120,10 @@ class EpochReader:
         elif kind == "GSV":
             kind += str(int(fields[1]) == int(fields[2])) + fields[0][:2]
         self._last_kind = fields[0] + kind
-        if self._epoch is not None and self._last_kind == self._closing_kind:
+        if self._epoch is None:
+            # This burst was handed over too early (a sentence was lost in the one before): the next waits for this one.
+            self._closing_kind = self._last_kind
+        elif self._last_kind == self._closing_kind:
             yield from self._hand_over()
 
     def _hand_over(self) -> Iterator[Epoch]:

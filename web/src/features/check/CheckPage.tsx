@@ -23,6 +23,7 @@ export function CheckPage({ job, live }: { job: Job; live: Schemas["Live"] | nul
   const [seconds, setSeconds] = useState("30");
   const [height, setHeight] = useState({ reading: "2.000 m", feature: "rod" });
   const [fixedOnly, setFixedOnly] = useState(true);
+  const [tolerance, setTolerance] = useState<"control" | "topography">("control");
   const [shownId, setShownId] = useState<string | null>(null);
 
   const mark = marks.data?.find((item) => item.id === markId);
@@ -38,8 +39,7 @@ export function CheckPage({ job, live }: { job: Job; live: Schemas["Live"] | nul
       seconds: Number(seconds) || 0,
       ...height,
       fixed_only: fixedOnly,
-      tolerance_horizontal_m: 0.02,
-      tolerance_vertical_m: 0.03,
+      tolerance,
     });
   };
 
@@ -98,6 +98,16 @@ export function CheckPage({ job, live }: { job: Job; live: Schemas["Live"] | nul
             value={height.feature}
             options={(kit.data?.rover_features ?? []).map((item) => ({ value: item.name, label: item.label }))}
             onChange={(feature) => setHeight({ ...height, feature })}
+          />
+          <Select
+            label="Limits"
+            value={tolerance}
+            options={(kit.data?.tolerances ?? []).map((limits) => ({
+              value: limits.name,
+              label: limits.name,
+              detail: `${length(limits.horizontal_m, job.length_unit)} and ${length(limits.vertical_m, job.length_unit)} ${UNIT_SIGN[job.length_unit]}`,
+            }))}
+            onChange={(name) => setTolerance(name === "topography" ? "topography" : "control")}
           />
           <Toggle
             label="Fixed only"
@@ -167,8 +177,8 @@ function Shown({ job, check, all }: { job: Job; check: Schemas["Check"]; all: Sc
           earlier={earlier}
           toleranceM={check.tolerance_horizontal_m}
           toleranceUpM={check.tolerance_vertical_m}
-          sigmaEastM={check.expected_sigma_east_m}
-          sigmaNorthM={check.expected_sigma_north_m}
+          expectedEastM={check.expected_semi_axis_east_m}
+          expectedNorthM={check.expected_semi_axis_north_m}
           write={(metres) => `${length(metres, unit)} ${sign}`}
         />
       </div>

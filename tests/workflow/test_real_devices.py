@@ -1,0 +1,106 @@
+"""A job with real addresses: the program types nothing into receivers, and says what it cannot hear."""
+
+import stat
+
+import pytest
+
+from openstake.workflow.practice import PASSWORD
+from tests.conftest import as_file, wait_for
+
+pytestmark = pytest.mark.slow
+
+CONTROL = """name,east,north,ellipsoidal height
+CS1,703412.361,629805.118,62.417
+CS2,703478.902,629861.447,61.983
+"""
+
+
+def office_job(crew):
+    job = crew.post("/jobs", {"name": "Real devices", "system_code": 2157, "length_unit": "m"})["id"]
+    crew.post(f"/jobs/{job}/control/accept", as_file(CONTROL))
+    return job
+
+
+def field_running(crew, reading="1.546 m"):
+    """Let the stand-ins of the demo job run: for the real job they are somebody's receivers on the network."""
+    demo = crew.job()
+    crew.walk_to(demo, "CS2")
+    crew.start_base(demo, reading=reading)
+    return demo
+
+
+def start(crew, job, status=200, **more):
+    practice = crew.program.context.practice
+    wish = {
+        "mark_id": crew.mark(job, "CS1"), "reading": "1.546", "feature": "bottom", "source": "mark", "station_id": 17,
+        "base_url": practice.base_stream_url, "base_password": PASSWORD, "rover_url": practice.rover_url,
+    } | more  # fmt: skip
+    return crew.post(f"/jobs/{job}/base/start", wish, status)
+
+
+def test_what_the_receiver_sends_is_compared_with_what_was_meant(crew):
+    field_running(crew, reading="1.746 m")
+    job = office_job(crew)
+    start(crew, job)
+    wait_for(lambda: crew.get(f"/jobs/{job}/base")["on_air"], 30)
+
+    base = crew.get(f"/jobs/{job}/base")
+
+    # Typed 1.746 into the receiver, 1.546 here: 0.200 m, exact to the tenth of a millimetre that 1006 carries.
+    assert base["on_air"]["up_m"] == pytest.approx(0.2, abs=0.0002)
+    assert [finding["code"] for finding in base["findings"]] == ["base-position-disagrees"]
+    assert "1.746 m would fit" in base["findings"][0]["cause"]
+    step = {item["step"]: item["state"] for item in crew.get(f"/jobs/{job}/steps")["steps"]}
+    assert step["base"] == "disagrees"
+    secrets = crew.program.context.data_dir / "passwords.json"
+    assert stat.S_IMODE(secrets.stat().st_mode) == 0o600
+    assert PASSWORD not in str(crew.get(f"/jobs/{job}/book")) + str(base)
+
+
+def test_on_radio_the_base_is_not_heard_and_the_reference_is_declared(crew):
+    field_running(crew)
+    job = office_job(crew)
+    start(crew, job, base_url=None, base_password=None)
+    crew.wait_fixed(job)
+
+    check = crew.check(job, "CS2")
+
+    assert [finding["code"] for finding in crew.get(f"/jobs/{job}/base")["findings"]] == ["base-not-heard"]
+    assert check["agrees"], check["words"]
+    state = {item["step"]: item["state"] for item in crew.get(f"/jobs/{job}/steps")["steps"]}
+    assert (state["base"], state["check"]) == ("entered", "checked")
+
+
+def test_a_wrong_caster_password_is_a_sentence_and_the_rover_is_heard_all_the_same(crew):
+    field_running(crew)
+    job = office_job(crew)
+    start(crew, job, base_password="wrong")
+    wait_for(lambda: (crew.get(f"/jobs/{job}/watch")["live"]["base_feed"] or {}).get("state") == "broken", 20)
+    wait_for(lambda: crew.get(f"/jobs/{job}/watch")["live"]["status"] != "none", 20)
+
+    assert "refuses user and password" in crew.get(f"/jobs/{job}/watch")["live"]["base_feed"]["sentence"]
+
+
+def test_a_position_that_refers_to_the_mark_is_not_lowered_again(crew):
+    field_running(crew)
+    job = office_job(crew)
+    start(crew, job, refers_to="mark")
+    crew.wait_fixed(job)
+
+    # The stand-in sends its ARP; declared as the mark, the pole of 2.000 m is left in: the classic 2 m.
+    assert crew.check(job, "CS2")["up_m"] == pytest.approx(2.0, abs=0.04)
+
+
+def test_a_job_in_survey_feet_on_another_continent_checks_as_well(crew):
+    job = crew.job("Nettle Brook Culvert")
+    crew.walk_to(job, "NB2")
+    crew.start_base(job, reading="5 ft 0 7/8 in", mark="NB1")
+    crew.wait_fixed(job)
+
+    check = crew.check(job, "NB2", reading="6.5617 ft")
+
+    # 5 ft 0 7/8 in = 1.5462 m, typed for a true 1.546 m.
+    assert check["agrees"], check["words"]
+    header, row = crew.get(f"/jobs/{job}/points.csv").split("\r\n")[:2]
+    assert header.split(",")[1] == "east_sft"
+    assert float(row.split(",")[1]) == pytest.approx(1592498.13, abs=0.1)
