@@ -1,9 +1,9 @@
 """What comes in over HTTP: strangers, garbage, and problems as documents."""
 
 import pytest
-from tests.conftest import Crew, as_file
 
 from openstake.app import build
+from tests.conftest import Crew, as_file
 
 
 @pytest.fixture(scope="module")

@@ -10,11 +10,11 @@ from pathlib import Path
 import pytest
 from click.testing import CliRunner
 from pynmeagps import GET, NMEAMessage
-from tests import published
 
 from openstake.cli import main
 from openstake.core.evidence import StationReference
 from openstake.wire.rtcm3.station import encode_reference
+from tests import published
 
 REAL = json.loads((Path(__file__).parent.parent / "data" / "rtcm3_frames.json").read_text())
 REAL_BYTES = b"".join(bytes.fromhex(entry["hex"]) for entry in REAL)

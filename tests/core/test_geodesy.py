@@ -5,12 +5,12 @@ import pyproj
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tests import published
 
 from openstake.core.errors import FrameError
 from openstake.core.geodesy.ellipsoid import GRS80, WGS84, ecef_from_geodetic, geodetic_from_ecef
 from openstake.core.geodesy.frames import job_frame, search_systems, unit_of_system
 from openstake.core.geodesy.local import enu_from_ecef_difference, normal
+from tests import published
 
 A_MICROMETRE = 1e-6
 

@@ -5,12 +5,12 @@ import pytest
 from scipy.integrate import solve_ivp
 from sgp4.api import Satrec
 from skyfield.api import EarthSatellite, load, wgs84
-from tests import published
 
 from openstake.core.constants import EARTH_GM_M3_S2
 from openstake.core.sky.constellations import CONSTELLATIONS, GLONASS
 from openstake.core.sky.geometry import dop
 from openstake.core.sky.orbits import Elements, earth_fixed_positions_m, inertial_positions_m
+from tests import published
 
 TLES = (Path(__file__).parent.parent / "data" / "gnss_tle_jan2018.txt").read_text().splitlines()
 

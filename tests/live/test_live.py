@@ -4,7 +4,6 @@ import time
 from datetime import datetime, timedelta
 
 import pytest
-from tests.conftest import wait_for
 
 from openstake.core.errors import DeviceError, FileError, InputError
 from openstake.core.evidence import StationReference
@@ -16,6 +15,7 @@ from openstake.live.transport import open_source
 from openstake.standin.fanout import Fanout
 from openstake.wire.nmea.write import Fix, gga, gst
 from openstake.wire.rtcm3.station import encode_reference
+from tests.conftest import wait_for
 
 START = datetime(2026, 11, 24, 23, 59, 50)
 

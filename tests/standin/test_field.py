@@ -18,6 +18,7 @@ import pytest
 from pygnssutils import GNSSNTRIPClient
 from pyproj import Transformer
 from pyrtcm import RTCMReader
+
 from tests.conftest import wait_for
 
 pytestmark = [pytest.mark.slow, pytest.mark.xdist_group("field")]

@@ -6,12 +6,12 @@ import urllib.request
 
 import pytest
 from sqlalchemy import func, select
-from tests.browser.conftest import Demo
-from tests.conftest import wait_for
 
 from openstake.store.book import verify
 from openstake.store.database import Database
 from openstake.store.models import BookEntry, EpochRow, Shot, ShotEpoch
+from tests.browser.conftest import Demo
+from tests.conftest import wait_for
 
 
 def call(demo, method, path, body=None):

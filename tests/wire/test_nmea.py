@@ -5,13 +5,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from pynmeagps import GET, NMEAMessage
-from tests import published
 
 from openstake.core.evidence import Status
 from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.sentence import checksum, fields_of
 from openstake.wire.nmea.summary import LogSummary
 from openstake.wire.nmea.write import Fix, gga, gsa, gst, gsv, rmc
+from tests import published
 
 FIX = Fix(
     datetime(2026, 11, 24, 10, 36, 7),

@@ -8,7 +8,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from pyrtcm import RTCMReader
-from tests import published
 
 from openstake.core.evidence import ObservableSet, StationReference
 from openstake.wire.rtcm3.bits import BitReader, BitWriter
@@ -31,6 +30,7 @@ from openstake.wire.rtcm3.station import (
     encode_reference,
 )
 from openstake.wire.rtcm3.summary import StreamSummary
+from tests import published
 
 REAL_FRAMES = json.loads((Path(__file__).parent.parent / "data" / "rtcm3_frames.json").read_text())
 

@@ -4,6 +4,7 @@ import csv
 import io
 
 import pytest
+
 from tests.conftest import wait_for
 
 # The stand-in's noise at some hundred metres: 4 mm and 7 mm one sigma, and more with the geometry; four sigmas.
