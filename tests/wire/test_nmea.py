@@ -105,6 +105,19 @@ def test_a_sentence_lost_once_does_not_shorten_the_epochs_that_follow():
     assert [epoch.sigma_up_m for epoch in epochs[4:]] == [0.02] * 4
 
 
+def test_a_receiver_that_sends_rmc_first_is_not_a_burst_late():
+    reader = EpochReader()
+    moved = []
+    for second in range(5):
+        lines = burst(second).splitlines(keepends=True)
+        last = next(line for line in lines if b"RMC" in line)
+        moved.append(last + b"".join(line for line in lines if line != last))
+
+    times = [[epoch.time_of_day_s % 60 for epoch in reader.feed(part)] for part in moved]
+
+    assert times[2:] == [[2.0], [3.0], [4.0]]
+
+
 def gst_of(second):
     return next(line for line in burst(second).splitlines(keepends=True) if b"GST" in line)
 

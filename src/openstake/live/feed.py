@@ -83,6 +83,8 @@ class Feed:
                 try:
                     if self._read(source):
                         tries = 0
+                except Exception as error:  # a full disk, say: the feed must say so and try again, not die unseen
+                    self._say(FeedState.BROKEN, f"What arrived could not be kept: {error}.")
                 finally:
                     source.close()
                 if self.url.startswith("replay:") and not self._stop.is_set():

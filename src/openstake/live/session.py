@@ -168,7 +168,10 @@ class RunningSession:
 
     def _status(self, role: str) -> Callable[[FeedStatus], None]:
         def changed(status: FeedStatus) -> None:
-            self._sink.feed_changed(self.id, role, status)
+            try:
+                self._sink.feed_changed(self.id, role, status)
+            except Exception as error:  # the feed goes on, and the crew is told
+                self._problem = f"The Book cannot be written: {error}."
             self._on_change(self)
 
         return changed

@@ -4,8 +4,8 @@ import type { ReactNode } from "react";
 export function Page(props: { title: string; why: ReactNode; action?: ReactNode; aside?: ReactNode; children: ReactNode }) {
   return (
     <>
-      <div className="min-h-0 flex-1 overflow-auto px-6 py-4">
-        <div className="mb-4 flex items-baseline gap-4">
+      <div className="min-h-0 flex-1 overflow-auto px-6 py-3">
+        <div className="mb-3 flex items-baseline gap-4">
           <h1 className="text-3xl font-bold">{props.title}</h1>
           <p className="text-faded">{props.why}</p>
         </div>

@@ -147,7 +147,7 @@ export function Note({ tone = "plain", children }: { tone?: "plain" | "flag" | "
     flag: "border-flag bg-flagwash",
     checked: "border-checked bg-checkedwash",
   };
-  return <div className={`rounded border-l-8 px-4 py-3 ${tones[tone]}`}>{children}</div>;
+  return <div className={`rounded border-l-8 px-4 py-2 ${tones[tone]}`}>{children}</div>;
 }
 
 export function Figure(props: { label: string; value: string; sign?: string; hint?: string; tone?: string; large?: boolean }) {

@@ -19,6 +19,8 @@ from openstake.wire.nmea.sentence import (
     whole,
 )
 
+_TIMED = ("GGA", "RMC", "GST", "ZDA")  # sentences whose first field is the time of the epoch
+
 
 def epoch_from_gga(fields: list[str]) -> Epoch:
     """Return the epoch of a GGA; ValueError where a field is not what NMEA 0183 has there."""
@@ -98,30 +100,28 @@ class EpochReader:
 
     def _take(self, fields: list[str]) -> Iterator[Epoch]:
         kind = fields[0][-3:]
+        time_s = time_of_day_s(fields[1]) if kind in _TIMED else None
+        if self._epoch is not None and time_s is not None and time_s != self._epoch.time_of_day_s:
+            # The time has moved on: whatever came last ends a burst of this receiver.
+            self._closing_kind = self._last_kind
+            yield from self._hand_over()
+        late = time_s is not None and time_s == self._handed_over
         if kind == "GGA":
-            epoch = epoch_from_gga(fields)
-            if self._epoch is not None and self._epoch.time_of_day_s == epoch.time_of_day_s is not None:
+            if late or (self._epoch is not None and time_s is not None):
                 return  # a second talker's GGA of the same moment
-            if epoch.time_of_day_s is not None and epoch.time_of_day_s == self._handed_over:
-                return
-            if self._epoch is not None:
-                self._closing_kind = self._last_kind
-                yield from self._hand_over()
-            self._handed_over = None
-            self._epoch = replace(epoch, date=self._date)
-            self._last_kind = "GGA"
-            return
-        if kind in ("RMC", "ZDA"):
-            self._take_date(kind, fields)
+            yield from self._hand_over()
+            self._epoch = replace(epoch_from_gga(fields), date=self._date)
+        elif kind in ("RMC", "ZDA"):
+            self._take_date(kind, fields, time_s)
         elif kind == "GST":
-            self._take_sigmas(fields)
+            self._take_sigmas(fields, time_s)
         elif kind == "GSA":
             self._take_dops(fields)
         elif kind == "GSV":
-            kind += str(int(fields[1]) == int(fields[2])) + fields[0][:2]
-        self._last_kind = fields[0] + kind
-        if self._epoch is None:
-            # This burst was handed over too early (a sentence was lost in the one before): the next waits for this one.
+            kind += str(int(fields[1]) == int(fields[2]))
+        self._last_kind = fields[0][:2] + kind
+        if late:
+            # Handed over too early (a sentence was lost in the burst before): the next burst waits for this one.
             self._closing_kind = self._last_kind
         elif self._last_kind == self._closing_kind:
             yield from self._hand_over()
@@ -132,13 +132,12 @@ class EpochReader:
             yield self._epoch
             self._epoch = None
 
-    def _of_this_moment(self, time_text: str) -> Epoch | None:
-        time_s = time_of_day_s(time_text)
+    def _of_this_moment(self, time_s: float | None) -> Epoch | None:
         if self._epoch is not None and (time_s is None or time_s == self._epoch.time_of_day_s):
             return self._epoch
         return None
 
-    def _take_date(self, kind: str, fields: list[str]) -> None:
+    def _take_date(self, kind: str, fields: list[str], time_s: float | None) -> None:
         if kind == "RMC":
             day = date_of(fields[9])
         else:
@@ -146,12 +145,12 @@ class EpochReader:
         if day is None:
             return
         self._date = day
-        epoch = self._of_this_moment(fields[1])
+        epoch = self._of_this_moment(time_s)
         if epoch is not None:
             self._epoch = replace(epoch, date=day)
 
-    def _take_sigmas(self, fields: list[str]) -> None:
-        epoch = self._of_this_moment(fields[1])
+    def _take_sigmas(self, fields: list[str], time_s: float | None) -> None:
+        epoch = self._of_this_moment(time_s)
         if epoch is not None:
             north, east, up = number(fields[6]), number(fields[7]), number(fields[8])
             self._epoch = replace(epoch, sigma_east_m=east, sigma_north_m=north, sigma_up_m=up)

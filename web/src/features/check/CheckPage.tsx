@@ -170,8 +170,8 @@ function Shown({ job, check, all }: { job: Job; check: Schemas["Check"]; all: Sc
   const earlier = all.filter((item) => item.mark_id === check.mark_id && item.id !== check.id).map(shotOf);
   const upBad = check.up_m !== null && Math.abs(check.up_m) > check.tolerance_vertical_m;
   return (
-    <section className="grid grid-cols-[minmax(0,1fr)_13rem] gap-4 rounded border-2 border-line bg-page p-3" aria-label={`Check on ${check.mark_name}`}>
-      <div className="h-52">
+    <section className="grid grid-cols-[minmax(0,1fr)_16rem] gap-4 rounded border-2 border-line bg-page p-3" aria-label={`Check on ${check.mark_name}`}>
+      <div className="h-48">
         <Target
           shot={shotOf(check)}
           earlier={earlier}
