@@ -1,0 +1,80 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { act, cleanup, renderHook } from "@testing-library/react";
+import type { ReactNode } from "react";
+import { afterEach, beforeEach, expect, test, vi } from "vitest";
+
+/** The browser's EventSource, driven by hand. */
+class Stream extends EventTarget {
+  static all: Stream[] = [];
+  closed = false;
+  onopen: (() => void) | null = null;
+  onerror: (() => void) | null = null;
+  constructor(readonly url: string) {
+    super();
+    Stream.all.push(this);
+  }
+  close() {
+    this.closed = true;
+  }
+  say(topic: string, payload: unknown) {
+    this.dispatchEvent(new MessageEvent(topic, { data: JSON.stringify(payload) }));
+  }
+}
+
+beforeEach(() => {
+  Stream.all = [];
+  vi.stubGlobal("EventSource", Stream);
+});
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+});
+
+async function follow() {
+  const { useLiveStream } = await import("./live");
+  const queries = new QueryClient();
+  const refreshed = vi.spyOn(queries, "invalidateQueries");
+  const wrapper = ({ children }: { children: ReactNode }) => (
+    <QueryClientProvider client={queries}>{children}</QueryClientProvider>
+  );
+  return { ...renderHook(() => useLiveStream("j1"), { wrapper }), refreshed };
+}
+
+const newest = () => Stream.all[Stream.all.length - 1]!;
+
+test("what the program says is shown, and a lost program takes its last fix away", async () => {
+  const { result } = await follow();
+  act(() => newest().onopen?.());
+  act(() => newest().say("live", { status: "fixed" }));
+  expect(result.current).toMatchObject({ connection: "open", live: { status: "fixed" } });
+
+  act(() => newest().onerror?.());
+
+  expect(result.current).toMatchObject({ connection: "lost", live: null });
+});
+
+test("after a break everything stored is read again, and so it is when the job changes", async () => {
+  const { refreshed } = await follow();
+  act(() => newest().onopen?.());
+  act(() => newest().onerror?.());
+  act(() => newest().onopen?.());
+  act(() => newest().say("job", {}));
+
+  expect(refreshed).toHaveBeenCalledTimes(3);
+  expect(refreshed).toHaveBeenCalledWith({ queryKey: ["job", "j1"] });
+});
+
+test("a hidden tab holds no stream, and a tab shown again opens one", async () => {
+  const { unmount } = await follow();
+  const hidden = vi.spyOn(document, "hidden", "get");
+  hidden.mockReturnValue(true);
+  act(() => void document.dispatchEvent(new Event("visibilitychange")));
+  expect(Stream.all.map((stream) => stream.closed)).toEqual([true]);
+
+  hidden.mockReturnValue(false);
+  act(() => void document.dispatchEvent(new Event("visibilitychange")));
+  expect(Stream.all.map((stream) => stream.closed)).toEqual([true, false]);
+  unmount();
+  expect(newest().closed).toBe(true);
+  hidden.mockRestore();
+});
