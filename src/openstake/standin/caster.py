@@ -164,12 +164,13 @@ class Caster:
         if not request.mount or (mount is None and version == 1):
             self._send_table(connection, version)
             return
+        if mount is None:
+            # Said before the password is asked for: the table is public, so this tells nobody more.
+            connection.sendall(self._head(2, "404 Not Found"))
+            return
         if request.credentials != (self._user, self._password):
             realm = f'WWW-Authenticate: Basic realm="{request.mount[:60]}"'
             connection.sendall(self._head(version, "401 Unauthorized", realm))
-            return
-        if mount is None:
-            connection.sendall(self._head(2, "404 Not Found"))
             return
         if version == 2:
             connection.sendall(
