@@ -123,3 +123,11 @@ class Page:
 @pytest.fixture
 def page(chromium, demo):
     return Page(chromium, demo.url)
+
+
+@pytest.fixture(scope="session")
+def visit(chromium, tmp_path_factory):
+    """A page on a demo that several tests share: they look around and start nothing."""
+    running = Demo(tmp_path_factory.mktemp("shared") / "data")
+    yield Page(chromium, running.url)
+    running.stop()

@@ -106,17 +106,18 @@ def test_a_base_height_typed_a_decimetre_too_large_is_seen_and_explained(page, t
         assert answer.read().decode().splitlines()[1].startswith("CS2,7034")
 
 
-def test_a_job_is_made_with_a_system_found_by_part_of_its_name(page):
-    page.open()
-    page.press("New job")
-    page.type("name", "Alder Weir")
-    page.type("system", "vermont ftUS")
-    page.press("NAD83(2011) / Vermont")
-    page.choose("Lengths are typed", "US survey foot")
-    page.shot("new-job")
-    page.press("Make the job")
-    page.sees("No control yet")
-    page.sees("US survey foot")
+@pytest.mark.xdist_group("visit")
+def test_a_job_is_made_with_a_system_found_by_part_of_its_name(visit):
+    visit.open()
+    visit.press("New job")
+    visit.type("name", "Alder Weir")
+    visit.type("system", "vermont ftUS")
+    visit.press("NAD83(2011) / Vermont")
+    visit.choose("Lengths are typed", "US survey foot")
+    visit.shot("new-job")
+    visit.press("Make the job")
+    visit.sees("No control yet")
+    visit.sees("US survey foot")
 
 
 def test_the_page_survives_a_killed_program_and_says_so(page, demo):
@@ -154,21 +155,22 @@ axe.run(document, { resultTypes: ['violations'] }).then((result) => done(
 """
 
 
+@pytest.mark.xdist_group("visit")
 @pytest.mark.parametrize("theme", ["paper", "sun", "dusk"])
-def test_axe_finds_nothing_serious_on_any_page(page, theme):
-    page.open()
-    page.driver.execute_script(f"localStorage.setItem('theme', '{theme}')")
-    page.open()
-    page.sees("Carrow Sluice")
-    found = {"jobs": axe(page)}
-    page.press("Carrow Sluice", tag="a")
+def test_axe_finds_nothing_serious_on_any_page(visit, theme):
+    visit.open()
+    visit.driver.execute_script(f"localStorage.setItem('theme', '{theme}')")
+    visit.open()
+    visit.sees("Carrow Sluice")
+    found = {"jobs": axe(visit)}
+    visit.press("Carrow Sluice", tag="a")
     for step in ("Job", "Base", "Watch", "Check", "Book"):
-        page.go(step)
-        page.until(lambda: page.driver.find_elements("tag name", "h1"))
-        found[step] = axe(page)
+        visit.go(step)
+        visit.until(lambda: visit.driver.find_elements("tag name", "h1"))
+        found[step] = axe(visit)
 
     assert {name: rules for name, rules in found.items() if rules} == {}
-    page.driver.execute_script("localStorage.removeItem('theme')")
+    visit.driver.execute_script("localStorage.removeItem('theme')")
 
 
 def axe(page):
@@ -176,17 +178,18 @@ def axe(page):
     return page.driver.execute_async_script(RUN_AXE)
 
 
-def test_every_step_is_reached_by_keys_and_the_list_of_keys_is_shown(page):
-    page.open()
-    page.press("Carrow Sluice", tag="a")
-    page.sees("nail in the sluice apron")
+@pytest.mark.xdist_group("visit")
+def test_every_step_is_reached_by_keys_and_the_list_of_keys_is_shown(visit):
+    visit.open()
+    visit.press("Carrow Sluice", tag="a")
+    visit.sees("nail in the sluice apron")
     for keys, words in (
         ("g6", "Nothing is listened to"),
         ("g9", "The Book is whole"),
         ("g5", "Mark under the antenna"),
         ("r", "Mark under the pole"),
     ):
-        page.driver.find_element("tag name", "body").send_keys(keys)
-        page.sees(words)
-    page.driver.find_element("tag name", "body").send_keys("?")
-    page.sees("Go to Check; there: record")
+        visit.driver.find_element("tag name", "body").send_keys(keys)
+        visit.sees(words)
+    visit.driver.find_element("tag name", "body").send_keys("?")
+    visit.sees("Go to Check; there: record")
