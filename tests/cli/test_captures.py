@@ -11,7 +11,7 @@ import pytest
 from click.testing import CliRunner
 from pynmeagps import GET, NMEAMessage
 
-from openstake.cli import main
+from openstake.cli import VERBS, main
 from openstake.core.evidence import StationReference
 from openstake.wire.rtcm3.station import encode_reference
 from tests import published
@@ -174,6 +174,13 @@ def test_memory_stays_flat_on_large_files(tmp_path, verb, line):
         peaks.append(int(done.stderr.split()[-1]))
 
     assert peaks[1] - peaks[0] < 25
+
+
+def test_every_verb_has_its_help_and_its_line_in_the_readme():
+    readme = (Path(__file__).parent.parent.parent / "README.md").read_text()
+    for verb in VERBS:
+        assert run(verb, "--help").exit_code == 0
+        assert f"openstake {verb}" in readme
 
 
 def test_version_and_help():

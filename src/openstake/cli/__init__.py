@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import sys
+from importlib import import_module
 from typing import Any
 
 import click
@@ -11,9 +12,22 @@ import click
 from openstake import __version__
 from openstake.core.errors import OpenStakeError
 
+# Each verb and the module of this package that holds it: loaded when it is called, so that `openstake log` does not wait
+# for the web application to be imported.
+VERBS = {"book": "book", "demo": "demo", "log": "captures", "standin": "standin", "stream": "captures"}
 
-class SentenceGroup(click.Group):
-    """Maps the one error tree to an exit code: the sentence on stderr and 2."""
+
+class Verbs(click.Group):
+    """Loads verbs when they are called, and maps the one error tree to an exit code: the sentence on stderr and 2."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(VERBS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in VERBS:
+            return None
+        command: click.Command = getattr(import_module(f"{__name__}.{VERBS[cmd_name]}"), cmd_name)
+        return command
 
     def invoke(self, ctx: click.Context) -> Any:
         try:
@@ -43,12 +57,7 @@ def finding_lines(findings: list[dict[str, Any]]) -> list[str]:
     return out
 
 
-@click.group(cls=SentenceGroup, context_settings={"help_option_names": ["-h", "--help"]})
+@click.group(cls=Verbs, context_settings={"help_option_names": ["-h", "--help"]})
 @click.version_option(__version__, prog_name="openstake")
 def main() -> None:
     """Open Stake: a GNSS base and rover job, from the mark to the signed-off book."""
-
-
-from openstake.cli import book, captures, demo, standin  # noqa: E402
-
-__all__ = ["book", "captures", "demo", "main", "standin"]

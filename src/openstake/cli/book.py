@@ -7,13 +7,13 @@ from pathlib import Path
 
 import click
 
-from openstake.cli import main, show
+from openstake.cli import show
 from openstake.core.errors import FileError
 from openstake.store.book import verify as verify_book
 from openstake.store.database import Database
 
 
-@main.group()
+@click.group()
 def book() -> None:
     """The Book of a data folder."""
 

@@ -7,11 +7,11 @@ from typing import Any
 
 import click
 
-from openstake.cli import finding_lines, main, show
+from openstake.cli import finding_lines, show
 from openstake.workflow import captures
 
 
-@main.command()
+@click.command()
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def stream(file: Path, as_json: bool) -> None:
@@ -43,7 +43,7 @@ def _stream_lines(result: dict[str, Any]) -> list[str]:
     return lines + finding_lines(result["findings"])
 
 
-@main.command()
+@click.command()
 @click.argument("file", type=click.Path(path_type=Path))
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def log(file: Path, as_json: bool) -> None:

@@ -7,10 +7,9 @@ from pathlib import Path
 import click
 
 from openstake.app import serve
-from openstake.cli import main
 
 
-@main.command()
+@click.command()
 @click.option("--port", type=int, default=8420, show_default=True)
 @click.option("--data", type=click.Path(path_type=Path), default=Path("data"), show_default=True, help="data folder")
 @click.option(

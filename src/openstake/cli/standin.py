@@ -9,7 +9,6 @@ from pathlib import Path
 
 import click
 
-from openstake.cli import main
 from openstake.core.errors import InputError
 from openstake.core.units import degrees_from_text, metres_from_text
 from openstake.standin.base import BaseReceiver, Broadcast
@@ -19,7 +18,7 @@ from openstake.standin.rover import RoverReceiver
 from openstake.standin.world import WorldFile
 
 
-@main.group()
+@click.group()
 def standin() -> None:
     """Simulated caster, base and rover on the loopback."""
 
