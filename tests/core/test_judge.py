@@ -135,6 +135,14 @@ def test_what_weakens_a_check_is_said(given, code):
     assert code in codes(judge_check(given)[1:])
 
 
+def test_a_foot_job_is_told_in_feet():
+    # 0.1 m = 0.33 ft, 0.03 m = 0.10 ft in both feet (NIST SP 811).
+    found = judge_check(evidence(up=0.1, unit="sft"))[0]
+
+    assert "0.33 ft high (limit 0.10 ft)" in found.sentence and " m " not in found.sentence
+    assert in_words(Difference(0.0, -0.1, 0.1), "ft") == "rover 0.33 ft high, 0.00 ft east, 0.33 ft south"
+
+
 def test_differences_are_said_in_words():
     assert in_words(Difference(0.004, -0.002, 0.1)) == "rover 0.100 m high, 0.004 m east, 0.002 m south"
     assert in_words(Difference(-0.004, 0.002, None)) == "rover 0.004 m west, 0.002 m north"

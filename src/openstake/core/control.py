@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from math import hypot
 
 from openstake.core.budget import Sigmas, horizontal_95_m, vertical_95_m
+from openstake.core.units import text_from_metres
 
 
 @dataclass(frozen=True)
@@ -52,11 +53,15 @@ def within(difference: Difference, tolerance: Tolerance) -> tuple[bool, bool]:
     return difference.horizontal_m <= tolerance.horizontal_m, up is None or abs(up) <= tolerance.vertical_m
 
 
-def in_words(difference: Difference) -> str:
+def in_words(difference: Difference, unit: str = "m") -> str:
     """Return the difference as people say it: `rover 0.100 m high, 0.004 m east, 0.002 m south`."""
+
+    def size(metres: float) -> str:
+        return text_from_metres(abs(metres), unit)
+
     parts = []
     if difference.up_m is not None:
-        parts.append(f"{abs(difference.up_m):.3f} m {'high' if difference.up_m >= 0 else 'low'}")
-    parts.append(f"{abs(difference.east_m):.3f} m {'east' if difference.east_m >= 0 else 'west'}")
-    parts.append(f"{abs(difference.north_m):.3f} m {'north' if difference.north_m >= 0 else 'south'}")
+        parts.append(f"{size(difference.up_m)} {'high' if difference.up_m >= 0 else 'low'}")
+    parts.append(f"{size(difference.east_m)} {'east' if difference.east_m >= 0 else 'west'}")
+    parts.append(f"{size(difference.north_m)} {'north' if difference.north_m >= 0 else 'south'}")
     return "rover " + ", ".join(parts)

@@ -68,7 +68,7 @@ def height_preview(context: Context, job_id: str, reading: str, feature: str, su
         "feature_to_arp_m": height.feature.feature_to_arp_m,
         "rim_radius_m": height.feature.rim_radius_m,
         "method": height.feature.method,
-        "text": f"{height.arp_height_m:.3f} m" if unit == "m" else text_from_metres(height.arp_height_m, unit),
+        "text": text_from_metres(height.arp_height_m, unit),
     }
 
 
@@ -109,7 +109,7 @@ def start(context: Context, job_id: str, wish: StartWish) -> dict[str, Any]:
         write_entry(
             session, now, "base-started",
             f"Base {wish.station_id} started on {mark.name}: '{height.text}' to {in_a_sentence(height.feature.label)}, "
-            f"ARP {height.arp_height_m:.3f} m above the mark; coordinate from {coordinate.detail}.",
+            f"ARP {text_from_metres(height.arp_height_m, job.length_unit)} above the mark; coordinate from {coordinate.detail}.",
             job_id, occupation=occupation.id, mark=mark.id, height_reading=reading.id, base_coordinate=coordinate.id,
             arp_height_m=height.arp_height_m, x_m=coordinate.x_m, y_m=coordinate.y_m, z_m=coordinate.z_m,
         )  # fmt: skip
@@ -226,15 +226,18 @@ def correct_height(
             raise ConflictError("The height has been corrected in the meantime. Look at the present value.")
         height = read_height(reading, feature, "base", job.length_unit)
         now = context.now()
+        old_text, new_text, moved = (
+            text_from_metres(metres, job.length_unit)
+            for metres in (old.arp_height_m, height.arp_height_m, height.arp_height_m - old.arp_height_m)
+        )
         row = _height_row(height, job_id, occupation.id, now)
         row.replaces_id, row.reason = old.id, reason.strip()
         session.add(row)
         session.flush()
         write_entry(
             session, now, "base-height-corrected",
-            f"Base height corrected from '{old.text}' ({old.arp_height_m:.3f} m) to '{height.text}' "
-            f"({height.arp_height_m:.3f} m): {row.reason}. Every point from this base moves by "
-            f"{height.arp_height_m - old.arp_height_m:+.3f} m in height.",
+            f"Base height corrected from '{old.text}' ({old_text}) to '{height.text}' ({new_text}): {row.reason}. "
+            f"Every point from this base moves by {moved} in height.",
             job_id, occupation=occupation.id, replaces=old.id, height_reading=row.id,
             arp_height_m=height.arp_height_m,
         )  # fmt: skip
@@ -341,6 +344,8 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
             "east_m": difference.east_m, "north_m": difference.north_m, "up_m": difference.up_m,
             "agrees": difference.agrees,
         }  # fmt: skip
-    findings = judge_base(meant, reading.arp_height_m, occupation.station_id, station, coordinate.source == "average")
+    findings = judge_base(
+        meant, reading.arp_height_m, occupation.station_id, station, coordinate.source == "average", job.length_unit
+    )
     result["findings"] = [item.as_dict() for item in findings]
     return result

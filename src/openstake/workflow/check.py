@@ -227,7 +227,7 @@ def _measured(session: Session, job: Job, shot: Shot) -> _Measured:
     return _Measured(shot, mark, point, _difference(point, mark), tolerance)
 
 
-def _view(session: Session, item: _Measured, all_shots: list[_Measured]) -> dict[str, Any]:
+def _view(session: Session, job: Job, item: _Measured, all_shots: list[_Measured]) -> dict[str, Any]:
     """Return a check as it stands now, with its findings."""
     shot, mark, point, difference, tolerance = item.shot, item.mark, item.point, item.difference, item.tolerance
     occupation = session.get_one(Occupation, shot.occupation_id)
@@ -239,7 +239,7 @@ def _view(session: Session, item: _Measured, all_shots: list[_Measured]) -> dict
         CheckEvidence(
             mark.name, base_mark.name, difference, tolerance, expected, _typed(point.base_height),
             _typed(point.rover_height), coordinate.source == "mark", shot.seconds, point.not_fixed, point.epochs,
-            point.virtual, _others(item, all_shots),
+            point.virtual, _others(item, all_shots), job.length_unit,
         )
     )  # fmt: skip
     agrees = all(within(difference, tolerance)) and not point.not_fixed
@@ -248,7 +248,7 @@ def _view(session: Session, item: _Measured, all_shots: list[_Measured]) -> dict
         "id": shot.id, "mark_id": mark.id, "mark_name": mark.name, "created_s": shot.created_s,
         "occupation_id": shot.occupation_id, "seconds": shot.seconds, "epochs": point.epochs,
         "effective_n": shot.effective_n, "east_m": difference.east_m, "north_m": difference.north_m,
-        "up_m": difference.up_m, "horizontal_m": difference.horizontal_m, "words": in_words(difference),
+        "up_m": difference.up_m, "horizontal_m": difference.horizontal_m, "words": in_words(difference, job.length_unit),
         "tolerance_horizontal_m": tolerance.horizontal_m, "tolerance_vertical_m": tolerance.vertical_m,
         "expected_horizontal_95_m": expected.horizontal_95_m, "expected_vertical_95_m": expected.vertical_95_m,
         "expected_semi_axis_east_m": CIRCLE_95 * total.east_m, "expected_semi_axis_north_m": CIRCLE_95 * total.north_m,
@@ -277,7 +277,7 @@ def _views(session: Session, job: Job) -> list[dict[str, Any]]:
     """Return all checks of a job as they stand now, oldest first; every shot is derived once."""
     shots = session.scalars(select(Shot).where(Shot.job_id == job.id).order_by(Shot.created_s)).all()
     measured = [_measured(session, job, shot) for shot in shots]
-    return [_view(session, item, measured) for item in measured]
+    return [_view(session, job, item, measured) for item in measured]
 
 
 def list_checks(context: Context, job_id: str) -> list[dict[str, Any]]:

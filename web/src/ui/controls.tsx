@@ -150,6 +150,20 @@ export function Note({ tone = "plain", children }: { tone?: "plain" | "flag" | "
   return <div className={`rounded border-l-8 px-4 py-2 ${tones[tone]}`}>{children}</div>;
 }
 
+export function Progress({ label, value, most }: { label: string; value: number; most: number }) {
+  return (
+    <div
+      role="progressbar"
+      aria-label={label}
+      aria-valuenow={value}
+      aria-valuemax={most}
+      className="h-4 w-full overflow-hidden rounded border-2 border-line bg-page"
+    >
+      <div className="h-full bg-checked" style={{ width: `${Math.min(100, (100 * value) / Math.max(most, 1e-6))}%` }} />
+    </div>
+  );
+}
+
 export function Figure(props: { label: string; value: string; sign?: string; hint?: string; tone?: string; large?: boolean }) {
   return (
     <div className="flex flex-col">

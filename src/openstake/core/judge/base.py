@@ -10,6 +10,7 @@ from openstake.core.evidence import StationReference
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.units import text_from_metres
 
 # 1005/1006 count tenths of a millimetre; what is typed has millimetres: more than 2 mm apart is another number.
 AGREES_WITHIN_M = 0.002
@@ -44,6 +45,7 @@ def judge_base(
     meant_station_id: int,
     station: StationReference | None,
     autonomous: bool,
+    unit: str = "m",
 ) -> list[Finding]:
     """Return what the decoded station message says against what was meant; None: it is not heard."""
     found = []
@@ -80,7 +82,7 @@ def judge_base(
         )
     difference = on_air_difference(meant_arp_m, station)
     if not difference.agrees:
-        found.append(_disagrees(difference, meant_arp_height_m, station))
+        found.append(_disagrees(difference, meant_arp_height_m, station, unit))
     if not station.antenna_height_m:
         found.append(
             finding(
@@ -104,13 +106,13 @@ def judge_base(
     return found
 
 
-def _disagrees(difference: OnAir, arp_height_m: float, station: StationReference) -> Finding:
+def _disagrees(difference: OnAir, arp_height_m: float, station: StationReference, unit: str) -> Finding:
     east, north, up = difference.east_m, difference.north_m, difference.up_m
     flat_m = float(np.hypot(east, north))
     if flat_m <= AGREES_WITHIN_M and abs(up + arp_height_m) <= 0.01:
         cause = "The mark's height was sent as the ARP: the antenna height was left out at the receiver."
     elif flat_m <= AGREES_WITHIN_M:
-        cause = f"Another antenna height is in the receiver: {arp_height_m + up:.3f} m would fit what it sends."
+        cause = f"Another antenna height is in the receiver: {text_from_metres(arp_height_m + up, unit)} would fit what it sends."
     elif flat_m < 30.0:
         cause = "The receiver broadcasts another coordinate: an autonomous one, or one it remembers from before."
     else:
@@ -118,8 +120,8 @@ def _disagrees(difference: OnAir, arp_height_m: float, station: StationReference
     return finding(
         "base-position-disagrees",
         Severity.STOP,
-        f"Station {station.station_id} sends an ARP that is {abs(up):.3f} m {'above' if up >= 0 else 'below'} and "
-        f"{flat_m:.3f} m beside the one that is meant.",
+        f"Station {station.station_id} sends an ARP that is {text_from_metres(abs(up), unit)} {'above' if up >= 0 else 'below'} and "
+        f"{text_from_metres(flat_m, unit)} beside the one that is meant.",
         cause,
         "Stop the base, type coordinate and height from this page into the receiver, and start it again.",
         east_m=round(east, 4),

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from openstake.core.control import Difference, Expected, Tolerance, in_words, within
 from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.units import text_from_metres
 
 # Averaging for control is 30 to 180 s (common practice).
 CONTROL_SECONDS = 30.0
@@ -48,6 +49,11 @@ class CheckEvidence:
     epochs: int
     virtual: bool
     others: Sequence[OtherCheck]
+    unit: str = "m"
+
+    def size(self, metres: float) -> str:
+        """Return a length without its sign in the job's unit."""
+        return text_from_metres(abs(metres), self.unit)
 
 
 def judge_check(evidence: CheckEvidence) -> list[Finding]:
@@ -83,10 +89,10 @@ def _good(evidence: CheckEvidence) -> Finding:
     return finding(
         "check-within-tolerance",
         Severity.NOTE,
-        f"{evidence.mark} agrees: {in_words(evidence.difference)} "
-        f"(limits {evidence.tolerance.horizontal_m:.3f} and {evidence.tolerance.vertical_m:.3f} m).",
-        f"The chain from base to pole holds here; {expected.horizontal_95_m:.3f} m horizontally and "
-        f"{expected.vertical_95_m:.3f} m in height were to be expected at 95 %.",
+        f"{evidence.mark} agrees: {in_words(evidence.difference, evidence.unit)} "
+        f"(limits {evidence.size(evidence.tolerance.horizontal_m)} and {evidence.size(evidence.tolerance.vertical_m)}).",
+        f"The chain from base to pole holds here; {evidence.size(expected.horizontal_95_m)} horizontally and "
+        f"{evidence.size(expected.vertical_95_m)} in height were to be expected at 95 %.",
         "Check a second mark at the far end of the job, and again after a new initialisation.",
         **_numbers(evidence),
     )
@@ -97,8 +103,8 @@ def _height_off(evidence: CheckEvidence) -> Finding:
     word = "high" if up > 0 else "low"
     same, agreeing = _compared(evidence, up)
     head = (
-        f"On {evidence.mark} the rover is {abs(up):.3f} m {word} (limit {evidence.tolerance.vertical_m:.3f} m); "
-        f"horizontally it agrees within {evidence.difference.horizontal_m:.3f} m."
+        f"On {evidence.mark} the rover is {evidence.size(up)} {word} (limit {evidence.size(evidence.tolerance.vertical_m)}); "
+        f"horizontally it agrees within {evidence.size(evidence.difference.horizontal_m)}."
     )
     if agreeing and not same:
         return finding(
@@ -113,10 +119,10 @@ def _height_off(evidence: CheckEvidence) -> Finding:
     base, rover = evidence.base_height, evidence.rover_height
     size = "large" if up > 0 else "small"
     base_cause = (
-        f"the base height was typed {abs(up):.3f} m too {size} ('{base.text}' to {base.feature}: ARP at "
-        f"{base.arp_height_m:.3f} m, {base.arp_height_m - up:.3f} m would fit)"
+        f"the base height was typed {evidence.size(up)} too {size} ('{base.text}' to {base.feature}: ARP at "
+        f"{evidence.size(base.arp_height_m)}, {evidence.size(base.arp_height_m - up)} would fit)"
     )
-    rover_cause = f"the rover height '{rover.text}' is {abs(up):.3f} m too {'small' if up > 0 else 'large'}"
+    rover_cause = f"the rover height '{rover.text}' is {evidence.size(up)} too {'small' if up > 0 else 'large'}"
     first, second = (base_cause, rover_cause) if rover.method == "rod" else (rover_cause, base_cause)
     why = " The rover stands on a fixed rod, so the base comes first." if rover.method == "rod" else ""
     constant = f" It is the same on {', '.join(same)}: a constant, so not this mark." if same else ""
@@ -157,8 +163,8 @@ def _horizontal_off(evidence: CheckEvidence) -> Finding:
     return finding(
         "check-horizontal-off",
         Severity.STOP,
-        f"On {evidence.mark} the rover is {off:.3f} m off horizontally (limit {evidence.tolerance.horizontal_m:.3f} m): "
-        f"{in_words(evidence.difference)}.",
+        f"On {evidence.mark} the rover is {evidence.size(off)} off horizontally (limit {evidence.size(evidence.tolerance.horizontal_m)}): "
+        f"{in_words(evidence.difference, evidence.unit)}.",
         cause,
         action,
         **_numbers(evidence),
@@ -179,8 +185,8 @@ def _both_off(evidence: CheckEvidence) -> Finding:
     return finding(
         "check-outside-tolerance",
         Severity.STOP,
-        f"{evidence.mark} disagrees: {in_words(evidence.difference)} "
-        f"(limits {evidence.tolerance.horizontal_m:.3f} and {evidence.tolerance.vertical_m:.3f} m).",
+        f"{evidence.mark} disagrees: {in_words(evidence.difference, evidence.unit)} "
+        f"(limits {evidence.size(evidence.tolerance.horizontal_m)} and {evidence.size(evidence.tolerance.vertical_m)}).",
         cause,
         action,
         **_numbers(evidence),

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useBeginAverage, useCancelAverage } from "../../api/queries";
 import { fixed } from "../../lib/format";
-import { Button, Note, TextField } from "../../ui/controls";
+import { Button, Note, Progress, TextField } from "../../ui/controls";
 
 /** The average of what the base's receiver reports: with progress, and with what it is worth. */
 export function AveragePanel(props: { jobId: string; average: Schemas["Average"] | null; suggested: string }) {
@@ -26,7 +26,7 @@ export function AveragePanel(props: { jobId: string; average: Schemas["Average"]
       {average?.problem && <Note tone="flag">{average.problem}</Note>}
       {average && (
         <>
-          <progress className="h-3 w-full accent-checked" value={average.elapsed_s} max={average.seconds} aria-label="Average" />
+          <Progress label="Average" value={average.elapsed_s} most={average.seconds} />
           <p>
             {average.count} positions ({average.status}), {fixed(average.latitude_deg, 8)}, {fixed(average.longitude_deg, 8)},{" "}
             {fixed(average.height_m, 2)} m. Spread {fixed(average.spread_horizontal_m, 2)} m, yet expect{" "}

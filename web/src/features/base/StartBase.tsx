@@ -28,7 +28,7 @@ export function StartBase(props: { job: Schemas["Job"]; view: Schemas["BaseView"
   const mark = marks.data?.find((item) => item.id === markId);
   const refused = start.error instanceof Problem ? start.error : null;
   const averaged = source === "mark" || (average !== null && !average.running && average.count > 0);
-  const missing = !mark ? "Pick the mark." : !height ? "Type the height reading." : !averaged ? "Average the position first." : "";
+  const missing = !mark ? "Pick the mark." : !height ? "Type the height reading." : !averaged ? waitOf(average) : "";
 
   const send = () =>
     start.mutate({
@@ -81,6 +81,11 @@ export function StartBase(props: { job: Schemas["Job"]; view: Schemas["BaseView"
       </div>
     </Page>
   );
+}
+
+function waitOf(average: Schemas["Average"] | null): string {
+  if (average?.running) return `Averaging: ${average.elapsed_s.toFixed(0)} of ${average.seconds.toFixed(0)} s.`;
+  return "Average the position first.";
 }
 
 const SOURCES = [

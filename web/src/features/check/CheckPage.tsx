@@ -4,7 +4,7 @@ import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useCancelCheck, useChecks, useKit, useMarks, useRecordCheck } from "../../api/queries";
 import { clock, length, signed, UNIT_SIGN } from "../../lib/format";
 import { Target } from "../../plots/Target";
-import { Button, Note, Select, TextField, Toggle } from "../../ui/controls";
+import { Button, Note, Progress, Select, TextField, Toggle } from "../../ui/controls";
 import { FindingNote } from "../../ui/findings";
 import { Page } from "../../ui/Page";
 import { PracticeStand } from "../../ui/practice";
@@ -49,7 +49,7 @@ export function CheckPage({ job, live }: { job: Job; live: Schemas["Live"] | nul
       why="Stand on a mark you know: does the rover agree? Differences are observed − known."
       aside={
         shot ? (
-          <Progress shot={shot} />
+          <ShotProgress shot={shot} />
         ) : record.isError && !refused?.field ? (
           <p className="font-semibold text-flag">{sentenceOf(record.error)}</p>
         ) : (
@@ -137,10 +137,10 @@ function holdOf(live: Schemas["Live"] | null, mark: Schemas["Mark"] | undefined,
   return "";
 }
 
-function Progress({ shot }: { shot: Schemas["ShotInHand"] }) {
+function ShotProgress({ shot }: { shot: Schemas["ShotInHand"] }) {
   return (
     <div aria-live="polite">
-      <progress className="h-4 w-full accent-checked" value={shot.collected_s} max={shot.wanted_s} aria-label="Shot" />
+      <Progress label="Shot" value={shot.collected_s} most={shot.wanted_s} />
       <p className="font-semibold">
         {shot.waiting_for ? `Waiting for ${shot.waiting_for}.` : `${shot.collected_s.toFixed(0)} of ${shot.wanted_s.toFixed(0)} s, ${shot.epochs} epochs. Keep the pole plumb.`}
       </p>
