@@ -5,7 +5,6 @@ from __future__ import annotations
 import contextlib
 import os
 import signal
-import socket
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -19,6 +18,7 @@ from waitress.server import create_server
 from openstake.api.server import create_app
 from openstake.core.errors import DeviceError
 from openstake.live.hub import Hub
+from openstake.live.transport import listening_socket
 from openstake.store.database import Database
 from openstake.store.models import Job
 from openstake.workflow import base, watch
@@ -82,14 +82,7 @@ class _Server:
     """waitress in this process, stopped within a second whatever streams are open."""
 
     def __init__(self, app: Flask, port: int) -> None:
-        listener = socket.socket()
-        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            listener.bind(("127.0.0.1", port))
-        except (OSError, OverflowError) as error:
-            listener.close()
-            reason = getattr(error, "strerror", None) or error
-            raise DeviceError(f"Port {port} cannot be opened: {reason}. Choose another with --port.") from None
+        listener = listening_socket(port)
         self.port = listener.getsockname()[1]
         self._server: Any = create_server(
             app, sockets=[listener], threads=64, connection_limit=256, channel_timeout=3600, ident="Open Stake"

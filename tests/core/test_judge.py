@@ -7,11 +7,12 @@ import numpy as np
 import pytest
 
 from openstake.core.control import Difference, Expected, Tolerance, in_words
-from openstake.core.evidence import ObservableSet, StationReference
+from openstake.core.evidence import Epoch, ObservableSet, StationReference
 from openstake.core.geodesy.local import enu_axes
 from openstake.core.judge.base import judge_base, on_air_difference
 from openstake.core.judge.check import CheckEvidence, OtherCheck, TypedHeight, judge_check
 from openstake.core.judge.finding import RULES, Severity, finding
+from openstake.core.judge.rover import judge_rover
 from openstake.core.judge.stream import judge_stream
 
 ROOT = Path(__file__).parent.parent.parent
@@ -79,9 +80,27 @@ def test_a_base_that_sends_what_is_meant_has_no_findings_and_zero_difference():
 
 def test_other_things_the_base_should_say():
     assert codes(judge_base(ARP, 1.6, 2000, on_air(0, 0, 0, height=0.0), True)) == [
-        "base-autonomous", "base-height-not-stated", "station-id-hidden",
+        "base-autonomous", "station-id-disagrees", "base-height-not-stated", "station-id-hidden",
     ]  # fmt: skip
     assert codes(judge_base(ARP, 1.6, 17, None, False)) == ["base-not-heard"]
+
+
+def epoch(station_id, age_s):
+    return Epoch(0.0, None, 4, "", "", 53.0, -6.0, 60.0, 0.0, 20, 1.0, age_s, station_id)
+
+
+@pytest.mark.parametrize(
+    ("given", "meant", "expected"),
+    [
+        (epoch(17, 1.0), 17, []),
+        (epoch(18, 1.0), 17, ["rover-hears-another-base"]),
+        (epoch(None, 1.0), 17, []),
+        (epoch(976, 1.0), 2000, []),
+        (epoch(17, 11.0), 17, ["correction-age-high"]),
+    ],
+)
+def test_a_rover_on_another_base_or_on_old_corrections_is_said(given, meant, expected):
+    assert codes(judge_rover(given, meant)) == expected
 
 
 def evidence(east=0.0, north=0.0, up=0.0, rover="rod", others=(), known=True, **more):

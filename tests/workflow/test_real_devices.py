@@ -57,6 +57,17 @@ def test_what_the_receiver_sends_is_compared_with_what_was_meant(crew):
     assert PASSWORD not in str(crew.get(f"/jobs/{job}/book")) + str(base)
 
 
+def test_a_rover_on_somebody_else_s_base_is_a_stop(crew):
+    field_running(crew)
+    job = office_job(crew)
+    start(crew, job, station_id=44)
+    crew.wait_fixed(job)
+
+    codes = [finding["code"] for finding in crew.get(f"/jobs/{job}/base")["findings"]]
+
+    assert codes == ["station-id-disagrees", "rover-hears-another-base"]
+
+
 def test_on_radio_the_base_is_not_heard_and_the_reference_is_declared(crew):
     field_running(crew)
     job = office_job(crew)
@@ -75,10 +86,9 @@ def test_a_wrong_caster_password_is_a_sentence_and_the_rover_is_heard_all_the_sa
     field_running(crew)
     job = office_job(crew)
     start(crew, job, base_password="wrong")
-    wait_for(lambda: (crew.get(f"/jobs/{job}/watch")["live"]["base_feed"] or {}).get("state") == "broken", 20)
-    wait_for(lambda: crew.get(f"/jobs/{job}/watch")["live"]["status"] != "none", 20)
 
-    assert "refuses user and password" in crew.get(f"/jobs/{job}/watch")["live"]["base_feed"]["sentence"]
+    wait_for(lambda: "refuses user and password" in crew.get(f"/jobs/{job}/watch")["live"]["base_feed"]["sentence"], 20)
+    wait_for(lambda: crew.get(f"/jobs/{job}/watch")["live"]["status"] != "none", 20)
 
 
 def test_a_position_that_refers_to_the_mark_is_not_lowered_again(crew):

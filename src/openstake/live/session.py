@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Protocol
 
 from openstake.core.evidence import Epoch, ObservableSet, StationReference, Status
-from openstake.live.feed import Feed, FeedStatus
+from openstake.live.feed import Feed, FeedState, FeedStatus
 from openstake.live.rawfile import Place, RawFile
 from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.rtcm3.frame import FrameReader
@@ -82,6 +82,11 @@ class Moment:
     shot: ShotInHand | None
     reference_settled: bool
     storing_problem: str
+
+    @property
+    def rover_is_heard(self) -> bool:
+        """Whether the rover speaks now: its last epoch must not look like the present when it does not."""
+        return self.rover_feed is not None and self.rover_feed.state is FeedState.RECEIVING
 
 
 class RunningSession:

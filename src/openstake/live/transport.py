@@ -1,4 +1,4 @@
-"""One protocol for everything that sends bytes: TCP, an NTRIP caster, a recorded file.
+"""One protocol for everything that sends bytes: TCP, a mountpoint on a caster, a recorded file.
 
 tcp://127.0.0.1:5017    ntrip://user@host:2101/MOUNT    replay:///path?speed=10
 """
@@ -79,6 +79,21 @@ def connect(host: str, port: int) -> socket.socket:
         raise DeviceError(f"{where} refuses the connection: nothing listens there. Is the device on?") from None
     except OSError as error:
         raise DeviceError(f"{where} cannot be reached: {error.strerror or error}.") from None
+
+
+def listening_socket(port: int) -> socket.socket:
+    """Return a socket that listens on the loopback; DeviceError where the port is taken."""
+    listener = socket.socket()
+    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        listener.bind(("127.0.0.1", port))
+    except (OSError, OverflowError) as error:
+        listener.close()
+        raise DeviceError(
+            f"Port {port} cannot be opened: {getattr(error, 'strerror', None) or error}. Choose another."
+        ) from None
+    listener.listen(32)
+    return listener
 
 
 class TcpSource:

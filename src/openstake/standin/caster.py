@@ -11,7 +11,7 @@ from email.utils import format_datetime
 
 from openstake.core.evidence import StationReference
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
-from openstake.standin.fanout import listening_socket
+from openstake.live.transport import listening_socket
 from openstake.wire.ntrip.http import LONGEST_HEAD, ChunkReader, Request, chunk, parse_request
 from openstake.wire.ntrip.sourcetable import StreamRow, table_text
 from openstake.wire.rtcm3.frame import FrameReader

@@ -6,20 +6,7 @@ import contextlib
 import socket
 import threading
 
-from openstake.core.errors import DeviceError
-
-
-def listening_socket(port: int) -> socket.socket:
-    """Return a socket that listens on the loopback; DeviceError where the port is taken."""
-    listener = socket.socket()
-    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    try:
-        listener.bind(("127.0.0.1", port))
-    except (OSError, OverflowError) as error:
-        listener.close()
-        raise DeviceError(f"Port {port} cannot be opened: {getattr(error, 'strerror', None) or error}.") from None
-    listener.listen(32)
-    return listener
+from openstake.live.transport import listening_socket
 
 
 class Fanout:

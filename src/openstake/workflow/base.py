@@ -12,6 +12,7 @@ from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.frames import job_frame
 from openstake.core.judge.base import judge_base, on_air_difference
+from openstake.core.judge.rover import judge_rover
 from openstake.core.occupation import AUTONOMOUS_ACCURACY_95_M, meant_arp_ecef
 from openstake.core.units import text_from_metres
 from openstake.core.vector import lifted
@@ -336,7 +337,8 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
         "latitude_deg": latitude, "longitude_deg": longitude, "arp_ellipsoidal_height_m": height,
     }  # fmt: skip
     running = context.sessions.get(occupation.id)
-    station = running.moment().reference if running else None
+    heard = running.moment() if running else None
+    station = heard.reference if heard else None
     if station is not None:
         difference = on_air_difference(meant, station)
         result["on_air"] = {
@@ -347,5 +349,7 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
     findings = judge_base(
         meant, reading.arp_height_m, occupation.station_id, station, coordinate.source == "average", job.length_unit
     )
+    if heard is not None and heard.rover_is_heard and heard.epoch is not None:
+        findings += judge_rover(heard.epoch.epoch, occupation.station_id)
     result["findings"] = [item.as_dict() for item in findings]
     return result

@@ -22,7 +22,7 @@ from openstake.core.control import (
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.judge.check import CheckEvidence, OtherCheck, TypedHeight, judge_check
-from openstake.core.vector import scatter_of_vectors
+from openstake.core.vector import Scatter, scatter_of_vectors
 from openstake.live.session import ReceivedEpoch, ShotWish
 from openstake.store.book import write_entry
 from openstake.store.models import (
@@ -39,7 +39,7 @@ from openstake.store.models import (
 )
 from openstake.workflow import points
 from openstake.workflow.base import meant_arp_m, rover_height_row
-from openstake.workflow.context import Context, head_of, job_of, mark_of, needed_occupation
+from openstake.workflow.context import Context, base_coordinate_of, head_of, job_of, mark_of, needed_occupation
 from openstake.workflow.kit import (
     BASE_READING_SIGMA_M,
     ROVER_HEIGHT_SIGMA_M,
@@ -113,28 +113,20 @@ def _store(
         session.add(reading)
         session.flush()
         reference = _reference_of(session, occupation, listening, epochs, now)
-        coordinate = session.scalars(
-            select(BaseCoordinate)
-            .where(BaseCoordinate.occupation_id == occupation.id)
-            .order_by(BaseCoordinate.created_s.desc())
-        ).first()
+        coordinate = base_coordinate_of(session, occupation.id)
         vectors = points.shot_vectors([row.epoch for row in epochs], reference)
         latitude, longitude, _ = geodetic_from_ecef(np.array([reference.x_m, reference.y_m, reference.z_m]))
-        sigmas, origin, effective = _claim(epochs)
         scatter = scatter_of_vectors(vectors, float(latitude), float(longitude))
-        if sigmas is None and scatter is not None:
-            sigmas, origin = (scatter.sigma_east_m, scatter.sigma_north_m, scatter.sigma_up_m), "scatter"
-        effective = scatter.effective_n if scatter else effective
+        sigmas, origin = _covariance(epochs, scatter)
         shot = Shot(
             id=shot_id, job_id=job_id, listening_id=listening.id, occupation_id=occupation.id, mark_id=mark.id,
             name=mark.name, height_reading_id=reading.id, reference_id=reference.id, refers_to=listening.refers_to,
             arp_to_apc_m=listening.arp_to_apc_m, seconds=wish.seconds, fixed_only=wish.fixed_only,
             tolerance_horizontal_m=TOLERANCES[wish.tolerance].horizontal_m,
             tolerance_vertical_m=TOLERANCES[wish.tolerance].vertical_m,
-            covariance_origin=origin, sigma_east_m=sigmas[0] if sigmas else None,
-            sigma_north_m=sigmas[1] if sigmas else None, sigma_up_m=sigmas[2] if sigmas else None,
-            effective_n=effective, frame=coordinate.frame if coordinate else "", frame_epoch=coordinate.frame_epoch if coordinate else "",
-            started_s=started_s, created_s=now,
+            covariance_origin=origin, sigma_east_m=sigmas[0], sigma_north_m=sigmas[1], sigma_up_m=sigmas[2],
+            effective_n=scatter.effective_n if scatter else None, frame=coordinate.frame,
+            frame_epoch=coordinate.frame_epoch, started_s=started_s, created_s=now,
         )  # fmt: skip
         session.add(shot)
         session.flush()
@@ -153,16 +145,21 @@ def _store(
     context.changed(job_id)
 
 
-def _claim(epochs: list[ReceivedEpoch]) -> tuple[tuple[float, float, float] | None, str, float | None]:
-    """Return the receiver's claim for the shot: root mean square of its epochs' sigmas.
+def _covariance(
+    epochs: list[ReceivedEpoch], scatter: Scatter | None
+) -> tuple[tuple[float | None, float | None, float | None], str]:
+    """Return a shot's sigmas in east, north, up and where they come from: the receiver's claim, else its scatter.
 
-    It is not divided by the square root of n: errors of one shot are alike, and averaging does not remove them.
+    The claim is the root mean square of its epochs' sigmas.  It is not divided by the square root of n: errors of one
+    shot are alike, and averaging does not remove them.
     """
     rows = [(row.epoch.sigma_east_m, row.epoch.sigma_north_m, row.epoch.sigma_up_m) for row in epochs]
-    if any(None in row for row in rows):
-        return None, "none", None
-    east, north, up = np.sqrt(np.mean(np.array(rows, dtype=float) ** 2, axis=0))
-    return (float(east), float(north), float(up)), "receiver-claim", None
+    if not any(None in row for row in rows):
+        east, north, up = np.sqrt(np.mean(np.array(rows, dtype=float) ** 2, axis=0))
+        return (float(east), float(north), float(up)), "receiver-claim"
+    if scatter is not None:
+        return (scatter.sigma_east_m, scatter.sigma_north_m, scatter.sigma_up_m), "scatter"
+    return (None, None, None), "none"
 
 
 def _reference_of(

@@ -15,6 +15,7 @@ from sqlalchemy import insert, select
 from openstake.core.budget import horizontal_95_m, vertical_95_m
 from openstake.core.evidence import STATUS_BY_GGA_QUALITY, Epoch, StationReference, Status
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
+from openstake.core.judge.log import OLD_AGE_S
 from openstake.live.feed import FeedState, FeedStatus
 from openstake.live.rawfile import Place
 from openstake.live.session import Moment, ReceivedEpoch, RunningSession
@@ -204,7 +205,8 @@ def _publisher(context: Context, job_id: str) -> Callable[[RunningSession], None
         live = live_view(moment)
         context.hub.publish(f"live:{job_id}", live)
         feeds = [feed and feed["state"] for feed in (live["base_feed"], live["rover_feed"])]
-        kind = (moment.reference, live["status"], feeds, live["storing_problem"])
+        old = (live["age_s"] or 0.0) > OLD_AGE_S
+        kind = (moment.reference, live["status"], live["station_id"], old, feeds, live["storing_problem"])
         if kind != last[0]:
             last[0] = kind
             context.changed(job_id)
@@ -230,9 +232,7 @@ def accuracy_95(epoch: Epoch) -> tuple[float | None, float | None]:
 
 def live_view(moment: Moment) -> dict[str, Any]:
     """Return the moment as pages show it; unknown values are None."""
-    # A rover that is not heard now has no status: its last fix must not look like the present.
-    heard = moment.rover_feed is not None and moment.rover_feed.state is FeedState.RECEIVING
-    epoch = moment.epoch.epoch if moment.epoch and heard else None
+    epoch = moment.epoch.epoch if moment.epoch and moment.rover_is_heard else None
     status = epoch.status if epoch else Status.NONE
     horizontal, vertical = accuracy_95(epoch) if epoch else (None, None)
     shot = moment.shot

@@ -83,6 +83,18 @@ def judge_base(
     difference = on_air_difference(meant_arp_m, station)
     if not difference.agrees:
         found.append(_disagrees(difference, meant_arp_height_m, station, unit))
+    if station.station_id != meant_station_id:
+        found.append(
+            finding(
+                "station-id-disagrees",
+                Severity.LOOK,
+                f"The base on the air is station {station.station_id}; station {meant_station_id} is meant.",
+                "The ID was typed differently in the receiver, or this is somebody else's stream.",
+                "Look at mountpoint and ID; the position decides whether it is this base.",
+                heard=station.station_id,
+                meant=meant_station_id,
+            )
+        )
     if not station.antenna_height_m:
         found.append(
             finding(

@@ -43,10 +43,12 @@ RULES: dict[str, Rule] = {
     "damaged-sentences": Rule("rover", "Sentences whose checksum fails or is missing.", "NMEA 0183, section 5"),
     "separation-missing": Rule("rover", "GGA without geoid separation: the ellipsoidal height is not known.", "NMEA 0183, GGA"),
     "time-went-back": Rule("rover", "An epoch earlier than the one before it.", COMMON_PRACTICE),
+    "rover-hears-another-base": Rule("link", "The station ID in GGA is not that of the job's base.", "NMEA 0183, GGA"),
     # the base on the air
     "base-not-heard": Rule("broadcast", "The base's stream is not heard here: what it sends is unchecked.", COMMON_PRACTICE),
     "base-position-disagrees": Rule("broadcast", "The ARP on the air is not where it is meant to be.", COMMON_PRACTICE),
     "base-height-not-stated": Rule("base antenna", "A 1005, or a 1006 with a height of 0: no antenna height on the air.", "RTCM 10403.3, DF028"),
+    "station-id-disagrees": Rule("broadcast", "The station ID on the air is not the one that is meant.", COMMON_PRACTICE),
     "station-id-hidden": Rule("broadcast", "A station ID above 1023 does not fit GGA.", "NMEA 0183, GGA"),
     "base-autonomous": Rule("base mark", "The base stands on an autonomous average: the site is metres off until it is re-seated.", COMMON_PRACTICE),
     # checks on control
