@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from openstake.core.errors import FrameError
 from openstake.core.geodesy.ellipsoid import GRS80, WGS84, ecef_from_geodetic, geodetic_from_ecef
-from openstake.core.geodesy.frames import job_frame, search_systems, unit_of_system
+from openstake.core.geodesy.frames import _projected_systems, job_frame, search_systems, unit_of_system
 from openstake.core.geodesy.local import enu_from_ecef_difference, normal
 from tests import published
 
@@ -93,6 +93,7 @@ def frame_geodetic(code):
 @pytest.mark.parametrize(
     ("text", "code"),
     [
+        ("epsg 27700", 27700),
         ("irish transverse", 2157),
         ("2157", 2157),
         ("EPSG:2157", 2157),
@@ -104,7 +105,46 @@ def test_a_system_is_found_by_part_of_its_name_or_code(text, code):
     assert code in [system.code for system in search_systems(text)]
 
 
-@pytest.mark.parametrize("code", [4326, 999999, 5703])
+# A geographic system, no system, a height, one that counts grads from Paris, one with three axes.
+@pytest.mark.parametrize("code", [4326, 999999, 5703, 27572, 9895])
 def test_a_code_that_is_no_projected_system_is_refused(code):
     with pytest.raises(FrameError):
         job_frame(code)
+
+
+def test_a_sphere_is_an_ellipsoid_without_flattening():
+    # PROJ itself, from the sphere's geographic system to its Earth-centred coordinates.
+    frame = job_frame(3410)
+    to_ecef = pyproj.Transformer.from_pipeline(
+        "+proj=pipeline +step +proj=unitconvert +xy_in=deg +xy_out=rad +step +proj=cart +R=6371228"
+    )
+
+    assert ecef_from_geodetic(53.3, -6.2, 60.0, frame.ellipsoid) == pytest.approx(
+        to_ecef.transform(-6.2, 53.3, 60.0), abs=A_MICROMETRE
+    )
+
+
+@pytest.mark.slow
+def test_every_system_that_is_offered_projects_its_own_area_and_comes_back():
+    """Every projected code of PROJ's database: the middle of its area comes back, or the code is refused with a sentence."""
+    refused, astray = 0, []
+    for system in _projected_systems():
+        try:
+            frame = job_frame(system.code)
+        except FrameError:
+            refused += 1
+            continue
+        if frame.bounds_deg is None:
+            continue
+        west, south, east, north = frame.bounds_deg
+        place = ((south + north) / 2, (west + east) / 2 if west <= east else west)
+        grid = frame.grid_from_geodetic(*place)
+        if not np.isfinite(grid).all():
+            continue  # the projection itself is not defined in the middle of its area
+        back = frame.geodetic_from_grid(*grid)
+        east_off = (back[1] - place[1] + 180.0) % 360.0 - 180.0
+        if abs(back[0] - place[0]) > 1e-6 or abs(east_off * np.cos(np.radians(place[0]))) > 1e-6:
+            astray.append(system.code)
+
+    assert refused < 150
+    assert len(astray) < 20, astray

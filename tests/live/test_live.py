@@ -204,6 +204,13 @@ def test_a_full_disk_is_said_and_its_epochs_are_kept_until_it_is_mended(session)
     wait_for(lambda: running.moment().storing_problem == "", 5)
 
 
+def test_a_disk_that_runs_full_is_said_before_it_is(session, monkeypatch):
+    running, _, _, _ = session
+    monkeypatch.setattr("openstake.live.session.LEAST_FREE_BYTES", 10**18)
+
+    wait_for(lambda: "left on the disk" in running.moment().storing_problem, 5)
+
+
 def test_garbage_on_both_lines_stops_nothing(session):
     running, base, rover, _ = session
     noise = bytes(range(256)) * 20

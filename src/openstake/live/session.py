@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import threading
 import time
 from collections import deque
@@ -19,6 +20,7 @@ from openstake.wire.rtcm3.message import observable_size
 from openstake.wire.rtcm3.station import decode_reference
 
 FLUSH_S = 0.4
+LEAST_FREE_BYTES = 300_000_000  # a day of two feeds at 5 Hz is about a third of it
 _SIZES_FRESH_S = 15.0
 
 
@@ -103,8 +105,9 @@ class RunningSession:
         on_change: Callable[[RunningSession], None],
     ) -> None:
         self.id = session_id
-        self._sink, self._on_change = sink, on_change
+        self._sink, self._on_change, self._raw_dir = sink, on_change, raw_dir
         self._lock = threading.RLock()
+        raw_dir.mkdir(parents=True, exist_ok=True)
         self._frames, self._epochs = FrameReader(), EpochReader()
         self._latest: ReceivedEpoch | None = None
         self._reference: StationReference | None = None
@@ -245,6 +248,10 @@ class RunningSession:
     def _record(self) -> None:
         while not self._stop.wait(FLUSH_S):
             self._flush()
+            free = shutil.disk_usage(self._raw_dir).free
+            if free < LEAST_FREE_BYTES and not self._problem:
+                self._problem = f"Only {free / 1e6:.0f} MB are left on the disk: make room before recording goes on."
+                self._on_change(self)
 
     def _flush(self) -> None:
         with self._flushing:

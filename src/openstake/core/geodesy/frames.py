@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import islice
 
 import numpy as np
 import pyproj
@@ -50,7 +51,7 @@ def search_systems(text: str, limit: int = 30) -> list[SystemFound]:
 
     Exact codes come first, then names that begin with the text, then the rest; deprecated codes last.
     """
-    words = text.lower().replace("epsg:", " ").replace("/", " ").split()
+    words = [word for word in text.lower().replace(":", " ").replace("/", " ").split() if word != "epsg"]
     if not words:
         return []
 
@@ -69,7 +70,16 @@ def search_systems(text: str, limit: int = 30) -> list[SystemFound]:
             system.name,
         )
 
-    return sorted(filter(matches, _projected_systems()), key=rank)[:limit]
+    found = sorted(filter(matches, _projected_systems()), key=rank)
+    return list(islice(filter(_workable, found), limit))
+
+
+def _workable(found: SystemFound) -> bool:
+    try:
+        job_frame(found.code)
+    except FrameError:
+        return False
+    return True
 
 
 @dataclass(frozen=True)
@@ -155,6 +165,21 @@ def job_frame(code: int) -> JobFrame:
         )
     if system.ellipsoid is None or system.geodetic_crs is None:
         raise FrameError(f"EPSG:{code} ({system.name}) has no ellipsoid to work on.", field="system")
+    meridian = system.prime_meridian
+    angle = system.geodetic_crs.axis_info[0].unit_name
+    if (meridian is not None and meridian.longitude != 0.0) or angle != "degree":
+        # Receivers count longitude from Greenwich in degrees; taken for the other it would be hundreds of kilometres off.
+        raise FrameError(
+            f"EPSG:{code} ({system.name}) counts longitude from {meridian.name if meridian else 'elsewhere'} in {angle}s. "
+            "Pick a system that counts degrees from Greenwich.",
+            field="system",
+        )
+    try:
+        _projection(code)
+    except pyproj.exceptions.ProjError:
+        raise FrameError(
+            f"EPSG:{code} ({system.name}) cannot be computed here. Pick another system.", field="system"
+        ) from None
     factor = system.axis_info[0].unit_conversion_factor
     area = system.area_of_use
     return JobFrame(
@@ -163,7 +188,11 @@ def job_frame(code: int) -> JobFrame:
         datum=system.geodetic_crs.name,
         area=area.name if area else "",
         metres_per_unit=factor,
-        ellipsoid=Ellipsoid(system.ellipsoid.semi_major_metre, 1.0 / system.ellipsoid.inverse_flattening),
+        # PROJ writes a sphere's inverse flattening as 0.
+        ellipsoid=Ellipsoid(
+            system.ellipsoid.semi_major_metre,
+            1.0 / system.ellipsoid.inverse_flattening if system.ellipsoid.inverse_flattening else 0.0,
+        ),
         bounds_deg=area.bounds if area else None,
     )
 
