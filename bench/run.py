@@ -198,7 +198,7 @@ def start_session(url: str, name: str, rover_port: int) -> str:
     post(f"{url}/api/jobs/{job}/control/accept", {"name": "c.csv", "content_base64": content})
     marks = json.loads(urllib.request.urlopen(f"{url}/api/jobs/{job}/marks").read())["marks"]
     wish = {"mark_id": marks[0]["id"], "reading": "1.5", "feature": "bottom", "source": "mark", "station_id": 17}
-    post(f"{url}/api/jobs/{job}/base/start", wish | {"rover_url": f"tcp://127.0.0.1:{rover_port}"})
+    post(f"{url}/api/jobs/{job}/base/start", wish | {"listen": {"rover_url": f"tcp://127.0.0.1:{rover_port}"}})
     return job
 
 

@@ -44,7 +44,7 @@ class Crew:
             "mark_id": self.mark(job, mark), "reading": reading, "feature": "bottom", "source": "mark",
             "station_id": 17, "base_url": practice.base_stream_url, "rover_url": practice.rover_url,
         } | more  # fmt: skip
-        return self.post(f"/jobs/{job}/base/start", wish)
+        return self.post(f"/jobs/{job}/base/start", start_wish(**wish))
 
     def walk_to(self, job, mark):
         self.post(f"/jobs/{job}/stand", {"who": "rover", "mark_id": self.mark(job, mark)})
@@ -59,6 +59,13 @@ class Crew:
 
     def wait_fixed(self, job):
         wait_for(lambda: (self.get(f"/jobs/{job}/watch")["live"] or {}).get("status") == "fixed", 60)
+
+
+def start_wish(**wish):
+    """Put the addresses of a wish to start where the API has them."""
+    places = {"base_url", "base_password", "rover_url", "refers_to"}
+    listen = {name: wish[name] for name in places & set(wish)}
+    return {name: value for name, value in wish.items() if name not in places} | {"listen": listen}
 
 
 def wait_for(what, seconds):

@@ -3,7 +3,7 @@
 import pytest
 
 from openstake.app import build
-from tests.conftest import Crew, as_file
+from tests.conftest import Crew, as_file, start_wish
 
 
 @pytest.fixture(scope="module")
@@ -96,7 +96,7 @@ def test_an_elevation_is_never_broadcast_as_an_ellipsoidal_height(office):
         "rover_url": "tcp://127.0.0.1:9",
     }  # fmt: skip
 
-    assert "no ellipsoidal height" in office.post(f"/jobs/{job}/base/start", wish, status=422)["detail"]
+    assert "no ellipsoidal height" in office.post(f"/jobs/{job}/base/start", start_wish(**wish), status=422)["detail"]
     assert office.get(f"/jobs/{job}/base")["occupation"] is None
 
 
@@ -120,7 +120,7 @@ def test_a_base_is_not_started_with_what_cannot_be(office, change, field, words)
         "rover_url": "tcp://127.0.0.1:9",
     } | change  # fmt: skip
 
-    refusal = office.post(f"/jobs/{job}/base/start", wish, status=422)
+    refusal = office.post(f"/jobs/{job}/base/start", start_wish(**wish), status=422)
 
     assert refusal["field"] == field and words in refusal["detail"]
     assert office.get(f"/jobs/{job}/base")["occupation"] is None

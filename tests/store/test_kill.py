@@ -39,7 +39,7 @@ def test_a_killed_program_keeps_what_it_acknowledged_and_resumes(tmp_path):
             demo,
             "POST",
             f"/jobs/{job}/base/start",
-            wish | {"base_url": suggested["base_url"], "rover_url": suggested["rover_url"]},
+            wish | {"listen": {"base_url": suggested["base_url"], "rover_url": suggested["rover_url"]}},
         )
         wait_for(lambda: (call(demo, "GET", f"/jobs/{job}/watch")["live"] or {}).get("status") == "fixed", 40)
         shot = {"mark_id": marks["CS2"], "seconds": 3, "reading": "2 m", "feature": "rod"}

@@ -5,7 +5,7 @@ import stat
 import pytest
 
 from openstake.workflow.practice import PASSWORD
-from tests.conftest import as_file, wait_for
+from tests.conftest import as_file, start_wish, wait_for
 
 pytestmark = pytest.mark.slow
 
@@ -35,7 +35,7 @@ def start(crew, job, status=200, **more):
         "mark_id": crew.mark(job, "CS1"), "reading": "1.546", "feature": "bottom", "source": "mark", "station_id": 17,
         "base_url": practice.base_stream_url, "base_password": PASSWORD, "rover_url": practice.rover_url,
     } | more  # fmt: skip
-    return crew.post(f"/jobs/{job}/base/start", wish, status)
+    return crew.post(f"/jobs/{job}/base/start", start_wish(**wish), status)
 
 
 def test_what_the_receiver_sends_is_compared_with_what_was_meant(crew):
@@ -89,6 +89,27 @@ def test_a_wrong_caster_password_is_a_sentence_and_the_rover_is_heard_all_the_sa
 
     wait_for(lambda: "refuses user and password" in crew.get(f"/jobs/{job}/watch")["live"]["base_feed"]["sentence"], 20)
     wait_for(lambda: crew.get(f"/jobs/{job}/watch")["live"]["status"] != "none", 20)
+
+
+def test_a_wrong_address_is_mended_without_ending_the_base(crew):
+    field_running(crew)
+    job = office_job(crew)
+    practice = crew.program.context.practice
+    start(crew, job, base_url="ntrip://crew@127.0.0.1:9/X", rover_url="tcp://127.0.0.1:9")
+    wait_for(lambda: crew.get(f"/jobs/{job}/watch")["live"]["rover_feed"]["state"] == "broken", 20)
+    occupation = crew.get(f"/jobs/{job}/base")["occupation"]["id"]
+
+    listen = {"base_url": practice.base_stream_url, "base_password": PASSWORD, "rover_url": practice.rover_url}
+    crew.post(f"/jobs/{job}/base/listen", listen)
+    crew.wait_fixed(job)
+    assert crew.check(job, "CS2")["agrees"]
+    # The same address again needs no password again.
+    crew.post(f"/jobs/{job}/base/listen", listen | {"base_password": None, "refers_to": "mark"})
+    wait_for(lambda: crew.get(f"/jobs/{job}/watch")["live"]["base_feed"]["state"] == "receiving", 20)
+
+    view = crew.get(f"/jobs/{job}/base")["occupation"]
+    assert (view["id"], view["refers_to"]) == (occupation, "mark")
+    assert crew.get(f"/jobs/{job}/checks")["checks"][0]["agrees"], "a shot keeps what its position referred to"
 
 
 def test_a_position_that_refers_to_the_mark_is_not_lowered_again(crew):

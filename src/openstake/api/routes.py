@@ -124,7 +124,14 @@ def routes(spec: SpecTree, context: Context) -> Blueprint:
     @spec.validate(resp=answers(s.BaseView), tags=["base"])
     def start_base(job_id: str, json: s.StartBase) -> Any:
         """Start the base."""
-        return base.start(context, job_id, base.StartWish(**json.model_dump()))
+        wish = json.model_dump() | {"listen": base.ListenWish(**json.listen.model_dump())}
+        return base.start(context, job_id, base.StartWish(**wish))
+
+    @api.post("/jobs/<job_id>/base/listen")
+    @spec.validate(resp=answers(s.BaseView), tags=["base"])
+    def listen_elsewhere(job_id: str, json: s.Listen) -> Any:
+        """Listen at other addresses from now on."""
+        return base.listen_elsewhere(context, job_id, base.ListenWish(**json.model_dump()))
 
     @api.post("/jobs/<job_id>/base/height")
     @spec.validate(resp=answers(s.BaseView), tags=["base"])

@@ -199,16 +199,22 @@ class AverageWish(BaseModel):
     seconds: Seconds = 10
 
 
+class Listen(BaseModel):
+    """Where to listen; the password is written and never read."""
+
+    base_url: ShortText | None = None
+    base_password: ShortText | None = None
+    rover_url: ShortText | None = None
+    refers_to: Literal["arp", "mark"] = "arp"
+
+
 class StartBase(BaseModel):
     mark_id: ShortText
     reading: ShortText
     feature: ShortText
     source: Literal["mark", "average"]
     station_id: int
-    base_url: ShortText | None = None
-    base_password: ShortText | None = None
-    rover_url: ShortText | None = None
-    refers_to: Literal["arp", "mark"] = "arp"
+    listen: Listen
 
 
 class CorrectHeight(BaseModel):
@@ -240,6 +246,9 @@ class Occupation(BaseModel):
     latitude_deg: float
     longitude_deg: float
     arp_ellipsoidal_height_m: float
+    base_url: str | None
+    rover_url: str | None
+    refers_to: Literal["arp", "mark"]
 
 
 class OnAir(BaseModel):

@@ -34,6 +34,7 @@ from openstake.workflow.context import (
     base_coordinate_of,
     base_height_of,
     job_of,
+    listening_of,
     mark_of,
     needed_occupation,
     open_occupation,
@@ -41,6 +42,16 @@ from openstake.workflow.context import (
 from openstake.workflow.kit import Height, in_a_sentence, read_height
 
 _AUTONOMOUS_VERTICAL_95_M = 8.0  # 1.6 times the horizontal, as the geometry of any sky has it (common practice)
+
+
+@dataclass(frozen=True)
+class ListenWish:
+    """Where to listen, and what the rover's position refers to there."""
+
+    base_url: str | None
+    base_password: str | None
+    rover_url: str | None
+    refers_to: str
 
 
 @dataclass(frozen=True)
@@ -52,10 +63,7 @@ class StartWish:
     feature: str
     source: str  # "mark" or "average"
     station_id: int
-    base_url: str | None
-    base_password: str | None
-    rover_url: str | None
-    refers_to: str
+    listen: ListenWish
 
 
 def height_preview(context: Context, job_id: str, reading: str, feature: str, subject: str) -> dict[str, Any]:
@@ -101,10 +109,7 @@ def start(context: Context, job_id: str, wish: StartWish) -> dict[str, Any]:
         session.flush()
         reading = _height_row(height, job_id, occupation.id, now)
         coordinate = _coordinate_row(context, job, mark, wish.source, height, occupation.id, now)
-        listening = Listening(
-            occupation_id=occupation.id, base_url=wish.base_url, rover_url=wish.rover_url, refers_to=wish.refers_to,
-            arp_to_apc_m=None, started_s=now,
-        )  # fmt: skip
+        listening = _listening_row(wish.listen, occupation.id, now)
         session.add_all([reading, coordinate, listening])
         session.flush()
         write_entry(
@@ -117,7 +122,7 @@ def start(context: Context, job_id: str, wish: StartWish) -> dict[str, Any]:
         return occupation, listening
 
     occupation, listening = context.database.write(work)
-    watch.keep_password(context, listening.id, wish.base_password)
+    watch.keep_password(context, listening.id, wish.listen.base_password)
     configure_standin(context, job_id)
     watch.listen(context, occupation, listening)
     context.changed(job_id)
@@ -129,6 +134,10 @@ def _check_start(wish: StartWish) -> None:
         raise InputError(f"A station ID lies between 0 and 4095; {wish.station_id} does not.", field="station_id")
     if wish.source not in ("mark", "average"):
         raise InputError("The coordinate comes from the mark or from an average.", field="source")
+    _check_listen(wish.listen)
+
+
+def _check_listen(wish: ListenWish) -> None:
     if wish.refers_to not in (RefersTo.ARP, RefersTo.MARK):
         raise InputError("Say whether the rover's position refers to its ARP or to the mark.", field="refers_to")
     if not wish.rover_url and not wish.base_url:
@@ -140,6 +149,41 @@ def _check_start(wish: StartWish) -> None:
             except InputError as error:
                 error.field = field
                 raise
+
+
+def _listening_row(wish: ListenWish, occupation_id: str, now: float) -> Listening:
+    return Listening(
+        occupation_id=occupation_id, base_url=wish.base_url, rover_url=wish.rover_url, refers_to=wish.refers_to,
+        arp_to_apc_m=None, started_s=now,
+    )  # fmt: skip
+
+
+def listen_elsewhere(context: Context, job_id: str, wish: ListenWish) -> dict[str, Any]:
+    """Listen at other addresses from now on; what was heard before stays with the addresses it came from."""
+    _check_listen(wish)
+
+    def work(session: Session) -> tuple[Occupation, Listening, str | None]:
+        occupation = needed_occupation(session, job_id)
+        before = listening_of(session, occupation.id)
+        now = context.now()
+        listening = _listening_row(wish, occupation.id, now)
+        session.add(listening)
+        session.flush()
+        write_entry(
+            session, now, "listening-changed",
+            f"Listening changed: base stream {wish.base_url or 'none'}, rover {wish.rover_url or 'none'}, "
+            f"position refers to the {'ARP' if wish.refers_to == RefersTo.ARP else 'mark'}.",
+            job_id, listening=listening.id, before=before.id,
+        )  # fmt: skip
+        return occupation, listening, before.id if before.base_url == wish.base_url else None
+
+    occupation, listening, same_as = context.database.write(work)
+    # A password is asked for again only where the address is another.
+    watch.keep_password(context, listening.id, wish.base_password or watch.password_of(context, same_as))
+    watch.stop_listening(context, occupation.id)
+    watch.listen(context, occupation, listening)
+    context.changed(job_id)
+    return view(context, job_id)
 
 
 def _height_row(
@@ -324,7 +368,7 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
             return result
         mark = session.get_one(Mark, occupation.mark_id)
         coordinate, reading = base_coordinate_of(session, occupation.id), base_height_of(session, occupation.id)
-        meant = meant_arp_m(session, occupation)
+        meant, listening = meant_arp_m(session, occupation), listening_of(session, occupation.id)
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(meant))
     result["occupation"] = {
         "id": occupation.id, "mark_id": mark.id, "mark_name": mark.name, "station_id": occupation.station_id,
@@ -335,6 +379,7 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
         "accuracy_horizontal_95_m": coordinate.accuracy_horizontal_95_m,
         "accuracy_vertical_95_m": coordinate.accuracy_vertical_95_m,
         "latitude_deg": latitude, "longitude_deg": longitude, "arp_ellipsoidal_height_m": height,
+        "base_url": listening.base_url, "rover_url": listening.rover_url, "refers_to": listening.refers_to,
     }  # fmt: skip
     running = context.sessions.get(occupation.id)
     heard = running.moment() if running else None

@@ -39,7 +39,15 @@ from openstake.store.models import (
 )
 from openstake.workflow import points
 from openstake.workflow.base import meant_arp_m, rover_height_row
-from openstake.workflow.context import Context, base_coordinate_of, head_of, job_of, mark_of, needed_occupation
+from openstake.workflow.context import (
+    Context,
+    base_coordinate_of,
+    head_of,
+    job_of,
+    listening_of,
+    mark_of,
+    needed_occupation,
+)
 from openstake.workflow.kit import (
     BASE_READING_SIGMA_M,
     ROVER_HEIGHT_SIGMA_M,
@@ -76,7 +84,7 @@ def record(context: Context, job_id: str, wish: CheckWish) -> dict[str, Any]:
         mark = mark_of(session, job_id, wish.mark_id)
         height = read_height(wish.reading, wish.feature, "rover", job.length_unit)
         occupation = needed_occupation(session, job_id)
-        listening = session.scalars(select(Listening).where(Listening.occupation_id == occupation.id)).one()
+        listening = listening_of(session, occupation.id)
     running = context.sessions.get(occupation.id)
     if running is None or running.moment().rover_feed is None:
         raise ConflictError(

@@ -14,7 +14,7 @@ from openstake.core.errors import NotFoundError
 from openstake.live.hub import Hub
 from openstake.live.session import RunningSession
 from openstake.store.database import Database
-from openstake.store.models import BaseCoordinate, HeightReading, Job, Mark, Occupation, OccupationEnd
+from openstake.store.models import BaseCoordinate, HeightReading, Job, Listening, Mark, Occupation, OccupationEnd
 from openstake.workflow.average import Average
 from openstake.workflow.practice import Practice
 
@@ -83,6 +83,13 @@ def base_coordinate_of(session: Session, occupation_id: str) -> BaseCoordinate:
     rows = list(session.scalars(select(BaseCoordinate).where(BaseCoordinate.occupation_id == occupation_id)))
     replaced = {row.replaces_id for row in rows}
     return next(row for row in rows if row.id not in replaced)
+
+
+def listening_of(session: Session, occupation_id: str) -> Listening:
+    """Return where an occupation's feeds are listened to now: the latest that was said, the first at its start."""
+    return session.scalars(
+        select(Listening).where(Listening.occupation_id == occupation_id).order_by(Listening.started_s.desc()).limit(1)
+    ).one()
 
 
 def open_occupation(session: Session, job_id: str) -> Occupation | None:

@@ -29,7 +29,7 @@ from openstake.store.models import (
     new_id,
 )
 from openstake.wire.nmea.sentence import degrees
-from openstake.workflow.context import Context, job_of, open_occupation
+from openstake.workflow.context import Context, job_of, listening_of, open_occupation
 from openstake.workflow.practice import PASSWORD
 
 _HISTORY_MOST_S = 6 * 3600.0
@@ -65,6 +65,11 @@ def keep_password(context: Context, listening_id: str, password: str | None) -> 
     with os.fdopen(os.open(draft, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
         file.write(text)
     draft.replace(_secrets_path(context))
+
+
+def password_of(context: Context, listening_id: str | None) -> str | None:
+    """Return the password kept for a session of listening."""
+    return _secrets(context).get(listening_id) if listening_id else None
 
 
 class StoreSink:
@@ -147,7 +152,7 @@ def epoch_of_columns(row: Any) -> Epoch:
 def listen(context: Context, occupation: Occupation, listening: Listening) -> None:
     """Start listening to an occupation's feeds."""
     base_url, rover_url = listening.base_url, listening.rover_url
-    password = _secrets(context).get(listening.id)
+    password = password_of(context, listening.id)
     if context.practice is not None and _is_practice(context, occupation.job_id):
         # Stand-ins may have come back on other ports.
         base_url = base_url and context.practice.base_stream_url
@@ -180,11 +185,8 @@ def resume(context: Context) -> int:
     """Go on listening where the program stopped or was killed; return how many sessions."""
     with context.database.read() as session:
         ended = select(OccupationEnd.occupation_id)
-        rows = session.execute(
-            select(Occupation, Listening)
-            .join(Listening, Listening.occupation_id == Occupation.id)
-            .where(Occupation.id.not_in(ended))
-        ).all()
+        occupations = session.scalars(select(Occupation).where(Occupation.id.not_in(ended))).all()
+        rows = [(occupation, listening_of(session, occupation.id)) for occupation in occupations]
     for occupation, listening in rows:
         _write_resumed(context, occupation.job_id)
         listen(context, occupation, listening)

@@ -90,6 +90,8 @@ export const useCorrectHeight = (id: string) =>
   useChange(id, (body: Schemas["CorrectHeight"]) =>
     answer(client.POST("/api/jobs/{job_id}/base/height", { ...path(id), body })),
   );
+export const useListenElsewhere = (id: string) =>
+  useChange(id, (body: Schemas["Listen"]) => answer(client.POST("/api/jobs/{job_id}/base/listen", { ...path(id), body })));
 export const useEndBase = (id: string) =>
   useChange(id, () => answer(client.POST("/api/jobs/{job_id}/base/end", path(id))));
 export const useRecordCheck = (id: string) =>

@@ -125,6 +125,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/base/listen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Listen at other addresses from now on. */
+        post: operations["post__api_jobs_{job_id}_base_listen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/base/start": {
         parameters: {
             query?: never;
@@ -815,6 +832,33 @@ export interface components {
             tolerances: components["schemas"]["ToleranceSet"][];
         };
         /**
+         * Listen
+         * @description Where to listen; the password is written and never read.
+         */
+        Listen: {
+            /**
+             * Base Password
+             * @default null
+             */
+            base_password?: string | null;
+            /**
+             * Base Url
+             * @default null
+             */
+            base_url?: string | null;
+            /**
+             * Refers To
+             * @default arp
+             * @enum {string}
+             */
+            refers_to?: "arp" | "mark";
+            /**
+             * Rover Url
+             * @default null
+             */
+            rover_url?: string | null;
+        };
+        /**
          * Live
          * @description The state of the moment; the 95 % values are the receiver's own claim.
          */
@@ -929,6 +973,8 @@ export interface components {
             arp_ellipsoidal_height_m: number;
             /** Arp Height M */
             arp_height_m: number;
+            /** Base Url */
+            base_url: string | null;
             /** Frame */
             frame: string;
             /** Frame Epoch */
@@ -955,6 +1001,13 @@ export interface components {
             mark_id: string;
             /** Mark Name */
             mark_name: string;
+            /**
+             * Refers To
+             * @enum {string}
+             */
+            refers_to: "arp" | "mark";
+            /** Rover Url */
+            rover_url: string | null;
             /** Source */
             source: string;
             /** Source Detail */
@@ -1066,33 +1119,13 @@ export interface components {
         };
         /** StartBase */
         StartBase: {
-            /**
-             * Base Password
-             * @default null
-             */
-            base_password?: string | null;
-            /**
-             * Base Url
-             * @default null
-             */
-            base_url?: string | null;
             /** Feature */
             feature: string;
+            listen: components["schemas"]["Listen"];
             /** Mark Id */
             mark_id: string;
             /** Reading */
             reading: string;
-            /**
-             * Refers To
-             * @default arp
-             * @enum {string}
-             */
-            refers_to?: "arp" | "mark";
-            /**
-             * Rover Url
-             * @default null
-             */
-            rover_url?: string | null;
             /**
              * Source
              * @enum {string}
@@ -1606,6 +1639,59 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CorrectHeight"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaseView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_base_listen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Listen"];
             };
         };
         responses: {

@@ -150,6 +150,7 @@ function Strip(props: {
   const unit = job.length_unit;
   const live = state.live;
   const away = distance(live?.distance_m, unit);
+  const silent = state.connection === "lost" || (live !== null && live.rover_feed !== null && live.status === "none");
   const stops = findings.filter((finding) => finding.severity === "stop").length;
   return (
     <header className="border-b-2 border-line bg-page">
@@ -164,7 +165,7 @@ function Strip(props: {
           </span>
         </div>
         <div
-          className={`flex w-44 items-center justify-center font-bold ${live ? "text-2xl" : "text-xl"} ${STATUS_TONE[live?.status ?? ""] ?? "bg-paper text-ink"}`}
+          className={`flex w-44 items-center justify-center font-bold ${live ? "text-2xl" : "text-xl"} ${STATUS_TONE[live?.status ?? ""] ?? (silent ? "bg-flagwash text-flag" : "bg-paper text-ink")}`}
           role="status"
           data-testid="status"
         >
@@ -205,7 +206,7 @@ function StripFigure({ label, value, sign = "" }: { label: string; value: string
 /** One line for what is broken between the devices, the program and this page; nothing while all is well. */
 function FeedTrouble({ state }: { state: LiveState }) {
   const lines: string[] = [];
-  if (state.connection === "lost") lines.push("The program does not answer. This page tries again every second; nothing is lost.");
+  if (state.connection === "lost") lines.push("The program does not answer. What it acknowledged is kept; nothing is recorded until it runs again. This page keeps trying.");
   const { base_feed, rover_feed, storing_problem } = state.live ?? {};
   for (const [name, feed] of [["Base stream", base_feed], ["Rover", rover_feed]] as const)
     if (feed && feed.state !== "receiving" && feed.state !== "connecting") lines.push(`${name}: ${feed.sentence}`);

@@ -1,12 +1,13 @@
 import { Square } from "lucide-react";
 import { useState } from "react";
-import { sentenceOf, type Schemas } from "../../api/client";
-import { useCorrectHeight, useEndBase } from "../../api/queries";
+import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { useCorrectHeight, useEndBase, useListenElsewhere } from "../../api/queries";
 import { clock, fixed, length, millimetres, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, TextField } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
 import { Page } from "../../ui/Page";
 import { StateMark, type State } from "../../ui/StateMark";
+import { FeedFields, feedsOf, listenOf } from "./FeedFields";
 import { HeightFields, HeightPicture, useTypedHeight, type TypedHeight } from "./HeightEntry";
 
 /** A base that runs: meant against on the air, and the height to correct if it was wrong. */
@@ -48,6 +49,7 @@ export function RunningBase(props: { job: Schemas["Job"]; view: Schemas["BaseVie
         <div className="flex min-w-0 flex-col gap-5">
           <OnAirTable job={job} view={view} occupation={occupation} />
           <FindingList findings={view.findings} />
+          {!job.practice && <ListenElsewhere job={job} occupation={occupation} />}
         </div>
         <div className="flex flex-col gap-3">
           {correcting ? (
@@ -124,6 +126,25 @@ function CorrectHeight(props: { job: Schemas["Job"]; occupation: Schemas["Occupa
         </Button>
       </div>
     </section>
+  );
+}
+
+/** A wrong address is mended without ending the base. */
+function ListenElsewhere({ job, occupation }: { job: Schemas["Job"]; occupation: Schemas["Occupation"] }) {
+  const [feeds, setFeeds] = useState(feedsOf(occupation.base_url, occupation.rover_url, occupation.refers_to));
+  const listen = useListenElsewhere(job.id);
+  const problem = listen.error instanceof Problem ? listen.error : null;
+  return (
+    <details className="rounded border-2 border-line bg-page">
+      <summary className="flex min-h-touch cursor-pointer items-center px-4 font-semibold">Where to listen</summary>
+      <div className="flex flex-col gap-4 px-4 pb-4">
+        <FeedFields feeds={feeds} onChange={setFeeds} problem={problem} practice={job.practice} />
+        {problem && !problem.field && <Note tone="flag">{problem.sentence}</Note>}
+        <Button disabled={listen.isPending} onClick={() => listen.mutate(listenOf(feeds))}>
+          Listen there
+        </Button>
+      </div>
+    </details>
   );
 }
 

@@ -7,6 +7,7 @@ import { Button, Note, Select, TextField } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { PracticeStand } from "../../ui/practice";
 import { AveragePanel } from "./AveragePanel";
+import { FeedFields, feedsOf, listenOf } from "./FeedFields";
 import { HeightFields, HeightPicture, useTypedHeight, type TypedHeight } from "./HeightEntry";
 
 /** Set up the base: mark, height, coordinate, addresses; then start. */
@@ -17,13 +18,8 @@ export function StartBase(props: { job: Schemas["Job"]; view: Schemas["BaseView"
   const [markId, setMarkId] = useState("");
   const [typed, setTyped] = useState<TypedHeight>({ reading: "", feature: "bottom" });
   const [source, setSource] = useState<"mark" | "average">("mark");
-  const [feeds, setFeeds] = useState<Feeds>({
-    base_url: view.suggested.base_url ?? "",
-    base_password: "",
-    rover_url: view.suggested.rover_url ?? "",
-    station_id: String(view.suggested.station_id),
-    refers_to: "arp",
-  });
+  const [feeds, setFeeds] = useState(feedsOf(view.suggested.base_url, view.suggested.rover_url, "arp"));
+  const [stationId, setStationId] = useState(String(view.suggested.station_id));
   const { height, problem } = useTypedHeight(job.id, typed);
   const mark = marks.data?.find((item) => item.id === markId);
   const refused = start.error instanceof Problem ? start.error : null;
@@ -35,11 +31,8 @@ export function StartBase(props: { job: Schemas["Job"]; view: Schemas["BaseView"
       mark_id: markId,
       ...typed,
       source,
-      station_id: Number(feeds.station_id),
-      base_url: feeds.base_url.trim() || null,
-      base_password: feeds.base_password || null,
-      rover_url: feeds.rover_url.trim() || null,
-      refers_to: feeds.refers_to as "arp" | "mark",
+      station_id: Number(stationId),
+      listen: listenOf(feeds),
     });
 
   return (
@@ -73,9 +66,23 @@ export function StartBase(props: { job: Schemas["Job"]; view: Schemas["BaseView"
           <HeightFields typed={typed} onChange={setTyped} problem={problem} job={job} />
           <SourceChoice value={source} onChange={setSource} mark={mark} />
           {source === "average" && <AveragePanel jobId={job.id} average={average} suggested={view.suggested.receiver_url ?? ""} />}
-          <FeedFields feeds={feeds} onChange={setFeeds} problem={refused} practice={job.practice} />
+          <details className="rounded border-2 border-line bg-page" open={!job.practice || Boolean(refused)}>
+            <summary className="flex min-h-touch cursor-pointer items-center px-4 font-semibold">
+              Where to listen: base stream and rover
+            </summary>
+            <div className="px-4 pb-4">
+              <FeedFields feeds={feeds} onChange={setFeeds} problem={refused} practice={job.practice}>
+                <TextField
+                  label="Station ID"
+                  value={stationId}
+                  onChange={setStationId}
+                  problem={refused?.field === "station_id" ? refused.sentence : null}
+                />
+              </FeedFields>
+            </div>
+          </details>
         </div>
-        <div className="flex h-[26rem] flex-col rounded border-2 border-line bg-page p-2">
+        <div className="sticky top-0 flex h-[26rem] flex-col rounded border-2 border-line bg-page p-2">
           <HeightPicture height={height} />
         </div>
       </div>
@@ -128,72 +135,5 @@ function SourceChoice(props: {
         </div>
       )}
     </RadioGroup>
-  );
-}
-
-interface Feeds {
-  base_url: string;
-  base_password: string;
-  rover_url: string;
-  station_id: string;
-  refers_to: string;
-}
-
-function FeedFields(props: {
-  feeds: Feeds;
-  onChange: (feeds: Feeds) => void;
-  problem: Problem | null;
-  practice: boolean;
-}) {
-  const { feeds, onChange } = props;
-  const of = (field: string) => (props.problem?.field === field ? props.problem.sentence : null);
-  return (
-    <details className="rounded border-2 border-line bg-page" open={!props.practice || Boolean(props.problem)}>
-      <summary className="flex min-h-touch cursor-pointer items-center px-4 font-semibold">
-        Where to listen: base stream and rover
-      </summary>
-      <div className="grid grid-cols-2 gap-4 p-4 pt-0">
-        <TextField
-          label="Base stream"
-          name="base_url"
-          value={feeds.base_url}
-          onChange={(base_url) => onChange({ ...feeds, base_url })}
-          placeholder="ntrip://user@host:2101/MOUNT"
-          hint="Empty if only a radio carries it: then what is on the air stays unchecked."
-          problem={of("base_url")}
-        />
-        <TextField
-          label="Caster password"
-          type="password"
-          value={feeds.base_password}
-          onChange={(base_password) => onChange({ ...feeds, base_password })}
-          hint={props.practice ? "The stand-in's is known." : "Kept in a file of its own, never shown again."}
-        />
-        <TextField
-          label="Rover NMEA"
-          name="rover_url"
-          value={feeds.rover_url}
-          onChange={(rover_url) => onChange({ ...feeds, rover_url })}
-          placeholder="tcp://192.168.1.30:5017"
-          problem={of("rover_url")}
-        />
-        <TextField
-          label="Station ID"
-          value={feeds.station_id}
-          onChange={(station_id) => onChange({ ...feeds, station_id })}
-          problem={of("station_id")}
-        />
-        <Select
-          label="The rover's position refers to"
-          value={feeds.refers_to}
-          options={[
-            { value: "arp", label: "its ARP", detail: "the pole is taken off here" },
-            { value: "mark", label: "the mark", detail: "the receiver has taken the pole off" },
-          ]}
-          onChange={(refers_to) => onChange({ ...feeds, refers_to })}
-          hint="If this is wrong the pole counts twice: 2 m."
-        />
-      </div>
-    </details>
   );
 }

@@ -1,0 +1,74 @@
+import type { ReactNode } from "react";
+import type { Problem, Schemas } from "../../api/client";
+import { Select, TextField } from "../../ui/controls";
+
+export interface Feeds {
+  base_url: string;
+  base_password: string;
+  rover_url: string;
+  refers_to: string;
+}
+
+export function feedsOf(base: string | null, rover: string | null, refers_to: string): Feeds {
+  return { base_url: base ?? "", base_password: "", rover_url: rover ?? "", refers_to };
+}
+
+export function listenOf(feeds: Feeds): Schemas["Listen"] {
+  return {
+    base_url: feeds.base_url.trim() || null,
+    base_password: feeds.base_password || null,
+    rover_url: feeds.rover_url.trim() || null,
+    refers_to: feeds.refers_to === "mark" ? "mark" : "arp",
+  };
+}
+
+/** Addresses of the base's stream and the rover, and what the rover's position means. */
+export function FeedFields(props: {
+  feeds: Feeds;
+  onChange: (feeds: Feeds) => void;
+  problem: Problem | null;
+  practice: boolean;
+  children?: ReactNode;
+}) {
+  const { feeds, onChange } = props;
+  const of = (field: string) => (props.problem?.field === field ? props.problem.sentence : null);
+  return (
+    <div className="grid grid-cols-2 gap-4">
+      <TextField
+        label="Base stream"
+        name="base_url"
+        value={feeds.base_url}
+        onChange={(base_url) => onChange({ ...feeds, base_url })}
+        placeholder="ntrip://user@host:2101/MOUNT"
+        hint="Empty if only a radio carries it: then what is on the air stays unchecked."
+        problem={of("base_url")}
+      />
+      <TextField
+        label="Caster password"
+        type="password"
+        value={feeds.base_password}
+        onChange={(base_password) => onChange({ ...feeds, base_password })}
+        hint={props.practice ? "The stand-in's is known." : "Kept in a file of its own, never shown again."}
+      />
+      <TextField
+        label="Rover NMEA"
+        name="rover_url"
+        value={feeds.rover_url}
+        onChange={(rover_url) => onChange({ ...feeds, rover_url })}
+        placeholder="tcp://192.168.1.30:5017"
+        problem={of("rover_url")}
+      />
+      <Select
+        label="The rover's position refers to"
+        value={feeds.refers_to}
+        options={[
+          { value: "arp", label: "its ARP", detail: "the pole is taken off here" },
+          { value: "mark", label: "the mark", detail: "the receiver has taken the pole off" },
+        ]}
+        onChange={(refers_to) => onChange({ ...feeds, refers_to })}
+        hint="If this is wrong the pole counts twice: 2 m."
+      />
+      {props.children}
+    </div>
+  );
+}
