@@ -172,7 +172,7 @@ export function Figure(props: { label: string; value: string; sign?: string; hin
         {props.value}
         {props.sign && <span className="ml-1 text-lg font-semibold">{props.sign}</span>}
       </span>
-      {props.hint && <span className="text-sm text-faded">{props.hint}</span>}
+      {props.hint !== undefined && <span className="text-sm text-faded">{props.hint || "\u00a0"}</span>}
     </div>
   );
 }
