@@ -1,5 +1,6 @@
 """The stand-ins as processes of their own, read by clients and decoders from outside the project."""
 
+import asyncio
 import http.client
 import json
 import re
@@ -15,6 +16,8 @@ from queue import Queue
 import numpy as np
 import pynmea2
 import pytest
+from bitstring import BitStream
+from ntripstreams import NtripStream
 from pygnssutils import GNSSNTRIPClient
 from pyproj import Transformer
 from pyrtcm import RTCMReader
@@ -163,6 +166,28 @@ def test_an_independent_client_reads_the_caster(field, version):
             seen.add(parsed.identity)
         stop.set()
     assert {"1006", "1074", "1084", "1094", "1124"} <= seen
+
+
+def test_a_second_independent_client_reads_table_and_stream_and_pushes(field):
+    port, _ = field
+    url = f"http://127.0.0.1:{port}"
+
+    async def walk():
+        table = await NtripStream().requestSourcetable(url)
+        assert any(line.startswith("STR;PRACTICE") for line in table)
+        reader = NtripStream()
+        await reader.requestNtripStream(url, "PRACTICE", "crew", "secret")
+        assert reader.ntripResponseStatusOk()
+        frames = [(await asyncio.wait_for(reader.getRtcmFrame(), 10))[0].tobytes() for _ in range(6)]
+        base = NtripStream()
+        await base.requestNtripServer(url, "SECOND", None, "secret", 1)
+        for frame in frames:
+            await base.sendRtcmFrame(BitStream(frame))
+        return frames
+
+    frames = asyncio.run(walk())
+
+    assert {RTCMReader.parse(frame).identity for frame in frames} >= {"1074", "1084", "1094", "1124"}
 
 
 def capture(port, seconds):

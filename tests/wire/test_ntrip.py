@@ -14,6 +14,12 @@ def test_requests_come_back_as_they_were_written():
     assert (push.method, push.mount, push.source_password, push.version) == ("SOURCE", "MOUNT", "secret", 1)
 
 
+@pytest.mark.parametrize("target", ["/MOUNT", "http://127.0.0.1:2101/MOUNT", "/MOUNT?x=1"])
+def test_a_target_may_be_a_whole_address(target):
+    # RFC 9112, section 3.2.2: a server accepts the absolute form.
+    assert parse_request(f"GET {target} HTTP/1.1".encode()).mount == "MOUNT"
+
+
 @pytest.mark.parametrize("head", [b"", b"\x16\x03\x01", b"BREW /pot HTTP/1.1", b"GET /x SPDY/9", b"SOURCE"])
 def test_what_is_no_request_is_refused(head):
     with pytest.raises(ValueError, match="not a request"):

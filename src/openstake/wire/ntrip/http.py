@@ -9,6 +9,7 @@ import base64
 import binascii
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from urllib.parse import urlsplit
 
 AGENT = "NTRIP OpenStake/0.1"
 LONGEST_HEAD = 8192
@@ -50,7 +51,8 @@ def parse_request(head: bytes) -> Request:
     if len(words) == 2 and words[0] == "SOURCE":
         return Request("SOURCE", words[1].lstrip("/"), headers, "")
     if len(words) == 3 and words[0] in ("GET", "POST") and words[2].startswith("HTTP/1."):
-        return Request(words[0], words[1].split("?")[0].lstrip("/"), headers)
+        # A target may be a whole address (RFC 9112, 3.2.2): its path names the mountpoint.
+        return Request(words[0], urlsplit(words[1]).path.lstrip("/"), headers)
     raise ValueError(f"'{lines[0][:60]}' is not a request of NTRIP 1 or 2")
 
 
