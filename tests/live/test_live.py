@@ -181,6 +181,19 @@ def test_epochs_next_to_a_change_of_the_base_are_not_averaged(session):
     assert [station for station, _ in sink.references] == [STATION, MOVED]
 
 
+def test_a_gap_and_a_clock_that_goes_back_do_not_fill_a_shot(session):
+    running, _, rover, _ = session
+    done = []
+    running.begin_shot(ShotWish("x", 4.0, True), done.append)
+    for second in (0, 1, 30, 31, 29, 30):
+        rover.send(line(second))
+    wait_for(lambda: running.moment().shot and len(running.moment().shot.epochs) >= 4, 5)
+
+    # By hand: 0-1 and 30-31 and 29-30 count one second each, the gap and the step back nothing.
+    assert not done
+    assert running.moment().shot.collected_s <= 3.0
+
+
 def test_a_fixed_only_shot_waits_through_float(session):
     running, _, rover, _ = session
     done = []

@@ -125,6 +125,8 @@ def test_a_shot_waits_for_fixed_and_can_be_cancelled(crew):
     crew.post(f"/jobs/{job}/checks", wish, status=409)
     wait_for(lambda: "fixed solution" in crew.get(f"/jobs/{job}/watch")["live"]["shot"]["waiting_for"], 20)
 
+    refusal = crew.post(f"/jobs/{job}/base/end", status=409)
+    assert "would be lost" in refusal["detail"]
     crew.send("DELETE", f"/jobs/{job}/checks/current")
 
     assert crew.get(f"/jobs/{job}/watch")["live"]["shot"] is None

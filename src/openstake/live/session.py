@@ -8,9 +8,11 @@ import time
 from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path
 from typing import Protocol
 
+from openstake.core.constants import DAY_S
 from openstake.core.evidence import Epoch, ObservableSet, StationReference, Status
 from openstake.live.feed import Feed, FeedState, FeedStatus
 from openstake.live.rawfile import Place, RawFile
@@ -21,6 +23,7 @@ from openstake.wire.rtcm3.station import decode_reference
 
 FLUSH_S = 0.4
 LEAST_FREE_BYTES = 300_000_000  # a day of two feeds at 5 Hz is about a third of it
+LONGEST_STEP_S = 5.0  # between two epochs of one shot: the slowest rate that people set
 _SIZES_FRESH_S = 15.0
 
 
@@ -67,9 +70,11 @@ class ShotInHand:
 
     @property
     def collected_s(self) -> float:
-        """Span of the epochs by their own clock, over midnight too."""
+        """Time covered by the epochs by their own clock, over midnight too; what lies in a gap does not count."""
         times = [row.epoch.time_of_day_s for row in self.epochs if row.epoch.time_of_day_s is not None]
-        return (times[-1] - times[0]) % 86_400 if len(times) > 1 else 0.0
+        # A clock that goes back gives a step of nearly a day here: it does not count either.
+        steps = ((later - earlier) % DAY_S for earlier, later in pairwise(times))
+        return round(sum(step for step in steps if step <= LONGEST_STEP_S), 4)
 
 
 @dataclass(frozen=True)

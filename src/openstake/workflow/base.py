@@ -164,6 +164,7 @@ def listen_elsewhere(context: Context, job_id: str, wish: ListenWish) -> dict[st
 
     def work(session: Session) -> tuple[Occupation, Listening, str | None]:
         occupation = needed_occupation(session, job_id)
+        _refuse_while_recording(context, occupation.id)
         before = listening_of(session, occupation.id)
         now = context.now()
         listening = _listening_row(wish, occupation.id, now)
@@ -320,11 +321,18 @@ def meant_arp_m(session: Session, occupation: Occupation) -> tuple[float, float,
     return x, y, z
 
 
+def _refuse_while_recording(context: Context, occupation_id: str) -> None:
+    running = context.sessions.get(occupation_id)
+    if running is not None and running.moment().shot is not None:
+        raise ConflictError("A shot is being recorded and would be lost. Wait for its end, or cancel it first.")
+
+
 def end(context: Context, job_id: str) -> dict[str, Any]:
     """End the occupation and stop listening; everything recorded stays."""
 
     def work(session: Session) -> Occupation:
         occupation = needed_occupation(session, job_id)
+        _refuse_while_recording(context, occupation.id)
         now = context.now()
         session.add(OccupationEnd(occupation_id=occupation.id, ended_s=now))
         mark = session.get_one(Mark, occupation.mark_id)
