@@ -96,6 +96,17 @@ def test_an_autonomous_base_says_what_it_is_worth_and_a_wrong_mark_height_is_tol
     assert 0.05 < check["horizontal_m"] < 10.0  # metres off, as autonomous positions are (common practice)
     crew.post(f"/jobs/{job}/base/end")
     assert crew.get(f"/jobs/{job}/watch")["running"] is False
+    # 2026-11-25: an old average was offered to the next set-up, on whatever mark it stands.
+    assert crew.get(f"/jobs/{job}/base")["average"] is None
+    again = {
+        "mark_id": crew.mark(job, "CS3"),
+        "reading": "1.5",
+        "feature": "bottom",
+        "source": "average",
+        "station_id": 1,
+    }
+    refusal = crew.post(f"/jobs/{job}/base/start", again | {"listen": {"rover_url": "tcp://127.0.0.1:9"}}, status=422)
+    assert "Average what the receiver reports first" in refusal["detail"]
 
 
 @pytest.mark.slow

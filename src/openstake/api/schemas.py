@@ -381,6 +381,8 @@ class Check(BaseModel):
     expected_semi_axis_north_m: float
     covariance_origin: str
     agrees: bool
+    horizontal_agrees: bool
+    vertical_agrees: bool
     stale: bool
     verdict_word: str
     point_east_m: float

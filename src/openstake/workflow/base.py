@@ -7,6 +7,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from openstake.core.budget import horizontal_95_m, vertical_95_m
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
@@ -122,6 +123,7 @@ def start(context: Context, job_id: str, wish: StartWish) -> dict[str, Any]:
         return occupation, listening
 
     occupation, listening = context.database.write(work)
+    _drop_average(context, job_id)
     watch.keep_password(context, listening.id, wish.listen.base_password)
     configure_standin(context, job_id)
     watch.listen(context, occupation, listening)
@@ -211,7 +213,8 @@ def _coordinate_row(
         return BaseCoordinate(
             occupation_id=occupation_id, x_m=xyz[0], y_m=xyz[1], z_m=xyz[2], source="mark",
             detail=f"the known mark {mark.name} ({mark.source})",
-            accuracy_horizontal_95_m=2.4477 * mark.sigma_horizontal_m, accuracy_vertical_95_m=1.96 * mark.sigma_vertical_m,
+            accuracy_horizontal_95_m=horizontal_95_m(mark.sigma_horizontal_m, mark.sigma_horizontal_m),
+            accuracy_vertical_95_m=vertical_95_m(mark.sigma_vertical_m),
             frame=frame.datum, frame_epoch="as the control list", created_s=now,
         )  # fmt: skip
     average = context.averages.get(job.id)
@@ -256,6 +259,12 @@ def cancel_average(context: Context, job_id: str) -> None:
     average = context.averages.get(job_id)
     if average is not None:
         average.cancel()
+
+
+def _drop_average(context: Context, job_id: str) -> None:
+    """Forget an average once a base has started: the next set-up must not be given the place of this one."""
+    if context.averages.pop(job_id, None) is not None:
+        context.hub.publish(f"average:{job_id}", None)
 
 
 def correct_height(

@@ -247,7 +247,8 @@ def _view(session: Session, job: Job, item: _Measured, all_shots: list[_Measured
             point.virtual, _others(item, all_shots), job.length_unit,
         )
     )  # fmt: skip
-    agrees = all(within(difference, tolerance)) and not point.not_fixed
+    horizontal_agrees, vertical_agrees = within(difference, tolerance)
+    agrees = horizontal_agrees and vertical_agrees and not point.not_fixed
     stale = point.inputs_changed_s > shot.created_s or mark.created_s > shot.created_s
     return {
         "id": shot.id, "mark_id": mark.id, "mark_name": mark.name, "created_s": shot.created_s,
@@ -257,7 +258,8 @@ def _view(session: Session, job: Job, item: _Measured, all_shots: list[_Measured
         "tolerance_horizontal_m": tolerance.horizontal_m, "tolerance_vertical_m": tolerance.vertical_m,
         "expected_horizontal_95_m": expected.horizontal_95_m, "expected_vertical_95_m": expected.vertical_95_m,
         "expected_semi_axis_east_m": CIRCLE_95 * total.east_m, "expected_semi_axis_north_m": CIRCLE_95 * total.north_m,
-        "covariance_origin": shot.covariance_origin, "agrees": agrees, "stale": stale,
+        "covariance_origin": shot.covariance_origin, "agrees": agrees, "horizontal_agrees": horizontal_agrees,
+        "vertical_agrees": vertical_agrees, "stale": stale,
         "verdict_word": "within tolerance" if agrees else "outside tolerance",
         "point_east_m": point.east_m, "point_north_m": point.north_m, "point_height_m": point.height_m,
         "base_height_reading_id": point.base_height.id, "base_coordinate_id": point.base_coordinate_id,

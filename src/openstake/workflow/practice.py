@@ -30,7 +30,7 @@ _WOOD = (Obstruction(215.0, 260.0, 18.0),)
 class Practice:
     """Three stand-ins.  They use their usual ports where these are free, others where not."""
 
-    def __init__(self, data_dir: Path, seed: int = 7, rover_rate_hz: float = 1.0, speed: float = 1.0) -> None:
+    def __init__(self, data_dir: Path, seed: int = 7, speed: float = 1.0) -> None:
         self.world_path = data_dir / "world.json"
         self._lock = threading.Lock()
         if not self.world_path.exists():
@@ -41,7 +41,7 @@ class Practice:
         self.rover = _on(
             ROVER_PORT,
             lambda port: RoverReceiver(
-                self.base_stream_url, PASSWORD, port, WorldFile(self.world_path), seed + 1, clock, rover_rate_hz
+                self.base_stream_url, PASSWORD, port, WorldFile(self.world_path), seed + 1, clock
             ),
         )
 

@@ -28,9 +28,9 @@ export function useLiveStream(jobId: string): LiveState {
         refresh();
       };
       source.onerror = () => setState((old) => ({ ...old, connection: "lost", live: null }));
-      source.addEventListener("live", (event) => setState((old) => ({ ...old, live: read<Schemas["Live"]>(event) })));
+      source.addEventListener("live", (event) => setState((old) => ({ ...old, live: read<Schemas["Live"] | null>(event) })));
       source.addEventListener("average", (event) =>
-        setState((old) => ({ ...old, average: read<Schemas["Average"]>(event) })),
+        setState((old) => ({ ...old, average: read<Schemas["Average"] | null>(event) })),
       );
       source.addEventListener("job", refresh);
     };

@@ -536,6 +536,8 @@ export interface components {
             expected_vertical_95_m: number;
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            /** Horizontal Agrees */
+            horizontal_agrees: boolean;
             /** Horizontal M */
             horizontal_m: number;
             /** Id */
@@ -566,6 +568,8 @@ export interface components {
             up_m: number | null;
             /** Verdict Word */
             verdict_word: string;
+            /** Vertical Agrees */
+            vertical_agrees: boolean;
             /** Words */
             words: string;
         };

@@ -11,7 +11,7 @@ const BAND: Record<string, { colour: string; height: number }> = {
 };
 
 /** The fix history on one time axis: status band (height and colour say the same), age, claimed 95 % H and V. */
-export function FixStrip({ history, unitText }: { history: Schemas["History"]; unitText: (metres: number) => string }) {
+export function FixStrip({ history }: { history: Schemas["History"] }) {
   const span = history.to_s - history.from_s;
   const x = (time: number) => ((time - history.from_s) / span) * WIDTH;
   const minutes = Math.round(span / 60);
@@ -30,7 +30,6 @@ export function FixStrip({ history, unitText }: { history: Schemas["History"]; u
       <Line history={history} values={history.age_s} top={70} most={10} colour="var(--ink)" x={x} />
       <Line history={history} values={history.horizontal_95_m} top={150} most={0.1} colour="var(--checked)" x={x} />
       <Line history={history} values={history.vertical_95_m} top={230} most={0.1} colour="var(--grain)" x={x} />
-      <title>{`up to ${unitText(0.1)}`}</title>
     </svg>
   );
 }

@@ -1,6 +1,5 @@
 /** The height stack over a mark, drawn to scale: mark, measured feature, ARP. Lengths come from the server. */
 export function HeightStack(props: {
-  readingM: number;
   arpHeightM: number;
   featureToArpM: number;
   rimRadiusM: number;

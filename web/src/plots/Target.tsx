@@ -9,6 +9,8 @@ export interface Shot {
 export function Target(props: {
   shot: Shot | null;
   earlier: Shot[];
+  horizontalAgrees: boolean;
+  verticalAgrees: boolean;
   toleranceM: number;
   toleranceUpM: number;
   /** Semi-axes of the expected 95 % ellipse. */
@@ -23,8 +25,6 @@ export function Target(props: {
   const highest = Math.max(props.toleranceUpM, ...all.map((shot) => Math.abs(shot.upM ?? 0))) * 1.25;
   const upScale = 180 / highest;
   const centre = 200;
-  const good = props.shot ? Math.hypot(props.shot.eastM, props.shot.northM) <= props.toleranceM : true;
-  const upGood = props.shot?.upM == null || Math.abs(props.shot.upM) <= props.toleranceUpM;
   return (
     <svg viewBox="0 0 520 400" className="h-full w-full" role="img" aria-label="Difference on the target">
       <circle cx={centre} cy={centre} r={props.toleranceM * scale} fill="var(--checkedwash)" stroke="var(--checked)" strokeWidth="2.5" />
@@ -51,7 +51,7 @@ export function Target(props: {
       {props.shot && (
         <path
           d={`M${centre + props.shot.eastM * scale - 9} ${centre - props.shot.northM * scale}h18m-9-9v18`}
-          stroke={good ? "var(--ink)" : "var(--flag)"}
+          stroke={props.horizontalAgrees ? "var(--ink)" : "var(--flag)"}
           strokeWidth="4"
         />
       )}
@@ -66,7 +66,7 @@ export function Target(props: {
         low
       </text>
       {props.shot?.upM != null && (
-        <path d={`M420 ${centre - props.shot.upM * upScale}h60`} stroke={upGood ? "var(--ink)" : "var(--flag)"} strokeWidth="6" />
+        <path d={`M420 ${centre - props.shot.upM * upScale}h60`} stroke={props.verticalAgrees ? "var(--ink)" : "var(--flag)"} strokeWidth="6" />
       )}
     </svg>
   );

@@ -24,7 +24,6 @@ export function StateMark({ state, size = 22 }: { state: State; size?: number })
       {state === "missing" && <path d="M4 12h16" stroke="currentColor" strokeWidth="2.5" />}
       {state === "disagrees" && (
         <>
-          <path d="M2 8h12l-4 4h12" fill="none" stroke="currentColor" strokeWidth="0" />
           <path d="M2 15h8M14 9h8" stroke="currentColor" strokeWidth="5" />
           <path d="M15 3L9 21" stroke="currentColor" strokeWidth="2" />
         </>

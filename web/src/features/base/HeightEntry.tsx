@@ -53,7 +53,6 @@ export function HeightPicture({ height }: { height: Schemas["Height"] | null }) 
   if (!height) return <p className="m-auto p-6 text-center text-faded">Type the reading: the height of the ARP is drawn here to scale.</p>;
   return (
     <HeightStack
-      readingM={height.reading_m}
       arpHeightM={height.arp_height_m}
       featureToArpM={height.feature_to_arp_m}
       rimRadiusM={height.rim_radius_m}

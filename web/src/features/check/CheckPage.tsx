@@ -168,13 +168,14 @@ function Shown({ job, check, all }: { job: Job; check: Schemas["Check"]; all: Sc
   const sign = UNIT_SIGN[unit];
   const shotOf = (item: Schemas["Check"]) => ({ id: item.id, eastM: item.east_m, northM: item.north_m, upM: item.up_m });
   const earlier = all.filter((item) => item.mark_id === check.mark_id && item.id !== check.id).map(shotOf);
-  const upBad = check.up_m !== null && Math.abs(check.up_m) > check.tolerance_vertical_m;
   return (
     <section className="grid grid-cols-[minmax(0,1fr)_16rem] gap-4 rounded border-2 border-line bg-page p-3" aria-label={`Check on ${check.mark_name}`}>
       <div className="h-48">
         <Target
           shot={shotOf(check)}
           earlier={earlier}
+          horizontalAgrees={check.horizontal_agrees}
+          verticalAgrees={check.vertical_agrees}
           toleranceM={check.tolerance_horizontal_m}
           toleranceUpM={check.tolerance_vertical_m}
           expectedEastM={check.expected_semi_axis_east_m}
@@ -184,9 +185,9 @@ function Shown({ job, check, all }: { job: Job; check: Schemas["Check"]; all: Sc
       </div>
       <div>
         <h2 className="text-2xl font-bold">{check.mark_name}</h2>
-        <Difference name="north" value={signed(check.north_m, unit)} sign={sign} bad={check.horizontal_m > check.tolerance_horizontal_m} />
-        <Difference name="east" value={signed(check.east_m, unit)} sign={sign} bad={check.horizontal_m > check.tolerance_horizontal_m} />
-        <Difference name="up" value={check.up_m === null ? "not compared" : signed(check.up_m, unit)} sign={sign} bad={upBad} />
+        <Difference name="north" value={signed(check.north_m, unit)} sign={sign} bad={!check.horizontal_agrees} />
+        <Difference name="east" value={signed(check.east_m, unit)} sign={sign} bad={!check.horizontal_agrees} />
+        <Difference name="up" value={check.up_m === null ? "not compared" : signed(check.up_m, unit)} sign={sign} bad={!check.vertical_agrees} />
         <p className="mt-2 text-base leading-5 text-faded">
           ring: limit {length(check.tolerance_horizontal_m, unit)}, bar: {length(check.tolerance_vertical_m, unit)} {sign}; dashes: expected at 95 %,{" "}
           {length(check.expected_horizontal_95_m, unit)} and {length(check.expected_vertical_95_m, unit)} {sign}. {check.epochs} epochs.

@@ -90,7 +90,7 @@ function HistoryBox(props: { jobId: string; span: string; onSpan: (span: string)
             </span>
           ))}
         </div>
-        {history.data && <FixStrip history={history.data} unitText={(metres) => length(metres, props.unit)} />}
+        {history.data && <FixStrip history={history.data} />}
       </div>
       <div className="mt-1 flex items-center justify-between gap-4">
         <p className="flex flex-wrap gap-x-5 text-base">
