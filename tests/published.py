@@ -21,6 +21,31 @@ ALIC_XYZ = (-4052052.7379, 4212835.9897, -2545104.5898)
 OSGB_GEODETIC = (50.5, 0.5)
 OSGB_GRID = (577274.99, 69740.50)
 
+# IOGP Guidance Note 7-2, its other examples (from memory): Lambert with two parallels (NAD27 / Texas South Central, US survey
+# feet), with one (JAD69 / Jamaica), Earth-centred WGS 84, three parameters to ED50, seven from WGS 72 to WGS 84.
+TEXAS_GEODETIC = (28.5, -96.0)
+TEXAS_GRID_SFT = (2963503.91, 254759.80)
+JAMAICA_GEODETIC = (17 + 55 / 60 + 55.80 / 3600, -(76 + 56 / 60 + 37.26 / 3600))
+JAMAICA_GRID = (255966.58, 142493.51)
+WGS84_GEODETIC = (53 + 48 / 60 + 33.820 / 3600, 2 + 7 / 60 + 46.380 / 3600, 73.0)
+WGS84_XYZ = (3771793.968, 140253.342, 5124304.349)
+ED50_XYZ = (3771878.84, 140349.83, 5124421.30)
+ED50_TO_WGS84 = (-84.87, -96.49, -116.95)
+WGS72_XYZ = (3657660.66, 255768.55, 5201382.11)
+WGS72_TO_WGS84_XYZ = (3657660.78, 255778.43, 5201387.75)
+HALF_A_CENTIMETRE = 0.005
+
+# NGA's test points of EGM96 (from memory): latitude, longitude, geoid above the ellipsoid.
+EGM96_POINTS = [
+    (38.6281550, 269.7791550, -31.628),
+    (-14.6212170, 305.0211140, -2.969),
+    (46.8743190, 102.4487290, -43.575),
+    (-23.6174460, 133.8747120, 15.871),
+    (38.6254730, 359.9995000, 50.066),
+    (-0.4667440, 0.0023000, 17.329),
+]
+EGM96_15_MINUTES_M = 0.06  # how far the 15-minute grid lies from the full model at these points
+
 # GeographicLib's GeoConvert and PROJ, UTM 30 at 53.45 N 2.24 W: convergence in degrees.
 UTM30_POINT = (53.45, -2.24)
 UTM30_CONVERGENCE_DEG = 0.61054927

@@ -25,6 +25,7 @@ from openstake.workflow import base, watch
 from openstake.workflow.context import Context
 from openstake.workflow.demo import load_demo
 from openstake.workflow.practice import Practice
+from openstake.workflow.system import ensure_training_grid
 
 WEB_DIR = Path(__file__).parent / "web_dist"
 
@@ -62,6 +63,7 @@ def build(
     data_dir.mkdir(parents=True, exist_ok=True)
     database = Database.in_folder(data_dir)
     context = Context(database, Hub(), data_dir, Practice(data_dir, speed=practice_speed) if practice else None)
+    ensure_training_grid(context)
     if demo:
         load_demo(context)
     restore_practice(context)

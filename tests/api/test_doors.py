@@ -27,7 +27,7 @@ def test_another_host_name_is_refused(office, host):
 
 
 def test_another_site_cannot_change_anything(office):
-    body = {"name": "x", "system_code": 2157, "length_unit": "m"}
+    body = {"name": "x", "system": {"kind": "code", "code": 2157}, "length_unit": "m"}
     for headers in ({"Origin": "http://evil.example"}, {"Sec-Fetch-Site": "cross-site"}):
         assert raw(office, "POST", "/api/jobs", json=body, headers=headers).status_code == 403
     form = raw(office, "POST", "/api/jobs", data="name=x", headers={"Content-Type": "text/plain"})
@@ -46,12 +46,16 @@ def test_every_answer_carries_the_policy_and_loads_nothing_from_elsewhere(office
     [
         (b"{not json", 400, "not valid JSON"),
         (b"[]", 422, ""),
-        (b'{"name": "x"}', 422, "system_code"),
-        (b'{"name": "", "system_code": 2157, "length_unit": "m"}', 422, "needs a name"),
-        (b'{"name": "x", "system_code": 4326, "length_unit": "m"}', 422, "not a projected system"),
-        (b'{"name": "x", "system_code": 99999, "length_unit": "m"}', 422, "not in the database"),
-        (b'{"name": "x", "system_code": 2157, "length_unit": "cubit"}', 422, "length_unit"),
-        (b'{"name": "Carrow Sluice", "system_code": 2157, "length_unit": "m"}', 409, "exists already"),
+        (b'{"name": "x"}', 422, "system"),
+        (b'{"name": "", "system": {"kind": "code", "code": 2157}, "length_unit": "m"}', 422, "needs a name"),
+        (b'{"name": "x", "system": {"kind": "code", "code": 4326}, "length_unit": "m"}', 422, "not a projected system"),
+        (b'{"name": "x", "system": {"kind": "code", "code": 99999}, "length_unit": "m"}', 422, "not in the database"),
+        (b'{"name": "x", "system": {"kind": "code", "code": 2157}, "length_unit": "cubit"}', 422, "length_unit"),
+        (
+            b'{"name": "Carrow Sluice", "system": {"kind": "code", "code": 2157}, "length_unit": "m"}',
+            409,
+            "exists already",
+        ),
     ],
 )
 def test_a_bad_request_is_a_problem_document_with_a_sentence(office, body, status, words):
@@ -71,7 +75,7 @@ def test_what_is_not_there_is_a_404(office, path):
 
 
 def test_control_is_previewed_without_being_stored_and_the_file_is_kept_when_taken(office):
-    job = office.post("/jobs", {"name": "Preview", "system_code": 2157, "length_unit": "m"})["id"]
+    job = office.post("/jobs", {"name": "Preview", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
     file = as_file("name,east,north,h\nA,703412.361,629805.118,62.4\nB,629805,703412,60\nC,7034123,6298051,60\n")
 
     preview = office.post(f"/jobs/{job}/control/preview", file)
@@ -88,7 +92,7 @@ def test_control_is_previewed_without_being_stored_and_the_file_is_kept_when_tak
 
 
 def test_an_elevation_is_never_broadcast_as_an_ellipsoidal_height(office):
-    job = office.post("/jobs", {"name": "No geoid", "system_code": 2157, "length_unit": "m"})["id"]
+    job = office.post("/jobs", {"name": "No geoid", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
     file = as_file("name,east,north,elevation\nA,703412.361,629805.118,5.0\n")
     office.post(f"/jobs/{job}/control/accept", file)
     wish = {

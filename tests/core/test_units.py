@@ -3,7 +3,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openstake.core.errors import AngleError, LengthError
-from openstake.core.units import degrees_from_text, metres_from_text
+from openstake.core.units import degrees_from_text, metres_from_text, shortest_number
 
 # NIST SP 811: foot 0.3048 m exactly, US survey foot 1200/3937 m exactly; the rest worked by hand.
 READINGS = [
@@ -20,6 +20,11 @@ READINGS = [
     ("-0.030", -0.030),
     ("2", 2.0),
     (" .5 m ", 0.5),
+    ("7 3/8 in", 7.375 / 12 * 0.3048),
+    ("5 ft 7-3/8 in", (5 + 7.375 / 12) * 0.3048),
+    ("62 in", 62 / 12 * 0.3048),
+    ("5 sft 6 in", 5.5 * 1200 / 3937),
+    ("1e3 mm", 1.0),
 ]
 REFUSED = [
     "",
@@ -35,6 +40,12 @@ REFUSED = [
     "5 ft 9/8 in",
     "m",
     "2 m 3",
+    "5' 12.0\"",
+    "5 ft 0.5 1/2 in",
+    "12 1/2",
+    "1 532 m",
+    "∞ m",
+    "9" * 100,
 ]
 
 
@@ -61,6 +72,44 @@ def test_a_written_length_comes_back_in_any_unit(metres, unit):
     name, factor = unit
 
     assert metres_from_text(f"{metres / factor!r} {name}") == pytest.approx(metres, rel=1e-14)
+
+
+def test_a_length_without_a_unit_is_refused_where_nothing_says_which():
+    with pytest.raises(LengthError, match="no unit"):
+        metres_from_text("1.532", bare_unit=None)
+
+
+@given(
+    st.integers(0, 40), st.integers(0, 11), st.integers(0, 15), st.sampled_from([("ft", 0.3048), ("sft", 1200 / 3937)])
+)
+def test_feet_inches_and_sixteenths_add_up(feet, inches, sixteenths, unit):
+    name, foot_m = unit
+    text = f"{feet} {name} {inches} {sixteenths}/16 in"
+
+    assert metres_from_text(text) == pytest.approx((feet + (inches + sixteenths / 16) / 12) * foot_m, abs=1e-12)
+
+
+@given(st.decimals(-9_000_000, 9_000_000, places=4), st.sampled_from(["m", "ft", "sft"]))
+def test_a_number_of_a_list_is_written_as_it_was_read(number, unit):
+    metres = metres_from_text(f"{number:f} {unit}")
+
+    written = shortest_number(metres, unit)
+
+    assert metres_from_text(f"{written} {unit}") == metres
+    assert float(written) == float(number)
+
+
+@given(st.one_of(st.floats(1e-6, 1e8), st.floats(-1e8, -1e-6)), st.sampled_from(["m", "ft", "sft"]))
+def test_any_length_survives_being_written_bit_for_bit(metres, unit):
+    assert metres_from_text(f"{shortest_number(metres, unit)} {unit}") == metres
+
+
+@given(st.text(max_size=40))
+def test_whatever_is_typed_is_a_finite_length_or_a_sentence(text):
+    try:
+        assert abs(metres_from_text(text)) <= 1e9
+    except LengthError as refusal:
+        assert refusal.sentence.endswith(".")
 
 
 @pytest.mark.parametrize(

@@ -68,7 +68,7 @@ def test_the_database_itself_refuses_to_change_what_was_written(database, verb):
 
 
 def test_two_corrections_of_one_reading_cannot_both_win(database):
-    job = Job(name="x", system_code=2157, length_unit="m", created_s=0.0)
+    job = Job(created_s=0.0)
     database.write(lambda session: session.add(job))
 
     def reading(replaces=None):

@@ -16,7 +16,9 @@ CS2,703478.902,629861.447,61.983
 
 
 def office_job(crew):
-    job = crew.post("/jobs", {"name": "Real devices", "system_code": 2157, "length_unit": "m"})["id"]
+    job = crew.post("/jobs", {"name": "Real devices", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})[
+        "id"
+    ]
     crew.post(f"/jobs/{job}/control/accept", as_file(CONTROL))
     return job
 

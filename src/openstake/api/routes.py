@@ -1,24 +1,20 @@
-"""All routes: each calls one function of `workflow/`."""
+"""All routes: each calls one function of `workflow/`.  Those of the Job and Kit pages stand in files of their own."""
 
 from __future__ import annotations
 
-import base64
-import binascii
 import json
 from collections.abc import Iterator
-from dataclasses import asdict
 from typing import Any
 
 from flask import Blueprint, Response, request
-from pydantic import BaseModel
-from spectree import Response as Answers
 from spectree import SpecTree
 
 from openstake import __version__
 from openstake.api import schemas as s
-from openstake.core.control import TOLERANCES
-from openstake.core.errors import InputError
-from openstake.workflow import base, book, chain, check, job, kit, stand, watch
+from openstake.api.common import answers
+from openstake.api.job import job_routes
+from openstake.api.kit import kit_routes
+from openstake.workflow import base, book, chain, check, heights, job, stand, watch
 from openstake.workflow.context import Context
 
 
@@ -27,38 +23,14 @@ def routes(spec: SpecTree, context: Context) -> Blueprint:
     api = Blueprint("api", __name__, url_prefix="/api")
     started_s = context.now()
 
-    def answers(model: type[BaseModel]) -> Answers:
-        return Answers(HTTP_200=model, HTTP_404=s.Problem, HTTP_409=s.Problem, HTTP_422=s.Problem)
-
     @api.get("/health")
     @spec.validate(resp=answers(s.Health), tags=["app"])
     def health() -> Any:
         """Say that the program runs."""
         return {"status": "ok", "version": __version__, "started_s": started_s, "sessions": len(context.sessions)}
 
-    @api.get("/systems")
-    @spec.validate(resp=answers(s.Systems), tags=["job"])
-    def find_systems(query: s.SystemQuery) -> Any:
-        """Find coordinate systems by part of a name or an EPSG code."""
-        return {"systems": job.find_systems(query.text)}
-
-    @api.get("/jobs")
-    @spec.validate(resp=answers(s.Jobs), tags=["job"])
-    def list_jobs() -> Any:
-        """List all jobs."""
-        return {"jobs": job.list_jobs(context)}
-
-    @api.post("/jobs")
-    @spec.validate(resp=answers(s.Job), tags=["job"])
-    def create_job(json: s.NewJob) -> Any:
-        """Make a job."""
-        return job.create_job(context, json.name, json.system_code, json.length_unit)
-
-    @api.get("/jobs/<job_id>")
-    @spec.validate(resp=answers(s.Job), tags=["job"])
-    def one_job(job_id: str) -> Any:
-        """Open a job."""
-        return job.one_job(context, job_id)
+    job_routes(api, spec, context)
+    kit_routes(api, spec, context)
 
     @api.get("/jobs/<job_id>/steps")
     @spec.validate(resp=answers(s.Steps), tags=["chain"])
@@ -66,34 +38,11 @@ def routes(spec: SpecTree, context: Context) -> Blueprint:
         """Say the state of each step."""
         return {"steps": chain.step_states(context, job_id)}
 
-    @api.get("/jobs/<job_id>/marks")
-    @spec.validate(resp=answers(s.Marks), tags=["job"])
-    def marks(job_id: str) -> Any:
-        """List the control marks."""
-        return {"marks": job.list_marks(context, job_id)}
-
-    @api.post("/jobs/<job_id>/control/preview")
-    @spec.validate(resp=answers(s.ControlPreview), tags=["job"])
-    def preview_control(job_id: str, json: s.ControlFile) -> Any:
-        """Say how a control list would be read; store nothing."""
-        return job.preview_control(context, job_id, _content(json), json.unit, json.roles, json.height_kind)
-
-    @api.post("/jobs/<job_id>/control/accept")
-    @spec.validate(resp=answers(s.Accepted), tags=["job"])
-    def accept_control(job_id: str, json: s.ControlFile) -> Any:
-        """Store a control list as previewed."""
-        return job.accept_control(context, job_id, json.name, _content(json), json.unit, json.roles, json.height_kind)
-
-    @api.get("/kit")
-    @spec.validate(resp=answers(s.Kit), tags=["kit"])
-    def demo_kit() -> Any:
-        """List the features that heights are measured to."""
-        return {
-            "base_features": [asdict(feature) for feature in kit.BASE_FEATURES],
-            "rover_features": [asdict(feature) for feature in kit.ROVER_FEATURES],
-            "rover_height_text": kit.ROVER_ROD_TEXT,
-            "tolerances": [{"name": name} | asdict(limits) for name, limits in TOLERANCES.items()],
-        }
+    @api.get("/jobs/<job_id>/heights")
+    @spec.validate(resp=answers(s.Heights), tags=["base"])
+    def heights_view(job_id: str) -> Any:
+        """List what heights are measured to, and the limits of checks."""
+        return heights.view(context, job_id)
 
     @api.post("/jobs/<job_id>/height")
     @spec.validate(resp=answers(s.Height), tags=["base"])
@@ -213,13 +162,6 @@ def routes(spec: SpecTree, context: Context) -> Blueprint:
         return stand.stand(context, job_id, json.who, json.mark_id)
 
     return api
-
-
-def _content(file: s.ControlFile) -> bytes:
-    try:
-        return base64.b64decode(file.content_base64, validate=True)
-    except (binascii.Error, ValueError):
-        raise InputError("The file did not arrive whole. Choose it again.", field="content_base64") from None
 
 
 def _event_stream(context: Context, job_id: str, last_id: int) -> Response:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, Field
 
@@ -40,52 +40,351 @@ class SystemFound(BaseModel):
 
 
 class SystemQuery(BaseModel):
+    """Words of a name, a place or a code; a latitude and longitude that the area must hold."""
+
     text: ShortText = ""
+    latitude: ShortText = ""
+    longitude: ShortText = ""
 
 
 class Systems(BaseModel):
     systems: list[SystemFound]
 
 
-class NewJob(BaseModel):
+class FormField(BaseModel):
+    """One field of a form; `fields` are those of a group or of a table's row."""
+
     name: str
-    system_code: int
+    label: str
+    kind: str
+    unit: str
+    options: list[str]
+    hint: str
+    optional: bool
+    fields: list[FormField]
+
+
+Typed = dict[str, Any]
+
+
+class SystemForms(BaseModel):
+    forms: dict[str, list[FormField]]
+    position_frames: list[str]
+    mark: list[FormField]
+
+
+class SystemWish(BaseModel):
+    """A coordinate system as chosen: by code, by WKT or PROJ text, by its parameters, or an assumed local one."""
+
+    kind: Literal["code", "text", "own", "local"]
+    code: int | None = None
+    text: Annotated[str, Field(max_length=20_000)] = ""
+    label: ShortText = ""
+    own: Typed | None = None
+    anchor: Typed | None = None
+
+
+class TrySystem(BaseModel):
+    system: SystemWish
+    length_unit: LengthUnit = "m"
+    job_id: ShortText | None = None
+    latitude: ShortText = ""
+    longitude: ShortText = ""
+
+
+class GridPlace(BaseModel):
+    east_m: float
+    north_m: float
+
+
+class TriedMark(BaseModel):
+    name: str
+    latitude_deg: float | None
+    longitude_deg: float | None
+    inside: bool
+
+
+class Finding(BaseModel):
+    code: str
+    link: str
+    severity: Literal["stop", "look", "note"]
+    sentence: str
+    cause: str
+    action: str
+    source: str
+    numbers: dict[str, float | int | str]
+
+
+class TriedSystem(BaseModel):
+    """A system tried out: where a typed place and the job's marks would fall."""
+
+    label: str
+    datum: str
+    area: str
+    definition: str
+    place: GridPlace | None
+    marks: list[TriedMark]
+    findings: list[Finding]
+
+
+class JobChanges(BaseModel):
+    """What is to change; what is left out stays.  Lengths and angles as typed."""
+
+    name: ShortText | None = None
+    client: ShortText | None = None
+    task: ShortText | None = None
+    crew: ShortText | None = None
+    time_zone: ShortText | None = None
+    notes: Annotated[str, Field(max_length=10_000)] | None = None
+    length_unit: LengthUnit | None = None
+    system: SystemWish | None = None
+    ground: Typed | None = None
+    operation: Typed | None = None
+    frame_epoch: ShortText | None = None
+    vertical_system: ShortText | None = None
+    geoid_id: ShortText | None = None
+    project_height: ShortText | None = None
+    latitude: ShortText | None = None
+    longitude: ShortText | None = None
+    archived: bool | None = None
+
+
+class NewJob(JobChanges):
+    name: ShortText
     length_unit: LengthUnit
+    system: SystemWish
+
+
+class ChangeJob(BaseModel):
+    replaces_id: ShortText
+    changes: JobChanges
+
+
+class CopyJob(BaseModel):
+    name: ShortText
+    with_control: bool = False
+
+
+class Anchor(BaseModel):
+    latitude_deg: float
+    longitude_deg: float
+    height_m: float
+    east_m: float
+    north_m: float
+
+
+class Ground(BaseModel):
+    origin_name: str
+    east_m: float
+    north_m: float
+    combined_factor: float
 
 
 class Job(BaseModel):
     id: str
+    settings_id: str
     name: str
-    system_code: int
+    archived: bool
+    client: str
+    task: str
+    crew: str
+    time_zone: str
+    notes: str
+    practice: bool
+    created_s: float
+    length_unit: LengthUnit
+    length_unit_word: str
+    system_code: int | None
     system_name: str
     datum: str
     area: str
-    length_unit: LengthUnit
-    length_unit_word: str
-    practice: bool
-    created_s: float
+    system_unit: LengthUnit | None
+    is_local: bool
+    anchored: bool
+    anchor: Anchor | None
+    definition: str
+    operation: str | None
+    ground: Ground | None
+    frame_epoch: str
+    vertical_system: str
+    geoid_id: str | None
+    geoid_name: str | None
+    project_height_m: float | None
+    place_latitude_deg: float | None
+    place_longitude_deg: float | None
+    problem: str
     marks: int = 0
+
+
+class JobsQuery(BaseModel):
+    text: ShortText = ""
+    archived: bool = False
 
 
 class Jobs(BaseModel):
     jobs: list[Job]
 
 
-class Mark(BaseModel):
+class Factors(BaseModel):
+    grid_scale: float
+    conformal: bool
+    convergence_deg: float
+    elevation_factor: float
+    combined_factor: float
+    grid_scale_ppm: float
+    elevation_ppm: float
+    combined_ppm: float
+
+
+class Place(BaseModel):
+    latitude_deg: float
+    longitude_deg: float
+
+
+class SystemView(BaseModel):
+    """The factors at the job's middle.  Grid distance = ground distance x combined factor."""
+
+    place: Place | None
+    height_m: float
+    height_source: str
+    factors: Factors | None
+    ground: dict[str, float | str] | None
+    findings: list[Finding]
+
+
+class OperationsQuery(BaseModel):
+    source: ShortText
+
+
+class OperationFound(BaseModel):
+    name: str
+    accuracy_m: float | None
+
+
+class Operations(BaseModel):
+    operations: list[OperationFound]
+    without_grid: list[str]
+
+
+class Geoid(BaseModel):
     id: str
     name: str
+    training_only: bool
+    west_deg: float | None
+    south_deg: float | None
+    east_deg: float | None
+    north_deg: float | None
+    latitude_step_min: float | None
+    longitude_step_min: float | None
+    problem: str
+
+
+class Geoids(BaseModel):
+    geoids: list[Geoid]
+
+
+HeightKind = Literal["ellipsoidal", "elevation"]
+
+
+class Mark(BaseModel):
+    """A mark with its place in the job; `height_m` and `height_kind` are as given, the two other heights as derived."""
+
+    id: str
+    name: str
+    given_as: Literal["grid", "geodetic"]
     east_m: float
     north_m: float
+    latitude_deg: float | None
+    longitude_deg: float | None
     height_m: float | None
-    height_kind: str | None
+    height_kind: HeightKind | None
+    ellipsoidal_height_m: float | None
+    elevation_m: float | None
     sigma_horizontal_m: float
     sigma_vertical_m: float
+    order: str
     source: str
     note: str
+    check_only: bool
+
+
+class MarksQuery(BaseModel):
+    text: ShortText = ""
+    withdrawn: bool = False
 
 
 class Marks(BaseModel):
     marks: list[Mark]
+    total: int
+    matching: int
+
+
+class NewMark(BaseModel):
+    values: Typed
+
+
+class ChangeMark(BaseModel):
+    values: Typed = {}
+    reason: Text
+    withdraw: bool = False
+
+
+class MarkVersion(BaseModel):
+    mark: Mark
+    reason: str
+    withdrawn: bool
+    created_s: float
+
+
+class MarkVersions(BaseModel):
+    versions: list[MarkVersion]
+
+
+class BetweenQuery(BaseModel):
+    from_id: ShortText
+    to_id: ShortText
+
+
+class Between(BaseModel):
+    """From one mark to another: distance in the job's coordinates, the one on the ground, grid bearing, rise."""
+
+    from_name: str
+    to_name: str
+    distance_m: float
+    ground_distance_m: float | None
+    bearing_deg: float
+    rise_m: float | None
+
+
+class PlanMarks(BaseModel):
+    """Marks in columns, so that many stay small."""
+
+    id: list[str]
+    name: list[str]
+    east_m: list[float]
+    north_m: list[float]
+    check_only: list[bool]
+
+
+class PlanPoint(BaseModel):
+    id: str
+    name: str
+    east_m: float
+    north_m: float
+    from_base: bool
+
+
+class PlanBase(BaseModel):
+    east_m: float
+    north_m: float
+    station_id: int
+
+
+class Plan(BaseModel):
+    marks: PlanMarks
+    points: list[PlanPoint]
+    base: PlanBase | None
+    convergence_deg: float | None
 
 
 class ControlFile(BaseModel):
@@ -103,27 +402,48 @@ class Column(BaseModel):
     header: str | None
 
 
+class GivenMark(BaseModel):
+    """A mark as a line gives it."""
+
+    name: str
+    east_m: float | None
+    north_m: float | None
+    latitude_deg: float | None
+    longitude_deg: float | None
+    height_m: float | None
+    height_kind: HeightKind | None
+    sigma_horizontal_m: float | None
+    sigma_vertical_m: float | None
+    order: str
+    source: str
+    note: str
+    check_only: bool
+
+
 class ControlRow(BaseModel):
     line: int
     cells: list[str]
     accepted: bool
     refusal: str
-    name: str | None
-    east_m: float | None
-    north_m: float | None
-    height_m: float | None
+    mark: GivenMark | None
 
 
 class ControlPreview(BaseModel):
+    """How a list would be read; of many lines the refused ones and the first are shown."""
+
+    format: Literal["CSV", "GeoJSON", "LandXML"]
     encoding: str
     delimiter: str
     unit: LengthUnit
-    height_kind: str | None
+    unit_stated: bool
+    height_kind: HeightKind | None
+    asks_height_kind: bool
     columns: list[Column]
     rows: list[ControlRow]
     accepted: int
     refused: int
     questions: list[str]
+    findings: list[Finding]
 
 
 class Accepted(BaseModel):
@@ -146,11 +466,114 @@ class ToleranceSet(BaseModel):
     vertical_m: float
 
 
-class Kit(BaseModel):
+class Heights(BaseModel):
+    """What heights are measured to in a job, and the limits of checks."""
+
     base_features: list[Feature]
     rover_features: list[Feature]
     rover_height_text: str
     tolerances: list[ToleranceSet]
+
+
+class GearForm(BaseModel):
+    kind: str
+    word: str
+    fields: list[FormField]
+
+
+class GearItem(BaseModel):
+    """A thing of the kit; of a password only whether there is one."""
+
+    id: str
+    kind: str
+    name: str
+    data: Typed
+    has_password: bool
+
+
+class Kit(BaseModel):
+    forms: list[GearForm]
+    items: list[GearItem]
+
+
+class SaveGear(BaseModel):
+    kind: ShortText
+    values: Typed
+    length_unit: LengthUnit = "m"
+    replaces_id: ShortText | None = None
+    password: ShortText | None = None
+
+
+class FileSent(BaseModel):
+    """A file, base64."""
+
+    name: ShortText = ""
+    content_base64: str
+
+
+class Antennas(BaseModel):
+    antennas: list[Typed]
+    satellites: int
+    refused: list[str]
+
+
+class ProfileForm(BaseModel):
+    fields: list[FormField]
+    gear_fields: dict[str, str]
+    roles: list[str]
+
+
+class Profile(BaseModel):
+    id: str
+    line_id: str
+    version: int
+    name: str
+    role: str
+    created_s: float
+    chosen: bool
+    data: Typed
+
+
+class Profiles(BaseModel):
+    profiles: list[Profile]
+
+
+class NewProfileQuery(BaseModel):
+    role: ShortText
+
+
+class ProfileValues(BaseModel):
+    values: Typed
+
+
+class SaveProfile(BaseModel):
+    values: Typed
+    length_unit: LengthUnit = "m"
+    replaces_id: ShortText | None = None
+
+
+class ChooseProfile(BaseModel):
+    line_id: ShortText
+    chosen: bool
+
+
+class PackingItem(BaseModel):
+    key: str
+    group: Literal["charge", "pack", "look"]
+    what: str
+    why: str
+    done: bool
+    at_s: float | None
+
+
+class Packing(BaseModel):
+    profiles: list[str]
+    items: list[PackingItem]
+
+
+class Tick(BaseModel):
+    key: ShortText
+    done: bool
 
 
 class HeightQuery(BaseModel):
@@ -166,17 +589,6 @@ class Height(BaseModel):
     rim_radius_m: float
     method: str
     text: str
-
-
-class Finding(BaseModel):
-    code: str
-    link: str
-    severity: Literal["stop", "look", "note"]
-    sentence: str
-    cause: str
-    action: str
-    source: str
-    numbers: dict[str, float | int | str]
 
 
 class Average(BaseModel):

@@ -92,6 +92,8 @@ def _keep_strangers_out() -> Response | None:
             return problem(403, "Not from here", "The request comes from another site.")
         if request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none"):
             return problem(403, "Not from here", "The request comes from another site.")
+        if request.content_length and request.mimetype == "application/octet-stream":
+            return None  # a file; no page of another site can send this type without being asked first
         if request.content_length and not request.is_json:
             return problem(415, "This cannot be used", "The request's body is not JSON.")
         if request.content_length and request.get_json(silent=True) is None:

@@ -11,9 +11,6 @@ MOSCOW_MINUS_UTC_S = 10_800  # GLONASS time of day is UTC + 3 h (GLONASS ICD)
 DAY_S = 86_400
 WEEK_S = 604_800
 
-INTERNATIONAL_FOOT_M = 0.3048  # exact, NIST SP 811
-US_SURVEY_FOOT_M = 1200.0 / 3937.0  # exact, NIST SP 811
-
 # Radius of the circle that holds 95 % of a circular normal distribution, in sigmas: sqrt(-2 ln 0.05).
 CIRCLE_95 = 2.4477468306808166
 # Half width that holds 95 % of a normal distribution, in sigmas.

@@ -2,60 +2,62 @@
 
 from __future__ import annotations
 
-import math
 import re
+from decimal import Decimal
 from fractions import Fraction
 
-from openstake.core.constants import INTERNATIONAL_FOOT_M, US_SURVEY_FOOT_M
 from openstake.core.errors import AngleError, LengthError
 
-# The units a job may work in, by the name stored with it.
-METRES_PER_UNIT = {
-    "m": 1.0,
-    "ft": INTERNATIONAL_FOOT_M,
-    "sft": US_SURVEY_FOOT_M,
-}
+# The units a job may work in, by the name stored with it; exact by definition.
+EXACT_METRES_PER_UNIT = {"m": Fraction(1), "ft": Fraction(3048, 10000), "sft": Fraction(1200, 3937)}
+METRES_PER_UNIT = {unit: float(exact) for unit, exact in EXACT_METRES_PER_UNIT.items()}
 UNIT_WORDS = {"m": "metre", "ft": "international foot", "sft": "US survey foot"}
 
+_METRE, _FOOT, _SURVEY_FOOT = EXACT_METRES_PER_UNIT.values()
 _SUFFIXES = {
-    "m": 1.0, "metre": 1.0, "metres": 1.0, "meter": 1.0, "meters": 1.0,
-    "mm": 0.001, "cm": 0.01, "km": 1000.0,
-    "ft": INTERNATIONAL_FOOT_M, "foot": INTERNATIONAL_FOOT_M, "feet": INTERNATIONAL_FOOT_M,
-    "'": INTERNATIONAL_FOOT_M, "sft": US_SURVEY_FOOT_M, "usft": US_SURVEY_FOOT_M, "ftus": US_SURVEY_FOOT_M,
-    "in": INTERNATIONAL_FOOT_M / 12, "inch": INTERNATIONAL_FOOT_M / 12, "inches": INTERNATIONAL_FOOT_M / 12,
-    '"': INTERNATIONAL_FOOT_M / 12,
+    "m": _METRE, "metre": _METRE, "metres": _METRE, "meter": _METRE, "meters": _METRE,
+    "mm": _METRE / 1000, "cm": _METRE / 100, "km": _METRE * 1000,
+    "ft": _FOOT, "foot": _FOOT, "feet": _FOOT, "'": _FOOT, "ift": _FOOT,
+    "sft": _SURVEY_FOOT, "usft": _SURVEY_FOOT, "ftus": _SURVEY_FOOT,
+    "in": _FOOT / 12, "inch": _FOOT / 12, "inches": _FOOT / 12, '"': _FOOT / 12,
 }  # fmt: skip
 
-_NUMBER = r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?"
+_NUMBER = r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d{1,3})?"
 _PLAIN = re.compile(rf"^({_NUMBER})\s*([a-z'\"]*)$", re.IGNORECASE)
+# Feet and inches, or inches with a fraction: the inches may be whole, decimal, or end in a fraction.
 _FEET_INCHES = re.compile(
-    r"^([+-]?\d+)\s*(sft|ft|feet|foot|')\s*(?:(\d+(?:[.,]\d+)?)(?:\s+(\d+)\s*/\s*(\d+))?|(\d+)\s*/\s*(\d+))"
-    r"\s*(?:in|inch|inches|\")?$",
+    r"^([+-]?)(?:(\d+)\s*(sft|usft|ft|feet|foot|')\s*)?"
+    r"(?:(\d+(?:[.,]\d+)?)(?:(?:\s+|\s*-\s*)(\d+)\s*/\s*(\d+))?|(\d+)\s*/\s*(\d+))\s*(in|inch|inches|\")?$",
     re.IGNORECASE,
 )
 _PRIMES = str.maketrans({"′": "'", "’": "'", "″": '"', "”": '"', "−": "-", "\u00a0": " "})
 
 
-def _number(text: str, whole: str) -> float:
+def exact_number(text: str) -> Fraction:
+    """Return a decimal number with a point or a comma as it stands, without rounding; LengthError if it has both marks."""
     if "," in text and "." in text:
-        raise LengthError(f"'{whole}' has both a comma and a point. Write one decimal mark and no thousands separator.")
-    return float(text.replace(",", "."))
+        raise LengthError(f"'{text}' has both a comma and a point. Write one decimal mark and no thousands separator.")
+    return Fraction(text.replace(",", "."))
 
 
-def metres_from_text(text: str, bare_unit: str = "m") -> float:
+def metres_from_text(text: str, bare_unit: str | None = "m") -> float:
     """Return the length that was typed, in metres.
 
     Takes `2m`, `1532mm`, `6.562ft`, `6.562sft`, `5 ft 7 3/8 in`, `5' 0.5"` and a decimal comma.  A bare
-    number is in `bare_unit` (`m`, `ft` or `sft`).  Raises LengthError with a sentence otherwise.
+    number is in `bare_unit` (`m`, `ft` or `sft`); where that is None it is refused.  Raises LengthError with a sentence.
 
     Source: NIST SP 811 for the two feet.
     """
     cleaned = text.translate(_PRIMES).strip()
     if not cleaned:
         raise LengthError("No length was typed. Type a number with its unit, such as 1.532 m.")
+    if len(cleaned) > 60:
+        raise LengthError("That is too long to be a length. Type a number and a unit, such as 1.532 m.")
     if re.search(r"\d[.,]\d*[.,]\d", cleaned):
         raise LengthError(f"'{text.strip()}' has more than one decimal mark. Write one, and no thousands separator.")
-    if feet := _FEET_INCHES.match(cleaned):
+    feet = _FEET_INCHES.match(cleaned)
+    # Without feet, a fraction or both, it is a plain number and a unit.
+    if feet and (feet[2] or ((feet[5] or feet[7]) and feet[9])):
         return _feet_and_inches(feet, text)
     plain = _PLAIN.match(cleaned)
     if plain is None:
@@ -67,25 +69,53 @@ def metres_from_text(text: str, bare_unit: str = "m") -> float:
         raise LengthError(
             f"'{plain[2]}' is not a unit of length here. Use m, cm, mm, ft (international), sft (US survey) or in."
         )
-    metres = _number(plain[1], text.strip()) * (_SUFFIXES[suffix] if suffix else METRES_PER_UNIT[bare_unit])
-    if not math.isfinite(metres):
+    if not suffix and bare_unit is None:
+        raise LengthError(f"'{text.strip()}' has no unit. Type it with one: m, mm, ft, sft or in.")
+    exact = exact_number(plain[1]) * (_SUFFIXES[suffix] if suffix else EXACT_METRES_PER_UNIT[bare_unit or "m"])
+    return _as_float(exact, text)
+
+
+def _as_float(exact: Fraction, text: str) -> float:
+    # The circumference of the Earth is 4e7 m: what is longer was not meant.
+    if abs(exact) > 10**9:
         raise LengthError(f"'{text.strip()}' is too large to be a length.")
-    return metres
+    return float(exact)
 
 
 def _feet_and_inches(match: re.Match[str], text: str) -> float:
-    feet, unit, whole_inches, top, bottom, top_alone, bottom_alone = match.groups()
+    sign, feet, unit, whole_inches, top, bottom, top_alone, bottom_alone, _ = match.groups()
     numerator, denominator = (top, bottom) if top else (top_alone, bottom_alone)
-    inches = _number(whole_inches, text) if whole_inches else 0.0
+    inches = exact_number(whole_inches) if whole_inches else Fraction(0)
     if numerator:
-        if int(denominator) == 0 or int(numerator) >= int(denominator):
+        if int(denominator) == 0 or int(numerator) >= int(denominator) or inches.denominator != 1:
             raise LengthError(f"The fraction {numerator}/{denominator} in '{text.strip()}' is not a part of an inch.")
-        inches += float(Fraction(int(numerator), int(denominator)))
-    if inches >= 12.0:
-        raise LengthError(f"'{text.strip()}' has {inches:g} inches. A foot has 12: write it as feet and inches.")
-    foot_m = US_SURVEY_FOOT_M if unit.lower() == "sft" else INTERNATIONAL_FOOT_M
-    sign = -1.0 if feet.startswith("-") else 1.0
-    return sign * (abs(int(feet)) + inches / 12.0) * foot_m
+        inches += Fraction(int(numerator), int(denominator))
+    if feet and inches >= 12:
+        raise LengthError(f"'{text.strip()}' has {float(inches):g} inches. A foot has 12: write it as feet and inches.")
+    foot_m = _SURVEY_FOOT if (unit or "").lower() in ("sft", "usft") else _FOOT
+    exact = (int(feet or 0) + inches / 12) * foot_m
+    return _as_float(-exact if sign == "-" else exact, text)
+
+
+def plain_number(value: float) -> str:
+    """Return the shortest decimal number that is read as this value bit for bit, without an exponent."""
+    return f"{Decimal(repr(value)):f}"
+
+
+def shortest_number(metres: float, unit: str) -> str:
+    """Return the shortest decimal number that, read exactly in `unit`, gives these metres bit for bit.
+
+    612480.22 US survey feet come back as 612480.22, not as 612480.2200000001.
+    """
+    if unit == "m":
+        return plain_number(metres)
+    per_unit = EXACT_METRES_PER_UNIT[unit]
+    exact = Fraction(metres) / per_unit
+    for decimals in range(2, 25):
+        scaled = round(exact * 10**decimals)
+        if float(Fraction(scaled, 10**decimals) * per_unit) == metres:
+            return f"{'-' if scaled < 0 else ''}{abs(scaled) // 10**decimals}.{abs(scaled) % 10**decimals:0{decimals}d}"
+    return repr(float(exact))
 
 
 _DMS = re.compile(

@@ -46,15 +46,17 @@ def migrate(url: str) -> None:
 class Database:
     """Reads run anywhere; writes run one after the other in a thread of their own, each in one transaction."""
 
-    def __init__(self, url: str) -> None:
+    def __init__(self, url: str, folder: Path | None = None) -> None:
         migrate(url)
         self._engine = _engine(url)
-        self._sessions = sessionmaker(self._engine, expire_on_commit=False)
+        # What lies beside the database (geoid grids) is found from the session that names it.
+        beside = {"folder": folder}
+        self._sessions = sessionmaker(self._engine, expire_on_commit=False, info=beside)
         self._writer_engine = create_engine(url)
         if self._writer_engine.dialect.name == "sqlite":
             event.listen(self._writer_engine, "connect", _prepare_sqlite)
             event.listen(self._writer_engine, "begin", lambda c: c.exec_driver_sql("BEGIN IMMEDIATE"))
-        self._writer_sessions = sessionmaker(self._writer_engine, expire_on_commit=False)
+        self._writer_sessions = sessionmaker(self._writer_engine, expire_on_commit=False, info=beside)
         self._queue: queue.Queue[tuple[Callable[[Session], Any], Future[Any]] | None] = queue.Queue()
         self._thread = threading.Thread(target=self._write_all, name="writer", daemon=True)
         self._thread.start()
@@ -62,7 +64,7 @@ class Database:
     @classmethod
     def in_folder(cls, folder: Path) -> Database:
         folder.mkdir(parents=True, exist_ok=True)
-        return cls(f"sqlite:///{folder / 'openstake.db'}")
+        return cls(f"sqlite:///{folder / 'openstake.db'}", folder)
 
     def read(self) -> Session:
         """Return a session for reading; use it as a context."""

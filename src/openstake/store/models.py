@@ -33,34 +33,128 @@ class Device(Base):
 
 
 class Job(Base):
-    """A job: its system, its unit, its name in sight everywhere.  `practice`: its devices are stand-ins."""
+    """A job; what can be changed of it is in its settings.  `practice`: its devices are stand-ins."""
 
     __tablename__ = "job"
     id: Mapped[str] = _key()
-    name: Mapped[str] = mapped_column(String(200), unique=True)
-    system_code: Mapped[int] = mapped_column(Integer)
-    length_unit: Mapped[str] = mapped_column(String(8))
     practice: Mapped[bool] = mapped_column(Boolean, default=False)
     created_s: Mapped[float] = mapped_column(Float)
 
 
+class JobSettings(Base):
+    """What a job is called and how its numbers are meant.  `frame` is canonical JSON of the frame's definition."""
+
+    __tablename__ = "job_settings"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    name: Mapped[str] = mapped_column(String(200))
+    archived: Mapped[bool] = mapped_column(Boolean, default=False)
+    client: Mapped[str] = mapped_column(String(200), default="")
+    task: Mapped[str] = mapped_column(String(200), default="")
+    crew: Mapped[str] = mapped_column(String(200), default="")
+    time_zone: Mapped[str] = mapped_column(String(64), default="UTC")
+    notes: Mapped[str] = mapped_column(Text, default="")
+    length_unit: Mapped[str] = mapped_column(String(8))
+    frame: Mapped[str] = mapped_column(Text)
+    system_label: Mapped[str] = mapped_column(String(200), default="")
+    frame_epoch: Mapped[str] = mapped_column(String(80), default="")
+    vertical_system: Mapped[str] = mapped_column(String(200), default="")
+    geoid_id: Mapped[str | None] = mapped_column(ForeignKey("geoid_grid.id"))
+    project_height_m: Mapped[float | None] = mapped_column(Float)
+    place_latitude_deg: Mapped[float | None] = mapped_column(Float)
+    place_longitude_deg: Mapped[float | None] = mapped_column(Float)
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("job_settings.id"), unique=True)
+    reason: Mapped[str] = mapped_column(Text, default="")
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class GeoidGridFile(Base):
+    """A geoid grid that was added: its file lies in the data folder under its SHA-256."""
+
+    __tablename__ = "geoid_grid"
+    id: Mapped[str] = _key()
+    name: Mapped[str] = mapped_column(String(200))
+    file: Mapped[str] = mapped_column(String(200))
+    training_only: Mapped[bool] = mapped_column(Boolean, default=False)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
 class Mark(Base):
-    """One control mark as given: grid metres; the height is `ellipsoidal`, an `elevation`, or absent."""
+    """One control mark as given: grid metres, or latitude and longitude in the job's datum.
+
+    The height is `ellipsoidal`, an `elevation`, or absent.  `withdrawn`: taken out of the list by its latest row.
+    """
 
     __tablename__ = "mark"
     id: Mapped[str] = _key()
     job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
     name: Mapped[str] = mapped_column(String(80))
-    east_m: Mapped[float] = mapped_column(Float)
-    north_m: Mapped[float] = mapped_column(Float)
+    east_m: Mapped[float | None] = mapped_column(Float)
+    north_m: Mapped[float | None] = mapped_column(Float)
+    latitude_deg: Mapped[float | None] = mapped_column(Float)
+    longitude_deg: Mapped[float | None] = mapped_column(Float)
     height_m: Mapped[float | None] = mapped_column(Float)
     height_kind: Mapped[str | None] = mapped_column(String(16))
     sigma_horizontal_m: Mapped[float] = mapped_column(Float)
     sigma_vertical_m: Mapped[float] = mapped_column(Float)
+    order: Mapped[str] = mapped_column("order_class", String(200), default="")
     source: Mapped[str] = mapped_column(String(200))
     note: Mapped[str] = mapped_column(Text, default="")
+    check_only: Mapped[bool] = mapped_column(Boolean, default=False)
+    withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
     replaces_id: Mapped[str | None] = mapped_column(ForeignKey("mark.id"), unique=True)
     reason: Mapped[str] = mapped_column(Text, default="")
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class GearItem(Base):
+    """A thing of the kit; `data` is JSON of the dataclass of its kind.  Passwords are elsewhere."""
+
+    __tablename__ = "gear"
+    id: Mapped[str] = _key()
+    line_id: Mapped[str] = mapped_column(String(36), index=True)
+    kind: Mapped[str] = mapped_column(String(16))
+    name: Mapped[str] = mapped_column(String(200))
+    data: Mapped[str] = mapped_column(Text)
+    withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("gear.id"), unique=True)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class ProfileVersion(Base):
+    """One version of a profile; all versions of one profile share `line_id`.  `data` is the profile's file."""
+
+    __tablename__ = "profile"
+    id: Mapped[str] = _key()
+    line_id: Mapped[str] = mapped_column(String(36), index=True)
+    version: Mapped[int] = mapped_column(Integer)
+    name: Mapped[str] = mapped_column(String(200))
+    role: Mapped[str] = mapped_column(String(16))
+    data: Mapped[str] = mapped_column(Text)
+    withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("profile.id"), unique=True)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class JobProfile(Base):
+    """A profile chosen for a job, or no longer: the latest row of each counts."""
+
+    __tablename__ = "job_profile"
+    n: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=True)
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    line_id: Mapped[str] = mapped_column(String(36))
+    chosen: Mapped[bool] = mapped_column(Boolean)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class PackingTick(Base):
+    """A thing ticked off the packing list, or not any more: the latest row of each counts."""
+
+    __tablename__ = "packing_tick"
+    n: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=True)
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    item: Mapped[str] = mapped_column(String(200))
+    done: Mapped[bool] = mapped_column(Boolean)
     created_s: Mapped[float] = mapped_column(Float)
 
 

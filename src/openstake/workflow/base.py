@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -11,7 +11,7 @@ from openstake.core.budget import horizontal_95_m, vertical_95_m
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
-from openstake.core.geodesy.frames import job_frame
+from openstake.core.geodesy.frames import Anchor
 from openstake.core.judge.base import judge_base, on_air_difference
 from openstake.core.judge.rover import judge_rover
 from openstake.core.occupation import AUTONOMOUS_ACCURACY_95_M, meant_arp_ecef
@@ -22,7 +22,6 @@ from openstake.store.book import write_entry
 from openstake.store.models import (
     BaseCoordinate,
     HeightReading,
-    Job,
     Listening,
     Mark,
     Occupation,
@@ -32,15 +31,18 @@ from openstake.workflow import watch
 from openstake.workflow.average import Average
 from openstake.workflow.context import (
     Context,
+    JobNow,
     base_coordinate_of,
     base_height_of,
     job_of,
     listening_of,
-    mark_of,
     needed_occupation,
     open_occupation,
 )
-from openstake.workflow.kit import Height, in_a_sentence, read_height
+from openstake.workflow.heights import Height, in_a_sentence, read_height
+from openstake.workflow.job import anchor_local
+from openstake.workflow.marks import MarkNow, mark_of
+from openstake.workflow.secrets import keep_secret, secret_of
 
 _AUTONOMOUS_VERTICAL_95_M = 8.0  # 1.6 times the horizontal, as the geometry of any sky has it (common practice)
 
@@ -70,27 +72,33 @@ class StartWish:
 def height_preview(context: Context, job_id: str, reading: str, feature: str, subject: str) -> dict[str, Any]:
     """Return the ARP height of what is being typed, in metres and in the job's unit."""
     with context.database.read() as session:
-        unit = job_of(session, job_id).length_unit
-    height = read_height(reading, feature, subject, unit)
+        job = job_of(session, job_id)
+        height = read_height(session, job, reading, feature, subject)
     return {
         "reading_m": height.reading_m,
         "arp_height_m": height.arp_height_m,
         "feature_to_arp_m": height.feature.feature_to_arp_m,
         "rim_radius_m": height.feature.rim_radius_m,
         "method": height.feature.method,
-        "text": text_from_metres(height.arp_height_m, unit),
+        "text": text_from_metres(height.arp_height_m, job.length_unit),
     }
 
 
-def mark_ecef_m(job: Job, mark: Mark) -> tuple[float, float, float]:
-    """Return a mark's Earth-centred coordinate in the job's datum; it needs an ellipsoidal height."""
-    if mark.height_m is None or mark.height_kind != "ellipsoidal":
+def mark_ecef_m(job: JobNow, mark: MarkNow) -> tuple[float, float, float]:
+    """Return a mark's Earth-centred coordinate in the frame of the positions; it needs an ellipsoidal height."""
+    if mark.ellipsoidal_height_m is None:
+        why = (
+            "has no height"
+            if mark.given.height_m is None
+            else "lies outside the job's geoid grid, so its elevation gives no ellipsoidal height"
+            if job.geoid_file
+            else "has no ellipsoidal height, and this job has no geoid grid to make one from an elevation"
+        )
         raise InputError(
-            f"{mark.name} has no ellipsoidal height, and this job has no geoid grid to make one from an elevation. "
-            "Give the mark an ellipsoidal height, or take the average of what the receiver reports.",
+            f"{mark.name} {why}. Give the mark an ellipsoidal height, or take the average of what the receiver reports.",
             field="mark_id",
         )
-    x, y, z = job_frame(job.system_code).ecef_from_grid(mark.east_m, mark.north_m, mark.height_m)
+    x, y, z = job.frame.ecef_from_grid(mark.east_m, mark.north_m, mark.ellipsoidal_height_m)
     return float(x), float(y), float(z)
 
 
@@ -102,8 +110,8 @@ def start(context: Context, job_id: str, wish: StartWish) -> dict[str, Any]:
         job = job_of(session, job_id)
         if open_occupation(session, job_id):
             raise ConflictError("A base is running in this job already. End it before starting another.")
-        mark = mark_of(session, job_id, wish.mark_id)
-        height = read_height(wish.reading, wish.feature, "base", job.length_unit)
+        mark = mark_of(session, job, wish.mark_id)
+        height = read_height(session, job, wish.reading, wish.feature, "base")
         now = context.now()
         occupation = Occupation(job_id=job_id, mark_id=mark.id, station_id=wish.station_id, started_s=now)
         session.add(occupation)
@@ -113,6 +121,7 @@ def start(context: Context, job_id: str, wish: StartWish) -> dict[str, Any]:
         listening = _listening_row(wish.listen, occupation.id, now)
         session.add_all([reading, coordinate, listening])
         session.flush()
+        _anchor(session, job, mark, coordinate, now)
         write_entry(
             session, now, "base-started",
             f"Base {wish.station_id} started on {mark.name}: '{height.text}' to {in_a_sentence(height.feature.label)}, "
@@ -124,11 +133,22 @@ def start(context: Context, job_id: str, wish: StartWish) -> dict[str, Any]:
 
     occupation, listening = context.database.write(work)
     _drop_average(context, job_id)
-    watch.keep_password(context, listening.id, wish.listen.base_password)
+    keep_secret(context, listening.id, wish.listen.base_password)
     configure_standin(context, job_id)
     watch.listen(context, occupation, listening)
     context.changed(job_id)
     return view(context, job_id)
+
+
+def _anchor(session: Session, job: JobNow, mark: MarkNow, coordinate: BaseCoordinate, now: float) -> None:
+    """Let a base on an average say where an assumed system lies that nobody has placed yet."""
+    if not job.frame.is_local or job.frame.definition.anchor is not None:
+        return
+    place = geodetic_from_ecef((coordinate.x_m, coordinate.y_m, coordinate.z_m), job.frame.ellipsoid)
+    latitude, longitude, height = (float(value) for value in place)
+    anchor = Anchor(latitude, longitude, height, mark.east_m, mark.north_m)
+    reason = f"placed by the base's average on {mark.name}, true north up; a local fit follows"
+    anchor_local(session, job, replace(job.frame.definition, anchor=anchor), reason, now)
 
 
 def _check_start(wish: StartWish) -> None:
@@ -182,7 +202,7 @@ def listen_elsewhere(context: Context, job_id: str, wish: ListenWish) -> dict[st
 
     occupation, listening, same_as = context.database.write(work)
     # A password is asked for again only where the address is another.
-    watch.keep_password(context, listening.id, wish.base_password or watch.password_of(context, same_as))
+    keep_secret(context, listening.id, wish.base_password or secret_of(context, same_as))
     watch.stop_listening(context, occupation.id)
     watch.listen(context, occupation, listening)
     context.changed(job_id)
@@ -205,17 +225,16 @@ def rover_height_row(height: Height, job_id: str, now: float) -> HeightReading:
 
 
 def _coordinate_row(
-    context: Context, job: Job, mark: Mark, source: str, height: Height, occupation_id: str, now: float
+    context: Context, job: JobNow, mark: MarkNow, source: str, height: Height, occupation_id: str, now: float
 ) -> BaseCoordinate:
     if source == "mark":
         xyz = mark_ecef_m(job, mark)
-        frame = job_frame(job.system_code)
         return BaseCoordinate(
             occupation_id=occupation_id, x_m=xyz[0], y_m=xyz[1], z_m=xyz[2], source="mark",
-            detail=f"the known mark {mark.name} ({mark.source})",
+            detail=f"the known mark {mark.name} ({mark.given.source})",
             accuracy_horizontal_95_m=horizontal_95_m(mark.sigma_horizontal_m, mark.sigma_horizontal_m),
             accuracy_vertical_95_m=vertical_95_m(mark.sigma_vertical_m),
-            frame=frame.datum, frame_epoch="as the control list", created_s=now,
+            frame=job.datum_label, frame_epoch=job.settings.frame_epoch or "as the control list", created_s=now,
         )  # fmt: skip
     average = context.averages.get(job.id)
     if average is None:
@@ -279,7 +298,7 @@ def correct_height(
         old = base_height_of(session, occupation.id)
         if old.id != replaces_id:
             raise ConflictError("The height has been corrected in the meantime. Look at the present value.")
-        height = read_height(reading, feature, "base", job.length_unit)
+        height = read_height(session, job, reading, feature, "base")
         now = context.now()
         old_text, new_text, moved = (
             text_from_metres(metres, job.length_unit)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from openstake.workflow import base, check, watch
-from openstake.workflow.context import Context, current_marks, job_of
+from openstake.workflow import base, check, packing, watch
+from openstake.workflow.context import Context, job_of
+from openstake.workflow.marks import current_rows
 
 CHECKED, ENTERED, MISSING, DISAGREES, OUT_OF_DATE = "checked", "entered", "missing", "disagrees", "out of date"
 
@@ -14,11 +15,12 @@ def step_states(context: Context, job_id: str) -> list[dict[str, Any]]:
     """Return each step with its state and one line that says why."""
     with context.database.read() as session:
         job_of(session, job_id)
-        marks = len(current_marks(session, job_id))
+        marks = len(current_rows(session, job_id))
     base_view = base.view(context, job_id)
     checks = check.list_checks(context, job_id)
     return [
         _step("job", ENTERED if marks else MISSING, f"{marks} marks given" if marks else "no control list yet"),
+        _kit_step(packing.view(context, job_id)),
         _base_step(base_view),
         _watch_step(watch.view(context, job_id)),
         _check_step(checks, base_view),
@@ -28,6 +30,15 @@ def step_states(context: Context, job_id: str) -> list[dict[str, Any]]:
 
 def _step(name: str, state: str, why: str) -> dict[str, Any]:
     return {"step": name, "state": state, "why": why}
+
+
+def _kit_step(view: dict[str, Any]) -> dict[str, Any]:
+    if not view["profiles"]:
+        return _step("kit", MISSING, "no profile chosen")
+    left = sum(not item["done"] for item in view["items"])
+    if left:
+        return _step("kit", ENTERED, f"{left} things not ticked off yet")
+    return _step("kit", CHECKED, "everything ticked off")
 
 
 def _base_step(view: dict[str, Any]) -> dict[str, Any]:

@@ -28,9 +28,7 @@ from openstake.store.book import write_entry
 from openstake.store.models import (
     BaseCoordinate,
     HeightReading,
-    Job,
     Listening,
-    Mark,
     Occupation,
     Reference,
     Shot,
@@ -41,20 +39,20 @@ from openstake.workflow import points
 from openstake.workflow.base import meant_arp_m, rover_height_row
 from openstake.workflow.context import (
     Context,
+    JobNow,
     base_coordinate_of,
-    head_of,
     job_of,
     listening_of,
-    mark_of,
     needed_occupation,
 )
-from openstake.workflow.kit import (
+from openstake.workflow.heights import (
     BASE_READING_SIGMA_M,
     ROVER_HEIGHT_SIGMA_M,
     Height,
     in_a_sentence,
     read_height,
 )
+from openstake.workflow.marks import MarkNow, head_of, mark_of
 from openstake.workflow.points import Point
 from openstake.workflow.watch import epoch_columns
 
@@ -81,8 +79,8 @@ def record(context: Context, job_id: str, wish: CheckWish) -> dict[str, Any]:
         raise InputError(f"'{wish.tolerance}' is no set of limits; it is {' or '.join(TOLERANCES)}.", field="tolerance")
     with context.database.read() as session:
         job = job_of(session, job_id)
-        mark = mark_of(session, job_id, wish.mark_id)
-        height = read_height(wish.reading, wish.feature, "rover", job.length_unit)
+        mark = mark_of(session, job, wish.mark_id)
+        height = read_height(session, job, wish.reading, wish.feature, "rover")
         occupation = needed_occupation(session, job_id)
         listening = listening_of(session, occupation.id)
     running = context.sessions.get(occupation.id)
@@ -110,7 +108,7 @@ def cancel(context: Context, job_id: str) -> None:
 
 
 def _store(
-    context: Context, job_id: str, occupation: Occupation, listening: Listening, mark: Mark, height: Height,
+    context: Context, job_id: str, occupation: Occupation, listening: Listening, mark: MarkNow, height: Height,
     wish: CheckWish, shot_id: str, started_s: float, epochs: list[ReceivedEpoch],
 ) -> None:  # fmt: skip
     """Store a complete shot with everything it rests on, in one transaction."""
@@ -187,8 +185,8 @@ def _reference_of(
     return row
 
 
-def _difference(point: Point, mark: Mark) -> Difference:
-    known = mark.height_m if mark.height_kind == "ellipsoidal" else None
+def _difference(point: Point, mark: MarkNow) -> Difference:
+    known = mark.ellipsoidal_height_m
     return Difference(
         point.east_m - mark.east_m, point.north_m - mark.north_m, None if known is None else point.height_m - known
     )
@@ -198,7 +196,7 @@ def _typed(reading: HeightReading) -> TypedHeight:
     return TypedHeight(reading.text, in_a_sentence(reading.feature), reading.method, reading.arp_height_m)
 
 
-def _total_sigmas(shot: Shot, mark: Mark, base_mark: Mark, autonomous: bool) -> Sigmas:
+def _total_sigmas(shot: Shot, mark: MarkNow, base_mark: MarkNow, autonomous: bool) -> Sigmas:
     """Add up the chain: base mark, base height, receiver's claim, rover height, the mark checked."""
     base = (
         Sigmas(2.0, 2.0, 4.0)
@@ -219,24 +217,24 @@ class _Measured:
     """A shot with what is derived from it now."""
 
     shot: Shot
-    mark: Mark
+    mark: MarkNow
     point: Point
     difference: Difference
     tolerance: Tolerance
 
 
-def _measured(session: Session, job: Job, shot: Shot) -> _Measured:
-    mark = head_of(session, session.get_one(Mark, shot.mark_id))
+def _measured(session: Session, job: JobNow, shot: Shot) -> _Measured:
+    mark = head_of(session, job, shot.mark_id)
     point = points.derive(session, job, shot)
     tolerance = Tolerance(shot.tolerance_horizontal_m, shot.tolerance_vertical_m)
     return _Measured(shot, mark, point, _difference(point, mark), tolerance)
 
 
-def _view(session: Session, job: Job, item: _Measured, all_shots: list[_Measured]) -> dict[str, Any]:
+def _view(session: Session, job: JobNow, item: _Measured, all_shots: list[_Measured]) -> dict[str, Any]:
     """Return a check as it stands now, with its findings."""
     shot, mark, point, difference, tolerance = item.shot, item.mark, item.point, item.difference, item.tolerance
     occupation = session.get_one(Occupation, shot.occupation_id)
-    base_mark = head_of(session, session.get_one(Mark, occupation.mark_id))
+    base_mark = head_of(session, job, occupation.mark_id)
     coordinate = session.get_one(BaseCoordinate, point.base_coordinate_id)
     total = _total_sigmas(shot, mark, base_mark, coordinate.source == "average")
     expected = expected_at_95(total)
@@ -249,7 +247,7 @@ def _view(session: Session, job: Job, item: _Measured, all_shots: list[_Measured
     )  # fmt: skip
     horizontal_agrees, vertical_agrees = within(difference, tolerance)
     agrees = horizontal_agrees and vertical_agrees and not point.not_fixed
-    stale = point.inputs_changed_s > shot.created_s or mark.created_s > shot.created_s
+    stale = max(point.inputs_changed_s, mark.created_s, job.frame_since_s) > shot.created_s
     return {
         "id": shot.id, "mark_id": mark.id, "mark_name": mark.name, "created_s": shot.created_s,
         "occupation_id": shot.occupation_id, "seconds": shot.seconds, "epochs": point.epochs,
@@ -280,7 +278,7 @@ def _others(item: _Measured, all_shots: list[_Measured]) -> list[OtherCheck]:
     ]
 
 
-def _views(session: Session, job: Job) -> list[dict[str, Any]]:
+def _views(session: Session, job: JobNow) -> list[dict[str, Any]]:
     """Return all checks of a job as they stand now, oldest first; every shot is derived once."""
     shots = session.scalars(select(Shot).where(Shot.job_id == job.id).order_by(Shot.created_s)).all()
     measured = [_measured(session, job, shot) for shot in shots]

@@ -2,21 +2,39 @@
 
 from __future__ import annotations
 
+import json
 import time
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
+from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from openstake.core.errors import NotFoundError
+from openstake.core.errors import FileError, NotFoundError
+from openstake.core.geodesy.frames import Anchor, FrameDefinition, Ground, JobFrame, job_frame
+from openstake.core.geodesy.geoid import GeoidGrid, read_geoid_grid
+from openstake.core.geodesy.systems import Operation
 from openstake.live.hub import Hub
 from openstake.live.session import RunningSession
 from openstake.store.database import Database
-from openstake.store.models import BaseCoordinate, HeightReading, Job, Listening, Mark, Occupation, OccupationEnd
+from openstake.store.models import (
+    BaseCoordinate,
+    GeoidGridFile,
+    HeightReading,
+    Job,
+    JobSettings,
+    Listening,
+    Occupation,
+    OccupationEnd,
+)
 from openstake.workflow.average import Average
 from openstake.workflow.practice import Practice
+
+# A coarse global grid comes with the program.  It is for training and never chosen by itself for a job that counts.
+TRAINING_GRID = Path(__file__).parent.parent / "grids" / "egm96_15.gtx"
 
 
 @dataclass
@@ -36,33 +54,90 @@ class Context:
         self.hub.publish(f"job:{job_id}", {"job_id": job_id})
 
 
-def job_of(session: Session, job_id: str) -> Job:
+@dataclass(frozen=True)
+class JobNow:
+    """A job as it stands: its settings' head, and since when its numbers have meant what they mean."""
+
+    id: str
+    practice: bool
+    created_s: float
+    settings: JobSettings
+    frame_since_s: float
+    geoid_file: GeoidGridFile | None
+    folder: Path | None
+
+    @property
+    def name(self) -> str:
+        return self.settings.name
+
+    @property
+    def length_unit(self) -> str:
+        return self.settings.length_unit
+
+    @property
+    def frame(self) -> JobFrame:
+        return job_frame(definition_from_json(self.settings.frame))
+
+    @property
+    def datum_label(self) -> str:
+        """What the frame of the job's coordinates is called: the datum, or what a person said of a system of one's own."""
+        return self.settings.system_label or self.frame.datum
+
+    @property
+    def geoid(self) -> GeoidGrid | None:
+        """The job's geoid grid; FileError where its file has gone from the data folder."""
+        return None if self.geoid_file is None else grid_of_file(self.geoid_file, self.folder)
+
+
+def grid_of_file(row: GeoidGridFile, folder: Path | None) -> GeoidGrid:
+    """Return a grid that was added, or the one that comes with the program."""
+    path = TRAINING_GRID if row.training_only else (folder or Path()) / "geoid" / row.file
+    return _grid(path)
+
+
+@lru_cache(maxsize=16)
+def _grid(path: Path) -> GeoidGrid:
+    if not path.is_file():
+        raise FileError(f"The geoid grid {path.name} has gone from the data folder. Add it again, or choose another.")
+    return read_geoid_grid(path)
+
+
+def definition_as_json(definition: FrameDefinition) -> str:
+    """Return a frame's definition as canonical text for the store."""
+    return json.dumps(asdict(definition), sort_keys=True, ensure_ascii=False)
+
+
+def definition_from_json(text: str) -> FrameDefinition:
+    document = json.loads(text)
+    kinds: dict[str, Callable[..., Any]] = {"anchor": Anchor, "ground": Ground, "operation": Operation}
+    parts = {name: kind(**document[name]) for name, kind in kinds.items() if document.get(name)}
+    return FrameDefinition(document["system"], **parts)
+
+
+def job_of(session: Session, job_id: str) -> JobNow:
     job = session.get(Job, job_id)
     if job is None:
         raise NotFoundError("This job is not in this data folder. Go back to the list of jobs.")
-    return job
+    rows = session.scalars(
+        select(JobSettings).where(JobSettings.job_id == job_id).order_by(JobSettings.created_s)
+    ).all()
+    replaced = {row.replaces_id for row in rows}
+    head = next(row for row in rows if row.id not in replaced)
+    return JobNow(
+        job.id, job.practice, job.created_s, head, _frame_since_s(head, {row.id: row for row in rows}),
+        session.get(GeoidGridFile, head.geoid_id) if head.geoid_id else None, session.info.get("folder"),
+    )  # fmt: skip
 
 
-def mark_of(session: Session, job_id: str, mark_id: str) -> Mark:
-    mark = session.get(Mark, mark_id)
-    if mark is None or mark.job_id != job_id:
-        raise NotFoundError("This mark is not in the job's control list.", field="mark_id")
-    return mark
-
-
-def current_marks(session: Session, job_id: str) -> list[Mark]:
-    """Return the heads of all marks of a job, by name."""
-    replaced = select(Mark.replaces_id).where(Mark.job_id == job_id, Mark.replaces_id.is_not(None))
-    return list(
-        session.scalars(select(Mark).where(Mark.job_id == job_id, Mark.id.not_in(replaced)).order_by(Mark.name))
-    )
-
-
-def head_of(session: Session, mark: Mark) -> Mark:
-    """Return the current row of a mark's line of corrections."""
-    while (newer := session.scalars(select(Mark).where(Mark.replaces_id == mark.id)).first()) is not None:
-        mark = newer
-    return mark
+def _frame_since_s(head: JobSettings, rows: dict[str, JobSettings]) -> float:
+    """Return when the numbers of a job last changed their meaning: system or geoid grid."""
+    row = head
+    while row.replaces_id is not None:
+        before = rows[row.replaces_id]
+        if (before.frame, before.geoid_id) != (row.frame, row.geoid_id):
+            return row.created_s
+        row = before
+    return row.created_s
 
 
 def base_height_of(session: Session, occupation_id: str) -> HeightReading:

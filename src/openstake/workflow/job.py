@@ -1,260 +1,275 @@
-"""Jobs and their control lists."""
+"""Jobs: made, copied as a template, archived, found, and their settings changed.  No setting is overwritten."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from math import hypot
+from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-import numpy as np
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from openstake.core.errors import ConflictError, InputError
-from openstake.core.geodesy.frames import JobFrame, job_frame, search_systems, unit_of_system
-from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS
+from openstake.core.errors import ConflictError, FrameError, InputError
+from openstake.core.geodesy.frames import FrameDefinition, job_frame
+from openstake.core.geodesy.systems import unit_of_system
+from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, metres_from_text
 from openstake.store.book import write_entry
-from openstake.store.models import ImportedFile, Job, Mark
-from openstake.wire.tables.control import GivenMark, Reading, read_control
-from openstake.workflow.context import Context, current_marks, job_of
+from openstake.store.models import GeoidGridFile, Job, JobProfile, JobSettings, Mark
+from openstake.workflow.context import Context, JobNow, definition_as_json, job_of, open_occupation
+from openstake.workflow.marks import current_rows, given_of, row_of
+from openstake.workflow.system import definition_of, epoch_year, ground_of, middle_of, operation_of, place_of
 
-# What a control list is worth where it does not say (common practice for a local control network).
-DEFAULT_SIGMA_HORIZONTAL_M = 0.005
-DEFAULT_SIGMA_VERTICAL_M = 0.008
-MOST_BYTES = 5 << 20
-# An RTK job with one base is much smaller: a mark farther out is a mistake in the list (common practice).
-FARTHEST_M = 50_000.0
-HEIGHT_KINDS = ("ellipsoidal", "elevation")
+LONGEST = {
+    "name": 200,
+    "client": 200,
+    "task": 200,
+    "crew": 200,
+    "notes": 10_000,
+    "vertical_system": 200,
+    "system_label": 200,
+}
+_WORDS = {
+    "name": "name", "client": "client", "task": "task", "crew": "crew", "notes": "notes", "time_zone": "time zone",
+    "length_unit": "unit", "frame": "coordinate system", "system_label": "label of the system", "frame_epoch": "epoch",
+    "vertical_system": "vertical system", "geoid_id": "geoid grid", "project_height_m": "project height",
+    "place_latitude_deg": "place", "place_longitude_deg": "place", "archived": "archive",
+}  # fmt: skip
+_COLUMNS = tuple(_WORDS)
 
 
-def find_systems(text: str) -> list[dict[str, Any]]:
-    """Return coordinate systems that match what was typed, each with the unit it is defined in."""
-    return [
-        {
-            "code": found.code, "name": found.name, "area": found.area, "deprecated": found.deprecated,
-            "unit": UNIT_WORDS.get(unit_of_system(found.code) or "", "another unit"),
-        }
-        for found in search_systems(text)
-    ]  # fmt: skip
+def create_job(
+    context: Context, name: str, system: Mapping[str, Any], unit: str, practice: bool = False, **more: Any
+) -> dict[str, Any]:
+    """Make a job and return it; its name must be new, its system one we can work in."""
+
+    def work(session: Session) -> JobNow:
+        now = context.now()
+        empty = {column: "" for column in _COLUMNS if column not in _NOT_TEXT} | {"archived": False, "time_zone": "UTC"}
+        values = _changed(session, None, empty, {"name": name, "system": system, "length_unit": unit} | more)
+        return _store_new(session, values, practice, now, "")
+
+    job = context.database.write(work)
+    return job_view(job) | {"marks": 0}
 
 
-def create_job(context: Context, name: str, system_code: int, unit: str, practice: bool = False) -> dict[str, Any]:
-    """Make a job and return it; its name must be new, its system one we can project in."""
-    name = " ".join(name.split())
-    if not name:
-        raise InputError("A job needs a name.", field="name")
-    if len(name) > 200:
-        raise InputError("A job's name has at most 200 letters.", field="name")
+_NOT_TEXT = ("archived", "geoid_id", "project_height_m", "place_latitude_deg", "place_longitude_deg")
+
+
+def _store_new(session: Session, values: dict[str, Any], practice: bool, now: float, origin: str) -> JobNow:
+    job = Job(practice=practice, created_s=now)
+    session.add(job)
+    session.flush()
+    session.add(JobSettings(job_id=job.id, created_s=now, **values))
+    session.flush()
+    made = job_of(session, job.id)
+    code = f" (EPSG:{made.frame.code})" if made.frame.code else ""
+    write_entry(
+        session, now, "job-made",
+        f"Job {made.name} made{origin} in {made.settings.system_label or made.frame.name}{code}, {UNIT_WORDS[made.length_unit]}.",
+        job.id, settings=made.settings.id, frame=values["frame"], length_unit=made.length_unit,
+    )  # fmt: skip
+    return made
+
+
+def change_settings(context: Context, job_id: str, replaces_id: str, changes: Mapping[str, Any]) -> dict[str, Any]:
+    """Add settings that replace the present ones; every coordinate follows.  Only what is given changes."""
+
+    def work(session: Session) -> JobNow:
+        job = job_of(session, job_id)
+        if job.settings.id != replaces_id:
+            raise ConflictError(
+                "The settings have been changed in the meantime. Look at the present ones and try again."
+            )
+        if changes.get("archived") and open_occupation(session, job_id):
+            raise ConflictError("A base is running in this job. End it before putting the job away.")
+        before = {column: getattr(job.settings, column) for column in _COLUMNS}
+        values = _changed(session, job, before, changes)
+        store_settings(session, job, before, values, context.now())
+        return job_of(session, job_id)
+
+    job = context.database.write(work)
+    context.changed(job_id)
+    with context.database.read() as session:
+        return job_view(job) | {"marks": _count_marks(session).get(job_id, 0)}
+
+
+def store_settings(
+    session: Session, job: JobNow, before: Mapping[str, Any], values: Mapping[str, Any], now: float, reason: str = ""
+) -> None:
+    """Write settings that replace the present ones, and say in the Book what changed; nothing where nothing did."""
+    changed = [column for column in _COLUMNS if before[column] != values[column]]
+    if not changed:
+        return
+    row = JobSettings(job_id=job.id, replaces_id=job.settings.id, reason=reason, created_s=now, **values)
+    session.add(row)
+    session.flush()
+    words = ", ".join(dict.fromkeys(_WORDS[column] for column in changed))
+    write_entry(
+        session, now, "job-changed", f"Job settings changed: {words}{f' ({reason})' if reason else ''}.", job.id,
+        settings=row.id, replaces=job.settings.id,
+        **{column: values[column] for column in changed if column != "notes"},
+    )  # fmt: skip
+
+
+def anchor_local(session: Session, job: JobNow, definition: FrameDefinition, reason: str, now: float) -> None:
+    """Say where on Earth an assumed system lies."""
+    before = {column: getattr(job.settings, column) for column in _COLUMNS}
+    store_settings(session, job, before, before | {"frame": definition_as_json(definition)}, now, reason)
+
+
+def _changed(
+    session: Session, job: JobNow | None, before: dict[str, Any], changes: Mapping[str, Any]
+) -> dict[str, Any]:
+    """Return the settings with what a person typed put in; a sentence where it cannot be."""
+    values = before | {name: None for name in _NOT_TEXT if name not in before}
+    for name, most in LONGEST.items():
+        if name in changes:
+            text = str(changes[name] or "").strip()
+            values[name] = text if name == "notes" else " ".join(text.split())
+            if len(values[name]) > most:
+                raise InputError(f"The {_WORDS[name]} has at most {most} letters.", field=name)
+    _check_name(session, job, values["name"])
+    if "length_unit" in changes:
+        values["length_unit"] = changes["length_unit"]
+    unit = values["length_unit"]
     if unit not in METRES_PER_UNIT:
         raise InputError(f"'{unit}' is not a length unit of a job; it is m, ft or sft.", field="length_unit")
-    frame = job_frame(system_code)
-
-    def work(session: Session) -> Job:
-        if session.scalars(select(Job).where(Job.name == name)).first():
-            raise ConflictError(f"A job named {name} exists already. Open it, or choose another name.", field="name")
-        now = context.now()
-        job = Job(name=name, system_code=system_code, length_unit=unit, practice=practice, created_s=now)
-        session.add(job)
-        session.flush()
-        write_entry(
-            session, now, "job-made", f"Job {name} made in {frame.name} (EPSG:{system_code}), {UNIT_WORDS[unit]}.", job.id,
-            system_code=system_code, length_unit=unit,
-        )  # fmt: skip
-        return job
-
-    return job_view(context.database.write(work))
-
-
-def job_view(job: Job) -> dict[str, Any]:
-    frame = job_frame(job.system_code)
-    return {
-        "id": job.id,
-        "name": job.name,
-        "system_code": job.system_code,
-        "system_name": frame.name,
-        "datum": frame.datum,
-        "area": frame.area,
-        "length_unit": job.length_unit,
-        "length_unit_word": UNIT_WORDS[job.length_unit],
-        "practice": job.practice,
-        "created_s": job.created_s,
-    }
+    if "time_zone" in changes:
+        values["time_zone"] = _time_zone(str(changes["time_zone"]))
+    if "archived" in changes:
+        values["archived"] = bool(changes["archived"])
+    if "frame_epoch" in changes:
+        epoch_year(str(changes["frame_epoch"] or ""))
+        values["frame_epoch"] = str(changes["frame_epoch"] or "").strip()
+    if "project_height" in changes:
+        text = str(changes["project_height"] or "")
+        try:
+            values["project_height_m"] = metres_from_text(text, unit) if text.strip() else None
+        except InputError as error:
+            error.field = "project_height"
+            raise
+    if {"latitude", "longitude"} & set(changes):
+        place = place_of(str(changes.get("latitude") or ""), str(changes.get("longitude") or ""))
+        values["place_latitude_deg"], values["place_longitude_deg"] = place or (None, None)
+    if "geoid_id" in changes:
+        if changes["geoid_id"] is not None and session.get(GeoidGridFile, changes["geoid_id"]) is None:
+            raise InputError("This geoid grid is not in the data folder. Add it first.", field="geoid_id")
+        values["geoid_id"] = changes["geoid_id"]
+    _change_frame(job, values, changes)
+    return values
 
 
-def list_jobs(context: Context) -> list[dict[str, Any]]:
+def _change_frame(job: JobNow | None, values: dict[str, Any], changes: Mapping[str, Any]) -> None:
+    """Put the system, ground distances and datum operation in; another system drops what belonged to the one before."""
+    if changes.get("system") is not None:
+        definition, label = definition_of(changes["system"], values["length_unit"])
+        values["system_label"] = label
+    elif job is not None:
+        definition = job.frame.definition
+    else:
+        raise InputError("Choose a coordinate system, or an assumed local one.", field="system")
+    if "ground" in changes:
+        wish = changes["ground"]
+        definition = replace(definition, ground=ground_of(wish, values["length_unit"]) if wish else None)
+    if "operation" in changes:
+        wish = changes["operation"]
+        place = middle_of(job, []) if job is not None else None
+        chosen = operation_of(wish, definition, place, values["frame_epoch"]) if wish else None
+        definition = replace(definition, operation=chosen)
+    job_frame(definition)
+    values["frame"] = definition_as_json(definition)
+
+
+def _check_name(session: Session, job: JobNow | None, name: str) -> None:
+    if not name:
+        raise InputError("A job needs a name.", field="name")
+    replaced = select(JobSettings.replaces_id).where(JobSettings.replaces_id.is_not(None))
+    others = select(JobSettings).where(JobSettings.name == name, JobSettings.id.not_in(replaced))
+    if any(job is None or row.job_id != job.id for row in session.scalars(others)):
+        raise ConflictError(f"A job named {name} exists already. Open it, or choose another name.", field="name")
+
+
+def _time_zone(name: str) -> str:
+    try:
+        ZoneInfo(name)
+    except (ZoneInfoNotFoundError, ValueError, OSError):
+        raise InputError(f"'{name[:40]}' is no time zone. Type one such as Europe/Dublin, or UTC.", field="time_zone") from None  # fmt: skip
+    return name
+
+
+def copy_job(context: Context, job_id: str, name: str, with_control: bool) -> dict[str, Any]:
+    """Make a new job with another's settings and profiles, and its control list where that is wished."""
+
+    def work(session: Session) -> JobNow:
+        pattern, now = job_of(session, job_id), context.now()
+        values = {column: getattr(pattern.settings, column) for column in _COLUMNS}
+        values |= {"name": " ".join(name.split())[:200], "archived": False}
+        _check_name(session, None, values["name"])
+        made = _store_new(session, values, pattern.practice, now, f" after {pattern.name}")
+        for row in session.scalars(select(JobProfile).where(JobProfile.job_id == job_id).order_by(JobProfile.n)):
+            session.add(JobProfile(job_id=made.id, line_id=row.line_id, chosen=row.chosen, created_s=now))
+        if with_control:
+            session.add_all(row_of(given_of(mark), made.id, mark.source, now) for mark in current_rows(session, job_id))
+        return made
+
+    job = context.database.write(work)
     with context.database.read() as session:
-        jobs = session.scalars(select(Job).order_by(Job.created_s)).all()
-        return [job_view(job) | {"marks": len(current_marks(session, job.id))} for job in jobs]
+        return job_view(job) | {"marks": _count_marks(session).get(job.id, 0)}
+
+
+def job_view(job: JobNow) -> dict[str, Any]:
+    settings = job.settings
+    view: dict[str, Any] = {
+        "id": job.id, "settings_id": settings.id, "name": settings.name, "archived": settings.archived,
+        "client": settings.client, "task": settings.task, "crew": settings.crew, "time_zone": settings.time_zone,
+        "notes": settings.notes, "practice": job.practice, "created_s": job.created_s,
+        "length_unit": settings.length_unit, "length_unit_word": UNIT_WORDS[settings.length_unit],
+        "system_code": None, "system_name": settings.system_label, "datum": "", "area": "", "system_unit": None,
+        "is_local": False, "anchored": False, "anchor": None, "definition": "", "operation": None, "ground": None,
+        "frame_epoch": settings.frame_epoch, "vertical_system": settings.vertical_system, "geoid_id": settings.geoid_id,
+        "geoid_name": job.geoid_file.name if job.geoid_file else None, "project_height_m": settings.project_height_m,
+        "place_latitude_deg": settings.place_latitude_deg, "place_longitude_deg": settings.place_longitude_deg,
+        "problem": "",
+    }  # fmt: skip
+    try:
+        frame = job.frame
+    except FrameError as error:
+        return view | {"problem": error.sentence}
+    definition = frame.definition
+    anchor, ground = definition.anchor, definition.ground
+    return view | {
+        "system_code": frame.code, "system_name": settings.system_label or frame.name, "datum": frame.datum,
+        "area": frame.area.name if frame.area else "", "is_local": frame.is_local, "anchored": anchor is not None,
+        "system_unit": None if frame.is_local else unit_of_system(definition.system), "definition": definition.system,
+        "anchor": None if anchor is None else vars(anchor), "ground": None if ground is None else vars(ground),
+        "operation": definition.operation.name if definition.operation else None,
+    }  # fmt: skip
+
+
+def _count_marks(session: Session) -> dict[str, int]:
+    replaced = select(Mark.replaces_id).where(Mark.replaces_id.is_not(None))
+    rows = session.execute(
+        select(Mark.job_id, func.count()).where(~Mark.withdrawn, Mark.id.not_in(replaced)).group_by(Mark.job_id)
+    )
+    return dict(rows.tuples().all())
+
+
+def list_jobs(context: Context, text: str = "", archived: bool = False) -> list[dict[str, Any]]:
+    """Return the jobs whose name, client, task, crew or notes hold every word; those put away only where asked."""
+    words = text.lower().split()
+    with context.database.read() as session:
+        jobs = [job_of(session, job_id) for job_id in session.scalars(select(Job.id).order_by(Job.created_s))]
+        counts = _count_marks(session)
+    found = []
+    for job in jobs:
+        settings = job.settings
+        haystack = " ".join((settings.name, settings.client, settings.task, settings.crew, settings.notes)).lower()
+        if settings.archived == archived and all(word in haystack for word in words):
+            found.append(job_view(job) | {"marks": counts.get(job.id, 0)})
+    return found
 
 
 def one_job(context: Context, job_id: str) -> dict[str, Any]:
     with context.database.read() as session:
-        return job_view(job_of(session, job_id)) | {"marks": len(current_marks(session, job_id))}
-
-
-def mark_view(mark: Mark) -> dict[str, Any]:
-    return {
-        "id": mark.id, "name": mark.name, "east_m": mark.east_m, "north_m": mark.north_m, "height_m": mark.height_m,
-        "height_kind": mark.height_kind, "sigma_horizontal_m": mark.sigma_horizontal_m,
-        "sigma_vertical_m": mark.sigma_vertical_m, "source": mark.source, "note": mark.note,
-    }  # fmt: skip
-
-
-def list_marks(context: Context, job_id: str) -> list[dict[str, Any]]:
-    with context.database.read() as session:
-        job_of(session, job_id)
-        return [mark_view(mark) for mark in current_marks(session, job_id)]
-
-
-def preview_control(
-    context: Context, job_id: str, content: bytes, unit: str | None, roles: Sequence[str] | None,
-    height_kind: str | None,
-) -> dict[str, Any]:  # fmt: skip
-    """Return how a control list would be read, line by line, and what a person must still say.  Stores nothing."""
-    with context.database.read() as session:
-        job = job_of(session, job_id)
-        reading, refusals, questions, kind = _read(session, job, content, unit, roles, height_kind)
-    rows = []
-    for line in reading.lines:
-        refusal = refusals.get(line.number, "")
-        mark = None if refusal else line.mark
-        rows.append(
-            {
-                "line": line.number, "cells": list(line.cells), "accepted": mark is not None, "refusal": refusal,
-                "name": mark.name if mark else None, "east_m": mark.east_m if mark else None,
-                "north_m": mark.north_m if mark else None, "height_m": mark.height_m if mark else None,
-            }
-        )  # fmt: skip
-    return {
-        "encoding": reading.encoding,
-        "delimiter": {",": "comma", ";": "semicolon", "\t": "tab"}[reading.delimiter],
-        "unit": unit or job.length_unit,
-        "height_kind": kind,
-        "columns": [
-            {"role": role, "header": reading.header[place] if reading.header else None}
-            for place, role in enumerate(reading.roles)
-        ],
-        "rows": rows,
-        "accepted": sum(row["accepted"] for row in rows),
-        "refused": sum(not row["accepted"] for row in rows),
-        "questions": questions,
-    }
-
-
-def _read(
-    session: Session, job: Job, content: bytes, unit: str | None, roles: Sequence[str] | None, height_kind: str | None
-) -> tuple[Reading, dict[int, str], list[str], str | None]:
-    """Return the reading, the refused lines, the open questions and the kind of its heights."""
-    if len(content) > MOST_BYTES:
-        raise InputError(f"The file has {len(content)} bytes; a control list of more than {MOST_BYTES} is not read.")
-    if unit is not None and unit not in METRES_PER_UNIT:
-        raise InputError(f"'{unit}' is not a length unit; it is m, ft or sft.", field="unit")
-    if height_kind is not None and height_kind not in HEIGHT_KINDS:
-        raise InputError(
-            f"'{height_kind}' is not a kind of height; it is ellipsoidal or elevation.", field="height_kind"
-        )
-    reading = read_control(content, unit or job.length_unit, roles)
-    kind = height_kind or reading.height_kind
-    questions = []
-    if "height" in reading.roles and kind is None:
-        questions.append("The file does not say whether its heights are ellipsoidal or elevations. Choose one.")
-    missing = [role for role in ("name", "east", "north") if role not in reading.roles]
-    if missing:
-        questions.append(f"Say which column holds {' and '.join(missing)}.")
-    frame, present = job_frame(job.system_code), current_marks(session, job.id)
-    known = {mark.name for mark in present}
-    centre = _middle([(mark.east_m, mark.north_m) for mark in present]) or _middle(
-        [(line.mark.east_m, line.mark.north_m) for line in reading.lines if line.mark]
-    )
-    refusals = {}
-    for line in reading.lines:
-        refusal = line.refusal or (_place_refusal(line.mark, frame, known, centre) if line.mark else "")
-        if refusal:
-            refusals[line.number] = refusal
-    return reading, refusals, questions, kind if "height" in reading.roles else None
-
-
-def _middle(places: list[tuple[float, float]]) -> tuple[float, float] | None:
-    """Return the place with the most others near it; None where fewer than two are near, so that nobody is judged by few."""
-    some = np.array(places[:500]).reshape(-1, 2)
-    near = np.hypot(*(some[:, None, :] - some[None, :, :]).transpose(2, 0, 1)) < FARTHEST_M
-    if not len(some) or near.sum(axis=1).max() < 3:
-        return None
-    east, north = some[int(near.sum(axis=1).argmax())]
-    return float(east), float(north)
-
-
-def _place_refusal(mark: GivenMark, frame: JobFrame, known: set[str], centre: tuple[float, float] | None) -> str:
-    """Return why a mark cannot be in this job: its name is taken, or it lies far from the others or the system's area."""
-    if mark.name in known:
-        return f"{mark.name} is in the job already."
-    if _in_area(frame, mark.east_m, mark.north_m):
-        if centre is None:
-            return ""
-        away_m = hypot(mark.east_m - centre[0], mark.north_m - centre[1])
-        if away_m < FARTHEST_M:
-            return ""
-        exchanged_m = hypot(mark.north_m - centre[0], mark.east_m - centre[1])
-        hint = " With east and north exchanged it lies among them: swap the two." if exchanged_m < FARTHEST_M else ""
-        return f"It lies {away_m / 1000:.0f} km from the middle of the other marks.{hint}"
-    if _in_area(frame, mark.north_m, mark.east_m):
-        return f"Outside the area of {frame.name}, but inside with east and north exchanged: swap the two columns."
-    for unit, metres in METRES_PER_UNIT.items():
-        if unit != "m" and _in_area(frame, mark.east_m * metres, mark.north_m * metres):
-            return f"Outside the area of {frame.name}, but inside if the numbers are feet: choose the file's unit."
-    return f"Outside the area of {frame.name} ({frame.area}): another zone, unit or system?"
-
-
-def _in_area(frame: JobFrame, east_m: float, north_m: float) -> bool:
-    latitude, longitude = frame.geodetic_from_grid(east_m, north_m)
-    if not (abs(latitude) <= 90.0 and abs(longitude) <= 180.0):
-        return False
-    # Far from its meridian a projection folds back: only a point that returns to itself is there.
-    back = frame.grid_from_geodetic(latitude, longitude)
-    if abs(back[0] - east_m) + abs(back[1] - north_m) > 0.01:
-        return False
-    return frame.contains(float(latitude), float(longitude))
-
-
-def accept_control(
-    context: Context, job_id: str, file_name: str, content: bytes, unit: str | None, roles: Sequence[str] | None,
-    height_kind: str | None,
-) -> dict[str, Any]:  # fmt: skip
-    """Store the accepted lines of a control list with the file itself; refused lines stay out and are counted."""
-
-    def work(session: Session) -> tuple[int, int]:
-        job = job_of(session, job_id)
-        reading, refusals, questions, kind = _read(session, job, content, unit, roles, height_kind)
-        if questions:
-            raise InputError(questions[0], field="height_kind")
-        marks = [line.mark for line in reading.lines if line.mark and line.number not in refusals]
-        if not marks:
-            raise InputError(
-                "No line of the file can be accepted, so nothing was stored. See the reasons line by line."
-            )
-        now = context.now()
-        file = ImportedFile(job_id=job_id, name=file_name[:200], content=content, created_s=now)
-        session.add(file)
-        session.flush()
-        for mark in marks:
-            session.add(_mark_row(mark, job_id, kind, f"{file_name[:200]}", now))
-        write_entry(
-            session, now, "control-imported",
-            f"{len(marks)} marks taken from {file_name}; {len(refusals)} lines refused.", job_id,
-            file=file.id, accepted=len(marks), refused=len(refusals), height_kind=kind,
-        )  # fmt: skip
-        return len(marks), len(refusals)
-
-    accepted, refused = context.database.write(work)
-    context.changed(job_id)
-    return {"accepted": accepted, "refused": refused}
-
-
-def _mark_row(mark: GivenMark, job_id: str, kind: str | None, source: str, now: float) -> Mark:
-    return Mark(
-        job_id=job_id, name=mark.name, east_m=mark.east_m, north_m=mark.north_m, height_m=mark.height_m,
-        height_kind=kind if mark.height_m is not None else None,
-        sigma_horizontal_m=mark.sigma_horizontal_m or DEFAULT_SIGMA_HORIZONTAL_M,
-        sigma_vertical_m=mark.sigma_vertical_m or DEFAULT_SIGMA_VERTICAL_M,
-        source=source, note=mark.note, created_s=now,
-    )  # fmt: skip
+        return job_view(job_of(session, job_id)) | {"marks": _count_marks(session).get(job_id, 0)}

@@ -12,7 +12,6 @@ from sqlalchemy.orm import Session
 
 from openstake.core.errors import InputError
 from openstake.core.evidence import Epoch, RefersTo, Status
-from openstake.core.geodesy.frames import job_frame
 from openstake.core.vector import (
     lifted,
     lowering_to_mark_m,
@@ -20,8 +19,8 @@ from openstake.core.vector import (
     rover_mark_ecef,
     vectors_from_positions,
 )
-from openstake.store.models import HeightReading, Job, Reference, Shot, ShotEpoch
-from openstake.workflow.context import base_coordinate_of, base_height_of
+from openstake.store.models import HeightReading, Reference, Shot, ShotEpoch
+from openstake.workflow.context import JobNow, base_coordinate_of, base_height_of
 from openstake.workflow.watch import epoch_of_columns
 
 
@@ -50,7 +49,7 @@ def shot_vectors(epochs: list[Epoch], reference: Reference) -> NDArray[np.float6
     return vectors_from_positions(latitude, longitude, height, (reference.x_m, reference.y_m, reference.z_m))
 
 
-def derive(session: Session, job: Job, shot: Shot) -> Point:
+def derive(session: Session, job: JobNow, shot: Shot) -> Point:
     """Return a shot's point from what is current: base coordinate, base height, rover height."""
     rows: list[Any] = list(session.scalars(select(ShotEpoch).where(ShotEpoch.shot_id == shot.id).order_by(ShotEpoch.n)))
     epochs = [epoch_of_columns(row) for row in rows]
@@ -69,7 +68,7 @@ def derive(session: Session, job: Job, shot: Shot) -> Point:
             (coordinate.x_m, coordinate.y_m, coordinate.z_m), base_height.arp_height_m, vector, refers_to,
             rover_height.arp_height_m, shot.arp_to_apc_m,
         )  # fmt: skip
-    east, north, height = (float(value) for value in job_frame(job.system_code).grid_from_ecef(xyz))
+    east, north, height = (float(value) for value in job.frame.grid_from_ecef(xyz))
     return Point(
         east, north, height, sum(epoch.status is not Status.FIXED for epoch in epochs), len(epochs), reference.virtual,
         base_height, rover_height, coordinate.id, max(base_height.created_s, coordinate.created_s, rover_height.created_s),

@@ -6,20 +6,18 @@ from typing import Any
 
 from openstake.core.errors import ConflictError
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
-from openstake.core.geodesy.frames import job_frame
 from openstake.core.geodesy.local import enu_axes
-from openstake.store.models import Job, Mark
 from openstake.workflow.base import mark_ecef_m
-from openstake.workflow.context import Context, job_of, mark_of
+from openstake.workflow.context import Context, JobNow, job_of
 from openstake.workflow.demo import BLUNDERS
-from openstake.workflow.job import list_marks
+from openstake.workflow.marks import MarkNow, current_marks, mark_of
 from openstake.workflow.practice import TRUE_BASE_HEIGHT_M, TRUE_ROD_M
 
 
-def _true_geodetic(job: Job, mark: Mark) -> tuple[float, float, float]:
+def _true_geodetic(job: JobNow, mark: MarkNow) -> tuple[float, float, float]:
     """Return where a mark really is: where the list says, but for the demo's planted blunders (east, north, up)."""
     xyz = mark_ecef_m(job, mark)
-    latitude, longitude, _ = geodetic_from_ecef(xyz, job_frame(job.system_code).ellipsoid)
+    latitude, longitude, _ = geodetic_from_ecef(xyz, job.frame.positions_ellipsoid)
     blunder = BLUNDERS.get((job.name, mark.name), (0.0, 0.0, 0.0))
     latitude, longitude, height = geodetic_from_ecef(xyz + blunder @ enu_axes(float(latitude), float(longitude)))
     return float(latitude), float(longitude), float(height)
@@ -28,7 +26,8 @@ def _true_geodetic(job: Job, mark: Mark) -> tuple[float, float, float]:
 def stand(context: Context, job_id: str, who: str, mark_id: str) -> dict[str, Any]:
     """Walk the stand-in base or rover to a mark of a practice job."""
     with context.database.read() as session:
-        job, mark = job_of(session, job_id), mark_of(session, job_id, mark_id)
+        job = job_of(session, job_id)
+        mark = mark_of(session, job, mark_id)
     if context.practice is None or not job.practice:
         raise ConflictError("This job has real devices: there is no stand-in to move.")
     place = _true_geodetic(job, mark)
@@ -55,11 +54,11 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
     }
 
 
-def _nearest(context: Context, job: Job, place: Any) -> str | None:
+def _nearest(context: Context, job: JobNow, place: Any) -> str | None:
     """Return the id of the mark within a metre or so of a stand, None where there is none."""
     if place is None:
         return None
-    east, north = job_frame(job.system_code).grid_from_geodetic(place.latitude_deg, place.longitude_deg)
-    marks = list_marks(context, job.id)
-    near = [mark for mark in marks if abs(mark["east_m"] - east) < 1.5 and abs(mark["north_m"] - north) < 1.5]
-    return str(near[0]["id"]) if near else None
+    east, north = job.frame.grid_from_geodetic(place.latitude_deg, place.longitude_deg)
+    with context.database.read() as session:
+        marks = current_marks(session, job)
+    return next((mark.id for mark in marks if abs(mark.east_m - east) < 1.5 and abs(mark.north_m - north) < 1.5), None)

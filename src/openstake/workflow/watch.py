@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-import json
-import os
 from collections.abc import Callable, Sequence
 from datetime import date
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -31,6 +28,7 @@ from openstake.store.models import (
 from openstake.wire.nmea.sentence import degrees
 from openstake.workflow.context import Context, job_of, listening_of, open_occupation
 from openstake.workflow.practice import PASSWORD
+from openstake.workflow.secrets import secret_of
 
 _HISTORY_MOST_S = 6 * 3600.0
 
@@ -42,34 +40,6 @@ STATUS_WORDS = {
     Status.FIXED: "FIXED",
     Status.OTHER: "OTHER",
 }
-
-
-def _secrets_path(context: Context) -> Path:
-    return context.data_dir / "passwords.json"
-
-
-def _secrets(context: Context) -> dict[str, str]:
-    try:
-        document = json.loads(_secrets_path(context).read_text())
-    except (OSError, ValueError):
-        return {}
-    return document if isinstance(document, dict) else {}
-
-
-def keep_password(context: Context, listening_id: str, password: str | None) -> None:
-    """Keep a caster password in its own file, readable by this user alone; never in the database."""
-    if not password:
-        return
-    text = json.dumps(_secrets(context) | {listening_id: password})
-    draft = _secrets_path(context).with_suffix(".draft")
-    with os.fdopen(os.open(draft, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
-        file.write(text)
-    draft.replace(_secrets_path(context))
-
-
-def password_of(context: Context, listening_id: str | None) -> str | None:
-    """Return the password kept for a session of listening."""
-    return _secrets(context).get(listening_id) if listening_id else None
 
 
 class StoreSink:
@@ -152,7 +122,7 @@ def epoch_of_columns(row: Any) -> Epoch:
 def listen(context: Context, occupation: Occupation, listening: Listening) -> None:
     """Start listening to an occupation's feeds."""
     base_url, rover_url = listening.base_url, listening.rover_url
-    password = password_of(context, listening.id)
+    password = secret_of(context, listening.id)
     if context.practice is not None and _is_practice(context, occupation.job_id):
         # Stand-ins may have come back on other ports.
         base_url = base_url and context.practice.base_stream_url

@@ -4,6 +4,76 @@
  */
 
 export interface paths {
+    "/api/gear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the kit, and the form of each kind of gear. */
+        get: operations["get__api_gear"];
+        put?: never;
+        /** Add a thing to the kit, or change one. */
+        post: operations["post__api_gear"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/gear/antex": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** List the receiver antennas of an ANTEX file; store nothing. */
+        post: operations["post__api_gear_antex"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/gear/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a thing out of the kit. */
+        delete: operations["delete__api_gear_{item_id}"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/geoids": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the geoid grids with area and resolution. */
+        get: operations["get__api_geoids"];
+        put?: never;
+        /** Add a geoid grid: the body is the .gtx or GeoTIFF file, its name is in the query. */
+        post: operations["post__api_geoids"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -28,7 +98,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List all jobs. */
+        /** List the jobs that hold the words, or those put away. */
         get: operations["get__api_jobs"];
         put?: never;
         /** Make a job. */
@@ -159,6 +229,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/between": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Give distance and bearing from one mark to another. */
+        get: operations["get__api_jobs_{job_id}_between"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/book": {
         parameters: {
             query?: never;
@@ -211,6 +298,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/control.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return the control list as csv, geojson, landxml, kml or dxf. */
+        get: operations["get__api_jobs_{job_id}_control.{kind}"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/control/accept": {
         parameters: {
             query?: never;
@@ -239,6 +343,23 @@ export interface paths {
         put?: never;
         /** Say how a control list would be read; store nothing. */
         post: operations["post__api_jobs_{job_id}_control_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a new job with the settings and profiles of this one. */
+        post: operations["post__api_jobs_{job_id}_copy"];
         delete?: never;
         options?: never;
         head?: never;
@@ -279,6 +400,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/heights": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List what heights are measured to, and the limits of checks. */
+        get: operations["get__api_jobs_{job_id}_heights"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/history": {
         parameters: {
             query?: never;
@@ -303,8 +441,79 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List the control marks. */
+        /** List the control marks that hold a text, or those taken out. */
         get: operations["get__api_jobs_{job_id}_marks"];
+        put?: never;
+        /** Add a mark by hand. */
+        post: operations["post__api_jobs_{job_id}_marks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/marks/{mark_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show what a mark was, newest first. */
+        get: operations["get__api_jobs_{job_id}_marks_{mark_id}"];
+        put?: never;
+        /** Correct a mark, take it out or bring it back; what it was stays. */
+        post: operations["post__api_jobs_{job_id}_marks_{mark_id}"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/operations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the datum operations from a frame of positions into the job's datum. */
+        get: operations["get__api_jobs_{job_id}_operations"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/packing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show the packing and charging list. */
+        get: operations["get__api_jobs_{job_id}_packing"];
+        put?: never;
+        /** Tick a thing off the packing list, or untick it. */
+        post: operations["post__api_jobs_{job_id}_packing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show the site plan. */
+        get: operations["get__api_jobs_{job_id}_plan"];
         put?: never;
         post?: never;
         delete?: never;
@@ -324,6 +533,41 @@ export interface paths {
         get: operations["get__api_jobs_{job_id}_points.csv"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/profiles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the profiles, and which of them the job uses. */
+        get: operations["get__api_jobs_{job_id}_profiles"];
+        put?: never;
+        /** Use a profile in the job, or no longer. */
+        post: operations["post__api_jobs_{job_id}_profiles"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change settings; every coordinate follows, and what was set before stays in the Book. */
+        post: operations["post__api_jobs_{job_id}_settings"];
         delete?: never;
         options?: never;
         head?: never;
@@ -365,6 +609,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/system": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show scale, convergence and factors at the job's middle, and what is to be said of its settings. */
+        get: operations["get__api_jobs_{job_id}_system"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/watch": {
         parameters: {
             query?: never;
@@ -382,15 +643,117 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/kit": {
+    "/api/profiles": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** List the features that heights are measured to. */
-        get: operations["get__api_kit"];
+        get?: never;
+        put?: never;
+        /** Store a profile, or a new version of one. */
+        post: operations["post__api_profiles"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/profiles/form": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the fields of a profile. */
+        get: operations["get__api_profiles_form"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/profiles/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Store a profile from its file; one of the same name becomes its next version. */
+        post: operations["post__api_profiles_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/profiles/new": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return where a new profile of a role starts. */
+        get: operations["get__api_profiles_new"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/profiles/{line_id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List all versions of a profile. */
+        get: operations["get__api_profiles_{line_id}_versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/profiles/{profile_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a profile out of the list. */
+        delete: operations["delete__api_profiles_{profile_id}"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/profiles/{profile_id}.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return a profile's file. */
+        get: operations["get__api_profiles_{profile_id}.json"];
         put?: never;
         post?: never;
         delete?: never;
@@ -406,8 +769,59 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Find coordinate systems by part of a name or an EPSG code. */
+        /** Find coordinate systems by part of a name, a place, an EPSG code, or latitude and longitude. */
         get: operations["get__api_systems"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the fields of a projection of one's own, a datum shift, ground distances, and a mark. */
+        get: operations["get__api_systems_forms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/systems/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what a system is and where the job's marks would fall in it; store nothing. */
+        post: operations["post__api_systems_try"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/verticals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Find vertical systems: what elevations are counted from. */
+        get: operations["get__api_verticals"];
         put?: never;
         post?: never;
         delete?: never;
@@ -426,6 +840,30 @@ export interface components {
             accepted: number;
             /** Refused */
             refused: number;
+        };
+        /** Anchor */
+        Anchor: {
+            /** East M */
+            east_m: number;
+            /** Height M */
+            height_m: number;
+            /** Latitude Deg */
+            latitude_deg: number;
+            /** Longitude Deg */
+            longitude_deg: number;
+            /** North M */
+            north_m: number;
+        };
+        /** Antennas */
+        Antennas: {
+            /** Antennas */
+            antennas: {
+                [key: string]: unknown;
+            }[];
+            /** Refused */
+            refused: string[];
+            /** Satellites */
+            satellites: number;
         };
         /** Average */
         Average: {
@@ -479,6 +917,31 @@ export interface components {
             on_air: components["schemas"]["OnAir"] | null;
             suggested: components["schemas"]["Suggested"];
         };
+        /**
+         * Between
+         * @description From one mark to another: distance in the job's coordinates, the one on the ground, grid bearing, rise.
+         */
+        Between: {
+            /** Bearing Deg */
+            bearing_deg: number;
+            /** Distance M */
+            distance_m: number;
+            /** From Name */
+            from_name: string;
+            /** Ground Distance M */
+            ground_distance_m: number | null;
+            /** Rise M */
+            rise_m: number | null;
+            /** To Name */
+            to_name: string;
+        };
+        /** BetweenQuery */
+        BetweenQuery: {
+            /** From Id */
+            from_id: string;
+            /** To Id */
+            to_id: string;
+        };
         /** BookLine */
         BookLine: {
             /** At S */
@@ -504,6 +967,29 @@ export interface components {
             /** Lines */
             lines: components["schemas"]["BookLine"][];
             verification: components["schemas"]["Verification"];
+        };
+        /** ChangeJob */
+        ChangeJob: {
+            changes: components["schemas"]["JobChanges"];
+            /** Replaces Id */
+            replaces_id: string;
+        };
+        /** ChangeMark */
+        ChangeMark: {
+            /** Reason */
+            reason: string;
+            /**
+             * Values
+             * @default {}
+             */
+            values?: {
+                [key: string]: unknown;
+            };
+            /**
+             * Withdraw
+             * @default false
+             */
+            withdraw?: boolean;
         };
         /**
          * Check
@@ -578,6 +1064,13 @@ export interface components {
             /** Checks */
             checks: components["schemas"]["Check"][];
         };
+        /** ChooseProfile */
+        ChooseProfile: {
+            /** Chosen */
+            chosen: boolean;
+            /** Line Id */
+            line_id: string;
+        };
         /** Column */
         Column: {
             /** Header */
@@ -610,18 +1103,30 @@ export interface components {
              */
             unit?: ("m" | "ft" | "sft") | null;
         };
-        /** ControlPreview */
+        /**
+         * ControlPreview
+         * @description How a list would be read; of many lines the refused ones and the first are shown.
+         */
         ControlPreview: {
             /** Accepted */
             accepted: number;
+            /** Asks Height Kind */
+            asks_height_kind: boolean;
             /** Columns */
             columns: components["schemas"]["Column"][];
             /** Delimiter */
             delimiter: string;
             /** Encoding */
             encoding: string;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /**
+             * Format
+             * @enum {string}
+             */
+            format: "CSV" | "GeoJSON" | "LandXML";
             /** Height Kind */
-            height_kind: string | null;
+            height_kind: ("ellipsoidal" | "elevation") | null;
             /** Questions */
             questions: string[];
             /** Refused */
@@ -633,6 +1138,8 @@ export interface components {
              * @enum {string}
              */
             unit: "m" | "ft" | "sft";
+            /** Unit Stated */
+            unit_stated: boolean;
         };
         /** ControlRow */
         ControlRow: {
@@ -640,18 +1147,21 @@ export interface components {
             accepted: boolean;
             /** Cells */
             cells: string[];
-            /** East M */
-            east_m: number | null;
-            /** Height M */
-            height_m: number | null;
             /** Line */
             line: number;
-            /** Name */
-            name: string | null;
-            /** North M */
-            north_m: number | null;
+            mark: components["schemas"]["GivenMark"] | null;
             /** Refusal */
             refusal: string;
+        };
+        /** CopyJob */
+        CopyJob: {
+            /** Name */
+            name: string;
+            /**
+             * With Control
+             * @default false
+             */
+            with_control?: boolean;
         };
         /** CorrectHeight */
         CorrectHeight: {
@@ -663,6 +1173,25 @@ export interface components {
             reason: string;
             /** Replaces Id */
             replaces_id: string;
+        };
+        /** Factors */
+        Factors: {
+            /** Combined Factor */
+            combined_factor: number;
+            /** Combined Ppm */
+            combined_ppm: number;
+            /** Conformal */
+            conformal: boolean;
+            /** Convergence Deg */
+            convergence_deg: number;
+            /** Elevation Factor */
+            elevation_factor: number;
+            /** Elevation Ppm */
+            elevation_ppm: number;
+            /** Grid Scale */
+            grid_scale: number;
+            /** Grid Scale Ppm */
+            grid_scale_ppm: number;
         };
         /** Feature */
         Feature: {
@@ -695,6 +1224,19 @@ export interface components {
              */
             state: "connecting" | "connected" | "receiving" | "silent" | "broken" | "ended";
         };
+        /**
+         * FileSent
+         * @description A file, base64.
+         */
+        FileSent: {
+            /** Content Base64 */
+            content_base64: string;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+        };
         /** Finding */
         Finding: {
             /** Action */
@@ -718,6 +1260,133 @@ export interface components {
             severity: "stop" | "look" | "note";
             /** Source */
             source: string;
+        };
+        /**
+         * FormField
+         * @description One field of a form; `fields` are those of a group or of a table's row.
+         */
+        FormField: {
+            /** Fields */
+            fields: components["schemas"]["FormField"][];
+            /** Hint */
+            hint: string;
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Optional */
+            optional: boolean;
+            /** Options */
+            options: string[];
+            /** Unit */
+            unit: string;
+        };
+        /** GearForm */
+        GearForm: {
+            /** Fields */
+            fields: components["schemas"]["FormField"][];
+            /** Kind */
+            kind: string;
+            /** Word */
+            word: string;
+        };
+        /**
+         * GearItem
+         * @description A thing of the kit; of a password only whether there is one.
+         */
+        GearItem: {
+            /** Data */
+            data: {
+                [key: string]: unknown;
+            };
+            /** Has Password */
+            has_password: boolean;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+        };
+        /** Geoid */
+        Geoid: {
+            /** East Deg */
+            east_deg: number | null;
+            /** Id */
+            id: string;
+            /** Latitude Step Min */
+            latitude_step_min: number | null;
+            /** Longitude Step Min */
+            longitude_step_min: number | null;
+            /** Name */
+            name: string;
+            /** North Deg */
+            north_deg: number | null;
+            /** Problem */
+            problem: string;
+            /** South Deg */
+            south_deg: number | null;
+            /** Training Only */
+            training_only: boolean;
+            /** West Deg */
+            west_deg: number | null;
+        };
+        /** Geoids */
+        Geoids: {
+            /** Geoids */
+            geoids: components["schemas"]["Geoid"][];
+        };
+        /**
+         * GivenMark
+         * @description A mark as a line gives it.
+         */
+        GivenMark: {
+            /** Check Only */
+            check_only: boolean;
+            /** East M */
+            east_m: number | null;
+            /** Height Kind */
+            height_kind: ("ellipsoidal" | "elevation") | null;
+            /** Height M */
+            height_m: number | null;
+            /** Latitude Deg */
+            latitude_deg: number | null;
+            /** Longitude Deg */
+            longitude_deg: number | null;
+            /** Name */
+            name: string;
+            /** North M */
+            north_m: number | null;
+            /** Note */
+            note: string;
+            /** Order */
+            order: string;
+            /** Sigma Horizontal M */
+            sigma_horizontal_m: number | null;
+            /** Sigma Vertical M */
+            sigma_vertical_m: number | null;
+            /** Source */
+            source: string;
+        };
+        /** GridPlace */
+        GridPlace: {
+            /** East M */
+            east_m: number;
+            /** North M */
+            north_m: number;
+        };
+        /** Ground */
+        Ground: {
+            /** Combined Factor */
+            combined_factor: number;
+            /** East M */
+            east_m: number;
+            /** North M */
+            north_m: number;
+            /** Origin Name */
+            origin_name: string;
         };
         /** Health */
         Health: {
@@ -761,6 +1430,20 @@ export interface components {
              */
             subject?: "base" | "rover";
         };
+        /**
+         * Heights
+         * @description What heights are measured to in a job, and the limits of checks.
+         */
+        Heights: {
+            /** Base Features */
+            base_features: components["schemas"]["Feature"][];
+            /** Rover Features */
+            rover_features: components["schemas"]["Feature"][];
+            /** Rover Height Text */
+            rover_height_text: string;
+            /** Tolerances */
+            tolerances: components["schemas"]["ToleranceSet"][];
+        };
         /** History */
         History: {
             /** Age S */
@@ -790,14 +1473,34 @@ export interface components {
         };
         /** Job */
         Job: {
+            anchor: components["schemas"]["Anchor"] | null;
+            /** Anchored */
+            anchored: boolean;
+            /** Archived */
+            archived: boolean;
             /** Area */
             area: string;
+            /** Client */
+            client: string;
             /** Created S */
             created_s: number;
+            /** Crew */
+            crew: string;
             /** Datum */
             datum: string;
+            /** Definition */
+            definition: string;
+            /** Frame Epoch */
+            frame_epoch: string;
+            /** Geoid Id */
+            geoid_id: string | null;
+            /** Geoid Name */
+            geoid_name: string | null;
+            ground: components["schemas"]["Ground"] | null;
             /** Id */
             id: string;
+            /** Is Local */
+            is_local: boolean;
             /**
              * Length Unit
              * @enum {string}
@@ -812,28 +1515,151 @@ export interface components {
             marks?: number;
             /** Name */
             name: string;
+            /** Notes */
+            notes: string;
+            /** Operation */
+            operation: string | null;
+            /** Place Latitude Deg */
+            place_latitude_deg: number | null;
+            /** Place Longitude Deg */
+            place_longitude_deg: number | null;
             /** Practice */
             practice: boolean;
+            /** Problem */
+            problem: string;
+            /** Project Height M */
+            project_height_m: number | null;
+            /** Settings Id */
+            settings_id: string;
             /** System Code */
-            system_code: number;
+            system_code: number | null;
             /** System Name */
             system_name: string;
+            /** System Unit */
+            system_unit: ("m" | "ft" | "sft") | null;
+            /** Task */
+            task: string;
+            /** Time Zone */
+            time_zone: string;
+            /** Vertical System */
+            vertical_system: string;
+        };
+        /**
+         * JobChanges
+         * @description What is to change; what is left out stays.  Lengths and angles as typed.
+         */
+        JobChanges: {
+            /**
+             * Archived
+             * @default null
+             */
+            archived?: boolean | null;
+            /**
+             * Client
+             * @default null
+             */
+            client?: string | null;
+            /**
+             * Crew
+             * @default null
+             */
+            crew?: string | null;
+            /**
+             * Frame Epoch
+             * @default null
+             */
+            frame_epoch?: string | null;
+            /**
+             * Geoid Id
+             * @default null
+             */
+            geoid_id?: string | null;
+            /**
+             * Ground
+             * @default null
+             */
+            ground?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Latitude
+             * @default null
+             */
+            latitude?: string | null;
+            /**
+             * Length Unit
+             * @default null
+             */
+            length_unit?: ("m" | "ft" | "sft") | null;
+            /**
+             * Longitude
+             * @default null
+             */
+            longitude?: string | null;
+            /**
+             * Name
+             * @default null
+             */
+            name?: string | null;
+            /**
+             * Notes
+             * @default null
+             */
+            notes?: string | null;
+            /**
+             * Operation
+             * @default null
+             */
+            operation?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Project Height
+             * @default null
+             */
+            project_height?: string | null;
+            /** @default null */
+            system?: components["schemas"]["SystemWish"] | null;
+            /**
+             * Task
+             * @default null
+             */
+            task?: string | null;
+            /**
+             * Time Zone
+             * @default null
+             */
+            time_zone?: string | null;
+            /**
+             * Vertical System
+             * @default null
+             */
+            vertical_system?: string | null;
         };
         /** Jobs */
         Jobs: {
             /** Jobs */
             jobs: components["schemas"]["Job"][];
         };
+        /** JobsQuery */
+        JobsQuery: {
+            /**
+             * Archived
+             * @default false
+             */
+            archived?: boolean;
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
+        };
         /** Kit */
         Kit: {
-            /** Base Features */
-            base_features: components["schemas"]["Feature"][];
-            /** Rover Features */
-            rover_features: components["schemas"]["Feature"][];
-            /** Rover Height Text */
-            rover_height_text: string;
-            /** Tolerances */
-            tolerances: components["schemas"]["ToleranceSet"][];
+            /** Forms */
+            forms: components["schemas"]["GearForm"][];
+            /** Items */
+            items: components["schemas"]["GearItem"][];
         };
         /**
          * Listen
@@ -906,22 +1732,42 @@ export interface components {
             /** Vertical 95 M */
             vertical_95_m: number | null;
         };
-        /** Mark */
+        /**
+         * Mark
+         * @description A mark with its place in the job; `height_m` and `height_kind` are as given, the two other heights as derived.
+         */
         Mark: {
+            /** Check Only */
+            check_only: boolean;
             /** East M */
             east_m: number;
+            /** Elevation M */
+            elevation_m: number | null;
+            /** Ellipsoidal Height M */
+            ellipsoidal_height_m: number | null;
+            /**
+             * Given As
+             * @enum {string}
+             */
+            given_as: "grid" | "geodetic";
             /** Height Kind */
-            height_kind: string | null;
+            height_kind: ("ellipsoidal" | "elevation") | null;
             /** Height M */
             height_m: number | null;
             /** Id */
             id: string;
+            /** Latitude Deg */
+            latitude_deg: number | null;
+            /** Longitude Deg */
+            longitude_deg: number | null;
             /** Name */
             name: string;
             /** North M */
             north_m: number;
             /** Note */
             note: string;
+            /** Order */
+            order: string;
             /** Sigma Horizontal M */
             sigma_horizontal_m: number;
             /** Sigma Vertical M */
@@ -929,22 +1775,139 @@ export interface components {
             /** Source */
             source: string;
         };
+        /** MarkVersion */
+        MarkVersion: {
+            /** Created S */
+            created_s: number;
+            mark: components["schemas"]["Mark"];
+            /** Reason */
+            reason: string;
+            /** Withdrawn */
+            withdrawn: boolean;
+        };
+        /** MarkVersions */
+        MarkVersions: {
+            /** Versions */
+            versions: components["schemas"]["MarkVersion"][];
+        };
         /** Marks */
         Marks: {
             /** Marks */
             marks: components["schemas"]["Mark"][];
+            /** Matching */
+            matching: number;
+            /** Total */
+            total: number;
+        };
+        /** MarksQuery */
+        MarksQuery: {
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
+            /**
+             * Withdrawn
+             * @default false
+             */
+            withdrawn?: boolean;
         };
         /** NewJob */
         NewJob: {
+            /**
+             * Archived
+             * @default null
+             */
+            archived?: boolean | null;
+            /**
+             * Client
+             * @default null
+             */
+            client?: string | null;
+            /**
+             * Crew
+             * @default null
+             */
+            crew?: string | null;
+            /**
+             * Frame Epoch
+             * @default null
+             */
+            frame_epoch?: string | null;
+            /**
+             * Geoid Id
+             * @default null
+             */
+            geoid_id?: string | null;
+            /**
+             * Ground
+             * @default null
+             */
+            ground?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Latitude
+             * @default null
+             */
+            latitude?: string | null;
             /**
              * Length Unit
              * @enum {string}
              */
             length_unit: "m" | "ft" | "sft";
+            /**
+             * Longitude
+             * @default null
+             */
+            longitude?: string | null;
             /** Name */
             name: string;
-            /** System Code */
-            system_code: number;
+            /**
+             * Notes
+             * @default null
+             */
+            notes?: string | null;
+            /**
+             * Operation
+             * @default null
+             */
+            operation?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Project Height
+             * @default null
+             */
+            project_height?: string | null;
+            system: components["schemas"]["SystemWish"];
+            /**
+             * Task
+             * @default null
+             */
+            task?: string | null;
+            /**
+             * Time Zone
+             * @default null
+             */
+            time_zone?: string | null;
+            /**
+             * Vertical System
+             * @default null
+             */
+            vertical_system?: string | null;
+        };
+        /** NewMark */
+        NewMark: {
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        /** NewProfileQuery */
+        NewProfileQuery: {
+            /** Role */
+            role: string;
         };
         /**
          * Nothing
@@ -1041,6 +2004,104 @@ export interface components {
             /** Virtual */
             virtual: boolean;
         };
+        /** OperationFound */
+        OperationFound: {
+            /** Accuracy M */
+            accuracy_m: number | null;
+            /** Name */
+            name: string;
+        };
+        /** Operations */
+        Operations: {
+            /** Operations */
+            operations: components["schemas"]["OperationFound"][];
+            /** Without Grid */
+            without_grid: string[];
+        };
+        /** OperationsQuery */
+        OperationsQuery: {
+            /** Source */
+            source: string;
+        };
+        /** Packing */
+        Packing: {
+            /** Items */
+            items: components["schemas"]["PackingItem"][];
+            /** Profiles */
+            profiles: string[];
+        };
+        /** PackingItem */
+        PackingItem: {
+            /** At S */
+            at_s: number | null;
+            /** Done */
+            done: boolean;
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "charge" | "pack" | "look";
+            /** Key */
+            key: string;
+            /** What */
+            what: string;
+            /** Why */
+            why: string;
+        };
+        /** Place */
+        Place: {
+            /** Latitude Deg */
+            latitude_deg: number;
+            /** Longitude Deg */
+            longitude_deg: number;
+        };
+        /** Plan */
+        Plan: {
+            base: components["schemas"]["PlanBase"] | null;
+            /** Convergence Deg */
+            convergence_deg: number | null;
+            marks: components["schemas"]["PlanMarks"];
+            /** Points */
+            points: components["schemas"]["PlanPoint"][];
+        };
+        /** PlanBase */
+        PlanBase: {
+            /** East M */
+            east_m: number;
+            /** North M */
+            north_m: number;
+            /** Station Id */
+            station_id: number;
+        };
+        /**
+         * PlanMarks
+         * @description Marks in columns, so that many stay small.
+         */
+        PlanMarks: {
+            /** Check Only */
+            check_only: boolean[];
+            /** East M */
+            east_m: number[];
+            /** Id */
+            id: string[];
+            /** Name */
+            name: string[];
+            /** North M */
+            north_m: number[];
+        };
+        /** PlanPoint */
+        PlanPoint: {
+            /** East M */
+            east_m: number;
+            /** From Base */
+            from_base: boolean;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** North M */
+            north_m: number;
+        };
         /**
          * Problem
          * @description A problem that a person can mend (RFC 9457).
@@ -1057,6 +2118,50 @@ export interface components {
             status: number;
             /** Title */
             title: string;
+        };
+        /** Profile */
+        Profile: {
+            /** Chosen */
+            chosen: boolean;
+            /** Created S */
+            created_s: number;
+            /** Data */
+            data: {
+                [key: string]: unknown;
+            };
+            /** Id */
+            id: string;
+            /** Line Id */
+            line_id: string;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Version */
+            version: number;
+        };
+        /** ProfileForm */
+        ProfileForm: {
+            /** Fields */
+            fields: components["schemas"]["FormField"][];
+            /** Gear Fields */
+            gear_fields: {
+                [key: string]: string;
+            };
+            /** Roles */
+            roles: string[];
+        };
+        /** ProfileValues */
+        ProfileValues: {
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        /** Profiles */
+        Profiles: {
+            /** Profiles */
+            profiles: components["schemas"]["Profile"][];
         };
         /** RecordCheck */
         RecordCheck: {
@@ -1084,6 +2189,49 @@ export interface components {
         Recording: {
             /** Id */
             id: string;
+        };
+        /** SaveGear */
+        SaveGear: {
+            /** Kind */
+            kind: string;
+            /**
+             * Length Unit
+             * @default m
+             * @enum {string}
+             */
+            length_unit?: "m" | "ft" | "sft";
+            /**
+             * Password
+             * @default null
+             */
+            password?: string | null;
+            /**
+             * Replaces Id
+             * @default null
+             */
+            replaces_id?: string | null;
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        /** SaveProfile */
+        SaveProfile: {
+            /**
+             * Length Unit
+             * @default m
+             * @enum {string}
+             */
+            length_unit?: "m" | "ft" | "sft";
+            /**
+             * Replaces Id
+             * @default null
+             */
+            replaces_id?: string | null;
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
         };
         /** ShotInHand */
         ShotInHand: {
@@ -1169,6 +2317,17 @@ export interface components {
             /** Station Id */
             station_id: number;
         };
+        /** SystemForms */
+        SystemForms: {
+            /** Forms */
+            forms: {
+                [key: string]: components["schemas"]["FormField"][];
+            };
+            /** Mark */
+            mark: components["schemas"]["FormField"][];
+            /** Position Frames */
+            position_frames: string[];
+        };
         /** SystemFound */
         SystemFound: {
             /** Area */
@@ -1182,8 +2341,79 @@ export interface components {
             /** Unit */
             unit: string;
         };
-        /** SystemQuery */
+        /**
+         * SystemQuery
+         * @description Words of a name, a place or a code; a latitude and longitude that the area must hold.
+         */
         SystemQuery: {
+            /**
+             * Latitude
+             * @default
+             */
+            latitude?: string;
+            /**
+             * Longitude
+             * @default
+             */
+            longitude?: string;
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
+        };
+        /**
+         * SystemView
+         * @description The factors at the job's middle.  Grid distance = ground distance x combined factor.
+         */
+        SystemView: {
+            factors: components["schemas"]["Factors"] | null;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Ground */
+            ground: {
+                [key: string]: number | string;
+            } | null;
+            /** Height M */
+            height_m: number;
+            /** Height Source */
+            height_source: string;
+            place: components["schemas"]["Place"] | null;
+        };
+        /**
+         * SystemWish
+         * @description A coordinate system as chosen: by code, by WKT or PROJ text, by its parameters, or an assumed local one.
+         */
+        SystemWish: {
+            /**
+             * Anchor
+             * @default null
+             */
+            anchor?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Code
+             * @default null
+             */
+            code?: number | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "code" | "text" | "own" | "local";
+            /**
+             * Label
+             * @default
+             */
+            label?: string;
+            /**
+             * Own
+             * @default null
+             */
+            own?: {
+                [key: string]: unknown;
+            } | null;
             /**
              * Text
              * @default
@@ -1194,6 +2424,13 @@ export interface components {
         Systems: {
             /** Systems */
             systems: components["schemas"]["SystemFound"][];
+        };
+        /** Tick */
+        Tick: {
+            /** Done */
+            done: boolean;
+            /** Key */
+            key: string;
         };
         /** ToleranceSet */
         ToleranceSet: {
@@ -1206,6 +2443,61 @@ export interface components {
             name: "control" | "topography";
             /** Vertical M */
             vertical_m: number;
+        };
+        /** TriedMark */
+        TriedMark: {
+            /** Inside */
+            inside: boolean;
+            /** Latitude Deg */
+            latitude_deg: number | null;
+            /** Longitude Deg */
+            longitude_deg: number | null;
+            /** Name */
+            name: string;
+        };
+        /**
+         * TriedSystem
+         * @description A system tried out: where a typed place and the job's marks would fall.
+         */
+        TriedSystem: {
+            /** Area */
+            area: string;
+            /** Datum */
+            datum: string;
+            /** Definition */
+            definition: string;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Label */
+            label: string;
+            /** Marks */
+            marks: components["schemas"]["TriedMark"][];
+            place: components["schemas"]["GridPlace"] | null;
+        };
+        /** TrySystem */
+        TrySystem: {
+            /**
+             * Job Id
+             * @default null
+             */
+            job_id?: string | null;
+            /**
+             * Latitude
+             * @default
+             */
+            latitude?: string;
+            /**
+             * Length Unit
+             * @default m
+             * @enum {string}
+             */
+            length_unit?: "m" | "ft" | "sft";
+            /**
+             * Longitude
+             * @default
+             */
+            longitude?: string;
+            system: components["schemas"]["SystemWish"];
         };
         /** Verification */
         Verification: {
@@ -1237,6 +2529,298 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get__api_gear: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kit"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post__api_gear: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveGear"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GearItem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post__api_gear_antex: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileSent"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Antennas"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "delete__api_gear_{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get__api_geoids: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Geoids"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post__api_geoids: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Geoid"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get__api_health: {
         parameters: {
             query?: never;
@@ -1286,7 +2870,10 @@ export interface operations {
     };
     get__api_jobs: {
         parameters: {
-            query?: never;
+            query?: {
+                text?: string;
+                archived?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -1790,6 +3377,58 @@ export interface operations {
             };
         };
     };
+    "get__api_jobs_{job_id}_between": {
+        parameters: {
+            query: {
+                from_id: string;
+                to_id: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Between"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get__api_jobs_{job_id}_book": {
         parameters: {
             query?: never;
@@ -1990,6 +3629,19 @@ export interface operations {
             };
         };
     };
+    "get__api_jobs_{job_id}_control.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: never;
+    };
     "post__api_jobs_{job_id}_control_accept": {
         parameters: {
             query?: never;
@@ -2096,6 +3748,59 @@ export interface operations {
             };
         };
     };
+    "post__api_jobs_{job_id}_copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyJob"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get__api_jobs_{job_id}_events": {
         parameters: {
             query?: never;
@@ -2130,6 +3835,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Height"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_heights": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Heights"];
                 };
             };
             /** @description Not Found */
@@ -2214,7 +3968,10 @@ export interface operations {
     };
     "get__api_jobs_{job_id}_marks": {
         parameters: {
-            query?: never;
+            query?: {
+                text?: string;
+                withdrawn?: boolean;
+            };
             header?: never;
             path: {
                 job_id: string;
@@ -2261,6 +4018,365 @@ export interface operations {
             };
         };
     };
+    "post__api_jobs_{job_id}_marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMark"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mark"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_marks_{mark_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                mark_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MarkVersions"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_marks_{mark_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                mark_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeMark"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Mark"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_operations": {
+        parameters: {
+            query: {
+                source: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Operations"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_packing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Packing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_packing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tick"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Packing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Plan"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get__api_jobs_{job_id}_points.csv": {
         parameters: {
             query?: never;
@@ -2272,6 +4388,161 @@ export interface operations {
         };
         requestBody?: never;
         responses: never;
+    };
+    "get__api_jobs_{job_id}_profiles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Profiles"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_profiles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChooseProfile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Profiles"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeJob"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
     };
     "get__api_jobs_{job_id}_stand": {
         parameters: {
@@ -2424,6 +4695,55 @@ export interface operations {
             };
         };
     };
+    "get__api_jobs_{job_id}_system": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SystemView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get__api_jobs_{job_id}_watch": {
         parameters: {
             query?: never;
@@ -2473,14 +4793,18 @@ export interface operations {
             };
         };
     };
-    get__api_kit: {
+    post__api_profiles: {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveProfile"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -2488,7 +4812,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Kit"];
+                    "application/json": components["schemas"]["Profile"];
                 };
             };
             /** @description Not Found */
@@ -2520,10 +4844,418 @@ export interface operations {
             };
         };
     };
+    get__api_profiles_form: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileForm"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post__api_profiles_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileSent"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Profile"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get__api_profiles_new: {
+        parameters: {
+            query: {
+                role: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfileValues"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_profiles_{line_id}_versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Profiles"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "delete__api_profiles_{profile_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                profile_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_profiles_{profile_id}.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                profile_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: never;
+    };
     get__api_systems: {
         parameters: {
             query?: {
                 text?: string;
+                latitude?: string;
+                longitude?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Systems"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get__api_systems_forms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SystemForms"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post__api_systems_try: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrySystem"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedSystem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get__api_verticals: {
+        parameters: {
+            query?: {
+                text?: string;
+                latitude?: string;
+                longitude?: string;
             };
             header?: never;
             path?: never;

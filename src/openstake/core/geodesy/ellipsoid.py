@@ -70,3 +70,23 @@ def geodetic_from_ecef(xyz_m: ArrayLike, ellipsoid: Ellipsoid = WGS84) -> NDArra
     height = ring * cos + z * sin - a * np.sqrt(1.0 - e2 * sin**2)
     result = np.stack([np.degrees(latitude), np.degrees(np.arctan2(y, x)), height], axis=-1)
     return np.where((ring == 0.0)[..., None] & (z == 0.0)[..., None], np.nan, result)
+
+
+def radii_of_curvature_m(latitude_deg: float, ellipsoid: Ellipsoid = WGS84) -> tuple[float, float]:
+    """Return the radii of curvature of the meridian and of the prime vertical at a latitude, in metres.
+
+    Source: EPSG Guidance Note 7-2, section 1.1.
+    """
+    e2 = ellipsoid.eccentricity_squared
+    squared = 1.0 - e2 * np.sin(np.radians(latitude_deg)) ** 2
+    prime_vertical_m = ellipsoid.equatorial_radius_m / np.sqrt(squared)
+    return float(prime_vertical_m * (1.0 - e2) / squared), float(prime_vertical_m)
+
+
+def gaussian_radius_m(latitude_deg: float, ellipsoid: Ellipsoid = WGS84) -> float:
+    """Return the mean radius of curvature of all directions at a latitude, in metres (6357 km at the equator, 6400 at a pole).
+
+    It is the square root of the meridian's radius times the prime vertical's.
+    """
+    meridian_m, prime_vertical_m = radii_of_curvature_m(latitude_deg, ellipsoid)
+    return float(np.sqrt(meridian_m * prime_vertical_m))

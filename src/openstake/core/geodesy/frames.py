@@ -1,203 +1,294 @@
-"""Coordinate systems: found in PROJ's own database, used without any datum shift that nobody named.
+"""The frame of a job: how positions become its east, north and height, without any datum shift that nobody named.
 
-RTK positions are in the frame of the base's coordinate.  They are projected within the job's own datum:
-latitude and longitude on the datum's ellipsoid go through the projection and nothing else.
-PROJ's network stays off; this is the only module that talks to PROJ.
+RTK positions are in the frame of the base's coordinate.  They are projected within the job's own datum: latitude and longitude
+on the datum's ellipsoid go through the projection and nothing else, unless a person chose an operation by name.
 """
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
-from itertools import islice
+from math import radians
 
 import numpy as np
 import pyproj
-import pyproj.network
 from numpy.typing import ArrayLike, NDArray
-from pyproj.database import query_crs_info
-from pyproj.enums import PJType
 
+from openstake.core.describe import described
 from openstake.core.errors import FrameError
-from openstake.core.geodesy.ellipsoid import Ellipsoid, ecef_from_geodetic, geodetic_from_ecef
-from openstake.core.units import METRES_PER_UNIT
+from openstake.core.geodesy.ellipsoid import (
+    WGS84,
+    Ellipsoid,
+    ecef_from_geodetic,
+    gaussian_radius_m,
+    geodetic_from_ecef,
+    radii_of_curvature_m,
+)
+from openstake.core.geodesy.systems import Area, Operation, ellipsoid_of, projected_system
 
-pyproj.network.set_network_enabled(False)  # type: ignore[attr-defined]
+LOCAL = "local"
+# Nearer than this to the edge of its area a neighbouring zone may be the one the control is in (common practice).
+NEAR_EDGE_KM = 20.0
 
 
 @dataclass(frozen=True)
-class SystemFound:
-    """One line of a search: what a person needs to tell coordinate systems apart."""
+class Anchor:
+    """Where an assumed local system lies: a place on Earth and what it is called there (metres)."""
 
-    code: int
-    name: str
-    area: str
-    deprecated: bool
-
-
-@lru_cache(maxsize=1)
-def _projected_systems() -> tuple[SystemFound, ...]:
-    return tuple(
-        SystemFound(
-            int(info.code), info.name, (info.area_of_use.name or "") if info.area_of_use else "", info.deprecated
-        )
-        for info in query_crs_info(auth_name="EPSG", pj_types=[PJType.PROJECTED_CRS], allow_deprecated=True)
-        if info.code.isdigit()
-    )
+    latitude_deg: float = described("Latitude", "latitude")
+    longitude_deg: float = described("Longitude", "longitude")
+    height_m: float = described("Ellipsoidal height there", "length", default=0.0, least=-500.0, most=9000.0)
+    east_m: float = described("East there", "length", default=5000.0)
+    north_m: float = described("North there", "length", default=5000.0)
 
 
-def search_systems(text: str, limit: int = 30) -> list[SystemFound]:
-    """Return projected systems whose EPSG code begins with, or whose name or area holds, every word typed.
+@dataclass(frozen=True)
+class Ground:
+    """Ground distances: grid coordinates divided by a project combined factor about a named origin, which stays itself."""
 
-    Exact codes come first, then names that begin with the text, then the rest; deprecated codes last.
+    origin_name: str = described("Origin", "text", hint="The mark or corner that keeps its grid coordinates.")
+    east_m: float = described("East of the origin", "length")
+    north_m: float = described("North of the origin", "length")
+    combined_factor: float = described("Project combined factor", "number", hint="Grid distance / ground distance.")
+
+
+@dataclass(frozen=True)
+class FrameDefinition:
+    """What a person chose: a system (`EPSG:` and code, WKT, PROJ text, or `local`) and what goes with it."""
+
+    system: str
+    anchor: Anchor | None = None
+    ground: Ground | None = None
+    operation: Operation | None = None
+
+
+@dataclass(frozen=True)
+class Factors:
+    """How a projection distorts at a point: scale along the meridian and the parallel, convergence in degrees.
+
+    Convergence is positive where grid north lies east of true north.
     """
-    words = [word for word in text.lower().replace(":", " ").replace("/", " ").split() if word != "epsg"]
-    if not words:
-        return []
 
-    def matches(system: SystemFound) -> bool:
-        haystack = f"{system.name} {system.area}".lower()
-        return all(word in haystack or str(system.code).startswith(word) for word in words)
-
-    def rank(system: SystemFound) -> tuple[bool, bool, bool, bool, int, str]:
-        name = system.name.lower()
-        return (
-            system.deprecated,
-            str(system.code) != words[0],
-            not name.startswith(words[0]),
-            not all(word in name or str(system.code).startswith(word) for word in words),
-            len(system.name),
-            system.name,
-        )
-
-    found = sorted(filter(matches, _projected_systems()), key=rank)
-    return list(islice(filter(_workable, found), limit))
-
-
-def _workable(found: SystemFound) -> bool:
-    try:
-        job_frame(found.code)
-    except FrameError:
-        return False
-    return True
+    meridional_scale: float
+    parallel_scale: float
+    convergence_deg: float
 
 
 @dataclass(frozen=True)
 class JobFrame:
-    """The job's projected system and its datum's own ellipsoid.
+    """The job's system and its datum's own ellipsoid.
 
-    East, north and height go to Earth-centred coordinates of the same datum and back.
+    `geodetic` is in the job's datum; `ecef` is in the frame of the positions.  They are one and the same unless an
+    operation was chosen.  All lengths in metres, all heights ellipsoidal.
     """
 
-    code: int
+    definition: FrameDefinition
     name: str
     datum: str
-    area: str
+    area: Area | None
+    deprecated: bool
     metres_per_unit: float
     ellipsoid: Ellipsoid
-    bounds_deg: tuple[float, float, float, float] | None  # west, south, east, north
+
+    @property
+    def code(self) -> int | None:
+        """The EPSG code, None for a system of one's own."""
+        return int(self.definition.system[5:]) if self.definition.system.startswith("EPSG:") else None
+
+    @property
+    def is_local(self) -> bool:
+        return self.definition.system == LOCAL
+
+    @property
+    def positions_ellipsoid(self) -> Ellipsoid:
+        operation = self.definition.operation
+        return Ellipsoid(operation.source_radius_m, operation.source_flattening) if operation else self.ellipsoid
 
     def grid_from_geodetic(self, latitude_deg: ArrayLike, longitude_deg: ArrayLike) -> NDArray[np.float64]:
-        """Return grid east and north in metres, shape (..., 2), within the job's own datum; inf where undefined."""
-        east, north = _projection(self.code).transform(np.asarray(longitude_deg), np.asarray(latitude_deg))
-        return np.stack(np.broadcast_arrays(east, north), axis=-1) * self.metres_per_unit
+        """Return east and north in metres, shape (..., 2), within the job's own datum; inf where undefined."""
+        east, north = self._projection().transform(np.asarray(longitude_deg), np.asarray(latitude_deg))
+        grid = np.stack(np.broadcast_arrays(east, north), axis=-1) * self.metres_per_unit
+        ground = self.definition.ground
+        if ground is None:
+            return grid
+        origin = np.array([ground.east_m, ground.north_m])
+        return np.asarray(origin + (grid - origin) / ground.combined_factor)
 
     def geodetic_from_grid(self, east_m: ArrayLike, north_m: ArrayLike) -> NDArray[np.float64]:
         """Return latitude and longitude in degrees on the job's datum, shape (..., 2)."""
-        longitude, latitude = _projection(self.code).transform(
-            np.asarray(east_m) / self.metres_per_unit, np.asarray(north_m) / self.metres_per_unit, direction="INVERSE"
+        east, north = np.asarray(east_m, dtype=float), np.asarray(north_m, dtype=float)
+        ground = self.definition.ground
+        if ground is not None:
+            east = ground.east_m + (east - ground.east_m) * ground.combined_factor
+            north = ground.north_m + (north - ground.north_m) * ground.combined_factor
+        longitude, latitude = self._projection().transform(
+            east / self.metres_per_unit, north / self.metres_per_unit, direction="INVERSE"
         )
         return np.stack(np.broadcast_arrays(latitude, longitude), axis=-1)
 
-    def ecef_from_grid(self, east_m: float, north_m: float, height_m: float) -> NDArray[np.float64]:
-        """Return Earth-centred X, Y, Z in metres of a grid point with its ellipsoidal height."""
-        latitude, longitude = self.geodetic_from_grid(east_m, north_m)
-        return ecef_from_geodetic(latitude, longitude, height_m, self.ellipsoid)
+    def ecef_from_grid(self, east_m: ArrayLike, north_m: ArrayLike, height_m: ArrayLike) -> NDArray[np.float64]:
+        """Return Earth-centred X, Y, Z in metres of a point of the job, in the frame of the positions."""
+        geodetic = self.geodetic_from_grid(east_m, north_m)
+        latitude, longitude, height = _operated(
+            self.definition.operation,
+            geodetic[..., 0],
+            geodetic[..., 1],
+            np.asarray(height_m, dtype=float),
+            inverse=True,
+        )
+        return ecef_from_geodetic(latitude, longitude, height, self.positions_ellipsoid)
+
+    def datum_geodetic_from_ecef(self, xyz_m: ArrayLike) -> NDArray[np.float64]:
+        """Return latitude, longitude (degrees) and height in the job's datum, shape (..., 3), of positions."""
+        geodetic = geodetic_from_ecef(xyz_m, self.positions_ellipsoid)
+        return np.stack(
+            _operated(self.definition.operation, geodetic[..., 0], geodetic[..., 1], geodetic[..., 2]), axis=-1
+        )
 
     def grid_from_ecef(self, xyz_m: ArrayLike) -> NDArray[np.float64]:
-        """Return grid east, north and ellipsoidal height in metres, shape (..., 3)."""
-        geodetic = geodetic_from_ecef(xyz_m, self.ellipsoid)
+        """Return east, north and ellipsoidal height in metres, shape (..., 3), of positions."""
+        geodetic = self.datum_geodetic_from_ecef(xyz_m)
         grid = self.grid_from_geodetic(geodetic[..., 0], geodetic[..., 1])
         return np.concatenate([grid, geodetic[..., 2:]], axis=-1)
 
-    def convergence_deg(self, latitude_deg: float, longitude_deg: float) -> float:
-        """Return the grid convergence in degrees, positive where grid north lies east of true north.
+    def factors(self, latitude_deg: float, longitude_deg: float) -> Factors:
+        """Return scale and convergence of the projection at a point (of the grid, also where the job is in ground distances).
 
-        Source: PROJ `proj_factors`, whose sign is the same (tested against GeographicLib).
+        They are slopes of the projection itself, over the ellipsoid's radii: PROJ's own factors take a projection that treats
+        the ellipsoid as a sphere for one that keeps angles.  Tested against GeographicLib.
         """
-        proj = pyproj.Proj(_system(self.code))
-        return float(proj.get_factors(longitude_deg, latitude_deg).meridian_convergence)
+        to_north, to_east = _slopes(_projection(self.definition), latitude_deg, longitude_deg) * self.metres_per_unit
+        meridian_m, prime_vertical_m = radii_of_curvature_m(latitude_deg, self.ellipsoid)
+        return Factors(
+            float(np.hypot(*to_north) / meridian_m),
+            float(np.hypot(*to_east) / (prime_vertical_m * np.cos(radians(latitude_deg)))),
+            float(np.degrees(np.arctan2(-to_north[0], to_north[1]))),
+        )
+
+    def convergence_deg(self, latitude_deg: float, longitude_deg: float) -> float:
+        """Return the grid convergence in degrees, positive where grid north lies east of true north."""
+        return self.factors(latitude_deg, longitude_deg).convergence_deg
 
     def contains(self, latitude_deg: float, longitude_deg: float) -> bool:
         """Tell whether a point lies in the system's area of use; unknown areas contain everything."""
-        if self.bounds_deg is None:
-            return True
-        west, south, east, north = self.bounds_deg
-        inside = west <= longitude_deg <= east if west <= east else not (east < longitude_deg < west)
-        return south <= latitude_deg <= north and inside
+        return self.area is None or self.area.contains(latitude_deg, longitude_deg)
+
+    def edge_distance_km(self, latitude_deg: float, longitude_deg: float) -> float | None:
+        """Return how far a point lies inside its area's box, in km, negative outside; None where no area is known."""
+        if self.area is None:
+            return None
+        km_per_deg = gaussian_radius_m(latitude_deg, self.ellipsoid) * radians(1.0) / 1000.0
+        across = np.cos(radians(latitude_deg))
+        inside = (
+            latitude_deg - self.area.south_deg,
+            self.area.north_deg - latitude_deg,
+            ((longitude_deg - self.area.west_deg + 180.0) % 360.0 - 180.0) * across,
+            ((self.area.east_deg - longitude_deg + 180.0) % 360.0 - 180.0) * across,
+        )
+        world = self.area.east_deg - self.area.west_deg >= 359.0
+        return float(min(inside[:2] if world else inside) * km_per_deg)
+
+    def _projection(self) -> pyproj.Transformer:
+        return _projection(self.definition)
 
 
-@lru_cache(maxsize=64)
-def _system(code: int) -> pyproj.CRS:
+def _slopes(projection: pyproj.Transformer, latitude_deg: float, longitude_deg: float) -> NDArray[np.float64]:
+    """Return east and north per radian of latitude and of longitude, shape (2, 2), in the projection's unit.
+
+    Five-point differences over 1 km: their error is below 1e-12.
+    """
+    step_deg = 0.005
+    steps = np.array([-2.0, -1.0, 1.0, 2.0]) * step_deg
+    weights = np.array([1.0, -8.0, 8.0, -1.0]) / (12.0 * radians(step_deg))
+    flat = np.zeros(4)
+    slopes = [
+        weights @ np.stack(projection.transform(longitude_deg + east, latitude_deg + north), axis=-1)
+        for north, east in ((steps, flat), (flat, steps))
+    ]
+    return np.stack(slopes)
+
+
+def _operated(
+    operation: Operation | None, latitude: NDArray[np.float64], longitude: NDArray[np.float64],
+    height: NDArray[np.float64], inverse: bool = False,
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:  # fmt: skip
+    """Return positions in the job's datum (or back) by the operation that was chosen; unchanged where none was."""
+    if operation is None:
+        broadcast = np.broadcast_arrays(latitude, longitude, height)
+        return broadcast[0], broadcast[1], broadcast[2]
+    direction = "INVERSE" if inverse else "FORWARD"
+    values = np.broadcast_arrays(longitude, latitude, height, operation.epoch_year or 0.0)
+    moved = _operation(operation.pipeline).transform(values[0], values[1], values[2], values[3], direction=direction)
+    return np.asarray(moved[1]), np.asarray(moved[0]), np.asarray(moved[2])
+
+
+@lru_cache(maxsize=32)
+def _operation(pipeline: str) -> pyproj.Transformer:
     try:
-        return pyproj.CRS.from_epsg(code)
-    except pyproj.exceptions.CRSError:
-        raise FrameError(
-            f"EPSG:{code} is not in the database of coordinate systems. Search by name or code.", field="system"
-        ) from None
+        return pyproj.Transformer.from_pipeline(pipeline)
+    except pyproj.exceptions.ProjError:
+        raise FrameError("The datum operation of this job cannot be computed here.", field="operation") from None
 
 
 @lru_cache(maxsize=64)
-def _projection(code: int) -> pyproj.Transformer:
-    system = _system(code)
+def _system(definition: FrameDefinition) -> pyproj.CRS:
+    if definition.system != LOCAL:
+        return projected_system(definition.system)
+    anchor = definition.anchor
+    if anchor is None:
+        raise FrameError(
+            "This job's system is assumed: nobody has said where on Earth it lies. Give a place to one of its points "
+            "(System, on the Job page), or start the base there on an average of what its receiver reports.",
+            field="anchor",
+        )
+    # A plane at the anchor's height, so that distances are those on the ground.
+    scale = 1.0 + anchor.height_m / gaussian_radius_m(anchor.latitude_deg, WGS84)
+    return projected_system(
+        f"+proj=tmerc +lat_0={anchor.latitude_deg!r} +lon_0={anchor.longitude_deg!r} +k_0={scale!r} "
+        f"+x_0={anchor.east_m!r} +y_0={anchor.north_m!r} +ellps=WGS84 +units=m +type=crs"
+    )
+
+
+@lru_cache(maxsize=64)
+def _projection(definition: FrameDefinition) -> pyproj.Transformer:
+    system = _system(definition)
     return pyproj.Transformer.from_crs(
         system.geodetic_crs, system, always_xy=True, allow_ballpark=False, only_best=True
     )
 
 
+def job_frame(definition: FrameDefinition | str | int) -> JobFrame:
+    """Return the frame of a job's system; a number is an EPSG code.  FrameError if it is not one we can work in."""
+    if isinstance(definition, int):
+        definition = f"EPSG:{definition}"
+    return _frame(definition if isinstance(definition, FrameDefinition) else FrameDefinition(definition))
+
+
 @lru_cache(maxsize=64)
-def job_frame(code: int) -> JobFrame:
-    """Return the frame of a projected EPSG code; FrameError if it is not one we can work in."""
-    system = _system(code)
-    if not system.is_projected or len(system.axis_info) != 2:
+def _frame(definition: FrameDefinition) -> JobFrame:
+    ground = definition.ground
+    if ground is not None and not 0.99 <= ground.combined_factor <= 1.01:
         raise FrameError(
-            f"EPSG:{code} ({system.name}) is not a projected system. Pick one with east and north.", field="system"
+            f"A combined factor lies near 1 (0.99 to 1.01); {ground.combined_factor:g} does not.",
+            field="combined_factor",
         )
-    if system.ellipsoid is None or system.geodetic_crs is None:
-        raise FrameError(f"EPSG:{code} ({system.name}) has no ellipsoid to work on.", field="system")
-    meridian = system.prime_meridian
-    angle = system.geodetic_crs.axis_info[0].unit_name
-    if (meridian is not None and meridian.longitude != 0.0) or angle != "degree":
-        # Receivers count longitude from Greenwich in degrees; taken for the other it would be hundreds of kilometres off.
-        raise FrameError(
-            f"EPSG:{code} ({system.name}) counts longitude from {meridian.name if meridian else 'elsewhere'} in {angle}s. "
-            "Pick a system that counts degrees from Greenwich.",
-            field="system",
-        )
+    if definition.system == LOCAL:
+        if ground is not None or definition.operation is not None:
+            raise FrameError("An assumed local system has ground distances already, and no datum to shift to.", field="system")  # fmt: skip
+        return JobFrame(definition, "Assumed local system", "as the receiver reports", None, False, 1.0, WGS84)
+    system = _system(definition)
     try:
-        _projection(code)
+        _projection(definition)
     except pyproj.exceptions.ProjError:
-        raise FrameError(
-            f"EPSG:{code} ({system.name}) cannot be computed here. Pick another system.", field="system"
-        ) from None
-    factor = system.axis_info[0].unit_conversion_factor
+        raise FrameError(f"{system.name} cannot be computed here. Pick another system.", field="system") from None
     area = system.area_of_use
+    own = not definition.system.startswith("EPSG:")
     return JobFrame(
-        code=code,
-        name=system.name,
-        datum=system.geodetic_crs.name,
-        area=area.name if area else "",
-        metres_per_unit=factor,
-        # PROJ writes a sphere's inverse flattening as 0.
-        ellipsoid=Ellipsoid(
-            system.ellipsoid.semi_major_metre,
-            1.0 / system.ellipsoid.inverse_flattening if system.ellipsoid.inverse_flattening else 0.0,
-        ),
-        bounds_deg=area.bounds if area else None,
+        definition,
+        name="own projection" if system.name == "unknown" else system.name,
+        datum=system.geodetic_crs.name if system.geodetic_crs else "",
+        area=Area(area.name or "", *area.bounds) if area and not own else None,
+        deprecated=bool(system.is_deprecated),
+        metres_per_unit=system.axis_info[0].unit_conversion_factor,
+        ellipsoid=ellipsoid_of(system),
     )
-
-
-def unit_of_system(code: int) -> str | None:
-    """Return `m`, `ft` or `sft`, the unit a projected system is defined in; None for any other."""
-    factor = job_frame(code).metres_per_unit
-    return next((unit for unit, metres in METRES_PER_UNIT.items() if abs(metres / factor - 1.0) < 1e-9), None)

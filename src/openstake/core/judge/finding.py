@@ -26,6 +26,24 @@ class Rule:
 
 
 RULES: dict[str, Rule] = {
+    # the job's settings and its control list
+    "system-lies-nowhere": Rule("local grid", "An assumed system that has no place on Earth yet.", COMMON_PRACTICE),
+    "system-deprecated": Rule("local grid", "The job's EPSG code is deprecated.", "EPSG dataset"),
+    "system-outside-area": Rule("local grid", "The job lies outside its system's area of use.", "EPSG dataset"),
+    "system-near-edge": Rule("local grid", "The job lies within 20 km of the edge of its system's area.", COMMON_PRACTICE),
+    "projection-not-conformal": Rule("local grid", "The projection's scale depends on the direction.", "EPSG Guidance Note 7-2"),
+    "datum-operation-chosen": Rule("local grid", "A datum operation chosen by name is applied to positions.", "EPSG dataset"),
+    "ground-factor-differs": Rule("local grid", "The project's combined factor is more than 20 ppm from the one computed.", COMMON_PRACTICE),
+    "foot-differs": Rule("local grid", "The job works in the other foot than its system.", "NIST SP 811"),
+    "geoid-missing": Rule("control", "Marks with elevations in a job without a geoid grid.", COMMON_PRACTICE),
+    "geoid-outside": Rule("control", "Marks outside the job's geoid grid.", COMMON_PRACTICE),
+    "geoid-training-only": Rule("control", "The job uses the coarse geoid grid that is for training.", COMMON_PRACTICE),
+    "control-duplicate-name": Rule("control", "A name of a list that is in the job or the list already.", COMMON_PRACTICE),
+    "control-axes-swapped": Rule("control", "A mark that fits with its two coordinates exchanged.", COMMON_PRACTICE),
+    "control-unit-mixed": Rule("control", "A mark that fits in feet or in metres, and not as read.", COMMON_PRACTICE),
+    "control-foot-differs": Rule("control", "A list read in the other foot: 2 ppm off.", "NIST SP 811"),
+    "control-longitude-sign": Rule("control", "A mark that fits with the other sign of its longitude.", COMMON_PRACTICE),
+    "control-outside-area": Rule("control", "A mark outside the system's area, or 50 km from the other marks.", COMMON_PRACTICE),
     # the stream of corrections
     "no-station-position": Rule("broadcast", "No 1005 or 1006 in the stream: a rover cannot place the base.", "RTCM 10403.3, section 3.5.3"),
     "station-position-changed": Rule("broadcast", "One station ID came with two positions or antenna heights.", COMMON_PRACTICE),
@@ -56,7 +74,7 @@ RULES: dict[str, Rule] = {
     "check-outside-tolerance": Rule("control", "A check shot outside its tolerance, horizontally and vertically.", COMMON_PRACTICE),
     "check-height-off": Rule("base antenna", "Only the height of a check is off: a height was measured or typed wrongly.", COMMON_PRACTICE),
     "check-horizontal-off": Rule("control", "Only the horizontal of a check is off: another mark, a leaning pole or a false fix.", COMMON_PRACTICE),
-    "check-height-not-compared": Rule("control", "The mark has no ellipsoidal height, and the job no geoid grid.", COMMON_PRACTICE),
+    "check-height-not-compared": Rule("control", "The mark has no height that can be compared: none, or an elevation without a geoid grid there.", COMMON_PRACTICE),
     "check-on-base-mark": Rule("control", "The mark checked is the mark the base stands on.", COMMON_PRACTICE),
     "check-not-fixed": Rule("rover", "The shot holds epochs that are not fixed.", COMMON_PRACTICE),
     "shot-too-short": Rule("rover", "A check averaged over less than 30 s.", COMMON_PRACTICE),

@@ -1,0 +1,182 @@
+"""Fields that describe themselves: one declaration gives the form, the reading of what is typed, and the file format."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import MISSING, Field, dataclass, field, fields, is_dataclass
+from typing import Any, TypeVar, get_args, get_origin, get_type_hints
+
+from openstake.core.errors import InputError
+from openstake.core.units import degrees_from_text, metres_from_text
+
+T = TypeVar("T")
+
+# How a value is typed and kept: `text`; `number` and `count` in the unit said; `length` (typed with any unit, kept in metres);
+# `latitude` and `longitude` (degrees); `flag`; `choice` of the options; `list` of texts, comma between; `group` of fields;
+# `table` of rows.
+KINDS = ("text", "number", "count", "length", "latitude", "longitude", "flag", "choice", "list", "group", "table")
+
+
+def described(
+    label: str, kind: str, *, unit: str = "", options: Sequence[str] = (), hint: str = "", least: float | None = None,
+    most: float | None = None, default: Any = MISSING, factory: Callable[[], Any] | None = None, optional: bool = False,
+) -> Any:  # fmt: skip
+    """Return a dataclass field with what a form and a reader need to know of it; `optional` allows it to be left empty."""
+    metadata = {
+        "label": label, "kind": kind, "unit": unit, "options": tuple(options), "hint": hint, "least": least, "most": most,
+        "optional": optional,
+    }  # fmt: skip
+    if factory is not None:
+        return field(default_factory=factory, metadata=metadata)
+    if optional and default is MISSING:
+        default = None
+    return field(metadata=metadata) if default is MISSING else field(default=default, metadata=metadata)
+
+
+@dataclass(frozen=True)
+class FieldShown:
+    """One field as a form shows it; `fields` are those of a group or of a table's row."""
+
+    name: str
+    label: str
+    kind: str
+    unit: str
+    options: tuple[str, ...]
+    hint: str
+    optional: bool
+    fields: tuple[FieldShown, ...] = ()
+
+
+def fields_shown(cls: type) -> tuple[FieldShown, ...]:
+    """Return the fields of a described dataclass for a form, in order."""
+    shown = []
+    for item in fields(cls):
+        inner = _inner(cls, item)
+        meta = item.metadata
+        shown.append(
+            FieldShown(
+                item.name, meta["label"], meta["kind"], meta["unit"], meta["options"], meta["hint"], meta["optional"],
+                fields_shown(inner) if inner else (),
+            )
+        )  # fmt: skip
+    return tuple(shown)
+
+
+def _inner(cls: type, item: Field[Any]) -> type | None:
+    """Return the dataclass inside a group or table field."""
+    if item.metadata["kind"] not in ("group", "table"):
+        return None
+    kind = get_type_hints(cls)[item.name]
+    candidates = [kind, *get_args(kind), *(inner for part in get_args(kind) for inner in get_args(part))]
+    return next(candidate for candidate in candidates if is_dataclass(candidate) and get_origin(candidate) is None)  # type: ignore[return-value]
+
+
+def inner_of(cls: type, name: str) -> type:
+    """Return the dataclass inside a group or table field of a described dataclass."""
+    inner = _inner(cls, next(item for item in fields(cls) if item.name == name))
+    if inner is None:
+        raise KeyError(name)
+    return inner
+
+
+def typed(cls: type[T], values: Mapping[str, Any], unit: str | None, path: str = "") -> T:
+    """Return a described dataclass from what was typed; an InputError names the field (`link.fec`, `features.0.name`).
+
+    Numbers may come as text; lengths are read by the one reader of lengths, a bare number in `unit`.  `unit` None is for
+    files: numbers are numbers (lengths in metres) and lists are lists.
+    """
+    known = {item.name for item in fields(cls)}  # type: ignore[arg-type]
+    if extra := [str(name) for name in values if name not in known]:
+        raise InputError(f"'{path}{extra[0]}' is not a field here.", field=f"{path}{extra[0]}")
+    found = {}
+    for item in fields(cls):  # type: ignore[arg-type]
+        value = values.get(item.name)
+        at = f"{path}{item.name}"
+        if value is None or (unit is not None and isinstance(value, str) and not value.strip()):
+            found[item.name] = _left_empty(item, at)
+            continue
+        found[item.name] = _value(cls, item, value, unit, at)
+    return cls(**found)
+
+
+def _left_empty(item: Field[Any], at: str) -> Any:
+    if item.metadata["optional"]:
+        return None
+    if item.default is not MISSING:
+        return item.default
+    if item.default_factory is not MISSING:
+        return item.default_factory()
+    raise InputError(f"{item.metadata['label']} is missing.", field=at)
+
+
+def _value(cls: type, item: Field[Any], value: Any, unit: str | None, at: str) -> Any:
+    kind, label = item.metadata["kind"], item.metadata["label"]
+    if kind in ("group", "table"):
+        inner = _inner(cls, item)
+        rows = value if kind == "table" else [value]
+        if inner is None or not isinstance(rows, (list, tuple)) or not all(isinstance(row, Mapping) for row in rows):
+            raise InputError(f"{label} is not a {kind} of fields.", field=at)
+        if kind == "group":
+            return typed(inner, value, unit, f"{at}.")
+        return tuple(typed(inner, row, unit, f"{at}.{n}.") for n, row in enumerate(rows))
+    if kind == "list":
+        parts = value.replace(";", ",").split(",") if isinstance(value, str) and unit is not None else value
+        if not isinstance(parts, (list, tuple)) or not all(isinstance(part, str) for part in parts):
+            raise InputError(f"{label} is not a list of words.", field=at)
+        return tuple(_choice(part.strip(), item, at) for part in parts if part.strip())
+    if kind == "flag":
+        if not isinstance(value, bool):
+            raise InputError(f"{label} is yes or no.", field=at)
+        return value
+    if kind in ("latitude", "longitude") and isinstance(value, str) and unit is not None:
+        try:
+            return degrees_from_text(value, kind)
+        except InputError as error:
+            error.field = at
+            raise
+    if kind in ("number", "count", "length", "latitude", "longitude"):
+        return _number(value, item, unit, at)
+    if not isinstance(value, str):
+        raise InputError(f"{label} is not a text.", field=at)
+    text = value.strip()
+    if len(text) > 2000:
+        raise InputError(f"{label} is longer than 2000 letters.", field=at)
+    return _choice(text, item, at) if kind == "choice" else text
+
+
+def _choice(text: str, item: Field[Any], at: str) -> str:
+    options = item.metadata["options"]
+    if options and text not in options:
+        raise InputError(f"'{text[:40]}' is not one of: {', '.join(options)} ({item.metadata['label']}).", field=at)
+    return text
+
+
+def _number(value: Any, item: Field[Any], unit: str | None, at: str) -> float | int:
+    kind, meta = item.metadata["kind"], item.metadata
+    if isinstance(value, bool):
+        raise InputError(f"{meta['label']} is not a number.", field=at)
+    if isinstance(value, str) and unit is not None:
+        try:
+            number = metres_from_text(value, unit if kind == "length" else "m")
+        except InputError as error:
+            error.field = at
+            raise
+        if kind != "length" and value.strip()[-1:].isalpha():
+            raise InputError(f"{meta['label']} is a number in {meta['unit'] or 'no unit'}; '{value[:30]}' has letters.", field=at)  # fmt: skip
+    elif isinstance(value, (int, float)):
+        number = float(value)
+    else:
+        raise InputError(f"{meta['label']} is not a number.", field=at)
+    if number != number or abs(number) == float("inf"):
+        raise InputError(f"{meta['label']} is not a finite number.", field=at)
+    least, most = meta["least"], meta["most"]
+    sign = "m" if kind == "length" else meta["unit"]
+    if least is not None and number < least:
+        raise InputError(f"{meta['label']} is at least {least:g} {sign}; {number:g} was given.", field=at)
+    if most is not None and number > most:
+        raise InputError(f"{meta['label']} is at most {most:g} {sign}; {number:g} was given.", field=at)
+    if kind == "count":
+        if number != int(number):
+            raise InputError(f"{meta['label']} is a whole number; {number:g} is not.", field=at)
+        return int(number)
+    return number

@@ -1,0 +1,1 @@
+"""What the crew carries: gear, profiles, and what must be packed."""

@@ -1,0 +1,161 @@
+"""Marks as LandXML CgPoints: north, east and elevation in the file's own unit.  Source: LandXML-1.2 schema."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from xml.etree import ElementTree
+
+from defusedxml import ElementTree as SafeTree
+from defusedxml.common import DefusedXmlException
+
+from openstake.core.errors import FileError
+from openstake.core.mark import GivenMark, HeightKind, PlacedMark
+from openstake.core.units import plain_number, shortest_number
+from openstake.wire.tables.given import (
+    MOST_LINES,
+    UNIT_QUESTION,
+    Line,
+    Reading,
+    metres,
+    number_text,
+    refusal_of,
+    too_many,
+    without_doubles,
+)
+
+NAMESPACE = "http://www.landxml.org/schema/LandXML-1.2"
+_UNITS = {"meter": "m", "millimeter": "mm", "foot": "ft", "USSurveyFoot": "sft"}
+# One feature of ours on a point carries what the schema has no attribute for.
+_FEATURE = "control"
+
+
+def read_landxml(content: bytes, unit: str | None, default_unit: str) -> Reading:
+    """Return the CgPoints of a file.  Its `Units` say the unit; where they do not, a person must."""
+    try:
+        root = SafeTree.fromstring(content)
+    except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError) as error:
+        raise FileError(f"The file begins like XML and is not, or is not safe to read: {str(error)[:120]}.") from None
+    if not root.tag.endswith("LandXML"):
+        raise FileError(f"The XML's first element is {root.tag.rpartition('}')[2][:40]}, not LandXML.")
+    points = root.findall(".//{*}CgPoint")
+    if not points:
+        raise FileError("The LandXML holds no CgPoints.")
+    if len(points) > MOST_LINES:
+        raise too_many(len(points))
+    stated = _stated_unit(root)
+    used = unit or stated or default_unit
+    lines = [_line(number, point, used) for number, point in enumerate(points, 1)]
+    system = root.find("./{*}CoordinateSystem")
+    code = system.get("epsgCode") if system is not None else None
+    return Reading(
+        "LandXML", "XML", "", None, (), used if used != "mm" else "m", stated is not None, f"EPSG:{code}" if code else None,
+        () if unit or stated else (UNIT_QUESTION,), without_doubles(lines),
+    )  # fmt: skip
+
+
+def _stated_unit(root: ElementTree.Element) -> str | None:
+    units = root.find("./{*}Units/*")
+    name = units.get("linearUnit") if units is not None else None
+    if name is None:
+        return None
+    if name not in _UNITS:
+        raise FileError(f"The file's unit of length is '{name[:30]}', which is not read here: {', '.join(_UNITS)} are.")
+    return _UNITS[name]
+
+
+def _line(number: int, point: ElementTree.Element, unit: str) -> Line:
+    name = (point.get("name") or point.get("oID") or "").strip()
+    text = (point.text or "").strip()
+    parts = text.split()
+    cells = (name, *parts)
+
+    def refused(sentence: str) -> Line:
+        return Line(number, cells, None, sentence)
+
+    numbers = [number_text(part) for part in parts]
+    if not 2 <= len(parts) <= 3 or None in numbers:
+        return refused(f"'{text[:40]}' is not a north, an east and, if known, an elevation.")
+    lengths = [metres(value, unit) for value in numbers if value is not None]
+    attributes: dict[str, float | None] = {}
+    for key in ("ellipsoidHeight", "northingStdError", "eastingStdError", "elevationStdError", "latitude", "longitude"):
+        written = point.get(key)
+        found = None if written is None else number_text(written)
+        if written is not None and found is None:
+            return refused(f"'{written[:30]}' is not a number of {key}.")
+        is_angle = key in ("latitude", "longitude")
+        attributes[key] = None if found is None else float(found) if is_angle else metres(found, unit)
+    more = {
+        item.get("label", ""): item.get("value", "")
+        for item in point.findall("./{*}Feature[@code='" + _FEATURE + "']/{*}Property")
+    }
+    geodetic = more.get("given") == "geodetic"
+    height: float | None = lengths[2] if len(lengths) == 3 else None
+    kind: HeightKind | None = "elevation" if height is not None else None
+    if attributes["ellipsoidHeight"] is not None and height is None:
+        height, kind = attributes["ellipsoidHeight"], "ellipsoidal"
+    sigmas = [value for key in ("northingStdError", "eastingStdError") if (value := attributes[key]) is not None]
+    mark = GivenMark(
+        name, None if geodetic else lengths[1], None if geodetic else lengths[0],
+        attributes["latitude"] if geodetic else None, attributes["longitude"] if geodetic else None, height, kind,
+        max(sigmas) if sigmas else None, attributes["elevationStdError"], more.get("order", ""), more.get("source", ""),
+        point.get("desc", ""), more.get("check only") == "yes",
+    )  # fmt: skip
+    sentence = refusal_of(mark)
+    return refused(sentence) if sentence else Line(number, cells, mark, "")
+
+
+def write_landxml(marks: Sequence[PlacedMark], unit: str, system_name: str, epsg_code: int | None) -> bytes:
+    """Return marks as LandXML-1.2 in the job's unit; read again it gives the same marks bit for bit.
+
+    A mark with an elevation has three coordinates, one with an ellipsoidal height two and the attribute for it.
+    """
+    root = ElementTree.Element("LandXML", {"xmlns": NAMESPACE, "version": "1.2"})
+    units = ElementTree.SubElement(root, "Units")
+    linear = next(name for name, short in _UNITS.items() if short == unit)
+    shared = {"linearUnit": linear, "temperatureUnit": "celsius", "pressureUnit": "HPA"}
+    if unit == "m":
+        ElementTree.SubElement(units, "Metric", shared | {"areaUnit": "squareMeter", "volumeUnit": "cubicMeter"})
+    else:
+        ElementTree.SubElement(units, "Imperial", shared | {"areaUnit": "squareFoot", "volumeUnit": "cubicFeet"})
+    place = {"name": system_name} | ({"epsgCode": str(epsg_code)} if epsg_code else {})
+    ElementTree.SubElement(root, "CoordinateSystem", place)
+    group = ElementTree.SubElement(root, "CgPoints")
+
+    def length(value: float) -> str:
+        return shortest_number(value, unit)
+
+    for placed in marks:
+        mark = placed.given
+        attributes = {"name": mark.name}
+        if mark.note:
+            attributes["desc"] = _allowed(mark.note)
+        if mark.height_kind == "ellipsoidal" and mark.height_m is not None:
+            attributes["ellipsoidHeight"] = length(mark.height_m)
+        if mark.latitude_deg is not None and mark.longitude_deg is not None:
+            attributes |= {"latitude": plain_number(mark.latitude_deg), "longitude": plain_number(mark.longitude_deg)}
+        if mark.sigma_horizontal_m is not None:
+            sigma = length(mark.sigma_horizontal_m)
+            attributes |= {"northingStdError": sigma, "eastingStdError": sigma}
+        if mark.sigma_vertical_m is not None:
+            attributes["elevationStdError"] = length(mark.sigma_vertical_m)
+        point = ElementTree.SubElement(group, "CgPoint", attributes)
+        point.text = f"{length(placed.north_m)} {length(placed.east_m)}"
+        if mark.height_kind == "elevation" and mark.height_m is not None:
+            point.text += f" {length(mark.height_m)}"
+        more = {
+            "order": mark.order, "source": mark.source, "check only": "yes" if mark.check_only else "",
+            "given": "geodetic" if mark.is_geodetic else "",
+        }  # fmt: skip
+        if any(more.values()):
+            feature = ElementTree.SubElement(point, "Feature", {"code": _FEATURE})
+            for label, value in more.items():
+                if value:
+                    ElementTree.SubElement(feature, "Property", {"label": label, "value": _allowed(value)})
+    ElementTree.indent(root)
+    return bytes(ElementTree.tostring(root, encoding="utf-8", xml_declaration=True))
+
+
+def _allowed(text: str) -> str:
+    """Return a text without the control characters that XML has no way to write."""
+    return re.sub(r"[\x00-\x08\x0b\x0c\x0e-\x1f]", "", text)

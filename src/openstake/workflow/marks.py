@@ -1,0 +1,144 @@
+"""The control list of a job as it stands: each mark as given, and where it lies in the job's frame now."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any, cast
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import FrameError, NotFoundError
+from openstake.core.geodesy.geoid import elevation_from_ellipsoidal, ellipsoidal_from_elevation
+from openstake.core.mark import GivenMark, HeightKind, PlacedMark
+from openstake.store.models import Mark
+from openstake.workflow.context import JobNow
+
+# What a control list is worth where it does not say (common practice for a local control network).
+DEFAULT_SIGMA_HORIZONTAL_M = 0.005
+DEFAULT_SIGMA_VERTICAL_M = 0.008
+
+
+@dataclass(frozen=True)
+class MarkNow:
+    """A mark's current row with its place: grid metres, degrees in the job's datum, and both heights where they are known."""
+
+    id: str
+    given: GivenMark
+    east_m: float
+    north_m: float
+    latitude_deg: float | None
+    longitude_deg: float | None
+    ellipsoidal_height_m: float | None
+    elevation_m: float | None
+    sigma_horizontal_m: float
+    sigma_vertical_m: float
+    created_s: float
+
+    @property
+    def name(self) -> str:
+        return self.given.name
+
+    @property
+    def placed(self) -> PlacedMark:
+        return PlacedMark(
+            self.given, self.east_m, self.north_m, self.latitude_deg, self.longitude_deg, self.ellipsoidal_height_m,
+            self.elevation_m,
+        )  # fmt: skip
+
+
+def given_of(row: Mark) -> GivenMark:
+    return GivenMark(
+        row.name, row.east_m, row.north_m, row.latitude_deg, row.longitude_deg, row.height_m,
+        cast(HeightKind | None, row.height_kind), row.sigma_horizontal_m, row.sigma_vertical_m, row.order, row.source,
+        row.note, row.check_only,
+    )  # fmt: skip
+
+
+def row_of(mark: GivenMark, job_id: str, source: str, now: float) -> Mark:
+    """Return the row that stores a given mark; sigmas that are not given become the usual ones."""
+    return Mark(
+        job_id=job_id, name=mark.name, east_m=mark.east_m, north_m=mark.north_m, latitude_deg=mark.latitude_deg,
+        longitude_deg=mark.longitude_deg, height_m=mark.height_m,
+        height_kind=mark.height_kind if mark.height_m is not None else None,
+        sigma_horizontal_m=mark.sigma_horizontal_m or DEFAULT_SIGMA_HORIZONTAL_M,
+        sigma_vertical_m=mark.sigma_vertical_m or DEFAULT_SIGMA_VERTICAL_M, order=mark.order,
+        source=mark.source or source, note=mark.note, check_only=mark.check_only, created_s=now,
+    )  # fmt: skip
+
+
+def place_rows(job: JobNow, rows: Sequence[Mark]) -> list[MarkNow]:
+    """Return marks with their places.  Angles are absent where the job's system lies nowhere on Earth yet."""
+    if not rows:
+        return []
+    grid = np.array([(_or_nan(row.east_m), _or_nan(row.north_m)) for row in rows])
+    angles = np.array([(_or_nan(row.latitude_deg), _or_nan(row.longitude_deg)) for row in rows])
+    geodetic = np.isnan(grid[:, 0])
+    try:
+        if geodetic.any():
+            grid[geodetic] = job.frame.grid_from_geodetic(angles[geodetic, 0], angles[geodetic, 1])
+        if not geodetic.all():
+            angles[~geodetic] = job.frame.geodetic_from_grid(grid[~geodetic, 0], grid[~geodetic, 1])
+    except FrameError:
+        if job.frame.definition.anchor is not None or not job.frame.is_local:
+            raise
+    heights = np.array([_or_nan(row.height_m) for row in rows])
+    elevated = np.array([row.height_kind == "elevation" for row in rows])
+    ellipsoidal, elevation = np.where(elevated, np.nan, heights), np.where(elevated, heights, np.nan)
+    geoid = job.geoid
+    if geoid is not None:
+        latitude, longitude = angles[:, 0], angles[:, 1]
+        ellipsoidal = np.where(elevated, ellipsoidal_from_elevation(geoid, latitude, longitude, heights), ellipsoidal)
+        elevation = np.where(elevated, elevation, elevation_from_ellipsoidal(geoid, latitude, longitude, heights))
+    return [
+        MarkNow(
+            row.id, given_of(row), float(grid[n, 0]), float(grid[n, 1]), _or_none(angles[n, 0]), _or_none(angles[n, 1]),
+            _or_none(ellipsoidal[n]), _or_none(elevation[n]), row.sigma_horizontal_m, row.sigma_vertical_m, row.created_s,
+        )
+        for n, row in enumerate(rows)
+    ]  # fmt: skip
+
+
+def _or_nan(value: float | None) -> float:
+    return np.nan if value is None else value
+
+
+def _or_none(value: float | NDArray[Any]) -> float | None:
+    return float(value) if np.isfinite(value) else None
+
+
+def current_marks(session: Session, job: JobNow) -> list[MarkNow]:
+    """Return the heads of all marks of a job that are not withdrawn, by name."""
+    return place_rows(job, current_rows(session, job.id))
+
+
+def current_rows(session: Session, job_id: str) -> list[Mark]:
+    replaced = select(Mark.replaces_id).where(Mark.job_id == job_id, Mark.replaces_id.is_not(None))
+    return list(
+        session.scalars(
+            select(Mark).where(Mark.job_id == job_id, ~Mark.withdrawn, Mark.id.not_in(replaced)).order_by(Mark.name)
+        )
+    )
+
+
+def mark_row_of(session: Session, job_id: str, mark_id: str) -> Mark:
+    mark = session.get(Mark, mark_id)
+    if mark is None or mark.job_id != job_id:
+        raise NotFoundError("This mark is not in the job's control list.", field="mark_id")
+    return mark
+
+
+def mark_of(session: Session, job: JobNow, mark_id: str) -> MarkNow:
+    """Return a mark by the id of any of its rows, as that row has it."""
+    return place_rows(job, [mark_row_of(session, job.id, mark_id)])[0]
+
+
+def head_of(session: Session, job: JobNow, mark_id: str) -> MarkNow:
+    """Return the current state of a mark's line of corrections."""
+    mark = mark_row_of(session, job.id, mark_id)
+    while (newer := session.scalars(select(Mark).where(Mark.replaces_id == mark.id)).first()) is not None:
+        mark = newer
+    return place_rows(job, [mark])[0]
