@@ -46,7 +46,7 @@ def test_every_answer_carries_the_policy_and_loads_nothing_from_elsewhere(office
     [
         (b"{not json", 400, "not valid JSON"),
         (b"[]", 422, ""),
-        (b'{"name": "x"}', 422, "system"),
+        (b'{"name": "x"}', 422, "length_unit"),
         (b'{"name": "", "system": {"kind": "code", "code": 2157}, "length_unit": "m"}', 422, "needs a name"),
         (b'{"name": "x", "system": {"kind": "code", "code": 4326}, "length_unit": "m"}', 422, "not a projected system"),
         (b'{"name": "x", "system": {"kind": "code", "code": 99999}, "length_unit": "m"}', 422, "not in the database"),
@@ -145,8 +145,13 @@ def test_a_height_in_a_foot_job_reads_metres_as_metres(office):
 def test_the_api_s_documents_name_every_route(office):
     with office.program.app.app_context():
         document = office.program.app.extensions["spec"].spec
-    described = {path.replace("{job_id}", "<job_id>") for path in document["paths"]}
+    described = {path.replace("{", "<").replace("}", ">") for path in document["paths"]}
     rules = {rule.rule for rule in office.program.app.url_map.iter_rules() if rule.rule.startswith("/api/")}
 
-    # The event stream and the CSV are no JSON documents; docs/workflow names them.
-    assert rules - described <= {"/api/jobs/<job_id>/events", "/api/jobs/<job_id>/points.csv"}
+    # The event stream and files to save are no JSON documents; docs/workflow names them.
+    assert rules - described <= {
+        "/api/jobs/<job_id>/events",
+        "/api/jobs/<job_id>/points.csv",
+        "/api/jobs/<job_id>/control.<kind>",
+        "/api/profiles/<profile_id>.json",
+    }

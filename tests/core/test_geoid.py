@@ -88,11 +88,11 @@ def test_both_kinds_of_file_give_the_same_heights(tmp_path):
         (lambda path: tifffile.imwrite(path, VALUES), "which part of the Earth"),
         (lambda path: write_tiff(path, model=PROJECTED), "latitude and longitude"),
         (lambda path: write_tiff(path, VALUES * 100), "looks like terrain"),
-        (lambda path: write_gtx(path, np.full((5, 11), -88.8888, "f4")), "no values|cannot read"),
+        (lambda path: write_gtx(path, np.full((5, 11), -88.8888, "f4")), "no values"),
     ],
 )
 def test_a_file_that_is_no_geoid_grid_is_refused_with_its_reason(tmp_path, make, words):
-    path = tmp_path / "grid.bin"
+    path = tmp_path / f"grid.{'tif' if words == 'looks like terrain' else 'gtx'}"
     make(path)
 
     with pytest.raises(FileError, match=words):

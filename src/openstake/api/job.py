@@ -50,10 +50,10 @@ def job_routes(api: Blueprint, spec: SpecTree, context: Context) -> None:
 
     @api.post("/geoids")
     @spec.validate(resp=answers(s.Geoid), tags=["job"])
-    def add_geoid() -> Any:
+    def add_geoid(query: s.GeoidQuery) -> Any:
         """Add a geoid grid: the body is the .gtx or GeoTIFF file, its name is in the query."""
         request.max_content_length = system.MOST_GRID_BYTES + 1
-        return system.add_geoid(context, request.args.get("name", ""), request.stream)
+        return system.add_geoid(context, query.name, request.stream)
 
     @api.get("/jobs")
     @spec.validate(resp=answers(s.Jobs), tags=["job"])

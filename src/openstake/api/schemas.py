@@ -279,6 +279,10 @@ class Geoid(BaseModel):
     problem: str
 
 
+class GeoidQuery(BaseModel):
+    name: ShortText = ""
+
+
 class Geoids(BaseModel):
     geoids: list[Geoid]
 
@@ -306,6 +310,7 @@ class Mark(BaseModel):
     source: str
     note: str
     check_only: bool
+    typed: dict[str, str]
 
 
 class MarksQuery(BaseModel):
@@ -394,7 +399,7 @@ class ControlFile(BaseModel):
     content_base64: str
     unit: LengthUnit | None = None
     roles: list[str] | None = None
-    height_kind: str | None = None
+    height_kind: HeightKind | None = None
 
 
 class Column(BaseModel):

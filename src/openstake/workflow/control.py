@@ -17,7 +17,7 @@ from openstake.core.geodesy.systems import unit_of_system
 from openstake.core.judge.control import KnownMarks, Refusal, judge_list, judge_places, judge_unit
 from openstake.core.judge.finding import Finding
 from openstake.core.mark import HEIGHT_KINDS, GivenMark, HeightKind
-from openstake.core.units import METRES_PER_UNIT
+from openstake.core.units import METRES_PER_UNIT, shortest_number
 from openstake.store.book import write_entry
 from openstake.store.models import ImportedFile, Mark
 from openstake.wire.tables.control import read_control
@@ -39,12 +39,17 @@ def mark_form() -> list[dict[str, Any]]:
     return [asdict(field) for field in fields_shown(GivenMark)]
 
 
-def mark_view(mark: MarkNow) -> dict[str, Any]:
+def mark_view(mark: MarkNow, unit: str) -> dict[str, Any]:
+    """Return a mark for the pages; `typed` are its lengths as they would be typed in the job's unit, to the last digit."""
+    lengths = {
+        field.name: getattr(mark.given, field.name) for field in fields_shown(GivenMark) if field.kind == "length"
+    }
     return asdict(mark.given) | {
         "id": mark.id, "given_as": "geodetic" if mark.given.is_geodetic else "grid", "east_m": mark.east_m,
         "north_m": mark.north_m, "latitude_deg": mark.latitude_deg, "longitude_deg": mark.longitude_deg,
         "ellipsoidal_height_m": mark.ellipsoidal_height_m, "elevation_m": mark.elevation_m,
         "sigma_horizontal_m": mark.sigma_horizontal_m, "sigma_vertical_m": mark.sigma_vertical_m,
+        "typed": {name: shortest_number(value, unit) for name, value in lengths.items() if value is not None},
     }  # fmt: skip
 
 
@@ -59,7 +64,7 @@ def list_marks(
         matching = [row for row in rows if sought in f"{row.name} {row.note} {row.source}".lower()] if sought else rows
         # An exact name first: what was typed is what is wanted.
         matching.sort(key=lambda row: row.name.lower() != sought)
-        shown = [mark_view(mark) for mark in place_rows(job, matching[:limit])]
+        shown = [mark_view(mark, job.length_unit) for mark in place_rows(job, matching[:limit])]
     return {"marks": shown, "total": len(rows), "matching": len(matching)}
 
 
@@ -297,7 +302,11 @@ def _moved(job: JobNow, old: Mark, new: Mark) -> str:
 def _changed_mark(context: Context, job_id: str, row: Mark) -> dict[str, Any]:
     context.changed(job_id)
     with context.database.read() as session:
-        return mark_view(place_rows(job_of(session, job_id), [row])[0])
+        return _one_view(job_of(session, job_id), row)
+
+
+def _one_view(job: JobNow, row: Mark) -> dict[str, Any]:
+    return mark_view(place_rows(job, [row])[0], job.length_unit)
 
 
 def mark_history(context: Context, job_id: str, mark_id: str) -> list[dict[str, Any]]:
@@ -307,7 +316,7 @@ def mark_history(context: Context, job_id: str, mark_id: str) -> list[dict[str, 
         job = job_of(session, job_id)
         row: Mark | None = mark_row_of(session, job_id, mark_id)
         while row is not None:
-            view = mark_view(place_rows(job, [row])[0])
+            view = _one_view(job, row)
             found.append({"mark": view, "reason": row.reason, "withdrawn": row.withdrawn, "created_s": row.created_s})
             row = session.get(Mark, row.replaces_id) if row.replaces_id else None
     return found

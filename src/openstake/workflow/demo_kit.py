@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict, replace
 from typing import Any
 
-from openstake.core.kit.profile import example
+from openstake.core.kit.profile import Caster, example
 from openstake.workflow import gear, profiles
 from openstake.workflow.context import Context
 
@@ -89,6 +89,7 @@ def load_kit(context: Context) -> None:
     network = replace(
         example("network-rover"), name="Network rover", receiver="Wagtail", antenna="Pole cap", pole="Two-metre rod",
         battery="Receiver pack", caster_account="Practice caster",
+        link=replace(example("network-rover").link, caster=Caster(host="127.0.0.1", port=2101, mountpoint="CARROW")),
     )  # fmt: skip
     for profile in (base, rover, network):
         profiles.save_profile(context, asdict(profile), "m")

@@ -252,7 +252,7 @@ def _count_marks(session: Session) -> dict[str, int]:
     rows = session.execute(
         select(Mark.job_id, func.count()).where(~Mark.withdrawn, Mark.id.not_in(replaced)).group_by(Mark.job_id)
     )
-    return dict(rows.tuples().all())
+    return {row[0]: row[1] for row in rows}
 
 
 def list_jobs(context: Context, text: str = "", archived: bool = False) -> list[dict[str, Any]]:

@@ -19,7 +19,7 @@ from openstake.core.describe import fields_shown, typed
 from openstake.core.errors import FileError, FrameError, InputError
 from openstake.core.geodesy.factors import grid_factors, ppm
 from openstake.core.geodesy.frames import LOCAL, Anchor, FrameDefinition, Ground, JobFrame, job_frame
-from openstake.core.geodesy.geoid import read_geoid_grid
+from openstake.core.geodesy.geoid import grid_ending, read_geoid_grid
 from openstake.core.geodesy.systems import (
     POSITION_FRAMES,
     DatumShift,
@@ -314,10 +314,12 @@ def add_geoid(context: Context, name: str, stream: IO[bytes]) -> dict[str, Any]:
     folder = context.data_dir / "geoid"
     folder.mkdir(parents=True, exist_ok=True)
     digest, size = hashlib.sha256(), 0
-    with tempfile.NamedTemporaryFile(dir=folder, suffix=".part", delete=False) as draft:
+    chunk = stream.read(1 << 20)
+    ending = grid_ending(chunk)
+    with tempfile.NamedTemporaryFile(dir=folder, prefix="part-", suffix=ending, delete=False) as draft:
         path = Path(draft.name)
         try:
-            while chunk := stream.read(1 << 20):
+            while chunk:
                 size += len(chunk)
                 if size > MOST_GRID_BYTES:
                     raise FileError(
@@ -325,13 +327,13 @@ def add_geoid(context: Context, name: str, stream: IO[bytes]) -> dict[str, Any]:
                     )
                 digest.update(chunk)
                 draft.write(chunk)
+                chunk = stream.read(1 << 20)
             draft.close()
             read_geoid_grid(path)
         except BaseException:
             path.unlink(missing_ok=True)
             raise
-    ending = Path(name).suffix.lower()
-    file = digest.hexdigest() + (ending if ending in (".gtx", ".tif", ".tiff") else ".grid")
+    file = digest.hexdigest() + ending
     path.replace(folder / file)
 
     def work(session: Session) -> GeoidGridFile:

@@ -4,16 +4,78 @@ import { answer, client, type Schemas } from "./client";
 
 const path = (job_id: string) => ({ params: { path: { job_id } } });
 
-export const useJobs = () =>
-  useQuery({ queryKey: ["jobs"], queryFn: () => answer(client.GET("/api/jobs")).then((all) => all.jobs) });
-export const useSystems = (text: string) =>
+export const useJobs = (text = "", archived = false) =>
   useQuery({
-    queryKey: ["systems", text],
-    queryFn: () => answer(client.GET("/api/systems", { params: { query: { text } } })).then((all) => all.systems),
-    enabled: text.trim().length > 1,
-    staleTime: Infinity,
+    queryKey: ["jobs", text, archived],
+    queryFn: () => answer(client.GET("/api/jobs", { params: { query: { text, archived } } })).then((all) => all.jobs),
+    placeholderData: (last) => last,
   });
-export const useKit = () => useQuery({ queryKey: ["kit"], queryFn: () => answer(client.GET("/api/kit")), staleTime: Infinity });
+/** Projected or vertical systems by words, and by a place that their area holds. */
+export const useSystems = (kind: "systems" | "verticals", query: Schemas["SystemQuery"]) =>
+  useQuery({
+    queryKey: [kind, query],
+    queryFn: () =>
+      answer(kind === "systems" ? client.GET("/api/systems", { params: { query } }) : client.GET("/api/verticals", { params: { query } })).then(
+        (all) => all.systems,
+      ),
+    enabled: (query.text ?? "").trim().length > 1 || ((query.latitude ?? "").trim() !== "" && (query.longitude ?? "").trim() !== ""),
+    staleTime: Infinity,
+    retry: false,
+  });
+export const useSystemForms = () =>
+  useQuery({ queryKey: ["systemForms"], queryFn: () => answer(client.GET("/api/systems/forms")), staleTime: Infinity });
+export const useTrySystem = (body: Schemas["TrySystem"] | null) =>
+  useQuery({
+    queryKey: ["try", body],
+    queryFn: () => answer(client.POST("/api/systems/try", { body: body! })),
+    enabled: body !== null,
+    retry: false,
+    placeholderData: (last) => last,
+  });
+export const useGeoids = () =>
+  useQuery({ queryKey: ["geoids"], queryFn: () => answer(client.GET("/api/geoids")).then((all) => all.geoids) });
+export const useHeights = (id: string) =>
+  useQuery({ queryKey: ["job", id, "heights"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/heights", path(id))) });
+export const useSystemView = (id: string) =>
+  useQuery({ queryKey: ["job", id, "system"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/system", path(id))) });
+export const useOperations = (id: string, source: string) =>
+  useQuery({
+    queryKey: ["job", id, "operations", source],
+    queryFn: () => answer(client.GET("/api/jobs/{job_id}/operations", { params: { path: { job_id: id }, query: { source } } })),
+    enabled: source !== "",
+  });
+export const usePlan = (id: string) =>
+  useQuery({ queryKey: ["job", id, "plan"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/plan", path(id))) });
+export const useMarkVersions = (id: string, mark_id: string) =>
+  useQuery({
+    queryKey: ["job", id, "versions", mark_id],
+    queryFn: () =>
+      answer(client.GET("/api/jobs/{job_id}/marks/{mark_id}", { params: { path: { job_id: id, mark_id } } })).then((all) => all.versions),
+  });
+export const useBetween = (id: string, from_id: string | null, to_id: string | null) =>
+  useQuery({
+    queryKey: ["job", id, "between", from_id, to_id],
+    queryFn: () =>
+      answer(client.GET("/api/jobs/{job_id}/between", { params: { path: { job_id: id }, query: { from_id: from_id!, to_id: to_id! } } })),
+    enabled: from_id !== null && to_id !== null && from_id !== to_id,
+  });
+export const useGear = () => useQuery({ queryKey: ["gear"], queryFn: () => answer(client.GET("/api/gear")) });
+export const useProfileForm = () =>
+  useQuery({ queryKey: ["profileForm"], queryFn: () => answer(client.GET("/api/profiles/form")), staleTime: Infinity });
+export const useProfiles = (id: string) =>
+  useQuery({
+    queryKey: ["job", id, "profiles"],
+    queryFn: () => answer(client.GET("/api/jobs/{job_id}/profiles", path(id))).then((all) => all.profiles),
+  });
+export const useProfileVersions = (line_id: string) =>
+  useQuery({
+    queryKey: ["versions", line_id],
+    queryFn: () =>
+      answer(client.GET("/api/profiles/{line_id}/versions", { params: { path: { line_id } } })).then((all) => all.profiles),
+    enabled: line_id !== "",
+  });
+export const usePacking = (id: string) =>
+  useQuery({ queryKey: ["job", id, "packing"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/packing", path(id))) });
 export const useJob = (id: string) =>
   useQuery({ queryKey: ["job", id, "job"], queryFn: () => answer(client.GET("/api/jobs/{job_id}", path(id))) });
 export const useSteps = (id: string) =>
@@ -21,10 +83,13 @@ export const useSteps = (id: string) =>
     queryKey: ["job", id, "steps"],
     queryFn: () => answer(client.GET("/api/jobs/{job_id}/steps", path(id))).then((all) => all.steps),
   });
-export const useMarks = (id: string) =>
+/** The marks that hold a text, at most 300 of them, and how many there are; or those taken out. */
+export const useMarks = (id: string, text = "", withdrawn = false) =>
   useQuery({
-    queryKey: ["job", id, "marks"],
-    queryFn: () => answer(client.GET("/api/jobs/{job_id}/marks", path(id))).then((all) => all.marks),
+    queryKey: ["job", id, "marks", text, withdrawn],
+    queryFn: () =>
+      answer(client.GET("/api/jobs/{job_id}/marks", { params: { path: { job_id: id }, query: { text, withdrawn } } })),
+    placeholderData: (last) => last,
   });
 export const useBase = (id: string) =>
   useQuery({ queryKey: ["job", id, "base"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/base", path(id))) });
@@ -62,13 +127,55 @@ function useChange<Body, Result>(id: string, send: (body: Body) => Promise<Resul
   return useMutation({ mutationFn: send, onSettled: () => queries.invalidateQueries({ queryKey: ["job", id] }) });
 }
 
-export function useCreateJob() {
+/** A change of what all jobs share: when it is done, everything read before is read again. */
+function useSharedChange<Body, Result>(send: (body: Body) => Promise<Result>) {
   const queries = useQueryClient();
-  return useMutation({
-    mutationFn: (body: Schemas["NewJob"]) => answer(client.POST("/api/jobs", { body })),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["jobs"] }),
-  });
+  return useMutation({ mutationFn: send, onSuccess: () => queries.invalidateQueries() });
 }
+
+export const useCreateJob = () => useSharedChange((body: Schemas["NewJob"]) => answer(client.POST("/api/jobs", { body })));
+export const useCopyJob = (id: string) =>
+  useSharedChange((body: Schemas["CopyJob"]) => answer(client.POST("/api/jobs/{job_id}/copy", { ...path(id), body })));
+export const useChangeJob = (job: Schemas["Job"]) =>
+  useSharedChange((changes: Schemas["JobChanges"]) =>
+    answer(client.POST("/api/jobs/{job_id}/settings", { ...path(job.id), body: { replaces_id: job.settings_id, changes } })),
+  );
+/** A geoid grid goes as it is: it may be large. */
+export const useAddGeoid = () =>
+  useSharedChange((file: File) =>
+    answer(
+      client.POST("/api/geoids", {
+        params: { query: { name: file.name } },
+        body: file as never,
+        bodySerializer: (body) => body as never,
+        headers: { "Content-Type": "application/octet-stream" },
+      }),
+    ),
+  );
+export const useAddMark = (id: string) =>
+  useChange(id, (values: Schemas["NewMark"]["values"]) => answer(client.POST("/api/jobs/{job_id}/marks", { ...path(id), body: { values } })));
+export const useChangeMark = (id: string, mark_id: string) =>
+  useChange(id, (body: Schemas["ChangeMark"]) =>
+    answer(client.POST("/api/jobs/{job_id}/marks/{mark_id}", { params: { path: { job_id: id, mark_id } }, body })),
+  );
+export const useSaveGear = () => useSharedChange((body: Schemas["SaveGear"]) => answer(client.POST("/api/gear", { body })));
+export const useWithdrawGear = () =>
+  useSharedChange((item_id: string) => answer(client.DELETE("/api/gear/{item_id}", { params: { path: { item_id } } })));
+export const useAntex = () =>
+  useMutation({ mutationFn: (body: Schemas["FileSent"]) => answer(client.POST("/api/gear/antex", { body })) });
+export const useNewProfile = () =>
+  useMutation({
+    mutationFn: (role: string) => answer(client.GET("/api/profiles/new", { params: { query: { role } } })).then((found) => found.values),
+  });
+export const useSaveProfile = () => useSharedChange((body: Schemas["SaveProfile"]) => answer(client.POST("/api/profiles", { body })));
+export const useImportProfile = () =>
+  useSharedChange((body: Schemas["FileSent"]) => answer(client.POST("/api/profiles/import", { body })));
+export const useWithdrawProfile = () =>
+  useSharedChange((profile_id: string) => answer(client.DELETE("/api/profiles/{profile_id}", { params: { path: { profile_id } } })));
+export const useChooseProfile = (id: string) =>
+  useChange(id, (body: Schemas["ChooseProfile"]) => answer(client.POST("/api/jobs/{job_id}/profiles", { ...path(id), body })));
+export const useTick = (id: string) =>
+  useChange(id, (body: Schemas["Tick"]) => answer(client.POST("/api/jobs/{job_id}/packing", { ...path(id), body })));
 export const usePreviewControl = (id: string) =>
   useMutation({
     mutationFn: (body: Schemas["ControlFile"]) =>

@@ -1089,7 +1089,7 @@ export interface components {
              * Height Kind
              * @default null
              */
-            height_kind?: string | null;
+            height_kind?: ("ellipsoidal" | "elevation") | null;
             /** Name */
             name: string;
             /**
@@ -1332,6 +1332,14 @@ export interface components {
             training_only: boolean;
             /** West Deg */
             west_deg: number | null;
+        };
+        /** GeoidQuery */
+        GeoidQuery: {
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
         };
         /** Geoids */
         Geoids: {
@@ -1774,6 +1782,10 @@ export interface components {
             sigma_vertical_m: number;
             /** Source */
             source: string;
+            /** Typed */
+            typed: {
+                [key: string]: string;
+            };
         };
         /** MarkVersion */
         MarkVersion: {
@@ -2776,7 +2788,9 @@ export interface operations {
     };
     post__api_geoids: {
         parameters: {
-            query?: never;
+            query?: {
+                name?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;

@@ -1,5 +1,5 @@
 import { Moon, MessageSquareWarning, Sun, SunMedium, X } from "lucide-react";
-import { useState } from "react";
+import { Suspense, useState } from "react";
 import { Link, NavLink, Outlet, useOutletContext, useParams } from "react-router";
 import { sentenceOf, type Schemas } from "../api/client";
 import { useLiveStream, type LiveState } from "../api/live";
@@ -43,7 +43,9 @@ export function Shell() {
       <Strip job={job.data} state={state} findings={findings} onDrawer={() => setDrawer(!drawer)} drawer={drawer} />
       <div className="relative flex min-h-0 overflow-hidden">
         <main className="flex min-w-0 flex-1 flex-col overflow-hidden">
-          <Outlet context={{ job: job.data, state } satisfies ShellValue} />
+          <Suspense fallback={<p className="p-6">Opening the page.</p>}>
+            <Outlet context={{ job: job.data, state } satisfies ShellValue} />
+          </Suspense>
         </main>
         {drawer && <Drawer findings={findings} onClose={() => setDrawer(false)} />}
       </div>

@@ -1,6 +1,7 @@
 /** The steps in working order; the number is their key and their place on the stake. */
 export const STEPS = [
   { number: 1, step: "job", name: "Job" },
+  { number: 2, step: "kit", name: "Kit" },
   { number: 5, step: "base", name: "Base" },
   { number: 6, step: "watch", name: "Watch" },
   { number: 7, step: "check", name: "Check" },

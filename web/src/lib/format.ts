@@ -2,7 +2,7 @@
 
 export type LengthUnit = "m" | "ft" | "sft";
 
-const METRES: Record<LengthUnit, number> = { m: 1, ft: 0.3048, sft: 1200 / 3937 };
+export const METRES: Record<LengthUnit, number> = { m: 1, ft: 0.3048, sft: 1200 / 3937 };
 export const UNIT_SIGN: Record<LengthUnit, string> = { m: "m", ft: "ft", sft: "ft" };
 
 /** A length in the job's unit without its sign: millimetres for metres, hundredths of a foot for feet. */
@@ -34,10 +34,26 @@ export function fixed(value: number | null | undefined, decimals: number): strin
   return value === null || value === undefined ? "–" : value.toFixed(decimals);
 }
 
-export function clock(unixSeconds: number): string {
-  return new Date(unixSeconds * 1000).toLocaleTimeString("en-GB");
+/** A time of day in the job's time zone; the browser's where none is given. */
+export function clock(unixSeconds: number, timeZone?: string): string {
+  return new Date(unixSeconds * 1000).toLocaleTimeString("en-GB", { timeZone });
 }
 
-export function day(unixSeconds: number): string {
-  return new Date(unixSeconds * 1000).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric" });
+export function day(unixSeconds: number, timeZone?: string): string {
+  return new Date(unixSeconds * 1000).toLocaleDateString("en-GB", { day: "numeric", month: "short", year: "numeric", timeZone });
+}
+
+/** Degrees with the sense said by a letter: 53.337412° N. */
+export function latitude(degrees: number, decimals = 6): string {
+  return `${Math.abs(degrees).toFixed(decimals)}° ${degrees < 0 ? "S" : "N"}`;
+}
+
+export function longitude(degrees: number, decimals = 6): string {
+  return `${Math.abs(degrees).toFixed(decimals)}° ${degrees < 0 ? "W" : "E"}`;
+}
+
+/** Parts per million with their sign. */
+export function partsPerMillion(value: number): string {
+  const text = value.toFixed(1);
+  return Number(text) === 0 ? "0.0" : value > 0 ? `+${text}` : text.replace("-", "−");
 }

@@ -47,6 +47,11 @@ def _shift(path: str) -> pyproj.Transformer:
     return pyproj.Transformer.from_pipeline(f'+proj=vgridshift +grids="{quoted}" +multiplier=1')
 
 
+def grid_ending(start: bytes) -> str:
+    """Return the ending a grid's file must have, by its first bytes: PROJ knows a .gtx by its name alone."""
+    return ".tif" if start[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+") else ".gtx"
+
+
 def read_geoid_grid(path: Path) -> GeoidGrid:
     """Return a grid's area and resolution; FileError for what is no geoid grid.
 
@@ -57,8 +62,7 @@ def read_geoid_grid(path: Path) -> GeoidGrid:
         start = file.read(40)
     if len(start) < 40:
         raise FileError("The file is too short to be a geoid grid.")
-    tiff = start[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+")
-    grid = _tiff_grid(path) if tiff else _gtx_grid(path, start)
+    grid = _tiff_grid(path) if grid_ending(start) == ".tif" else _gtx_grid(path, start)
     _check_values(grid)
     return grid
 

@@ -1,6 +1,6 @@
 import type { Schemas } from "../../api/client";
 import { Problem } from "../../api/client";
-import { useHeight, useKit } from "../../api/queries";
+import { useHeight, useHeights } from "../../api/queries";
 import { HeightStack } from "../../plots/HeightStack";
 import { Select, TextField } from "../../ui/controls";
 
@@ -23,7 +23,7 @@ export function HeightFields(props: {
   problem: string | null;
   job: Schemas["Job"];
 }) {
-  const kit = useKit();
+  const kit = useHeights(props.job.id);
   const features = kit.data?.base_features ?? [];
   const chosen = features.find((feature) => feature.name === props.typed.feature);
   return (

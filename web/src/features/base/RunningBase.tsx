@@ -19,7 +19,7 @@ export function RunningBase(props: { job: Schemas["Job"]; view: Schemas["BaseVie
   return (
     <Page
       title={`Base on ${occupation.mark_name}`}
-      why={`running since ${clock(occupation.started_s)}, station ${occupation.station_id}`}
+      why={`running since ${clock(occupation.started_s, job.time_zone)}, station ${occupation.station_id}`}
       aside={
         asking ? (
           <p className="font-semibold">End it? Listening stops; everything recorded stays. Measure the height once more first.</p>

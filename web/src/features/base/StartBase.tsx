@@ -2,9 +2,10 @@ import { Radio as RadioIcon } from "lucide-react";
 import { useState } from "react";
 import { Radio, RadioGroup } from "@headlessui/react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
-import { useMarks, useStartBase } from "../../api/queries";
-import { Button, Note, Select, TextField } from "../../ui/controls";
+import { useStartBase } from "../../api/queries";
+import { Button, Note, TextField } from "../../ui/controls";
 import { Page } from "../../ui/Page";
+import { MarkPicker, useCurrentMark } from "../../ui/marks";
 import { PracticeStand } from "../../ui/practice";
 import { AveragePanel } from "./AveragePanel";
 import { FeedFields, feedsOf, listenOf } from "./FeedFields";
@@ -13,22 +14,21 @@ import { HeightFields, HeightPicture, useTypedHeight, type TypedHeight } from ".
 /** Set up the base: mark, height, coordinate, addresses; then start. */
 export function StartBase(props: { job: Schemas["Job"]; view: Schemas["BaseView"]; average: Schemas["Average"] | null }) {
   const { job, view, average } = props;
-  const marks = useMarks(job.id);
   const start = useStartBase(job.id);
-  const [markId, setMarkId] = useState("");
+  const [picked, setPicked] = useState<Schemas["Mark"] | null>(null);
   const [typed, setTyped] = useState<TypedHeight>({ reading: "", feature: "bottom" });
   const [source, setSource] = useState<"mark" | "average">("mark");
   const [feeds, setFeeds] = useState(feedsOf(view.suggested.base_url, view.suggested.rover_url, "arp"));
   const [stationId, setStationId] = useState(String(view.suggested.station_id));
   const { height, problem } = useTypedHeight(job.id, typed);
-  const mark = marks.data?.find((item) => item.id === markId);
+  const mark = useCurrentMark(job.id, picked);
   const refused = start.error instanceof Problem ? start.error : null;
   const averaged = source === "mark" || (average !== null && !average.running && average.count > 0);
   const missing = !mark ? "Pick the mark." : !height ? "Type the height reading." : !averaged ? waitOf(average) : "";
 
   const send = () =>
     start.mutate({
-      mark_id: markId,
+      mark_id: mark?.id ?? "",
       ...typed,
       source,
       station_id: Number(stationId),
@@ -56,12 +56,7 @@ export function StartBase(props: { job: Schemas["Job"]; view: Schemas["BaseView"
     >
       <div className="grid grid-cols-[3fr_2fr] gap-6">
         <div className="flex min-w-0 flex-col gap-5">
-          <Select
-            label="Mark under the antenna"
-            value={markId}
-            options={(marks.data ?? []).map((item) => ({ value: item.id, label: item.name, detail: item.note }))}
-            onChange={setMarkId}
-          />
+          <MarkPicker jobId={job.id} label="Mark under the antenna" value={mark} onPick={setPicked} />
           {mark && job.practice && <PracticeStand jobId={job.id} who="base" mark={mark} />}
           <HeightFields typed={typed} onChange={setTyped} problem={problem} job={job} />
           <SourceChoice value={source} onChange={setSource} mark={mark} />
@@ -111,9 +106,9 @@ const SOURCES = [
 function SourceChoice(props: {
   value: "mark" | "average";
   onChange: (value: "mark" | "average") => void;
-  mark: Schemas["Mark"] | undefined;
+  mark: Schemas["Mark"] | null;
 }) {
-  const unusable = props.mark && props.mark.height_kind !== "ellipsoidal";
+  const unusable = props.mark && props.mark.ellipsoidal_height_m === null;
   return (
     <RadioGroup value={props.value} onChange={props.onChange} aria-label="Coordinate of the base">
       <p className="mb-1 font-semibold">Coordinate of the base</p>

@@ -11,7 +11,7 @@ export function BookPage({ job }: { job: Schemas["Job"]; live: Schemas["Live"] |
   return (
     <Page
       title="Book"
-      why="What happened, newest first. Lines are added, never changed."
+      why={`What happened, newest first, ${job.time_zone} time. Lines are added, never changed.`}
       aside={
         book.data && (
           <p className={book.data.verification.whole ? "" : "font-bold text-flag"}>
@@ -40,7 +40,7 @@ export function BookPage({ job }: { job: Schemas["Job"]; live: Schemas["Live"] |
           </div>
           <ol>
             {book.data.lines.map((line, n) => (
-              <Entry key={line.id} line={line} newDay={day(line.at_s) !== day(book.data.lines[n - 1]?.at_s ?? 0)} />
+              <Entry key={line.id} line={line} zone={job.time_zone} newDay={day(line.at_s, job.time_zone) !== day(book.data.lines[n - 1]?.at_s ?? 0, job.time_zone)} />
             ))}
           </ol>
         </>
@@ -49,16 +49,16 @@ export function BookPage({ job }: { job: Schemas["Job"]; live: Schemas["Live"] |
   );
 }
 
-function Entry({ line, newDay }: { line: Schemas["BookLine"]; newDay: boolean }) {
+function Entry({ line, zone, newDay }: { line: Schemas["BookLine"]; zone: string; newDay: boolean }) {
   const words = <p className="rounded border-2 border-line bg-page px-4 py-2 leading-6">{line.sentence}</p>;
   return (
     <li>
-      {newDay && <p className="py-2 text-center font-bold">{day(line.at_s)}</p>}
+      {newDay && <p className="py-2 text-center font-bold">{day(line.at_s, zone)}</p>}
       <div className="grid grid-cols-[1fr_7rem_1fr] items-center">
         <div>{line.side === "machine" && words}</div>
         <div className="relative flex h-full min-h-12 items-center justify-center">
           <span className="absolute inset-y-0 left-1/2 w-1 -translate-x-1/2 bg-lath" aria-hidden="true" />
-          <time className="relative rounded bg-paper px-1 text-base">{clock(line.at_s)}</time>
+          <time className="relative rounded bg-paper px-1 text-base">{clock(line.at_s, zone)}</time>
         </div>
         <div>{line.side === "crew" && words}</div>
       </div>

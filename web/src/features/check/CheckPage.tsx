@@ -1,12 +1,13 @@
 import { Circle, X } from "lucide-react";
 import { useState } from "react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
-import { useCancelCheck, useChecks, useKit, useMarks, useRecordCheck } from "../../api/queries";
+import { useCancelCheck, useChecks, useHeights, useRecordCheck } from "../../api/queries";
 import { clock, length, signed, UNIT_SIGN } from "../../lib/format";
 import { Target } from "../../plots/Target";
 import { Button, Note, Progress, Select, TextField, Toggle } from "../../ui/controls";
 import { FindingNote } from "../../ui/findings";
 import { Page } from "../../ui/Page";
+import { MarkPicker, useCurrentMark } from "../../ui/marks";
 import { PracticeStand } from "../../ui/practice";
 import { StateMark } from "../../ui/StateMark";
 
@@ -14,19 +15,18 @@ type Job = Schemas["Job"];
 
 /** Check: an averaged shot on a known mark, and what its difference says. */
 export function CheckPage({ job, live }: { job: Job; live: Schemas["Live"] | null; average: Schemas["Average"] | null }) {
-  const marks = useMarks(job.id);
-  const kit = useKit();
+  const kit = useHeights(job.id);
   const checks = useChecks(job.id);
   const record = useRecordCheck(job.id);
   const cancel = useCancelCheck(job.id);
-  const [markId, setMarkId] = useState("");
+  const [picked, setPicked] = useState<Schemas["Mark"] | null>(null);
   const [seconds, setSeconds] = useState("30");
   const [height, setHeight] = useState({ reading: "2.000 m", feature: "rod" });
   const [fixedOnly, setFixedOnly] = useState(true);
   const [tolerance, setTolerance] = useState<"control" | "topography">("control");
   const [shownId, setShownId] = useState<string | null>(null);
 
-  const mark = marks.data?.find((item) => item.id === markId);
+  const mark = useCurrentMark(job.id, picked);
   const shot = live?.shot ?? null;
   const refused = record.error instanceof Problem ? record.error : null;
   const shown = checks.data?.find((check) => check.id === shownId) ?? checks.data?.[0] ?? null;
@@ -35,7 +35,7 @@ export function CheckPage({ job, live }: { job: Job; live: Schemas["Live"] | nul
   const send = () => {
     setShownId(null);
     record.mutate({
-      mark_id: markId,
+      mark_id: mark?.id ?? "",
       seconds: Number(seconds) || 0,
       ...height,
       fixed_only: fixedOnly,
@@ -70,12 +70,7 @@ export function CheckPage({ job, live }: { job: Job; live: Schemas["Live"] | nul
     >
       <div className="grid grid-cols-[20rem_1fr] gap-6">
         <div className="flex min-w-0 flex-col gap-4">
-          <Select
-            label="Mark under the pole"
-            value={markId}
-            options={(marks.data ?? []).map((item) => ({ value: item.id, label: item.name, detail: item.note }))}
-            onChange={setMarkId}
-          />
+          <MarkPicker jobId={job.id} label="Mark under the pole" value={mark} onPick={setPicked} />
           {mark && job.practice && <PracticeStand jobId={job.id} who="rover" mark={mark} />}
           <div className="grid grid-cols-[1fr_7rem] gap-3">
             <TextField
@@ -130,7 +125,7 @@ export function CheckPage({ job, live }: { job: Job; live: Schemas["Live"] | nul
   );
 }
 
-function holdOf(live: Schemas["Live"] | null, mark: Schemas["Mark"] | undefined, fixedOnly: boolean): string {
+function holdOf(live: Schemas["Live"] | null, mark: Schemas["Mark"] | null, fixedOnly: boolean): string {
   if (!live) return "The rover is not listened to: start the base first.";
   if (!mark) return "Pick the mark under the pole.";
   if (fixedOnly && live.status !== "fixed") return `The rover is ${live.status}: recording waits until it is fixed.`;
@@ -224,7 +219,7 @@ function Cards(props: { job: Job; checks: Schemas["Check"][]; shownId: string | 
             <StateMark state={!check.agrees ? "disagrees" : check.stale ? "out of date" : "checked"} />
             <span className="min-w-0">
               <span className="block truncate font-bold">
-                {check.mark_name} <span className="font-normal text-faded">{clock(check.created_s)}</span>
+                {check.mark_name} <span className="font-normal text-faded">{clock(check.created_s, props.job.time_zone)}</span>
               </span>
               <span className="block truncate text-base">
                 H {length(check.horizontal_m, unit)}, up {signed(check.up_m, unit)} {UNIT_SIGN[unit]}

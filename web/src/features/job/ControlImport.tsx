@@ -3,18 +3,26 @@ import { useState } from "react";
 import { answer, client, sentenceOf, type Schemas } from "../../api/client";
 import { useAcceptControl } from "../../api/queries";
 import { base64Of } from "../../lib/base64";
-import { length, UNIT_SIGN } from "../../lib/format";
+import { latitude, length, longitude, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, Select } from "../../ui/controls";
+import { FindingList } from "../../ui/findings";
 import { Page } from "../../ui/Page";
 
 const ROLES = [
   { value: "name", label: "Name" },
   { value: "east", label: "East" },
   { value: "north", label: "North" },
+  { value: "latitude", label: "Latitude" },
+  { value: "longitude", label: "Longitude" },
   { value: "height", label: "Height" },
+  { value: "elevation", label: "Elevation" },
+  { value: "ellipsoidal_height", label: "Ellipsoidal height" },
   { value: "sigma_horizontal", label: "± horizontal" },
   { value: "sigma_vertical", label: "± vertical" },
+  { value: "order", label: "Order" },
+  { value: "source", label: "Source" },
   { value: "note", label: "Note" },
+  { value: "check_only", label: "Check only" },
   { value: "ignored", label: "Left out" },
 ];
 const UNITS = [
@@ -52,7 +60,9 @@ export function ControlImport({ job, file, onClose }: { job: Schemas["Job"]; fil
             <span className="font-bold">{data.accepted} lines can be taken</span>
             {data.refused > 0 && <span className="ml-3 font-bold text-flag">{data.refused} refused, with the reason</span>}
             <span className="ml-3 text-faded">
-              {data.encoding}, separated by {data.delimiter}
+              {data.format}
+              {data.delimiter && `, ${data.encoding}, separated by ${data.delimiter}`}
+              {data.unit_stated ? ", the file says its unit" : ", the file does not say its unit"}
             </span>
           </p>
         )
@@ -85,12 +95,12 @@ export function ControlImport({ job, file, onClose }: { job: Schemas["Job"]; fil
               options={UNITS}
               onChange={(unit) => setSaid({ ...said, unit: unit as "m" | "ft" | "sft" })}
             />
-            {data.columns.some((column) => column.role === "height") && (
+            {data.asks_height_kind && (
               <Select
                 label="Heights are"
                 value={data.height_kind ?? ""}
                 options={KINDS}
-                onChange={(height_kind) => setSaid({ ...said, height_kind })}
+                onChange={(height_kind) => setSaid({ ...said, height_kind: height_kind as "ellipsoidal" | "elevation" })}
               />
             )}
           </div>
@@ -99,6 +109,11 @@ export function ControlImport({ job, file, onClose }: { job: Schemas["Job"]; fil
               <Note tone="flag">{question}</Note>
             </div>
           ))}
+          {data.findings.length > 0 && (
+            <div className="mb-4">
+              <FindingList findings={data.findings} />
+            </div>
+          )}
           <PreviewTable
             data={data}
             unit={job.length_unit}
@@ -126,21 +141,20 @@ function useControlFile(file: File, said: Pick<Schemas["ControlFile"], "unit" | 
   return { data, isError: content.isError, error: content.error };
 }
 
-const MOST_SHOWN = 300;
-
 function PreviewTable(props: {
   data: Schemas["ControlPreview"];
   unit: Schemas["Job"]["length_unit"];
   onRole: (place: number, role: string) => void;
 }) {
   const { data, unit } = props;
-  // Refused lines first: they are what a person must look at.
-  const rows = [...data.rows].sort((a, b) => Number(a.accepted) - Number(b.accepted)).slice(0, MOST_SHOWN);
+  // Formats without columns of their own still show what stood in the file.
+  const columns = data.columns.length ? data.columns : [...Array(Math.max(0, ...data.rows.map((row) => row.cells.length))).keys()];
   return (
     <table className="w-full border-collapse bg-page text-base">
       <thead>
         <tr className="border-b-2 border-ink align-bottom">
           <th className="p-2 text-left">Line</th>
+          {data.columns.length === 0 && columns.map((_, place) => <th key={place} />)}
           {data.columns.map((column, place) => (
             <th key={place} className="min-w-32 p-1 text-left">
               <span className="block px-1 font-normal text-faded">{column.header ?? `column ${place + 1}`}</span>
@@ -153,23 +167,21 @@ function PreviewTable(props: {
               />
             </th>
           ))}
-          <th className="p-2 text-right">Read as east, north, height ({UNIT_SIGN[unit]})</th>
+          <th className="p-2 text-right">Read as ({UNIT_SIGN[unit]})</th>
         </tr>
       </thead>
       <tbody>
-        {rows.map((row) => (
+        {data.rows.map((row) => (
           <tr key={row.line} className={`border-b border-line ${row.accepted ? "" : "bg-flagwash"}`}>
             <td className="p-2">{row.line}</td>
-            {data.columns.map((_, place) => (
+            {columns.map((_, place) => (
               <td key={place} className="max-w-48 truncate p-2">
                 {row.cells[place] ?? ""}
               </td>
             ))}
             <td className="p-2 text-right">
-              {row.accepted ? (
-                <>
-                  {length(row.east_m, unit)}, {length(row.north_m, unit)}, {length(row.height_m, unit)}
-                </>
+              {row.mark ? (
+                <ReadAs mark={row.mark} unit={unit} />
               ) : (
                 <span className="font-semibold text-flag">{row.refusal}</span>
               )}
@@ -178,5 +190,19 @@ function PreviewTable(props: {
         ))}
       </tbody>
     </table>
+  );
+}
+
+function ReadAs({ mark, unit }: { mark: Schemas["GivenMark"]; unit: Schemas["Job"]["length_unit"] }) {
+  const place =
+    mark.east_m === null
+      ? `${latitude(mark.latitude_deg ?? 0)} ${longitude(mark.longitude_deg ?? 0)}`
+      : `east ${length(mark.east_m, unit)}, north ${length(mark.north_m, unit)}`;
+  const height = mark.height_m === null ? "" : `, ${mark.height_kind ?? "height"} ${length(mark.height_m, unit)}`;
+  return (
+    <>
+      {place}
+      {height}
+    </>
   );
 }

@@ -1,16 +1,18 @@
 import { Plus } from "lucide-react";
-import { useState } from "react";
+import { useDeferredValue, useState } from "react";
 import { Link } from "react-router";
-import { sentenceOf } from "../../api/client";
+import { sentenceOf, type Schemas } from "../../api/client";
 import { useJobs } from "../../api/queries";
 import { day } from "../../lib/format";
-import { Button, Note } from "../../ui/controls";
+import { Button, Note, TextField } from "../../ui/controls";
 import { NewJob } from "./NewJob";
 
-/** The front door: the jobs of this data folder, and a new one. */
+/** The front door: the jobs of this data folder, found by typing, and a new one. */
 export function JobsPage() {
-  const jobs = useJobs();
+  const [text, setText] = useState("");
+  const [archived, setArchived] = useState(false);
   const [making, setMaking] = useState(false);
+  const jobs = useJobs(useDeferredValue(text), archived);
   return (
     <main className="mx-auto flex min-h-dvh max-w-5xl flex-col px-6 py-8 text-lg">
       <h1 className="text-4xl font-bold">Open Stake</h1>
@@ -21,27 +23,16 @@ export function JobsPage() {
         <NewJob onClose={() => setMaking(false)} />
       ) : (
         <>
+          <div className="mb-4 grid grid-cols-[1fr_auto] items-end gap-4">
+            <TextField label="Find a job" name="find" value={text} onChange={setText} placeholder="name, client, task or crew" />
+            <Button onClick={() => setArchived(!archived)}>{archived ? "Show open jobs" : "Show jobs put away"}</Button>
+          </div>
           <ul className="flex flex-col gap-3">
             {jobs.data?.map((job) => (
-              <li key={job.id}>
-                <Link
-                  to={`/job/${job.id}/job`}
-                  className="flex min-h-record items-center justify-between gap-4 rounded border-2 border-line bg-page px-5 py-3 hover:border-ink"
-                >
-                  <span>
-                    <span className="block text-2xl font-bold">{job.name}</span>
-                    <span className="text-faded">
-                      {job.system_name} (EPSG:{job.system_code}), {job.length_unit_word}
-                    </span>
-                  </span>
-                  <span className="text-right">
-                    <span className="block font-semibold">{job.marks} marks</span>
-                    <span className="text-faded">{job.practice ? "practice, stand-in devices" : `made ${day(job.created_s)}`}</span>
-                  </span>
-                </Link>
-              </li>
+              <JobLine key={job.id} job={job} />
             ))}
           </ul>
+          {jobs.data?.length === 0 && <p>{text ? "No job holds these words." : archived ? "No job has been put away." : "No jobs yet."}</p>}
           <div className="mt-6 flex justify-end">
             <Button kind="primary" large onClick={() => setMaking(true)}>
               <Plus aria-hidden /> New job
@@ -53,5 +44,29 @@ export function JobsPage() {
         Open Stake gives evidence, not a certificate. Local rules and the licensed surveyor decide.
       </p>
     </main>
+  );
+}
+
+function JobLine({ job }: { job: Schemas["Job"] }) {
+  const about = [job.task, job.client].filter(Boolean).join(", ");
+  return (
+    <li>
+      <Link
+        to={`/job/${job.id}/job`}
+        className="flex min-h-record items-center justify-between gap-4 rounded border-2 border-line bg-page px-5 py-3 hover:border-ink"
+      >
+        <span className="min-w-0">
+          <span className="block text-2xl font-bold">{job.name}</span>
+          {about && <span className="block truncate">{about}</span>}
+          <span className="block text-faded">
+            {job.problem || `${job.system_name}${job.system_code ? ` (EPSG:${job.system_code})` : ""}, ${job.length_unit_word}`}
+          </span>
+        </span>
+        <span className="text-right whitespace-nowrap">
+          <span className="block font-semibold">{job.marks} marks</span>
+          <span className="text-faded">{job.practice ? "practice, stand-in devices" : `made ${day(job.created_s)}`}</span>
+        </span>
+      </Link>
+    </li>
   );
 }

@@ -1,0 +1,401 @@
+"""Jobs, systems, geoid grids and control lists over the API; nothing that was set is lost."""
+
+import io
+import struct
+
+import ezdxf
+import numpy as np
+import pytest
+
+from openstake.app import build
+from tests.conftest import Crew, as_file
+
+ITM = {"kind": "code", "code": 2157}
+SURVEY_FOOT = 1200 / 3937
+# ITM metres; the second list in the US survey feet of the Vermont grid.
+LIST = "name,east,north,elevation,note\nA,703412.361,629805.118,6.5,nail\nB,703478.902,629861.447,6.1,pin\nC,703655.274,629990.63,4.9,\n"
+VERMONT = "name,east_sft,north_sft\nA,1592310.75,612480.22\nB,1592498.13,612655.9\nC,1592101.88,612219.47\n"
+
+
+@pytest.fixture(scope="module")
+def office(tmp_path_factory):
+    program = build(tmp_path_factory.mktemp("office"), practice=True, demo=True, web_dir=None)
+    yield Crew(program)
+    program.close()
+
+
+def make(office, name, system=ITM, unit="m", text=None, **more):
+    job = office.post("/jobs", {"name": name, "system": system, "length_unit": unit} | more)
+    if text:
+        office.post(f"/jobs/{job['id']}/control/accept", as_file(text))
+    return job["id"]
+
+
+def change(office, job, status=200, **changes):
+    settings = office.get(f"/jobs/{job}")["settings_id"]
+    return office.post(f"/jobs/{job}/settings", {"replaces_id": settings, "changes": changes}, status)
+
+
+def codes(findings):
+    return [item["code"] for item in findings]
+
+
+def marks(office, job):
+    return {mark["name"]: mark for mark in office.get(f"/jobs/{job}/marks")["marks"]}
+
+
+def given(office, job):
+    return {
+        name: {key: value for key, value in mark.items() if key != "id"} for name, mark in marks(office, job).items()
+    }
+
+
+def test_a_job_in_feet_on_an_assumed_system_takes_marks_and_lies_nowhere_until_it_is_placed(office):
+    job = make(office, "Corner lot", {"kind": "local"}, "ft", "name,east,north\nP1,5000,5000\nP2,5000,5100\n")
+
+    assert marks(office, job)["P2"]["north_m"] == pytest.approx(5100 * 0.3048)
+    assert marks(office, job)["P2"]["latitude_deg"] is None
+    assert codes(office.get(f"/jobs/{job}/system")["findings"]) == ["system-lies-nowhere"]
+    geodetic = as_file("name,latitude,longitude\nG,44.0,-72.6\n")
+    preview = office.post(f"/jobs/{job}/control/preview", geodetic)
+    assert preview["accepted"] == 0 and "nowhere on Earth yet" in preview["rows"][0]["refusal"]
+
+    anchor = {
+        "latitude_deg": "44 N",
+        "longitude_deg": "72.6 W",
+        "height_m": "1000",
+        "east_m": "5000",
+        "north_m": "5000",
+    }
+    change(office, job, system={"kind": "local", "anchor": anchor})
+
+    placed = marks(office, job)["P2"]
+    # By hand: 100 ft = 30.48 m north on a ground 304.8 m up is 30.48 / 1.0000478 / 111.11 km = 0.00027432 degrees.
+    assert placed["latitude_deg"] == pytest.approx(44.0 + 0.00027432, abs=2e-8)
+    assert placed["longitude_deg"] == pytest.approx(-72.6, abs=1e-9)
+    between = office.get(f"/jobs/{job}/between?from_id={marks(office, job)['P1']['id']}&to_id={placed['id']}")
+    assert (between["distance_m"], between["bearing_deg"]) == pytest.approx((30.48, 0.0), abs=1e-9)
+
+
+def test_settings_are_added_and_the_ones_before_stay_in_the_book(office):
+    job = make(office, "Settings", text=LIST)
+    before = office.get(f"/jobs/{job}")
+
+    after = change(
+        office, job, name="Settings, renamed", client="Board", time_zone="Europe/Dublin", frame_epoch="2010.0"
+    )
+
+    assert (after["name"], after["client"], after["time_zone"]) == ("Settings, renamed", "Board", "Europe/Dublin")
+    office.post(f"/jobs/{job}/settings", {"replaces_id": before["settings_id"], "changes": {"client": "x"}}, 409)
+    assert "name, client, time zone, epoch" in office.get(f"/jobs/{job}/book")["lines"][0]["sentence"]
+    assert [found["name"] for found in office.get("/jobs?text=board%20renamed")["jobs"]] == ["Settings, renamed"]
+    change(office, job, archived=True)
+    assert "Settings, renamed" not in [found["name"] for found in office.get("/jobs")["jobs"]]
+    assert "Settings, renamed" in [found["name"] for found in office.get("/jobs?archived=true")["jobs"]]
+
+
+@pytest.mark.parametrize(
+    ("changes", "field"),
+    [
+        ({"name": " "}, "name"),
+        ({"time_zone": "Mars/Olympus"}, "time_zone"),
+        ({"time_zone": "../../etc/passwd"}, "time_zone"),
+        ({"frame_epoch": "last year"}, "frame_epoch"),
+        ({"frame_epoch": "2026-02-30"}, "frame_epoch"),
+        ({"project_height": "5 cubits"}, "project_height"),
+        ({"latitude": "91", "longitude": "0"}, "latitude"),
+        ({"latitude": "53"}, "longitude"),
+        ({"geoid_id": "nothing"}, "geoid_id"),
+        ({"system": {"kind": "code", "code": 4326}}, "system"),
+        ({"system": {"kind": "text", "text": "hello"}}, "system"),
+        ({"system": {"kind": "own", "own": {"name": "x", "scale": "400"}}}, "scale"),
+        ({"ground": {"origin_name": "A", "east_m": "1", "north_m": "2", "combined_factor": "2"}}, "combined_factor"),
+        ({"operation": {"source": "WGS 84", "name": "of my own"}}, "operation"),
+    ],
+)
+def test_a_setting_that_cannot_be_is_a_sentence_at_its_field_and_changes_nothing(office, changes, field):
+    job = next((found["id"] for found in office.get("/jobs?text=refusals")["jobs"]), None) or make(office, "Refusals")
+    before = office.get(f"/jobs/{job}")
+
+    problem = change(office, job, 422, **changes)
+
+    assert problem["field"] == field and problem["detail"].endswith(".")
+    assert office.get(f"/jobs/{job}") == before
+
+
+def test_a_copy_has_the_settings_and_the_profiles_and_the_list_only_where_wished(office):
+    job = office.job()
+
+    bare = office.post(f"/jobs/{job}/copy", {"name": "Carrow again"})
+    full = office.post(f"/jobs/{job}/copy", {"name": "Carrow with control", "with_control": True})
+
+    assert (bare["marks"], full["marks"]) == (0, 9)
+    assert bare["system_code"] == 2157 and bare["geoid_id"] == office.get(f"/jobs/{job}")["geoid_id"]
+    chosen = [
+        profile["name"] for profile in office.get(f"/jobs/{bare['id']}/profiles")["profiles"] if profile["chosen"]
+    ]
+    assert len(chosen) == 2
+    assert {name: mark["east_m"] for name, mark in marks(office, full["id"]).items()} == {
+        name: mark["east_m"] for name, mark in marks(office, job).items()
+    }
+    office.post(f"/jobs/{job}/copy", {"name": "Carrow Sluice"}, 409)
+
+
+def test_a_system_of_one_s_own_is_tried_on_the_marks_before_it_is_taken(office):
+    job = make(office, "Own projection", text=LIST)
+    own = {"name": "Own ITM", "method": "transverse-mercator", "latitude_of_origin_deg": "53 30 N", "scale": "0.99982",
+           "central_meridian_deg": "8 W", "false_east_m": "600000", "false_north_m": "750000 m"}  # fmt: skip
+
+    same = office.post("/systems/try", {"system": {"kind": "own", "own": own}, "job_id": job})
+    other = office.post("/systems/try", {"system": {"kind": "code", "code": 32633}, "job_id": job})
+
+    # The parameters are those of EPSG:2157: the marks do not move.
+    assert same["marks"][0]["latitude_deg"] == pytest.approx(marks(office, job)["A"]["latitude_deg"], abs=1e-10)
+    assert not other["marks"][0]["inside"] or abs(other["marks"][0]["longitude_deg"]) > 9
+    change(office, job, system={"kind": "own", "own": own})
+    assert office.get(f"/jobs/{job}")["system_name"] == "Own ITM"
+    assert marks(office, job)["A"]["latitude_deg"] == pytest.approx(same["marks"][0]["latitude_deg"], abs=1e-12)
+
+
+def test_zone_edges_outside_and_old_codes_are_said(office):
+    def tried(code, latitude, longitude):
+        body = {"system": {"kind": "code", "code": code}, "latitude": latitude, "longitude": longitude}
+        return codes(office.post("/systems/try", body)["findings"])
+
+    # EPSG dataset: UTM 30N is used from 6 W to 0; 2157 in Ireland; 2085 (Cuba) is deprecated.
+    assert tried(32630, "53", "3 W") == []
+    assert tried(32630, "53", "0.1 W") == ["system-near-edge"]
+    assert tried(32630, "53", "2 E") == ["system-outside-area"]
+    assert "projection-not-conformal" in tried(3857, "53", "3 W")
+    assert "system-deprecated" in tried(2085, "22.5", "80 W")
+
+
+def test_elevations_are_refused_without_a_geoid_and_follow_one_that_is_chosen(office):
+    job = make(office, "Heights", text=LIST)
+    assert marks(office, job)["A"]["ellipsoidal_height_m"] is None
+    assert "geoid-missing" in codes(office.get(f"/jobs/{job}/system")["findings"])
+    start = {"mark_id": marks(office, job)["A"]["id"], "reading": "1.5 m", "feature": "bottom", "source": "mark",
+             "station_id": 1, "listen": {"rover_url": "tcp://127.0.0.1:1"}}  # fmt: skip
+    assert "no geoid grid" in office.post(f"/jobs/{job}/base/start", start, 422)["detail"]
+
+    # A small grid around the site that is 50 m everywhere: h = H + N by hand.
+    grid = struct.pack(">ddddii", 52.0, -7.0, 0.5, 0.5, 4, 4) + np.full(16, 50.0, ">f4").tobytes()
+    added = office.program.app.test_client().post(
+        "/api/geoids?name=site.gtx", data=grid, headers={"Content-Type": "application/octet-stream"},
+        base_url="http://127.0.0.1:8420",
+    ).get_json()  # fmt: skip
+    assert (added["west_deg"], added["north_deg"], added["latitude_step_min"]) == pytest.approx((-7.0, 53.5, 30.0))
+    change(office, job, geoid_id=added["id"])
+
+    assert marks(office, job)["A"]["ellipsoidal_height_m"] == pytest.approx(56.5, abs=1e-9)
+    assert marks(office, job)["A"]["elevation_m"] == 6.5
+    # The training grid is never chosen by itself, and stops a job that counts.
+    training = next(grid for grid in office.get("/geoids")["geoids"] if grid["training_only"])
+    assert office.get(f"/jobs/{make(office, 'Fresh')}")["geoid_id"] is None
+    change(office, job, geoid_id=training["id"])
+    stop = next(item for item in office.get(f"/jobs/{job}/system")["findings"] if item["code"] == "geoid-training-only")
+    assert stop["severity"] == "stop"
+
+
+@pytest.mark.parametrize("content", [b"", b"garbage" * 100, b"II*\0garbage"])
+def test_a_file_that_is_no_grid_is_refused_and_leaves_nothing_behind(office, content):
+    answer = office.program.app.test_client().post(
+        "/api/geoids?name=x.gtx", data=content, headers={"Content-Type": "application/octet-stream"},
+        base_url="http://127.0.0.1:8420",
+    )  # fmt: skip
+
+    assert answer.status_code == 422 and answer.get_json()["detail"].endswith(".")
+    assert not list((office.program.context.data_dir / "geoid").glob("part-*"))
+
+
+def test_ground_distances_stretch_the_grid_about_the_origin_and_a_reciprocal_is_noticed(office):
+    geodetic = "name,latitude,longitude\nO,52.4,-6.5\nE,52.4,-6.48\n"
+    job = make(office, "Ground", text=geodetic)
+    grid = marks(office, job)
+    ground = {
+        "origin_name": "O",
+        "combined_factor": "0.9999",
+        "east_m": f"{grid['O']['east_m']!r} m",
+        "north_m": f"{grid['O']['north_m']!r} m",
+    }
+
+    change(office, job, ground=ground)
+
+    stretched = marks(office, job)
+    assert stretched["O"]["east_m"] == pytest.approx(grid["O"]["east_m"], abs=1e-6)
+    step = grid["E"]["east_m"] - grid["O"]["east_m"]
+    assert stretched["E"]["east_m"] - stretched["O"]["east_m"] == pytest.approx(step / 0.9999, abs=1e-6)
+    assert "ground-factor-differs" in codes(office.get(f"/jobs/{job}/system")["findings"])
+
+
+@pytest.mark.parametrize(
+    ("line", "code", "words"),
+    [
+        ("X,629900,703500,1", "control-axes-swapped", "swap the two columns"),
+        ("X,2307783,2066290,1", "control-unit-mixed", "are feet"),
+        ("A,703412.361,629805.118,1", "control-duplicate-name", "at the same place"),
+        ("A,703413.361,629805.118,1", "control-duplicate-name", "1.000 m away"),
+        ("X,903412,629805,1", "control-outside-area", "Outside the area"),
+        ("X,603412,529805,1", "control-outside-area", "from the middle"),
+    ],
+)
+def test_a_list_s_mistakes_are_found_and_named(office, line, code, words):
+    job = next((found["id"] for found in office.get("/jobs?text=mistakes")["jobs"]), None) or make(
+        office, "Mistakes", text=LIST
+    )
+
+    preview = office.post(
+        f"/jobs/{job}/control/preview", as_file(f"name,east,north,elevation\n{line}\nOK,703500,629900,5\n")
+    )
+
+    assert (preview["accepted"], preview["refused"]) == (1, 1)
+    assert words in preview["rows"][0]["refusal"]
+    assert codes(preview["findings"]) == [code]
+
+
+def test_a_dropped_sign_of_the_longitude_is_named(office):
+    job = make(office, "Sign", text=LIST)
+
+    preview = office.post(
+        f"/jobs/{job}/control/preview", as_file("name,latitude,longitude\nX,52.41,6.47\nY,-6.47,52.41\n")
+    )
+
+    assert codes(preview["findings"]) == ["control-longitude-sign", "control-axes-swapped"]
+
+
+def test_the_wrong_foot_is_named_by_the_two_parts_in_a_million_it_moves_the_marks(office):
+    job = make(office, "Feet", {"kind": "code", "code": 6590}, "sft", VERMONT)
+
+    preview = office.post(f"/jobs/{job}/control/preview", as_file(VERMONT.replace("_sft", "")) | {"unit": "ft"})
+
+    assert set(codes(preview["findings"])) == {"control-foot-differs"}
+    # 1 592 310.75 ft x 2 ppm = 3.18 ft, and north 612 480 x 2 ppm = 1.22 ft: 3.41 ft together.
+    assert "3.41 ft away: 2 ppm" in preview["rows"][0]["refusal"]
+    change(office, job, length_unit="ft")
+    assert "foot-differs" in codes(office.get(f"/jobs/{job}/system")["findings"])
+
+
+@pytest.mark.parametrize("kind", ["csv", "geojson", "landxml"])
+@pytest.mark.parametrize("unit", ["m", "sft"])
+def test_import_export_import_is_the_identity(office, kind, unit):
+    system = ITM if unit == "m" else {"kind": "code", "code": 6590}
+    text = (
+        VERMONT
+        if unit == "sft"
+        else LIST.replace("note\n", "note,order,source,check only\n")
+        .replace("nail", "nail,2nd,county,yes")
+        .replace("pin", "pin,,,")
+        .replace("4.9,", "4.9,,,,")
+    )
+    first = make(office, f"First {kind} {unit}", system, unit, text)
+
+    file = office.program.app.test_client().get(f"/api/jobs/{first}/control.{kind}", base_url="http://127.0.0.1:8420")
+    second = make(office, f"Second {kind} {unit}", system, unit)
+    taken = office.post(f"/jobs/{second}/control/accept", as_file(file.get_data()))
+
+    assert taken["refused"] == 0
+    assert given(office, second) == given(office, first)
+
+
+def test_kml_and_dxf_hold_every_mark(office):
+    job = office.job("Nettle Brook Culvert")
+
+    kml, dxf = office.get(f"/jobs/{job}/control.kml"), office.get(f"/jobs/{job}/control.dxf")
+
+    assert kml.count("<Placemark") == 4
+    points = ezdxf.read(io.StringIO(dxf)).modelspace().query("POINT")
+    assert sorted(point.dxf.location.x for point in points)[0] == pytest.approx(1592101.88, abs=1e-6)
+
+
+def test_a_file_in_another_system_is_not_taken_for_this_one(office):
+    source = make(office, "Vermont source", {"kind": "code", "code": 6590}, "sft", VERMONT)
+    file = office.get(f"/jobs/{source}/control.geojson")
+    job = make(office, "Not Vermont")
+    content = (
+        office.program.app.test_client()
+        .get(f"/api/jobs/{source}/control.geojson", base_url="http://127.0.0.1:8420")
+        .get_data()
+    )
+
+    assert file["system"] == "EPSG:6590"
+    problem = office.post(f"/jobs/{job}/control/preview", as_file(content), 422)
+    assert "EPSG:6590" in problem["detail"] and "No datum shift" in problem["detail"]
+
+
+def test_a_mark_is_corrected_taken_out_and_brought_back_without_losing_what_it_was(office):
+    job = make(office, "Marks", text=LIST)
+    first = marks(office, job)["A"]
+    values = {
+        "name": "A",
+        "east_m": "703412.400",
+        "north_m": "629805.118",
+        "height_m": "6.5 m",
+        "height_kind": "elevation",
+    }
+
+    office.post(f"/jobs/{job}/marks/{first['id']}", {"values": values, "reason": ""}, 422)
+    second = office.post(f"/jobs/{job}/marks/{first['id']}", {"values": values, "reason": "typing error"})
+    office.post(f"/jobs/{job}/marks/{first['id']}", {"values": values, "reason": "again"}, 409)
+    assert "moved by 0.039 m" in office.get(f"/jobs/{job}/book")["lines"][0]["sentence"]
+    third = office.post(f"/jobs/{job}/marks/{second['id']}", {"reason": "destroyed", "withdraw": True})
+    assert "A" not in marks(office, job)
+    assert [mark["name"] for mark in office.get(f"/jobs/{job}/marks?withdrawn=true")["marks"]] == ["A"]
+    office.post(
+        f"/jobs/{job}/marks/{third['id']}", {"values": values | {"east_m": first["typed"]["east_m"]}, "reason": "found"}
+    )
+
+    versions = office.get(f"/jobs/{job}/marks/{marks(office, job)['A']['id']}")["versions"]
+    assert [round(version["mark"]["east_m"], 3) for version in versions] == [703412.361, 703412.4, 703412.4, 703412.361]
+    assert [version["withdrawn"] for version in versions] == [False, True, False, False]
+
+
+@pytest.mark.parametrize(
+    ("values", "field"),
+    [
+        ({"name": "", "east_m": "703500", "north_m": "629900"}, "name"),
+        ({"name": "N", "east_m": "703500"}, "north_m"),
+        (
+            {"name": "N", "east_m": "703500", "north_m": "629900", "latitude_deg": "52", "longitude_deg": "6 W"},
+            "latitude_deg",
+        ),
+        ({"name": "N", "east_m": "703500", "north_m": "629900", "height_m": "5"}, "height_kind"),
+        ({"name": "A", "east_m": "703500", "north_m": "629900"}, "name"),
+        ({"name": "N", "east_m": "629900", "north_m": "703500"}, "east_m"),
+        ({"name": "N", "east_m": "703,500.0", "north_m": "629900"}, "east_m"),
+        ({"name": "N", "latitude_deg": "6 W", "longitude_deg": "52"}, "latitude_deg"),
+    ],
+)
+def test_a_mark_that_cannot_be_is_a_sentence_at_its_field(office, values, field):
+    job = next((found["id"] for found in office.get("/jobs?text=typed%20marks")["jobs"]), None) or make(
+        office, "Typed marks", text=LIST
+    )
+
+    assert office.post(f"/jobs/{job}/marks", {"values": values}, 422)["field"] == field
+    assert len(marks(office, job)) == 3
+
+
+def test_a_distance_is_given_in_the_grid_and_on_the_ground(office):
+    job = make(
+        office,
+        "Distance",
+        text="name,east,north,ellipsoidal height\nA,700000,600000,100\nB,700300,600400,112\nC,700000,600100,100\n",
+    )
+    found = marks(office, job)
+
+    between = office.get(f"/jobs/{job}/between?from_id={found['A']['id']}&to_id={found['B']['id']}")
+
+    # 3-4-5: 500 m, bearing atan2(300, 400) = 36.8699 degrees.
+    assert (between["distance_m"], between["bearing_deg"], between["rise_m"]) == pytest.approx(
+        (500.0, 36.869898, 12.0), abs=1e-6
+    )
+    # ITM at E 700 000: 0.99982 x (1 + x2/2R2) with x = 100 km and R = 6380 km, less 100/6380000 for height: 0.99992716.
+    assert between["ground_distance_m"] == pytest.approx(500.0 / 0.99992716, abs=0.0005)
+
+
+def test_the_plan_holds_every_mark_and_the_turn_to_true_north(office):
+    plan = office.get(f"/jobs/{office.job()}/plan")
+
+    assert len(plan["marks"]["id"]) == 9 and sum(plan["marks"]["check_only"]) == 2
+    # By hand: (longitude difference to 8 W) x sin(latitude) = 1.527 x sin 52.41 = 1.210 degrees, east of the meridian: positive.
+    assert plan["convergence_deg"] == pytest.approx(1.210, abs=0.002)
+    assert plan["base"] is None

@@ -1,0 +1,125 @@
+import { FileUp, Plus } from "lucide-react";
+import { useDeferredValue, useRef, useState } from "react";
+import { sentenceOf, type Schemas } from "../../api/client";
+import { useMarks } from "../../api/queries";
+import { length, UNIT_SIGN } from "../../lib/format";
+import { Button, Note, TextField } from "../../ui/controls";
+import { Page } from "../../ui/Page";
+import type { ViewProps } from "./JobPage";
+import { MarkForm } from "./MarkForm";
+import { MarkPanel } from "./MarkPanel";
+
+const FORMATS = ["csv", "geojson", "landxml", "kml", "dxf"];
+
+/** The control list: marks with trusted coordinates. */
+export function ControlView({ job, tabs, onFile }: ViewProps & { onFile: (file: File) => void }) {
+  const [text, setText] = useState("");
+  const [withdrawn, setWithdrawn] = useState(false);
+  const [open, setOpen] = useState<Schemas["Mark"] | "new" | null>(null);
+  const marks = useMarks(job.id, useDeferredValue(text), withdrawn);
+  const input = useRef<HTMLInputElement>(null);
+
+  if (open === "new") return <MarkForm job={job} onClose={() => setOpen(null)} />;
+  if (open) return <MarkPanel job={job} mark={open} withdrawn={withdrawn} onClose={() => setOpen(null)} />;
+  return (
+    <Page
+      title="Control"
+      why="The base stands on one of these marks, the checks on the others."
+      tabs={tabs}
+      action={
+        <Button kind="primary" large onClick={() => input.current?.click()}>
+          <FileUp aria-hidden /> Import a list
+        </Button>
+      }
+      aside={
+        <p className="text-faded">
+          Save the list as{" "}
+          {FORMATS.map((format) => (
+            <a key={format} href={`/api/jobs/${job.id}/control.${format}`} download className="mr-3 inline-block py-2 font-semibold text-ink underline">
+              {format === "landxml" ? "LandXML" : format === "geojson" ? "GeoJSON" : format.toUpperCase()}
+            </a>
+          ))}
+        </p>
+      }
+    >
+      <input
+        ref={input}
+        type="file"
+        aria-label="Control list file"
+        accept=".csv,.txt,.json,.geojson,.xml,.landxml,text/csv"
+        className="sr-only"
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          event.target.value = "";
+          if (file) onFile(file);
+        }}
+      />
+      <div className="mb-3 grid grid-cols-[1fr_auto_auto] items-end gap-4">
+        <TextField label="Find a mark" name="find_mark" value={text} onChange={setText} placeholder="name, note or source" />
+        <Button onClick={() => setWithdrawn(!withdrawn)}>{withdrawn ? "Show the list" : "Show marks taken out"}</Button>
+        <Button onClick={() => setOpen("new")}>
+          <Plus aria-hidden size={18} /> Add a mark
+        </Button>
+      </div>
+      {marks.isError && <Note tone="flag">{sentenceOf(marks.error)}</Note>}
+      {marks.data && marks.data.total === 0 && !withdrawn && (
+        <Note>No control yet. Without a known mark nothing can be checked: import the list, or add marks by hand.</Note>
+      )}
+      {marks.data && marks.data.matching === 0 && (marks.data.total > 0 || withdrawn) && (
+        <p>{withdrawn ? "No mark has been taken out." : "No mark holds this text."}</p>
+      )}
+      {marks.data && marks.data.marks.length > 0 && <MarkTable marks={marks.data.marks} unit={job.length_unit} onOpen={setOpen} />}
+      {marks.data && marks.data.matching > marks.data.marks.length && (
+        <p className="mt-2 text-faded">
+          {marks.data.matching - marks.data.marks.length} more of {marks.data.matching}: type a part of the name, or look on the plan.
+        </p>
+      )}
+    </Page>
+  );
+}
+
+function MarkTable(props: { marks: Schemas["Mark"][]; unit: Schemas["Job"]["length_unit"]; onOpen: (mark: Schemas["Mark"]) => void }) {
+  const { unit } = props;
+  const sign = UNIT_SIGN[unit];
+  return (
+    <table className="w-full border-collapse bg-page text-right">
+      <thead className="border-b-2 border-ink text-base">
+        <tr>
+          <th className="py-2 pl-3 text-left">Mark</th>
+          <th>East {sign}</th>
+          <th>North {sign}</th>
+          <th>Ellipsoidal {sign}</th>
+          <th>Elevation {sign}</th>
+          <th className="pl-6 text-left">Use</th>
+          <th className="pl-6 text-left">Note</th>
+        </tr>
+      </thead>
+      <tbody>
+        {props.marks.map((mark) => (
+          <tr key={mark.id} className="h-12 cursor-pointer border-b border-line hover:bg-lath/30" onClick={() => props.onOpen(mark)}>
+            <td className="pl-3 text-left">
+              <button type="button" className="font-bold underline decoration-line underline-offset-4">
+                {mark.name}
+              </button>
+            </td>
+            <td>{length(mark.east_m, unit)}</td>
+            <td>{length(mark.north_m, unit)}</td>
+            <Height metres={mark.ellipsoidal_height_m} unit={unit} derived={mark.height_kind !== "ellipsoidal"} />
+            <Height metres={mark.elevation_m} unit={unit} derived={mark.height_kind !== "elevation"} />
+            <td className="pl-6 text-left whitespace-nowrap">{mark.check_only ? "check only" : "control"}</td>
+            <td className="max-w-64 truncate pl-6 text-left">{mark.note}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** A height as given in ink, one derived through the geoid in grey. */
+function Height({ metres, unit, derived }: { metres: number | null; unit: Schemas["Job"]["length_unit"]; derived: boolean }) {
+  return (
+    <td className={derived ? "text-faded" : ""} title={derived && metres !== null ? "through the geoid grid" : undefined}>
+      {length(metres, unit)}
+    </td>
+  );
+}

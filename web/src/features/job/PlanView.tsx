@@ -1,0 +1,125 @@
+import { X } from "lucide-react";
+import { lazy, Suspense, useState } from "react";
+import { sentenceOf, type Schemas } from "../../api/client";
+import { useBetween, useMarks, usePlan } from "../../api/queries";
+import { distance, length, METRES, UNIT_SIGN } from "../../lib/format";
+import { Button, Note } from "../../ui/controls";
+import { MarkPicker } from "../../ui/marks";
+import { Page } from "../../ui/Page";
+import type { ViewProps } from "./JobPage";
+
+const SitePlan = lazy(() => import("../../plots/SitePlan"));
+
+type Mark = Schemas["Mark"];
+
+/** The site from above: pick a mark, and another to see what lies between them. */
+export function PlanView({ job, tabs }: ViewProps) {
+  const plan = usePlan(job.id);
+  const [picked, setPicked] = useState<Mark | null>(null);
+  const [from, setFrom] = useState<Mark | null>(null);
+  const [sought, setSought] = useState("");
+  const found = useMarks(job.id, sought);
+  const unit = { metres: METRES[job.length_unit], sign: UNIT_SIGN[job.length_unit] };
+  const fresh = found.data?.marks.find((mark) => mark.name === sought);
+  // A pick on the plan gives a name first; the mark itself comes with the answer.
+  if (sought && fresh && picked?.id !== fresh.id && !found.isPlaceholderData) {
+    setPicked(fresh);
+    setSought("");
+  }
+  const data = plan.data;
+  return (
+    <Page
+      title="Plan"
+      why={data ? `${data.marks.id.length} marks, ${data.points.length} points. ▲ control  ■ check only  × measured  ★ base` : ""}
+      tabs={tabs}
+    >
+      <div className="grid h-[calc(100%-3.5rem)] min-h-96 grid-cols-[1fr_21rem] gap-5">
+        {plan.isError && <Note tone="flag">{sentenceOf(plan.error)}</Note>}
+        {data && data.marks.id.length === 0 && data.points.length === 0 && <Note>Nothing to draw yet: import the control list.</Note>}
+        {data && (data.marks.id.length > 0 || data.points.length > 0) && (
+          <Suspense fallback={<p>Drawing the plan.</p>}>
+            <SitePlan
+              marks={data.marks}
+              points={data.points}
+              base={data.base}
+              convergenceDeg={data.convergence_deg}
+              picked={picked}
+              onPick={(id) => setSought(data.marks.name[data.marks.id.indexOf(id)] ?? "")}
+              unit={unit}
+            />
+          </Suspense>
+        )}
+        <div className="flex min-w-0 flex-col gap-4 overflow-auto p-1">
+          <MarkPicker jobId={job.id} label="Find a mark" value={picked} onPick={setPicked} />
+          {picked ? (
+            <Picked job={job} mark={picked} from={from} onFrom={setFrom} onClose={() => setPicked(null)} />
+          ) : (
+            <p className="text-faded">Press a mark on the plan, or find it by name.</p>
+          )}
+        </div>
+      </div>
+    </Page>
+  );
+}
+
+function Picked(props: { job: Schemas["Job"]; mark: Mark; from: Mark | null; onFrom: (mark: Mark | null) => void; onClose: () => void }) {
+  const { job, mark, from } = props;
+  const unit = job.length_unit;
+  const between = useBetween(job.id, from?.id ?? null, mark.id);
+  return (
+    <section className="rounded border-2 border-ink bg-page p-4" data-testid="picked">
+      <div className="flex items-start justify-between">
+        <h2 className="text-3xl font-bold">{mark.name}</h2>
+        <button type="button" aria-label="Let go of the mark" className="flex size-12 items-center justify-center" onClick={props.onClose}>
+          <X aria-hidden />
+        </button>
+      </div>
+      <p className="mb-2 text-faded">
+        {mark.check_only ? "check only" : "control"}
+        {mark.note && `, ${mark.note}`}
+      </p>
+      <dl className="grid grid-cols-[auto_1fr] gap-x-4 text-right">
+        <Line word="East" value={length(mark.east_m, unit)} sign={UNIT_SIGN[unit]} />
+        <Line word="North" value={length(mark.north_m, unit)} sign={UNIT_SIGN[unit]} />
+        <Line word="Ellipsoidal" value={length(mark.ellipsoidal_height_m, unit)} sign={UNIT_SIGN[unit]} />
+        <Line word="Elevation" value={length(mark.elevation_m, unit)} sign={UNIT_SIGN[unit]} />
+      </dl>
+      {between.data && from && from.id !== mark.id && <Between between={between.data} unit={unit} />}
+      <Button className="mt-3 w-full" onClick={() => props.onFrom(from?.id === mark.id ? null : mark)}>
+        {from?.id === mark.id ? "No longer measure from it" : "Measure from here"}
+      </Button>
+    </section>
+  );
+}
+
+function Between({ between, unit }: { between: Schemas["Between"]; unit: Schemas["Job"]["length_unit"] }) {
+  const away = distance(between.distance_m, unit);
+  return (
+    <div className="mt-3 border-t-2 border-line pt-2" data-testid="between">
+      <p className="text-faded">from {between.from_name}</p>
+      <p className="text-3xl font-bold">
+        {length(between.distance_m, unit)} <span className="text-lg font-semibold">{away.sign === "km" ? "m" : away.sign}</span>
+      </p>
+      {between.ground_distance_m !== null && (
+        <p>
+          {length(between.ground_distance_m, unit)} {UNIT_SIGN[unit]} on the ground
+        </p>
+      )}
+      <p>
+        grid bearing {between.bearing_deg.toFixed(4)}°
+        {between.rise_m !== null && `, ${length(between.rise_m, unit)} ${UNIT_SIGN[unit]} ${between.rise_m < 0 ? "(down)" : "up"}`}
+      </p>
+    </div>
+  );
+}
+
+function Line({ word, value, sign }: { word: string; value: string; sign: string }) {
+  return (
+    <>
+      <dt className="text-left text-faded">{word}</dt>
+      <dd className="text-xl font-semibold">
+        {value} {value !== "–" && <span className="text-base">{sign}</span>}
+      </dd>
+    </>
+  );
+}

@@ -1,0 +1,121 @@
+import { FileUp } from "lucide-react";
+import { useRef, useState } from "react";
+import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { useAntex, useSaveGear, useWithdrawGear } from "../../api/queries";
+import { base64Of } from "../../lib/base64";
+import { Button, Note, Select, TextField } from "../../ui/controls";
+import { asTyped, FieldForm, type Values } from "../../ui/form";
+import { Page } from "../../ui/Page";
+import type { OpenGear } from "./GearView";
+
+/** One thing of the kit. */
+export function GearEditor({ job, open, onClose }: { job: Schemas["Job"]; open: OpenGear; onClose: () => void }) {
+  const save = useSaveGear();
+  const withdraw = useWithdrawGear();
+  const [values, setValues] = useState(open.values);
+  const [password, setPassword] = useState("");
+  const problem = save.error instanceof Problem ? save.error : null;
+  const { kind } = open.form;
+  const send = () =>
+    save.mutate(
+      { kind, values, length_unit: job.length_unit, replaces_id: open.replaces?.id ?? null, password: password || null },
+      { onSuccess: onClose },
+    );
+  return (
+    <Page
+      title={open.replaces ? open.replaces.name : `Add to ${open.form.word.toLowerCase()}`}
+      why={`Without a unit: ${job.length_unit_word}.`}
+      aside={
+        <div className="flex items-center gap-4">
+          {open.replaces && (
+            <Button kind="danger" disabled={withdraw.isPending} onClick={() => withdraw.mutate(open.replaces!.id, { onSuccess: onClose })}>
+              Take it out
+            </Button>
+          )}
+          {save.isError && <p className="font-semibold text-flag">{sentenceOf(save.error)}</p>}
+        </div>
+      }
+      action={
+        <div className="flex gap-4">
+          <Button className="h-record!" onClick={onClose}>
+            Back
+          </Button>
+          <Button kind="primary" large disabled={save.isPending} onClick={send}>
+            Keep it
+          </Button>
+        </div>
+      }
+    >
+      <div className="flex flex-col gap-5">
+        {kind === "antenna" && <Antex onPick={(data) => setValues({ ...values, ...asTyped(open.form.fields, data) })} />}
+        <FieldForm fields={open.form.fields} values={values} onChange={setValues} problem={problem} columns={2} />
+        {kind === "caster" && (
+          <TextField
+            label="Password"
+            name="password"
+            type="password"
+            value={password}
+            onChange={setPassword}
+            hint={
+              open.replaces?.has_password
+                ? "One is kept on this machine and is not shown. Type another to replace it."
+                : "Kept in a file of its own on this machine, never shown, exported or logged."
+            }
+          />
+        )}
+      </div>
+    </Page>
+  );
+}
+
+/** Phase centres from a calibration file. */
+function Antex({ onPick }: { onPick: (data: Values) => void }) {
+  const antex = useAntex();
+  const input = useRef<HTMLInputElement>(null);
+  const [picked, setPicked] = useState("");
+  const found = antex.data?.antennas ?? [];
+  return (
+    <div className="flex flex-col gap-3 rounded border-2 border-line bg-page p-4">
+      <div className="flex items-center gap-4">
+        <Button onClick={() => input.current?.click()}>
+          <FileUp aria-hidden size={18} /> Phase centres from an ANTEX file
+        </Button>
+        {antex.data && (
+          <p className="text-faded">
+            {found.length} antennas found{antex.data.satellites > 0 && `, ${antex.data.satellites} of satellites passed over`}
+          </p>
+        )}
+      </div>
+      <input
+        ref={input}
+        type="file"
+        aria-label="ANTEX file"
+        accept=".atx,.txt"
+        className="sr-only"
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          event.target.value = "";
+          if (file) void base64Of(file).then((content_base64) => antex.mutate({ name: file.name, content_base64 }));
+        }}
+      />
+      {antex.isError && <Note tone="flag">{sentenceOf(antex.error)}</Note>}
+      {antex.data?.refused.map((sentence) => (
+        <Note key={sentence} tone="flag">
+          {sentence}
+        </Note>
+      ))}
+      {found.length > 0 && (
+        <Select
+          label="Antenna of the file"
+          value={picked}
+          options={found.map((item, at) => ({ value: String(at), label: String(item.name), detail: String(item.serial ?? "") }))}
+          onChange={(at) => {
+            setPicked(at);
+            const item = found[Number(at)];
+            if (item) onPick({ name: item.name, serial: item.serial, phase_centres: item.phase_centres, calibration: item.calibration, features: item.features });
+          }}
+        />
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,25 @@
+import type { Schemas } from "../../api/client";
+import { Tabs, useView } from "../../ui/Tabs";
+import { GearView } from "./GearView";
+import { PackingView } from "./PackingView";
+import { ProfilesView } from "./ProfilesView";
+
+const VIEWS = [
+  { view: "profiles", label: "Profiles" },
+  { view: "packing", label: "Packing" },
+  { view: "gear", label: "Gear" },
+] as const;
+
+export interface ViewProps {
+  job: Schemas["Job"];
+  tabs: React.ReactNode;
+}
+
+/** The kit: profiles for both ends, what to pack, and the gear it is made of. */
+export function KitPage({ job }: { job: Schemas["Job"]; live: Schemas["Live"] | null; average: Schemas["Average"] | null }) {
+  const [view, setView] = useView(VIEWS.map((item) => item.view));
+  const tabs = <Tabs views={VIEWS} value={view} onChange={setView} />;
+  if (view === "packing") return <PackingView job={job} tabs={tabs} />;
+  if (view === "gear") return <GearView job={job} tabs={tabs} />;
+  return <ProfilesView job={job} tabs={tabs} />;
+}

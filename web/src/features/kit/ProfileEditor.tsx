@@ -1,0 +1,76 @@
+import { useState } from "react";
+import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { useGear, useProfileForm, useProfileVersions, useSaveProfile, useWithdrawProfile } from "../../api/queries";
+import { clock, day } from "../../lib/format";
+import { Button } from "../../ui/controls";
+import { asTyped, FieldForm, type Values } from "../../ui/form";
+import { Page } from "../../ui/Page";
+
+export interface Edited {
+  values: Values;
+  replaces: Schemas["Profile"] | null;
+}
+
+/** One profile: everything that is to be set at one end. Saving adds a version. */
+export function ProfileEditor({ job, edited, onClose }: { job: Schemas["Job"]; edited: Edited; onClose: () => void }) {
+  const form = useProfileForm();
+  const gear = useGear();
+  const save = useSaveProfile();
+  const withdraw = useWithdrawProfile();
+  const versions = useProfileVersions(edited.replaces?.line_id ?? "");
+  const [values, setValues] = useState(edited.values);
+  const problem = save.error instanceof Problem ? save.error : null;
+  const fields = form.data?.fields ?? [];
+  const choices = Object.fromEntries(
+    Object.entries(form.data?.gear_fields ?? {}).map(([field, kind]) => [
+      field,
+      (gear.data?.items ?? []).filter((item) => item.kind === kind).map((item) => item.name),
+    ]),
+  );
+  const send = () =>
+    save.mutate({ values, length_unit: job.length_unit, replaces_id: edited.replaces?.id ?? null }, { onSuccess: onClose });
+  return (
+    <Page
+      title={edited.replaces ? edited.replaces.name : "New profile"}
+      why="What both ends must agree in stands under Link."
+      aside={
+        <div className="flex items-center gap-4">
+          {edited.replaces && (
+            <Button kind="danger" disabled={withdraw.isPending} onClick={() => withdraw.mutate(edited.replaces!.id, { onSuccess: onClose })}>
+              Take it out
+            </Button>
+          )}
+          {save.isError && <p className="font-semibold text-flag">{sentenceOf(save.error)}</p>}
+        </div>
+      }
+      action={
+        <div className="flex gap-4">
+          <Button className="h-record!" onClick={onClose}>
+            Back
+          </Button>
+          <Button kind="primary" large disabled={save.isPending} onClick={send}>
+            {edited.replaces ? `Save version ${edited.replaces.version + 1}` : "Save the profile"}
+          </Button>
+        </div>
+      }
+    >
+      <FieldForm fields={fields} values={values} onChange={setValues} problem={problem} choices={choices} columns={3} />
+      {(versions.data?.length ?? 0) > 1 && (
+        <section className="mt-5">
+          <h2 className="text-xl font-bold">Versions</h2>
+          <ul>
+            {versions.data?.map((version) => (
+              <li key={version.id} className="flex min-h-touch items-center gap-6 border-b border-line">
+                <b>{version.version}</b>
+                <span className="flex-1">
+                  {version.name}, {day(version.created_s, job.time_zone)} {clock(version.created_s, job.time_zone)}
+                </span>
+                <Button onClick={() => setValues(asTyped(fields, version.data))}>Fill in</Button>
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+    </Page>
+  );
+}
