@@ -111,6 +111,21 @@ class Page:
     def go(self, step):
         self.press(step, tag="nav//a")
 
+    def view(self, name):
+        """Open a view of the page."""
+        self.press(name, tag="button[@role='tab']")
+        self.until(lambda: name in self.heading())
+
+    def heading(self):
+        return self.driver.find_element(By.TAG_NAME, "h1").text
+
+    def give_file(self, label, path):
+        """Choose a file in the field of that label."""
+        field = self.until(
+            lambda: self.driver.find_elements(By.CSS_SELECTOR, f"input[type=file][aria-label='{label}']")
+        )
+        field[0].send_keys(str(path))
+
     def shot(self, name):
         """Take a picture where pictures are asked for."""
         if SHOTS:

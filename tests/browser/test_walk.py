@@ -111,10 +111,11 @@ def test_a_job_is_made_with_a_system_found_by_part_of_its_name(visit):
     visit.open()
     visit.press("New job")
     visit.type("name", "Alder Weir")
-    visit.type("system", "vermont ftUS")
-    visit.press("NAD83(2011) / Vermont")
     visit.choose("Lengths are typed", "US survey foot")
+    visit.type("system", "vermont ftUS")
+    visit.sees("NAD83(2011) / Vermont")
     visit.shot("new-job")
+    visit.press("NAD83(2011) / Vermont")
     visit.press("Make the job")
     visit.sees("No control yet")
     visit.sees("US survey foot")
@@ -168,6 +169,12 @@ def test_axe_finds_nothing_serious_on_any_page(visit, theme):
         visit.go(step)
         visit.until(lambda: visit.driver.find_elements("tag name", "h1"))
         found[step] = axe(visit)
+    for step, views in (("Job", ("Plan", "System", "About")), ("Kit", ("Profiles", "Packing", "Gear"))):
+        visit.go(step)
+        for view in views:
+            visit.press(view, tag="button[@role='tab']")
+            visit.until(lambda view=view: view in visit.heading() or view == "About")
+            found[view] = axe(visit)
 
     assert {name: rules for name, rules in found.items() if rules} == {}
     visit.driver.execute_script("localStorage.removeItem('theme')")
@@ -185,6 +192,7 @@ def test_every_step_is_reached_by_keys_and_the_list_of_keys_is_shown(visit):
     visit.sees("nail in the sluice apron")
     for keys, words in (
         ("g6", "Nothing is listened to"),
+        ("g2", "The job uses those that are ticked"),
         ("g9", "The Book is whole"),
         ("g5", "Mark under the antenna"),
         ("r", "Mark under the pole"),

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import MISSING, Field, dataclass, field, fields, is_dataclass
 from typing import Any, TypeVar, get_args, get_origin, get_type_hints
 
 from openstake.core.errors import InputError
-from openstake.core.units import degrees_from_text, metres_from_text
+from openstake.core.units import degrees_from_text, exact_number, metres_from_text
 
 T = TypeVar("T")
 
@@ -151,18 +152,29 @@ def _choice(text: str, item: Field[Any], at: str) -> str:
     return text
 
 
+def _typed_number(text: str, item: Field[Any], unit: str, at: str) -> float:
+    """Return a number that was typed: a length with any unit, any other with its own or none."""
+    meta = item.metadata
+    try:
+        if meta["kind"] == "length":
+            return metres_from_text(text, unit)
+        own = meta["unit"]
+        bare = text.strip()
+        bare = bare[: -len(own)].strip() if own and bare.lower().endswith(own.lower()) else bare
+        if not re.fullmatch(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d{1,2})?", bare):
+            raise InputError(f"{meta['label']} is a number{f' in {own}' if own else ''}; '{text.strip()[:30]}' is not.")
+        return float(exact_number(bare))
+    except InputError as error:
+        error.field = at
+        raise
+
+
 def _number(value: Any, item: Field[Any], unit: str | None, at: str) -> float | int:
     kind, meta = item.metadata["kind"], item.metadata
     if isinstance(value, bool):
         raise InputError(f"{meta['label']} is not a number.", field=at)
     if isinstance(value, str) and unit is not None:
-        try:
-            number = metres_from_text(value, unit if kind == "length" else "m")
-        except InputError as error:
-            error.field = at
-            raise
-        if kind != "length" and value.strip()[-1:].isalpha():
-            raise InputError(f"{meta['label']} is a number in {meta['unit'] or 'no unit'}; '{value[:30]}' has letters.", field=at)  # fmt: skip
+        number = _typed_number(value, item, unit, at)
     elif isinstance(value, (int, float)):
         number = float(value)
     else:
