@@ -157,6 +157,27 @@ def test_a_system_of_one_s_own_is_tried_on_the_marks_before_it_is_taken(office):
     assert marks(office, job)["A"]["latitude_deg"] == pytest.approx(same["marks"][0]["latitude_deg"], abs=1e-12)
 
 
+def test_a_datum_operation_is_chosen_by_name_and_said(office):
+    # EPSG dataset: OSGB36 to WGS 84 (6), operation 1314, good to 2 m; the grid of the better one is not here.
+    job = make(office, "Operation", {"kind": "code", "code": 27700}, latitude="52", longitude="1 W")
+    found = office.get(f"/jobs/{job}/operations?source=WGS%2084")
+    names = {item["name"]: item["accuracy_m"] for item in found["operations"]}
+    assert names["Inverse of OSGB36 to WGS 84 (6)"] == 2.0 and found["without_grid"]
+
+    change(office, job, operation={"source": "WGS 84", "name": "Inverse of OSGB36 to WGS 84 (6)"})
+
+    notes = office.get(f"/jobs/{job}/system")["findings"]
+    assert codes(notes) == ["datum-operation-chosen"] and "good to 2 m" in notes[0]["sentence"]
+    change(
+        office,
+        job,
+        operation={"shift": {"x_m": "446.448", "y_m": "-125.157", "z_m": "542.06", "convention": "position-vector"}},
+    )
+    assert "3 parameters" in office.get(f"/jobs/{job}")["operation"]
+    # Another system drops what belonged to the one before.
+    assert change(office, job, system=ITM)["operation"] is None
+
+
 def test_zone_edges_outside_and_old_codes_are_said(office):
     def tried(code, latitude, longitude):
         body = {"system": {"kind": "code", "code": code}, "latitude": latitude, "longitude": longitude}

@@ -117,7 +117,7 @@ class Page:
         self.until(lambda: name in self.heading())
 
     def heading(self):
-        return self.driver.find_element(By.TAG_NAME, "h1").text
+        return self.driver.execute_script("return document.querySelector('h1')?.textContent ?? ''")
 
     def give_file(self, label, path):
         """Choose a file in the field of that label."""

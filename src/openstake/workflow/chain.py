@@ -6,7 +6,7 @@ from typing import Any
 
 from openstake.workflow import base, check, packing, watch
 from openstake.workflow.context import Context, job_of
-from openstake.workflow.marks import current_rows
+from openstake.workflow.job import count_marks
 
 CHECKED, ENTERED, MISSING, DISAGREES, OUT_OF_DATE = "checked", "entered", "missing", "disagrees", "out of date"
 
@@ -15,7 +15,7 @@ def step_states(context: Context, job_id: str) -> list[dict[str, Any]]:
     """Return each step with its state and one line that says why."""
     with context.database.read() as session:
         job_of(session, job_id)
-        marks = len(current_rows(session, job_id))
+        marks = count_marks(session).get(job_id, 0)
     base_view = base.view(context, job_id)
     checks = check.list_checks(context, job_id)
     return [

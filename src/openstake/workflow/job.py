@@ -91,7 +91,7 @@ def change_settings(context: Context, job_id: str, replaces_id: str, changes: Ma
     job = context.database.write(work)
     context.changed(job_id)
     with context.database.read() as session:
-        return job_view(job) | {"marks": _count_marks(session).get(job_id, 0)}
+        return job_view(job) | {"marks": count_marks(session).get(job_id, 0)}
 
 
 def store_settings(
@@ -215,7 +215,7 @@ def copy_job(context: Context, job_id: str, name: str, with_control: bool) -> di
 
     job = context.database.write(work)
     with context.database.read() as session:
-        return job_view(job) | {"marks": _count_marks(session).get(job.id, 0)}
+        return job_view(job) | {"marks": count_marks(session).get(job.id, 0)}
 
 
 def job_view(job: JobNow) -> dict[str, Any]:
@@ -247,7 +247,8 @@ def job_view(job: JobNow) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _count_marks(session: Session) -> dict[str, int]:
+def count_marks(session: Session) -> dict[str, int]:
+    """Return how many marks each job's list holds, by job."""
     replaced = select(Mark.replaces_id).where(Mark.replaces_id.is_not(None))
     rows = session.execute(
         select(Mark.job_id, func.count()).where(~Mark.withdrawn, Mark.id.not_in(replaced)).group_by(Mark.job_id)
@@ -260,7 +261,7 @@ def list_jobs(context: Context, text: str = "", archived: bool = False) -> list[
     words = text.lower().split()
     with context.database.read() as session:
         jobs = [job_of(session, job_id) for job_id in session.scalars(select(Job.id).order_by(Job.created_s))]
-        counts = _count_marks(session)
+        counts = count_marks(session)
     found = []
     for job in jobs:
         settings = job.settings
@@ -272,4 +273,4 @@ def list_jobs(context: Context, text: str = "", archived: bool = False) -> list[
 
 def one_job(context: Context, job_id: str) -> dict[str, Any]:
     with context.database.read() as session:
-        return job_view(job_of(session, job_id)) | {"marks": _count_marks(session).get(job_id, 0)}
+        return job_view(job_of(session, job_id)) | {"marks": count_marks(session).get(job_id, 0)}

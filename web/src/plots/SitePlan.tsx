@@ -36,6 +36,8 @@ export interface PlanProps {
 }
 
 const MOST_NAMES = 250;
+/** Above this the symbols are small, so that they do not hide each other. */
+const MANY_MARKS = 1500;
 const PICK_PIXELS = 24;
 /** No projection of the plan's own: east and north are metres as they are. */
 const PLANE = new Projection({ code: "openstake:plane", units: "m" });
@@ -45,17 +47,18 @@ function colour(name: string): string {
 }
 
 /** The symbols in the colours of the theme: a control mark is a triangle, a check mark a square, a point a cross. */
-function symbols() {
-  const edge = new Stroke({ color: colour("page"), width: 1.5 });
+function symbols(many = false) {
+  const edge = new Stroke({ color: colour("page"), width: many ? 0.5 : 1.5 });
+  const size = many ? 0.45 : 1;
   const shape = (points: number, radius: number, fill: string, more = {}) =>
-    new Style({ image: new RegularShape({ points, radius, fill: new Fill({ color: fill }), stroke: edge, ...more }) });
+    new Style({ image: new RegularShape({ points, radius: radius * size, fill: new Fill({ color: fill }), stroke: edge, ...more }) });
   return {
     control: shape(3, 9, colour("ink")),
     check: shape(4, 8, colour("checked"), { angle: Math.PI / 4 }),
     point: new Style({
       image: new RegularShape({ points: 4, radius: 7, radius2: 0, angle: Math.PI / 4, stroke: new Stroke({ color: colour("ink"), width: 2 }) }),
     }),
-    base: shape(5, 14, colour("lath"), { radius2: 6, stroke: new Stroke({ color: colour("ink"), width: 2 }) }),
+    base: shape(5, 14 / size, colour("lath"), { radius2: 6, stroke: new Stroke({ color: colour("ink"), width: 2 }) }),
     line: new Style({ stroke: new Stroke({ color: colour("grain"), width: 2, lineDash: [8, 5] }) }),
     ring: new Style({ image: new RegularShape({ points: 32, radius: 18, stroke: new Stroke({ color: colour("flag"), width: 3 }) }) }),
     name: (text: string) =>
@@ -100,8 +103,8 @@ function makePlan(target: HTMLElement): Plan {
 }
 
 function fill(plan: Plan, props: PlanProps) {
-  const look = symbols();
   const { marks } = props;
+  const look = symbols(marks.id.length > MANY_MARKS);
   plan.marks.clear(true);
   plan.marks.addFeatures(
     marks.id.map((id, at) => {
