@@ -7,11 +7,10 @@ from dataclasses import asdict
 from math import atan2, degrees, hypot
 from typing import Any
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.describe import fields_shown, typed
-from openstake.core.errors import ConflictError, InputError
+from openstake.core.errors import InputError
 from openstake.core.geodesy.factors import grid_factors
 from openstake.core.geodesy.systems import unit_of_system
 from openstake.core.judge.control import KnownMarks, Refusal, judge_list, judge_places, judge_unit
@@ -19,6 +18,7 @@ from openstake.core.judge.finding import Finding
 from openstake.core.mark import HEIGHT_KINDS, GivenMark, HeightKind
 from openstake.core.units import METRES_PER_UNIT, shortest_number
 from openstake.store.book import write_entry
+from openstake.store.lines import head
 from openstake.store.models import ImportedFile, Mark
 from openstake.wire.tables.control import read_control
 from openstake.wire.tables.csv_list import write_csv
@@ -59,19 +59,13 @@ def list_marks(
     """Return the marks whose name, note or source holds the text, by name, and how many there are; or those taken out."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        rows = _withdrawn_rows(session, job_id) if withdrawn else current_rows(session, job_id)
+        rows = current_rows(session, job_id, withdrawn)
         sought = text.lower().strip()
         matching = [row for row in rows if sought in f"{row.name} {row.note} {row.source}".lower()] if sought else rows
         # An exact name first: what was typed is what is wanted.
         matching.sort(key=lambda row: row.name.lower() != sought)
         shown = [mark_view(mark, job.length_unit) for mark in place_rows(job, matching[:limit])]
     return {"marks": shown, "total": len(rows), "matching": len(matching)}
-
-
-def _withdrawn_rows(session: Session, job_id: str) -> list[Mark]:
-    replaced = select(Mark.replaces_id).where(Mark.job_id == job_id, Mark.replaces_id.is_not(None))
-    heads = select(Mark).where(Mark.job_id == job_id, Mark.withdrawn, Mark.id.not_in(replaced)).order_by(Mark.name)
-    return list(session.scalars(heads))
 
 
 # Reading a file
@@ -271,9 +265,8 @@ def correct_mark(
 
     def work(session: Session) -> Mark:
         job, now = job_of(session, job_id), context.now()
-        old = mark_row_of(session, job_id, mark_id)
-        if session.scalars(select(Mark).where(Mark.replaces_id == old.id)).first():
-            raise ConflictError("The mark has been changed in the meantime. Look at the present values.")
+        mark_row_of(session, job_id, mark_id)
+        old = head(session, Mark, mark_id, "This mark is not in the job's control list.")
         if withdraw:
             mark = given_of(old)
         else:

@@ -7,17 +7,19 @@ from collections.abc import Mapping
 from dataclasses import asdict
 from typing import Any
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.describe import fields_shown, typed
-from openstake.core.errors import ConflictError, InputError, NotFoundError
+from openstake.core.errors import ConflictError, InputError
 from openstake.core.kit.gear import BOTTOM, GEAR, GEAR_WORDS, Antenna, Gear
+from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import GearItem, new_id
 from openstake.wire.antex import read_antex
 from openstake.workflow.context import Context
 from openstake.workflow.secrets import has_secret, keep_secret
+
+_MISSING = "This thing is not in the kit."
 
 
 def gear_forms() -> list[dict[str, Any]]:
@@ -30,10 +32,7 @@ def gear_forms() -> list[dict[str, Any]]:
 
 def heads(session: Session) -> list[GearItem]:
     """Return the current rows of all gear that is not withdrawn, by kind and name."""
-    replaced = select(GearItem.replaces_id).where(GearItem.replaces_id.is_not(None))
-    rows = session.scalars(
-        select(GearItem).where(~GearItem.withdrawn, GearItem.id.not_in(replaced)).order_by(GearItem.name)
-    ).all()
+    rows = session.scalars(lines.heads(GearItem, ~GearItem.withdrawn).order_by(GearItem.name)).all()
     order = list(GEAR)
     return sorted(rows, key=lambda row: order.index(row.kind))
 
@@ -71,7 +70,7 @@ def save_gear(
     item = typed(GEAR[kind], values, unit)
 
     def work(session: Session) -> GearItem:
-        old = _head(session, replaces_id) if replaces_id else None
+        old = lines.head(session, GearItem, replaces_id, _MISSING) if replaces_id else None
         for other in heads(session):
             if other.kind == kind and other.name == item.name and (old is None or other.id != old.id):
                 raise ConflictError(
@@ -92,20 +91,11 @@ def save_gear(
     return _view(context, row)
 
 
-def _head(session: Session, item_id: str) -> GearItem:
-    row = session.get(GearItem, item_id)
-    if row is None:
-        raise NotFoundError("This thing is not in the kit.")
-    if session.scalars(select(GearItem).where(GearItem.replaces_id == row.id)).first():
-        raise ConflictError("It has been changed in the meantime. Look at its present values.")
-    return row
-
-
 def withdraw_gear(context: Context, item_id: str) -> None:
     """Take a thing out of the kit; profiles that name it keep the name."""
 
     def work(session: Session) -> None:
-        old = _head(session, item_id)
+        old = lines.head(session, GearItem, item_id, _MISSING)
         now = context.now()
         session.add(
             GearItem(

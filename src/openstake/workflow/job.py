@@ -15,6 +15,7 @@ from openstake.core.geodesy.frames import FrameDefinition, job_frame
 from openstake.core.geodesy.systems import unit_of_system
 from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, metres_from_text
 from openstake.store.book import write_entry
+from openstake.store.lines import heads
 from openstake.store.models import GeoidGridFile, Job, JobProfile, JobSettings, Mark
 from openstake.workflow.context import Context, JobNow, definition_as_json, job_of, open_occupation
 from openstake.workflow.marks import current_rows, given_of, row_of
@@ -184,9 +185,8 @@ def _change_frame(job: JobNow | None, values: dict[str, Any], changes: Mapping[s
 def _check_name(session: Session, job: JobNow | None, name: str) -> None:
     if not name:
         raise InputError("A job needs a name.", field="name")
-    replaced = select(JobSettings.replaces_id).where(JobSettings.replaces_id.is_not(None))
-    others = select(JobSettings).where(JobSettings.name == name, JobSettings.id.not_in(replaced))
-    if any(job is None or row.job_id != job.id for row in session.scalars(others)):
+    same = session.scalars(heads(JobSettings, JobSettings.name == name))
+    if any(job is None or row.job_id != job.id for row in same):
         raise ConflictError(f"A job named {name} exists already. Open it, or choose another name.", field="name")
 
 

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from openstake.core.errors import FrameError, NotFoundError
 from openstake.core.geodesy.geoid import elevation_from_ellipsoidal, ellipsoidal_from_elevation
 from openstake.core.mark import GivenMark, HeightKind, PlacedMark
+from openstake.store.lines import heads
 from openstake.store.models import Mark
 from openstake.workflow.context import JobNow
 
@@ -115,13 +116,10 @@ def current_marks(session: Session, job: JobNow) -> list[MarkNow]:
     return place_rows(job, current_rows(session, job.id))
 
 
-def current_rows(session: Session, job_id: str) -> list[Mark]:
-    replaced = select(Mark.replaces_id).where(Mark.job_id == job_id, Mark.replaces_id.is_not(None))
-    return list(
-        session.scalars(
-            select(Mark).where(Mark.job_id == job_id, ~Mark.withdrawn, Mark.id.not_in(replaced)).order_by(Mark.name)
-        )
-    )
+def current_rows(session: Session, job_id: str, withdrawn: bool = False) -> list[Mark]:
+    """Return the rows of a job's list, or those taken out of it, by name."""
+    current = heads(Mark, Mark.job_id == job_id, Mark.withdrawn.is_(withdrawn))
+    return list(session.scalars(current.order_by(Mark.name)))
 
 
 def mark_row_of(session: Session, job_id: str, mark_id: str) -> Mark:

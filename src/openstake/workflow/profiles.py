@@ -12,11 +12,13 @@ from sqlalchemy.orm import Session
 from openstake.core.describe import fields_shown, typed
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.kit.profile import ROLES, Profile, example
+from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import JobProfile, ProfileVersion, new_id
 from openstake.wire.profile import read_profile, write_profile
 from openstake.workflow.context import Context, job_of
 
+_MISSING = "There is no such profile."
 GEAR_FIELDS = {
     "receiver": "receiver", "antenna": "antenna", "pole": "pole", "radio": "radio", "battery": "battery",
     "caster_account": "caster",
@@ -41,8 +43,7 @@ def new_values(role: str) -> dict[str, Any]:
 
 def heads(session: Session) -> list[ProfileVersion]:
     """Return the newest version of every profile that is not withdrawn, by name."""
-    replaced = select(ProfileVersion.replaces_id).where(ProfileVersion.replaces_id.is_not(None))
-    newest = select(ProfileVersion).where(~ProfileVersion.withdrawn, ProfileVersion.id.not_in(replaced))
+    newest = lines.heads(ProfileVersion, ~ProfileVersion.withdrawn)
     return list(session.scalars(newest.order_by(ProfileVersion.name)))
 
 
@@ -58,16 +59,16 @@ def _chosen_lines(session: Session, job_id: str) -> set[str]:
 
 def chosen_profiles(session: Session, job_id: str) -> list[Profile]:
     """Return the profiles chosen for a job, in their newest versions."""
-    lines = _chosen_lines(session, job_id)
-    return [profile_of(row) for row in heads(session) if row.line_id in lines]
+    chosen = _chosen_lines(session, job_id)
+    return [profile_of(row) for row in heads(session) if row.line_id in chosen]
 
 
 def list_profiles(context: Context, job_id: str) -> list[dict[str, Any]]:
     """Return all profiles with their newest values, and whether the job uses them."""
     with context.database.read() as session:
         job_of(session, job_id)
-        lines = _chosen_lines(session, job_id)
-        return [_view(row) | {"chosen": row.line_id in lines} for row in heads(session)]
+        chosen = _chosen_lines(session, job_id)
+        return [_view(row) | {"chosen": row.line_id in chosen} for row in heads(session)]
 
 
 def _view(row: ProfileVersion) -> dict[str, Any]:
@@ -84,7 +85,7 @@ def versions(context: Context, line_id: str) -> list[dict[str, Any]]:
             select(ProfileVersion).where(ProfileVersion.line_id == line_id).order_by(ProfileVersion.version.desc())
         ).all()
     if not rows:
-        raise NotFoundError("There is no such profile.")
+        raise NotFoundError(_MISSING)
     return [_view(row) | {"chosen": False} for row in rows]
 
 
@@ -105,7 +106,7 @@ def import_profile(context: Context, content: bytes) -> dict[str, Any]:
 
 def _store(context: Context, profile: Profile, replaces_id: str | None) -> dict[str, Any]:
     def work(session: Session) -> ProfileVersion:
-        old = _head(session, replaces_id) if replaces_id else None
+        old = lines.head(session, ProfileVersion, replaces_id, _MISSING) if replaces_id else None
         if any(row.name == profile.name and (old is None or row.id != old.id) for row in heads(session)):
             raise ConflictError(f"A profile named {profile.name} exists already. Choose another name.", field="name")
         text = write_profile(profile)
@@ -126,20 +127,11 @@ def _store(context: Context, profile: Profile, replaces_id: str | None) -> dict[
     return _view(context.database.write(work)) | {"chosen": False}
 
 
-def _head(session: Session, profile_id: str) -> ProfileVersion:
-    row = session.get(ProfileVersion, profile_id)
-    if row is None:
-        raise NotFoundError("There is no such profile.")
-    if session.scalars(select(ProfileVersion).where(ProfileVersion.replaces_id == row.id)).first():
-        raise ConflictError("The profile has been changed in the meantime. Look at its newest version.")
-    return row
-
-
 def withdraw_profile(context: Context, profile_id: str) -> None:
     """Take a profile out of the list; its versions stay."""
 
     def work(session: Session) -> None:
-        old, now = _head(session, profile_id), context.now()
+        old, now = lines.head(session, ProfileVersion, profile_id, _MISSING), context.now()
         session.add(
             ProfileVersion(
                 line_id=old.line_id, version=old.version + 1, name=old.name, role=old.role, data=old.data, withdrawn=True,
@@ -156,7 +148,7 @@ def export_profile(context: Context, profile_id: str) -> tuple[str, str]:
     with context.database.read() as session:
         row = session.get(ProfileVersion, profile_id)
     if row is None:
-        raise NotFoundError("There is no such profile.")
+        raise NotFoundError(_MISSING)
     safe = "".join(letter if letter.isalnum() and letter.isascii() else "-" for letter in row.name)
     return row.data, f"{safe}-v{row.version}.json"
 
@@ -168,7 +160,7 @@ def choose_profile(context: Context, job_id: str, line_id: str, chosen: bool) ->
         job_of(session, job_id)
         row = next((row for row in heads(session) if row.line_id == line_id), None)
         if row is None:
-            raise NotFoundError("There is no such profile.")
+            raise NotFoundError(_MISSING)
         now = context.now()
         session.add(JobProfile(job_id=job_id, line_id=line_id, chosen=chosen, created_s=now))
         write_entry(

@@ -1,4 +1,5 @@
 import type { ReactNode } from "react";
+import { Button } from "./controls";
 
 /** A page: title with its one-line why, a scrolling body, and the one primary action at the same place everywhere. */
 export function Page(props: { title: string; why: ReactNode; tabs?: ReactNode; action?: ReactNode; aside?: ReactNode; children: ReactNode }) {
@@ -19,5 +20,47 @@ export function Page(props: { title: string; why: ReactNode; tabs?: ReactNode; a
         </footer>
       )}
     </>
+  );
+}
+
+/** A page that edits one thing: back, take it out where it is there already, and keep it. */
+export function EditorPage(props: {
+  title: string;
+  why: ReactNode;
+  keep: string;
+  problem: string | null;
+  busy: boolean;
+  onKeep: () => void;
+  onClose: () => void;
+  onTakeOut?: (() => void) | undefined;
+  children: ReactNode;
+}) {
+  return (
+    <Page
+      title={props.title}
+      why={props.why}
+      aside={
+        <div className="flex items-center gap-4">
+          {props.onTakeOut && (
+            <Button kind="danger" disabled={props.busy} onClick={props.onTakeOut}>
+              Take it out
+            </Button>
+          )}
+          {props.problem && <p className="font-semibold text-flag">{props.problem}</p>}
+        </div>
+      }
+      action={
+        <div className="flex gap-4">
+          <Button className="h-record!" onClick={props.onClose}>
+            Back
+          </Button>
+          <Button kind="primary" large disabled={props.busy} onClick={props.onKeep}>
+            {props.keep}
+          </Button>
+        </div>
+      }
+    >
+      {props.children}
+    </Page>
   );
 }

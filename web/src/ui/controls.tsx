@@ -10,8 +10,8 @@ import {
   ListboxOptions,
   Switch,
 } from "@headlessui/react";
-import { Check, ChevronDown } from "lucide-react";
-import type { ButtonHTMLAttributes, ReactNode } from "react";
+import { Check, ChevronDown, FileUp } from "lucide-react";
+import { useRef, type ButtonHTMLAttributes, type ReactNode } from "react";
 
 type ButtonKind = "primary" | "quiet" | "danger";
 
@@ -34,6 +34,40 @@ export function Button({
       className={`inline-flex items-center justify-center gap-2 rounded border-2 disabled:opacity-45 ${size} ${KINDS[kind]} ${className}`}
       {...rest}
     />
+  );
+}
+
+/** A button that asks for a file and hands it over. */
+export function FileButton(props: {
+  label: string;
+  accept: string;
+  onFile: (file: File) => void;
+  children: ReactNode;
+  kind?: ButtonKind;
+  large?: boolean;
+  disabled?: boolean;
+}) {
+  const input = useRef<HTMLInputElement>(null);
+  return (
+    <>
+      <Button kind={props.kind ?? "quiet"} large={props.large ?? false} disabled={props.disabled} onClick={() => input.current?.click()}>
+        <FileUp aria-hidden size={props.large ? 24 : 18} /> {props.children}
+      </Button>
+      <input
+        ref={input}
+        type="file"
+        aria-label={props.label}
+        accept={props.accept}
+        tabIndex={-1}
+        className="sr-only"
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          // The same file can be chosen again after it has been mended.
+          event.target.value = "";
+          if (file) props.onFile(file);
+        }}
+      />
+    </>
   );
 }
 

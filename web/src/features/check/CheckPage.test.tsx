@@ -19,7 +19,7 @@ const LIVE = { status: "float", shot: null } as unknown as Schemas["Live"];
 
 function answers(checks: Schemas["Check"][]) {
   vi.stubGlobal("fetch", (request: Request) => {
-    const body = request.url.endsWith("/checks") ? { checks } : request.url.endsWith("/marks") ? { marks: [] } : {};
+    const body = request.url.endsWith("/checks") ? { checks } : request.url.includes("/marks") ? { marks: [], total: 0, matching: 0 } : {};
     return Promise.resolve(new Response(JSON.stringify(body), { headers: { "Content-Type": "application/json" } }));
   });
 }

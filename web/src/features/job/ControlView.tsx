@@ -1,9 +1,9 @@
-import { FileUp, Plus } from "lucide-react";
-import { useDeferredValue, useRef, useState } from "react";
+import { Plus } from "lucide-react";
+import { useDeferredValue, useState } from "react";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useMarks } from "../../api/queries";
 import { length, UNIT_SIGN } from "../../lib/format";
-import { Button, Note, TextField } from "../../ui/controls";
+import { Button, FileButton, Note, TextField } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import type { ViewProps } from "./JobPage";
 import { MarkForm } from "./MarkForm";
@@ -17,7 +17,6 @@ export function ControlView({ job, tabs, onFile }: ViewProps & { onFile: (file: 
   const [withdrawn, setWithdrawn] = useState(false);
   const [open, setOpen] = useState<Schemas["Mark"] | "new" | null>(null);
   const marks = useMarks(job.id, useDeferredValue(text), withdrawn);
-  const input = useRef<HTMLInputElement>(null);
 
   if (open === "new") return <MarkForm job={job} onClose={() => setOpen(null)} />;
   if (open) return <MarkPanel job={job} mark={open} withdrawn={withdrawn} onClose={() => setOpen(null)} />;
@@ -27,9 +26,15 @@ export function ControlView({ job, tabs, onFile }: ViewProps & { onFile: (file: 
       why="The base stands on one of these marks, the checks on the others."
       tabs={tabs}
       action={
-        <Button kind="primary" large onClick={() => input.current?.click()}>
-          <FileUp aria-hidden /> Import a list
-        </Button>
+        <FileButton
+          kind="primary"
+          large
+          label="Control list file"
+          accept=".csv,.txt,.json,.geojson,.xml,.landxml,text/csv"
+          onFile={onFile}
+        >
+          Import a list
+        </FileButton>
       }
       aside={
         <p className="text-faded">
@@ -42,18 +47,6 @@ export function ControlView({ job, tabs, onFile }: ViewProps & { onFile: (file: 
         </p>
       }
     >
-      <input
-        ref={input}
-        type="file"
-        aria-label="Control list file"
-        accept=".csv,.txt,.json,.geojson,.xml,.landxml,text/csv"
-        className="sr-only"
-        onChange={(event) => {
-          const file = event.target.files?.[0];
-          event.target.value = "";
-          if (file) onFile(file);
-        }}
-      />
       <div className="mb-3 grid grid-cols-[1fr_auto_auto] items-end gap-4">
         <TextField label="Find a mark" name="find_mark" value={text} onChange={setText} placeholder="name, note or source" />
         <Button onClick={() => setWithdrawn(!withdrawn)}>{withdrawn ? "Show the list" : "Show marks taken out"}</Button>

@@ -1,9 +1,8 @@
-import { FileUp } from "lucide-react";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useAddGeoid, useChangeJob, useGeoids, useOperations, useSystemForms, useSystems, useSystemView } from "../../api/queries";
 import { latitude, length, longitude, partsPerMillion, UNIT_SIGN } from "../../lib/format";
-import { Button, Figure, Note, Select, TextField } from "../../ui/controls";
+import { Button, Figure, FileButton, Note, Select, TextField } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
 import { asTyped, FieldForm, type Values } from "../../ui/form";
 import { MarkPicker } from "../../ui/marks";
@@ -185,7 +184,6 @@ interface PartProps {
 function Heights({ job, changes, set }: PartProps) {
   const geoids = useGeoids();
   const add = useAddGeoid();
-  const input = useRef<HTMLInputElement>(null);
   const [text, setText] = useState("");
   const verticals = useSystems("verticals", { text });
   const chosen = changes.geoid_id === undefined ? job.geoid_id : changes.geoid_id;
@@ -213,22 +211,15 @@ function Heights({ job, changes, set }: PartProps) {
           hint="Outside the grid, or without one, there is no elevation."
         />
         <div>
-          <Button disabled={add.isPending} onClick={() => input.current?.click()}>
-            <FileUp aria-hidden size={18} /> {add.isPending ? "Reading the grid" : "Add a grid (.gtx or GeoTIFF)"}
-          </Button>
+          <FileButton
+            label="Geoid grid file"
+            accept=".gtx,.tif,.tiff"
+            disabled={add.isPending}
+            onFile={(file) => add.mutate(file, { onSuccess: (grid) => set({ geoid_id: grid.id }) })}
+          >
+            {add.isPending ? "Reading the grid" : "Add a grid (.gtx or GeoTIFF)"}
+          </FileButton>
         </div>
-        <input
-          ref={input}
-          type="file"
-          aria-label="Geoid grid file"
-          accept=".gtx,.tif,.tiff"
-          className="sr-only"
-          onChange={(event) => {
-            const file = event.target.files?.[0];
-            event.target.value = "";
-            if (file) add.mutate(file, { onSuccess: (grid) => set({ geoid_id: grid.id }) });
-          }}
-        />
         {add.isError && <Note tone="flag">{sentenceOf(add.error)}</Note>}
       </div>
     </div>

@@ -1,11 +1,10 @@
-import { FileUp } from "lucide-react";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useAntex, useSaveGear, useWithdrawGear } from "../../api/queries";
 import { base64Of } from "../../lib/base64";
-import { Button, Note, Select, TextField } from "../../ui/controls";
+import { FileButton, Note, Select, TextField } from "../../ui/controls";
 import { asTyped, FieldForm, type Values } from "../../ui/form";
-import { Page } from "../../ui/Page";
+import { EditorPage } from "../../ui/Page";
 import type { OpenGear } from "./GearView";
 
 /** One thing of the kit. */
@@ -22,29 +21,15 @@ export function GearEditor({ job, open, onClose }: { job: Schemas["Job"]; open: 
       { onSuccess: onClose },
     );
   return (
-    <Page
+    <EditorPage
       title={open.replaces ? open.replaces.name : `Add to ${open.form.word.toLowerCase()}`}
       why={`Without a unit: ${job.length_unit_word}.`}
-      aside={
-        <div className="flex items-center gap-4">
-          {open.replaces && (
-            <Button kind="danger" disabled={withdraw.isPending} onClick={() => withdraw.mutate(open.replaces!.id, { onSuccess: onClose })}>
-              Take it out
-            </Button>
-          )}
-          {save.isError && <p className="font-semibold text-flag">{sentenceOf(save.error)}</p>}
-        </div>
-      }
-      action={
-        <div className="flex gap-4">
-          <Button className="h-record!" onClick={onClose}>
-            Back
-          </Button>
-          <Button kind="primary" large disabled={save.isPending} onClick={send}>
-            Keep it
-          </Button>
-        </div>
-      }
+      keep="Keep it"
+      problem={save.isError ? sentenceOf(save.error) : null}
+      busy={save.isPending || withdraw.isPending}
+      onKeep={send}
+      onClose={onClose}
+      onTakeOut={open.replaces ? () => withdraw.mutate(open.replaces!.id, { onSuccess: onClose }) : undefined}
     >
       <div className="flex flex-col gap-5">
         {kind === "antenna" && <Antex onPick={(data) => setValues({ ...values, ...asTyped(open.form.fields, data) })} />}
@@ -64,40 +49,31 @@ export function GearEditor({ job, open, onClose }: { job: Schemas["Job"]; open: 
           />
         )}
       </div>
-    </Page>
+    </EditorPage>
   );
 }
 
 /** Phase centres from a calibration file. */
 function Antex({ onPick }: { onPick: (data: Values) => void }) {
   const antex = useAntex();
-  const input = useRef<HTMLInputElement>(null);
   const [picked, setPicked] = useState("");
   const found = antex.data?.antennas ?? [];
   return (
     <div className="flex flex-col gap-3 rounded border-2 border-line bg-page p-4">
       <div className="flex items-center gap-4">
-        <Button onClick={() => input.current?.click()}>
-          <FileUp aria-hidden size={18} /> Phase centres from an ANTEX file
-        </Button>
+        <FileButton
+          label="ANTEX file"
+          accept=".atx,.txt"
+          onFile={(file) => void base64Of(file).then((content_base64) => antex.mutate({ name: file.name, content_base64 }))}
+        >
+          Phase centres from an ANTEX file
+        </FileButton>
         {antex.data && (
           <p className="text-faded">
             {found.length} antennas found{antex.data.satellites > 0 && `, ${antex.data.satellites} of satellites passed over`}
           </p>
         )}
       </div>
-      <input
-        ref={input}
-        type="file"
-        aria-label="ANTEX file"
-        accept=".atx,.txt"
-        className="sr-only"
-        onChange={(event) => {
-          const file = event.target.files?.[0];
-          event.target.value = "";
-          if (file) void base64Of(file).then((content_base64) => antex.mutate({ name: file.name, content_base64 }));
-        }}
-      />
       {antex.isError && <Note tone="flag">{sentenceOf(antex.error)}</Note>}
       {antex.data?.refused.map((sentence) => (
         <Note key={sentence} tone="flag">

@@ -4,7 +4,7 @@ import { useGear, useProfileForm, useProfileVersions, useSaveProfile, useWithdra
 import { clock, day } from "../../lib/format";
 import { Button } from "../../ui/controls";
 import { asTyped, FieldForm, type Values } from "../../ui/form";
-import { Page } from "../../ui/Page";
+import { EditorPage } from "../../ui/Page";
 
 export interface Edited {
   values: Values;
@@ -30,29 +30,15 @@ export function ProfileEditor({ job, edited, onClose }: { job: Schemas["Job"]; e
   const send = () =>
     save.mutate({ values, length_unit: job.length_unit, replaces_id: edited.replaces?.id ?? null }, { onSuccess: onClose });
   return (
-    <Page
+    <EditorPage
       title={edited.replaces ? edited.replaces.name : "New profile"}
       why="What both ends must agree in stands under Link."
-      aside={
-        <div className="flex items-center gap-4">
-          {edited.replaces && (
-            <Button kind="danger" disabled={withdraw.isPending} onClick={() => withdraw.mutate(edited.replaces!.id, { onSuccess: onClose })}>
-              Take it out
-            </Button>
-          )}
-          {save.isError && <p className="font-semibold text-flag">{sentenceOf(save.error)}</p>}
-        </div>
-      }
-      action={
-        <div className="flex gap-4">
-          <Button className="h-record!" onClick={onClose}>
-            Back
-          </Button>
-          <Button kind="primary" large disabled={save.isPending} onClick={send}>
-            {edited.replaces ? `Save version ${edited.replaces.version + 1}` : "Save the profile"}
-          </Button>
-        </div>
-      }
+      keep={edited.replaces ? `Save version ${edited.replaces.version + 1}` : "Save the profile"}
+      problem={save.isError ? sentenceOf(save.error) : null}
+      busy={save.isPending || withdraw.isPending}
+      onKeep={send}
+      onClose={onClose}
+      onTakeOut={edited.replaces ? () => withdraw.mutate(edited.replaces!.id, { onSuccess: onClose }) : undefined}
     >
       <FieldForm fields={fields} values={values} onChange={setValues} problem={problem} choices={choices} columns={3} />
       {(versions.data?.length ?? 0) > 1 && (
@@ -71,6 +57,6 @@ export function ProfileEditor({ job, edited, onClose }: { job: Schemas["Job"]; e
           </ul>
         </section>
       )}
-    </Page>
+    </EditorPage>
   );
 }

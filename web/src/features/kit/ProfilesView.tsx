@@ -1,9 +1,9 @@
-import { Download, FileUp, Plus } from "lucide-react";
-import { useRef, useState } from "react";
+import { Download, Plus } from "lucide-react";
+import { useState } from "react";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useChooseProfile, useImportProfile, useNewProfile, useProfileForm, useProfiles } from "../../api/queries";
 import { base64Of } from "../../lib/base64";
-import { Button, Note } from "../../ui/controls";
+import { Button, FileButton, Note } from "../../ui/controls";
 import { asTyped, type Values } from "../../ui/form";
 import { Page } from "../../ui/Page";
 import type { ViewProps } from "./KitPage";
@@ -19,7 +19,6 @@ export function ProfilesView({ job, tabs }: ViewProps) {
   const make = useNewProfile();
   const take = useImportProfile();
   const choose = useChooseProfile(job.id);
-  const input = useRef<HTMLInputElement>(null);
   const [edited, setEdited] = useState<Edited | null>(null);
   const fields = form.data?.fields ?? [];
   const open = (data: Values, replaces: Profile | null) => setEdited({ values: asTyped(fields, data), replaces });
@@ -32,9 +31,13 @@ export function ProfilesView({ job, tabs }: ViewProps) {
       tabs={tabs}
       aside={
         <div className="flex items-center gap-3">
-          <Button onClick={() => input.current?.click()}>
-            <FileUp aria-hidden size={18} /> Import a profile
-          </Button>
+          <FileButton
+            label="Profile file"
+            accept=".json,application/json"
+            onFile={(file) => void base64Of(file).then((content_base64) => take.mutate({ name: file.name, content_base64 }))}
+          >
+            Import a profile
+          </FileButton>
           {(take.isError || choose.isError || make.isError) && (
             <p className="font-semibold text-flag">{sentenceOf(take.error ?? choose.error ?? make.error)}</p>
           )}
@@ -55,18 +58,6 @@ export function ProfilesView({ job, tabs }: ViewProps) {
         </div>
       }
     >
-      <input
-        ref={input}
-        type="file"
-        aria-label="Profile file"
-        accept=".json,application/json"
-        className="sr-only"
-        onChange={(event) => {
-          const file = event.target.files?.[0];
-          event.target.value = "";
-          if (file) void base64Of(file).then((content_base64) => take.mutate({ name: file.name, content_base64 }));
-        }}
-      />
       {profiles.isError && <Note tone="flag">{sentenceOf(profiles.error)}</Note>}
       {profiles.data?.length === 0 && <Note>No profiles yet. Start one for the base and one for the rover below.</Note>}
       <ul className="flex flex-col gap-3">

@@ -1,0 +1,121 @@
+"""What a job's settings and its control list are told, rule by rule."""
+
+import dataclasses
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from openstake.core.geodesy.factors import grid_factors
+from openstake.core.geodesy.frames import LOCAL, FrameDefinition, Ground, job_frame
+from openstake.core.judge.control import KnownMarks, judge_list, judge_places, judge_unit
+from openstake.core.judge.job import SystemEvidence, judge_system
+from openstake.core.mark import GivenMark
+
+ITM = job_frame(2157)
+PLACE = (53.3, -7.9)
+QUIET = SystemEvidence(ITM, PLACE, grid_factors(ITM, *PLACE, 60.0), "m", "m", 0, True, False, 0, False)
+SITE = [GivenMark(f"S{n}", 606_000.0 + 100 * n, 727_000.0 + 50 * n) for n in range(6)]
+NOBODY = KnownMarks({})
+
+
+def codes(**changes):
+    return [item.code for item in judge_system(dataclasses.replace(QUIET, **changes))]
+
+
+def test_a_job_without_faults_is_told_nothing():
+    assert codes() == []
+
+
+def test_every_fault_of_the_settings_is_told_once():
+    factors = QUIET.factors
+    ground = Ground("CP", 606_000.0, 727_000.0, 1.0 / factors.combined_factor)  # the reciprocal: 377 ppm off
+
+    assert codes(frame=job_frame(FrameDefinition("EPSG:2157", ground=ground))) == ["ground-factor-differs"]
+    assert codes(frame=job_frame(LOCAL), factors=None, place=None) == ["system-lies-nowhere"]
+    assert codes(place=(53.3, -5.5)) == ["system-near-edge"]  # 11 km from 5.34 W, the edge in the EPSG dataset
+    assert codes(place=(53.3, -4.0)) == ["system-outside-area"]
+    assert codes(system_unit="sft", job_unit="ft") == ["foot-differs"]
+    assert codes(elevations=4, has_geoid=False) == ["geoid-missing"]
+    assert codes(marks_outside_geoid=2) == ["geoid-outside"]
+    assert codes(geoid_training_only=True) == ["geoid-training-only"]
+
+
+def test_a_factor_within_twenty_parts_per_million_is_not_told():
+    ground = Ground("CP", 606_000.0, 727_000.0, QUIET.factors.combined_factor + 19e-6)
+
+    assert codes(frame=job_frame(FrameDefinition("EPSG:2157", ground=ground))) == []
+
+
+def verdict(mark, frame=ITM, known=NOBODY):
+    found = judge_places(frame, [*SITE, mark], known, "m")
+    assert found[:-1] == [None] * len(SITE), "the others stay"
+    return found[-1] and found[-1].code
+
+
+@settings(deadline=None)
+@given(st.floats(600_000, 612_000), st.floats(721_000, 733_000))
+def test_a_mark_on_the_site_is_taken_and_its_mistakes_are_named(east, north):
+    assert verdict(GivenMark("X", east, north)) is None
+    assert verdict(GivenMark("X", north, east)) == "control-axes-swapped"
+    assert verdict(GivenMark("X", east / 0.3048, north / 0.3048)) == "control-unit-mixed"
+    latitude, longitude = ITM.geodetic_from_grid(east, north)
+    assert verdict(GivenMark("X", latitude_deg=latitude, longitude_deg=longitude)) is None
+    assert verdict(GivenMark("X", latitude_deg=latitude, longitude_deg=-longitude)) == "control-longitude-sign"
+    assert verdict(GivenMark("X", latitude_deg=longitude, longitude_deg=latitude)) == "control-axes-swapped"
+
+
+@settings(deadline=None)
+@given(st.floats(-4e7, 4e7), st.floats(-4e7, 4e7))
+def test_a_mark_anywhere_is_taken_or_refused_and_breaks_nothing(east, north):
+    code = verdict(GivenMark("X", east, north))
+
+    near = np.hypot(east - 606_250, north - 727_125) < 40_000
+    assert (code is None) or not near
+
+
+def test_marks_of_an_assumed_system_are_judged_by_each_other():
+    local = job_frame(LOCAL)
+    lot = [GivenMark(f"L{n}", 5000.0 + n, 5000.0 - n) for n in range(4)]
+
+    found = judge_places(local, [*lot, GivenMark("far", 605_000.0, 5000.0)], NOBODY, "m")
+
+    assert [item and item.code for item in found] == [None] * 4 + ["control-outside-area"]
+
+
+@pytest.mark.parametrize(("offset_m", "code"), [(0.0, "control-duplicate-name"), (5.0, "control-duplicate-name")])
+def test_a_name_that_is_there_already_is_refused_wherever_it_lies(offset_m, code):
+    known = KnownMarks({"X": (606_000.0, 727_000.0)})
+
+    assert verdict(GivenMark("X", 606_000.0 + offset_m, 727_000.0), known=known) == code
+
+
+def test_two_parts_in_a_million_from_its_namesake_is_the_other_foot():
+    # NIST SP 811: 1200/3937 m against 0.3048 m is 2 ppm; at 727 km it is 1.454 m.
+    known = KnownMarks({"X": (606_000.0, 727_000.0)})
+    ratio = (1200 / 3937) / 0.3048
+
+    assert verdict(GivenMark("X", 606_000.0 * ratio, 727_000.0 * ratio), known=known) == "control-foot-differs"
+
+
+def test_a_list_in_the_other_foot_says_how_far_it_moves_and_one_in_its_own_says_nothing():
+    vermont = job_frame(6590)
+    marks = [GivenMark("A", 485_337.0, 186_684.0)]
+
+    told = judge_unit(vermont, "ft", "sft", marks)
+
+    assert told[0].numbers["moves_m"] == pytest.approx(0.971, abs=0.001)  # 485 337 m x 2e-6
+    assert judge_unit(vermont, "sft", "sft", marks) == [] == judge_unit(vermont, "m", "sft", marks)
+
+
+def test_findings_count_their_lines_and_name_the_first():
+    found = judge_places(
+        ITM, [*SITE, GivenMark("X", 727_000.0, 606_000.0), GivenMark("Y", 727_010.0, 606_000.0)], NOBODY, "m"
+    )
+    refusals = {line: item for line, item in enumerate(found, 2) if item}
+
+    told = judge_list(refusals, len(found))
+
+    assert [(item.code, item.numbers) for item in told] == [("control-axes-swapped", {"lines": 2, "first_line": 8})]
+    assert told[0].sentence.startswith("2 of 8 lines: ")
