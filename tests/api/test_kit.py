@@ -13,7 +13,16 @@ from tests.wire.test_antex import HEADER, antenna
 
 @pytest.fixture
 def store(tmp_path):
+    """A kit that a test changes."""
     program = build(tmp_path / "data", practice=False, demo=True, web_dir=None)
+    yield Crew(program)
+    program.close()
+
+
+@pytest.fixture(scope="module")
+def library(tmp_path_factory):
+    """The demo's kit, which nothing changes: only refusals and additions under names of their own."""
+    program = build(tmp_path_factory.mktemp("library"), practice=False, demo=True, web_dir=None)
     yield Crew(program)
     program.close()
 
@@ -22,21 +31,21 @@ def of_kind(store, kind):
     return {item["name"]: item for item in store.get("/gear")["items"] if item["kind"] == kind}
 
 
-def test_the_library_holds_every_kind_of_gear_with_its_form(store):
-    kit = store.get("/gear")
+def test_the_library_holds_every_kind_of_gear_with_its_form(library):
+    kit = library.get("/gear")
 
     assert {form["kind"] for form in kit["forms"]} == {item["kind"] for item in kit["items"]}
     assert all(set(item["data"]) == {field["name"] for field in form["fields"]}
                for form in kit["forms"] for item in kit["items"] if item["kind"] == form["kind"])  # fmt: skip
 
 
-def test_lengths_of_gear_are_typed_in_any_unit_and_kept_in_metres(store):
+def test_lengths_of_gear_are_typed_in_any_unit_and_kept_in_metres(library):
     pole = {"name": "Foot pole", "kind": "pole", "fixed_height_m": "6.562 ft", "bubble_arcmin": "8"}
 
-    saved = store.post("/gear", {"kind": "pole", "values": pole, "length_unit": "sft"})
+    saved = library.post("/gear", {"kind": "pole", "values": pole, "length_unit": "sft"})
 
     assert saved["data"]["fixed_height_m"] == pytest.approx(6.562 * 0.3048)
-    bare = store.post(
+    bare = library.post(
         "/gear", {"kind": "pole", "values": pole | {"name": "Bare", "fixed_height_m": "6.5"}, "length_unit": "sft"}
     )
     assert bare["data"]["fixed_height_m"] == pytest.approx(6.5 * 1200 / 3937)
@@ -60,13 +69,13 @@ def test_lengths_of_gear_are_typed_in_any_unit_and_kept_in_metres(store):
         ("boat", {"name": "x"}, "kind"),
     ],
 )
-def test_gear_that_cannot_be_is_a_sentence_at_its_field(store, kind, values, field):
-    before = store.get("/gear")
+def test_gear_that_cannot_be_is_a_sentence_at_its_field(library, kind, values, field):
+    before = library.get("/gear")
 
-    problem = store.post("/gear", {"kind": kind, "values": values}, 409 if values.get("name") == "Heron" else 422)
+    problem = library.post("/gear", {"kind": kind, "values": values}, 409 if values.get("name") == "Heron" else 422)
 
     assert problem["field"] == field and problem["detail"].endswith(".")
-    assert store.get("/gear") == before
+    assert library.get("/gear") == before
 
 
 def test_a_password_is_written_and_never_read(store):
@@ -96,14 +105,14 @@ def test_a_thing_is_changed_by_adding_and_an_old_row_cannot_win(store):
     assert "Heron" not in of_kind(store, "receiver")
 
 
-def test_phase_centres_come_from_an_antex_file_into_the_form(store):
-    found = store.post("/gear/antex", as_file(HEADER + antenna() + antenna("BLOCK IIA", "G01")))
+def test_phase_centres_come_from_an_antex_file_into_the_form(library):
+    found = library.post("/gear/antex", as_file(HEADER + antenna() + antenna("BLOCK IIA", "G01")))
 
     assert (len(found["antennas"]), found["satellites"]) == (1, 1)
-    saved = store.post("/gear", {"kind": "antenna", "values": found["antennas"][0]})
+    saved = library.post("/gear", {"kind": "antenna", "values": found["antennas"][0]})
     assert saved["data"]["phase_centres"][0] == {"frequency": "G01", "north_mm": 0.44, "east_mm": -0.61, "up_mm": 62.1}
     assert "absolute" in saved["data"]["calibration"]
-    assert "no ANTEX file" in store.post("/gear/antex", as_file("garbage"), 422)["detail"]
+    assert "no ANTEX file" in library.post("/gear/antex", as_file("garbage"), 422)["detail"]
 
 
 def test_a_profile_is_versioned_exported_and_comes_back_as_the_next_version(store):
@@ -130,13 +139,13 @@ def test_a_profile_is_versioned_exported_and_comes_back_as_the_next_version(stor
     )
 
 
-def test_a_profile_that_is_garbage_or_names_no_field_is_refused(store):
-    assert "not JSON" in store.post("/profiles/import", as_file(b"\xff\xfe\x00garbage"), 422)["detail"]
+def test_a_profile_that_is_garbage_or_names_no_field_is_refused(library):
+    assert "not JSON" in library.post("/profiles/import", as_file(b"\xff\xfe\x00garbage"), 422)["detail"]
     bad = write_profile(example("rover")).replace('"fec": true', '"fec": "yes"')
-    assert store.post("/profiles/import", as_file(bad), 422)["field"] == "link.fec"
-    new = store.get("/profiles/new?role=rover")["values"]
-    assert store.post("/profiles", {"values": new}, 422)["field"] == "name"
-    store.get("/profiles/new?role=boss", 422)
+    assert library.post("/profiles/import", as_file(bad), 422)["field"] == "link.fec"
+    new = library.get("/profiles/new?role=rover")["values"]
+    assert library.post("/profiles", {"values": new}, 422)["field"] == "name"
+    library.get("/profiles/new?role=boss", 422)
 
 
 def test_the_packing_list_follows_the_profiles_and_keeps_its_ticks(store):

@@ -7,7 +7,7 @@ from xml.etree import ElementTree
 
 import ezdxf
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from openstake.core.errors import FileError
@@ -120,6 +120,7 @@ def placed(marks):
     ]
 
 
+@settings(max_examples=50)
 @given(named_marks, st.sampled_from(["m", "ft", "sft"]))
 def test_csv_comes_back_as_it_went_in_any_unit(marks, unit):
     first = read(write_csv(placed(marks), unit))
@@ -139,6 +140,7 @@ def _as_csv_can(mark):
     return GivenMark(**(vars(mark) | guarded))
 
 
+@settings(max_examples=50)
 @given(named_marks)
 def test_geojson_comes_back_as_it_went(marks):
     reading = read(write_geojson(placed(marks), "EPSG:2157"))
@@ -147,6 +149,7 @@ def test_geojson_comes_back_as_it_went(marks):
     assert reading.system == "EPSG:2157" and not reading.questions
 
 
+@settings(max_examples=50)
 @given(named_marks, st.sampled_from(["m", "ft", "sft"]))
 def test_landxml_comes_back_as_it_went_in_any_unit(marks, unit):
     reading = read(write_landxml(placed(marks), unit, "a system", 2157))

@@ -14,6 +14,7 @@ from openstake.core.errors import InputError
 from openstake.core.kit.profile import ROLES, Link, Message, Profile, Serial, Transmitter, example
 from openstake.wire.profile import profile_as_json, profile_schema, read_profile, write_profile
 
+SCHEMA = jsonschema.Draft202012Validator(profile_schema())
 PUBLISHED = Path(__file__).parent.parent.parent / "docs" / "formats" / "profile.schema.json"
 
 
@@ -67,7 +68,7 @@ def test_any_profile_comes_back_from_its_file_and_fits_the_schema(profile):
         profile, link=replace(profile.link, modulation=profile.link.modulation and profile.link.modulation.strip())
     )
 
-    jsonschema.validate(profile_as_json(profile), profile_schema())
+    SCHEMA.validate(profile_as_json(profile))
     assert read_profile(write_profile(profile).encode()) == stripped
 
 
