@@ -65,7 +65,7 @@ schema: setup
 
 # Pictures of the main views, as the browser walk sees them.
 shots: chromium setup
-	OPENSTAKE_SHOTS=docs/screenshots .venv/bin/pytest -m browser tests/browser/test_walk.py
+	OPENSTAKE_SHOTS=docs/screenshots .venv/bin/pytest -m browser tests/browser
 
 clean:
 	rm -rf .venv .stamps web/node_modules src/openstake/web_dist data

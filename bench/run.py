@@ -28,6 +28,8 @@ from pyrtcm import RTCMReader
 from selenium import webdriver
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.action_chains import ActionChains
+from selenium.webdriver.common.actions.wheel_input import ScrollOrigin
 
 from openstake.standin.base import Broadcast
 from openstake.standin.observables import Observables
@@ -146,16 +148,20 @@ source.addEventListener('live', (event) => {
 """
 
 
+def browser() -> webdriver.Chrome:
+    options = Options()
+    options.binary_location = "/usr/bin/chromium"
+    for flag in ("--headless=new", "--no-sandbox", "--disable-background-networking", "--window-size=1280,943"):
+        options.add_argument(flag)
+    return webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+
+
 def latency(sessions: int, seconds: float) -> tuple[float, float]:
     """Return median and 99th percentile of socket to browser event in ms, with so many sessions running."""
     receiver = Receiver()
     with tempfile.TemporaryDirectory() as folder, Served(Path(folder)) as served:
         jobs = [start_session(served.url, f"Bench {number}", receiver.port) for number in range(sessions)]
-        options = Options()
-        options.binary_location = "/usr/bin/chromium"
-        for flag in ("--headless=new", "--no-sandbox", "--disable-background-networking"):
-            options.add_argument(flag)
-        driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+        driver = browser()
         driver.get(served.url)
         driver.execute_script(LISTEN.replace("JOB", jobs[0]))
         time.sleep(seconds)
@@ -193,7 +199,7 @@ def post(url: str, body: dict) -> dict:
 
 
 def start_session(url: str, name: str, rover_port: int) -> str:
-    job = post(f"{url}/api/jobs", {"name": name, "system_code": 2157, "length_unit": "m"})["id"]
+    job = post(f"{url}/api/jobs", {"name": name, "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
     content = b64encode(b"name,east,north,ellipsoidal height\nM1,703412.361,629805.118,62.417\n").decode()
     post(f"{url}/api/jobs/{job}/control/accept", {"name": "c.csv", "content_base64": content})
     marks = json.loads(urllib.request.urlopen(f"{url}/api/jobs/{job}/marks").read())["marks"]
@@ -222,6 +228,43 @@ def start_up_s() -> float:
     return statistics.median(times)
 
 
+# Counts frames while the mouse really drags and the wheel really turns.
+FRAMES = """
+window.frames_seen = []; let last = performance.now();
+const step = (now) => { window.frames_seen.push(now - last); last = now; requestAnimationFrame(step); };
+requestAnimationFrame(step);
+"""
+
+
+def plan_frames(marks: int) -> tuple[float, float]:
+    """Return frames a second and the worst frame in ms while a plan of so many marks is dragged and zoomed."""
+    rows = np.random.default_rng(7).uniform((700_000, 630_000, 60), (703_000, 632_000, 62), (marks, 3))
+    text = "name,east,north,ellipsoidal height\n" + "".join(
+        f"P{n},{e:.3f},{m:.3f},{h:.3f}\n" for n, (e, m, h) in enumerate(rows)
+    )
+    with tempfile.TemporaryDirectory() as folder, Served(Path(folder)) as served:
+        job = post(
+            f"{served.url}/api/jobs", {"name": "Plan", "system": {"kind": "code", "code": 2157}, "length_unit": "m"}
+        )["id"]
+        content = b64encode(text.encode()).decode()
+        post(f"{served.url}/api/jobs/{job}/control/accept", {"name": "c.csv", "content_base64": content})
+        driver = browser()
+        driver.get(f"{served.url}/job/{job}/job?view=plan")
+        time.sleep(6)
+        plan = driver.find_element("css selector", "[data-testid=plan]")
+        driver.execute_script(FRAMES)
+        drag = ActionChains(driver, duration=50).move_to_element(plan).click_and_hold()
+        for turn in range(40):
+            drag = drag.move_by_offset(9 if turn % 20 < 10 else -9, 6 if turn % 14 < 7 else -6)
+        drag.release().perform()
+        for turn in range(10):
+            origin = ScrollOrigin.from_element(plan)
+            ActionChains(driver).scroll_from_origin(origin, 0, -120 if turn < 5 else 120).perform()
+        frames = driver.execute_script("return window.frames_seen")[2:]
+        driver.quit()
+    return 1000.0 * len(frames) / sum(frames), max(frames)
+
+
 def main() -> None:
     rows = decoders()
     for sessions, seconds in ((1, 30.0), (20, 30.0)):
@@ -234,6 +277,15 @@ def main() -> None:
                 "",
             )
         )
+    (many, worst), (few, few_worst) = plan_frames(20_000), plan_frames(9)
+    rows.append(
+        (
+            "Plan dragged and zoomed, 20 000 marks, frames/s",
+            f"{many:.0f}, worst frame {worst:.0f} ms",
+            f"{few:.0f}, {few_worst:.0f} ms (9 marks)",
+            f"{many / few:.2f}",
+        )
+    )
     rows.append(("Start-up of a new data folder, s", f"{start_up_s():.1f}", "", ""))
     rows.append(("First load, gzip, kB", f"{first_load_kb():.0f}", "aim 300", ""))
     lines = [

@@ -82,12 +82,18 @@ def test_settings_are_added_and_the_ones_before_stay_in_the_book(office):
     before = office.get(f"/jobs/{job}")
 
     after = change(
-        office, job, name="Settings, renamed", client="Board", time_zone="Europe/Dublin", frame_epoch="2010.0"
+        office,
+        job,
+        name="Settings, renamed",
+        client="Board",
+        time_zone="Europe/Dublin",
+        frame_name="ETRF2000",
+        frame_epoch="2010.0",
     )
 
     assert (after["name"], after["client"], after["time_zone"]) == ("Settings, renamed", "Board", "Europe/Dublin")
     office.post(f"/jobs/{job}/settings", {"replaces_id": before["settings_id"], "changes": {"client": "x"}}, 409)
-    assert "name, client, time zone, epoch" in office.get(f"/jobs/{job}/book")["lines"][0]["sentence"]
+    assert "name, client, time zone, frame, epoch" in office.get(f"/jobs/{job}/book")["lines"][0]["sentence"]
     assert [found["name"] for found in office.get("/jobs?text=board%20renamed")["jobs"]] == ["Settings, renamed"]
     change(office, job, archived=True)
     assert "Settings, renamed" not in [found["name"] for found in office.get("/jobs")["jobs"]]
@@ -411,6 +417,12 @@ def test_a_distance_is_given_in_the_grid_and_on_the_ground(office):
     )
     # ITM at E 700 000: 0.99982 x (1 + x2/2R2) with x = 100 km and R = 6380 km, less 100/6380000 for height: 0.99992716.
     assert between["ground_distance_m"] == pytest.approx(500.0 / 0.99992716, abs=0.0005)
+
+
+def test_a_length_is_read_while_it_is_typed(office):
+    assert office.get("/length?text=2m&length_unit=ft") == {"metres": 2.0, "words": "2.000 m"}
+    assert office.get("/length?text=6.5&length_unit=sft")["metres"] == pytest.approx(6.5 * SURVEY_FOOT)
+    assert "decimal mark" in office.get("/length?text=1%2C532.5%20m", status=422)["detail"]
 
 
 def test_the_plan_holds_every_mark_and_the_turn_to_true_north(office):

@@ -26,6 +26,10 @@ def test_a_base_height_typed_too_large_is_found_named_and_mended(crew):
     assert check["up_m"] == pytest.approx(0.100, abs=VERTICAL_NOISE_M)
     assert check["horizontal_m"] < HORIZONTAL_NOISE_M
     assert not check["agrees"]
+    plan = crew.get(f"/jobs/{job}/plan")
+    assert [(point["name"], point["from_base"]) for point in plan["points"]] == [("CS2", True)]
+    # The base stands where the list has CS1, however high.
+    assert (plan["base"]["east_m"], plan["base"]["north_m"]) == pytest.approx((703412.361, 629805.118), abs=1e-4)
     finding = check["findings"][0]
     assert (finding["code"], finding["severity"]) == ("check-height-off", "stop")
     assert "base height was typed" in finding["cause"] and "1.646" in finding["cause"]

@@ -9,6 +9,7 @@ from spectree import SpecTree
 
 from openstake.api import schemas as s
 from openstake.api.common import answers, as_file, content_of
+from openstake.core.units import metres_from_text, text_from_metres
 from openstake.workflow import control, job, plan, system
 from openstake.workflow.context import Context
 
@@ -41,6 +42,13 @@ def job_routes(api: Blueprint, spec: SpecTree, context: Context) -> None:
         return system.try_system(
             context, json.job_id, json.system.model_dump(), json.length_unit, json.latitude, json.longitude
         )
+
+    @api.get("/length")
+    @spec.validate(resp=answers(s.Length), tags=["job"])
+    def length(query: s.LengthQuery) -> Any:
+        """Read a length while it is being typed; a bare number is in the unit given."""
+        metres = metres_from_text(query.text, query.length_unit)
+        return {"metres": metres, "words": text_from_metres(metres, "m")}
 
     @api.get("/geoids")
     @spec.validate(resp=answers(s.Geoids), tags=["job"])

@@ -84,6 +84,18 @@ class SystemWish(BaseModel):
     anchor: Typed | None = None
 
 
+class LengthQuery(BaseModel):
+    text: ShortText
+    length_unit: LengthUnit = "m"
+
+
+class Length(BaseModel):
+    """A length as typed: what is stored, and in words."""
+
+    metres: float
+    words: str
+
+
 class TrySystem(BaseModel):
     system: SystemWish
     length_unit: LengthUnit = "m"
@@ -140,6 +152,7 @@ class JobChanges(BaseModel):
     system: SystemWish | None = None
     ground: Typed | None = None
     operation: Typed | None = None
+    frame_name: ShortText | None = None
     frame_epoch: ShortText | None = None
     vertical_system: ShortText | None = None
     geoid_id: ShortText | None = None
@@ -205,6 +218,7 @@ class Job(BaseModel):
     definition: str
     operation: str | None
     ground: Ground | None
+    frame_name: str
     frame_epoch: str
     vertical_system: str
     geoid_id: str | None
@@ -376,6 +390,7 @@ class PlanPoint(BaseModel):
     name: str
     east_m: float
     north_m: float
+    height_m: float
     from_base: bool
 
 

@@ -57,6 +57,7 @@ class JobSettings(Base):
     length_unit: Mapped[str] = mapped_column(String(8))
     frame: Mapped[str] = mapped_column(Text)
     system_label: Mapped[str] = mapped_column(String(200), default="")
+    frame_name: Mapped[str] = mapped_column(String(200), default="")
     frame_epoch: Mapped[str] = mapped_column(String(80), default="")
     vertical_system: Mapped[str] = mapped_column(String(200), default="")
     geoid_id: Mapped[str | None] = mapped_column(ForeignKey("geoid_grid.id"))

@@ -80,8 +80,8 @@ class JobNow:
 
     @property
     def datum_label(self) -> str:
-        """What the frame of the job's coordinates is called: the datum, or what a person said of a system of one's own."""
-        return self.settings.system_label or self.frame.datum
+        """What the frame of the job's coordinates is called: what a person typed, else the datum of the system."""
+        return self.settings.frame_name or self.settings.system_label or self.frame.datum
 
     @property
     def geoid(self) -> GeoidGrid | None:

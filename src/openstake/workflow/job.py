@@ -28,11 +28,12 @@ LONGEST = {
     "crew": 200,
     "notes": 10_000,
     "vertical_system": 200,
+    "frame_name": 200,
     "system_label": 200,
 }
 _WORDS = {
     "name": "name", "client": "client", "task": "task", "crew": "crew", "notes": "notes", "time_zone": "time zone",
-    "length_unit": "unit", "frame": "coordinate system", "system_label": "label of the system", "frame_epoch": "epoch",
+    "length_unit": "unit", "frame": "coordinate system", "system_label": "label of the system", "frame_name": "frame", "frame_epoch": "epoch",
     "vertical_system": "vertical system", "geoid_id": "geoid grid", "project_height_m": "project height",
     "place_latitude_deg": "place", "place_longitude_deg": "place", "archived": "archive",
 }  # fmt: skip
@@ -227,7 +228,7 @@ def job_view(job: JobNow) -> dict[str, Any]:
         "length_unit": settings.length_unit, "length_unit_word": UNIT_WORDS[settings.length_unit],
         "system_code": None, "system_name": settings.system_label, "datum": "", "area": "", "system_unit": None,
         "is_local": False, "anchored": False, "anchor": None, "definition": "", "operation": None, "ground": None,
-        "frame_epoch": settings.frame_epoch, "vertical_system": settings.vertical_system, "geoid_id": settings.geoid_id,
+        "frame_name": settings.frame_name, "frame_epoch": settings.frame_epoch, "vertical_system": settings.vertical_system, "geoid_id": settings.geoid_id,
         "geoid_name": job.geoid_file.name if job.geoid_file else None, "project_height_m": settings.project_height_m,
         "place_latitude_deg": settings.place_latitude_deg, "place_longitude_deg": settings.place_longitude_deg,
         "problem": "",

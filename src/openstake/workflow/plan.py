@@ -41,7 +41,7 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
         "points": [
             {
                 "id": shot.id, "name": shot.name, "east_m": point.east_m, "north_m": point.north_m,
-                "from_base": occupation is not None and shot.occupation_id == occupation.id and not point.virtual,
+                "height_m": point.height_m, "from_base": occupation is not None and shot.occupation_id == occupation.id and not point.virtual,
             }
             for shot, point in placed
         ],

@@ -32,6 +32,14 @@ export const useTrySystem = (body: Schemas["TrySystem"] | null) =>
     retry: false,
     placeholderData: (last) => last,
   });
+export const useLength = (text: string, length_unit: Schemas["Job"]["length_unit"]) =>
+  useQuery({
+    queryKey: ["length", text, length_unit],
+    queryFn: () => answer(client.GET("/api/length", { params: { query: { text, length_unit } } })),
+    enabled: text.trim() !== "",
+    retry: false,
+    staleTime: Infinity,
+  });
 export const useGeoids = () =>
   useQuery({ queryKey: ["geoids"], queryFn: () => answer(client.GET("/api/geoids")).then((all) => all.geoids) });
 export const useHeights = (id: string) =>

@@ -643,6 +643,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/length": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read a length while it is being typed; a bare number is in the unit given. */
+        get: operations["get__api_length"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/profiles": {
         parameters: {
             query?: never;
@@ -1500,6 +1517,8 @@ export interface components {
             definition: string;
             /** Frame Epoch */
             frame_epoch: string;
+            /** Frame Name */
+            frame_name: string;
             /** Geoid Id */
             geoid_id: string | null;
             /** Geoid Name */
@@ -1577,6 +1596,11 @@ export interface components {
              * @default null
              */
             frame_epoch?: string | null;
+            /**
+             * Frame Name
+             * @default null
+             */
+            frame_name?: string | null;
             /**
              * Geoid Id
              * @default null
@@ -1668,6 +1692,27 @@ export interface components {
             forms: components["schemas"]["GearForm"][];
             /** Items */
             items: components["schemas"]["GearItem"][];
+        };
+        /**
+         * Length
+         * @description A length as typed: what is stored, and in words.
+         */
+        Length: {
+            /** Metres */
+            metres: number;
+            /** Words */
+            words: string;
+        };
+        /** LengthQuery */
+        LengthQuery: {
+            /**
+             * Length Unit
+             * @default m
+             * @enum {string}
+             */
+            length_unit?: "m" | "ft" | "sft";
+            /** Text */
+            text: string;
         };
         /**
          * Listen
@@ -1846,6 +1891,11 @@ export interface components {
              * @default null
              */
             frame_epoch?: string | null;
+            /**
+             * Frame Name
+             * @default null
+             */
+            frame_name?: string | null;
             /**
              * Geoid Id
              * @default null
@@ -2107,6 +2157,8 @@ export interface components {
             east_m: number;
             /** From Base */
             from_base: boolean;
+            /** Height M */
+            height_m: number;
             /** Id */
             id: string;
             /** Name */
@@ -4776,6 +4828,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WatchView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get__api_length: {
+        parameters: {
+            query: {
+                text: string;
+                length_unit?: "m" | "ft" | "sft";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Length"];
                 };
             };
             /** @description Not Found */

@@ -25,12 +25,12 @@ export interface PlanMarks {
 
 export interface PlanProps {
   marks: PlanMarks;
-  points: { name: string; east_m: number; north_m: number; from_base: boolean }[];
+  points: { id: string; name: string; east_m: number; north_m: number; from_base: boolean }[];
   base: { east_m: number; north_m: number } | null;
   convergenceDeg: number | null;
   /** Where the plan goes to and what it rings; null for all of it. */
   picked: { name: string; east_m: number; north_m: number } | null;
-  onPick: (id: string) => void;
+  onPick: (kind: "mark" | "point", id: string) => void;
   /** A length in words, for the scale bar, and how many metres its unit has. */
   unit: { metres: number; sign: string };
 }
@@ -78,13 +78,14 @@ function symbols(many = false) {
 interface Plan {
   map: OlMap;
   marks: VectorSource<Feature<Point>>;
+  points: VectorSource<Feature<Point>>;
   others: VectorSource;
   names: VectorSource;
   ring: VectorSource;
 }
 
 function makePlan(target: HTMLElement): Plan {
-  const marks = new VectorSource<Feature<Point>>();
+  const [marks, points] = [new VectorSource<Feature<Point>>(), new VectorSource<Feature<Point>>()];
   const [others, names, ring] = [new VectorSource(), new VectorSource(), new VectorSource()];
   const map = new OlMap({
     target,
@@ -95,11 +96,12 @@ function makePlan(target: HTMLElement): Plan {
       new VectorLayer({ source: others }),
       // Drawn as one picture and moved as one while panning: tens of thousands of marks stay smooth.
       new VectorImageLayer({ source: marks, imageRatio: 1.5 }),
+      new VectorImageLayer({ source: points, imageRatio: 1.5 }),
       new VectorLayer({ source: ring }),
       new VectorLayer({ source: names, declutter: true }),
     ],
   });
-  return { map, marks, others, names, ring };
+  return { map, marks, points, others, names, ring };
 }
 
 function fill(plan: Plan, props: PlanProps) {
@@ -116,18 +118,20 @@ function fill(plan: Plan, props: PlanProps) {
     }),
   );
   plan.others.clear(true);
+  plan.points.clear(true);
   for (const point of props.points) {
     const place = [point.east_m, point.north_m];
     if (props.base && point.from_base) addStyled(plan.others, new LineString([[props.base.east_m, props.base.north_m], place]), look.line);
-    addStyled(plan.others, new Point(place), look.point);
+    addStyled(plan.points, new Point(place), look.point).setId(point.id);
   }
   if (props.base) addStyled(plan.others, new Point([props.base.east_m, props.base.north_m]), look.base);
 }
 
-function addStyled(source: VectorSource, geometry: Point | LineString, style: Style) {
+function addStyled<Shape extends Point | LineString>(source: VectorSource<Feature<Shape>> | VectorSource, geometry: Shape, style: Style) {
   const feature = new Feature(geometry);
   feature.setStyle(style);
-  source.addFeature(feature);
+  (source as VectorSource).addFeature(feature);
+  return feature;
 }
 
 /** Names of what is in sight, where there is room for them. */
@@ -141,10 +145,7 @@ function nameWhatIsSeen(plan: Plan) {
 
 function showAll(plan: Plan) {
   const places = plan.marks.getFeatures().map((mark) => mark.getGeometry()!.getCoordinates());
-  for (const item of plan.others.getFeatures()) {
-    const geometry = item.getGeometry();
-    if (geometry instanceof Point) places.push(geometry.getCoordinates());
-  }
+  places.push(...plan.points.getFeatures().map((point) => point.getGeometry()!.getCoordinates()));
   if (!places.length) return;
   const extent = boundingExtent(places);
   const least = Math.max(getWidth(extent), getHeight(extent)) < 1 ? 25 : 0;
@@ -172,10 +173,17 @@ export default function SitePlan(props: PlanProps) {
     // The first frame does not count as a move.
     made.map.once("postrender", settle);
     made.map.on("singleclick", (event) => {
-      const nearest = made.marks.getClosestFeatureToCoordinate(event.coordinate);
-      if (!nearest) return;
-      const pixel = made.map.getPixelFromCoordinate(nearest.getGeometry()!.getCoordinates());
-      if (Math.hypot(pixel[0]! - event.pixel[0]!, pixel[1]! - event.pixel[1]!) <= PICK_PIXELS) pick.current(String(nearest.getId()));
+      const away = (feature: Feature<Point>) => {
+        const pixel = made.map.getPixelFromCoordinate(feature.getGeometry()!.getCoordinates());
+        return Math.hypot(pixel[0]! - event.pixel[0]!, pixel[1]! - event.pixel[1]!);
+      };
+      const found = ([["mark", made.marks], ["point", made.points]] as const)
+        .flatMap(([kind, source]) => {
+          const feature = source.getClosestFeatureToCoordinate(event.coordinate);
+          return feature && away(feature) <= PICK_PIXELS ? [{ kind, feature }] : [];
+        })
+        .sort((a, b) => away(a.feature) - away(b.feature));
+      if (found[0]) pick.current(found[0].kind, String(found[0].feature.getId()));
     });
     return () => {
       made.map.setTarget(undefined);

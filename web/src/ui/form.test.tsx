@@ -1,3 +1,4 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { useState } from "react";
 import { afterEach, expect, test, vi } from "vitest";
@@ -20,7 +21,9 @@ afterEach(cleanup);
 function Held({ start, onValues, problem }: { start: Values; onValues: (values: Values) => void; problem?: { field: string; sentence: string } }) {
   const [values, setValues] = useState(start);
   return (
-    <FieldForm
+    <QueryClientProvider client={new QueryClient()}>
+      <FieldForm
+      unit="m"
       fields={FIELDS}
       values={values}
       problem={problem}
@@ -29,6 +32,7 @@ function Held({ start, onValues, problem }: { start: Values; onValues: (values: 
         onValues(next);
       }}
     />
+    </QueryClientProvider>
   );
 }
 

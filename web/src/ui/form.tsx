@@ -1,7 +1,9 @@
 /** Forms from the server's own description of fields: what is typed stays text until the server reads it. */
 import { Plus, X } from "lucide-react";
 import type { Schemas } from "../api/client";
+import type { LengthUnit } from "../lib/format";
 import { Button, Select, TextField, Toggle } from "./controls";
+import { LengthField } from "./length";
 
 export type Shown = Schemas["FormField"];
 export type Values = Record<string, unknown>;
@@ -14,6 +16,8 @@ interface FormProps {
   problem?: { field: string | null; sentence: string } | null | undefined;
   /** Options of text fields that name something else. */
   choices?: Record<string, string[]>;
+  /** What a bare length is in. */
+  unit: LengthUnit;
   path?: string;
   columns?: 1 | 2 | 3;
 }
@@ -88,6 +92,18 @@ function OneField(props: OneProps) {
     );
   }
   if (field.kind === "list" && field.options.length > 0) return <Ticks {...props} />;
+  if (field.kind === "length")
+    return (
+      <LengthField
+        label={label}
+        name={path}
+        value={typeof value === "string" ? value : ""}
+        unit={props.unit}
+        onChange={onValue}
+        hint={field.hint}
+        problem={problem}
+      />
+    );
   const text = Array.isArray(value) ? value.join(", ") : typeof value === "string" ? value : value == null ? "" : String(value);
   return (
     <TextField

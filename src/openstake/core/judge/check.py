@@ -201,7 +201,7 @@ def _limits(evidence: CheckEvidence) -> list[Finding]:
                 "check-height-not-compared",
                 Severity.LOOK,
                 f"The height of {evidence.mark} is not compared: the mark has no ellipsoidal height.",
-                "Its height is an elevation and this job has no geoid grid, or it has no height.",
+                "Its height is an elevation and there is no geoid grid for it, or it has no height.",
                 "Give the mark's ellipsoidal height, or treat heights from this set-up as unchecked.",
             )
         )

@@ -20,7 +20,7 @@ export function MarkForm({ job, onClose }: { job: Schemas["Job"]; onClose: () =>
       onKeep={() => add.mutate(values, { onSuccess: onClose })}
       onClose={onClose}
     >
-      <FieldForm fields={forms.data?.mark ?? []} values={values} onChange={setValues} problem={problem} columns={3} />
+      <FieldForm unit={job.length_unit} fields={forms.data?.mark ?? []} values={values} onChange={setValues} problem={problem} columns={3} />
     </EditorPage>
   );
 }

@@ -60,7 +60,7 @@ export function MarkPanel({ job, mark, withdrawn, onClose }: { job: Schemas["Job
       }
     >
       {change.isError && problem?.field !== "reason" && <p className="mb-3 font-semibold text-flag">{sentenceOf(change.error)}</p>}
-      <FieldForm fields={fields} values={values} onChange={setEdited} problem={problem} columns={3} />
+      <FieldForm unit={job.length_unit} fields={fields} values={values} onChange={setEdited} problem={problem} columns={3} />
       {(versions.data?.length ?? 0) > 1 && (
         <section className="mt-5">
           <h2 className="text-xl font-bold">What it was</h2>

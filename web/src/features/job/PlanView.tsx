@@ -16,6 +16,7 @@ type Mark = Schemas["Mark"];
 export function PlanView({ job, tabs }: ViewProps) {
   const plan = usePlan(job.id);
   const [picked, setPicked] = useState<Mark | null>(null);
+  const [point, setPoint] = useState<Schemas["PlanPoint"] | null>(null);
   const [from, setFrom] = useState<Mark | null>(null);
   const [sought, setSought] = useState("");
   const found = useMarks(job.id, sought);
@@ -43,15 +44,28 @@ export function PlanView({ job, tabs }: ViewProps) {
               points={data.points}
               base={data.base}
               convergenceDeg={data.convergence_deg}
-              picked={picked}
-              onPick={(id) => setSought(data.marks.name[data.marks.id.indexOf(id)] ?? "")}
+              picked={point ?? picked}
+              onPick={(kind, id) => {
+                setPoint(kind === "point" ? (data.points.find((item) => item.id === id) ?? null) : null);
+                if (kind === "mark") setSought(data.marks.name[data.marks.id.indexOf(id)] ?? "");
+              }}
               unit={unit}
             />
           </Suspense>
         )}
         <div className="flex min-w-0 flex-col gap-4 overflow-auto p-1">
-          <MarkPicker jobId={job.id} label="Find a mark" value={picked} onPick={setPicked} />
-          {picked ? (
+          <MarkPicker
+            jobId={job.id}
+            label="Find a mark"
+            value={picked}
+            onPick={(mark) => {
+              setPoint(null);
+              setPicked(mark);
+            }}
+          />
+          {point ? (
+            <PickedPoint job={job} point={point} onClose={() => setPoint(null)} />
+          ) : picked ? (
             <Picked job={job} mark={picked} from={from} onFrom={setFrom} onClose={() => setPicked(null)} />
           ) : (
             <p className="text-faded">Press a mark on the plan, or find it by name.</p>
@@ -88,6 +102,26 @@ function Picked(props: { job: Schemas["Job"]; mark: Mark; from: Mark | null; onF
       <Button className="mt-3 w-full" onClick={() => props.onFrom(from?.id === mark.id ? null : mark)}>
         {from?.id === mark.id ? "No longer measure from it" : "Measure from here"}
       </Button>
+    </section>
+  );
+}
+
+/** A point that was measured: where it came out, derived now. */
+function PickedPoint({ job, point, onClose }: { job: Schemas["Job"]; point: Schemas["PlanPoint"]; onClose: () => void }) {
+  return (
+    <section className="rounded border-2 border-ink bg-page p-4" data-testid="picked">
+      <div className="flex items-start justify-between">
+        <h2 className="text-3xl font-bold">{point.name}</h2>
+        <button type="button" aria-label="Let go of the point" className="flex size-12 items-center justify-center" onClick={onClose}>
+          <X aria-hidden />
+        </button>
+      </div>
+      <p className="mb-2 text-faded">measured{point.from_base ? " from the running base" : " from an earlier set-up"}</p>
+      <dl className="grid grid-cols-[auto_1fr] gap-x-4 text-right">
+        <Line word="East" value={length(point.east_m, job.length_unit)} sign={UNIT_SIGN[job.length_unit]} />
+        <Line word="North" value={length(point.north_m, job.length_unit)} sign={UNIT_SIGN[job.length_unit]} />
+        <Line word="Ellipsoidal" value={length(point.height_m, job.length_unit)} sign={UNIT_SIGN[job.length_unit]} />
+      </dl>
     </section>
   );
 }

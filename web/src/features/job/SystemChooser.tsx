@@ -128,7 +128,7 @@ function Local(props: PartProps) {
         Local coordinates in ground distances, north as somebody chose it. Marks and plan work at once. For the rover, the system
         needs a place on Earth: type one now, or let the base&apos;s average give it later.
       </Note>
-      {anchor && forms.data && <FieldForm fields={forms.data.forms.anchor ?? []} values={anchor} onChange={setAnchor} columns={3} />}
+      {anchor && forms.data && <FieldForm unit={props.unit} fields={forms.data.forms.anchor ?? []} values={anchor} onChange={setAnchor} columns={3} />}
       <div className="flex gap-3">
         <Button onClick={() => setAnchor(anchor ? null : corner)}>{anchor ? "Without a place" : "Type its place on Earth"}</Button>
         <Button
@@ -156,7 +156,7 @@ function ByParameters(props: PartProps) {
   const problem = tried.error instanceof Problem ? tried.error : null;
   return (
     <div className="flex flex-col gap-3">
-      <FieldForm fields={forms.data?.forms.own ?? []} values={own} onChange={setOwn} problem={problem} columns={3} />
+      <FieldForm unit={props.unit} fields={forms.data?.forms.own ?? []} values={own} onChange={setOwn} problem={problem} columns={3} />
       <TakeTried {...props} wish={wish} tried={tried} />
     </div>
   );

@@ -6,6 +6,7 @@ import { Button, Figure, FileButton, Note, Select, TextField } from "../../ui/co
 import { FindingList } from "../../ui/findings";
 import { asTyped, FieldForm, type Values } from "../../ui/form";
 import { MarkPicker } from "../../ui/marks";
+import { LengthField } from "../../ui/length";
 import { Page } from "../../ui/Page";
 import { SearchSelect } from "../../ui/search";
 import type { ViewProps } from "./JobPage";
@@ -79,6 +80,14 @@ export function SystemView({ job, tabs }: ViewProps) {
               onChange={(unit) => set({ length_unit: unit as Job["length_unit"] })}
             />
             <TextField
+              label="Frame of the coordinates"
+              name="frame_name"
+              value={changes.frame_name ?? job.frame_name}
+              onChange={(frame_name) => set({ frame_name })}
+              placeholder={job.datum}
+              hint="The realisation, where it is known: ETRF2000."
+            />
+            <TextField
               label="Epoch of the coordinates"
               name="frame_epoch"
               value={changes.frame_epoch ?? job.frame_epoch}
@@ -87,9 +96,10 @@ export function SystemView({ job, tabs }: ViewProps) {
               hint="RTCM and NMEA do not carry it."
               problem={problem?.field === "frame_epoch" ? problem.sentence : null}
             />
-            <TextField
+            <LengthField
               label="Project height"
               name="project_height"
+              unit={job.length_unit}
               value={changes.project_height ?? (job.project_height_m === null ? "" : `${job.project_height_m} m`)}
               onChange={(project_height) => set({ project_height })}
               hint="Ellipsoidal, for the elevation factor."
@@ -266,7 +276,7 @@ function GroundFields({ job, view, changes, set, problem }: PartProps & { view: 
           }}
         />
       )}
-      {ground && <FieldForm fields={fields} values={ground} onChange={(values) => set({ ground: values })} problem={problem} columns={2} />}
+      {ground && <FieldForm unit={job.length_unit} fields={fields} values={ground} onChange={(values) => set({ ground: values })} problem={problem} columns={2} />}
     </>
   );
 }
@@ -327,6 +337,7 @@ function OperationFields({ job, changes, set, problem }: PartProps) {
         <>
           <p className="text-faded">From the job&apos;s datum to WGS 84: metres, arc-seconds, ppm. Three parameters: leave rotations and scale empty.</p>
           <FieldForm
+            unit="m"
             fields={forms.data?.forms.shift ?? []}
             values={shift}
             onChange={(values) => set({ operation: { shift: values } })}

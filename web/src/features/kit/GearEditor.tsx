@@ -33,7 +33,7 @@ export function GearEditor({ job, open, onClose }: { job: Schemas["Job"]; open: 
     >
       <div className="flex flex-col gap-5">
         {kind === "antenna" && <Antex onPick={(data) => setValues({ ...values, ...asTyped(open.form.fields, data) })} />}
-        <FieldForm fields={open.form.fields} values={values} onChange={setValues} problem={problem} columns={2} />
+        <FieldForm unit={job.length_unit} fields={open.form.fields} values={values} onChange={setValues} problem={problem} columns={2} />
         {kind === "caster" && (
           <TextField
             label="Password"

@@ -40,7 +40,7 @@ export function ProfileEditor({ job, edited, onClose }: { job: Schemas["Job"]; e
       onClose={onClose}
       onTakeOut={edited.replaces ? () => withdraw.mutate(edited.replaces!.id, { onSuccess: onClose }) : undefined}
     >
-      <FieldForm fields={fields} values={values} onChange={setValues} problem={problem} choices={choices} columns={3} />
+      <FieldForm unit={job.length_unit} fields={fields} values={values} onChange={setValues} problem={problem} choices={choices} columns={3} />
       {(versions.data?.length ?? 0) > 1 && (
         <section className="mt-5">
           <h2 className="text-xl font-bold">Versions</h2>

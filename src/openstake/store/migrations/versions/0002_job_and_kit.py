@@ -35,6 +35,7 @@ def upgrade() -> None:
         sa.Column('length_unit', sa.String(8), nullable=False),
         sa.Column('frame', sa.Text(), nullable=False),
         sa.Column('system_label', sa.String(200), nullable=False),
+        sa.Column('frame_name', sa.String(200), nullable=False),
         sa.Column('frame_epoch', sa.String(80), nullable=False),
         sa.Column('vertical_system', sa.String(200), nullable=False),
         sa.Column('geoid_id', sa.String(36), sa.ForeignKey('geoid_grid.id')),
@@ -46,7 +47,7 @@ def upgrade() -> None:
         sa.Column('created_s', sa.Float(), nullable=False),
     )
     rows = op.get_bind().execute(sa.text("SELECT id, name, system_code, length_unit, created_s FROM job")).all()
-    empty = dict.fromkeys(('client', 'task', 'crew', 'notes', 'system_label', 'frame_epoch', 'vertical_system', 'reason'), '')
+    empty = dict.fromkeys(('client', 'task', 'crew', 'notes', 'system_label', 'frame_name', 'frame_epoch', 'vertical_system', 'reason'), '')
     for row in rows:
         op.execute(settings.insert().values(
             **empty, id=str(uuid.uuid4()), job_id=row.id, name=row.name, archived=False, time_zone='UTC',
