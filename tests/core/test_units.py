@@ -3,7 +3,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openstake.core.errors import AngleError, LengthError
-from openstake.core.units import degrees_from_text, metres_from_text, shortest_number
+from openstake.core.units import degrees_from_text, metres_from_text, shortest_number, shortest_typed
 
 # NIST SP 811: foot 0.3048 m exactly, US survey foot 1200/3937 m exactly; the rest worked by hand.
 READINGS = [
@@ -102,6 +102,15 @@ def test_a_number_of_a_list_is_written_as_it_was_read(number, unit):
 @given(st.one_of(st.floats(1e-6, 1e8), st.floats(-1e8, -1e-6)), st.sampled_from(["m", "ft", "sft"]))
 def test_any_length_survives_being_written_bit_for_bit(metres, unit):
     assert metres_from_text(f"{shortest_number(metres, unit)} {unit}") == metres
+
+
+@pytest.mark.parametrize(
+    ("metres", "unit", "text"), [(0.005, "sft", "0.005 m"), (1.9812, "ft", "6.50"), (703412.361, "m", "703412.361")]
+)
+def test_a_stored_length_is_offered_for_typing_in_the_shorter_of_the_two_ways(metres, unit, text):
+    # 6.5 ft x 0.3048 = 1.9812 m, NIST SP 811.
+    assert shortest_typed(metres, unit) == text
+    assert metres_from_text(shortest_typed(metres, unit), unit) == metres
 
 
 @given(st.text(max_size=40))

@@ -118,6 +118,12 @@ def shortest_number(metres: float, unit: str) -> str:
     return repr(float(exact))
 
 
+def shortest_typed(metres: float, unit: str) -> str:
+    """Return a length as it would be typed in a field of `unit`, to the last bit: a bare number, or in metres if that is shorter."""
+    bare, in_metres = shortest_number(metres, unit), f"{plain_number(metres)} m"
+    return bare if len(bare) <= len(in_metres) else in_metres
+
+
 _DMS = re.compile(
     r"^([+-]?)(\d+(?:\.\d+)?)(?:\s*[°:d\s]\s*(\d+(?:\.\d+)?)\s*['m:\s]?\s*(?:(\d+(?:\.\d+)?)\s*[\"s]?)?)?\s*°?\s*([NSEW]?)$",
     re.IGNORECASE,

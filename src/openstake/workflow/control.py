@@ -16,7 +16,7 @@ from openstake.core.geodesy.systems import unit_of_system
 from openstake.core.judge.control import KnownMarks, Refusal, judge_list, judge_places, judge_unit
 from openstake.core.judge.finding import Finding
 from openstake.core.mark import HEIGHT_KINDS, GivenMark, HeightKind
-from openstake.core.units import METRES_PER_UNIT, shortest_number
+from openstake.core.units import METRES_PER_UNIT, shortest_typed
 from openstake.store.book import write_entry
 from openstake.store.lines import head
 from openstake.store.models import ImportedFile, Mark
@@ -49,7 +49,7 @@ def mark_view(mark: MarkNow, unit: str) -> dict[str, Any]:
         "north_m": mark.north_m, "latitude_deg": mark.latitude_deg, "longitude_deg": mark.longitude_deg,
         "ellipsoidal_height_m": mark.ellipsoidal_height_m, "elevation_m": mark.elevation_m,
         "sigma_horizontal_m": mark.sigma_horizontal_m, "sigma_vertical_m": mark.sigma_vertical_m,
-        "typed": {name: shortest_number(value, unit) for name, value in lengths.items() if value is not None},
+        "typed": {name: shortest_typed(value, unit) for name, value in lengths.items() if value is not None},
     }  # fmt: skip
 
 

@@ -57,3 +57,8 @@ export function partsPerMillion(value: number): string {
   const text = value.toFixed(1);
   return Number(text) === 0 ? "0.0" : value > 0 ? `+${text}` : text.replace("-", "−");
 }
+
+/** A number of things: 1 mark, 2 marks. */
+export function counted(count: number, word: string): string {
+  return `${count} ${word}${count === 1 ? "" : "s"}`;
+}

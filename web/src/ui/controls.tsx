@@ -31,7 +31,7 @@ export function Button({
   return (
     <button
       type="button"
-      className={`inline-flex items-center justify-center gap-2 rounded border-2 disabled:opacity-45 ${size} ${KINDS[kind]} ${className}`}
+      className={`inline-flex items-center justify-center gap-2 rounded border-2 whitespace-nowrap disabled:opacity-45 ${size} ${KINDS[kind]} ${className}`}
       {...rest}
     />
   );

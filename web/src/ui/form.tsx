@@ -173,7 +173,7 @@ function Table(props: OneProps) {
       {problem && <p className="mb-2 font-semibold text-flag">{problem.sentence}</p>}
       <div className="flex flex-col gap-2">
         {rows.map((row, at) => (
-          <div key={at} className="flex items-end gap-2">
+          <div key={at} className="flex items-start gap-2">
             {columns.map((column) => (
               <div key={column.name} className="min-w-0 flex-1">
                 <OneField
@@ -185,7 +185,7 @@ function Table(props: OneProps) {
                 />
               </div>
             ))}
-            <Button aria-label={`Remove row ${at + 1}`} className="px-3!" onClick={() => onValue(rows.filter((_, n) => n !== at))}>
+            <Button aria-label={`Remove row ${at + 1}`} className="mt-8 px-3!" onClick={() => onValue(rows.filter((_, n) => n !== at))}>
               <X aria-hidden size={18} />
             </Button>
           </div>

@@ -3,7 +3,7 @@ import { useDeferredValue, useState } from "react";
 import { Link } from "react-router";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useJobs } from "../../api/queries";
-import { day } from "../../lib/format";
+import { counted, day } from "../../lib/format";
 import { Button, Note, TextField } from "../../ui/controls";
 import { NewJob } from "./NewJob";
 
@@ -63,7 +63,7 @@ function JobLine({ job }: { job: Schemas["Job"] }) {
           </span>
         </span>
         <span className="text-right whitespace-nowrap">
-          <span className="block font-semibold">{job.marks} marks</span>
+          <span className="block font-semibold">{counted(job.marks ?? 0, "mark")}</span>
           <span className="text-faded">{job.practice ? "practice, stand-in devices" : `made ${day(job.created_s)}`}</span>
         </span>
       </Link>

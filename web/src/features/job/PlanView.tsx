@@ -2,7 +2,7 @@ import { X } from "lucide-react";
 import { lazy, Suspense, useState } from "react";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useBetween, useMarks, usePlan } from "../../api/queries";
-import { distance, length, METRES, UNIT_SIGN } from "../../lib/format";
+import { counted, distance, length, METRES, UNIT_SIGN } from "../../lib/format";
 import { Button, Note } from "../../ui/controls";
 import { MarkPicker } from "../../ui/marks";
 import { Page } from "../../ui/Page";
@@ -31,7 +31,7 @@ export function PlanView({ job, tabs }: ViewProps) {
   return (
     <Page
       title="Plan"
-      why={data ? `${data.marks.id.length} marks, ${data.points.length} points. ▲ control  ■ check only  × measured  ★ base` : ""}
+      why={data ? `${counted(data.marks.id.length, "mark")}, ${counted(data.points.length, "point")}. ▲ control  ■ check only  × measured  ★ base` : ""}
       tabs={tabs}
     >
       <div className="grid h-[calc(100%-3.5rem)] min-h-96 grid-cols-[1fr_21rem] gap-5">

@@ -2,6 +2,7 @@ import { Plus } from "lucide-react";
 import { useState } from "react";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useGear } from "../../api/queries";
+import { counted } from "../../lib/format";
 import { Button, Note } from "../../ui/controls";
 import { asTyped, type Values } from "../../ui/form";
 import { Page } from "../../ui/Page";
@@ -62,8 +63,6 @@ function startOf(form: Schemas["GearForm"]): Values {
     form.fields.filter((field) => field.kind === "choice" && !field.optional).map((field) => [field.name, field.options[0]]),
   );
 }
-
-const counted = (count: number, word: string) => `${count} ${word}${count === 1 ? "" : "s"}`;
 
 /** One line of a thing: what tells it from the next. */
 function about(item: Item): string {
