@@ -349,6 +349,28 @@ def test_a_file_in_another_system_is_not_taken_for_this_one(office):
     assert "EPSG:6590" in problem["detail"] and "No datum shift" in problem["detail"]
 
 
+@pytest.mark.parametrize("kind", ["geojson", "landxml"])
+def test_ground_coordinates_are_not_taken_for_grid_ones_of_the_same_system(office, kind):
+    source = make(office, f"On the ground {kind}", text=LIST)
+    ground = {"origin_name": "A", "combined_factor": "0.99994", "east_m": "703412.361", "north_m": "629805.118"}
+    change(office, source, ground=ground)
+    client = office.program.app.test_client()
+    content = client.get(f"/api/jobs/{source}/control.{kind}", base_url="http://127.0.0.1:8420").get_data()
+
+    grid, same = make(office, f"In the grid {kind}"), make(office, f"The same ground {kind}", ground=ground)
+
+    assert "in ground distances" in office.post(f"/jobs/{grid}/control/preview", as_file(content), 422)["detail"]
+    assert office.post(f"/jobs/{same}/control/preview", as_file(content))["accepted"] == 3
+
+
+def test_a_stop_in_the_settings_shows_on_the_job_s_step(office):
+    job = make(office, "Wrong zone", {"kind": "code", "code": 32630}, latitude="53", longitude="8 W")
+
+    step = office.get(f"/jobs/{job}/steps")["steps"][0]
+
+    assert (step["step"], step["state"]) == ("job", "disagrees") and "outside the area" in step["why"]
+
+
 def test_a_mark_is_corrected_taken_out_and_brought_back_without_losing_what_it_was(office):
     job = make(office, "Marks", text=LIST)
     first = marks(office, job)["A"]

@@ -152,7 +152,7 @@ def test_geojson_comes_back_as_it_went(marks):
 @settings(max_examples=50)
 @given(named_marks, st.sampled_from(["m", "ft", "sft"]))
 def test_landxml_comes_back_as_it_went_in_any_unit(marks, unit):
-    reading = read(write_landxml(placed(marks), unit, "a system", 2157))
+    reading = read(write_landxml(placed(marks), unit, "a system", "EPSG:2157"))
 
     assert marks_of(reading) == marks
     assert reading.unit == unit and reading.unit_stated and reading.system == "EPSG:2157"

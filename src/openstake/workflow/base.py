@@ -234,7 +234,7 @@ def _coordinate_row(
             detail=f"the known mark {mark.name} ({mark.given.source})",
             accuracy_horizontal_95_m=horizontal_95_m(mark.sigma_horizontal_m, mark.sigma_horizontal_m),
             accuracy_vertical_95_m=vertical_95_m(mark.sigma_vertical_m),
-            frame=job.datum_label, frame_epoch=job.settings.frame_epoch or "as the control list", created_s=now,
+            frame=job.positions_label, frame_epoch=job.settings.frame_epoch or "as the control list", created_s=now,
         )  # fmt: skip
     average = context.averages.get(job.id)
     if average is None:

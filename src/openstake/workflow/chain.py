@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from openstake.workflow import base, check, packing, watch
+from openstake.workflow import base, check, packing, system, watch
 from openstake.workflow.context import Context, job_of
 from openstake.workflow.job import count_marks
 
@@ -19,7 +19,7 @@ def step_states(context: Context, job_id: str) -> list[dict[str, Any]]:
     base_view = base.view(context, job_id)
     checks = check.list_checks(context, job_id)
     return [
-        _step("job", ENTERED if marks else MISSING, f"{marks} marks given" if marks else "no control list yet"),
+        _job_step(marks, system.system_view(context, job_id)),
         _kit_step(packing.view(context, job_id)),
         _base_step(base_view),
         _watch_step(watch.view(context, job_id)),
@@ -30,6 +30,13 @@ def step_states(context: Context, job_id: str) -> list[dict[str, Any]]:
 
 def _step(name: str, state: str, why: str) -> dict[str, Any]:
     return {"step": name, "state": state, "why": why}
+
+
+def _job_step(marks: int, view: dict[str, Any]) -> dict[str, Any]:
+    stops = [item["sentence"] for item in view["findings"] if item["severity"] == "stop"]
+    if stops:
+        return _step("job", DISAGREES, stops[0])
+    return _step("job", ENTERED if marks else MISSING, f"{marks} marks given" if marks else "no control list yet")
 
 
 def _kit_step(view: dict[str, Any]) -> dict[str, Any]:

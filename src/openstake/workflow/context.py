@@ -84,6 +84,12 @@ class JobNow:
         return self.settings.frame_name or self.settings.system_label or self.frame.datum
 
     @property
+    def positions_label(self) -> str:
+        """What the frame of the positions is called: the one an operation leads from, else the job's own."""
+        operation = self.frame.definition.operation
+        return operation.source if operation else self.datum_label
+
+    @property
     def geoid(self) -> GeoidGrid | None:
         """The job's geoid grid; FileError where its file has gone from the data folder."""
         return None if self.geoid_file is None else grid_of_file(self.geoid_file, self.folder)

@@ -121,10 +121,10 @@ def _read(
     if unit is not None and unit not in METRES_PER_UNIT:
         raise InputError(f"'{unit}' is not a length unit; it is m, ft or sft.", field="unit")
     reading = read_control(content, unit, job.length_unit, roles, _height_kind(height_kind))
-    if reading.system is not None and not _same_system(job, reading.system):
+    if reading.system is not None and reading.system != system_statement(job):
         raise InputError(
             f"The file says its coordinates are in {reading.system[:80]}, but this job is in "
-            f"{job.frame.definition.system[:80]}. No datum shift is applied that nobody named: make a job in that system.",
+            f"{system_statement(job)[:80]}. No datum shift is applied that nobody named: make a job in that system.",
             field="system",
         )
     lines = [line for line in reading.lines if line.mark]
@@ -147,8 +147,14 @@ def _height_kind(text: str | None) -> HeightKind | None:
     raise InputError(f"'{text}' is not a kind of height; it is ellipsoidal or elevation.", field="height_kind")
 
 
-def _same_system(job: JobNow, system: str) -> bool:
-    return system == job.frame.definition.system
+def system_statement(job: JobNow) -> str:
+    """Return what the job's coordinates are in, as a file says it: ground distances are not those of the grid."""
+    definition = job.frame.definition
+    ground = definition.ground
+    if ground is None:
+        return definition.system
+    factor = f"{ground.combined_factor!r} about {ground.east_m!r}, {ground.north_m!r}"
+    return f"{definition.system} in ground distances, factor {factor}"
 
 
 def accept_control(
@@ -203,9 +209,9 @@ def export_control(context: Context, job_id: str, kind: str) -> tuple[bytes, str
     if kind == "csv":
         content: str | bytes = write_csv(marks, job.length_unit)
     elif kind == "geojson":
-        content = write_geojson(marks, job.frame.definition.system)
+        content = write_geojson(marks, system_statement(job))
     elif kind == "landxml":
-        content = write_landxml(marks, job.length_unit, name, job.frame.code)
+        content = write_landxml(marks, job.length_unit, name, system_statement(job))
     elif kind == "kml":
         content = write_kml(marks, job.name)
     else:

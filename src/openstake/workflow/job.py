@@ -18,7 +18,7 @@ from openstake.store.book import write_entry
 from openstake.store.lines import heads
 from openstake.store.models import GeoidGridFile, Job, JobProfile, JobSettings, Mark
 from openstake.workflow.context import Context, JobNow, definition_as_json, job_of, open_occupation
-from openstake.workflow.marks import current_rows, given_of, row_of
+from openstake.workflow.marks import current_places, current_rows, given_of, row_of
 from openstake.workflow.system import definition_of, epoch_year, ground_of, middle_of, operation_of, place_of
 
 LONGEST = {
@@ -158,11 +158,11 @@ def _changed(
         if changes["geoid_id"] is not None and session.get(GeoidGridFile, changes["geoid_id"]) is None:
             raise InputError("This geoid grid is not in the data folder. Add it first.", field="geoid_id")
         values["geoid_id"] = changes["geoid_id"]
-    _change_frame(job, values, changes)
+    _change_frame(session, job, values, changes)
     return values
 
 
-def _change_frame(job: JobNow | None, values: dict[str, Any], changes: Mapping[str, Any]) -> None:
+def _change_frame(session: Session, job: JobNow | None, values: dict[str, Any], changes: Mapping[str, Any]) -> None:
     """Put the system, ground distances and datum operation in; another system drops what belonged to the one before."""
     if changes.get("system") is not None:
         definition, label = definition_of(changes["system"], values["length_unit"])
@@ -176,7 +176,7 @@ def _change_frame(job: JobNow | None, values: dict[str, Any], changes: Mapping[s
         definition = replace(definition, ground=ground_of(wish, values["length_unit"]) if wish else None)
     if "operation" in changes:
         wish = changes["operation"]
-        place = middle_of(job, []) if job is not None else None
+        place = middle_of(job, current_places(session, job)[0]) if job is not None else None
         chosen = operation_of(wish, definition, place, values["frame_epoch"]) if wish else None
         definition = replace(definition, operation=chosen)
     job_frame(definition)

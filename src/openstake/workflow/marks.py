@@ -71,12 +71,23 @@ def row_of(mark: GivenMark, job_id: str, source: str, now: float) -> Mark:
     )  # fmt: skip
 
 
-def place_rows(job: JobNow, rows: Sequence[Mark]) -> list[MarkNow]:
-    """Return marks with their places.  Angles are absent where the job's system lies nowhere on Earth yet."""
-    if not rows:
-        return []
-    grid = np.array([(_or_nan(row.east_m), _or_nan(row.north_m)) for row in rows])
-    angles = np.array([(_or_nan(row.latitude_deg), _or_nan(row.longitude_deg)) for row in rows])
+@dataclass(frozen=True)
+class Places:
+    """Where marks lie, in columns: grid metres and degrees, shape (n, 2), both heights, shape (n,); NaN where unknown."""
+
+    grid_m: NDArray[np.float64]
+    angles_deg: NDArray[np.float64]
+    ellipsoidal_m: NDArray[np.float64]
+    elevation_m: NDArray[np.float64]
+
+
+def places_of(job: JobNow, rows: Sequence[Any]) -> Places:
+    """Return where rows lie that have the columns of a mark's place and height.
+
+    Angles are absent where the job's system lies nowhere on Earth yet.
+    """
+    grid = np.array([(_or_nan(row.east_m), _or_nan(row.north_m)) for row in rows]).reshape(-1, 2)
+    angles = np.array([(_or_nan(row.latitude_deg), _or_nan(row.longitude_deg)) for row in rows]).reshape(-1, 2)
     geodetic = np.isnan(grid[:, 0])
     try:
         if geodetic.any():
@@ -86,18 +97,28 @@ def place_rows(job: JobNow, rows: Sequence[Mark]) -> list[MarkNow]:
     except FrameError:
         if job.frame.definition.anchor is not None or not job.frame.is_local:
             raise
+    angles = np.where(np.isfinite(angles), angles, np.nan)
     heights = np.array([_or_nan(row.height_m) for row in rows])
-    elevated = np.array([row.height_kind == "elevation" for row in rows])
+    elevated = np.array([row.height_kind == "elevation" for row in rows], dtype=bool)
     ellipsoidal, elevation = np.where(elevated, np.nan, heights), np.where(elevated, heights, np.nan)
     geoid = job.geoid
     if geoid is not None:
         latitude, longitude = angles[:, 0], angles[:, 1]
         ellipsoidal = np.where(elevated, ellipsoidal_from_elevation(geoid, latitude, longitude, heights), ellipsoidal)
         elevation = np.where(elevated, elevation, elevation_from_ellipsoidal(geoid, latitude, longitude, heights))
+    return Places(grid, angles, ellipsoidal, elevation)
+
+
+def place_rows(job: JobNow, rows: Sequence[Mark]) -> list[MarkNow]:
+    """Return marks with their places."""
+    if not rows:
+        return []
+    places = places_of(job, rows)
     return [
         MarkNow(
-            row.id, given_of(row), float(grid[n, 0]), float(grid[n, 1]), _or_none(angles[n, 0]), _or_none(angles[n, 1]),
-            _or_none(ellipsoidal[n]), _or_none(elevation[n]), row.sigma_horizontal_m, row.sigma_vertical_m, row.created_s,
+            row.id, given_of(row), float(places.grid_m[n, 0]), float(places.grid_m[n, 1]),
+            _or_none(places.angles_deg[n, 0]), _or_none(places.angles_deg[n, 1]), _or_none(places.ellipsoidal_m[n]),
+            _or_none(places.elevation_m[n]), row.sigma_horizontal_m, row.sigma_vertical_m, row.created_s,
         )
         for n, row in enumerate(rows)
     ]  # fmt: skip
@@ -120,6 +141,14 @@ def current_rows(session: Session, job_id: str, withdrawn: bool = False) -> list
     """Return the rows of a job's list, or those taken out of it, by name."""
     current = heads(Mark, Mark.job_id == job_id, Mark.withdrawn.is_(withdrawn))
     return list(session.scalars(current.order_by(Mark.name)))
+
+
+def current_places(session: Session, job: JobNow) -> tuple[Places, int]:
+    """Return where the marks of a job lie, and how many of them are given by an elevation; without the marks themselves."""
+    columns = (Mark.east_m, Mark.north_m, Mark.latitude_deg, Mark.longitude_deg, Mark.height_m, Mark.height_kind)
+    current = heads(Mark, Mark.job_id == job.id, Mark.withdrawn.is_(False))
+    rows = session.execute(current.with_only_columns(*columns)).all()
+    return places_of(job, rows), sum(row.height_kind == "elevation" for row in rows)
 
 
 def mark_row_of(session: Session, job_id: str, mark_id: str) -> Mark:

@@ -10,7 +10,7 @@ from openstake.core.errors import FrameError
 from openstake.store.models import Shot
 from openstake.workflow import points
 from openstake.workflow.context import Context, base_coordinate_of, job_of, open_occupation
-from openstake.workflow.marks import current_marks
+from openstake.workflow.marks import current_marks, current_places
 from openstake.workflow.system import middle_of
 
 
@@ -19,6 +19,7 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
     with context.database.read() as session:
         job = job_of(session, job_id)
         marks = current_marks(session, job)
+        places, _ = current_places(session, job)
         shots = session.scalars(select(Shot).where(Shot.job_id == job_id).order_by(Shot.created_s)).all()
         placed = [(shot, points.derive(session, job, shot)) for shot in shots]
         occupation = open_occupation(session, job_id)
@@ -30,7 +31,7 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
                 base = {"east_m": float(east), "north_m": float(north), "station_id": occupation.station_id}
             except FrameError:
                 base = None
-    place = middle_of(job, marks)
+    place = middle_of(job, places)
     placed_frame = place is not None and not (job.frame.is_local and job.frame.definition.anchor is None)
     return {
         "marks": {

@@ -35,7 +35,7 @@ from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, degrees_from_text
 from openstake.store.book import write_entry
 from openstake.store.models import GeoidGridFile
 from openstake.workflow.context import TRAINING_GRID, Context, JobNow, grid_of_file, job_of
-from openstake.workflow.marks import MarkNow, current_marks
+from openstake.workflow.marks import MarkNow, Places, current_marks, current_places
 
 MOST_GRID_BYTES = 512 << 20
 MOST_MARKS_TRIED = 50
@@ -150,11 +150,11 @@ def operations_view(context: Context, job_id: str, source: str) -> dict[str, Any
     """Return the operations from a frame of positions into the job's datum."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        marks = current_marks(session, job)
+        places, _ = current_places(session, job)
     if job.frame.is_local:
         return {"operations": [], "without_grid": []}
     found = find_operations(
-        job.frame.definition.system, source, middle_of(job, marks), epoch_year(job.settings.frame_epoch)
+        job.frame.definition.system, source, middle_of(job, places), epoch_year(job.settings.frame_epoch)
     )
     return {
         "operations": [{"name": item.name, "accuracy_m": item.accuracy_m} for item in found.usable],
@@ -162,25 +162,26 @@ def operations_view(context: Context, job_id: str, source: str) -> dict[str, Any
     }
 
 
-def middle_of(job: JobNow, marks: list[MarkNow]) -> tuple[float, float] | None:
+def middle_of(job: JobNow, places: Places | None) -> tuple[float, float] | None:
     """Return the job's middle: the place that was typed, else the median of its marks, else the anchor."""
     settings = job.settings
     if settings.place_latitude_deg is not None and settings.place_longitude_deg is not None:
         return settings.place_latitude_deg, settings.place_longitude_deg
-    places = [(mark.latitude_deg, mark.longitude_deg) for mark in marks if mark.latitude_deg is not None]
-    if places:
-        latitude, longitude = np.median(np.array(places, dtype=float), axis=0)
-        return float(latitude), float(longitude)
+    if places is not None:
+        known = places.angles_deg[np.isfinite(places.angles_deg).all(axis=1)]
+        if len(known):
+            latitude, longitude = np.median(known, axis=0)
+            return float(latitude), float(longitude)
     anchor = job.frame.definition.anchor
     return (anchor.latitude_deg, anchor.longitude_deg) if anchor else None
 
 
-def _middle_height(job: JobNow, marks: list[MarkNow]) -> tuple[float, str]:
+def _middle_height(job: JobNow, places: Places) -> tuple[float, str]:
     """Return the height that the elevation factor is for, and where it comes from."""
     if job.settings.project_height_m is not None:
         return job.settings.project_height_m, "the project height"
-    heights = [mark.ellipsoidal_height_m for mark in marks if mark.ellipsoidal_height_m is not None]
-    if heights:
+    heights = places.ellipsoidal_m[np.isfinite(places.ellipsoidal_m)]
+    if len(heights):
         return float(np.median(heights)), "the middle height of the marks"
     return 0.0, "no height known: the ellipsoid"
 
@@ -189,18 +190,17 @@ def system_view(context: Context, job_id: str) -> dict[str, Any]:
     """Return the factors at the job's middle, and what its settings have to be told."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        marks = current_marks(session, job)
-    frame, place = job.frame, middle_of(job, marks)
+        places, elevations = current_places(session, job)
+    frame, place = job.frame, middle_of(job, places)
     factors = None
-    height_m, height_source = _middle_height(job, marks)
+    height_m, height_source = _middle_height(job, places)
     if place is not None and not (frame.is_local and frame.definition.anchor is None):
         factors = grid_factors(frame, *place, height_m)
+    one_height = np.isfinite(places.ellipsoidal_m) != np.isfinite(places.elevation_m)
     evidence = SystemEvidence(
         frame, place, factors, job.length_unit, None if frame.is_local else unit_of_system(frame.definition.system),
-        sum(mark.given.height_kind == "elevation" for mark in marks), job.geoid is not None,
-        bool(job.geoid_file and job.geoid_file.training_only),
-        sum(mark.given.height_m is not None and None in (mark.elevation_m, mark.ellipsoidal_height_m) for mark in marks),
-        job.practice,
+        elevations, job.geoid is not None, bool(job.geoid_file and job.geoid_file.training_only),
+        int(one_height.sum()) if place is not None else 0, job.practice,
     )  # fmt: skip
     ground = frame.definition.ground
     return {
@@ -228,7 +228,7 @@ def try_system(
         with context.database.read() as session:
             job = job_of(session, job_id)
             rows = current_marks(session, job)
-        place = place or (middle_of(job, []) if job.settings.place_latitude_deg is not None else None)
+        place = place or (middle_of(job, None) if job.settings.place_latitude_deg is not None else None)
         marks = [_tried(frame, mark) for mark in rows[:MOST_MARKS_TRIED]]
     there = None
     if place is not None and not (frame.is_local and frame.definition.anchor is None):

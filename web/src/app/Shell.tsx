@@ -3,7 +3,7 @@ import { Suspense, useState } from "react";
 import { Link, NavLink, Outlet, useOutletContext, useParams } from "react-router";
 import { sentenceOf, type Schemas } from "../api/client";
 import { useLiveStream, type LiveState } from "../api/live";
-import { useBase, useChecks, useJob, useSteps, useWatch } from "../api/queries";
+import { useBase, useChecks, useJob, useSteps, useSystemView, useWatch } from "../api/queries";
 import { distance, fixed, length, UNIT_SIGN } from "../lib/format";
 import { Note } from "../ui/controls";
 import { FindingList } from "../ui/findings";
@@ -53,14 +53,15 @@ export function Shell() {
   );
 }
 
-/** What the base and the newest check of each mark say. */
+/** What the system, the base and the newest check of each mark say. */
 function useOpenFindings(jobId: string): Schemas["Finding"][] {
+  const system = useSystemView(jobId);
   const base = useBase(jobId);
   const checks = useChecks(jobId);
   const newest = new Map<string, Schemas["Check"]>();
   for (const check of checks.data ?? [])
     if (check.occupation_id === base.data?.occupation?.id && !newest.has(check.mark_id)) newest.set(check.mark_id, check);
-  const all = [...(base.data?.findings ?? []), ...[...newest.values()].flatMap((check) => check.findings)];
+  const all = [...(system.data?.findings ?? []), ...(base.data?.findings ?? []), ...[...newest.values()].flatMap((check) => check.findings)];
   const order = { stop: 0, look: 1, note: 2 };
   return all.sort((a, b) => order[a.severity] - order[b.severity]);
 }

@@ -75,7 +75,7 @@ def _of_gear(profile: Profile, gear: Mapping[tuple[str, str], Gear], add: _Add) 
         add("pack", f"GNSS antenna {antenna.name} and its cable", "")
     pole = gear.get(("pole", profile.pole))
     if isinstance(pole, Pole):
-        add("pack", f"{pole.kind.capitalize()} {pole.name}", "")
+        add("pack", _named(pole.kind, pole.name), "")
         if pole.kind in ("pole", "bipod"):
             since = (
                 f"Last adjusted {pole.adjusted_on}." if pole.adjusted_on else "Nobody wrote down when it was adjusted."
@@ -88,6 +88,11 @@ def _of_gear(profile: Profile, gear: Mapping[tuple[str, str], Gear], add: _Add) 
         add("pack", f"{count}{battery.name} and its cables", "")
     if profile.tilt:
         add("look", "Tilt compensation calibrated", "Off for control: level the pole.")
+
+
+def _named(kind: str, name: str) -> str:
+    """Return a thing's name with its kind, unless the name says it."""
+    return name if kind.split()[-1] in name.lower() else f"{kind.capitalize()} {name}"
 
 
 def _battery_caution(battery: Battery) -> str:
@@ -104,7 +109,8 @@ def _of_link(profile: Profile, gear: Mapping[tuple[str, str], Gear], add: _Add) 
     link = profile.link
     radio = gear.get(("radio", profile.radio))
     if isinstance(radio, Radio):
-        add("pack", f"Radio {radio.name}{f' ({radio.label_word})' if radio.label_word else ''}", f"For {profile.name}.")
+        label = f" ({radio.label_word})" if radio.label_word else ""
+        add("pack", f"{_named('radio', radio.name)}{label}", f"For {profile.name}.")
     if link.kind in ("uhf", "spread-spectrum"):
         band = f"{link.frequency_mhz:g} MHz" if link.frequency_mhz else "the link's band"
         add(

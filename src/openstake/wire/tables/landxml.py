@@ -46,10 +46,11 @@ def read_landxml(content: bytes, unit: str | None, default_unit: str) -> Reading
     stated = _stated_unit(root)
     used = unit or stated or default_unit
     lines = [_line(number, point, used) for number, point in enumerate(points, 1)]
-    system = root.find("./{*}CoordinateSystem")
-    code = system.get("epsgCode") if system is not None else None
+    place = root.find("./{*}CoordinateSystem")
+    code = place.get("epsgCode") if place is not None else None
+    system = place.get("desc") if place is not None else None
     return Reading(
-        "LandXML", "XML", "", None, (), used if used != "mm" else "m", stated is not None, f"EPSG:{code}" if code else None,
+        "LandXML", "XML", "", None, (), used if used != "mm" else "m", stated is not None, f"EPSG:{code}" if code else system,
         () if unit or stated else (UNIT_QUESTION,), without_doubles(lines),
     )  # fmt: skip
 
@@ -105,7 +106,7 @@ def _line(number: int, point: ElementTree.Element, unit: str) -> Line:
     return refused(sentence) if sentence else Line(number, cells, mark, "")
 
 
-def write_landxml(marks: Sequence[PlacedMark], unit: str, system_name: str, epsg_code: int | None) -> bytes:
+def write_landxml(marks: Sequence[PlacedMark], unit: str, system_name: str, system: str) -> bytes:
     """Return marks as LandXML-1.2 in the job's unit; read again it gives the same marks bit for bit.
 
     A mark with an elevation has three coordinates, one with an ellipsoidal height two and the attribute for it.
@@ -118,7 +119,8 @@ def write_landxml(marks: Sequence[PlacedMark], unit: str, system_name: str, epsg
         ElementTree.SubElement(units, "Metric", shared | {"areaUnit": "squareMeter", "volumeUnit": "cubicMeter"})
     else:
         ElementTree.SubElement(units, "Imperial", shared | {"areaUnit": "squareFoot", "volumeUnit": "cubicFeet"})
-    place = {"name": system_name} | ({"epsgCode": str(epsg_code)} if epsg_code else {})
+    code = re.fullmatch(r"EPSG:(\d+)", system)
+    place = {"name": system_name} | ({"epsgCode": code[1]} if code else {"desc": system})
     ElementTree.SubElement(root, "CoordinateSystem", place)
     group = ElementTree.SubElement(root, "CgPoints")
 
