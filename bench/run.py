@@ -30,6 +30,7 @@ from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.actions.wheel_input import ScrollOrigin
+from selenium.webdriver.support.ui import WebDriverWait
 
 from openstake.standin.base import Broadcast
 from openstake.standin.observables import Observables
@@ -250,8 +251,9 @@ def plan_frames(marks: int) -> tuple[float, float]:
         post(f"{served.url}/api/jobs/{job}/control/accept", {"name": "c.csv", "content_base64": content})
         driver = browser()
         driver.get(f"{served.url}/job/{job}/job?view=plan")
-        time.sleep(6)
-        plan = driver.find_element("css selector", "[data-testid=plan]")
+        found = WebDriverWait(driver, 60).until(lambda d: d.find_elements("css selector", "[data-testid=plan] canvas"))
+        time.sleep(3)
+        plan = found[0]
         driver.execute_script(FRAMES)
         drag = ActionChains(driver, duration=50).move_to_element(plan).click_and_hold()
         for turn in range(40):
