@@ -171,8 +171,9 @@ def test_every_rule_is_in_the_list_and_every_listed_rule_is_used():
     """docs/rules.md names every code once; no code is listed that nothing says."""
     text = (ROOT / "docs" / "rules.md").read_text()
     listed = re.findall(r"^\| `([a-z0-9-]+)` \|", text, re.MULTILINE)
+    folders = (ROOT / "src/openstake/core/judge", ROOT / "src/openstake/core/link")
     sources = "".join(
-        path.read_text() for path in (ROOT / "src/openstake/core/judge").glob("*.py") if path.name != "finding.py"
+        path.read_text() for folder in folders for path in folder.glob("*.py") if path.name != "finding.py"
     )
 
     assert sorted(listed) == sorted(RULES)

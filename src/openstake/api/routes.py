@@ -14,6 +14,7 @@ from openstake.api import schemas as s
 from openstake.api.common import answers
 from openstake.api.job import job_routes
 from openstake.api.kit import kit_routes
+from openstake.api.link import link_routes
 from openstake.workflow import base, book, chain, check, heights, job, stand, watch
 from openstake.workflow.context import Context
 
@@ -31,6 +32,7 @@ def routes(spec: SpecTree, context: Context) -> Blueprint:
 
     job_routes(api, spec, context)
     kit_routes(api, spec, context)
+    link_routes(api, spec, context)
 
     @api.get("/jobs/<job_id>/steps")
     @spec.validate(resp=answers(s.Steps), tags=["chain"])

@@ -125,6 +125,7 @@ class Finding(BaseModel):
     action: str
     source: str
     numbers: dict[str, float | int | str]
+    field: str
 
 
 class TriedSystem(BaseModel):
@@ -575,6 +576,70 @@ class SaveProfile(BaseModel):
 class ChooseProfile(BaseModel):
     line_id: ShortText
     chosen: bool
+
+
+class PairRow(BaseModel):
+    """One setting at both ends, as their profiles have it."""
+
+    field: str
+    label: str
+    unit: str
+    base: str | bool | float | int | None
+    rover: str | bool | float | int | None
+    state: Literal["equal", "different", "not known", "not needed"]
+
+
+class Pair(BaseModel):
+    agrees: bool
+    base: str
+    rover: str
+    base_id: str
+    rover_id: str
+    rows: list[PairRow]
+    findings: list[Finding]
+
+
+class AirRemedy(BaseModel):
+    words: str
+    share: float
+    bits_per_second: float
+    fits: bool
+
+
+class AirLoad(BaseModel):
+    bytes_per_epoch: int
+    bits_per_second: float
+    share: float
+    duty: float
+    latency_s: float
+    fits: bool
+    rate_bps: float
+    findings: list[Finding]
+    remedies: list[AirRemedy]
+
+
+class LinkQuery(BaseModel):
+    satellites: ShortText = ""
+    signals: Annotated[int, Field(ge=1, le=8)] = 2
+    duty_limit: ShortText = ""
+
+
+class LinkView(BaseModel):
+    """The pair sheets of the job's base with its rovers, and the load of what it sends."""
+
+    base: str | None
+    other_bases: list[str]
+    pairs: list[Pair]
+    air: AirLoad | None
+    satellites: str
+    signals: int
+
+
+class Mend(BaseModel):
+    field: ShortText
+    take: Literal["base", "rover"]
+    base_id: ShortText
+    rover_id: ShortText
 
 
 class PackingItem(BaseModel):

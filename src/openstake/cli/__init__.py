@@ -15,7 +15,7 @@ from openstake.core.errors import OpenStakeError
 # Each verb and the module of this package that holds it: loaded when it is called, so that `openstake log` does not wait
 # for the web application to be imported.
 VERBS = {
-    "book": "book", "demo": "demo", "length": "length", "log": "captures", "profile": "profile", "standin": "standin",
+    "agree": "link", "airload": "link", "book": "book", "demo": "demo", "length": "length", "log": "captures", "profile": "profile", "standin": "standin",
     "stream": "captures",
 }  # fmt: skip
 

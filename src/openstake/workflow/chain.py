@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from openstake.workflow import base, check, packing, system, watch
+from openstake.workflow import base, check, link, packing, system, watch
 from openstake.workflow.context import Context, job_of
 from openstake.workflow.job import count_marks
 
@@ -21,6 +21,7 @@ def step_states(context: Context, job_id: str) -> list[dict[str, Any]]:
     return [
         _job_step(marks, system.system_view(context, job_id)),
         _kit_step(packing.view(context, job_id)),
+        _link_step(link.view(context, job_id)),
         _base_step(base_view),
         _watch_step(watch.view(context, job_id)),
         _check_step(checks, base_view),
@@ -46,6 +47,17 @@ def _kit_step(view: dict[str, Any]) -> dict[str, Any]:
     if left:
         return _step("kit", ENTERED, f"{left} things not ticked off yet")
     return _step("kit", CHECKED, "everything ticked off")
+
+
+def _link_step(view: dict[str, Any]) -> dict[str, Any]:
+    if view["base"] is None or not view["pairs"]:
+        return _step("link", MISSING, "no base and rover profiles chosen")
+    if bad := [pair["rover"] for pair in view["pairs"] if not pair["agrees"]]:
+        return _step("link", DISAGREES, f"{', '.join(bad)}: the two ends do not agree")
+    if view["air"] is not None and not view["air"]["fits"]:
+        return _step("link", DISAGREES, "the stream does not fit the link")
+    # Two profiles that agree are still only a plan: what the devices are set to shows on the air.
+    return _step("link", ENTERED, "both ends planned alike")
 
 
 def _base_step(view: dict[str, Any]) -> dict[str, Any]:

@@ -59,8 +59,13 @@ def _chosen_lines(session: Session, job_id: str) -> set[str]:
 
 def chosen_profiles(session: Session, job_id: str) -> list[Profile]:
     """Return the profiles chosen for a job, in their newest versions."""
+    return [profile_of(row) for row in chosen_rows(session, job_id)]
+
+
+def chosen_rows(session: Session, job_id: str) -> list[ProfileVersion]:
+    """Return the rows of the profiles chosen for a job, in their newest versions."""
     chosen = _chosen_lines(session, job_id)
-    return [profile_of(row) for row in heads(session) if row.line_id in chosen]
+    return [row for row in heads(session) if row.line_id in chosen]
 
 
 def list_profiles(context: Context, job_id: str) -> list[dict[str, Any]]:

@@ -82,6 +82,13 @@ export const useProfileVersions = (line_id: string) =>
       answer(client.GET("/api/profiles/{line_id}/versions", { params: { path: { line_id } } })).then((all) => all.profiles),
     enabled: line_id !== "",
   });
+export const useLink = (id: string, query: Schemas["LinkQuery"]) =>
+  useQuery({
+    queryKey: ["job", id, "link", query],
+    queryFn: () => answer(client.GET("/api/jobs/{job_id}/link", { params: { path: { job_id: id }, query } })),
+    retry: false,
+    placeholderData: (last) => last,
+  });
 export const usePacking = (id: string) =>
   useQuery({ queryKey: ["job", id, "packing"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/packing", path(id))) });
 export const useJob = (id: string) =>
@@ -182,6 +189,8 @@ export const useWithdrawProfile = () =>
   useSharedChange((profile_id: string) => answer(client.DELETE("/api/profiles/{profile_id}", { params: { path: { profile_id } } })));
 export const useChooseProfile = (id: string) =>
   useChange(id, (body: Schemas["ChooseProfile"]) => answer(client.POST("/api/jobs/{job_id}/profiles", { ...path(id), body })));
+export const useMend = (id: string) =>
+  useChange(id, (body: Schemas["Mend"]) => answer(client.POST("/api/jobs/{job_id}/link/mend", { ...path(id), body })));
 export const useTick = (id: string) =>
   useChange(id, (body: Schemas["Tick"]) => answer(client.POST("/api/jobs/{job_id}/packing", { ...path(id), body })));
 export const usePreviewControl = (id: string) =>

@@ -434,6 +434,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Compare the job's base with each of its rovers, and its stream with the link's rate. */
+        get: operations["get__api_jobs_{job_id}_link"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/link/mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set a setting of one end to the other's value; the mended profile becomes its next version. */
+        post: operations["post__api_jobs_{job_id}_link_mend"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/marks": {
         parameters: {
             query?: never;
@@ -858,6 +892,38 @@ export interface components {
             /** Refused */
             refused: number;
         };
+        /** AirLoad */
+        AirLoad: {
+            /** Bits Per Second */
+            bits_per_second: number;
+            /** Bytes Per Epoch */
+            bytes_per_epoch: number;
+            /** Duty */
+            duty: number;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Fits */
+            fits: boolean;
+            /** Latency S */
+            latency_s: number;
+            /** Rate Bps */
+            rate_bps: number;
+            /** Remedies */
+            remedies: components["schemas"]["AirRemedy"][];
+            /** Share */
+            share: number;
+        };
+        /** AirRemedy */
+        AirRemedy: {
+            /** Bits Per Second */
+            bits_per_second: number;
+            /** Fits */
+            fits: boolean;
+            /** Share */
+            share: number;
+            /** Words */
+            words: string;
+        };
         /** Anchor */
         Anchor: {
             /** East M */
@@ -1262,6 +1328,8 @@ export interface components {
             cause: string;
             /** Code */
             code: string;
+            /** Field */
+            field: string;
             /** Link */
             link: string;
             /** Numbers */
@@ -1714,6 +1782,41 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** LinkQuery */
+        LinkQuery: {
+            /**
+             * Duty Limit
+             * @default
+             */
+            duty_limit?: string;
+            /**
+             * Satellites
+             * @default
+             */
+            satellites?: string;
+            /**
+             * Signals
+             * @default 2
+             */
+            signals?: number;
+        };
+        /**
+         * LinkView
+         * @description The pair sheets of the job's base with its rovers, and the load of what it sends.
+         */
+        LinkView: {
+            air: components["schemas"]["AirLoad"] | null;
+            /** Base */
+            base: string | null;
+            /** Other Bases */
+            other_bases: string[];
+            /** Pairs */
+            pairs: components["schemas"]["Pair"][];
+            /** Satellites */
+            satellites: string;
+            /** Signals */
+            signals: number;
+        };
         /**
          * Listen
          * @description Where to listen; the password is written and never read.
@@ -1868,6 +1971,20 @@ export interface components {
              * @default false
              */
             withdrawn?: boolean;
+        };
+        /** Mend */
+        Mend: {
+            /** Base Id */
+            base_id: string;
+            /** Field */
+            field: string;
+            /** Rover Id */
+            rover_id: string;
+            /**
+             * Take
+             * @enum {string}
+             */
+            take: "base" | "rover";
         };
         /** NewJob */
         NewJob: {
@@ -2109,6 +2226,44 @@ export interface components {
             what: string;
             /** Why */
             why: string;
+        };
+        /** Pair */
+        Pair: {
+            /** Agrees */
+            agrees: boolean;
+            /** Base */
+            base: string;
+            /** Base Id */
+            base_id: string;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Rover */
+            rover: string;
+            /** Rover Id */
+            rover_id: string;
+            /** Rows */
+            rows: components["schemas"]["PairRow"][];
+        };
+        /**
+         * PairRow
+         * @description One setting at both ends, as their profiles have it.
+         */
+        PairRow: {
+            /** Base */
+            base: string | boolean | number | null;
+            /** Field */
+            field: string;
+            /** Label */
+            label: string;
+            /** Rover */
+            rover: string | boolean | number | null;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "equal" | "different" | "not known" | "not needed";
+            /** Unit */
+            unit: string;
         };
         /** Place */
         Place: {
@@ -4001,6 +4156,112 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_link": {
+        parameters: {
+            query?: {
+                satellites?: string;
+                signals?: number;
+                duty_limit?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_link_mend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mend"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkView"];
                 };
             };
             /** @description Not Found */

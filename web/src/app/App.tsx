@@ -9,6 +9,7 @@ import { WatchPage } from "../features/watch/WatchPage";
 import { Shell, useShell } from "./Shell";
 
 const Keys = lazy(() => import("./Keys"));
+const LinkPage = lazy(() => import("../features/link/LinkPage").then((module) => ({ default: module.LinkPage })));
 const KitPage = lazy(() => import("../features/kit/KitPage").then((module) => ({ default: module.KitPage })));
 
 export function App() {
@@ -20,6 +21,7 @@ export function App() {
           <Route index element={<Navigate to="job" replace />} />
           <Route path="job" element={<OfJob page={JobPage} />} />
           <Route path="kit" element={<OfJob page={KitPage} />} />
+          <Route path="link" element={<OfJob page={LinkPage} />} />
           <Route path="base" element={<OfJob page={BasePage} />} />
           <Route path="watch" element={<OfJob page={WatchPage} />} />
           <Route path="check" element={<OfJob page={CheckPage} />} />

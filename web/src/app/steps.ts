@@ -2,6 +2,7 @@
 export const STEPS = [
   { number: 1, step: "job", name: "Job" },
   { number: 2, step: "kit", name: "Kit" },
+  { number: 4, step: "link", name: "Link" },
   { number: 5, step: "base", name: "Base" },
   { number: 6, step: "watch", name: "Watch" },
   { number: 7, step: "check", name: "Check" },

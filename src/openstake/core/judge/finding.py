@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 COMMON_PRACTICE = "common practice, no source"
@@ -44,6 +44,17 @@ RULES: dict[str, Rule] = {
     "control-foot-differs": Rule("control", "A list read in the other foot: 2 ppm off.", "NIST SP 811"),
     "control-longitude-sign": Rule("control", "A mark that fits with the other sign of its longitude.", COMMON_PRACTICE),
     "control-outside-area": Rule("control", "A mark outside the system's area, or 50 km from the other marks.", COMMON_PRACTICE),
+    # two ends of a link
+    "link-setting-differs": Rule("link", "A setting in which two ends must agree differs.", COMMON_PRACTICE),
+    "link-setting-not-known": Rule("link", "A setting in which two ends must agree is not known at one of them.", COMMON_PRACTICE),
+    "link-value-unusual": Rule("link", "A setting has a value outside the usual list.", COMMON_PRACTICE),
+    "baud-rates-differ": Rule("link", "Receiver and radio of one end have different serial rates.", COMMON_PRACTICE),
+    "format-not-readable": Rule("link", "The rover does not read the base's correction format.", COMMON_PRACTICE),
+    "format-not-open": Rule("link", "A correction format that works inside one make only.", COMMON_PRACTICE),
+    "messages-not-of-format": Rule("broadcast", "Messages of a profile that are not of its correction format.", "RTCM 10403.3, table 3.1-1"),
+    "constellations-not-sent": Rule("broadcast", "Constellations that the rover wants and the base does not send.", COMMON_PRACTICE),
+    "air-load-too-large": Rule("link", "The stream needs more than the link's rate.", "RTCM 10403.3, section 3.5.16"),
+    "duty-too-large": Rule("link", "The stream is on the air longer than is allowed.", "RTCM 10403.3, section 3.5.16"),
     # the stream of corrections
     "no-station-position": Rule("broadcast", "No 1005 or 1006 in the stream: a rover cannot place the base.", "RTCM 10403.3, section 3.5.3"),
     "station-position-changed": Rule("broadcast", "One station ID came with two positions or antenna heights.", COMMON_PRACTICE),
@@ -84,7 +95,7 @@ RULES: dict[str, Rule] = {
 
 @dataclass(frozen=True)
 class Finding:
-    """What a rule says.  `numbers` are the values in the sentence, by name with units."""
+    """What a rule says.  `numbers` are the values in the sentence, by name with units; `field` is the setting it is about."""
 
     code: str
     severity: Severity
@@ -92,6 +103,7 @@ class Finding:
     cause: str
     action: str
     numbers: dict[str, float | int | str]
+    field: str = ""
 
     @property
     def link(self) -> str:
@@ -112,6 +124,7 @@ class Finding:
             "action": self.action,
             "source": self.source,
             "numbers": self.numbers,
+            "field": self.field,
         }
 
 
@@ -122,3 +135,10 @@ def finding(
     if code not in RULES:
         raise KeyError(code)
     return Finding(code, severity, sentence, cause, action, numbers)
+
+
+def finding_at(
+    field: str, code: str, severity: Severity, sentence: str, cause: str, action: str, **numbers: float | int | str
+) -> Finding:
+    """Return a finding about one setting."""
+    return replace(finding(code, severity, sentence, cause, action, **numbers), field=field)

@@ -12,7 +12,7 @@ const CHECK: Schemas["Check"] = {
   covariance_origin: "receiver-claim", agrees: false, horizontal_agrees: true, vertical_agrees: false, stale: true, verdict_word: "outside tolerance", point_east_m: 0, point_north_m: 0,
   point_height_m: 0, base_height_reading_id: "h", base_coordinate_id: "b",
   findings: [
-    { code: "check-height-off", link: "base antenna", severity: "stop", sentence: "The rover is high.", cause: "The base height.", action: "Measure again.", source: "common practice, no source", numbers: {} },
+    { code: "check-height-off", link: "base antenna", severity: "stop", sentence: "The rover is high.", cause: "The base height.", action: "Measure again.", source: "common practice, no source", numbers: {}, field: "" },
   ],
 }; // prettier-ignore
 const LIVE = { status: "float", shot: null } as unknown as Schemas["Live"];

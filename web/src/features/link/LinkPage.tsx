@@ -1,0 +1,108 @@
+import { useDeferredValue, useState } from "react";
+import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { useLink } from "../../api/queries";
+import { Note, TextField } from "../../ui/controls";
+import { FindingList } from "../../ui/findings";
+import { Page } from "../../ui/Page";
+import { PairSheet } from "./PairSheet";
+
+/** The link: do both ends agree, and does the stream fit. */
+export function LinkPage({ job }: { job: Schemas["Job"]; live: Schemas["Live"] | null; average: Schemas["Average"] | null }) {
+  const [asked, setAsked] = useState({ satellites: "", signals: "2", duty_limit: "" });
+  const query = useDeferredValue({ ...asked, signals: Number(asked.signals) || 2 });
+  const link = useLink(job.id, query);
+  const problem = link.error instanceof Problem ? link.error : null;
+  const data = link.data;
+  return (
+    <Page title="Link" why="Both ends set alike, and a stream that the link can carry. One setting apart gives silence, not an error.">
+      {link.isError && !problem?.field && <Note tone="flag">{sentenceOf(link.error)}</Note>}
+      {data && !data.base && <Note>Choose a base profile and a rover profile for this job under Kit: they are compared here.</Note>}
+      {data?.base && data.pairs.length === 0 && <Note>{data.base} has no rover in this job. Choose a rover profile under Kit.</Note>}
+      {data && data.other_bases.length > 0 && (
+        <Note tone="flag">
+          The job uses more than one base profile. Compared is {data.base}, not {data.other_bases.join(", ")}.
+        </Note>
+      )}
+      <div className="flex flex-col gap-6">
+        {data?.pairs.map((pair) => (
+          <PairSheet key={`${pair.base_id} ${pair.rover_id}`} jobId={job.id} pair={pair} />
+        ))}
+        {data?.base && (
+          <section className="flex flex-col gap-3">
+            <h2 className="text-2xl font-bold">On the air</h2>
+            <div className="grid grid-cols-3 items-start gap-5">
+              <TextField
+                label="Satellites to expect"
+                name="satellites"
+                value={asked.satellites}
+                placeholder={data.satellites}
+                onChange={(satellites) => setAsked({ ...asked, satellites })}
+                hint="G GPS, R GLONASS, E Galileo, C BeiDou"
+                problem={problem?.field === "satellites" ? problem.sentence : null}
+              />
+              <TextField
+                label="Signals of each"
+                name="signals"
+                value={asked.signals}
+                onChange={(signals) => setAsked({ ...asked, signals })}
+                problem={problem?.field === "signals" ? problem.sentence : null}
+              />
+              <TextField
+                label="Part of the time allowed"
+                name="duty_limit"
+                value={asked.duty_limit}
+                placeholder="no limit"
+                onChange={(duty_limit) => setAsked({ ...asked, duty_limit })}
+                hint="10% in some licence-free bands. Local rules decide."
+                problem={problem?.field === "duty_limit" ? problem.sentence : null}
+              />
+            </div>
+            {data.air ? (
+              <AirView air={data.air} />
+            ) : (
+              <Note>The base sends no observables over a radio with an air rate: there is nothing to compare with a rate.</Note>
+            )}
+          </section>
+        )}
+      </div>
+    </Page>
+  );
+}
+
+/** The stream as a bar against the rate of the link; every satellite and signal is counted. */
+function AirView({ air }: { air: Schemas["AirLoad"] }) {
+  const percent = Math.round(100 * air.share);
+  const full = Math.max(1, air.share);
+  return (
+    <div className="flex flex-col gap-3">
+      <div className="flex items-end gap-8">
+        <p className={`text-5xl leading-tight font-bold ${air.fits ? "" : "text-flag"}`} data-testid="share">
+          {percent} <span className="text-lg font-semibold">% of the rate</span>
+        </p>
+        <p className="pb-1 text-faded">
+          {air.bytes_per_epoch} bytes an epoch, {Math.round(air.bits_per_second)} of {air.rate_bps} bit/s, {air.latency_s.toFixed(2)} s for one
+          epoch. The upper bound: every satellite with every signal.
+        </p>
+      </div>
+      <div className="relative h-8 w-full rounded border-2 border-line bg-page" role="img" aria-label={`${percent} % of the link's rate`}>
+        <div className={`h-full ${air.fits ? "bg-checked" : "bg-flag"}`} style={{ width: `${(100 * air.share) / full}%` }} />
+        <div className="absolute inset-y-0 w-1 bg-ink" style={{ left: `calc(${100 / full}% - 4px)` }} title="the link's rate" />
+      </div>
+      <FindingList findings={air.findings} />
+      {air.remedies.length > 0 && (
+        <ol className="flex flex-col">
+          {air.remedies.map((way, at) => (
+            <li key={way.words} className="flex min-h-10 items-center justify-between border-b border-line">
+              <span>
+                {at + 1}. {way.words}
+              </span>
+              <b>
+                {Math.round(100 * way.share)} %{way.fits && ", fits"}
+              </b>
+            </li>
+          ))}
+        </ol>
+      )}
+    </div>
+  );
+}
