@@ -15,7 +15,7 @@ from openstake.core.errors import InputError
 
 def answers(model: type[BaseModel]) -> Answers:
     """Return the documented answers of a route: its model, or a problem."""
-    return Answers(HTTP_200=model, HTTP_404=Problem, HTTP_409=Problem, HTTP_422=Problem)
+    return Answers(HTTP_200=model, HTTP_404=Problem, HTTP_409=Problem, HTTP_422=Problem, HTTP_502=Problem)
 
 
 def content_of(content_base64: str) -> bytes:

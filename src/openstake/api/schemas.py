@@ -642,6 +642,79 @@ class Mend(BaseModel):
     rover_id: ShortText
 
 
+class CasterWish(BaseModel):
+    """Which caster: an account of the kit, or typed; a password is written and never read."""
+
+    account_id: ShortText | None = None
+    host: ShortText = ""
+    port: Annotated[int, Field(ge=1, le=65535)] = 2101
+    user: ShortText = ""
+    password: ShortText = ""
+    tls: bool = False
+
+
+class TableRow(BaseModel):
+    mountpoint: str
+    place: str
+    format: str
+    systems: str
+    network: bool
+    needs_gga: bool
+    distance_km: float | None
+    far: bool
+
+
+class SourceTable(BaseModel):
+    """A caster's streams, the nearest first; rows that cannot be read with the reason."""
+
+    rows: list[TableRow]
+    refused: list[str]
+    whole: bool
+
+
+class TryMountpoint(BaseModel):
+    caster: CasterWish
+    mountpoint: ShortText
+    seconds: Annotated[float, Field(ge=1, le=30)] = 8
+    send_gga: bool = False
+    push: bool = False
+
+
+class StationHeard(BaseModel):
+    station_id: int
+    virtual: bool
+    latitude_deg: float
+    longitude_deg: float
+
+
+class PushAllowed(BaseModel):
+    connected: bool
+    sentence: str
+
+
+class MountpointHeard(BaseModel):
+    """What a mountpoint does; connected and sending are two lights."""
+
+    connected: bool
+    sending: bool
+    outcome: str | None
+    sentence: str
+    frames: int
+    messages: list[int]
+    constellations: list[str]
+    gga_sent: int
+    distance_km: float | None
+    stations: list[StationHeard]
+    push: PushAllowed | None
+    findings: list[Finding]
+
+
+class TakeMountpoint(BaseModel):
+    caster: CasterWish
+    mountpoint: ShortText
+    profile_id: ShortText
+
+
 class PackingItem(BaseModel):
     key: str
     group: Literal["charge", "pack", "look"]

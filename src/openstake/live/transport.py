@@ -8,14 +8,16 @@ from __future__ import annotations
 import contextlib
 import select
 import socket
+import ssl
 import time
+from enum import StrEnum
 from pathlib import Path
 from typing import Protocol
 from urllib.parse import SplitResult, parse_qs, unquote, urlsplit
 
 from openstake.core.errors import DeviceError, InputError
 from openstake.live.replay import replay_pieces
-from openstake.wire.ntrip.http import LONGEST_HEAD, ChunkReader, get_request, parse_reply
+from openstake.wire.ntrip.http import LONGEST_HEAD, ChunkReader, Reply, get_request, parse_reply
 
 CONNECT_TIMEOUT_S = 5.0
 _PIECE_BYTES = 1 << 16
@@ -64,21 +66,52 @@ def split_url(url: str) -> SplitResult:
     return parts
 
 
-def connect(host: str, port: int) -> socket.socket:
-    """Return a connected socket; DeviceError says which way it failed."""
+class Outcome(StrEnum):
+    """The ways in which a caster or a device can fail to answer."""
+
+    NAME_NOT_FOUND = "name not found"
+    TIMED_OUT = "timed out"
+    REFUSED = "refused"
+    UNREACHABLE = "unreachable"
+    TLS_TROUBLE = "TLS trouble"
+    NOT_A_CASTER = "not a caster"
+    UNAUTHORISED = "user or password refused"
+    UNKNOWN_MOUNTPOINT = "mountpoint unknown"
+    OTHER_ANSWER = "another answer"
+
+
+def connect(host: str, port: int, tls: ssl.SSLContext | None = None) -> socket.socket:
+    """Return a connected socket, encrypted where a context is given; DeviceError says which way it failed (`outcome`)."""
     where = f"{host}:{port}"
     try:
-        return socket.create_connection((host, port), timeout=CONNECT_TIMEOUT_S)
+        connection = socket.create_connection((host, port), timeout=CONNECT_TIMEOUT_S)
     except socket.gaierror:
-        raise DeviceError(f"The name {host} is not known. Check its spelling and the network.") from None
+        raise DeviceError(
+            f"The name {host} is not known. Check its spelling and the network.", outcome=Outcome.NAME_NOT_FOUND
+        ) from None
     except TimeoutError:
         raise DeviceError(
-            f"{where} did not answer within {CONNECT_TIMEOUT_S:g} s. Check address and network."
+            f"{where} did not answer within {CONNECT_TIMEOUT_S:g} s. Check address and network.",
+            outcome=Outcome.TIMED_OUT,
         ) from None
     except ConnectionRefusedError:
-        raise DeviceError(f"{where} refuses the connection: nothing listens there. Is the device on?") from None
-    except OSError as error:
-        raise DeviceError(f"{where} cannot be reached: {error.strerror or error}.") from None
+        raise DeviceError(
+            f"{where} refuses the connection: nothing listens there. Is the device on?", outcome=Outcome.REFUSED
+        ) from None
+    except (OSError, UnicodeError) as error:
+        reason = getattr(error, "strerror", None) or error
+        raise DeviceError(f"{where} cannot be reached: {reason}.", outcome=Outcome.UNREACHABLE) from None
+    if tls is None:
+        return connection
+    try:
+        return tls.wrap_socket(connection, server_hostname=host)
+    except (OSError, ValueError) as error:
+        connection.close()
+        reason = getattr(error, "verify_message", "") or getattr(error, "reason", "") or error
+        raise DeviceError(
+            f"{where} answers, but not encrypted as it should ({reason}). Is this the encrypted port, and its certificate valid?",
+            outcome=Outcome.TLS_TROUBLE,
+        ) from None
 
 
 def listening_socket(port: int) -> socket.socket:
@@ -105,16 +138,25 @@ class TcpSource:
 
     def read(self, wait_s: float) -> bytes:
         try:
-            if not select.select([self._socket], [], [], wait_s)[0]:
+            # Bytes that TLS has decrypted already do not wake `select`.
+            held = self._socket.pending() if isinstance(self._socket, ssl.SSLSocket) else 0
+            if not held and not select.select([self._socket], [], [], wait_s)[0]:
                 return b""
             data = self._socket.recv(_PIECE_BYTES)
-        except BlockingIOError:
+        except (BlockingIOError, ssl.SSLWantReadError):
             return b""
         except (OSError, ValueError):
             raise DeviceError("The connection broke.") from None
         if not data:
             raise DeviceError("The other end closed the connection.")
         return data
+
+    def send(self, data: bytes) -> None:
+        """Send a little the other way, as a position to a caster; DeviceError where the connection is gone."""
+        try:
+            self._socket.sendall(data)
+        except OSError:
+            raise DeviceError("The connection broke.") from None
 
     def close(self) -> None:
         with contextlib.suppress(OSError):
@@ -124,24 +166,22 @@ class TcpSource:
 class NtripSource:
     """One mountpoint of a caster, version 2 asked for, version 1 understood."""
 
-    def __init__(self, host: str, port: int, mount: str, user: str | None, password: str | None) -> None:
-        connection = connect(host, port)
-        try:
-            connection.sendall(get_request(host, mount, 2, user, password))
-            head, rest = _head_of(connection)
-            reply = parse_reply(head)
-        except (OSError, ValueError) as error:
-            connection.close()
-            raise DeviceError(f"{host}:{port} does not answer like a caster: {error}.") from None
+    def __init__(
+        self,
+        host: str,
+        port: int,
+        mount: str,
+        user: str | None,
+        password: str | None,
+        tls: ssl.SSLContext | None = None,
+    ) -> None:
+        connection, reply, rest = ask_caster(host, port, get_request(host, mount, 2, user, password), tls)
         if reply.source_table or reply.status == 404:
             connection.close()
-            raise DeviceError(f"The caster has no mountpoint {mount} at the moment. Is the base sending?")
-        if reply.status == 401:
-            connection.close()
-            raise DeviceError(f"The caster refuses user and password for {mount}.")
-        if reply.status != 200:
-            connection.close()
-            raise DeviceError(f"The caster answers '{reply.line}'.")
+            raise DeviceError(
+                f"The caster has no mountpoint {mount} at the moment. Is the base sending?",
+                outcome=Outcome.UNKNOWN_MOUNTPOINT,
+            )
         self._tcp = TcpSource(connection)
         self._chunks = ChunkReader() if reply.chunked else None
         self._rest = rest
@@ -158,8 +198,41 @@ class NtripSource:
             raise DeviceError("The caster ended the stream.")
         return content
 
+    def send(self, data: bytes) -> None:
+        """Send a line to the caster, as the position that a virtual mountpoint needs."""
+        self._tcp.send(data)
+
     def close(self) -> None:
         self._tcp.close()
+
+
+def ask_caster(
+    host: str, port: int, request: bytes, tls: ssl.SSLContext | None = None
+) -> tuple[socket.socket, Reply, bytes]:
+    """Return a caster's connection, the head of its reply and what came behind it; DeviceError where it refuses."""
+    connection = connect(host, port, tls)
+    try:
+        connection.sendall(request)
+        head, rest = _head_of(connection)
+        reply = parse_reply(head)
+    except TimeoutError:
+        connection.close()
+        raise DeviceError(
+            f"{host}:{port} takes the connection and does not answer within {CONNECT_TIMEOUT_S:g} s.",
+            outcome=Outcome.TIMED_OUT,
+        ) from None
+    except (OSError, ValueError) as error:
+        connection.close()
+        raise DeviceError(
+            f"{host}:{port} does not answer like a caster: {error}.", outcome=Outcome.NOT_A_CASTER
+        ) from None
+    if reply.status in (401, 403):
+        connection.close()
+        raise DeviceError("The caster refuses user and password.", outcome=Outcome.UNAUTHORISED)
+    if reply.status not in (200, 404):
+        connection.close()
+        raise DeviceError(f"The caster answers '{reply.line[:80]}'.", outcome=Outcome.OTHER_ANSWER, status=reply.status)
+    return connection, reply, rest
 
 
 def _head_of(connection: socket.socket) -> tuple[bytes, bytes]:

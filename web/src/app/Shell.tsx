@@ -3,7 +3,7 @@ import { Suspense, useState } from "react";
 import { Link, NavLink, Outlet, useOutletContext, useParams } from "react-router";
 import { sentenceOf, type Schemas } from "../api/client";
 import { useLiveStream, type LiveState } from "../api/live";
-import { useBase, useChecks, useJob, useSteps, useSystemView, useWatch } from "../api/queries";
+import { useBase, useChecks, useJob, useLink, useSteps, useSystemView, useWatch } from "../api/queries";
 import { distance, fixed, length, UNIT_SIGN } from "../lib/format";
 import { Note } from "../ui/controls";
 import { FindingList } from "../ui/findings";
@@ -53,15 +53,19 @@ export function Shell() {
   );
 }
 
-/** What the system, the base and the newest check of each mark say. */
+const AS_THE_PROFILES_SAY = { satellites: "", signals: 2, duty_limit: "" };
+
+/** What the system, the link, the base and the newest check of each mark say. */
 function useOpenFindings(jobId: string): Schemas["Finding"][] {
   const system = useSystemView(jobId);
+  const link = useLink(jobId, AS_THE_PROFILES_SAY);
   const base = useBase(jobId);
   const checks = useChecks(jobId);
+  const linked = [...(link.data?.pairs ?? []).flatMap((pair) => pair.findings), ...(link.data?.air?.findings ?? [])];
   const newest = new Map<string, Schemas["Check"]>();
   for (const check of checks.data ?? [])
     if (check.occupation_id === base.data?.occupation?.id && !newest.has(check.mark_id)) newest.set(check.mark_id, check);
-  const all = [...(system.data?.findings ?? []), ...(base.data?.findings ?? []), ...[...newest.values()].flatMap((check) => check.findings)];
+  const all = [...(system.data?.findings ?? []), ...linked, ...(base.data?.findings ?? []), ...[...newest.values()].flatMap((check) => check.findings)];
   const order = { stop: 0, look: 1, note: 2 };
   return all.sort((a, b) => order[a.severity] - order[b.severity]);
 }

@@ -53,6 +53,9 @@ RULES: dict[str, Rule] = {
     "format-not-open": Rule("link", "A correction format that works inside one make only.", COMMON_PRACTICE),
     "messages-not-of-format": Rule("broadcast", "Messages of a profile that are not of its correction format.", "RTCM 10403.3, table 3.1-1"),
     "constellations-not-sent": Rule("broadcast", "Constellations that the rover wants and the base does not send.", COMMON_PRACTICE),
+    "mountpoint-silent": Rule("link", "A mountpoint that accepts the connection and sends nothing.", COMMON_PRACTICE),
+    "position-not-sent": Rule("link", "A virtual mountpoint that was not sent a position.", "RTCM 10410.1, section 8"),
+    "mountpoint-far": Rule("link", "A single base farther than 30 km.", COMMON_PRACTICE),
     "air-load-too-large": Rule("link", "The stream needs more than the link's rate.", "RTCM 10403.3, section 3.5.16"),
     "duty-too-large": Rule("link", "The stream is on the air longer than is allowed.", "RTCM 10403.3, section 3.5.16"),
     # the stream of corrections

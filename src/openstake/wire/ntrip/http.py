@@ -81,6 +81,15 @@ def source_request(mount: str, password: str) -> bytes:
     return f"SOURCE {password} /{mount}\r\nSource-Agent: {AGENT}\r\n\r\n".encode("latin-1", "replace")
 
 
+def push_request(host: str, mount: str, user: str, password: str) -> bytes:
+    """Return the NTRIP 2 request with which a base pushes its stream, in chunks."""
+    lines = (
+        f"POST /{mount} HTTP/1.1", f"Host: {host}", f"User-Agent: {AGENT}", "Ntrip-Version: Ntrip/2.0",
+        f"Authorization: {basic(user, password)}", "Content-Type: gnss/data", "Transfer-Encoding: chunked", "Connection: close",
+    )  # fmt: skip
+    return ("\r\n".join(lines) + "\r\n\r\n").encode("latin-1", "replace")
+
+
 @dataclass(frozen=True)
 class Reply:
     """A reply's head: what kind of answer it is, and whether its body comes in chunks."""

@@ -41,3 +41,62 @@ class StreamRow:
 def table_text(rows: list[StreamRow]) -> str:
     """Return the body of a source table, its closing line included."""
     return "".join(row.line() + "\r\n" for row in rows) + "ENDSOURCETABLE\r\n"
+
+
+@dataclass(frozen=True)
+class TableRead:
+    """A source table as read: its streams, and for each row that cannot be read why.  `whole`: its closing line came."""
+
+    rows: list[StreamRow]
+    refused: list[str]
+    whole: bool
+
+
+def read_table(text: str) -> TableRead:
+    """Return the streams of a source table; rows of casters and networks are passed over.
+
+    Source: RTCM 10410.1, section 8: fields between semicolons, the last one free text.
+    """
+    rows, refused, whole = [], [], False
+    for line in text.replace("\r\n", "\n").split("\n"):
+        cells = line.split(";")
+        if line.startswith("ENDSOURCETABLE"):
+            whole = True
+            break
+        if cells[0] != "STR":
+            continue
+        try:
+            rows.append(stream_row(cells[1:]))
+        except ValueError as error:
+            refused.append(f"{cells[1][:40] if len(cells) > 1 and cells[1] else 'A row without a name'}: {error}.")
+    return TableRead(rows, refused, whole)
+
+
+def stream_row(cells: list[str]) -> StreamRow:
+    """Return one STR row of the cells after `STR`; ValueError with what is wrong."""
+    if len(cells) < 17:
+        raise ValueError(f"it has {len(cells)} fields, not 18")
+    if not cells[0].strip():
+        raise ValueError("it names no mountpoint")
+    latitude, longitude = _angle(cells[8], 90.0, "latitude"), _angle(cells[9], 360.0, "longitude")
+    if longitude is not None and longitude > 180.0:
+        longitude -= 360.0
+    carrier, rate = cells[4].strip(), cells[16].strip()
+    return StreamRow(
+        cells[0].strip(), cells[1].strip(), cells[2].strip(), cells[3].strip(), int(carrier) if carrier.isdigit() else None,
+        cells[5].strip(), cells[6].strip(), cells[7].strip(), latitude, longitude, cells[10].strip() == "1",
+        cells[11].strip() == "1", cells[12].strip(), cells[14].strip(), int(rate) if rate.isdigit() else None,
+    )  # fmt: skip
+
+
+def _angle(text: str, most: float, what: str) -> float | None:
+    text = text.strip()
+    if not text:
+        return None
+    try:
+        value = float(text)
+    except ValueError:
+        raise ValueError(f"its {what} is '{text[:20]}'") from None
+    if not abs(value) <= most:
+        raise ValueError(f"its {what} of {value:g} is none")
+    return value

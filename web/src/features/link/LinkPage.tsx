@@ -76,7 +76,7 @@ function AirView({ air }: { air: Schemas["AirLoad"] }) {
   return (
     <div className="flex flex-col gap-3">
       <div className="flex items-end gap-8">
-        <p className={`text-5xl leading-tight font-bold ${air.fits ? "" : "text-flag"}`} data-testid="share">
+        <p className={`text-5xl leading-tight font-bold whitespace-nowrap ${air.fits ? "" : "text-flag"}`} data-testid="share">
           {percent} <span className="text-lg font-semibold">% of the rate</span>
         </p>
         <p className="pb-1 text-faded">

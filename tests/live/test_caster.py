@@ -1,0 +1,264 @@
+"""Every outcome of the connection test, provoked on the loopback, and the source table of real casters."""
+
+import json
+import socket
+import ssl
+import threading
+from pathlib import Path
+
+import pytest
+
+from openstake.core.link.caster import MountpointEvidence, distance_km, judge_mountpoint
+from openstake.live import transport
+from openstake.live.caster import Account, fetch_table, listen, may_push
+from openstake.live.transport import Outcome
+from openstake.standin.caster import Caster
+from openstake.wire.ntrip.http import chunk, push_request
+from openstake.wire.ntrip.sourcetable import read_table
+from tests import published
+
+DATA = Path(__file__).parent.parent / "data"
+CERTIFICATE = DATA / "loopback.pem"
+HOST = "127.0.0.1"
+
+
+class Answering:
+    """A server that says the same to whoever comes, and keeps what it was told."""
+
+    def __init__(self, reply, tls=False, hold_s=0.0):
+        self.told = b""
+        self._reply, self._hold_s = reply, hold_s
+        self._stop = threading.Event()
+        self._listener = socket.create_server((HOST, 0))
+        self.port = self._listener.getsockname()[1]
+        context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER) if tls else None
+        if context:
+            context.load_cert_chain(CERTIFICATE)
+        self._thread = threading.Thread(target=self._run, args=(context,), daemon=True)
+        self._thread.start()
+
+    def _run(self, context):
+        while not self._stop.is_set():
+            try:
+                connection, _ = self._listener.accept()
+            except OSError:
+                return
+            threading.Thread(target=self._serve, args=(connection, context), daemon=True).start()
+
+    def _serve(self, connection, context):
+        try:
+            connection = context.wrap_socket(connection, server_side=True) if context else connection
+            connection.settimeout(0.1)
+            self.told += connection.recv(1 << 16)
+            connection.sendall(self._reply)
+            for _ in range(round(self._hold_s / 0.1)):
+                try:
+                    self.told += connection.recv(1 << 16)
+                except TimeoutError:
+                    continue
+        except OSError:
+            pass
+        finally:
+            connection.close()
+
+    def close(self):
+        self._stop.set()
+        self._listener.close()
+
+
+@pytest.fixture
+def answering():
+    servers = []
+
+    def make(reply, **more):
+        servers.append(Answering(reply, **more))
+        return servers[-1]
+
+    yield make
+    for server in servers:
+        server.close()
+
+
+@pytest.fixture
+def caster():
+    running = Caster(0, "crew", "word")
+    yield running
+    running.close()
+
+
+@pytest.fixture
+def base(caster):
+    """A base that is connected to the caster as MOUNT and sends what it is given."""
+    connection = socket.create_connection((HOST, caster.port))
+    connection.sendall(push_request(HOST, "MOUNT", "crew", "word"))
+    assert b"200 OK" in connection.recv(4096)
+    yield connection
+    connection.close()
+
+
+def account(port, password="word", **more):
+    return Account(HOST, port, "crew", password, **more)
+
+
+def closed_port():
+    with socket.socket() as probe:
+        probe.bind((HOST, 0))
+        return probe.getsockname()[1]
+
+
+OK = b"HTTP/1.1 200 OK\r\nNtrip-Version: Ntrip/2.0\r\nContent-Type: gnss/data\r\n\r\n"
+
+
+def test_a_name_that_nobody_knows():
+    assert listen(Account("no-such-caster.invalid", 2101), "M", 1).outcome is Outcome.NAME_NOT_FOUND
+
+
+def test_a_port_where_nothing_listens():
+    heard = listen(account(closed_port()), "M", 1)
+
+    assert heard.outcome is Outcome.REFUSED and not heard.connected
+
+
+def test_a_server_that_takes_the_connection_and_says_nothing(monkeypatch):
+    monkeypatch.setattr(transport, "CONNECT_TIMEOUT_S", 0.3)
+    with socket.create_server((HOST, 0)) as silent:
+        assert listen(account(silent.getsockname()[1]), "M", 1).outcome is Outcome.TIMED_OUT
+
+
+def test_a_plain_port_asked_for_encryption_and_a_certificate_nobody_vouches_for(answering):
+    plain, encrypted = answering(b"HTTP/1.1 200 OK\r\n\r\n"), answering(OK, tls=True)
+
+    assert listen(account(plain.port, tls=True), "M", 1).outcome is Outcome.TLS_TROUBLE
+    heard = listen(account(encrypted.port, tls=True), "M", 1)
+    assert heard.outcome is Outcome.TLS_TROUBLE and "self-signed" in heard.sentence
+
+
+def test_an_encrypted_stream_of_a_trusted_caster_is_heard(answering):
+    server = answering(OK + published.RTCM_1005_EXAMPLE * 3, tls=True, hold_s=0.5)
+
+    heard = listen(account(server.port, tls=True, ca_file=CERTIFICATE), "M", 1)
+
+    assert heard.sending and heard.messages == (1005,)
+
+
+def test_something_that_is_no_caster(answering):
+    for reply in (b"SSH-2.0-x\r\n\r\n", b"", b"\x16\x03\x01\r\n\r\n"):
+        assert listen(account(answering(reply).port), "M", 1).outcome is Outcome.NOT_A_CASTER
+    assert listen(account(answering(b"HTTP/1.1 503 Busy\r\n\r\n").port), "M", 1).outcome is Outcome.OTHER_ANSWER
+
+
+@pytest.mark.usefixtures("base")
+def test_a_wrong_password_an_unknown_mountpoint_and_a_silent_one_are_three_things(caster):
+    assert listen(account(caster.port, "wrong"), "MOUNT", 1).outcome is Outcome.UNAUTHORISED
+    assert listen(account(caster.port), "ELSEWHERE", 1).outcome is Outcome.UNKNOWN_MOUNTPOINT
+    silent = listen(account(caster.port), "MOUNT", 1)
+    assert (silent.connected, silent.sending, silent.outcome) == (True, False, None)
+    assert "silent" in silent.sentence
+
+
+def test_what_arrives_is_named_with_its_station(caster, base):
+    sender = threading.Timer(0.3, lambda: base.sendall(chunk(published.RTCM_1005_EXAMPLE * 2)))
+    sender.start()
+
+    heard = listen(account(caster.port), "MOUNT", 2)
+
+    assert heard.connected and heard.sending and heard.frames == 2 and heard.messages == (1005,)
+    # RTCM 10403.x, the standard's example.
+    assert heard.positions[0].station_id == published.RTCM_1005_STATION[0]
+    assert not heard.positions[0].virtual
+
+
+def test_bytes_that_are_no_frames_are_not_taken_for_sending(answering):
+    heard = listen(account(answering(OK + b"$GPGGA,hello*00\r\n" * 5, hold_s=0.3).port), "M", 0.5)
+
+    assert heard.connected and not heard.sending and "no frame" in heard.sentence
+
+
+def test_a_position_is_sent_up_at_once(answering):
+    server = answering(OK, hold_s=1.0)
+
+    heard = listen(account(server.port), "VRS", 1, lambda: b"$GNGGA,position*00\r\n")
+
+    assert heard.gga_sent == 1 and b"$GNGGA,position" in server.told
+
+
+def test_the_two_lights_of_a_base_that_pushes(caster):
+    assert may_push(account(caster.port), "NEW").connected and not may_push(account(caster.port), "NEW").sending
+    refused = may_push(account(caster.port, "wrong"), "NEW")
+    assert (refused.connected, refused.outcome) == (False, Outcome.UNAUTHORISED)
+
+
+@pytest.mark.usefixtures("base")
+def test_a_mountpoint_in_use_is_a_base_that_is_connected(caster):
+    found = may_push(account(caster.port), "MOUNT")
+
+    assert found.connected and "already" in found.sentence
+
+
+@pytest.mark.usefixtures("base")
+def test_a_table_is_fetched_whole(caster):
+    table = fetch_table(account(caster.port))
+
+    assert table.whole and [row.mountpoint for row in table.rows] == ["MOUNT"]
+
+
+@pytest.mark.parametrize("reply", [b"HTTP/1.1 200 OK\r\n\r\n<html>hello</html>", b"HTTP/1.1 404 Not Found\r\n\r\n"])
+def test_a_page_in_place_of_a_table_is_refused(answering, reply):
+    with pytest.raises(transport.DeviceError, match="not with a source table"):
+        fetch_table(account(answering(reply).port))
+
+
+def test_every_real_row_is_read_or_refused_with_a_reason():
+    rows = json.loads((DATA / "ntrip_sourcetable_rows.json").read_text())
+    text = "\r\n".join(";".join(["STR", *cells]) for cells in rows) + "\r\nENDSOURCETABLE\r\n"
+
+    table = read_table(text)
+
+    assert len(table.rows) + len(table.refused) == len(rows) == 77 and table.whole
+    assert all(sentence.endswith(".") for sentence in table.refused)
+    by_name = {row.mountpoint: row for row in table.rows}
+    for cells in rows:
+        if row := by_name.get(cells[0]):
+            # RTCM 10410.1, section 8: latitude, longitude, NMEA, solution in fields 10 to 13.
+            assert row.latitude_deg == float(cells[8]) and (row.needs_gga, row.network) == (
+                cells[10] == "1",
+                cells[11] == "1",
+            )
+
+
+@pytest.mark.parametrize(
+    ("line", "words"),
+    [("STR;", "2 fields"), ("STR;A;b", "fields"), ("STR" + ";" * 18, "no mountpoint"),
+     ("STR;A" + ";" * 8 + "north;1" + ";" * 9, "latitude"), ("STR;A" + ";" * 8 + "95;1" + ";" * 9, "latitude of 95")],
+)  # fmt: skip
+def test_a_garbled_row_is_refused_and_the_next_is_read(line, words):
+    good = "STR;B;town;RTCM 3.2;;2;GPS;net;IRL;53.30;353.80;1;0;x;none;B;N;9600;"
+
+    table = read_table(f"{line}\r\nCAS;x\r\n{good}\r\n")
+
+    assert [row.mountpoint for row in table.rows] == ["B"] and not table.whole
+    assert words.replace("2 fields", "fields") in table.refused[0]
+    assert table.rows[0].longitude_deg == pytest.approx(-6.2)  # some tables count to 360
+
+
+def test_a_distance_is_the_geodesic():
+    # One degree of latitude on WGS 84 at the equator is 110.574 km (from memory).
+    assert distance_km((0.0, 0.0), (1.0, 0.0)) == pytest.approx(110.574, abs=0.001)
+
+
+def told(**more):
+    usual = {"name": "M", "connected": True, "frames": 9, "received_bytes": 900, "gga_sent": 0, "needs_gga": False,
+             "network": False, "distance_km": 5.0, "stations": ()}  # fmt: skip
+    return [(item.code, item.severity.value) for item in judge_mountpoint(MountpointEvidence(**(usual | more)))]
+
+
+def test_a_mountpoint_is_judged_by_distance_silence_and_position():
+    assert told() == []
+    # 30 to 40 km from a single base (common practice, no source); a network solution is made for the place.
+    assert told(distance_km=35.0) == [("mountpoint-far", "look")]
+    assert told(distance_km=45.0) == [("mountpoint-far", "stop")]
+    assert told(distance_km=45.0, network=True) == []
+    silent = {"frames": 0, "received_bytes": 0}
+    assert told(**silent) == [("mountpoint-silent", "stop")]
+    assert told(**silent, needs_gga=True) == [("position-not-sent", "stop")]
+    assert told(**silent, needs_gga=True, gga_sent=2) == [("mountpoint-silent", "stop")]
