@@ -148,12 +148,13 @@ class JobProfile(Base):
     created_s: Mapped[float] = mapped_column(Float)
 
 
-class PackingTick(Base):
-    """A thing ticked off the packing list, or not any more: the latest row of each counts."""
+class Tick(Base):
+    """A thing ticked off a list (`packing`, or the card of a pair), or not any more: the latest row of each counts."""
 
-    __tablename__ = "packing_tick"
+    __tablename__ = "tick"
     n: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=True)
     job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    list: Mapped[str] = mapped_column("list_name", String(200))
     item: Mapped[str] = mapped_column(String(200))
     done: Mapped[bool] = mapped_column(Boolean)
     created_s: Mapped[float] = mapped_column(Float)

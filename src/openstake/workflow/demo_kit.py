@@ -8,6 +8,7 @@ from typing import Any
 from openstake.core.kit.profile import Caster, example
 from openstake.workflow import gear, profiles
 from openstake.workflow.context import Context
+from openstake.workflow.practice import MOUNT, PASSWORD, USER
 
 # The features and offsets of the demo's antenna: all numbers made up.
 LIBRARY: tuple[tuple[str, dict[str, Any]], ...] = (
@@ -64,9 +65,6 @@ LIBRARY: tuple[tuple[str, dict[str, Any]], ...] = (
     }),
     ("battery", {"name": "Truck battery", "volts": 12.0, "amp_hours": 60.0, "count": 1, "chemistry": "lead"}),
     ("battery", {"name": "Receiver pack", "volts": 7.4, "amp_hours": 6.8, "count": 4, "chemistry": "lithium"}),
-    ("caster", {
-        "name": "Practice caster", "host": "127.0.0.1", "port": 2101, "mountpoint": "CARROW", "user": "crew", "tls": False,
-    }),
 )  # fmt: skip
 BASE = "Creek base, UHF"
 ROVER = "Creek rover, UHF"
@@ -78,6 +76,11 @@ def load_kit(context: Context) -> None:
         return
     for kind, values in LIBRARY:
         gear.save_gear(context, kind, values, "m")
+    port = context.practice.caster.port if context.practice else 2101
+    account = {
+        "name": "Practice caster", "host": "127.0.0.1", "port": port, "mountpoint": MOUNT, "user": USER, "tls": False,
+    }  # fmt: skip
+    gear.save_gear(context, "caster", account, "m", password=PASSWORD)
     base = replace(
         example("base"), name=BASE, receiver="Heron", antenna="Dish 190", pole="Wooden tripod", radio="Mast radio",
         battery="Truck battery",
@@ -89,7 +92,7 @@ def load_kit(context: Context) -> None:
     network = replace(
         example("network-rover"), name="Network rover", receiver="Wagtail", antenna="Pole cap", pole="Two-metre rod",
         battery="Receiver pack", caster_account="Practice caster",
-        link=replace(example("network-rover").link, caster=Caster(host="127.0.0.1", port=2101, mountpoint="CARROW")),
+        link=replace(example("network-rover").link, caster=Caster(host="127.0.0.1", port=port, mountpoint=MOUNT)),
     )  # fmt: skip
     for profile in (base, rover, network):
         profiles.save_profile(context, asdict(profile), "m")

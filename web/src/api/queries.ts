@@ -191,6 +191,17 @@ export const useChooseProfile = (id: string) =>
   useChange(id, (body: Schemas["ChooseProfile"]) => answer(client.POST("/api/jobs/{job_id}/profiles", { ...path(id), body })));
 export const useMend = (id: string) =>
   useChange(id, (body: Schemas["Mend"]) => answer(client.POST("/api/jobs/{job_id}/link/mend", { ...path(id), body })));
+export const useSourceTable = (id: string) =>
+  useMutation({
+    mutationFn: (body: Schemas["CasterWish"]) => answer(client.POST("/api/jobs/{job_id}/link/table", { ...path(id), body })),
+  });
+export const useTryMountpoint = (id: string) =>
+  useMutation({
+    mutationFn: ({ body, signal }: { body: Schemas["TryMountpoint"]; signal: AbortSignal }) =>
+      answer(client.POST("/api/jobs/{job_id}/link/try", { ...path(id), body, signal })),
+  });
+export const useTakeMountpoint = (id: string) =>
+  useChange(id, (body: Schemas["TakeMountpoint"]) => answer(client.POST("/api/jobs/{job_id}/link/mountpoint", { ...path(id), body })));
 export const useTick = (id: string) =>
   useChange(id, (body: Schemas["Tick"]) => answer(client.POST("/api/jobs/{job_id}/packing", { ...path(id), body })));
 export const usePreviewControl = (id: string) =>

@@ -4,6 +4,7 @@ import { useLink } from "../../api/queries";
 import { Note, TextField } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
 import { Page } from "../../ui/Page";
+import { CasterPanel } from "./CasterPanel";
 import { PairSheet } from "./PairSheet";
 
 /** The link: do both ends agree, and does the stream fit. */
@@ -27,6 +28,7 @@ export function LinkPage({ job }: { job: Schemas["Job"]; live: Schemas["Live"] |
         {data?.pairs.map((pair) => (
           <PairSheet key={`${pair.base_id} ${pair.rover_id}`} jobId={job.id} pair={pair} />
         ))}
+        <CasterPanel job={job} />
         {data?.base && (
           <section className="flex flex-col gap-3">
             <h2 className="text-2xl font-bold">On the air</h2>

@@ -6,7 +6,7 @@ import uuid
 import sqlalchemy as sa
 from alembic import op
 
-APPEND_ONLY = ("job", "job_settings", "geoid_grid", "mark", "gear", "profile", "job_profile", "packing_tick")
+APPEND_ONLY = ("job", "job_settings", "geoid_grid", "mark", "gear", "profile", "job_profile", "tick")
 
 revision = '0002'
 down_revision = '0001'
@@ -96,14 +96,21 @@ def upgrade() -> None:
         sa.Column('replaces_id', sa.String(36), sa.ForeignKey('profile.id'), unique=True),
         sa.Column('created_s', sa.Float(), nullable=False),
     )
-    for table, column in (('job_profile', sa.Column('line_id', sa.String(36), nullable=False)), ('packing_tick', sa.Column('item', sa.String(200), nullable=False))):
-        op.create_table(table,
-            sa.Column('n', sa.Integer(), primary_key=True, autoincrement=True),
-            sa.Column('job_id', sa.String(36), sa.ForeignKey('job.id'), nullable=False, index=True),
-            column,
-            sa.Column('chosen' if table == 'job_profile' else 'done', sa.Boolean(), nullable=False),
-            sa.Column('created_s', sa.Float(), nullable=False),
-        )
+    op.create_table('job_profile',
+        sa.Column('n', sa.Integer(), primary_key=True, autoincrement=True),
+        sa.Column('job_id', sa.String(36), sa.ForeignKey('job.id'), nullable=False, index=True),
+        sa.Column('line_id', sa.String(36), nullable=False),
+        sa.Column('chosen', sa.Boolean(), nullable=False),
+        sa.Column('created_s', sa.Float(), nullable=False),
+    )
+    op.create_table('tick',
+        sa.Column('n', sa.Integer(), primary_key=True, autoincrement=True),
+        sa.Column('job_id', sa.String(36), sa.ForeignKey('job.id'), nullable=False, index=True),
+        sa.Column('list_name', sa.String(200), nullable=False),
+        sa.Column('item', sa.String(200), nullable=False),
+        sa.Column('done', sa.Boolean(), nullable=False),
+        sa.Column('created_s', sa.Float(), nullable=False),
+    )
     if sqlite:
         for table in APPEND_ONLY:
             for verb in ("UPDATE", "DELETE"):
