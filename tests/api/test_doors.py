@@ -154,4 +154,5 @@ def test_the_api_s_documents_name_every_route(office):
         "/api/jobs/<job_id>/points.csv",
         "/api/jobs/<job_id>/control.<kind>",
         "/api/profiles/<profile_id>.json",
+        "/api/jobs/<job_id>/link/card.pdf",
     }

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from flask import Blueprint
+from flask import Blueprint, Response, request
 from spectree import SpecTree
 
 from openstake.api import schemas as s
-from openstake.api.common import answers
-from openstake.workflow import link
+from openstake.api.common import answers, as_file
+from openstake.workflow import link, link_card, link_caster, link_reach
 from openstake.workflow.context import Context
 
 
@@ -32,18 +32,44 @@ def link_routes(api: Blueprint, spec: SpecTree, context: Context) -> None:
     @spec.validate(resp=answers(s.SourceTable), tags=["link"])
     def source_table(job_id: str, json: s.CasterWish) -> Any:
         """Fetch a caster's source table, the nearest mountpoints first."""
-        return link.table(context, job_id, link.CasterWish(**json.model_dump()))
+        return link_caster.table(context, job_id, link_caster.CasterWish(**json.model_dump()))
 
     @api.post("/jobs/<job_id>/link/try")
     @spec.validate(resp=answers(s.MountpointHeard), tags=["link"])
     def try_mountpoint(job_id: str, json: s.TryMountpoint) -> Any:
         """Listen to a mountpoint for some seconds and say what it does."""
-        wish = link.CasterWish(**json.caster.model_dump())
-        return link.try_mountpoint(context, job_id, wish, json.mountpoint, json.seconds, json.send_gga, json.push)
+        wish = link_caster.CasterWish(**json.caster.model_dump())
+        return link_caster.try_mountpoint(
+            context, job_id, wish, json.mountpoint, json.seconds, json.send_gga, json.push
+        )
 
     @api.post("/jobs/<job_id>/link/mountpoint")
     @spec.validate(resp=answers(s.LinkView), tags=["link"])
     def take_mountpoint(job_id: str, json: s.TakeMountpoint) -> Any:
         """Put a mountpoint into a profile of the job."""
-        wish = link.CasterWish(**json.caster.model_dump())
-        return link.take_mountpoint(context, job_id, json.profile_id, wish, json.mountpoint)
+        wish = link_caster.CasterWish(**json.caster.model_dump())
+        return link_caster.take_mountpoint(context, job_id, json.profile_id, wish, json.mountpoint)
+
+    @api.get("/jobs/<job_id>/link/card")
+    @spec.validate(resp=answers(s.Card), tags=["link"])
+    def card(job_id: str, query: s.PairQuery) -> Any:
+        """Show the setup card of a pair."""
+        return link_card.card_view(context, job_id, query.base_id, query.rover_id)
+
+    @api.post("/jobs/<job_id>/link/card")
+    @spec.validate(resp=answers(s.Card), tags=["link"])
+    def tick_card(job_id: str, json: s.TickCard) -> Any:
+        """Tick a line of a setup card, or untick it."""
+        return link_card.tick_card(context, job_id, json.base_id, json.rover_id, json.key, json.done)
+
+    @api.get("/jobs/<job_id>/link/card.pdf")
+    def card_pdf(job_id: str) -> Response:
+        """Return the setup card as one printed page."""
+        pair = (request.args.get("base_id", ""), request.args.get("rover_id", ""))
+        return as_file(*link_card.card_pdf(context, job_id, *pair))
+
+    @api.get("/jobs/<job_id>/link/reach")
+    @spec.validate(resp=answers(s.Reach), tags=["link"])
+    def reach(job_id: str, query: s.ReachQuery) -> Any:
+        """Say how far each power of the base's radio reaches by rule, for how long, and whom to keep how far away."""
+        return link_reach.reach(context, job_id, link_reach.ReachWish(**query.model_dump()))

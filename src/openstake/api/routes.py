@@ -11,12 +11,12 @@ from spectree import SpecTree
 
 from openstake import __version__
 from openstake.api import schemas as s
-from openstake.api.common import answers
+from openstake.api.common import answers, as_file
 from openstake.api.job import job_routes
 from openstake.api.kit import kit_routes
 from openstake.api.link import link_routes
 from openstake.workflow import base, book, chain, check, heights, job, stand, watch
-from openstake.workflow.context import Context
+from openstake.workflow.context import Context, file_name
 
 
 def routes(spec: SpecTree, context: Context) -> Blueprint:
@@ -143,13 +143,8 @@ def routes(spec: SpecTree, context: Context) -> Blueprint:
     @api.get("/jobs/<job_id>/points.csv")
     def points_csv(job_id: str) -> Response:
         """Return the points as CSV."""
-        name = job.one_job(context, job_id)["name"]
-        safe = "".join(letter if letter.isalnum() and letter.isascii() else "-" for letter in name)
-        return Response(
-            book.points_csv(context, job_id),
-            mimetype="text/csv",
-            headers={"Content-Disposition": f'attachment; filename="{safe}-points.csv"'},
-        )
+        name = file_name(job.one_job(context, job_id)["name"])
+        return as_file(book.points_csv(context, job_id), "text/csv", f"{name}-points.csv")
 
     @api.get("/jobs/<job_id>/stand")
     @spec.validate(resp=answers(s.StandView), tags=["practice"])

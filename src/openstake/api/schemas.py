@@ -715,6 +715,76 @@ class TakeMountpoint(BaseModel):
     profile_id: ShortText
 
 
+class PairQuery(BaseModel):
+    base_id: ShortText
+    rover_id: ShortText
+
+
+class CardLine(BaseModel):
+    key: str
+    words: str
+    base: str
+    rover: str
+    done: bool
+    at_s: float | None
+
+
+class Card(BaseModel):
+    """The setup card of a pair, in working order."""
+
+    base: str
+    rover: str
+    cautions: list[str]
+    lines: list[CardLine]
+
+
+class TickCard(BaseModel):
+    base_id: ShortText
+    rover_id: ShortText
+    key: ShortText
+    done: bool
+
+
+class ReachQuery(BaseModel):
+    """Texts as typed; empty for what the profile and the kit say."""
+
+    distance_km: ShortText = ""
+    rover_height: ShortText = ""
+    sensitivity_dbm: ShortText = ""
+    margin_db: ShortText = ""
+    base_height: ShortText = ""
+
+
+class PowerLevel(BaseModel):
+    power_w: float
+    reach_km: float
+    margin_db: float | None
+    battery_hours: float | None
+    public_m: float
+    worker_m: float
+
+
+class Trade(BaseModel):
+    raised_db: float
+    raised_km: float
+    doubled_db: float
+    doubled_km: float
+
+
+class Reach(BaseModel):
+    """What each power of the base's radio gives, by rule and without terrain."""
+
+    available: bool
+    path: dict[str, float] | None
+    distance_km: float | None
+    horizon_km: float | None
+    fresnel_m: float | None
+    lowest_power_w: float | None
+    duty: float | None = None
+    levels: list[PowerLevel]
+    trade: Trade | None
+
+
 class PackingItem(BaseModel):
     key: str
     group: Literal["charge", "pack", "look"]

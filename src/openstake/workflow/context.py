@@ -108,6 +108,11 @@ def _grid(path: Path) -> GeoidGrid:
     return read_geoid_grid(path)
 
 
+def file_name(name: str) -> str:
+    """Return a name as a file's name: letters and digits of ASCII, a dash for all else."""
+    return "".join(letter if letter.isalnum() and letter.isascii() else "-" for letter in name)
+
+
 def definition_as_json(definition: FrameDefinition) -> str:
     """Return a frame's definition as canonical text for the store."""
     return json.dumps(asdict(definition), sort_keys=True, ensure_ascii=False)

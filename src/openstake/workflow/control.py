@@ -26,7 +26,7 @@ from openstake.wire.tables.drawings import write_dxf, write_kml
 from openstake.wire.tables.geojson import write_geojson
 from openstake.wire.tables.given import Reading, refusal_of
 from openstake.wire.tables.landxml import write_landxml
-from openstake.workflow.context import Context, JobNow, job_of
+from openstake.workflow.context import Context, JobNow, file_name, job_of
 from openstake.workflow.marks import MarkNow, current_marks, current_rows, given_of, mark_row_of, place_rows, row_of
 
 MOST_BYTES = 5 << 20
@@ -216,8 +216,8 @@ def export_control(context: Context, job_id: str, kind: str) -> tuple[bytes, str
         content = write_kml(marks, job.name)
     else:
         content = write_dxf(marks, job.length_unit)
-    safe = "".join(letter if letter.isalnum() and letter.isascii() else "-" for letter in job.name)
-    return content if isinstance(content, bytes) else content.encode(), FORMATS[kind], f"{safe}-control.{ENDINGS[kind]}"
+    name = f"{file_name(job.name)}-control.{ENDINGS[kind]}"
+    return content if isinstance(content, bytes) else content.encode(), FORMATS[kind], name
 
 
 # One mark

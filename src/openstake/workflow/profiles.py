@@ -16,7 +16,7 @@ from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import JobProfile, ProfileVersion, new_id
 from openstake.wire.profile import read_profile, write_profile
-from openstake.workflow.context import Context, job_of
+from openstake.workflow.context import Context, file_name, job_of
 
 _MISSING = "There is no such profile."
 GEAR_FIELDS = {
@@ -154,8 +154,7 @@ def export_profile(context: Context, profile_id: str) -> tuple[str, str]:
         row = session.get(ProfileVersion, profile_id)
     if row is None:
         raise NotFoundError(_MISSING)
-    safe = "".join(letter if letter.isalnum() and letter.isascii() else "-" for letter in row.name)
-    return row.data, f"{safe}-v{row.version}.json"
+    return row.data, f"{file_name(row.name)}-v{row.version}.json"
 
 
 def choose_profile(context: Context, job_id: str, line_id: str, chosen: bool) -> None:

@@ -451,6 +451,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/link/card": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show the setup card of a pair. */
+        get: operations["get__api_jobs_{job_id}_link_card"];
+        put?: never;
+        /** Tick a line of a setup card, or untick it. */
+        post: operations["post__api_jobs_{job_id}_link_card"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/link/card.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return the setup card as one printed page. */
+        get: operations["get__api_jobs_{job_id}_link_card.pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/link/mend": {
         parameters: {
             query?: never;
@@ -479,6 +514,23 @@ export interface paths {
         put?: never;
         /** Put a mountpoint into a profile of the job. */
         post: operations["post__api_jobs_{job_id}_link_mountpoint"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/link/reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say how far each power of the base's radio reaches by rule, for how long, and whom to keep how far away. */
+        get: operations["get__api_jobs_{job_id}_link_reach"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1101,6 +1153,35 @@ export interface components {
             /** Lines */
             lines: components["schemas"]["BookLine"][];
             verification: components["schemas"]["Verification"];
+        };
+        /**
+         * Card
+         * @description The setup card of a pair, in working order.
+         */
+        Card: {
+            /** Base */
+            base: string;
+            /** Cautions */
+            cautions: string[];
+            /** Lines */
+            lines: components["schemas"]["CardLine"][];
+            /** Rover */
+            rover: string;
+        };
+        /** CardLine */
+        CardLine: {
+            /** At S */
+            at_s: number | null;
+            /** Base */
+            base: string;
+            /** Done */
+            done: boolean;
+            /** Key */
+            key: string;
+            /** Rover */
+            rover: string;
+            /** Words */
+            words: string;
         };
         /**
          * CasterWish
@@ -2360,6 +2441,13 @@ export interface components {
             /** Rows */
             rows: components["schemas"]["PairRow"][];
         };
+        /** PairQuery */
+        PairQuery: {
+            /** Base Id */
+            base_id: string;
+            /** Rover Id */
+            rover_id: string;
+        };
         /**
          * PairRow
          * @description One setting at both ends, as their profiles have it.
@@ -2437,6 +2525,21 @@ export interface components {
             /** North M */
             north_m: number;
         };
+        /** PowerLevel */
+        PowerLevel: {
+            /** Battery Hours */
+            battery_hours: number | null;
+            /** Margin Db */
+            margin_db: number | null;
+            /** Power W */
+            power_w: number;
+            /** Public M */
+            public_m: number;
+            /** Reach Km */
+            reach_km: number;
+            /** Worker M */
+            worker_m: number;
+        };
         /**
          * Problem
          * @description A problem that a person can mend (RFC 9457).
@@ -2504,6 +2607,65 @@ export interface components {
             connected: boolean;
             /** Sentence */
             sentence: string;
+        };
+        /**
+         * Reach
+         * @description What each power of the base's radio gives, by rule and without terrain.
+         */
+        Reach: {
+            /** Available */
+            available: boolean;
+            /** Distance Km */
+            distance_km: number | null;
+            /**
+             * Duty
+             * @default null
+             */
+            duty?: number | null;
+            /** Fresnel M */
+            fresnel_m: number | null;
+            /** Horizon Km */
+            horizon_km: number | null;
+            /** Levels */
+            levels: components["schemas"]["PowerLevel"][];
+            /** Lowest Power W */
+            lowest_power_w: number | null;
+            /** Path */
+            path: {
+                [key: string]: number;
+            } | null;
+            trade: components["schemas"]["Trade"] | null;
+        };
+        /**
+         * ReachQuery
+         * @description Texts as typed; empty for what the profile and the kit say.
+         */
+        ReachQuery: {
+            /**
+             * Base Height
+             * @default
+             */
+            base_height?: string;
+            /**
+             * Distance Km
+             * @default
+             */
+            distance_km?: string;
+            /**
+             * Margin Db
+             * @default
+             */
+            margin_db?: string;
+            /**
+             * Rover Height
+             * @default
+             */
+            rover_height?: string;
+            /**
+             * Sensitivity Dbm
+             * @default
+             */
+            sensitivity_dbm?: string;
         };
         /** RecordCheck */
         RecordCheck: {
@@ -2824,6 +2986,17 @@ export interface components {
             /** Key */
             key: string;
         };
+        /** TickCard */
+        TickCard: {
+            /** Base Id */
+            base_id: string;
+            /** Done */
+            done: boolean;
+            /** Key */
+            key: string;
+            /** Rover Id */
+            rover_id: string;
+        };
         /** ToleranceSet */
         ToleranceSet: {
             /** Horizontal M */
@@ -2835,6 +3008,17 @@ export interface components {
             name: "control" | "topography";
             /** Vertical M */
             vertical_m: number;
+        };
+        /** Trade */
+        Trade: {
+            /** Doubled Db */
+            doubled_db: number;
+            /** Doubled Km */
+            doubled_km: number;
+            /** Raised Db */
+            raised_db: number;
+            /** Raised Km */
+            raised_km: number;
         };
         /** TriedMark */
         TriedMark: {
@@ -4695,6 +4879,141 @@ export interface operations {
             };
         };
     };
+    "get__api_jobs_{job_id}_link_card": {
+        parameters: {
+            query: {
+                base_id: string;
+                rover_id: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Card"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_link_card": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TickCard"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Card"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_link_card.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: never;
+    };
     "post__api_jobs_{job_id}_link_mend": {
         parameters: {
             query?: never;
@@ -4779,6 +5098,70 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LinkView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_link_reach": {
+        parameters: {
+            query?: {
+                distance_km?: string;
+                rover_height?: string;
+                sensitivity_dbm?: string;
+                margin_db?: string;
+                base_height?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reach"];
                 };
             };
             /** @description Not Found */
