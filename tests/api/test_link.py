@@ -1,9 +1,13 @@
 """The Link page's data: pair sheets, a difference mended, the load on the air."""
 
+import io
+from urllib.parse import urlencode
+
+import pypdf
 import pytest
 
 from openstake.app import build
-from tests.conftest import Crew
+from tests.conftest import Crew, wait_for
 
 
 @pytest.fixture
@@ -83,3 +87,89 @@ def test_a_job_without_profiles_has_no_pair_and_no_load(store):
         "base": None, "other_bases": [], "pairs": [], "air": None, "satellites": "G10,R8,E9,C12", "signals": 2,
     }  # fmt: skip
     assert step(store, job)["state"] == "missing"
+
+
+def pair_of(store, job):
+    pair = store.get(f"/jobs/{job}/link")["pairs"][0]
+    return {"base_id": pair["base_id"], "rover_id": pair["rover_id"]}
+
+
+def pdf_text(store, job, pair):
+    client = store.program.app.test_client()
+    answer = client.get(f"/api/jobs/{job}/link/card.pdf?{urlencode(pair)}", base_url="http://127.0.0.1:8420")
+    assert answer.mimetype == "application/pdf"
+    pages = pypdf.PdfReader(io.BytesIO(answer.get_data())).pages
+    assert len(pages) == 1
+    return pages[0].extract_text()
+
+
+def test_the_card_is_one_page_with_both_ends_cautions_and_no_password(store):
+    job = store.job()
+    account = {"name": "County", "host": "caster.example", "mountpoint": "NEAR", "user": "crew"}
+    store.post("/gear", {"kind": "caster", "values": account, "password": "s3cret-word"})
+
+    text = pdf_text(store, job, pair_of(store, job))
+
+    for words in ("Carrow Sluice: setup card", "Creek base, UHF", "Creek rover, UHF", "461.025 MHz", "GMSK", "1006 every 10 s",
+                  "Never transmit without an antenna", "Licence and call sign", "38400 at both ends"):  # fmt: skip
+        assert words in text
+    assert "s3cret-word" not in text
+    # The antenna comes before the power (common practice, no source).
+    assert text.index("Radio antenna screwed on") < text.index("Transmit power")
+    store.get(f"/jobs/{job}/link/card?base_id=x&rover_id=y", 409)
+
+
+def test_ticks_of_a_card_are_logged_and_belong_to_that_version_of_the_pair(store):
+    job = store.job()
+    pair = pair_of(store, job)
+
+    ticked = store.post(f"/jobs/{job}/link/card", pair | {"key": "frequency_mhz", "done": True})
+
+    assert [line["key"] for line in ticked["lines"] if line["done"]] == ["frequency_mhz"]
+    assert "Ticked off: Frequency (setup card)" in store.get(f"/jobs/{job}/book")["lines"][0]["sentence"]
+    store.post(f"/jobs/{job}/link/card", pair | {"key": "colour", "done": True}, 404)
+    change(store, job, "base", frequency_mhz=461.05)
+    fresh = store.get(f"/jobs/{job}/link/card?{urlencode(pair_of(store, job))}")
+    assert not any(line["done"] for line in fresh["lines"]), "what was typed before is not what is to be typed now"
+
+
+def test_reach_takes_the_powers_the_battery_and_the_site_from_the_kit_and_the_list(store):
+    job = store.job()
+
+    reach = store.get(f"/jobs/{job}/link/reach")
+
+    assert [level["power_w"] for level in reach["levels"]] == [2.0, 10.0, 35.0]
+    # CS8, 704951.667 E 631187.305 N, is the farthest from the middle of the list, CS4 or CS5 apart: about 1.1 to 1.6 km.
+    assert 1.0 < reach["distance_km"] < 1.7
+    assert reach["horizon_km"] == pytest.approx(14.07, abs=0.02)  # 4.12 x (sqrt 4 + sqrt 2)
+    farther = store.get(f"/jobs/{job}/link/reach?distance_km=20")
+    assert farther["lowest_power_w"] is None and farther["levels"][0]["margin_db"] is None
+    for query, field in (
+        ("distance_km=far", "distance_km"),
+        ("margin_db=-3", "margin_db"),
+        ("rover_height=x", "rover_height"),
+    ):
+        assert store.get(f"/jobs/{job}/link/reach?{query}", 422)["field"] == field
+
+
+@pytest.mark.slow
+def test_a_mountpoint_of_the_stand_in_is_listed_tested_and_taken_into_a_profile(crew):
+    job = crew.job()
+    crew.start_base(job)
+    account = next(item for item in crew.get("/gear")["items"] if item["kind"] == "caster")
+    caster = {"account_id": account["id"]}
+
+    wait_for(lambda: crew.post(f"/jobs/{job}/link/table", caster)["rows"], 20)
+    rows = crew.post(f"/jobs/{job}/link/table", caster)["rows"]
+    assert rows[0]["mountpoint"] == "PRACTICE" and rows[0]["distance_km"] < 3.0
+    heard = crew.post(f"/jobs/{job}/link/try", {"caster": caster, "mountpoint": "PRACTICE", "seconds": 6, "push": True})
+    assert heard["connected"] and heard["sending"] and heard["stations"][0]["station_id"] == 17
+    assert heard["push"]["connected"] and "already" in heard["push"]["sentence"]
+    unknown = crew.post(f"/jobs/{job}/link/try", {"caster": caster, "mountpoint": "NOWHERE", "seconds": 1})
+    assert (unknown["connected"], unknown["outcome"]) == (False, "mountpoint unknown")
+    rover = profile(crew, job, "rover")
+    crew.post(f"/jobs/{job}/link/mountpoint", {"caster": caster, "mountpoint": "PRACTICE", "profile_id": rover["id"]})
+    link = profile(crew, job, "rover")["data"]["link"]
+    assert (link["kind"], link["caster"]["mountpoint"]) == ("internet", "PRACTICE")
+    refused = {"host": "127.0.0.1", "port": 1}
+    assert "refuses the connection" in crew.post(f"/jobs/{job}/link/table", refused, 502)["detail"]

@@ -13,11 +13,14 @@ from openstake.core.link.airload import (
     FORMS,
     Stream,
     chirp_rate_bps,
+    chirp_time_on_air_s,
     part_from_text,
     rate_from_text,
     satellites_from_text,
 )
 from openstake.workflow import link
+
+LARGEST_PACKET = 255  # bytes a chirp link sends at once
 
 
 def _read(file: Path) -> bytes:
@@ -67,6 +70,10 @@ def airload(
     stream = Stream(form, satellites_from_text(satellites), signals, interval, position_interval)
     limit = part_from_text(duty_limit) if duty_limit else None
     result = link.load_of(stream, _rate(rate, spreading_factor, bandwidth, coding), limit)
+    if rate is None and spreading_factor and bandwidth and coding:
+        packet = min(LARGEST_PACKET, result["bytes_per_epoch"])
+        result["packet_bytes"] = packet
+        result["packet_time_on_air_s"] = chirp_time_on_air_s(spreading_factor, bandwidth * 1e3, int(coding[2:]), packet)
     show(result, as_json, _load_lines(result))
 
 
@@ -85,6 +92,10 @@ def _load_lines(result: dict[str, Any]) -> list[str]:
         f"{result['latency_s']:.2f} s for one epoch",
         "It fits." if result["fits"] else "It does not fit.",
     ]
+    if "packet_bytes" in result:
+        lines.append(
+            f"A packet of {result['packet_bytes']} bytes is {result['packet_time_on_air_s']:.3f} s on the air."
+        )
     for way in result["remedies"]:
         lines.append(f"  {way['words']}: {100 * way['share']:.0f} %{' (fits)' if way['fits'] else ''}")
     return lines + finding_lines(result["findings"])

@@ -89,6 +89,18 @@ export const useLink = (id: string, query: Schemas["LinkQuery"]) =>
     retry: false,
     placeholderData: (last) => last,
   });
+export const useCard = (id: string, pair: Schemas["PairQuery"]) =>
+  useQuery({
+    queryKey: ["job", id, "card", pair],
+    queryFn: () => answer(client.GET("/api/jobs/{job_id}/link/card", { params: { path: { job_id: id }, query: pair } })),
+  });
+export const useReach = (id: string, query: Schemas["ReachQuery"]) =>
+  useQuery({
+    queryKey: ["job", id, "reach", query],
+    queryFn: () => answer(client.GET("/api/jobs/{job_id}/link/reach", { params: { path: { job_id: id }, query } })),
+    retry: false,
+    placeholderData: (last) => last,
+  });
 export const usePacking = (id: string) =>
   useQuery({ queryKey: ["job", id, "packing"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/packing", path(id))) });
 export const useJob = (id: string) =>
@@ -202,6 +214,8 @@ export const useTryMountpoint = (id: string) =>
   });
 export const useTakeMountpoint = (id: string) =>
   useChange(id, (body: Schemas["TakeMountpoint"]) => answer(client.POST("/api/jobs/{job_id}/link/mountpoint", { ...path(id), body })));
+export const useTickCard = (id: string) =>
+  useChange(id, (body: Schemas["TickCard"]) => answer(client.POST("/api/jobs/{job_id}/link/card", { ...path(id), body })));
 export const useTick = (id: string) =>
   useChange(id, (body: Schemas["Tick"]) => answer(client.POST("/api/jobs/{job_id}/packing", { ...path(id), body })));
 export const usePreviewControl = (id: string) =>

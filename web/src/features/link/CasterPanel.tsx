@@ -31,7 +31,6 @@ export function CasterPanel({ job }: { job: Schemas["Job"] }) {
   };
   return (
     <section className="flex flex-col gap-4">
-      <h2 className="text-2xl font-bold">Caster</h2>
       <div className="grid grid-cols-3 items-start gap-5">
         <Select
           label="Account"

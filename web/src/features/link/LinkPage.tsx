@@ -4,75 +4,111 @@ import { useLink } from "../../api/queries";
 import { Note, TextField } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
 import { Page } from "../../ui/Page";
+import { Tabs, useView } from "../../ui/Tabs";
+import { CardView } from "./CardView";
 import { CasterPanel } from "./CasterPanel";
 import { PairSheet } from "./PairSheet";
+import { ReachView } from "./ReachView";
 
-/** The link: do both ends agree, and does the stream fit. */
+const VIEWS = [
+  { view: "pair", label: "Both ends" },
+  { view: "air", label: "On the air" },
+  { view: "caster", label: "Caster" },
+  { view: "reach", label: "Reach" },
+  { view: "card", label: "Setup card" },
+] as const;
+
+/** The link: both ends agree, the stream fits, it reaches, and the caster answers. */
 export function LinkPage({ job }: { job: Schemas["Job"]; live: Schemas["Live"] | null; average: Schemas["Average"] | null }) {
-  const [asked, setAsked] = useState({ satellites: "", signals: "2", duty_limit: "" });
-  const query = useDeferredValue({ ...asked, signals: Number(asked.signals) || 2 });
-  const link = useLink(job.id, query);
-  const problem = link.error instanceof Problem ? link.error : null;
+  const [view, setView] = useView(VIEWS.map((item) => item.view));
+  const link = useLink(job.id, AS_THE_PROFILES_SAY);
+  const tabs = <Tabs views={VIEWS} value={view} onChange={setView} />;
   const data = link.data;
+  if (view === "card") return <CardView job={job} pairs={data?.pairs ?? []} tabs={tabs} />;
   return (
-    <Page title="Link" why="Both ends set alike, and a stream that the link can carry. One setting apart gives silence, not an error.">
-      {link.isError && !problem?.field && <Note tone="flag">{sentenceOf(link.error)}</Note>}
-      {data && !data.base && <Note>Choose a base profile and a rover profile for this job under Kit: they are compared here.</Note>}
-      {data?.base && data.pairs.length === 0 && <Note>{data.base} has no rover in this job. Choose a rover profile under Kit.</Note>}
-      {data && data.other_bases.length > 0 && (
-        <Note tone="flag">
-          The job uses more than one base profile. Compared is {data.base}, not {data.other_bases.join(", ")}.
-        </Note>
-      )}
-      <div className="flex flex-col gap-6">
-        {data?.pairs.map((pair) => (
-          <PairSheet key={`${pair.base_id} ${pair.rover_id}`} jobId={job.id} pair={pair} />
-        ))}
-        <CasterPanel job={job} />
-        {data?.base && (
-          <section className="flex flex-col gap-3">
-            <h2 className="text-2xl font-bold">On the air</h2>
-            <div className="grid grid-cols-3 items-start gap-5">
-              <TextField
-                label="Satellites to expect"
-                name="satellites"
-                value={asked.satellites}
-                placeholder={data.satellites}
-                onChange={(satellites) => setAsked({ ...asked, satellites })}
-                hint="G GPS, R GLONASS, E Galileo, C BeiDou"
-                problem={problem?.field === "satellites" ? problem.sentence : null}
-              />
-              <TextField
-                label="Signals of each"
-                name="signals"
-                value={asked.signals}
-                onChange={(signals) => setAsked({ ...asked, signals })}
-                problem={problem?.field === "signals" ? problem.sentence : null}
-              />
-              <TextField
-                label="Part of the time allowed"
-                name="duty_limit"
-                value={asked.duty_limit}
-                placeholder="no limit"
-                onChange={(duty_limit) => setAsked({ ...asked, duty_limit })}
-                hint="10% in some licence-free bands. Local rules decide."
-                problem={problem?.field === "duty_limit" ? problem.sentence : null}
-              />
-            </div>
-            {data.air ? (
-              <AirView air={data.air} />
-            ) : (
-              <Note>The base sends no observables over a radio with an air rate: there is nothing to compare with a rate.</Note>
-            )}
-          </section>
-        )}
-      </div>
+    <Page
+      title={VIEWS.find((item) => item.view === view)?.label ?? ""}
+      why={WHY[view]}
+      tabs={tabs}
+    >
+      {link.isError && <Note tone="flag">{sentenceOf(link.error)}</Note>}
+      {data && !data.base && view !== "caster" && <Note>Choose a base profile and a rover profile for this job under Kit: they are compared here.</Note>}
+      {view === "pair" && data && <Pairs jobId={job.id} data={data} />}
+      {view === "air" && data?.base && <AirView job={job} />}
+      {view === "caster" && <CasterPanel job={job} />}
+      {view === "reach" && data?.base && <ReachView job={job} />}
     </Page>
   );
 }
 
+const AS_THE_PROFILES_SAY = { satellites: "", signals: 2, duty_limit: "" };
+const WHY: Record<string, string> = {
+  pair: "One setting apart gives silence, not an error.",
+  air: "What the base sends, against the rate of the link.",
+  caster: "Connected and sending are two different lights.",
+  reach: "By rule, without terrain: a hill or a bank in the way decides more.",
+};
+
+function Pairs({ jobId, data }: { jobId: string; data: Schemas["LinkView"] }) {
+  return (
+    <div className="flex flex-col gap-6">
+      {data.base && data.pairs.length === 0 && <Note>{data.base} has no rover in this job. Choose a rover profile under Kit.</Note>}
+      {data.other_bases.length > 0 && (
+        <Note tone="flag">
+          The job uses more than one base profile. Compared is {data.base}, not {data.other_bases.join(", ")}.
+        </Note>
+      )}
+      {data.pairs.map((pair) => (
+        <PairSheet key={`${pair.base_id} ${pair.rover_id}`} jobId={jobId} pair={pair} />
+      ))}
+    </div>
+  );
+}
+
+function AirView({ job }: { job: Schemas["Job"] }) {
+  const [asked, setAsked] = useState({ satellites: "", signals: "2", duty_limit: "" });
+  const link = useLink(job.id, useDeferredValue({ ...asked, signals: Number(asked.signals) || 0 }));
+  const problem = link.error instanceof Problem ? link.error : null;
+  return (
+    <div className="flex flex-col gap-5">
+      <div className="grid grid-cols-3 items-start gap-5">
+        <TextField
+          label="Satellites to expect"
+          name="satellites"
+          value={asked.satellites}
+          placeholder={link.data?.satellites ?? ""}
+          onChange={(satellites) => setAsked({ ...asked, satellites })}
+          hint="G GPS, R GLONASS, E Galileo, C BeiDou"
+          problem={problem?.field === "satellites" ? problem.sentence : null}
+        />
+        <TextField
+          label="Signals of each"
+          name="signals"
+          value={asked.signals}
+          onChange={(signals) => setAsked({ ...asked, signals })}
+          problem={problem?.field === "signals" ? problem.sentence : null}
+        />
+        <TextField
+          label="Part of the time allowed"
+          name="duty_limit"
+          value={asked.duty_limit}
+          placeholder="no limit"
+          onChange={(duty_limit) => setAsked({ ...asked, duty_limit })}
+          hint="10% in some licence-free bands. Local rules decide."
+          problem={problem?.field === "duty_limit" ? problem.sentence : null}
+        />
+      </div>
+      {link.data?.air ? (
+        <AirBar air={link.data.air} />
+      ) : (
+        <Note>The base sends no observables over a radio with an air rate: there is nothing to compare with a rate.</Note>
+      )}
+    </div>
+  );
+}
+
 /** The stream as a bar against the rate of the link; every satellite and signal is counted. */
-function AirView({ air }: { air: Schemas["AirLoad"] }) {
+function AirBar({ air }: { air: Schemas["AirLoad"] }) {
   const percent = Math.round(100 * air.share);
   const full = Math.max(1, air.share);
   return (
