@@ -68,6 +68,10 @@ def test_the_load_follows_the_profile_s_messages_and_the_satellites_asked_for(st
     # By hand (RTCM 10403.3): 677 bytes an epoch for these satellites in MSM4, and 21.6 bit/s of 1006, of 9600 bit/s.
     air = store.get(f"/jobs/{job}/link?satellites=G10,R8,E9,C12")["air"]
     assert air["bytes_per_epoch"] == 677 and air["share"] == pytest.approx(5437.6 / 9600)
+    chirp = "spreading_factor=7&bandwidth_khz=250&coding_denominator=6"
+    # SF x BW / 2^SF x CR, and what a 10 % sub-band leaves of it (common practice, no source).
+    limited = store.get(f"/jobs/{job}/link?{chirp}&duty_limit=10%25")["air"]
+    assert limited["rate_bps"] == pytest.approx(9115, abs=0.5) and limited["findings"][0]["code"] == "duty-too-large"
     change(store, job, "base", air_rate_bps=4800)
     over = store.get(f"/jobs/{job}/link")["air"]
     assert not over["fits"] and over["remedies"][-1]["fits"]

@@ -20,7 +20,10 @@ def link_routes(api: Blueprint, spec: SpecTree, context: Context) -> None:
     @spec.validate(resp=answers(s.LinkView), tags=["link"])
     def link_view(job_id: str, query: s.LinkQuery) -> Any:
         """Compare the job's base with each of its rovers, and its stream with the link's rate."""
-        return link.view(context, job_id, query.satellites, query.signals, query.duty_limit)
+        chirp = None
+        if query.spreading_factor and query.bandwidth_khz and query.coding_denominator:
+            chirp = link.Chirp(query.spreading_factor, query.bandwidth_khz, query.coding_denominator)
+        return link.view(context, job_id, query.satellites, query.signals, query.duty_limit, chirp)
 
     @api.post("/jobs/<job_id>/link/mend")
     @spec.validate(resp=answers(s.LinkView), tags=["link"])

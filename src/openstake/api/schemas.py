@@ -614,14 +614,21 @@ class AirLoad(BaseModel):
     latency_s: float
     fits: bool
     rate_bps: float
+    packet_bytes: int | None
+    packet_time_on_air_s: float | None
     findings: list[Finding]
     remedies: list[AirRemedy]
 
 
 class LinkQuery(BaseModel):
+    """What to expect in the sky; spreading factor, bandwidth and coding of a chirp link in place of the profile's rate."""
+
     satellites: ShortText = ""
     signals: Annotated[int, Field(ge=1, le=8)] = 2
     duty_limit: ShortText = ""
+    spreading_factor: Annotated[int, Field(ge=5, le=12)] | None = None
+    bandwidth_khz: Annotated[float, Field(ge=1, le=2000)] | None = None
+    coding_denominator: Annotated[int, Field(ge=5, le=8)] | None = None
 
 
 class LinkView(BaseModel):

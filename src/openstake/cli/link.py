@@ -12,15 +12,11 @@ from openstake.core.errors import FileError, InputError
 from openstake.core.link.airload import (
     FORMS,
     Stream,
-    chirp_rate_bps,
-    chirp_time_on_air_s,
     part_from_text,
     rate_from_text,
     satellites_from_text,
 )
 from openstake.workflow import link
-
-LARGEST_PACKET = 255  # bytes a chirp link sends at once
 
 
 def _read(file: Path) -> bytes:
@@ -69,20 +65,16 @@ def airload(
     """Say what a stream of corrections needs on the air, and whether the link carries it."""
     stream = Stream(form, satellites_from_text(satellites), signals, interval, position_interval)
     limit = part_from_text(duty_limit) if duty_limit else None
-    result = link.load_of(stream, _rate(rate, spreading_factor, bandwidth, coding), limit)
-    if rate is None and spreading_factor and bandwidth and coding:
-        packet = min(LARGEST_PACKET, result["bytes_per_epoch"])
-        result["packet_bytes"] = packet
-        result["packet_time_on_air_s"] = chirp_time_on_air_s(spreading_factor, bandwidth * 1e3, int(coding[2:]), packet)
+    chirp = None if rate is not None else _chirp(spreading_factor, bandwidth, coding)
+    rate_bps = chirp.rate_bps if chirp else rate_from_text(rate or "")
+    result = link.load_of(stream, rate_bps, limit, chirp)
     show(result, as_json, _load_lines(result))
 
 
-def _rate(rate: str | None, spreading_factor: int | None, bandwidth_khz: float | None, coding: str | None) -> float:
-    if rate is not None:
-        return rate_from_text(rate)
+def _chirp(spreading_factor: int | None, bandwidth_khz: float | None, coding: str | None) -> link.Chirp:
     if spreading_factor is None or bandwidth_khz is None or coding is None:
         raise InputError("Give --rate, or --spreading-factor, --bandwidth (kHz) and --coding of a chirp link.")
-    return chirp_rate_bps(spreading_factor, bandwidth_khz * 1000.0, int(coding[2:]))
+    return link.Chirp(spreading_factor, bandwidth_khz, int(coding[2:]))
 
 
 def _load_lines(result: dict[str, Any]) -> list[str]:
@@ -92,7 +84,7 @@ def _load_lines(result: dict[str, Any]) -> list[str]:
         f"{result['latency_s']:.2f} s for one epoch",
         "It fits." if result["fits"] else "It does not fit.",
     ]
-    if "packet_bytes" in result:
+    if result["packet_bytes"] is not None:
         lines.append(
             f"A packet of {result['packet_bytes']} bytes is {result['packet_time_on_air_s']:.3f} s on the air."
         )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -16,6 +16,8 @@ from openstake.core.link.agree import SETTINGS, End, judge_pair, pair_rows, valu
 from openstake.core.link.airload import (
     Stream,
     air_load,
+    chirp_rate_bps,
+    chirp_time_on_air_s,
     judge_load,
     part_from_text,
     remedies,
@@ -80,22 +82,48 @@ def agreement(base: End, rover: End) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def load_of(stream: Stream, rate_bps: float, duty_limit: float | None) -> dict[str, Any]:
+@dataclass(frozen=True)
+class Chirp:
+    """A chirp spread-spectrum link, in place of a rate."""
+
+    spreading_factor: int
+    bandwidth_khz: float
+    coding_denominator: int
+
+    @property
+    def rate_bps(self) -> float:
+        return chirp_rate_bps(self.spreading_factor, self.bandwidth_khz * 1000.0, self.coding_denominator)
+
+    def packet(self, epoch_bytes: int) -> dict[str, float]:
+        """Return the largest packet of an epoch and how long it is on the air."""
+        size = min(LARGEST_PACKET, epoch_bytes)
+        seconds = chirp_time_on_air_s(self.spreading_factor, self.bandwidth_khz * 1000.0, self.coding_denominator, size)
+        return {"packet_bytes": size, "packet_time_on_air_s": seconds}
+
+
+LARGEST_PACKET = 255  # bytes a chirp link sends at once
+
+
+def load_of(stream: Stream, rate_bps: float, duty_limit: float | None, chirp: Chirp | None = None) -> dict[str, Any]:
     """Return what a stream needs of a link, what to say of it, and what to slow or drop first."""
     load = air_load(stream, rate_bps, duty_limit)
-    return asdict(load) | {
-        "rate_bps": rate_bps,
-        "findings": [item.as_dict() for item in judge_load(stream, rate_bps, duty_limit, load)],
-        "remedies": [
-            {
-                "words": way.words,
-                "share": way.load.share,
-                "bits_per_second": way.load.bits_per_second,
-                "fits": way.load.fits,
-            }
-            for way in remedies(stream, rate_bps, duty_limit)
-        ],
-    }
+    return (
+        asdict(load)
+        | {
+            "rate_bps": rate_bps,
+            "findings": [item.as_dict() for item in judge_load(stream, rate_bps, duty_limit, load)],
+            "remedies": [
+                {
+                    "words": way.words,
+                    "share": way.load.share,
+                    "bits_per_second": way.load.bits_per_second,
+                    "fits": way.load.fits,
+                }
+                for way in remedies(stream, rate_bps, duty_limit)
+            ],
+        }
+        | (chirp.packet(load.bytes_per_epoch) if chirp else {"packet_bytes": None, "packet_time_on_air_s": None})
+    )
 
 
 # The Link page
@@ -112,8 +140,9 @@ def _end(row: ProfileVersion) -> End:
 
 
 def view(
-    context: Context, job_id: str, satellites: str = "", signals: int = USUAL_SIGNALS, duty_limit: str = ""
-) -> dict[str, Any]:
+    context: Context, job_id: str, satellites: str = "", signals: int = USUAL_SIGNALS, duty_limit: str = "",
+    chirp: Chirp | None = None,
+) -> dict[str, Any]:  # fmt: skip
     """Return the pair sheet of the job's base with each of its rovers, and the load on the air of what the base sends."""
     with context.database.read() as session:
         job_of(session, job_id)
@@ -128,19 +157,22 @@ def view(
         "base": base.name if base else None,
         "other_bases": [row.name for row in bases[1:]],
         "pairs": pairs,
-        "air": None if base is None else air_of(profiles.profile_of(base), satellites, signals, duty_limit),
+        "air": None if base is None else air_of(profiles.profile_of(base), satellites, signals, duty_limit, chirp),
         "satellites": satellites.strip() or USUAL_SATELLITES,
         "signals": signals,
     }
 
 
-def air_of(base: Profile, satellites: str, signals: int, duty_limit: str) -> dict[str, Any] | None:
+def air_of(
+    base: Profile, satellites: str, signals: int, duty_limit: str, chirp: Chirp | None = None
+) -> dict[str, Any] | None:
     """Return the load of a base's messages on its radio; None where the link has no air rate or no observables are sent."""
     counts = satellites_from_text(satellites.strip() or USUAL_SATELLITES)
     stream = stream_of_messages([(row.number, row.interval_s) for row in base.messages], counts, signals)
-    if stream is None or base.link.air_rate_bps is None:
+    rate_bps = chirp.rate_bps if chirp else base.link.air_rate_bps
+    if stream is None or rate_bps is None:
         return None
-    return load_of(stream, base.link.air_rate_bps, part_from_text(duty_limit) if duty_limit.strip() else None)
+    return load_of(stream, rate_bps, part_from_text(duty_limit) if duty_limit.strip() else None, chirp)
 
 
 def mend(context: Context, job_id: str, field: str, take: str, base_id: str, rover_id: str) -> dict[str, Any]:

@@ -1009,6 +1009,10 @@ export interface components {
             fits: boolean;
             /** Latency S */
             latency_s: number;
+            /** Packet Bytes */
+            packet_bytes: number | null;
+            /** Packet Time On Air S */
+            packet_time_on_air_s: number | null;
             /** Rate Bps */
             rate_bps: number;
             /** Remedies */
@@ -1950,8 +1954,21 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** LinkQuery */
+        /**
+         * LinkQuery
+         * @description What to expect in the sky; spreading factor, bandwidth and coding of a chirp link in place of the profile's rate.
+         */
         LinkQuery: {
+            /**
+             * Bandwidth Khz
+             * @default null
+             */
+            bandwidth_khz?: number | null;
+            /**
+             * Coding Denominator
+             * @default null
+             */
+            coding_denominator?: number | null;
             /**
              * Duty Limit
              * @default
@@ -1967,6 +1984,11 @@ export interface components {
              * @default 2
              */
             signals?: number;
+            /**
+             * Spreading Factor
+             * @default null
+             */
+            spreading_factor?: number | null;
         };
         /**
          * LinkView
@@ -4823,6 +4845,9 @@ export interface operations {
                 satellites?: string;
                 signals?: number;
                 duty_limit?: string;
+                spreading_factor?: number | null;
+                bandwidth_khz?: number | null;
+                coding_denominator?: number | null;
             };
             header?: never;
             path: {

@@ -1,7 +1,7 @@
 import { useDeferredValue, useState } from "react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useLink } from "../../api/queries";
-import { Note, TextField } from "../../ui/controls";
+import { Note, Select, TextField } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
 import { Page } from "../../ui/Page";
 import { Tabs, useView } from "../../ui/Tabs";
@@ -67,7 +67,13 @@ function Pairs({ jobId, data }: { jobId: string; data: Schemas["LinkView"] }) {
 
 function AirView({ job }: { job: Schemas["Job"] }) {
   const [asked, setAsked] = useState({ satellites: "", signals: "2", duty_limit: "" });
-  const link = useLink(job.id, useDeferredValue({ ...asked, signals: Number(asked.signals) || 0 }));
+  const [chirp, setChirp] = useState<{ spreading_factor: string; bandwidth_khz: string; coding_denominator: string } | null>(null);
+  const rate = chirp && {
+    spreading_factor: Number(chirp.spreading_factor),
+    bandwidth_khz: Number(chirp.bandwidth_khz),
+    coding_denominator: Number(chirp.coding_denominator),
+  };
+  const link = useLink(job.id, useDeferredValue({ ...asked, signals: Number(asked.signals) || 0, ...rate }));
   const problem = link.error instanceof Problem ? link.error : null;
   return (
     <div className="flex flex-col gap-5">
@@ -98,6 +104,39 @@ function AirView({ job }: { job: Schemas["Job"] }) {
           problem={problem?.field === "duty_limit" ? problem.sentence : null}
         />
       </div>
+      <div className="grid grid-cols-4 items-end gap-5">
+        <Select
+          label="The link's rate is"
+          value={chirp ? "chirp" : "profile"}
+          options={[
+            { value: "profile", label: "of the profile" },
+            { value: "chirp", label: "of a chirp link", detail: "spread spectrum" },
+          ]}
+          onChange={(kind) => setChirp(kind === "chirp" ? { spreading_factor: "7", bandwidth_khz: "250", coding_denominator: "6" } : null)}
+        />
+        {chirp && (
+          <>
+            <Select
+              label="Spreading factor"
+              value={chirp.spreading_factor}
+              options={["5", "6", "7", "8", "9", "10", "11", "12"].map((value) => ({ value, label: value }))}
+              onChange={(spreading_factor) => setChirp({ ...chirp, spreading_factor })}
+            />
+            <Select
+              label="Bandwidth"
+              value={chirp.bandwidth_khz}
+              options={["62.5", "125", "250", "500"].map((value) => ({ value, label: `${value} kHz` }))}
+              onChange={(bandwidth_khz) => setChirp({ ...chirp, bandwidth_khz })}
+            />
+            <Select
+              label="Coding rate"
+              value={chirp.coding_denominator}
+              options={["5", "6", "7", "8"].map((value) => ({ value, label: `4/${value}` }))}
+              onChange={(coding_denominator) => setChirp({ ...chirp, coding_denominator })}
+            />
+          </>
+        )}
+      </div>
       {link.data?.air ? (
         <AirBar air={link.data.air} />
       ) : (
@@ -118,8 +157,11 @@ function AirBar({ air }: { air: Schemas["AirLoad"] }) {
           {percent} <span className="text-lg font-semibold">% of the rate</span>
         </p>
         <p className="pb-1 text-faded">
-          {air.bytes_per_epoch} bytes an epoch, {Math.round(air.bits_per_second)} of {air.rate_bps} bit/s, {air.latency_s.toFixed(2)} s for one
+          {air.bytes_per_epoch} bytes an epoch, {Math.round(air.bits_per_second)} of {Math.round(air.rate_bps)} bit/s, {air.latency_s.toFixed(2)} s for one
           epoch. The upper bound: every satellite with every signal.
+          {air.packet_bytes !== null &&
+            air.packet_time_on_air_s !== null &&
+            ` A packet of ${air.packet_bytes} bytes is ${(1000 * air.packet_time_on_air_s).toFixed(0)} ms on the air.`}
         </p>
       </div>
       <div className="relative h-8 w-full rounded border-2 border-line bg-page" role="img" aria-label={`${percent} % of the link's rate`}>
