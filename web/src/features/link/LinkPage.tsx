@@ -8,7 +8,7 @@ import { Tabs, useView } from "../../ui/Tabs";
 import { CardView } from "./CardView";
 import { CasterPanel } from "./CasterPanel";
 import { PairSheet } from "./PairSheet";
-import { ReachView } from "./ReachView";
+import { ReachPanel } from "./ReachPanel";
 
 const VIEWS = [
   { view: "pair", label: "Both ends" },
@@ -36,7 +36,7 @@ export function LinkPage({ job }: { job: Schemas["Job"]; live: Schemas["Live"] |
       {view === "pair" && data && <Pairs jobId={job.id} data={data} />}
       {view === "air" && data?.base && <AirView job={job} />}
       {view === "caster" && <CasterPanel job={job} />}
-      {view === "reach" && data?.base && <ReachView job={job} />}
+      {view === "reach" && data?.base && <ReachPanel job={job} />}
     </Page>
   );
 }

@@ -11,7 +11,7 @@ const FIELDS = [
 ] as const;
 
 /** How far each power reaches by rule, for how long, and whom to keep how far away. */
-export function ReachView({ job }: { job: Schemas["Job"] }) {
+export function ReachPanel({ job }: { job: Schemas["Job"] }) {
   const [asked, setAsked] = useState({ distance_km: "", rover_height: "", sensitivity_dbm: "", margin_db: "", base_height: "" });
   const reach = useReach(job.id, useDeferredValue(asked));
   const problem = reach.error instanceof Problem ? reach.error : null;
