@@ -1,14 +1,18 @@
 import json
 import sqlite3
 import threading
+from pathlib import Path
 
 import pytest
-from sqlalchemy import text
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import select, text
 
+import openstake.store
 from openstake.core.errors import ConflictError
 from openstake.store.book import canonical, verify, write_entry
 from openstake.store.database import Database
-from openstake.store.models import HeightReading, Job
+from openstake.store.models import HeightReading, Job, JobSettings, Mark
 
 
 @pytest.fixture
@@ -102,3 +106,35 @@ def test_the_promises_to_the_disk_are_kept(database):
             session.execute(text(f"PRAGMA {name}")).scalar() for name in ("journal_mode", "foreign_keys", "synchronous")
         ]
     assert values == ["wal", 1, 2]  # SQLite's documentation: 2 is FULL
+
+
+def test_a_data_folder_of_the_first_version_keeps_its_jobs_and_marks(tmp_path):
+    """2026-11-25: migration 0002 rebuilds the tables of jobs and marks."""
+    url = f"sqlite:///{tmp_path / 'openstake.db'}"
+    config = Config()
+    config.set_main_option("script_location", str(Path(openstake.store.__file__).parent / "migrations"))
+    config.set_main_option("sqlalchemy.url", url)
+    command.upgrade(config, "0001")
+    with sqlite3.connect(tmp_path / "openstake.db") as old:
+        old.execute("INSERT INTO job VALUES ('j1', 'Old job', 2157, 'm', 1, 5.0)")
+        old.execute(
+            "INSERT INTO mark (id, job_id, name, east_m, north_m, height_m, height_kind, sigma_horizontal_m, sigma_vertical_m,"
+            " source, note, reason, created_s) VALUES ('m1', 'j1', 'A', 1.5, 2.5, 3.5, 'ellipsoidal', 0.1, 0.2, 's', 'n', '', 5)"
+        )
+        old.execute(
+            "INSERT INTO occupation (id, job_id, mark_id, station_id, started_s) VALUES ('o1', 'j1', 'm1', 17, 6.0)"
+        )
+
+    opened = Database.in_folder(tmp_path)
+    with opened.read() as session:
+        settings = session.scalars(select(JobSettings)).one()
+        mark = session.get_one(Mark, "m1")
+        assert (settings.job_id, settings.name, settings.length_unit) == ("j1", "Old job", "m")
+        assert json.loads(settings.frame) == {"system": "EPSG:2157"}
+        assert (mark.name, mark.east_m, mark.height_m, mark.withdrawn, mark.check_only) == ("A", 1.5, 3.5, False, False)
+    opened.close()
+    with sqlite3.connect(tmp_path / "openstake.db") as new:
+        assert new.execute("PRAGMA foreign_key_check").fetchall() == []
+        for table, column in (("mark", "name"), ("job_settings", "name")):
+            with pytest.raises(sqlite3.IntegrityError, match="never changed"):
+                new.execute(f"UPDATE {table} SET {column} = 'x'")
