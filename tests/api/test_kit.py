@@ -3,9 +3,11 @@
 import json
 
 import pytest
+from sqlalchemy import select
 
 from openstake.app import build
 from openstake.core.kit.profile import example
+from openstake.store.models import Listening
 from openstake.wire.profile import write_profile
 from tests.conftest import Crew, as_file
 from tests.wire.test_antex import HEADER, antenna
@@ -193,3 +195,42 @@ def test_heights_are_measured_to_what_the_chosen_antenna_and_pole_have(store):
     assert heights["rover_height_text"] == "1.800 m" and "1.800 m" in heights["rover_features"][0]["label"]
     bare = store.post("/jobs", {"name": "Bare", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
     assert [feature["name"] for feature in store.get(f"/jobs/{bare}/heights")["base_features"]] == ["bottom"]
+
+
+def test_what_the_rover_s_receiver_refers_to_is_offered_and_its_phase_centre_is_taken_off(store):
+    job = store.job()
+    assert store.get(f"/jobs/{job}/base")["suggested"]["refers_to"] == "arp"
+    rover = of_kind(store, "receiver")["Wagtail"]
+    values = rover["data"] | {"nmea_refers_to": "APC"}
+    store.post("/gear", {"kind": "receiver", "values": values, "replaces_id": rover["id"]})
+    assert store.get(f"/jobs/{job}/base")["suggested"]["refers_to"] == "apc"
+
+    listen = {"rover_url": "tcp://127.0.0.1:9", "refers_to": "apc"}
+    wish = {
+        "mark_id": store.mark(job, "CS1"),
+        "reading": "1.5 m",
+        "feature": "bottom",
+        "source": "mark",
+        "station_id": 1,
+        "listen": listen,
+    }
+    bare = store.post("/jobs", {"name": "Bare", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
+    mark = store.post(
+        f"/jobs/{bare}/marks",
+        {
+            "values": {
+                "name": "M",
+                "east_m": "703412",
+                "north_m": "629805",
+                "height_m": "60",
+                "height_kind": "ellipsoidal",
+            }
+        },
+    )
+    refusal = store.post(f"/jobs/{bare}/base/start", wish | {"mark_id": mark["id"]}, 422)
+    assert refusal["field"] == "refers_to" and "no rover antenna" in refusal["detail"]
+    store.post(f"/jobs/{job}/base/start", wish)
+
+    with store.program.context.database.read() as session:
+        # The demo's pole antenna: 41.5 mm from its ARP up to its L1 phase centre.
+        assert session.scalars(select(Listening)).one().arp_to_apc_m == pytest.approx(0.0415)

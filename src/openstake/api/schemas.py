@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, Field
 
 LengthUnit = Literal["m", "ft", "sft"]
+RefersTo = Literal["apc", "arp", "mark"]
 StepName = Literal["job", "kit", "sky", "link", "base", "watch", "check", "fit", "book"]
 State = Literal["checked", "entered", "missing", "disagrees", "out of date"]
 StatusWord = Literal["none", "single", "dgps", "float", "fixed", "other"]
@@ -852,7 +853,7 @@ class Listen(BaseModel):
     base_url: ShortText | None = None
     base_password: ShortText | None = None
     rover_url: ShortText | None = None
-    refers_to: Literal["arp", "mark"] = "arp"
+    refers_to: RefersTo = "arp"
 
 
 class StartBase(BaseModel):
@@ -895,7 +896,7 @@ class Occupation(BaseModel):
     arp_ellipsoidal_height_m: float
     base_url: str | None
     rover_url: str | None
-    refers_to: Literal["arp", "mark"]
+    refers_to: RefersTo
 
 
 class OnAir(BaseModel):
@@ -915,6 +916,7 @@ class Suggested(BaseModel):
     rover_url: str | None
     receiver_url: str | None
     station_id: int
+    refers_to: RefersTo
 
 
 class BaseView(BaseModel):

@@ -39,11 +39,12 @@ from openstake.workflow.context import (
     needed_occupation,
     open_occupation,
 )
-from openstake.workflow.heights import Height, in_a_sentence, read_height
+from openstake.workflow.heights import Height, in_a_sentence, read_height, rover_arp_to_apc_m, rover_refers_to
 from openstake.workflow.job import anchor_local
 from openstake.workflow.marks import MarkNow, mark_of
 from openstake.workflow.secrets import keep_secret, secret_of
 
+_POINTS = {RefersTo.APC: "phase centre", RefersTo.ARP: "ARP", RefersTo.MARK: "mark"}
 _AUTONOMOUS_VERTICAL_95_M = 8.0  # 1.6 times the horizontal, as the geometry of any sky has it (common practice)
 
 
@@ -118,7 +119,7 @@ def start(context: Context, job_id: str, wish: StartWish) -> dict[str, Any]:
         session.flush()
         reading = _height_row(height, job_id, occupation.id, now)
         coordinate = _coordinate_row(context, job, mark, wish.source, height, occupation.id, now)
-        listening = _listening_row(wish.listen, occupation.id, now)
+        listening = _listening_row(session, job_id, wish.listen, occupation.id, now)
         session.add_all([reading, coordinate, listening])
         session.flush()
         _anchor(session, job, mark, coordinate, now)
@@ -160,8 +161,10 @@ def _check_start(wish: StartWish) -> None:
 
 
 def _check_listen(wish: ListenWish) -> None:
-    if wish.refers_to not in (RefersTo.ARP, RefersTo.MARK):
-        raise InputError("Say whether the rover's position refers to its ARP or to the mark.", field="refers_to")
+    if wish.refers_to not in set(RefersTo):
+        raise InputError(
+            "Say whether the rover's position refers to its phase centre, its ARP or the mark.", field="refers_to"
+        )
     if not wish.rover_url and not wish.base_url:
         raise InputError("Give the address of the rover's NMEA, of the base's stream, or both.", field="rover_url")
     for field, url in (("base_url", wish.base_url), ("rover_url", wish.rover_url)):
@@ -173,10 +176,11 @@ def _check_listen(wish: ListenWish) -> None:
                 raise
 
 
-def _listening_row(wish: ListenWish, occupation_id: str, now: float) -> Listening:
+def _listening_row(session: Session, job_id: str, wish: ListenWish, occupation_id: str, now: float) -> Listening:
+    above = rover_arp_to_apc_m(session, job_id) if wish.refers_to == RefersTo.APC else None
     return Listening(
         occupation_id=occupation_id, base_url=wish.base_url, rover_url=wish.rover_url, refers_to=wish.refers_to,
-        arp_to_apc_m=None, started_s=now,
+        arp_to_apc_m=above, started_s=now,
     )  # fmt: skip
 
 
@@ -189,13 +193,13 @@ def listen_elsewhere(context: Context, job_id: str, wish: ListenWish) -> dict[st
         _refuse_while_recording(context, occupation.id)
         before = listening_of(session, occupation.id)
         now = context.now()
-        listening = _listening_row(wish, occupation.id, now)
+        listening = _listening_row(session, job_id, wish, occupation.id, now)
         session.add(listening)
         session.flush()
         write_entry(
             session, now, "listening-changed",
             f"Listening changed: base stream {wish.base_url or 'none'}, rover {wish.rover_url or 'none'}, "
-            f"position refers to the {'ARP' if wish.refers_to == RefersTo.ARP else 'mark'}.",
+            f"position refers to the {_POINTS[RefersTo(wish.refers_to)]}.",
             job_id, listening=listening.id, before=before.id,
         )  # fmt: skip
         return occupation, listening, before.id if before.base_url == wish.base_url else None
@@ -398,6 +402,7 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
                 "rover_url": practice.rover_url if practice and job.practice else None,
                 "receiver_url": practice.base_receiver_url if practice and job.practice else None,
                 "station_id": 17,
+                "refers_to": rover_refers_to(session, job_id),
             },
         }
         if occupation is None:

@@ -10,7 +10,8 @@ from sqlalchemy.orm import Session
 from openstake.core.antenna import arp_height_m
 from openstake.core.control import TOLERANCES
 from openstake.core.errors import InputError
-from openstake.core.kit.gear import BOTTOM, Antenna, HeightFeature, Pole
+from openstake.core.evidence import RefersTo
+from openstake.core.kit.gear import BOTTOM, Antenna, HeightFeature, Pole, Receiver
 from openstake.core.units import metres_from_text
 from openstake.workflow.context import Context, JobNow, job_of
 from openstake.workflow.gear import gear_by_name
@@ -62,6 +63,31 @@ def features_of(session: Session, job: JobNow, subject: str) -> tuple[HeightFeat
 
 def _rod_of(pole: Pole) -> HeightFeature:
     return replace(ROD, label=f"Fixed {pole.fixed_height_m:.3f} m {'rod' if pole.kind == 'pole' else pole.kind}")
+
+
+def rover_refers_to(session: Session, job_id: str) -> str:
+    """Return what the position of the job's rover refers to, as its receiver is described; its ARP where nothing is said."""
+    gear = gear_by_name(session)
+    for profile in chosen_profiles(session, job_id):
+        receiver = gear.get(("receiver", profile.receiver))
+        if profile.role != "base" and isinstance(receiver, Receiver):
+            return receiver.nmea_refers_to.lower()
+    return RefersTo.ARP.value
+
+
+def rover_arp_to_apc_m(session: Session, job_id: str) -> float:
+    """Return how far the rover antenna's phase centre (GPS L1, else its first) lies above its ARP, in metres."""
+    gear = gear_by_name(session)
+    for profile in chosen_profiles(session, job_id):
+        antenna = gear.get(("antenna", profile.antenna))
+        if profile.role != "base" and isinstance(antenna, Antenna) and antenna.phase_centres:
+            first = next((item for item in antenna.phase_centres if item.frequency == "G01"), antenna.phase_centres[0])
+            return first.up_mm / 1000.0
+    raise InputError(
+        "The rover's position refers to its phase centre, and no rover antenna of the job has one in the kit. "
+        "Add its offset under Kit, or choose the ARP.",
+        field="refers_to",
+    )
 
 
 def view(context: Context, job_id: str) -> dict[str, Any]:

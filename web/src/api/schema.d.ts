@@ -2027,7 +2027,7 @@ export interface components {
              * @default arp
              * @enum {string}
              */
-            refers_to?: "arp" | "mark";
+            refers_to?: "apc" | "arp" | "mark";
             /**
              * Rover Url
              * @default null
@@ -2370,7 +2370,7 @@ export interface components {
              * Refers To
              * @enum {string}
              */
-            refers_to: "arp" | "mark";
+            refers_to: "apc" | "arp" | "mark";
             /** Rover Url */
             rover_url: string | null;
             /** Source */
@@ -2861,6 +2861,11 @@ export interface components {
             base_url: string | null;
             /** Receiver Url */
             receiver_url: string | null;
+            /**
+             * Refers To
+             * @enum {string}
+             */
+            refers_to: "apc" | "arp" | "mark";
             /** Rover Url */
             rover_url: string | null;
             /** Station Id */

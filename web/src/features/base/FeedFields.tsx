@@ -6,10 +6,10 @@ export interface Feeds {
   base_url: string;
   base_password: string;
   rover_url: string;
-  refers_to: string;
+  refers_to: Schemas["Listen"]["refers_to"] & string;
 }
 
-export function feedsOf(base: string | null, rover: string | null, refers_to: string): Feeds {
+export function feedsOf(base: string | null, rover: string | null, refers_to: Feeds["refers_to"]): Feeds {
   return { base_url: base ?? "", base_password: "", rover_url: rover ?? "", refers_to };
 }
 
@@ -18,7 +18,7 @@ export function listenOf(feeds: Feeds): Schemas["Listen"] {
     base_url: feeds.base_url.trim() || null,
     base_password: feeds.base_password || null,
     rover_url: feeds.rover_url.trim() || null,
-    refers_to: feeds.refers_to === "mark" ? "mark" : "arp",
+    refers_to: feeds.refers_to,
   };
 }
 
@@ -64,8 +64,9 @@ export function FeedFields(props: {
         options={[
           { value: "arp", label: "its ARP", detail: "the pole is taken off here" },
           { value: "mark", label: "the mark", detail: "the receiver has taken the pole off" },
+          { value: "apc", label: "its phase centre", detail: "pole and antenna offset are taken off here" },
         ]}
-        onChange={(refers_to) => onChange({ ...feeds, refers_to })}
+        onChange={(refers_to) => onChange({ ...feeds, refers_to: refers_to as Feeds["refers_to"] })}
         hint="If this is wrong the pole counts twice: 2 m."
       />
       {props.children}

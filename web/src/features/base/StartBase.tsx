@@ -18,7 +18,7 @@ export function StartBase(props: { job: Schemas["Job"]; view: Schemas["BaseView"
   const [picked, setPicked] = useState<Schemas["Mark"] | null>(null);
   const [typed, setTyped] = useState<TypedHeight>({ reading: "", feature: "bottom" });
   const [source, setSource] = useState<"mark" | "average">("mark");
-  const [feeds, setFeeds] = useState(feedsOf(view.suggested.base_url, view.suggested.rover_url, "arp"));
+  const [feeds, setFeeds] = useState(feedsOf(view.suggested.base_url, view.suggested.rover_url, view.suggested.refers_to));
   const [stationId, setStationId] = useState(String(view.suggested.station_id));
   const { height, problem } = useTypedHeight(job.id, typed);
   const mark = useCurrentMark(job.id, picked);

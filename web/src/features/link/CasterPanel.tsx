@@ -54,7 +54,17 @@ export function CasterPanel({ job }: { job: Schemas["Job"] }) {
         </div>
       </div>
       {table.isError && <Note tone="flag">{sentenceOf(table.error)}</Note>}
-      {table.data && !table.isError && <Table table={table.data} picked={mountpoint} onPick={setMountpoint} />}
+      {table.data && !table.isError && (
+        <Table
+          table={table.data}
+          picked={mountpoint}
+          onPick={(row) => {
+            setMountpoint(row.mountpoint);
+            // A virtual base is computed for a place: it needs one.
+            setOptions({ ...options, send_gga: row.needs_gga });
+          }}
+        />
+      )}
       <div className="grid grid-cols-3 items-end gap-5">
         <TextField label="Mountpoint" name="mountpoint" value={mountpoint} onChange={setMountpoint} problem={problem?.field === "mountpoint" ? problem.sentence : null} />
         <Toggle label="Send the job's position" value={options.send_gga} onChange={(send_gga) => setOptions({ ...options, send_gga })} />
@@ -73,7 +83,7 @@ export function CasterPanel({ job }: { job: Schemas["Job"] }) {
   );
 }
 
-function Table(props: { table: Schemas["SourceTable"]; picked: string; onPick: (mountpoint: string) => void }) {
+function Table(props: { table: Schemas["SourceTable"]; picked: string; onPick: (row: Schemas["TableRow"]) => void }) {
   const { table } = props;
   return (
     <div>
@@ -83,7 +93,7 @@ function Table(props: { table: Schemas["SourceTable"]; picked: string; onPick: (
             <button
               type="button"
               aria-pressed={row.mountpoint === props.picked}
-              onClick={() => props.onPick(row.mountpoint)}
+              onClick={() => props.onPick(row)}
               className={`grid min-h-touch w-full grid-cols-[10rem_1fr_9rem_8rem] items-center gap-3 border-b border-line px-3 text-left ${row.mountpoint === props.picked ? "bg-checkedwash" : ""}`}
             >
               <b className="truncate">{row.mountpoint}</b>
