@@ -1,6 +1,5 @@
-"""Every outcome of the connection test, provoked on the loopback, and the source table of real casters."""
+"""Every outcome of the connection test, provoked on the loopback."""
 
-import json
 import socket
 import ssl
 import threading
@@ -8,14 +7,14 @@ from pathlib import Path
 
 import pytest
 
-from openstake.core.link.caster import MountpointEvidence, distance_km, judge_mountpoint
 from openstake.live import transport
 from openstake.live.caster import Account, fetch_table, listen, may_push
 from openstake.live.transport import Outcome
 from openstake.standin.caster import Caster
 from openstake.wire.ntrip.http import chunk, push_request
-from openstake.wire.ntrip.sourcetable import read_table
 from tests import published
+
+pytestmark = pytest.mark.slow
 
 DATA = Path(__file__).parent.parent / "data"
 CERTIFICATE = DATA / "loopback.pem"
@@ -206,59 +205,3 @@ def test_a_table_is_fetched_whole(caster):
 def test_a_page_in_place_of_a_table_is_refused(answering, reply):
     with pytest.raises(transport.DeviceError, match="not with a source table"):
         fetch_table(account(answering(reply).port))
-
-
-def test_every_real_row_is_read_or_refused_with_a_reason():
-    rows = json.loads((DATA / "ntrip_sourcetable_rows.json").read_text())
-    text = "\r\n".join(";".join(["STR", *cells]) for cells in rows) + "\r\nENDSOURCETABLE\r\n"
-
-    table = read_table(text)
-
-    assert len(table.rows) + len(table.refused) == len(rows) == 77 and table.whole
-    assert all(sentence.endswith(".") for sentence in table.refused)
-    by_name = {row.mountpoint: row for row in table.rows}
-    for cells in rows:
-        if row := by_name.get(cells[0]):
-            # RTCM 10410.1, section 8: latitude, longitude, NMEA, solution in fields 10 to 13.
-            assert row.latitude_deg == float(cells[8]) and (row.needs_gga, row.network) == (
-                cells[10] == "1",
-                cells[11] == "1",
-            )
-
-
-@pytest.mark.parametrize(
-    ("line", "words"),
-    [("STR;", "2 fields"), ("STR;A;b", "fields"), ("STR" + ";" * 18, "no mountpoint"),
-     ("STR;A" + ";" * 8 + "north;1" + ";" * 9, "latitude"), ("STR;A" + ";" * 8 + "95;1" + ";" * 9, "latitude of 95")],
-)  # fmt: skip
-def test_a_garbled_row_is_refused_and_the_next_is_read(line, words):
-    good = "STR;B;town;RTCM 3.2;;2;GPS;net;IRL;53.30;353.80;1;0;x;none;B;N;9600;"
-
-    table = read_table(f"{line}\r\nCAS;x\r\n{good}\r\n")
-
-    assert [row.mountpoint for row in table.rows] == ["B"] and not table.whole
-    assert words.replace("2 fields", "fields") in table.refused[0]
-    assert table.rows[0].longitude_deg == pytest.approx(-6.2)  # some tables count to 360
-
-
-def test_a_distance_is_the_geodesic():
-    # One degree of latitude on WGS 84 at the equator is 110.574 km (from memory).
-    assert distance_km((0.0, 0.0), (1.0, 0.0)) == pytest.approx(110.574, abs=0.001)
-
-
-def told(**more):
-    usual = {"name": "M", "connected": True, "frames": 9, "received_bytes": 900, "gga_sent": 0, "needs_gga": False,
-             "network": False, "distance_km": 5.0, "stations": ()}  # fmt: skip
-    return [(item.code, item.severity.value) for item in judge_mountpoint(MountpointEvidence(**(usual | more)))]
-
-
-def test_a_mountpoint_is_judged_by_distance_silence_and_position():
-    assert told() == []
-    # 30 to 40 km from a single base (common practice, no source); a network solution is made for the place.
-    assert told(distance_km=35.0) == [("mountpoint-far", "look")]
-    assert told(distance_km=45.0) == [("mountpoint-far", "stop")]
-    assert told(distance_km=45.0, network=True) == []
-    silent = {"frames": 0, "received_bytes": 0}
-    assert told(**silent) == [("mountpoint-silent", "stop")]
-    assert told(**silent, needs_gga=True) == [("position-not-sent", "stop")]
-    assert told(**silent, needs_gga=True, gga_sent=2) == [("mountpoint-silent", "stop")]
