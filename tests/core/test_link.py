@@ -129,6 +129,12 @@ def test_a_station_id_above_1023_is_told_because_gga_cannot_show_it():
         assert codes(end("B", link), end("R", link)) == expected
 
 
+def test_what_a_kind_of_link_does_not_use_may_stand_at_one_end_alone():
+    # A base on a caster has a station ID; a rover on the network takes what comes.
+    assert judge_pair(end("B", changed(NET, "station_id", 17)), end("R", NET)) == []
+    assert codes(end("B", UHF), end("R", changed(UHF, "station_id", None))) == ["link-setting-not-known"]
+
+
 def test_a_value_nobody_knows_is_compared_and_then_told():
     pigeon = changed(UHF, "kind", "pigeon")
 

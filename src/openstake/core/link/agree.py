@@ -116,7 +116,7 @@ def pair_rows(base: End, rover: End) -> list[Row]:
         if _known(one) and _known(other):
             state = RowState.EQUAL if _same(setting.field, one, other) else RowState.DIFFERENT
         elif len(kinds) == 1 and not kinds & set(setting.kinds) and kinds <= set(USUAL_KINDS):
-            state = RowState.NOT_NEEDED if not (_known(one) or _known(other)) else RowState.NOT_KNOWN
+            state = RowState.NOT_NEEDED  # what one end has and this kind of link does not use
         elif not _known(one) and not _known(other) and (len(kinds) > 1 or not kinds <= set(USUAL_KINDS)):
             state = RowState.NOT_NEEDED  # two kinds of link, or one nobody knows: that is said, not what each lacks
         elif setting.field == "station_id" and not _known(one) and not _known(other):
