@@ -22,7 +22,7 @@ from openstake.live.transport import listening_socket
 from openstake.store.database import Database
 from openstake.store.models import Job
 from openstake.workflow import base, watch
-from openstake.workflow.context import Context
+from openstake.workflow.context import Context, open_occupation
 from openstake.workflow.demo import load_demo
 from openstake.workflow.practice import Practice
 from openstake.workflow.system import ensure_training_grid
@@ -74,10 +74,10 @@ def build(
 def restore_practice(context: Context) -> None:
     """Let the stand-in base broadcast again where its occupation was running."""
     with context.database.read() as session:
-        jobs = session.scalars(select(Job).where(Job.practice)).all()
-    for job in jobs:
-        if base.view(context, job.id)["occupation"] is not None:
-            base.configure_standin(context, job.id)
+        jobs = session.scalars(select(Job.id).where(Job.practice)).all()
+        running = [job_id for job_id in jobs if open_occupation(session, job_id)]
+    for job_id in running:
+        base.configure_standin(context, job_id)
 
 
 class _Server:

@@ -3,7 +3,7 @@
 from dataclasses import asdict, dataclass
 
 import pytest
-from hypothesis import given
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from openstake.core.describe import described, fields_shown, typed
@@ -93,6 +93,7 @@ anything = st.recursive(
 names = st.sampled_from([field.name for field in fields_shown(Profile)] + ["other"])
 
 
+@settings(suppress_health_check=[HealthCheck.too_slow])
 @given(st.dictionaries(names, anything, max_size=8), st.sampled_from(["m", "ft", None]))
 def test_whatever_is_sent_is_a_profile_or_a_sentence(values, unit):
     try:

@@ -3,13 +3,10 @@
 import re
 from pathlib import Path
 
-import numpy as np
 import pytest
 
 from openstake.core.control import Difference, Expected, Tolerance, in_words
 from openstake.core.evidence import Epoch, ObservableSet, StationReference
-from openstake.core.geodesy.local import enu_axes
-from openstake.core.judge.base import judge_base, on_air_difference
 from openstake.core.judge.check import CheckEvidence, OtherCheck, TypedHeight, judge_check
 from openstake.core.judge.finding import RULES, Severity, finding
 from openstake.core.judge.rover import judge_rover
@@ -45,44 +42,6 @@ STATION = StationReference(17, *ARP, 1.6, False)
 )
 def test_a_stream_is_judged_by_what_it_lacks(observables, numbers, stations, bad, expected):
     assert codes(judge_stream(observables, numbers, stations, {17}, 100, bad)) == expected
-
-
-def on_air(east, north, up, height=1.6):
-    from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
-
-    latitude, longitude, _ = geodetic_from_ecef(ARP)
-    xyz = np.array(ARP) + np.array([east, north, up]) @ enu_axes(float(latitude), float(longitude))
-    return StationReference(17, *(float(value) for value in xyz), height, False)
-
-
-@pytest.mark.parametrize(
-    ("offset", "words"),
-    [
-        ((0, 0, -1.6), "mark's height was sent as the ARP"),
-        ((0, 0, 0.1), "1.700 m would fit"),
-        ((2.0, -1.0, 3.0), "autonomous"),
-        ((300.0, 0, 0), "another mark"),
-    ],
-)
-def test_a_base_that_sends_something_else_is_named(offset, words):
-    (found,) = judge_base(ARP, 1.6, 17, on_air(*offset), False)
-
-    assert (found.code, found.severity) == ("base-position-disagrees", Severity.STOP)
-    assert words in found.cause
-
-
-def test_a_base_that_sends_what_is_meant_has_no_findings_and_zero_difference():
-    assert judge_base(ARP, 1.6, 17, on_air(0, 0, 0), False) == []
-    difference = on_air_difference(ARP, on_air(0.003, -0.004, 0.005))
-    assert (difference.east_m, difference.north_m, difference.up_m) == pytest.approx((0.003, -0.004, 0.005), abs=1e-9)
-    assert not difference.agrees
-
-
-def test_other_things_the_base_should_say():
-    assert codes(judge_base(ARP, 1.6, 2000, on_air(0, 0, 0, height=0.0), True)) == [
-        "base-autonomous", "station-id-disagrees", "base-height-not-stated", "station-id-hidden",
-    ]  # fmt: skip
-    assert codes(judge_base(ARP, 1.6, 17, None, False)) == ["base-not-heard"]
 
 
 def epoch(station_id, age_s):

@@ -25,10 +25,10 @@ def test_an_average_is_the_middle_of_its_epochs_with_their_spread():
     )
 
     assert average.xyz_m == pytest.approx(TO_ECEF.transform(-6.2, 53.3, 60.0), abs=1e-3)
-    assert average.count == 3
-    assert average.spread_north_m == pytest.approx(metres, rel=1e-5)  # of -1, 0, 1 with n - 1: exactly one step
-    assert average.spread_east_m == pytest.approx(0.0, abs=1e-6)
-    assert average.spread_up_m == pytest.approx(1.0, abs=1e-5)
+    assert average.used == 3
+    assert average.north.spread == pytest.approx(metres, rel=1e-5)  # of -1, 0, 1 with n - 1: exactly one step
+    assert average.east.spread == pytest.approx(0.0, abs=1e-6)
+    assert average.up.spread == pytest.approx(1.0, abs=1e-5)
 
 
 def test_the_lowest_status_of_an_average_is_told_and_epochs_without_a_position_are_left_out():
@@ -36,7 +36,7 @@ def test_the_lowest_status_of_an_average_is_told_and_epochs_without_a_position_a
 
     average = average_of_epochs([epoch(53.3, -6.2, 60.0, 4), nothing, epoch(53.3, -6.2, 60.0, 2)])
 
-    assert (average.count, average.lowest_status) == (2, Status.DGPS)
+    assert (average.used, average.lowest_status) == (2, Status.DGPS)
     with pytest.raises(InputError, match="no position yet"):
         average_of_epochs([nothing])
 

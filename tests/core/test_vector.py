@@ -4,7 +4,7 @@ import numpy as np
 import pyproj
 import pytest
 
-from openstake.core.antenna import arp_height_from_slant, arp_height_m
+from openstake.core.antenna import MeasuredTo, arp_height_from_slant, arp_height_m
 from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
@@ -78,7 +78,7 @@ def test_a_slant_is_a_right_triangle():
 )
 def test_a_height_that_cannot_be_is_refused(reading, method, radius):
     with pytest.raises(InputError):
-        arp_height_m(reading, method, radius, 0.0)
+        arp_height_m(reading, MeasuredTo("feature", "Feature", method, radius))
 
 
 def test_a_mean_keeps_the_last_digits_far_from_the_origin():

@@ -10,7 +10,7 @@ from openstake.core.evidence import StationReference
 from openstake.live.feed import Feed
 from openstake.live.hub import Hub
 from openstake.live.rawfile import RawFile
-from openstake.live.session import RunningSession, ShotWish
+from openstake.live.session import Addresses, RunningSession, ShotWish
 from openstake.live.transport import open_source
 from openstake.standin.fanout import Fanout
 from openstake.wire.nmea.write import Fix, gga, gst
@@ -140,7 +140,11 @@ class Memory:
 def session(tmp_path):
     base, rover, sink = Fanout(0), Fanout(0), Memory()
     running = RunningSession(
-        "s", f"tcp://127.0.0.1:{base.port}", None, f"tcp://127.0.0.1:{rover.port}", tmp_path, sink, lambda _: None
+        "s",
+        Addresses(f"tcp://127.0.0.1:{base.port}", None, f"tcp://127.0.0.1:{rover.port}"),
+        tmp_path,
+        sink,
+        lambda _: None,
     )
     running.start()
     wait_for(lambda: base._clients and rover._clients, 5)

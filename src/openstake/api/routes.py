@@ -1,4 +1,4 @@
-"""All routes: each calls one function of `workflow/`.  Those of the Job and Kit pages stand in files of their own."""
+"""All routes: each calls one function of `workflow/`.  Those of the larger pages stand in files of their own."""
 
 from __future__ import annotations
 
@@ -11,11 +11,12 @@ from spectree import SpecTree
 
 from openstake import __version__
 from openstake.api import schemas as s
+from openstake.api.base import base_routes
 from openstake.api.common import answers, as_file
 from openstake.api.job import job_routes
 from openstake.api.kit import kit_routes
 from openstake.api.link import link_routes
-from openstake.workflow import base, book, chain, check, heights, job, stand, watch
+from openstake.workflow import book, chain, check, job, stand, watch
 from openstake.workflow.context import Context, file_name
 
 
@@ -33,68 +34,13 @@ def routes(spec: SpecTree, context: Context) -> Blueprint:
     job_routes(api, spec, context)
     kit_routes(api, spec, context)
     link_routes(api, spec, context)
+    base_routes(api, spec, context)
 
     @api.get("/jobs/<job_id>/steps")
     @spec.validate(resp=answers(s.Steps), tags=["chain"])
     def steps(job_id: str) -> Any:
         """Say the state of each step."""
         return {"steps": chain.step_states(context, job_id)}
-
-    @api.get("/jobs/<job_id>/heights")
-    @spec.validate(resp=answers(s.Heights), tags=["base"])
-    def heights_view(job_id: str) -> Any:
-        """List what heights are measured to, and the limits of checks."""
-        return heights.view(context, job_id)
-
-    @api.post("/jobs/<job_id>/height")
-    @spec.validate(resp=answers(s.Height), tags=["base"])
-    def height(job_id: str, json: s.HeightQuery) -> Any:
-        """Read a height while it is being typed."""
-        return base.height_preview(context, job_id, json.reading, json.feature, json.subject)
-
-    @api.get("/jobs/<job_id>/base")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def base_view(job_id: str) -> Any:
-        """Show the base: meant, on the air, findings."""
-        return base.view(context, job_id)
-
-    @api.post("/jobs/<job_id>/base/average")
-    @spec.validate(resp=answers(s.Average), tags=["base"])
-    def begin_average(job_id: str, json: s.AverageWish) -> Any:
-        """Begin to average what the base's receiver reports."""
-        return base.begin_average(context, job_id, json.url, json.seconds)
-
-    @api.delete("/jobs/<job_id>/base/average")
-    @spec.validate(resp=answers(s.Nothing), tags=["base"])
-    def cancel_average(job_id: str) -> Any:
-        """Stop the average."""
-        base.cancel_average(context, job_id)
-        return {"done": True}
-
-    @api.post("/jobs/<job_id>/base/start")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def start_base(job_id: str, json: s.StartBase) -> Any:
-        """Start the base."""
-        wish = json.model_dump() | {"listen": base.ListenWish(**json.listen.model_dump())}
-        return base.start(context, job_id, base.StartWish(**wish))
-
-    @api.post("/jobs/<job_id>/base/listen")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def listen_elsewhere(job_id: str, json: s.Listen) -> Any:
-        """Listen at other addresses from now on."""
-        return base.listen_elsewhere(context, job_id, base.ListenWish(**json.model_dump()))
-
-    @api.post("/jobs/<job_id>/base/height")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def correct_height(job_id: str, json: s.CorrectHeight) -> Any:
-        """Correct the base height; every point follows."""
-        return base.correct_height(context, job_id, json.replaces_id, json.reading, json.feature, json.reason)
-
-    @api.post("/jobs/<job_id>/base/end")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def end_base(job_id: str) -> Any:
-        """End the base."""
-        return base.end(context, job_id)
 
     @api.get("/jobs/<job_id>/watch")
     @spec.validate(resp=answers(s.WatchView), tags=["watch"])

@@ -159,6 +159,7 @@ class JobChanges(BaseModel):
     vertical_system: ShortText | None = None
     geoid_id: ShortText | None = None
     project_height: ShortText | None = None
+    height_limit: ShortText | None = None
     latitude: ShortText | None = None
     longitude: ShortText | None = None
     archived: bool | None = None
@@ -226,6 +227,7 @@ class Job(BaseModel):
     geoid_id: str | None
     geoid_name: str | None
     project_height_m: float | None
+    height_limit_m: float
     place_latitude_deg: float | None
     place_longitude_deg: float | None
     problem: str
@@ -480,6 +482,7 @@ class Feature(BaseModel):
     rim_radius_m: float
     feature_to_arp_m: float
     hint: str
+    fixed_height_m: float | None
 
 
 class ToleranceSet(BaseModel):
@@ -812,121 +815,6 @@ class Tick(BaseModel):
     done: bool
 
 
-class HeightQuery(BaseModel):
-    reading: ShortText
-    feature: ShortText
-    subject: Literal["base", "rover"] = "base"
-
-
-class Height(BaseModel):
-    reading_m: float
-    arp_height_m: float
-    feature_to_arp_m: float
-    rim_radius_m: float
-    method: str
-    text: str
-
-
-class Average(BaseModel):
-    running: bool
-    seconds: float
-    elapsed_s: float
-    problem: str
-    count: int
-    status: StatusWord
-    latitude_deg: float | None
-    longitude_deg: float | None
-    height_m: float | None
-    spread_horizontal_m: float | None
-    spread_up_m: float | None
-    accuracy_95_m: float
-
-
-class AverageWish(BaseModel):
-    url: ShortText | None = None
-    seconds: Seconds = 10
-
-
-class Listen(BaseModel):
-    """Where to listen; the password is written and never read."""
-
-    base_url: ShortText | None = None
-    base_password: ShortText | None = None
-    rover_url: ShortText | None = None
-    refers_to: RefersTo = "arp"
-
-
-class StartBase(BaseModel):
-    mark_id: ShortText
-    reading: ShortText
-    feature: ShortText
-    source: Literal["mark", "average"]
-    station_id: int
-    listen: Listen
-
-
-class CorrectHeight(BaseModel):
-    replaces_id: ShortText
-    reading: ShortText
-    feature: ShortText
-    reason: Text
-
-
-class Occupation(BaseModel):
-    id: str
-    mark_id: str
-    mark_name: str
-    station_id: int
-    started_s: float
-    height_reading_id: str
-    height_text: str
-    height_feature: str
-    height_feature_name: str
-    height_method: str
-    arp_height_m: float
-    height_corrected: bool
-    source: str
-    source_detail: str
-    frame: str
-    frame_epoch: str
-    accuracy_horizontal_95_m: float
-    accuracy_vertical_95_m: float
-    latitude_deg: float
-    longitude_deg: float
-    arp_ellipsoidal_height_m: float
-    base_url: str | None
-    rover_url: str | None
-    refers_to: RefersTo
-
-
-class OnAir(BaseModel):
-    """On the air − meant, metres, east, north, up of the ARP."""
-
-    station_id: int
-    antenna_height_m: float | None
-    virtual: bool
-    east_m: float
-    north_m: float
-    up_m: float
-    agrees: bool
-
-
-class Suggested(BaseModel):
-    base_url: str | None
-    rover_url: str | None
-    receiver_url: str | None
-    station_id: int
-    refers_to: RefersTo
-
-
-class BaseView(BaseModel):
-    occupation: Occupation | None
-    on_air: OnAir | None
-    findings: list[Finding]
-    average: Average | None
-    suggested: Suggested
-
-
 class FeedStatus(BaseModel):
     state: Literal["connecting", "connected", "receiving", "silent", "broken", "ended"]
     sentence: str
@@ -967,6 +855,7 @@ class Live(BaseModel):
     distance_m: float | None
     base_feed: FeedStatus | None
     rover_feed: FeedStatus | None
+    receiver_feed: FeedStatus | None
     observables: list[Observable]
     reference_settled: bool
     storing_problem: str
@@ -1037,7 +926,7 @@ class Check(BaseModel):
     point_east_m: float
     point_north_m: float
     point_height_m: float
-    base_height_reading_id: str
+    base_height_reading_ids: list[str]
     base_coordinate_id: str
     findings: list[Finding]
 

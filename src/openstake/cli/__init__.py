@@ -15,7 +15,8 @@ from openstake.core.errors import OpenStakeError
 # Each verb and the module of this package that holds it: loaded when it is called, so that `openstake log` does not wait
 # for the web application to be imported.
 VERBS = {
-    "agree": "link", "airload": "link", "book": "book", "demo": "demo", "length": "length", "log": "captures", "profile": "profile", "standin": "standin",
+    "agree": "link", "airload": "link", "book": "book", "demo": "demo", "height": "height", "length": "length",
+    "log": "captures", "occupation": "occupation", "profile": "profile", "rinex": "rawdata", "single": "rawdata", "standin": "standin",
     "stream": "captures",
 }  # fmt: skip
 

@@ -2,10 +2,29 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.errors import InputError
+
+# Masts of survey tripods and poles end well below 12 m.
+HIGHEST_M = 12.0
+
+
+@dataclass(frozen=True)
+class MeasuredTo:
+    """A feature that a height is measured to, or a rod that gives it.  `feature_to_arp_m`: how far the ARP lies above it."""
+
+    name: str
+    label: str
+    method: str  # vertical, slant or rod
+    rim_radius_m: float = 0.0
+    feature_to_arp_m: float = 0.0
+    hint: str = ""
+    fixed_height_m: float | None = None  # of a rod
 
 
 def arp_height_from_slant(
@@ -25,23 +44,80 @@ def arp_height_from_slant(
     return np.sqrt(np.where(squared >= 0.0, squared, np.nan)) + feature_to_arp_m
 
 
-def arp_height_m(reading_m: float, method: str, rim_radius_m: float, feature_to_arp_m: float) -> float:
-    """Return the ARP height above the mark of one reading, in metres; InputError if it cannot be.
+def arp_heights_m(reading_m: ArrayLike, to: MeasuredTo) -> NDArray[np.float64]:
+    """Return the ARP heights above the mark of readings to one feature, in metres; NaN where a slant cannot be."""
+    if to.method == "slant":
+        return arp_height_from_slant(reading_m, to.rim_radius_m, to.feature_to_arp_m)
+    return np.asarray(reading_m, dtype=float) + to.feature_to_arp_m
 
-    `method` is `vertical`, `slant` or `rod`.
-    """
-    if not 0.0 < reading_m <= 12.0:
-        # Masts of survey tripods and poles end well below 12 m.
+
+def check_reading(reading_m: float) -> None:
+    """Raise InputError where a reading cannot be a height of an antenna over a mark, in whatever way it was measured."""
+    if not 0.0 < reading_m <= HIGHEST_M:
         raise InputError(
             f"A height of {reading_m:.3f} m is not one of an antenna over a mark (0 to 12 m). Check the unit.",
             field="reading",
         )
-    if method == "slant":
-        height = float(arp_height_from_slant(reading_m, rim_radius_m, feature_to_arp_m))
-        if not np.isfinite(height):
-            raise InputError(
-                f"A slant of {reading_m:.3f} m is shorter than the rim's radius of {rim_radius_m:.3f} m. Measure again.",
-                field="reading",
-            )
-        return height
-    return reading_m + feature_to_arp_m
+
+
+def arp_height_m(reading_m: float, to: MeasuredTo) -> float:
+    """Return the ARP height above the mark of one reading, in metres; InputError if it cannot be."""
+    check_reading(reading_m)
+    if to.method == "slant" and reading_m <= to.rim_radius_m:
+        raise InputError(
+            f"A slant of {reading_m:.3f} m is not longer than the rim's radius of {to.rim_radius_m:.3f} m. Measure again.",
+            field="reading",
+        )
+    return float(arp_heights_m(reading_m, to))
+
+
+@dataclass(frozen=True)
+class HeightSigmas:
+    """One standard deviation of what makes a height, metres: one tape reading, the rim's radius, the feature's offset."""
+
+    tape_m: float = 0.001
+    radius_m: float = 0.0
+    offset_m: float = 0.0
+
+
+@dataclass(frozen=True)
+class MeanHeight:
+    """The mean ARP height of several readings: metres, with its standard deviation and largest less smallest."""
+
+    arp_height_m: float
+    sigma_m: float
+    spread_m: float
+    count: int
+
+
+def height_slopes(reading_m: float, to: MeasuredTo) -> tuple[float, float]:
+    """Return how the ARP height changes with the tape reading and with the rim's radius, both without unit.
+
+    Formula: h = √(s² − r²) + o, so ∂h/∂s = s/√(s² − r²) and ∂h/∂r = −r/√(s² − r²).
+    """
+    if to.method != "slant":
+        return 1.0, 0.0
+    up_m = float(np.sqrt((reading_m - to.rim_radius_m) * (reading_m + to.rim_radius_m)))
+    return reading_m / up_m, -to.rim_radius_m / up_m
+
+
+def mean_height(readings: Sequence[tuple[float, MeasuredTo]], sigmas: HeightSigmas) -> MeanHeight:
+    """Return the mean of readings (metres, to what), each of which must be possible, and its standard deviation.
+
+    Tape errors of readings are independent.  An error of radius or offset is the same in all readings to one feature,
+    and averaging does not lower it.
+
+    Source: propagation of variances (JCGM 100:2008, section 5).
+    """
+    count = len(readings)
+    heights = np.array([float(arp_heights_m(reading, to)) for reading, to in readings])
+    slopes = [height_slopes(reading, to) for reading, to in readings]
+    variance = sum((tape * sigmas.tape_m / count) ** 2 for tape, _ in slopes)
+    for name in {to.name for _, to in readings}:
+        of_feature = [slope for slope, (_, to) in zip(slopes, readings, strict=True) if to.name == name]
+        rod = next(to.method for _, to in readings if to.name == name) == "rod"
+        variance += (sum(radius for _, radius in of_feature) * sigmas.radius_m / count) ** 2
+        variance += 0.0 if rod else (len(of_feature) * sigmas.offset_m / count) ** 2
+    return MeanHeight(
+        float(heights[0] + np.mean(heights - heights[0])), float(np.sqrt(variance)), float(np.ptp(heights)), count
+    )

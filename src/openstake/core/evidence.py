@@ -102,3 +102,31 @@ class ObservableSet:
     satellites: int
     cells: int
     time_s: float | None  # GPS seconds: of the week, or of the day where the message has no more
+
+
+@dataclass(frozen=True, slots=True)
+class HeardMessage:
+    """One message number of a live stream: how often it comes, None while that is not known."""
+
+    number: int
+    interval_s: float | None
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class HeardStream:
+    """What a base's stream holds now: since when by its own clock, its messages, its satellites by constellation."""
+
+    span_s: float
+    messages: tuple[HeardMessage, ...]
+    satellites: dict[str, frozenset[int]]
+
+
+@dataclass(frozen=True, slots=True)
+class InView:
+    """A satellite that a receiver says it sees: number in its constellation, degrees."""
+
+    constellation: str
+    number: int
+    elevation_deg: float
+    azimuth_deg: float

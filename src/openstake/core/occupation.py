@@ -1,21 +1,32 @@
-"""The base over its mark: what the antenna's position is meant to be, and how a receiver's own position is averaged."""
+"""The base over its mark: where its antenna is meant to be, what an average of positions is worth, what an error does."""
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from openstake.core.budget import horizontal_95_m
+from openstake.core.constants import DAY_S
 from openstake.core.errors import InputError
 from openstake.core.evidence import Epoch, Status
-from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic, geodetic_from_ecef
+from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic, gaussian_radius_m
 from openstake.core.geodesy.local import enu_axes
+from openstake.core.series import SeriesMean, mean_of_series, outliers
 from openstake.core.vector import lifted
 
-# An autonomous position is off by 1.5 to 5 m however long it is averaged (common practice, no source).
-AUTONOMOUS_ACCURACY_95_M = 5.0
+# How far off a mean may be at 95 %, horizontally, however long it is averaged: metres for autonomous and code, decimetres
+# for float, centimetres for fixed (common practice, no source).  Heights are 1.6 times as far off.
+BIAS_95_M = {Status.SINGLE: 5.0, Status.OTHER: 5.0, Status.DGPS: 1.0, Status.FLOAT: 0.5, Status.FIXED: 0.03}
+VERTICAL_TO_HORIZONTAL = 1.6
+AUTONOMOUS_ACCURACY_95_M = BIAS_95_M[Status.SINGLE]
+
+_STATUS_ORDER = (Status.SINGLE, Status.OTHER, Status.DGPS, Status.FLOAT, Status.FIXED)
+_OUTLIER_FLOOR_M = 0.005
+_METRES_PER_MINUTE = 1852.0  # of latitude, about
 
 
 def meant_arp_ecef(mark_ecef_m: ArrayLike, arp_height_m: float) -> NDArray[np.float64]:
@@ -24,46 +35,147 @@ def meant_arp_ecef(mark_ecef_m: ArrayLike, arp_height_m: float) -> NDArray[np.fl
 
 
 @dataclass(frozen=True)
-class ReportedAverage:
-    """The average of what a receiver reports of itself, Earth-centred, in metres, with its spread as one sigma."""
+class PositionAverage:
+    """An average of received positions, Earth-centred metres, with east, north and up as series of their own.
+
+    `offsets_m` are the used epochs' east, north, up from the mean, shape (used, 3), `time_s` their seconds since the
+    first.  `resolution_m` is what the last digit of the received text is worth.
+    """
 
     xyz_m: tuple[float, float, float]
-    count: int
-    spread_east_m: float
-    spread_north_m: float
-    spread_up_m: float
+    epochs: int
+    used: int
+    left_out: int
+    span_s: float
+    east: SeriesMean
+    north: SeriesMean
+    up: SeriesMean
     lowest_status: Status
+    by_status: dict[Status, int]
+    resolution_m: float
+    time_s: NDArray[np.float64]
+    offsets_m: NDArray[np.float64]
+
+    @property
+    def effective_n(self) -> float:
+        """How many independent epochs it is worth, of its worst component."""
+        return min(self.east.effective_n, self.north.effective_n, self.up.effective_n)
+
+    @property
+    def correlation_s(self) -> float:
+        """How long its worst component remembers, in seconds of its mean step."""
+        steps = max(self.used - 1, 1)
+        return max(part.correlation_time for part in (self.east, self.north, self.up)) * self.span_s / steps
+
+    @property
+    def precisions_m(self) -> tuple[float | None, float | None, float | None]:
+        """One sigma of the mean in east, north, up, with what rounding of the text adds; None where too few."""
+        rounding = self.resolution_m / np.sqrt(12.0)
+        found = [
+            None if part.precision is None else float(np.hypot(part.precision, rounding))
+            for part in (self.east, self.north, self.up)
+        ]
+        return found[0], found[1], found[2]
+
+    @property
+    def accuracy_95_m(self) -> float:
+        """Expected horizontal error at 95 %: what averaging cannot lower, and the precision."""
+        return float(np.hypot(BIAS_95_M[self.lowest_status], self.precision_95_m or 0.0))
+
+    @property
+    def precision_95_m(self) -> float | None:
+        """Horizontal precision of the mean at 95 %: its noise, which says nothing of its bias; None where too few epochs."""
+        east, north, _ = self.precisions_m
+        return None if east is None or north is None else horizontal_95_m(east, north)
 
 
-_STATUS_ORDER = (Status.SINGLE, Status.OTHER, Status.DGPS, Status.FLOAT, Status.FIXED)
+def average_of_epochs(epochs: Sequence[Epoch]) -> PositionAverage:
+    """Return the robust mean of the epochs that hold a position; InputError where none does.
 
-
-def average_of_epochs(epochs: Sequence[Epoch]) -> ReportedAverage:
-    """Return the mean position of the epochs that hold one.
-
-    Averaging lowers noise and leaves the bias: the spread says nothing of how far off an autonomous position is.
+    Epochs far from the median (six robust sigmas in any component) are left out.  Averaging lowers the noise and leaves
+    the bias: precision is not accuracy.
     """
-    usable = [
-        (epoch.latitude_deg, epoch.longitude_deg, epoch.height_m, epoch.status)
+    rows = [
+        (epoch.latitude_deg, epoch.longitude_deg, epoch.height_m)
         for epoch in epochs
-        if epoch.latitude_deg is not None
-        and epoch.longitude_deg is not None
-        and epoch.height_m is not None
-        and epoch.status is not Status.NONE
-    ]
+        if _is_usable(epoch)
+    ]  # fmt: skip
+    usable = [epoch for epoch in epochs if _is_usable(epoch)]
     if not usable:
+        if any(epoch.latitude_deg is not None for epoch in epochs):
+            raise InputError(
+                "The positions have no altitude or geoid separation, so their ellipsoidal height is not known. "
+                "Switch the separation on in the receiver's GGA."
+            )
         raise InputError("The receiver reports no position yet, so there is nothing to average. Wait for the sky.")
-    rows = np.array([row[:3] for row in usable], dtype=float)
-    xyz = ecef_from_geodetic(rows[:, 0], rows[:, 1], rows[:, 2], WGS84)
-    mean = xyz[0] + np.mean(xyz - xyz[0], axis=0)
-    latitude_deg, longitude_deg, _ = geodetic_from_ecef(mean)
-    enu = (xyz - mean) @ enu_axes(float(latitude_deg), float(longitude_deg)).T
-    spread = np.std(enu, axis=0, ddof=1) if len(usable) > 1 else np.zeros(3)
-    return ReportedAverage(
-        (float(mean[0]), float(mean[1]), float(mean[2])),
-        len(usable),
-        float(spread[0]),
-        float(spread[1]),
-        float(spread[2]),
-        min((row[3] for row in usable), key=_STATUS_ORDER.index),
+    places = np.array(rows, dtype=float)
+    xyz = ecef_from_geodetic(places[:, 0], places[:, 1], places[:, 2], WGS84)
+    origin = xyz[0]
+    axes = enu_axes(float(places[0, 0]), float(places[0, 1]))
+    enu = (xyz - origin) @ axes.T
+    resolution_m = max(_resolution_m(epoch) for epoch in usable[:50])
+    floor_m = max(_OUTLIER_FLOOR_M, resolution_m)
+    kept = ~np.any([outliers(enu[:, part], floor_m) for part in range(3)], axis=0)
+    used = [epoch for epoch, keep in zip(usable, kept, strict=True) if keep]
+    enu = enu[kept]
+    east, north, up = (mean_of_series(enu[:, part]) for part in range(3))
+    mean = np.array([east.mean, north.mean, up.mean])
+    x, y, z = (float(value) for value in origin + mean @ axes)
+    times = _times_s(used)
+    return PositionAverage(
+        (x, y, z), len(epochs), len(used), int(np.sum(~kept)), float(times[-1] - times[0]), east, north, up,
+        min((epoch.status for epoch in used), key=_STATUS_ORDER.index), dict(Counter(epoch.status for epoch in usable)),
+        resolution_m, times, enu - mean,
+    )  # fmt: skip
+
+
+def _is_usable(epoch: Epoch) -> bool:
+    known = epoch.latitude_deg is not None and epoch.longitude_deg is not None and epoch.height_m is not None
+    return known and epoch.status is not Status.NONE
+
+
+def _resolution_m(epoch: Epoch) -> float:
+    """Return what the last digit of the minutes as received is worth, in metres of latitude; 0 where there is no text."""
+    fraction = epoch.latitude_text.partition(",")[0].partition(".")[2]
+    return _METRES_PER_MINUTE * 10.0 ** -len(fraction) if epoch.latitude_text else 0.0
+
+
+def _times_s(epochs: Sequence[Epoch]) -> NDArray[np.float64]:
+    """Return seconds since the first epoch, over midnight too; epochs without a time follow the one before by 0 s."""
+    times, last = [], None
+    now = 0.0
+    for epoch in epochs:
+        time_s = epoch.time_of_day_s
+        if time_s is not None:
+            step = 0.0 if last is None else (time_s - last) % DAY_S
+            # A clock that goes back a little would read as a day: it stands still instead.
+            now += step if step < DAY_S / 2 else 0.0
+            last = time_s
+        times.append(now)
+    return np.array(times)
+
+
+@dataclass(frozen=True)
+class BaseErrorEffect:
+    """What an error of the base coordinate does: metres at every point, ppm of scale, metres at the far end."""
+
+    shift_horizontal_m: float
+    shift_up_m: float
+    scale_ppm: float
+    far_m: float
+    far_scale_m: float
+    far_height_m: float
+
+
+def base_error_effect(horizontal_m: float, up_m: float, far_m: float, latitude_deg: float) -> BaseErrorEffect:
+    """Return what an error of a base coordinate does to a job whose farthest point lies `far_m` away.
+
+    The whole site moves by the error.  Beyond that a wrong height changes the scale by e/R and a wrong place tilts the
+    level surface by e/R: 6.4 m give 1 ppm.
+
+    Formula: similarity of the vertical at the base, R the Gaussian radius of the ellipsoid at the latitude.
+    """
+    radius_m = gaussian_radius_m(latitude_deg)
+    return BaseErrorEffect(
+        horizontal_m, up_m, up_m / radius_m * 1e6, far_m, far_m * abs(up_m) / radius_m, far_m * horizontal_m / radius_m
     )

@@ -13,18 +13,21 @@ from pathlib import Path
 from typing import Protocol
 
 from openstake.core.constants import DAY_S
-from openstake.core.evidence import Epoch, ObservableSet, StationReference, Status
+from openstake.core.evidence import Epoch, HeardStream, InView, ObservableSet, StationReference, Status
 from openstake.live.feed import Feed, FeedState, FeedStatus
 from openstake.live.rawfile import Place, RawFile
 from openstake.wire.nmea.epoch import EpochReader
+from openstake.wire.nmea.sky import SkyReader
 from openstake.wire.rtcm3.frame import FrameReader
 from openstake.wire.rtcm3.message import observable_size
+from openstake.wire.rtcm3.recent import RecentStream
 from openstake.wire.rtcm3.station import decode_reference
 
 FLUSH_S = 0.4
 LEAST_FREE_BYTES = 300_000_000  # a day of two feeds at 5 Hz is about a third of it
 LONGEST_STEP_S = 5.0  # between two epochs of one shot: the slowest rate that people set
 _SIZES_FRESH_S = 15.0
+RECEIVER_EPOCHS = 30  # of the base's own position, whose middle is judged
 
 
 @dataclass(frozen=True)
@@ -86,6 +89,10 @@ class Moment:
     observables: tuple[ObservableSet, ...]
     base_feed: FeedStatus | None
     rover_feed: FeedStatus | None
+    receiver_feed: FeedStatus | None
+    heard: HeardStream
+    receiver_epochs: tuple[Epoch, ...]
+    in_view: tuple[InView, ...]
     shot: ShotInHand | None
     reference_settled: bool
     storing_problem: str
@@ -96,15 +103,23 @@ class Moment:
         return self.rover_feed is not None and self.rover_feed.state is FeedState.RECEIVING
 
 
+@dataclass(frozen=True)
+class Addresses:
+    """Where a session listens: the base's stream, the rover's NMEA, the base receiver's own NMEA.  Any may be absent."""
+
+    base_url: str | None
+    base_password: str | None
+    rover_url: str | None
+    receiver_url: str | None = None
+
+
 class RunningSession:
-    """Listens to the base's stream and the rover's NMEA.  Either may be absent: a radio rover hears NMEA alone."""
+    """Listens to the base's stream, the rover's NMEA and the base's own: a radio rover hears NMEA alone."""
 
     def __init__(
         self,
         session_id: str,
-        base_url: str | None,
-        base_password: str | None,
-        rover_url: str | None,
+        addresses: Addresses,
         raw_dir: Path,
         sink: Sink,
         on_change: Callable[[RunningSession], None],
@@ -114,6 +129,8 @@ class RunningSession:
         self._lock = threading.RLock()
         raw_dir.mkdir(parents=True, exist_ok=True)
         self._frames, self._epochs = FrameReader(), EpochReader()
+        self._recent, self._own_epochs, self._own_sky = RecentStream(), EpochReader(), SkyReader()
+        self._own: deque[Epoch] = deque(maxlen=RECEIVER_EPOCHS)
         self._latest: ReceivedEpoch | None = None
         self._reference: StationReference | None = None
         self._reference_id: str | None = None
@@ -125,12 +142,18 @@ class RunningSession:
         self._problem = ""
         self._stop = threading.Event()
         self._feeds: dict[str, Feed] = {}
-        if base_url:
+        if addresses.base_url:
             self._base_raw = RawFile(raw_dir / f"{session_id}-base")
-            self._feeds["base"] = Feed(base_url, base_password, self._base_raw, self._base_bytes, self._status("base"))
-        if rover_url:
-            raw = RawFile(raw_dir / f"{session_id}-rover")
-            self._feeds["rover"] = Feed(rover_url, None, raw, self._rover_bytes, self._status("rover"))
+            self._feeds["base"] = Feed(
+                addresses.base_url, addresses.base_password, self._base_raw, self._base_bytes, self._status("base")
+            )
+        for role, url, take in (
+            ("rover", addresses.rover_url, self._rover_bytes),
+            ("receiver", addresses.receiver_url, self._receiver_bytes),
+        ):
+            if url:
+                raw = RawFile(raw_dir / f"{session_id}-{role}")
+                self._feeds[role] = Feed(url, None, raw, take, self._status(role))
         self._recorder = threading.Thread(target=self._record, name=f"recorder {session_id}", daemon=True)
 
     def start(self) -> None:
@@ -152,12 +175,19 @@ class RunningSession:
         """Return the state of this moment."""
         with self._lock:
             now = time.time()
+            feeds = {role: feed.status for role, feed in self._feeds.items()}
+            receiver = feeds.get("receiver")
+            speaks = receiver is not None and receiver.state is FeedState.RECEIVING
             return Moment(
                 self._latest,
                 self._reference,
                 tuple(size for seen_s, size in self._sizes.values() if now - seen_s < _SIZES_FRESH_S),
-                self._feeds["base"].status if "base" in self._feeds else None,
-                self._feeds["rover"].status if "rover" in self._feeds else None,
+                feeds.get("base"),
+                feeds.get("rover"),
+                receiver,
+                self._recent.heard(),
+                tuple(self._own) if speaks else (),
+                self._own_sky.in_view() if speaks else (),
                 self._shot,
                 self._settled,
                 self._problem,
@@ -189,8 +219,22 @@ class RunningSession:
 
         return changed
 
+    def base_stream_place(self) -> Place | None:
+        """Return where in the raw files the base's stream stands now; None where none is listened to."""
+        return self._base_raw.place(self._base_raw.written_bytes) if "base" in self._feeds else None
+
+    def _receiver_bytes(self, data: bytes, host_time_s: float) -> None:
+        self._own_sky.feed(data)
+        fresh = list(self._own_epochs.feed(data))
+        if fresh:
+            with self._lock:
+                self._own.extend(fresh)
+            self._on_change(self)
+
     def _base_bytes(self, data: bytes, host_time_s: float) -> None:
         for frame in self._frames.feed(data):
+            with self._lock:
+                self._recent.add(frame)
             try:
                 sized = observable_size(frame)
                 if sized is not None:

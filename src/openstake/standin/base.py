@@ -6,7 +6,7 @@ import contextlib
 import socket
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -67,12 +67,12 @@ class Broadcast:
         return StationReference(self.station_id, x, y, z, self.antenna_height_m, False)
 
     def station_frames(self) -> list[bytes]:
-        """Return 1006, 1033 and 1230: what goes out every ten seconds."""
+        """Return 1006, 1008, 1033 and 1230: what goes out every ten seconds."""
+        antenna = Descriptor(self.station_id, "STANDIN-A NONE", 0, "0001")
         return [
             encode_reference(self.station),
-            encode_descriptor(
-                Descriptor(self.station_id, "STANDIN-A NONE", 0, "0001", "STANDIN BASE", "0.1", "S-4471")
-            ),
+            encode_descriptor(antenna),
+            encode_descriptor(replace(antenna, receiver="STANDIN BASE", firmware="0.1", receiver_serial="S-4471")),
             encode_biases(GlonassBiases(self.station_id, True, (0.0, 0.0, 0.0, 0.0))),
         ]
 

@@ -62,6 +62,7 @@ class JobSettings(Base):
     vertical_system: Mapped[str] = mapped_column(String(200), default="")
     geoid_id: Mapped[str | None] = mapped_column(ForeignKey("geoid_grid.id"))
     project_height_m: Mapped[float | None] = mapped_column(Float)
+    height_limit_m: Mapped[float] = mapped_column(Float, default=0.003)
     place_latitude_deg: Mapped[float | None] = mapped_column(Float)
     place_longitude_deg: Mapped[float | None] = mapped_column(Float)
     replaces_id: Mapped[str | None] = mapped_column(ForeignKey("job_settings.id"), unique=True)
@@ -160,6 +161,35 @@ class Tick(Base):
     created_s: Mapped[float] = mapped_column(Float)
 
 
+class SetUp(Base):
+    """A base being set up: `data` is JSON of what was settled so far.  All rows of one set-up share `line_id`.
+
+    `dropped`: given up by its latest row.  It ends when an occupation names it.
+    """
+
+    __tablename__ = "setup"
+    id: Mapped[str] = _key()
+    line_id: Mapped[str] = mapped_column(String(36), index=True)
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    data: Mapped[str] = mapped_column(Text)
+    dropped: Mapped[bool] = mapped_column(Boolean, default=False)
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("setup.id"), unique=True)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class Photo(Base):
+    """A photo of a set-up; its file lies in the data folder under its SHA-256."""
+
+    __tablename__ = "photo"
+    id: Mapped[str] = _key()
+    setup_id: Mapped[str] = mapped_column(String(36), index=True)
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"))
+    name: Mapped[str] = mapped_column(String(200))
+    media_type: Mapped[str] = mapped_column(String(40))
+    file: Mapped[str] = mapped_column(String(200))
+    created_s: Mapped[float] = mapped_column(Float)
+
+
 class Occupation(Base):
     """The base over one mark, from start to end."""
 
@@ -168,11 +198,16 @@ class Occupation(Base):
     job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
     mark_id: Mapped[str] = mapped_column(ForeignKey("mark.id"))
     station_id: Mapped[int] = mapped_column(Integer)
+    setup_id: Mapped[str | None] = mapped_column(String(36), index=True)
     started_s: Mapped[float] = mapped_column(Float)
 
 
 class HeightReading(Base):
-    """One height as typed, and what it makes: the ARP above the mark.  `subject` is `base` or `rover`."""
+    """One height as typed, and what it makes: the ARP above the mark.  `subject` is `base` or `rover`.
+
+    A base's reading belongs to its set-up; `moment` is `before` the session or `after` it.  `set_aside`: not used any
+    more by its latest row.
+    """
 
     __tablename__ = "height_reading"
     id: Mapped[str] = _key()
@@ -187,13 +222,51 @@ class HeightReading(Base):
     rim_radius_m: Mapped[float] = mapped_column(Float)
     feature_to_arp_m: Mapped[float] = mapped_column(Float)
     arp_height_m: Mapped[float] = mapped_column(Float)
+    setup_id: Mapped[str | None] = mapped_column(String(36), index=True)
+    moment: Mapped[str] = mapped_column(String(8), default="before")
+    who: Mapped[str] = mapped_column(String(80), default="")
+    set_aside: Mapped[bool] = mapped_column(Boolean, default=False)
     replaces_id: Mapped[str | None] = mapped_column(ForeignKey("height_reading.id"), unique=True)
     reason: Mapped[str] = mapped_column(Text, default="")
     created_s: Mapped[float] = mapped_column(Float)
 
 
+class PositionAverageRow(Base):
+    """An average of what a receiver reported, Earth-centred metres of what the positions refer to; its epochs are kept.
+
+    `purpose` is `base` (the base's own receiver) or `mark` (a rover held over the mark).  One sigma in east, north, up.
+    """
+
+    __tablename__ = "position_average"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    purpose: Mapped[str] = mapped_column(String(8))
+    mark_id: Mapped[str | None] = mapped_column(ForeignKey("mark.id"), index=True)
+    setup_id: Mapped[str | None] = mapped_column(String(36))
+    origin: Mapped[str] = mapped_column(Text)
+    refers_to: Mapped[str] = mapped_column(String(8))
+    arp_to_apc_m: Mapped[float | None] = mapped_column(Float)
+    height_reading_id: Mapped[str | None] = mapped_column(ForeignKey("height_reading.id"))
+    x_m: Mapped[float] = mapped_column(Float)
+    y_m: Mapped[float] = mapped_column(Float)
+    z_m: Mapped[float] = mapped_column(Float)
+    epochs: Mapped[int] = mapped_column(Integer)
+    used: Mapped[int] = mapped_column(Integer)
+    span_s: Mapped[float] = mapped_column(Float)
+    precision_east_m: Mapped[float | None] = mapped_column(Float)
+    precision_north_m: Mapped[float | None] = mapped_column(Float)
+    precision_up_m: Mapped[float | None] = mapped_column(Float)
+    effective_n: Mapped[float] = mapped_column(Float)
+    lowest_status: Mapped[str] = mapped_column(String(8))
+    accuracy_95_m: Mapped[float] = mapped_column(Float)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
 class BaseCoordinate(Base):
-    """A coordinate of the base's mark: Earth-centred metres in a frame, with its source and accuracy (95 %)."""
+    """A coordinate of the base's mark: Earth-centred metres in a frame, with its source and accuracy (95 %).
+
+    `evidence_id` is the mark, average, shot or earlier coordinate it came from.  `locked`: control quality.
+    """
 
     __tablename__ = "base_coordinate"
     id: Mapped[str] = _key()
@@ -207,6 +280,8 @@ class BaseCoordinate(Base):
     accuracy_vertical_95_m: Mapped[float] = mapped_column(Float)
     frame: Mapped[str] = mapped_column(String(200))
     frame_epoch: Mapped[str] = mapped_column(String(80))
+    evidence_id: Mapped[str | None] = mapped_column(String(36))
+    locked: Mapped[bool] = mapped_column(Boolean, default=False)
     replaces_id: Mapped[str | None] = mapped_column(ForeignKey("base_coordinate.id"), unique=True)
     reason: Mapped[str] = mapped_column(Text, default="")
     created_s: Mapped[float] = mapped_column(Float)
@@ -220,6 +295,7 @@ class Listening(Base):
     occupation_id: Mapped[str] = mapped_column(ForeignKey("occupation.id"), index=True)
     base_url: Mapped[str | None] = mapped_column(Text)
     rover_url: Mapped[str | None] = mapped_column(Text)
+    receiver_url: Mapped[str | None] = mapped_column(Text)
     refers_to: Mapped[str] = mapped_column(String(8))
     arp_to_apc_m: Mapped[float | None] = mapped_column(Float)
     started_s: Mapped[float] = mapped_column(Float)
@@ -230,6 +306,27 @@ class OccupationEnd(Base):
 
     __tablename__ = "occupation_end"
     occupation_id: Mapped[str] = mapped_column(ForeignKey("occupation.id"), primary_key=True)
+    ended_s: Mapped[float] = mapped_column(Float)
+
+
+class StaticLog(Base):
+    """Raw data of the base marked for post-processing: from a place in the raw files of its stream."""
+
+    __tablename__ = "static_log"
+    id: Mapped[str] = _key()
+    occupation_id: Mapped[str] = mapped_column(ForeignKey("occupation.id"), index=True)
+    raw_file: Mapped[str] = mapped_column(String(200))
+    raw_offset: Mapped[int] = mapped_column(Integer)
+    started_s: Mapped[float] = mapped_column(Float)
+
+
+class StaticLogEnd(Base):
+    """The end of a static log: a row of its own."""
+
+    __tablename__ = "static_log_end"
+    log_id: Mapped[str] = mapped_column(ForeignKey("static_log.id"), primary_key=True)
+    raw_file: Mapped[str] = mapped_column(String(200))
+    raw_offset: Mapped[int] = mapped_column(Integer)
     ended_s: Mapped[float] = mapped_column(Float)
 
 
@@ -281,6 +378,14 @@ class EpochRow(_EpochColumns, Base):
     n: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=True)
     listening_id: Mapped[str] = mapped_column(ForeignKey("listening.id"))
     __table_args__ = (Index("ix_epoch_listening_host", "listening_id", "host_s"),)
+
+
+class AverageEpoch(_EpochColumns, Base):
+    """The epochs of an average, in order."""
+
+    __tablename__ = "average_epoch"
+    average_id: Mapped[str] = mapped_column(ForeignKey("position_average.id"), primary_key=True)
+    n: Mapped[int] = mapped_column(Integer, primary_key=True)
 
 
 class Shot(Base):

@@ -1,29 +1,42 @@
-"""The average of what a receiver reports now: collected in the background, with progress, until it is taken or dropped."""
+"""Averages of what a receiver reports: collected in the background with progress, stored with their epochs when they end."""
 
 from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
-from openstake.core.errors import ConflictError, InputError, OpenStakeError
-from openstake.core.evidence import Epoch
-from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
-from openstake.core.occupation import AUTONOMOUS_ACCURACY_95_M, ReportedAverage, average_of_epochs
-from openstake.live.transport import open_source
-from openstake.wire.nmea.epoch import EpochReader
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
-_MOST_S = 3600.0
+from openstake.core.errors import ConflictError, InputError, OpenStakeError
+from openstake.core.evidence import Epoch, RefersTo
+from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.judge.average import judge_average
+from openstake.core.occupation import PositionAverage, average_of_epochs
+from openstake.live.session import ReceivedEpoch
+from openstake.live.transport import open_source
+from openstake.store.models import AverageEpoch, PositionAverageRow
+from openstake.wire.nmea.epoch import EpochReader
+from openstake.workflow.epoch_rows import epoch_columns, epoch_of_columns
+
+MOST_S = 4 * 3600.0
+_MOST_DRAWN = 400
 
 
 class Average:
-    """Reads a receiver's NMEA for `seconds` and averages what it says."""
+    """Reads a receiver's NMEA for `seconds`; `on_done` gets the epochs once, also where it was stopped early."""
 
-    def __init__(self, url: str, seconds: float, on_change: Callable[[], None]) -> None:
-        if not 1.0 <= seconds <= _MOST_S:
-            raise InputError(f"An average runs for 1 to {_MOST_S:.0f} s; {seconds:g} s was asked.", field="seconds")
-        self.url, self.seconds, self._on_change = url, seconds, on_change
+    def __init__(
+        self, url: str, seconds: float, purpose: str, on_change: Callable[[], None],
+        on_done: Callable[[list[Epoch], float], None],
+    ) -> None:  # fmt: skip
+        if not 1.0 <= seconds <= MOST_S:
+            raise InputError(f"An average runs for 1 to {MOST_S:.0f} s; {seconds:g} s was asked.", field="seconds")
+        self.url, self.seconds, self.purpose = url, seconds, purpose
+        self._on_change, self._on_done = on_change, on_done
         self._epochs: list[Epoch] = []
         self._stop = threading.Event()
         self._started_s = time.monotonic()
@@ -37,6 +50,7 @@ class Average:
 
     def _run(self) -> None:
         reader = EpochReader()
+        began_s = time.time()
         try:
             source = open_source(self.url)
             try:
@@ -50,14 +64,15 @@ class Average:
             self._epochs += reader.close()
         except OpenStakeError as error:
             self.problem = error.sentence
+        if self._epochs:
+            try:
+                self._on_done(self._epochs, began_s)
+            except OpenStakeError as error:
+                self.problem = error.sentence
+            except Exception as error:  # a full disk, say: the crew must be told, not only the log
+                self.problem = f"The average could not be stored: {error}. Average again."
         self.running = False
         self._on_change()
-
-    def result(self) -> ReportedAverage:
-        """Return the average so far; a sentence where there is nothing to average or it still runs."""
-        if self.running:
-            raise ConflictError("The average is still running. Wait for its end, or stop it.")
-        return average_of_epochs(self._epochs)
 
     def view(self) -> dict[str, Any]:
         """Return the state for the page."""
@@ -65,20 +80,68 @@ class Average:
             average = average_of_epochs(list(self._epochs))
         except InputError:
             average = None
-        latitude, longitude, height = (
-            (float(value) for value in geodetic_from_ecef(average.xyz_m)) if average else (None, None, None)
-        )
         return {
+            "purpose": self.purpose,
             "running": self.running,
             "seconds": self.seconds,
             "elapsed_s": round(min(self.seconds, time.monotonic() - self._started_s), 1),
             "problem": self.problem,
-            "count": average.count if average else 0,
-            "status": average.lowest_status.value if average else "none",
-            "latitude_deg": latitude,
-            "longitude_deg": longitude,
-            "height_m": height,
-            "spread_horizontal_m": max(average.spread_east_m, average.spread_north_m) if average else None,
-            "spread_up_m": average.spread_up_m if average else None,
-            "accuracy_95_m": AUTONOMOUS_ACCURACY_95_M,
+            "result": average_view(average) if average else None,
         }
+
+
+def average_view(average: PositionAverage, unit: str = "m") -> dict[str, Any]:
+    """Return an average as pages show it, with what to draw of its wander."""
+    latitude, longitude, height = (float(value) for value in geodetic_from_ecef(average.xyz_m))
+    east, north, up = average.precisions_m
+    step = max(1, len(average.offsets_m) // _MOST_DRAWN)
+    drawn = average.offsets_m[::step]
+    return {
+        "used": average.used, "epochs": average.epochs, "span_s": average.span_s, "status": average.lowest_status.value,
+        "latitude_deg": latitude, "longitude_deg": longitude, "height_m": height,
+        "spread_horizontal_m": max(average.east.spread, average.north.spread), "spread_up_m": average.up.spread,
+        "precision_east_m": east, "precision_north_m": north, "precision_up_m": up,
+        "effective_n": average.effective_n, "correlation_s": average.correlation_s,
+        "accuracy_95_m": average.accuracy_95_m, "precision_95_m": average.precision_95_m,
+        "east_m": np.round(drawn[:, 0], 4).tolist(), "north_m": np.round(drawn[:, 1], 4).tolist(),
+        "up_m": np.round(drawn[:, 2], 4).tolist(), "time_s": np.round(average.time_s[::step], 2).tolist(),
+        "findings": [item.as_dict() for item in judge_average(average, unit)],
+    }  # fmt: skip
+
+
+def store_average(
+    session: Session, job_id: str, purpose: str, epochs: Sequence[Epoch], origin: str, began_s: float, now: float,
+    refers_to: RefersTo, arp_to_apc_m: float | None, **more: Any,
+) -> PositionAverageRow:  # fmt: skip
+    """Store an average with its epochs; what it is worth is computed from them again whenever it is shown."""
+    average = average_of_epochs(epochs)
+    east, north, up = average.precisions_m
+    x, y, z = average.xyz_m
+    row = PositionAverageRow(
+        job_id=job_id, purpose=purpose, origin=origin, refers_to=refers_to.value, arp_to_apc_m=arp_to_apc_m, x_m=x, y_m=y,
+        z_m=z, epochs=average.epochs, used=average.used, span_s=average.span_s, precision_east_m=east,
+        precision_north_m=north, precision_up_m=up, effective_n=average.effective_n,
+        lowest_status=average.lowest_status.value, accuracy_95_m=average.accuracy_95_m, created_s=now, **more,
+    )  # fmt: skip
+    session.add(row)
+    session.flush()
+    session.add_all(
+        AverageEpoch(average_id=row.id, n=n, **epoch_columns(ReceivedEpoch(epoch, began_s, None)))
+        for n, epoch in enumerate(epochs)
+    )
+    session.flush()
+    return row
+
+
+def stored_average(session: Session, average_id: str) -> PositionAverage:
+    """Return an average from its stored epochs."""
+    rows: list[Any] = list(
+        session.scalars(select(AverageEpoch).where(AverageEpoch.average_id == average_id).order_by(AverageEpoch.n))
+    )
+    return average_of_epochs([epoch_of_columns(row) for row in rows])
+
+
+def needed_average(running: Average | None) -> None:
+    """Raise ConflictError where an average is running."""
+    if running is not None and running.running:
+        raise ConflictError("An average is running already. Wait for it or stop it.")

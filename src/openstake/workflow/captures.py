@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
-from openstake.core.errors import FileError
+from openstake.core.errors import FileError, InputError
 from openstake.core.evidence import Epoch, StationReference, Status
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.judge.average import judge_average
+from openstake.core.judge.finding import Finding
 from openstake.core.judge.log import judge_log
 from openstake.core.judge.stream import judge_stream
+from openstake.core.occupation import average_of_epochs
 from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.summary import LogSummary
 from openstake.wire.rtcm3.frame import FrameReader
@@ -89,36 +92,59 @@ def _station(station: StationReference) -> dict[str, Any]:
     }
 
 
+def read_occupation(path: Path) -> dict[str, Any]:
+    """Return the average of a log of positions and what it is worth; FileError where it has none."""
+    epochs, log_findings = epochs_of_log(path)
+    return occupation_view(epochs, log_findings)
+
+
+def epochs_of_log(path: Path) -> tuple[list[Epoch], list[Finding]]:
+    """Return the epochs of an NMEA log in order, and what is wrong with the log itself."""
+    epochs: list[Epoch] = []
+    summary, reader = _read_epochs(pieces(path), str(path), epochs.append)
+    without_separation = sum(epoch.status is not Status.NONE and epoch.height_m is None for epoch in epochs)
+    return epochs, _log_findings(summary, reader, without_separation)
+
+
+def epochs_of_content(content: bytes, name: str) -> list[Epoch]:
+    """Return the epochs of an NMEA log that was sent."""
+    epochs: list[Epoch] = []
+    _read_epochs(iter((content,)), name, epochs.append)
+    return epochs
+
+
+def occupation_view(epochs: list[Epoch], log_findings: list[Finding]) -> dict[str, Any]:
+    """Return the average of epochs as the terminal shows it."""
+    try:
+        average = average_of_epochs(epochs)
+    except InputError as error:
+        raise FileError(error.sentence) from None
+    latitude, longitude, height = (float(value) for value in geodetic_from_ecef(average.xyz_m))
+    east, north, up = average.precisions_m
+    findings = judge_average(average) + [item for item in log_findings if item.code != "no-fixed-epochs"]
+    return {
+        "epochs": average.epochs, "used": average.used, "span_s": average.span_s, "latitude_deg": latitude,
+        "longitude_deg": longitude, "height_m": height, "precision_east_m": east, "precision_north_m": north,
+        "precision_up_m": up, "effective_n": average.effective_n, "status": average.lowest_status.value,
+        "expected_accuracy_m": average.accuracy_95_m, "spread_east_m": average.east.spread,
+        "spread_north_m": average.north.spread, "spread_up_m": average.up.spread,
+        "correlation_s": average.correlation_s, "findings": [item.as_dict() for item in findings],
+    }  # fmt: skip
+
+
 def read_log(path: Path) -> dict[str, Any]:
     """Return what an NMEA log holds; FileError where it has no GGA epoch."""
-    reader, summary = EpochReader(), LogSummary()
-    without_separation = read_bytes = 0
+    without_separation = 0
 
-    def take(epochs: Iterator[Epoch]) -> None:
+    def take(epoch: Epoch) -> None:
         nonlocal without_separation
-        for epoch in epochs:
-            summary.add(epoch)
-            without_separation += epoch.status is not Status.NONE and epoch.height_m is None
+        without_separation += epoch.status is not Status.NONE and epoch.height_m is None
 
-    for piece in pieces(path):
-        read_bytes += len(piece)
-        take(reader.feed(piece))
-        if not reader.sentences and read_bytes >= _PATIENCE_BYTES:
-            break
-    take(reader.close())
-    if not summary.epochs:
-        raise FileError(
-            f"{path} holds no position sentence (GGA) with a good checksum: {reader.sentences} other sentences, "
-            f"{reader.bad_checksum} with a wrong checksum, {reader.no_checksum} without one."
-        )
+    summary, reader = _read_epochs(pieces(path), str(path), take)
     gaps, fixed = summary.gaps(), summary.fixed
     age_median, age_max = summary.age_median_max_s
     satellites_min, satellites_median = summary.satellites_min_median
-    first_gap = f"from {gaps[0].start} to {gaps[0].end}" if gaps else ""
-    findings = judge_log(
-        summary.epochs, summary.by_status, age_max, len(gaps), first_gap,
-        reader.bad_checksum, reader.no_checksum, without_separation, summary.backward,
-    )  # fmt: skip
+    findings = _log_findings(summary, reader, without_separation)
     return {
         "epochs": summary.epochs,
         "by_status": dict(summary.by_status),
@@ -139,3 +165,36 @@ def read_log(path: Path) -> dict[str, Any]:
         "bad_checksum": reader.bad_checksum,
         "findings": [item.as_dict() for item in findings],
     }
+
+
+def _read_epochs(content: Iterator[bytes], name: str, take: Callable[[Epoch], None]) -> tuple[LogSummary, EpochReader]:
+    """Read a log piece by piece, handing each epoch over; FileError where it has no GGA epoch."""
+    reader, summary = EpochReader(), LogSummary()
+    read_bytes = 0
+
+    def each(epochs: Iterator[Epoch]) -> None:
+        for epoch in epochs:
+            summary.add(epoch)
+            take(epoch)
+
+    for piece in content:
+        read_bytes += len(piece)
+        each(reader.feed(piece))
+        if not reader.sentences and read_bytes >= _PATIENCE_BYTES:
+            break
+    each(reader.close())
+    if not summary.epochs:
+        raise FileError(
+            f"{name} holds no position sentence (GGA) with a good checksum: {reader.sentences} other sentences, "
+            f"{reader.bad_checksum} with a wrong checksum, {reader.no_checksum} without one."
+        )
+    return summary, reader
+
+
+def _log_findings(summary: LogSummary, reader: EpochReader, without_separation: int) -> list[Finding]:
+    gaps = summary.gaps()
+    first_gap = f"from {gaps[0].start} to {gaps[0].end}" if gaps else ""
+    return judge_log(
+        summary.epochs, summary.by_status, summary.age_median_max_s[1], len(gaps), first_gap,
+        reader.bad_checksum, reader.no_checksum, without_separation, summary.backward,
+    )  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from openstake.workflow import base, check, link, packing, system, watch
+from openstake.workflow import base_view, check, link, packing, system, watch
 from openstake.workflow.context import Context, job_of
 from openstake.workflow.job import count_marks
 
@@ -16,15 +16,15 @@ def step_states(context: Context, job_id: str) -> list[dict[str, Any]]:
     with context.database.read() as session:
         job_of(session, job_id)
         marks = count_marks(session).get(job_id, 0)
-    base_view = base.view(context, job_id)
+    base = base_view.view(context, job_id)
     checks = check.list_checks(context, job_id)
     return [
         _job_step(marks, system.system_view(context, job_id)),
         _kit_step(packing.view(context, job_id)),
         _link_step(link.view(context, job_id)),
-        _base_step(base_view),
+        _base_step(base),
         _watch_step(watch.view(context, job_id)),
-        _check_step(checks, base_view),
+        _check_step(checks, base),
         _step("book", ENTERED, "written as it happens"),
     ]
 
@@ -65,8 +65,8 @@ def _base_step(view: dict[str, Any]) -> dict[str, Any]:
         return _step("base", MISSING, "no base running")
     if view["on_air"] is None:
         return _step("base", ENTERED, "not heard on the air yet")
-    if not view["on_air"]["agrees"]:
-        return _step("base", DISAGREES, "sends another position than is meant")
+    if stops := [item["sentence"] for item in view["findings"] if item["severity"] == "stop"]:
+        return _step("base", DISAGREES, stops[0])
     return _step("base", CHECKED, "sends what is meant")
 
 

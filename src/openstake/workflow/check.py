@@ -36,7 +36,7 @@ from openstake.store.models import (
     new_id,
 )
 from openstake.workflow import points
-from openstake.workflow.base import meant_arp_m, rover_height_row
+from openstake.workflow.base_coordinate import is_autonomous, meant_arp_m
 from openstake.workflow.context import (
     Context,
     JobNow,
@@ -45,16 +45,17 @@ from openstake.workflow.context import (
     listening_of,
     needed_occupation,
 )
+from openstake.workflow.epoch_rows import epoch_columns
 from openstake.workflow.heights import (
-    BASE_READING_SIGMA_M,
     ROVER_HEIGHT_SIGMA_M,
+    BaseHeight,
     Height,
+    height_row,
     in_a_sentence,
     read_height,
 )
 from openstake.workflow.marks import MarkNow, head_of, mark_of
 from openstake.workflow.points import Point
-from openstake.workflow.watch import epoch_columns
 
 LONGEST_SHOT_S = 3600.0
 
@@ -115,7 +116,7 @@ def _store(
 
     def work(session: Session) -> None:
         now = context.now()
-        reading = rover_height_row(height, job_id, now)
+        reading = height_row(height, job_id, now, "rover")
         session.add(reading)
         session.flush()
         reference = _reference_of(session, occupation, listening, epochs, now)
@@ -142,7 +143,7 @@ def _store(
         write_entry(
             session, now, "check",
             f"Check on {mark.name}, {len(epochs)} epochs: {check['words']}; {check['verdict_word']}.", job_id,
-            shot=shot_id, mark=mark.id, rover_height=reading.id, base_height=check["base_height_reading_id"],
+            shot=shot_id, mark=mark.id, rover_height=reading.id, base_height=check["base_height_reading_ids"],
             base_coordinate=check["base_coordinate_id"], reference=reference.id, east_m=check["east_m"],
             north_m=check["north_m"], up_m=check["up_m"], findings=[item["code"] for item in check["findings"]],
         )  # fmt: skip
@@ -196,7 +197,14 @@ def _typed(reading: HeightReading) -> TypedHeight:
     return TypedHeight(reading.text, in_a_sentence(reading.feature), reading.method, reading.arp_height_m)
 
 
-def _total_sigmas(shot: Shot, mark: MarkNow, base_mark: MarkNow, autonomous: bool) -> Sigmas:
+def _typed_base(height: BaseHeight) -> TypedHeight:
+    """Return a base's height as it was typed: of several readings all, measured as the first."""
+    first = height.rows[0]
+    text = "' and '".join(row.text for row in height.rows)
+    return TypedHeight(text, in_a_sentence(first.feature), first.method, height.arp_height_m)
+
+
+def _total_sigmas(shot: Shot, mark: MarkNow, base_mark: MarkNow, autonomous: bool, height: BaseHeight) -> Sigmas:
     """Add up the chain: base mark, base height, receiver's claim, rover height, the mark checked."""
     base = (
         Sigmas(2.0, 2.0, 4.0)
@@ -205,7 +213,7 @@ def _total_sigmas(shot: Shot, mark: MarkNow, base_mark: MarkNow, autonomous: boo
     )
     return added(
         base,
-        Sigmas(0.0, 0.0, BASE_READING_SIGMA_M),
+        Sigmas(0.0, 0.0, height.sigma_m),
         Sigmas(shot.sigma_east_m or 0.0, shot.sigma_north_m or 0.0, shot.sigma_up_m or 0.0),
         Sigmas(0.0, 0.0, ROVER_HEIGHT_SIGMA_M),
         Sigmas(mark.sigma_horizontal_m, mark.sigma_horizontal_m, mark.sigma_vertical_m),
@@ -236,12 +244,12 @@ def _view(session: Session, job: JobNow, item: _Measured, all_shots: list[_Measu
     occupation = session.get_one(Occupation, shot.occupation_id)
     base_mark = head_of(session, job, occupation.mark_id)
     coordinate = session.get_one(BaseCoordinate, point.base_coordinate_id)
-    total = _total_sigmas(shot, mark, base_mark, coordinate.source == "average")
+    total = _total_sigmas(shot, mark, base_mark, is_autonomous(coordinate), point.base_height)
     expected = expected_at_95(total)
     findings = judge_check(
         CheckEvidence(
-            mark.name, base_mark.name, difference, tolerance, expected, _typed(point.base_height),
-            _typed(point.rover_height), coordinate.source == "mark", shot.seconds, point.not_fixed, point.epochs,
+            mark.name, base_mark.name, difference, tolerance, expected, _typed_base(point.base_height),
+            _typed(point.rover_height), not is_autonomous(coordinate), shot.seconds, point.not_fixed, point.epochs,
             point.virtual, _others(item, all_shots), job.length_unit,
         )
     )  # fmt: skip
@@ -260,7 +268,7 @@ def _view(session: Session, job: JobNow, item: _Measured, all_shots: list[_Measu
         "vertical_agrees": vertical_agrees, "stale": stale,
         "verdict_word": "within tolerance" if agrees else "outside tolerance",
         "point_east_m": point.east_m, "point_north_m": point.north_m, "point_height_m": point.height_m,
-        "base_height_reading_id": point.base_height.id, "base_coordinate_id": point.base_coordinate_id,
+        "base_height_reading_ids": point.base_height.ids, "base_coordinate_id": point.base_coordinate_id,
         "findings": [found.as_dict() for found in findings],
     }  # fmt: skip
 

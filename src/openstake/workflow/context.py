@@ -23,7 +23,6 @@ from openstake.store.database import Database
 from openstake.store.models import (
     BaseCoordinate,
     GeoidGridFile,
-    HeightReading,
     Job,
     JobSettings,
     Listening,
@@ -151,24 +150,24 @@ def _frame_since_s(head: JobSettings, rows: dict[str, JobSettings]) -> float:
     return row.created_s
 
 
-def base_height_of(session: Session, occupation_id: str) -> HeightReading:
-    """Return the current base height of an occupation: the one that no other replaces."""
-    rows = list(
-        session.scalars(
-            select(HeightReading)
-            .where(HeightReading.occupation_id == occupation_id, HeightReading.subject == "base")
-            .order_by(HeightReading.created_s)
-        )
-    )
-    replaced = {row.replaces_id for row in rows}
-    return next(row for row in reversed(rows) if row.id not in replaced)
-
-
 def base_coordinate_of(session: Session, occupation_id: str) -> BaseCoordinate:
     """Return the current coordinate of an occupation."""
     rows = list(session.scalars(select(BaseCoordinate).where(BaseCoordinate.occupation_id == occupation_id)))
     replaced = {row.replaces_id for row in rows}
     return next(row for row in rows if row.id not in replaced)
+
+
+def base_coordinates_of(session: Session, occupation_id: str) -> list[BaseCoordinate]:
+    """Return all coordinates of an occupation, first to current."""
+    rows = {
+        row.id: row
+        for row in session.scalars(select(BaseCoordinate).where(BaseCoordinate.occupation_id == occupation_id))
+    }
+    found, row = [], base_coordinate_of(session, occupation_id)
+    while row is not None:
+        found.append(row)
+        row = rows.get(row.replaces_id or "")  # type: ignore[assignment]
+    return found[::-1]
 
 
 def listening_of(session: Session, occupation_id: str) -> Listening:

@@ -34,7 +34,7 @@ LONGEST = {
 _WORDS = {
     "name": "name", "client": "client", "task": "task", "crew": "crew", "notes": "notes", "time_zone": "time zone",
     "length_unit": "unit", "frame": "coordinate system", "system_label": "label of the system", "frame_name": "frame", "frame_epoch": "epoch",
-    "vertical_system": "vertical system", "geoid_id": "geoid grid", "project_height_m": "project height",
+    "vertical_system": "vertical system", "geoid_id": "geoid grid", "project_height_m": "project height", "height_limit_m": "limit of antenna heights",
     "place_latitude_deg": "place", "place_longitude_deg": "place", "archived": "archive",
 }  # fmt: skip
 _COLUMNS = tuple(_WORDS)
@@ -47,7 +47,9 @@ def create_job(
 
     def work(session: Session) -> JobNow:
         now = context.now()
-        empty = {column: "" for column in _COLUMNS if column not in _NOT_TEXT} | {"archived": False, "time_zone": "UTC"}
+        empty = {column: "" for column in _COLUMNS if column not in _NOT_TEXT} | {
+            "archived": False, "time_zone": "UTC", "height_limit_m": _HEIGHT_LIMIT_M,
+        }  # fmt: skip
         values = _changed(session, None, empty, {"name": name, "system": system, "length_unit": unit} | more)
         return _store_new(session, values, practice, now, "")
 
@@ -55,7 +57,10 @@ def create_job(
     return job_view(job) | {"marks": 0}
 
 
-_NOT_TEXT = ("archived", "geoid_id", "project_height_m", "place_latitude_deg", "place_longitude_deg")
+_NOT_TEXT = ("archived", "geoid_id", "project_height_m", "place_latitude_deg", "place_longitude_deg", "height_limit_m")
+# How far readings of one antenna height may differ (common practice: 2-3 mm), and the widest that a job may ask for.
+_HEIGHT_LIMIT_M = 0.003
+_WIDEST_HEIGHT_LIMIT_M = 0.1
 
 
 def _store_new(session: Session, values: dict[str, Any], practice: bool, now: float, origin: str) -> JobNow:
@@ -145,12 +150,14 @@ def _changed(
         epoch_year(str(changes["frame_epoch"] or ""))
         values["frame_epoch"] = str(changes["frame_epoch"] or "").strip()
     if "project_height" in changes:
-        text = str(changes["project_height"] or "")
-        try:
-            values["project_height_m"] = metres_from_text(text, unit) if text.strip() else None
-        except InputError as error:
-            error.field = "project_height"
-            raise
+        values["project_height_m"] = _length(changes, "project_height", unit)
+    if "height_limit" in changes:
+        limit_m = _length(changes, "height_limit", unit) or _HEIGHT_LIMIT_M
+        if not 0.0 < limit_m <= _WIDEST_HEIGHT_LIMIT_M:
+            raise InputError(
+                "Readings of one height may differ by more than 0 and at most 0.1 m.", field="height_limit"
+            )
+        values["height_limit_m"] = limit_m
     if {"latitude", "longitude"} & set(changes):
         place = place_of(str(changes.get("latitude") or ""), str(changes.get("longitude") or ""))
         values["place_latitude_deg"], values["place_longitude_deg"] = place or (None, None)
@@ -160,6 +167,16 @@ def _changed(
         values["geoid_id"] = changes["geoid_id"]
     _change_frame(session, job, values, changes)
     return values
+
+
+def _length(changes: Mapping[str, Any], field: str, unit: str) -> float | None:
+    """Return a length as typed in metres, None where nothing is typed."""
+    text = str(changes[field] or "")
+    try:
+        return metres_from_text(text, unit) if text.strip() else None
+    except InputError as error:
+        error.field = field
+        raise
 
 
 def _change_frame(session: Session, job: JobNow | None, values: dict[str, Any], changes: Mapping[str, Any]) -> None:
@@ -229,7 +246,7 @@ def job_view(job: JobNow) -> dict[str, Any]:
         "system_code": None, "system_name": settings.system_label, "datum": "", "area": "", "system_unit": None,
         "is_local": False, "anchored": False, "anchor": None, "definition": "", "operation": None, "ground": None,
         "frame_name": settings.frame_name, "frame_epoch": settings.frame_epoch, "vertical_system": settings.vertical_system, "geoid_id": settings.geoid_id,
-        "geoid_name": job.geoid_file.name if job.geoid_file else None, "project_height_m": settings.project_height_m,
+        "geoid_name": job.geoid_file.name if job.geoid_file else None, "project_height_m": settings.project_height_m, "height_limit_m": settings.height_limit_m,
         "place_latitude_deg": settings.place_latitude_deg, "place_longitude_deg": settings.place_longitude_deg,
         "problem": "",
     }  # fmt: skip

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from openstake.core.errors import FrameError, NotFoundError
+from openstake.core.errors import FrameError, InputError, NotFoundError
 from openstake.core.geodesy.geoid import elevation_from_ellipsoidal, ellipsoidal_from_elevation
 from openstake.core.mark import GivenMark, HeightKind, PlacedMark
 from openstake.store.lines import heads
@@ -169,3 +169,32 @@ def head_of(session: Session, job: JobNow, mark_id: str) -> MarkNow:
     while (newer := session.scalars(select(Mark).where(Mark.replaces_id == mark.id)).first()) is not None:
         mark = newer
     return place_rows(job, [mark])[0]
+
+
+def mark_ecef_m(job: JobNow, mark: MarkNow) -> tuple[float, float, float]:
+    """Return a mark's Earth-centred coordinate in the frame of the positions; it needs an ellipsoidal height."""
+    if mark.ellipsoidal_height_m is None:
+        why = (
+            "has no height"
+            if mark.given.height_m is None
+            else "lies outside the job's geoid grid, so its elevation gives no ellipsoidal height"
+            if job.geoid_file
+            else "has no ellipsoidal height, and this job has no geoid grid to make one from an elevation"
+        )
+        raise InputError(
+            f"{mark.name} {why}. Give the mark an ellipsoidal height, or take the average of what the receiver reports.",
+            field="mark_id",
+        )
+    x, y, z = job.frame.ecef_from_grid(mark.east_m, mark.north_m, mark.ellipsoidal_height_m)
+    return float(x), float(y), float(z)
+
+
+def line_ids(session: Session, mark_id: str) -> list[str]:
+    """Return the ids of all rows of a mark's line of corrections, first to current."""
+    row = session.get_one(Mark, mark_id)
+    while row.replaces_id is not None:
+        row = session.get_one(Mark, row.replaces_id)
+    ids = [row.id]
+    while (newer := session.scalars(select(Mark.id).where(Mark.replaces_id == ids[-1])).first()) is not None:
+        ids.append(newer)
+    return ids

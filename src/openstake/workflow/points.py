@@ -19,9 +19,10 @@ from openstake.core.vector import (
     rover_mark_ecef,
     vectors_from_positions,
 )
-from openstake.store.models import HeightReading, Reference, Shot, ShotEpoch
-from openstake.workflow.context import JobNow, base_coordinate_of, base_height_of
-from openstake.workflow.watch import epoch_of_columns
+from openstake.store.models import BaseCoordinate, HeightReading, Reference, Shot, ShotEpoch
+from openstake.workflow.context import JobNow, base_coordinate_of
+from openstake.workflow.epoch_rows import epoch_of_columns
+from openstake.workflow.heights import BaseHeight, base_height_of
 
 
 @dataclass(frozen=True)
@@ -34,7 +35,7 @@ class Point:
     not_fixed: int
     epochs: int
     virtual: bool
-    base_height: HeightReading
+    base_height: BaseHeight
     rover_height: HeightReading
     base_coordinate_id: str
     inputs_changed_s: float  # when the youngest of its inputs was written
@@ -49,14 +50,17 @@ def shot_vectors(epochs: list[Epoch], reference: Reference) -> NDArray[np.float6
     return vectors_from_positions(latitude, longitude, height, (reference.x_m, reference.y_m, reference.z_m))
 
 
-def derive(session: Session, job: JobNow, shot: Shot) -> Point:
-    """Return a shot's point from what is current: base coordinate, base height, rover height."""
+def derive(session: Session, job: JobNow, shot: Shot, instead: BaseCoordinate | None = None) -> Point:
+    """Return a shot's point from what is current: base coordinate, base height, rover height.
+
+    `instead` is a coordinate to try in place of the base's current one.
+    """
     rows: list[Any] = list(session.scalars(select(ShotEpoch).where(ShotEpoch.shot_id == shot.id).order_by(ShotEpoch.n)))
     epochs = [epoch_of_columns(row) for row in rows]
     reference = session.get_one(Reference, shot.reference_id)
     rover_height = session.get_one(HeightReading, shot.height_reading_id)
     base_height = base_height_of(session, shot.occupation_id)
-    coordinate = base_coordinate_of(session, shot.occupation_id)
+    coordinate = instead or base_coordinate_of(session, shot.occupation_id)
     vector = mean_vector(shot_vectors(epochs, reference))
     refers_to = RefersTo(shot.refers_to)
     if reference.virtual:
@@ -71,5 +75,5 @@ def derive(session: Session, job: JobNow, shot: Shot) -> Point:
     east, north, height = (float(value) for value in job.frame.grid_from_ecef(xyz))
     return Point(
         east, north, height, sum(epoch.status is not Status.FIXED for epoch in epochs), len(epochs), reference.virtual,
-        base_height, rover_height, coordinate.id, max(base_height.created_s, coordinate.created_s, rover_height.created_s),
+        base_height, rover_height, coordinate.id, max(base_height.changed_s, coordinate.created_s, rover_height.created_s),
     )  # fmt: skip

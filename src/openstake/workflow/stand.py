@@ -7,10 +7,9 @@ from typing import Any
 from openstake.core.errors import ConflictError
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_axes
-from openstake.workflow.base import mark_ecef_m
 from openstake.workflow.context import Context, JobNow, job_of
 from openstake.workflow.demo import BLUNDERS
-from openstake.workflow.marks import MarkNow, current_marks, mark_of
+from openstake.workflow.marks import MarkNow, current_marks, mark_ecef_m, mark_of
 from openstake.workflow.practice import TRUE_BASE_HEIGHT_M, TRUE_ROD_M
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from datetime import date
 from typing import Any
 
 import numpy as np
@@ -15,7 +14,7 @@ from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.judge.log import OLD_AGE_S
 from openstake.live.feed import FeedState, FeedStatus
 from openstake.live.rawfile import Place
-from openstake.live.session import Moment, ReceivedEpoch, RunningSession
+from openstake.live.session import Addresses, Moment, ReceivedEpoch, RunningSession
 from openstake.store.book import write_entry
 from openstake.store.models import (
     EpochRow,
@@ -25,8 +24,8 @@ from openstake.store.models import (
     Reference,
     new_id,
 )
-from openstake.wire.nmea.sentence import degrees
 from openstake.workflow.context import Context, job_of, listening_of, open_occupation
+from openstake.workflow.epoch_rows import epoch_columns
 from openstake.workflow.practice import PASSWORD
 from openstake.workflow.secrets import secret_of
 
@@ -91,45 +90,18 @@ def _job_id_of(session: Any, listening_id: str) -> str:
     return str(session.get_one(Occupation, listening.occupation_id).job_id)
 
 
-def epoch_columns(row: ReceivedEpoch) -> dict[str, Any]:
-    """Return an epoch as the columns of the store."""
-    epoch = row.epoch
-    return {
-        "time_of_day_s": epoch.time_of_day_s, "date": epoch.date.isoformat() if epoch.date else None,
-        "host_s": row.host_time_s, "quality": epoch.quality, "latitude_text": epoch.latitude_text,
-        "longitude_text": epoch.longitude_text, "altitude_m": epoch.altitude_m, "separation_m": epoch.separation_m,
-        "satellites": epoch.satellites, "pdop": epoch.pdop, "hdop": epoch.hdop, "vdop": epoch.vdop, "age_s": epoch.age_s,
-        "station_id": epoch.station_id, "sigma_east_m": epoch.sigma_east_m, "sigma_north_m": epoch.sigma_north_m,
-        "sigma_up_m": epoch.sigma_up_m, "reference_id": row.reference_id,
-    }  # fmt: skip
-
-
-def epoch_of_columns(row: Any) -> Epoch:
-    """Return the epoch of a stored row: angles parsed again from their text, so nothing was rounded on the way."""
-
-    def angle(text: str) -> float | None:
-        value, _, letter = text.partition(",")
-        return degrees(value, letter)
-
-    return Epoch(
-        row.time_of_day_s, date.fromisoformat(row.date) if row.date else None, row.quality, row.latitude_text,
-        row.longitude_text, angle(row.latitude_text), angle(row.longitude_text), row.altitude_m, row.separation_m,
-        row.satellites, row.hdop, row.age_s, row.station_id, row.sigma_east_m, row.sigma_north_m, row.sigma_up_m,
-        row.pdop, row.vdop,
-    )  # fmt: skip
-
-
 def listen(context: Context, occupation: Occupation, listening: Listening) -> None:
     """Start listening to an occupation's feeds."""
-    base_url, rover_url = listening.base_url, listening.rover_url
+    base_url, rover_url, receiver_url = listening.base_url, listening.rover_url, listening.receiver_url
     password = secret_of(context, listening.id)
     if context.practice is not None and _is_practice(context, occupation.job_id):
         # Stand-ins may have come back on other ports.
         base_url = base_url and context.practice.base_stream_url
         rover_url = rover_url and context.practice.rover_url
+        receiver_url = receiver_url and context.practice.base_receiver_url
         password = PASSWORD
     running = RunningSession(
-        listening.id, base_url, password, rover_url, context.data_dir / "raw", StoreSink(context),
+        listening.id, Addresses(base_url, password, rover_url, receiver_url), context.data_dir / "raw", StoreSink(context),
         _publisher(context, occupation.job_id),
     )  # fmt: skip
     context.sessions[occupation.id] = running
@@ -176,7 +148,7 @@ def _publisher(context: Context, job_id: str) -> Callable[[RunningSession], None
         moment = running.moment()
         live = live_view(moment)
         context.hub.publish(f"live:{job_id}", live)
-        feeds = [feed and feed["state"] for feed in (live["base_feed"], live["rover_feed"])]
+        feeds = [feed and feed["state"] for feed in (live["base_feed"], live["rover_feed"], live["receiver_feed"])]
         old = (live["age_s"] or 0.0) > OLD_AGE_S
         kind = (moment.reference, live["status"], live["station_id"], old, feeds, live["storing_problem"])
         if kind != last[0]:
@@ -224,6 +196,7 @@ def live_view(moment: Moment) -> dict[str, Any]:
         "distance_m": _distance_m(epoch, moment.reference),
         "base_feed": feed_view(moment.base_feed),
         "rover_feed": feed_view(moment.rover_feed),
+        "receiver_feed": feed_view(moment.receiver_feed),
         "observables": [
             {"constellation": item.constellation, "form": item.form, "satellites": item.satellites}
             for item in moment.observables

@@ -4,6 +4,13 @@ import { answer, client, type Schemas } from "./client";
 
 const path = (job_id: string) => ({ params: { path: { job_id } } });
 
+/** A file goes as it is. */
+const asSent = (file: File) => ({
+  body: file as never,
+  bodySerializer: (body: unknown) => body as never,
+  headers: { "Content-Type": "application/octet-stream" },
+});
+
 export const useJobs = (text = "", archived = false) =>
   useQuery({
     queryKey: ["jobs", text, archived],
@@ -118,8 +125,13 @@ export const useMarks = (id: string, text = "", withdrawn = false) =>
       answer(client.GET("/api/jobs/{job_id}/marks", { params: { path: { job_id: id }, query: { text, withdrawn } } })),
     placeholderData: (last) => last,
   });
+/** While a base runs, what is heard of it changes without an event. */
 export const useBase = (id: string) =>
-  useQuery({ queryKey: ["job", id, "base"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/base", path(id))) });
+  useQuery({
+    queryKey: ["job", id, "base"],
+    queryFn: () => answer(client.GET("/api/jobs/{job_id}/base", path(id))),
+    refetchInterval: (query) => (query.state.data?.occupation ? 5000 : false),
+  });
 export const useWatch = (id: string) =>
   useQuery({ queryKey: ["job", id, "watch"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/watch", path(id))) });
 export const useHistory = (id: string, seconds: number) =>
@@ -167,18 +179,9 @@ export const useChangeJob = (job: Schemas["Job"]) =>
   useSharedChange((changes: Schemas["JobChanges"]) =>
     answer(client.POST("/api/jobs/{job_id}/settings", { ...path(job.id), body: { replaces_id: job.settings_id, changes } })),
   );
-/** A geoid grid goes as it is: it may be large. */
+/** A geoid grid may be large. */
 export const useAddGeoid = () =>
-  useSharedChange((file: File) =>
-    answer(
-      client.POST("/api/geoids", {
-        params: { query: { name: file.name } },
-        body: file as never,
-        bodySerializer: (body) => body as never,
-        headers: { "Content-Type": "application/octet-stream" },
-      }),
-    ),
-  );
+  useSharedChange((file: File) => answer(client.POST("/api/geoids", { params: { query: { name: file.name } }, ...asSent(file) })));
 export const useAddMark = (id: string) =>
   useChange(id, (values: Schemas["NewMark"]["values"]) => answer(client.POST("/api/jobs/{job_id}/marks", { ...path(id), body: { values } })));
 export const useChangeMark = (id: string, mark_id: string) =>
@@ -227,22 +230,46 @@ export const useAcceptControl = (id: string) =>
   useChange(id, (body: Schemas["ControlFile"]) =>
     answer(client.POST("/api/jobs/{job_id}/control/accept", { ...path(id), body })),
   );
-export const useBeginAverage = (id: string) =>
-  useChange(id, (body: Schemas["AverageWish"]) =>
-    answer(client.POST("/api/jobs/{job_id}/base/average", { ...path(id), body })),
+export const useSettle = (id: string) =>
+  useChange(id, (body: Schemas["Settle"]) => answer(client.POST("/api/jobs/{job_id}/base/setup", { ...path(id), body })));
+export const useDropSetUp = (id: string) =>
+  useChange(id, () => answer(client.DELETE("/api/jobs/{job_id}/base/setup", path(id))));
+export const useTickSetUp = (id: string) =>
+  useChange(id, (body: Schemas["Tick"]) => answer(client.POST("/api/jobs/{job_id}/base/tick", { ...path(id), body })));
+export const useAddPhoto = (id: string) =>
+  useChange(id, (file: File) =>
+    answer(client.POST("/api/jobs/{job_id}/base/photo", { params: { path: { job_id: id }, query: { name: file.name } }, ...asSent(file) })),
   );
+export const useReadBaseHeight = (id: string) =>
+  useChange(id, (body: Schemas["NewReading"]) => answer(client.POST("/api/jobs/{job_id}/base/readings", { ...path(id), body })));
+export const useCorrectHeight = (id: string) =>
+  useChange(id, (body: Schemas["CorrectHeight"]) => answer(client.POST("/api/jobs/{job_id}/base/height", { ...path(id), body })));
+export const useBeginAverage = (id: string) =>
+  useChange(id, (body: Schemas["AverageWish"]) => answer(client.POST("/api/jobs/{job_id}/base/average", { ...path(id), body })));
 export const useCancelAverage = (id: string) =>
   useChange(id, () => answer(client.DELETE("/api/jobs/{job_id}/base/average", path(id))));
+export const useAverageLog = (id: string) =>
+  useChange(id, ({ file, ...of }: { file: File } & Omit<Schemas["LogQuery"], "name">) =>
+    answer(
+      client.POST("/api/jobs/{job_id}/base/average/log", { params: { path: { job_id: id }, query: { name: file.name, ...of } }, ...asSent(file) }),
+    ),
+  );
 export const useStartBase = (id: string) =>
   useChange(id, (body: Schemas["StartBase"]) => answer(client.POST("/api/jobs/{job_id}/base/start", { ...path(id), body })));
-export const useCorrectHeight = (id: string) =>
-  useChange(id, (body: Schemas["CorrectHeight"]) =>
-    answer(client.POST("/api/jobs/{job_id}/base/height", { ...path(id), body })),
-  );
 export const useListenElsewhere = (id: string) =>
   useChange(id, (body: Schemas["Listen"]) => answer(client.POST("/api/jobs/{job_id}/base/listen", { ...path(id), body })));
 export const useEndBase = (id: string) =>
   useChange(id, () => answer(client.POST("/api/jobs/{job_id}/base/end", path(id))));
+export const useSwitchLog = (id: string) =>
+  useChange(id, (on: boolean) => answer(client.POST("/api/jobs/{job_id}/base/log", { ...path(id), body: { on } })));
+export const usePreviewSolution = (id: string) =>
+  useMutation({
+    mutationFn: (body: Schemas["SolutionWish"]) => answer(client.POST("/api/jobs/{job_id}/base/solution/preview", { ...path(id), body })),
+  });
+export const useApplySolution = (id: string) =>
+  useChange(id, (body: Schemas["SolutionWish"]) => answer(client.POST("/api/jobs/{job_id}/base/solution", { ...path(id), body })));
+export const useRestoreCoordinate = (id: string) =>
+  useChange(id, (body: Schemas["RestoreCoordinate"]) => answer(client.POST("/api/jobs/{job_id}/base/coordinate", { ...path(id), body })));
 export const useRecordCheck = (id: string) =>
   useChange(id, (body: Schemas["RecordCheck"]) => answer(client.POST("/api/jobs/{job_id}/checks", { ...path(id), body })));
 export const useCancelCheck = (id: string) =>

@@ -133,7 +133,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Show the base: meant, on the air, findings. */
+        /** Show the base: the set-up, meant against on the air, findings. */
         get: operations["get__api_jobs_{job_id}_base"];
         put?: never;
         post?: never;
@@ -152,10 +152,44 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Begin to average what the base's receiver reports. */
+        /** Begin to average what the base's receiver reports, or a rover over the mark. */
         post: operations["post__api_jobs_{job_id}_base_average"];
-        /** Stop the average. */
+        /** Stop the average; what came so far is kept. */
         delete: operations["delete__api_jobs_{job_id}_base_average"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/base/average/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the average of an NMEA log, sent as it is (application/octet-stream). */
+        post: operations["post__api_jobs_{job_id}_base_average_log"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/base/coordinate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go back to a coordinate that the base had before. */
+        post: operations["post__api_jobs_{job_id}_base_coordinate"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -187,7 +221,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Correct the base height; every point follows. */
+        /** Correct a reading of the base's height, or set it aside; every point follows. */
         post: operations["post__api_jobs_{job_id}_base_height"];
         delete?: never;
         options?: never;
@@ -212,6 +246,109 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/base/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Start the static log, or stop it. */
+        post: operations["post__api_jobs_{job_id}_base_log"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/base/photo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Attach a photo, sent as it is (application/octet-stream). */
+        post: operations["post__api_jobs_{job_id}_base_photo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/base/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add a reading of the base's height, before the session or after it. */
+        post: operations["post__api_jobs_{job_id}_base_readings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/base/setup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep what is settled of the set-up in hand; begin one where there is none. */
+        post: operations["post__api_jobs_{job_id}_base_setup"];
+        /** Give the set-up in hand up. */
+        delete: operations["delete__api_jobs_{job_id}_base_setup"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/base/solution": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Replace a base's coordinate by a static solution, locked. */
+        post: operations["post__api_jobs_{job_id}_base_solution"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/base/solution/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what a static solution would move; store nothing. */
+        post: operations["post__api_jobs_{job_id}_base_solution_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/base/start": {
         parameters: {
             query?: never;
@@ -221,8 +358,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Start the base. */
+        /** Start the base; a finding that says stop must be accepted. */
         post: operations["post__api_jobs_{job_id}_base_start"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/base/tick": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Confirm a question of the set-up, or take it back. */
+        post: operations["post__api_jobs_{job_id}_base_tick"];
         delete?: never;
         options?: never;
         head?: never;
@@ -571,6 +725,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/logs/{log_id}.rnx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return a static log as RINEX 3. */
+        get: operations["get__api_jobs_{job_id}_logs_{log_id}.rnx"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/marks": {
         parameters: {
             query?: never;
@@ -636,6 +807,23 @@ export interface paths {
         put?: never;
         /** Tick a thing off the packing list, or untick it. */
         post: operations["post__api_jobs_{job_id}_packing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/photos/{photo_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return a photo. */
+        get: operations["get__api_jobs_{job_id}_photos_{photo_id}"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1055,41 +1243,117 @@ export interface components {
             /** Satellites */
             satellites: number;
         };
-        /** Average */
+        /** ArpPlace */
+        ArpPlace: {
+            /** Height M */
+            height_m: number;
+            /** Latitude Deg */
+            latitude_deg: number;
+            /** Longitude Deg */
+            longitude_deg: number;
+        };
+        /**
+         * Average
+         * @description An average that is being taken.
+         */
         Average: {
-            /** Accuracy 95 M */
-            accuracy_95_m: number;
-            /** Count */
-            count: number;
             /** Elapsed S */
             elapsed_s: number;
-            /** Height M */
-            height_m: number | null;
-            /** Latitude Deg */
-            latitude_deg: number | null;
-            /** Longitude Deg */
-            longitude_deg: number | null;
             /** Problem */
             problem: string;
+            /**
+             * Purpose
+             * @enum {string}
+             */
+            purpose: "base" | "mark";
+            result: components["schemas"]["AverageResult"] | null;
             /** Running */
             running: boolean;
             /** Seconds */
             seconds: number;
+        };
+        /**
+         * AverageResult
+         * @description An average of a receiver's positions; precisions are one sigma of the mean, the accuracy is at 95 %, horizontal.
+         *
+         *     `east_m`, `north_m`, `up_m` are the positions − their mean, at `time_s` after the first; long ones are thinned.
+         */
+        AverageResult: {
+            /** Accuracy 95 M */
+            accuracy_95_m: number;
+            /** Correlation S */
+            correlation_s: number;
+            /** East M */
+            east_m: number[];
+            /** Effective N */
+            effective_n: number;
+            /** Epochs */
+            epochs: number;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Height M */
+            height_m: number;
+            /** Latitude Deg */
+            latitude_deg: number;
+            /** Longitude Deg */
+            longitude_deg: number;
+            /** North M */
+            north_m: number[];
+            /** Precision 95 M */
+            precision_95_m: number | null;
+            /** Precision East M */
+            precision_east_m: number | null;
+            /** Precision North M */
+            precision_north_m: number | null;
+            /** Precision Up M */
+            precision_up_m: number | null;
+            /** Span S */
+            span_s: number;
             /** Spread Horizontal M */
-            spread_horizontal_m: number | null;
+            spread_horizontal_m: number;
             /** Spread Up M */
-            spread_up_m: number | null;
+            spread_up_m: number;
             /**
              * Status
              * @enum {string}
              */
             status: "none" | "single" | "dgps" | "float" | "fixed" | "other";
+            /** Time S */
+            time_s: number[];
+            /** Up M */
+            up_m: number[];
+            /** Used */
+            used: number;
         };
-        /** AverageWish */
+        /**
+         * AverageWish
+         * @description Average the base's receiver, or a rover over the mark (`reading` and `feature` of its pole).
+         */
         AverageWish: {
             /**
+             * Feature
+             * @default
+             */
+            feature?: string;
+            /**
+             * Purpose
+             * @default base
+             * @enum {string}
+             */
+            purpose?: "base" | "mark";
+            /**
+             * Reading
+             * @default
+             */
+            reading?: string;
+            /**
+             * Refers To
+             * @default null
+             */
+            refers_to?: ("apc" | "arp" | "mark") | null;
+            /**
              * Seconds
-             * @default 10
+             * @default 60
              */
             seconds?: number;
             /**
@@ -1098,13 +1362,59 @@ export interface components {
              */
             url?: string | null;
         };
+        /**
+         * BaseErrorEffect
+         * @description What an error of the base as large as its accuracy at 95 % does: metres at every point and at the farthest one.
+         */
+        BaseErrorEffect: {
+            /** Far Height M */
+            far_height_m: number;
+            /** Far M */
+            far_m: number;
+            /** Far Scale M */
+            far_scale_m: number;
+            /** Scale Ppm */
+            scale_ppm: number;
+            /** Shift Horizontal M */
+            shift_horizontal_m: number;
+            /** Shift Up M */
+            shift_up_m: number;
+        };
+        /**
+         * BaseHeights
+         * @description The readings before and after the session, and what they say of each other.
+         */
+        BaseHeights: {
+            closing: components["schemas"]["MeanHeight"] | null;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Limit M */
+            limit_m: number | null;
+            opening: components["schemas"]["MeanHeight"] | null;
+            /** Readings */
+            readings: components["schemas"]["HeightReading"][];
+        };
         /** BaseView */
         BaseView: {
             average: components["schemas"]["Average"] | null;
+            /** Cautions */
+            cautions: string[];
+            /** Earlier */
+            earlier: components["schemas"]["Earlier"][];
+            effect: components["schemas"]["BaseErrorEffect"] | null;
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            heights: components["schemas"]["BaseHeights"];
+            /** Messages */
+            messages: components["schemas"]["MessageOnAir"][];
             occupation: components["schemas"]["Occupation"] | null;
             on_air: components["schemas"]["OnAir"] | null;
+            /** Photos */
+            photos: components["schemas"]["Photo"][];
+            /** Questions */
+            questions: components["schemas"]["Question"][];
+            setup: components["schemas"]["SetUp"] | null;
+            sources: components["schemas"]["Sources"];
             suggested: components["schemas"]["Suggested"];
         };
         /**
@@ -1255,8 +1565,8 @@ export interface components {
             agrees: boolean;
             /** Base Coordinate Id */
             base_coordinate_id: string;
-            /** Base Height Reading Id */
-            base_height_reading_id: string;
+            /** Base Height Reading Ids */
+            base_height_reading_ids: string[];
             /** Covariance Origin */
             covariance_origin: string;
             /** Created S */
@@ -1408,6 +1718,30 @@ export interface components {
             /** Refusal */
             refusal: string;
         };
+        /**
+         * Coordinate
+         * @description A coordinate that an occupation had; the first of a list is in force.
+         */
+        Coordinate: {
+            /** Accuracy Horizontal 95 M */
+            accuracy_horizontal_95_m: number;
+            /** Created S */
+            created_s: number;
+            /** Detail */
+            detail: string;
+            /** Frame */
+            frame: string;
+            /** Frame Epoch */
+            frame_epoch: string;
+            /** Id */
+            id: string;
+            /** Locked */
+            locked: boolean;
+            /** Reason */
+            reason: string;
+            /** Source */
+            source: string;
+        };
         /** CopyJob */
         CopyJob: {
             /** Name */
@@ -1418,16 +1752,63 @@ export interface components {
              */
             with_control?: boolean;
         };
-        /** CorrectHeight */
+        /**
+         * CorrectHeight
+         * @description Replace a reading by another, or set it aside; None for the reading keeps what was read.
+         */
         CorrectHeight: {
-            /** Feature */
-            feature: string;
-            /** Reading */
-            reading: string;
+            /**
+             * Feature
+             * @default
+             */
+            feature?: string;
+            /**
+             * Reading
+             * @default null
+             */
+            reading?: string | null;
             /** Reason */
             reason: string;
             /** Replaces Id */
             replaces_id: string;
+            /**
+             * Set Aside
+             * @default false
+             */
+            set_aside?: boolean;
+        };
+        /**
+         * Earlier
+         * @description A base that ran and ended.
+         */
+        Earlier: {
+            /** Autonomous */
+            autonomous: boolean;
+            /** Coordinates */
+            coordinates: components["schemas"]["Coordinate"][];
+            /** Detail */
+            detail: string;
+            /** Ended S */
+            ended_s: number;
+            /** Files */
+            files: components["schemas"]["RawFile"][];
+            heights: components["schemas"]["BaseHeights"];
+            /** Id */
+            id: string;
+            /** Locked */
+            locked: boolean;
+            /** Logs */
+            logs: components["schemas"]["StaticLog"][];
+            /** Mark Name */
+            mark_name: string;
+            /** Source */
+            source: string;
+            /** Started S */
+            started_s: number;
+            /** Station Id */
+            station_id: number;
+            /** Title */
+            title: string;
         };
         /** Factors */
         Factors: {
@@ -1452,6 +1833,8 @@ export interface components {
         Feature: {
             /** Feature To Arp M */
             feature_to_arp_m: number;
+            /** Fixed Height M */
+            fixed_height_m: number | null;
             /** Hint */
             hint: string;
             /** Label */
@@ -1667,7 +2050,10 @@ export interface components {
             /** Version */
             version: string;
         };
-        /** Height */
+        /**
+         * Height
+         * @description A height as typed; `phase_centre_up_m` is how far the base antenna's phase centre lies above its ARP.
+         */
         Height: {
             /** Arp Height M */
             arp_height_m: number;
@@ -1675,6 +2061,8 @@ export interface components {
             feature_to_arp_m: number;
             /** Method */
             method: string;
+            /** Phase Centre Up M */
+            phase_centre_up_m: number | null;
             /** Reading M */
             reading_m: number;
             /** Rim Radius M */
@@ -1694,6 +2082,47 @@ export interface components {
              * @enum {string}
              */
             subject?: "base" | "rover";
+        };
+        /**
+         * HeightReading
+         * @description A reading as it was typed; `from_mean_m` is reading − mean of those that are used.
+         */
+        HeightReading: {
+            /** Arp Height M */
+            arp_height_m: number;
+            /** Corrected */
+            corrected: boolean;
+            /** Created S */
+            created_s: number;
+            /** Feature */
+            feature: string;
+            /** Feature Name */
+            feature_name: string;
+            /** Feature To Arp M */
+            feature_to_arp_m: number;
+            /** From Mean M */
+            from_mean_m: number | null;
+            /** Id */
+            id: string;
+            /** Method */
+            method: string;
+            /**
+             * Moment
+             * @enum {string}
+             */
+            moment: "before" | "after";
+            /** Reading M */
+            reading_m: number;
+            /** Reason */
+            reason: string;
+            /** Rim Radius M */
+            rim_radius_m: number;
+            /** Set Aside */
+            set_aside: boolean;
+            /** Text */
+            text: string;
+            /** Who */
+            who: string;
         };
         /**
          * Heights
@@ -1764,6 +2193,8 @@ export interface components {
             /** Geoid Name */
             geoid_name: string | null;
             ground: components["schemas"]["Ground"] | null;
+            /** Height Limit M */
+            height_limit_m: number;
             /** Id */
             id: string;
             /** Is Local */
@@ -1853,6 +2284,11 @@ export interface components {
             ground?: {
                 [key: string]: unknown;
             } | null;
+            /**
+             * Height Limit
+             * @default null
+             */
+            height_limit?: string | null;
             /**
              * Latitude
              * @default null
@@ -2023,6 +2459,11 @@ export interface components {
              */
             base_url?: string | null;
             /**
+             * Receiver Url
+             * @default null
+             */
+            receiver_url?: string | null;
+            /**
              * Refers To
              * @default arp
              * @enum {string}
@@ -2054,6 +2495,7 @@ export interface components {
             observables: components["schemas"]["Observable"][];
             /** Pdop */
             pdop: number | null;
+            receiver_feed: components["schemas"]["FeedStatus"] | null;
             /** Reference Settled */
             reference_settled: boolean;
             rover_feed: components["schemas"]["FeedStatus"] | null;
@@ -2077,6 +2519,33 @@ export interface components {
             vdop: number | null;
             /** Vertical 95 M */
             vertical_95_m: number | null;
+        };
+        /**
+         * LogQuery
+         * @description What a log that is sent is an average of.
+         */
+        LogQuery: {
+            /**
+             * Feature
+             * @default
+             */
+            feature?: string;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Purpose
+             * @default base
+             * @enum {string}
+             */
+            purpose?: "base" | "mark";
+            /**
+             * Reading
+             * @default
+             */
+            reading?: string;
         };
         /**
          * Mark
@@ -2125,6 +2594,23 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /**
+         * MarkCheck
+         * @description The rover's average over the mark: observed − known, metres.
+         */
+        MarkCheck: {
+            /** Agrees */
+            agrees: boolean;
+            /** East M */
+            east_m: number;
+            finding: components["schemas"]["Finding"];
+            /** Mark Name */
+            mark_name: string;
+            /** North M */
+            north_m: number;
+            /** Up M */
+            up_m: number | null;
+        };
         /** MarkVersion */
         MarkVersion: {
             /** Created S */
@@ -2162,6 +2648,22 @@ export interface components {
              */
             withdrawn?: boolean;
         };
+        /**
+         * MeanHeight
+         * @description The mean of the readings of the ARP above the mark, metres; `sigma_m` is one standard deviation of the mean.
+         */
+        MeanHeight: {
+            /** Arp Height M */
+            arp_height_m: number;
+            /** Count */
+            count: number;
+            /** Sigma M */
+            sigma_m: number;
+            /** Spread M */
+            spread_m: number;
+            /** Text */
+            text: string;
+        };
         /** Mend */
         Mend: {
             /** Base Id */
@@ -2175,6 +2677,20 @@ export interface components {
              * @enum {string}
              */
             take: "base" | "rover";
+        };
+        /**
+         * MessageOnAir
+         * @description A message type: the interval planned and the one heard, seconds; None where it is not.
+         */
+        MessageOnAir: {
+            /** Count */
+            count: number;
+            /** Heard S */
+            heard_s: number | null;
+            /** Number */
+            number: number;
+            /** Planned S */
+            planned_s: number | null;
         };
         /**
          * MountpointHeard
@@ -2204,6 +2720,21 @@ export interface components {
             sentence: string;
             /** Stations */
             stations: components["schemas"]["StationHeard"][];
+        };
+        /** MovedPoint */
+        MovedPoint: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Moves East M */
+            moves_east_m: number;
+            /** Moves North M */
+            moves_north_m: number;
+            /** Moves Up M */
+            moves_up_m: number;
+            /** Name */
+            name: string;
         };
         /** NewJob */
         NewJob: {
@@ -2244,6 +2775,11 @@ export interface components {
             ground?: {
                 [key: string]: unknown;
             } | null;
+            /**
+             * Height Limit
+             * @default null
+             */
+            height_limit?: string | null;
             /**
              * Latitude
              * @default null
@@ -2307,6 +2843,24 @@ export interface components {
             /** Role */
             role: string;
         };
+        /** NewReading */
+        NewReading: {
+            /** Feature */
+            feature: string;
+            /**
+             * Moment
+             * @default before
+             * @enum {string}
+             */
+            moment?: "before" | "after";
+            /** Reading */
+            reading: string;
+            /**
+             * Who
+             * @default
+             */
+            who?: string;
+        };
         /**
          * Nothing
          * @description Done; there is nothing more to say.
@@ -2340,18 +2894,12 @@ export interface components {
             arp_height_m: number;
             /** Base Url */
             base_url: string | null;
+            /** Coordinates */
+            coordinates: components["schemas"]["Coordinate"][];
             /** Frame */
             frame: string;
             /** Frame Epoch */
             frame_epoch: string;
-            /** Height Corrected */
-            height_corrected: boolean;
-            /** Height Feature */
-            height_feature: string;
-            /** Height Feature Name */
-            height_feature_name: string;
-            /** Height Method */
-            height_method: string;
             /** Height Reading Id */
             height_reading_id: string;
             /** Height Text */
@@ -2360,12 +2908,18 @@ export interface components {
             id: string;
             /** Latitude Deg */
             latitude_deg: number;
+            /** Locked */
+            locked: boolean;
+            /** Logs */
+            logs: components["schemas"]["StaticLog"][];
             /** Longitude Deg */
             longitude_deg: number;
             /** Mark Id */
             mark_id: string;
             /** Mark Name */
             mark_name: string;
+            /** Receiver Url */
+            receiver_url: string | null;
             /**
              * Refers To
              * @enum {string}
@@ -2490,6 +3044,23 @@ export interface components {
             state: "equal" | "different" | "not known" | "not needed";
             /** Unit */
             unit: string;
+        };
+        /** Photo */
+        Photo: {
+            /** Created S */
+            created_s: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /** PhotoQuery */
+        PhotoQuery: {
+            /**
+             * Name
+             * @default photo
+             */
+            name?: string;
         };
         /** Place */
         Place: {
@@ -2630,6 +3201,33 @@ export interface components {
             /** Sentence */
             sentence: string;
         };
+        /** Question */
+        Question: {
+            /** At S */
+            at_s: number | null;
+            /** Done */
+            done: boolean;
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "site" | "level";
+            /** Key */
+            key: string;
+            /** What */
+            what: string;
+            /** Why */
+            why: string;
+        };
+        /** RawFile */
+        RawFile: {
+            /** Bytes */
+            bytes: number;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+        };
         /**
          * Reach
          * @description What each power of the base's radio gives, by rule and without terrain.
@@ -2716,6 +3314,58 @@ export interface components {
             /** Id */
             id: string;
         };
+        /**
+         * Remembered
+         * @description A coordinate that a mark was occupied with.
+         */
+        Remembered: {
+            /** Accuracy Horizontal 95 M */
+            accuracy_horizontal_95_m: number;
+            /** Autonomous */
+            autonomous: boolean;
+            /** Created S */
+            created_s: number;
+            /** Current */
+            current: boolean;
+            /** Detail */
+            detail: string;
+            /** Frame */
+            frame: string;
+            /** Frame Epoch */
+            frame_epoch: string;
+            /** Id */
+            id: string;
+            /** Locked */
+            locked: boolean;
+            /** Reason */
+            reason: string;
+            /** Source */
+            source: string;
+            /** Title */
+            title: string;
+        };
+        /** RestoreCoordinate */
+        RestoreCoordinate: {
+            /** Coordinate Id */
+            coordinate_id: string;
+            /** Occupation Id */
+            occupation_id: string;
+            /** Reason */
+            reason: string;
+            /**
+             * Unlock
+             * @default false
+             */
+            unlock?: boolean;
+        };
+        /** RinexQuery */
+        RinexQuery: {
+            /**
+             * Interval
+             * @default 10
+             */
+            interval?: number;
+        };
         /** SaveGear */
         SaveGear: {
             /** Kind */
@@ -2759,6 +3409,133 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /**
+         * School
+         * @description One way to a base coordinate, in words.
+         */
+        School: {
+            /** Absolute */
+            absolute: string;
+            /** Bad */
+            bad: string;
+            /** Follows */
+            follows: string;
+            /** Good */
+            good: string;
+            /** Repeats */
+            repeats: string;
+            /** Source */
+            source: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * SetUp
+         * @description The set-up in hand; `missing` is what a start still waits for, `stops` what speaks against one.
+         */
+        SetUp: {
+            arp: components["schemas"]["ArpPlace"] | null;
+            /** Base Url */
+            base_url: string | null;
+            coordinate: components["schemas"]["SettledCoordinate"] | null;
+            /** Evidence Id */
+            evidence_id: string | null;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Id */
+            id: string;
+            /** Mark Id */
+            mark_id: string | null;
+            /** Mark Name */
+            mark_name: string;
+            /** Missing */
+            missing: string[];
+            /** Point Name */
+            point_name: string;
+            /** Receiver Url */
+            receiver_url: string | null;
+            /** Refers To */
+            refers_to: ("apc" | "arp" | "mark") | null;
+            /** Rover Url */
+            rover_url: string | null;
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "" | "mark" | "network" | "average" | "static" | "anywhere" | "remembered";
+            /** Started S */
+            started_s: number;
+            /** Station Id */
+            station_id: number | null;
+            /** Stops */
+            stops: string[];
+        };
+        /**
+         * Settle
+         * @description What a set-up settles; what is left out stays as it is.
+         */
+        Settle: {
+            /**
+             * Base Url
+             * @default null
+             */
+            base_url?: string | null;
+            /**
+             * Evidence Id
+             * @default null
+             */
+            evidence_id?: string | null;
+            /**
+             * Mark Id
+             * @default null
+             */
+            mark_id?: string | null;
+            /**
+             * Point Name
+             * @default null
+             */
+            point_name?: string | null;
+            /**
+             * Receiver Url
+             * @default null
+             */
+            receiver_url?: string | null;
+            /**
+             * Refers To
+             * @default null
+             */
+            refers_to?: ("apc" | "arp" | "mark") | null;
+            /**
+             * Rover Url
+             * @default null
+             */
+            rover_url?: string | null;
+            /**
+             * Source
+             * @default null
+             */
+            source?: ("" | "mark" | "network" | "average" | "static" | "anywhere" | "remembered") | null;
+            /**
+             * Station Id
+             * @default null
+             */
+            station_id?: number | null;
+        };
+        /** SettledCoordinate */
+        SettledCoordinate: {
+            /** Accuracy Horizontal 95 M */
+            accuracy_horizontal_95_m: number;
+            /** Accuracy Vertical 95 M */
+            accuracy_vertical_95_m: number;
+            /** Detail */
+            detail: string;
+            /** Frame */
+            frame: string;
+            /** Frame Epoch */
+            frame_epoch: string;
+            /** Source */
+            source: string;
+        };
         /** ShotInHand */
         ShotInHand: {
             /** Collected S */
@@ -2773,6 +3550,92 @@ export interface components {
             wanted_s: number;
         };
         /**
+         * SolutionPreview
+         * @description What a static solution would move: solution − present, metres.
+         */
+        SolutionPreview: {
+            /** East M */
+            east_m: number;
+            finding: components["schemas"]["Finding"];
+            /** Height M */
+            height_m: number;
+            /** Latitude Deg */
+            latitude_deg: number;
+            /** Locked */
+            locked: boolean;
+            /** Longitude Deg */
+            longitude_deg: number;
+            /** North M */
+            north_m: number;
+            /** Points */
+            points: components["schemas"]["MovedPoint"][];
+            /** Up M */
+            up_m: number;
+        };
+        /**
+         * SolutionWish
+         * @description A static solution as typed or pasted; lengths and angles as text, sigmas one standard deviation.
+         */
+        SolutionWish: {
+            /**
+             * Accepted
+             * @default false
+             */
+            accepted?: boolean;
+            /**
+             * Epoch
+             * @default
+             */
+            epoch?: string;
+            /**
+             * Frame
+             * @default
+             */
+            frame?: string;
+            /**
+             * Height
+             * @default
+             */
+            height?: string;
+            /**
+             * Latitude
+             * @default
+             */
+            latitude?: string;
+            /**
+             * Longitude
+             * @default
+             */
+            longitude?: string;
+            /** Occupation Id */
+            occupation_id: string;
+            /**
+             * Pasted
+             * @default
+             */
+            pasted?: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /**
+             * Sigma Horizontal
+             * @default
+             */
+            sigma_horizontal?: string;
+            /**
+             * Sigma Vertical
+             * @default
+             */
+            sigma_vertical?: string;
+            /**
+             * Unlock
+             * @default false
+             */
+            unlock?: boolean;
+        };
+        /**
          * SourceTable
          * @description A caster's streams, the nearest first; rows that cannot be read with the reason.
          */
@@ -2783,6 +3646,20 @@ export interface components {
             rows: components["schemas"]["TableRow"][];
             /** Whole */
             whole: boolean;
+        };
+        /**
+         * Sources
+         * @description The ways to a coordinate side by side, and what there is of each.
+         */
+        Sources: {
+            average_base: components["schemas"]["StoredAverage"] | null;
+            average_mark: components["schemas"]["StoredAverage"] | null;
+            /** Memory */
+            memory: components["schemas"]["Remembered"][];
+            /** Schools */
+            schools: components["schemas"]["School"][];
+            /** Shots */
+            shots: components["schemas"]["UsableShot"][];
         };
         /** Stand */
         Stand: {
@@ -2807,22 +3684,59 @@ export interface components {
             /** Tape M */
             tape_m: number | null;
         };
-        /** StartBase */
+        /**
+         * StartBase
+         * @description Start the base as the set-up has it; what is given here changes the set-up first.
+         *
+         *     `accepted` starts although a finding says stop.
+         */
         StartBase: {
-            /** Feature */
-            feature: string;
-            listen: components["schemas"]["Listen"];
-            /** Mark Id */
-            mark_id: string;
-            /** Reading */
-            reading: string;
+            /**
+             * Accepted
+             * @default false
+             */
+            accepted?: boolean;
+            /**
+             * Base Password
+             * @default null
+             */
+            base_password?: string | null;
+            /**
+             * Feature
+             * @default bottom
+             */
+            feature?: string;
+            /** @default null */
+            listen?: components["schemas"]["Listen"] | null;
+            /**
+             * Mark Id
+             * @default null
+             */
+            mark_id?: string | null;
+            /**
+             * Reading
+             * @default null
+             */
+            reading?: string | null;
             /**
              * Source
-             * @enum {string}
+             * @default null
              */
-            source: "mark" | "average";
-            /** Station Id */
-            station_id: number;
+            source?: ("" | "mark" | "network" | "average" | "static" | "anywhere" | "remembered") | null;
+            /**
+             * Station Id
+             * @default null
+             */
+            station_id?: number | null;
+        };
+        /** StaticLog */
+        StaticLog: {
+            /** Ended S */
+            ended_s: number | null;
+            /** Id */
+            id: string;
+            /** Started S */
+            started_s: number;
         };
         /** StationHeard */
         StationHeard: {
@@ -2855,6 +3769,61 @@ export interface components {
             /** Steps */
             steps: components["schemas"]["StepState"][];
         };
+        /** StoredAverage */
+        StoredAverage: {
+            /** Accuracy 95 M */
+            accuracy_95_m: number;
+            check: components["schemas"]["MarkCheck"] | null;
+            /** Correlation S */
+            correlation_s: number;
+            /** Created S */
+            created_s: number;
+            /** East M */
+            east_m: number[];
+            /** Effective N */
+            effective_n: number;
+            /** Epochs */
+            epochs: number;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Height M */
+            height_m: number;
+            /** Id */
+            id: string;
+            /** Latitude Deg */
+            latitude_deg: number;
+            /** Longitude Deg */
+            longitude_deg: number;
+            /** North M */
+            north_m: number[];
+            /** Origin */
+            origin: string;
+            /** Precision 95 M */
+            precision_95_m: number | null;
+            /** Precision East M */
+            precision_east_m: number | null;
+            /** Precision North M */
+            precision_north_m: number | null;
+            /** Precision Up M */
+            precision_up_m: number | null;
+            /** Span S */
+            span_s: number;
+            /** Spread Horizontal M */
+            spread_horizontal_m: number;
+            /** Spread Up M */
+            spread_up_m: number;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "none" | "single" | "dgps" | "float" | "fixed" | "other";
+            /** Time S */
+            time_s: number[];
+            /** Up M */
+            up_m: number[];
+            /** Used */
+            used: number;
+        };
         /** Suggested */
         Suggested: {
             /** Base Url */
@@ -2870,6 +3839,11 @@ export interface components {
             rover_url: string | null;
             /** Station Id */
             station_id: number;
+        };
+        /** SwitchLog */
+        SwitchLog: {
+            /** On */
+            on: boolean;
         };
         /** SystemForms */
         SystemForms: {
@@ -3122,6 +4096,17 @@ export interface components {
              */
             longitude?: string;
             system: components["schemas"]["SystemWish"];
+        };
+        /** UsableShot */
+        UsableShot: {
+            /** Created S */
+            created_s: number;
+            /** Epochs */
+            epochs: number;
+            /** Id */
+            id: string;
+            /** Words */
+            words: string;
         };
         /** Verification */
         Verification: {
@@ -3912,6 +4897,131 @@ export interface operations {
             };
         };
     };
+    "post__api_jobs_{job_id}_base_average_log": {
+        parameters: {
+            query?: {
+                name?: string;
+                purpose?: "base" | "mark";
+                reading?: string;
+                feature?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaseView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_base_coordinate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestoreCoordinate"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaseView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "post__api_jobs_{job_id}_base_end": {
         parameters: {
             query?: never;
@@ -4094,6 +5204,434 @@ export interface operations {
             };
         };
     };
+    "post__api_jobs_{job_id}_base_log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwitchLog"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaseView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_base_photo": {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaseView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_base_readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewReading"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaseView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_base_setup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Settle"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaseView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "delete__api_jobs_{job_id}_base_setup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaseView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_base_solution": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SolutionWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaseView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_base_solution_preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SolutionWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SolutionPreview"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "post__api_jobs_{job_id}_base_start": {
         parameters: {
             query?: never;
@@ -4106,6 +5644,68 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["StartBase"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaseView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_base_tick": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tick"];
             };
         };
         responses: {
@@ -5356,6 +6956,21 @@ export interface operations {
             };
         };
     };
+    "get__api_jobs_{job_id}_logs_{log_id}.rnx": {
+        parameters: {
+            query?: {
+                interval?: number;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+                log_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: never;
+    };
     "get__api_jobs_{job_id}_marks": {
         parameters: {
             query?: {
@@ -5780,6 +7395,19 @@ export interface operations {
                 };
             };
         };
+    };
+    "get__api_jobs_{job_id}_photos_{photo_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                photo_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: never;
     };
     "get__api_jobs_{job_id}_plan": {
         parameters: {

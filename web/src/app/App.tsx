@@ -1,6 +1,5 @@
 import { lazy, Suspense } from "react";
 import { Navigate, Route, Routes, useParams } from "react-router";
-import { BasePage } from "../features/base/BasePage";
 import { BookPage } from "../features/book/BookPage";
 import { CheckPage } from "../features/check/CheckPage";
 import { JobPage } from "../features/job/JobPage";
@@ -9,6 +8,7 @@ import { WatchPage } from "../features/watch/WatchPage";
 import { Shell, useShell } from "./Shell";
 
 const Keys = lazy(() => import("./Keys"));
+const BasePage = lazy(() => import("../features/base/BasePage").then((module) => ({ default: module.BasePage })));
 const LinkPage = lazy(() => import("../features/link/LinkPage").then((module) => ({ default: module.LinkPage })));
 const KitPage = lazy(() => import("../features/kit/KitPage").then((module) => ({ default: module.KitPage })));
 

@@ -65,9 +65,14 @@ function useOpenFindings(jobId: string): Schemas["Finding"][] {
   const newest = new Map<string, Schemas["Check"]>();
   for (const check of checks.data ?? [])
     if (check.occupation_id === base.data?.occupation?.id && !newest.has(check.mark_id)) newest.set(check.mark_id, check);
-  const all = [...(system.data?.findings ?? []), ...linked, ...(base.data?.findings ?? []), ...[...newest.values()].flatMap((check) => check.findings)];
+  const all = [...(system.data?.findings ?? []), ...linked, ...ofBase(base.data), ...[...newest.values()].flatMap((check) => check.findings)];
   const order = { stop: 0, look: 1, note: 2 };
   return all.sort((a, b) => order[a.severity] - order[b.severity]);
+}
+
+/** What the base says: on the air, of its height, and while it is set up of its coordinate. */
+function ofBase(base: Schemas["BaseView"] | undefined): Schemas["Finding"][] {
+  return base ? [...base.findings, ...base.heights.findings, ...(base.setup?.findings ?? [])] : [];
 }
 
 function Rail({ jobId, onGo }: { jobId: string; onGo: () => void }) {
@@ -214,8 +219,8 @@ function StripFigure({ label, value, sign = "" }: { label: string; value: string
 function FeedTrouble({ state }: { state: LiveState }) {
   const lines: string[] = [];
   if (state.connection === "lost") lines.push("The program does not answer. What it acknowledged is kept; nothing is recorded until it runs again. This page keeps trying.");
-  const { base_feed, rover_feed, storing_problem } = state.live ?? {};
-  for (const [name, feed] of [["Base stream", base_feed], ["Rover", rover_feed]] as const)
+  const { base_feed, receiver_feed, rover_feed, storing_problem } = state.live ?? {};
+  for (const [name, feed] of [["Base stream", base_feed], ["Base receiver", receiver_feed], ["Rover", rover_feed]] as const)
     if (feed && feed.state !== "receiving" && feed.state !== "connecting") lines.push(`${name}: ${feed.sentence}`);
   if (storing_problem) lines.push(storing_problem);
   if (!lines.length) return null;

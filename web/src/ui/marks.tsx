@@ -20,8 +20,13 @@ export function MarkPicker(props: { jobId: string; label: string; value: Schemas
   );
 }
 
-/** The picked mark as it stands now: a correction gives it a new row under the same name. */
+/** The mark of that name as it stands now; a correction gives it a new row under the same name. */
+export function useMarkNamed(jobId: string, name: string): Schemas["Mark"] | null {
+  const marks = useMarks(jobId, name);
+  return (name && marks.data?.marks.find((mark) => mark.name === name)) || null;
+}
+
+/** The picked mark as it stands now. */
 export function useCurrentMark(jobId: string, picked: Schemas["Mark"] | null): Schemas["Mark"] | null {
-  const marks = useMarks(jobId, picked?.name ?? "");
-  return marks.data?.marks.find((mark) => mark.name === picked?.name) ?? picked;
+  return useMarkNamed(jobId, picked?.name ?? "") ?? picked;
 }

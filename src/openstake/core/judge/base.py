@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from openstake.core.evidence import StationReference
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_from_ecef_difference
+from openstake.core.geodesy.slips import Slip, fitting
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.units import text_from_metres
+from openstake.core.vector import lifted
 
 # 1005/1006 count tenths of a millimetre; what is typed has millimetres: more than 2 mm apart is another number.
 AGREES_WITHIN_M = 0.002
@@ -39,17 +43,37 @@ def on_air_difference(meant_arp_m: tuple[float, float, float], station: StationR
     return OnAir(float(east), float(north), float(up))
 
 
-def judge_base(
-    meant_arp_m: tuple[float, float, float],
-    meant_arp_height_m: float,
-    meant_station_id: int,
-    station: StationReference | None,
-    autonomous: bool,
-    unit: str = "m",
-) -> list[Finding]:
+@dataclass(frozen=True)
+class OtherMark:
+    """Another mark of the job: its name and Earth-centred place, metres."""
+
+    name: str
+    xyz_m: tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class MeantBase:
+    """What the base is meant to send, and what else it might be sending.
+
+    `autonomous`: the coordinate that is meant is an autonomous one.  `slips` are where slips of the hand would put the
+    mark.  Metres.
+    """
+
+    arp_m: tuple[float, float, float]
+    arp_height_m: float
+    station_id: int
+    autonomous: bool = False
+    phase_centre_up_m: float | None = None
+    other_marks: Sequence[OtherMark] = ()
+    slips: Sequence[Slip] = ()
+    unit: str = "m"
+
+
+def judge_base(base: MeantBase, station: StationReference | None) -> list[Finding]:
     """Return what the decoded station message says against what was meant; None: it is not heard."""
+    meant_station_id = base.station_id
     found = []
-    if autonomous:
+    if base.autonomous:
         found.append(
             finding(
                 "base-autonomous",
@@ -80,9 +104,9 @@ def judge_base(
                 "Listen to the base's own mountpoint.",
             )
         )
-    difference = on_air_difference(meant_arp_m, station)
+    difference = on_air_difference(base.arp_m, station)
     if not difference.agrees:
-        found.append(_disagrees(difference, meant_arp_height_m, station, unit))
+        found.append(_disagrees(difference, base, station))
     if station.station_id != meant_station_id:
         found.append(
             finding(
@@ -118,25 +142,62 @@ def judge_base(
     return found
 
 
-def _disagrees(difference: OnAir, arp_height_m: float, station: StationReference, unit: str) -> Finding:
+def _disagrees(difference: OnAir, base: MeantBase, station: StationReference) -> Finding:
     east, north, up = difference.east_m, difference.north_m, difference.up_m
     flat_m = float(np.hypot(east, north))
-    if flat_m <= AGREES_WITHIN_M and abs(up + arp_height_m) <= 0.01:
-        cause = "The mark's height was sent as the ARP: the antenna height was left out at the receiver."
-    elif flat_m <= AGREES_WITHIN_M:
-        cause = f"Another antenna height is in the receiver: {text_from_metres(arp_height_m + up, unit)} would fit what it sends."
-    elif flat_m < 30.0:
-        cause = "The receiver broadcasts another coordinate: an autonomous one, or one it remembers from before."
-    else:
-        cause = "The receiver broadcasts the coordinate of another mark, or one in another frame or unit."
     return finding(
         "base-position-disagrees",
         Severity.STOP,
-        f"Station {station.station_id} sends an ARP that is {text_from_metres(abs(up), unit)} {'above' if up >= 0 else 'below'} and "
-        f"{text_from_metres(flat_m, unit)} beside the one that is meant.",
-        cause,
+        f"Station {station.station_id} sends an ARP that is {text_from_metres(abs(up), base.unit)} {'above' if up >= 0 else 'below'} and "
+        f"{text_from_metres(flat_m, base.unit)} beside the one that is meant.",
+        _cause(difference, base, np.array(station.xyz_m)),
         "Stop the base, type coordinate and height from this page into the receiver, and start it again.",
         east_m=round(east, 4),
         north_m=round(north, 4),
         up_m=round(up, 4),
     )
+
+
+# A difference is a height or an offset where it fits one to a centimetre, another mark where it fits one to 5 cm.
+_OFFSET_WITHIN_M = 0.01
+_MARK_WITHIN_M = 0.05
+_AUTONOMOUS_WITHIN_M = 30.0
+
+
+def _cause(difference: OnAir, base: MeantBase, sent_m: NDArray[np.float64]) -> str:
+    """Return the likely cause of a difference: the most particular that fits."""
+    up, flat_m = difference.up_m, float(np.hypot(difference.east_m, difference.north_m))
+    height = base.arp_height_m
+    above = base.phase_centre_up_m
+    if flat_m <= AGREES_WITHIN_M:
+        if abs(up + height) <= _OFFSET_WITHIN_M:
+            return "The mark's height was sent as the ARP: the antenna height was left out at the receiver."
+        if abs(up - height) <= _OFFSET_WITHIN_M:
+            return "The antenna height was added twice: the ARP was typed as the mark's coordinate."
+        if above is not None and abs(up - above) <= AGREES_WITHIN_M * 2:
+            return (
+                f"The phase centre was sent in place of the ARP: it lies {text_from_metres(above, base.unit)} above it."
+            )
+    for mark in base.other_marks:
+        if _sits_at(sent_m, np.array(mark.xyz_m), height):
+            return f"The coordinate of {mark.name} is in the receiver."
+    slip = _slip(base, sent_m)
+    if slip is not None:
+        return f"What was typed into the receiver fits if {slip.words}."
+    if flat_m <= AGREES_WITHIN_M:
+        return f"Another antenna height is in the receiver: {text_from_metres(height + up, base.unit)} would fit what it sends."
+    if flat_m < _AUTONOMOUS_WITHIN_M:
+        return "The receiver broadcasts another coordinate: an autonomous one, or one it remembers from before."
+    return "The receiver broadcasts the coordinate of another mark, or one in another frame or unit."
+
+
+def _sits_at(sent_m: NDArray[np.float64], mark_m: NDArray[np.float64], arp_height_m: float) -> bool:
+    """Tell whether an ARP stands over a mark at the height meant, or right in it."""
+    near = (lifted(mark_m, arp_height_m), mark_m)
+    return any(float(np.linalg.norm(place - sent_m)) <= _MARK_WITHIN_M for place in near)
+
+
+def _slip(base: MeantBase, sent_m: NDArray[np.float64]) -> Slip | None:
+    """Return the slip that explains what is sent; slips move the mark, the ARP stands above it."""
+    lowered = lifted(sent_m, -base.arp_height_m)
+    return fitting(iter(base.slips), lowered)

@@ -68,10 +68,12 @@ def decode_descriptor(payload: bytes) -> Descriptor:
 
 
 def encode_descriptor(descriptor: Descriptor) -> bytes:
-    """Return the frame of a 1033."""
-    bits = BitWriter().unsigned(1033, 12).unsigned(descriptor.station_id, 12)
+    """Return the frame of a 1033, or of a 1008 where no receiver is named."""
+    number = 1008 if descriptor.receiver is None else 1033
+    bits = BitWriter().unsigned(number, 12).unsigned(descriptor.station_id, 12)
     bits.text(descriptor.antenna).unsigned(descriptor.setup_id, 8).text(descriptor.antenna_serial or "")
-    bits.text(descriptor.receiver or "").text(descriptor.firmware or "").text(descriptor.receiver_serial or "")
+    if descriptor.receiver is not None:
+        bits.text(descriptor.receiver).text(descriptor.firmware or "").text(descriptor.receiver_serial or "")
     return frame_bytes(bits.payload())
 
 

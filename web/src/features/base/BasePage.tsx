@@ -2,12 +2,20 @@ import { sentenceOf, type Schemas } from "../../api/client";
 import { useBase } from "../../api/queries";
 import { Note } from "../../ui/controls";
 import { Page } from "../../ui/Page";
+import { Tabs, useView } from "../../ui/Tabs";
+import { EarlierView } from "./EarlierView";
 import { RunningBase } from "./RunningBase";
-import { StartBase } from "./StartBase";
+import { SetUpBase } from "./SetUpBase";
 
-/** The base: set up and start it, or see what it really sends. */
+const VIEWS = [
+  { view: "now", label: "This base" },
+  { view: "earlier", label: "Earlier" },
+] as const;
+
+/** The base: set up and start it, see what it really sends, end it; and what ran before. */
 export function BasePage({ job, average }: { job: Schemas["Job"]; live: Schemas["Live"] | null; average: Schemas["Average"] | null }) {
   const base = useBase(job.id);
+  const [view, setView] = useView(VIEWS.map((item) => item.view));
   if (base.isPending) return <Page title="Base" why="">{null}</Page>;
   if (base.isError)
     return (
@@ -15,6 +23,8 @@ export function BasePage({ job, average }: { job: Schemas["Job"]; live: Schemas[
         <Note tone="flag">{sentenceOf(base.error)}</Note>
       </Page>
     );
-  if (base.data.occupation) return <RunningBase job={job} view={base.data} occupation={base.data.occupation} />;
-  return <StartBase job={job} view={base.data} average={average ?? base.data.average} />;
+  const tabs = base.data.earlier.length > 0 && <Tabs views={VIEWS} value={view} onChange={setView} />;
+  if (view === "earlier" && tabs) return <EarlierView job={job} bases={base.data.earlier} tabs={tabs} />;
+  if (base.data.occupation) return <RunningBase key={base.data.occupation.id} job={job} view={base.data} occupation={base.data.occupation} tabs={tabs} />;
+  return <SetUpBase job={job} view={base.data} average={average ?? base.data.average} tabs={tabs} />;
 }

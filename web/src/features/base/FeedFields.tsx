@@ -6,23 +6,35 @@ export interface Feeds {
   base_url: string;
   base_password: string;
   rover_url: string;
+  receiver_url: string;
   refers_to: Schemas["Listen"]["refers_to"] & string;
 }
 
-export function feedsOf(base: string | null, rover: string | null, refers_to: Feeds["refers_to"]): Feeds {
-  return { base_url: base ?? "", base_password: "", rover_url: rover ?? "", refers_to };
+type Known = { [field in "base_url" | "rover_url" | "receiver_url"]: string | null } & { refers_to: Feeds["refers_to"] };
+
+export function feedsOf(known: Known): Feeds {
+  return {
+    base_url: known.base_url ?? "",
+    base_password: "",
+    rover_url: known.rover_url ?? "",
+    receiver_url: known.receiver_url ?? "",
+    refers_to: known.refers_to,
+  };
 }
 
-export function listenOf(feeds: Feeds): Schemas["Listen"] {
+/** What is kept of the set-up while it is typed. */
+export function addressesOf(feeds: Feeds) {
   return {
     base_url: feeds.base_url.trim() || null,
-    base_password: feeds.base_password || null,
     rover_url: feeds.rover_url.trim() || null,
+    receiver_url: feeds.receiver_url.trim() || null,
     refers_to: feeds.refers_to,
   };
 }
 
-/** Addresses of the base's stream and the rover, and what the rover's position means. */
+export const listenOf = (feeds: Feeds): Schemas["Listen"] => ({ ...addressesOf(feeds), base_password: feeds.base_password || null });
+
+/** Addresses of the base's stream, its own receiver and the rover, and what the rover's position means. */
 export function FeedFields(props: {
   feeds: Feeds;
   onChange: (feeds: Feeds) => void;
@@ -49,6 +61,15 @@ export function FeedFields(props: {
         value={feeds.base_password}
         onChange={(base_password) => onChange({ ...feeds, base_password })}
         hint={props.practice ? "The stand-in's is known." : "Kept in a file of its own, never shown again."}
+      />
+      <TextField
+        label="The base receiver's own NMEA"
+        name="receiver_url"
+        value={feeds.receiver_url}
+        onChange={(receiver_url) => onChange({ ...feeds, receiver_url })}
+        placeholder="tcp://192.168.1.20:5016"
+        hint="Shows whether it stands where it is meant to. Empty: unchecked."
+        problem={of("receiver_url")}
       />
       <TextField
         label="Rover NMEA"

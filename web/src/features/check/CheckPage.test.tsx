@@ -10,7 +10,7 @@ const CHECK: Schemas["Check"] = {
   east_m: 0.001, north_m: -0.002, up_m: 0.1, horizontal_m: 0.0022, words: "", tolerance_horizontal_m: 0.02, tolerance_vertical_m: 0.03,
   expected_horizontal_95_m: 0.018, expected_vertical_95_m: 0.024, expected_semi_axis_east_m: 0.018, expected_semi_axis_north_m: 0.018,
   covariance_origin: "receiver-claim", agrees: false, horizontal_agrees: true, vertical_agrees: false, stale: true, verdict_word: "outside tolerance", point_east_m: 0, point_north_m: 0,
-  point_height_m: 0, base_height_reading_id: "h", base_coordinate_id: "b",
+  point_height_m: 0, base_height_reading_ids: ["h"], base_coordinate_id: "b",
   findings: [
     { code: "check-height-off", link: "base antenna", severity: "stop", sentence: "The rover is high.", cause: "The base height.", action: "Measure again.", source: "common practice, no source", numbers: {}, field: "" },
   ],

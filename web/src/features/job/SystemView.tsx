@@ -123,7 +123,7 @@ export function SystemView({ job, tabs }: ViewProps) {
           </div>
         </Section>
         <Section title="Heights">
-          <Heights job={job} changes={changes} set={set} />
+          <Heights job={job} changes={changes} set={set} problem={problem} />
         </Section>
         {!job.is_local && (
           <Section title="Ground distances">
@@ -191,7 +191,7 @@ interface PartProps {
   problem?: Problem | null;
 }
 
-function Heights({ job, changes, set }: PartProps) {
+function Heights({ job, changes, set, problem }: PartProps) {
   const geoids = useGeoids();
   const add = useAddGeoid();
   const [text, setText] = useState("");
@@ -232,6 +232,15 @@ function Heights({ job, changes, set }: PartProps) {
         </div>
         {add.isError && <Note tone="flag">{sentenceOf(add.error)}</Note>}
       </div>
+      <LengthField
+        label="Readings of one antenna height agree to"
+        name="height_limit"
+        unit={job.length_unit}
+        value={changes.height_limit ?? `${Number((job.height_limit_m * 1000).toFixed(2))} mm`}
+        onChange={(height_limit) => set({ height_limit })}
+        hint="2 to 3 mm is usual. Beyond it the Base page says stop."
+        problem={problem?.field === "height_limit" ? problem.sentence : null}
+      />
     </div>
   );
 }

@@ -1,9 +1,9 @@
-import { Square, SquareCheck } from "lucide-react";
-import { sentenceOf, type Schemas } from "../../api/client";
+import { sentenceOf } from "../../api/client";
 import { usePacking, useTick } from "../../api/queries";
 import { clock } from "../../lib/format";
 import { Note, Progress } from "../../ui/controls";
 import { Page } from "../../ui/Page";
+import { TickRow } from "../../ui/ticks";
 import type { ViewProps } from "./KitPage";
 
 const COLUMNS = [
@@ -50,7 +50,15 @@ export function PackingView({ job, tabs }: ViewProps) {
                     <h2 className="text-xl font-bold">{title}</h2>
                     <ul>
                       {some.map((item) => (
-                        <Item key={item.key} item={item} zone={job.time_zone} onTick={() => tick.mutate({ key: item.key, done: !item.done })} />
+                        <li key={item.key}>
+                          <TickRow
+                            what={item.what}
+                            why={item.why}
+                            done={item.done}
+                            at={item.at_s === null ? "" : clock(item.at_s, job.time_zone).slice(0, 5)}
+                            onTick={() => tick.mutate({ key: item.key, done: !item.done })}
+                          />
+                        </li>
                       ))}
                     </ul>
                   </section>
@@ -61,21 +69,5 @@ export function PackingView({ job, tabs }: ViewProps) {
         ))}
       </div>
     </Page>
-  );
-}
-
-function Item({ item, zone, onTick }: { item: Schemas["PackingItem"]; zone: string; onTick: () => void }) {
-  const Icon = item.done ? SquareCheck : Square;
-  return (
-    <li className="border-b border-line">
-      <button type="button" role="checkbox" aria-checked={item.done} onClick={onTick} className="flex min-h-touch w-full items-center gap-3 py-1 text-left">
-        <Icon aria-hidden className={`shrink-0 ${item.done ? "text-checked" : ""}`} />
-        <span className="min-w-0 flex-1">
-          <span className={`block leading-5 font-semibold ${item.done ? "text-faded line-through" : ""}`}>{item.what}</span>
-          {item.why && <span className="block text-base leading-5 text-faded">{item.why}</span>}
-        </span>
-        {item.at_s !== null && <time className="text-base text-faded">{clock(item.at_s, zone).slice(0, 5)}</time>}
-      </button>
-    </li>
   );
 }

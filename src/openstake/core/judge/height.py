@@ -1,0 +1,328 @@
+"""Rules on height readings: what they say of each other, and which slip of the hand fits a difference."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from itertools import combinations, pairwise
+
+from openstake.core.antenna import MeasuredTo, arp_heights_m
+from openstake.core.errors import InputError
+from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.units import metres_from_text, text_from_metres
+
+# Two readings in two units, before and after the session, agree to 2 to 3 mm (common practice).
+AGREE_WITHIN_M = 0.003
+# A tripod over a mark puts the antenna between these heights (common practice); outside, a unit is asked about.
+_USUAL_LOW_M, _USUAL_HIGH_M = 0.8, 2.4
+_ODD_LOW_M, _ODD_HIGH_M = 0.75, 3.0
+
+
+@dataclass(frozen=True)
+class TypedReading:
+    """One reading as it was typed: its text, metres, what it was measured to, and the unit of a bare number."""
+
+    text: str
+    reading_m: float
+    to: MeasuredTo
+    bare_unit: str = "m"
+
+    @property
+    def arp_height_m(self) -> float:
+        """Metres above the mark; NaN for a slant that cannot be."""
+        return float(arp_heights_m(self.reading_m, self.to)) if self.is_possible else float("nan")
+
+    @property
+    def is_possible(self) -> bool:
+        return self.to.method != "slant" or self.reading_m > self.to.rim_radius_m
+
+
+@dataclass(frozen=True)
+class KnownAntenna:
+    """What else a reading may have been: the features of the antenna, and its phase centre above the ARP in metres."""
+
+    features: Sequence[MeasuredTo] = ()
+    phase_centre_up_m: float | None = None
+
+
+def judge_heights(
+    readings: Sequence[TypedReading],
+    antenna: KnownAntenna | None = None,
+    limit_m: float = AGREE_WITHIN_M,
+    unit: str = "m",
+) -> list[Finding]:
+    """Return what the readings of one set-up say of each other, worst first; `limit_m` is what two may differ by."""
+    found = [_impossible(reading, unit) for reading in readings if not reading.is_possible]
+    possible = [reading for reading in readings if reading.is_possible]
+    found += [item for reading in possible if (item := _rod(reading, limit_m, unit))]
+    apart = [pair for pair in combinations(possible, 2) if _differ_m(*pair) > limit_m]
+    if apart:
+        # One sentence: the widest pair holds the slip, and every other pair would say the same of it.
+        found.append(_disagree(max(apart, key=lambda pair: _differ_m(*pair)), possible, antenna, limit_m, unit))
+    elif len(possible) == 1 and (odd := _odd_unit(possible[0], unit)):
+        found.append(odd)
+    return found
+
+
+def _differ_m(first: TypedReading, second: TypedReading) -> float:
+    # Rounded to a hundredth of a millimetre: 1.535 - 1.532 is 3 mm and not a little more.
+    return round(abs(first.arp_height_m - second.arp_height_m), 5)
+
+
+def _impossible(reading: TypedReading, unit: str) -> Finding:
+    return finding(
+        "impossible-slant",
+        Severity.STOP,
+        f"A slant of {text_from_metres(reading.reading_m, unit)} is not longer than the rim's radius of "
+        f"{text_from_metres(reading.to.rim_radius_m, unit)}: no antenna stands so low.",
+        "The unit, the feature or a digit is wrong.",
+        "Measure again, mark to rim.",
+        reading_m=round(reading.reading_m, 5),
+        rim_radius_m=reading.to.rim_radius_m,
+    )
+
+
+def _rod(reading: TypedReading, limit_m: float, unit: str) -> Finding | None:
+    fixed = reading.to.fixed_height_m
+    if fixed is None or round(abs(reading.reading_m - fixed), 5) <= limit_m:
+        return None
+    return finding(
+        "rod-contradicted",
+        Severity.STOP,
+        f"The {_in_a_sentence(reading.to.label)} is {text_from_metres(fixed, unit)}; '{reading.text}' was typed.",
+        "It is another rod, it is not fully extended or locked, or something else was measured.",
+        "Look at the rod's clamp, or choose the feature that was taped.",
+        reading_m=round(reading.reading_m, 5),
+        fixed_m=fixed,
+    )
+
+
+def _in_a_sentence(label: str) -> str:
+    return label[:1].lower() + label[1:]
+
+
+def _disagree(
+    pair: tuple[TypedReading, TypedReading], readings: Sequence[TypedReading], antenna: KnownAntenna | None,
+    limit_m: float, unit: str,
+) -> Finding:  # fmt: skip
+    """Return the one finding for a pair that differs: by the slip that explains it, or without a cause."""
+    first, second = pair
+    apart = (
+        f"'{first.text}' and '{second.text}' differ by {text_from_metres(_differ_m(*pair), unit)} at the ARP "
+        f"(limit {text_from_metres(limit_m, unit)})"
+    )
+    others = [reading for reading in readings if reading not in pair]
+    for explain in (_swapped, _unit, _as_another_feature, _phase_centre):
+        guesses = [guess for a, b in (pair, pair[::-1]) if (guess := explain(a, b, antenna, limit_m))]
+        # Where a third reading stands with one of the two, the slip is in the other.
+        if decided := [guess for guess in guesses if _supported(guess.mended_m, others, limit_m)]:
+            guesses = decided
+        if guesses:
+            return _explained(guesses, apart, abs(first.arp_height_m - second.arp_height_m))
+    return finding(
+        "heights-disagree",
+        Severity.STOP,
+        f"{apart}.",
+        "One of them was misread or mistyped, or the tripod moved between them.",
+        "Measure a third time, in the other unit.",
+        difference_m=round(_differ_m(*pair), 5),
+    )
+
+
+def _supported(height_m: float, others: Sequence[TypedReading], limit_m: float) -> bool:
+    return any(round(abs(other.arp_height_m - height_m), 5) <= limit_m for other in others)
+
+
+@dataclass(frozen=True)
+class _Guess:
+    """A slip that would explain a difference: its code, what was meant, in which reading, and why."""
+
+    code: str
+    text: str
+    meant: str
+    mended_m: float
+    cause: str
+
+
+def _explained(guesses: Sequence[_Guess], apart: str, difference_m: float) -> Finding:
+    meant = " or ".join(f"{guess.meant} in place of '{guess.text}'" for guess in guesses)
+    cause = " ".join(dict.fromkeys(guess.cause for guess in guesses))
+    return finding(
+        guesses[0].code,
+        Severity.STOP,
+        f"{apart}: likely {meant}.",
+        cause,
+        "Read the tape once more and correct the reading that was wrong." if len(guesses) == 1
+        else "The two cannot tell which of them is wrong: read the tape once more, in the other unit.",
+        difference_m=round(difference_m, 5),
+        likely=guesses[0].meant,
+        likely_arp_height_m=round(guesses[0].mended_m, 5),
+    )  # fmt: skip
+
+
+def _agrees(height_m: float, other: TypedReading, limit_m: float) -> bool:
+    return bool(round(abs(height_m - other.arp_height_m), 5) <= limit_m)
+
+
+def _mended(reading: TypedReading, text: str) -> TypedReading | None:
+    """Return a reading with another text; None where that is no length."""
+    try:
+        return replace(reading, text=text, reading_m=metres_from_text(text, reading.bare_unit))
+    except InputError:
+        return None
+
+
+def swapped_texts(text: str) -> list[str]:
+    """Return a number's text with every pair of neighbouring digits exchanged, also across the decimal mark.
+
+    The difference of a swap is always 9 × a power of ten × the difference of the two digits (common practice).
+    """
+    places = [match.start() for match in re.finditer(r"\d", text)]
+    found = []
+    for here, there in pairwise(places):
+        if text[here] != text[there] and re.fullmatch(r"[.,]?", text[here + 1 : there]):
+            letters = list(text)
+            letters[here], letters[there] = letters[there], letters[here]
+            found.append("".join(letters))
+    return found
+
+
+def _swapped(reading: TypedReading, other: TypedReading, _: KnownAntenna | None, limit_m: float) -> _Guess | None:
+    candidates = [mended for text in swapped_texts(reading.text) if (mended := _mended(reading, text))]
+    fitting = [item for item in candidates if _agrees(item.arp_height_m, other, limit_m)]
+    if not fitting:
+        return None
+    best = min(fitting, key=lambda item: abs(item.arp_height_m - other.arp_height_m))
+    return _Guess(
+        "digits-swapped", reading.text, best.text, best.arp_height_m, "Two neighbouring digits changed places while typing."
+    )  # fmt: skip
+
+
+_WORDS = {"m": "metres", "ft": "feet", "sft": "US survey feet", "cm": "centimetres", "in": "inches"}
+
+
+def _unit(reading: TypedReading, other: TypedReading, _: KnownAntenna | None, limit_m: float) -> _Guess | None:
+    number = re.match(r"\s*[\d.,]+", reading.text)
+    if number is None:
+        return None
+    for unit in _WORDS:
+        mended = _mended(reading, f"{number[0].strip()} {unit}")
+        if mended is None or abs(mended.reading_m - reading.reading_m) < 1e-4:
+            continue
+        if _agrees(mended.arp_height_m, other, limit_m):
+            return _Guess(
+                "unit-mixed", reading.text, mended.text, mended.arp_height_m,
+                f"'{reading.text}' was read in {_WORDS[unit]} and typed in another unit.",
+            )  # fmt: skip
+    return None
+
+
+def _as_another_feature(
+    reading: TypedReading, other: TypedReading, antenna: KnownAntenna | None, limit_m: float
+) -> _Guess | None:
+    for feature in antenna.features if antenna else ():
+        if feature.name == reading.to.name or feature.method == "rod":
+            continue
+        mended = replace(reading, to=feature)
+        if not _agrees(mended.arp_height_m, other, limit_m):
+            continue
+        slanted = feature.method == "slant" and reading.to.method == "vertical"
+        return _Guess(
+            "slant-as-vertical" if slanted else "wrong-feature", reading.text,
+            f"'{reading.text}' to: {_in_a_sentence(feature.label)}", mended.arp_height_m,
+            "A slant to the rim was taken for a vertical height." if slanted
+            else "The difference is the known offset between two features of this antenna: it was measured to the other one.",
+        )  # fmt: skip
+    return None
+
+
+def _phase_centre(
+    reading: TypedReading, other: TypedReading, antenna: KnownAntenna | None, limit_m: float
+) -> _Guess | None:
+    up_m = antenna.phase_centre_up_m if antenna else None
+    if not up_m or not _agrees(reading.arp_height_m - up_m, other, limit_m):
+        return None
+    return _Guess(
+        "wrong-feature", reading.text, f"'{reading.text}' to the phase centre", reading.arp_height_m - up_m,
+        "The difference is the height of the phase centre above the ARP: it is already in the reading.",
+    )  # fmt: skip
+
+
+def _odd_unit(reading: TypedReading, unit: str) -> Finding | None:
+    """Ask about the unit of a lone reading that is no usual height, where its number is one in the other unit."""
+    height = reading.arp_height_m
+    number = re.match(r"\s*[\d.,]+", reading.text)
+    if number is None or _ODD_LOW_M <= height <= _ODD_HIGH_M or reading.to.method == "rod":
+        return None
+    for other in ("m", "ft"):
+        mended = _mended(reading, f"{number[0].strip()} {other}")
+        if mended and _USUAL_LOW_M <= mended.arp_height_m <= _USUAL_HIGH_M:
+            return finding(
+                "unit-mixed",
+                Severity.LOOK,
+                f"'{reading.text}' puts the ARP {text_from_metres(height, unit)} above the mark; {mended.text} would put it "
+                f"at {mended.arp_height_m:.3f} m.",
+                "Metres and feet were taken for each other.",
+                "Look at the tape's unit. A mast or a very low tripod is right as it is.",
+                likely=mended.text,
+                likely_arp_height_m=round(mended.arp_height_m, 5),
+            )
+    return None
+
+
+def judge_opening_and_closing(
+    opening_m: float, closing_m: float, limit_m: float = AGREE_WITHIN_M, unit: str = "m"
+) -> Finding:
+    """Return what the height after the session says of the one before it, both to the ARP in metres."""
+    moved_m = round(closing_m - opening_m, 5)
+    if abs(moved_m) <= limit_m:
+        return finding(
+            "closing-height-agrees",
+            Severity.NOTE,
+            f"Opening and closing height agree within {text_from_metres(abs(moved_m), unit)} "
+            f"(limit {text_from_metres(limit_m, unit)}).",
+            "The tripod stood still, and the height was read rightly twice.",
+            "Nothing to do.",
+            difference_m=moved_m,
+        )
+    return finding(
+        "closing-height-differs",
+        Severity.STOP,
+        f"The closing height is {text_from_metres(abs(moved_m), unit)} {'larger' if moved_m > 0 else 'smaller'} than the "
+        f"opening one (limit {text_from_metres(limit_m, unit)}).",
+        "The tripod sank or was knocked, or one of the two was misread.",
+        "Measure again before anything is taken down. If the opening one was wrong, correct it: every point follows. "
+        "If the tripod moved, find the checks before and after it.",
+        difference_m=moved_m,
+    )
+
+
+def units_of(readings: Sequence[TypedReading]) -> set[str]:
+    """Return the units in which readings were typed: `metric` and `feet`."""
+    return {"feet" if _is_in_feet(reading) else "metric" for reading in readings}
+
+
+def _is_in_feet(reading: TypedReading) -> bool:
+    letters = re.sub(r"[\d\s.,/+-]", "", reading.text.lower())
+    return (letters or reading.bare_unit)[:1] in ("f", "s", "'", '"', "i", "u")
+
+
+def judge_completeness(readings: Sequence[TypedReading], unit: str = "m") -> list[Finding]:
+    """Return what is missing for heights that control each other; a rod needs no second reading."""
+    if not readings or any(reading.to.method == "rod" for reading in readings):
+        return []
+    if len(readings) > 1 and len(units_of(readings)) > 1:
+        return []
+    other = "feet" if units_of(readings) == {"metric"} else "metres"
+    count = f"{len(readings)} reading{'s' if len(readings) > 1 else ''}"
+    return [
+        finding(
+            "height-one-unit",
+            Severity.NOTE,
+            f"The height rests on {count} in one unit.",
+            "A misread or mistyped tape does not show by itself.",
+            f"Read the tape once more, in {other}: a slip in one unit does not come out in the other.",
+            readings=len(readings),
+        )
+    ]

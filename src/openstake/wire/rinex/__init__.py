@@ -1,0 +1,1 @@
+"""RINEX: observations and broadcast orbits in, observations out."""

@@ -1,0 +1,174 @@
+"""Observation files, RINEX 2.10 to 3.05, to epochs.
+
+Source: RINEX 2.11 and RINEX 3.05 (IGS/RTCM), the tables of the observation file.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import datetime
+
+from openstake.core.constants import GPS_MINUS_BEIDOU_S, GPS_MINUS_UTC_S
+from openstake.core.errors import FileError
+from openstake.core.observation import ObservationEpoch, Observed
+
+GPS_START = datetime(1980, 1, 6)
+_TIME_SYSTEMS = {"GPS": 0.0, "GAL": 0.0, "QZS": 0.0, "IRN": 0.0, "GLO": float(GPS_MINUS_UTC_S), "UTC": float(GPS_MINUS_UTC_S), "BDT": float(GPS_MINUS_BEIDOU_S)}  # fmt: skip
+# What the two letters of RINEX 2 are in RINEX 3, for GPS.  Source: RINEX 3.05, table A23 (from memory).
+_CODES_2 = {
+    "C1": "C1C", "P1": "C1W", "P2": "C2W", "C2": "C2X", "C5": "C5X", "L1": "L1C", "L2": "L2W", "L5": "L5X",
+    "D1": "D1C", "D2": "D2W", "D5": "D5X", "S1": "S1C", "S2": "S2W", "S5": "S5X",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class ObservationFile:
+    """An observation file: what its header says, and its epochs."""
+
+    version: float
+    marker: str
+    approximate_xyz_m: tuple[float, float, float] | None
+    antenna_height_m: float
+    epochs: tuple[ObservationEpoch, ...]
+
+
+def gps_seconds(moment: datetime, seconds: float) -> float:
+    """Return seconds since 1980-01-06 of a date, hour and minute with its seconds beside it."""
+    return (moment - GPS_START).total_seconds() + seconds
+
+
+def header_of(lines: Iterator[str], name: str) -> list[tuple[str, str]]:
+    """Return a RINEX header as (label, content); FileError where it has no end or no first line."""
+    found: list[tuple[str, str]] = []
+    for line in lines:
+        label = line[60:80].strip()
+        found.append((label, line[:60]))
+        if len(found) == 1 and label != "RINEX VERSION / TYPE":
+            raise FileError(f"{name} is not a RINEX file: its first line does not say its version.")
+        if label == "END OF HEADER":
+            return found
+    raise FileError(f"{name} is not a whole RINEX file: its header has no end.")
+
+
+def version_and_type(header: list[tuple[str, str]], name: str) -> tuple[float, str]:
+    """Return the version and the letter of the file's type."""
+    try:
+        return float(header[0][1][:9]), header[0][1][20:21].upper()
+    except ValueError:
+        raise FileError(f"{name} says no RINEX version.") from None
+
+
+def read_observations(text: str, name: str = "The file") -> ObservationFile:
+    """Return an observation file; FileError with a sentence where it is none.
+
+    Satellites with codes that are not known here are left out; event records other than epochs are passed over.
+    """
+    lines = iter(text.splitlines())
+    header = header_of(lines, name)
+    version, kind = version_and_type(header, name)
+    if kind != "O":
+        raise FileError(f"{name} is a RINEX file of type {kind or '?'}; observations (O) are needed here.")
+    if not (2.0 <= version < 4.0):
+        raise FileError(f"{name} is RINEX {version:.2f}; versions 2 and 3 are read here.")
+    offset_s = _time_offset_s(header, name)
+    try:
+        reader = _epochs_2(lines, header, offset_s) if version < 3.0 else _epochs_3(lines, header, offset_s)
+        epochs = tuple(reader)
+    except (ValueError, IndexError, StopIteration, RuntimeError):
+        raise FileError(f"{name} has a line that is not as RINEX {version:.2f} has it; it may be cut.") from None
+    if not epochs:
+        raise FileError(f"{name} holds no epoch of observations.")
+    return ObservationFile(version, _first(header, "MARKER NAME").strip(), _xyz(header), _height(header), epochs)
+
+
+def _first(header: list[tuple[str, str]], label: str) -> str:
+    return next((content for found, content in header if found == label), "")
+
+
+def _xyz(header: list[tuple[str, str]]) -> tuple[float, float, float] | None:
+    parts = _first(header, "APPROX POSITION XYZ").split()
+    if len(parts) != 3 or not any(float(part) for part in parts):
+        return None
+    return float(parts[0]), float(parts[1]), float(parts[2])
+
+
+def _height(header: list[tuple[str, str]]) -> float:
+    parts = _first(header, "ANTENNA: DELTA H/E/N").split()
+    return float(parts[0]) if parts else 0.0
+
+
+def _time_offset_s(header: list[tuple[str, str]], name: str) -> float:
+    system = _first(header, "TIME OF FIRST OBS")[48:51].strip() or "GPS"
+    if system not in _TIME_SYSTEMS:
+        raise FileError(f"{name} counts time in '{system}', which is not read here.")
+    return _TIME_SYSTEMS[system]
+
+
+def _values(chunk: str, codes: list[str]) -> dict[str, Observed]:
+    """Return the values of one satellite: 14.3 with loss of lock and strength behind each; blanks and zeros are absent."""
+    found = {}
+    for place, code in enumerate(codes):
+        field = chunk[place * 16 : place * 16 + 16].ljust(16)
+        if field[:14].strip() and float(field[:14]) != 0.0:
+            found[code] = Observed(float(field[:14]), int(field[14]) if field[14].isdigit() else 0)
+    return found
+
+
+def _codes_3(header: list[tuple[str, str]]) -> dict[str, list[str]]:
+    codes: dict[str, list[str]] = {}
+    letter = ""
+    for label, content in header:
+        if label == "SYS / # / OBS TYPES":
+            letter = content[0].strip() or letter
+            codes.setdefault(letter, []).extend(content[6:].split())
+    return codes
+
+
+def _epochs_3(lines: Iterator[str], header: list[tuple[str, str]], offset_s: float) -> Iterator[ObservationEpoch]:
+    codes = _codes_3(header)
+    for line in lines:
+        if not line.startswith(">"):
+            continue
+        flag, count = int(line[29:32]), int(line[32:35])
+        rows = [next(lines) for _ in range(count)]
+        if flag > 1:
+            continue
+        year, month, day, hour, minute = (int(part) for part in line[2:18].split())
+        time_s = gps_seconds(datetime(year, month, day, hour, minute), float(line[18:29])) + offset_s
+        satellites = {}
+        for row in rows:
+            name = f"{row[0]}{int(row[1:3]):02d}"
+            if row[0] in codes:
+                satellites[name] = _values(row[3:], codes[row[0]])
+        yield ObservationEpoch(time_s, satellites)
+
+
+def _epochs_2(lines: Iterator[str], header: list[tuple[str, str]], offset_s: float) -> Iterator[ObservationEpoch]:
+    types = [word for label, content in header if label == "# / TYPES OF OBSERV" for word in content[6:].split()]
+    codes = [_CODES_2.get(word, word) for word in types]
+    rows_each = (len(codes) + 4) // 5
+    for line in lines:
+        if not line.strip():
+            continue
+        flag, count = int(line[28:29]), int(line[29:32])
+        if flag > 1:
+            for _ in range(count if flag < 6 else count * rows_each):
+                next(lines)
+            continue
+        year, month, day, hour, minute = (int(part) for part in line[1:15].split())
+        time_s = gps_seconds(
+            datetime(year + (1900 if year >= 80 else 2000), month, day, hour, minute), float(line[15:26])
+        )
+        listed = line[32:68].ljust(36)
+        for _ in range((count - 1) // 12):
+            listed += next(lines)[32:68].ljust(36)
+        satellites = {}
+        for place in range(count):
+            text = listed[place * 3 : place * 3 + 3]
+            # A blank letter is GPS in a file of GPS alone.
+            name = f"{text[0] if text[0] != ' ' else 'G'}{int(text[1:]):02d}"
+            chunk = "".join(next(lines).ljust(80)[:80] for _ in range(rows_each))
+            if name[0] == "G":
+                satellites[name] = _values(chunk, codes)
+        yield ObservationEpoch(time_s + offset_s, satellites)

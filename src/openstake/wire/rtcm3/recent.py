@@ -1,0 +1,66 @@
+"""What a live stream holds now: each message's latest interval and the satellites sent, in flat memory."""
+
+from __future__ import annotations
+
+from collections import deque
+
+from openstake.core.evidence import HeardMessage, HeardStream
+from openstake.wire.rtcm3 import msm
+from openstake.wire.rtcm3.bits import BitReader
+from openstake.wire.rtcm3.frame import Frame
+from openstake.wire.rtcm3.summary import StreamSummary
+
+_KEPT_EPOCHS = 6
+
+
+def satellites_of(payload: bytes) -> frozenset[int]:
+    """Return the satellite numbers in an MSM's mask."""
+    bits = BitReader(payload)
+    bits.unsigned(12 + 12 + 30 + 19)
+    mask = bits.unsigned(64)
+    return frozenset(place + 1 for place in range(64) if mask >> (63 - place) & 1)
+
+
+class RecentStream:
+    """Takes frames as they arrive; intervals are of the last few epochs by the observables' own clock."""
+
+    def __init__(self) -> None:
+        self._summary = StreamSummary()
+        self._first_s: float | None = None
+        self._times: dict[int, deque[float]] = {}
+        self._satellites: dict[str, tuple[float, frozenset[int]]] = {}
+
+    def add(self, frame: Frame) -> None:
+        """Take one frame in; what cannot be read counts as a message all the same."""
+        self._summary.add(frame)
+        clock_s = self._summary.clock_s
+        if clock_s is None:
+            return
+        if self._first_s is None:
+            self._first_s = clock_s
+        times = self._times.setdefault(frame.number, deque(maxlen=_KEPT_EPOCHS))
+        if not times or times[-1] != clock_s:
+            times.append(clock_s)
+        if msm.is_msm(frame.number):
+            name = msm.CONSTELLATION_BY_DECADE[frame.number // 10]
+            before = self._satellites.get(name)
+            fresh = satellites_of(frame.payload)
+            # A set that is split over several messages of one epoch is one set.
+            joined = fresh | before[1] if before and before[0] == clock_s else fresh
+            self._satellites[name] = (clock_s, joined)
+
+    def heard(self) -> HeardStream:
+        """Return what the stream holds now."""
+        now_s = self._summary.clock_s
+        if now_s is None or self._first_s is None:
+            return HeardStream(0.0, (), {})
+        messages = tuple(
+            HeardMessage(number, self._interval_s(number), count.count)
+            for number, count in sorted(self._summary.messages.items())
+        )
+        satellites = {name: numbers for name, (seen_s, numbers) in self._satellites.items() if now_s - seen_s < 30.0}
+        return HeardStream(now_s - self._first_s, messages, satellites)
+
+    def _interval_s(self, number: int) -> float | None:
+        times = self._times.get(number, deque())
+        return round((times[-1] - times[0]) / (len(times) - 1), 3) if len(times) > 1 else None

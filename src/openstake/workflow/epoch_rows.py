@@ -1,0 +1,38 @@
+"""Epochs to rows of the store and back: angles stay as the text that was received."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+from openstake.core.evidence import Epoch
+from openstake.live.session import ReceivedEpoch
+from openstake.wire.nmea.sentence import degrees
+
+
+def epoch_columns(row: ReceivedEpoch) -> dict[str, Any]:
+    """Return an epoch as the columns of the store."""
+    epoch = row.epoch
+    return {
+        "time_of_day_s": epoch.time_of_day_s, "date": epoch.date.isoformat() if epoch.date else None,
+        "host_s": row.host_time_s, "quality": epoch.quality, "latitude_text": epoch.latitude_text,
+        "longitude_text": epoch.longitude_text, "altitude_m": epoch.altitude_m, "separation_m": epoch.separation_m,
+        "satellites": epoch.satellites, "pdop": epoch.pdop, "hdop": epoch.hdop, "vdop": epoch.vdop, "age_s": epoch.age_s,
+        "station_id": epoch.station_id, "sigma_east_m": epoch.sigma_east_m, "sigma_north_m": epoch.sigma_north_m,
+        "sigma_up_m": epoch.sigma_up_m, "reference_id": row.reference_id,
+    }  # fmt: skip
+
+
+def epoch_of_columns(row: Any) -> Epoch:
+    """Return the epoch of a stored row: angles parsed again from their text, so nothing was rounded on the way."""
+
+    def angle(text: str) -> float | None:
+        value, _, letter = text.partition(",")
+        return degrees(value, letter)
+
+    return Epoch(
+        row.time_of_day_s, date.fromisoformat(row.date) if row.date else None, row.quality, row.latitude_text,
+        row.longitude_text, angle(row.latitude_text), angle(row.longitude_text), row.altitude_m, row.separation_m,
+        row.satellites, row.hdop, row.age_s, row.station_id, row.sigma_east_m, row.sigma_north_m, row.sigma_up_m,
+        row.pdop, row.vdop,
+    )  # fmt: skip

@@ -1,0 +1,200 @@
+"""Raw data of others and our own: single-point positions out of RINEX, RINEX out of a base's stream."""
+
+from __future__ import annotations
+
+import zlib
+from collections.abc import Iterable
+from dataclasses import replace
+from datetime import date, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from openstake.core.constants import DAY_S, GPS_MINUS_UTC_S
+from openstake.core.errors import FileError
+from openstake.core.evidence import Epoch, StationReference
+from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.geodesy.local import enu_from_ecef_difference
+from openstake.core.observation import ObservationEpoch
+from openstake.core.single import Ionosphere, SinglePosition, single_position
+from openstake.wire.nmea.write import Fix, gga, rmc
+from openstake.wire.rinex.from_msm import MsmEpochs
+from openstake.wire.rinex.navigation import read_navigation
+from openstake.wire.rinex.observations import GPS_START, read_observations
+from openstake.wire.rinex.write import RinexHeader, write_observations
+from openstake.wire.rtcm3.frame import FrameReader
+from openstake.wire.rtcm3.station import Descriptor, decode_descriptor, decode_reference
+from openstake.workflow.captures import occupation_view, pieces
+
+MOST_TEXT_BYTES = 256 << 20
+_GPS_START_UNIX_S = 315_964_800.0
+
+
+def text_of(path: Path) -> str:
+    """Return a text file, unpacked where it is packed by gzip; FileError where it cannot be read or is too large."""
+    first = True
+    unpack: Any = None
+    out = bytearray()
+    for piece in pieces(path):
+        if first and piece[:2] == b"\x1f\x8b":
+            unpack = zlib.decompressobj(wbits=31)
+        first = False
+        try:
+            out += unpack.decompress(piece, MOST_TEXT_BYTES) if unpack else piece
+        except zlib.error:
+            raise FileError(f"{path} is packed by gzip and damaged.") from None
+        if len(out) > MOST_TEXT_BYTES:
+            raise FileError(f"{path} holds more than {MOST_TEXT_BYTES >> 20} MB of text. Cut it.")
+    return out.decode("latin-1")
+
+
+def single_positions(observations: Path, navigation: Path) -> tuple[dict[str, Any], list[Epoch]]:
+    """Return the single-point positions of a RINEX file and their average, and the positions as epochs of a receiver."""
+    observed = read_observations(text_of(observations), str(observations))
+    orbits = read_navigation(text_of(navigation), str(navigation))
+    ionosphere = Ionosphere(orbits.alpha, orbits.beta) if orbits.alpha and orbits.beta else None
+    solved = [single_position(epoch, orbits.ephemerides, ionosphere) for epoch in observed.epochs]
+    positions = [position for position in solved if position is not None]
+    if not positions:
+        raise FileError(
+            f"No epoch of {observations} could be solved: the orbits of {navigation} hold for "
+            f"{_span(orbits.ephemerides)}, the observations begin at {_date(observed.epochs[0].gps_s)}."
+        )
+    epochs = [_as_epoch(position) for position in positions]
+    result = occupation_view(epochs, []) | {
+        "epochs": len(observed.epochs),
+        "marker": observed.marker,
+        "two_frequencies": all(position.two_frequencies for position in positions),
+        "positions": [_position_view(position) for position in positions],
+    }
+    return result | {"from_header_m": _from_header(observed.approximate_xyz_m, positions)}, epochs
+
+
+def _date(gps_s: float) -> str:
+    return f"{GPS_START + timedelta(seconds=gps_s):%Y-%m-%d %H:%M}"
+
+
+def _span(ephemerides: dict[str, list[Any]]) -> str:
+    times = [item.orbit_time_s for listed in ephemerides.values() for item in listed]
+    return f"{_date(min(times))} to {_date(max(times))}"
+
+
+def _as_epoch(position: SinglePosition) -> Epoch:
+    latitude, longitude, height = (float(value) for value in geodetic_from_ecef(position.xyz_m))
+    utc_s = position.gps_s - GPS_MINUS_UTC_S
+    day = date(1980, 1, 6) + timedelta(days=int(utc_s // DAY_S))
+    return Epoch(
+        utc_s % DAY_S, day, 1, "", "", latitude, longitude, height, 0.0, position.satellites, None, None, None,
+        pdop=position.pdop,
+    )  # fmt: skip
+
+
+def _position_view(position: SinglePosition) -> dict[str, Any]:
+    latitude, longitude, height = (float(value) for value in geodetic_from_ecef(position.xyz_m))
+    return {
+        "gps_s": position.gps_s, "latitude_deg": latitude, "longitude_deg": longitude, "height_m": height,
+        "satellites": position.satellites, "pdop": position.pdop, "residual_m": position.residual_m,
+    }  # fmt: skip
+
+
+def _from_header(
+    header_m: tuple[float, float, float] | None, positions: list[SinglePosition]
+) -> dict[str, float] | None:
+    """Return how far the mean lies from the header's approximate position, east, north, up in metres."""
+    if header_m is None:
+        return None
+    latitude, longitude, _ = geodetic_from_ecef(header_m)
+    mean = np.mean([np.subtract(position.xyz_m, header_m) for position in positions], axis=0)
+    east, north, up = enu_from_ecef_difference(mean, float(latitude), float(longitude))
+    return {"east_m": float(east), "north_m": float(north), "up_m": float(up)}
+
+
+def as_nmea(epochs: Iterable[Epoch]) -> bytes:
+    """Return epochs as GGA and RMC, so that a log of positions can be looked at like any other."""
+    parts = []
+    for epoch in epochs:
+        day = datetime.combine(epoch.date or date(1970, 1, 1), datetime.min.time())
+        fix = Fix(
+            day + timedelta(seconds=epoch.time_of_day_s or 0.0), 1, epoch.latitude_deg, epoch.longitude_deg,
+            epoch.altitude_m, epoch.separation_m, epoch.satellites or 0, None, None, None, None, None, None,
+        )  # fmt: skip
+        parts.append(gga(fix) + rmc(fix))
+    return b"".join(parts)
+
+
+def gps_from_unix(unix_s: float) -> float:
+    """Return GPS seconds since 1980-01-06 of a Unix time, with today's leap seconds."""
+    return unix_s - _GPS_START_UNIX_S + GPS_MINUS_UTC_S
+
+
+class StreamToRinex:
+    """A base's bytes to a RINEX file: observations, and what the stream says of position, antenna and receiver."""
+
+    def __init__(self, near_unix_s: float, interval_s: float) -> None:
+        self.epochs = MsmEpochs(gps_from_unix(near_unix_s), interval_s)
+        self.kept: list[ObservationEpoch] = []
+        self.station: StationReference | None = None
+        self.descriptor: Descriptor | None = None
+        self._reader = FrameReader()
+
+    def feed(self, content: Iterable[bytes]) -> None:
+        for piece in content:
+            frames = list(self._reader.feed(piece))
+            for frame in frames:
+                try:
+                    if frame.number in (1005, 1006):
+                        self.station = decode_reference(frame.payload)
+                    elif frame.number in (1007, 1008, 1033):
+                        self.descriptor = _fuller(self.descriptor, decode_descriptor(frame.payload))
+                except ValueError:
+                    continue
+            self.kept += self.epochs.feed(frames)
+
+    def close(self, header: RinexHeader) -> str:
+        """Return the file; FileError where the stream held no observations."""
+        self.kept += self.epochs.feed(self._reader.close())
+        self.kept += self.epochs.close()
+        if self.descriptor is not None:
+            said = self.descriptor
+            header = replace(
+                header, receiver=said.receiver or "", receiver_serial=said.receiver_serial or "",
+                firmware=said.firmware or "", antenna=said.antenna, antenna_serial=said.antenna_serial or "",
+            )  # fmt: skip
+        notes = list(header.comments)
+        if self.epochs.without_phase:
+            names = " ".join(sorted(self.epochs.without_phase))
+            notes.append(f"No phase for {names}: no message said their frequency channel.")
+        header = replace(header, glonass_channels=dict(self.epochs.channels), comments=tuple(notes))
+        try:
+            return write_observations(header, self.kept)
+        except ValueError:
+            raise FileError(
+                "The stream holds no MSM observations in this stretch, so there is no RINEX file to write."
+            ) from None
+
+
+def _fuller(known: Descriptor | None, fresh: Descriptor) -> Descriptor:
+    """Return the descriptor that says more: a 1033 names the receiver, a 1007 does not."""
+    return fresh if known is None or fresh.receiver or not known.receiver else known
+
+
+def capture_to_rinex(path: Path, near_unix_s: float, interval_s: float, marker: str) -> tuple[str, dict[str, Any]]:
+    """Return a capture of corrections as RINEX 3, and what is in it."""
+    maker = StreamToRinex(near_unix_s, interval_s)
+    maker.feed(pieces(path))
+    place = maker.station.xyz_m if maker.station else (0.0, 0.0, 0.0)
+    text = maker.close(RinexHeader(marker, place, 0.0, made_unix_s=near_unix_s))
+    return text, summary(maker)
+
+
+def summary(maker: StreamToRinex) -> dict[str, Any]:
+    """Return what a RINEX file of ours holds."""
+    return {
+        "epochs": len(maker.kept),
+        "first": _date(maker.kept[0].gps_s),
+        "last": _date(maker.kept[-1].gps_s),
+        "satellites": len({name for epoch in maker.kept for name in epoch.satellites}),
+        "without_phase": sorted(maker.epochs.without_phase),
+        "unknown_signals": sorted(maker.epochs.unknown_signals),
+    }

@@ -1,0 +1,181 @@
+"""Height readings: reduction by hand-worked triangles, sigmas against Monte Carlo, and the slips that people make."""
+
+import json
+from itertools import product
+
+import numpy as np
+import pytest
+from click.testing import CliRunner
+
+from openstake.cli import main
+from openstake.core.antenna import HeightSigmas, MeasuredTo, arp_height_m, mean_height
+from openstake.core.errors import InputError
+from openstake.core.judge.height import (
+    KnownAntenna,
+    TypedReading,
+    judge_completeness,
+    judge_heights,
+    judge_opening_and_closing,
+    swapped_texts,
+)
+from openstake.core.units import METRES_PER_UNIT, metres_from_text
+
+BOTTOM = MeasuredTo("bottom", "Bottom of mount", "vertical")
+RIM = MeasuredTo("rim", "Rim", "slant", 0.12, 0.03)
+NOTCH = MeasuredTo("notch", "Notch", "vertical", 0.0, 0.0345)
+ROD = MeasuredTo("rod", "Fixed 2.000 m rod", "rod", fixed_height_m=2.0)
+A_HUNDREDTH_OF_A_MILLIMETRE = 1e-5
+
+
+def typed(text, to=BOTTOM, unit="m"):
+    return TypedReading(text, metres_from_text(text, unit), to, unit)
+
+
+def codes(findings):
+    return [item.code for item in findings]
+
+
+@pytest.mark.parametrize(
+    ("slant", "radius", "offset", "height"),
+    [
+        (0.5, 0.3, 0.0, 0.4),  # 3-4-5
+        (1.3, 0.5, 0.03, 1.23),  # 5-12-13, the ARP 3 cm above the rim
+        (1.7, 0.8, -0.02, 1.48),  # 8-15-17, the ARP 2 cm below it
+    ],
+)
+def test_slants_reduce_as_right_triangles_do(slant, radius, offset, height):
+    assert arp_height_m(slant, MeasuredTo("rim", "Rim", "slant", radius, offset)) == pytest.approx(height, abs=1e-12)
+
+
+def test_readings_that_cannot_be_are_refused_with_a_sentence():
+    with pytest.raises(InputError, match="not longer than the rim's radius"):
+        arp_height_m(0.12, RIM)
+    with pytest.raises(InputError, match="Check the unit"):
+        arp_height_m(1532.0, BOTTOM)
+
+
+def test_propagated_sigmas_agree_with_monte_carlo():
+    random = np.random.default_rng(5)
+    n, tape, radius, offset = 400_000, 0.002, 0.0015, 0.001
+    # A low tripod, where the radius matters: slants of 0.400 m and 0.402 m to a rim of 0.2 m, and a vertical one.
+    rim = MeasuredTo("rim", "Rim", "slant", 0.2, 0.03)
+    r = 0.2 + random.normal(0.0, radius, n)
+    o = random.normal(0.0, offset, (2, n))
+    slants = np.array([[0.400], [0.402]]) + random.normal(0.0, tape, (2, n))
+    vertical = 0.376 + random.normal(0.0, tape, n) + o[1]
+    trials = (np.sqrt(slants**2 - r**2).sum(axis=0) + 2 * (0.03 + o[0]) + vertical) / 3.0
+
+    found = mean_height([(0.400, rim), (0.402, rim), (0.376, BOTTOM)], HeightSigmas(tape, radius, offset))
+
+    # A sample standard deviation of 400 000 trials is known to 0.11 % (one sigma); the curvature adds less.
+    assert found.sigma_m == pytest.approx(np.std(trials), rel=0.006)
+    assert found.arp_height_m == pytest.approx(np.mean(trials), abs=2e-5)
+
+
+@pytest.mark.parametrize("number", [f"{value:04d}" for value in range(900, 2400, 7)])
+@pytest.mark.parametrize("other", ["m", "ft"])
+def test_any_two_neighbouring_digits_that_change_places_are_named(number, other):
+    """All neighbours of four-digit readings: the second reading is true, the first has two digits swapped."""
+    true = f"{number[0]}.{number[1:]} m"
+    metres = float(true[:-2])
+    second = true if other == "m" else f"{metres / METRES_PER_UNIT['ft']:.3f} ft"
+    for place in range(3):
+        digits = list(number)
+        digits[place], digits[place + 1] = digits[place + 1], digits[place]
+        wrong = f"{digits[0]}.{''.join(digits[1:])} m"
+        if wrong == true or float(wrong[:-2]) == 0.0:
+            continue
+
+        (found,) = judge_heights([typed(wrong), typed(second)])
+
+        assert found.code == "digits-swapped", (wrong, second)
+        assert f"{true} in place of '{wrong}'" in found.sentence
+        # A fact of the trade (common practice, no source): 9 times a power of ten times a digit, in millimetres.
+        millimetres = round(abs(float(wrong[:-2]) - metres) * 1000)
+        assert millimetres in {9 * power * digit for power, digit in product((1, 10, 100), range(1, 10))}
+
+
+def test_a_swap_reaches_across_the_decimal_mark():
+    assert swapped_texts("1.532 m") == ["5.132 m", "1.352 m", "1.523 m"]
+
+
+@pytest.mark.parametrize(
+    ("readings", "antenna", "code", "words"),
+    [
+        (["1.532 m", "5.026 ft"], None, None, ""),
+        (["1.532 m", "1.535 m"], None, None, ""),
+        (["1.532 m", "1.536 m"], None, "heights-disagree", "differ by 0.004 m"),
+        (["5.026 m", "1.532 m"], None, "unit-mixed", "5.026 ft in place of '5.026 m'"),
+        (["1.532 ft", "5.026 ft"], None, "unit-mixed", "1.532 m in place of '1.532 ft'"),
+        # A third reading decides which of the two was wrong.
+        (["1.352 m", "1.532 m", "5.027 ft"], None, "digits-swapped", "likely 1.532 m in place of '1.352 m'."),
+        # The notch lies 34.5 mm below the ARP: 1.4975 m to it is 1.532 m at the ARP.
+        (["1.4975 m", "1.532 m"], KnownAntenna([BOTTOM, NOTCH]), "wrong-feature", "to: notch"),
+        # 1.5068 m slant to a rim of 0.12 m, 0.03 m below the ARP: √(1.5068² − 0.12²) + 0.03 = 1.53201 m.
+        (["1.5068 m", "1.532 m"], KnownAntenna([BOTTOM, RIM]), "slant-as-vertical", "to: rim"),
+        (["1.5945 m", "1.532 m"], KnownAntenna([BOTTOM], 0.0625), "wrong-feature", "phase centre"),
+    ],
+)  # fmt: skip
+def test_each_slip_is_named_with_what_was_likely_meant(readings, antenna, code, words):
+    found = judge_heights([typed(text) for text in readings], antenna)
+
+    assert codes(found) == ([code] if code else [])
+    assert not code or words in found[0].sentence
+
+
+def test_a_rod_that_is_contradicted_and_a_lone_reading_in_an_odd_unit_are_asked_about():
+    assert codes(judge_heights([typed("1.800 m", ROD)])) == ["rod-contradicted"]
+    assert judge_heights([typed("2.001 m", ROD)]) == []
+    (found,) = judge_heights([typed("5.026 m")])
+    assert (found.code, found.severity.value) == ("unit-mixed", "look")
+    assert judge_heights([typed("1.1 m")]) == []
+    (found,) = judge_heights([typed("1.532", unit="ft")])
+    assert "1.532 m would put it" in found.sentence
+
+
+def test_one_unit_alone_is_noted_and_a_rod_needs_no_second_reading():
+    assert codes(judge_completeness([typed("1.532 m")])) == ["height-one-unit"]
+    assert judge_completeness([typed("1.532 m"), typed("5 ft 0 5/16 in")]) == []
+    assert judge_completeness([typed("2 m", ROD)]) == []
+
+
+def test_opening_and_closing_heights_are_compared_with_the_limit():
+    assert judge_opening_and_closing(1.532, 1.535).code == "closing-height-agrees"
+    sunk = judge_opening_and_closing(1.532, 1.528)
+    assert sunk.code == "closing-height-differs" and "0.004 m smaller" in sunk.sentence
+
+
+def run(*arguments, code=0):
+    result = CliRunner().invoke(main, ["height", *arguments])
+    assert result.exit_code == code, result.output
+    return json.loads(result.output) if code == 0 else result.output
+
+
+def test_the_terminal_reduces_readings_and_says_what_does_not_fit():
+    found = run("--reading", "1.3m", "--reading", "1.302m", "--kind", "slant", "--rim-radius", "0.5m", "--feature-to-arp",
+                "-0.03m", "--json")  # fmt: skip
+    # √(1.3² − 0.5²) = 1.2 and √(1.302² − 0.5²) = 1.202167 (by hand), less 0.03.
+    assert found["arp_height_m"] == pytest.approx((1.17 + 1.172167) / 2, abs=1e-6)
+    assert found["spread_m"] == pytest.approx(0.002167, abs=1e-6)
+    # ∂h/∂s = 1.3/1.2: each 1.083 mm, their mean 0.766 mm.
+    assert found["sigma_m"] == pytest.approx(0.001 * 1.3 / 1.2 / 2**0.5, abs=A_HUNDREDTH_OF_A_MILLIMETRE)
+    assert len(found["readings"]) == 2 and found["findings"] == []
+
+    swapped = run("--reading", "1.523m", "--reading", "5.026ft", "--kind", "vertical", "--json")
+    assert swapped["findings"][0]["code"] == "digits-swapped"
+    assert swapped["findings"][0]["numbers"]["likely_arp_height_m"] == 1.532
+    impossible = run("--reading", "0.1m", "--kind", "slant", "--rim-radius", "0.12m", "--json")
+    assert impossible["arp_height_m"] is None and impossible["findings"][0]["code"] == "impossible-slant"
+
+
+@pytest.mark.parametrize(
+    ("arguments", "words"),
+    [
+        (["--reading", "1.532", "--kind", "vertical"], "has no unit"),
+        (["--reading", "1532m", "--kind", "vertical"], "Check the unit"),
+        (["--reading", "1.5m", "--kind", "slant"], "needs the rim's radius"),
+        (["--reading", "1.5m", "--kind", "vertical", "--sigma", "-1mm"], "cannot be negative"),
+    ],
+)
+def test_the_terminal_refuses_what_it_would_have_to_guess(arguments, words):
+    assert words in run(*arguments, code=2)

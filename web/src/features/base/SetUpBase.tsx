@@ -1,0 +1,207 @@
+import { ArrowDown, Radio as RadioIcon } from "lucide-react";
+import { useState } from "react";
+import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { useDropSetUp, useSettle, useStartBase } from "../../api/queries";
+import { Button, Note, TextField } from "../../ui/controls";
+import { useMarkNamed } from "../../ui/marks";
+import { Page } from "../../ui/Page";
+import { More } from "../../ui/More";
+import { Steps, type Step } from "../../ui/Steps";
+import { TickRow } from "../../ui/ticks";
+import { CoordinateStep } from "./CoordinateStep";
+import { addressesOf, FeedFields, feedsOf, listenOf, type Feeds } from "./FeedFields";
+import { OpeningHeight, useReading } from "./HeightsStep";
+import { MarkStep } from "./MarkStep";
+import { MeantTable } from "./MeantTable";
+import { Asked, SiteStep } from "./SiteStep";
+import { StackCard } from "./TypedHeight";
+
+const KEYS = ["site", "mark", "height", "coordinate", "air"] as const;
+type Key = (typeof KEYS)[number];
+
+/** Set up the base, step by step, each kept as it is settled; then start. */
+export function SetUpBase(props: {
+  job: Schemas["Job"];
+  view: Schemas["BaseView"];
+  average: Schemas["Average"] | null;
+  tabs: React.ReactNode;
+}) {
+  const { job, view, average } = props;
+  const { setup } = view;
+  const mark = useMarkNamed(job.id, setup?.mark_id ? setup.mark_name : "");
+  const reading = useReading(job.id, "before", view.heights);
+  const air = useAir(job, view);
+  const drop = useDropSetUp(job.id);
+  const steps = stepsOf(view);
+  const [open, setOpen] = useState<Key>(() => steps.find((step) => step.state === "missing")?.key ?? "air");
+  const next = KEYS[KEYS.indexOf(open) + 1];
+  const missing = setup?.missing ?? ["Pick the mark under the antenna."];
+  const stops = setup?.stops ?? [];
+  const aside = asideOf(open, air.start.error, missing, stops);
+  const bodies = {
+    site: <SiteStep job={job} view={view} />,
+    mark: <MarkStep job={job} view={view} average={average} mark={mark} />,
+    height: <OpeningHeight job={job} heights={view.heights} reading={reading} />,
+    coordinate: <CoordinateStep job={job} view={view} average={average} />,
+    air: <AirStep job={job} view={view} air={air} />,
+  };
+  return (
+    <Page
+      title="Base"
+      why="Over which mark, how high, and with which coordinate."
+      tabs={props.tabs}
+      aside={<div className={aside.flag ? "font-semibold text-flag" : "text-faded"}>{aside.words}</div>}
+      action={
+        next ? (
+          open === "height" && reading.height ? (
+            <Button kind="primary" large disabled={reading.add.isPending} onClick={reading.send}>
+              Add {reading.height.text}
+            </Button>
+          ) : (
+            <Button kind="primary" large onClick={() => setOpen(next)}>
+              <ArrowDown aria-hidden /> Next: {steps.find((step) => step.key === next)?.title}
+            </Button>
+          )
+        ) : (
+          <Button
+            kind={stops.length ? "danger" : "primary"}
+            large
+            disabled={missing.length > 0 || (stops.length > 0 && !air.accepted) || air.start.isPending}
+            onClick={air.send}
+          >
+            <RadioIcon aria-hidden /> {stops.length ? "Start all the same" : "Start the base"}
+          </Button>
+        )
+      }
+    >
+      <div className="grid grid-cols-[3fr_2fr] items-start gap-5">
+        <div className="min-w-0">
+          <Steps steps={steps} open={open} onOpen={setOpen}>
+            {bodies[open]}
+          </Steps>
+          {setup && (
+            <div className="mt-3 flex items-center gap-4">
+              <Button className="text-base!" disabled={drop.isPending} onClick={() => drop.mutate(undefined, { onSuccess: () => setOpen("site") })}>
+                Give this set-up up
+              </Button>
+              {drop.isError && <span className="font-semibold text-flag">{sentenceOf(drop.error)}</span>}
+            </div>
+          )}
+        </div>
+        <div className="sticky top-0 flex flex-col gap-3">
+          <StackCard job={job} heights={view.heights} typed={reading.typed} />
+          <MeantTable
+            job={job}
+            meant={setup?.arp ?? null}
+            arpHeightM={view.heights.opening?.arp_height_m ?? null}
+            stationId={setup?.station_id ?? null}
+            air={null}
+            running={false}
+          />
+        </div>
+      </div>
+    </Page>
+  );
+}
+
+function stepsOf(view: Schemas["BaseView"]): Step<Key>[] {
+  const { setup, heights, questions } = view;
+  const site = questions.filter((item) => item.group === "site");
+  const level = questions.filter((item) => item.group === "level");
+  const seen = site.filter((item) => item.done).length;
+  const upright = level.filter((item) => item.done).length;
+  const stopped = (findings: Schemas["Finding"][]) => findings.some((item) => item.severity === "stop");
+  const school = view.sources.schools.find((item) => item.source === setup?.source);
+  const check = view.sources.average_mark?.check;
+  return [
+    { key: "site", title: "Site", state: seen === site.length ? "checked" : seen ? "entered" : "missing", summary: `${seen} of ${site.length} looked at` },
+    {
+      key: "mark",
+      title: "Mark",
+      state: !setup?.mark_name ? "missing" : check ? (check.agrees ? "checked" : "disagrees") : "entered",
+      summary: setup?.mark_name ?? "",
+    },
+    {
+      key: "height",
+      title: "Height",
+      state: !heights.opening ? "missing" : stopped(heights.findings) ? "disagrees" : heights.opening.count > 1 ? "checked" : "entered",
+      summary: heights.opening ? `ARP ${heights.opening.text}` : "",
+    },
+    {
+      key: "coordinate",
+      title: "Coordinate",
+      state: !setup?.coordinate ? "missing" : stopped(setup.findings) ? "disagrees" : "entered",
+      summary: setup?.source === "remembered" ? "the earlier one again" : (school?.title ?? ""),
+    },
+    { key: "air", title: "On the air", state: "missing", summary: `level looked at ${upright} of ${level.length} times, station ${setup?.station_id ?? view.suggested.station_id}` },
+  ];
+}
+
+function asideOf(open: Key, error: unknown, missing: string[], stops: string[]): { words: string; flag: boolean } {
+  if (error) return { words: sentenceOf(error), flag: true };
+  if (open === "air" && missing.length) return { words: missing.join(" "), flag: false };
+  if (stops.length) return { words: `Stop: ${stops[0]}`, flag: true };
+  if (open === "air") return { words: "Screw the antenna on before power. Look at bubble and plummet once more.", flag: false };
+  return { words: "What is settled is kept: come back to it at any time.", flag: false };
+}
+
+/** What the last step holds: addresses, station ID, whether a stop is accepted, and the start itself. */
+function useAir(job: Schemas["Job"], view: Schemas["BaseView"]) {
+  const { setup, suggested } = view;
+  const [feeds, setFeeds] = useState<Feeds>(() =>
+    feedsOf({
+      base_url: setup?.base_url ?? suggested.base_url,
+      rover_url: setup?.rover_url ?? suggested.rover_url,
+      receiver_url: setup?.receiver_url ?? suggested.receiver_url,
+      refers_to: setup?.refers_to ?? suggested.refers_to,
+    }),
+  );
+  const [typedId, setStationId] = useState<string | null>(null);
+  const [accepted, setAccepted] = useState(false);
+  const settle = useSettle(job.id);
+  const start = useStartBase(job.id);
+  const stationId = typedId ?? String(setup?.station_id ?? suggested.station_id);
+  const number = /^\d+$/.test(stationId.trim()) ? Number(stationId) : null;
+  const error = start.error ?? settle.error;
+  const problem = error instanceof Problem ? error : null;
+  return {
+    feeds,
+    setFeeds,
+    stationId,
+    setStationId,
+    idProblem: number === null ? "A station ID is a whole number from 0 to 4095." : problem?.field === "station_id" ? problem.sentence : null,
+    accepted,
+    setAccepted,
+    problem,
+    start,
+    keep: () => settle.mutate({ ...addressesOf(feeds), ...(number === null ? {} : { station_id: number }) }),
+    send: () => start.mutate({ listen: listenOf(feeds), accepted, ...(number === null ? {} : { station_id: number }) }),
+  };
+}
+
+function AirStep({ job, view, air }: { job: Schemas["Job"]; view: Schemas["BaseView"]; air: ReturnType<typeof useAir> }) {
+  const stops = view.setup?.stops ?? [];
+  return (
+    <>
+      <Asked job={job} view={view} keys={(question) => question.group === "level" && question.key !== "level:setup"} />
+      {stops.length > 0 && (
+        <Note tone="flag">
+          {stops.map((sentence) => (
+            <p key={sentence} className="font-bold text-flag">
+              {sentence}
+            </p>
+          ))}
+          <TickRow what="Read it: start all the same" why="The Book keeps what was accepted." done={air.accepted} onTick={() => air.setAccepted(!air.accepted)} />
+        </Note>
+      )}
+      <More title="Station ID, and where to listen" open={!job.practice || Boolean(air.problem)}>
+        {/* What is typed is kept when its field is left. */}
+        <div onBlur={air.keep}>
+          <FeedFields feeds={air.feeds} onChange={air.setFeeds} problem={air.problem} practice={job.practice}>
+            <TextField label="Station ID" name="station_id" value={air.stationId} onChange={air.setStationId} problem={air.idProblem} />
+          </FeedFields>
+        </div>
+      </More>
+    </>
+  );
+}
