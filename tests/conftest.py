@@ -30,6 +30,18 @@ class Crew:
     def post(self, path, body=None, status=200, **headers):
         return self.send("POST", path, body, status, **headers)
 
+    def upload(self, path, content, status=200, **query):
+        """Send a file as it is."""
+        answer = self._client.post(
+            f"/api{path}", data=content, query_string=query, content_type="application/octet-stream",
+            base_url="http://127.0.0.1:8420",
+        )  # fmt: skip
+        assert answer.status_code == status, answer.get_data(as_text=True)
+        return answer.get_json()
+
+    def file(self, path):
+        return self._client.get(f"/api{path}", base_url="http://127.0.0.1:8420").get_data()
+
     def job(self, name="Carrow Sluice"):
         return next(job for job in self.get("/jobs")["jobs"] if job["name"] == name)["id"]
 
@@ -63,7 +75,7 @@ class Crew:
 
 def start_wish(**wish):
     """Put the addresses of a wish to start where the API has them."""
-    places = {"base_url", "base_password", "rover_url", "refers_to"}
+    places = {"base_url", "base_password", "rover_url", "receiver_url", "refers_to"}
     listen = {name: wish[name] for name in places & set(wish)}
     return {name: value for name, value in wish.items() if name not in places} | {"listen": listen}
 

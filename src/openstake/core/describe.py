@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import MISSING, Field, dataclass, field, fields, is_dataclass
+from functools import cache
 from typing import Any, TypeVar, get_args, get_origin, get_type_hints
 
 from openstake.core.errors import InputError
@@ -63,11 +64,14 @@ def fields_shown(cls: type) -> tuple[FieldShown, ...]:
     return tuple(shown)
 
 
+_hints = cache(get_type_hints)
+
+
 def _inner(cls: type, item: Field[Any]) -> type | None:
     """Return the dataclass inside a group or table field."""
     if item.metadata["kind"] not in ("group", "table"):
         return None
-    kind = get_type_hints(cls)[item.name]
+    kind = _hints(cls)[item.name]
     candidates = [kind, *get_args(kind), *(inner for part in get_args(kind) for inner in get_args(part))]
     return next(candidate for candidate in candidates if is_dataclass(candidate) and get_origin(candidate) is None)  # type: ignore[return-value]
 

@@ -44,7 +44,11 @@ _RETRY_S = 1.0
 
 @dataclass(frozen=True)
 class Broadcast:
-    """What was typed at the base: mark (degrees, ellipsoidal metres), ARP height above it, and where to push."""
+    """What was typed at the base: mark (degrees, ellipsoidal metres), ARP height above it, and where to push.
+
+    The rest is what can be switched in a receiver: a 1005 in place of the 1006 (`states_height` False), the flag of a
+    virtual station, messages that are off, the seconds between two epochs, and the elevation mask.
+    """
 
     host: str
     port: int
@@ -55,6 +59,11 @@ class Broadcast:
     height_m: float
     antenna_height_m: float
     station_id: int
+    states_height: bool = True
+    virtual: bool = False
+    switched_off: frozenset[int] = frozenset()
+    epoch_interval_s: int = 1
+    mask_deg: float = HORIZON_DEG
 
     @property
     def arp_ecef_m(self) -> NDArray[np.float64]:
@@ -64,7 +73,8 @@ class Broadcast:
     @property
     def station(self) -> StationReference:
         x, y, z = (float(value) for value in self.arp_ecef_m)
-        return StationReference(self.station_id, x, y, z, self.antenna_height_m, False)
+        height = self.antenna_height_m if self.states_height else None
+        return StationReference(self.station_id, x, y, z, height, self.virtual)
 
     def station_frames(self) -> list[bytes]:
         """Return 1006, 1008, 1033 and 1230: what goes out every ten seconds."""
@@ -75,6 +85,11 @@ class Broadcast:
             encode_descriptor(replace(antenna, receiver="STANDIN BASE", firmware="0.1", receiver_serial="S-4471")),
             encode_biases(GlonassBiases(self.station_id, True, (0.0, 0.0, 0.0, 0.0))),
         ]
+
+
+def _number(frame: bytes) -> int:
+    """Return the message number of a frame: the 12 bits after its three-byte head."""
+    return int.from_bytes(frame[3:5], "big") >> 4
 
 
 class BaseReceiver:
@@ -151,13 +166,17 @@ class BaseReceiver:
                 )  # fmt: skip
             if broadcast is None:
                 continue
-            frames = observables.frames(time_s, broadcast.station_id, sky)
+            above = [item for item in sky if item.elevation_deg >= broadcast.mask_deg]
+            frames = observables.frames(time_s, broadcast.station_id, above)
+            if round(time_s) % broadcast.epoch_interval_s:
+                frames = []
             if sent_for is not broadcast or time_s >= station_due_s:
                 frames += broadcast.station_frames()
                 # On whole tens, so that a listener who joins late waits at most ten seconds.
                 station_due_s = time_s // STATION_INTERVAL_S * STATION_INTERVAL_S + STATION_INTERVAL_S
                 sent_for = broadcast
-            if not self._push(broadcast, b"".join(frames), time_s >= retry_at_s):
+            on_air = [frame for frame in frames if _number(frame) not in broadcast.switched_off]
+            if not self._push(broadcast, b"".join(on_air), time_s >= retry_at_s):
                 sent_for = None
                 retry_at_s = time_s + _RETRY_S * self._clock.speed
 

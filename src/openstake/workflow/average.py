@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 import time
+from collections import OrderedDict
 from collections.abc import Callable, Sequence
 from typing import Any
 
@@ -24,6 +25,7 @@ from openstake.workflow.epoch_rows import epoch_columns, epoch_of_columns
 
 MOST_S = 4 * 3600.0
 _MOST_DRAWN = 400
+_SHOWN_EVERY_S = 1.0
 
 
 class Average:
@@ -50,15 +52,16 @@ class Average:
 
     def _run(self) -> None:
         reader = EpochReader()
-        began_s = time.time()
+        began_s, shown_s = time.time(), 0.0
         try:
             source = open_source(self.url)
             try:
                 while not self._stop.is_set() and time.monotonic() - self._started_s < self.seconds:
                     fresh = list(reader.feed(source.read(0.25)))
-                    if fresh:
-                        self._epochs += fresh
+                    self._epochs += fresh
+                    if fresh and time.monotonic() - shown_s > _SHOWN_EVERY_S:
                         self._on_change()
+                        shown_s = time.monotonic()
             finally:
                 source.close()
             self._epochs += reader.close()
@@ -133,12 +136,21 @@ def store_average(
     return row
 
 
+# Averages seen last, by id: their rows never change, and a page asks for the same one every few seconds.
+_SEEN: OrderedDict[str, PositionAverage] = OrderedDict()
+_MOST_SEEN = 16
+
+
 def stored_average(session: Session, average_id: str) -> PositionAverage:
     """Return an average from its stored epochs."""
-    rows: list[Any] = list(
-        session.scalars(select(AverageEpoch).where(AverageEpoch.average_id == average_id).order_by(AverageEpoch.n))
-    )
-    return average_of_epochs([epoch_of_columns(row) for row in rows])
+    found = _SEEN.get(average_id)
+    if found is None:
+        query = select(AverageEpoch).where(AverageEpoch.average_id == average_id).order_by(AverageEpoch.n)
+        rows: list[Any] = list(session.scalars(query))
+        found = _SEEN[average_id] = average_of_epochs([epoch_of_columns(row) for row in rows])
+        while len(_SEEN) > _MOST_SEEN:
+            _SEEN.popitem(last=False)
+    return found
 
 
 def needed_average(running: Average | None) -> None:

@@ -75,7 +75,7 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
         meant = _meant(session, job, occupation, coordinate, height, mark, context.now())
         listening = listening_of(session, occupation.id)
         profile = next((item for item in chosen_profiles(session, job_id) if item.role == "base"), None)
-        result["occupation"] = _occupation_view(session, occupation, mark, height, coordinate, listening, meant)
+        result["occupation"] = _occupation_view(session, job, occupation, mark, height, coordinate, listening, meant)
         result["effect"] = _effect_view(session, job, coordinate)
     running = context.sessions.get(occupation.id)
     heard = running.moment() if running else None
@@ -111,7 +111,10 @@ def _setup_view(session: Session, job: JobNow, setup: SetUpNow) -> dict[str, Any
     arp = None
     if coordinate is not None and height is not None:
         latitude, longitude, arp_height = (
-            float(value) for value in geodetic_from_ecef(meant_arp_ecef(coordinate.xyz_m, height.arp_height_m))
+            float(value)
+            for value in geodetic_from_ecef(
+                meant_arp_ecef(coordinate.xyz_m, height.arp_height_m), job.frame.positions_ellipsoid
+            )
         )
         arp = {"latitude_deg": latitude, "longitude_deg": longitude, "height_m": arp_height}
     mark = head_of(session, job, settled.mark_id) if settled.mark_id else None
@@ -141,10 +144,11 @@ def _meant(
 
 
 def _occupation_view(
-    session: Session, occupation: Occupation, mark: MarkNow, height: BaseHeight, coordinate: BaseCoordinate,
+    session: Session, job: JobNow, occupation: Occupation, mark: MarkNow, height: BaseHeight, coordinate: BaseCoordinate,
     listening: Listening, meant: MeantBase,
 ) -> dict[str, Any]:  # fmt: skip
-    latitude, longitude, arp_height = (float(value) for value in geodetic_from_ecef(meant.arp_m))
+    place = geodetic_from_ecef(meant.arp_m, job.frame.positions_ellipsoid)
+    latitude, longitude, arp_height = (float(value) for value in place)
     newest = height.rows[-1]
     return {
         "id": occupation.id, "mark_id": mark.id, "mark_name": mark.name, "station_id": occupation.station_id,

@@ -6,7 +6,7 @@ import threading
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from openstake.core.errors import DeviceError
 from openstake.standin.base import BaseReceiver, Broadcast
@@ -75,13 +75,14 @@ class Practice:
             )
 
     def broadcast(
-        self, latitude_deg: float, longitude_deg: float, height_m: float, arp_height_m: float, station_id: int
-    ) -> None:
+        self, latitude_deg: float, longitude_deg: float, height_m: float, arp_height_m: float, station_id: int,
+        **switched: Any,
+    ) -> None:  # fmt: skip
         """Type a mark's coordinate and the antenna height into the stand-in base, and start it."""
         self.base.start(
             Broadcast(
                 "127.0.0.1", self.caster.port, MOUNT, PASSWORD, latitude_deg, longitude_deg, height_m, arp_height_m,
-                station_id,
+                station_id, **switched,
             )
         )  # fmt: skip
 

@@ -30,7 +30,7 @@ export function HeightStack(props: { stack: Stack; reading: string; arp: string;
     ...(centre === null ? [] : [{ at: centre, text: `phase centre ${props.toPhaseCentre}`, bold: false }]),
     { at: arp, text: `ARP ${props.arp}`, bold: true },
     ...(Math.abs(stack.featureToArpM) < 0.0005 ? [] : [{ at: feature, text: `measured to, ${props.toFeature}`, bold: false }]),
-    { at: GROUND, text: "mark", bold: false },
+    { at: GROUND + 9, text: "mark", bold: false },
   ]);
   return (
     <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} className="h-full w-full" role="img" aria-label={`ARP ${props.arp} above the mark, to scale`}>

@@ -11,7 +11,7 @@ import {
   Switch,
 } from "@headlessui/react";
 import { Check, ChevronDown, FileUp } from "lucide-react";
-import { useRef, type ButtonHTMLAttributes, type ReactNode } from "react";
+import { useRef, type ButtonHTMLAttributes, type ChangeEvent, type ReactNode } from "react";
 
 type ButtonKind = "primary" | "quiet" | "danger";
 
@@ -82,15 +82,18 @@ export function TextField(props: {
   placeholder?: string;
   large?: boolean;
   name?: string;
+  /** Lines of text that can be pasted in one piece. */
+  lines?: number;
 }) {
   return (
     <HeadlessField className="flex flex-col gap-1">
       <Label className="font-semibold">{props.label}</Label>
       <Input
+        as={props.lines ? "textarea" : "input"}
+        {...(props.lines ? { rows: props.lines } : { type: props.type ?? "text" })}
         name={props.name}
-        type={props.type ?? "text"}
         value={props.value}
-        onChange={(event) => props.onChange(event.target.value)}
+        onChange={(event: ChangeEvent<HTMLInputElement>) => props.onChange(event.target.value)}
         autoFocus={props.autoFocus ?? false}
         autoComplete="off"
         placeholder={props.placeholder}

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections import deque
+from itertools import pairwise
+from statistics import median
 
 from openstake.core.evidence import HeardMessage, HeardStream
 from openstake.wire.rtcm3 import msm
@@ -11,6 +13,10 @@ from openstake.wire.rtcm3.frame import Frame
 from openstake.wire.rtcm3.summary import StreamSummary
 
 _KEPT_EPOCHS = 6
+# An interval is the median of three steps at least: one message lost, or sent out of turn at a start, does not count.
+_LEAST_STEPS = 3
+# A message that has not come for so long, and for three of its intervals, is no longer sent.
+_GONE_AFTER_S = 60.0
 
 
 def satellites_of(payload: bytes) -> frozenset[int]:
@@ -57,10 +63,18 @@ class RecentStream:
         messages = tuple(
             HeardMessage(number, self._interval_s(number), count.count)
             for number, count in sorted(self._summary.messages.items())
+            if self._is_sent(number, now_s)
         )
         satellites = {name: numbers for name, (seen_s, numbers) in self._satellites.items() if now_s - seen_s < 30.0}
         return HeardStream(now_s - self._first_s, messages, satellites)
 
+    def _is_sent(self, number: int, now_s: float) -> bool:
+        times = self._times.get(number)
+        silent_s = now_s - times[-1] if times else 0.0
+        return silent_s <= max(_GONE_AFTER_S, 3.0 * (self._interval_s(number) or 0.0))
+
     def _interval_s(self, number: int) -> float | None:
         times = self._times.get(number, deque())
-        return round((times[-1] - times[0]) / (len(times) - 1), 3) if len(times) > 1 else None
+        if len(times) <= _LEAST_STEPS:
+            return None
+        return round(median(after - before for before, after in pairwise(times)), 3)

@@ -9,8 +9,8 @@ import { TickRow } from "../../ui/ticks";
 const EMPTY = { pasted: "", latitude: "", longitude: "", height: "", frame: "", epoch: "", sigma_horizontal: "", sigma_vertical: "", reason: "" };
 type Typed = typeof EMPTY;
 
-const FIELDS: { name: keyof Typed; label: string; placeholder: string; hint?: string; wide?: boolean }[] = [
-  { name: "pasted", label: "Pasted in one piece", placeholder: "53 20 14.51234 N  6 15 36.1234 W  61.234 m", hint: "Latitude, longitude, height; or three Earth-centred metres.", wide: true },
+const FIELDS: { name: keyof Typed; label: string; placeholder: string; hint?: string; wide?: boolean; lines?: number }[] = [
+  { name: "pasted", label: "Pasted in one piece", placeholder: "53 20 14.51234 N; 6 15 36.1234 W; 61.234 m", hint: "Latitude, longitude, ellipsoidal height, on lines of their own or with semicolons; or Earth-centred X, Y, Z.", wide: true, lines: 3 },
   { name: "latitude", label: "or latitude", placeholder: "53 20 14.51234 N" },
   { name: "longitude", label: "longitude", placeholder: "6 15 36.1234 W" },
   { name: "height", label: "ellipsoidal height", placeholder: "61.234 m", hint: "Of the mark, not of the antenna." },
@@ -50,6 +50,7 @@ export function SolutionForm(props: { job: Schemas["Job"]; occupationId: string;
               onChange={change(field.name)}
               placeholder={field.placeholder}
               hint={field.hint}
+              {...(field.lines ? { lines: field.lines } : {})}
               problem={refused?.field === field.name ? refused.sentence : null}
             />
           </div>
