@@ -116,6 +116,30 @@ class Page:
         self.press(name, tag="button[@role='tab']")
         self.until(lambda: name in self.heading())
 
+    def step(self, name):
+        """Open a step of the Base page."""
+        self.press(name, tag="li/button")
+        self.until(
+            lambda: self.driver.find_elements(By.XPATH, f'//li/button[@aria-expanded="true"][contains(., "{name}")]')
+        )
+
+    def set_up_base(self, mark, reading):
+        """Set the stand-in tripod up over a mark, read its height once, take the known coordinate; ready to start."""
+        self.go("Base")
+        self.press("Next: Mark")
+        self.choose("Mark under the antenna", mark)
+        self.press("Set it up here")
+        self.sees(f"stands on {mark}")
+        self.press("Next: Height")
+        self.type("reading", reading)
+        self.sees("as typed now")
+        self.press("Add the reading")
+        self.sees("one reading")
+        self.press("Next: Coordinate")
+        self.press("Known mark", tag="*[@role='radio']")
+        self.sees("Taken:")
+        self.press("Next: On the air")
+
     def heading(self):
         return self.driver.execute_script("return document.querySelector('h1')?.textContent ?? ''")
 

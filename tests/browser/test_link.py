@@ -28,11 +28,7 @@ def test_a_forgotten_frequency_is_mended_a_mountpoint_picked_and_the_card_ticked
     page.press("Set both to 461.05 MHz")
     page.sees("Both ends agree")
 
-    page.go("Base")
-    page.choose("Mark under the antenna", "CS1")
-    page.press("Set it up here")
-    page.type("reading", "1.546")
-    page.sees("mark to ARP")
+    page.set_up_base("CS1", "1.546")
     page.press("Start the base")
     page.sees("sends what is meant", 30)
     page.go("Link")

@@ -40,18 +40,9 @@ def test_a_base_height_typed_a_decimetre_too_large_is_seen_and_explained(page, t
     page.sees("T2")
 
     # 2 Base: the tape says 1.546, 1.646 is typed
-    page.go("Base")
-    page.choose("Mark under the antenna", "CS1")
-    page.press("Set it up here")
-    page.sees("The tape reads 1.546 m")
-    page.type("reading", "1.6x46")
-    page.sees("is not a length")
-    page.type("reading", "1646mm")
-    page.sees("1.646 m")
-    page.shot("base-start")
+    page.set_up_base("CS1", "1646mm")
     page.press("Start the base")
     page.sees("sends what is meant", 30)
-    page.shot("base-running")
 
     # 3 and 4 Watch: real protocols on the loopback, until fixed
     page.go("Check")
@@ -87,18 +78,19 @@ def test_a_base_height_typed_a_decimetre_too_large_is_seen_and_explained(page, t
 
     # The mend: correct the height, every point follows
     page.go("Base")
-    page.press("Correct the height")
+    page.step("Height")
+    page.press("Correct")
     page.type("reading", "1.546")
     page.type("reason", "measured again: tape misread")
-    page.press("Correct", tag="section//div/button[2]")
-    page.sees("(corrected; the first is in the Book)")
+    page.press("Put 1.546 m in its place")
+    page.sees(", corrected")
     page.go("Check")
     page.sees("CS2 agrees")
     page.sees("Recomputed")
 
     # 6 Book
     page.go("Book")
-    page.sees("Base height corrected from '1646mm'")
+    page.sees("Base height '1646mm' (1.646 m) corrected to '1.546'")
     page.sees("The Book is whole")
     page.shot("book")
     job = re.search(r"/job/([^/]+)/", page.driver.current_url)[1]
@@ -124,11 +116,7 @@ def test_a_job_is_made_with_a_system_found_by_part_of_its_name(visit):
 def test_the_page_survives_a_killed_program_and_says_so(page, demo):
     page.open()
     page.press("Carrow Sluice", tag="a")
-    page.go("Base")
-    page.choose("Mark under the antenna", "CS1")
-    page.press("Set it up here")
-    page.type("reading", "1.546")
-    page.sees("mark to ARP")
+    page.set_up_base("CS1", "1.546")
     page.press("Start the base")
     page.sees("sends what is meant", 30)
 
@@ -195,7 +183,7 @@ def test_every_step_is_reached_by_keys_and_the_list_of_keys_is_shown(visit):
         ("g6", "Nothing is listened to"),
         ("g2", "The job uses those that are ticked"),
         ("g9", "The Book is whole"),
-        ("g5", "Mark under the antenna"),
+        ("g5", "Open sky all round"),
         ("r", "Mark under the pole"),
     ):
         visit.driver.find_element("tag name", "body").send_keys(keys)

@@ -60,11 +60,14 @@ export function StackCard(props: { job: Schemas["Job"]; heights: Schemas["BaseHe
   const unit = job.length_unit;
   const mean = heights.opening;
   const write = (metres: number) => `${length(metres, unit)} ${UNIT_SIGN[unit]}`;
+  const disagree = !typing && heights.findings.some((item) => item.severity === "stop");
   const shownM = typing ? typing.arp_height_m : mean?.arp_height_m;
   return (
     <section aria-label="Height of the antenna" className="rounded border-2 border-line bg-page px-4 py-2">
-      <p className="leading-tight text-faded">{typing ? "ARP above the mark, as typed now" : "ARP above the mark"}</p>
-      <p className="text-5xl leading-none font-bold" data-testid="arp-height">
+      <p className={`leading-tight ${disagree ? "font-bold text-flag" : "text-faded"}`}>
+        {typing ? "ARP above the mark, as typed now" : disagree ? "The readings disagree: not a height yet" : "ARP above the mark"}
+      </p>
+      <p className={`text-5xl leading-none font-bold ${disagree ? "text-flag" : ""}`} data-testid="arp-height">
         {length(shownM, unit)}
         <span className="ml-1 text-2xl">{UNIT_SIGN[unit]}</span>
       </p>
