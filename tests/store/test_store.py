@@ -12,7 +12,8 @@ import openstake.store
 from openstake.core.errors import ConflictError
 from openstake.store.book import canonical, verify, write_entry
 from openstake.store.database import Database
-from openstake.store.models import HeightReading, Job, JobSettings, Mark
+from openstake.store.models import HeightReading, Job, JobSettings, Mark, Occupation
+from openstake.workflow.heights import base_height_of
 
 
 @pytest.fixture
@@ -138,3 +139,42 @@ def test_a_data_folder_of_the_first_version_keeps_its_jobs_and_marks(tmp_path):
         for table, column in (("mark", "name"), ("job_settings", "name")):
             with pytest.raises(sqlite3.IntegrityError, match="never changed"):
                 new.execute(f"UPDATE {table} SET {column} = 'x'")
+
+
+def test_a_data_folder_of_the_second_version_keeps_its_bases_and_their_heights(tmp_path):
+    """A base that was started before set-ups and series of readings were kept is read as it was."""
+    config = Config()
+    config.set_main_option("script_location", str(Path(openstake.store.__file__).parent / "migrations"))
+    config.set_main_option("sqlalchemy.url", f"sqlite:///{tmp_path / 'openstake.db'}")
+    command.upgrade(config, "0002")
+    with sqlite3.connect(tmp_path / "openstake.db") as old:
+        tables = {
+            "job": {"id": "j1", "practice": 0, "created_s": 5.0},
+            "mark": {"id": "m1", "job_id": "j1", "name": "A", "created_s": 5.0},
+            "occupation": {"id": "o1", "job_id": "j1", "mark_id": "m1", "station_id": 17, "started_s": 6.0},
+            "height_reading": {
+                "id": "h1", "job_id": "j1", "occupation_id": "o1", "subject": "base", "text": "1.546", "reading_m": 1.546,
+                "method": "vertical", "feature_name": "bottom", "feature": "Bottom", "rim_radius_m": 0.0,
+                "feature_to_arp_m": 0.0, "arp_height_m": 1.546, "reason": "", "created_s": 6.0,
+            },
+        }  # fmt: skip
+        for table, values in tables.items():
+            # Columns that say nothing here get what their kind has for nothing.
+            nothing = {"TEXT": "", "VARCHAR": "", "FLOAT": 0.0, "INTEGER": 0, "BOOLEAN": 0}
+            for _, name, kind, needed, default, _ in old.execute(f"PRAGMA table_info({table})").fetchall():
+                if needed and default is None and name not in values:
+                    values[name] = nothing[kind.split("(")[0]]
+            marks = ", ".join("?" * len(values))
+            old.execute(f"INSERT INTO {table} ({', '.join(values)}) VALUES ({marks})", list(values.values()))
+
+    opened = Database.in_folder(tmp_path)
+    with opened.read() as session:
+        assert base_height_of(session, "o1").arp_height_m == 1.546
+        row = session.get_one(HeightReading, "h1")
+        assert (row.moment, row.who, row.set_aside, row.setup_id) == ("before", "", False, None)
+        assert session.get_one(Occupation, "o1").setup_id is None
+    opened.close()
+    with sqlite3.connect(tmp_path / "openstake.db") as new:
+        assert new.execute("PRAGMA foreign_key_check").fetchall() == []
+        with pytest.raises(sqlite3.IntegrityError, match="never changed"):
+            new.execute("UPDATE height_reading SET text = 'x'")

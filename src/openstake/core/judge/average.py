@@ -10,22 +10,15 @@ from openstake.core.units import METRES_PER_UNIT, text_from_metres
 _FEW_INDEPENDENT = 5.0
 _COARSE_M = 0.01
 _FEWEST_FIXED_S = 30.0
+# A few epochs stand out now and then; more than these, and the position stood in two places.
+_MANY_LEFT_OUT = 0.1
 
 
 def judge_average(average: PositionAverage, unit: str = "m") -> list[Finding]:
     """Return what an average is worth, in words."""
     found = [*_status(average, unit)]
     if average.left_out:
-        found.append(
-            finding(
-                "epochs-left-out",
-                Severity.NOTE,
-                f"{average.left_out} of {average.left_out + average.used} epochs stand far from the others and were left out.",
-                "False fixes, or a status that changed for a moment.",
-                "Look at the plot. Average again under a better sky if there are many.",
-                left_out=average.left_out,
-            )
-        )
+        found.append(_left_out(average))
     if average.used > 2 and average.effective_n < _FEW_INDEPENDENT:
         found.append(
             finding(
@@ -51,6 +44,21 @@ def judge_average(average: PositionAverage, unit: str = "m") -> list[Finding]:
             )
         )
     return found
+
+
+def _left_out(average: PositionAverage) -> Finding:
+    total = average.left_out + average.used
+    many = average.left_out > _MANY_LEFT_OUT * total
+    return finding(
+        "epochs-left-out",
+        Severity.LOOK if many else Severity.NOTE,
+        f"{average.left_out} of {total} epochs stand far from the others and were left out.",
+        "The position jumped: it stood in two places, and one of them is a false fix."
+        if many
+        else "False fixes, or a status that changed for a moment.",
+        "Lose the fix on purpose and average again." if many else "Look at the plot of the wander.",
+        left_out=average.left_out,
+    )
 
 
 def about(metres: float, unit: str = "m") -> str:
