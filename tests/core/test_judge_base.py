@@ -10,7 +10,7 @@ from openstake.core.geodesy.plates import frame_shifts_m
 from openstake.core.geodesy.slips import elevation_slip, frame_slips, typing_slips
 from openstake.core.judge.base import MeantBase, OtherMark, judge_base, on_air_difference
 from openstake.core.judge.broadcast import judge_messages, judge_satellites
-from openstake.core.judge.coordinate import Earlier, judge_mark_check, judge_return, judge_solution
+from openstake.core.judge.coordinate import Earlier, judge_average_place, judge_mark_check, judge_return, judge_solution
 from openstake.core.judge.finding import Severity
 from openstake.core.judge.receiver import judge_receiver
 from openstake.core.kit.profile import Message
@@ -215,6 +215,29 @@ def test_coming_back_with_a_fresh_autonomous_position_is_a_stop_with_its_metres(
     assert codes(judge_return("CS1", earlier(), fresh, False)) == ["mark-differs-from-earlier"]
     assert judge_return("CS1", earlier(), MARK, False) == []
     assert judge_return("CS1", [], fresh, True) == []
+
+
+@pytest.mark.parametrize(
+    ("known", "average", "cause"),
+    [
+        (
+            MARK,
+            ecef(LATITUDE + 3e-5, LONGITUDE, HEIGHT + 6.0),
+            None,
+        ),  # 3 m and 6 m: what a single average may be off by
+        (MARK, ecef(OTHER[0], OTHER[1] + 2e-5, OTHER[2]), "stands at CS4"),
+        (MARK, ecef(LATITUDE + 0.001, LONGITUDE, HEIGHT), "another point"),
+        (MARK, ecef(-1.4, -48.5, 10.0), "log of another place"),
+        (None, ecef(LATITUDE + 0.2, LONGITUDE, HEIGHT), None),  # 22 km from the control: a new point may be
+        (None, ecef(LATITUDE + 0.3, LONGITUDE, HEIGHT), "log of another place"),  # 33 km
+    ],
+)
+def test_an_average_that_lies_elsewhere_stops_before_anything_is_sent(known, average, cause):
+    found = judge_average_place("CS1", known, [OtherMark("CS4", ecef(*OTHER))], average)
+    assert [(item.code, item.severity) for item in found] == (
+        [] if cause is None else [("average-elsewhere", Severity.STOP)]
+    )
+    assert all(cause in item.cause for item in found)
 
 
 @pytest.mark.parametrize(

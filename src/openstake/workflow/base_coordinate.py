@@ -20,7 +20,7 @@ from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.plates import frame_shifts_m
 from openstake.core.geodesy.slips import Slip, elevation_slip, frame_slips, grid_slips, typing_slips
 from openstake.core.judge.base import OtherMark
-from openstake.core.judge.coordinate import Earlier, judge_mark_check, judge_return
+from openstake.core.judge.coordinate import Earlier, judge_average_place, judge_mark_check, judge_return
 from openstake.core.judge.finding import Finding
 from openstake.core.occupation import BIAS_95_M, VERTICAL_TO_HORIZONTAL, meant_arp_ecef
 from openstake.core.vector import lifted, lowering_to_mark_m
@@ -234,18 +234,32 @@ def memory_view(session: Session, job: JobNow, mark_id: str | None) -> list[dict
 
 
 def judge_proposed(session: Session, job: JobNow, setup: SetUpNow, coordinate: Proposed) -> list[Finding]:
-    """Return what a coordinate does to a job that knew the mark by another."""
+    """Return what a coordinate does to a job that knew the mark by another, and where the receiver says it stands."""
     mark_id = setup.settled.mark_id
-    if mark_id is None:
-        return []
+    mark = head_of(session, job, mark_id) if mark_id else None
+    found = _judge_average_place(session, job, setup, coordinate, mark)
+    if mark is None:
+        return found
     earlier = [
         Earlier(f"{BY_SOURCE[row.source].title.lower() if row.source in BY_SOURCE else row.source}", when(job, row.created_s), (row.x_m, row.y_m, row.z_m), is_autonomous(row))
         for occupation, row in _coordinates_of_mark(session, job.id, mark_id)
         if row.id == base_coordinate_of(session, occupation.id).id
     ]  # fmt: skip
-    return judge_return(
-        head_of(session, job, mark_id).name, earlier, coordinate.xyz_m, coordinate.autonomous, job.length_unit
-    )
+    return found + judge_return(mark.name, earlier, coordinate.xyz_m, coordinate.autonomous, job.length_unit)
+
+
+def _judge_average_place(
+    session: Session, job: JobNow, setup: SetUpNow, coordinate: Proposed, mark: MarkNow | None
+) -> list[Finding]:
+    row = _average_of(session, setup, "base")
+    if row is None:
+        return []
+    known = None if coordinate.autonomous else coordinate.xyz_m
+    if known is None and mark is not None and mark.ellipsoidal_height_m is not None and not _lies_nowhere(job):
+        known = mark_ecef_m(job, mark)
+    name = mark.name if mark else setup.settled.point_name
+    others = other_marks(session, job, mark.id if mark else None)
+    return judge_average_place(name, known, others, (row.x_m, row.y_m, row.z_m), job.length_unit)
 
 
 # --- the sources side by side, and the mark checked first ---

@@ -4,6 +4,9 @@ import { answer, client, type Schemas } from "./client";
 
 const path = (job_id: string) => ({ params: { path: { job_id } } });
 
+/** What is heard of a running base changes without an event. */
+const LOOKED_AT_EVERY_MS = 5000;
+
 /** A file goes as it is. */
 const asSent = (file: File) => ({
   body: file as never,
@@ -116,6 +119,7 @@ export const useSteps = (id: string) =>
   useQuery({
     queryKey: ["job", id, "steps"],
     queryFn: () => answer(client.GET("/api/jobs/{job_id}/steps", path(id))).then((all) => all.steps),
+    refetchInterval: LOOKED_AT_EVERY_MS,
   });
 /** The marks that hold a text, at most 300 of them, and how many there are; or those taken out. */
 export const useMarks = (id: string, text = "", withdrawn = false) =>
@@ -125,12 +129,11 @@ export const useMarks = (id: string, text = "", withdrawn = false) =>
       answer(client.GET("/api/jobs/{job_id}/marks", { params: { path: { job_id: id }, query: { text, withdrawn } } })),
     placeholderData: (last) => last,
   });
-/** While a base runs, what is heard of it changes without an event. */
 export const useBase = (id: string) =>
   useQuery({
     queryKey: ["job", id, "base"],
     queryFn: () => answer(client.GET("/api/jobs/{job_id}/base", path(id))),
-    refetchInterval: (query) => (query.state.data?.occupation ? 5000 : false),
+    refetchInterval: (query) => (query.state.data?.occupation ? LOOKED_AT_EVERY_MS : false),
   });
 export const useWatch = (id: string) =>
   useQuery({ queryKey: ["job", id, "watch"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/watch", path(id))) });

@@ -63,11 +63,14 @@ function Strips({ of, write }: { of: Wandering; write: (metres: number) => strin
   const line = MOST_STRIP_LINES.find((value) => value <= most) ?? most;
   const [first, last] = [of.timeS[0] ?? 0, of.timeS[of.timeS.length - 1] ?? 1];
   const x = (time: number) => 44 + ((time - first) / Math.max(last - first, 1e-6)) * (SIZE - 50);
-  const half = 42;
+  const half = 40;
   return (
     <svg viewBox={`0 0 ${SIZE} ${SIZE}`} className="w-full" role="img" aria-label="Wander of the position over time">
+      <text x={SIZE - 6} y="14" fontSize="13" textAnchor="end" fill="var(--faded)">
+        from the mean; dashed: ±{write(line)}
+      </text>
       {rows.map((row, n) => {
-        const middle = 52 + n * 96;
+        const middle = 66 + n * 92;
         const y = (metres: number) => middle - (metres / most) * half;
         return (
           <g key={row.name}>
@@ -77,9 +80,6 @@ function Strips({ of, write }: { of: Wandering; write: (metres: number) => strin
             ))}
             <text x="40" y={middle + 5} fontSize="15" textAnchor="end" fill="var(--ink)">
               {row.name}
-            </text>
-            <text x={SIZE - 6} y={y(line) - 4} fontSize="13" textAnchor="end" fill="var(--faded)">
-              {n === 0 ? `dashed: ±${write(line)}` : ""}
             </text>
             <path
               d={row.values.map((value, at) => `${at ? "L" : "M"}${x(of.timeS[at] ?? 0).toFixed(1)} ${y(value).toFixed(1)}`).join("")}

@@ -11,12 +11,14 @@ from openstake.core.control import Difference, Tolerance, in_words, within
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.geodesy.slips import Slip, fitting
+from openstake.core.judge.base import OtherMark
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.units import text_from_metres
 
 _SAME_WITHIN_M = 0.005
 _PRESENT_KNOWN_M = 0.10
 _PRESENT_AUTONOMOUS_M = 10.0
+_FARTHEST_FROM_CONTROL_M = 30_000.0
 
 
 @dataclass(frozen=True)
@@ -108,6 +110,59 @@ def judge_mark_check(
         "Shoot a second mark: if it is off alike, the frames differ; if not, this mark is wrong. Do not start on it before.",
         east_m=round(difference.east_m, 4), north_m=round(difference.north_m, 4),
     )  # fmt: skip
+
+
+def judge_average_place(
+    mark: str, known_m: tuple[float, float, float] | None, others: Sequence[OtherMark],
+    average_m: tuple[float, float, float], unit: str = "m",
+) -> list[Finding]:  # fmt: skip
+    """Return what the base receiver's own average says before the start of where the tripod stands.
+
+    `known_m` is the mark's coordinate (Earth-centred), None for a new point, which only has to lie near the job's marks.
+    """
+    if known_m is not None:
+        east, north, up = moved_enu_m(known_m, average_m)
+        flat = float(np.hypot(east, north))
+        if flat <= _PRESENT_AUTONOMOUS_M and abs(up) <= 1.6 * _PRESENT_AUTONOMOUS_M:
+            return []
+        sentence = (
+            f"The receiver's average lies {_rough(flat, unit)} beside and {text_from_metres(abs(up), unit)} "
+            f"{'above' if up >= 0 else 'below'} {mark}; {text_from_metres(_PRESENT_AUTONOMOUS_M, unit)} would be plausible."
+        )
+        away = [(mark, flat)]
+    else:
+        away = sorted(((item.name, _flat_m(average_m, item.xyz_m)) for item in others), key=lambda pair: pair[1])
+        if not away or away[0][1] <= _FARTHEST_FROM_CONTROL_M:
+            return []
+        sentence = (
+            f"The receiver's average lies {_rough(away[0][1], unit)} from {away[0][0]}, the nearest mark of the job."
+        )
+    near = [item.name for item in others if _flat_m(average_m, item.xyz_m) <= _PRESENT_AUTONOMOUS_M]
+    if near:
+        cause = f"The tripod stands at {' or '.join(near)}."
+    elif away[0][1] > _FARTHEST_FROM_CONTROL_M:
+        cause = "It is a log of another place, or the job's system or control is of another place."
+    else:
+        cause = "The tripod stands over another point, or a wrong line was picked from the list."
+    return [
+        finding(
+            "average-elsewhere",
+            Severity.STOP,
+            sentence,
+            cause,
+            "Look at which mark is under the tripod, and whether the log is today's.",
+            distance_m=round(away[0][1], 2),
+        )
+    ]
+
+
+def _rough(metres: float, unit: str) -> str:
+    return text_from_metres(metres, unit) if metres < 10_000.0 else f"{metres / 1000:.0f} km"
+
+
+def _flat_m(from_m: tuple[float, float, float], to_m: tuple[float, float, float]) -> float:
+    east, north, _ = moved_enu_m(from_m, to_m)
+    return float(np.hypot(east, north))
 
 
 def judge_solution(

@@ -92,6 +92,7 @@ RULES: dict[str, Rule] = {
     "average-mixed": Rule("base mark", "An average of epochs of several kinds of solution.", COMMON_PRACTICE),
     "average-brief": Rule("base mark", "A fixed average of less than 30 s.", COMMON_PRACTICE),
     "average-short": Rule("base mark", "An average worth fewer than five independent epochs.", "A. D. Sokal, 1989"),
+    "average-elsewhere": Rule("base mark", "The receiver's own average lies farther from the mark than its error explains, or nowhere near the job.", COMMON_PRACTICE),
     "epochs-left-out": Rule("base mark", "Epochs more than six robust sigmas from the others.", COMMON_PRACTICE),
     "positions-coarse": Rule("rover", "A receiver that writes fixed positions in steps of more than 10 mm.", "NMEA 0183, GGA"),
     # the base on the air

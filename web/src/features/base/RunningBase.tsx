@@ -106,6 +106,7 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
 
 function stepsOf({ job, view, occupation }: RunningProps): Step<Key>[] {
   const air = view.on_air;
+  const stopped = view.findings.some((item) => item.severity === "stop");
   const { opening, closing, findings } = view.heights;
   const stop = findings.some((item) => item.severity === "stop");
   const logging = occupation.logs.some((log) => log.ended_s === null);
@@ -113,8 +114,8 @@ function stepsOf({ job, view, occupation }: RunningProps): Step<Key>[] {
     {
       key: "air",
       title: "On the air",
-      state: !air ? "missing" : air.agrees ? "checked" : "disagrees",
-      summary: !air ? "not heard" : air.agrees ? "as meant" : `${millimetres(air.up_m)} up`,
+      state: stopped ? "disagrees" : !air ? "missing" : air.agrees ? "checked" : "disagrees",
+      summary: !air ? "not heard" : !air.agrees ? `${millimetres(air.up_m)} up` : stopped ? "sent as meant, and yet stop" : "as meant",
     },
     {
       key: "height",
