@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
@@ -9,6 +10,7 @@ from urllib.parse import urlsplit
 import flask
 from flask import Flask, Response, request
 from spectree import SpecTree
+from spectree.model_adapter import get_pydantic_model_adapter
 from werkzeug.exceptions import HTTPException
 
 from openstake.api.routes import routes
@@ -21,6 +23,14 @@ _POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; "
     "connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
 )
+
+
+@cache
+def _schemas_made_once() -> Any:
+    """Return spectree's adapter with a memory: many routes answer with the same model, and its schema is copied anyway."""
+    adapter = get_pydantic_model_adapter()
+    adapter.json_schema = cache(adapter.json_schema)  # type: ignore[method-assign, assignment]
+    return adapter
 
 
 def create_app(context: Context, web_dir: Path | None) -> Flask:
@@ -36,6 +46,7 @@ def create_app(context: Context, web_dir: Path | None) -> Flask:
         path="openapi",
         title="Open Stake",
         before=_on_validation,
+        model_adapter=_schemas_made_once(),
     )
     app.before_request(_keep_strangers_out)
     app.register_blueprint(routes(spec, context))
