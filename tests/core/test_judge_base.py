@@ -65,6 +65,9 @@ FRAME = next(iter(SHIFTS.values()))
         (lowered(-0.1), "1.700 m would fit"),
         (ecef(OTHER[0], OTHER[1], OTHER[2] + ARP_HEIGHT), "coordinate of CS4"),
         (ecef(*OTHER), "coordinate of CS4"),
+        (ecef(OTHER[0], OTHER[1], OTHER[2] + 1.8), "coordinate of CS4 is in the receiver, with an ARP 1.800 m above it"),
+        (lowered(ARP_HEIGHT - ARP_HEIGHT / 0.3048), "antenna height's feet were taken as metres: 5.249 m would fit"),
+        (lowered(ARP_HEIGHT - ARP_HEIGHT * 0.3048), "antenna height's metres were taken as feet: 0.488 m would fit"),
         (ecef(LATITUDE, -LONGITUDE, HEIGHT + ARP_HEIGHT), "sign of the longitude"),
         (ecef(-LATITUDE, LONGITUDE, HEIGHT + ARP_HEIGHT), "sign of the latitude"),
         (ecef(LONGITUDE, LATITUDE, HEIGHT + ARP_HEIGHT), "exchanged"),
@@ -109,6 +112,8 @@ def test_the_arp_decides_and_a_height_that_is_not_stated_is_a_note():
     for height in (None, 0.0):
         (found,) = judge_base(meant(), station(ARP, height))
         assert (found.code, found.severity) == ("base-height-not-stated", Severity.NOTE)
+    (other,) = judge_base(meant(), station(ARP, 1.7))
+    assert (other.code, other.severity) == ("base-height-field-differs", Severity.NOTE)
 
 
 def test_other_things_the_base_should_say():

@@ -13,7 +13,7 @@ from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.geodesy.slips import Slip, fitting
 from openstake.core.judge.finding import Finding, Severity, finding
-from openstake.core.units import text_from_metres
+from openstake.core.units import METRES_PER_UNIT, text_from_metres
 from openstake.core.vector import lifted
 
 # 1005/1006 count tenths of a millimetre; what is typed has millimetres: more than 2 mm apart is another number.
@@ -129,6 +129,17 @@ def judge_base(base: MeantBase, station: StationReference | None) -> list[Findin
                 "Nothing to do: the ARP coordinate decides, and it is compared.",
             )
         )
+    elif difference.agrees and abs(station.antenna_height_m - base.arp_height_m) > AGREES_WITHIN_M:
+        found.append(
+            finding(
+                "base-height-field-differs",
+                Severity.NOTE,
+                f"The antenna height on the air is {text_from_metres(station.antenna_height_m, base.unit)}; "
+                f"{text_from_metres(base.arp_height_m, base.unit)} is meant, and yet the ARP agrees.",
+                "Mark and height were typed differently and add up alike, or the receiver counts from another feature.",
+                "The ARP decides. Look at what was typed before the height is used for anything else.",
+            )
+        )
     if meant_station_id > LARGEST_GGA_STATION_ID:
         found.append(
             finding(
@@ -162,6 +173,8 @@ def _disagrees(difference: OnAir, base: MeantBase, station: StationReference) ->
 _OFFSET_WITHIN_M = 0.01
 _MARK_WITHIN_M = 0.05
 _AUTONOMOUS_WITHIN_M = 30.0
+_TALLEST_M = 4.0
+_FOOT_M = METRES_PER_UNIT["ft"]
 
 
 def _cause(difference: OnAir, base: MeantBase, sent_m: NDArray[np.float64]) -> str:
@@ -179,22 +192,30 @@ def _cause(difference: OnAir, base: MeantBase, sent_m: NDArray[np.float64]) -> s
                 f"The phase centre was sent in place of the ARP: it lies {text_from_metres(above, base.unit)} above it."
             )
     for mark in base.other_marks:
-        if _sits_at(sent_m, np.array(mark.xyz_m), height):
-            return f"The coordinate of {mark.name} is in the receiver."
+        if (above_mark := _above(mark, sent_m)) is not None:
+            usual = min(abs(above_mark), abs(above_mark - height)) <= _MARK_WITHIN_M
+            stands = "" if usual else f", with an ARP {text_from_metres(above_mark, base.unit)} above it"
+            return f"The coordinate of {mark.name} is in the receiver{stands}."
     slip = _slip(base, sent_m)
     if slip is not None:
         return f"What was typed into the receiver fits if {slip.words}."
     if flat_m <= AGREES_WITHIN_M:
-        return f"Another antenna height is in the receiver: {text_from_metres(height + up, base.unit)} would fit what it sends."
+        sent = f"{text_from_metres(height + up, base.unit)} would fit what it sends"
+        for words, factor in (("feet were taken as metres", 1.0 / _FOOT_M), ("metres were taken as feet", _FOOT_M)):
+            if abs(height + up - height * factor) <= _OFFSET_WITHIN_M:
+                return f"The antenna height's {words}: {sent}."
+        return f"Another antenna height is in the receiver: {sent}."
     if flat_m < _AUTONOMOUS_WITHIN_M:
         return "The receiver broadcasts another coordinate: an autonomous one, or one it remembers from before."
     return "The receiver broadcasts the coordinate of another mark, or one in another frame or unit."
 
 
-def _sits_at(sent_m: NDArray[np.float64], mark_m: NDArray[np.float64], arp_height_m: float) -> bool:
-    """Tell whether an ARP stands over a mark at the height meant, or right in it."""
-    near = (lifted(mark_m, arp_height_m), mark_m)
-    return any(float(np.linalg.norm(place - sent_m)) <= _MARK_WITHIN_M for place in near)
+def _above(mark: OtherMark, sent_m: NDArray[np.float64]) -> float | None:
+    """Return how far a place lies above a mark, metres; None where it does not stand over it as an antenna would."""
+    latitude, longitude, _ = geodetic_from_ecef(mark.xyz_m)
+    east, north, up = enu_from_ecef_difference(sent_m - np.array(mark.xyz_m), float(latitude), float(longitude))
+    stands = np.hypot(east, north) <= _MARK_WITHIN_M and -_MARK_WITHIN_M <= up <= _TALLEST_M
+    return float(up) if stands else None
 
 
 def _slip(base: MeantBase, sent_m: NDArray[np.float64]) -> Slip | None:

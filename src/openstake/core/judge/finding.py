@@ -99,6 +99,7 @@ RULES: dict[str, Rule] = {
     "base-not-heard": Rule("broadcast", "The base's stream is not heard here: what it sends is unchecked.", COMMON_PRACTICE),
     "base-position-disagrees": Rule("broadcast", "The ARP on the air is not where it is meant to be.", COMMON_PRACTICE),
     "base-height-not-stated": Rule("base antenna", "A 1005, or a 1006 with a height of 0: no antenna height on the air.", "RTCM 10403.3, DF028"),
+    "base-height-field-differs": Rule("base antenna", "The antenna height on the air is another one, and yet the ARP agrees.", COMMON_PRACTICE),
     "station-id-disagrees": Rule("broadcast", "The station ID on the air is not the one that is meant.", COMMON_PRACTICE),
     "station-id-hidden": Rule("broadcast", "A station ID above 1023 does not fit GGA.", "NMEA 0183, GGA"),
     "base-autonomous": Rule("base mark", "The base stands on an autonomous average: the site is metres off until it is re-seated.", COMMON_PRACTICE),
