@@ -176,7 +176,12 @@ def test_a_set_up_is_kept_step_by_step_and_resumed_after_the_program_was_closed(
     view = settle(crew, job, mark_id=crew.mark(job, "CS2"))
     assert view["setup"]["source"] == "" and view["heights"]["opening"]["count"] == 1
     crew.send("DELETE", f"/jobs/{job}/base/setup")
-    assert crew.get(f"/jobs/{job}/base")["setup"] is None
+    gone = crew.get(f"/jobs/{job}/base")
+    assert gone["setup"] is None and gone["given_up"]
+    # Nothing is lost: it is taken up again with all it had.
+    again = crew.post(f"/jobs/{job}/base/setup/again")
+    assert again["setup"] == view["setup"] and again["heights"]["opening"]["count"] == 1
+    assert crew.post(f"/jobs/{job}/base/setup/again", status=409)
     crew.program.close()
 
 
@@ -217,6 +222,12 @@ def test_a_photo_comes_back_as_it_was_and_garbage_is_refused(crew, job):
     answer = crew.upload(f"/jobs/{job}/base/photo", b"GIF89a not one of ours", status=422, name="x.gif")
     assert "is not a JPEG or PNG picture" in answer["detail"]
     crew.get(f"/jobs/{job}/photos/none", status=404)
+    # One that is taken while the base runs belongs to that base, before its end and after.
+    crew.start_base(job)
+    assert len(crew.upload(f"/jobs/{job}/base/photo", png(), name="later.png")["photos"]) == 2
+    ended = crew.post(f"/jobs/{job}/base/end")
+    assert [item["name"] for item in ended["earlier"][0]["photos"]] == ["tripod.png", "later.png"]
+    assert ended["photos"] == [] and ended["setup"] is None
 
 
 def test_a_swapped_digit_is_a_stop_that_must_be_accepted_and_goes_with_its_mending(crew, job):

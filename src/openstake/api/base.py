@@ -64,6 +64,13 @@ def _setup_routes(api: Blueprint, spec: SpecTree, context: Context) -> None:
         base_setup.drop(context, job_id)
         return view(context, job_id)
 
+    @api.post("/jobs/<job_id>/base/setup/again")
+    @spec.validate(resp=answers(s.BaseView), tags=["base"])
+    def take_setup_up(job_id: str) -> Any:
+        """Take the set-up that was given up last up again."""
+        base_setup.take_up(context, job_id)
+        return view(context, job_id)
+
     @api.post("/jobs/<job_id>/base/tick")
     @spec.validate(resp=answers(s.BaseView), tags=["base"])
     def tick_question(job_id: str, json: Tick) -> Any:

@@ -386,6 +386,7 @@ class Earlier(BaseModel):
     heights: BaseHeights
     logs: list[StaticLog]
     files: list[RawFile]
+    photos: list[Photo]
     coordinates: list[Coordinate]
 
 
@@ -439,6 +440,7 @@ class BaseView(BaseModel):
     questions: list[Question]
     cautions: list[str]
     photos: list[Photo]
+    given_up: bool
     heights: BaseHeights
     sources: Sources
     average: Average | None

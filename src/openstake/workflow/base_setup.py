@@ -12,14 +12,14 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import BY_SOURCE, REMEMBERED
-from openstake.core.errors import FileError, InputError, NotFoundError
+from openstake.core.errors import ConflictError, FileError, InputError, NotFoundError
 from openstake.core.evidence import RefersTo
 from openstake.core.site import CAUTIONS, QUESTIONS
 from openstake.live.transport import split_url
 from openstake.store.book import write_entry
 from openstake.store.lines import heads
 from openstake.store.models import Occupation, Photo, SetUp, new_id
-from openstake.workflow.context import Context, JobNow, job_of
+from openstake.workflow.context import Context, JobNow, job_of, open_occupation
 from openstake.workflow.heights import rover_refers_to
 from openstake.workflow.marks import head_of
 from openstake.workflow.profiles import chosen_profiles
@@ -185,6 +185,44 @@ def drop(context: Context, job_id: str) -> None:
     context.changed(job_id)
 
 
+def take_up(context: Context, job_id: str) -> None:
+    """Take the set-up that was given up last up again."""
+
+    def work(session: Session) -> None:
+        job_of(session, job_id)
+        if setup_in_hand(session, job_id) is not None:
+            raise ConflictError("A base is being set up already. Give that up first.")
+        row = _given_up(session, job_id)
+        if row is None:
+            raise NotFoundError("No set-up was given up in this job.")
+        now = context.now()
+        session.add(SetUp(line_id=row.line_id, job_id=job_id, data=row.data, replaces_id=row.id, created_s=now))
+        session.flush()
+        write_entry(session, now, "setup-taken-up", "The set-up was taken up again.", job_id, setup=row.line_id)
+
+    context.database.write(work)
+    context.changed(job_id)
+
+
+def _given_up(session: Session, job_id: str) -> SetUp | None:
+    """Return the last row of the set-up that was given up last, where nothing has been set up since."""
+    latest = session.scalars(select(SetUp).where(SetUp.job_id == job_id).order_by(SetUp.created_s.desc())).first()
+    return latest if latest is not None and latest.dropped else None
+
+
+def can_be_taken_up(session: Session, job_id: str) -> bool:
+    """Tell whether a set-up was given up and nothing has been set up since."""
+    return _given_up(session, job_id) is not None
+
+
+def _setup_id(session: Session, job: JobNow, now: float) -> str:
+    """Return the set-up that questions and photos belong to: that of the base that runs, else the one in hand."""
+    running = open_occupation(session, job.id)
+    if running is not None and running.setup_id is not None:
+        return running.setup_id
+    return needed_setup(session, job, now).id
+
+
 def _list_name(setup_id: str) -> str:
     return f"setup:{setup_id}"
 
@@ -197,8 +235,8 @@ def tick(context: Context, job_id: str, key: str, done: bool) -> None:
         question = next((item for item in QUESTIONS if item.key == key), None)
         if question is None:
             raise NotFoundError("This is not asked of a set-up.")
-        setup = needed_setup(session, job, context.now())
-        set_tick(session, job_id, _list_name(setup.id), key, question.what, done, context.now())
+        setup_id = _setup_id(session, job, context.now())
+        set_tick(session, job_id, _list_name(setup_id), key, question.what, done, context.now())
 
     context.database.write(work)
     context.changed(job_id)
@@ -241,9 +279,8 @@ def add_photo(context: Context, job_id: str, name: str, content: bytes) -> None:
 
     def work(session: Session) -> None:
         job, now = job_of(session, job_id), context.now()
-        setup = needed_setup(session, job, now)
         row = Photo(
-            setup_id=setup.id,
+            setup_id=_setup_id(session, job, now),
             job_id=job_id,
             name=name[:200] or "photo",
             media_type=media_type,

@@ -55,6 +55,7 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
             "questions": base_setup.questions_view(session, job_id, setup_id),
             "cautions": base_setup.cautions(),
             "photos": base_setup.photos_view(session, setup_id),
+            "given_up": base_setup.can_be_taken_up(session, job_id),
             "heights": readings_view(session, job, occupation, setup_id) if occupation or setup_id else _NO_HEIGHTS,
             "setup": None if setup is None else _setup_view(session, job, setup),
             "sources": base_coordinate.sources_view(session, job, setup),
@@ -236,7 +237,7 @@ def _earlier_view(context: Context, session: Session, job: JobNow) -> list[dict[
                 "title": BY_SOURCE[coordinate.source].title if coordinate.source in BY_SOURCE else coordinate.source,
                 "detail": coordinate.detail, "locked": coordinate.locked, "autonomous": is_autonomous(coordinate),
                 "heights": readings_view(session, job, row, row.setup_id), "logs": base_log.logs_view(session, row),
-                "files": base_log.raw_files(context, session, row),
+                "files": base_log.raw_files(context, session, row), "photos": base_setup.photos_view(session, row.setup_id),
                 "coordinates": base_solution.coordinates_view(session, row),
             }
         )  # fmt: skip

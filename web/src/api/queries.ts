@@ -237,6 +237,8 @@ export const useSettle = (id: string) =>
   useChange(id, (body: Schemas["Settle"]) => answer(client.POST("/api/jobs/{job_id}/base/setup", { ...path(id), body })));
 export const useDropSetUp = (id: string) =>
   useChange(id, () => answer(client.DELETE("/api/jobs/{job_id}/base/setup", path(id))));
+export const useTakeSetUpUp = (id: string) =>
+  useChange(id, () => answer(client.POST("/api/jobs/{job_id}/base/setup/again", path(id))));
 export const useTickSetUp = (id: string) =>
   useChange(id, (body: Schemas["Tick"]) => answer(client.POST("/api/jobs/{job_id}/base/tick", { ...path(id), body })));
 export const useAddPhoto = (id: string) =>

@@ -315,6 +315,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/base/setup/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the set-up that was given up last up again. */
+        post: operations["post__api_jobs_{job_id}_base_setup_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/base/solution": {
         parameters: {
             query?: never;
@@ -1404,6 +1421,8 @@ export interface components {
             effect: components["schemas"]["BaseErrorEffect"] | null;
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            /** Given Up */
+            given_up: boolean;
             heights: components["schemas"]["BaseHeights"];
             /** Messages */
             messages: components["schemas"]["MessageOnAir"][];
@@ -1801,6 +1820,8 @@ export interface components {
             logs: components["schemas"]["StaticLog"][];
             /** Mark Name */
             mark_name: string;
+            /** Photos */
+            photos: components["schemas"]["Photo"][];
             /** Source */
             source: string;
             /** Started S */
@@ -5451,6 +5472,64 @@ export interface operations {
         };
     };
     "delete__api_jobs_{job_id}_base_setup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaseView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_base_setup_again": {
         parameters: {
             query?: never;
             header?: never;

@@ -69,9 +69,10 @@ interface Labelled {
   bold: boolean;
 }
 
-/** Push labels apart from the top down, so that none covers another; the last stays where it is. */
+/** Push labels apart from the top down, so that none covers another. */
 function apart(labels: Labelled[]): (Labelled & { y: number })[] {
-  const placed = labels.map((label) => ({ ...label, y: Math.max(label.at, TOP - 6) }));
+  const sorted = [...labels].sort((a, b) => a.at - b.at);
+  const placed = sorted.map((label) => ({ ...label, y: Math.max(label.at, TOP - 6) }));
   for (let n = 1; n < placed.length; n += 1) placed[n]!.y = Math.max(placed[n]!.y, placed[n - 1]!.y + LINE_PX);
   return placed;
 }

@@ -24,7 +24,7 @@ export function Steps<K extends string>(props: { steps: readonly Step<K>[]; open
               className={`flex min-h-touch w-full items-center gap-3 rounded px-2 text-left ${open ? "bg-lath/35" : ""}`}
             >
               <StateMark state={step.state} size={20} />
-              <span className="w-32 shrink-0 text-xl font-bold">{step.title}</span>
+              <span className="w-36 shrink-0 text-xl font-bold">{step.title}</span>
               <span className="min-w-0 flex-1 truncate text-faded">
                 <span className="font-semibold">{step.state}</span>
                 {step.summary && <>, {step.summary}</>}

@@ -7,6 +7,7 @@ import type { State } from "../../ui/StateMark";
 import { Coordinates } from "./Coordinates";
 import { ClosingHeight, ReadingTable, useReading } from "./HeightsStep";
 import { Logs } from "./Logs";
+import { Photos } from "./SiteStep";
 
 /** The bases that ran and ended: their heights, coordinates, raw data, and a coordinate computed later. */
 export function EarlierView({ job, bases, tabs }: { job: Schemas["Job"]; bases: Schemas["Earlier"][]; tabs: React.ReactNode }) {
@@ -47,6 +48,11 @@ function OneBase({ job, base, latest }: { job: Schemas["Job"]; base: Schemas["Ea
         <ClosingHeight job={job} heights={base.heights} reading={reading} />
       ) : (
         <ReadingTable job={job} heights={base.heights} moment="after" />
+      )}
+      {base.photos.length > 0 && (
+        <div className="flex flex-wrap gap-3">
+          <Photos job={job} photos={base.photos} />
+        </div>
       )}
       <h3 className="text-xl font-bold">Raw data</h3>
       <Logs job={job} logs={base.logs} running={false} />

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { sentenceOf, type Schemas } from "../../api/client";
-import { useCorrectHeight, useReadBaseHeight } from "../../api/queries";
+import { useCorrectHeight, useHeights, useReadBaseHeight } from "../../api/queries";
 import { clock, length, millimetres, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, TextField } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
@@ -10,7 +10,10 @@ type Moment = Schemas["NewReading"]["moment"] & string;
 
 /** One more reading, before the session or after it: typed, read, added. */
 export function useReading(jobId: string, moment: Moment, heights: Schemas["BaseHeights"]) {
-  const [typed, setTyped] = useState<Typed>(NOTHING_TYPED);
+  const [raw, setTyped] = useState<Typed>(NOTHING_TYPED);
+  const features = useHeights(jobId).data?.base_features ?? [];
+  // Another antenna of the kit may not have what was measured to before.
+  const typed = features.some((item) => item.name === raw.feature) ? raw : { ...raw, feature: features[0]?.name ?? raw.feature };
   const [who, setWho] = useState<string | null>(null);
   const read = useTyped(jobId, typed);
   const add = useReadBaseHeight(jobId);

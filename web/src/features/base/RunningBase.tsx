@@ -12,9 +12,10 @@ import { FeedFields, feedsOf, listenOf } from "./FeedFields";
 import { ClosingHeight, ReadingFields, ReadingTable, useReading } from "./HeightsStep";
 import { Logs } from "./Logs";
 import { MeantTable } from "./MeantTable";
+import { Asked, SiteStep } from "./SiteStep";
 import { StackCard } from "./TypedHeight";
 
-type Key = "air" | "height" | "coordinate" | "log" | "listen" | "end";
+type Key = "air" | "height" | "coordinate" | "log" | "listen" | "site" | "end";
 
 interface RunningProps {
   job: Schemas["Job"];
@@ -43,6 +44,12 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
     coordinate: <Coordinates job={job} occupationId={occupation.id} coordinates={occupation.coordinates} locked={occupation.locked} />,
     log: <Logs job={job} logs={occupation.logs} running={true} />,
     listen: <ListenElsewhere {...props} />,
+    site: (
+      <>
+        <Asked job={job} view={view} keys={(question) => question.group === "level"} />
+        <SiteStep job={job} view={view} />
+      </>
+    ),
     end: <ClosingHeight job={job} heights={view.heights} reading={closing} />,
   };
   return (
@@ -109,6 +116,7 @@ function stepsOf({ job, view, occupation }: RunningProps): Step<Key>[] {
   const stopped = view.findings.some((item) => item.severity === "stop");
   const { opening, closing, findings } = view.heights;
   const stop = findings.some((item) => item.severity === "stop");
+  const looked = view.questions.filter((item) => item.done).length;
   const logging = occupation.logs.some((log) => log.ended_s === null);
   return [
     {
@@ -131,6 +139,7 @@ function stepsOf({ job, view, occupation }: RunningProps): Step<Key>[] {
     },
     { key: "log", title: "Raw data", state: occupation.logs.length ? "entered" : "missing", summary: logging ? "being logged" : "for a later computation" },
     { key: "listen", title: "Listening", state: "entered", summary: [occupation.base_url && "base", occupation.receiver_url && "its receiver", occupation.rover_url && "rover"].filter(Boolean).join(", ") },
+    { key: "site", title: "Site and level", state: looked === view.questions.length ? "checked" : looked ? "entered" : "missing", summary: `${looked} of ${view.questions.length} looked at` },
     { key: "end", title: "End", state: closing ? "entered" : "missing", summary: closing ? `closing ${closing.text}` : "closing height" },
   ];
 }

@@ -1,7 +1,7 @@
 import { ArrowDown, Radio as RadioIcon } from "lucide-react";
 import { useState } from "react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
-import { useDropSetUp, useSettle, useStartBase } from "../../api/queries";
+import { useDropSetUp, useSettle, useStartBase, useTakeSetUpUp } from "../../api/queries";
 import { Button, Note, TextField } from "../../ui/controls";
 import { useMarkNamed } from "../../ui/marks";
 import { Page } from "../../ui/Page";
@@ -33,7 +33,9 @@ export function SetUpBase(props: {
   const air = useAir(job, view);
   const drop = useDropSetUp(job.id);
   const steps = stepsOf(view);
-  const [open, setOpen] = useState<Key>(() => steps.find((step) => step.state === "missing")?.key ?? "air");
+  const takeUp = useTakeSetUpUp(job.id);
+  // A set-up is gone on with where it stopped; what is asked of the site does not hold it up.
+  const [open, setOpen] = useState<Key>(() => steps.find((step) => step.state === "missing" && (!setup || step.key !== "site"))?.key ?? "air");
   const next = KEYS[KEYS.indexOf(open) + 1];
   const missing = setup?.missing ?? ["Pick the mark under the antenna."];
   const stops = setup?.stops ?? [];
@@ -79,6 +81,17 @@ export function SetUpBase(props: {
           <Steps steps={steps} open={open} onOpen={setOpen}>
             {bodies[open]}
           </Steps>
+          {!setup && view.given_up && (
+            <Note>
+              <div className="flex items-center justify-between gap-4">
+                <span>The last set-up was given up. Its readings are in the Book.</span>
+                <Button disabled={takeUp.isPending} onClick={() => takeUp.mutate(undefined)}>
+                  Take it up again
+                </Button>
+              </div>
+              {takeUp.isError && <p className="font-semibold text-flag">{sentenceOf(takeUp.error)}</p>}
+            </Note>
+          )}
           {setup && (
             <div className="mt-3 flex items-center gap-4">
               <Button className="text-base!" disabled={drop.isPending} onClick={() => drop.mutate(undefined, { onSuccess: () => setOpen("site") })}>

@@ -42,13 +42,17 @@ export function SiteStep({ job, view }: { job: Schemas["Job"]; view: Schemas["Ba
         <FileButton label="Photo of the set-up" accept="image/jpeg,image/png" disabled={photo.isPending} onFile={(file) => photo.mutate(file)}>
           Attach a photo
         </FileButton>
-        {view.photos.map((item) => (
-          <a key={item.id} href={`/api/jobs/${job.id}/photos/${item.id}`} target="_blank" rel="noreferrer">
-            <img src={`/api/jobs/${job.id}/photos/${item.id}`} alt={item.name} className="h-20 rounded border-2 border-line" />
-          </a>
-        ))}
+        <Photos job={job} photos={view.photos} />
       </div>
       {photo.isError && <Note tone="flag">{sentenceOf(photo.error)}</Note>}
     </>
   );
+}
+
+export function Photos({ job, photos }: { job: Schemas["Job"]; photos: Schemas["Photo"][] }) {
+  return photos.map((item) => (
+    <a key={item.id} href={`/api/jobs/${job.id}/photos/${item.id}`} target="_blank" rel="noreferrer">
+      <img src={`/api/jobs/${job.id}/photos/${item.id}`} alt={item.name} className="h-20 rounded border-2 border-line" />
+    </a>
+  ));
 }
