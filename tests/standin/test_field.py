@@ -210,7 +210,7 @@ def test_every_frame_of_the_base_is_decoded_by_pyrtcm_to_what_was_typed(field, t
     stations = [message for message in messages if message.identity == "1006"]
     expected = np.array(TO_ECEF.transform(LONGITUDE, LATITUDE, HEIGHT + ANTENNA))
 
-    assert {"1006", "1033", "1230", "1074", "1084", "1094", "1124"} == set(kinds)
+    assert {"1006", "1008", "1033", "1230", "1074", "1084", "1094", "1124"} == set(kinds)
     for station in stations:
         assert pytest.approx(expected, abs=0.0001) == (station.DF025, station.DF026, station.DF027)
         assert (321, pytest.approx(ANTENNA)) == (station.DF003, station.DF028)

@@ -300,6 +300,10 @@ def test_a_fixed_network_average_becomes_the_coordinate_and_a_float_one_does_not
     pole = {"purpose": "mark", "reading": "2.000 m", "feature": "rod"}
     view = send_log(crew, job, nmea_log(*place, 5), **pole)
     assert any("float" in sentence for sentence in view["setup"]["missing"])
+    # An average that was taken on another mark is not used on this one.
+    moved = settle(crew, job, mark_id=crew.mark(job, "CS2"), source="network")
+    assert moved["sources"]["average_mark"] is None and "average it first" in str(moved["setup"]["missing"])
+    settle(crew, job, mark_id=mark["id"], source="network")
 
     view = send_log(crew, job, nmea_log(*place, 4, wander_m=0.003), **pole)
 

@@ -50,7 +50,7 @@ def test_what_the_receiver_sends_is_compared_with_what_was_meant(crew):
 
     # Typed 1.746 into the receiver, 1.546 here: 0.200 m, exact to the tenth of a millimetre that 1006 carries.
     assert base["on_air"]["up_m"] == pytest.approx(0.2, abs=0.0002)
-    assert [finding["code"] for finding in base["findings"]] == ["base-position-disagrees"]
+    assert [finding["code"] for finding in base["findings"]] == ["base-position-disagrees", "base-receiver-not-heard"]
     assert "1.746 m would fit" in base["findings"][0]["cause"]
     step = {item["step"]: item["state"] for item in crew.get(f"/jobs/{job}/steps")["steps"]}
     assert step["base"] == "disagrees"
@@ -67,7 +67,7 @@ def test_a_rover_on_somebody_else_s_base_is_a_stop(crew):
 
     codes = [finding["code"] for finding in crew.get(f"/jobs/{job}/base")["findings"]]
 
-    assert codes == ["station-id-disagrees", "rover-hears-another-base"]
+    assert codes == ["rover-hears-another-base", "station-id-disagrees", "base-receiver-not-heard"]
 
 
 def test_on_radio_the_base_is_not_heard_and_the_reference_is_declared(crew):
@@ -78,7 +78,8 @@ def test_on_radio_the_base_is_not_heard_and_the_reference_is_declared(crew):
 
     check = crew.check(job, "CS2")
 
-    assert [finding["code"] for finding in crew.get(f"/jobs/{job}/base")["findings"]] == ["base-not-heard"]
+    found = [finding["code"] for finding in crew.get(f"/jobs/{job}/base")["findings"]]
+    assert found == ["base-not-heard", "base-receiver-not-heard"]
     assert check["agrees"], check["words"]
     state = {item["step"]: item["state"] for item in crew.get(f"/jobs/{job}/steps")["steps"]}
     assert (state["base"], state["check"]) == ("entered", "checked")

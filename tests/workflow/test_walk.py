@@ -89,7 +89,7 @@ def test_an_autonomous_base_says_what_it_is_worth_and_a_wrong_mark_height_is_tol
     crew.post(f"/jobs/{job}/stand", {"who": "base", "mark_id": crew.mark(job, "CS1")})
     crew.post(f"/jobs/{job}/base/average", {"seconds": 3})
     wait_for(lambda: not crew.get(f"/jobs/{job}/base")["average"]["running"], 10)
-    assert crew.get(f"/jobs/{job}/base")["average"]["count"] >= 2
+    assert crew.get(f"/jobs/{job}/base")["average"]["result"]["used"] >= 2
     crew.start_base(job, source="average")
     crew.wait_fixed(job)
 

@@ -123,12 +123,21 @@ def _from_before(session: Session, job: JobNow, mark_id: str | None, coordinate_
 
 
 def _average_of(session: Session, setup: SetUpNow, purpose: str) -> PositionAverageRow | None:
-    """Return the average that a set-up uses: the one chosen, else the latest of its purpose."""
-    rows = session.scalars(
-        select(PositionAverageRow)
-        .where(PositionAverageRow.setup_id == setup.id, PositionAverageRow.purpose == purpose)
-        .order_by(PositionAverageRow.created_s.desc())
-    ).all()
+    """Return the average that a set-up uses: the one chosen, else the latest of its purpose.
+
+    One that was taken on another mark, before the tripod or the choice moved, is not used.
+    """
+    mark_id = setup.settled.mark_id
+    own = (None, *line_ids(session, mark_id)) if mark_id else (None,)
+    rows = [
+        row
+        for row in session.scalars(
+            select(PositionAverageRow)
+            .where(PositionAverageRow.setup_id == setup.id, PositionAverageRow.purpose == purpose)
+            .order_by(PositionAverageRow.created_s.desc())
+        )
+        if row.mark_id in own
+    ]
     return next((row for row in rows if row.id == setup.settled.evidence_id), rows[0] if rows else None)
 
 
