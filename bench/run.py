@@ -22,6 +22,7 @@ from base64 import b64encode
 from datetime import UTC, datetime
 from pathlib import Path
 
+import georinex
 import numpy as np
 from pynmeagps import NMEAReader
 from pyrtcm import RTCMReader
@@ -37,6 +38,7 @@ from openstake.standin.observables import Observables
 from openstake.standin.receiver import burst
 from openstake.standin.sky import visible
 from openstake.wire.nmea.epoch import EpochReader
+from openstake.wire.rinex.observations import read_observations
 from openstake.wire.rtcm3.frame import FrameReader
 from openstake.wire.rtcm3.message import decode
 
@@ -110,6 +112,22 @@ def decoders() -> list[tuple[str, str, str, str]]:
         )
     )
     return rows
+
+
+def raw_data() -> tuple[str, str, str, str]:
+    """Read an hour of a real receiver (RINEX 3, every 30 s), every constellation and signal."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "hour.rnx"
+        path.write_bytes(gzip.decompress((ROOT / "tests/data/rinex/one-hour-3.rnx.gz").read_bytes()))
+        text = path.read_text()
+        epochs = len(read_observations(text).epochs)
+        ours, theirs = timed(lambda: read_observations(text)), timed(lambda: georinex.load(path))
+    return (
+        "RINEX 3 read, epochs/s",
+        f"{epochs / ours:,.0f}",
+        f"{epochs / theirs:,.0f} (georinex)",
+        f"{theirs / ours:.1f}",
+    )
 
 
 class Receiver:
@@ -268,7 +286,7 @@ def plan_frames(marks: int) -> tuple[float, float]:
 
 
 def main() -> None:
-    rows = decoders()
+    rows = [*decoders(), raw_data()]
     for sessions, seconds in ((1, 30.0), (20, 30.0)):
         median, worst = latency(sessions, seconds)
         rows.append(

@@ -43,6 +43,7 @@ export function MarkStep({ job, view, average, mark }: StepProps) {
       <Asked job={job} view={view} keys={(question) => question.key === "level:setup"} />
       {!mark && (
         <More title="No mark here: set up over a new point" open={point !== ""}>
+          <p className="leading-6 text-faded">A known mark that the list lacks is added under Job, with its coordinate; this is for a point that has none.</p>
           <div className="grid grid-cols-[1fr_auto] items-end gap-3">
             <TextField label="Its name" name="point_name" value={name} onChange={setName} placeholder="B1" />
             <Button disabled={!name.trim() || settle.isPending} onClick={() => settle.mutate({ point_name: name })}>
