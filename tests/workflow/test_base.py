@@ -262,6 +262,32 @@ def test_the_limit_of_height_readings_is_the_job_s(crew, job):
     assert crew.post(f"/jobs/{job}/settings", too_wide, status=422)["field"] == "height_limit"
 
 
+def test_the_closing_height_is_held_against_the_opening_one_before_the_end_and_after(crew, job):
+    assert (
+        "No base has run"
+        in crew.post(
+            f"/jobs/{job}/base/readings", {"reading": "1.5 m", "feature": "bottom", "moment": "after"}, status=404
+        )["detail"]
+    )
+    crew.start_base(job)
+    crew.post(f"/jobs/{job}/base/end")
+    # Measured when the tripod came down, typed after the end: it belongs to the base that ran last.
+    heights = read_height(crew, job, "1.538 m", moment="after")["earlier"][0]["heights"]
+    (found,) = heights["closing_findings"]
+    assert (found["code"], found["severity"]) == ("closing-height-differs", "stop")
+    assert "0.008 m smaller" in found["sentence"]
+    assert not [item for item in heights["findings"] if item["severity"] == "stop"]
+    mend = {
+        "replaces_id": heights["readings"][-1]["id"],
+        "reading": "1.547 m",
+        "feature": "bottom",
+        "reason": "misread",
+    }
+    view = crew.post(f"/jobs/{job}/base/height", mend)
+    assert codes(view["earlier"][0]["heights"]["closing_findings"]) == ["closing-height-agrees"]
+    assert view["earlier"][0]["heights"]["opening"]["arp_height_m"] == TAPE_M, "the opening height stays"
+
+
 # --- where the coordinate comes from ---
 
 

@@ -70,6 +70,7 @@ class BaseHeights(BaseModel):
     closing: MeanHeight | None
     limit_m: float | None
     findings: list[Finding]
+    closing_findings: list[Finding]
 
 
 class AverageResult(BaseModel):

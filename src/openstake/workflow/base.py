@@ -270,7 +270,8 @@ def read_base_height(
         add_reading(session, job, reading, feature, who, moment, now, setup_id, occupation)
 
     context.database.write(work)
-    configure_standin(context, job_id)
+    if moment == "before":
+        configure_standin(context, job_id)
     context.changed(job_id)
     return view(context, job_id)
 

@@ -90,7 +90,14 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
     return result
 
 
-_NO_HEIGHTS: dict[str, Any] = {"readings": [], "opening": None, "closing": None, "limit_m": None, "findings": []}
+_NO_HEIGHTS: dict[str, Any] = {
+    "readings": [],
+    "opening": None,
+    "closing": None,
+    "limit_m": None,
+    "findings": [],
+    "closing_findings": [],
+}
 
 
 def _setup_view(session: Session, job: JobNow, setup: SetUpNow) -> dict[str, Any]:

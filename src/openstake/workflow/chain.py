@@ -63,7 +63,8 @@ def _link_step(view: dict[str, Any]) -> dict[str, Any]:
 def _base_step(view: dict[str, Any]) -> dict[str, Any]:
     if view["occupation"] is None:
         return _step("base", MISSING, "no base running")
-    findings = [*view["findings"], *view["heights"]["findings"]]
+    heights = view["heights"]
+    findings = [*view["findings"], *heights["findings"], *heights["closing_findings"]]
     if stops := [item["sentence"] for item in findings if item["severity"] == "stop"]:
         return _step("base", DISAGREES, stops[0])
     if view["on_air"] is None:

@@ -264,11 +264,14 @@ def base_height_of(session: Session, occupation_id: str) -> BaseHeight:
 
 
 def readings_view(session: Session, job: JobNow, occupation: Occupation | None, setup_id: str | None) -> dict[str, Any]:
-    """Return the readings before and after with their mean, and what they say of each other."""
+    """Return the readings before and after with their mean, and what they say of each other.
+
+    `closing_findings` are of the readings after the session, and of these against those before.
+    """
     features = features_of(session, job, "base")
     antenna = KnownAntenna(features, base_phase_centre_m(session, job.id))
     limit_m, unit = job.settings.height_limit_m, job.length_unit
-    found: list[Finding] = []
+    found: dict[str, list[Finding]] = {"before": [], "after": []}
     means: dict[str, BaseHeight | None] = {}
     rows: list[dict[str, Any]] = []
     for moment in ("before", "after"):
@@ -279,19 +282,20 @@ def readings_view(session: Session, job: JobNow, occupation: Occupation | None, 
             for row in listed
             if not row.set_aside
         ]
-        found += judge_heights(typed, antenna, limit_m, unit)
+        found[moment] += judge_heights(typed, antenna, limit_m, unit)
         if moment == "before":
-            found += judge_completeness(typed, unit)
+            found[moment] += judge_completeness(typed, unit)
         rows += [_reading_view(row, height) for row in listed]
     opening, closing = means["before"], means["after"]
     if opening is not None and closing is not None:
-        found.append(judge_opening_and_closing(opening.arp_height_m, closing.arp_height_m, limit_m, unit))
+        found["after"].append(judge_opening_and_closing(opening.arp_height_m, closing.arp_height_m, limit_m, unit))
     return {
         "readings": rows,
         "opening": _mean_view(opening, unit),
         "closing": _mean_view(closing, unit),
         "limit_m": limit_m,
-        "findings": [item.as_dict() for item in found],
+        "findings": [item.as_dict() for item in found["before"]],
+        "closing_findings": [item.as_dict() for item in found["after"]],
     }
 
 

@@ -1403,6 +1403,8 @@ export interface components {
          */
         BaseHeights: {
             closing: components["schemas"]["MeanHeight"] | null;
+            /** Closing Findings */
+            closing_findings: components["schemas"]["Finding"][];
             /** Findings */
             findings: components["schemas"]["Finding"][];
             /** Limit M */

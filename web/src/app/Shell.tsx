@@ -72,7 +72,7 @@ function useOpenFindings(jobId: string): Schemas["Finding"][] {
 
 /** What the base says: on the air, of its height, and while it is set up of its coordinate. */
 function ofBase(base: Schemas["BaseView"] | undefined): Schemas["Finding"][] {
-  return base ? [...base.findings, ...base.heights.findings, ...(base.setup?.findings ?? [])] : [];
+  return base ? [...base.findings, ...base.heights.findings, ...base.heights.closing_findings, ...(base.setup?.findings ?? [])] : [];
 }
 
 function Rail({ jobId, onGo }: { jobId: string; onGo: () => void }) {

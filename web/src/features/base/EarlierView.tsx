@@ -32,7 +32,7 @@ export function EarlierView({ job, bases, tabs }: { job: Schemas["Job"]; bases: 
 
 function stateOf(base: Schemas["Earlier"]): State {
   const { heights } = base;
-  if (heights.findings.some((item) => item.severity === "stop")) return "disagrees";
+  if ([...heights.findings, ...heights.closing_findings].some((item) => item.severity === "stop")) return "disagrees";
   return heights.closing ? "checked" : "entered";
 }
 

@@ -165,7 +165,7 @@ export function ClosingHeight({ job, heights, reading }: { job: Schemas["Job"]; 
       )}
       <ReadingFields job={job} reading={reading} />
       <ReadingTable job={job} heights={heights} moment="after" />
-      <FindingList findings={heights.findings} />
+      <FindingList findings={heights.closing_findings} />
     </>
   );
 }

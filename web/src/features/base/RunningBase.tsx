@@ -32,6 +32,7 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
   const [open, setOpen] = useState<Key>("air");
   const ending = open === "end";
   const steps = stepsOf(props);
+  const moved = view.heights.closing_findings.find((item) => item.severity === "stop");
   const bodies = {
     air: <AirStep {...props} />,
     height: (
@@ -61,8 +62,8 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
         end.isError ? (
           <p className="font-semibold text-flag">{sentenceOf(end.error)}</p>
         ) : ending ? (
-          <p className="font-semibold">
-            {view.heights.closing ? "End it? Listening stops; everything recorded stays." : "No closing height yet. Without it nobody knows whether the tripod moved."}
+          <p className={`font-semibold ${moved ? "text-flag" : ""}`}>
+            {moved ? `Stop: ${moved.sentence}` : view.heights.closing ? "End it? Listening stops; everything recorded stays." : "No closing height yet. Without it nobody knows whether the tripod moved."}
           </p>
         ) : (
           <p className="text-faded">A base does not show &ldquo;fixed&rdquo;: single, DGPS or manual is right. It knows where it is.</p>
@@ -111,11 +112,13 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
   );
 }
 
+const stops = (findings: Schemas["Finding"][]) => findings.some((item) => item.severity === "stop");
+
 function stepsOf({ job, view, occupation }: RunningProps): Step<Key>[] {
   const air = view.on_air;
-  const stopped = view.findings.some((item) => item.severity === "stop");
-  const { opening, closing, findings } = view.heights;
-  const stop = findings.some((item) => item.severity === "stop");
+  const stopped = stops(view.findings);
+  const { opening, closing } = view.heights;
+  const stop = stops(view.heights.findings);
   const looked = view.questions.filter((item) => item.done).length;
   const logging = occupation.logs.some((log) => log.ended_s === null);
   return [
@@ -140,7 +143,7 @@ function stepsOf({ job, view, occupation }: RunningProps): Step<Key>[] {
     { key: "log", title: "Raw data", state: occupation.logs.length ? "entered" : "missing", summary: logging ? "being logged" : "for a later computation" },
     { key: "listen", title: "Listening", state: "entered", summary: [occupation.base_url && "base", occupation.receiver_url && "its receiver", occupation.rover_url && "rover"].filter(Boolean).join(", ") },
     { key: "site", title: "Site and level", state: looked === view.questions.length ? "checked" : looked ? "entered" : "missing", summary: `${looked} of ${view.questions.length} looked at` },
-    { key: "end", title: "End", state: closing ? "entered" : "missing", summary: closing ? `closing ${closing.text}` : "closing height" },
+    { key: "end", title: "End", state: stops(view.heights.closing_findings) ? "disagrees" : closing ? "checked" : "missing", summary: closing ? `closing ${closing.text}` : "closing height" },
   ];
 }
 
@@ -167,7 +170,7 @@ function MessageTable({ messages }: { messages: Schemas["MessageOnAir"][] }) {
           <li key={item.number} className={`rounded border-2 px-3 py-1 leading-5 ${item.count ? "border-line bg-page" : "border-dashed border-line text-faded"}`}>
             <span className="font-bold">{item.number}</span>
             <span className="block text-base">
-              {item.heard_s !== null ? fixed(item.heard_s, 0) : item.count ? "once" : "not heard"}
+              {item.heard_s !== null ? fixed(item.heard_s, 0) : item.count ? "heard" : "not heard"}
               {item.planned_s !== null ? ` (plan ${fixed(item.planned_s, 0)})` : " (not planned)"}
             </span>
           </li>

@@ -87,7 +87,7 @@ export function StackCard(props: { job: Schemas["Job"]; heights: Schemas["BaseHe
               phaseCentreUpM: drawn.phase_centre_up_m,
             }}
             reading={`read: ${typing ? typed.reading.trim() : (last?.text ?? "")}`}
-            arp={typing || !mean ? drawn.text : mean.text}
+            arp={typing || disagree || !mean ? drawn.text : mean.text}
             toFeature={write(drawn.arp_height_m - drawn.feature_to_arp_m)}
             toPhaseCentre={write(drawn.arp_height_m + (drawn.phase_centre_up_m ?? 0))}
           />
