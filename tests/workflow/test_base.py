@@ -201,6 +201,10 @@ def test_what_cannot_be_settled_is_a_sentence_and_loses_nothing(crew, job, what,
         return
     answer = crew.post(f"/jobs/{job}/base/setup", what, status=422)
     assert answer["field"] == field
+    crew.post(f"/jobs/{job}/base/setup", {"mark_id": "no such mark"}, status=404)
+    # 2026-11-26: an empty mark was kept, and the page could not be shown any more.
+    assert settle(crew, job, mark_id="")["setup"]["mark_id"] is None
+    settle(crew, job, mark_id=crew.mark(job, "CS1"), source="mark")
     assert crew.get(f"/jobs/{job}/base")["setup"]["source"] == "mark"
 
 

@@ -122,7 +122,11 @@ def _changed(session: Session, job: JobNow, before: Settled, changes: Mapping[st
     unknown = set(changes) - {item.name for item in fields(Settled)}
     if unknown:
         raise InputError(f"'{sorted(unknown)[0]}' is nothing that a set-up settles.")
-    wished = dict(changes)
+    # An empty text settles nothing, as nothing at all does; a source and a point's name are texts themselves.
+    wished: dict[str, Any] = dict(changes)
+    for name, value in changes.items():
+        if value == "" and name not in ("source", "point_name"):
+            wished[name] = None
     if "point_name" in wished:
         wished["point_name"] = " ".join(str(wished["point_name"] or "").split())[:80]
     if wished.get("mark_id"):
