@@ -322,6 +322,25 @@ def test_a_mark_is_checked_by_a_rover_before_the_base_stands_on_it(crew, job):
     assert "holds no position" in send_log(crew, job, bytes(range(256)), 422, purpose="base")["detail"]
 
 
+@pytest.mark.slow
+def test_the_rover_s_average_over_a_mark_waits_for_fixed_and_needs_no_base(crew, job):
+    settle(crew, job, mark_id=crew.mark(job, "CS2"))
+    crew.post(f"/jobs/{job}/stand", {"who": "base", "mark_id": crew.mark(job, "CS1")})
+    crew.walk_to(job, "CS2")
+    wish = {"seconds": 5, "purpose": "mark", "reading": "2.000 m", "feature": "rod"}
+    assert crew.post(f"/jobs/{job}/base/average", wish)["waiting"]
+    wait_for(lambda: not crew.get(f"/jobs/{job}/base")["average"]["running"], 60)
+
+    average = crew.get(f"/jobs/{job}/base")["sources"]["average_mark"]
+
+    # The stand-in network's coordinate is right and so is CS2's: what is left is the noise of a fixed solution.
+    assert (average["status"], average["check"]["agrees"]) == ("fixed", True), average["check"]
+    assert average["used"] >= 15, "five seconds four times as fast"
+    # The next base finds the mountpoint free.
+    crew.start_base(job, mark="CS2")
+    wait_for(lambda: (crew.get(f"/jobs/{job}/base")["on_air"] or {}).get("station_id") == 17, 30)
+
+
 def test_a_fixed_network_average_becomes_the_coordinate_and_a_float_one_does_not(crew, job):
     settle(crew, job, mark_id=crew.mark(job, "CS1"), source="network", **listen(crew))
     read_height(crew, job)

@@ -121,10 +121,11 @@ class StoredAverage(AverageResult):
 
 
 class Average(BaseModel):
-    """An average that is being taken."""
+    """An average that is being taken; over a mark it waits for fixed first."""
 
     purpose: Purpose
     running: bool
+    waiting: bool
     seconds: float
     elapsed_s: float
     problem: str

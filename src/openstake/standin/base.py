@@ -113,6 +113,11 @@ class BaseReceiver:
         self._hang_up()
         self._broadcast = broadcast
 
+    @property
+    def is_sending(self) -> bool:
+        """Whether it was told to broadcast."""
+        return self._broadcast is not None
+
     def silence(self) -> None:
         """Stop broadcasting."""
         self._broadcast = None

@@ -164,7 +164,9 @@ class _State:
             return burst(time_s, 0, None, 0.0, None, [], [], None, None)
         sky = visible(time_s, arp, MASK_DEG, world.rover.obstructions if world.rover else ())
         station, age, common, changes = corrections.at(time_s, sky)
-        true_base = world.base.arp_ecef_m if world.base else None
+        # A virtual station is a network's: its coordinate is where it says.  A tripod's is what somebody typed.
+        typed = station is None or not station.virtual
+        true_base = world.base.arp_ecef_m if world.base and typed else None
         vector = self._true_vector(station, arp, true_base)
         quality = self._quality(time_s, station, age, common, changes, vector, len(sky))
         if quality == 0:

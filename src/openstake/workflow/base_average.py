@@ -39,8 +39,22 @@ def begin_average(
     check_url(url, "url")
     needed_average(context.averages.get(job_id))
     store = _average_store(context, job_id, purpose, f"{'its own' if purpose == 'base' else 'a rover'} NMEA", over)
-    context.averages[job_id] = Average(url, seconds, purpose, lambda: publish_average(context, job_id), store)
-    return context.averages[job_id].view()
+    end = _nothing
+    if practice is not None and purpose == "mark":
+        # Where no stand-in base sends, the stand-in rover hears a network meanwhile, as a real one would.
+        practice.start_network()
+        end = practice.hang_up_network
+    try:
+        average = Average(url, seconds, purpose, lambda: publish_average(context, job_id), store, end)
+    except InputError:
+        end()
+        raise
+    context.averages[job_id] = average
+    return average.view()
+
+
+def _nothing() -> None:
+    """End an average of a real receiver: nothing was switched on for it."""
 
 
 def average_log(context: Context, job_id: str, name: str, content: bytes, purpose: str, **over: Any) -> None:

@@ -1,4 +1,4 @@
-"""The practice field: stand-in caster, base and rover inside the program, and the world they stand in."""
+"""The practice field: stand-in caster, base, rover and network inside the program, and the world they stand in."""
 
 from __future__ import annotations
 
@@ -19,6 +19,7 @@ T = TypeVar("T")
 
 MOUNT = "PRACTICE"
 USER = "crew"
+NETWORK_STATION_ID = 900
 PASSWORD = "sluice-loopback"  # the stand-ins' own; it opens nothing else
 CASTER_PORT, BASE_PORT, ROVER_PORT = 2101, 5016, 5017
 TRUE_BASE_HEIGHT_M = 1.546
@@ -36,6 +37,8 @@ class Practice:
         if not self.world_path.exists():
             write_world(self.world_path, World(None, None, 56.9, seed))
         world, clock = WorldFile(self.world_path), SimClock(speed)
+        self._clock = clock
+        self._network: BaseReceiver | None = None
         self.caster = _on(CASTER_PORT, lambda port: Caster(port, USER, PASSWORD))
         self.base = _on(BASE_PORT, lambda port: BaseReceiver(world, seed, clock, port))
         self.rover = _on(
@@ -79,6 +82,7 @@ class Practice:
         **switched: Any,
     ) -> None:  # fmt: skip
         """Type a mark's coordinate and the antenna height into the stand-in base, and start it."""
+        self.hang_up_network()
         self.base.start(
             Broadcast(
                 "127.0.0.1", self.caster.port, MOUNT, PASSWORD, latitude_deg, longitude_deg, height_m, arp_height_m,
@@ -86,7 +90,31 @@ class Practice:
             )
         )  # fmt: skip
 
+    def start_network(self) -> None:
+        """Let a permanent station some kilometres from the rover send corrections, as a network would, until hung up."""
+        world = self.world
+        if self._network is not None or world.rover is None or self.base.is_sending:
+            return
+        # 2.2 km north of the pole, invented; its coordinate is right.
+        station = replace(world.rover, latitude_deg=world.rover.latitude_deg + 0.02, arp_height_m=0.0)
+        path = self.world_path.with_name("network.json")
+        write_world(path, replace(world, base=station, rover=None))
+        self._network = BaseReceiver(WorldFile(path), (world.seed or 0) + 2, self._clock)
+        self._network.start(
+            Broadcast(
+                "127.0.0.1", self.caster.port, MOUNT, PASSWORD, station.latitude_deg, station.longitude_deg,
+                station.height_m, 0.0, NETWORK_STATION_ID, virtual=True,
+            )
+        )  # fmt: skip
+
+    def hang_up_network(self) -> None:
+        """End the network's corrections."""
+        network, self._network = self._network, None
+        if network is not None:
+            network.close()
+
     def close(self) -> None:
+        self.hang_up_network()
         self.rover.close()
         self.base.close()
         self.caster.close()

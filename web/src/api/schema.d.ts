@@ -1271,7 +1271,7 @@ export interface components {
         };
         /**
          * Average
-         * @description An average that is being taken.
+         * @description An average that is being taken; over a mark it waits for fixed first.
          */
         Average: {
             /** Elapsed S */
@@ -1288,6 +1288,8 @@ export interface components {
             running: boolean;
             /** Seconds */
             seconds: number;
+            /** Waiting */
+            waiting: boolean;
         };
         /**
          * AverageResult

@@ -75,7 +75,9 @@ export function AveragePanel(props: PanelProps) {
         <div aria-live="polite">
           <Progress label="Average" value={average.elapsed_s} most={average.seconds} />
           <p>
-            {average.elapsed_s.toFixed(0)} of {average.seconds.toFixed(0)} s, {counted(average.result?.used ?? 0, "position")}
+            {average.waiting
+              ? "Waiting for fixed: the time begins then."
+              : `${average.elapsed_s.toFixed(0)} of ${average.seconds.toFixed(0)} s, ${counted(average.result?.used ?? 0, "position")}`}
           </p>
         </div>
       )}
