@@ -27,6 +27,8 @@ class Height(BaseModel):
     feature_to_arp_m: float
     rim_radius_m: float
     phase_centre_up_m: float | None
+    feature_height_m: float
+    phase_centre_height_m: float | None
     method: str
     text: str
 

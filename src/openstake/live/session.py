@@ -224,11 +224,11 @@ class RunningSession:
         return self._base_raw.place(self._base_raw.written_bytes) if "base" in self._feeds else None
 
     def _receiver_bytes(self, data: bytes, host_time_s: float) -> None:
-        self._own_sky.feed(data)
         fresh = list(self._own_epochs.feed(data))
+        with self._lock:
+            self._own_sky.feed(data)
+            self._own.extend(fresh)
         if fresh:
-            with self._lock:
-                self._own.extend(fresh)
             self._on_change(self)
 
     def _base_bytes(self, data: bytes, host_time_s: float) -> None:

@@ -43,6 +43,7 @@ from openstake.workflow.heights import (
     base_height,
     base_height_of,
     in_a_sentence,
+    known_antenna,
     replace_reading,
     rover_arp_to_apc_m,
 )
@@ -109,7 +110,7 @@ def start(context: Context, job_id: str, wish: StartWish) -> dict[str, Any]:
         if height is None:
             raise InputError("Type the height of the antenna first.", field="reading")
         coordinate = proposed(session, job, setup, height.arp_height_m)
-        stops = stops_before_start(session, job, setup, coordinate)
+        stops = stops_before_start(session, job, setup, coordinate, known_antenna(session, job))
         if stops and not wish.accepted:
             raise ConflictError(stops[0]["sentence"], field="accepted")
         mark = _mark_of(session, job, setup, coordinate, now)

@@ -11,11 +11,12 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, InputError, NotFoundError
+from openstake.core.vector import lifted
 from openstake.live.rawfile import Place
 from openstake.store.book import write_entry
 from openstake.store.models import Listening, Mark, Occupation, Reference, StaticLog, StaticLogEnd
 from openstake.wire.rinex.write import RinexHeader
-from openstake.workflow.base_coordinate import when
+from openstake.workflow.base_coordinate import three, when
 from openstake.workflow.context import Context, file_name, job_of, needed_occupation
 from openstake.workflow.heights import base_height_of
 from openstake.workflow.rawdata import StreamToRinex
@@ -182,8 +183,10 @@ def rinex(context: Context, job_id: str, log_id: str, interval_s: float) -> tupl
     for stretch in _stretches(context, listenings, (log.raw_file, log.raw_offset), stop):
         maker.feed(_bytes_of(stretch))
     place = maker.station.xyz_m if maker.station else (heard.x_m, heard.y_m, heard.z_m) if heard else (0.0, 0.0, 0.0)
+    # The header has the marker's place, the stream the ARP's above it.
+    marker = three(lifted(place, -height.arp_height_m)) if any(place) else place
     header = RinexHeader(
-        mark.name, place, height.arp_height_m, observer=job.settings.crew, made_unix_s=context.now(),
+        mark.name, marker, height.arp_height_m, observer=job.settings.crew, made_unix_s=context.now(),
         comments=(f"Base {occupation.station_id}, logged {when(job, log.started_s)}",),
     )  # fmt: skip
     return maker.close(header), f"{file_name(mark.name)}-{int(log.started_s)}-{interval_s:g}s.rnx"

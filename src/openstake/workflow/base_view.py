@@ -12,26 +12,28 @@ from sqlalchemy.orm import Session
 from openstake.core.base_sources import BY_SOURCE
 from openstake.core.errors import InputError
 from openstake.core.evidence import StationReference
-from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.geodesy.ellipsoid import ecef_from_geodetic, geodetic_from_ecef
 from openstake.core.judge.base import MeantBase, judge_base, on_air_difference
 from openstake.core.judge.broadcast import judge_messages, judge_satellites
 from openstake.core.judge.coordinate import judge_level
 from openstake.core.judge.finding import Finding, Severity
+from openstake.core.judge.height import KnownAntenna
 from openstake.core.judge.receiver import judge_receiver
 from openstake.core.judge.rover import judge_rover
 from openstake.core.kit.profile import Profile
 from openstake.core.occupation import base_error_effect, meant_arp_ecef
 from openstake.live.session import Moment
-from openstake.store.models import BaseCoordinate, Listening, Mark, Occupation, OccupationEnd, Shot
-from openstake.workflow import base_coordinate, base_log, base_setup, base_solution, points
+from openstake.store.models import BaseCoordinate, Listening, Mark, Occupation, OccupationEnd, Shot, ShotEpoch
+from openstake.workflow import base_coordinate, base_log, base_setup, base_solution
 from openstake.workflow.base_coordinate import Proposed, is_autonomous, judge_proposed, proposed
 from openstake.workflow.base_setup import SetUpNow, setup_in_hand
 from openstake.workflow.context import Context, JobNow, base_coordinate_of, job_of, listening_of, open_occupation
+from openstake.workflow.epoch_rows import epoch_of_columns
 from openstake.workflow.heights import (
     BaseHeight,
     base_height,
     base_height_of,
-    base_phase_centre_m,
+    known_antenna,
     readings_view,
     rover_refers_to,
 )
@@ -47,7 +49,7 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
         occupation = open_occupation(session, job_id)
         setup = setup_in_hand(session, job_id) if occupation is None else None
         average = context.averages.get(job_id)
-        practised = practice if job.practice else None
+        practised, antenna = practice if job.practice else None, known_antenna(session, job)
         setup_id = occupation.setup_id if occupation else setup.id if setup else None
         result: dict[str, Any] = {
             "occupation": None, "on_air": None, "findings": [], "messages": [], "effect": None,
@@ -56,10 +58,10 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
             "cautions": base_setup.cautions(),
             "photos": base_setup.photos_view(session, setup_id),
             "given_up": base_setup.can_be_taken_up(session, job_id),
-            "heights": readings_view(session, job, occupation, setup_id) if occupation or setup_id else _NO_HEIGHTS,
-            "setup": None if setup is None else _setup_view(session, job, setup),
+            "heights": readings_view(session, job, antenna, occupation, setup_id) if occupation or setup_id else _NO_HEIGHTS,
+            "setup": None if setup is None else _setup_view(session, job, antenna, setup),
             "sources": base_coordinate.sources_view(session, job, setup),
-            "earlier": _earlier_view(context, session, job),
+            "earlier": _earlier_view(context, session, job, antenna),
             "suggested": {
                 "base_url": practised.base_stream_url if practised else None,
                 "rover_url": practised.rover_url if practised else None,
@@ -73,7 +75,7 @@ def view(context: Context, job_id: str) -> dict[str, Any]:
         coordinate = base_coordinate_of(session, occupation.id)
         height = base_height_of(session, occupation.id)
         mark = head_of(session, job, occupation.mark_id)
-        meant = _meant(session, job, occupation, coordinate, height, mark, context.now())
+        meant = _meant(session, job, antenna, occupation, coordinate, height, mark, context.now())
         listening = listening_of(session, occupation.id)
         profile = next((item for item in chosen_profiles(session, job_id) if item.role == "base"), None)
         result["occupation"] = _occupation_view(session, job, occupation, mark, height, coordinate, listening, meant)
@@ -100,7 +102,7 @@ _NO_HEIGHTS: dict[str, Any] = {
 }
 
 
-def _setup_view(session: Session, job: JobNow, setup: SetUpNow) -> dict[str, Any]:
+def _setup_view(session: Session, job: JobNow, antenna: KnownAntenna, setup: SetUpNow) -> dict[str, Any]:
     """Return the set-up in hand: what is settled, what is missing, and what is known before the start."""
     settled = setup.settled
     height = base_height(session, None, setup.id)
@@ -128,7 +130,7 @@ def _setup_view(session: Session, job: JobNow, setup: SetUpNow) -> dict[str, Any
     mark = head_of(session, job, settled.mark_id) if settled.mark_id else None
     return asdict(settled) | {
         "id": setup.id, "started_s": setup.started_s, "mark_name": mark.name if mark else settled.point_name,
-        "stops": [item["sentence"] for item in stops_before_start(session, job, setup, coordinate)],
+        "stops": [item["sentence"] for item in stops_before_start(session, job, setup, coordinate, antenna)],
         "missing": missing, "arp": arp,
         "coordinate": None if coordinate is None else {
             "detail": coordinate.detail, "source": coordinate.source, "frame": coordinate.frame, "frame_epoch": coordinate.frame_epoch,
@@ -140,13 +142,14 @@ def _setup_view(session: Session, job: JobNow, setup: SetUpNow) -> dict[str, Any
 
 
 def _meant(
-    session: Session, job: JobNow, occupation: Occupation, coordinate: BaseCoordinate, height: BaseHeight, mark: MarkNow, now: float,
+    session: Session, job: JobNow, antenna: KnownAntenna, occupation: Occupation, coordinate: BaseCoordinate, height: BaseHeight,
+    mark: MarkNow, now: float,
 ) -> MeantBase:  # fmt: skip
     mark_m = (coordinate.x_m, coordinate.y_m, coordinate.z_m)
     x, y, z = (float(value) for value in meant_arp_ecef(mark_m, height.arp_height_m))
     return MeantBase(
         (x, y, z), height.arp_height_m, occupation.station_id, is_autonomous(coordinate),
-        base_phase_centre_m(session, job.id), base_coordinate.other_marks(session, job, occupation.mark_id),
+        antenna.phase_centre_up_m, base_coordinate.other_marks(session, job, occupation.mark_id),
         base_coordinate.slips_of_mark(job, mark, mark_m, now), job.length_unit,
     )  # fmt: skip
 
@@ -216,17 +219,20 @@ def _effect_view(session: Session, job: JobNow, coordinate: BaseCoordinate) -> d
     xyz = (coordinate.x_m, coordinate.y_m, coordinate.z_m)
     east, north, _ = (float(value) for value in job.frame.grid_from_ecef(xyz))
     grid = current_places(session, job)[0].grid_m
-    shots = session.scalars(select(Shot).where(Shot.job_id == job.id))
-    measured = [(point.east_m, point.north_m) for shot in shots if (point := points.derive(session, job, shot))]
-    all_points = np.vstack([grid[np.isfinite(grid).all(axis=1)], np.array(measured).reshape(-1, 2)])
-    far_m = float(np.max(np.hypot(all_points[:, 0] - east, all_points[:, 1] - north))) if len(all_points) else 0.0
+    known = grid[np.isfinite(grid).all(axis=1)]
+    marks_m = np.hypot(known[:, 0] - east, known[:, 1] - north)
+    # How far the work reaches, not where it is: one received epoch of each shot tells that.
+    firsts = session.scalars(select(ShotEpoch).join(Shot).where(Shot.job_id == job.id, ShotEpoch.n == 0))
+    received = [(row.latitude_deg, row.longitude_deg, row.height_m) for row in map(epoch_of_columns, firsts)]
+    shots_m = np.linalg.norm(ecef_from_geodetic(*np.array(received, dtype=float).reshape(-1, 3).T) - xyz, axis=1)
+    far_m = float(np.nanmax(np.concatenate([marks_m, shots_m]), initial=0.0))
     latitude = float(geodetic_from_ecef(xyz)[0])
     return asdict(
         base_error_effect(coordinate.accuracy_horizontal_95_m, coordinate.accuracy_vertical_95_m, far_m, latitude)
     )
 
 
-def _earlier_view(context: Context, session: Session, job: JobNow) -> list[dict[str, Any]]:
+def _earlier_view(context: Context, session: Session, job: JobNow, antenna: KnownAntenna) -> list[dict[str, Any]]:
     """Return the bases that ran in this job and ended, latest first, with what can still be done for them."""
     ends = {row.occupation_id: row.ended_s for row in session.scalars(select(OccupationEnd))}
     rows = session.scalars(
@@ -243,7 +249,7 @@ def _earlier_view(context: Context, session: Session, job: JobNow) -> list[dict[
                 "ended_s": ends[row.id], "source": coordinate.source,
                 "title": BY_SOURCE[coordinate.source].title if coordinate.source in BY_SOURCE else coordinate.source,
                 "detail": coordinate.detail, "locked": coordinate.locked, "autonomous": is_autonomous(coordinate),
-                "heights": readings_view(session, job, row, row.setup_id), "logs": base_log.logs_view(session, row),
+                "heights": readings_view(session, job, antenna, row, row.setup_id), "logs": base_log.logs_view(session, row),
                 "files": base_log.raw_files(context, session, row), "photos": base_setup.photos_view(session, row.setup_id),
                 "coordinates": base_solution.coordinates_view(session, row),
             }
@@ -260,9 +266,9 @@ def start_findings(session: Session, job: JobNow, setup: SetUpNow, coordinate: P
 
 
 def stops_before_start(
-    session: Session, job: JobNow, setup: SetUpNow, coordinate: Proposed | None
+    session: Session, job: JobNow, setup: SetUpNow, coordinate: Proposed | None, antenna: KnownAntenna
 ) -> list[dict[str, Any]]:
     """Return the findings that say stop, of the readings and of the coordinate: a start goes on only where they are accepted."""
     found = [item.as_dict() for item in start_findings(session, job, setup, coordinate)]
-    found += readings_view(session, job, None, setup.id)["findings"]
+    found += readings_view(session, job, antenna, None, setup.id)["findings"]
     return [item for item in found if item["severity"] == Severity.STOP]

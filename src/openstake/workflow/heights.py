@@ -215,6 +215,8 @@ def preview(context: Context, job_id: str, text: str, feature: str, subject: str
         "feature_to_arp_m": height.feature.feature_to_arp_m,
         "rim_radius_m": height.feature.rim_radius_m,
         "phase_centre_up_m": phase_centre_m,
+        "feature_height_m": height.arp_height_m - height.feature.feature_to_arp_m,
+        "phase_centre_height_m": None if phase_centre_m is None else height.arp_height_m + phase_centre_m,
         "method": height.feature.method,
         "text": text_from_metres(height.arp_height_m, job.length_unit),
     }
@@ -263,13 +265,18 @@ def base_height_of(session: Session, occupation_id: str) -> BaseHeight:
     return height
 
 
-def readings_view(session: Session, job: JobNow, occupation: Occupation | None, setup_id: str | None) -> dict[str, Any]:
+def known_antenna(session: Session, job: JobNow) -> KnownAntenna:
+    """Return what a reading of the job's base may have been measured to."""
+    return KnownAntenna(features_of(session, job, "base"), base_phase_centre_m(session, job.id))
+
+
+def readings_view(
+    session: Session, job: JobNow, antenna: KnownAntenna, occupation: Occupation | None, setup_id: str | None
+) -> dict[str, Any]:
     """Return the readings before and after with their mean, and what they say of each other.
 
     `closing_findings` are of the readings after the session, and of these against those before.
     """
-    features = features_of(session, job, "base")
-    antenna = KnownAntenna(features, base_phase_centre_m(session, job.id))
     limit_m, unit = job.settings.height_limit_m, job.length_unit
     found: dict[str, list[Finding]] = {"before": [], "after": []}
     means: dict[str, BaseHeight | None] = {}
@@ -278,7 +285,7 @@ def readings_view(session: Session, job: JobNow, occupation: Occupation | None, 
         listed = _rows(session, occupation, setup_id, moment)
         height = means[moment] = base_height(session, occupation, setup_id, moment)
         typed = [
-            TypedReading(row.text, row.reading_m, _to_of(row, features), job.length_unit)
+            TypedReading(row.text, row.reading_m, _to_of(row, antenna.features), job.length_unit)
             for row in listed
             if not row.set_aside
         ]

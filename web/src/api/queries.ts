@@ -115,11 +115,12 @@ export const usePacking = (id: string) =>
   useQuery({ queryKey: ["job", id, "packing"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/packing", path(id))) });
 export const useJob = (id: string) =>
   useQuery({ queryKey: ["job", id, "job"], queryFn: () => answer(client.GET("/api/jobs/{job_id}", path(id))) });
-export const useSteps = (id: string) =>
+/** The steps' states; `changed` says by another text that something was heard which no event tells. */
+export const useSteps = (id: string, changed: string) =>
   useQuery({
-    queryKey: ["job", id, "steps"],
+    queryKey: ["job", id, "steps", changed],
     queryFn: () => answer(client.GET("/api/jobs/{job_id}/steps", path(id))).then((all) => all.steps),
-    refetchInterval: LOOKED_AT_EVERY_MS,
+    placeholderData: (last) => last,
   });
 /** The marks that hold a text, at most 300 of them, and how many there are; or those taken out. */
 export const useMarks = (id: string, text = "", withdrawn = false) =>

@@ -2082,10 +2082,14 @@ export interface components {
         Height: {
             /** Arp Height M */
             arp_height_m: number;
+            /** Feature Height M */
+            feature_height_m: number;
             /** Feature To Arp M */
             feature_to_arp_m: number;
             /** Method */
             method: string;
+            /** Phase Centre Height M */
+            phase_centre_height_m: number | null;
             /** Phase Centre Up M */
             phase_centre_up_m: number | null;
             /** Reading M */

@@ -76,7 +76,8 @@ function ofBase(base: Schemas["BaseView"] | undefined): Schemas["Finding"][] {
 }
 
 function Rail({ jobId, onGo }: { jobId: string; onGo: () => void }) {
-  const steps = useSteps(jobId);
+  const stops = ofBase(useBase(jobId).data).filter((item) => item.severity === "stop");
+  const steps = useSteps(jobId, stops.map((item) => item.code).join());
   return (
     <nav aria-label="Steps" className="row-span-2 flex flex-col border-r-2 border-line bg-paper">
       <Link to="/" className="flex h-16 items-center px-4 text-xl font-bold">

@@ -12,7 +12,7 @@ from datetime import datetime
 from openstake.core.constants import WEEK_S
 from openstake.core.errors import FileError
 from openstake.core.sky.broadcast import Ephemeris
-from openstake.wire.rinex.observations import gps_seconds, header_of, version_and_type
+from openstake.wire.rinex.observations import checked_header, gps_seconds
 
 _LINES_AFTER = {"G": 7, "E": 7, "C": 7, "J": 7, "I": 7, "R": 3, "S": 3}
 
@@ -29,12 +29,7 @@ class NavigationFile:
 def read_navigation(text: str, name: str = "The file") -> NavigationFile:
     """Return the GPS part of a navigation file; FileError with a sentence where there is none."""
     lines = iter(text.splitlines())
-    header = header_of(lines, name)
-    version, kind = version_and_type(header, name)
-    if kind != "N":
-        raise FileError(f"{name} is a RINEX file of type {kind or '?'}; a navigation file (N) is needed here.")
-    if not (2.0 <= version < 4.0):
-        raise FileError(f"{name} is RINEX {version:.2f}; versions 2 and 3 are read here.")
+    header, version = checked_header(lines, name, "N", "navigation")
     found: dict[str, list[Ephemeris]] = {}
     try:
         for ephemeris in _records_2(lines) if version < 3.0 else _records_3(lines):

@@ -59,18 +59,24 @@ def version_and_type(header: list[tuple[str, str]], name: str) -> tuple[float, s
         raise FileError(f"{name} says no RINEX version.") from None
 
 
+def checked_header(lines: Iterator[str], name: str, kind: str, what: str) -> tuple[list[tuple[str, str]], float]:
+    """Return the header and the version of a file of the kind that is needed; FileError where it is another."""
+    header = header_of(lines, name)
+    version, found = version_and_type(header, name)
+    if found != kind:
+        raise FileError(f"{name} is a RINEX file of type {found or '?'}; one of type {kind} ({what}) is needed here.")
+    if not (2.0 <= version < 4.0):
+        raise FileError(f"{name} is RINEX {version:.2f}; versions 2 and 3 are read here.")
+    return header, version
+
+
 def read_observations(text: str, name: str = "The file") -> ObservationFile:
     """Return an observation file; FileError with a sentence where it is none.
 
     Satellites with codes that are not known here are left out; event records other than epochs are passed over.
     """
     lines = iter(text.splitlines())
-    header = header_of(lines, name)
-    version, kind = version_and_type(header, name)
-    if kind != "O":
-        raise FileError(f"{name} is a RINEX file of type {kind or '?'}; observations (O) are needed here.")
-    if not (2.0 <= version < 4.0):
-        raise FileError(f"{name} is RINEX {version:.2f}; versions 2 and 3 are read here.")
+    header, version = checked_header(lines, name, "O", "observations")
     offset_s = _time_offset_s(header, name)
     try:
         reader = _epochs_2(lines, header, offset_s) if version < 3.0 else _epochs_3(lines, header, offset_s)

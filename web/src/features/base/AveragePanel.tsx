@@ -62,7 +62,7 @@ export function AveragePanel(props: PanelProps) {
         )}
         <FileButton
           label={purpose === "base" ? "NMEA log of the base" : "NMEA log of the rover"}
-          accept=".nmea,.txt,.log,.pos,.gz"
+          accept=".nmea,.txt,.log"
           disabled={log.isPending || Boolean(average?.running)}
           onFile={(file) => log.mutate({ file, purpose, ...over })}
         >

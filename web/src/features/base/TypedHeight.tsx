@@ -59,7 +59,7 @@ export function StackCard(props: { job: Schemas["Job"]; heights: Schemas["BaseHe
   const drawn = typing ?? stored;
   const unit = job.length_unit;
   const mean = heights.opening;
-  const write = (metres: number) => `${length(metres, unit)} ${UNIT_SIGN[unit]}`;
+  const write = (metres: number | null) => `${length(metres, unit)} ${UNIT_SIGN[unit]}`;
   const disagree = !typing && heights.findings.some((item) => item.severity === "stop");
   const shownM = typing ? typing.arp_height_m : mean?.arp_height_m;
   return (
@@ -88,8 +88,8 @@ export function StackCard(props: { job: Schemas["Job"]; heights: Schemas["BaseHe
             }}
             reading={`read: ${typing ? typed.reading.trim() : (last?.text ?? "")}`}
             arp={typing || disagree || !mean ? drawn.text : mean.text}
-            toFeature={write(drawn.arp_height_m - drawn.feature_to_arp_m)}
-            toPhaseCentre={write(drawn.arp_height_m + (drawn.phase_centre_up_m ?? 0))}
+            toFeature={write(drawn.feature_height_m)}
+            toPhaseCentre={write(drawn.phase_centre_height_m)}
           />
         </div>
       ) : (
