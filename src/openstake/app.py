@@ -21,11 +21,12 @@ from openstake.live.hub import Hub
 from openstake.live.transport import listening_socket
 from openstake.store.database import Database
 from openstake.store.models import Job
-from openstake.workflow import base, watch
+from openstake.workflow.base import start as base
 from openstake.workflow.context import Context, open_occupation
-from openstake.workflow.demo import load_demo
-from openstake.workflow.practice import Practice
-from openstake.workflow.system import ensure_training_grid
+from openstake.workflow.job.system import ensure_training_grid
+from openstake.workflow.practice.demo import load_demo
+from openstake.workflow.practice.field import Practice
+from openstake.workflow.watch import listen as watch
 
 WEB_DIR = Path(__file__).parent / "web_dist"
 

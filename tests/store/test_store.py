@@ -13,7 +13,7 @@ from openstake.core.errors import ConflictError
 from openstake.store.book import canonical, verify, write_entry
 from openstake.store.database import Database
 from openstake.store.models import HeightReading, Job, JobSettings, Mark, Occupation
-from openstake.workflow.heights import base_height_of
+from openstake.workflow.now.heights import base_height_of
 
 
 @pytest.fixture

@@ -21,7 +21,7 @@ from openstake.wire.rtcm3.channels import channels_of
 from openstake.wire.rtcm3.frame import FrameReader, frame_bytes
 from openstake.wire.rtcm3.msm import Observation, encode_msm4
 from openstake.wire.rtcm3.station import encode_reference
-from openstake.workflow.rawdata import StreamToRinex
+from openstake.workflow.base.rawdata import StreamToRinex
 
 RINEX = Path(__file__).parent.parent / "data" / "rinex"
 WEDNESDAY_S = 1_795_564_800.0  # 2026-11-25, in Unix seconds

@@ -4,7 +4,7 @@ import stat
 
 import pytest
 
-from openstake.workflow.practice import PASSWORD
+from openstake.workflow.practice.field import PASSWORD
 from tests.conftest import as_file, start_wish, wait_for
 
 pytestmark = pytest.mark.slow

@@ -10,9 +10,14 @@ from spectree import SpecTree
 from openstake.api import base_schemas as s
 from openstake.api.common import answers, as_file
 from openstake.api.schemas import Heights, Nothing, Tick
-from openstake.workflow import base, base_average, base_log, base_setup, base_solution, heights
-from openstake.workflow.base_view import view
+from openstake.workflow.base import average as base_average
+from openstake.workflow.base import log as base_log
+from openstake.workflow.base import setup as base_setup
+from openstake.workflow.base import solution as base_solution
+from openstake.workflow.base import start as base
+from openstake.workflow.base.view import view
 from openstake.workflow.context import Context
+from openstake.workflow.now import heights
 
 
 def base_routes(api: Blueprint, spec: SpecTree, context: Context) -> None:

@@ -10,8 +10,9 @@ from spectree import SpecTree
 from openstake.api import schemas as s
 from openstake.api.common import answers, as_file, content_of
 from openstake.core.units import metres_from_text, text_from_metres
-from openstake.workflow import control, job, plan, system
 from openstake.workflow.context import Context
+from openstake.workflow.job import control, plan, system
+from openstake.workflow.job import jobs as job
 
 
 def job_routes(api: Blueprint, spec: SpecTree, context: Context) -> None:

@@ -9,8 +9,8 @@ from spectree import SpecTree
 
 from openstake.api import schemas as s
 from openstake.api.common import answers, as_file, content_of
-from openstake.workflow import gear, packing, profiles
 from openstake.workflow.context import Context
+from openstake.workflow.kit import gear, packing, profiles
 
 
 def kit_routes(api: Blueprint, spec: SpecTree, context: Context) -> None:

@@ -9,8 +9,11 @@ from spectree import SpecTree
 
 from openstake.api import schemas as s
 from openstake.api.common import answers, as_file
-from openstake.workflow import link, link_card, link_caster, link_reach
 from openstake.workflow.context import Context
+from openstake.workflow.link import card as link_card
+from openstake.workflow.link import caster as link_caster
+from openstake.workflow.link import pair as link
+from openstake.workflow.link import reach as link_reach
 
 
 def link_routes(api: Blueprint, spec: SpecTree, context: Context) -> None:

@@ -16,8 +16,12 @@ from openstake.api.common import answers, as_file
 from openstake.api.job import job_routes
 from openstake.api.kit import kit_routes
 from openstake.api.link import link_routes
-from openstake.workflow import book, chain, check, job, stand, watch
+from openstake.workflow import book, chain
+from openstake.workflow.check import shots as check
 from openstake.workflow.context import Context, file_name
+from openstake.workflow.job import jobs as job
+from openstake.workflow.practice import stand
+from openstake.workflow.watch import listen as watch
 
 
 def routes(spec: SpecTree, context: Context) -> Blueprint:

@@ -16,7 +16,7 @@ from openstake.core.link.airload import (
     rate_from_text,
     satellites_from_text,
 )
-from openstake.workflow import link
+from openstake.workflow.link import pair as link
 
 
 def _read(file: Path) -> bytes:

@@ -10,7 +10,7 @@ import click
 
 from openstake.cli import finding_lines, show
 from openstake.core.errors import FileError, InputError
-from openstake.workflow import rawdata
+from openstake.workflow.base import rawdata
 
 
 @click.command()

@@ -12,8 +12,8 @@ from sqlalchemy import select
 from openstake.core.units import METRES_PER_UNIT
 from openstake.store.book import verify
 from openstake.store.models import BookEntry, Shot
-from openstake.workflow import points
 from openstake.workflow.context import Context, job_of
+from openstake.workflow.now import points
 
 
 def entries(context: Context, job_id: str) -> list[dict[str, Any]]:

@@ -4,9 +4,14 @@ from __future__ import annotations
 
 from typing import Any
 
-from openstake.workflow import base_view, check, link, packing, system, watch
+from openstake.workflow.base import view as base_view
+from openstake.workflow.check import shots as check
 from openstake.workflow.context import Context, job_of
-from openstake.workflow.job import count_marks
+from openstake.workflow.job import system
+from openstake.workflow.job.jobs import count_marks
+from openstake.workflow.kit import packing
+from openstake.workflow.link import pair as link
+from openstake.workflow.watch import listen as watch
 
 CHECKED, ENTERED, MISSING, DISAGREES, OUT_OF_DATE = "checked", "entered", "missing", "disagrees", "out of date"
 

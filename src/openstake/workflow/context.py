@@ -29,8 +29,8 @@ from openstake.store.models import (
     Occupation,
     OccupationEnd,
 )
-from openstake.workflow.average import Average
-from openstake.workflow.practice import Practice
+from openstake.workflow.now.averages import Average
+from openstake.workflow.practice.field import Practice
 
 # A coarse global grid comes with the program.  It is for training and never chosen by itself for a job that counts.
 TRAINING_GRID = Path(__file__).parent.parent / "grids" / "egm96_15.gtx"

@@ -1,0 +1,1 @@
+"""The base: set up, started, heard, corrected, ended."""

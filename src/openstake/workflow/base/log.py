@@ -1,0 +1,192 @@
+"""Raw data of the base for post-processing: a stretch of its stream, marked from start to stop, written as RINEX 3."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import ConflictError, InputError, NotFoundError
+from openstake.core.vector import lifted
+from openstake.live.rawfile import Place
+from openstake.store.book import write_entry
+from openstake.store.models import Listening, Mark, Occupation, Reference, StaticLog, StaticLogEnd
+from openstake.wire.rinex.write import RinexHeader
+from openstake.workflow.base.coordinate import three, when
+from openstake.workflow.base.rawdata import StreamToRinex
+from openstake.workflow.context import Context, file_name, job_of, needed_occupation
+from openstake.workflow.now.heights import base_height_of
+
+INTERVALS_S = (1.0, 5.0, 10.0, 15.0, 30.0)
+_PIECE_BYTES = 1 << 16
+
+
+def _open_log(session: Session, occupation_id: str) -> StaticLog | None:
+    ended = select(StaticLogEnd.log_id)
+    return session.scalars(
+        select(StaticLog).where(StaticLog.occupation_id == occupation_id, StaticLog.id.not_in(ended))
+    ).first()
+
+
+def _stream_place(context: Context, occupation_id: str) -> Place:
+    running = context.sessions.get(occupation_id)
+    place = running.base_stream_place() if running else None
+    if place is None:
+        raise ConflictError(
+            "The base's stream is not listened to here, so there is nothing to log. Give its address, or log in the receiver."
+        )
+    return place
+
+
+def switch(context: Context, job_id: str, on: bool) -> None:
+    """Start a static log, or stop the one that runs."""
+
+    def work(session: Session) -> None:
+        job, occupation, now = job_of(session, job_id), needed_occupation(session, job_id), context.now()
+        running = _open_log(session, occupation.id)
+        if on == (running is not None):
+            raise ConflictError("A static log runs already." if on else "No static log runs.")
+        if running is None:
+            begin(context, session, occupation, now)
+        else:
+            _end(session, running, _stream_place(context, occupation.id), job.id, now)
+
+    context.database.write(work)
+    context.changed(job_id)
+
+
+def begin(context: Context, session: Session, occupation: Occupation, now: float) -> None:
+    """Start a static log of an occupation whose stream is listened to."""
+    place = _stream_place(context, occupation.id)
+    row = StaticLog(occupation_id=occupation.id, raw_file=place.file, raw_offset=place.offset, started_s=now)
+    session.add(row)
+    session.flush()
+    write_entry(
+        session, now, "static-log", "Static log started: raw data of the base's stream.", occupation.job_id, log=row.id,
+        file=place.file, offset=place.offset,
+    )  # fmt: skip
+
+
+def _end(session: Session, log: StaticLog, place: Place, job_id: str, now: float) -> None:
+    session.add(StaticLogEnd(log_id=log.id, raw_file=place.file, raw_offset=place.offset, ended_s=now))
+    session.flush()
+    write_entry(
+        session, now, "static-log", f"Static log stopped after {(now - log.started_s) / 60:.0f} min.", job_id, log=log.id,
+        file=place.file, offset=place.offset,
+    )  # fmt: skip
+
+
+def end_open(context: Context, session: Session, occupation: Occupation, now: float) -> None:
+    """Stop the log that runs, where one does: the base is ending."""
+    log = _open_log(session, occupation.id)
+    if log is not None:
+        running = context.sessions.get(occupation.id)
+        place = running.base_stream_place() if running else None
+        _end(session, log, place or Place(log.raw_file, log.raw_offset), occupation.job_id, now)
+
+
+def logs_view(session: Session, occupation: Occupation) -> list[dict[str, Any]]:
+    """Return the static logs of an occupation, first to last."""
+    ends = {row.log_id: row for row in session.scalars(select(StaticLogEnd))}
+    rows = session.scalars(
+        select(StaticLog).where(StaticLog.occupation_id == occupation.id).order_by(StaticLog.started_s)
+    )
+    return [
+        {"id": row.id, "started_s": row.started_s, "ended_s": ends[row.id].ended_s if row.id in ends else None}
+        for row in rows
+    ]
+
+
+def raw_files(context: Context, session: Session, occupation: Occupation) -> list[dict[str, Any]]:
+    """Return the raw files of an occupation: what came from the base, the rover and the base's receiver."""
+    found = []
+    for listening in _listenings(session, occupation.id):
+        for path in sorted((context.data_dir / "raw").glob(f"{listening.id}-*.raw")):
+            found.append({"name": path.name, "role": path.name.split("-")[-2], "bytes": path.stat().st_size})
+    return found
+
+
+def _listenings(session: Session, occupation_id: str) -> Sequence[Listening]:
+    return session.scalars(
+        select(Listening).where(Listening.occupation_id == occupation_id).order_by(Listening.started_s)
+    ).all()
+
+
+@dataclass(frozen=True)
+class _Stretch:
+    """A part of a raw file: from a byte to another, None for its end."""
+
+    path: Path
+    first: int
+    last: int | None
+
+
+def _stretches(
+    context: Context, listenings: Sequence[Listening], start: tuple[str, int], stop: tuple[str, int] | None
+) -> Iterator[_Stretch]:
+    """Yield the parts of the base's raw files between two places, in the order they were written."""
+    names = [
+        path
+        for listening in listenings
+        for path in sorted((context.data_dir / "raw").glob(f"{listening.id}-base-*.raw"))
+    ]
+    inside = False
+    for path in names:
+        inside = inside or path.name == start[0]
+        if not inside:
+            continue
+        at_end = stop is not None and path.name == stop[0]
+        yield _Stretch(path, start[1] if path.name == start[0] else 0, stop[1] if at_end and stop else None)
+        if at_end:
+            return
+
+
+def _bytes_of(stretch: _Stretch) -> Iterator[bytes]:
+    with stretch.path.open("rb") as file:
+        file.seek(stretch.first)
+        left = None if stretch.last is None else stretch.last - stretch.first
+        while left is None or left > 0:
+            piece = file.read(_PIECE_BYTES if left is None else min(_PIECE_BYTES, left))
+            if not piece:
+                return
+            left = None if left is None else left - len(piece)
+            yield piece
+
+
+def rinex(context: Context, job_id: str, log_id: str, interval_s: float) -> tuple[str, str]:
+    """Return a static log as a RINEX 3 file, and its name; a log that still runs up to now."""
+    if interval_s not in INTERVALS_S:
+        raise InputError(
+            f"The interval is one of {', '.join(f'{item:g}' for item in INTERVALS_S)} s.", field="interval"
+        )
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        log = session.get(StaticLog, log_id)
+        occupation = session.get(Occupation, log.occupation_id) if log else None
+        if log is None or occupation is None or occupation.job_id != job_id:
+            raise NotFoundError("There is no such static log in this job.")
+        end = session.get(StaticLogEnd, log_id)
+        listenings = _listenings(session, occupation.id)
+        mark = session.get_one(Mark, occupation.mark_id)
+        height = base_height_of(session, occupation.id)
+        heard = session.scalars(
+            select(Reference)
+            .where(Reference.listening_id.in_([row.id for row in listenings]))
+            .order_by(Reference.heard_s.desc())
+        ).first()
+    maker = StreamToRinex(log.started_s, interval_s)
+    stop = (end.raw_file, end.raw_offset) if end else None
+    for stretch in _stretches(context, listenings, (log.raw_file, log.raw_offset), stop):
+        maker.feed(_bytes_of(stretch))
+    place = maker.station.xyz_m if maker.station else (heard.x_m, heard.y_m, heard.z_m) if heard else (0.0, 0.0, 0.0)
+    # The header has the marker's place, the stream the ARP's above it.
+    marker = three(lifted(place, -height.arp_height_m)) if any(place) else place
+    header = RinexHeader(
+        mark.name, marker, height.arp_height_m, observer=job.settings.crew, made_unix_s=context.now(),
+        comments=(f"Base {occupation.station_id}, logged {when(job, log.started_s)}",),
+    )  # fmt: skip
+    return maker.close(header), f"{file_name(mark.name)}-{int(log.started_s)}-{interval_s:g}s.rnx"

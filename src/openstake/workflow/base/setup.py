@@ -1,0 +1,318 @@
+"""Setting the base up: what was settled so far, kept step by step, so that it can be resumed anywhere."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, fields, replace
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.base_sources import BY_SOURCE, REMEMBERED
+from openstake.core.errors import ConflictError, FileError, InputError, NotFoundError
+from openstake.core.evidence import RefersTo
+from openstake.core.site import CAUTIONS, QUESTIONS
+from openstake.live.transport import split_url
+from openstake.store.book import write_entry
+from openstake.store.lines import heads
+from openstake.store.models import Occupation, Photo, SetUp, new_id
+from openstake.workflow.context import Context, JobNow, job_of, open_occupation
+from openstake.workflow.kit.profiles import chosen_profiles
+from openstake.workflow.now.heights import rover_refers_to
+from openstake.workflow.now.marks import head_of
+from openstake.workflow.ticks import set_tick, ticked_at
+
+USUAL_STATION_ID = 17
+_MOST_PHOTO_BYTES = 8 << 20
+# Pictures by how they begin.  Source: ISO/IEC 10918-1, ISO/IEC 15948, the WebP container.
+_PICTURES = {b"\xff\xd8\xff": ("image/jpeg", "jpg"), b"\x89PNG\r\n\x1a\n": ("image/png", "png")}
+
+
+@dataclass(frozen=True)
+class Settled:
+    """What the crew has settled of a set-up; everything may still be open.
+
+    `point_name` names a new point where the base stands on no mark of the list.  `evidence_id` is the earlier coordinate,
+    average or shot that the coordinate is taken from.
+    """
+
+    mark_id: str | None = None
+    point_name: str = ""
+    source: str = ""
+    evidence_id: str | None = None
+    station_id: int | None = None
+    base_url: str | None = None
+    rover_url: str | None = None
+    receiver_url: str | None = None
+    refers_to: str | None = None
+
+
+@dataclass(frozen=True)
+class SetUpNow:
+    """The set-up in hand: `id` is that of its line, `row_id` of its latest row."""
+
+    id: str
+    row_id: str
+    settled: Settled
+    started_s: float
+
+
+def setup_in_hand(session: Session, job_id: str) -> SetUpNow | None:
+    """Return the set-up that is neither given up nor started, the newest of them."""
+    used = select(Occupation.setup_id).where(Occupation.setup_id.is_not(None))
+    query = heads(SetUp, SetUp.job_id == job_id, ~SetUp.dropped, SetUp.line_id.not_in(used))
+    row = session.scalars(query.order_by(SetUp.created_s.desc())).first()
+    if row is None:
+        return None
+    first = session.scalars(
+        select(SetUp.created_s).where(SetUp.line_id == row.line_id).order_by(SetUp.created_s)
+    ).first()
+    known = {item.name for item in fields(Settled)}
+    settled = Settled(**{name: value for name, value in json.loads(row.data).items() if name in known})
+    return SetUpNow(row.line_id, row.id, settled, first or row.created_s)
+
+
+def needed_setup(session: Session, job: JobNow, now: float) -> SetUpNow:
+    """Return the set-up in hand, begun here where there is none."""
+    found = setup_in_hand(session, job.id)
+    return found if found is not None else _begin(session, job, now)
+
+
+def _begin(session: Session, job: JobNow, now: float) -> SetUpNow:
+    line_id = new_id()
+    settled = Settled(station_id=_planned_station_id(session, job.id), refers_to=rover_refers_to(session, job.id))
+    session.add(SetUp(id=line_id, line_id=line_id, job_id=job.id, data=json.dumps(asdict(settled)), created_s=now))
+    session.flush()
+    write_entry(session, now, "setup-begun", "Setting up the base begun.", job.id, setup=line_id)
+    return SetUpNow(line_id, line_id, settled, now)
+
+
+def _planned_station_id(session: Session, job_id: str) -> int:
+    planned = [
+        profile.link.station_id
+        for profile in chosen_profiles(session, job_id)
+        if profile.role == "base" and profile.link.station_id is not None
+    ]
+    return planned[0] if planned else USUAL_STATION_ID
+
+
+def settle(context: Context, job_id: str, changes: Mapping[str, Any]) -> None:
+    """Keep what was settled; only what is given changes.  Another mark or source drops what belonged to the one before."""
+
+    def work(session: Session) -> None:
+        job = job_of(session, job_id)
+        now = context.now()
+        setup = needed_setup(session, job, now)
+        settled = _changed(session, job, setup.settled, changes)
+        if settled == setup.settled:
+            return
+        row = SetUp(
+            line_id=setup.id, job_id=job_id, data=json.dumps(asdict(settled)), replaces_id=setup.row_id, created_s=now
+        )
+        session.add(row)
+
+    context.database.write(work)
+    context.changed(job_id)
+
+
+def _changed(session: Session, job: JobNow, before: Settled, changes: Mapping[str, Any]) -> Settled:
+    unknown = set(changes) - {item.name for item in fields(Settled)}
+    if unknown:
+        raise InputError(f"'{sorted(unknown)[0]}' is nothing that a set-up settles.")
+    # An empty text settles nothing, as nothing at all does; a source and a point's name are texts themselves.
+    wished: dict[str, Any] = dict(changes)
+    for name, value in changes.items():
+        if value == "" and name not in ("source", "point_name"):
+            wished[name] = None
+    if "point_name" in wished:
+        wished["point_name"] = " ".join(str(wished["point_name"] or "").split())[:80]
+    if wished.get("mark_id"):
+        head_of(session, job, str(wished["mark_id"]))
+        wished["point_name"] = ""
+    elif wished.get("point_name"):
+        wished["mark_id"] = None
+    moved = ("mark_id" in wished and wished["mark_id"] != before.mark_id) or (
+        "point_name" in wished and wished["point_name"] != before.point_name
+    )
+    if moved and "source" not in wished:
+        wished |= {"source": "", "evidence_id": None}
+    if "source" in wished:
+        source = wished["source"] or ""
+        if source and source not in BY_SOURCE and source != REMEMBERED:
+            raise InputError(f"'{source[:20]}' is no source of a base coordinate.", field="source")
+        if source != before.source and "evidence_id" not in wished:
+            wished["evidence_id"] = None
+        wished["source"] = source
+    if wished.get("station_id") is not None and not 0 <= int(wished["station_id"]) <= 4095:
+        raise InputError(f"A station ID lies between 0 and 4095; {wished['station_id']} does not.", field="station_id")
+    if wished.get("refers_to") is not None and wished["refers_to"] not in set(RefersTo):
+        raise InputError(
+            "Say whether the rover's position refers to its phase centre, its ARP or the mark.", field="refers_to"
+        )
+    for field in ("base_url", "rover_url", "receiver_url"):
+        if wished.get(field):
+            check_url(str(wished[field]), field)
+    return replace(before, **wished)
+
+
+def check_url(url: str, field: str) -> None:
+    """Raise InputError with the field where an address cannot be one."""
+    try:
+        split_url(url)
+    except InputError as error:
+        error.field = field
+        raise
+
+
+def drop(context: Context, job_id: str) -> None:
+    """Give the set-up in hand up; its readings, ticks and photos stay in the Book."""
+
+    def work(session: Session) -> None:
+        job_of(session, job_id)
+        setup = setup_in_hand(session, job_id)
+        if setup is None:
+            raise NotFoundError("No base is being set up in this job.")
+        now = context.now()
+        data = json.dumps(asdict(setup.settled))
+        session.add(
+            SetUp(line_id=setup.id, job_id=job_id, data=data, dropped=True, replaces_id=setup.row_id, created_s=now)
+        )
+        session.flush()
+        write_entry(
+            session, now, "setup-dropped", "The set-up was given up before it was started.", job_id, setup=setup.id
+        )
+
+    context.database.write(work)
+    context.changed(job_id)
+
+
+def take_up(context: Context, job_id: str) -> None:
+    """Take the set-up that was given up last up again."""
+
+    def work(session: Session) -> None:
+        job_of(session, job_id)
+        if setup_in_hand(session, job_id) is not None:
+            raise ConflictError("A base is being set up already. Give that up first.")
+        row = _given_up(session, job_id)
+        if row is None:
+            raise NotFoundError("No set-up was given up in this job.")
+        now = context.now()
+        session.add(SetUp(line_id=row.line_id, job_id=job_id, data=row.data, replaces_id=row.id, created_s=now))
+        session.flush()
+        write_entry(session, now, "setup-taken-up", "The set-up was taken up again.", job_id, setup=row.line_id)
+
+    context.database.write(work)
+    context.changed(job_id)
+
+
+def _given_up(session: Session, job_id: str) -> SetUp | None:
+    """Return the last row of the set-up that was given up last, where nothing has been set up since."""
+    latest = session.scalars(select(SetUp).where(SetUp.job_id == job_id).order_by(SetUp.created_s.desc())).first()
+    return latest if latest is not None and latest.dropped else None
+
+
+def can_be_taken_up(session: Session, job_id: str) -> bool:
+    """Tell whether a set-up was given up and nothing has been set up since."""
+    return _given_up(session, job_id) is not None
+
+
+def _setup_id(session: Session, job: JobNow, now: float) -> str:
+    """Return the set-up that questions and photos belong to: that of the base that runs, else the one in hand."""
+    running = open_occupation(session, job.id)
+    if running is not None and running.setup_id is not None:
+        return running.setup_id
+    return needed_setup(session, job, now).id
+
+
+def _list_name(setup_id: str) -> str:
+    return f"setup:{setup_id}"
+
+
+def tick(context: Context, job_id: str, key: str, done: bool) -> None:
+    """Confirm a question of the set-up, or take it back; the Book says when."""
+
+    def work(session: Session) -> None:
+        job = job_of(session, job_id)
+        question = next((item for item in QUESTIONS if item.key == key), None)
+        if question is None:
+            raise NotFoundError("This is not asked of a set-up.")
+        setup_id = _setup_id(session, job, context.now())
+        set_tick(session, job_id, _list_name(setup_id), key, question.what, done, context.now())
+
+    context.database.write(work)
+    context.changed(job_id)
+
+
+def questions_view(session: Session, job_id: str, setup_id: str | None) -> list[dict[str, Any]]:
+    """Return what is asked, and when each was confirmed."""
+    ticks = ticked_at(session, job_id, _list_name(setup_id)) if setup_id else {}
+    return [
+        asdict(question) | {"done": question.key in ticks, "at_s": ticks.get(question.key)} for question in QUESTIONS
+    ]
+
+
+def unconfirmed(session: Session, job_id: str, setup_id: str) -> list[str]:
+    """Return the questions on level and plumb that nobody has confirmed."""
+    ticks = ticked_at(session, job_id, _list_name(setup_id))
+    return [item.what for item in QUESTIONS if item.group == "level" and item.key not in ticks]
+
+
+def cautions() -> list[str]:
+    return list(CAUTIONS)
+
+
+def add_photo(context: Context, job_id: str, name: str, content: bytes) -> None:
+    """Attach a photo (JPEG or PNG, at most 8 MB) to the set-up in hand."""
+    if len(content) > _MOST_PHOTO_BYTES:
+        raise FileError(f"The photo has {len(content) / 1e6:.1f} MB; at most {_MOST_PHOTO_BYTES >> 20} MB are taken.")
+    kind = next((kind for start, kind in _PICTURES.items() if content.startswith(start)), None)
+    if kind is None:
+        raise FileError(f"{name or 'The file'} is not a JPEG or PNG picture.")
+    media_type, ending = kind
+    digest = hashlib.sha256(content).hexdigest()
+    folder = context.data_dir / "photos"
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / f"{digest}.{ending}"
+    if not path.exists():
+        draft = path.with_suffix(".draft")
+        draft.write_bytes(content)
+        draft.replace(path)
+
+    def work(session: Session) -> None:
+        job, now = job_of(session, job_id), context.now()
+        row = Photo(
+            setup_id=_setup_id(session, job, now),
+            job_id=job_id,
+            name=name[:200] or "photo",
+            media_type=media_type,
+            file=path.name,
+            created_s=now,
+        )
+        session.add(row)
+        session.flush()
+        write_entry(
+            session, now, "photo", f"Photo {row.name} attached to the set-up.", job_id, photo=row.id, sha256=digest
+        )
+
+    context.database.write(work)
+    context.changed(job_id)
+
+
+def photos_view(session: Session, setup_id: str | None) -> list[dict[str, Any]]:
+    rows = session.scalars(select(Photo).where(Photo.setup_id == (setup_id or "")).order_by(Photo.created_s))
+    return [{"id": row.id, "name": row.name, "created_s": row.created_s} for row in rows]
+
+
+def photo_file(context: Context, job_id: str, photo_id: str) -> tuple[bytes, str]:
+    """Return a photo's bytes and media type."""
+    with context.database.read() as session:
+        row = session.get(Photo, photo_id)
+    if row is None or row.job_id != job_id:
+        raise NotFoundError("There is no such photo in this job.")
+    path = context.data_dir / "photos" / row.file
+    if not path.is_file():
+        raise FileError(f"The photo {row.name} has gone from the data folder.")
+    return path.read_bytes(), row.media_type

@@ -1,0 +1,239 @@
+"""A static solution typed or pasted later: checked against the present coordinate, previewed, locked in; and the way back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from math import hypot
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.constants import CIRCLE_95, LINE_95
+from openstake.core.control import Difference, in_words
+from openstake.core.errors import ConflictError, InputError, NotFoundError
+from openstake.core.geodesy.ellipsoid import ecef_from_geodetic, geodetic_from_ecef
+from openstake.core.geodesy.plates import frame_shifts_m
+from openstake.core.geodesy.slips import Slip, frame_slips, typing_slips
+from openstake.core.judge.coordinate import judge_solution, moved_enu_m
+from openstake.core.judge.finding import Finding, Severity
+from openstake.core.units import metres_from_text, text_from_metres
+from openstake.store.book import write_entry
+from openstake.store.models import BaseCoordinate, Occupation, Shot
+from openstake.wire.place import place_from_text
+from openstake.workflow.base.coordinate import Proposed, coordinate_row, is_autonomous, three, when, year_of
+from openstake.workflow.context import Context, JobNow, base_coordinate_of, base_coordinates_of, job_of
+from openstake.workflow.now import points
+from openstake.workflow.now.marks import MarkNow, head_of
+
+
+@dataclass(frozen=True)
+class SolutionWish:
+    """A static solution as typed, or pasted in one piece; lengths and angles as text.  Sigmas are one standard deviation."""
+
+    occupation_id: str
+    latitude: str = ""
+    longitude: str = ""
+    height: str = ""
+    pasted: str = ""
+    frame: str = ""
+    epoch: str = ""
+    sigma_horizontal: str = ""
+    sigma_vertical: str = ""
+    reason: str = ""
+    accepted: bool = False
+    unlock: bool = False
+
+
+@dataclass(frozen=True)
+class _Solution:
+    occupation: Occupation
+    present: BaseCoordinate
+    coordinate: Proposed
+    finding: Finding
+
+
+def _read_solution(session: Session, job: JobNow, wish: SolutionWish, now: float) -> _Solution:
+    occupation = session.get(Occupation, wish.occupation_id)
+    if occupation is None or occupation.job_id != job.id:
+        raise NotFoundError("This set-up is not in this job.")
+    place = place_from_text(wish.pasted, wish.latitude, wish.longitude, wish.height, job.length_unit)
+    if not wish.frame.strip():
+        raise InputError(
+            "Say which frame the solution is in (such as ETRS89 or ITRF2020): nothing is shifted that nobody named.",
+            field="frame",
+        )
+    xyz = three(
+        place.xyz_m if place.xyz_m is not None
+        else ecef_from_geodetic(place.latitude_deg, place.longitude_deg, place.height_m, job.frame.positions_ellipsoid)
+    )  # fmt: skip
+    sigmas = [
+        _sigma(wish.sigma_horizontal, "sigma_horizontal", job, 0.01),
+        _sigma(wish.sigma_vertical, "sigma_vertical", job, 0.02),
+    ]
+    present = base_coordinate_of(session, occupation.id)
+    coordinate = Proposed(
+        xyz, "static", f"a static solution typed {when(job, now)}", CIRCLE_95 * sigmas[0], LINE_95 * sigmas[1],
+        wish.frame.strip()[:200], wish.epoch.strip()[:80] or "not said", None,
+    )  # fmt: skip
+    found = judge_solution(
+        (present.x_m, present.y_m, present.z_m), xyz, _mends(job, xyz, now), is_autonomous(present), job.length_unit
+    )
+    return _Solution(occupation, present, coordinate, found)
+
+
+def _sigma(text: str, field: str, job: JobNow, usual_m: float) -> float:
+    if not text.strip():
+        return usual_m
+    try:
+        metres = metres_from_text(text, job.length_unit)
+    except InputError as error:
+        error.field = field
+        raise
+    if not 0.0 < metres < 100.0:
+        raise InputError("A standard deviation is larger than 0 and smaller than 100 m.", field=field)
+    return metres
+
+
+def _mends(job: JobNow, xyz_m: tuple[float, float, float], now: float) -> Iterator[Slip]:
+    """Yield a typed solution with each slip taken back: a slip is its own mending."""
+    latitude, longitude, height = (float(value) for value in geodetic_from_ecef(xyz_m, job.frame.positions_ellipsoid))
+    for slip in typing_slips(latitude, longitude, height):
+        # Feet taken as metres are mended by metres taken as feet: the words change places.
+        words = {
+            "the height is in feet and was taken as metres": "the height is in metres and was taken as feet",
+            "the height is in metres and was taken as feet": "the height is in feet and was taken as metres",
+        }.get(slip.words, slip.words)
+        yield Slip(slip.kind, words, slip.xyz_m)
+    yield from frame_slips(xyz_m, frame_shifts_m(xyz_m, year_of(now)))
+
+
+def preview_solution(context: Context, job_id: str, wish: SolutionWish) -> dict[str, Any]:
+    """Return what a static solution would move, without storing anything."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        solution = _read_solution(session, job, wish, context.now())
+        instead = coordinate_row(solution.coordinate, solution.occupation.id, context.now())
+        return _moves_view(session, job, solution.occupation, solution.present, instead) | {
+            "finding": solution.finding.as_dict(),
+            "locked": solution.present.locked,
+        }
+
+
+def _moves_view(
+    session: Session, job: JobNow, occupation: Occupation, present: BaseCoordinate, instead: BaseCoordinate
+) -> dict[str, Any]:
+    """Return by how much everything measured from a base moves with another coordinate, and its checks before and after."""
+    here, there = (present.x_m, present.y_m, present.z_m), (instead.x_m, instead.y_m, instead.z_m)
+    east, north, up = moved_enu_m(here, there)
+    latitude, longitude, height = (float(value) for value in geodetic_from_ecef(there, job.frame.positions_ellipsoid))
+    shots = session.scalars(
+        select(Shot).where(Shot.job_id == job.id, Shot.occupation_id == occupation.id).order_by(Shot.created_s)
+    ).all()
+    rows = []
+    for shot in shots:
+        before, after = points.derive(session, job, shot), points.derive(session, job, shot, instead)
+        mark = head_of(session, job, shot.mark_id)
+        differences = [_from_mark_m(point, mark) for point in (before, after)]
+        rows.append(
+            {
+                "name": shot.name, "moves_east_m": after.east_m - before.east_m, "moves_north_m": after.north_m - before.north_m,
+                "moves_up_m": after.height_m - before.height_m, "before": in_words(differences[0], job.length_unit),
+                "after": in_words(differences[1], job.length_unit),
+            }
+        )  # fmt: skip
+    return {
+        "latitude_deg": latitude, "longitude_deg": longitude, "height_m": height, "east_m": east, "north_m": north, "up_m": up,
+        "points": rows,
+    }  # fmt: skip
+
+
+def _from_mark_m(point: points.Point, mark: MarkNow) -> Difference:
+    known = mark.ellipsoidal_height_m
+    return Difference(
+        point.east_m - mark.east_m, point.north_m - mark.north_m, None if known is None else point.height_m - known
+    )
+
+
+def apply_solution(context: Context, job_id: str, wish: SolutionWish) -> None:
+    """Replace a base's coordinate by a static solution, locked as control quality; every point follows."""
+
+    def work(session: Session) -> None:
+        job, now = job_of(session, job_id), context.now()
+        solution = _read_solution(session, job, wish, now)
+        if solution.finding.severity is Severity.STOP and not wish.accepted:
+            raise ConflictError(solution.finding.sentence)
+        _replace(
+            session,
+            job,
+            solution.occupation,
+            solution.present,
+            solution.coordinate,
+            True,
+            wish.reason or "static solution",
+            wish.unlock,
+            now,
+        )
+
+    context.database.write(work)
+    context.changed(job_id)
+
+
+def restore_coordinate(
+    context: Context, job_id: str, occupation_id: str, coordinate_id: str, reason: str, unlock: bool
+) -> None:
+    """Go back to a coordinate the base had before: a new row with the same numbers, so points come back to the same bits."""
+    if not reason.strip():
+        raise InputError("Say in a few words why the coordinate is changed.", field="reason")
+
+    def work(session: Session) -> None:
+        job, now = job_of(session, job_id), context.now()
+        occupation = session.get(Occupation, occupation_id)
+        row = session.get(BaseCoordinate, coordinate_id)
+        if occupation is None or occupation.job_id != job_id or row is None or row.occupation_id != occupation_id:
+            raise NotFoundError("This coordinate is not one of this set-up's.")
+        again = Proposed(
+            (row.x_m, row.y_m, row.z_m), row.source, row.detail, row.accuracy_horizontal_95_m, row.accuracy_vertical_95_m,
+            row.frame, row.frame_epoch, row.evidence_id,
+        )  # fmt: skip
+        _replace(
+            session, job, occupation, base_coordinate_of(session, occupation_id), again, row.locked, reason, unlock, now
+        )
+
+    context.database.write(work)
+    context.changed(job_id)
+
+
+def _replace(
+    session: Session, job: JobNow, occupation: Occupation, present: BaseCoordinate, coordinate: Proposed, locked: bool,
+    reason: str, unlock: bool, now: float,
+) -> None:  # fmt: skip
+    if present.locked and not unlock:
+        raise ConflictError("This coordinate is locked as control quality. Unlock it first, and say why.")
+    row = coordinate_row(coordinate, occupation.id, now)
+    row.replaces_id, row.reason, row.locked = present.id, reason.strip(), locked
+    session.add(row)
+    session.flush()
+    east, north, up = moved_enu_m((present.x_m, present.y_m, present.z_m), coordinate.xyz_m)
+    unit = job.length_unit
+    write_entry(
+        session, now, "base-coordinate-replaced",
+        f"Base coordinate replaced by {coordinate.detail}, frame {coordinate.frame}, epoch {coordinate.frame_epoch}"
+        f"{', locked as control quality' if locked else ''}: {row.reason}. Every point from this base moves by "
+        f"{text_from_metres(hypot(east, north), unit)} sideways and {text_from_metres(up, unit)} in height.",
+        job.id, occupation=occupation.id, replaces=present.id, base_coordinate=row.id, x_m=row.x_m, y_m=row.y_m, z_m=row.z_m,
+        locked=locked,
+    )  # fmt: skip
+
+
+def coordinates_view(session: Session, occupation: Occupation) -> Sequence[dict[str, Any]]:
+    """Return the coordinates an occupation had, newest first."""
+    return [
+        {
+            "id": row.id, "source": row.source, "detail": row.detail, "frame": row.frame, "frame_epoch": row.frame_epoch,
+            "accuracy_horizontal_95_m": row.accuracy_horizontal_95_m, "locked": row.locked, "reason": row.reason,
+            "created_s": row.created_s,
+        }
+        for row in base_coordinates_of(session, occupation.id)[::-1]
+    ]  # fmt: skip

@@ -1,0 +1,399 @@
+"""The base: over which mark, how high, with which coordinate, and what it really sends."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.constants import CIRCLE_95, LINE_95
+from openstake.core.errors import ConflictError, InputError, NotFoundError
+from openstake.core.evidence import RefersTo
+from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.geodesy.frames import Anchor
+from openstake.core.mark import GivenMark
+from openstake.core.units import text_from_metres
+from openstake.store.book import write_entry
+from openstake.store.models import (
+    BaseCoordinate,
+    HeightReading,
+    Listening,
+    Mark,
+    Occupation,
+    OccupationEnd,
+)
+from openstake.workflow.base import coordinate as base_coordinate
+from openstake.workflow.base import log as base_log
+from openstake.workflow.base import setup as base_setup
+from openstake.workflow.base import solution as base_solution
+from openstake.workflow.base.coordinate import Proposed, coordinate_row, proposed
+from openstake.workflow.base.setup import SetUpNow, check_url, needed_setup
+from openstake.workflow.base.view import stops_before_start, view
+from openstake.workflow.context import (
+    Context,
+    JobNow,
+    base_coordinate_of,
+    job_of,
+    listening_of,
+    needed_occupation,
+    open_occupation,
+)
+from openstake.workflow.job.jobs import anchor_local
+from openstake.workflow.now.heights import (
+    BaseHeight,
+    add_reading,
+    base_height,
+    base_height_of,
+    in_a_sentence,
+    known_antenna,
+    replace_reading,
+    rover_arp_to_apc_m,
+)
+from openstake.workflow.now.marks import MarkNow, current_marks, head_of, row_of
+from openstake.workflow.secrets import keep_secret, secret_of
+from openstake.workflow.watch import listen as watch
+
+_POINTS = {RefersTo.APC: "phase centre", RefersTo.ARP: "ARP", RefersTo.MARK: "mark"}
+
+
+@dataclass(frozen=True)
+class ListenWish:
+    """Where to listen, and what the rover's position refers to there."""
+
+    base_url: str | None
+    base_password: str | None
+    rover_url: str | None
+    refers_to: str
+    receiver_url: str | None = None
+
+
+@dataclass(frozen=True)
+class StartWish:
+    """What the crew settled before starting the base; what is None stands as the set-up has it.
+
+    `reading` is one more height reading, typed with the start.  `accepted`: start although a finding says stop.
+    """
+
+    listen: ListenWish | None = None
+    mark_id: str | None = None
+    source: str | None = None
+    station_id: int | None = None
+    reading: str | None = None
+    feature: str = "bottom"
+    base_password: str | None = None
+    accepted: bool = False
+
+
+def start(context: Context, job_id: str, wish: StartWish) -> dict[str, Any]:
+    """Record the occupation, begin to listen, and type the values into the base where it is a stand-in."""
+    changes = {
+        name: value
+        for name, value in (("mark_id", wish.mark_id), ("source", wish.source), ("station_id", wish.station_id))
+        if value is not None
+    }
+    if wish.listen is not None:
+        _check_listen(wish.listen)
+    with context.database.read() as session:
+        job_of(session, job_id)
+        if open_occupation(session, job_id):
+            raise ConflictError("A base is running in this job already. End it before starting another.")
+    if changes:
+        base_setup.settle(context, job_id, changes)
+
+    def work(session: Session) -> tuple[Occupation, Listening]:
+        job, now = job_of(session, job_id), context.now()
+        if open_occupation(session, job_id):
+            raise ConflictError("A base is running in this job already. End it before starting another.")
+        setup = needed_setup(session, job, now)
+        listen = wish.listen or _settled_listen(setup)
+        if wish.reading is not None:
+            add_reading(session, job, wish.reading, wish.feature, "", "before", now, setup.id, None)
+        height = base_height(session, None, setup.id)
+        if height is None:
+            raise InputError("Type the height of the antenna first.", field="reading")
+        coordinate = proposed(session, job, setup, height.arp_height_m)
+        stops = stops_before_start(session, job, setup, coordinate, known_antenna(session, job))
+        if stops and not wish.accepted:
+            raise ConflictError(stops[0]["sentence"], field="accepted")
+        mark = _mark_of(session, job, setup, coordinate, now)
+        occupation = Occupation(
+            job_id=job_id, mark_id=mark.id, station_id=_station_id(setup), setup_id=setup.id, started_s=now
+        )
+        session.add(occupation)
+        session.flush()
+        row = coordinate_row(coordinate, occupation.id, now)
+        listening = _listening_row(session, job_id, listen, occupation.id, now)
+        session.add_all([row, listening])
+        session.flush()
+        _anchor(session, job, mark, row, now)
+        _write_start(session, job, occupation, mark, height, row, [item["code"] for item in stops], now)
+        return occupation, listening
+
+    occupation, listening = context.database.write(work)
+    context.averages.pop(job_id, None)
+    context.hub.publish(f"average:{job_id}", None)
+    keep_secret(context, listening.id, wish.base_password or (wish.listen.base_password if wish.listen else None))
+    configure_standin(context, job_id)
+    watch.listen(context, occupation, listening)
+    with context.database.read() as session:
+        logs = base_coordinate_of(session, occupation.id).source == "static" and listening.base_url is not None
+    if logs:
+        context.database.write(lambda session: base_log.begin(context, session, occupation, context.now()))
+    context.changed(job_id)
+    return view(context, job_id)
+
+
+def _settled_listen(setup: SetUpNow) -> ListenWish:
+    settled = setup.settled
+    wish = ListenWish(settled.base_url, None, settled.rover_url, settled.refers_to or "arp", settled.receiver_url)
+    _check_listen(wish)
+    return wish
+
+
+def _station_id(setup: SetUpNow) -> int:
+    return base_setup.USUAL_STATION_ID if setup.settled.station_id is None else setup.settled.station_id
+
+
+def _mark_of(session: Session, job: JobNow, setup: SetUpNow, coordinate: Proposed, now: float) -> MarkNow:
+    """Return the mark under the base; a new point becomes one, provisional, where the coordinate puts it."""
+    settled = setup.settled
+    if settled.mark_id is not None:
+        return head_of(session, job, settled.mark_id)
+    if not settled.point_name:
+        raise InputError("Pick the mark under the antenna, or name a new point.", field="mark_id")
+    if job.frame.is_local and job.frame.definition.anchor is None:
+        raise InputError(
+            "An assumed system has no place on Earth yet: the first base stands on a mark of its list.", field="mark_id"
+        )
+    same = [mark for mark in current_marks(session, job) if mark.name == settled.point_name]
+    if same:
+        raise ConflictError(
+            f"{settled.point_name} is in the control list. Pick it there, or choose another name.", field="point_name"
+        )
+    latitude, longitude, height = (float(value) for value in job.frame.datum_geodetic_from_ecef(coordinate.xyz_m))
+    given = GivenMark(
+        settled.point_name, latitude_deg=latitude, longitude_deg=longitude, height_m=height, height_kind="ellipsoidal",
+        sigma_horizontal_m=coordinate.accuracy_horizontal_95_m / CIRCLE_95,
+        sigma_vertical_m=coordinate.accuracy_vertical_95_m / LINE_95, order="provisional",
+        source=f"base: {coordinate.detail}", note="Put here by the base; not control.",
+    )  # fmt: skip
+    row = row_of(given, job.id, given.source, now)
+    session.add(row)
+    session.flush()
+    return head_of(session, job, row.id)
+
+
+def _write_start(
+    session: Session, job: JobNow, occupation: Occupation, mark: MarkNow, height: BaseHeight, row: BaseCoordinate,
+    accepted: list[str], now: float,
+) -> None:  # fmt: skip
+    despite = f" Started although: {', '.join(accepted)}." if accepted else ""
+    write_entry(
+        session, now, "base-started",
+        f"Base {occupation.station_id} started on {mark.name}: {height.text} to {in_a_sentence(height.rows[0].feature)}, "
+        f"ARP {text_from_metres(height.arp_height_m, job.length_unit)} above the mark; coordinate from {row.detail}.{despite}",
+        job.id, occupation=occupation.id, mark=mark.id, height_readings=height.ids, base_coordinate=row.id,
+        arp_height_m=height.arp_height_m, x_m=row.x_m, y_m=row.y_m, z_m=row.z_m, accepted=accepted,
+    )  # fmt: skip
+
+
+def _anchor(session: Session, job: JobNow, mark: MarkNow, coordinate: BaseCoordinate, now: float) -> None:
+    """Let a base on an average say where an assumed system lies that nobody has placed yet."""
+    if not job.frame.is_local or job.frame.definition.anchor is not None:
+        return
+    place = geodetic_from_ecef((coordinate.x_m, coordinate.y_m, coordinate.z_m), job.frame.ellipsoid)
+    latitude, longitude, height = (float(value) for value in place)
+    anchor = Anchor(latitude, longitude, height, mark.east_m, mark.north_m)
+    reason = f"placed by the base's average on {mark.name}, true north up; a local fit follows"
+    anchor_local(session, job, replace(job.frame.definition, anchor=anchor), reason, now)
+
+
+def _check_listen(wish: ListenWish) -> None:
+    if wish.refers_to not in set(RefersTo):
+        raise InputError(
+            "Say whether the rover's position refers to its phase centre, its ARP or the mark.", field="refers_to"
+        )
+    if not wish.rover_url and not wish.base_url:
+        raise InputError("Give the address of the rover's NMEA, of the base's stream, or both.", field="rover_url")
+    for field, url in (("base_url", wish.base_url), ("rover_url", wish.rover_url), ("receiver_url", wish.receiver_url)):
+        if url:
+            check_url(url, field)
+
+
+def _listening_row(session: Session, job_id: str, wish: ListenWish, occupation_id: str, now: float) -> Listening:
+    above = rover_arp_to_apc_m(session, job_id) if wish.refers_to == RefersTo.APC else None
+    return Listening(
+        occupation_id=occupation_id, base_url=wish.base_url, rover_url=wish.rover_url, receiver_url=wish.receiver_url,
+        refers_to=wish.refers_to, arp_to_apc_m=above, started_s=now,
+    )  # fmt: skip
+
+
+def listen_elsewhere(context: Context, job_id: str, wish: ListenWish) -> dict[str, Any]:
+    """Listen at other addresses from now on; what was heard before stays with the addresses it came from."""
+    _check_listen(wish)
+
+    def work(session: Session) -> tuple[Occupation, Listening, str | None]:
+        occupation = needed_occupation(session, job_id)
+        _refuse_while_recording(context, occupation.id)
+        before = listening_of(session, occupation.id)
+        now = context.now()
+        listening = _listening_row(session, job_id, wish, occupation.id, now)
+        session.add(listening)
+        session.flush()
+        write_entry(
+            session, now, "listening-changed",
+            f"Listening changed: base stream {wish.base_url or 'none'}, rover {wish.rover_url or 'none'}, "
+            f"position refers to the {_POINTS[RefersTo(wish.refers_to)]}.",
+            job_id, listening=listening.id, before=before.id,
+        )  # fmt: skip
+        return occupation, listening, before.id if before.base_url == wish.base_url else None
+
+    occupation, listening, same_as = context.database.write(work)
+    # A password is asked for again only where the address is another.
+    keep_secret(context, listening.id, wish.base_password or secret_of(context, same_as))
+    watch.stop_listening(context, occupation.id)
+    watch.listen(context, occupation, listening)
+    context.changed(job_id)
+    return view(context, job_id)
+
+
+def read_base_height(
+    context: Context, job_id: str, reading: str, feature: str, who: str, moment: str
+) -> dict[str, Any]:
+    """Add a height reading: before the session to the set-up or the running base, after it to the base that runs or ended last."""
+
+    def work(session: Session) -> None:
+        job, now = job_of(session, job_id), context.now()
+        occupation = open_occupation(session, job_id)
+        if moment == "after":
+            occupation = occupation or _latest(session, job_id)
+            if occupation is None:
+                raise NotFoundError("No base has run in this job, so there is no closing height.")
+        setup_id = occupation.setup_id if occupation else needed_setup(session, job, now).id
+        add_reading(session, job, reading, feature, who, moment, now, setup_id, occupation)
+
+    context.database.write(work)
+    if moment == "before":
+        configure_standin(context, job_id)
+    context.changed(job_id)
+    return view(context, job_id)
+
+
+def _latest(session: Session, job_id: str) -> Occupation | None:
+    return session.scalars(
+        select(Occupation).where(Occupation.job_id == job_id).order_by(Occupation.started_s.desc())
+    ).first()
+
+
+def correct_height(
+    context: Context,
+    job_id: str,
+    replaces_id: str,
+    reading: str | None,
+    feature: str,
+    reason: str,
+    set_aside: bool = False,
+) -> dict[str, Any]:
+    """Add a reading that replaces another: every point measured from this base follows; the old one stays in the Book."""
+
+    def work(session: Session) -> None:
+        job, now = job_of(session, job_id), context.now()
+        occupation = _of_reading(session, job_id, replaces_id)
+        before = base_height_of(session, occupation.id) if occupation else None
+        old, row = replace_reading(session, job, replaces_id, reading, feature, reason, set_aside, now)
+        unit = job.length_unit
+        moved = ""
+        if occupation is not None and before is not None and row.moment == "before":
+            after = base_height(session, occupation, occupation.setup_id)
+            if after is None:
+                raise ConflictError("A running base needs one height reading that is used. Add another one first.")
+            by = text_from_metres(after.arp_height_m - before.arp_height_m, unit)
+            moved = f" Every point from this base moves by {by} in height."
+        what = "set aside" if set_aside else f"corrected to '{row.text}' ({text_from_metres(row.arp_height_m, unit)})"
+        write_entry(
+            session, now, "base-height-corrected",
+            f"Base height '{old.text}' ({text_from_metres(old.arp_height_m, unit)}) {what}: {row.reason}.{moved}", job_id,
+            occupation=occupation.id if occupation else None, replaces=old.id, height_reading=row.id,
+            arp_height_m=row.arp_height_m, set_aside=set_aside,
+        )  # fmt: skip
+
+    context.database.write(work)
+    configure_standin(context, job_id)
+    context.changed(job_id)
+    return view(context, job_id)
+
+
+def _of_reading(session: Session, job_id: str, reading_id: str) -> Occupation | None:
+    """Return the occupation that a reading belongs to, None while it is set up."""
+    row = session.get(HeightReading, reading_id)
+    if row is None:
+        return None
+    if row.occupation_id is not None:
+        return session.get(Occupation, row.occupation_id)
+    if row.setup_id is None:
+        return None
+    return session.scalars(
+        select(Occupation).where(Occupation.job_id == job_id, Occupation.setup_id == row.setup_id)
+    ).first()
+
+
+def configure_standin(context: Context, job_id: str) -> None:
+    """Type the present values into the stand-in base; a real receiver is typed by the crew."""
+    with context.database.read() as session:
+        job, occupation = job_of(session, job_id), open_occupation(session, job_id)
+        if not job.practice or context.practice is None:
+            return
+        if occupation is None:
+            context.practice.base.silence()
+            return
+        mark_xyz, arp_height = base_coordinate.meant_mark_and_height(session, occupation)
+    latitude, longitude, height = (float(value) for value in geodetic_from_ecef(mark_xyz))
+    context.practice.broadcast(latitude, longitude, height, arp_height, occupation.station_id)
+
+
+def _refuse_while_recording(context: Context, occupation_id: str) -> None:
+    running = context.sessions.get(occupation_id)
+    if running is not None and running.moment().shot is not None:
+        raise ConflictError("A shot is being recorded and would be lost. Wait for its end, or cancel it first.")
+
+
+def end(context: Context, job_id: str) -> dict[str, Any]:
+    """End the occupation and stop listening; everything recorded stays."""
+
+    def work(session: Session) -> Occupation:
+        occupation = needed_occupation(session, job_id)
+        _refuse_while_recording(context, occupation.id)
+        now = context.now()
+        base_log.end_open(context, session, occupation, now)
+        session.add(OccupationEnd(occupation_id=occupation.id, ended_s=now))
+        mark = session.get_one(Mark, occupation.mark_id)
+        names = [item["name"] for item in base_log.raw_files(context, session, occupation)]
+        write_entry(
+            session, now, "base-ended", f"Base {occupation.station_id} on {mark.name} ended; {len(names)} raw files kept.",
+            job_id, occupation=occupation.id, files=names,
+        )  # fmt: skip
+        return occupation
+
+    occupation = context.database.write(work)
+    watch.stop_listening(context, occupation.id)
+    configure_standin(context, job_id)
+    context.changed(job_id)
+    return view(context, job_id)
+
+
+def apply_solution(context: Context, job_id: str, wish: base_solution.SolutionWish) -> dict[str, Any]:
+    """Replace a base's coordinate by a static solution; a stand-in that runs sends it from now on."""
+    base_solution.apply_solution(context, job_id, wish)
+    configure_standin(context, job_id)
+    return view(context, job_id)
+
+
+def restore_coordinate(
+    context: Context, job_id: str, occupation_id: str, coordinate_id: str, reason: str, unlock: bool
+) -> dict[str, Any]:
+    """Go back to a coordinate the base had before."""
+    base_solution.restore_coordinate(context, job_id, occupation_id, coordinate_id, reason, unlock)
+    configure_standin(context, job_id)
+    return view(context, job_id)

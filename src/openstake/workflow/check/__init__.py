@@ -1,0 +1,1 @@
+"""Check: shots on marks and what their differences say."""

@@ -1,0 +1,1 @@
+"""The job: its settings, coordinate system, control list and plan."""

@@ -1,0 +1,294 @@
+"""Jobs: made, copied as a template, archived, found, and their settings changed.  No setting is overwritten."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import ConflictError, FrameError, InputError
+from openstake.core.geodesy.frames import FrameDefinition, job_frame
+from openstake.core.geodesy.systems import unit_of_system
+from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, metres_from_text
+from openstake.store.book import write_entry
+from openstake.store.lines import heads
+from openstake.store.models import GeoidGridFile, Job, JobProfile, JobSettings, Mark
+from openstake.workflow.context import Context, JobNow, definition_as_json, job_of, open_occupation
+from openstake.workflow.job.system import definition_of, epoch_year, ground_of, middle_of, operation_of, place_of
+from openstake.workflow.now.marks import current_places, current_rows, given_of, row_of
+
+LONGEST = {
+    "name": 200,
+    "client": 200,
+    "task": 200,
+    "crew": 200,
+    "notes": 10_000,
+    "vertical_system": 200,
+    "frame_name": 200,
+    "system_label": 200,
+}
+_WORDS = {
+    "name": "name", "client": "client", "task": "task", "crew": "crew", "notes": "notes", "time_zone": "time zone",
+    "length_unit": "unit", "frame": "coordinate system", "system_label": "label of the system", "frame_name": "frame", "frame_epoch": "epoch",
+    "vertical_system": "vertical system", "geoid_id": "geoid grid", "project_height_m": "project height", "height_limit_m": "limit of antenna heights",
+    "place_latitude_deg": "place", "place_longitude_deg": "place", "archived": "archive",
+}  # fmt: skip
+_COLUMNS = tuple(_WORDS)
+
+
+def create_job(
+    context: Context, name: str, system: Mapping[str, Any], unit: str, practice: bool = False, **more: Any
+) -> dict[str, Any]:
+    """Make a job and return it; its name must be new, its system one we can work in."""
+
+    def work(session: Session) -> JobNow:
+        now = context.now()
+        empty = {column: "" for column in _COLUMNS if column not in _NOT_TEXT} | {
+            "archived": False, "time_zone": "UTC", "height_limit_m": _HEIGHT_LIMIT_M,
+        }  # fmt: skip
+        values = _changed(session, None, empty, {"name": name, "system": system, "length_unit": unit} | more)
+        return _store_new(session, values, practice, now, "")
+
+    job = context.database.write(work)
+    return job_view(job) | {"marks": 0}
+
+
+_NOT_TEXT = ("archived", "geoid_id", "project_height_m", "place_latitude_deg", "place_longitude_deg", "height_limit_m")
+# How far readings of one antenna height may differ (common practice: 2-3 mm), and the widest that a job may ask for.
+_HEIGHT_LIMIT_M = 0.003
+_WIDEST_HEIGHT_LIMIT_M = 0.1
+
+
+def _store_new(session: Session, values: dict[str, Any], practice: bool, now: float, origin: str) -> JobNow:
+    job = Job(practice=practice, created_s=now)
+    session.add(job)
+    session.flush()
+    session.add(JobSettings(job_id=job.id, created_s=now, **values))
+    session.flush()
+    made = job_of(session, job.id)
+    code = f" (EPSG:{made.frame.code})" if made.frame.code else ""
+    write_entry(
+        session, now, "job-made",
+        f"Job {made.name} made{origin} in {made.settings.system_label or made.frame.name}{code}, {UNIT_WORDS[made.length_unit]}.",
+        job.id, settings=made.settings.id, frame=values["frame"], length_unit=made.length_unit,
+    )  # fmt: skip
+    return made
+
+
+def change_settings(context: Context, job_id: str, replaces_id: str, changes: Mapping[str, Any]) -> dict[str, Any]:
+    """Add settings that replace the present ones; every coordinate follows.  Only what is given changes."""
+
+    def work(session: Session) -> JobNow:
+        job = job_of(session, job_id)
+        if job.settings.id != replaces_id:
+            raise ConflictError(
+                "The settings have been changed in the meantime. Look at the present ones and try again."
+            )
+        if changes.get("archived") and open_occupation(session, job_id):
+            raise ConflictError("A base is running in this job. End it before putting the job away.")
+        before = {column: getattr(job.settings, column) for column in _COLUMNS}
+        values = _changed(session, job, before, changes)
+        store_settings(session, job, before, values, context.now())
+        return job_of(session, job_id)
+
+    job = context.database.write(work)
+    context.changed(job_id)
+    with context.database.read() as session:
+        return job_view(job) | {"marks": count_marks(session).get(job_id, 0)}
+
+
+def store_settings(
+    session: Session, job: JobNow, before: Mapping[str, Any], values: Mapping[str, Any], now: float, reason: str = ""
+) -> None:
+    """Write settings that replace the present ones, and say in the Book what changed; nothing where nothing did."""
+    changed = [column for column in _COLUMNS if before[column] != values[column]]
+    if not changed:
+        return
+    row = JobSettings(job_id=job.id, replaces_id=job.settings.id, reason=reason, created_s=now, **values)
+    session.add(row)
+    session.flush()
+    words = ", ".join(dict.fromkeys(_WORDS[column] for column in changed))
+    write_entry(
+        session, now, "job-changed", f"Job settings changed: {words}{f' ({reason})' if reason else ''}.", job.id,
+        settings=row.id, replaces=job.settings.id,
+        **{column: values[column] for column in changed if column != "notes"},
+    )  # fmt: skip
+
+
+def anchor_local(session: Session, job: JobNow, definition: FrameDefinition, reason: str, now: float) -> None:
+    """Say where on Earth an assumed system lies."""
+    before = {column: getattr(job.settings, column) for column in _COLUMNS}
+    store_settings(session, job, before, before | {"frame": definition_as_json(definition)}, now, reason)
+
+
+def _changed(
+    session: Session, job: JobNow | None, before: dict[str, Any], changes: Mapping[str, Any]
+) -> dict[str, Any]:
+    """Return the settings with what a person typed put in; a sentence where it cannot be."""
+    values = before | {name: None for name in _NOT_TEXT if name not in before}
+    for name, most in LONGEST.items():
+        if name in changes:
+            text = str(changes[name] or "").strip()
+            values[name] = text if name == "notes" else " ".join(text.split())
+            if len(values[name]) > most:
+                raise InputError(f"The {_WORDS[name]} has at most {most} letters.", field=name)
+    _check_name(session, job, values["name"])
+    if "length_unit" in changes:
+        values["length_unit"] = changes["length_unit"]
+    unit = values["length_unit"]
+    if unit not in METRES_PER_UNIT:
+        raise InputError(f"'{unit}' is not a length unit of a job; it is m, ft or sft.", field="length_unit")
+    if "time_zone" in changes:
+        values["time_zone"] = _time_zone(str(changes["time_zone"]))
+    if "archived" in changes:
+        values["archived"] = bool(changes["archived"])
+    if "frame_epoch" in changes:
+        epoch_year(str(changes["frame_epoch"] or ""))
+        values["frame_epoch"] = str(changes["frame_epoch"] or "").strip()
+    if "project_height" in changes:
+        values["project_height_m"] = _length(changes, "project_height", unit)
+    if "height_limit" in changes:
+        limit_m = _length(changes, "height_limit", unit) or _HEIGHT_LIMIT_M
+        if not 0.0 < limit_m <= _WIDEST_HEIGHT_LIMIT_M:
+            raise InputError(
+                "Readings of one height may differ by more than 0 and at most 0.1 m.", field="height_limit"
+            )
+        values["height_limit_m"] = limit_m
+    if {"latitude", "longitude"} & set(changes):
+        place = place_of(str(changes.get("latitude") or ""), str(changes.get("longitude") or ""))
+        values["place_latitude_deg"], values["place_longitude_deg"] = place or (None, None)
+    if "geoid_id" in changes:
+        if changes["geoid_id"] is not None and session.get(GeoidGridFile, changes["geoid_id"]) is None:
+            raise InputError("This geoid grid is not in the data folder. Add it first.", field="geoid_id")
+        values["geoid_id"] = changes["geoid_id"]
+    _change_frame(session, job, values, changes)
+    return values
+
+
+def _length(changes: Mapping[str, Any], field: str, unit: str) -> float | None:
+    """Return a length as typed in metres, None where nothing is typed."""
+    text = str(changes[field] or "")
+    try:
+        return metres_from_text(text, unit) if text.strip() else None
+    except InputError as error:
+        error.field = field
+        raise
+
+
+def _change_frame(session: Session, job: JobNow | None, values: dict[str, Any], changes: Mapping[str, Any]) -> None:
+    """Put the system, ground distances and datum operation in; another system drops what belonged to the one before."""
+    if changes.get("system") is not None:
+        definition, label = definition_of(changes["system"], values["length_unit"])
+        values["system_label"] = label
+    elif job is not None:
+        definition = job.frame.definition
+    else:
+        raise InputError("Choose a coordinate system, or an assumed local one.", field="system")
+    if "ground" in changes:
+        wish = changes["ground"]
+        definition = replace(definition, ground=ground_of(wish, values["length_unit"]) if wish else None)
+    if "operation" in changes:
+        wish = changes["operation"]
+        place = middle_of(job, current_places(session, job)[0]) if job is not None else None
+        chosen = operation_of(wish, definition, place, values["frame_epoch"]) if wish else None
+        definition = replace(definition, operation=chosen)
+    job_frame(definition)
+    values["frame"] = definition_as_json(definition)
+
+
+def _check_name(session: Session, job: JobNow | None, name: str) -> None:
+    if not name:
+        raise InputError("A job needs a name.", field="name")
+    same = session.scalars(heads(JobSettings, JobSettings.name == name))
+    if any(job is None or row.job_id != job.id for row in same):
+        raise ConflictError(f"A job named {name} exists already. Open it, or choose another name.", field="name")
+
+
+def _time_zone(name: str) -> str:
+    try:
+        ZoneInfo(name)
+    except (ZoneInfoNotFoundError, ValueError, OSError):
+        raise InputError(f"'{name[:40]}' is no time zone. Type one such as Europe/Dublin, or UTC.", field="time_zone") from None  # fmt: skip
+    return name
+
+
+def copy_job(context: Context, job_id: str, name: str, with_control: bool) -> dict[str, Any]:
+    """Make a new job with another's settings and profiles, and its control list where that is wished."""
+
+    def work(session: Session) -> JobNow:
+        pattern, now = job_of(session, job_id), context.now()
+        values = {column: getattr(pattern.settings, column) for column in _COLUMNS}
+        values |= {"name": " ".join(name.split())[:200], "archived": False}
+        _check_name(session, None, values["name"])
+        made = _store_new(session, values, pattern.practice, now, f" after {pattern.name}")
+        for row in session.scalars(select(JobProfile).where(JobProfile.job_id == job_id).order_by(JobProfile.n)):
+            session.add(JobProfile(job_id=made.id, line_id=row.line_id, chosen=row.chosen, created_s=now))
+        if with_control:
+            session.add_all(row_of(given_of(mark), made.id, mark.source, now) for mark in current_rows(session, job_id))
+        return made
+
+    job = context.database.write(work)
+    with context.database.read() as session:
+        return job_view(job) | {"marks": count_marks(session).get(job.id, 0)}
+
+
+def job_view(job: JobNow) -> dict[str, Any]:
+    settings = job.settings
+    view: dict[str, Any] = {
+        "id": job.id, "settings_id": settings.id, "name": settings.name, "archived": settings.archived,
+        "client": settings.client, "task": settings.task, "crew": settings.crew, "time_zone": settings.time_zone,
+        "notes": settings.notes, "practice": job.practice, "created_s": job.created_s,
+        "length_unit": settings.length_unit, "length_unit_word": UNIT_WORDS[settings.length_unit],
+        "system_code": None, "system_name": settings.system_label, "datum": "", "area": "", "system_unit": None,
+        "is_local": False, "anchored": False, "anchor": None, "definition": "", "operation": None, "ground": None,
+        "frame_name": settings.frame_name, "frame_epoch": settings.frame_epoch, "vertical_system": settings.vertical_system, "geoid_id": settings.geoid_id,
+        "geoid_name": job.geoid_file.name if job.geoid_file else None, "project_height_m": settings.project_height_m, "height_limit_m": settings.height_limit_m,
+        "place_latitude_deg": settings.place_latitude_deg, "place_longitude_deg": settings.place_longitude_deg,
+        "problem": "",
+    }  # fmt: skip
+    try:
+        frame = job.frame
+    except FrameError as error:
+        return view | {"problem": error.sentence}
+    definition = frame.definition
+    anchor, ground = definition.anchor, definition.ground
+    return view | {
+        "system_code": frame.code, "system_name": settings.system_label or frame.name, "datum": frame.datum,
+        "area": frame.area.name if frame.area else "", "is_local": frame.is_local, "anchored": anchor is not None,
+        "system_unit": None if frame.is_local else unit_of_system(definition.system), "definition": definition.system,
+        "anchor": None if anchor is None else vars(anchor), "ground": None if ground is None else vars(ground),
+        "operation": definition.operation.name if definition.operation else None,
+    }  # fmt: skip
+
+
+def count_marks(session: Session) -> dict[str, int]:
+    """Return how many marks each job's list holds, by job."""
+    replaced = select(Mark.replaces_id).where(Mark.replaces_id.is_not(None))
+    rows = session.execute(
+        select(Mark.job_id, func.count()).where(~Mark.withdrawn, Mark.id.not_in(replaced)).group_by(Mark.job_id)
+    )
+    return {row[0]: row[1] for row in rows}
+
+
+def list_jobs(context: Context, text: str = "", archived: bool = False) -> list[dict[str, Any]]:
+    """Return the jobs whose name, client, task, crew or notes hold every word; those put away only where asked."""
+    words = text.lower().split()
+    with context.database.read() as session:
+        jobs = [job_of(session, job_id) for job_id in session.scalars(select(Job.id).order_by(Job.created_s))]
+        counts = count_marks(session)
+    found = []
+    for job in jobs:
+        settings = job.settings
+        haystack = " ".join((settings.name, settings.client, settings.task, settings.crew, settings.notes)).lower()
+        if settings.archived == archived and all(word in haystack for word in words):
+            found.append(job_view(job) | {"marks": counts.get(job.id, 0)})
+    return found
+
+
+def one_job(context: Context, job_id: str) -> dict[str, Any]:
+    with context.database.read() as session:
+        return job_view(job_of(session, job_id)) | {"marks": count_marks(session).get(job_id, 0)}

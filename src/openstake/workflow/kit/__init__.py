@@ -1,0 +1,1 @@
+"""The kit: gear, profiles, the packing list."""

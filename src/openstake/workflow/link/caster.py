@@ -1,0 +1,151 @@
+"""A caster before the work: its mountpoints, whether one sends, and into which profile it goes."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+from functools import partial
+from typing import Any
+
+from openstake.core.errors import ConflictError, DeviceError, InputError, NotFoundError
+from openstake.core.kit.gear import CasterAccount
+from openstake.core.link.caster import FAR_KM, MountpointEvidence, distance_km, judge_mountpoint, position_of
+from openstake.live.caster import Account, fetch_table, listen, may_push
+from openstake.store.models import GearItem
+from openstake.wire.nmea.write import Fix
+from openstake.wire.nmea.write import gga as gga_sentence
+from openstake.wire.ntrip.sourcetable import StreamRow
+from openstake.workflow.context import Context, job_of
+from openstake.workflow.job.system import middle_of
+from openstake.workflow.kit import profiles
+from openstake.workflow.kit.gear import gear_of
+from openstake.workflow.link.pair import view
+from openstake.workflow.now.marks import current_places
+from openstake.workflow.secrets import secret_of
+
+
+@dataclass(frozen=True)
+class CasterWish:
+    """Which caster: an account of the kit by its id, or typed."""
+
+    account_id: str | None
+    host: str
+    port: int
+    user: str
+    password: str
+    tls: bool
+
+
+def _account(context: Context, wish: CasterWish) -> Account:
+    if wish.account_id is None:
+        if not wish.host.strip():
+            raise InputError("Type the caster's host, or choose an account of the kit.", field="host")
+        return Account(wish.host.strip(), wish.port, wish.user or None, wish.password or None, wish.tls)
+    with context.database.read() as session:
+        row = session.get(GearItem, wish.account_id)
+    if row is None or row.kind != "caster":
+        raise NotFoundError("This account is not in the kit.", field="account_id")
+    item = gear_of(row)
+    assert isinstance(item, CasterAccount)
+    password = wish.password or secret_of(context, f"gear:{row.line_id}")
+    return Account(item.host, item.port, item.user or None, password, item.tls)
+
+
+def _middle(context: Context, job_id: str) -> tuple[float, float] | None:
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        places, _ = current_places(session, job)
+    return middle_of(job, places)
+
+
+def table(context: Context, job_id: str, wish: CasterWish) -> dict[str, Any]:
+    """Return a caster's streams, the nearest to the job first, and the rows that cannot be read with the reason."""
+    place = _middle(context, job_id)
+    read = fetch_table(_account(context, wish))
+    rows = []
+    for row in read.rows:
+        there = (row.latitude_deg, row.longitude_deg)
+        away = None
+        if place is not None and there[0] is not None and there[1] is not None and there != (0.0, 0.0):
+            away = distance_km(place, (there[0], there[1]))
+        rows.append(
+            {
+                "mountpoint": row.mountpoint, "place": row.identifier, "format": row.format, "systems": row.systems,
+                "network": row.network, "needs_gga": row.needs_gga, "distance_km": away,
+                "far": away is not None and away > FAR_KM and not row.network,
+            }
+        )  # fmt: skip
+    rows.sort(key=lambda row: (row["distance_km"] is None, row["distance_km"] or 0.0, row["mountpoint"]))
+    return {"rows": rows, "refused": read.refused, "whole": read.whole}
+
+
+def try_mountpoint(
+    context: Context, job_id: str, wish: CasterWish, mountpoint: str, seconds: float, send_gga: bool, push: bool
+) -> dict[str, Any]:
+    """Return what a mountpoint does: whether it is connected, whether it sends, what is in it and from where.
+
+    With `push` it is asked first whether this account may push to it; nothing is sent to it.
+    """
+    if not mountpoint.strip():
+        raise InputError("Type or pick the mountpoint.", field="mountpoint")
+    account, place = _account(context, wish), _middle(context, job_id)
+    allowed = may_push(account, mountpoint) if push else None
+    gga = None
+    if send_gga:
+        if place is None:
+            raise InputError(
+                "The job has no place yet, so there is no position to send. Give it one under Job.", field="send_gga"
+            )
+        gga = partial(_gga_line, place, context)
+    heard = listen(account, mountpoint, seconds, gga)
+    row = _row_of(account, mountpoint) if heard.connected else None
+    stations = [(station, position_of(station)) for station in heard.positions]
+    away = distance_km(place, stations[0][1]) if place is not None and stations else None
+    evidence = MountpointEvidence(
+        mountpoint, heard.connected, heard.frames, heard.received_bytes, heard.gga_sent, bool(row and row.needs_gga),
+        bool(row and row.network), away, heard.positions,
+    )  # fmt: skip
+    return {
+        "connected": heard.connected, "sending": heard.sending, "outcome": heard.outcome.value if heard.outcome else None,
+        "sentence": heard.sentence, "frames": heard.frames, "messages": list(heard.messages),
+        "constellations": list(heard.constellations), "gga_sent": heard.gga_sent, "distance_km": away,
+        "stations": [
+            {"station_id": station.station_id, "virtual": station.virtual, "latitude_deg": at[0], "longitude_deg": at[1]}
+            for station, at in stations
+        ],
+        "push": None if allowed is None else {"connected": allowed.connected, "sentence": allowed.sentence},
+        "findings": [item.as_dict() for item in judge_mountpoint(evidence)],
+    }  # fmt: skip
+
+
+def _gga_line(place: tuple[float, float], context: Context) -> bytes:
+    moment = datetime.fromtimestamp(context.now(), UTC)
+    fix = Fix(moment, 1, place[0], place[1], 0.0, 0.0, 12, 1.0, None, None, None, None, None)
+    return gga_sentence(fix)
+
+
+def _row_of(account: Account, mountpoint: str) -> StreamRow | None:
+    """Return what the caster's table says of a mountpoint; None where it says nothing."""
+    try:
+        read = fetch_table(account)
+    except DeviceError:
+        return None
+    return next((row for row in read.rows if row.mountpoint == mountpoint), None)
+
+
+def take_mountpoint(
+    context: Context, job_id: str, profile_id: str, wish: CasterWish, mountpoint: str
+) -> dict[str, Any]:
+    """Put a mountpoint into a profile of the job: its next version.  Passwords stay where they are."""
+    account = _account(context, wish)
+    with context.database.read() as session:
+        row = next((row for row in profiles.chosen_rows(session, job_id) if row.id == profile_id), None)
+    if row is None:
+        raise ConflictError("The profile has been changed in the meantime, or is not one of this job.")
+    values = asdict(profiles.profile_of(row))
+    values["link"] |= {
+        "kind": "internet", "caster": {"host": account.host, "port": account.port, "mountpoint": mountpoint.strip()}
+    }  # fmt: skip
+    profiles.save_profile(context, values, "m", row.id)
+    context.changed(job_id)
+    return view(context, job_id)

@@ -1,0 +1,1 @@
+"""Practice: stand-ins in place of devices, and the demo."""

@@ -1,0 +1,59 @@
+"""The demo's two jobs.  All names and numbers are invented."""
+
+from __future__ import annotations
+
+from openstake.workflow.context import Context
+from openstake.workflow.job.control import accept_control
+from openstake.workflow.job.jobs import create_job, list_jobs
+from openstake.workflow.job.system import training_grid_id
+from openstake.workflow.practice.demo_kit import choose_demo_profiles, load_kit
+
+CARROW = "Carrow Sluice"
+NETTLE = "Nettle Brook Culvert"
+
+# An embankment along an invented tidal creek; ITM metres, ellipsoidal heights.
+CARROW_CONTROL = """name,east,north,ellipsoidal height,description,check only
+CS1,703412.361,629805.118,62.417,nail in the sluice apron,no
+CS2,703478.902,629861.447,61.983,pin by the gate house,no
+CS3,703655.274,629990.630,60.742,plate on the bank crest,no
+CS4,703871.095,630174.886,60.911,nail at the bend,no
+CS5,704102.518,630411.203,61.368,pin on the bank crest,yes
+CS6,704388.740,630702.951,60.527,plate at the pump house,no
+CS7,704690.233,630958.412,62.874,nail on the bridge abutment,yes
+CS8,704951.667,631187.305,61.195,pin at the far end,no
+CS9,703290.544,629602.779,63.050,benchmark bolt on the chapel wall,no
+"""
+CARROW_ABOUT = {
+    "client": "Carrow drainage board (invented)", "task": "Embankment repair, phase 2", "crew": "Base and one rover",
+    "time_zone": "Europe/Dublin", "frame_epoch": "", "vertical_system": "Malin Head height (EPSG:5731)",
+}  # fmt: skip
+NETTLE_ABOUT = {
+    "client": "Town of Nettle Brook (invented)", "task": "Culvert replacement", "crew": "Base and one rover",
+    "time_zone": "America/New_York", "vertical_system": "NAVD88 height (EPSG:5703)",
+}  # fmt: skip
+# US survey feet on the Vermont grid.
+NETTLE_CONTROL = """name,northing,easting,ellipsoidal height,description
+NB1,612480.22,1592310.75,801.36,rebar by the culvert
+NB2,612655.90,1592498.13,797.02,nail in the road
+NB3,612219.47,1592101.88,812.54,rebar at the fence
+NB4,613104.65,1592877.31,790.11,pin by the barn
+"""
+# Where marks really are against the list, east, north, up in metres: CS6 has a wrong height in the list, and CS8 was
+# knocked by a digger.
+BLUNDERS = {(CARROW, "CS6"): (0.0, 0.0, -0.118), (CARROW, "CS8"): (0.074, -0.051, 0.012)}
+
+
+def load_demo(context: Context) -> None:
+    """Make the demo's kit and jobs where they are missing; what is there stays as it is."""
+    load_kit(context)
+    names = {job["name"] for archived in (False, True) for job in list_jobs(context, archived=archived)}
+    for name, code, unit, text, about in (
+        (CARROW, 2157, "m", CARROW_CONTROL, CARROW_ABOUT), (NETTLE, 6590, "sft", NETTLE_CONTROL, NETTLE_ABOUT),
+    ):  # fmt: skip
+        if name in names:
+            continue
+        # A practice job may use the coarse grid for training; a job that counts never gets it by itself.
+        more = about | {"geoid_id": training_grid_id(context)}
+        job = create_job(context, name, {"kind": "code", "code": code}, unit, practice=True, **more)
+        accept_control(context, job["id"], "demo control list.csv", text.encode(), unit, None, None)
+        choose_demo_profiles(context, job["id"])

@@ -1,0 +1,1 @@
+"""Watch: listening, the state of the moment, the fix history."""
