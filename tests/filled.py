@@ -48,7 +48,7 @@ class Filling:
         self.marks = list(session.scalars(query))
         settings = session.scalars(select(JobSettings).where(JobSettings.job_id == job_id)).first()
         self.frame = job_frame(FrameDefinition(json.loads(settings.frame)["system"]))
-        self.now = START_S
+        self.now, self.settings_id = START_S, settings.id
 
     def xyz(self, mark):
         return self.frame.ecef_from_grid(mark.east_m, mark.north_m, mark.height_m)
@@ -128,6 +128,9 @@ class Filling:
                     tolerance_horizontal_m=0.02, tolerance_vertical_m=0.03, covariance_origin="receiver-claim",
                     sigma_east_m=0.006, sigma_north_m=0.005, sigma_up_m=0.011, effective_n=9.5, frame=coordinate.frame,
                     frame_epoch=coordinate.frame_epoch, started_s=self.now,
+                    rests_on=json.dumps(
+                        [self.settings_id, mark.id, coordinate.id, *base_heights, pole.id, reference.id]
+                    ),
                 )
             )  # fmt: skip
             rows += [

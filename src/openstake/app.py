@@ -21,12 +21,13 @@ from openstake.live.hub import Hub
 from openstake.live.transport import listening_socket
 from openstake.store.database import Database
 from openstake.store.models import Job
-from openstake.workflow.base import start as base
-from openstake.workflow.context import Context, open_occupation
-from openstake.workflow.job.system import ensure_training_grid
+from openstake.workflow.base.start import configure_standin
+from openstake.workflow.context import Context
+from openstake.workflow.job.geoids import ensure_training_grid
+from openstake.workflow.now.base import open_occupation
 from openstake.workflow.practice.demo import load_demo
 from openstake.workflow.practice.field import Practice
-from openstake.workflow.watch import listen as watch
+from openstake.workflow.watch.listen import resume
 
 WEB_DIR = Path(__file__).parent / "web_dist"
 
@@ -68,7 +69,7 @@ def build(
     if demo:
         load_demo(context)
     restore_practice(context)
-    watch.resume(context)
+    resume(context)
     return Program(create_app(context, web_dir), context)
 
 
@@ -78,7 +79,7 @@ def restore_practice(context: Context) -> None:
         jobs = session.scalars(select(Job.id).where(Job.practice)).all()
         running = [job_id for job_id in jobs if open_occupation(session, job_id)]
     for job_id in running:
-        base.configure_standin(context, job_id)
+        configure_standin(context, job_id)
 
 
 class _Server:

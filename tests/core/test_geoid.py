@@ -12,7 +12,7 @@ from openstake.core.geodesy.geoid import (
     ellipsoidal_from_elevation,
     read_geoid_grid,
 )
-from openstake.workflow.context import TRAINING_GRID
+from openstake.workflow.now.job import TRAINING_GRID
 from tests import published
 
 GEOGRAPHIC, PROJECTED, POINTS, AREAS = 2, 1, 2, 1  # GeoTIFF 1.1, keys 1024 and 1025

@@ -5,12 +5,13 @@ from pathlib import Path
 
 import pytest
 
-from openstake.core.control import Difference, Expected, Tolerance, in_words
+from openstake.core.control import Difference, Expected, in_words
 from openstake.core.evidence import Epoch, ObservableSet, StationReference
-from openstake.core.judge.check import CheckEvidence, OtherCheck, TypedHeight, judge_check
+from openstake.core.judge.check import CheckEvidence, OtherCheck, HeightAsTyped, judge_check
 from openstake.core.judge.finding import RULES, Severity, finding
 from openstake.core.judge.rover import judge_rover
 from openstake.core.judge.stream import judge_stream
+from openstake.core.limits import Tolerance
 
 ROOT = Path(__file__).parent.parent.parent
 ARP = (3_800_000.0, -413_000.0, 5_090_000.0)
@@ -66,8 +67,8 @@ def evidence(east=0.0, north=0.0, up=0.0, rover="rod", others=(), known=True, **
     usual = {"seconds": 60.0, "not_fixed": 0, "epochs": 60, "virtual": False, "mark": "CS2"} | more
     return CheckEvidence(
         base_mark="CS1", difference=Difference(east, north, up), tolerance=Tolerance(0.02, 0.03),
-        expected=Expected(0.018, 0.024), base_height=TypedHeight("1.646", "bottom of mount", "vertical", 1.646),
-        rover_height=TypedHeight("2.000 m", "rod", rover, 2.0), base_known=known, others=others, **usual,
+        expected=Expected(0.018, 0.024), base_height=HeightAsTyped("1.646", "bottom of mount", "vertical", 1.646),
+        rover_height=HeightAsTyped("2.000 m", "rod", rover, 2.0), base_known=known, others=others, **usual,
     )  # fmt: skip
 
 

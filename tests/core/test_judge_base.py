@@ -4,7 +4,7 @@ import numpy as np
 import pyproj
 import pytest
 
-from openstake.core.control import Difference, Tolerance
+from openstake.core.control import Difference
 from openstake.core.evidence import Epoch, HeardMessage, HeardStream, InView, StationReference
 from openstake.core.geodesy.plates import frame_shifts_m
 from openstake.core.geodesy.slips import elevation_slip, frame_slips, typing_slips
@@ -14,6 +14,7 @@ from openstake.core.judge.coordinate import Earlier, judge_average_place, judge_
 from openstake.core.judge.finding import Severity
 from openstake.core.judge.receiver import judge_receiver
 from openstake.core.kit.profile import Message
+from openstake.core.limits import Tolerance
 
 TO_ECEF = pyproj.Transformer.from_crs("EPSG:4979", "EPSG:4978", always_xy=True)
 LATITUDE, LONGITUDE, HEIGHT, ARP_HEIGHT = 53.3, -6.2, 60.0, 1.6

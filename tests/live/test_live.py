@@ -121,16 +121,16 @@ class Memory:
     """A Sink that remembers."""
 
     def __init__(self):
-        self.rows, self.references, self.fail = [], [], False
+        self.rows, self.references, self.reference_ids, self.fail = [], [], [], False
 
     def epochs(self, session_id, rows):
         if self.fail:
             raise OSError("disk full")
         self.rows += rows
 
-    def reference(self, session_id, station, place):
+    def reference(self, session_id, reference_id, station, place):
         self.references.append((station, place))
-        return f"ref-{len(self.references)}"
+        self.reference_ids.append(reference_id)
 
     def feed_changed(self, session_id, role, status):
         pass
@@ -180,7 +180,7 @@ def test_epochs_next_to_a_change_of_the_base_are_not_averaged(session):
         rover.send(line(second))
     wait_for(lambda: done, 5)
 
-    assert {row.reference_id for row in done[0]} == {"ref-2"}
+    assert {row.reference_id for row in done[0]} == {sink.reference_ids[1]}
     assert len(done[0]) == 6, "five seconds at 1 Hz span six epochs, over midnight"
     assert [station for station, _ in sink.references] == [STATION, MOVED]
 
@@ -207,6 +207,48 @@ def test_a_fixed_only_shot_waits_through_float(session):
     wait_for(lambda: done, 5)
 
     assert {row.epoch.quality for row in done[0]} == {4}
+
+
+def test_no_epoch_waits_for_a_shot_that_is_being_stored(session):
+    """2026-11-27: a shot was stored on the thread of the rover's feed, 6.6 s in a job of 500."""
+    running, _, rover, sink = session
+    begun, go_on = threading.Event(), threading.Event()
+
+    def store(_):
+        begun.set()
+        assert go_on.wait(10)
+
+    running.begin_shot(ShotWish("x", 1.0, True), store)
+    for second in range(4):
+        rover.send(line(second))
+    assert begun.wait(5), "the shot is full"
+
+    for second in range(10, 14):
+        rover.send(line(second))
+
+    late = (START + timedelta(seconds=12)).time()
+    late_s = 3600.0 * late.hour + 60.0 * late.minute + late.second
+    wait_for(lambda: running.moment().epoch.epoch.time_of_day_s >= late_s, 5)
+    wait_for(lambda: any(row.epoch.time_of_day_s == late_s for row in sink.rows), 5)
+    assert not go_on.is_set(), "it is being stored still"
+    go_on.set()
+
+
+def test_a_session_that_ends_waits_for_the_shot_that_is_being_stored(session):
+    running, _, rover, _ = session
+    stored = []
+
+    def store(epochs):
+        time.sleep(0.5)
+        stored.append(epochs)
+
+    running.begin_shot(ShotWish("x", 1.0, True), store)
+    for second in range(4):
+        rover.send(line(second))
+    wait_for(lambda: running.moment().shot is None, 5)
+    running.stop()
+
+    assert len(stored) == 1
 
 
 def test_a_full_disk_is_said_and_its_epochs_are_kept_until_it_is_mended(session):

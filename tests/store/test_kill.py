@@ -48,7 +48,7 @@ def test_a_killed_program_keeps_what_it_acknowledged_and_resumes(tmp_path):
         check = call(demo, "GET", f"/jobs/{job}/checks")["checks"][0]
         book = call(demo, "GET", f"/jobs/{job}/book")["lines"]
         time.sleep(1.5)
-        last = call(demo, "GET", f"/jobs/{job}/watch")["live"]["host_time_s"]
+        last = call(demo, "GET", f"/jobs/{job}/watch")["live"]["host_s"]
 
         demo.process.kill()
         demo.process.wait()

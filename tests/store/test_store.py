@@ -13,7 +13,7 @@ from openstake.core.errors import ConflictError
 from openstake.store.book import canonical, verify, write_entry
 from openstake.store.database import Database
 from openstake.store.models import HeightReading, Job, JobSettings, Mark, Occupation
-from openstake.workflow.now.heights import base_height_of
+from openstake.workflow.now.base import base_of
 
 
 @pytest.fixture
@@ -169,7 +169,7 @@ def test_a_data_folder_of_the_second_version_keeps_its_bases_and_their_heights(t
 
     opened = Database.in_folder(tmp_path)
     with opened.read() as session:
-        assert base_height_of(session, "o1").arp_height_m == 1.546
+        assert base_of(session, session.get_one(Occupation, "o1")).height.arp_height_m == 1.546
         row = session.get_one(HeightReading, "h1")
         assert (row.moment, row.who, row.set_aside, row.setup_id) == ("before", "", False, None)
         assert session.get_one(Occupation, "o1").setup_id is None

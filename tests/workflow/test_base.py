@@ -35,6 +35,10 @@ def read_height(crew, job, reading="1.546 m", **more):
     return crew.post(f"/jobs/{job}/base/readings", {"reading": reading, "feature": "bottom"} | more)
 
 
+def earlier(crew, job):
+    return crew.get(f"/jobs/{job}/base/earlier")["bases"]
+
+
 def listen(crew):
     practice = crew.program.context.practice
     return {
@@ -229,9 +233,9 @@ def test_a_photo_comes_back_as_it_was_and_garbage_is_refused(crew, job):
     # One that is taken while the base runs belongs to that base, before its end and after.
     crew.start_base(job)
     assert len(crew.upload(f"/jobs/{job}/base/photo", png(), name="later.png")["photos"]) == 2
-    ended = crew.post(f"/jobs/{job}/base/end")
-    assert [item["name"] for item in ended["earlier"][0]["photos"]] == ["tripod.png", "later.png"]
-    assert ended["photos"] == [] and ended["setup"] is None
+    crew.post(f"/jobs/{job}/base/end")
+    assert [item["name"] for item in earlier(crew, job)[0]["photos"]] == ["tripod.png", "later.png"]
+    assert crew.get(f"/jobs/{job}/base")["photos"] == [] and ended["setup"] is None
 
 
 def test_a_swapped_digit_is_a_stop_that_must_be_accepted_and_goes_with_its_mending(crew, job):
@@ -276,7 +280,8 @@ def test_the_closing_height_is_held_against_the_opening_one_before_the_end_and_a
     crew.start_base(job)
     crew.post(f"/jobs/{job}/base/end")
     # Measured when the tripod came down, typed after the end: it belongs to the base that ran last.
-    heights = read_height(crew, job, "1.538 m", moment="after")["earlier"][0]["heights"]
+    read_height(crew, job, "1.538 m", moment="after")
+    heights = earlier(crew, job)[0]["heights"]
     (found,) = heights["closing_findings"]
     assert (found["code"], found["severity"]) == ("closing-height-differs", "stop")
     assert "0.008 m smaller" in found["sentence"]
@@ -288,8 +293,8 @@ def test_the_closing_height_is_held_against_the_opening_one_before_the_end_and_a
         "reason": "misread",
     }
     view = crew.post(f"/jobs/{job}/base/height", mend)
-    assert codes(view["earlier"][0]["heights"]["closing_findings"]) == ["closing-height-agrees"]
-    assert view["earlier"][0]["heights"]["opening"]["arp_height_m"] == TAPE_M, "the opening height stays"
+    assert codes(earlier(crew, job)[0]["heights"]["closing_findings"]) == ["closing-height-agrees"]
+    assert earlier(crew, job)[0]["heights"]["opening"]["arp_height_m"] == TAPE_M, "the opening height stays"
 
 
 # --- where the coordinate comes from ---
@@ -429,12 +434,12 @@ def test_a_static_log_gives_rinex_and_its_solution_moves_every_point_where_it_be
     view = crew.post(f"/jobs/{job}/base/end")
 
     # RINEX, read by georinex, against the stream as pyrtcm decodes it.
-    earlier = view["earlier"][0]
+    ran = earlier(crew, job)[0]
     path = tmp_path / "cs1.rnx"
-    path.write_bytes(crew.file(f"/jobs/{job}/logs/{earlier['logs'][0]['id']}.rnx?interval=1"))
+    path.write_bytes(crew.file(f"/jobs/{job}/logs/{ran['logs'][0]['id']}.rnx?interval=1"))
     found = georinex.load(path)
     assert found.sizes["time"] >= 10
-    raw = next(item for item in earlier["files"] if item["role"] == "base")
+    raw = next(item for item in ran["files"] if item["role"] == "base")
     assert raw["bytes"] > 1000
     epochs = pseudoranges_by_pyrtcm(crew.program.context.data_dir / "raw" / raw["name"])
     compared = 0
@@ -468,12 +473,12 @@ def test_a_static_log_gives_rinex_and_its_solution_moves_every_point_where_it_be
     (moved,) = seen["points"]
     assert (moved["name"], moved["moves_up_m"]) == ("CS2", pytest.approx(seen["up_m"], abs=0.002))
     view = crew.post(f"/jobs/{job}/base/solution", wish)
-    assert view["earlier"][0]["locked"]
+    assert earlier(crew, job)[0]["locked"]
     after = crew.get(f"/jobs/{job}/checks")["checks"][0]
     assert check["horizontal_m"] > 0.2 and after["horizontal_m"] < 0.030 and abs(after["up_m"]) < 0.040
 
     # Locked is locked; unlocked with a reason, the way back gives the same bits.
-    coordinates = view["earlier"][0]["coordinates"]
+    coordinates = earlier(crew, job)[0]["coordinates"]
     back = {"occupation_id": occupation["id"], "coordinate_id": coordinates[-1]["id"], "reason": "another day's file"}
     assert "locked" in crew.post(f"/jobs/{job}/base/coordinate", back, status=409)["detail"]
     crew.post(f"/jobs/{job}/base/coordinate", back | {"unlock": True})

@@ -2,177 +2,198 @@
 
 from __future__ import annotations
 
-from typing import Any
+from dataclasses import dataclass
+from typing import Annotated
 
-from flask import Blueprint, Response, request
-from spectree import SpecTree
+from annotated_types import Ge, Le
+from flask import Response, request
+from pydantic import BaseModel
 
-from openstake.api import base_schemas as s
-from openstake.api.common import answers, as_file
-from openstake.api.schemas import Heights, Nothing, Tick
-from openstake.workflow.base import average as base_average
-from openstake.workflow.base import log as base_log
-from openstake.workflow.base import setup as base_setup
-from openstake.workflow.base import solution as base_solution
-from openstake.workflow.base import start as base
-from openstake.workflow.base.view import view
+from openstake.api.common import Api, Nothing, as_file
+from openstake.core.evidence import RefersTo
+from openstake.core.limits import ShortText
+from openstake.workflow.base import average, heights, log, setup, solution, start
+from openstake.workflow.base.setup import Source
+from openstake.workflow.base.view import BaseView, EarlierBases, earlier, view
 from openstake.workflow.context import Context
-from openstake.workflow.now import heights
+from openstake.workflow.now.averages import AverageView
+from openstake.workflow.ticks import TickWish
 
 
-def base_routes(api: Blueprint, spec: SpecTree, context: Context) -> None:
+class Settle(BaseModel):
+    """What a set-up settles; what is left out stays as it is."""
+
+    mark_id: ShortText | None = None
+    point_name: ShortText | None = None
+    source: Source | None = None
+    evidence_id: ShortText | None = None
+    station_id: int | None = None
+    base_url: ShortText | None = None
+    rover_url: ShortText | None = None
+    receiver_url: ShortText | None = None
+    refers_to: RefersTo | None = None
+
+
+@dataclass(frozen=True)
+class PhotoQuery:
+    """The name of a photo that is sent."""
+
+    name: ShortText = "photo"
+
+
+@dataclass(frozen=True)
+class SwitchLog:
+    """Start the static log, or stop it."""
+
+    on: bool
+
+
+@dataclass(frozen=True)
+class RinexQuery:
+    """Seconds between the epochs of the file."""
+
+    interval: Annotated[float, Ge(1), Le(60)] = 10
+
+
+def base_routes(api: Api, context: Context) -> None:
     """Add the routes."""
-    _height_routes(api, spec, context)
-    _setup_routes(api, spec, context)
-    _running_routes(api, spec, context)
-    _coordinate_routes(api, spec, context)
+    _height_routes(api, context)
+    _setup_routes(api, context)
+    _average_routes(api, context)
+    _running_routes(api, context)
+    _coordinate_routes(api, context)
 
 
-def _height_routes(api: Blueprint, spec: SpecTree, context: Context) -> None:
-    @api.get("/jobs/<job_id>/heights")
-    @spec.validate(resp=answers(Heights), tags=["base"])
-    def heights_view(job_id: str) -> Any:
+def _height_routes(api: Api, context: Context) -> None:
+    @api.get("/jobs/<job_id>/heights", "base")
+    def heights_view(job_id: str) -> heights.Heights:
         """List what heights are measured to, and the limits of checks."""
         return heights.view(context, job_id)
 
-    @api.post("/jobs/<job_id>/height")
-    @spec.validate(resp=answers(s.Height), tags=["base"])
-    def height(job_id: str, json: s.HeightQuery) -> Any:
+    @api.post("/jobs/<job_id>/height", "base")
+    def height(job_id: str, json: heights.HeightQuery) -> heights.Height:
         """Read a height while it is being typed."""
-        return heights.preview(context, job_id, json.reading, json.feature, json.subject)
+        return heights.preview(context, job_id, json)
 
-    @api.post("/jobs/<job_id>/base/readings")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def read_base_height(job_id: str, json: s.NewReading) -> Any:
+    @api.post("/jobs/<job_id>/base/readings", "base")
+    def read_base_height(job_id: str, json: heights.NewReading) -> BaseView:
         """Add a reading of the base's height, before the session or after it."""
-        return base.read_base_height(context, job_id, json.reading, json.feature, json.who, json.moment)
+        return start.read_base_height(context, job_id, json)
 
-    @api.post("/jobs/<job_id>/base/height")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def correct_height(job_id: str, json: s.CorrectHeight) -> Any:
+    @api.post("/jobs/<job_id>/base/height", "base")
+    def correct_height(job_id: str, json: heights.CorrectHeight) -> BaseView:
         """Correct a reading of the base's height, or set it aside; every point follows."""
-        return base.correct_height(context, job_id, **json.model_dump())
+        return start.correct_height(context, job_id, json)
 
 
-def _setup_routes(api: Blueprint, spec: SpecTree, context: Context) -> None:
-    @api.post("/jobs/<job_id>/base/setup")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def settle(job_id: str, json: s.Settle) -> Any:
+def _setup_routes(api: Api, context: Context) -> None:
+    @api.post("/jobs/<job_id>/base/setup", "base")
+    def settle(job_id: str, json: Settle) -> BaseView:
         """Keep what is settled of the set-up in hand; begin one where there is none."""
-        base_setup.settle(context, job_id, json.model_dump(exclude_unset=True))
+        setup.settle(context, job_id, json.model_dump(exclude_unset=True))
         return view(context, job_id)
 
-    @api.delete("/jobs/<job_id>/base/setup")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def drop_setup(job_id: str) -> Any:
+    @api.delete("/jobs/<job_id>/base/setup", "base")
+    def drop_setup(job_id: str) -> BaseView:
         """Give the set-up in hand up."""
-        base_setup.drop(context, job_id)
+        setup.drop(context, job_id)
         return view(context, job_id)
 
-    @api.post("/jobs/<job_id>/base/setup/again")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def take_setup_up(job_id: str) -> Any:
+    @api.post("/jobs/<job_id>/base/setup/again", "base")
+    def take_setup_up(job_id: str) -> BaseView:
         """Take the set-up that was given up last up again."""
-        base_setup.take_up(context, job_id)
+        setup.take_up(context, job_id)
         return view(context, job_id)
 
-    @api.post("/jobs/<job_id>/base/tick")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def tick_question(job_id: str, json: Tick) -> Any:
+    @api.post("/jobs/<job_id>/base/tick", "base")
+    def tick_question(job_id: str, json: TickWish) -> BaseView:
         """Confirm a question of the set-up, or take it back."""
-        base_setup.tick(context, job_id, json.key, json.done)
+        setup.tick(context, job_id, json)
         return view(context, job_id)
 
-    @api.post("/jobs/<job_id>/base/photo")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def add_photo(job_id: str, query: s.PhotoQuery) -> Any:
+    @api.post("/jobs/<job_id>/base/photo", "base")
+    def add_photo(job_id: str, query: PhotoQuery) -> BaseView:
         """Attach a photo, sent as it is (application/octet-stream)."""
-        base_setup.add_photo(context, job_id, query.name, request.get_data())
+        setup.add_photo(context, job_id, query.name, request.get_data())
         return view(context, job_id)
 
-    @api.get("/jobs/<job_id>/photos/<photo_id>")
+    @api.get("/jobs/<job_id>/photos/<photo_id>", "base")
     def photo(job_id: str, photo_id: str) -> Response:
         """Return a photo."""
-        content, media_type = base_setup.photo_file(context, job_id, photo_id)
+        content, media_type = setup.photo_file(context, job_id, photo_id)
         return Response(content, mimetype=media_type)
 
-    @api.post("/jobs/<job_id>/base/average")
-    @spec.validate(resp=answers(s.Average), tags=["base"])
-    def begin_average(job_id: str, json: s.AverageWish) -> Any:
-        """Begin to average what the base's receiver reports, or a rover over the mark."""
-        return base_average.begin_average(context, job_id, **json.model_dump())
 
-    @api.post("/jobs/<job_id>/base/average/log")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def average_log(job_id: str, query: s.LogQuery) -> Any:
+def _average_routes(api: Api, context: Context) -> None:
+    @api.post("/jobs/<job_id>/base/average", "base")
+    def begin_average(job_id: str, json: average.AverageWish) -> AverageView:
+        """Begin to average what the base's receiver reports, or a rover over the mark."""
+        return average.begin_average(context, job_id, json)
+
+    @api.post("/jobs/<job_id>/base/average/log", "base")
+    def average_log(job_id: str, query: average.LogQuery) -> BaseView:
         """Take the average of an NMEA log, sent as it is (application/octet-stream)."""
-        base_average.average_log(context, job_id, content=request.get_data(), **query.model_dump())
+        average.average_log(context, job_id, query, request.get_data())
         return view(context, job_id)
 
-    @api.delete("/jobs/<job_id>/base/average")
-    @spec.validate(resp=answers(Nothing), tags=["base"])
-    def cancel_average(job_id: str) -> Any:
-        """Stop the average; what came so far is kept."""
-        base_average.cancel_average(context, job_id)
-        return {"done": True}
+    @api.delete("/jobs/<job_id>/base/average", "base")
+    def cancel_average(job_id: str) -> Nothing:
+        """Stop the average; what was collected counts."""
+        average.cancel_average(context, job_id)
+        return Nothing()
 
 
-def _running_routes(api: Blueprint, spec: SpecTree, context: Context) -> None:
-    @api.get("/jobs/<job_id>/base")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def base_view(job_id: str) -> Any:
+def _running_routes(api: Api, context: Context) -> None:
+    @api.get("/jobs/<job_id>/base", "base")
+    def base_view(job_id: str) -> BaseView:
         """Show the base: the set-up, meant against on the air, findings."""
         return view(context, job_id)
 
-    @api.post("/jobs/<job_id>/base/start")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def start_base(job_id: str, json: s.StartBase) -> Any:
+    @api.get("/jobs/<job_id>/base/earlier", "base")
+    def earlier_bases(job_id: str) -> EarlierBases:
+        """List the bases that ran before."""
+        return earlier(context, job_id)
+
+    @api.post("/jobs/<job_id>/base/start", "base")
+    def start_base(job_id: str, json: start.StartBase) -> BaseView:
         """Start the base; a finding that says stop must be accepted."""
-        listen = None if json.listen is None else base.ListenWish(**json.listen.model_dump())
-        return base.start(context, job_id, base.StartWish(**(json.model_dump() | {"listen": listen})))
+        return start.start(context, job_id, json)
 
-    @api.post("/jobs/<job_id>/base/listen")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def listen_elsewhere(job_id: str, json: s.Listen) -> Any:
+    @api.post("/jobs/<job_id>/base/listen", "base")
+    def listen_elsewhere(job_id: str, json: start.Listen) -> BaseView:
         """Listen at other addresses from now on."""
-        return base.listen_elsewhere(context, job_id, base.ListenWish(**json.model_dump()))
+        return start.listen_elsewhere(context, job_id, json)
 
-    @api.post("/jobs/<job_id>/base/end")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def end_base(job_id: str) -> Any:
+    @api.post("/jobs/<job_id>/base/end", "base")
+    def end_base(job_id: str) -> BaseView:
         """End the base."""
-        return base.end(context, job_id)
+        return start.end(context, job_id)
 
-    @api.post("/jobs/<job_id>/base/log")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def switch_log(job_id: str, json: s.SwitchLog) -> Any:
+    @api.post("/jobs/<job_id>/base/log", "base")
+    def switch_log(job_id: str, json: SwitchLog) -> BaseView:
         """Start the static log, or stop it."""
-        base_log.switch(context, job_id, json.on)
+        log.switch(context, job_id, json.on)
         return view(context, job_id)
 
-    @api.get("/jobs/<job_id>/logs/<log_id>.rnx")
-    @spec.validate(tags=["base"])
-    def rinex(job_id: str, log_id: str, query: s.RinexQuery) -> Any:
+    @api.get("/jobs/<job_id>/logs/<log_id>.rnx", "base")
+    def rinex(job_id: str, log_id: str, query: RinexQuery) -> Response:
         """Return a static log as RINEX 3."""
-        text, name = base_log.rinex(context, job_id, log_id, query.interval)
+        text, name = log.rinex(context, job_id, log_id, query.interval)
         return as_file(text, "application/octet-stream", name)
 
 
-def _coordinate_routes(api: Blueprint, spec: SpecTree, context: Context) -> None:
-    @api.post("/jobs/<job_id>/base/solution/preview")
-    @spec.validate(resp=answers(s.SolutionPreview), tags=["base"])
-    def preview_solution(job_id: str, json: s.SolutionWish) -> Any:
+def _coordinate_routes(api: Api, context: Context) -> None:
+    @api.post("/jobs/<job_id>/base/solution/preview", "base")
+    def preview_solution(job_id: str, json: solution.SolutionWish) -> solution.SolutionPreview:
         """Say what a static solution would move; store nothing."""
-        return base_solution.preview_solution(context, job_id, base_solution.SolutionWish(**json.model_dump()))
+        return solution.preview_solution(context, job_id, json)
 
-    @api.post("/jobs/<job_id>/base/solution")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def apply_solution(job_id: str, json: s.SolutionWish) -> Any:
+    @api.post("/jobs/<job_id>/base/solution", "base")
+    def apply_solution(job_id: str, json: solution.SolutionWish) -> BaseView:
         """Replace a base's coordinate by a static solution, locked."""
-        return base.apply_solution(context, job_id, base_solution.SolutionWish(**json.model_dump()))
+        return start.apply_solution(context, job_id, json)
 
-    @api.post("/jobs/<job_id>/base/coordinate")
-    @spec.validate(resp=answers(s.BaseView), tags=["base"])
-    def restore_coordinate(job_id: str, json: s.RestoreCoordinate) -> Any:
+    @api.post("/jobs/<job_id>/base/coordinate", "base")
+    def restore_coordinate(job_id: str, json: solution.RestoreCoordinate) -> BaseView:
         """Go back to a coordinate that the base had before."""
-        return base.restore_coordinate(context, job_id, **json.model_dump())
+        return start.restore_coordinate(context, job_id, json)

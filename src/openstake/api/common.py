@@ -1,21 +1,134 @@
-"""What all routes share: the answers they document, and files that are sent in JSON or sent back."""
+"""What all routes share: dataclasses published as they are, the answers they document, files sent in JSON or sent back."""
 
 from __future__ import annotations
 
 import base64
 import binascii
+from collections.abc import Callable
+from dataclasses import dataclass, is_dataclass
+from functools import cache
+from inspect import getdoc
+from typing import Any, Literal, get_type_hints
 
-from flask import Response
-from pydantic import BaseModel
+from flask import Blueprint, Response
+from pydantic import BaseModel, RootModel, TypeAdapter
 from spectree import Response as Answers
+from spectree import SpecTree
 
-from openstake.api.schemas import Problem
 from openstake.core.errors import InputError
+from openstake.core.limits import ShortText
 
 
-def answers(model: type[BaseModel]) -> Answers:
-    """Return the documented answers of a route: its model, or a problem."""
-    return Answers(HTTP_200=model, HTTP_404=Problem, HTTP_409=Problem, HTTP_422=Problem, HTTP_502=Problem)
+@dataclass(frozen=True)
+class Problem:
+    """A problem that a person can mend (RFC 9457)."""
+
+    title: str
+    detail: str
+    status: int
+    field: str | None = None
+
+
+@dataclass(frozen=True)
+class Nothing:
+    """Done; there is nothing more to say."""
+
+    done: Literal[True] = True
+
+
+@dataclass(frozen=True)
+class FileSent:
+    """A file, base64."""
+
+    content_base64: str
+    name: ShortText = ""
+
+
+class _Answer:
+    """A published answer: what its schema says is there, is always there."""
+
+    @classmethod
+    def model_json_schema(cls, *args: Any, **kwargs: Any) -> dict[str, Any]:
+        return super().model_json_schema(*args, **(kwargs | {"mode": "serialization"}))  # type: ignore[misc, no-any-return]
+
+
+_PUBLISHED: dict[str, type] = {}
+
+
+@cache
+def published(shape: type, answer: bool = False) -> type[BaseModel]:
+    """Return the model that publishes a dataclass under its own name; two shapes of one name are a broken program."""
+    if _PUBLISHED.setdefault(shape.__name__, shape) is not shape:
+        raise TypeError(f"{shape.__name__} is published twice: by {shape} and {_PUBLISHED[shape.__name__]}")
+    if issubclass(shape, BaseModel):
+        return shape
+    bases = (_Answer, RootModel[shape]) if answer else (RootModel[shape],)  # type: ignore[valid-type]
+    return type(shape.__name__, bases, {"__doc__": shape.__doc__, "__module__": shape.__module__})
+
+
+@cache
+def _writer(shape: Any) -> TypeAdapter[Any]:
+    return TypeAdapter(shape)
+
+
+def written(shape: Any, value: object) -> bytes:
+    """Return a value as JSON, as its shape is published."""
+    return _writer(shape).dump_json(value)
+
+
+def answers(shape: type) -> Answers:
+    """Return the documented answers of a route: its shape, or a problem."""
+    problem = published(Problem, True)
+    return Answers(
+        HTTP_200=published(shape, True), HTTP_404=problem, HTTP_409=problem, HTTP_422=problem, HTTP_502=problem
+    )  # fmt: skip
+
+
+Handler = Callable[..., Any]
+
+
+class Api:
+    """The routes of a blueprint: a handler's annotations are its contract.
+
+    `json` and `query` are dataclasses (or a model, where what is left out differs from None); what it returns is published.
+    A handler that returns a Response is a file or a stream; `said` names what a stream sends.
+    """
+
+    def __init__(self, blueprint: Blueprint, spec: SpecTree) -> None:
+        self._blueprint, self._spec = blueprint, spec
+
+    def get(self, path: str, tag: str, said: type | None = None) -> Callable[[Handler], Handler]:
+        return self._route("GET", path, tag, said)
+
+    def post(self, path: str, tag: str) -> Callable[[Handler], Handler]:
+        return self._route("POST", path, tag, None)
+
+    def delete(self, path: str, tag: str) -> Callable[[Handler], Handler]:
+        return self._route("DELETE", path, tag, None)
+
+    def _route(self, method: str, path: str, tag: str, said: type | None) -> Callable[[Handler], Handler]:
+        def decorate(handler: Handler) -> Handler:
+            hints = get_type_hints(handler)
+            result = hints["return"]
+            inputs: dict[str, Any] = {name: published(hints[name]) for name in ("json", "query") if name in hints}
+            shown: type | None = said or (result if isinstance(result, type) and is_dataclass(result) else None)
+
+            def adapter(**given: Any) -> Any:
+                for name in inputs:
+                    given[name] = given[name].root if isinstance(given[name], RootModel) else given[name]
+                value = handler(**given)
+                return published(shown, True).model_construct(root=value) if shown and not said else value
+
+            adapter.__name__, adapter.__doc__ = handler.__name__, getdoc(handler)
+            adapter.__annotations__ = inputs
+            # What a stream sends is documented, not validated: it never ends.
+            documented = self._spec.validate(
+                resp=answers(shown) if shown else None, tags=[tag], skip_validation=said is not None
+            )
+            self._blueprint.add_url_rule(path, view_func=documented(adapter), methods=[method], endpoint=handler.__name__)
+            return handler
+
+        return decorate
 
 
 def content_of(content_base64: str) -> bytes:

@@ -2,109 +2,100 @@
 
 from __future__ import annotations
 
-from typing import Any
+from flask import Response
 
-from flask import Blueprint, Response
-from spectree import SpecTree
-
-from openstake.api import schemas as s
-from openstake.api.common import answers, as_file, content_of
+from openstake.api.common import Api, FileSent, Nothing, as_file, content_of
 from openstake.workflow.context import Context
 from openstake.workflow.kit import gear, packing, profiles
+from openstake.workflow.ticks import TickWish
 
 
-def kit_routes(api: Blueprint, spec: SpecTree, context: Context) -> None:
+def kit_routes(api: Api, context: Context) -> None:
     """Add the routes."""
+    _gear_routes(api, context)
+    _profile_routes(api, context)
+    _job_routes(api, context)
 
-    @api.get("/gear")
-    @spec.validate(resp=answers(s.Kit), tags=["kit"])
-    def list_gear() -> Any:
+
+def _gear_routes(api: Api, context: Context) -> None:
+    @api.get("/gear", "kit")
+    def list_gear() -> gear.Kit:
         """List the kit, and the form of each kind of gear."""
-        return {"forms": gear.gear_forms(), "items": gear.list_gear(context)}
+        return gear.list_gear(context)
 
-    @api.post("/gear")
-    @spec.validate(resp=answers(s.GearItem), tags=["kit"])
-    def save_gear(json: s.SaveGear) -> Any:
+    @api.post("/gear", "kit")
+    def save_gear(json: gear.SaveGear) -> gear.GearView:
         """Add a thing to the kit, or change one."""
-        return gear.save_gear(context, json.kind, json.values, json.length_unit, json.replaces_id, json.password)
+        return gear.save_gear(context, json)
 
-    @api.delete("/gear/<item_id>")
-    @spec.validate(resp=answers(s.Nothing), tags=["kit"])
-    def withdraw_gear(item_id: str) -> Any:
+    @api.delete("/gear/<item_id>", "kit")
+    def withdraw_gear(item_id: str) -> Nothing:
         """Take a thing out of the kit."""
         gear.withdraw_gear(context, item_id)
-        return {"done": True}
+        return Nothing()
 
-    @api.post("/gear/antex")
-    @spec.validate(resp=answers(s.Antennas), tags=["kit"])
-    def antennas_in(json: s.FileSent) -> Any:
+    @api.post("/gear/antex", "kit")
+    def antennas_in(json: FileSent) -> gear.Antennas:
         """List the receiver antennas of an ANTEX file; store nothing."""
         return gear.antennas_in(content_of(json.content_base64))
 
-    @api.get("/profiles/form")
-    @spec.validate(resp=answers(s.ProfileForm), tags=["kit"])
-    def profile_form() -> Any:
+
+def _profile_routes(api: Api, context: Context) -> None:
+    @api.get("/profiles/form", "kit")
+    def profile_form() -> profiles.ProfileForm:
         """List the fields of a profile."""
         return profiles.profile_form()
 
-    @api.get("/profiles/new")
-    @spec.validate(resp=answers(s.ProfileValues), tags=["kit"])
-    def new_profile(query: s.NewProfileQuery) -> Any:
+    @api.get("/profiles/new", "kit")
+    def new_profile(query: profiles.NewProfileQuery) -> profiles.ProfileValues:
         """Return where a new profile of a role starts."""
-        return {"values": profiles.new_values(query.role)}
+        return profiles.new_values(query.role)
 
-    @api.post("/profiles")
-    @spec.validate(resp=answers(s.Profile), tags=["kit"])
-    def save_profile(json: s.SaveProfile) -> Any:
+    @api.post("/profiles", "kit")
+    def save_profile(json: profiles.SaveProfile) -> profiles.ProfileView:
         """Store a profile, or a new version of one."""
-        return profiles.save_profile(context, json.values, json.length_unit, json.replaces_id)
+        return profiles.save_profile(context, json)
 
-    @api.post("/profiles/import")
-    @spec.validate(resp=answers(s.Profile), tags=["kit"])
-    def import_profile(json: s.FileSent) -> Any:
+    @api.post("/profiles/import", "kit")
+    def import_profile(json: FileSent) -> profiles.ProfileView:
         """Store a profile from its file; one of the same name becomes its next version."""
         return profiles.import_profile(context, content_of(json.content_base64))
 
-    @api.get("/profiles/<line_id>/versions")
-    @spec.validate(resp=answers(s.Profiles), tags=["kit"])
-    def profile_versions(line_id: str) -> Any:
+    @api.get("/profiles/<line_id>/versions", "kit")
+    def profile_versions(line_id: str) -> profiles.Profiles:
         """List all versions of a profile."""
-        return {"profiles": profiles.versions(context, line_id)}
+        return profiles.versions(context, line_id)
 
-    @api.delete("/profiles/<profile_id>")
-    @spec.validate(resp=answers(s.Nothing), tags=["kit"])
-    def withdraw_profile(profile_id: str) -> Any:
+    @api.delete("/profiles/<profile_id>", "kit")
+    def withdraw_profile(profile_id: str) -> Nothing:
         """Take a profile out of the list."""
         profiles.withdraw_profile(context, profile_id)
-        return {"done": True}
+        return Nothing()
 
-    @api.get("/profiles/<profile_id>.json")
+    @api.get("/profiles/<profile_id>.json", "kit")
     def export_profile(profile_id: str) -> Response:
         """Return a profile's file."""
         text, name = profiles.export_profile(context, profile_id)
         return as_file(text, "application/json", name)
 
-    @api.get("/jobs/<job_id>/profiles")
-    @spec.validate(resp=answers(s.Profiles), tags=["kit"])
-    def list_profiles(job_id: str) -> Any:
+
+def _job_routes(api: Api, context: Context) -> None:
+    @api.get("/jobs/<job_id>/profiles", "kit")
+    def list_profiles(job_id: str) -> profiles.Profiles:
         """List the profiles, and which of them the job uses."""
-        return {"profiles": profiles.list_profiles(context, job_id)}
+        return profiles.list_profiles(context, job_id)
 
-    @api.post("/jobs/<job_id>/profiles")
-    @spec.validate(resp=answers(s.Profiles), tags=["kit"])
-    def choose_profile(job_id: str, json: s.ChooseProfile) -> Any:
+    @api.post("/jobs/<job_id>/profiles", "kit")
+    def choose_profile(job_id: str, json: profiles.ChooseProfile) -> profiles.Profiles:
         """Use a profile in the job, or no longer."""
-        profiles.choose_profile(context, job_id, json.line_id, json.chosen)
-        return {"profiles": profiles.list_profiles(context, job_id)}
+        return profiles.choose_profile(context, job_id, json)
 
-    @api.get("/jobs/<job_id>/packing")
-    @spec.validate(resp=answers(s.Packing), tags=["kit"])
-    def packing_view(job_id: str) -> Any:
+    @api.get("/jobs/<job_id>/packing", "kit")
+    def packing_view(job_id: str) -> packing.Packing:
         """Show the packing and charging list."""
         return packing.view(context, job_id)
 
-    @api.post("/jobs/<job_id>/packing")
-    @spec.validate(resp=answers(s.Packing), tags=["kit"])
-    def tick(job_id: str, json: s.Tick) -> Any:
+    @api.post("/jobs/<job_id>/packing", "kit")
+    def tick(job_id: str, json: TickWish) -> packing.Packing:
         """Tick a thing off the packing list, or untick it."""
-        return packing.tick(context, job_id, json.key, json.done)
+        return packing.tick(context, job_id, json)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import sys
+from collections.abc import Sequence
+from dataclasses import asdict, is_dataclass
 from importlib import import_module
 from typing import Any
 
@@ -11,6 +13,7 @@ import click
 
 from openstake import __version__
 from openstake.core.errors import OpenStakeError
+from openstake.core.judge.finding import Finding
 
 # Each verb and the module of this package that holds it: loaded when it is called, so that `openstake log` does not wait
 # for the web application to be imported.
@@ -44,20 +47,21 @@ class Verbs(click.Group):
             ctx.exit(0)
 
 
-def show(result: dict[str, Any], as_json: bool, lines: list[str]) -> None:
-    """Print one JSON object, or lines for people."""
+def show(result: Any, as_json: bool, lines: list[str]) -> None:
+    """Print a dataclass (or a mapping) as one JSON object, or lines for people."""
     if as_json:
-        click.echo(json.dumps(result, ensure_ascii=False, allow_nan=False))
+        document = asdict(result) if is_dataclass(result) and not isinstance(result, type) else result
+        click.echo(json.dumps(document, ensure_ascii=False, allow_nan=False))
     else:
         click.echo("\n".join(lines))
 
 
-def finding_lines(findings: list[dict[str, Any]]) -> list[str]:
+def finding_lines(findings: Sequence[Finding]) -> list[str]:
     """Return findings for people: what, why, what next."""
     out = []
     for item in findings:
-        out += ["", f"[{item['severity']}] {item['sentence']}  ({item['code']})"]
-        out += [f"  Likely: {item['cause']}", f"  Next:   {item['action']}", f"  Source: {item['source']}"]
+        out += ["", f"[{item.severity}] {item.sentence}  ({item.code})"]
+        out += [f"  Likely: {item.cause}", f"  Next:   {item.action}", f"  Source: {item.source}"]
     return out
 
 

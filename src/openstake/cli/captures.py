@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from pathlib import Path
-from typing import Any
 
 import click
 
@@ -20,27 +20,25 @@ def stream(file: Path, as_json: bool) -> None:
     show(result, as_json, _stream_lines(result))
 
 
-def _stream_lines(result: dict[str, Any]) -> list[str]:
+def _stream_lines(result: captures.StreamRead) -> list[str]:
     lines = [
-        f"{result['frames']} frames, {result['bad_crc']} damaged, {result['skipped_bytes']} bytes outside frames",
+        f"{result.frames} frames, {result.bad_crc} damaged, {result.skipped_bytes} bytes outside frames",
         "",
         "message  count     bytes  interval s",
     ]
-    for row in result["messages"]:
-        interval = "" if row["mean_interval_s"] is None else f"{row['mean_interval_s']:.2f}"
-        lines.append(f"{row['number']:>7}  {row['count']:>5}  {row['bytes']:>8}  {interval:>10}")
-    for row in result["stations"]:
-        height = "not stated" if row["antenna_height_m"] is None else f"{row['antenna_height_m']:.4f} m"
+    for row in result.messages:
+        interval = "" if row.mean_interval_s is None else f"{row.mean_interval_s:.2f}"
+        lines.append(f"{row.number:>7}  {row.count:>5}  {row.bytes:>8}  {interval:>10}")
+    for station in result.stations:
+        height = "not stated" if station.antenna_height_m is None else f"{station.antenna_height_m:.4f} m"
         lines += [
             "",
-            f"station {row['station_id']}: {row['latitude_deg']:.9f} {row['longitude_deg']:.9f} "
-            f"height {row['height_m']:.4f} m (ARP, ellipsoidal), antenna height {height}",
+            f"station {station.station_id}: {station.latitude_deg:.9f} {station.longitude_deg:.9f} "
+            f"height {station.height_m:.4f} m (ARP, ellipsoidal), antenna height {height}",
         ]
-    for row in result["observables"]:
-        lines.append(
-            f"{row['constellation']} {row['form']}: up to {row['satellites']} satellites, {row['cells']} cells"
-        )
-    return lines + finding_lines(result["findings"])
+    for sent in result.observables:
+        lines.append(f"{sent.constellation} {sent.form}: up to {sent.satellites} satellites, {sent.cells} cells")
+    return lines + finding_lines(result.findings)
 
 
 @click.command()
@@ -49,22 +47,24 @@ def _stream_lines(result: dict[str, Any]) -> list[str]:
 def log(file: Path, as_json: bool) -> None:
     """Say what an NMEA log holds: epochs by status, the fixed mean, gaps."""
     result = captures.read_log(file)
-    show(result, as_json, _log_lines(result))
+    # "from" is no name that a field can have.
+    gaps = {"gaps": [{"from": gap.start, "to": gap.end} for gap in result.gaps]}
+    show(asdict(result) | gaps, as_json, _log_lines(result))
 
 
-def _log_lines(result: dict[str, Any]) -> list[str]:
-    lines = [f"{result['epochs']} epochs, {result['first']} to {result['last']}"]
-    lines += [f"  {status}: {count}" for status, count in result["by_status"].items() if count]
-    fixed = result["fixed"]
-    if fixed["count"]:
+def _log_lines(result: captures.LogRead) -> list[str]:
+    lines = [f"{result.epochs} epochs, {result.first} to {result.last}"]
+    lines += [f"  {status}: {count}" for status, count in result.by_status.items() if count]
+    fixed = result.fixed
+    if fixed.count:
         lines.append(
-            f"fixed mean of {fixed['count']}: {fixed['latitude_deg']:.9f} {fixed['longitude_deg']:.9f} "
-            f"height {fixed['height_m']:.4f} m (ellipsoidal)"
+            f"fixed mean of {fixed.count}: {fixed.latitude_deg:.9f} {fixed.longitude_deg:.9f} "
+            f"height {fixed.height_m:.4f} m (ellipsoidal)"
         )
-        if fixed["sigma_up_m"] is not None:
+        if fixed.sigma_up_m is not None:
             lines.append(
-                f"scatter of one epoch: east {fixed['sigma_east_m']:.4f}, north {fixed['sigma_north_m']:.4f}, "
-                f"up {fixed['sigma_up_m']:.4f} m"
+                f"scatter of one epoch: east {fixed.sigma_east_m:.4f}, north {fixed.sigma_north_m:.4f}, "
+                f"up {fixed.sigma_up_m:.4f} m"
             )
-    lines += [f"gap {gap['from']} to {gap['to']}" for gap in result["gaps"]]
-    return lines + finding_lines(result["findings"])
+    lines += [f"gap {gap.start} to {gap.end}" for gap in result.gaps]
+    return lines + finding_lines(result.findings)

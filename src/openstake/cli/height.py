@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
+from dataclasses import dataclass
 
 import click
 
 from openstake.cli import finding_lines, show
 from openstake.core.antenna import HeightSigmas, MeasuredTo, check_reading, mean_height
 from openstake.core.errors import InputError
+from openstake.core.judge.finding import Finding
 from openstake.core.judge.height import KnownAntenna, TypedReading, judge_heights
 from openstake.core.units import metres_from_text
 
@@ -39,7 +40,7 @@ def height(
         _positive("sigma", sigma), _positive("sigma-radius", sigma_radius), _positive("sigma-offset", sigma_offset)
     )
     result = reduced([_reading(text, to) for text in texts], radius_m, sigmas)
-    show(result, as_json, _lines(result) + finding_lines(result["findings"]))
+    show(result, as_json, _lines(result) + finding_lines(result.findings))
 
 
 def _positive(name: str, text: str) -> float:
@@ -55,7 +56,29 @@ def _reading(text: str, to: MeasuredTo) -> TypedReading:
     return TypedReading(text, metres, to)
 
 
-def reduced(readings: list[TypedReading], radius_m: float, sigmas: HeightSigmas) -> dict[str, Any]:
+@dataclass(frozen=True)
+class ReadingReduced:
+    """A reading and the ARP height it makes, None where it cannot be."""
+
+    text: str
+    reading_m: float
+    arp_height_m: float | None
+    sigma_m: float | None
+    from_mean_m: float | None
+
+
+@dataclass(frozen=True)
+class HeightReduced:
+    """The mean of the readings and what they say of each other, metres; None where no reading is possible."""
+
+    arp_height_m: float | None
+    sigma_m: float | None
+    spread_m: float | None
+    readings: list[ReadingReduced]
+    findings: list[Finding]
+
+
+def reduced(readings: list[TypedReading], radius_m: float, sigmas: HeightSigmas) -> HeightReduced:
     """Return the readings reduced to the ARP; heights are null where no reading is possible."""
     possible = [reading for reading in readings if reading.is_possible]
     mean = mean_height([(reading.reading_m, reading.to) for reading in possible], sigmas) if possible else None
@@ -63,30 +86,26 @@ def reduced(readings: list[TypedReading], radius_m: float, sigmas: HeightSigmas)
     # What else the antenna has: its rim, where a vertical height was given with one.
     rim = MeasuredTo("rim", "Rim", "slant", radius_m, to.feature_to_arp_m)
     antenna = KnownAntenna([rim]) if to.method == "vertical" and radius_m > 0.0 else None
-    return {
-        "arp_height_m": mean.arp_height_m if mean else None,
-        "sigma_m": mean.sigma_m if mean else None,
-        "spread_m": mean.spread_m if mean else None,
-        "readings": [
-            {
-                "text": reading.text,
-                "reading_m": reading.reading_m,
-                "arp_height_m": reading.arp_height_m if reading.is_possible else None,
-                "sigma_m": mean_height([(reading.reading_m, to)], sigmas).sigma_m if reading.is_possible else None,
-                "from_mean_m": reading.arp_height_m - mean.arp_height_m if mean and reading.is_possible else None,
-            }
-            for reading in readings
-        ],
-        "findings": [found.as_dict() for found in judge_heights(readings, antenna)],
-    }
+    rows = [
+        ReadingReduced(
+            reading.text, reading.reading_m, reading.arp_height_m if reading.is_possible else None,
+            mean_height([(reading.reading_m, to)], sigmas).sigma_m if reading.is_possible else None,
+            reading.arp_height_m - mean.arp_height_m if mean and reading.is_possible else None,
+        )
+        for reading in readings
+    ]  # fmt: skip
+    found = judge_heights(readings, antenna)
+    if mean is None:
+        return HeightReduced(None, None, None, rows, found)
+    return HeightReduced(mean.arp_height_m, mean.sigma_m, mean.spread_m, rows, found)
 
 
-def _lines(result: dict[str, Any]) -> list[str]:
-    if result["arp_height_m"] is None:
+def _lines(result: HeightReduced) -> list[str]:
+    if result.arp_height_m is None or result.sigma_m is None or result.spread_m is None:
         return ["No height: no reading is possible."]
-    lines = [f"ARP {result['arp_height_m']:.4f} m above the mark, ± {result['sigma_m'] * 1000:.1f} mm (one sigma)"]
-    lines.append(f"spread of the readings {result['spread_m'] * 1000:.1f} mm")
-    for row in result["readings"]:
-        made = "cannot be" if row["arp_height_m"] is None else f"{row['arp_height_m']:.4f} m"
-        lines.append(f"  {row['text']:>14}  {made}")
+    lines = [f"ARP {result.arp_height_m:.4f} m above the mark, ± {result.sigma_m * 1000:.1f} mm (one sigma)"]
+    lines.append(f"spread of the readings {result.spread_m * 1000:.1f} mm")
+    for row in result.readings:
+        made = "cannot be" if row.arp_height_m is None else f"{row.arp_height_m:.4f} m"
+        lines.append(f"  {row.text:>14}  {made}")
     return lines

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
 import click
 
@@ -36,14 +35,14 @@ def agree(base: Path, rover: Path, as_json: bool) -> None:
     show(result, as_json, _agree_lines(result))
 
 
-def _agree_lines(result: dict[str, Any]) -> list[str]:
-    lines = [f"{'':26}{result['base'][:24]:26}{result['rover'][:24]}"]
-    for row in result["rows"]:
-        if row["state"] != "not needed":
-            one, other = (str(row[end]) if row[end] is not None else "-" for end in ("base", "rover"))
-            lines.append(f"{row['label']:26}{one:26}{other:26}{row['state']}")
-    lines += ["", "Both ends agree." if result["agrees"] else "The ends do not agree."]
-    return lines + finding_lines(result["findings"])
+def _agree_lines(result: link.Agreement) -> list[str]:
+    lines = [f"{'':26}{result.base[:24]:26}{result.rover[:24]}"]
+    for row in result.rows:
+        if row.state != "not needed":
+            one, other = (str(value) if value is not None else "-" for value in (row.base, row.rover))
+            lines.append(f"{row.label:26}{one:26}{other:26}{row.state}")
+    lines += ["", "Both ends agree." if result.agrees else "The ends do not agree."]
+    return lines + finding_lines(result.findings)
 
 
 @click.command()
@@ -77,17 +76,15 @@ def _chirp(spreading_factor: int | None, bandwidth_khz: float | None, coding: st
     return link.Chirp(spreading_factor, bandwidth_khz, int(coding[2:]))
 
 
-def _load_lines(result: dict[str, Any]) -> list[str]:
+def _load_lines(result: link.Load) -> list[str]:
     lines = [
-        f"{result['bytes_per_epoch']} bytes an epoch, {result['bits_per_second']:.0f} of {result['rate_bps']:.0f} bit/s "
-        f"({100 * result['share']:.0f} %), {100 * result['duty']:.0f} % of the time on the air, "
-        f"{result['latency_s']:.2f} s for one epoch",
-        "It fits." if result["fits"] else "It does not fit.",
+        f"{result.bytes_per_epoch} bytes an epoch, {result.bits_per_second:.0f} of {result.rate_bps:.0f} bit/s "
+        f"({100 * result.share:.0f} %), {100 * result.duty:.0f} % of the time on the air, "
+        f"{result.latency_s:.2f} s for one epoch",
+        "It fits." if result.fits else "It does not fit.",
     ]
-    if result["packet_bytes"] is not None:
-        lines.append(
-            f"A packet of {result['packet_bytes']} bytes is {result['packet_time_on_air_s']:.3f} s on the air."
-        )
-    for way in result["remedies"]:
-        lines.append(f"  {way['words']}: {100 * way['share']:.0f} %{' (fits)' if way['fits'] else ''}")
-    return lines + finding_lines(result["findings"])
+    if result.packet_bytes is not None:
+        lines.append(f"A packet of {result.packet_bytes} bytes is {result.packet_time_on_air_s:.3f} s on the air.")
+    for way in result.remedies:
+        lines.append(f"  {way.words}: {100 * way.share:.0f} %{' (fits)' if way.fits else ''}")
+    return lines + finding_lines(result.findings)

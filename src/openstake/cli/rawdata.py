@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
 
 import click
 
@@ -25,7 +24,7 @@ def single(observations: Path, navigation: Path, nmea: Path | None, as_json: boo
     result, epochs = rawdata.single_positions(observations, navigation)
     if nmea is not None:
         _write(nmea, rawdata.as_nmea(epochs))
-    show(result, as_json, _single_lines(result) + finding_lines(result["findings"]))
+    show(result, as_json, _single_lines(result) + finding_lines(result.findings))
 
 
 def _write(path: Path, content: bytes) -> None:
@@ -35,18 +34,18 @@ def _write(path: Path, content: bytes) -> None:
         raise FileError(f"{path} cannot be written: {error.strerror or error}.") from None
 
 
-def _single_lines(result: dict[str, Any]) -> list[str]:
-    bands = "two frequencies" if result["two_frequencies"] else "one frequency and the broadcast ionosphere"
+def _single_lines(result: rawdata.SinglePositions) -> list[str]:
+    bands = "two frequencies" if result.two_frequencies else "one frequency and the broadcast ionosphere"
     lines = [
-        f"{len(result['positions'])} of {result['epochs']} epochs solved over {result['span_s']:.0f} s, {bands}",
-        f"{result['latitude_deg']:.8f} {result['longitude_deg']:.8f} {result['height_m']:.2f} m (WGS 84, ellipsoidal)",
-        f"spread of one epoch: east {result['spread_east_m']:.2f}, north {result['spread_north_m']:.2f}, "
-        f"up {result['spread_up_m']:.2f} m",
+        f"{len(result.positions)} of {result.epochs} epochs solved over {result.span_s:.0f} s, {bands}",
+        f"{result.latitude_deg:.8f} {result.longitude_deg:.8f} {result.height_m:.2f} m (WGS 84, ellipsoidal)",
+        f"spread of one epoch: east {result.spread_east_m:.2f}, north {result.spread_north_m:.2f}, "
+        f"up {result.spread_up_m:.2f} m",
     ]
-    header = result["from_header_m"]
+    header = result.from_header_m
     if header is not None:
         lines.append(
-            f"mean from the header's position: east {header['east_m']:.2f}, north {header['north_m']:.2f}, up {header['up_m']:.2f} m"
+            f"mean from the header's position: east {header.east_m:.2f}, north {header.north_m:.2f}, up {header.up_m:.2f} m"
         )
     return lines
 
@@ -71,12 +70,10 @@ def rinex(capture: Path, out: Path, day: str, interval_s: float, marker: str, as
     show(result, as_json, _rinex_lines(result))
 
 
-def _rinex_lines(result: dict[str, Any]) -> list[str]:
-    lines = [
-        f"{result['epochs']} epochs, {result['satellites']} satellites, {result['first']} to {result['last']} (GPS time)"
-    ]
-    if result["without_phase"]:
-        lines.append(f"no phase for {' '.join(result['without_phase'])}: no message said their frequency channel")
-    if result["unknown_signals"]:
-        lines.append(f"signals without a RINEX code, left out: {', '.join(result['unknown_signals'])}")
+def _rinex_lines(result: rawdata.RinexWritten) -> list[str]:
+    lines = [f"{result.epochs} epochs, {result.satellites} satellites, {result.first} to {result.last} (GPS time)"]
+    if result.without_phase:
+        lines.append(f"no phase for {' '.join(result.without_phase)}: no message said their frequency channel")
+    if result.unknown_signals:
+        lines.append(f"signals without a RINEX code, left out: {', '.join(result.unknown_signals)}")
     return lines

@@ -9,9 +9,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.errors import InputError
-
-# Masts of survey tripods and poles end well below 12 m.
-HIGHEST_M = 12.0
+from openstake.core.limits import HIGHEST_ANTENNA_M
 
 
 @dataclass(frozen=True)
@@ -53,7 +51,7 @@ def arp_heights_m(reading_m: ArrayLike, to: MeasuredTo) -> NDArray[np.float64]:
 
 def check_reading(reading_m: float) -> None:
     """Raise InputError where a reading cannot be a height of an antenna over a mark, in whatever way it was measured."""
-    if not 0.0 < reading_m <= HIGHEST_M:
+    if not 0.0 < reading_m <= HIGHEST_ANTENNA_M:
         raise InputError(
             f"A height of {reading_m:.3f} m is not one of an antenna over a mark (0 to 12 m). Check the unit.",
             field="reading",

@@ -52,3 +52,8 @@ BY_SOURCE = {school.source: school for school in SCHOOLS}
 REMEMBERED = "remembered"
 # Coordinates that rest on what a receiver says alone: metres off until something better replaces them.
 AUTONOMOUS_SOURCES = ("average", "static", "anywhere")
+
+
+def source_title(source: str) -> str:
+    """Return what people call a source of a base's coordinate."""
+    return BY_SOURCE[source].title if source in BY_SOURCE else source

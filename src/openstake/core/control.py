@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from math import hypot
 
 from openstake.core.budget import Sigmas, horizontal_95_m, vertical_95_m
+from openstake.core.limits import Tolerance
 from openstake.core.units import text_from_metres
 
 
@@ -23,14 +24,6 @@ class Difference:
 
 
 @dataclass(frozen=True)
-class Tolerance:
-    """What the crew allows, metres."""
-
-    horizontal_m: float
-    vertical_m: float
-
-
-@dataclass(frozen=True)
 class Expected:
     """What the chain should give at 95 %, metres."""
 
@@ -41,10 +34,6 @@ class Expected:
 def expected_at_95(total: Sigmas) -> Expected:
     """Return the expected differences at 95 % of one sigma in east, north and up."""
     return Expected(horizontal_95_m(total.east_m, total.north_m), vertical_95_m(total.up_m))
-
-
-# Common limits (common practice, no source): 10 to 20 mm and 20 to 30 mm for control, looser for topography.
-TOLERANCES = {"control": Tolerance(0.020, 0.030), "topography": Tolerance(0.050, 0.080)}
 
 
 def within(difference: Difference, tolerance: Tolerance) -> tuple[bool, bool]:

@@ -15,14 +15,9 @@ from openstake.core.errors import InputError
 from openstake.core.evidence import Epoch, Status
 from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic, gaussian_radius_m
 from openstake.core.geodesy.local import enu_axes
+from openstake.core.limits import BIAS_95_M
 from openstake.core.series import SeriesMean, mean_of_series, outliers
 from openstake.core.vector import lifted
-
-# How far off a mean may be at 95 %, horizontally, however long it is averaged: metres for autonomous and code, decimetres
-# for float, centimetres for fixed (common practice, no source).  Heights are 1.6 times as far off.
-BIAS_95_M = {Status.SINGLE: 5.0, Status.OTHER: 5.0, Status.DGPS: 1.0, Status.FLOAT: 0.5, Status.FIXED: 0.03}
-VERTICAL_TO_HORIZONTAL = 1.6
-AUTONOMOUS_ACCURACY_95_M = BIAS_95_M[Status.SINGLE]
 
 _STATUS_ORDER = (Status.SINGLE, Status.OTHER, Status.DGPS, Status.FLOAT, Status.FIXED)
 _OUTLIER_FLOOR_M = 0.005

@@ -5,10 +5,12 @@ from __future__ import annotations
 import re
 from decimal import Decimal
 from fractions import Fraction
+from typing import Literal
 
 from openstake.core.errors import AngleError, LengthError
 
 # The units a job may work in, by the name stored with it; exact by definition.
+LengthUnit = Literal["m", "ft", "sft"]
 EXACT_METRES_PER_UNIT = {"m": Fraction(1), "ft": Fraction(3048, 10000), "sft": Fraction(1200, 3937)}
 METRES_PER_UNIT = {unit: float(exact) for unit, exact in EXACT_METRES_PER_UNIT.items()}
 UNIT_WORDS = {"m": "metre", "ft": "international foot", "sft": "US survey foot"}

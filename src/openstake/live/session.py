@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 import threading
 import time
+import uuid
 from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -24,6 +25,7 @@ from openstake.wire.rtcm3.recent import RecentStream
 from openstake.wire.rtcm3.station import decode_reference
 
 FLUSH_S = 0.4
+STORED_WITHIN_S = 5.0  # how long an end waits for a shot that is being stored
 LEAST_FREE_BYTES = 300_000_000  # a day of two feeds at 5 Hz is about a third of it
 LONGEST_STEP_S = 5.0  # between two epochs of one shot: the slowest rate that people set
 _SIZES_FRESH_S = 15.0
@@ -35,7 +37,7 @@ class ReceivedEpoch:
     """An epoch with the host's clock beside it and the base reference in force (its id in the store)."""
 
     epoch: Epoch
-    host_time_s: float
+    host_s: float
     reference_id: str | None
 
 
@@ -45,8 +47,8 @@ class Sink(Protocol):
     def epochs(self, session_id: str, rows: Sequence[ReceivedEpoch]) -> None:
         """Keep epochs; returns when they are safe."""
 
-    def reference(self, session_id: str, station: StationReference, place: Place) -> str:
-        """Keep a base reference and return its id."""
+    def reference(self, session_id: str, reference_id: str, station: StationReference, place: Place) -> None:
+        """Keep a base reference under its id."""
 
     def feed_changed(self, session_id: str, role: str, status: FeedStatus) -> None:
         """Log that a feed changed its state."""
@@ -114,7 +116,11 @@ class Addresses:
 
 
 class RunningSession:
-    """Listens to the base's stream, the rover's NMEA and the base's own: a radio rover hears NMEA alone."""
+    """Listens to the base's stream, the rover's NMEA and the base's own: a radio rover hears NMEA alone.
+
+    The feeds' threads only decode.  What must be kept is noted and written by the recorder's thread, in order; a shot that
+    is full is stored in a thread of its own, so no epoch waits for it.
+    """
 
     def __init__(
         self,
@@ -137,6 +143,8 @@ class RunningSession:
         self._settled = True
         self._sizes: dict[str, tuple[float, ObservableSet]] = {}
         self._pending: deque[ReceivedEpoch] = deque()
+        self._noted: deque[Callable[[], None]] = deque()
+        self._finishing: list[threading.Thread] = []
         self._shot: ShotInHand | None = None
         self._flushing = threading.Lock()
         self._problem = ""
@@ -169,6 +177,8 @@ class RunningSession:
         for feed in self._feeds.values():
             feed.join(1.0)
         self._recorder.join(1.0)
+        for thread in self._finishing:
+            thread.join(STORED_WITHIN_S)
         self._flush()
 
     def moment(self) -> Moment:
@@ -211,10 +221,7 @@ class RunningSession:
 
     def _status(self, role: str) -> Callable[[FeedStatus], None]:
         def changed(status: FeedStatus) -> None:
-            try:
-                self._sink.feed_changed(self.id, role, status)
-            except Exception as error:  # the feed goes on, and the crew is told
-                self._problem = f"The Book cannot be written: {error}."
+            self._noted.append(lambda: self._sink.feed_changed(self.id, role, status))
             self._on_change(self)
 
         return changed
@@ -223,7 +230,7 @@ class RunningSession:
         """Return where in the raw files the base's stream stands now; None where none is listened to."""
         return self._base_raw.place(self._base_raw.written_bytes) if "base" in self._feeds else None
 
-    def _receiver_bytes(self, data: bytes, host_time_s: float) -> None:
+    def _receiver_bytes(self, data: bytes, host_s: float) -> None:
         fresh = list(self._own_epochs.feed(data))
         with self._lock:
             self._own_sky.feed(data)
@@ -231,14 +238,14 @@ class RunningSession:
         if fresh:
             self._on_change(self)
 
-    def _base_bytes(self, data: bytes, host_time_s: float) -> None:
+    def _base_bytes(self, data: bytes, host_s: float) -> None:
         for frame in self._frames.feed(data):
             with self._lock:
                 self._recent.add(frame)
             try:
                 sized = observable_size(frame)
                 if sized is not None:
-                    self._sizes[sized[1].constellation] = (host_time_s, sized[1])
+                    self._sizes[sized[1].constellation] = (host_s, sized[1])
                 elif frame.number in (1005, 1006):
                     self._take_reference(decode_reference(frame.payload), self._base_raw.place(frame.offset))
             except ValueError:
@@ -252,7 +259,8 @@ class RunningSession:
         if station == self._reference:
             self._settled = True
             return
-        reference_id = self._sink.reference(self.id, station, place)
+        reference_id = str(uuid.uuid4())
+        self._noted.append(lambda: self._sink.reference(self.id, reference_id, station, place))
         with self._lock:
             self._settled = self._reference is None
             self._reference, self._reference_id = station, reference_id
@@ -260,25 +268,36 @@ class RunningSession:
                 self._shot.epochs.clear()
         self._on_change(self)
 
-    def _rover_bytes(self, data: bytes, host_time_s: float) -> None:
+    def _rover_bytes(self, data: bytes, host_s: float) -> None:
         finished = None
         fresh = False
         for epoch in self._epochs.feed(data):
             fresh = True
             with self._lock:
-                row = ReceivedEpoch(epoch, host_time_s, self._reference_id)
+                row = ReceivedEpoch(epoch, host_s, self._reference_id)
                 self._latest = row
                 self._pending.append(row)
                 if self._shot is not None and self._grow(self._shot, row):
                     finished, self._shot = self._shot, None
         if finished is not None:
-            self._flush()
-            try:
-                finished.on_done(finished.epochs)
-            except Exception as error:  # the feed goes on, and the crew is told
-                self._problem = f"The shot could not be stored: {error}. Record it again."
+            self._finish(finished)
         if fresh:
             self._on_change(self)
+
+    def _finish(self, shot: ShotInHand) -> None:
+        """Store a shot that is full, in a thread of its own; what was received before it is written first."""
+
+        def store() -> None:
+            self._flush()
+            try:
+                shot.on_done(shot.epochs)
+            except Exception as error:  # the feeds go on, and the crew is told
+                self._problem = f"The shot could not be stored: {error}. Record it again."
+                self._on_change(self)
+
+        self._finishing = [thread for thread in self._finishing if thread.is_alive()]
+        self._finishing.append(threading.Thread(target=store, name=f"shot {shot.wish.id}", daemon=True))
+        self._finishing[-1].start()
 
     def _grow(self, shot: ShotInHand, row: ReceivedEpoch) -> bool:
         """Add an epoch to the shot if it may be averaged; tell whether the shot is complete."""
@@ -303,14 +322,28 @@ class RunningSession:
                 self._on_change(self)
 
     def _flush(self) -> None:
+        """Write what was noted, in order, then the epochs; what cannot be written stays in hand and is said on the page."""
         with self._flushing:
-            rows = [self._pending.popleft() for _ in range(len(self._pending))]
-            if not rows:
+            if not (self._noted or self._pending):
                 return
             try:
-                self._sink.epochs(self.id, rows)
-            except Exception as error:  # a full disk must be said on the page, and the epochs kept until it is mended
-                self._pending.extendleft(reversed(rows))
-                self._problem = f"Epochs cannot be stored: {error}. {len(self._pending)} are waiting in memory."
+                while self._noted:
+                    self._noted[0]()
+                    self._noted.popleft()
+                self._flush_epochs()
+            except Exception as error:
+                self._problem = (
+                    f"What was received cannot be stored: {error}. {len(self._pending)} epochs wait in memory."
+                )
             else:
                 self._problem = ""
+
+    def _flush_epochs(self) -> None:
+        rows = [self._pending.popleft() for _ in range(len(self._pending))]
+        if not rows:
+            return
+        try:
+            self._sink.epochs(self.id, rows)
+        except Exception:
+            self._pending.extendleft(reversed(rows))
+            raise

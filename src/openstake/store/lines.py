@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from typing import Any, TypeVar
 
-from sqlalchemy import ColumnElement, Select, select
+from sqlalchemy import ColumnElement, Select, inspect, select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, NotFoundError
 
 Row = TypeVar("Row")
+
+# What a row says apart from its value: who wrote it, when, why, and in place of which.
+_ABOUT_THE_ROW = {"id", "replaces_id", "reason", "who", "created_s"}
 
 
 def heads(model: type[Row], *where: ColumnElement[bool]) -> Select[Row]:
@@ -28,3 +32,24 @@ def head(session: Session, model: type[Row], row_id: str, missing: str) -> Row:
     if session.scalars(select(model).where(table.replaces_id == row_id)).first() is not None:
         raise ConflictError("It has been changed in the meantime. Look at the present values and try again.")
     return row
+
+
+def last_of(replaced_by: Mapping[str, str], row_id: str) -> str:
+    """Return the head of the line that a row belongs to, from a map of ids to the ids that replaced them."""
+    while row_id in replaced_by:
+        row_id = replaced_by[row_id]
+    return row_id
+
+
+def current(rows: Iterable[Row]) -> list[Row]:
+    """Return the heads among the rows of whole lines, in the order given."""
+    listed: list[Any] = list(rows)
+    replaced = {row.replaces_id for row in listed}
+    return [row for row in listed if row.id not in replaced]
+
+
+def value_of(row: Any) -> tuple[object, ...]:
+    """Return what a row says: its table and all columns but its ids, who wrote it, when and why.  Equal rows mean the same."""
+    mapper = inspect(type(row))
+    values = (getattr(row, item.key) for item in mapper.column_attrs if item.key not in _ABOUT_THE_ROW)
+    return (mapper.local_table.name, *values)

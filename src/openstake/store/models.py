@@ -389,13 +389,17 @@ class AverageEpoch(_EpochColumns, Base):
 
 
 class Shot(Base):
-    """A shot keeps what was received and the ids it rests on; its coordinate is always derived."""
+    """A shot keeps what was received and the ids it rests on; its coordinate is always derived.
+
+    `rests_on` is JSON of the ids of everything its check rested on when it was stored: settings, mark, base coordinate,
+    base heights, pole, base reference.
+    """
 
     __tablename__ = "shot"
     id: Mapped[str] = _key()
     job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
     listening_id: Mapped[str] = mapped_column(ForeignKey("listening.id"))
-    occupation_id: Mapped[str] = mapped_column(ForeignKey("occupation.id"))
+    occupation_id: Mapped[str] = mapped_column(ForeignKey("occupation.id"), index=True)
     mark_id: Mapped[str] = mapped_column(ForeignKey("mark.id"))
     name: Mapped[str] = mapped_column(String(80))
     height_reading_id: Mapped[str] = mapped_column(ForeignKey("height_reading.id"))
@@ -413,6 +417,7 @@ class Shot(Base):
     effective_n: Mapped[float | None] = mapped_column(Float)
     frame: Mapped[str] = mapped_column(String(200))
     frame_epoch: Mapped[str] = mapped_column(String(80))
+    rests_on: Mapped[str] = mapped_column(Text)
     started_s: Mapped[float] = mapped_column(Float)
     created_s: Mapped[float] = mapped_column(Float)
 

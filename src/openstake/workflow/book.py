@@ -5,75 +5,109 @@ from __future__ import annotations
 import csv
 import io
 import json
-from typing import Any
+from dataclasses import dataclass
+from typing import Literal
 
 from sqlalchemy import select
 
+from openstake.core.limits import ShortText
 from openstake.core.units import METRES_PER_UNIT
-from openstake.store.book import verify
+from openstake.store.book import Verification, verify
 from openstake.store.models import BookEntry, Shot
-from openstake.workflow.context import Context, job_of
+from openstake.workflow.context import Context
 from openstake.workflow.now import points
+from openstake.workflow.now.job import job_of
+from openstake.workflow.now.points import Point
+
+MOST_LINES = 500
 
 
-def entries(context: Context, job_id: str) -> list[dict[str, Any]]:
-    """Return the job's lines, newest first."""
+@dataclass(frozen=True)
+class BookQuery:
+    """`after` is where the last page ended."""
+
+    after: ShortText = ""
+
+
+@dataclass(frozen=True)
+class BookLine:
+    """One line of the Book, by the crew or by the program."""
+
+    id: str
+    sequence: int
+    at_s: float
+    kind: str
+    sentence: str
+    side: Literal["crew", "machine"]
+    hash: str
+
+
+@dataclass(frozen=True)
+class BookView:
+    """A page of a job's lines, newest first; `verification` comes with the first page, `next` asks for the lines before."""
+
+    lines: list[BookLine]
+    next: str | None
+    verification: Verification | None
+
+
+def view(context: Context, job_id: str, query: BookQuery) -> BookView:
+    """Return a page of a job's lines, newest first, and with the first page whether the whole Book is whole."""
     with context.database.read() as session:
         job_of(session, job_id)
-        rows = session.scalars(
-            select(BookEntry).where(BookEntry.job_id == job_id).order_by(BookEntry.sequence.desc())
-        ).all()
-    found = []
-    for row in rows:
-        document = json.loads(row.text)
-        found.append(
-            {
-                "id": row.id, "sequence": row.sequence, "at_s": float(document["at_s"]), "kind": document["kind"],
-                "sentence": document["sentence"], "side": document["side"], "hash": row.hash,
-            }
-        )  # fmt: skip
-    return found
+        lines = select(BookEntry).where(BookEntry.job_id == job_id)
+        last = session.get(BookEntry, query.after) if query.after else None
+        if last is not None:
+            lines = lines.where(BookEntry.sequence < last.sequence)
+        rows = session.scalars(lines.order_by(BookEntry.sequence.desc()).limit(MOST_LINES + 1)).all()
+        verification = None if query.after else verify(session)
+    following = rows[MOST_LINES - 1].id if len(rows) > MOST_LINES else None
+    return BookView([_line(row) for row in rows[:MOST_LINES]], following, verification)
 
 
-def verification(context: Context) -> dict[str, Any]:
+def _line(row: BookEntry) -> BookLine:
+    document = json.loads(row.text)
+    return BookLine(
+        row.id, row.sequence, float(document["at_s"]), document["kind"], document["sentence"], document["side"], row.hash
+    )  # fmt: skip
+
+
+def verification(context: Context) -> Verification:
+    """Return whether every device's chain is whole."""
     with context.database.read() as session:
-        result = verify(session)
-    return {
-        "whole": result.whole, "entries": result.entries, "devices": result.devices, "last_hash": result.last_hash,
-        "break_at": result.break_at, "sentence": result.sentence,
-    }  # fmt: skip
+        return verify(session)
 
 
 def points_csv(context: Context, job_id: str) -> str:
     """Return the job's shots as CSV in the job's unit: coordinates derived now, differences observed − known."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        factor, unit = METRES_PER_UNIT[job.length_unit], job.length_unit
-        text = io.StringIO()
-        table = csv.writer(text, lineterminator="\r\n")
-        table.writerow(
-            [
-                "name", f"east_{unit}", f"north_{unit}", f"ellipsoidal_height_{unit}", "epochs", "not_fixed",
-                f"claimed_sigma_east_{unit}", f"claimed_sigma_north_{unit}", f"claimed_sigma_up_{unit}",
-                "covariance_origin", "frame", "frame_epoch", "base_height_m", "rover_height_m", "recorded_utc_s",
-            ]
-        )  # fmt: skip
-
-        def length(value: float | None, decimals: int = 4) -> str:
-            return "" if value is None else f"{value / factor:.{decimals}f}"
-
-        for shot in session.scalars(select(Shot).where(Shot.job_id == job_id).order_by(Shot.created_s)):
-            point = points.derive(session, job, shot)
-            table.writerow(
-                [
-                    _harmless(shot.name), length(point.east_m), length(point.north_m), length(point.height_m),
-                    point.epochs, point.not_fixed, length(shot.sigma_east_m), length(shot.sigma_north_m),
-                    length(shot.sigma_up_m), shot.covariance_origin, shot.frame, shot.frame_epoch,
-                    f"{point.base_height.arp_height_m:.4f}", f"{point.rover_height.arp_height_m:.4f}",
-                    f"{shot.created_s:.3f}",
-                ]
-            )  # fmt: skip
+        shots = session.scalars(select(Shot).where(Shot.job_id == job_id).order_by(Shot.created_s)).all()
+        derived = points.derive_all(session, job, shots)
+    factor, unit = METRES_PER_UNIT[job.length_unit], job.length_unit
+    text = io.StringIO()
+    table = csv.writer(text, lineterminator="\r\n")
+    table.writerow(
+        [
+            "name", f"east_{unit}", f"north_{unit}", f"ellipsoidal_height_{unit}", "epochs", "not_fixed",
+            f"claimed_sigma_east_{unit}", f"claimed_sigma_north_{unit}", f"claimed_sigma_up_{unit}",
+            "covariance_origin", "frame", "frame_epoch", "base_height_m", "rover_height_m", "recorded_utc_s",
+        ]
+    )  # fmt: skip
+    table.writerows(_csv_row(shot, point, factor) for shot, point in zip(shots, derived, strict=True))
     return text.getvalue()
+
+
+def _csv_row(shot: Shot, point: Point, factor: float) -> list[object]:
+    def length(value: float | None) -> str:
+        return "" if value is None else f"{value / factor:.4f}"
+
+    return [
+        _harmless(shot.name), length(point.east_m), length(point.north_m), length(point.height_m), point.epochs,
+        point.not_fixed, length(shot.sigma_east_m), length(shot.sigma_north_m), length(shot.sigma_up_m),
+        shot.covariance_origin, shot.frame, shot.frame_epoch, f"{point.base_height.arp_height_m:.4f}",
+        f"{point.rover_height.arp_height_m:.4f}", f"{shot.created_s:.3f}",
+    ]  # fmt: skip
 
 
 def _harmless(name: str) -> str:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from openstake.core.errors import FileError, InputError
 from openstake.core.evidence import Epoch, StationReference, Status
@@ -24,6 +24,129 @@ _PIECE_BYTES = 1 << 16
 _PATIENCE_BYTES = 4 << 20
 
 
+@dataclass(frozen=True)
+class MessageRead:
+    """One message number of a capture."""
+
+    number: int
+    count: int
+    bytes: int
+    mean_interval_s: float | None
+
+
+@dataclass(frozen=True)
+class StationRead:
+    """A base position of a capture: the ARP, Earth-centred, and in degrees and ellipsoidal height where it has them."""
+
+    station_id: int
+    x_m: float
+    y_m: float
+    z_m: float
+    antenna_height_m: float | None
+    latitude_deg: float | None
+    longitude_deg: float | None
+    height_m: float | None
+
+
+@dataclass(frozen=True)
+class ObservablesRead:
+    """How much one message of observables held at most."""
+
+    constellation: str
+    form: str
+    satellites: int
+    cells: int
+
+
+@dataclass(frozen=True)
+class StreamRead:
+    """What an RTCM 3 capture holds, and what it lacks."""
+
+    frames: int
+    bad_crc: int
+    skipped_bytes: int
+    messages: list[MessageRead]
+    stations: list[StationRead]
+    observables: list[ObservablesRead]
+    findings: list[Finding]
+
+
+@dataclass(frozen=True)
+class OccupationRead:
+    """The average of a log of positions and what it is worth; metres, precisions one sigma of the mean."""
+
+    epochs: int
+    used: int
+    span_s: float
+    latitude_deg: float
+    longitude_deg: float
+    height_m: float
+    precision_east_m: float | None
+    precision_north_m: float | None
+    precision_up_m: float | None
+    effective_n: float
+    status: Status
+    expected_accuracy_m: float
+    spread_east_m: float
+    spread_north_m: float
+    spread_up_m: float
+    correlation_s: float
+    findings: list[Finding]
+
+
+@dataclass(frozen=True)
+class FixedRead:
+    """The mean of the fixed epochs of a log, with the scatter of one of them."""
+
+    latitude_deg: float | None = None
+    longitude_deg: float | None = None
+    height_m: float | None = None
+    sigma_east_m: float | None = None
+    sigma_north_m: float | None = None
+    sigma_up_m: float | None = None
+    count: int = 0
+
+
+@dataclass(frozen=True)
+class AgeRead:
+    """The age of corrections in a log, seconds."""
+
+    median: float | None
+    max: float | None
+
+
+@dataclass(frozen=True)
+class SatellitesRead:
+    """The satellites used in a log."""
+
+    min: float | None
+    median: float | None
+
+
+@dataclass(frozen=True)
+class GapRead:
+    """A stretch without epochs, by the log's own times."""
+
+    start: str
+    end: str
+
+
+@dataclass(frozen=True)
+class LogRead:
+    """What an NMEA log holds."""
+
+    epochs: int
+    by_status: dict[str, int]
+    first: str | None
+    last: str | None
+    fixed: FixedRead
+    age_s: AgeRead
+    satellites: SatellitesRead
+    gaps: list[GapRead]
+    bad_checksum: int
+    findings: list[Finding]
+
+
 def pieces(path: Path) -> Iterator[bytes]:
     """Yield a file in pieces; FileError where it cannot be opened or is empty."""
     try:
@@ -40,7 +163,7 @@ def pieces(path: Path) -> Iterator[bytes]:
         raise FileError(f"{path} cannot be read: {error.strerror or error}.") from None
 
 
-def read_stream(path: Path) -> dict[str, Any]:
+def read_stream(path: Path) -> StreamRead:
     """Return what an RTCM 3 capture holds; FileError where it has no valid frame."""
     reader, summary = FrameReader(), StreamSummary()
     read_bytes = 0
@@ -60,39 +183,24 @@ def read_stream(path: Path) -> dict[str, Any]:
     findings = judge_stream(
         observables, summary.messages, summary.stations, summary.station_ids, reader.frames, reader.bad_crc
     )
-    return {
-        "frames": reader.frames,
-        "bad_crc": reader.bad_crc,
-        "skipped_bytes": reader.skipped_bytes,
-        "messages": [
-            {"number": row.number, "count": row.count, "bytes": row.bytes, "mean_interval_s": row.mean_interval_s}
-            for _, row in sorted(summary.messages.items())
-        ],
-        "stations": [_station(station) for station in summary.stations],
-        "observables": [
-            {"constellation": row.constellation, "form": row.form, "satellites": row.satellites, "cells": row.cells}
-            for row in observables
-        ],
-        "findings": [item.as_dict() for item in findings],
-    }
+    return StreamRead(
+        reader.frames, reader.bad_crc, reader.skipped_bytes,
+        [MessageRead(row.number, row.count, row.bytes, row.mean_interval_s) for _, row in sorted(summary.messages.items())],
+        [_station(station) for station in summary.stations],
+        [ObservablesRead(row.constellation, row.form, row.satellites, row.cells) for row in observables], findings,
+    )  # fmt: skip
 
 
-def _station(station: StationReference) -> dict[str, Any]:
+def _station(station: StationReference) -> StationRead:
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(station.xyz_m))
     known = latitude == latitude  # a station at the centre of the Earth has no latitude
-    return {
-        "station_id": station.station_id,
-        "x_m": station.x_m,
-        "y_m": station.y_m,
-        "z_m": station.z_m,
-        "antenna_height_m": station.antenna_height_m,
-        "latitude_deg": latitude if known else None,
-        "longitude_deg": longitude if known else None,
-        "height_m": height if known else None,
-    }
+    return StationRead(
+        station.station_id, station.x_m, station.y_m, station.z_m, station.antenna_height_m, latitude if known else None,
+        longitude if known else None, height if known else None,
+    )  # fmt: skip
 
 
-def read_occupation(path: Path) -> dict[str, Any]:
+def read_occupation(path: Path) -> OccupationRead:
     """Return the average of a log of positions and what it is worth; FileError where it has none."""
     epochs, log_findings = epochs_of_log(path)
     return occupation_view(epochs, log_findings)
@@ -113,7 +221,7 @@ def epochs_of_content(content: bytes, name: str) -> list[Epoch]:
     return epochs
 
 
-def occupation_view(epochs: list[Epoch], log_findings: list[Finding]) -> dict[str, Any]:
+def occupation_view(epochs: list[Epoch], log_findings: list[Finding]) -> OccupationRead:
     """Return the average of epochs as the terminal shows it."""
     try:
         average = average_of_epochs(epochs)
@@ -122,17 +230,14 @@ def occupation_view(epochs: list[Epoch], log_findings: list[Finding]) -> dict[st
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(average.xyz_m))
     east, north, up = average.precisions_m
     findings = judge_average(average) + [item for item in log_findings if item.code != "no-fixed-epochs"]
-    return {
-        "epochs": average.epochs, "used": average.used, "span_s": average.span_s, "latitude_deg": latitude,
-        "longitude_deg": longitude, "height_m": height, "precision_east_m": east, "precision_north_m": north,
-        "precision_up_m": up, "effective_n": average.effective_n, "status": average.lowest_status.value,
-        "expected_accuracy_m": average.accuracy_95_m, "spread_east_m": average.east.spread,
-        "spread_north_m": average.north.spread, "spread_up_m": average.up.spread,
-        "correlation_s": average.correlation_s, "findings": [item.as_dict() for item in findings],
-    }  # fmt: skip
+    return OccupationRead(
+        average.epochs, average.used, average.span_s, latitude, longitude, height, east, north, up, average.effective_n,
+        average.lowest_status, average.accuracy_95_m, average.east.spread, average.north.spread, average.up.spread,
+        average.correlation_s, findings,
+    )  # fmt: skip
 
 
-def read_log(path: Path) -> dict[str, Any]:
+def read_log(path: Path) -> LogRead:
     """Return what an NMEA log holds; FileError where it has no GGA epoch."""
     without_separation = 0
 
@@ -145,26 +250,17 @@ def read_log(path: Path) -> dict[str, Any]:
     age_median, age_max = summary.age_median_max_s
     satellites_min, satellites_median = summary.satellites_min_median
     findings = _log_findings(summary, reader, without_separation)
-    return {
-        "epochs": summary.epochs,
-        "by_status": dict(summary.by_status),
-        "first": summary.first,
-        "last": summary.last,
-        "fixed": {
-            "latitude_deg": fixed.latitude_deg if fixed else None,
-            "longitude_deg": fixed.longitude_deg if fixed else None,
-            "height_m": fixed.height_m if fixed else None,
-            "sigma_east_m": fixed.sigma_east_m if fixed else None,
-            "sigma_north_m": fixed.sigma_north_m if fixed else None,
-            "sigma_up_m": fixed.sigma_up_m if fixed else None,
-            "count": fixed.count if fixed else 0,
-        },
-        "age_s": {"median": age_median, "max": age_max},
-        "satellites": {"min": satellites_min, "median": satellites_median},
-        "gaps": [{"from": gap.start, "to": gap.end} for gap in gaps],
-        "bad_checksum": reader.bad_checksum,
-        "findings": [item.as_dict() for item in findings],
-    }
+    mean = FixedRead()
+    if fixed is not None:
+        mean = FixedRead(
+            fixed.latitude_deg, fixed.longitude_deg, fixed.height_m, fixed.sigma_east_m, fixed.sigma_north_m,
+            fixed.sigma_up_m, fixed.count,
+        )  # fmt: skip
+    return LogRead(
+        summary.epochs, dict(summary.by_status), summary.first, summary.last, mean, AgeRead(age_median, age_max),
+        SatellitesRead(satellites_min, satellites_median), [GapRead(gap.start, gap.end) for gap in gaps],
+        reader.bad_checksum, findings,
+    )  # fmt: skip
 
 
 def _read_epochs(content: Iterator[bytes], name: str, take: Callable[[Epoch], None]) -> tuple[LogSummary, EpochReader]:

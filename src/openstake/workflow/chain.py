@@ -1,102 +1,93 @@
-"""The state of each step of a job: checked, entered, missing, disagrees, out of date."""
+"""The state of a job in one call: its links, its steps and what is open, from stored evidence and what is heard now."""
 
 from __future__ import annotations
 
-from typing import Any
+from dataclasses import dataclass
 
-from openstake.workflow.base import view as base_view
-from openstake.workflow.check import shots as check
-from openstake.workflow.context import Context, job_of
-from openstake.workflow.job import system
-from openstake.workflow.job.jobs import count_marks
-from openstake.workflow.kit import packing
-from openstake.workflow.link import pair as link
-from openstake.workflow.watch import listen as watch
+from openstake.core import chain
+from openstake.core.base_sources import source_title
+from openstake.core.budget import Sigmas
+from openstake.core.chain import Evidence, Link, StepState
+from openstake.core.constants import CIRCLE_95
+from openstake.core.judge.finding import Finding
+from openstake.live.session import RunningSession
+from openstake.workflow.base.view import base_findings
+from openstake.workflow.check.checks import newest_checks
+from openstake.workflow.context import Context
+from openstake.workflow.job.system import system_of
+from openstake.workflow.kit.packing import packing_of
+from openstake.workflow.link.pair import LinkView, link_of
+from openstake.workflow.now.base import BaseNow, bases_of, open_occupation
+from openstake.workflow.now.job import count_marks, job_of
+from openstake.workflow.now.kit import kit_of
+from openstake.workflow.now.marks import current_places, head_of
+from openstake.workflow.watch.live import heard_epoch
 
-CHECKED, ENTERED, MISSING, DISAGREES, OUT_OF_DATE = "checked", "entered", "missing", "disagrees", "out of date"
+
+@dataclass(frozen=True)
+class Steps:
+    """The state of a job: each step and each link with its state, the open findings worst first, how many say stop."""
+
+    steps: tuple[StepState, ...]
+    links: tuple[Link, ...]
+    findings: tuple[Finding, ...]
+    stops: int
 
 
-def step_states(context: Context, job_id: str) -> list[dict[str, Any]]:
-    """Return each step with its state and one line that says why."""
+def view(context: Context, job_id: str) -> Steps:
+    """Return the state of a job: as many queries whatever it holds."""
+    evidence = evidence_of(context, job_id)
+    return Steps(
+        chain.steps(evidence), chain.links(evidence), chain.open_findings(evidence), chain.stops_open(evidence)
+    )  # fmt: skip
+
+
+def evidence_of(context: Context, job_id: str) -> Evidence:
+    """Return everything that the state of a job is derived from."""
     with context.database.read() as session:
-        job_of(session, job_id)
-        marks = count_marks(session).get(job_id, 0)
-    base = base_view.view(context, job_id)
-    checks = check.list_checks(context, job_id)
-    return [
-        _job_step(marks, system.system_view(context, job_id)),
-        _kit_step(packing.view(context, job_id)),
-        _link_step(link.view(context, job_id)),
-        _base_step(base),
-        _watch_step(watch.view(context, job_id)),
-        _check_step(checks, base),
-        _step("book", ENTERED, "written as it happens"),
-    ]
+        job, kit = job_of(session, job_id), kit_of(session, job_id)
+        places, elevations = current_places(session, job)
+        packing = packing_of(session, job_id, kit)
+        occupation = open_occupation(session, job_id)
+        base = None if occupation is None else bases_of(session, job_id, {occupation.id})[occupation.id]
+        running = None if occupation is None else context.sessions.get(occupation.id)
+        return Evidence(
+            chain.SystemSaid(
+                job.settings.system_label or job.frame.name, count_marks(session, job_id).get(job_id, 0),
+                tuple(system_of(job, places, elevations).findings), job.settings.id,
+            ),
+            chain.Packed(len(packing.profiles), sum(not item.done for item in packing.items)),
+            _link_planned(link_of(session, job_id)),
+            None if base is None else _base_running(base, head_of(session, job, base.occupation.mark_id).name, running),
+            base_findings(context, session, job, kit, base),
+            _rover_heard(running),
+            () if base is None else newest_checks(session, job, base),
+        )  # fmt: skip
 
 
-def _step(name: str, state: str, why: str) -> dict[str, Any]:
-    return {"step": name, "state": state, "why": why}
+def _link_planned(view: LinkView) -> chain.LinkPlanned:
+    findings = [found for pair in view.pairs for found in pair.findings] + (view.air.findings if view.air else [])
+    return chain.LinkPlanned(
+        view.base, tuple(pair.rover for pair in view.pairs), tuple(pair.rover for pair in view.pairs if not pair.agrees),
+        view.air.fits if view.air else None, tuple(findings),
+    )  # fmt: skip
 
 
-def _job_step(marks: int, view: dict[str, Any]) -> dict[str, Any]:
-    stops = [item["sentence"] for item in view["findings"] if item["severity"] == "stop"]
-    if stops:
-        return _step("job", DISAGREES, stops[0])
-    return _step("job", ENTERED if marks else MISSING, f"{marks} marks given" if marks else "no control list yet")
+def _base_running(base: BaseNow, mark_name: str, running: RunningSession | None) -> chain.BaseRunning:
+    coordinate, height = base.coordinate, base.height
+    return chain.BaseRunning(
+        mark_name, source_title(coordinate.source), coordinate.accuracy_horizontal_95_m / CIRCLE_95, height.text,
+        height.sigma_m, height.mean.count, base.occupation.station_id,
+        running is not None and running.moment().reference is not None, (coordinate.id,), height.ids,
+    )  # fmt: skip
 
 
-def _kit_step(view: dict[str, Any]) -> dict[str, Any]:
-    if not view["profiles"]:
-        return _step("kit", MISSING, "no profile chosen")
-    left = sum(not item["done"] for item in view["items"])
-    if left:
-        return _step("kit", ENTERED, f"{left} things not ticked off yet")
-    return _step("kit", CHECKED, "everything ticked off")
-
-
-def _link_step(view: dict[str, Any]) -> dict[str, Any]:
-    if view["base"] is None or not view["pairs"]:
-        return _step("link", MISSING, "no base and rover profiles chosen")
-    if bad := [pair["rover"] for pair in view["pairs"] if not pair["agrees"]]:
-        return _step("link", DISAGREES, f"{', '.join(bad)}: the two ends do not agree")
-    if view["air"] is not None and not view["air"]["fits"]:
-        return _step("link", DISAGREES, "the stream does not fit the link")
-    # Two profiles that agree are still only a plan: what the devices are set to shows on the air.
-    return _step("link", ENTERED, "both ends planned alike")
-
-
-def _base_step(view: dict[str, Any]) -> dict[str, Any]:
-    if view["occupation"] is None:
-        return _step("base", MISSING, "no base running")
-    heights = view["heights"]
-    findings = [*view["findings"], *heights["findings"], *heights["closing_findings"]]
-    if stops := [item["sentence"] for item in findings if item["severity"] == "stop"]:
-        return _step("base", DISAGREES, stops[0])
-    if view["on_air"] is None:
-        return _step("base", ENTERED, "not heard on the air yet")
-    return _step("base", CHECKED, "sends what is meant")
-
-
-def _watch_step(view: dict[str, Any]) -> dict[str, Any]:
-    live = view["live"]
-    if live is None or live["status"] == "none":
-        return _step("watch", MISSING, "no rover position")
-    if live["status"] != "fixed":
-        return _step("watch", ENTERED, f"the rover is {live['status']}")
-    return _step("watch", ENTERED, "fixed, by the receiver's own claim")
-
-
-def _check_step(checks: list[dict[str, Any]], base_view: dict[str, Any]) -> dict[str, Any]:
-    """Judge the newest check of each mark from the running base."""
-    occupation = base_view["occupation"]
-    newest: dict[str, dict[str, Any]] = {}
-    for item in checks:
-        if occupation is not None and item["occupation_id"] == occupation["id"]:
-            newest.setdefault(item["mark_id"], item)
-    if not newest:
-        return _step("check", MISSING, "no mark checked from this base")
-    if bad := [item["mark_name"] for item in newest.values() if not item["agrees"]]:
-        return _step("check", DISAGREES, f"{', '.join(bad)} outside tolerance")
-    if all(item["stale"] for item in newest.values()):
-        return _step("check", OUT_OF_DATE, "something changed since the check: measure again")
-    return _step("check", CHECKED, f"{len(newest)} mark{'s' if len(newest) > 1 else ''} within tolerance")
+def _rover_heard(running: RunningSession | None) -> chain.RoverHeard | None:
+    if running is None:
+        return None
+    epoch = heard_epoch(running.moment())
+    if epoch is None:
+        return None
+    sigmas = (epoch.sigma_east_m, epoch.sigma_north_m, epoch.sigma_up_m)
+    claim = Sigmas(*(value or 0.0 for value in sigmas)) if None not in sigmas else None
+    return chain.RoverHeard(epoch.status, epoch.age_s, epoch.satellites, claim)

@@ -2,11 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from openstake.core.limits import ShortText
 from openstake.store.book import write_entry
 from openstake.store.models import Tick
+
+
+@dataclass(frozen=True)
+class TickWish:
+    """A thing to tick off, or to untick."""
+
+    key: ShortText
+    done: bool
 
 
 def ticked_at(session: Session, job_id: str, list_name: str) -> dict[str, float]:

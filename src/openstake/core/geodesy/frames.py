@@ -27,8 +27,6 @@ from openstake.core.geodesy.ellipsoid import (
 from openstake.core.geodesy.systems import Area, Operation, ellipsoid_of, projected_system
 
 LOCAL = "local"
-# Nearer than this to the edge of its area a neighbouring zone may be the one the control is in (common practice).
-NEAR_EDGE_KM = 20.0
 
 
 @dataclass(frozen=True)

@@ -4,14 +4,9 @@ from __future__ import annotations
 
 from openstake.core.evidence import Status
 from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.limits import COARSE_POSITIONS_M, FEWEST_FIXED_S, FEWEST_INDEPENDENT, MANY_LEFT_OUT
 from openstake.core.occupation import PositionAverage
 from openstake.core.units import METRES_PER_UNIT, text_from_metres
-
-_FEW_INDEPENDENT = 5.0
-_COARSE_M = 0.01
-_FEWEST_FIXED_S = 30.0
-# A few epochs stand out now and then; more than these, and the position stood in two places.
-_MANY_LEFT_OUT = 0.1
 
 
 def judge_average(average: PositionAverage, unit: str = "m") -> list[Finding]:
@@ -19,7 +14,7 @@ def judge_average(average: PositionAverage, unit: str = "m") -> list[Finding]:
     found = [*_status(average, unit)]
     if average.left_out:
         found.append(_left_out(average))
-    if average.used > 2 and average.effective_n < _FEW_INDEPENDENT:
+    if average.used > 2 and average.effective_n < FEWEST_INDEPENDENT:
         found.append(
             finding(
                 "average-short",
@@ -32,7 +27,7 @@ def judge_average(average: PositionAverage, unit: str = "m") -> list[Finding]:
                 correlation_s=round(average.correlation_s, 1),
             )
         )
-    if average.lowest_status is Status.FIXED and average.resolution_m > _COARSE_M:
+    if average.lowest_status is Status.FIXED and average.resolution_m > COARSE_POSITIONS_M:
         found.append(
             finding(
                 "positions-coarse",
@@ -48,7 +43,7 @@ def judge_average(average: PositionAverage, unit: str = "m") -> list[Finding]:
 
 def _left_out(average: PositionAverage) -> Finding:
     total = average.left_out + average.used
-    many = average.left_out > _MANY_LEFT_OUT * total
+    many = average.left_out > MANY_LEFT_OUT * total
     return finding(
         "epochs-left-out",
         Severity.LOOK if many else Severity.NOTE,
@@ -83,7 +78,7 @@ def _status(average: PositionAverage, unit: str) -> list[Finding]:
         )
     expected = about(average.accuracy_95_m, unit)
     if average.lowest_status is Status.FIXED:
-        if average.span_s < _FEWEST_FIXED_S:
+        if average.span_s < FEWEST_FIXED_S:
             found.append(
                 finding(
                     "average-brief",

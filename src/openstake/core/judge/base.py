@@ -13,12 +13,16 @@ from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.geodesy.slips import Slip, fitting
 from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.limits import (
+    AUTONOMOUS_WITHIN_M,
+    LARGEST_GGA_STATION_ID,
+    MARK_FITS_M,
+    OFFSET_FITS_M,
+    ON_AIR_AGREES_M,
+    TALLEST_SET_UP_M,
+)
 from openstake.core.units import METRES_PER_UNIT, text_from_metres
 from openstake.core.vector import lifted
-
-# 1005/1006 count tenths of a millimetre; what is typed has millimetres: more than 2 mm apart is another number.
-AGREES_WITHIN_M = 0.002
-LARGEST_GGA_STATION_ID = 1023
 
 
 @dataclass(frozen=True)
@@ -31,7 +35,7 @@ class OnAir:
 
     @property
     def agrees(self) -> bool:
-        return max(abs(self.east_m), abs(self.north_m), abs(self.up_m)) <= AGREES_WITHIN_M
+        return max(abs(self.east_m), abs(self.north_m), abs(self.up_m)) <= ON_AIR_AGREES_M
 
 
 def on_air_difference(meant_arp_m: tuple[float, float, float], station: StationReference) -> OnAir:
@@ -129,7 +133,7 @@ def judge_base(base: MeantBase, station: StationReference | None) -> list[Findin
                 "Nothing to do: the ARP coordinate decides, and it is compared.",
             )
         )
-    elif difference.agrees and abs(station.antenna_height_m - base.arp_height_m) > AGREES_WITHIN_M:
+    elif difference.agrees and abs(station.antenna_height_m - base.arp_height_m) > ON_AIR_AGREES_M:
         found.append(
             finding(
                 "base-height-field-differs",
@@ -169,11 +173,6 @@ def _disagrees(difference: OnAir, base: MeantBase, station: StationReference) ->
     )
 
 
-# A difference is a height or an offset where it fits one to a centimetre, another mark where it fits one to 5 cm.
-_OFFSET_WITHIN_M = 0.01
-_MARK_WITHIN_M = 0.05
-_AUTONOMOUS_WITHIN_M = 30.0
-_TALLEST_M = 4.0
 _FOOT_M = METRES_PER_UNIT["ft"]
 
 
@@ -182,30 +181,30 @@ def _cause(difference: OnAir, base: MeantBase, sent_m: NDArray[np.float64]) -> s
     up, flat_m = difference.up_m, float(np.hypot(difference.east_m, difference.north_m))
     height = base.arp_height_m
     above = base.phase_centre_up_m
-    if flat_m <= AGREES_WITHIN_M:
-        if abs(up + height) <= _OFFSET_WITHIN_M:
+    if flat_m <= ON_AIR_AGREES_M:
+        if abs(up + height) <= OFFSET_FITS_M:
             return "The mark's height was sent as the ARP: the antenna height was left out at the receiver."
-        if abs(up - height) <= _OFFSET_WITHIN_M:
+        if abs(up - height) <= OFFSET_FITS_M:
             return "The antenna height was added twice: the ARP was typed as the mark's coordinate."
-        if above is not None and abs(up - above) <= AGREES_WITHIN_M * 2:
+        if above is not None and abs(up - above) <= ON_AIR_AGREES_M * 2:
             return (
                 f"The phase centre was sent in place of the ARP: it lies {text_from_metres(above, base.unit)} above it."
             )
     for mark in base.other_marks:
         if (above_mark := _above(mark, sent_m)) is not None:
-            usual = min(abs(above_mark), abs(above_mark - height)) <= _MARK_WITHIN_M
+            usual = min(abs(above_mark), abs(above_mark - height)) <= MARK_FITS_M
             stands = "" if usual else f", with an ARP {text_from_metres(above_mark, base.unit)} above it"
             return f"The coordinate of {mark.name} is in the receiver{stands}."
     slip = _slip(base, sent_m)
     if slip is not None:
         return f"What was typed into the receiver fits if {slip.words}."
-    if flat_m <= AGREES_WITHIN_M:
+    if flat_m <= ON_AIR_AGREES_M:
         sent = f"{text_from_metres(height + up, base.unit)} would fit what it sends"
         for words, factor in (("feet were taken as metres", 1.0 / _FOOT_M), ("metres were taken as feet", _FOOT_M)):
-            if abs(height + up - height * factor) <= _OFFSET_WITHIN_M:
+            if abs(height + up - height * factor) <= OFFSET_FITS_M:
                 return f"The antenna height's {words}: {sent}."
         return f"Another antenna height is in the receiver: {sent}."
-    if flat_m < _AUTONOMOUS_WITHIN_M:
+    if flat_m < AUTONOMOUS_WITHIN_M:
         return "The receiver broadcasts another coordinate: an autonomous one, or one it remembers from before."
     return "The receiver broadcasts the coordinate of another mark, or one in another frame or unit."
 
@@ -214,7 +213,7 @@ def _above(mark: OtherMark, sent_m: NDArray[np.float64]) -> float | None:
     """Return how far a place lies above a mark, metres; None where it does not stand over it as an antenna would."""
     latitude, longitude, _ = geodetic_from_ecef(mark.xyz_m)
     east, north, up = enu_from_ecef_difference(sent_m - np.array(mark.xyz_m), float(latitude), float(longitude))
-    stands = np.hypot(east, north) <= _MARK_WITHIN_M and -_MARK_WITHIN_M <= up <= _TALLEST_M
+    stands = np.hypot(east, north) <= MARK_FITS_M and -MARK_FITS_M <= up <= TALLEST_SET_UP_M
     return float(up) if stands else None
 
 

@@ -8,11 +8,13 @@ from collections.abc import Collection, Sequence
 from openstake.core.evidence import HeardStream, InView
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.kit.profile import Message
-
-_PATIENCE = 3.0  # intervals without a message before it is missing
-_LEAST_WAIT_S = 15.0
-_INTERVAL_RATIO = 1.25
-_SEEN_NOT_SENT = 3
+from openstake.core.limits import (
+    INTERVAL_RATIO,
+    LEAST_MESSAGE_WAIT_S,
+    MESSAGE_PATIENCE,
+    SATELLITES_SEEN_NOT_SENT,
+    SHARE_SENT,
+)
 
 
 def judge_messages(planned: Sequence[Message], heard: HeardStream) -> list[Finding]:
@@ -22,7 +24,7 @@ def judge_messages(planned: Sequence[Message], heard: HeardStream) -> list[Findi
     missing = [
         item
         for item in planned
-        if item.number not in by_number and heard.span_s > max(_PATIENCE * item.interval_s, _LEAST_WAIT_S)
+        if item.number not in by_number and heard.span_s > max(MESSAGE_PATIENCE * item.interval_s, LEAST_MESSAGE_WAIT_S)
     ]
     if missing:
         names = ", ".join(str(item.number) for item in missing)
@@ -74,7 +76,7 @@ def judge_messages(planned: Sequence[Message], heard: HeardStream) -> list[Findi
 
 
 def _alike(heard_s: float, planned_s: float) -> bool:
-    return planned_s / _INTERVAL_RATIO <= heard_s <= planned_s * _INTERVAL_RATIO
+    return planned_s / INTERVAL_RATIO <= heard_s <= planned_s * INTERVAL_RATIO
 
 
 def judge_satellites(
@@ -84,7 +86,7 @@ def judge_satellites(
     found = []
     sent = {name: len(numbers) for name, numbers in heard.satellites.items()}
     seen = Counter(item.constellation for item in in_view if item.elevation_deg >= mask_deg)
-    silent = [name for name in constellations if not sent.get(name)] if heard.span_s > _LEAST_WAIT_S else []
+    silent = [name for name in constellations if not sent.get(name)] if heard.span_s > LEAST_MESSAGE_WAIT_S else []
     if silent:
         names = ", ".join(silent)
         also = "".join(f", though it sees {seen[name]} of {name}" for name in silent if seen[name])
@@ -101,7 +103,9 @@ def judge_satellites(
     short = [
         name
         for name in constellations
-        if sent.get(name) and seen[name] - sent[name] >= _SEEN_NOT_SENT and sent[name] < 0.7 * seen[name]
+        if sent.get(name)
+        and seen[name] - sent[name] >= SATELLITES_SEEN_NOT_SENT
+        and sent[name] < SHARE_SENT * seen[name]
     ]
     if short:
         words = ", ".join(f"{sent[name]} of {seen[name]} {name}" for name in short)

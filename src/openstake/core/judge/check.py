@@ -5,16 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from openstake.core.control import Difference, Expected, Tolerance, in_words, within
+from openstake.core.control import Difference, Expected, in_words, within
 from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.limits import ANOTHER_MARK_M, AUTONOMOUS_BASE_M, CONTROL_SECONDS, Tolerance
 from openstake.core.units import text_from_metres
-
-# Averaging for control is 30 to 180 s (common practice).
-CONTROL_SECONDS = 30.0
 
 
 @dataclass(frozen=True)
-class TypedHeight:
+class HeightAsTyped:
     """A height as it was typed: its text, what it was measured to, and the ARP height it makes (metres)."""
 
     text: str
@@ -25,7 +23,7 @@ class TypedHeight:
 
 @dataclass(frozen=True)
 class OtherCheck:
-    """A check of another mark from the same base set-up."""
+    """The newest check of a mark from the same base set-up."""
 
     mark: str
     difference: Difference
@@ -34,15 +32,15 @@ class OtherCheck:
 
 @dataclass(frozen=True)
 class CheckEvidence:
-    """All that a check rests on."""
+    """All that a check rests on; `others` are the newest checks from its set-up, its own mark's among them."""
 
     mark: str
     base_mark: str
     difference: Difference
     tolerance: Tolerance
     expected: Expected
-    base_height: TypedHeight
-    rover_height: TypedHeight
+    base_height: HeightAsTyped
+    rover_height: HeightAsTyped
     base_known: bool
     seconds: float
     not_fixed: int
@@ -141,20 +139,21 @@ def _height_off(evidence: CheckEvidence) -> Finding:
 def _compared(evidence: CheckEvidence, up_m: float) -> tuple[list[str], list[str]]:
     """Return the other marks with the same height difference, and those that agree."""
     limit = evidence.tolerance.vertical_m
+    others = [other for other in evidence.others if other.mark != evidence.mark]
     same = [
         other.mark
-        for other in evidence.others
+        for other in others
         if other.difference.up_m is not None and not other.within and abs(other.difference.up_m - up_m) <= limit
     ]
-    return same, [other.mark for other in evidence.others if other.within]
+    return same, [other.mark for other in others if other.within]
 
 
 def _horizontal_off(evidence: CheckEvidence) -> Finding:
     off = evidence.difference.horizontal_m
-    if off > 1.0 and not evidence.base_known:
+    if off > AUTONOMOUS_BASE_M and not evidence.base_known:
         cause = "The base stands on an autonomous average: the whole site is moved by its error."
         action = "Enter the base's known coordinate, or re-seat the base on a known mark, then check again."
-    elif off > 0.5:
+    elif off > ANOTHER_MARK_M:
         cause = "The pole stands on another mark, or the mark's coordinate is another's."
         action = "Read the mark's label, and compare its description with the control list."
     else:
@@ -176,7 +175,7 @@ def _both_off(evidence: CheckEvidence) -> Finding:
     if not evidence.base_known:
         cause = "The base stands on an autonomous average: the whole site is moved by its error."
         action = "Enter the base's known coordinate, or re-seat the base on a known mark, then check again."
-    elif off > 0.5:
+    elif off > ANOTHER_MARK_M:
         cause = f"The base does not stand on {evidence.base_mark}, or the rover not on {evidence.mark}."
         action = "Read both labels. Do not re-seat a base that was entered as known: find the mistake."
     else:

@@ -10,11 +10,9 @@ from numpy.typing import NDArray
 
 from openstake.core.geodesy.frames import JobFrame
 from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.limits import FARTHEST_MARK_M
 from openstake.core.mark import GivenMark
 from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, text_from_metres
-
-# An RTK job with one base is much smaller: a mark farther out is a mistake in the list (common practice).
-FARTHEST_M = 50_000.0
 
 
 @dataclass(frozen=True)
@@ -47,7 +45,7 @@ def judge_places(frame: JobFrame, marks: Sequence[GivenMark], known: KnownMarks,
     for at, mark in enumerate(marks):
         if mark.name in known.places:
             result.append(_known_already(mark, places[at], known.places[mark.name], unit))
-        elif inside[at] and (centre is None or np.hypot(*(places[at] - centre)) < FARTHEST_M):
+        elif inside[at] and (centre is None or np.hypot(*(places[at] - centre)) < FARTHEST_MARK_M):
             result.append(None)
         elif geodetic[at]:
             result.append(_geodetic_elsewhere(frame, mark, centre))
@@ -88,7 +86,7 @@ def _middle(places: NDArray[np.float64]) -> NDArray[np.float64] | None:
     some = places[np.isfinite(places).all(axis=-1)][:500]
     if not len(some):
         return None
-    near = np.hypot(*(some[:, None, :] - some[None, :, :]).transpose(2, 0, 1)) < FARTHEST_M
+    near = np.hypot(*(some[:, None, :] - some[None, :, :]).transpose(2, 0, 1)) < FARTHEST_MARK_M
     if near.sum(axis=1).max() < 3:
         return None
     return np.asarray(some[int(near.sum(axis=1).argmax())])
@@ -127,7 +125,7 @@ def _geodetic_elsewhere(frame: JobFrame, mark: GivenMark, centre: NDArray[np.flo
         if not abs(lat) <= 90.0:
             return False
         place = frame.grid_from_geodetic(lat, lon)
-        near = centre is None or float(np.hypot(*(place - centre))) < FARTHEST_M
+        near = centre is None or float(np.hypot(*(place - centre))) < FARTHEST_MARK_M
         return frame.contains(lat, lon) and near
 
     if fits(latitude, -longitude):
@@ -150,7 +148,7 @@ def _elsewhere(
 ) -> Refusal:
     def fits(east_m: float, north_m: float) -> bool:
         there = np.array([[east_m, north_m]])
-        near = centre is None or float(np.hypot(*(there[0] - centre))) < FARTHEST_M
+        near = centre is None or float(np.hypot(*(there[0] - centre))) < FARTHEST_MARK_M
         return bool(_in_area(frame, there)[0]) and near
 
     east_m, north_m = float(place[0]), float(place[1])

@@ -7,18 +7,21 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from openstake.core.control import Difference, Tolerance, in_words, within
+from openstake.core.control import Difference, in_words, within
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.geodesy.slips import Slip, fitting
 from openstake.core.judge.base import OtherMark
 from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.limits import (
+    FARTHEST_FROM_CONTROL_M,
+    PLAUSIBLE_FROM_AUTONOMOUS_M,
+    PLAUSIBLE_FROM_KNOWN_M,
+    SAME_COORDINATE_M,
+    VERTICAL_TO_HORIZONTAL,
+    Tolerance,
+)
 from openstake.core.units import text_from_metres
-
-_SAME_WITHIN_M = 0.005
-_PRESENT_KNOWN_M = 0.10
-_PRESENT_AUTONOMOUS_M = 10.0
-_FARTHEST_FROM_CONTROL_M = 30_000.0
 
 
 @dataclass(frozen=True)
@@ -47,7 +50,7 @@ def judge_return(
     best = earlier[0]
     east, north, up = moved_enu_m(best.xyz_m, chosen_m)
     distance = float(np.linalg.norm([east, north, up]))
-    if distance <= _SAME_WITHIN_M:
+    if distance <= SAME_COORDINATE_M:
         return []
     moved = (
         f"{text_from_metres(float(np.hypot(east, north)), unit)} sideways and {text_from_metres(up, unit)} in height"
@@ -123,24 +126,24 @@ def judge_average_place(
     if known_m is not None:
         east, north, up = moved_enu_m(known_m, average_m)
         flat = float(np.hypot(east, north))
-        if flat <= _PRESENT_AUTONOMOUS_M and abs(up) <= 1.6 * _PRESENT_AUTONOMOUS_M:
+        if flat <= PLAUSIBLE_FROM_AUTONOMOUS_M and abs(up) <= VERTICAL_TO_HORIZONTAL * PLAUSIBLE_FROM_AUTONOMOUS_M:
             return []
         sentence = (
             f"The receiver's average lies {_rough(flat, unit)} beside and {text_from_metres(abs(up), unit)} "
-            f"{'above' if up >= 0 else 'below'} {mark}; {text_from_metres(_PRESENT_AUTONOMOUS_M, unit)} would be plausible."
+            f"{'above' if up >= 0 else 'below'} {mark}; {text_from_metres(PLAUSIBLE_FROM_AUTONOMOUS_M, unit)} would be plausible."
         )
         away = [(mark, flat)]
     else:
         away = sorted(((item.name, _flat_m(average_m, item.xyz_m)) for item in others), key=lambda pair: pair[1])
-        if not away or away[0][1] <= _FARTHEST_FROM_CONTROL_M:
+        if not away or away[0][1] <= FARTHEST_FROM_CONTROL_M:
             return []
         sentence = (
             f"The receiver's average lies {_rough(away[0][1], unit)} from {away[0][0]}, the nearest mark of the job."
         )
-    near = [item.name for item in others if _flat_m(average_m, item.xyz_m) <= _PRESENT_AUTONOMOUS_M]
+    near = [item.name for item in others if _flat_m(average_m, item.xyz_m) <= PLAUSIBLE_FROM_AUTONOMOUS_M]
     if near:
         cause = f"The tripod stands at {' or '.join(near)}."
-    elif away[0][1] > _FARTHEST_FROM_CONTROL_M:
+    elif away[0][1] > FARTHEST_FROM_CONTROL_M:
         cause = "It is a log of another place, or the job's system or control is of another place."
     else:
         cause = "The tripod stands over another point, or a wrong line was picked from the list."
@@ -172,9 +175,9 @@ def judge_solution(
     """Return what a typed static solution says against the present coordinate of the mark; `slips` mend the typed one."""
     east, north, up = moved_enu_m(present_m, typed_m)
     flat, distance = float(np.hypot(east, north)), float(np.linalg.norm([east, north, up]))
-    plausible = _PRESENT_AUTONOMOUS_M if present_autonomous else _PRESENT_KNOWN_M
+    plausible = PLAUSIBLE_FROM_AUTONOMOUS_M if present_autonomous else PLAUSIBLE_FROM_KNOWN_M
     moved = f"{text_from_metres(flat, unit)} sideways and {text_from_metres(up, unit)} in height"
-    if flat <= plausible and abs(up) <= 1.6 * plausible:
+    if flat <= plausible and abs(up) <= VERTICAL_TO_HORIZONTAL * plausible:
         return finding(
             "solution-plausible",
             Severity.NOTE,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -9,7 +10,7 @@ COMMON_PRACTICE = "common practice, no source"
 
 
 class Severity(StrEnum):
-    """How much a finding asks of the crew."""
+    """How much a finding asks of the crew, the most first."""
 
     STOP = "stop"
     LOOK = "look"
@@ -18,11 +19,15 @@ class Severity(StrEnum):
 
 @dataclass(frozen=True)
 class Rule:
-    """What a code means: the link of the chain it touches, when it is said, and on whose authority."""
+    """What a code means: the link of the chain it touches, when it is said, and on whose authority.
+
+    `differs`: it says that what is observed is not what is meant, so its link disagrees, however severe it is.
+    """
 
     link: str
     when: str
     source: str
+    differs: bool = False
 
 
 RULES: dict[str, Rule] = {
@@ -33,8 +38,8 @@ RULES: dict[str, Rule] = {
     "system-near-edge": Rule("local grid", "The job lies within 20 km of the edge of its system's area.", COMMON_PRACTICE),
     "projection-not-conformal": Rule("local grid", "The projection's scale depends on the direction.", "EPSG Guidance Note 7-2"),
     "datum-operation-chosen": Rule("local grid", "A datum operation chosen by name is applied to positions.", "EPSG dataset"),
-    "ground-factor-differs": Rule("local grid", "The project's combined factor is more than 20 ppm from the one computed.", COMMON_PRACTICE),
-    "foot-differs": Rule("local grid", "The job works in the other foot than its system.", "NIST SP 811"),
+    "ground-factor-differs": Rule("local grid", "The project's combined factor is more than 20 ppm from the one computed.", COMMON_PRACTICE, differs=True),
+    "foot-differs": Rule("local grid", "The job works in the other foot than its system.", "NIST SP 811", differs=True),
     "geoid-missing": Rule("control", "Marks with elevations in a job without a geoid grid.", COMMON_PRACTICE),
     "geoid-outside": Rule("control", "Marks outside the job's geoid grid.", COMMON_PRACTICE),
     "geoid-training-only": Rule("control", "The job uses the coarse geoid grid that is for training.", COMMON_PRACTICE),
@@ -45,14 +50,14 @@ RULES: dict[str, Rule] = {
     "control-longitude-sign": Rule("control", "A mark that fits with the other sign of its longitude.", COMMON_PRACTICE),
     "control-outside-area": Rule("control", "A mark outside the system's area, or 50 km from the other marks.", COMMON_PRACTICE),
     # two ends of a link
-    "link-setting-differs": Rule("link", "A setting in which two ends must agree differs.", COMMON_PRACTICE),
+    "link-setting-differs": Rule("link", "A setting in which two ends must agree differs.", COMMON_PRACTICE, differs=True),
     "link-setting-not-known": Rule("link", "A setting in which two ends must agree is not known at one of them.", COMMON_PRACTICE),
     "link-value-unusual": Rule("link", "A setting has a value outside the usual list.", COMMON_PRACTICE),
-    "baud-rates-differ": Rule("link", "Receiver and radio of one end have different serial rates.", COMMON_PRACTICE),
-    "format-not-readable": Rule("link", "The rover does not read the base's correction format.", COMMON_PRACTICE),
+    "baud-rates-differ": Rule("link", "Receiver and radio of one end have different serial rates.", COMMON_PRACTICE, differs=True),
+    "format-not-readable": Rule("link", "The rover does not read the base's correction format.", COMMON_PRACTICE, differs=True),
     "format-not-open": Rule("link", "A correction format that works inside one make only.", COMMON_PRACTICE),
-    "messages-not-of-format": Rule("broadcast", "Messages of a profile that are not of its correction format.", "RTCM 10403.3, table 3.1-1"),
-    "constellations-not-sent": Rule("broadcast", "Constellations that the rover wants and the base does not send.", COMMON_PRACTICE),
+    "messages-not-of-format": Rule("broadcast", "Messages of a profile that are not of its correction format.", "RTCM 10403.3, table 3.1-1", differs=True),
+    "constellations-not-sent": Rule("broadcast", "Constellations that the rover wants and the base does not send.", COMMON_PRACTICE, differs=True),
     "mountpoint-silent": Rule("link", "A mountpoint that accepts the connection and sends nothing.", COMMON_PRACTICE),
     "position-not-sent": Rule("link", "A virtual mountpoint that was not sent a position.", "RTCM 10410.1, section 8"),
     "mountpoint-far": Rule("link", "A single base farther than 30 km.", COMMON_PRACTICE),
@@ -60,14 +65,14 @@ RULES: dict[str, Rule] = {
     "duty-too-large": Rule("link", "The stream is on the air longer than is allowed.", "RTCM 10403.3, section 3.5.16"),
     # the stream of corrections
     "no-station-position": Rule("broadcast", "No 1005 or 1006 in the stream: a rover cannot place the base.", "RTCM 10403.3, section 3.5.3"),
-    "station-position-changed": Rule("broadcast", "One station ID came with two positions or antenna heights.", COMMON_PRACTICE),
+    "station-position-changed": Rule("broadcast", "One station ID came with two positions or antenna heights.", COMMON_PRACTICE, differs=True),
     "legacy-only": Rule("broadcast", "All observables are legacy messages: GPS and GLONASS only.", "RTCM 10403.3, table 3.1-1"),
     "constellation-missing": Rule("broadcast", "One of GPS, GLONASS, Galileo and BeiDou is not sent.", COMMON_PRACTICE),
     "no-glonass-biases": Rule("broadcast", "GLONASS is sent and message 1230 is not.", "RTCM 10403.3, section 3.5.17"),
     "damaged-frames": Rule("link", "Frames whose checksum fails.", "RTCM 10403.3, section 4"),
     "no-observables": Rule("broadcast", "A stream without any observables: nothing to difference.", "RTCM 10403.3, table 3.1-1"),
-    "virtual-station": Rule("broadcast", "The base is a computed one: it gives a position, not a vector of ours.", "RTCM 10403.3, DF141"),
-    "station-ids-mixed": Rule("broadcast", "Messages of several station IDs in one stream.", COMMON_PRACTICE),
+    "virtual-station": Rule("broadcast", "The base is a computed one: it gives a position, not a vector of ours.", "RTCM 10403.3, DF141", differs=True),
+    "station-ids-mixed": Rule("broadcast", "Messages of several station IDs in one stream.", COMMON_PRACTICE, differs=True),
     # the rover's log
     "no-fixed-epochs": Rule("rover", "The log holds no fixed epoch.", COMMON_PRACTICE),
     "correction-age-high": Rule("link", "Corrections older than 10 s.", COMMON_PRACTICE),
@@ -75,58 +80,58 @@ RULES: dict[str, Rule] = {
     "damaged-sentences": Rule("rover", "Sentences whose checksum fails or is missing.", "NMEA 0183, section 5"),
     "separation-missing": Rule("rover", "GGA without geoid separation: the ellipsoidal height is not known.", "NMEA 0183, GGA"),
     "time-went-back": Rule("rover", "An epoch earlier than the one before it.", COMMON_PRACTICE),
-    "rover-hears-another-base": Rule("link", "The station ID in GGA is not that of the job's base.", "NMEA 0183, GGA"),
+    "rover-hears-another-base": Rule("link", "The station ID in GGA is not that of the job's base.", "NMEA 0183, GGA", differs=True),
     # the base's height
-    "impossible-slant": Rule("base antenna", "A slant that is not longer than the rim's radius.", "right triangle mark, axis, rim"),
-    "rod-contradicted": Rule("base antenna", "A height typed for a fixed rod that is not the rod's.", COMMON_PRACTICE),
-    "digits-swapped": Rule("base antenna", "Two readings that agree once two neighbouring digits change places.", COMMON_PRACTICE),
-    "unit-mixed": Rule("base antenna", "A reading that fits in another unit than it was typed in.", "NIST SP 811"),
-    "wrong-feature": Rule("base antenna", "Two readings that differ by a known offset of the antenna.", COMMON_PRACTICE),
-    "slant-as-vertical": Rule("base antenna", "A vertical reading that fits as a slant to the rim.", "right triangle mark, axis, rim"),
-    "heights-disagree": Rule("base antenna", "Two readings of one height that differ by more than the job's limit.", COMMON_PRACTICE),
+    "impossible-slant": Rule("base antenna", "A slant that is not longer than the rim's radius.", "right triangle mark, axis, rim", differs=True),
+    "rod-contradicted": Rule("base antenna", "A height typed for a fixed rod that is not the rod's.", COMMON_PRACTICE, differs=True),
+    "digits-swapped": Rule("base antenna", "Two readings that agree once two neighbouring digits change places.", COMMON_PRACTICE, differs=True),
+    "unit-mixed": Rule("base antenna", "A reading that fits in another unit than it was typed in.", "NIST SP 811", differs=True),
+    "wrong-feature": Rule("base antenna", "Two readings that differ by a known offset of the antenna.", COMMON_PRACTICE, differs=True),
+    "slant-as-vertical": Rule("base antenna", "A vertical reading that fits as a slant to the rim.", "right triangle mark, axis, rim", differs=True),
+    "heights-disagree": Rule("base antenna", "Two readings of one height that differ by more than the job's limit.", COMMON_PRACTICE, differs=True),
     "height-one-unit": Rule("base antenna", "A taped height that was read in one unit only.", COMMON_PRACTICE),
     "closing-height-agrees": Rule("base antenna", "Opening and closing height agree.", COMMON_PRACTICE),
-    "closing-height-differs": Rule("base antenna", "Opening and closing height differ by more than the job's limit.", COMMON_PRACTICE),
+    "closing-height-differs": Rule("base antenna", "Opening and closing height differ by more than the job's limit.", COMMON_PRACTICE, differs=True),
     # averages of what a receiver reports
     "average-not-fixed": Rule("base mark", "An average that is not of fixed epochs: off by more than its precision says.", COMMON_PRACTICE),
     "average-mixed": Rule("base mark", "An average of epochs of several kinds of solution.", COMMON_PRACTICE),
     "average-brief": Rule("base mark", "A fixed average of less than 30 s.", COMMON_PRACTICE),
     "average-short": Rule("base mark", "An average worth fewer than five independent epochs.", "A. D. Sokal, 1989"),
-    "average-elsewhere": Rule("base mark", "The receiver's own average lies farther from the mark than its error explains, or nowhere near the job.", COMMON_PRACTICE),
+    "average-elsewhere": Rule("base mark", "The receiver's own average lies farther from the mark than its error explains, or nowhere near the job.", COMMON_PRACTICE, differs=True),
     "epochs-left-out": Rule("base mark", "Epochs more than six robust sigmas from the others.", COMMON_PRACTICE),
     "positions-coarse": Rule("rover", "A receiver that writes fixed positions in steps of more than 10 mm.", "NMEA 0183, GGA"),
     # the base on the air
     "base-not-heard": Rule("broadcast", "The base's stream is not heard here: what it sends is unchecked.", COMMON_PRACTICE),
-    "base-position-disagrees": Rule("broadcast", "The ARP on the air is not where it is meant to be.", COMMON_PRACTICE),
+    "base-position-disagrees": Rule("broadcast", "The ARP on the air is not where it is meant to be.", COMMON_PRACTICE, differs=True),
     "base-height-not-stated": Rule("base antenna", "A 1005, or a 1006 with a height of 0: no antenna height on the air.", "RTCM 10403.3, DF028"),
-    "base-height-field-differs": Rule("base antenna", "The antenna height on the air is another one, and yet the ARP agrees.", COMMON_PRACTICE),
-    "station-id-disagrees": Rule("broadcast", "The station ID on the air is not the one that is meant.", COMMON_PRACTICE),
+    "base-height-field-differs": Rule("base antenna", "The antenna height on the air is another one, and yet the ARP agrees.", COMMON_PRACTICE, differs=True),
+    "station-id-disagrees": Rule("broadcast", "The station ID on the air is not the one that is meant.", COMMON_PRACTICE, differs=True),
     "station-id-hidden": Rule("broadcast", "A station ID above 1023 does not fit GGA.", "NMEA 0183, GGA"),
     "base-autonomous": Rule("base mark", "The base stands on an autonomous average: the site is metres off until it is re-seated.", COMMON_PRACTICE),
-    "message-missing": Rule("broadcast", "A message of the base's profile that does not come.", COMMON_PRACTICE),
-    "message-interval-differs": Rule("broadcast", "A message that comes at another interval than its profile has.", COMMON_PRACTICE),
-    "message-unplanned": Rule("broadcast", "A message on the air that the profile does not name.", COMMON_PRACTICE),
-    "constellation-not-sent": Rule("broadcast", "A constellation of the profile of which nothing is sent.", COMMON_PRACTICE),
-    "satellites-not-sent": Rule("broadcast", "Satellites that the base sees above its mask and does not send.", COMMON_PRACTICE),
+    "message-missing": Rule("broadcast", "A message of the base's profile that does not come.", COMMON_PRACTICE, differs=True),
+    "message-interval-differs": Rule("broadcast", "A message that comes at another interval than its profile has.", COMMON_PRACTICE, differs=True),
+    "message-unplanned": Rule("broadcast", "A message on the air that the profile does not name.", COMMON_PRACTICE, differs=True),
+    "constellation-not-sent": Rule("broadcast", "A constellation of the profile of which nothing is sent.", COMMON_PRACTICE, differs=True),
+    "satellites-not-sent": Rule("broadcast", "Satellites that the base sees above its mask and does not send.", COMMON_PRACTICE, differs=True),
     # the base's own position
     "base-receiver-not-heard": Rule("base mark", "The base's own NMEA is not heard: where it stands is unchecked.", COMMON_PRACTICE),
-    "base-receiver-far": Rule("base mark", "The base's own position lies farther from its mark than it can be off.", COMMON_PRACTICE),
+    "base-receiver-far": Rule("base mark", "The base's own position lies farther from its mark than it can be off.", COMMON_PRACTICE, differs=True),
     "base-status-normal": Rule("base mark", "What the base's own solution status means: it need not be fixed.", "NMEA 0183, GGA"),
     # the coordinate of the base
-    "mark-moved": Rule("base mark", "A fresh autonomous position on a mark that has a coordinate from before.", COMMON_PRACTICE),
-    "mark-differs-from-earlier": Rule("base mark", "Another coordinate than the mark was occupied with before.", COMMON_PRACTICE),
+    "mark-moved": Rule("base mark", "A fresh autonomous position on a mark that has a coordinate from before.", COMMON_PRACTICE, differs=True),
+    "mark-differs-from-earlier": Rule("base mark", "Another coordinate than the mark was occupied with before.", COMMON_PRACTICE, differs=True),
     "mark-check-agrees": Rule("base mark", "A network rover's shot agrees with the mark's coordinate.", COMMON_PRACTICE),
-    "mark-check-disagrees": Rule("base mark", "A network rover's shot disagrees with the mark's coordinate.", COMMON_PRACTICE),
+    "mark-check-disagrees": Rule("base mark", "A network rover's shot disagrees with the mark's coordinate.", COMMON_PRACTICE, differs=True),
     "mark-check-not-fixed": Rule("base mark", "A shot on the mark that was not fixed throughout.", COMMON_PRACTICE),
     "solution-plausible": Rule("base mark", "A static solution within what the present coordinate may be off by.", COMMON_PRACTICE),
-    "solution-slip": Rule("base mark", "A static solution that fits with another sign, unit, height or frame.", COMMON_PRACTICE),
-    "solution-far": Rule("base mark", "A static solution farther off than is plausible.", COMMON_PRACTICE),
+    "solution-slip": Rule("base mark", "A static solution that fits with another sign, unit, height or frame.", COMMON_PRACTICE, differs=True),
+    "solution-far": Rule("base mark", "A static solution farther off than is plausible.", COMMON_PRACTICE, differs=True),
     "level-not-confirmed": Rule("base antenna", "Level and plumb were not confirmed before the start.", COMMON_PRACTICE),
     # checks on control
     "check-within-tolerance": Rule("control", "A check shot within its tolerance.", COMMON_PRACTICE),
-    "check-outside-tolerance": Rule("control", "A check shot outside its tolerance, horizontally and vertically.", COMMON_PRACTICE),
-    "check-height-off": Rule("base antenna", "Only the height of a check is off: a height was measured or typed wrongly.", COMMON_PRACTICE),
-    "check-horizontal-off": Rule("control", "Only the horizontal of a check is off: another mark, a leaning pole or a false fix.", COMMON_PRACTICE),
+    "check-outside-tolerance": Rule("control", "A check shot outside its tolerance, horizontally and vertically.", COMMON_PRACTICE, differs=True),
+    "check-height-off": Rule("base antenna", "Only the height of a check is off: a height was measured or typed wrongly.", COMMON_PRACTICE, differs=True),
+    "check-horizontal-off": Rule("control", "Only the horizontal of a check is off: another mark, a leaning pole or a false fix.", COMMON_PRACTICE, differs=True),
     "check-height-not-compared": Rule("control", "The mark has no height that can be compared: none, or an elevation without a geoid grid there.", COMMON_PRACTICE),
     "check-on-base-mark": Rule("control", "The mark checked is the mark the base stands on.", COMMON_PRACTICE),
     "check-not-fixed": Rule("rover", "The shot holds epochs that are not fixed.", COMMON_PRACTICE),
@@ -137,46 +142,37 @@ RULES: dict[str, Rule] = {
 
 @dataclass(frozen=True)
 class Finding:
-    """What a rule says.  `numbers` are the values in the sentence, by name with units; `field` is the setting it is about."""
+    """What a rule says of a link of the chain, in the same words on the pages, in the terminal and in the Book.
+
+    `numbers` are the values in the sentence, by name with units; `field` is the setting it is about.
+    """
 
     code: str
+    link: str
     severity: Severity
     sentence: str
     cause: str
     action: str
+    source: str
     numbers: dict[str, float | int | str]
-    field: str = ""
+    field: str
 
     @property
-    def link(self) -> str:
-        return RULES[self.code].link
+    def is_stop(self) -> bool:
+        return self.severity is Severity.STOP
 
     @property
-    def source(self) -> str:
-        return RULES[self.code].source
-
-    def as_dict(self) -> dict[str, object]:
-        """Return the finding as the terminal, the pages and the Book show it."""
-        return {
-            "code": self.code,
-            "link": self.link,
-            "severity": self.severity.value,
-            "sentence": self.sentence,
-            "cause": self.cause,
-            "action": self.action,
-            "source": self.source,
-            "numbers": self.numbers,
-            "field": self.field,
-        }
+    def contradicts(self) -> bool:
+        """Whether its link disagrees: it says stop, or that what is observed is not what is meant."""
+        return self.is_stop or RULES[self.code].differs
 
 
 def finding(
     code: str, severity: Severity, sentence: str, cause: str, action: str, **numbers: float | int | str
 ) -> Finding:
     """Return a finding of a known code; a code without a rule is a broken program."""
-    if code not in RULES:
-        raise KeyError(code)
-    return Finding(code, severity, sentence, cause, action, numbers)
+    rule = RULES[code]
+    return Finding(code, rule.link, severity, sentence, cause, action, rule.source, numbers, "")
 
 
 def finding_at(
@@ -184,3 +180,14 @@ def finding_at(
 ) -> Finding:
     """Return a finding about one setting."""
     return replace(finding(code, severity, sentence, cause, action, **numbers), field=field)
+
+
+def ranked(findings: Iterable[Finding]) -> tuple[Finding, ...]:
+    """Return findings, the worst first; those of one severity stay in order."""
+    order = list(Severity)
+    return tuple(sorted(findings, key=lambda item: order.index(item.severity)))
+
+
+def stops_of(findings: Iterable[Finding]) -> tuple[Finding, ...]:
+    """Return the findings that say stop."""
+    return tuple(item for item in findings if item.is_stop)

@@ -10,10 +10,9 @@ from itertools import combinations, pairwise
 from openstake.core.antenna import MeasuredTo, arp_heights_m
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.limits import HEIGHTS_AGREE_M
 from openstake.core.units import metres_from_text, text_from_metres
 
-# Two readings in two units, before and after the session, agree to 2 to 3 mm (common practice).
-AGREE_WITHIN_M = 0.003
 # A tripod over a mark puts the antenna between these heights (common practice); outside, a unit is asked about.
 _USUAL_LOW_M, _USUAL_HIGH_M = 0.8, 2.4
 _ODD_LOW_M, _ODD_HIGH_M = 0.75, 3.0
@@ -49,7 +48,7 @@ class KnownAntenna:
 def judge_heights(
     readings: Sequence[TypedReading],
     antenna: KnownAntenna | None = None,
-    limit_m: float = AGREE_WITHIN_M,
+    limit_m: float = HEIGHTS_AGREE_M,
     unit: str = "m",
 ) -> list[Finding]:
     """Return what the readings of one set-up say of each other, worst first; `limit_m` is what two may differ by."""
@@ -272,7 +271,7 @@ def _odd_unit(reading: TypedReading, unit: str) -> Finding | None:
 
 
 def judge_opening_and_closing(
-    opening_m: float, closing_m: float, limit_m: float = AGREE_WITHIN_M, unit: str = "m"
+    opening_m: float, closing_m: float, limit_m: float = HEIGHTS_AGREE_M, unit: str = "m"
 ) -> Finding:
     """Return what the height after the session says of the one before it, both to the ARP in metres."""
     moved_m = round(closing_m - opening_m, 5)

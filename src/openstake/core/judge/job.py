@@ -5,12 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from openstake.core.geodesy.factors import GridFactors, ppm
-from openstake.core.geodesy.frames import NEAR_EDGE_KM, JobFrame
+from openstake.core.geodesy.frames import JobFrame
 from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.limits import FACTOR_DIFFERS_PPM, NEAR_EDGE_KM
 from openstake.core.units import UNIT_WORDS
-
-# Above this a typed project factor is not the one of the job's middle: 20 ppm is 127 m of height (common practice).
-FACTOR_LIMIT_PPM = 20.0
 
 
 @dataclass(frozen=True)
@@ -95,7 +93,7 @@ def _of_system(evidence: SystemEvidence) -> list[Finding]:
     ground = frame.definition.ground
     if ground is not None and evidence.factors is not None:
         off_ppm = ppm(ground.combined_factor) - ppm(evidence.factors.combined_factor)
-        if abs(off_ppm) > FACTOR_LIMIT_PPM:
+        if abs(off_ppm) > FACTOR_DIFFERS_PPM:
             found.append(
                 finding(
                     "ground-factor-differs", Severity.LOOK,

@@ -5,9 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from openstake.core.judge.finding import Finding, Severity, finding
-
-# Age climbing toward 10 s means that the link is at its end (common practice).
-OLD_AGE_S = 10.0
+from openstake.core.limits import OLD_AGE_S
 
 
 def judge_log(

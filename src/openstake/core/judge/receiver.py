@@ -11,11 +11,9 @@ from openstake.core.geodesy.ellipsoid import ecef_from_geodetic, geodetic_from_e
 from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.judge.base import MeantBase
 from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.limits import PLAUSIBLE_M, VERTICAL_TO_HORIZONTAL
 from openstake.core.units import text_from_metres
 
-# What a position of each kind may plausibly be off by (common practice); heights 1.6 times as much.
-PLAUSIBLE_M = {Status.SINGLE: 10.0, Status.OTHER: 10.0, Status.DGPS: 5.0, Status.FLOAT: 2.0, Status.FIXED: 0.2}
-_VERTICAL = 1.6
 _MANUAL = 7
 
 
@@ -41,7 +39,7 @@ def judge_receiver(base: MeantBase, epochs: Sequence[Epoch], has_feed: bool) -> 
     difference = _difference_m(base, known)
     flat, up = float(np.hypot(difference[0], difference[1])), float(difference[2])
     limit = PLAUSIBLE_M.get(latest.status, 10.0)
-    if flat > limit or abs(up) > _VERTICAL * limit:
+    if flat > limit or abs(up) > VERTICAL_TO_HORIZONTAL * limit:
         found.insert(0, _elsewhere(base, known, latest, flat, up, limit))
     return found
 

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from openstake.core.evidence import Epoch
-from openstake.core.judge.base import LARGEST_GGA_STATION_ID
 from openstake.core.judge.finding import Finding, Severity, finding
-from openstake.core.judge.log import OLD_AGE_S
+from openstake.core.limits import LARGEST_GGA_STATION_ID, OLD_AGE_S
 
 
 def judge_rover(epoch: Epoch, meant_station_id: int) -> list[Finding]:

@@ -8,6 +8,7 @@ from enum import StrEnum
 from typing import Any
 
 from openstake.core.judge.finding import Finding, Severity, finding_at
+from openstake.core.limits import LARGEST_GGA_STATION_ID
 
 
 class RowState(StrEnum):
@@ -60,7 +61,6 @@ _LEGACY = {
 }
 USUAL_KINDS = _ALL
 USUAL_FORMATS = ("RTCM 3 MSM", "RTCM 3 legacy")
-HIGHEST_ID_IN_GGA = 1023
 
 
 @dataclass(frozen=True)
@@ -193,13 +193,13 @@ f"serial.{odd}",
 
 def _station_id(base: End) -> list[Finding]:
     station_id = value_of(base.link, "station_id")
-    if not isinstance(station_id, int) or isinstance(station_id, bool) or station_id <= HIGHEST_ID_IN_GGA:
+    if not isinstance(station_id, int) or isinstance(station_id, bool) or station_id <= LARGEST_GGA_STATION_ID:
         return []
     return [
         finding_at(
 "station_id",
             "station-id-hidden", Severity.LOOK,
-            f"Station ID {station_id} is above {HIGHEST_ID_IN_GGA}: GGA cannot show it, so the rover's log will not name its base.",
+            f"Station ID {station_id} is above {LARGEST_GGA_STATION_ID}: GGA cannot show it, so the rover's log will not name its base.",
             "RTCM allows 0 to 4095, GGA has four digits up to 1023.", "Take a station ID of 1023 or less.",
             station_id=station_id,
         )

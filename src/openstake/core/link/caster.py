@@ -10,10 +10,7 @@ import pyproj
 from openstake.core.evidence import StationReference
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.judge.finding import Finding, Severity, finding_at
-
-# Beyond this a single base gives worse positions and slower fixes (30 to 40 km, common practice).
-FAR_KM = 30.0
-TOO_FAR_KM = 40.0
+from openstake.core.limits import BASE_FAR_KM, BASE_TOO_FAR_KM
 
 
 def distance_km(from_deg: tuple[float, float], to_deg: tuple[float, float]) -> float:
@@ -61,11 +58,11 @@ def judge_mountpoint(evidence: MountpointEvidence) -> list[Finding]:
             )  # fmt: skip
     virtual = any(station.virtual for station in evidence.stations)
     far = evidence.distance_km
-    if far is not None and far > FAR_KM and not virtual and not evidence.network:
+    if far is not None and far > BASE_FAR_KM and not virtual and not evidence.network:
         found.append(
             finding_at(
-                "caster.mountpoint", "mountpoint-far", Severity.STOP if far > TOO_FAR_KM else Severity.LOOK,
-                f"The base of {name} is {far:.0f} km away. A single base serves to about {FAR_KM:.0f} to {TOO_FAR_KM:.0f} km.",
+                "caster.mountpoint", "mountpoint-far", Severity.STOP if far > BASE_TOO_FAR_KM else Severity.LOOK,
+                f"The base of {name} is {far:.0f} km away. A single base serves to about {BASE_FAR_KM:.0f} to {BASE_TOO_FAR_KM:.0f} km.",
                 "Beyond, the atmosphere differs at the two ends: accuracy and time to fix degrade.",
                 "Pick a nearer mountpoint, a network one, or set up your own base.", distance_km=round(far, 1),
             )

@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, field
 from fractions import Fraction
+from typing import Literal
 
 from openstake.core.errors import FileError
 from openstake.core.mark import GivenMark
@@ -32,6 +33,9 @@ class Line:
     refusal: str
 
 
+FileFormat = Literal["CSV", "GeoJSON", "LandXML"]
+
+
 @dataclass(frozen=True)
 class Reading:
     """A control list as read.  `unit` is what its lengths were read in, `unit_stated` whether the file says so.
@@ -40,7 +44,7 @@ class Reading:
     coordinates are in.  `questions` must be answered before anything is stored.
     """
 
-    format: str
+    format: FileFormat
     encoding: str
     delimiter: str
     header: tuple[str, ...] | None

@@ -2,39 +2,58 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from typing import Any
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
 
 from sqlalchemy.orm import Session
 
-from openstake.core.errors import InputError
+from openstake.core.errors import ConflictError, InputError
 from openstake.core.evidence import Epoch, RefersTo
-from openstake.core.kit.gear import Receiver
+from openstake.core.limits import Seconds, ShortText
+from openstake.core.occupation import average_of_epochs
+from openstake.live.average import Average
+from openstake.live.session import ReceivedEpoch
 from openstake.store.book import write_entry
+from openstake.store.models import AverageEpoch, PositionAverageRow
 from openstake.workflow.base.setup import check_url, needed_setup
 from openstake.workflow.captures import epochs_of_content
-from openstake.workflow.context import Context, job_of
-from openstake.workflow.kit.gear import gear_by_name
-from openstake.workflow.kit.profiles import chosen_profiles
-from openstake.workflow.now.averages import Average, needed_average, store_average
-from openstake.workflow.now.heights import (
-    base_phase_centre_m,
-    height_row,
-    read_height,
-    rover_arp_to_apc_m,
-    rover_refers_to,
-)
+from openstake.workflow.context import Context
+from openstake.workflow.now.averages import AverageView, average_view
+from openstake.workflow.now.epochs import epoch_columns
+from openstake.workflow.now.heights import height_row, read_height, rover_arp_to_apc_m
+from openstake.workflow.now.job import job_of
+from openstake.workflow.now.kit import KitNow, kit_of
+
+Purpose = Literal["base", "mark"]
 
 
-def begin_average(
-    context: Context, job_id: str, url: str | None, seconds: float, purpose: str = "base", **over: Any
-) -> dict[str, Any]:
-    """Begin to average what a receiver reports; one runs at a time in a job.
+@dataclass(frozen=True)
+class AverageWish:
+    """Average the base's receiver (`base`), or a rover held over the mark (`reading` and `feature` of its pole)."""
 
-    `purpose` is `base` (the base's own receiver) or `mark` (a rover held over the mark: `reading`, `feature` of its pole).
-    """
-    if purpose not in ("base", "mark"):
-        raise InputError("An average is of the base's receiver or of a rover over the mark.", field="purpose")
+    url: ShortText | None = None
+    seconds: Seconds = 60
+    purpose: Purpose = "base"
+    reading: ShortText = ""
+    feature: ShortText = ""
+    refers_to: RefersTo | None = None
+
+
+@dataclass(frozen=True)
+class LogQuery:
+    """What a log that is sent is an average of."""
+
+    name: ShortText = ""
+    purpose: Purpose = "base"
+    reading: ShortText = ""
+    feature: ShortText = ""
+    refers_to: RefersTo | None = None
+
+
+def begin_average(context: Context, job_id: str, wish: AverageWish) -> AverageView:
+    """Begin to average what a receiver reports; one runs at a time in a job."""
+    purpose, url = wish.purpose, wish.url
     with context.database.read() as session:
         job = job_of(session, job_id)
     practice = context.practice if job.practice else None
@@ -43,48 +62,48 @@ def begin_average(
     if not url:
         raise InputError("Give the address of the receiver's NMEA, such as tcp://192.168.1.20:5016.", field="url")
     check_url(url, "url")
-    needed_average(context.averages.get(job_id))
-    store = _average_store(context, job_id, purpose, f"{'its own' if purpose == 'base' else 'a rover'} NMEA", over)
+    before = context.averages.get(job_id)
+    if before is not None and before.running:
+        raise ConflictError("An average is running already. Wait for it or stop it.")
+    store = _average_store(context, job_id, wish, f"{'its own' if purpose == 'base' else 'a rover'} NMEA")
     end = _nothing
     if practice is not None and purpose == "mark":
         # Where no stand-in base sends, the stand-in rover hears a network meanwhile, as a real one would.
         practice.start_network()
         end = practice.hang_up_network
     try:
-        average = Average(url, seconds, purpose, lambda: publish_average(context, job_id), store, end)
+        average = Average(url, wish.seconds, purpose, lambda: publish_average(context, job_id), store, end)
     except InputError:
         end()
         raise
     context.averages[job_id] = average
-    return average.view()
+    return average_view(average)
 
 
 def _nothing() -> None:
     """End an average of a real receiver: nothing was switched on for it."""
 
 
-def average_log(context: Context, job_id: str, name: str, content: bytes, purpose: str, **over: Any) -> None:
+def average_log(context: Context, job_id: str, wish: LogQuery, content: bytes) -> None:
     """Take the average of a log that was sent, as if it had been averaged here."""
-    if purpose not in ("base", "mark"):
-        raise InputError("An average is of the base's receiver or of a rover over the mark.", field="purpose")
-    epochs = epochs_of_content(content, name or "The file")
-    _average_store(context, job_id, purpose, f"the log {name}"[:200], over)(epochs, context.now())
+    epochs = epochs_of_content(content, wish.name or "The file")
+    _average_store(context, job_id, wish, f"the log {wish.name}"[:200])(epochs, context.now())
     context.changed(job_id)
 
 
 def _average_store(
-    context: Context, job_id: str, purpose: str, origin: str, over: Mapping[str, Any]
+    context: Context, job_id: str, wish: AverageWish | LogQuery, origin: str
 ) -> Callable[[list[Epoch], float], None]:
     """Return what stores an average once its epochs are there; what is over the mark is read now, not then."""
     with context.database.read() as session:
-        job = job_of(session, job_id)
-        height = None
-        if purpose == "mark":
-            height = read_height(session, job, over.get("reading") or "", over.get("feature") or "rod", "rover")
-            refers_to = RefersTo(over.get("refers_to") or rover_refers_to(session, job_id))
-            above = rover_arp_to_apc_m(session, job_id) if refers_to is RefersTo.APC else None
-        else:
-            refers_to, above = _base_refers_to(session, job_id)
+        job, kit = job_of(session, job_id), kit_of(session, job_id)
+    height = None
+    if wish.purpose == "mark":
+        height = read_height(kit, job.length_unit, wish.reading, wish.feature or "rod", "rover")
+        refers_to = wish.refers_to or kit.rover_refers_to
+        above = rover_arp_to_apc_m(kit) if refers_to is RefersTo.APC else None
+    else:
+        refers_to, above = _base_refers_to(kit)
 
     def store(epochs: list[Epoch], began_s: float) -> None:
         def work(session: Session) -> None:
@@ -96,10 +115,10 @@ def _average_store(
                 session.add(reading)
                 session.flush()
             row = store_average(
-                session, job_id, purpose, epochs, origin, began_s, now, refers_to, above, setup_id=setup.id,
+                session, job_id, wish.purpose, epochs, origin, began_s, now, refers_to, above, setup_id=setup.id,
                 mark_id=setup.settled.mark_id, height_reading_id=reading.id if reading else None,
             )  # fmt: skip
-            what = "the base's receiver" if purpose == "base" else "a rover over the mark"
+            what = "the base's receiver" if wish.purpose == "base" else "a rover over the mark"
             write_entry(
                 session, now, "average", f"Average of {what}: {row.used} {row.lowest_status} positions over {row.span_s:.0f} s.",
                 job_id, "machine", average=row.id, x_m=row.x_m, y_m=row.y_m, z_m=row.z_m, effective_n=row.effective_n,
@@ -111,22 +130,41 @@ def _average_store(
     return store
 
 
-def _base_refers_to(session: Session, job_id: str) -> tuple[RefersTo, float | None]:
+def _base_refers_to(kit: KitNow) -> tuple[RefersTo, float | None]:
     """Return what the base receiver's own position refers to, as the kit describes it, and its phase centre's height."""
-    gear = gear_by_name(session)
-    above = base_phase_centre_m(session, job_id)
-    for profile in chosen_profiles(session, job_id):
-        receiver = gear.get(("receiver", profile.receiver))
-        if profile.role == "base" and isinstance(receiver, Receiver):
-            refers_to = RefersTo(receiver.nmea_refers_to.lower())
-            return (refers_to, above) if refers_to is RefersTo.APC and above is not None else (RefersTo.ARP, None)
-    return RefersTo.ARP, None
+    receiver, above = kit.receiver(base=True), kit.phase_centre_m(base=True)
+    refers_to = RefersTo.ARP if receiver is None else RefersTo(receiver.nmea_refers_to.lower())
+    return (refers_to, above) if refers_to is RefersTo.APC and above is not None else (RefersTo.ARP, None)
+
+
+def store_average(
+    session: Session, job_id: str, purpose: str, epochs: Sequence[Epoch], origin: str, began_s: float, now: float,
+    refers_to: RefersTo, arp_to_apc_m: float | None, **more: Any,
+) -> PositionAverageRow:  # fmt: skip
+    """Store an average with its epochs; what it is worth is computed from them again whenever it is shown."""
+    average = average_of_epochs(epochs)
+    east, north, up = average.precisions_m
+    x, y, z = average.xyz_m
+    row = PositionAverageRow(
+        job_id=job_id, purpose=purpose, origin=origin, refers_to=refers_to.value, arp_to_apc_m=arp_to_apc_m, x_m=x, y_m=y,
+        z_m=z, epochs=average.epochs, used=average.used, span_s=average.span_s, precision_east_m=east,
+        precision_north_m=north, precision_up_m=up, effective_n=average.effective_n,
+        lowest_status=average.lowest_status.value, accuracy_95_m=average.accuracy_95_m, created_s=now, **more,
+    )  # fmt: skip
+    session.add(row)
+    session.flush()
+    session.add_all(
+        AverageEpoch(average_id=row.id, n=n, **epoch_columns(ReceivedEpoch(epoch, began_s, None)))
+        for n, epoch in enumerate(epochs)
+    )
+    session.flush()
+    return row
 
 
 def publish_average(context: Context, job_id: str) -> None:
+    """Send the state of a job's average to its browsers."""
     average = context.averages.get(job_id)
-    if average is not None:
-        context.hub.publish(f"average:{job_id}", average.view())
+    context.hub.publish(f"average:{job_id}", None if average is None else average_view(average))
 
 
 def cancel_average(context: Context, job_id: str) -> None:

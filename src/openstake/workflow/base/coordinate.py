@@ -1,19 +1,19 @@
-"""The coordinate of a base: where it comes from, what a mark was occupied with before, a static solution typed later."""
+"""The coordinate of a base: where it comes from, what a mark was occupied with before, what else might be sent."""
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
 from zoneinfo import ZoneInfo
 
 import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from openstake.core.base_sources import AUTONOMOUS_SOURCES, BY_SOURCE, REMEMBERED, SCHOOLS
+from openstake.core.base_sources import AUTONOMOUS_SOURCES, REMEMBERED, SCHOOLS, School, source_title
 from openstake.core.budget import horizontal_95_m, vertical_95_m
-from openstake.core.control import TOLERANCES, Difference, within
+from openstake.core.control import Difference, within
 from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo, Status
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
@@ -22,34 +22,19 @@ from openstake.core.geodesy.slips import Slip, elevation_slip, frame_slips, grid
 from openstake.core.judge.base import OtherMark
 from openstake.core.judge.coordinate import Earlier, judge_average_place, judge_mark_check, judge_return
 from openstake.core.judge.finding import Finding
-from openstake.core.occupation import BIAS_95_M, VERTICAL_TO_HORIZONTAL, meant_arp_ecef
-from openstake.core.vector import lifted, lowering_to_mark_m
-from openstake.store.models import BaseCoordinate, HeightReading, Occupation, PositionAverageRow, Shot
+from openstake.core.limits import BIAS_95_M, TOLERANCES, VERTICAL_TO_HORIZONTAL
+from openstake.core.vector import lifted
+from openstake.store.models import BaseCoordinate, Occupation, PositionAverageRow, Reference, Shot
 from openstake.workflow.base.setup import SetUpNow
-from openstake.workflow.context import JobNow, base_coordinate_of, base_coordinates_of
 from openstake.workflow.now import points
-from openstake.workflow.now.averages import average_view, stored_average
-from openstake.workflow.now.heights import base_height_of
+from openstake.workflow.now.averages import AverageResult, average_mark_m, average_result, stored_average
+from openstake.workflow.now.base import BaseNow, bases_of, is_autonomous, three
+from openstake.workflow.now.job import JobNow
 from openstake.workflow.now.marks import MarkNow, current_marks, head_of, line_ids, mark_ecef_m
 
 _YEAR_S = 365.25 * 86_400.0
 _EARLIER_SHOWN = 12
-
-
-def is_autonomous(coordinate: BaseCoordinate) -> bool:
-    """Tell whether a coordinate rests on what a receiver said alone: metres off until something better replaces it."""
-    return coordinate.source in AUTONOMOUS_SOURCES and not coordinate.locked
-
-
-def meant_mark_and_height(session: Session, occupation: Occupation) -> tuple[tuple[float, float, float], float]:
-    """Return the mark's coordinate (Earth-centred) and the ARP's height above it as an occupation has them now, metres."""
-    coordinate, height = base_coordinate_of(session, occupation.id), base_height_of(session, occupation.id)
-    return (coordinate.x_m, coordinate.y_m, coordinate.z_m), height.arp_height_m
-
-
-def meant_arp_m(session: Session, occupation: Occupation) -> tuple[float, float, float]:
-    """Return where the base's ARP is meant to be, Earth-centred, metres."""
-    return three(meant_arp_ecef(*meant_mark_and_height(session, occupation)))
+_SHOTS_SHOWN = 50
 
 
 def year_of(unix_s: float) -> float:
@@ -92,12 +77,6 @@ def proposed(session: Session, job: JobNow, setup: SetUpNow, arp_height_m: float
     if settled.source in AUTONOMOUS_SOURCES:
         return _from_average(session, job, setup, arp_height_m)
     raise InputError("Choose where the base's coordinate comes from.", field="source")
-
-
-def three(xyz: Any) -> tuple[float, float, float]:
-    """Return an Earth-centred place as plain numbers."""
-    x, y, z = (float(value) for value in xyz)
-    return x, y, z
 
 
 def _from_mark(session: Session, job: JobNow, mark_id: str | None) -> Proposed:
@@ -191,14 +170,6 @@ def _from_shot(session: Session, job: JobNow, setup: SetUpNow, shot: Shot) -> Pr
     )  # fmt: skip
 
 
-def average_mark_m(session: Session, row: PositionAverageRow) -> tuple[float, float, float]:
-    """Return the mark under a rover's average: its pole, and its phase centre where positions mean it, taken off."""
-    reading = session.get(HeightReading, row.height_reading_id or "")
-    height = reading.arp_height_m if reading else 0.0
-    above = lowering_to_mark_m(RefersTo(row.refers_to), height, row.arp_to_apc_m)
-    return three(lifted((row.x_m, row.y_m, row.z_m), -above))
-
-
 def coordinate_row(coordinate: Proposed, occupation_id: str, now: float) -> BaseCoordinate:
     x, y, z = coordinate.xyz_m
     return BaseCoordinate(
@@ -212,33 +183,49 @@ def coordinate_row(coordinate: Proposed, occupation_id: str, now: float) -> Base
 # --- what a mark was occupied with before ---
 
 
-def _coordinates_of_mark(session: Session, job_id: str, mark_id: str | None) -> list[tuple[Occupation, BaseCoordinate]]:
+@dataclass(frozen=True)
+class Remembered:
+    """A coordinate that a mark was occupied with."""
+
+    id: str
+    source: str
+    title: str
+    detail: str
+    frame: str
+    frame_epoch: str
+    accuracy_horizontal_95_m: float
+    created_s: float
+    autonomous: bool
+    locked: bool
+    current: bool
+    reason: str
+
+
+def _coordinates_of_mark(session: Session, job_id: str, mark_id: str | None) -> list[tuple[BaseNow, BaseCoordinate]]:
     """Return every coordinate a mark was ever occupied with, the best first.
 
     Best is what is current, not autonomous, and latest.
     """
     if mark_id is None:
         return []
-    occupations = session.scalars(
-        select(Occupation).where(Occupation.job_id == job_id, Occupation.mark_id.in_(line_ids(session, mark_id)))
+    there = session.scalars(
+        select(Occupation.id).where(Occupation.job_id == job_id, Occupation.mark_id.in_(line_ids(session, mark_id)))
     ).all()
-    found = [(item, row) for item in occupations for row in base_coordinates_of(session, item.id)]
-    current = {base_coordinate_of(session, item.id).id for item in occupations}
-    return sorted(found, key=lambda pair: (pair[1].id not in current, is_autonomous(pair[1]), -pair[1].created_s))
+    bases = bases_of(session, job_id, there) if there else {}
+    found = [(base, row) for base in bases.values() for row in base.coordinates]
+    return sorted(
+        found, key=lambda pair: (pair[1] is not pair[0].coordinate, is_autonomous(pair[1]), -pair[1].created_s)
+    )
 
 
-def memory_view(session: Session, job: JobNow, mark_id: str | None) -> list[dict[str, Any]]:
+def memory_view(listed: Sequence[tuple[BaseNow, BaseCoordinate]]) -> list[Remembered]:
     """Return the coordinates a mark was occupied with, the one to offer first at the top."""
-    listed = _coordinates_of_mark(session, job.id, mark_id)
-    current = {base_coordinate_of(session, occupation.id).id for occupation, _ in listed}
     return [
-        {
-            "id": row.id, "source": row.source, "title": BY_SOURCE[row.source].title if row.source in BY_SOURCE else row.source,
-            "detail": row.detail, "frame": row.frame, "frame_epoch": row.frame_epoch,
-            "accuracy_horizontal_95_m": row.accuracy_horizontal_95_m, "created_s": row.created_s,
-            "autonomous": is_autonomous(row), "locked": row.locked, "current": row.id in current, "reason": row.reason,
-        }
-        for _, row in listed[:_EARLIER_SHOWN]
+        Remembered(
+            row.id, row.source, source_title(row.source), row.detail, row.frame, row.frame_epoch,
+            row.accuracy_horizontal_95_m, row.created_s, is_autonomous(row), row.locked, row is base.coordinate, row.reason,
+        )
+        for base, row in listed[:_EARLIER_SHOWN]
     ]  # fmt: skip
 
 
@@ -250,10 +237,12 @@ def judge_proposed(session: Session, job: JobNow, setup: SetUpNow, coordinate: P
     if mark is None:
         return found
     earlier = [
-        Earlier(f"{BY_SOURCE[row.source].title.lower() if row.source in BY_SOURCE else row.source}", when(job, row.created_s), (row.x_m, row.y_m, row.z_m), is_autonomous(row))
-        for occupation, row in _coordinates_of_mark(session, job.id, mark_id)
-        if row.id == base_coordinate_of(session, occupation.id).id
-    ]  # fmt: skip
+        Earlier(
+            source_title(row.source).lower(), when(job, row.created_s), (row.x_m, row.y_m, row.z_m), is_autonomous(row)
+        )
+        for base, row in _coordinates_of_mark(session, job.id, mark_id)
+        if row is base.coordinate
+    ]
     return found + judge_return(mark.name, earlier, coordinate.xyz_m, coordinate.autonomous, job.length_unit)
 
 
@@ -264,7 +253,7 @@ def _judge_average_place(
     if row is None:
         return []
     known = None if coordinate.autonomous else coordinate.xyz_m
-    if known is None and mark is not None and mark.ellipsoidal_height_m is not None and not _lies_nowhere(job):
+    if known is None and mark is not None and mark.ellipsoidal_height_m is not None and not job.lies_nowhere:
         known = mark_ecef_m(job, mark)
     name = mark.name if mark else setup.settled.point_name
     others = other_marks(session, job, mark.id if mark else None)
@@ -274,59 +263,104 @@ def _judge_average_place(
 # --- the sources side by side, and the mark checked first ---
 
 
-def sources_view(session: Session, job: JobNow, setup: SetUpNow | None) -> dict[str, Any]:
+@dataclass(frozen=True)
+class MarkCheck:
+    """The rover's average over the mark: observed − known, metres."""
+
+    mark_name: str
+    east_m: float
+    north_m: float
+    up_m: float | None
+    agrees: bool
+    finding: Finding
+
+
+@dataclass(frozen=True)
+class StoredAverage(AverageResult):
+    """An average that was taken, from what and when; `check` compares it with its mark where it was over one."""
+
+    id: str
+    origin: str
+    created_s: float
+    check: MarkCheck | None
+
+
+@dataclass(frozen=True)
+class UsableShot:
+    """A fixed shot on the mark, whose position may become the base's coordinate."""
+
+    id: str
+    created_s: float
+    epochs: int
+    words: str
+
+
+@dataclass(frozen=True)
+class Sources:
+    """The ways to a coordinate side by side, and what there is of each."""
+
+    schools: tuple[School, ...]
+    memory: list[Remembered]
+    shots: list[UsableShot]
+    average_base: StoredAverage | None
+    average_mark: StoredAverage | None
+
+
+def sources_view(session: Session, job: JobNow, setup: SetUpNow | None) -> Sources:
     """Return the schools with what each gives, what was averaged so far, and the shots that can be used."""
-    mark_id = setup.settled.mark_id if setup else None
-    averages = {purpose: _stored_view(session, job, setup, purpose) if setup else None for purpose in ("base", "mark")}
-    return {
-        "schools": [asdict(school) for school in SCHOOLS],
-        "memory": memory_view(session, job, mark_id),
-        "shots": _shots_view(session, job, mark_id),
-        "average_base": averages["base"],
-        "average_mark": averages["mark"],
-    }
+    if setup is None:
+        return Sources(SCHOOLS, [], [], None, None)
+    mark_id = setup.settled.mark_id
+    return Sources(
+        SCHOOLS, memory_view(_coordinates_of_mark(session, job.id, mark_id)), _shots_view(session, job, mark_id),
+        _stored_view(session, job, setup, "base"), _stored_view(session, job, setup, "mark"),
+    )  # fmt: skip
 
 
-def _stored_view(session: Session, job: JobNow, setup: SetUpNow, purpose: str) -> dict[str, Any] | None:
+def _stored_view(session: Session, job: JobNow, setup: SetUpNow, purpose: str) -> StoredAverage | None:
     row = _average_of(session, setup, purpose)
     if row is None:
         return None
-    view = average_view(stored_average(session, row.id), job.length_unit)
-    view |= {"id": row.id, "origin": row.origin, "created_s": row.created_s, "check": None}
-    if purpose == "mark" and row.mark_id is not None:
-        view["check"] = _mark_check(session, job, row)
-    return view
+    result = average_result(stored_average(session, row.id), job.length_unit)
+    check = _mark_check(session, job, row, row.mark_id) if purpose == "mark" and row.mark_id is not None else None
+    return StoredAverage(**vars(result), id=row.id, origin=row.origin, created_s=row.created_s, check=check)
 
 
-def _mark_check(session: Session, job: JobNow, row: PositionAverageRow) -> dict[str, Any] | None:
+def _mark_check(session: Session, job: JobNow, row: PositionAverageRow, mark_id: str) -> MarkCheck:
     """Return observed − known of a rover's average over a mark of the list."""
-    mark = head_of(session, job, row.mark_id or "")
+    mark = head_of(session, job, mark_id)
     east, north, height = (float(value) for value in job.frame.grid_from_ecef(average_mark_m(session, row)))
     known = mark.ellipsoidal_height_m
     difference = Difference(east - mark.east_m, north - mark.north_m, None if known is None else height - known)
     tolerance = TOLERANCES["control"]
-    found = judge_mark_check(mark.name, difference, tolerance, row.lowest_status, row.span_s, job.length_unit)
-    return {
-        "mark_name": mark.name, "east_m": difference.east_m, "north_m": difference.north_m, "up_m": difference.up_m,
-        "agrees": all(within(difference, tolerance)) and row.lowest_status == Status.FIXED, "finding": found.as_dict(),
-    }  # fmt: skip
+    found = judge_mark_check(
+        mark.name, difference, tolerance, Status(row.lowest_status), row.span_s, job.length_unit
+    )  # fmt: skip
+    return MarkCheck(
+        mark.name, difference.east_m, difference.north_m, difference.up_m,
+        all(within(difference, tolerance)) and row.lowest_status == Status.FIXED, found,
+    )  # fmt: skip
 
 
-def _shots_view(session: Session, job: JobNow, mark_id: str | None) -> list[dict[str, Any]]:
+def _shots_view(session: Session, job: JobNow, mark_id: str | None) -> list[UsableShot]:
+    """Return the newest fixed shots on a mark."""
     if mark_id is None:
         return []
-    shots = session.scalars(
-        select(Shot)
+    rows = session.execute(
+        select(Shot, Reference.virtual)
+        .join(Reference, Reference.id == Shot.reference_id)
         .where(Shot.job_id == job.id, Shot.mark_id.in_(line_ids(session, mark_id)))
         .order_by(Shot.created_s.desc())
-    )
-    found = []
-    for shot in shots:
-        point = points.derive(session, job, shot)
-        if not point.not_fixed:
-            words = "from a virtual base" if point.virtual else "from this job's base"
-            found.append({"id": shot.id, "created_s": shot.created_s, "epochs": point.epochs, "words": words})
-    return found
+        .limit(_SHOTS_SHOWN)
+    ).all()
+    received = points.received_of(session, job.id, [row[0] for row in rows])
+    return [
+        UsableShot(
+            shot.id, shot.created_s, received[shot.id].epochs, "from a virtual base" if virtual else "from this job's base"
+        )
+        for shot, virtual in rows
+        if not received[shot.id].not_fixed
+    ]  # fmt: skip
 
 
 # --- what else a base might be sending ---
@@ -338,22 +372,18 @@ def other_marks(session: Session, job: JobNow, mark_id: str | None) -> list[Othe
     listed = [
         mark for mark in current_marks(session, job) if mark.id not in own and mark.ellipsoidal_height_m is not None
     ]
-    if not listed or _lies_nowhere(job):
+    if not listed or job.lies_nowhere:
         return []
     columns = np.array([(mark.east_m, mark.north_m, mark.ellipsoidal_height_m) for mark in listed], dtype=float)
     xyz = job.frame.ecef_from_grid(columns[:, 0], columns[:, 1], columns[:, 2])
     return [OtherMark(mark.name, three(row)) for mark, row in zip(listed, xyz, strict=True)]
 
 
-def _lies_nowhere(job: JobNow) -> bool:
-    return job.frame.is_local and job.frame.definition.anchor is None
-
-
 def slips_of_mark(job: JobNow, mark: MarkNow | None, xyz_m: tuple[float, float, float], unix_s: float) -> list[Slip]:
     """Return where slips of the hand would put a base's coordinate."""
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(xyz_m, job.frame.positions_ellipsoid))
     found = [*typing_slips(latitude, longitude, height), *frame_slips(xyz_m, frame_shifts_m(xyz_m, year_of(unix_s)))]
-    if not _lies_nowhere(job):
+    if not job.lies_nowhere:
         east, north, grid_height = (float(value) for value in job.frame.grid_from_ecef(xyz_m))
         found += grid_slips(job.frame, east, north, grid_height)
     if mark is not None and mark.elevation_m is not None and abs(mark.elevation_m - height) > 1.0:

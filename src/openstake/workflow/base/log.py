@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections import defaultdict
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -16,13 +16,32 @@ from openstake.live.rawfile import Place
 from openstake.store.book import write_entry
 from openstake.store.models import Listening, Mark, Occupation, Reference, StaticLog, StaticLogEnd
 from openstake.wire.rinex.write import RinexHeader
-from openstake.workflow.base.coordinate import three, when
+from openstake.workflow.base.coordinate import when
 from openstake.workflow.base.rawdata import StreamToRinex
-from openstake.workflow.context import Context, file_name, job_of, needed_occupation
-from openstake.workflow.now.heights import base_height_of
+from openstake.workflow.context import Context, file_name
+from openstake.workflow.now.base import base_of, needed_occupation, three
+from openstake.workflow.now.job import job_of
 
 INTERVALS_S = (1.0, 5.0, 10.0, 15.0, 30.0)
 _PIECE_BYTES = 1 << 16
+
+
+@dataclass(frozen=True)
+class LogView:
+    """A static log: from when to when, None while it runs."""
+
+    id: str
+    started_s: float
+    ended_s: float | None
+
+
+@dataclass(frozen=True)
+class RawFileView:
+    """A raw file of an occupation: what it came from, and how large it is."""
+
+    name: str
+    role: str
+    bytes: int
 
 
 def _open_log(session: Session, occupation_id: str) -> StaticLog | None:
@@ -89,24 +108,35 @@ def end_open(context: Context, session: Session, occupation: Occupation, now: fl
         _end(session, log, place or Place(log.raw_file, log.raw_offset), occupation.job_id, now)
 
 
-def logs_view(session: Session, occupation: Occupation) -> list[dict[str, Any]]:
-    """Return the static logs of an occupation, first to last."""
-    ends = {row.log_id: row for row in session.scalars(select(StaticLogEnd))}
-    rows = session.scalars(
-        select(StaticLog).where(StaticLog.occupation_id == occupation.id).order_by(StaticLog.started_s)
+def logs_of(session: Session, occupation_ids: Collection[str]) -> dict[str, list[LogView]]:
+    """Return the static logs of occupations, first to last, by occupation."""
+    found: dict[str, list[LogView]] = {occupation_id: [] for occupation_id in occupation_ids}
+    rows = session.execute(
+        select(StaticLog, StaticLogEnd.ended_s)
+        .outerjoin(StaticLogEnd, StaticLogEnd.log_id == StaticLog.id)
+        .where(StaticLog.occupation_id.in_(set(occupation_ids)))
+        .order_by(StaticLog.started_s)
     )
-    return [
-        {"id": row.id, "started_s": row.started_s, "ended_s": ends[row.id].ended_s if row.id in ends else None}
-        for row in rows
-    ]
+    for row, ended_s in rows:
+        found[row.occupation_id].append(LogView(row.id, row.started_s, ended_s))
+    return found
 
 
-def raw_files(context: Context, session: Session, occupation: Occupation) -> list[dict[str, Any]]:
-    """Return the raw files of an occupation: what came from the base, the rover and the base's receiver."""
-    found = []
-    for listening in _listenings(session, occupation.id):
-        for path in sorted((context.data_dir / "raw").glob(f"{listening.id}-*.raw")):
-            found.append({"name": path.name, "role": path.name.split("-")[-2], "bytes": path.stat().st_size})
+def raw_files_of(
+    context: Context, session: Session, occupation_ids: Collection[str]
+) -> dict[str, list[RawFileView]]:  # fmt: skip
+    """Return the raw files of occupations: what came from the base, the rover and the base's receiver."""
+    paths: dict[str, list[Path]] = defaultdict(list)
+    for path in sorted((context.data_dir / "raw").glob("*.raw")):
+        paths[path.name.rsplit("-", 2)[0]].append(path)
+    found: dict[str, list[RawFileView]] = {occupation_id: [] for occupation_id in occupation_ids}
+    rows = session.scalars(
+        select(Listening).where(Listening.occupation_id.in_(set(occupation_ids))).order_by(Listening.started_s)
+    )
+    for row in rows:
+        found[row.occupation_id] += [
+            RawFileView(path.name, path.name.split("-")[-2], path.stat().st_size) for path in paths[row.id]
+        ]
     return found
 
 
@@ -172,7 +202,7 @@ def rinex(context: Context, job_id: str, log_id: str, interval_s: float) -> tupl
         end = session.get(StaticLogEnd, log_id)
         listenings = _listenings(session, occupation.id)
         mark = session.get_one(Mark, occupation.mark_id)
-        height = base_height_of(session, occupation.id)
+        height = base_of(session, occupation).height
         heard = session.scalars(
             select(Reference)
             .where(Reference.listening_id.in_([row.id for row in listenings]))

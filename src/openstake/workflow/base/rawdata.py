@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import zlib
 from collections.abc import Iterable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from pathlib import Path
 from typing import Any
@@ -25,10 +25,54 @@ from openstake.wire.rinex.observations import GPS_START, read_observations
 from openstake.wire.rinex.write import RinexHeader, write_observations
 from openstake.wire.rtcm3.frame import FrameReader
 from openstake.wire.rtcm3.station import Descriptor, decode_descriptor, decode_reference
-from openstake.workflow.captures import occupation_view, pieces
+from openstake.workflow.captures import OccupationRead, occupation_view, pieces
 
 MOST_TEXT_BYTES = 256 << 20
 _GPS_START_UNIX_S = 315_964_800.0
+
+
+@dataclass(frozen=True)
+class PositionRead:
+    """A single-point position, degrees and ellipsoidal metres."""
+
+    gps_s: float
+    latitude_deg: float
+    longitude_deg: float
+    height_m: float
+    satellites: int
+    pdop: float
+    residual_m: float
+
+
+@dataclass(frozen=True)
+class OffsetRead:
+    """How far something lies from something else, metres."""
+
+    east_m: float
+    north_m: float
+    up_m: float
+
+
+@dataclass(frozen=True)
+class SinglePositions(OccupationRead):
+    """The single-point positions of a RINEX file and their average; `epochs` are those of the file."""
+
+    marker: str
+    two_frequencies: bool
+    positions: list[PositionRead]
+    from_header_m: OffsetRead | None
+
+
+@dataclass(frozen=True)
+class RinexWritten:
+    """What a RINEX file of ours holds."""
+
+    epochs: int
+    first: str
+    last: str
+    satellites: int
+    without_phase: list[str]
+    unknown_signals: list[str]
 
 
 def text_of(path: Path) -> str:
@@ -49,7 +93,7 @@ def text_of(path: Path) -> str:
     return out.decode("latin-1")
 
 
-def single_positions(observations: Path, navigation: Path) -> tuple[dict[str, Any], list[Epoch]]:
+def single_positions(observations: Path, navigation: Path) -> tuple[SinglePositions, list[Epoch]]:
     """Return the single-point positions of a RINEX file and their average, and the positions as epochs of a receiver."""
     observed = read_observations(text_of(observations), str(observations))
     orbits = read_navigation(text_of(navigation), str(navigation))
@@ -62,13 +106,13 @@ def single_positions(observations: Path, navigation: Path) -> tuple[dict[str, An
             f"{_span(orbits.ephemerides)}, the observations begin at {_date(observed.epochs[0].gps_s)}."
         )
     epochs = [_as_epoch(position) for position in positions]
-    result = occupation_view(epochs, []) | {
-        "epochs": len(observed.epochs),
-        "marker": observed.marker,
-        "two_frequencies": all(position.two_frequencies for position in positions),
-        "positions": [_position_view(position) for position in positions],
-    }
-    return result | {"from_header_m": _from_header(observed.approximate_xyz_m, positions)}, epochs
+    average = replace(occupation_view(epochs, []), epochs=len(observed.epochs))
+    result = SinglePositions(
+        **vars(average), marker=observed.marker, two_frequencies=all(position.two_frequencies for position in positions),
+        positions=[_position_view(position) for position in positions],
+        from_header_m=_from_header(observed.approximate_xyz_m, positions),
+    )  # fmt: skip
+    return result, epochs
 
 
 def _date(gps_s: float) -> str:
@@ -90,24 +134,21 @@ def _as_epoch(position: SinglePosition) -> Epoch:
     )  # fmt: skip
 
 
-def _position_view(position: SinglePosition) -> dict[str, Any]:
+def _position_view(position: SinglePosition) -> PositionRead:
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(position.xyz_m))
-    return {
-        "gps_s": position.gps_s, "latitude_deg": latitude, "longitude_deg": longitude, "height_m": height,
-        "satellites": position.satellites, "pdop": position.pdop, "residual_m": position.residual_m,
-    }  # fmt: skip
+    return PositionRead(
+        position.gps_s, latitude, longitude, height, position.satellites, position.pdop, position.residual_m
+    )  # fmt: skip
 
 
-def _from_header(
-    header_m: tuple[float, float, float] | None, positions: list[SinglePosition]
-) -> dict[str, float] | None:
+def _from_header(header_m: tuple[float, float, float] | None, positions: list[SinglePosition]) -> OffsetRead | None:
     """Return how far the mean lies from the header's approximate position, east, north, up in metres."""
     if header_m is None:
         return None
     latitude, longitude, _ = geodetic_from_ecef(header_m)
     mean = np.mean([np.subtract(position.xyz_m, header_m) for position in positions], axis=0)
     east, north, up = enu_from_ecef_difference(mean, float(latitude), float(longitude))
-    return {"east_m": float(east), "north_m": float(north), "up_m": float(up)}
+    return OffsetRead(float(east), float(north), float(up))
 
 
 def as_nmea(epochs: Iterable[Epoch]) -> bytes:
@@ -179,7 +220,7 @@ def _fuller(known: Descriptor | None, fresh: Descriptor) -> Descriptor:
     return fresh if known is None or fresh.receiver or not known.receiver else known
 
 
-def capture_to_rinex(path: Path, near_unix_s: float, interval_s: float, marker: str) -> tuple[str, dict[str, Any]]:
+def capture_to_rinex(path: Path, near_unix_s: float, interval_s: float, marker: str) -> tuple[str, RinexWritten]:
     """Return a capture of corrections as RINEX 3, and what is in it."""
     maker = StreamToRinex(near_unix_s, interval_s)
     maker.feed(pieces(path))
@@ -188,13 +229,10 @@ def capture_to_rinex(path: Path, near_unix_s: float, interval_s: float, marker: 
     return text, summary(maker)
 
 
-def summary(maker: StreamToRinex) -> dict[str, Any]:
+def summary(maker: StreamToRinex) -> RinexWritten:
     """Return what a RINEX file of ours holds."""
-    return {
-        "epochs": len(maker.kept),
-        "first": _date(maker.kept[0].gps_s),
-        "last": _date(maker.kept[-1].gps_s),
-        "satellites": len({name for epoch in maker.kept for name in epoch.satellites}),
-        "without_phase": sorted(maker.epochs.without_phase),
-        "unknown_signals": sorted(maker.epochs.unknown_signals),
-    }
+    return RinexWritten(
+        len(maker.kept), _date(maker.kept[0].gps_s), _date(maker.kept[-1].gps_s),
+        len({name for epoch in maker.kept for name in epoch.satellites}), sorted(maker.epochs.without_phase),
+        sorted(maker.epochs.unknown_signals),
+    )  # fmt: skip

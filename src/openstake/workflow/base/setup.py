@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import asdict, dataclass, fields, replace
-from typing import Any
+from typing import Any, Literal, cast
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -14,18 +14,22 @@ from sqlalchemy.orm import Session
 from openstake.core.base_sources import BY_SOURCE, REMEMBERED
 from openstake.core.errors import ConflictError, FileError, InputError, NotFoundError
 from openstake.core.evidence import RefersTo
-from openstake.core.site import CAUTIONS, QUESTIONS
+from openstake.core.limits import LARGEST_STATION_ID
+from openstake.core.parts import Looked
+from openstake.core.site import CAUTIONS, LEVEL, QUESTIONS
 from openstake.live.transport import split_url
 from openstake.store.book import write_entry
 from openstake.store.lines import heads
 from openstake.store.models import Occupation, Photo, SetUp, new_id
-from openstake.workflow.context import Context, JobNow, job_of, open_occupation
-from openstake.workflow.kit.profiles import chosen_profiles
-from openstake.workflow.now.heights import rover_refers_to
+from openstake.workflow.context import Context
+from openstake.workflow.now.base import open_occupation
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import head_of
-from openstake.workflow.ticks import set_tick, ticked_at
+from openstake.workflow.ticks import TickWish, set_tick, ticked_at
 
 USUAL_STATION_ID = 17
+Source = Literal["", "mark", "network", "average", "static", "anywhere", "remembered"]
 _MOST_PHOTO_BYTES = 8 << 20
 # Pictures by how they begin.  Source: ISO/IEC 10918-1, ISO/IEC 15948, the WebP container.
 _PICTURES = {b"\xff\xd8\xff": ("image/jpeg", "jpg"), b"\x89PNG\r\n\x1a\n": ("image/png", "png")}
@@ -41,7 +45,7 @@ class Settled:
 
     mark_id: str | None = None
     point_name: str = ""
-    source: str = ""
+    source: Source = ""
     evidence_id: str | None = None
     station_id: int | None = None
     base_url: str | None = None
@@ -83,19 +87,16 @@ def needed_setup(session: Session, job: JobNow, now: float) -> SetUpNow:
 
 def _begin(session: Session, job: JobNow, now: float) -> SetUpNow:
     line_id = new_id()
-    settled = Settled(station_id=_planned_station_id(session, job.id), refers_to=rover_refers_to(session, job.id))
+    kit = kit_of(session, job.id)
+    settled = Settled(station_id=_planned_station_id(kit), refers_to=kit.rover_refers_to.value)
     session.add(SetUp(id=line_id, line_id=line_id, job_id=job.id, data=json.dumps(asdict(settled)), created_s=now))
     session.flush()
     write_entry(session, now, "setup-begun", "Setting up the base begun.", job.id, setup=line_id)
     return SetUpNow(line_id, line_id, settled, now)
 
 
-def _planned_station_id(session: Session, job_id: str) -> int:
-    planned = [
-        profile.link.station_id
-        for profile in chosen_profiles(session, job_id)
-        if profile.role == "base" and profile.link.station_id is not None
-    ]
+def _planned_station_id(kit: KitNow) -> int:
+    planned = [profile.link.station_id for profile in kit.of_role(base=True) if profile.link.station_id is not None]
     return planned[0] if planned else USUAL_STATION_ID
 
 
@@ -127,6 +128,14 @@ def _changed(session: Session, job: JobNow, before: Settled, changes: Mapping[st
     for name, value in changes.items():
         if value == "" and name not in ("source", "point_name"):
             wished[name] = None
+    _change_place(session, job, before, wished)
+    _change_source(before, wished)
+    _check_settings(wished)
+    return replace(before, **wished)
+
+
+def _change_place(session: Session, job: JobNow, before: Settled, wished: dict[str, Any]) -> None:
+    """Settle a mark of the list or a new point, one of the two; another place drops the source of the one before."""
     if "point_name" in wished:
         wished["point_name"] = " ".join(str(wished["point_name"] or "").split())[:80]
     if wished.get("mark_id"):
@@ -134,28 +143,34 @@ def _changed(session: Session, job: JobNow, before: Settled, changes: Mapping[st
         wished["point_name"] = ""
     elif wished.get("point_name"):
         wished["mark_id"] = None
-    moved = ("mark_id" in wished and wished["mark_id"] != before.mark_id) or (
-        "point_name" in wished and wished["point_name"] != before.point_name
-    )
+    moved = any(name in wished and wished[name] != getattr(before, name) for name in ("mark_id", "point_name"))
     if moved and "source" not in wished:
         wished |= {"source": "", "evidence_id": None}
-    if "source" in wished:
-        source = wished["source"] or ""
-        if source and source not in BY_SOURCE and source != REMEMBERED:
-            raise InputError(f"'{source[:20]}' is no source of a base coordinate.", field="source")
-        if source != before.source and "evidence_id" not in wished:
-            wished["evidence_id"] = None
-        wished["source"] = source
-    if wished.get("station_id") is not None and not 0 <= int(wished["station_id"]) <= 4095:
-        raise InputError(f"A station ID lies between 0 and 4095; {wished['station_id']} does not.", field="station_id")
-    if wished.get("refers_to") is not None and wished["refers_to"] not in set(RefersTo):
+
+
+def _change_source(before: Settled, wished: dict[str, Any]) -> None:
+    """Settle where the coordinate comes from; another source drops the evidence of the one before."""
+    if "source" not in wished:
+        return
+    source = wished["source"] or ""
+    if source and source not in BY_SOURCE and source != REMEMBERED:
+        raise InputError(f"'{source[:20]}' is no source of a base coordinate.", field="source")
+    if source != before.source and "evidence_id" not in wished:
+        wished["evidence_id"] = None
+    wished["source"] = source
+
+
+def _check_settings(wished: Mapping[str, Any]) -> None:
+    station_id, refers_to = wished.get("station_id"), wished.get("refers_to")
+    if station_id is not None and not 0 <= int(station_id) <= LARGEST_STATION_ID:
+        raise InputError(f"A station ID lies between 0 and 4095; {station_id} does not.", field="station_id")
+    if refers_to is not None and refers_to not in set(RefersTo):
         raise InputError(
             "Say whether the rover's position refers to its phase centre, its ARP or the mark.", field="refers_to"
         )
     for field in ("base_url", "rover_url", "receiver_url"):
         if wished.get(field):
             check_url(str(wished[field]), field)
-    return replace(before, **wished)
 
 
 def check_url(url: str, field: str) -> None:
@@ -231,33 +246,63 @@ def _list_name(setup_id: str) -> str:
     return f"setup:{setup_id}"
 
 
-def tick(context: Context, job_id: str, key: str, done: bool) -> None:
+@dataclass(frozen=True)
+class QuestionView:
+    """One thing to look at, and when it was confirmed."""
+
+    key: str
+    group: Literal["site", "level"]
+    what: str
+    why: str
+    done: bool
+    at_s: float | None
+
+
+@dataclass(frozen=True)
+class PhotoView:
+    """A photo of a set-up."""
+
+    id: str
+    name: str
+    created_s: float
+
+
+def tick(context: Context, job_id: str, wish: TickWish) -> None:
     """Confirm a question of the set-up, or take it back; the Book says when."""
 
     def work(session: Session) -> None:
         job = job_of(session, job_id)
-        question = next((item for item in QUESTIONS if item.key == key), None)
+        question = next((item for item in QUESTIONS if item.key == wish.key), None)
         if question is None:
             raise NotFoundError("This is not asked of a set-up.")
         setup_id = _setup_id(session, job, context.now())
-        set_tick(session, job_id, _list_name(setup_id), key, question.what, done, context.now())
+        set_tick(session, job_id, _list_name(setup_id), wish.key, question.what, wish.done, context.now())
 
     context.database.write(work)
     context.changed(job_id)
 
 
-def questions_view(session: Session, job_id: str, setup_id: str | None) -> list[dict[str, Any]]:
+def questions_view(session: Session, job_id: str, setup_id: str | None) -> list[QuestionView]:
     """Return what is asked, and when each was confirmed."""
     ticks = ticked_at(session, job_id, _list_name(setup_id)) if setup_id else {}
     return [
-        asdict(question) | {"done": question.key in ticks, "at_s": ticks.get(question.key)} for question in QUESTIONS
-    ]
+        QuestionView(
+            item.key, cast(Literal["site", "level"], item.group), item.what, item.why, item.key in ticks, ticks.get(item.key)
+        )
+        for item in QUESTIONS
+    ]  # fmt: skip
+
+
+def looked(questions: list[QuestionView], group: str | None = None) -> Looked:
+    """Return how many of the questions, or of one group of them, were looked at."""
+    asked = [item for item in questions if group is None or item.group == group]
+    return Looked(sum(item.done for item in asked), len(asked))
 
 
 def unconfirmed(session: Session, job_id: str, setup_id: str) -> list[str]:
     """Return the questions on level and plumb that nobody has confirmed."""
     ticks = ticked_at(session, job_id, _list_name(setup_id))
-    return [item.what for item in QUESTIONS if item.group == "level" and item.key not in ticks]
+    return [item.what for item in QUESTIONS if item.group == LEVEL and item.key not in ticks]
 
 
 def cautions() -> list[str]:
@@ -301,9 +346,13 @@ def add_photo(context: Context, job_id: str, name: str, content: bytes) -> None:
     context.changed(job_id)
 
 
-def photos_view(session: Session, setup_id: str | None) -> list[dict[str, Any]]:
-    rows = session.scalars(select(Photo).where(Photo.setup_id == (setup_id or "")).order_by(Photo.created_s))
-    return [{"id": row.id, "name": row.name, "created_s": row.created_s} for row in rows]
+def photos_of(session: Session, setup_ids: Collection[str]) -> dict[str, list[PhotoView]]:
+    """Return the photos of set-ups, by set-up, in one query."""
+    found: dict[str, list[PhotoView]] = {setup_id: [] for setup_id in setup_ids}
+    rows = session.scalars(select(Photo).where(Photo.setup_id.in_(set(setup_ids))).order_by(Photo.created_s))
+    for row in rows:
+        found[row.setup_id].append(PhotoView(row.id, row.name, row.created_s))
+    return found
 
 
 def photo_file(context: Context, job_id: str, photo_id: str) -> tuple[bytes, str]:

@@ -2,48 +2,104 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 from math import hypot
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.constants import CIRCLE_95, LINE_95
-from openstake.core.control import Difference, in_words
+from openstake.core.control import in_words
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic, geodetic_from_ecef
 from openstake.core.geodesy.plates import frame_shifts_m
 from openstake.core.geodesy.slips import Slip, frame_slips, typing_slips
 from openstake.core.judge.coordinate import judge_solution, moved_enu_m
-from openstake.core.judge.finding import Finding, Severity
+from openstake.core.judge.finding import Finding
+from openstake.core.limits import ShortText, Text
 from openstake.core.units import metres_from_text, text_from_metres
 from openstake.store.book import write_entry
 from openstake.store.models import BaseCoordinate, Occupation, Shot
 from openstake.wire.place import place_from_text
-from openstake.workflow.base.coordinate import Proposed, coordinate_row, is_autonomous, three, when, year_of
-from openstake.workflow.context import Context, JobNow, base_coordinate_of, base_coordinates_of, job_of
+from openstake.workflow.base.coordinate import Proposed, coordinate_row, when, year_of
+from openstake.workflow.context import Context
 from openstake.workflow.now import points
-from openstake.workflow.now.marks import MarkNow, head_of
+from openstake.workflow.now.base import BaseNow, base_of, is_autonomous, three
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.marks import marks_of
+
+_MOVES_SHOWN = 300
 
 
 @dataclass(frozen=True)
 class SolutionWish:
     """A static solution as typed, or pasted in one piece; lengths and angles as text.  Sigmas are one standard deviation."""
 
-    occupation_id: str
-    latitude: str = ""
-    longitude: str = ""
-    height: str = ""
-    pasted: str = ""
-    frame: str = ""
-    epoch: str = ""
-    sigma_horizontal: str = ""
-    sigma_vertical: str = ""
-    reason: str = ""
+    occupation_id: ShortText
+    latitude: ShortText = ""
+    longitude: ShortText = ""
+    height: ShortText = ""
+    pasted: Text = ""
+    frame: ShortText = ""
+    epoch: ShortText = ""
+    sigma_horizontal: ShortText = ""
+    sigma_vertical: ShortText = ""
+    reason: Text = ""
     accepted: bool = False
     unlock: bool = False
+
+
+@dataclass(frozen=True)
+class RestoreCoordinate:
+    """A coordinate that a base had before, to go back to, and why."""
+
+    occupation_id: ShortText
+    coordinate_id: ShortText
+    reason: Text
+    unlock: bool = False
+
+
+@dataclass(frozen=True)
+class MovedPoint:
+    """How a point would move, metres, and what its difference from its mark is before and after."""
+
+    name: str
+    moves_east_m: float
+    moves_north_m: float
+    moves_up_m: float
+    before: str
+    after: str
+
+
+@dataclass(frozen=True)
+class SolutionPreview:
+    """What a static solution would move: solution − present, metres; of many points the newest are shown."""
+
+    latitude_deg: float
+    longitude_deg: float
+    height_m: float
+    east_m: float
+    north_m: float
+    up_m: float
+    points: list[MovedPoint]
+    finding: Finding
+    locked: bool
+
+
+@dataclass(frozen=True)
+class CoordinateView:
+    """A coordinate that an occupation had; the first of a list is in force."""
+
+    id: str
+    source: str
+    detail: str
+    frame: str
+    frame_epoch: str
+    accuracy_horizontal_95_m: float
+    locked: bool
+    reason: str
+    created_s: float
 
 
 @dataclass(frozen=True)
@@ -72,7 +128,7 @@ def _read_solution(session: Session, job: JobNow, wish: SolutionWish, now: float
         _sigma(wish.sigma_horizontal, "sigma_horizontal", job, 0.01),
         _sigma(wish.sigma_vertical, "sigma_vertical", job, 0.02),
     ]
-    present = base_coordinate_of(session, occupation.id)
+    present = base_of(session, occupation).coordinate
     coordinate = Proposed(
         xyz, "static", f"a static solution typed {when(job, now)}", CIRCLE_95 * sigmas[0], LINE_95 * sigmas[1],
         wish.frame.strip()[:200], wish.epoch.strip()[:80] or "not said", None,
@@ -109,51 +165,37 @@ def _mends(job: JobNow, xyz_m: tuple[float, float, float], now: float) -> Iterat
     yield from frame_slips(xyz_m, frame_shifts_m(xyz_m, year_of(now)))
 
 
-def preview_solution(context: Context, job_id: str, wish: SolutionWish) -> dict[str, Any]:
-    """Return what a static solution would move, without storing anything."""
+def preview_solution(context: Context, job_id: str, wish: SolutionWish) -> SolutionPreview:
+    """Return by how much everything measured from a base moves with another coordinate, without storing anything."""
     with context.database.read() as session:
         job = job_of(session, job_id)
         solution = _read_solution(session, job, wish, context.now())
+        present = solution.present
         instead = coordinate_row(solution.coordinate, solution.occupation.id, context.now())
-        return _moves_view(session, job, solution.occupation, solution.present, instead) | {
-            "finding": solution.finding.as_dict(),
-            "locked": solution.present.locked,
-        }
-
-
-def _moves_view(
-    session: Session, job: JobNow, occupation: Occupation, present: BaseCoordinate, instead: BaseCoordinate
-) -> dict[str, Any]:
-    """Return by how much everything measured from a base moves with another coordinate, and its checks before and after."""
-    here, there = (present.x_m, present.y_m, present.z_m), (instead.x_m, instead.y_m, instead.z_m)
-    east, north, up = moved_enu_m(here, there)
+        moved = _moved_points(session, job, solution.occupation, instead)
+    there = (instead.x_m, instead.y_m, instead.z_m)
+    east, north, up = moved_enu_m((present.x_m, present.y_m, present.z_m), there)
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(there, job.frame.positions_ellipsoid))
-    shots = session.scalars(
-        select(Shot).where(Shot.job_id == job.id, Shot.occupation_id == occupation.id).order_by(Shot.created_s)
+    return SolutionPreview(latitude, longitude, height, east, north, up, moved, solution.finding, present.locked)
+
+
+def _moved_points(session: Session, job: JobNow, occupation: Occupation, instead: BaseCoordinate) -> list[MovedPoint]:
+    """Return how the newest points of a base move, oldest first, and their checks before and after."""
+    newest = session.scalars(
+        select(Shot).where(Shot.occupation_id == occupation.id).order_by(Shot.created_s.desc()).limit(_MOVES_SHOWN)
     ).all()
-    rows = []
-    for shot in shots:
-        before, after = points.derive(session, job, shot), points.derive(session, job, shot, instead)
-        mark = head_of(session, job, shot.mark_id)
-        differences = [_from_mark_m(point, mark) for point in (before, after)]
-        rows.append(
-            {
-                "name": shot.name, "moves_east_m": after.east_m - before.east_m, "moves_north_m": after.north_m - before.north_m,
-                "moves_up_m": after.height_m - before.height_m, "before": in_words(differences[0], job.length_unit),
-                "after": in_words(differences[1], job.length_unit),
-            }
-        )  # fmt: skip
-    return {
-        "latitude_deg": latitude, "longitude_deg": longitude, "height_m": height, "east_m": east, "north_m": north, "up_m": up,
-        "points": rows,
-    }  # fmt: skip
-
-
-def _from_mark_m(point: points.Point, mark: MarkNow) -> Difference:
-    known = mark.ellipsoidal_height_m
-    return Difference(
-        point.east_m - mark.east_m, point.north_m - mark.north_m, None if known is None else point.height_m - known
-    )
+    shots, bases = newest[::-1], {occupation.id: base_of(session, occupation)}
+    marks = marks_of(session, job, {shot.mark_id for shot in shots})
+    before = points.derive_all(session, job, shots, bases)
+    after = points.derive_all(session, job, shots, bases, instead)
+    return [
+        MovedPoint(
+            shot.name, new.east_m - old.east_m, new.north_m - old.north_m, new.height_m - old.height_m,
+            in_words(points.from_mark(old, marks[shot.mark_id]), job.length_unit),
+            in_words(points.from_mark(new, marks[shot.mark_id]), job.length_unit),
+        )
+        for shot, old, new in zip(shots, before, after, strict=True)
+    ]  # fmt: skip
 
 
 def apply_solution(context: Context, job_id: str, wish: SolutionWish) -> None:
@@ -162,44 +204,34 @@ def apply_solution(context: Context, job_id: str, wish: SolutionWish) -> None:
     def work(session: Session) -> None:
         job, now = job_of(session, job_id), context.now()
         solution = _read_solution(session, job, wish, now)
-        if solution.finding.severity is Severity.STOP and not wish.accepted:
+        if solution.finding.is_stop and not wish.accepted:
             raise ConflictError(solution.finding.sentence)
         _replace(
-            session,
-            job,
-            solution.occupation,
-            solution.present,
-            solution.coordinate,
-            True,
-            wish.reason or "static solution",
-            wish.unlock,
-            now,
-        )
+            session, job, solution.occupation, solution.present, solution.coordinate, True,
+            wish.reason or "static solution", wish.unlock, now,
+        )  # fmt: skip
 
     context.database.write(work)
     context.changed(job_id)
 
 
-def restore_coordinate(
-    context: Context, job_id: str, occupation_id: str, coordinate_id: str, reason: str, unlock: bool
-) -> None:
+def restore_coordinate(context: Context, job_id: str, wish: RestoreCoordinate) -> None:
     """Go back to a coordinate the base had before: a new row with the same numbers, so points come back to the same bits."""
-    if not reason.strip():
+    if not wish.reason.strip():
         raise InputError("Say in a few words why the coordinate is changed.", field="reason")
 
     def work(session: Session) -> None:
         job, now = job_of(session, job_id), context.now()
-        occupation = session.get(Occupation, occupation_id)
-        row = session.get(BaseCoordinate, coordinate_id)
-        if occupation is None or occupation.job_id != job_id or row is None or row.occupation_id != occupation_id:
+        occupation = session.get(Occupation, wish.occupation_id)
+        row = session.get(BaseCoordinate, wish.coordinate_id)
+        if occupation is None or occupation.job_id != job_id or row is None or row.occupation_id != occupation.id:
             raise NotFoundError("This coordinate is not one of this set-up's.")
         again = Proposed(
             (row.x_m, row.y_m, row.z_m), row.source, row.detail, row.accuracy_horizontal_95_m, row.accuracy_vertical_95_m,
             row.frame, row.frame_epoch, row.evidence_id,
         )  # fmt: skip
-        _replace(
-            session, job, occupation, base_coordinate_of(session, occupation_id), again, row.locked, reason, unlock, now
-        )
+        present = base_of(session, occupation).coordinate
+        _replace(session, job, occupation, present, again, row.locked, wish.reason, wish.unlock, now)
 
     context.database.write(work)
     context.changed(job_id)
@@ -227,13 +259,12 @@ def _replace(
     )  # fmt: skip
 
 
-def coordinates_view(session: Session, occupation: Occupation) -> Sequence[dict[str, Any]]:
+def coordinates_view(base: BaseNow) -> list[CoordinateView]:
     """Return the coordinates an occupation had, newest first."""
     return [
-        {
-            "id": row.id, "source": row.source, "detail": row.detail, "frame": row.frame, "frame_epoch": row.frame_epoch,
-            "accuracy_horizontal_95_m": row.accuracy_horizontal_95_m, "locked": row.locked, "reason": row.reason,
-            "created_s": row.created_s,
-        }
-        for row in base_coordinates_of(session, occupation.id)[::-1]
+        CoordinateView(
+            row.id, row.source, row.detail, row.frame, row.frame_epoch, row.accuracy_horizontal_95_m, row.locked, row.reason,
+            row.created_s,
+        )
+        for row in base.coordinates[::-1]
     ]  # fmt: skip

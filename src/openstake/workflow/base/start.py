@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -13,44 +12,28 @@ from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.frames import Anchor
+from openstake.core.limits import ShortText
 from openstake.core.mark import GivenMark
 from openstake.core.units import text_from_metres
 from openstake.store.book import write_entry
-from openstake.store.models import (
-    BaseCoordinate,
-    HeightReading,
-    Listening,
-    Mark,
-    Occupation,
-    OccupationEnd,
-)
-from openstake.workflow.base import coordinate as base_coordinate
-from openstake.workflow.base import log as base_log
-from openstake.workflow.base import setup as base_setup
-from openstake.workflow.base import solution as base_solution
+from openstake.store.models import BaseCoordinate, HeightReading, Listening, Mark, Occupation, OccupationEnd
+from openstake.workflow.base import log, setup, solution
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, proposed
-from openstake.workflow.base.setup import SetUpNow, check_url, needed_setup
-from openstake.workflow.base.view import stops_before_start, view
-from openstake.workflow.context import (
-    Context,
-    JobNow,
-    base_coordinate_of,
-    job_of,
-    listening_of,
-    needed_occupation,
-    open_occupation,
-)
+from openstake.workflow.base.heights import CorrectHeight, NewReading, add_reading, replace_reading
+from openstake.workflow.base.setup import USUAL_STATION_ID, SetUpNow, Source, check_url, needed_setup
+from openstake.workflow.base.view import BaseView, stops_before_start, view
+from openstake.workflow.context import Context
 from openstake.workflow.job.jobs import anchor_local
+from openstake.workflow.now.base import base_of, listening_of, needed_occupation, open_occupation
 from openstake.workflow.now.heights import (
     BaseHeight,
-    add_reading,
-    base_height,
-    base_height_of,
     in_a_sentence,
     known_antenna,
-    replace_reading,
+    readings_of_setup,
     rover_arp_to_apc_m,
 )
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.marks import MarkNow, current_marks, head_of, row_of
 from openstake.workflow.secrets import keep_secret, secret_of
 from openstake.workflow.watch import listen as watch
@@ -59,34 +42,34 @@ _POINTS = {RefersTo.APC: "phase centre", RefersTo.ARP: "ARP", RefersTo.MARK: "ma
 
 
 @dataclass(frozen=True)
-class ListenWish:
-    """Where to listen, and what the rover's position refers to there."""
+class Listen:
+    """Where to listen, and what the rover's position refers to there; the password is written and never read."""
 
-    base_url: str | None
-    base_password: str | None
-    rover_url: str | None
-    refers_to: str
-    receiver_url: str | None = None
+    base_url: ShortText | None = None
+    base_password: ShortText | None = None
+    rover_url: ShortText | None = None
+    receiver_url: ShortText | None = None
+    refers_to: RefersTo = RefersTo.ARP
 
 
 @dataclass(frozen=True)
-class StartWish:
+class StartBase:
     """What the crew settled before starting the base; what is None stands as the set-up has it.
 
     `reading` is one more height reading, typed with the start.  `accepted`: start although a finding says stop.
     """
 
-    listen: ListenWish | None = None
-    mark_id: str | None = None
-    source: str | None = None
+    listen: Listen | None = None
+    mark_id: ShortText | None = None
+    source: Source | None = None
     station_id: int | None = None
-    reading: str | None = None
-    feature: str = "bottom"
-    base_password: str | None = None
+    reading: ShortText | None = None
+    feature: ShortText = "bottom"
+    base_password: ShortText | None = None
     accepted: bool = False
 
 
-def start(context: Context, job_id: str, wish: StartWish) -> dict[str, Any]:
+def start(context: Context, job_id: str, wish: StartBase) -> BaseView:
     """Record the occupation, begin to listen, and type the values into the base where it is a stand-in."""
     changes = {
         name: value
@@ -100,26 +83,26 @@ def start(context: Context, job_id: str, wish: StartWish) -> dict[str, Any]:
         if open_occupation(session, job_id):
             raise ConflictError("A base is running in this job already. End it before starting another.")
     if changes:
-        base_setup.settle(context, job_id, changes)
+        setup.settle(context, job_id, changes)
 
     def work(session: Session) -> tuple[Occupation, Listening]:
         job, now = job_of(session, job_id), context.now()
         if open_occupation(session, job_id):
             raise ConflictError("A base is running in this job already. End it before starting another.")
-        setup = needed_setup(session, job, now)
-        listen = wish.listen or _settled_listen(setup)
+        settled = needed_setup(session, job, now)
+        listen = wish.listen or _settled_listen(settled)
         if wish.reading is not None:
-            add_reading(session, job, wish.reading, wish.feature, "", "before", now, setup.id, None)
-        height = base_height(session, None, setup.id)
+            add_reading(session, job, NewReading(wish.reading, wish.feature), now, settled.id, None)
+        height = readings_of_setup(session, settled.id).height("before")
         if height is None:
             raise InputError("Type the height of the antenna first.", field="reading")
-        coordinate = proposed(session, job, setup, height.arp_height_m)
-        stops = stops_before_start(session, job, setup, coordinate, known_antenna(session, job))
+        coordinate = proposed(session, job, settled, height.arp_height_m)
+        stops = stops_before_start(session, job, settled, coordinate, known_antenna(kit_of(session, job_id)))
         if stops and not wish.accepted:
-            raise ConflictError(stops[0]["sentence"], field="accepted")
-        mark = _mark_of(session, job, setup, coordinate, now)
+            raise ConflictError(stops[0].sentence, field="accepted")
+        mark = _mark_of(session, job, settled, coordinate, now)
         occupation = Occupation(
-            job_id=job_id, mark_id=mark.id, station_id=_station_id(setup), setup_id=setup.id, started_s=now
+            job_id=job_id, mark_id=mark.id, station_id=_station_id(settled), setup_id=settled.id, started_s=now
         )
         session.add(occupation)
         session.flush()
@@ -128,7 +111,7 @@ def start(context: Context, job_id: str, wish: StartWish) -> dict[str, Any]:
         session.add_all([row, listening])
         session.flush()
         _anchor(session, job, mark, row, now)
-        _write_start(session, job, occupation, mark, height, row, [item["code"] for item in stops], now)
+        _write_start(session, job, occupation, mark, height, row, [item.code for item in stops], now)
         return occupation, listening
 
     occupation, listening = context.database.write(work)
@@ -138,22 +121,23 @@ def start(context: Context, job_id: str, wish: StartWish) -> dict[str, Any]:
     configure_standin(context, job_id)
     watch.listen(context, occupation, listening)
     with context.database.read() as session:
-        logs = base_coordinate_of(session, occupation.id).source == "static" and listening.base_url is not None
-    if logs:
-        context.database.write(lambda session: base_log.begin(context, session, occupation, context.now()))
+        static = base_of(session, occupation).coordinate.source == "static"
+    if static and listening.base_url is not None:
+        context.database.write(lambda session: log.begin(context, session, occupation, context.now()))
     context.changed(job_id)
     return view(context, job_id)
 
 
-def _settled_listen(setup: SetUpNow) -> ListenWish:
+def _settled_listen(setup: SetUpNow) -> Listen:
     settled = setup.settled
-    wish = ListenWish(settled.base_url, None, settled.rover_url, settled.refers_to or "arp", settled.receiver_url)
+    refers_to = RefersTo(settled.refers_to or RefersTo.ARP)
+    wish = Listen(settled.base_url, None, settled.rover_url, settled.receiver_url, refers_to)
     _check_listen(wish)
     return wish
 
 
 def _station_id(setup: SetUpNow) -> int:
-    return base_setup.USUAL_STATION_ID if setup.settled.station_id is None else setup.settled.station_id
+    return USUAL_STATION_ID if setup.settled.station_id is None else setup.settled.station_id
 
 
 def _mark_of(session: Session, job: JobNow, setup: SetUpNow, coordinate: Proposed, now: float) -> MarkNow:
@@ -163,7 +147,7 @@ def _mark_of(session: Session, job: JobNow, setup: SetUpNow, coordinate: Propose
         return head_of(session, job, settled.mark_id)
     if not settled.point_name:
         raise InputError("Pick the mark under the antenna, or name a new point.", field="mark_id")
-    if job.frame.is_local and job.frame.definition.anchor is None:
+    if job.lies_nowhere:
         raise InputError(
             "An assumed system has no place on Earth yet: the first base stands on a mark of its list.", field="mark_id"
         )
@@ -201,7 +185,7 @@ def _write_start(
 
 def _anchor(session: Session, job: JobNow, mark: MarkNow, coordinate: BaseCoordinate, now: float) -> None:
     """Let a base on an average say where an assumed system lies that nobody has placed yet."""
-    if not job.frame.is_local or job.frame.definition.anchor is not None:
+    if not job.lies_nowhere:
         return
     place = geodetic_from_ecef((coordinate.x_m, coordinate.y_m, coordinate.z_m), job.frame.ellipsoid)
     latitude, longitude, height = (float(value) for value in place)
@@ -210,11 +194,7 @@ def _anchor(session: Session, job: JobNow, mark: MarkNow, coordinate: BaseCoordi
     anchor_local(session, job, replace(job.frame.definition, anchor=anchor), reason, now)
 
 
-def _check_listen(wish: ListenWish) -> None:
-    if wish.refers_to not in set(RefersTo):
-        raise InputError(
-            "Say whether the rover's position refers to its phase centre, its ARP or the mark.", field="refers_to"
-        )
+def _check_listen(wish: Listen) -> None:
     if not wish.rover_url and not wish.base_url:
         raise InputError("Give the address of the rover's NMEA, of the base's stream, or both.", field="rover_url")
     for field, url in (("base_url", wish.base_url), ("rover_url", wish.rover_url), ("receiver_url", wish.receiver_url)):
@@ -222,15 +202,15 @@ def _check_listen(wish: ListenWish) -> None:
             check_url(url, field)
 
 
-def _listening_row(session: Session, job_id: str, wish: ListenWish, occupation_id: str, now: float) -> Listening:
-    above = rover_arp_to_apc_m(session, job_id) if wish.refers_to == RefersTo.APC else None
+def _listening_row(session: Session, job_id: str, wish: Listen, occupation_id: str, now: float) -> Listening:
+    above = rover_arp_to_apc_m(kit_of(session, job_id)) if wish.refers_to is RefersTo.APC else None
     return Listening(
         occupation_id=occupation_id, base_url=wish.base_url, rover_url=wish.rover_url, receiver_url=wish.receiver_url,
-        refers_to=wish.refers_to, arp_to_apc_m=above, started_s=now,
+        refers_to=wish.refers_to.value, arp_to_apc_m=above, started_s=now,
     )  # fmt: skip
 
 
-def listen_elsewhere(context: Context, job_id: str, wish: ListenWish) -> dict[str, Any]:
+def listen_elsewhere(context: Context, job_id: str, wish: Listen) -> BaseView:
     """Listen at other addresses from now on; what was heard before stays with the addresses it came from."""
     _check_listen(wish)
 
@@ -245,7 +225,7 @@ def listen_elsewhere(context: Context, job_id: str, wish: ListenWish) -> dict[st
         write_entry(
             session, now, "listening-changed",
             f"Listening changed: base stream {wish.base_url or 'none'}, rover {wish.rover_url or 'none'}, "
-            f"position refers to the {_POINTS[RefersTo(wish.refers_to)]}.",
+            f"position refers to the {_POINTS[wish.refers_to]}.",
             job_id, listening=listening.id, before=before.id,
         )  # fmt: skip
         return occupation, listening, before.id if before.base_url == wish.base_url else None
@@ -259,23 +239,21 @@ def listen_elsewhere(context: Context, job_id: str, wish: ListenWish) -> dict[st
     return view(context, job_id)
 
 
-def read_base_height(
-    context: Context, job_id: str, reading: str, feature: str, who: str, moment: str
-) -> dict[str, Any]:
+def read_base_height(context: Context, job_id: str, wish: NewReading) -> BaseView:
     """Add a height reading: before the session to the set-up or the running base, after it to the base that runs or ended last."""
 
     def work(session: Session) -> None:
         job, now = job_of(session, job_id), context.now()
         occupation = open_occupation(session, job_id)
-        if moment == "after":
+        if wish.moment == "after":
             occupation = occupation or _latest(session, job_id)
             if occupation is None:
                 raise NotFoundError("No base has run in this job, so there is no closing height.")
         setup_id = occupation.setup_id if occupation else needed_setup(session, job, now).id
-        add_reading(session, job, reading, feature, who, moment, now, setup_id, occupation)
+        add_reading(session, job, wish, now, setup_id, occupation)
 
     context.database.write(work)
-    if moment == "before":
+    if wish.moment == "before":
         configure_standin(context, job_id)
     context.changed(job_id)
     return view(context, job_id)
@@ -287,36 +265,28 @@ def _latest(session: Session, job_id: str) -> Occupation | None:
     ).first()
 
 
-def correct_height(
-    context: Context,
-    job_id: str,
-    replaces_id: str,
-    reading: str | None,
-    feature: str,
-    reason: str,
-    set_aside: bool = False,
-) -> dict[str, Any]:
+def correct_height(context: Context, job_id: str, wish: CorrectHeight) -> BaseView:
     """Add a reading that replaces another: every point measured from this base follows; the old one stays in the Book."""
 
     def work(session: Session) -> None:
         job, now = job_of(session, job_id), context.now()
-        occupation = _of_reading(session, job_id, replaces_id)
-        before = base_height_of(session, occupation.id) if occupation else None
-        old, row = replace_reading(session, job, replaces_id, reading, feature, reason, set_aside, now)
-        unit = job.length_unit
-        moved = ""
+        occupation = _of_reading(session, job_id, wish.replaces_id)
+        before = base_of(session, occupation).height if occupation else None
+        old, row = replace_reading(session, job, wish, now)
+        unit, moved = job.length_unit, ""
         if occupation is not None and before is not None and row.moment == "before":
-            after = base_height(session, occupation, occupation.setup_id)
+            after = base_of(session, occupation).readings.height("before")
             if after is None:
                 raise ConflictError("A running base needs one height reading that is used. Add another one first.")
             by = text_from_metres(after.arp_height_m - before.arp_height_m, unit)
             moved = f" Every point from this base moves by {by} in height."
-        what = "set aside" if set_aside else f"corrected to '{row.text}' ({text_from_metres(row.arp_height_m, unit)})"
+        corrected = f"corrected to '{row.text}' ({text_from_metres(row.arp_height_m, unit)})"
         write_entry(
             session, now, "base-height-corrected",
-            f"Base height '{old.text}' ({text_from_metres(old.arp_height_m, unit)}) {what}: {row.reason}.{moved}", job_id,
+            f"Base height '{old.text}' ({text_from_metres(old.arp_height_m, unit)}) "
+            f"{'set aside' if row.set_aside else corrected}: {row.reason}.{moved}", job_id,
             occupation=occupation.id if occupation else None, replaces=old.id, height_reading=row.id,
-            arp_height_m=row.arp_height_m, set_aside=set_aside,
+            arp_height_m=row.arp_height_m, set_aside=row.set_aside,
         )  # fmt: skip
 
     context.database.write(work)
@@ -346,11 +316,11 @@ def configure_standin(context: Context, job_id: str) -> None:
         if not job.practice or context.practice is None:
             return
         if occupation is None:
-            context.practice.base.silence()
+            context.practice.silence()
             return
-        mark_xyz, arp_height = base_coordinate.meant_mark_and_height(session, occupation)
-    latitude, longitude, height = (float(value) for value in geodetic_from_ecef(mark_xyz))
-    context.practice.broadcast(latitude, longitude, height, arp_height, occupation.station_id)
+        base = base_of(session, occupation)
+    latitude, longitude, height = (float(value) for value in geodetic_from_ecef(base.mark_m))
+    context.practice.broadcast(latitude, longitude, height, base.height.arp_height_m, occupation.station_id)
 
 
 def _refuse_while_recording(context: Context, occupation_id: str) -> None:
@@ -359,17 +329,17 @@ def _refuse_while_recording(context: Context, occupation_id: str) -> None:
         raise ConflictError("A shot is being recorded and would be lost. Wait for its end, or cancel it first.")
 
 
-def end(context: Context, job_id: str) -> dict[str, Any]:
+def end(context: Context, job_id: str) -> BaseView:
     """End the occupation and stop listening; everything recorded stays."""
 
     def work(session: Session) -> Occupation:
         occupation = needed_occupation(session, job_id)
         _refuse_while_recording(context, occupation.id)
         now = context.now()
-        base_log.end_open(context, session, occupation, now)
+        log.end_open(context, session, occupation, now)
         session.add(OccupationEnd(occupation_id=occupation.id, ended_s=now))
         mark = session.get_one(Mark, occupation.mark_id)
-        names = [item["name"] for item in base_log.raw_files(context, session, occupation)]
+        names = [item.name for item in log.raw_files_of(context, session, {occupation.id})[occupation.id]]
         write_entry(
             session, now, "base-ended", f"Base {occupation.station_id} on {mark.name} ended; {len(names)} raw files kept.",
             job_id, occupation=occupation.id, files=names,
@@ -383,17 +353,15 @@ def end(context: Context, job_id: str) -> dict[str, Any]:
     return view(context, job_id)
 
 
-def apply_solution(context: Context, job_id: str, wish: base_solution.SolutionWish) -> dict[str, Any]:
+def apply_solution(context: Context, job_id: str, wish: solution.SolutionWish) -> BaseView:
     """Replace a base's coordinate by a static solution; a stand-in that runs sends it from now on."""
-    base_solution.apply_solution(context, job_id, wish)
+    solution.apply_solution(context, job_id, wish)
     configure_standin(context, job_id)
     return view(context, job_id)
 
 
-def restore_coordinate(
-    context: Context, job_id: str, occupation_id: str, coordinate_id: str, reason: str, unlock: bool
-) -> dict[str, Any]:
+def restore_coordinate(context: Context, job_id: str, wish: solution.RestoreCoordinate) -> BaseView:
     """Go back to a coordinate the base had before."""
-    base_solution.restore_coordinate(context, job_id, occupation_id, coordinate_id, reason, unlock)
+    solution.restore_coordinate(context, job_id, wish)
     configure_standin(context, job_id)
     return view(context, job_id)

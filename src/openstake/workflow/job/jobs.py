@@ -3,23 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, FrameError, InputError
-from openstake.core.geodesy.frames import FrameDefinition, job_frame
+from openstake.core.geodesy.frames import Anchor, FrameDefinition, Ground, job_frame
 from openstake.core.geodesy.systems import unit_of_system
-from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, metres_from_text
+from openstake.core.limits import HEIGHTS_AGREE_M, WIDEST_HEIGHTS_AGREE_M, ShortText
+from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, LengthUnit, metres_from_text
 from openstake.store.book import write_entry
 from openstake.store.lines import heads
-from openstake.store.models import GeoidGridFile, Job, JobProfile, JobSettings, Mark
-from openstake.workflow.context import Context, JobNow, definition_as_json, job_of, open_occupation
-from openstake.workflow.job.system import definition_of, epoch_year, ground_of, middle_of, operation_of, place_of
-from openstake.workflow.now.marks import current_places, current_rows, given_of, row_of
+from openstake.store.models import GeoidGridFile, Job, JobProfile, JobSettings
+from openstake.workflow.context import Context
+from openstake.workflow.job.system import definition_of, epoch_year, ground_of, operation_of, place_of
+from openstake.workflow.now.base import open_occupation
+from openstake.workflow.now.job import JobNow, count_marks, definition_as_json, job_of, jobs_of
+from openstake.workflow.now.marks import current_places, current_rows, given_of, middle_of, row_of
 
 LONGEST = {
     "name": 200,
@@ -38,29 +41,88 @@ _WORDS = {
     "place_latitude_deg": "place", "place_longitude_deg": "place", "archived": "archive",
 }  # fmt: skip
 _COLUMNS = tuple(_WORDS)
+_NOT_TEXT = ("archived", "geoid_id", "project_height_m", "place_latitude_deg", "place_longitude_deg", "height_limit_m")
+
+
+@dataclass(frozen=True)
+class JobView:
+    """A job and its settings; of a system that cannot be used any more only `problem` says what it was."""
+
+    id: str
+    settings_id: str
+    name: str
+    archived: bool
+    client: str
+    task: str
+    crew: str
+    time_zone: str
+    notes: str
+    practice: bool
+    created_s: float
+    length_unit: LengthUnit
+    length_unit_word: str
+    system_code: int | None
+    system_name: str
+    datum: str
+    area: str
+    system_unit: str | None
+    is_local: bool
+    anchored: bool
+    anchor: Anchor | None
+    definition: str
+    operation: str | None
+    ground: Ground | None
+    frame_name: str
+    frame_epoch: str
+    vertical_system: str
+    geoid_id: str | None
+    geoid_name: str | None
+    project_height_m: float | None
+    height_limit_m: float
+    place_latitude_deg: float | None
+    place_longitude_deg: float | None
+    problem: str
+    marks: int
+
+
+@dataclass(frozen=True)
+class JobsQuery:
+    """Words that a job must hold; those put away, or the others."""
+
+    text: ShortText = ""
+    archived: bool = False
+
+
+@dataclass(frozen=True)
+class Jobs:
+    """Jobs of the data folder, oldest first."""
+
+    jobs: list[JobView]
+
+
+@dataclass(frozen=True)
+class CopyJob:
+    """The name of a job that takes another as its template, with or without its control list."""
+
+    name: ShortText
+    with_control: bool = False
 
 
 def create_job(
     context: Context, name: str, system: Mapping[str, Any], unit: str, practice: bool = False, **more: Any
-) -> dict[str, Any]:
+) -> JobView:
     """Make a job and return it; its name must be new, its system one we can work in."""
 
     def work(session: Session) -> JobNow:
         now = context.now()
         empty = {column: "" for column in _COLUMNS if column not in _NOT_TEXT} | {
-            "archived": False, "time_zone": "UTC", "height_limit_m": _HEIGHT_LIMIT_M,
+            "archived": False, "time_zone": "UTC", "height_limit_m": HEIGHTS_AGREE_M,
         }  # fmt: skip
         values = _changed(session, None, empty, {"name": name, "system": system, "length_unit": unit} | more)
         return _store_new(session, values, practice, now, "")
 
     job = context.database.write(work)
-    return job_view(job) | {"marks": 0}
-
-
-_NOT_TEXT = ("archived", "geoid_id", "project_height_m", "place_latitude_deg", "place_longitude_deg", "height_limit_m")
-# How far readings of one antenna height may differ (common practice: 2-3 mm), and the widest that a job may ask for.
-_HEIGHT_LIMIT_M = 0.003
-_WIDEST_HEIGHT_LIMIT_M = 0.1
+    return job_view(job, 0)
 
 
 def _store_new(session: Session, values: dict[str, Any], practice: bool, now: float, origin: str) -> JobNow:
@@ -79,7 +141,7 @@ def _store_new(session: Session, values: dict[str, Any], practice: bool, now: fl
     return made
 
 
-def change_settings(context: Context, job_id: str, replaces_id: str, changes: Mapping[str, Any]) -> dict[str, Any]:
+def change_settings(context: Context, job_id: str, replaces_id: str, changes: Mapping[str, Any]) -> JobView:
     """Add settings that replace the present ones; every coordinate follows.  Only what is given changes."""
 
     def work(session: Session) -> JobNow:
@@ -98,7 +160,7 @@ def change_settings(context: Context, job_id: str, replaces_id: str, changes: Ma
     job = context.database.write(work)
     context.changed(job_id)
     with context.database.read() as session:
-        return job_view(job) | {"marks": count_marks(session).get(job_id, 0)}
+        return job_view(job, count_marks(session, job_id).get(job_id, 0))
 
 
 def store_settings(
@@ -130,43 +192,60 @@ def _changed(
 ) -> dict[str, Any]:
     """Return the settings with what a person typed put in; a sentence where it cannot be."""
     values = before | {name: None for name in _NOT_TEXT if name not in before}
-    for name, most in LONGEST.items():
-        if name in changes:
-            text = str(changes[name] or "").strip()
-            values[name] = text if name == "notes" else " ".join(text.split())
-            if len(values[name]) > most:
-                raise InputError(f"The {_WORDS[name]} has at most {most} letters.", field=name)
+    _change_texts(values, changes)
     _check_name(session, job, values["name"])
-    if "length_unit" in changes:
-        values["length_unit"] = changes["length_unit"]
-    unit = values["length_unit"]
-    if unit not in METRES_PER_UNIT:
-        raise InputError(f"'{unit}' is not a length unit of a job; it is m, ft or sft.", field="length_unit")
-    if "time_zone" in changes:
-        values["time_zone"] = _time_zone(str(changes["time_zone"]))
-    if "archived" in changes:
-        values["archived"] = bool(changes["archived"])
-    if "frame_epoch" in changes:
-        epoch_year(str(changes["frame_epoch"] or ""))
-        values["frame_epoch"] = str(changes["frame_epoch"] or "").strip()
-    if "project_height" in changes:
-        values["project_height_m"] = _length(changes, "project_height", unit)
-    if "height_limit" in changes:
-        limit_m = _length(changes, "height_limit", unit) or _HEIGHT_LIMIT_M
-        if not 0.0 < limit_m <= _WIDEST_HEIGHT_LIMIT_M:
-            raise InputError(
-                "Readings of one height may differ by more than 0 and at most 0.1 m.", field="height_limit"
-            )
-        values["height_limit_m"] = limit_m
+    _change_unit(values, changes)
+    _change_times(values, changes)
+    _change_lengths(values, changes)
     if {"latitude", "longitude"} & set(changes):
         place = place_of(str(changes.get("latitude") or ""), str(changes.get("longitude") or ""))
         values["place_latitude_deg"], values["place_longitude_deg"] = place or (None, None)
+    if "archived" in changes:
+        values["archived"] = bool(changes["archived"])
     if "geoid_id" in changes:
         if changes["geoid_id"] is not None and session.get(GeoidGridFile, changes["geoid_id"]) is None:
             raise InputError("This geoid grid is not in the data folder. Add it first.", field="geoid_id")
         values["geoid_id"] = changes["geoid_id"]
     _change_frame(session, job, values, changes)
     return values
+
+
+def _change_texts(values: dict[str, Any], changes: Mapping[str, Any]) -> None:
+    for name, most in LONGEST.items():
+        if name in changes:
+            text = str(changes[name] or "").strip()
+            values[name] = text if name == "notes" else " ".join(text.split())
+            if len(values[name]) > most:
+                raise InputError(f"The {_WORDS[name]} has at most {most} letters.", field=name)
+
+
+def _change_unit(values: dict[str, Any], changes: Mapping[str, Any]) -> None:
+    if "length_unit" in changes:
+        values["length_unit"] = changes["length_unit"]
+    unit = values["length_unit"]
+    if unit not in METRES_PER_UNIT:
+        raise InputError(f"'{unit}' is not a length unit of a job; it is m, ft or sft.", field="length_unit")
+
+
+def _change_times(values: dict[str, Any], changes: Mapping[str, Any]) -> None:
+    if "time_zone" in changes:
+        values["time_zone"] = _time_zone(str(changes["time_zone"]))
+    if "frame_epoch" in changes:
+        epoch_year(str(changes["frame_epoch"] or ""))
+        values["frame_epoch"] = str(changes["frame_epoch"] or "").strip()
+
+
+def _change_lengths(values: dict[str, Any], changes: Mapping[str, Any]) -> None:
+    unit = values["length_unit"]
+    if "project_height" in changes:
+        values["project_height_m"] = _length(changes, "project_height", unit)
+    if "height_limit" in changes:
+        limit_m = _length(changes, "height_limit", unit) or HEIGHTS_AGREE_M
+        if not 0.0 < limit_m <= WIDEST_HEIGHTS_AGREE_M:
+            raise InputError(
+                "Readings of one height may differ by more than 0 and at most 0.1 m.", field="height_limit"
+            )
+        values["height_limit_m"] = limit_m
 
 
 def _length(changes: Mapping[str, Any], field: str, unit: str) -> float | None:
@@ -216,79 +295,66 @@ def _time_zone(name: str) -> str:
     return name
 
 
-def copy_job(context: Context, job_id: str, name: str, with_control: bool) -> dict[str, Any]:
+def copy_job(context: Context, job_id: str, wish: CopyJob) -> JobView:
     """Make a new job with another's settings and profiles, and its control list where that is wished."""
 
     def work(session: Session) -> JobNow:
         pattern, now = job_of(session, job_id), context.now()
         values = {column: getattr(pattern.settings, column) for column in _COLUMNS}
-        values |= {"name": " ".join(name.split())[:200], "archived": False}
+        values |= {"name": " ".join(wish.name.split())[:200], "archived": False}
         _check_name(session, None, values["name"])
         made = _store_new(session, values, pattern.practice, now, f" after {pattern.name}")
         for row in session.scalars(select(JobProfile).where(JobProfile.job_id == job_id).order_by(JobProfile.n)):
             session.add(JobProfile(job_id=made.id, line_id=row.line_id, chosen=row.chosen, created_s=now))
-        if with_control:
+        if wish.with_control:
             session.add_all(row_of(given_of(mark), made.id, mark.source, now) for mark in current_rows(session, job_id))
         return made
 
     job = context.database.write(work)
     with context.database.read() as session:
-        return job_view(job) | {"marks": count_marks(session).get(job.id, 0)}
+        return job_view(job, count_marks(session, job.id).get(job.id, 0))
 
 
-def job_view(job: JobNow) -> dict[str, Any]:
+def job_view(job: JobNow, marks: int) -> JobView:
+    """Return a job for the pages; `marks` is how many its list holds."""
     settings = job.settings
-    view: dict[str, Any] = {
-        "id": job.id, "settings_id": settings.id, "name": settings.name, "archived": settings.archived,
-        "client": settings.client, "task": settings.task, "crew": settings.crew, "time_zone": settings.time_zone,
-        "notes": settings.notes, "practice": job.practice, "created_s": job.created_s,
-        "length_unit": settings.length_unit, "length_unit_word": UNIT_WORDS[settings.length_unit],
-        "system_code": None, "system_name": settings.system_label, "datum": "", "area": "", "system_unit": None,
-        "is_local": False, "anchored": False, "anchor": None, "definition": "", "operation": None, "ground": None,
-        "frame_name": settings.frame_name, "frame_epoch": settings.frame_epoch, "vertical_system": settings.vertical_system, "geoid_id": settings.geoid_id,
-        "geoid_name": job.geoid_file.name if job.geoid_file else None, "project_height_m": settings.project_height_m, "height_limit_m": settings.height_limit_m,
-        "place_latitude_deg": settings.place_latitude_deg, "place_longitude_deg": settings.place_longitude_deg,
-        "problem": "",
-    }  # fmt: skip
+    bare = JobView(
+        job.id, settings.id, settings.name, settings.archived, settings.client, settings.task, settings.crew,
+        settings.time_zone, settings.notes, job.practice, job.created_s, job.length_unit, UNIT_WORDS[job.length_unit], None,
+        settings.system_label, "", "", None, False, False, None, "", None, None, settings.frame_name, settings.frame_epoch,
+        settings.vertical_system, settings.geoid_id, job.geoid_file.name if job.geoid_file else None,
+        settings.project_height_m, settings.height_limit_m, settings.place_latitude_deg, settings.place_longitude_deg, "",
+        marks,
+    )  # fmt: skip
     try:
         frame = job.frame
     except FrameError as error:
-        return view | {"problem": error.sentence}
+        return replace(bare, problem=error.sentence)
     definition = frame.definition
-    anchor, ground = definition.anchor, definition.ground
-    return view | {
-        "system_code": frame.code, "system_name": settings.system_label or frame.name, "datum": frame.datum,
-        "area": frame.area.name if frame.area else "", "is_local": frame.is_local, "anchored": anchor is not None,
-        "system_unit": None if frame.is_local else unit_of_system(definition.system), "definition": definition.system,
-        "anchor": None if anchor is None else vars(anchor), "ground": None if ground is None else vars(ground),
-        "operation": definition.operation.name if definition.operation else None,
-    }  # fmt: skip
+    return replace(
+        bare, system_code=frame.code, system_name=settings.system_label or frame.name, datum=frame.datum,
+        area=frame.area.name if frame.area else "", is_local=frame.is_local, anchored=definition.anchor is not None,
+        system_unit=None if frame.is_local else unit_of_system(definition.system), definition=definition.system,
+        anchor=definition.anchor, ground=definition.ground,
+        operation=definition.operation.name if definition.operation else None,
+    )  # fmt: skip
 
 
-def count_marks(session: Session) -> dict[str, int]:
-    """Return how many marks each job's list holds, by job."""
-    replaced = select(Mark.replaces_id).where(Mark.replaces_id.is_not(None))
-    rows = session.execute(
-        select(Mark.job_id, func.count()).where(~Mark.withdrawn, Mark.id.not_in(replaced)).group_by(Mark.job_id)
-    )
-    return {row[0]: row[1] for row in rows}
-
-
-def list_jobs(context: Context, text: str = "", archived: bool = False) -> list[dict[str, Any]]:
+def list_jobs(context: Context, query: JobsQuery) -> Jobs:
     """Return the jobs whose name, client, task, crew or notes hold every word; those put away only where asked."""
-    words = text.lower().split()
+    words = query.text.lower().split()
     with context.database.read() as session:
-        jobs = [job_of(session, job_id) for job_id in session.scalars(select(Job.id).order_by(Job.created_s))]
+        jobs = jobs_of(session)
         counts = count_marks(session)
     found = []
     for job in jobs:
         settings = job.settings
         haystack = " ".join((settings.name, settings.client, settings.task, settings.crew, settings.notes)).lower()
-        if settings.archived == archived and all(word in haystack for word in words):
-            found.append(job_view(job) | {"marks": counts.get(job.id, 0)})
-    return found
+        if settings.archived == query.archived and all(word in haystack for word in words):
+            found.append(job_view(job, counts.get(job.id, 0)))
+    return Jobs(found)
 
 
-def one_job(context: Context, job_id: str) -> dict[str, Any]:
+def one_job(context: Context, job_id: str) -> JobView:
     with context.database.read() as session:
-        return job_view(job_of(session, job_id)) | {"marks": count_marks(session).get(job_id, 0)}
+        return job_view(job_of(session, job_id), count_marks(session, job_id).get(job_id, 0))

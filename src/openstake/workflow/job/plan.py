@@ -1,51 +1,103 @@
-"""The site plan: marks, points, the base and its baselines, in columns so that many stay small."""
+"""The site plan: marks in columns so that many stay small, points page by page, the base and its baselines."""
 
 from __future__ import annotations
 
-from typing import Any
-
-from sqlalchemy import select
+from dataclasses import dataclass
 
 from openstake.core.errors import FrameError
-from openstake.store.models import Shot
-from openstake.workflow.context import Context, base_coordinate_of, job_of, open_occupation
-from openstake.workflow.job.system import middle_of
+from openstake.core.limits import ShortText
+from openstake.workflow.context import Context
 from openstake.workflow.now import points
-from openstake.workflow.now.marks import current_marks, current_places
+from openstake.workflow.now.base import bases_of, open_occupation
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.marks import current_marks, current_places, middle_of
+
+MOST_POINTS = 2000
 
 
-def view(context: Context, job_id: str) -> dict[str, Any]:
-    """Return east and north in metres of everything on the plan, and the convergence that turns its north arrow."""
+@dataclass(frozen=True)
+class PlanQuery:
+    """`after` is where the last page of points ended."""
+
+    after: ShortText = ""
+
+
+@dataclass(frozen=True)
+class PlanMarks:
+    """Marks in columns."""
+
+    id: list[str]
+    name: list[str]
+    east_m: list[float]
+    north_m: list[float]
+    check_only: list[bool]
+
+
+@dataclass(frozen=True)
+class PlanPoint:
+    """A point as derived now; `from_base`: it hangs on the base that runs."""
+
+    id: str
+    name: str
+    east_m: float
+    north_m: float
+    height_m: float
+    from_base: bool
+
+
+@dataclass(frozen=True)
+class PlanBase:
+    """The base that runs."""
+
+    east_m: float
+    north_m: float
+    station_id: int
+
+
+@dataclass(frozen=True)
+class Plan:
+    """East and north in metres, and the convergence that turns the north arrow; `next` asks for the points that follow."""
+
+    marks: PlanMarks
+    points: list[PlanPoint]
+    next: str | None
+    base: PlanBase | None
+    convergence_deg: float | None
+
+
+def view(context: Context, job_id: str, query: PlanQuery) -> Plan:
+    """Return everything on the plan; marks and base come with the first page of points."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        marks = current_marks(session, job)
+        marks = [] if query.after else current_marks(session, job)
         places, _ = current_places(session, job)
-        shots = session.scalars(select(Shot).where(Shot.job_id == job_id).order_by(Shot.created_s)).all()
-        placed = [(shot, points.derive(session, job, shot)) for shot in shots]
+        page, following = points.shots_page(session, job_id, query.after, MOST_POINTS, newest_first=False)
+        placed = zip(page, points.derive_all(session, job, page), strict=True)
         occupation = open_occupation(session, job_id)
-        base = None
-        if occupation is not None:
-            coordinate = base_coordinate_of(session, occupation.id)
-            try:
-                east, north, _ = job.frame.grid_from_ecef((coordinate.x_m, coordinate.y_m, coordinate.z_m))
-                base = {"east_m": float(east), "north_m": float(north), "station_id": occupation.station_id}
-            except FrameError:
-                base = None
+        base = None if occupation is None else bases_of(session, job_id, {occupation.id})[occupation.id]
+    running = None if base is None else base.occupation
     place = middle_of(job, places)
-    placed_frame = place is not None and not (job.frame.is_local and job.frame.definition.anchor is None)
-    return {
-        "marks": {
-            "id": [mark.id for mark in marks], "name": [mark.name for mark in marks],
-            "east_m": [mark.east_m for mark in marks], "north_m": [mark.north_m for mark in marks],
-            "check_only": [mark.given.check_only for mark in marks],
-        },
-        "points": [
-            {
-                "id": shot.id, "name": shot.name, "east_m": point.east_m, "north_m": point.north_m,
-                "height_m": point.height_m, "from_base": occupation is not None and shot.occupation_id == occupation.id and not point.virtual,
-            }
+    return Plan(
+        PlanMarks(
+            [mark.id for mark in marks], [mark.name for mark in marks], [mark.east_m for mark in marks],
+            [mark.north_m for mark in marks], [mark.given.check_only for mark in marks],
+        ),
+        [
+            PlanPoint(
+                shot.id, shot.name, point.east_m, point.north_m, point.height_m,
+                running is not None and shot.occupation_id == running.id and not point.virtual,
+            )
             for shot, point in placed
         ],
-        "base": base,
-        "convergence_deg": job.frame.convergence_deg(*place) if place is not None and placed_frame else None,
-    }  # fmt: skip
+        following,
+        None if base is None else _base(job, base.mark_m, base.occupation.station_id),
+        job.frame.convergence_deg(*place) if place is not None and not job.lies_nowhere else None,
+    )  # fmt: skip
+
+
+def _base(job: JobNow, mark_m: tuple[float, float, float], station_id: int) -> PlanBase | None:
+    try:
+        east, north, _ = job.frame.grid_from_ecef(mark_m)
+    except FrameError:
+        return None
+    return PlanBase(float(east), float(north), station_id)

@@ -1,25 +1,19 @@
-"""The job's coordinate system: found, described, tried out on the marks before it is taken; and the geoid grids."""
+"""The job's coordinate system: found, described, tried out on the marks before it is taken."""
 
 from __future__ import annotations
 
-import hashlib
 import re
-import tempfile
 from collections.abc import Mapping
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from datetime import date
-from pathlib import Path
-from typing import IO, Any
+from typing import Any, Literal
 
 import numpy as np
-from sqlalchemy import select
-from sqlalchemy.orm import Session
 
-from openstake.core.describe import fields_shown, typed
-from openstake.core.errors import FileError, FrameError, InputError
-from openstake.core.geodesy.factors import grid_factors, ppm
+from openstake.core.describe import FieldShown, fields_shown, typed
+from openstake.core.errors import FrameError, InputError
+from openstake.core.geodesy.factors import GridFactors, grid_factors, ppm
 from openstake.core.geodesy.frames import LOCAL, Anchor, FrameDefinition, Ground, JobFrame, job_frame
-from openstake.core.geodesy.geoid import grid_ending, read_geoid_grid
 from openstake.core.geodesy.systems import (
     POSITION_FRAMES,
     DatumShift,
@@ -30,15 +24,174 @@ from openstake.core.geodesy.systems import (
     search_verticals,
     unit_of_system,
 )
+from openstake.core.judge.finding import Finding
 from openstake.core.judge.job import SystemEvidence, judge_system
-from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, degrees_from_text
-from openstake.store.book import write_entry
-from openstake.store.models import GeoidGridFile
-from openstake.workflow.context import TRAINING_GRID, Context, JobNow, grid_of_file, job_of
-from openstake.workflow.now.marks import MarkNow, Places, current_marks, current_places
+from openstake.core.limits import LongText, ShortText
+from openstake.core.mark import GivenMark
+from openstake.core.units import UNIT_WORDS, LengthUnit, degrees_from_text
+from openstake.workflow.context import Context
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.marks import MarkNow, Places, current_marks, current_places, middle_of
 
-MOST_GRID_BYTES = 512 << 20
 MOST_MARKS_TRIED = 50
+
+
+@dataclass(frozen=True)
+class SystemQuery:
+    """Words of a name, a place or a code; a latitude and longitude that the area must hold."""
+
+    text: ShortText = ""
+    latitude: ShortText = ""
+    longitude: ShortText = ""
+
+
+@dataclass(frozen=True)
+class SystemFound:
+    """A system of the EPSG dataset, with the unit it is defined in."""
+
+    code: int
+    name: str
+    area: str
+    deprecated: bool
+    unit: str
+
+
+@dataclass(frozen=True)
+class Systems:
+    """Systems that match what was typed."""
+
+    systems: list[SystemFound]
+
+
+@dataclass(frozen=True)
+class SystemForms:
+    """The fields of what is typed for a system and for a mark, and the frames that positions come in."""
+
+    forms: dict[str, tuple[FieldShown, ...]]
+    position_frames: list[str]
+    mark: tuple[FieldShown, ...]
+
+
+@dataclass(frozen=True)
+class SystemWish:
+    """A coordinate system as chosen: by code, by WKT or PROJ text, by its parameters, or an assumed local one."""
+
+    kind: Literal["code", "text", "own", "local"]
+    code: int | None = None
+    text: LongText = ""
+    label: ShortText = ""
+    own: dict[str, Any] | None = None
+    anchor: dict[str, Any] | None = None
+
+
+@dataclass(frozen=True)
+class TrySystem:
+    """A system to try out, on the marks of a job where one is named."""
+
+    system: SystemWish
+    length_unit: LengthUnit = "m"
+    job_id: ShortText | None = None
+    latitude: ShortText = ""
+    longitude: ShortText = ""
+
+
+@dataclass(frozen=True)
+class GridPlace:
+    """A place in grid metres."""
+
+    east_m: float
+    north_m: float
+
+
+@dataclass(frozen=True)
+class Place:
+    """A place in degrees."""
+
+    latitude_deg: float
+    longitude_deg: float
+
+
+@dataclass(frozen=True)
+class TriedMark:
+    """Where a mark of the job would lie in another system."""
+
+    name: str
+    latitude_deg: float | None
+    longitude_deg: float | None
+    inside: bool
+
+
+@dataclass(frozen=True)
+class TriedSystem:
+    """A system tried out: where a typed place and the job's marks would fall."""
+
+    label: str
+    datum: str
+    area: str
+    definition: str
+    place: GridPlace | None
+    marks: list[TriedMark]
+    findings: list[Finding]
+
+
+@dataclass(frozen=True)
+class Factors:
+    """Scale, convergence and factors at a place; each factor also in ppm from 1."""
+
+    grid_scale: float
+    conformal: bool
+    convergence_deg: float
+    elevation_factor: float
+    combined_factor: float
+    grid_scale_ppm: float
+    elevation_ppm: float
+    combined_ppm: float
+
+
+@dataclass(frozen=True)
+class GroundView:
+    """Ground distances as the job has them: about an origin, by a combined factor."""
+
+    origin_name: str
+    east_m: float
+    north_m: float
+    combined_factor: float
+    combined_ppm: float
+
+
+@dataclass(frozen=True)
+class SystemView:
+    """The factors at the job's middle.  Grid distance = ground distance x combined factor."""
+
+    place: Place | None
+    height_m: float
+    height_source: str
+    factors: Factors | None
+    ground: GroundView | None
+    findings: list[Finding]
+
+
+@dataclass(frozen=True)
+class OperationsQuery:
+    """The frame that positions come in."""
+
+    source: ShortText
+
+
+@dataclass(frozen=True)
+class OperationFound:
+    """A datum operation of the EPSG dataset and what it is good to."""
+
+    name: str
+    accuracy_m: float | None
+
+
+@dataclass(frozen=True)
+class Operations:
+    """Operations that can be computed here, and those whose grid is not."""
+
+    operations: list[OperationFound]
+    without_grid: list[str]
 
 
 def place_of(latitude: str, longitude: str) -> tuple[float, float] | None:
@@ -57,30 +210,30 @@ def place_of(latitude: str, longitude: str) -> tuple[float, float] | None:
     return result[0], result[1]
 
 
-def find_systems(text: str, latitude: str = "", longitude: str = "") -> list[dict[str, Any]]:
+def find_systems(query: SystemQuery) -> Systems:
     """Return coordinate systems that match what was typed, each with the unit it is defined in."""
-    return [
-        {
-            "code": found.code, "name": found.name, "area": found.area_name, "deprecated": found.deprecated,
-            "unit": UNIT_WORDS.get(unit_of_system(f"EPSG:{found.code}") or "", "another unit"),
-        }
-        for found in search_systems(text, place_of(latitude, longitude))
-    ]  # fmt: skip
+    return Systems(
+        [
+            SystemFound(
+                found.code, found.name, found.area_name, found.deprecated,
+                UNIT_WORDS.get(unit_of_system(f"EPSG:{found.code}") or "", "another unit"),
+            )
+            for found in search_systems(query.text, place_of(query.latitude, query.longitude))
+        ]
+    )  # fmt: skip
 
 
-def find_verticals(text: str, latitude: str = "", longitude: str = "") -> list[dict[str, Any]]:
+def find_verticals(query: SystemQuery) -> Systems:
     """Return vertical systems that match what was typed."""
-    return [
-        {"code": found.code, "name": found.name, "area": found.area_name, "deprecated": found.deprecated, "unit": ""}
-        for found in search_verticals(text, place_of(latitude, longitude))
-    ]
+    found = search_verticals(query.text, place_of(query.latitude, query.longitude))
+    return Systems([SystemFound(item.code, item.name, item.area_name, item.deprecated, "") for item in found])
 
 
-def forms() -> dict[str, Any]:
-    """Return the fields of what is typed for a system, and the frames that positions come in."""
+def forms() -> SystemForms:
+    """Return the fields of what is typed for a system and for a mark, and the frames that positions come in."""
     kinds = {"own": OwnProjection, "shift": DatumShift, "anchor": Anchor, "ground": Ground}
-    shown = {name: [asdict(field) for field in fields_shown(kind)] for name, kind in kinds.items()}
-    return {"forms": shown, "position_frames": list(POSITION_FRAMES)}
+    shown = {name: fields_shown(kind) for name, kind in kinds.items()}
+    return SystemForms(shown, list(POSITION_FRAMES), fields_shown(GivenMark))
 
 
 def definition_of(wish: Mapping[str, Any], unit: str) -> tuple[FrameDefinition, str]:
@@ -146,34 +299,17 @@ def operation_of(
     raise InputError("This operation is not offered here for that frame and place. Choose one of the list.", field="operation")  # fmt: skip
 
 
-def operations_view(context: Context, job_id: str, source: str) -> dict[str, Any]:
+def operations_view(context: Context, job_id: str, source: str) -> Operations:
     """Return the operations from a frame of positions into the job's datum."""
     with context.database.read() as session:
         job = job_of(session, job_id)
         places, _ = current_places(session, job)
     if job.frame.is_local:
-        return {"operations": [], "without_grid": []}
+        return Operations([], [])
     found = find_operations(
         job.frame.definition.system, source, middle_of(job, places), epoch_year(job.settings.frame_epoch)
     )
-    return {
-        "operations": [{"name": item.name, "accuracy_m": item.accuracy_m} for item in found.usable],
-        "without_grid": found.without_grid,
-    }
-
-
-def middle_of(job: JobNow, places: Places | None) -> tuple[float, float] | None:
-    """Return the job's middle: the place that was typed, else the median of its marks, else the anchor."""
-    settings = job.settings
-    if settings.place_latitude_deg is not None and settings.place_longitude_deg is not None:
-        return settings.place_latitude_deg, settings.place_longitude_deg
-    if places is not None:
-        known = places.angles_deg[np.isfinite(places.angles_deg).all(axis=1)]
-        if len(known):
-            latitude, longitude = np.median(known, axis=0)
-            return float(latitude), float(longitude)
-    anchor = job.frame.definition.anchor
-    return (anchor.latitude_deg, anchor.longitude_deg) if anchor else None
+    return Operations([OperationFound(item.name, item.accuracy_m) for item in found.usable], list(found.without_grid))
 
 
 def _middle_height(job: JobNow, places: Places) -> tuple[float, str]:
@@ -186,15 +322,20 @@ def _middle_height(job: JobNow, places: Places) -> tuple[float, str]:
     return 0.0, "no height known: the ellipsoid"
 
 
-def system_view(context: Context, job_id: str) -> dict[str, Any]:
+def system_view(context: Context, job_id: str) -> SystemView:
     """Return the factors at the job's middle, and what its settings have to be told."""
     with context.database.read() as session:
         job = job_of(session, job_id)
         places, elevations = current_places(session, job)
+    return system_of(job, places, elevations)
+
+
+def system_of(job: JobNow, places: Places, elevations: int) -> SystemView:
+    """Return what a job's system is to its marks; `elevations` of them are given by one."""
     frame, place = job.frame, middle_of(job, places)
     factors = None
     height_m, height_source = _middle_height(job, places)
-    if place is not None and not (frame.is_local and frame.definition.anchor is None):
+    if place is not None and not job.lies_nowhere:
         factors = grid_factors(frame, *place, height_m)
     one_height = np.isfinite(places.ellipsoidal_m) != np.isfinite(places.elevation_m)
     evidence = SystemEvidence(
@@ -203,30 +344,31 @@ def system_view(context: Context, job_id: str) -> dict[str, Any]:
         int(one_height.sum()) if place is not None else 0, job.practice,
     )  # fmt: skip
     ground = frame.definition.ground
-    return {
-        "place": None if place is None else {"latitude_deg": place[0], "longitude_deg": place[1]},
-        "height_m": height_m, "height_source": height_source,
-        "factors": None if factors is None else asdict(factors) | {
-            "grid_scale_ppm": ppm(factors.grid_scale), "elevation_ppm": ppm(factors.elevation_factor),
-            "combined_ppm": ppm(factors.combined_factor),
-        },
-        "ground": None if ground is None else asdict(ground) | {"combined_ppm": ppm(ground.combined_factor)},
-        "findings": [item.as_dict() for item in judge_system(evidence)],
-    }  # fmt: skip
+    return SystemView(
+        None if place is None else Place(*place),
+        height_m,
+        height_source,
+        None if factors is None else _factors_view(factors),
+        None if ground is None else GroundView(**asdict(ground), combined_ppm=ppm(ground.combined_factor)),
+        judge_system(evidence),
+    )
 
 
-def try_system(
-    context: Context, job_id: str | None, wish: Mapping[str, Any], unit: str, latitude: str, longitude: str
-) -> dict[str, Any]:
+def _factors_view(factors: GridFactors) -> Factors:
+    return Factors(
+        **asdict(factors), grid_scale_ppm=ppm(factors.grid_scale), elevation_ppm=ppm(factors.elevation_factor),
+        combined_ppm=ppm(factors.combined_factor),
+    )  # fmt: skip
+
+
+def try_system(context: Context, wish: TrySystem) -> TriedSystem:
     """Return what a system is and where the job's marks, and a typed place, would fall in it.  Stores nothing."""
-    if unit not in METRES_PER_UNIT:
-        raise InputError(f"'{unit}' is not a length unit of a job; it is m, ft or sft.", field="length_unit")
-    definition, label = definition_of(wish, unit)
-    frame, place = job_frame(definition), place_of(latitude, longitude)
-    marks: list[dict[str, Any]] = []
-    if job_id is not None:
+    definition, label = definition_of(asdict(wish.system), wish.length_unit)
+    frame, place = job_frame(definition), place_of(wish.latitude, wish.longitude)
+    marks: list[TriedMark] = []
+    if wish.job_id is not None:
         with context.database.read() as session:
-            job = job_of(session, job_id)
+            job = job_of(session, wish.job_id)
             rows = current_marks(session, job)
         place = place or (middle_of(job, None) if job.settings.place_latitude_deg is not None else None)
         marks = [_tried(frame, mark) for mark in rows[:MOST_MARKS_TRIED]]
@@ -234,117 +376,25 @@ def try_system(
     if place is not None and not (frame.is_local and frame.definition.anchor is None):
         east, north = (float(value) for value in frame.grid_from_geodetic(*place))
         if np.isfinite(east) and np.isfinite(north):
-            there = {"east_m": east, "north_m": north}
+            there = GridPlace(east, north)
     evidence = SystemEvidence(
-        frame, place, grid_factors(frame, *place, 0.0) if place and there else None, unit,
+        frame, place, grid_factors(frame, *place, 0.0) if place and there else None, wish.length_unit,
         None if frame.is_local else unit_of_system(definition.system), 0, False, False, 0, False,
     )  # fmt: skip
-    return {
-        "label": label or frame.name, "datum": frame.datum, "area": frame.area.name if frame.area else "",
-        "definition": definition.system, "place": there, "marks": marks,
-        "findings": [item.as_dict() for item in judge_system(evidence)],
-    }  # fmt: skip
+    return TriedSystem(
+        label or frame.name, frame.datum, frame.area.name if frame.area else "", definition.system, there, marks,
+        judge_system(evidence),
+    )  # fmt: skip
 
 
-def _tried(frame: JobFrame, mark: MarkNow) -> dict[str, Any]:
+def _tried(frame: JobFrame, mark: MarkNow) -> TriedMark:
     """Return where a mark that is given in grid coordinates would lie in another frame."""
-    result: dict[str, Any] = {"name": mark.name, "latitude_deg": None, "longitude_deg": None, "inside": False}
     if mark.given.is_geodetic:
-        return result | {"latitude_deg": mark.latitude_deg, "longitude_deg": mark.longitude_deg, "inside": True}
+        return TriedMark(mark.name, mark.latitude_deg, mark.longitude_deg, True)
     try:
         latitude, longitude = (float(value) for value in frame.geodetic_from_grid(mark.east_m, mark.north_m))
     except FrameError:
-        return result
+        return TriedMark(mark.name, None, None, False)
     if not (np.isfinite(latitude) and np.isfinite(longitude)):
-        return result
-    return result | {
-        "latitude_deg": latitude, "longitude_deg": longitude, "inside": frame.contains(latitude, longitude)
-    }  # fmt: skip
-
-
-# Geoid grids
-
-
-def ensure_training_grid(context: Context) -> None:
-    """List the coarse grid that comes with the program, once."""
-
-    def work(session: Session) -> None:
-        if not session.scalars(select(GeoidGridFile).where(GeoidGridFile.training_only)).first():
-            session.add(
-                GeoidGridFile(
-                    name="EGM96, 15 minutes (training only)", file=TRAINING_GRID.name, training_only=True,
-                    created_s=context.now(),
-                )
-            )  # fmt: skip
-
-    context.database.write(work)
-
-
-def training_grid_id(context: Context) -> str:
-    with context.database.read() as session:
-        return session.scalars(select(GeoidGridFile).where(GeoidGridFile.training_only)).one().id
-
-
-def list_geoids(context: Context) -> list[dict[str, Any]]:
-    """Return the grids of the data folder with area and resolution, or the problem of a file that has gone."""
-    with context.database.read() as session:
-        rows = session.scalars(select(GeoidGridFile).order_by(GeoidGridFile.created_s)).all()
-    return [_geoid_view(row, context.data_dir) for row in rows]
-
-
-def _geoid_view(row: GeoidGridFile, folder: Path) -> dict[str, Any]:
-    view: dict[str, Any] = {
-        "id": row.id, "name": row.name, "training_only": row.training_only, "west_deg": None, "south_deg": None,
-        "east_deg": None, "north_deg": None, "latitude_step_min": None, "longitude_step_min": None, "problem": "",
-    }  # fmt: skip
-    try:
-        grid = grid_of_file(row, folder)
-    except InputError as error:
-        return view | {"problem": error.sentence}
-    area = grid.area
-    return view | {
-        "west_deg": area.west_deg, "south_deg": area.south_deg, "east_deg": area.east_deg, "north_deg": area.north_deg,
-        "latitude_step_min": grid.latitude_step_min, "longitude_step_min": grid.longitude_step_min,
-    }  # fmt: skip
-
-
-def add_geoid(context: Context, name: str, stream: IO[bytes]) -> dict[str, Any]:
-    """Keep a geoid grid that was sent, once it has been read; the same file twice is one grid."""
-    name = " ".join(name.split())[:200] or "geoid grid"
-    folder = context.data_dir / "geoid"
-    folder.mkdir(parents=True, exist_ok=True)
-    digest, size = hashlib.sha256(), 0
-    chunk = stream.read(1 << 20)
-    ending = grid_ending(chunk)
-    with tempfile.NamedTemporaryFile(dir=folder, prefix="part-", suffix=ending, delete=False) as draft:
-        path = Path(draft.name)
-        try:
-            while chunk:
-                size += len(chunk)
-                if size > MOST_GRID_BYTES:
-                    raise FileError(
-                        f"The file is larger than {MOST_GRID_BYTES >> 20} MB: cut the grid down to your region."
-                    )
-                digest.update(chunk)
-                draft.write(chunk)
-                chunk = stream.read(1 << 20)
-            draft.close()
-            read_geoid_grid(path)
-        except BaseException:
-            path.unlink(missing_ok=True)
-            raise
-    file = digest.hexdigest() + ending
-    path.replace(folder / file)
-
-    def work(session: Session) -> GeoidGridFile:
-        if known := session.scalars(select(GeoidGridFile).where(GeoidGridFile.file == file)).first():
-            return known
-        row = GeoidGridFile(name=name, file=file, created_s=context.now())
-        session.add(row)
-        session.flush()
-        write_entry(
-            session, row.created_s, "geoid-added", f"Geoid grid {name} added ({size} bytes).", None, geoid=row.id
-        )
-        return row
-
-    return _geoid_view(context.database.write(work), context.data_dir)
+        return TriedMark(mark.name, None, None, False)
+    return TriedMark(mark.name, latitude, longitude, frame.contains(latitude, longitude))

@@ -3,75 +3,103 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from sqlalchemy.orm import Session
 
-from openstake.core.describe import fields_shown, typed
+from openstake.core.describe import FieldShown, fields_shown, typed
 from openstake.core.errors import ConflictError, InputError
-from openstake.core.kit.gear import BOTTOM, GEAR, GEAR_WORDS, Antenna, Gear
+from openstake.core.kit.gear import BOTTOM, GEAR, GEAR_WORDS, Antenna
+from openstake.core.limits import ShortText
+from openstake.core.units import LengthUnit
 from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import GearItem, new_id
 from openstake.wire.antex import read_antex
 from openstake.workflow.context import Context
+from openstake.workflow.now.kit import gear_rows
 from openstake.workflow.secrets import has_secret, keep_secret
 
 _MISSING = "This thing is not in the kit."
 
 
-def gear_forms() -> list[dict[str, Any]]:
+@dataclass(frozen=True)
+class GearForm:
+    """A kind of gear and the fields of its form."""
+
+    kind: str
+    word: str
+    fields: tuple[FieldShown, ...]
+
+
+@dataclass(frozen=True)
+class GearView:
+    """A thing of the kit, its values as they are kept; of a password only whether there is one."""
+
+    id: str
+    kind: str
+    name: str
+    data: dict[str, Any]
+    has_password: bool
+
+
+@dataclass(frozen=True)
+class Kit:
+    """The kit, and the form of each kind of gear."""
+
+    forms: list[GearForm]
+    items: list[GearView]
+
+
+@dataclass(frozen=True)
+class SaveGear:
+    """A thing as typed; `replaces_id` names the row that it replaces."""
+
+    kind: ShortText
+    values: dict[str, Any]
+    length_unit: LengthUnit = "m"
+    replaces_id: ShortText | None = None
+    password: ShortText | None = None
+
+
+@dataclass(frozen=True)
+class Antennas:
+    """The receiver antennas of an ANTEX file as values of the form, and what was passed over or refused."""
+
+    antennas: list[dict[str, Any]]
+    satellites: int
+    refused: list[str]
+
+
+def gear_forms() -> list[GearForm]:
     """Return every kind of gear with the fields of its form."""
-    return [
-        {"kind": kind, "word": GEAR_WORDS[kind], "fields": [asdict(field) for field in fields_shown(cls)]}
-        for kind, cls in GEAR.items()
-    ]
+    return [GearForm(kind, GEAR_WORDS[kind], fields_shown(cls)) for kind, cls in GEAR.items()]
 
 
-def heads(session: Session) -> list[GearItem]:
-    """Return the current rows of all gear that is not withdrawn, by kind and name."""
-    rows = session.scalars(lines.heads(GearItem, ~GearItem.withdrawn).order_by(GearItem.name)).all()
-    order = list(GEAR)
-    return sorted(rows, key=lambda row: order.index(row.kind))
-
-
-def gear_of(row: GearItem) -> Gear:
-    return typed(GEAR[row.kind], json.loads(row.data), None)
-
-
-def gear_by_name(session: Session) -> dict[tuple[str, str], Gear]:
-    """Return the kit by kind and name."""
-    return {(row.kind, row.name): gear_of(row) for row in heads(session)}
-
-
-def list_gear(context: Context) -> list[dict[str, Any]]:
+def list_gear(context: Context) -> Kit:
     """Return the kit; of passwords only whether there is one."""
     with context.database.read() as session:
-        rows = heads(session)
-    return [_view(context, row) for row in rows]
+        rows = gear_rows(session)
+    return Kit(gear_forms(), [_view(context, row) for row in rows])
 
 
-def _view(context: Context, row: GearItem) -> dict[str, Any]:
-    return {
-        "id": row.id, "kind": row.kind, "name": row.name, "data": json.loads(row.data),
-        "has_password": has_secret(context, f"gear:{row.line_id}"),
-    }  # fmt: skip
+def _view(context: Context, row: GearItem) -> GearView:
+    return GearView(
+        row.id, row.kind, row.name, json.loads(row.data), has_secret(context, f"gear:{row.line_id}")
+    )  # fmt: skip
 
 
-def save_gear(
-    context: Context, kind: str, values: Mapping[str, Any], unit: str, replaces_id: str | None = None,
-    password: str | None = None,
-) -> dict[str, Any]:  # fmt: skip
+def save_gear(context: Context, wish: SaveGear) -> GearView:
     """Add a thing, or a row that replaces one; a name is one thing of its kind."""
+    kind, replaces_id = wish.kind, wish.replaces_id
     if kind not in GEAR:
         raise InputError(f"'{kind[:20]}' is no kind of gear.", field="kind")
-    item = typed(GEAR[kind], values, unit)
+    item = typed(GEAR[kind], wish.values, wish.length_unit)
 
     def work(session: Session) -> GearItem:
         old = lines.head(session, GearItem, replaces_id, _MISSING) if replaces_id else None
-        for other in heads(session):
+        for other in gear_rows(session):
             if other.kind == kind and other.name == item.name and (old is None or other.id != old.id):
                 raise ConflictError(
                     f"{item.name} is in the kit already. Choose another name, or change that one.", field="name"
@@ -87,7 +115,7 @@ def save_gear(
         return row
 
     row = context.database.write(work)
-    keep_secret(context, f"gear:{row.line_id}", password)
+    keep_secret(context, f"gear:{row.line_id}", wish.password)
     return _view(context, row)
 
 
@@ -108,7 +136,7 @@ def withdraw_gear(context: Context, item_id: str) -> None:
     context.database.write(work)
 
 
-def antennas_in(content: bytes) -> dict[str, Any]:
+def antennas_in(content: bytes) -> Antennas:
     """Return the receiver antennas of an ANTEX file as values for the form; nothing is stored."""
     reading = read_antex(content)
     found = []
@@ -117,4 +145,4 @@ def antennas_in(content: bytes) -> dict[str, Any]:
         calibration = ", ".join(part for part in (f"ANTEX, {word}", item.method, item.date) if part)
         antenna = Antenna(item.type, item.serial, (BOTTOM,), item.centres, calibration)
         found.append(asdict(antenna))
-    return {"antennas": found, "satellites": reading.satellites, "refused": reading.refused}
+    return Antennas(found, reading.satellites, reading.refused)

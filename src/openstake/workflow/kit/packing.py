@@ -2,45 +2,69 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
-from typing import Any
+from dataclasses import dataclass
+from typing import Literal, cast
 
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import NotFoundError
-from openstake.core.kit.packing import PackingItem, packing_list
-from openstake.workflow.context import Context, job_of
-from openstake.workflow.kit.gear import gear_by_name
-from openstake.workflow.kit.profiles import chosen_profiles
-from openstake.workflow.ticks import set_tick, ticked_at
+from openstake.core.kit.packing import packing_list
+from openstake.workflow.context import Context
+from openstake.workflow.now.job import job_of
+from openstake.workflow.now.kit import KitNow, kit_of
+from openstake.workflow.ticks import TickWish, set_tick, ticked_at
 
 LIST = "packing"
+Group = Literal["charge", "pack", "look"]
 
 
-def _items(session: Session, job_id: str) -> list[PackingItem]:
-    return packing_list(chosen_profiles(session, job_id), gear_by_name(session))
+@dataclass(frozen=True)
+class PackingLine:
+    """One thing to charge, pack or look at, and when it was ticked off."""
+
+    key: str
+    group: Group
+    what: str
+    why: str
+    done: bool
+    at_s: float | None
 
 
-def view(context: Context, job_id: str) -> dict[str, Any]:
+@dataclass(frozen=True)
+class Packing:
+    """The list with its ticks, and the profiles it comes from."""
+
+    profiles: list[str]
+    items: list[PackingLine]
+
+
+def view(context: Context, job_id: str) -> Packing:
     """Return the list with its ticks and when each was set, and the profiles it comes from."""
     with context.database.read() as session:
         job_of(session, job_id)
-        ticks = ticked_at(session, job_id, LIST)
-        items = _items(session, job_id)
-        names = [profile.name for profile in chosen_profiles(session, job_id)]
-    shown = [asdict(item) | {"done": item.key in ticks, "at_s": ticks.get(item.key)} for item in items]
-    return {"profiles": names, "items": shown}
+        return packing_of(session, job_id, kit_of(session, job_id))
 
 
-def tick(context: Context, job_id: str, key: str, done: bool) -> dict[str, Any]:
+def packing_of(session: Session, job_id: str, kit: KitNow) -> Packing:
+    """Return the list of a job whose kit has been read."""
+    ticks = ticked_at(session, job_id, LIST)
+    items = [
+        PackingLine(item.key, cast(Group, item.group), item.what, item.why, item.key in ticks, ticks.get(item.key))
+        for item in packing_list(kit.profiles, kit.gear)
+    ]
+    return Packing([profile.name for profile in kit.profiles], items)
+
+
+def tick(context: Context, job_id: str, wish: TickWish) -> Packing:
     """Tick a thing off, or untick it; the Book says when."""
 
     def work(session: Session) -> None:
         job_of(session, job_id)
-        item = next((item for item in _items(session, job_id) if item.key == key), None)
+        kit = kit_of(session, job_id)
+        item = next((item for item in packing_list(kit.profiles, kit.gear) if item.key == wish.key), None)
         if item is None:
             raise NotFoundError("This is not on the packing list any more. Look at the list again.")
-        set_tick(session, job_id, LIST, key, item.what, done, context.now())
+        set_tick(session, job_id, LIST, wish.key, item.what, wish.done, context.now())
 
     context.database.write(work)
     context.changed(job_id)

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from openstake.core.describe import fields_shown, typed
+from openstake.core.describe import FieldShown, fields_shown, typed
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.kit.profile import ROLES, Profile, example
+from openstake.core.limits import ShortText
+from openstake.core.units import LengthUnit
 from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import JobProfile, ProfileVersion, new_id
 from openstake.wire.profile import read_profile, write_profile
-from openstake.workflow.context import Context, file_name, job_of
+from openstake.workflow.context import Context, file_name
+from openstake.workflow.now.job import job_of
+from openstake.workflow.now.kit import chosen_lines, profile_of, profile_rows
 
 _MISSING = "There is no such profile."
 GEAR_FIELDS = {
@@ -25,65 +28,94 @@ GEAR_FIELDS = {
 }  # fmt: skip
 
 
-def profile_form() -> dict[str, Any]:
+@dataclass(frozen=True)
+class ProfileForm:
+    """The fields of a profile, and which of them name gear of which kind."""
+
+    fields: tuple[FieldShown, ...]
+    gear_fields: dict[str, str]
+    roles: list[str]
+
+
+@dataclass(frozen=True)
+class ProfileView:
+    """One version of a profile, its values as they are kept; `chosen`: the job uses it."""
+
+    id: str
+    line_id: str
+    version: int
+    name: str
+    role: str
+    created_s: float
+    chosen: bool
+    data: dict[str, Any]
+
+
+@dataclass(frozen=True)
+class Profiles:
+    """Profiles by name, or the versions of one, newest first."""
+
+    profiles: list[ProfileView]
+
+
+@dataclass(frozen=True)
+class NewProfileQuery:
+    """The role of a new profile."""
+
+    role: ShortText
+
+
+@dataclass(frozen=True)
+class ProfileValues:
+    """Where a new profile starts."""
+
+    values: dict[str, Any]
+
+
+@dataclass(frozen=True)
+class SaveProfile:
+    """A profile as typed; `replaces_id` names the version that it follows."""
+
+    values: dict[str, Any]
+    length_unit: LengthUnit = "m"
+    replaces_id: ShortText | None = None
+
+
+@dataclass(frozen=True)
+class ChooseProfile:
+    """A profile to use in a job, or no longer."""
+
+    line_id: ShortText
+    chosen: bool
+
+
+def profile_form() -> ProfileForm:
     """Return the fields of a profile, and which of them name gear of which kind."""
-    return {
-        "fields": [asdict(field) for field in fields_shown(Profile)],
-        "gear_fields": GEAR_FIELDS,
-        "roles": list(ROLES),
-    }
+    return ProfileForm(fields_shown(Profile), GEAR_FIELDS, list(ROLES))
 
 
-def new_values(role: str) -> dict[str, Any]:
+def new_values(role: str) -> ProfileValues:
     """Return where a new profile of a role starts: the example's settings, without its name and gear."""
     if role not in ROLES:
         raise InputError(f"'{role[:20]}' is no role; it is {', '.join(ROLES)}.", field="role")
-    return asdict(example(role)) | {"name": ""} | dict.fromkeys(GEAR_FIELDS, "")
+    return ProfileValues(asdict(example(role)) | {"name": ""} | dict.fromkeys(GEAR_FIELDS, ""))
 
 
-def heads(session: Session) -> list[ProfileVersion]:
-    """Return the newest version of every profile that is not withdrawn, by name."""
-    newest = lines.heads(ProfileVersion, ~ProfileVersion.withdrawn)
-    return list(session.scalars(newest.order_by(ProfileVersion.name)))
-
-
-def profile_of(row: ProfileVersion) -> Profile:
-    return read_profile(row.data.encode())
-
-
-def _chosen_lines(session: Session, job_id: str) -> set[str]:
-    rows = session.scalars(select(JobProfile).where(JobProfile.job_id == job_id).order_by(JobProfile.n))
-    latest = {row.line_id: row.chosen for row in rows}
-    return {line_id for line_id, chosen in latest.items() if chosen}
-
-
-def chosen_profiles(session: Session, job_id: str) -> list[Profile]:
-    """Return the profiles chosen for a job, in their newest versions."""
-    return [profile_of(row) for row in chosen_rows(session, job_id)]
-
-
-def chosen_rows(session: Session, job_id: str) -> list[ProfileVersion]:
-    """Return the rows of the profiles chosen for a job, in their newest versions."""
-    chosen = _chosen_lines(session, job_id)
-    return [row for row in heads(session) if row.line_id in chosen]
-
-
-def list_profiles(context: Context, job_id: str) -> list[dict[str, Any]]:
+def list_profiles(context: Context, job_id: str) -> Profiles:
     """Return all profiles with their newest values, and whether the job uses them."""
     with context.database.read() as session:
         job_of(session, job_id)
-        chosen = _chosen_lines(session, job_id)
-        return [_view(row) | {"chosen": row.line_id in chosen} for row in heads(session)]
+        chosen = chosen_lines(session, job_id)
+        return Profiles([_view(row, row.line_id in chosen) for row in profile_rows(session)])
 
 
-def _view(row: ProfileVersion) -> dict[str, Any]:
-    return {
-        "id": row.id, "line_id": row.line_id, "version": row.version, "name": row.name, "role": row.role,
-        "created_s": row.created_s, "data": asdict(profile_of(row)),
-    }  # fmt: skip
+def _view(row: ProfileVersion, chosen: bool = False) -> ProfileView:
+    return ProfileView(
+        row.id, row.line_id, row.version, row.name, row.role, row.created_s, chosen, asdict(profile_of(row))
+    )  # fmt: skip
 
 
-def versions(context: Context, line_id: str) -> list[dict[str, Any]]:
+def versions(context: Context, line_id: str) -> Profiles:
     """Return all versions of a profile, newest first."""
     with context.database.read() as session:
         rows = session.scalars(
@@ -91,28 +123,26 @@ def versions(context: Context, line_id: str) -> list[dict[str, Any]]:
         ).all()
     if not rows:
         raise NotFoundError(_MISSING)
-    return [_view(row) | {"chosen": False} for row in rows]
+    return Profiles([_view(row) for row in rows])
 
 
-def save_profile(
-    context: Context, values: Mapping[str, Any], unit: str, replaces_id: str | None = None
-) -> dict[str, Any]:
+def save_profile(context: Context, wish: SaveProfile) -> ProfileView:
     """Store a profile as typed, or a new version of one."""
-    return _store(context, typed(Profile, values, unit), replaces_id)
+    return _store(context, typed(Profile, wish.values, wish.length_unit), wish.replaces_id)
 
 
-def import_profile(context: Context, content: bytes) -> dict[str, Any]:
+def import_profile(context: Context, content: bytes) -> ProfileView:
     """Store a profile from its file.  One of the same name becomes its next version; the older ones stay."""
     profile = read_profile(content)
     with context.database.read() as session:
-        same = next((row.id for row in heads(session) if row.name == profile.name), None)
+        same = next((row.id for row in profile_rows(session) if row.name == profile.name), None)
     return _store(context, profile, same)
 
 
-def _store(context: Context, profile: Profile, replaces_id: str | None) -> dict[str, Any]:
+def _store(context: Context, profile: Profile, replaces_id: str | None) -> ProfileView:
     def work(session: Session) -> ProfileVersion:
         old = lines.head(session, ProfileVersion, replaces_id, _MISSING) if replaces_id else None
-        if any(row.name == profile.name and (old is None or row.id != old.id) for row in heads(session)):
+        if any(row.name == profile.name and (old is None or row.id != old.id) for row in profile_rows(session)):
             raise ConflictError(f"A profile named {profile.name} exists already. Choose another name.", field="name")
         text = write_profile(profile)
         if old is not None and old.data == text:
@@ -129,7 +159,7 @@ def _store(context: Context, profile: Profile, replaces_id: str | None) -> dict[
         )  # fmt: skip
         return row
 
-    return _view(context.database.write(work)) | {"chosen": False}
+    return _view(context.database.write(work))
 
 
 def withdraw_profile(context: Context, profile_id: str) -> None:
@@ -157,20 +187,21 @@ def export_profile(context: Context, profile_id: str) -> tuple[str, str]:
     return row.data, f"{file_name(row.name)}-v{row.version}.json"
 
 
-def choose_profile(context: Context, job_id: str, line_id: str, chosen: bool) -> None:
+def choose_profile(context: Context, job_id: str, wish: ChooseProfile) -> Profiles:
     """Use a profile in a job, or no longer."""
 
     def work(session: Session) -> None:
         job_of(session, job_id)
-        row = next((row for row in heads(session) if row.line_id == line_id), None)
+        row = next((row for row in profile_rows(session) if row.line_id == wish.line_id), None)
         if row is None:
             raise NotFoundError(_MISSING)
         now = context.now()
-        session.add(JobProfile(job_id=job_id, line_id=line_id, chosen=chosen, created_s=now))
+        session.add(JobProfile(job_id=job_id, line_id=wish.line_id, chosen=wish.chosen, created_s=now))
         write_entry(
-            session, now, "profile-chosen", f"Profile {row.name} {'chosen' if chosen else 'no longer used'}.", job_id,
+            session, now, "profile-chosen", f"Profile {row.name} {'chosen' if wish.chosen else 'no longer used'}.", job_id,
             profile=row.id,
         )  # fmt: skip
 
     context.database.write(work)
     context.changed(job_id)
+    return list_profiles(context, job_id)

@@ -5,35 +5,118 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from functools import partial
-from typing import Any
+from typing import Annotated
+
+from annotated_types import Ge, Le
 
 from openstake.core.errors import ConflictError, DeviceError, InputError, NotFoundError
+from openstake.core.judge.finding import Finding
 from openstake.core.kit.gear import CasterAccount
-from openstake.core.link.caster import FAR_KM, MountpointEvidence, distance_km, judge_mountpoint, position_of
+from openstake.core.limits import BASE_FAR_KM, ShortText
+from openstake.core.link.caster import MountpointEvidence, distance_km, judge_mountpoint, position_of
 from openstake.live.caster import Account, fetch_table, listen, may_push
 from openstake.store.models import GearItem
 from openstake.wire.nmea.write import Fix
 from openstake.wire.nmea.write import gga as gga_sentence
 from openstake.wire.ntrip.sourcetable import StreamRow
-from openstake.workflow.context import Context, job_of
-from openstake.workflow.job.system import middle_of
-from openstake.workflow.kit import profiles
-from openstake.workflow.kit.gear import gear_of
-from openstake.workflow.link.pair import view
-from openstake.workflow.now.marks import current_places
+from openstake.workflow.context import Context
+from openstake.workflow.kit.profiles import SaveProfile, save_profile
+from openstake.workflow.link.pair import LinkView, view
+from openstake.workflow.now.job import job_of
+from openstake.workflow.now.kit import chosen_rows, gear_of, profile_of
+from openstake.workflow.now.marks import current_places, middle_of
 from openstake.workflow.secrets import secret_of
 
 
 @dataclass(frozen=True)
 class CasterWish:
-    """Which caster: an account of the kit by its id, or typed."""
+    """Which caster: an account of the kit by its id, or typed; a password is written and never read."""
 
-    account_id: str | None
-    host: str
-    port: int
-    user: str
-    password: str
-    tls: bool
+    account_id: ShortText | None = None
+    host: ShortText = ""
+    port: Annotated[int, Ge(1), Le(65535)] = 2101
+    user: ShortText = ""
+    password: ShortText = ""
+    tls: bool = False
+
+
+@dataclass(frozen=True)
+class TableRow:
+    """A stream of a source table, and how far its base lies from the job."""
+
+    mountpoint: str
+    place: str
+    format: str
+    systems: str
+    network: bool
+    needs_gga: bool
+    distance_km: float | None
+    far: bool
+
+
+@dataclass(frozen=True)
+class SourceTable:
+    """A caster's streams, the nearest first; rows that cannot be read with the reason."""
+
+    rows: list[TableRow]
+    refused: list[str]
+    whole: bool
+
+
+@dataclass(frozen=True)
+class TryMountpoint:
+    """A mountpoint to listen to for some seconds, with a position sent where that is wished."""
+
+    caster: CasterWish
+    mountpoint: ShortText
+    seconds: Annotated[float, Ge(1), Le(30)] = 8
+    send_gga: bool = False
+    push: bool = False
+
+
+@dataclass(frozen=True)
+class StationHeard:
+    """A base position heard from a mountpoint."""
+
+    station_id: int
+    virtual: bool
+    latitude_deg: float
+    longitude_deg: float
+
+
+@dataclass(frozen=True)
+class PushAllowed:
+    """Whether an account may push to a mountpoint."""
+
+    connected: bool
+    sentence: str
+
+
+@dataclass(frozen=True)
+class MountpointHeard:
+    """What a mountpoint does; connected and sending are two lights."""
+
+    connected: bool
+    sending: bool
+    outcome: str | None
+    sentence: str
+    frames: int
+    messages: list[int]
+    constellations: list[str]
+    gga_sent: int
+    distance_km: float | None
+    stations: list[StationHeard]
+    push: PushAllowed | None
+    findings: list[Finding]
+
+
+@dataclass(frozen=True)
+class TakeMountpoint:
+    """A mountpoint to put into a profile of the job."""
+
+    caster: CasterWish
+    mountpoint: ShortText
+    profile_id: ShortText
 
 
 def _account(context: Context, wish: CasterWish) -> Account:
@@ -58,46 +141,44 @@ def _middle(context: Context, job_id: str) -> tuple[float, float] | None:
     return middle_of(job, places)
 
 
-def table(context: Context, job_id: str, wish: CasterWish) -> dict[str, Any]:
+def table(context: Context, job_id: str, wish: CasterWish) -> SourceTable:
     """Return a caster's streams, the nearest to the job first, and the rows that cannot be read with the reason."""
     place = _middle(context, job_id)
     read = fetch_table(_account(context, wish))
-    rows = []
-    for row in read.rows:
-        there = (row.latitude_deg, row.longitude_deg)
-        away = None
-        if place is not None and there[0] is not None and there[1] is not None and there != (0.0, 0.0):
-            away = distance_km(place, (there[0], there[1]))
-        rows.append(
-            {
-                "mountpoint": row.mountpoint, "place": row.identifier, "format": row.format, "systems": row.systems,
-                "network": row.network, "needs_gga": row.needs_gga, "distance_km": away,
-                "far": away is not None and away > FAR_KM and not row.network,
-            }
-        )  # fmt: skip
-    rows.sort(key=lambda row: (row["distance_km"] is None, row["distance_km"] or 0.0, row["mountpoint"]))
-    return {"rows": rows, "refused": read.refused, "whole": read.whole}
+    rows = [_table_row(row, place) for row in read.rows]
+    rows.sort(key=lambda row: (row.distance_km is None, row.distance_km or 0.0, row.mountpoint))
+    return SourceTable(rows, list(read.refused), read.whole)
 
 
-def try_mountpoint(
-    context: Context, job_id: str, wish: CasterWish, mountpoint: str, seconds: float, send_gga: bool, push: bool
-) -> dict[str, Any]:
+def _table_row(row: StreamRow, place: tuple[float, float] | None) -> TableRow:
+    there = (row.latitude_deg, row.longitude_deg)
+    away = None
+    if place is not None and there[0] is not None and there[1] is not None and there != (0.0, 0.0):
+        away = distance_km(place, (there[0], there[1]))
+    return TableRow(
+        row.mountpoint, row.identifier, row.format, row.systems, row.network, row.needs_gga, away,
+        away is not None and away > BASE_FAR_KM and not row.network,
+    )  # fmt: skip
+
+
+def try_mountpoint(context: Context, job_id: str, wish: TryMountpoint) -> MountpointHeard:
     """Return what a mountpoint does: whether it is connected, whether it sends, what is in it and from where.
 
     With `push` it is asked first whether this account may push to it; nothing is sent to it.
     """
+    mountpoint = wish.mountpoint
     if not mountpoint.strip():
         raise InputError("Type or pick the mountpoint.", field="mountpoint")
-    account, place = _account(context, wish), _middle(context, job_id)
-    allowed = may_push(account, mountpoint) if push else None
+    account, place = _account(context, wish.caster), _middle(context, job_id)
+    allowed = may_push(account, mountpoint) if wish.push else None
     gga = None
-    if send_gga:
+    if wish.send_gga:
         if place is None:
             raise InputError(
                 "The job has no place yet, so there is no position to send. Give it one under Job.", field="send_gga"
             )
         gga = partial(_gga_line, place, context)
-    heard = listen(account, mountpoint, seconds, gga)
+    heard = listen(account, mountpoint, wish.seconds, gga)
     row = _row_of(account, mountpoint) if heard.connected else None
     stations = [(station, position_of(station)) for station in heard.positions]
     away = distance_km(place, stations[0][1]) if place is not None and stations else None
@@ -105,17 +186,12 @@ def try_mountpoint(
         mountpoint, heard.connected, heard.frames, heard.received_bytes, heard.gga_sent, bool(row and row.needs_gga),
         bool(row and row.network), away, heard.positions,
     )  # fmt: skip
-    return {
-        "connected": heard.connected, "sending": heard.sending, "outcome": heard.outcome.value if heard.outcome else None,
-        "sentence": heard.sentence, "frames": heard.frames, "messages": list(heard.messages),
-        "constellations": list(heard.constellations), "gga_sent": heard.gga_sent, "distance_km": away,
-        "stations": [
-            {"station_id": station.station_id, "virtual": station.virtual, "latitude_deg": at[0], "longitude_deg": at[1]}
-            for station, at in stations
-        ],
-        "push": None if allowed is None else {"connected": allowed.connected, "sentence": allowed.sentence},
-        "findings": [item.as_dict() for item in judge_mountpoint(evidence)],
-    }  # fmt: skip
+    return MountpointHeard(
+        heard.connected, heard.sending, heard.outcome.value if heard.outcome else None, heard.sentence, heard.frames,
+        list(heard.messages), list(heard.constellations), heard.gga_sent, away,
+        [StationHeard(station.station_id, station.virtual, at[0], at[1]) for station, at in stations],
+        None if allowed is None else PushAllowed(allowed.connected, allowed.sentence), judge_mountpoint(evidence),
+    )  # fmt: skip
 
 
 def _gga_line(place: tuple[float, float], context: Context) -> bytes:
@@ -133,19 +209,18 @@ def _row_of(account: Account, mountpoint: str) -> StreamRow | None:
     return next((row for row in read.rows if row.mountpoint == mountpoint), None)
 
 
-def take_mountpoint(
-    context: Context, job_id: str, profile_id: str, wish: CasterWish, mountpoint: str
-) -> dict[str, Any]:
+def take_mountpoint(context: Context, job_id: str, wish: TakeMountpoint) -> LinkView:
     """Put a mountpoint into a profile of the job: its next version.  Passwords stay where they are."""
-    account = _account(context, wish)
+    account = _account(context, wish.caster)
     with context.database.read() as session:
-        row = next((row for row in profiles.chosen_rows(session, job_id) if row.id == profile_id), None)
+        row = next((row for row in chosen_rows(session, job_id) if row.id == wish.profile_id), None)
     if row is None:
         raise ConflictError("The profile has been changed in the meantime, or is not one of this job.")
-    values = asdict(profiles.profile_of(row))
+    values = asdict(profile_of(row))
     values["link"] |= {
-        "kind": "internet", "caster": {"host": account.host, "port": account.port, "mountpoint": mountpoint.strip()}
-    }  # fmt: skip
-    profiles.save_profile(context, values, "m", row.id)
+        "kind": "internet",
+        "caster": {"host": account.host, "port": account.port, "mountpoint": wish.mountpoint.strip()},
+    }
+    save_profile(context, SaveProfile(values, "m", row.id))
     context.changed(job_id)
     return view(context, job_id)

@@ -5,15 +5,18 @@ from __future__ import annotations
 import json
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
-from typing import Any
+from typing import Annotated, Any, Literal, cast
 
+from annotated_types import Ge, Le
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, FileError, InputError
-from openstake.core.judge.finding import Severity
+from openstake.core.judge.finding import Finding, stops_of
 from openstake.core.kit.profile import Profile
-from openstake.core.link.agree import SETTINGS, End, judge_pair, pair_rows, value_of
+from openstake.core.limits import ShortText
+from openstake.core.link.agree import SETTINGS, End, RowState, judge_pair, pair_rows, value_of
 from openstake.core.link.airload import (
+    AirLoad,
     Stream,
     air_load,
     chirp_rate_bps,
@@ -26,12 +29,107 @@ from openstake.core.link.airload import (
 )
 from openstake.store.models import ProfileVersion
 from openstake.wire.profile import MOST_BYTES, profile_as_json
-from openstake.workflow.context import Context, job_of
-from openstake.workflow.kit import profiles
+from openstake.workflow.context import Context
+from openstake.workflow.kit.profiles import SaveProfile, save_profile
+from openstake.workflow.now.job import job_of
+from openstake.workflow.now.kit import chosen_rows, profile_of
 
 # What stands above a mask of 10 degrees on a usual day (common practice, no source).
 USUAL_SATELLITES = "G10,R8,E9,C12"
 USUAL_SIGNALS = 2
+Scalar = str | bool | float | int | None
+
+
+@dataclass(frozen=True)
+class PairRow:
+    """One setting at both ends, as their profiles have it."""
+
+    field: str
+    label: str
+    unit: str
+    base: Scalar
+    rover: Scalar
+    state: RowState
+
+
+@dataclass(frozen=True)
+class Agreement:
+    """Whether two ends agree, what contradicts, and the pair sheet row by row."""
+
+    agrees: bool
+    base: str
+    rover: str
+    findings: list[Finding]
+    rows: list[PairRow]
+
+
+@dataclass(frozen=True)
+class Pair(Agreement):
+    """The agreement of the job's base with one of its rovers, with the ids of both profiles."""
+
+    base_id: str
+    rover_id: str
+
+
+@dataclass(frozen=True)
+class AirRemedy:
+    """A way to make the stream smaller, and what it comes to."""
+
+    words: str
+    share: float
+    bits_per_second: float
+    fits: bool
+
+
+@dataclass(frozen=True)
+class Load(AirLoad):
+    """What a stream needs of a link, what to say of it, and what to slow or drop first; packets of a chirp link."""
+
+    rate_bps: float
+    findings: list[Finding]
+    remedies: list[AirRemedy]
+    packet_bytes: int | None
+    packet_time_on_air_s: float | None
+
+
+@dataclass(frozen=True)
+class LinkQuery:
+    """What to expect in the sky; spreading factor, bandwidth and coding of a chirp link in place of the profile's rate."""
+
+    satellites: ShortText = ""
+    signals: Annotated[int, Ge(1), Le(8)] = USUAL_SIGNALS
+    duty_limit: ShortText = ""
+    spreading_factor: Annotated[int, Ge(5), Le(12)] | None = None
+    bandwidth_khz: Annotated[float, Ge(1), Le(2000)] | None = None
+    coding_denominator: Annotated[int, Ge(5), Le(8)] | None = None
+
+    @property
+    def chirp(self) -> Chirp | None:
+        if self.spreading_factor and self.bandwidth_khz and self.coding_denominator:
+            return Chirp(self.spreading_factor, self.bandwidth_khz, self.coding_denominator)
+        return None
+
+
+@dataclass(frozen=True)
+class LinkView:
+    """The pair sheets of the job's base with its rovers, and the load of what it sends."""
+
+    base: str | None
+    other_bases: list[str]
+    pairs: list[Pair]
+    air: Load | None
+    satellites: str
+    signals: int
+
+
+@dataclass(frozen=True)
+class Mend:
+    """A setting of a pair in which one end takes the other's value."""
+
+    field: ShortText
+    take: Literal["base", "rover"]
+    base_id: ShortText
+    rover_id: ShortText
 
 
 def end_of_file(content: bytes, name: str) -> End:
@@ -62,24 +160,20 @@ def _texts(values: object) -> list[str]:
     return [value for value in values if isinstance(value, str)] if isinstance(values, (list, tuple)) else []
 
 
-def agreement(base: End, rover: End) -> dict[str, Any]:
+def agreement(base: End, rover: End) -> Agreement:
     """Return whether two ends agree, what contradicts, and the pair sheet row by row."""
     findings = judge_pair(base, rover)
-    return {
-        "agrees": not any(
-            item.severity is Severity.STOP or item.code == "link-setting-not-known" for item in findings
-        ),
-        "base": base.name,
-        "rover": rover.name,
-        "findings": [item.as_dict() for item in findings],
-        "rows": [
-            {
-                "field": row.setting.field, "label": row.setting.label, "unit": row.setting.unit, "base": row.base,
-                "rover": row.rover, "state": row.state.value,
-            }
+    unknown = any(item.code == "link-setting-not-known" for item in findings)
+    return Agreement(
+        not (stops_of(findings) or unknown), base.name, rover.name, findings,
+        [
+            PairRow(
+                row.setting.field, row.setting.label, row.setting.unit, cast(Scalar, row.base), cast(Scalar, row.rover),
+                row.state,
+            )
             for row in pair_rows(base, rover)
         ],
-    }  # fmt: skip
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -94,104 +188,94 @@ class Chirp:
     def rate_bps(self) -> float:
         return chirp_rate_bps(self.spreading_factor, self.bandwidth_khz * 1000.0, self.coding_denominator)
 
-    def packet(self, epoch_bytes: int) -> dict[str, float]:
-        """Return the largest packet of an epoch and how long it is on the air."""
+    def packet(self, epoch_bytes: int) -> tuple[int, float]:
+        """Return the largest packet of an epoch in bytes and how many seconds it is on the air."""
         size = min(LARGEST_PACKET, epoch_bytes)
         seconds = chirp_time_on_air_s(self.spreading_factor, self.bandwidth_khz * 1000.0, self.coding_denominator, size)
-        return {"packet_bytes": size, "packet_time_on_air_s": seconds}
+        return size, seconds
 
 
 LARGEST_PACKET = 255  # bytes a chirp link sends at once
 
 
-def load_of(stream: Stream, rate_bps: float, duty_limit: float | None, chirp: Chirp | None = None) -> dict[str, Any]:
+def load_of(stream: Stream, rate_bps: float, duty_limit: float | None, chirp: Chirp | None = None) -> Load:
     """Return what a stream needs of a link, what to say of it, and what to slow or drop first."""
     load = air_load(stream, rate_bps, duty_limit)
-    return (
-        asdict(load)
-        | {
-            "rate_bps": rate_bps,
-            "findings": [item.as_dict() for item in judge_load(stream, rate_bps, duty_limit, load)],
-            "remedies": [
-                {
-                    "words": way.words,
-                    "share": way.load.share,
-                    "bits_per_second": way.load.bits_per_second,
-                    "fits": way.load.fits,
-                }
-                for way in remedies(stream, rate_bps, duty_limit)
-            ],
-        }
-        | (chirp.packet(load.bytes_per_epoch) if chirp else {"packet_bytes": None, "packet_time_on_air_s": None})
-    )
+    packet = chirp.packet(load.bytes_per_epoch) if chirp else (None, None)
+    ways = [
+        AirRemedy(way.words, way.load.share, way.load.bits_per_second, way.load.fits)
+        for way in remedies(stream, rate_bps, duty_limit)
+    ]
+    return Load(
+        **asdict(load), rate_bps=rate_bps, findings=judge_load(stream, rate_bps, duty_limit, load), remedies=ways,
+        packet_bytes=packet[0], packet_time_on_air_s=packet[1],
+    )  # fmt: skip
 
 
 # The Link page
 
+_AS_THE_PROFILES_SAY = LinkQuery()
+
 
 def chosen_ends(session: Session, job_id: str) -> tuple[list[ProfileVersion], list[ProfileVersion]]:
     """Return the job's base profiles and its rover profiles, newest versions."""
-    rows = profiles.chosen_rows(session, job_id)
+    rows = chosen_rows(session, job_id)
     return [row for row in rows if row.role == "base"], [row for row in rows if row.role != "base"]
 
 
 def _end(row: ProfileVersion) -> End:
-    return end_of_document(profile_as_json(profiles.profile_of(row)), row.name)
+    return end_of_document(profile_as_json(profile_of(row)), row.name)
 
 
-def view(
-    context: Context, job_id: str, satellites: str = "", signals: int = USUAL_SIGNALS, duty_limit: str = "",
-    chirp: Chirp | None = None,
-) -> dict[str, Any]:  # fmt: skip
+def view(context: Context, job_id: str, query: LinkQuery = _AS_THE_PROFILES_SAY) -> LinkView:
     """Return the pair sheet of the job's base with each of its rovers, and the load on the air of what the base sends."""
     with context.database.read() as session:
         job_of(session, job_id)
-        bases, rovers = chosen_ends(session, job_id)
+        return link_of(session, job_id, query)
+
+
+def link_of(session: Session, job_id: str, query: LinkQuery = _AS_THE_PROFILES_SAY) -> LinkView:
+    """Return the link of a job as it is planned."""
+    bases, rovers = chosen_ends(session, job_id)
     base = bases[0] if bases else None
-    pairs = [
-        agreement(_end(base), _end(rover)) | {"base_id": base.id, "rover_id": rover.id}
-        for rover in rovers
-        if base is not None
-    ]
-    return {
-        "base": base.name if base else None,
-        "other_bases": [row.name for row in bases[1:]],
-        "pairs": pairs,
-        "air": None if base is None else air_of(profiles.profile_of(base), satellites, signals, duty_limit, chirp),
-        "satellites": satellites.strip() or USUAL_SATELLITES,
-        "signals": signals,
-    }
+    pairs = [] if base is None else [_pair(base, rover) for rover in rovers]
+    return LinkView(
+        base.name if base else None, [row.name for row in bases[1:]], pairs,
+        None if base is None else air_of(profile_of(base), query), query.satellites.strip() or USUAL_SATELLITES, query.signals,
+    )  # fmt: skip
 
 
-def air_of(
-    base: Profile, satellites: str, signals: int, duty_limit: str, chirp: Chirp | None = None
-) -> dict[str, Any] | None:
+def _pair(base: ProfileVersion, rover: ProfileVersion) -> Pair:
+    found = agreement(_end(base), _end(rover))
+    return Pair(found.agrees, found.base, found.rover, found.findings, found.rows, base.id, rover.id)
+
+
+def air_of(base: Profile, query: LinkQuery = _AS_THE_PROFILES_SAY) -> Load | None:
     """Return the load of a base's messages on its radio; None where the link has no air rate or no observables are sent."""
-    counts = satellites_from_text(satellites.strip() or USUAL_SATELLITES)
-    stream = stream_of_messages([(row.number, row.interval_s) for row in base.messages], counts, signals)
+    counts = satellites_from_text(query.satellites.strip() or USUAL_SATELLITES)
+    stream = stream_of_messages([(row.number, row.interval_s) for row in base.messages], counts, query.signals)
+    chirp = query.chirp
     rate_bps = chirp.rate_bps if chirp else base.link.air_rate_bps
     if stream is None or rate_bps is None:
         return None
-    return load_of(stream, rate_bps, part_from_text(duty_limit) if duty_limit.strip() else None, chirp)
+    return load_of(stream, rate_bps, part_from_text(query.duty_limit) if query.duty_limit.strip() else None, chirp)
 
 
-def mend(context: Context, job_id: str, field: str, take: str, base_id: str, rover_id: str) -> dict[str, Any]:
+def mend(context: Context, job_id: str, wish: Mend) -> LinkView:
     """Set a setting of one end to the other's value: the mended profile becomes its next version."""
-    if field not in {setting.field for setting in SETTINGS}:
-        raise InputError(f"'{field[:30]}' is no setting in which two ends agree.", field="field")
-    if take not in ("base", "rover"):
-        raise InputError("Take the base's value, or the rover's.", field="take")
+    if wish.field not in {setting.field for setting in SETTINGS}:
+        raise InputError(f"'{wish.field[:30]}' is no setting in which two ends agree.", field="field")
     with context.database.read() as session:
-        base, rover = pair_of(session, job_id, base_id, rover_id)
-    source, target = (base, rover) if take == "base" else (rover, base)
-    values = asdict(profiles.profile_of(target))
-    *path, last = ("link", *field.split("."))
+        base, rover = pair_of(session, job_id, wish.base_id, wish.rover_id)
+    source, target = (base, rover) if wish.take == "base" else (rover, base)
+    values = asdict(profile_of(target))
+    *path, last = ("link", *wish.field.split("."))
     place = values
     for part in path:
         place[part] = place[part] if place[part] is not None else {}
         place = place[part]
-    place[last] = value_of(asdict(profiles.profile_of(source).link), field)
-    profiles.save_profile(context, values, "m", target.id)
+    place[last] = value_of(asdict(profile_of(source).link), wish.field)
+    save_profile(context, SaveProfile(values, "m", target.id))
     context.changed(job_id)
     return view(context, job_id)
 

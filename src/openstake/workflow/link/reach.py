@@ -4,16 +4,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from math import isfinite
-from typing import Any
 
 import numpy as np
 
 from openstake.core.errors import InputError
-from openstake.core.kit.gear import Battery, Radio
+from openstake.core.kit.gear import Radio
+from openstake.core.kit.profile import Profile
+from openstake.core.limits import ShortText
 from openstake.core.link.reach import (
     USUAL_MARGIN_DB,
     USUAL_SENSITIVITY_DBM,
+    PowerLevel,
     RadioPath,
+    Trade,
     fresnel_radius_m,
     lowest_power_w,
     power_levels,
@@ -22,10 +25,10 @@ from openstake.core.link.reach import (
 )
 from openstake.core.units import metres_from_text
 from openstake.wire.tables.given import number_text
-from openstake.workflow.context import Context, JobNow, job_of
-from openstake.workflow.kit import profiles
-from openstake.workflow.kit.gear import gear_by_name
-from openstake.workflow.link.pair import USUAL_SIGNALS, air_of, chosen_ends
+from openstake.workflow.context import Context
+from openstake.workflow.link.pair import air_of
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import Places, current_places
 
 
@@ -33,56 +36,84 @@ from openstake.workflow.now.marks import Places, current_places
 class ReachWish:
     """What a person changes of the path; texts as typed, empty for what the profile and the kit say."""
 
-    distance_km: str = ""
-    rover_height: str = ""
-    sensitivity_dbm: str = ""
-    margin_db: str = ""
-    base_height: str = ""
+    distance_km: ShortText = ""
+    rover_height: ShortText = ""
+    sensitivity_dbm: ShortText = ""
+    margin_db: ShortText = ""
+    base_height: ShortText = ""
 
 
-def reach(context: Context, job_id: str, wish: ReachWish) -> dict[str, Any]:
+@dataclass(frozen=True)
+class Reach:
+    """What each power of the base's radio gives, by rule and without terrain; nothing where there is no radio."""
+
+    available: bool
+    path: RadioPath | None
+    distance_km: float | None
+    horizon_km: float | None
+    fresnel_m: float | None
+    lowest_power_w: float | None
+    duty: float | None
+    levels: list[PowerLevel]
+    trade: Trade | None
+
+
+_NO_RADIO = Reach(False, None, None, None, None, None, None, [], None)
+
+
+def reach(context: Context, job_id: str, wish: ReachWish) -> Reach:
     """Return what each power of the base's radio gives, and what raising its antenna gives against doubling the power."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        bases, _ = chosen_ends(session, job_id)
-        kit = gear_by_name(session)
+        kit = kit_of(session, job_id)
         places, _ = current_places(session, job)
-    base = profiles.profile_of(bases[0]) if bases else None
-    if base is None or base.transmitter is None or base.link.frequency_mhz is None:
-        return {"available": False, "levels": [], "trade": None, "horizon_km": None, "fresnel_m": None, "distance_km": None,
-                "lowest_power_w": None, "path": None}  # fmt: skip
+    base = next(iter(kit.of_role(base=True)), None)
+    path = None if base is None else _path(base, job, wish)
+    if base is None or path is None or base.transmitter is None:
+        return _NO_RADIO
+    path.check()
+    distance = _number(wish.distance_km, "distance_km", _extent_km(places) or 1.0)
+    if not 0.01 <= distance <= 200.0:
+        raise InputError("The distance to cover lies between 0.01 and 200 km.", field="distance_km")
+    air = air_of(base)
+    duty = air.duty if air else 0.5
+    lowest = lowest_power_w(path, distance)
+    power_w = base.transmitter.power_w
+    return Reach(
+        True, path, distance, radio_horizon_km(path.base_height_m, path.rover_height_m),
+        fresnel_radius_m(path.frequency_mhz, distance / 2.0, distance / 2.0), lowest if isfinite(lowest) else None, duty,
+        _levels(kit, base, power_w, path, distance, duty), raise_or_double(path, power_w) if power_w > 0.0 else None,
+    )  # fmt: skip
+
+
+def _path(base: Profile, job: JobNow, wish: ReachWish) -> RadioPath | None:
     sent = base.transmitter
-    path = RadioPath(
+    if sent is None or base.link.frequency_mhz is None:
+        return None
+    return RadioPath(
         base.link.frequency_mhz, _length(wish.base_height, "base_height", job, sent.antenna_height_m),
         _length(wish.rover_height, "rover_height", job, 2.0), sent.antenna_gain_dbi, 0.0,
         _number(wish.sensitivity_dbm, "sensitivity_dbm", USUAL_SENSITIVITY_DBM),
         _number(wish.margin_db, "margin_db", USUAL_MARGIN_DB),
     )  # fmt: skip
-    path.check()
-    distance = _number(wish.distance_km, "distance_km", _extent_km(places) or 1.0)
-    if not 0.01 <= distance <= 200.0:
-        raise InputError("The distance to cover lies between 0.01 and 200 km.", field="distance_km")
-    radio, battery = kit.get(("radio", base.radio)), kit.get(("battery", base.battery))
-    powers = {sent.power_w} | (
-        {float(text) for text in radio.powers_w if _is_power(text)} if isinstance(radio, Radio) else set()
-    )
-    powers.discard(0.0)
-    air = air_of(base, "", USUAL_SIGNALS, "")
-    duty = air["duty"] if air else 0.5
-    levels = power_levels(
-        path, sorted(powers), distance, duty,
-        (battery.volts, battery.amp_hours * battery.count) if isinstance(battery, Battery) else None,
-        radio.draw_w if isinstance(radio, Radio) else None,
-    ) if powers else []  # fmt: skip
-    lowest = lowest_power_w(path, distance)
-    return {
-        "available": True, "path": vars(path), "distance_km": distance,
-        "horizon_km": radio_horizon_km(path.base_height_m, path.rover_height_m),
-        "fresnel_m": fresnel_radius_m(path.frequency_mhz, distance / 2.0, distance / 2.0),
-        "lowest_power_w": lowest if isfinite(lowest) else None, "duty": duty,
-        "levels": [vars(level) for level in levels],
-        "trade": vars(raise_or_double(path, sent.power_w)) if sent.power_w > 0.0 else None,
-    }  # fmt: skip
+
+
+def _levels(
+    kit: KitNow, base: Profile, power_w: float, path: RadioPath, distance_km: float, duty: float
+) -> list[PowerLevel]:
+    """Return what each power that the radio can be set to gives."""
+    radio, battery = kit.radio(base), kit.battery(base)
+    powers = ({power_w} | _powers_of(radio)) - {0.0}
+    if not powers:
+        return []
+    return power_levels(
+        path, sorted(powers), distance_km, duty, (battery.volts, battery.amp_hours * battery.count) if battery else None,
+        radio.draw_w if radio else None,
+    )  # fmt: skip
+
+
+def _powers_of(radio: Radio | None) -> set[float]:
+    return {float(text) for text in radio.powers_w if _is_power(text)} if radio else set()
 
 
 def _extent_km(places: Places) -> float | None:

@@ -15,7 +15,7 @@ def epoch_columns(row: ReceivedEpoch) -> dict[str, Any]:
     epoch = row.epoch
     return {
         "time_of_day_s": epoch.time_of_day_s, "date": epoch.date.isoformat() if epoch.date else None,
-        "host_s": row.host_time_s, "quality": epoch.quality, "latitude_text": epoch.latitude_text,
+        "host_s": row.host_s, "quality": epoch.quality, "latitude_text": epoch.latitude_text,
         "longitude_text": epoch.longitude_text, "altitude_m": epoch.altitude_m, "separation_m": epoch.separation_m,
         "satellites": epoch.satellites, "pdop": epoch.pdop, "hdop": epoch.hdop, "vdop": epoch.vdop, "age_s": epoch.age_s,
         "station_id": epoch.station_id, "sigma_east_m": epoch.sigma_east_m, "sigma_north_m": epoch.sigma_north_m,

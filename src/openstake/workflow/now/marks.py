@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any, cast
 
@@ -13,14 +13,11 @@ from sqlalchemy.orm import Session
 
 from openstake.core.errors import FrameError, InputError, NotFoundError
 from openstake.core.geodesy.geoid import elevation_from_ellipsoidal, ellipsoidal_from_elevation
+from openstake.core.limits import DEFAULT_SIGMA_HORIZONTAL_M, DEFAULT_SIGMA_VERTICAL_M
 from openstake.core.mark import GivenMark, HeightKind, PlacedMark
-from openstake.store.lines import heads
+from openstake.store import lines
 from openstake.store.models import Mark
-from openstake.workflow.context import JobNow
-
-# What a control list is worth where it does not say (common practice for a local control network).
-DEFAULT_SIGMA_HORIZONTAL_M = 0.005
-DEFAULT_SIGMA_VERTICAL_M = 0.008
+from openstake.workflow.now.job import JobNow
 
 
 @dataclass(frozen=True)
@@ -95,7 +92,7 @@ def places_of(job: JobNow, rows: Sequence[Any]) -> Places:
         if not geodetic.all():
             angles[~geodetic] = job.frame.geodetic_from_grid(grid[~geodetic, 0], grid[~geodetic, 1])
     except FrameError:
-        if job.frame.definition.anchor is not None or not job.frame.is_local:
+        if not job.lies_nowhere:
             raise
     angles = np.where(np.isfinite(angles), angles, np.nan)
     heights = np.array([_or_nan(row.height_m) for row in rows])
@@ -139,14 +136,14 @@ def current_marks(session: Session, job: JobNow) -> list[MarkNow]:
 
 def current_rows(session: Session, job_id: str, withdrawn: bool = False) -> list[Mark]:
     """Return the rows of a job's list, or those taken out of it, by name."""
-    current = heads(Mark, Mark.job_id == job_id, Mark.withdrawn.is_(withdrawn))
+    current = lines.heads(Mark, Mark.job_id == job_id, Mark.withdrawn.is_(withdrawn))
     return list(session.scalars(current.order_by(Mark.name)))
 
 
 def current_places(session: Session, job: JobNow) -> tuple[Places, int]:
     """Return where the marks of a job lie, and how many of them are given by an elevation; without the marks themselves."""
     columns = (Mark.east_m, Mark.north_m, Mark.latitude_deg, Mark.longitude_deg, Mark.height_m, Mark.height_kind)
-    current = heads(Mark, Mark.job_id == job.id, Mark.withdrawn.is_(False))
+    current = lines.heads(Mark, Mark.job_id == job.id, Mark.withdrawn.is_(False))
     rows = session.execute(current.with_only_columns(*columns)).all()
     return places_of(job, rows), sum(row.height_kind == "elevation" for row in rows)
 
@@ -163,12 +160,30 @@ def mark_of(session: Session, job: JobNow, mark_id: str) -> MarkNow:
     return place_rows(job, [mark_row_of(session, job.id, mark_id)])[0]
 
 
+def marks_of(session: Session, job: JobNow, mark_ids: Collection[str]) -> dict[str, MarkNow]:
+    """Return the current state of marks by the ids of any of their rows: two queries, however many there are."""
+    replaced = session.execute(
+        select(Mark.replaces_id, Mark.id).where(Mark.job_id == job.id, Mark.replaces_id.is_not(None))
+    )
+    replaced_by = {old: new for old, new in replaced if old is not None}
+    head_ids = {mark_id: lines.last_of(replaced_by, mark_id) for mark_id in mark_ids}
+    query = select(Mark).where(Mark.job_id == job.id, Mark.id.in_(set(head_ids.values())))
+    placed = {mark.id: mark for mark in place_rows(job, session.scalars(query).all())}
+    return {mark_id: placed[head_id] for mark_id, head_id in head_ids.items() if head_id in placed}
+
+
 def head_of(session: Session, job: JobNow, mark_id: str) -> MarkNow:
     """Return the current state of a mark's line of corrections."""
-    mark = mark_row_of(session, job.id, mark_id)
-    while (newer := session.scalars(select(Mark).where(Mark.replaces_id == mark.id)).first()) is not None:
-        mark = newer
-    return place_rows(job, [mark])[0]
+    found = marks_of(session, job, {mark_id}).get(mark_id)
+    if found is None:
+        raise NotFoundError("This mark is not in the job's control list.", field="mark_id")
+    return found
+
+
+def mark_values(session: Session, mark_ids: Collection[str]) -> dict[str, tuple[object, ...]]:
+    """Return what rows of marks say, by id."""
+    rows = session.scalars(select(Mark).where(Mark.id.in_(set(mark_ids))))
+    return {row.id: lines.value_of(row) for row in rows}
 
 
 def mark_ecef_m(job: JobNow, mark: MarkNow) -> tuple[float, float, float]:
@@ -191,10 +206,28 @@ def mark_ecef_m(job: JobNow, mark: MarkNow) -> tuple[float, float, float]:
 
 def line_ids(session: Session, mark_id: str) -> list[str]:
     """Return the ids of all rows of a mark's line of corrections, first to current."""
-    row = session.get_one(Mark, mark_id)
-    while row.replaces_id is not None:
-        row = session.get_one(Mark, row.replaces_id)
-    ids = [row.id]
-    while (newer := session.scalars(select(Mark.id).where(Mark.replaces_id == ids[-1])).first()) is not None:
+    job_id = session.get_one(Mark, mark_id).job_id
+    pairs = session.execute(
+        select(Mark.replaces_id, Mark.id).where(Mark.job_id == job_id, Mark.replaces_id.is_not(None))
+    ).all()
+    replaced_by = {old: new for old, new in pairs if old is not None}
+    replaces = {new: old for old, new in replaced_by.items()}
+    first = lines.last_of(replaces, mark_id)
+    ids = [first]
+    while (newer := replaced_by.get(ids[-1])) is not None:
         ids.append(newer)
     return ids
+
+
+def middle_of(job: JobNow, places: Places | None) -> tuple[float, float] | None:
+    """Return the job's middle: the place that was typed, else the median of its marks, else the anchor."""
+    settings = job.settings
+    if settings.place_latitude_deg is not None and settings.place_longitude_deg is not None:
+        return settings.place_latitude_deg, settings.place_longitude_deg
+    if places is not None:
+        known = places.angles_deg[np.isfinite(places.angles_deg).all(axis=1)]
+        if len(known):
+            latitude, longitude = np.median(known, axis=0)
+            return float(latitude), float(longitude)
+    anchor = job.frame.definition.anchor
+    return (anchor.latitude_deg, anchor.longitude_deg) if anchor else None

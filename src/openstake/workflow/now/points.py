@@ -1,33 +1,48 @@
-"""Shots to coordinates: rows of the store in, `core/vector.py` does the rest.  Nothing derived is stored."""
+"""Shots to coordinates: rows of the store in, `core/vector.py` does the rest.  Nothing derived is stored.
+
+All shots asked for are derived together: a handful of queries, however many they are.
+"""
 
 from __future__ import annotations
 
+from collections import OrderedDict
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
+from itertools import groupby
+from threading import Lock
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import select
+from sqlalchemy import select, tuple_
 from sqlalchemy.orm import Session
 
+from openstake.core.control import Difference
 from openstake.core.errors import InputError
-from openstake.core.evidence import Epoch, RefersTo, Status
-from openstake.core.vector import (
-    lifted,
-    lowering_to_mark_m,
-    mean_vector,
-    rover_mark_ecef,
-    vectors_from_positions,
-)
+from openstake.core.evidence import STATUS_BY_GGA_QUALITY, Epoch, RefersTo, Status
+from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic
+from openstake.core.vector import lifted, lowering_to_mark_m, mean_vector, rover_mark_ecef, vectors_from_positions
 from openstake.store.models import BaseCoordinate, HeightReading, Reference, Shot, ShotEpoch
-from openstake.workflow.context import JobNow, base_coordinate_of
-from openstake.workflow.now.epochs import epoch_of_columns
-from openstake.workflow.now.heights import BaseHeight, base_height_of
+from openstake.wire.nmea.sentence import degrees
+from openstake.workflow.now.base import BaseNow, bases_of
+from openstake.workflow.now.heights import BaseHeight
+from openstake.workflow.now.job import JobNow
+from openstake.workflow.now.marks import MarkNow
+
+
+@dataclass(frozen=True, slots=True)
+class Received:
+    """What the epochs of a shot come to, Earth-centred, metres: immutable, so it may be remembered."""
+
+    vector_m: NDArray[np.float64]  # from the base reference, the mean, shape (3,)
+    first_m: NDArray[np.float64]  # the first epoch's position, shape (3,)
+    epochs: int
+    not_fixed: int
 
 
 @dataclass(frozen=True)
 class Point:
-    """A shot's coordinate as derived now: grid metres and ellipsoidal height, with the ids it rests on."""
+    """A shot's coordinate as derived now: grid metres and ellipsoidal height, with what it rests on."""
 
     east_m: float
     north_m: float
@@ -35,13 +50,22 @@ class Point:
     not_fixed: int
     epochs: int
     virtual: bool
+    base: BaseNow
     base_height: BaseHeight
+    coordinate: BaseCoordinate
     rover_height: HeightReading
-    base_coordinate_id: str
-    inputs_changed_s: float  # when the youngest of its inputs was written
+    reference: Reference
 
 
-def shot_vectors(epochs: list[Epoch], reference: Reference) -> NDArray[np.float64]:
+# What shots received, by id, as long as the program runs: 5 000 shots are some 3 MB.
+_REMEMBERED: OrderedDict[str, Received] = OrderedDict()
+_MOST_REMEMBERED = 50_000
+_REMEMBERING = Lock()
+# So many shots are asked for by their ids; of more the whole job is read.
+_MOST_NAMED = 400
+
+
+def shot_vectors(epochs: Sequence[Epoch], reference: Reference) -> NDArray[np.float64]:
     """Return the vectors of a shot's epochs from its base reference, shape (n, 3)."""
     positions = [(epoch.latitude_deg, epoch.longitude_deg, epoch.height_m) for epoch in epochs]
     if not positions or any(None in position for position in positions):
@@ -50,30 +74,139 @@ def shot_vectors(epochs: list[Epoch], reference: Reference) -> NDArray[np.float6
     return vectors_from_positions(latitude, longitude, height, (reference.x_m, reference.y_m, reference.z_m))
 
 
-def derive(session: Session, job: JobNow, shot: Shot, instead: BaseCoordinate | None = None) -> Point:
-    """Return a shot's point from what is current: base coordinate, base height, rover height.
+def received_of(session: Session, job_id: str, shots: Collection[Shot]) -> dict[str, Received]:
+    """Return what shots of a job received, by id; what was read before is not read again."""
+    with _REMEMBERING:
+        known = {shot.id: _REMEMBERED[shot.id] for shot in shots if shot.id in _REMEMBERED}
+    missing = {shot.id: shot for shot in shots if shot.id not in known}
+    if missing:
+        references = _references(session, missing.values())
+        fresh = _read(session, job_id, missing, references)
+        known |= fresh
+        with _REMEMBERING:
+            _REMEMBERED.update(fresh)
+            while len(_REMEMBERED) > _MOST_REMEMBERED:
+                _REMEMBERED.popitem(last=False)
+    return known
 
-    `instead` is a coordinate to try in place of the base's current one.
+
+def _references(session: Session, shots: Collection[Shot]) -> dict[str, Reference]:
+    used = {shot.reference_id for shot in shots}
+    return {row.id: row for row in session.scalars(select(Reference).where(Reference.id.in_(used)))}
+
+
+def _read(
+    session: Session, job_id: str, shots: Mapping[str, Shot], references: Mapping[str, Reference]
+) -> dict[str, Received]:
+    """Read the epochs of shots in one ordered query and turn all positions into vectors in one pass."""
+    ids: Any = shots if len(shots) <= _MOST_NAMED else select(Shot.id).where(Shot.job_id == job_id)
+    rows = session.execute(
+        select(
+            ShotEpoch.shot_id, ShotEpoch.quality, ShotEpoch.latitude_text, ShotEpoch.longitude_text,
+            ShotEpoch.altitude_m, ShotEpoch.separation_m,
+        ).where(ShotEpoch.shot_id.in_(ids)).order_by(ShotEpoch.shot_id, ShotEpoch.n)
+    ).all()  # fmt: skip
+    rows = [row for row in rows if row[0] in shots]
+    try:
+        latitude = [degrees(*row[2].split(",")) for row in rows]
+        longitude = [degrees(*row[3].split(",")) for row in rows]
+        parts = np.array([(row[4], row[5]) for row in rows], dtype=float).reshape(-1, 2)
+        places = ecef_from_geodetic(
+            np.array(latitude, float), np.array(longitude, float), parts[:, 0] + parts[:, 1], WGS84
+        )
+    except TypeError:
+        raise InputError("An epoch without a position cannot be part of a shot.") from None
+    if np.isnan(places).any():
+        raise InputError("An epoch without a position cannot be part of a shot.")
+    fixed = [STATUS_BY_GGA_QUALITY.get(row[1]) is Status.FIXED for row in rows]
+    found, at = {}, 0
+    for shot_id, epochs in groupby(rows, key=lambda row: row[0]):
+        count = sum(1 for _ in epochs)
+        own = slice(at, at + count)
+        reference = references[shots[shot_id].reference_id]
+        vectors = places[own] - np.array([reference.x_m, reference.y_m, reference.z_m])
+        found[shot_id] = Received(mean_vector(vectors), places[at].copy(), count, count - sum(fixed[own]))
+        at += count
+    return found
+
+
+def derive_all(
+    session: Session, job: JobNow, shots: Sequence[Shot], bases: Mapping[str, BaseNow] | None = None,
+    instead: BaseCoordinate | None = None,
+) -> list[Point]:  # fmt: skip
+    """Return the points of shots from what is current: base coordinates, base heights, rover heights.
+
+    `bases` are their set-ups where they have been read already; `instead` is a coordinate to try in place of the current one.
     """
-    rows: list[Any] = list(session.scalars(select(ShotEpoch).where(ShotEpoch.shot_id == shot.id).order_by(ShotEpoch.n)))
-    epochs = [epoch_of_columns(row) for row in rows]
-    reference = session.get_one(Reference, shot.reference_id)
-    rover_height = session.get_one(HeightReading, shot.height_reading_id)
-    base_height = base_height_of(session, shot.occupation_id)
-    coordinate = instead or base_coordinate_of(session, shot.occupation_id)
-    vector = mean_vector(shot_vectors(epochs, reference))
-    refers_to = RefersTo(shot.refers_to)
+    if not shots:
+        return []
+    if bases is None:
+        bases = bases_of(session, job.id, {shot.occupation_id for shot in shots})
+    received = received_of(session, job.id, shots)
+    references = _references(session, shots)
+    poles = {shot.height_reading_id for shot in shots}
+    rods = {row.id: row for row in session.scalars(select(HeightReading).where(HeightReading.id.in_(poles)))}
+    heights = {base_id: bases[base_id].height for base_id in {shot.occupation_id for shot in shots}}
+    return [
+        _point(
+            job, shot, received[shot.id], references[shot.reference_id], rods[shot.height_reading_id],
+            bases[shot.occupation_id], heights[shot.occupation_id], instead,
+        )
+        for shot in shots
+    ]  # fmt: skip
+
+
+def derive(session: Session, job: JobNow, shot: Shot, instead: BaseCoordinate | None = None) -> Point:
+    """Return one shot's point."""
+    return derive_all(session, job, [shot], instead=instead)[0]
+
+
+def _point(
+    job: JobNow, shot: Shot, received: Received, reference: Reference, rod: HeightReading, base: BaseNow,
+    base_height: BaseHeight, instead: BaseCoordinate | None,
+) -> Point:  # fmt: skip
+    refers_to, coordinate = RefersTo(shot.refers_to), instead or base.coordinate
     if reference.virtual:
         # A virtual base gives a position, not a vector of ours: our base's coordinate does not move it.
-        position = np.array([reference.x_m, reference.y_m, reference.z_m]) + vector
-        xyz = lifted(position, -lowering_to_mark_m(refers_to, rover_height.arp_height_m, shot.arp_to_apc_m))
+        position = np.array([reference.x_m, reference.y_m, reference.z_m]) + received.vector_m
+        xyz = lifted(position, -lowering_to_mark_m(refers_to, rod.arp_height_m, shot.arp_to_apc_m))
     else:
         xyz = rover_mark_ecef(
-            (coordinate.x_m, coordinate.y_m, coordinate.z_m), base_height.arp_height_m, vector, refers_to,
-            rover_height.arp_height_m, shot.arp_to_apc_m,
+            (coordinate.x_m, coordinate.y_m, coordinate.z_m), base_height.arp_height_m, received.vector_m, refers_to,
+            rod.arp_height_m, shot.arp_to_apc_m,
         )  # fmt: skip
     east, north, height = (float(value) for value in job.frame.grid_from_ecef(xyz))
     return Point(
-        east, north, height, sum(epoch.status is not Status.FIXED for epoch in epochs), len(epochs), reference.virtual,
-        base_height, rover_height, coordinate.id, max(base_height.changed_s, coordinate.created_s, rover_height.created_s),
+        east, north, height, received.not_fixed, received.epochs, reference.virtual, base, base_height, coordinate, rod,
+        reference,
     )  # fmt: skip
+
+
+def from_mark(point: Point, mark: MarkNow) -> Difference:
+    """Return observed − known of a point on a mark."""
+    known = mark.ellipsoidal_height_m
+    return Difference(
+        point.east_m - mark.east_m, point.north_m - mark.north_m, None if known is None else point.height_m - known
+    )
+
+
+def rests_on(job: JobNow, mark: MarkNow, point: Point) -> tuple[str, ...]:
+    """Return the ids of everything that a shot's difference from a mark rests on."""
+    return (
+        job.settings.id, mark.id, point.coordinate.id, *point.base_height.ids, point.rover_height.id, point.reference.id,
+    )  # fmt: skip
+
+
+def shots_page(
+    session: Session, job_id: str, after: str, most: int, newest_first: bool
+) -> tuple[list[Shot], str | None]:
+    """Return a page of a job's shots in order of time, and the id after which the next one begins, None at the end."""
+    key = tuple_(Shot.created_s, Shot.id)
+    query = select(Shot).where(Shot.job_id == job_id)
+    last = session.get(Shot, after) if after else None
+    if last is not None:
+        place = tuple_(last.created_s, last.id)
+        query = query.where(key < place if newest_first else key > place)
+    order = (Shot.created_s.desc(), Shot.id.desc()) if newest_first else (Shot.created_s, Shot.id)
+    rows = list(session.scalars(query.order_by(*order).limit(most + 1)))
+    return rows[:most], rows[most - 1].id if len(rows) > most else None

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from openstake.core.units import LengthUnit
 from openstake.workflow.context import Context
-from openstake.workflow.job.control import accept_control
-from openstake.workflow.job.jobs import create_job, list_jobs
-from openstake.workflow.job.system import training_grid_id
+from openstake.workflow.job.control_files import ListSaid, accept_control
+from openstake.workflow.job.geoids import training_grid_id
+from openstake.workflow.job.jobs import JobsQuery, create_job, list_jobs
 from openstake.workflow.practice.demo_kit import choose_demo_profiles, load_kit
 
 CARROW = "Carrow Sluice"
@@ -46,14 +47,15 @@ BLUNDERS = {(CARROW, "CS6"): (0.0, 0.0, -0.118), (CARROW, "CS8"): (0.074, -0.051
 def load_demo(context: Context) -> None:
     """Make the demo's kit and jobs where they are missing; what is there stays as it is."""
     load_kit(context)
-    names = {job["name"] for archived in (False, True) for job in list_jobs(context, archived=archived)}
-    for name, code, unit, text, about in (
+    names = {job.name for archived in (False, True) for job in list_jobs(context, JobsQuery(archived=archived)).jobs}
+    jobs: tuple[tuple[str, int, LengthUnit, str, dict[str, str]], ...] = (
         (CARROW, 2157, "m", CARROW_CONTROL, CARROW_ABOUT), (NETTLE, 6590, "sft", NETTLE_CONTROL, NETTLE_ABOUT),
-    ):  # fmt: skip
+    )  # fmt: skip
+    for name, code, unit, text, about in jobs:
         if name in names:
             continue
         # A practice job may use the coarse grid for training; a job that counts never gets it by itself.
         more = about | {"geoid_id": training_grid_id(context)}
         job = create_job(context, name, {"kind": "code", "code": code}, unit, practice=True, **more)
-        accept_control(context, job["id"], "demo control list.csv", text.encode(), unit, None, None)
-        choose_demo_profiles(context, job["id"])
+        accept_control(context, job.id, "demo control list.csv", text.encode(), ListSaid(unit))
+        choose_demo_profiles(context, job.id)

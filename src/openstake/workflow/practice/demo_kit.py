@@ -8,7 +8,7 @@ from typing import Any
 from openstake.core.kit.profile import Caster, example
 from openstake.workflow.context import Context
 from openstake.workflow.kit import gear, profiles
-from openstake.workflow.practice.field import MOUNT, PASSWORD, USER
+from openstake.workflow.practice.field import CASTER_PORT, MOUNT, PASSWORD, USER, Practice
 
 # The features and offsets of the demo's antenna: all numbers made up.
 LIBRARY: tuple[tuple[str, dict[str, Any]], ...] = (
@@ -72,15 +72,15 @@ ROVER = "Creek rover, UHF"
 
 def load_kit(context: Context) -> None:
     """Put the library into an empty kit; what is there stays as it is."""
-    if gear.list_gear(context):
+    if gear.list_gear(context).items:
         return
     for kind, values in LIBRARY:
-        gear.save_gear(context, kind, values, "m")
-    port = context.practice.caster.port if context.practice else 2101
+        gear.save_gear(context, gear.SaveGear(kind, values))
+    port = context.practice.caster.port if isinstance(context.practice, Practice) else CASTER_PORT
     account = {
         "name": "Practice caster", "host": "127.0.0.1", "port": port, "mountpoint": MOUNT, "user": USER, "tls": False,
     }  # fmt: skip
-    gear.save_gear(context, "caster", account, "m", password=PASSWORD)
+    gear.save_gear(context, gear.SaveGear("caster", account, password=PASSWORD))
     base = replace(
         example("base"), name=BASE, receiver="Heron", antenna="Dish 190", pole="Wooden tripod", radio="Mast radio",
         battery="Truck battery",
@@ -95,11 +95,11 @@ def load_kit(context: Context) -> None:
         link=replace(example("network-rover").link, caster=Caster(host="127.0.0.1", port=port, mountpoint=MOUNT)),
     )  # fmt: skip
     for profile in (base, rover, network):
-        profiles.save_profile(context, asdict(profile), "m")
+        profiles.save_profile(context, profiles.SaveProfile(asdict(profile)))
 
 
 def choose_demo_profiles(context: Context, job_id: str) -> None:
     """Let a demo job use the pair on UHF."""
-    for profile in profiles.list_profiles(context, job_id):
-        if profile["name"] in (BASE, ROVER):
-            profiles.choose_profile(context, job_id, profile["line_id"], True)
+    for profile in profiles.list_profiles(context, job_id).profiles:
+        if profile.name in (BASE, ROVER):
+            profiles.choose_profile(context, job_id, profiles.ChooseProfile(profile.line_id, True))

@@ -61,6 +61,14 @@ class Practice:
         return f"tcp://127.0.0.1:{self.base.nmea_port}"
 
     @property
+    def password(self) -> str:
+        return PASSWORD
+
+    def silence(self) -> None:
+        """Stop the stand-in base."""
+        self.base.silence()
+
+    @property
     def world(self) -> World:
         return read_world(self.world_path)
 

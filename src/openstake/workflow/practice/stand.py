@@ -2,15 +2,38 @@
 
 from __future__ import annotations
 
-from typing import Any
+from dataclasses import dataclass
+from typing import Literal
 
 from openstake.core.errors import ConflictError
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_axes
-from openstake.workflow.context import Context, JobNow, job_of
+from openstake.core.limits import ShortText
+from openstake.standin.world import Stand
+from openstake.workflow.context import Context
+from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.marks import MarkNow, current_marks, mark_ecef_m, mark_of
 from openstake.workflow.practice.demo import BLUNDERS
-from openstake.workflow.practice.field import TRUE_BASE_HEIGHT_M, TRUE_ROD_M
+from openstake.workflow.practice.field import TRUE_BASE_HEIGHT_M, TRUE_ROD_M, Practice
+
+
+@dataclass(frozen=True)
+class StandWish:
+    """Which stand-in walks to which mark."""
+
+    who: Literal["base", "rover"]
+    mark_id: ShortText
+
+
+@dataclass(frozen=True)
+class StandView:
+    """Where the stand-ins stand, by the nearest mark, and what their tape and rod read; none in a job that counts."""
+
+    practice: bool
+    base_mark: str | None
+    rover_mark: str | None
+    tape_m: float | None
+    rod_m: float | None
 
 
 def _true_geodetic(job: JobNow, mark: MarkNow) -> tuple[float, float, float]:
@@ -22,42 +45,42 @@ def _true_geodetic(job: JobNow, mark: MarkNow) -> tuple[float, float, float]:
     return float(latitude), float(longitude), float(height)
 
 
-def stand(context: Context, job_id: str, who: str, mark_id: str) -> dict[str, Any]:
+def _practice(context: Context, job: JobNow) -> Practice | None:
+    return context.practice if job.practice and isinstance(context.practice, Practice) else None
+
+
+def stand(context: Context, job_id: str, wish: StandWish) -> StandView:
     """Walk the stand-in base or rover to a mark of a practice job."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        mark = mark_of(session, job, mark_id)
-    if context.practice is None or not job.practice:
+        mark = mark_of(session, job, wish.mark_id)
+    practice = _practice(context, job)
+    if practice is None:
         raise ConflictError("This job has real devices: there is no stand-in to move.")
     place = _true_geodetic(job, mark)
-    if who == "base":
-        context.practice.stand_base(*place)
+    if wish.who == "base":
+        practice.stand_base(*place)
     else:
-        context.practice.stand_rover(*place)
+        practice.stand_rover(*place)
     return view(context, job_id)
 
 
-def view(context: Context, job_id: str) -> dict[str, Any]:
+def view(context: Context, job_id: str) -> StandView:
     """Return where the stand-ins stand, by the nearest mark, and what their tape and rod read."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-    if context.practice is None or not job.practice:
-        return {"practice": False, "base_mark": None, "rover_mark": None, "tape_m": None, "rod_m": None}
-    world = context.practice.world
-    return {
-        "practice": True,
-        "base_mark": _nearest(context, job, world.base),
-        "rover_mark": _nearest(context, job, world.rover),
-        "tape_m": TRUE_BASE_HEIGHT_M,
-        "rod_m": TRUE_ROD_M,
-    }
+        practice = _practice(context, job)
+        if practice is None:
+            return StandView(False, None, None, None, None)
+        marks = current_marks(session, job)
+    world = practice.world
+    base_mark, rover_mark = (_nearest(job, marks, place) for place in (world.base, world.rover))
+    return StandView(True, base_mark, rover_mark, TRUE_BASE_HEIGHT_M, TRUE_ROD_M)
 
 
-def _nearest(context: Context, job: JobNow, place: Any) -> str | None:
+def _nearest(job: JobNow, marks: list[MarkNow], place: Stand | None) -> str | None:
     """Return the id of the mark within a metre or so of a stand, None where there is none."""
     if place is None:
         return None
     east, north = job.frame.grid_from_geodetic(place.latitude_deg, place.longitude_deg)
-    with context.database.read() as session:
-        marks = current_marks(session, job)
     return next((mark.id for mark in marks if abs(mark.east_m - east) < 1.5 and abs(mark.north_m - north) < 1.5), None)

@@ -1,0 +1,88 @@
+"""Every limit of a rule on one page: what is told, from where on.  Where no source is named: common practice, no source.
+
+A rule reads its limit from here; a job may hold another one where it says so.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated
+
+from annotated_types import Ge, Le, MaxLen
+
+from openstake.core.evidence import Status
+
+
+@dataclass(frozen=True)
+class Tolerance:
+    """How far a check may be off, metres."""
+
+    horizontal_m: float
+    vertical_m: float
+
+
+# --- checks on control ---
+# 10 to 20 mm and 20 to 30 mm are common for control, more for topography.
+TOLERANCES = {"control": Tolerance(0.020, 0.030), "topography": Tolerance(0.050, 0.080)}
+CONTROL_SECONDS = 30.0  # averaging for control is 30 to 180 s
+LONGEST_SHOT_S = 3600.0
+# Beyond these a check is not a matter of a leaning pole any more: another mark, or an autonomous base.
+ANOTHER_MARK_M = 0.5
+AUTONOMOUS_BASE_M = 1.0
+
+# --- the height of the base ---
+HEIGHTS_AGREE_M = 0.003  # readings of one height agree to 2-3 mm; a job may hold another limit
+WIDEST_HEIGHTS_AGREE_M = 0.1  # what a job may ask for at most
+HIGHEST_ANTENNA_M = 12.0  # masts of survey tripods and poles end well below
+
+# --- the base on the air ---
+# 1005/1006 count tenths of a millimetre; what is typed has millimetres: more than 2 mm apart is another number.
+ON_AIR_AGREES_M = 0.002
+OFFSET_FITS_M = 0.01  # a difference is a height or an offset where it fits one to a centimetre
+MARK_FITS_M = 0.05  # and another mark where it fits one to 5 cm
+TALLEST_SET_UP_M = 4.0
+AUTONOMOUS_WITHIN_M = 30.0
+LARGEST_GGA_STATION_ID = 1023  # NMEA 0183, GGA
+LARGEST_STATION_ID = 4095  # RTCM 10403.3, DF003
+MESSAGE_PATIENCE = 3.0  # intervals without a message before it is missing
+LEAST_MESSAGE_WAIT_S = 15.0
+INTERVAL_RATIO = 1.25
+SATELLITES_SEEN_NOT_SENT = 3
+SHARE_SENT = 0.7
+
+# --- the base's coordinate ---
+# How far off a mean may be at 95 %, horizontally, however long it is averaged: metres for autonomous and code,
+# decimetres for float, centimetres for fixed.  Heights are 1.6 times as far off.
+BIAS_95_M = {Status.SINGLE: 5.0, Status.OTHER: 5.0, Status.DGPS: 1.0, Status.FLOAT: 0.5, Status.FIXED: 0.03}
+VERTICAL_TO_HORIZONTAL = 1.6
+# What a single position of each kind may plausibly be off by.
+PLAUSIBLE_M = {Status.SINGLE: 10.0, Status.OTHER: 10.0, Status.DGPS: 5.0, Status.FLOAT: 2.0, Status.FIXED: 0.2}
+SAME_COORDINATE_M = 0.005
+PLAUSIBLE_FROM_KNOWN_M = 0.10  # a solution from a coordinate that is known
+PLAUSIBLE_FROM_AUTONOMOUS_M = 10.0  # and from an autonomous one
+FARTHEST_FROM_CONTROL_M = 30_000.0
+FEWEST_INDEPENDENT = 5.0  # independent epochs of an average (A. D. Sokal, 1989)
+COARSE_POSITIONS_M = 0.01
+FEWEST_FIXED_S = 30.0
+MANY_LEFT_OUT = 0.1
+
+# --- the rover ---
+OLD_AGE_S = 10.0  # age climbing toward 10 s: the link is at its end
+
+# --- the link ---
+BASE_FAR_KM = 30.0  # a single base serves to about 30 to 40 km
+BASE_TOO_FAR_KM = 40.0
+
+# --- the job's system and its control list ---
+NEAR_EDGE_KM = 20.0
+FACTOR_DIFFERS_PPM = 20.0
+FARTHEST_MARK_M = 50_000.0
+# What a control list is worth where it does not say: a local control network.
+DEFAULT_SIGMA_HORIZONTAL_M = 0.005
+DEFAULT_SIGMA_VERTICAL_M = 0.008
+
+# --- what may be sent to the program at all ---
+ShortText = Annotated[str, MaxLen(200)]
+Text = Annotated[str, MaxLen(2000)]
+LongText = Annotated[str, MaxLen(20_000)]
+Seconds = Annotated[float, Ge(0), Le(86_400)]

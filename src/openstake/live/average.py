@@ -1,0 +1,101 @@
+"""An average that is being taken: a receiver's NMEA collected in the background, with progress and an end."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Callable
+
+from openstake.core.errors import InputError, OpenStakeError
+from openstake.core.evidence import Epoch, Status
+from openstake.live.transport import open_source
+from openstake.wire.nmea.epoch import EpochReader
+
+MOST_S = 4 * 3600.0
+MOST_WAIT_S = 180.0
+_SHOWN_EVERY_S = 1.0
+
+
+class Average:
+    """Reads a receiver's NMEA for `seconds`; `on_done` gets the epochs once, also where it was stopped early; `on_end` is
+    called whatever came of it.
+
+    Over a mark (`purpose` is `mark`) the time begins with the first fixed epoch: what came before is not taken.
+    """
+
+    def __init__(
+        self, url: str, seconds: float, purpose: str, on_change: Callable[[], None],
+        on_done: Callable[[list[Epoch], float], None], on_end: Callable[[], None],
+    ) -> None:  # fmt: skip
+        if not 1.0 <= seconds <= MOST_S:
+            raise InputError(f"An average runs for 1 to {MOST_S:.0f} s; {seconds:g} s was asked.", field="seconds")
+        self.url, self.seconds, self.purpose = url, seconds, purpose
+        self._on_change, self._on_done, self._on_end = on_change, on_done, on_end
+        self._epochs: list[Epoch] = []
+        self._stop = threading.Event()
+        self._began_waiting_s = time.monotonic()
+        self._started_s: float | None = None if purpose == "mark" else time.monotonic()
+        self.running = True
+        self.problem = ""
+        self._thread = threading.Thread(target=self._run, name="average", daemon=True)
+        self._thread.start()
+
+    def cancel(self) -> None:
+        self._stop.set()
+
+    @property
+    def epochs(self) -> list[Epoch]:
+        """What has been taken so far."""
+        return list(self._epochs)
+
+    @property
+    def elapsed_s(self) -> float:
+        return 0.0 if self._started_s is None else time.monotonic() - self._started_s
+
+    @property
+    def waiting(self) -> bool:
+        """Whether it waits for the first fixed epoch."""
+        return self.running and self._started_s is None
+
+    def _run(self) -> None:
+        reader = EpochReader()
+        began_s, shown_s = time.time(), 0.0
+        try:
+            source = open_source(self.url)
+            try:
+                while not self._stop.is_set() and self.elapsed_s < self.seconds:
+                    fresh = self._wanted(list(reader.feed(source.read(0.25))))
+                    self._epochs += fresh
+                    if fresh and time.monotonic() - shown_s > _SHOWN_EVERY_S:
+                        self._on_change()
+                        shown_s = time.monotonic()
+            finally:
+                source.close()
+            self._epochs += self._wanted(list(reader.close()))
+        except OpenStakeError as error:
+            self.problem = error.sentence
+        if self._epochs:
+            try:
+                self._on_done(self._epochs, began_s)
+            except OpenStakeError as error:
+                self.problem = error.sentence
+            except Exception as error:  # a full disk, say: the crew must be told, not only the log
+                self.problem = f"The average could not be stored: {error}. Average again."
+        self.running = False
+        self._on_end()
+        self._on_change()
+
+    def _wanted(self, fresh: list[Epoch]) -> list[Epoch]:
+        """Return what is averaged of fresh epochs: from the first fixed one on, where that is waited for."""
+        if self._started_s is not None:
+            return fresh
+        first = next((n for n, epoch in enumerate(fresh) if epoch.status is Status.FIXED), None)
+        if first is not None:
+            self._started_s = time.monotonic()
+            return fresh[first:]
+        if time.monotonic() - self._began_waiting_s > MOST_WAIT_S:
+            raise InputError(
+                f"The rover was not fixed within {MOST_WAIT_S:.0f} s, so nothing was averaged. "
+                "Look at its corrections and the sky, then average again."
+            )
+        return []

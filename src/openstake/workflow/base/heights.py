@@ -1,0 +1,282 @@
+"""The height of a base: what is being typed, its readings before and after, and their corrections."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal, cast
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.antenna import MeasuredTo
+from openstake.core.errors import ConflictError, InputError, NotFoundError
+from openstake.core.judge.finding import Finding
+from openstake.core.judge.height import (
+    KnownAntenna,
+    TypedReading,
+    judge_completeness,
+    judge_heights,
+    judge_opening_and_closing,
+)
+from openstake.core.limits import TOLERANCES, ShortText, Text
+from openstake.core.parts import HeightRead
+from openstake.core.units import text_from_metres
+from openstake.store.book import write_entry
+from openstake.store.models import HeightReading, Occupation
+from openstake.workflow.context import Context
+from openstake.workflow.now.heights import (
+    ROD_HEIGHT_M,
+    BaseHeight,
+    Readings,
+    TypedHeight,
+    features_of,
+    height_row,
+    in_a_sentence,
+    measured_to,
+    read_height,
+)
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.kit import kit_of
+
+ReadingMoment = Literal["before", "after"]
+
+
+@dataclass(frozen=True)
+class ToleranceSet:
+    """A set of limits of checks, by its name."""
+
+    name: Literal["control", "topography"]
+    horizontal_m: float
+    vertical_m: float
+
+
+@dataclass(frozen=True)
+class Heights:
+    """What heights are measured to in a job, and the limits of checks."""
+
+    base_features: tuple[MeasuredTo, ...]
+    rover_features: tuple[MeasuredTo, ...]
+    rover_height_text: str
+    tolerances: list[ToleranceSet]
+
+
+@dataclass(frozen=True)
+class HeightQuery:
+    """A height as it is being typed."""
+
+    reading: ShortText
+    feature: ShortText
+    subject: Literal["base", "rover"] = "base"
+
+
+@dataclass(frozen=True)
+class Height:
+    """A height as typed; `phase_centre_up_m` is how far the base antenna's phase centre lies above its ARP."""
+
+    reading_m: float
+    arp_height_m: float
+    feature_to_arp_m: float
+    rim_radius_m: float
+    phase_centre_up_m: float | None
+    feature_height_m: float
+    phase_centre_height_m: float | None
+    method: str
+    text: str
+
+
+@dataclass(frozen=True)
+class NewReading:
+    """A reading of the base's height, by whom, before the session or after it."""
+
+    reading: ShortText
+    feature: ShortText
+    who: ShortText = ""
+    moment: ReadingMoment = "before"
+
+
+@dataclass(frozen=True)
+class CorrectHeight:
+    """A reading to replace by another, or to set aside; None for the reading keeps what was read."""
+
+    replaces_id: ShortText
+    reason: Text
+    reading: ShortText | None = None
+    feature: ShortText = ""
+    set_aside: bool = False
+
+
+@dataclass(frozen=True)
+class ReadingView:
+    """A reading as it was typed; `from_mean_m` is reading − mean of those that are used."""
+
+    id: str
+    text: str
+    reading_m: float
+    arp_height_m: float
+    feature_name: str
+    feature: str
+    method: str
+    rim_radius_m: float
+    feature_to_arp_m: float
+    moment: ReadingMoment
+    who: str
+    created_s: float
+    set_aside: bool
+    corrected: bool
+    reason: str
+    from_mean_m: float | None
+
+
+@dataclass(frozen=True)
+class MeanHeightView:
+    """The mean of the readings of the ARP above the mark, metres; `sigma_m` is one standard deviation of the mean."""
+
+    arp_height_m: float
+    sigma_m: float
+    spread_m: float
+    count: int
+    text: str
+
+
+@dataclass(frozen=True)
+class BaseHeights:
+    """The readings before and after the session, and what they say of each other.
+
+    `closing_findings` are of the readings after the session, and of these against those before.
+    """
+
+    readings: list[ReadingView]
+    opening: MeanHeightView | None
+    closing: MeanHeightView | None
+    limit_m: float | None
+    findings: list[Finding]
+    closing_findings: list[Finding]
+
+    @property
+    def opening_read(self) -> HeightRead | None:
+        """The opening height as its state is judged by."""
+        return None if self.opening is None else HeightRead(self.opening.text, self.opening.count, self.findings)
+
+    @property
+    def closing_read(self) -> HeightRead | None:
+        """The closing height as its state is judged by."""
+        return (
+            None if self.closing is None else HeightRead(self.closing.text, self.closing.count, self.closing_findings)
+        )
+
+
+NO_HEIGHTS = BaseHeights([], None, None, None, [], [])
+
+
+def view(context: Context, job_id: str) -> Heights:
+    """Return the features of base and rover, the rover's usual height and the sets of limits."""
+    with context.database.read() as session:
+        job_of(session, job_id)
+        kit = kit_of(session, job_id)
+    base, rover = features_of(kit, "base"), features_of(kit, "rover")
+    usual = rover[0].fixed_height_m or ROD_HEIGHT_M
+    names: tuple[Literal["control", "topography"], ...] = ("control", "topography")
+    limits = [ToleranceSet(name, TOLERANCES[name].horizontal_m, TOLERANCES[name].vertical_m) for name in names]
+    return Heights(base, rover, f"{usual:.3f} m", limits)
+
+
+def preview(context: Context, job_id: str, query: HeightQuery) -> Height:
+    """Return the ARP height of what is being typed, in metres and in the job's unit."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        kit = kit_of(session, job_id)
+    height = read_height(kit, job.length_unit, query.reading, query.feature, query.subject)
+    above = kit.phase_centre_m(base=True) if query.subject == "base" else None
+    feature = height.feature
+    return Height(
+        height.reading_m, height.arp_height_m, feature.feature_to_arp_m, feature.rim_radius_m, above,
+        height.arp_height_m - feature.feature_to_arp_m, None if above is None else height.arp_height_m + above,
+        feature.method, text_from_metres(height.arp_height_m, job.length_unit),
+    )  # fmt: skip
+
+
+def readings_view(job: JobNow, antenna: KnownAntenna, readings: Readings) -> BaseHeights:
+    """Return the readings before and after with their mean, and what they say of each other."""
+    limit_m, unit = job.settings.height_limit_m, job.length_unit
+    found: dict[str, list[Finding]] = {"before": [], "after": []}
+    rows: list[ReadingView] = []
+    means: dict[str, BaseHeight | None] = {}
+    for moment in ("before", "after"):
+        listed = readings.current(moment)
+        height = means[moment] = readings.height(moment)
+        typed = [
+            TypedReading(row.text, row.reading_m, measured_to(row, antenna.features), unit)
+            for row in listed
+            if not row.set_aside
+        ]
+        found[moment] += judge_heights(typed, antenna, limit_m, unit)
+        if moment == "before":
+            found[moment] += judge_completeness(typed, unit)
+        rows += [_reading_view(row, height) for row in listed]
+    opening, closing = means["before"], means["after"]
+    if opening is not None and closing is not None:
+        found["after"].append(judge_opening_and_closing(opening.arp_height_m, closing.arp_height_m, limit_m, unit))
+    return BaseHeights(
+        rows, _mean_view(opening, unit), _mean_view(closing, unit), limit_m, found["before"], found["after"]
+    )  # fmt: skip
+
+
+def _reading_view(row: HeightReading, height: BaseHeight | None) -> ReadingView:
+    return ReadingView(
+        row.id, row.text, row.reading_m, row.arp_height_m, row.feature_name, row.feature, row.method, row.rim_radius_m,
+        row.feature_to_arp_m, cast(ReadingMoment, row.moment), row.who, row.created_s, row.set_aside,
+        row.replaces_id is not None, row.reason,
+        None if height is None or row.set_aside else row.arp_height_m - height.arp_height_m,
+    )  # fmt: skip
+
+
+def _mean_view(height: BaseHeight | None, unit: str) -> MeanHeightView | None:
+    if height is None:
+        return None
+    mean = height.mean
+    return MeanHeightView(
+        mean.arp_height_m, mean.sigma_m, mean.spread_m, mean.count, text_from_metres(mean.arp_height_m, unit)
+    )  # fmt: skip
+
+
+def add_reading(
+    session: Session, job: JobNow, wish: NewReading, now: float, setup_id: str | None, occupation: Occupation | None
+) -> HeightReading:
+    """Store one more reading of a base's height and say so in the Book."""
+    height = read_height(kit_of(session, job.id), job.length_unit, wish.reading, wish.feature, "base")
+    row = height_row(
+        height, job.id, now, "base", setup_id=setup_id, occupation_id=occupation.id if occupation else None,
+        moment=wish.moment, who=" ".join(wish.who.split())[:80],
+    )  # fmt: skip
+    session.add(row)
+    session.flush()
+    write_entry(
+        session, now, "base-height-read",
+        f"Base height read {wish.moment} the session: '{height.text}' to {in_a_sentence(height.feature.label)}, ARP "
+        f"{text_from_metres(height.arp_height_m, job.length_unit)}{f', by {row.who}' if row.who else ''}.",
+        job.id, height_reading=row.id, arp_height_m=height.arp_height_m, moment=wish.moment,
+    )  # fmt: skip
+    return row
+
+
+def replace_reading(
+    session: Session, job: JobNow, wish: CorrectHeight, now: float
+) -> tuple[HeightReading, HeightReading]:
+    """Store a row that replaces a reading: corrected, set aside, or taken back; returns the old and the new one."""
+    if not wish.reason.strip():
+        raise InputError("Say in a few words why the height is corrected.", field="reason")
+    old = session.get(HeightReading, wish.replaces_id)
+    if old is None or old.job_id != job.id or old.subject != "base":
+        raise NotFoundError("This reading is not one of this base's.", field="replaces_id")
+    if session.scalars(select(HeightReading).where(HeightReading.replaces_id == old.id)).first() is not None:
+        raise ConflictError("The height has been corrected in the meantime. Look at the present value.")
+    same = {"setup_id": old.setup_id, "occupation_id": old.occupation_id, "moment": old.moment, "who": old.who}
+    more = same | {"replaces_id": old.id, "reason": wish.reason.strip(), "set_aside": wish.set_aside}
+    if wish.reading is None:
+        height = TypedHeight(old.text, old.reading_m, measured_to(old, ()), old.arp_height_m)
+    else:
+        height = read_height(kit_of(session, job.id), job.length_unit, wish.reading, wish.feature, "base")
+    row = height_row(height, job.id, now, "base", **more)
+    session.add(row)
+    session.flush()
+    return old, row

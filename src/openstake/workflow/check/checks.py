@@ -1,0 +1,257 @@
+"""Checks as they stand now: each shot's difference from its mark, what was to be expected, and what it says."""
+
+from __future__ import annotations
+
+import json
+from collections import defaultdict
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.budget import Sigmas, added
+from openstake.core.chain import MarkChecked, State, out_of_date, state_of_check
+from openstake.core.constants import CIRCLE_95
+from openstake.core.control import Difference, expected_at_95, in_words, within
+from openstake.core.judge.check import CheckEvidence, HeightAsTyped, OtherCheck, judge_check
+from openstake.core.judge.finding import Finding
+from openstake.core.limits import ShortText, Tolerance
+from openstake.store.models import HeightReading, Shot
+from openstake.workflow.context import Context
+from openstake.workflow.now import points
+from openstake.workflow.now.base import BaseNow, base_values, bases_of, is_autonomous
+from openstake.workflow.now.heights import ROVER_HEIGHT_SIGMA_M, BaseHeight, in_a_sentence
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.marks import MarkNow, mark_values, marks_of
+from openstake.workflow.now.points import Point
+
+MOST_CHECKS = 200
+# What an autonomous base is off by, one sigma in east, north, up (common practice).
+_AUTONOMOUS = Sigmas(2.0, 2.0, 4.0)
+
+
+@dataclass(frozen=True)
+class ChecksQuery:
+    """`after` is where the last page ended."""
+
+    after: ShortText = ""
+
+
+@dataclass(frozen=True)
+class Check:
+    """A check as it stands now: observed − known, metres; `up_m` is null where heights cannot be compared."""
+
+    id: str
+    mark_id: str
+    mark_name: str
+    occupation_id: str
+    created_s: float
+    seconds: float
+    epochs: int
+    effective_n: float | None
+    east_m: float
+    north_m: float
+    up_m: float | None
+    horizontal_m: float
+    words: str
+    tolerance_horizontal_m: float
+    tolerance_vertical_m: float
+    expected_horizontal_95_m: float
+    expected_vertical_95_m: float
+    expected_semi_axis_east_m: float
+    expected_semi_axis_north_m: float
+    covariance_origin: str
+    state: State
+    agrees: bool
+    horizontal_agrees: bool
+    vertical_agrees: bool
+    stale: bool
+    verdict_word: str
+    point_east_m: float
+    point_north_m: float
+    point_height_m: float
+    base_height_reading_ids: tuple[str, ...]
+    base_coordinate_id: str
+    findings: list[Finding]
+
+
+@dataclass(frozen=True)
+class Checks:
+    """Checks, newest first; `next` asks for those before them, None at the end."""
+
+    checks: list[Check]
+    next: str | None
+
+
+def list_checks(context: Context, job_id: str, query: ChecksQuery) -> Checks:
+    """Return a page of the checks of a job as they stand now, newest first."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        page, following = points.shots_page(session, job_id, query.after, MOST_CHECKS, newest_first=True)
+        return Checks([item.check for item in checked(session, job, page)], following)
+
+
+def newest_checks(session: Session, job: JobNow, base: BaseNow) -> tuple[MarkChecked, ...]:
+    """Return the newest check of each mark from one base, the newest first, as the chain judges by them."""
+    ids = _newest(session, {base.occupation.id})
+    heads = marks_of(session, job, {mark_id for _, mark_id, _ in ids})
+    by_mark = {heads[mark_id].id: shot_id for _, mark_id, shot_id in ids}
+    shots = session.scalars(
+        select(Shot).where(Shot.id.in_(set(by_mark.values()))).order_by(Shot.created_s.desc(), Shot.id.desc())
+    ).all()
+    return tuple(
+        MarkChecked(
+            item.mark.name, item.check.agrees, item.check.stale, item.mark.id != item.base_mark.id, item.check.words,
+            item.point.rover_height.text, item.mark.sigma_horizontal_m, tuple(item.check.findings), rests_on_of(item.shot),
+        )
+        for item in checked(session, job, shots)
+    )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Checked:
+    """A check with what it was made from."""
+
+    shot: Shot
+    mark: MarkNow
+    base_mark: MarkNow
+    point: Point
+    check: Check
+
+
+@dataclass(frozen=True)
+class _Measured:
+    """A shot with what is derived from it now."""
+
+    shot: Shot
+    mark: MarkNow
+    base_mark: MarkNow
+    point: Point
+    difference: Difference
+    tolerance: Tolerance
+
+
+def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checked]:
+    """Return the checks of shots as they stand now, in their order: as many queries for a thousand as for one.
+
+    Beside the shots the newest one on every mark of their set-ups is derived: what it says helps to judge the others.
+    """
+    if not shots:
+        return []
+    bases = bases_of(session, job.id, {shot.occupation_id for shot in shots})
+    newest = _newest(session, bases)
+    asked = {shot.id for shot in shots}
+    others = {shot_id for _, _, shot_id in newest} - asked
+    more = session.scalars(select(Shot).where(Shot.id.in_(others))).all() if others else []
+    measured = _measured(session, job, [*shots, *more], bases)
+    latest: dict[str, dict[str, OtherCheck]] = defaultdict(dict)
+    for occupation_id, _, shot_id in newest:
+        item = measured[shot_id]
+        agrees = all(within(item.difference, item.tolerance))
+        latest[occupation_id][item.mark.id] = OtherCheck(item.mark.name, item.difference, agrees)
+    shown = [measured[shot.id] for shot in shots]
+    stale = _stale(session, job, shown, bases)
+    return [
+        Checked(
+            item.shot, item.mark, item.base_mark, item.point,
+            _check(job, item, tuple(latest[item.shot.occupation_id].values()), item.shot.id in stale),
+        )
+        for item in shown
+    ]  # fmt: skip
+
+
+def _newest(session: Session, occupation_ids: Collection[str]) -> list[tuple[str, str, str]]:
+    """Return occupation, mark and shot of the newest shot on each mark of some set-ups, oldest first."""
+    rows = session.execute(
+        select(Shot.occupation_id, Shot.mark_id, Shot.id)
+        .where(Shot.occupation_id.in_(set(occupation_ids)))
+        .order_by(Shot.created_s, Shot.id)
+    )
+    found: dict[tuple[str, str], str] = {}
+    for occupation_id, mark_id, shot_id in rows:
+        found.pop((occupation_id, mark_id), None)
+        found[occupation_id, mark_id] = shot_id
+    return [(occupation_id, mark_id, shot_id) for (occupation_id, mark_id), shot_id in found.items()]
+
+
+def _measured(
+    session: Session, job: JobNow, shots: Sequence[Shot], bases: Mapping[str, BaseNow]
+) -> dict[str, _Measured]:
+    under = {base.occupation.mark_id for base in bases.values()}
+    marks = marks_of(session, job, {shot.mark_id for shot in shots} | under)
+    found = {}
+    for shot, point in zip(shots, points.derive_all(session, job, shots, bases), strict=True):
+        mark, base_mark = marks[shot.mark_id], marks[point.base.occupation.mark_id]
+        tolerance = Tolerance(shot.tolerance_horizontal_m, shot.tolerance_vertical_m)
+        found[shot.id] = _Measured(shot, mark, base_mark, point, points.from_mark(point, mark), tolerance)
+    return found
+
+
+def rests_on_of(shot: Shot) -> tuple[str, ...]:
+    """Return the ids that a shot's check rested on when it was stored."""
+    return tuple(json.loads(shot.rests_on))
+
+
+def _stale(session: Session, job: JobNow, items: Sequence[_Measured], bases: Mapping[str, BaseNow]) -> set[str]:
+    """Return the ids of the shots whose check rests on something that has another value now."""
+    changed = []
+    for item in items:
+        before, now = rests_on_of(item.shot), points.rests_on(job, item.mark, item.point)
+        if set(before) != set(now):
+            changed.append((item.shot.id, before, now))
+    if not changed:
+        return set()
+    values: dict[str, Any] = {**job.meanings, **base_values(bases.values())}
+    unknown = {row_id for _, before, now in changed for row_id in (*before, *now)} - set(values)
+    values |= mark_values(session, unknown)
+    return {shot_id for shot_id, before, now in changed if out_of_date(before, now, values)}
+
+
+def _check(job: JobNow, item: _Measured, others: Sequence[OtherCheck], stale: bool) -> Check:
+    """Return a check as it stands now, with its findings."""
+    shot, mark, point, difference, tolerance = item.shot, item.mark, item.point, item.difference, item.tolerance
+    autonomous = is_autonomous(point.coordinate)
+    total = _total_sigmas(shot, mark, item.base_mark, autonomous, point.base_height)
+    expected = expected_at_95(total)
+    findings = judge_check(
+        CheckEvidence(
+            mark.name, item.base_mark.name, difference, tolerance, expected, _base_typed(point.base_height),
+            _typed(point.rover_height), not autonomous, shot.seconds, point.not_fixed, point.epochs, point.virtual, others,
+            job.length_unit,
+        )
+    )  # fmt: skip
+    horizontal_agrees, vertical_agrees = within(difference, tolerance)
+    agrees = horizontal_agrees and vertical_agrees and not point.not_fixed
+    return Check(
+        shot.id, mark.id, mark.name, shot.occupation_id, shot.created_s, shot.seconds, point.epochs, shot.effective_n,
+        difference.east_m, difference.north_m, difference.up_m, difference.horizontal_m, in_words(difference, job.length_unit),
+        tolerance.horizontal_m, tolerance.vertical_m, expected.horizontal_95_m, expected.vertical_95_m,
+        CIRCLE_95 * total.east_m, CIRCLE_95 * total.north_m, shot.covariance_origin, state_of_check(agrees, stale), agrees,
+        horizontal_agrees, vertical_agrees, stale, "within tolerance" if agrees else "outside tolerance", point.east_m,
+        point.north_m, point.height_m, point.base_height.ids, point.coordinate.id, findings,
+    )  # fmt: skip
+
+
+def _typed(reading: HeightReading) -> HeightAsTyped:
+    return HeightAsTyped(reading.text, in_a_sentence(reading.feature), reading.method, reading.arp_height_m)
+
+
+def _base_typed(height: BaseHeight) -> HeightAsTyped:
+    """Return a base's height as it was typed: of several readings all, measured as the first."""
+    first = height.rows[0]
+    text = "' and '".join(row.text for row in height.rows)
+    return HeightAsTyped(text, in_a_sentence(first.feature), first.method, height.arp_height_m)
+
+
+def _total_sigmas(shot: Shot, mark: MarkNow, base_mark: MarkNow, autonomous: bool, height: BaseHeight) -> Sigmas:
+    """Add up the chain: base mark, base height, receiver's claim, rover height, the mark checked."""
+    known = Sigmas(base_mark.sigma_horizontal_m, base_mark.sigma_horizontal_m, base_mark.sigma_vertical_m)
+    return added(
+        _AUTONOMOUS if autonomous else known,
+        Sigmas(0.0, 0.0, height.sigma_m),
+        Sigmas(shot.sigma_east_m or 0.0, shot.sigma_north_m or 0.0, shot.sigma_up_m or 0.0),
+        Sigmas(0.0, 0.0, ROVER_HEIGHT_SIGMA_M),
+        Sigmas(mark.sigma_horizontal_m, mark.sigma_horizontal_m, mark.sigma_vertical_m),
+    )

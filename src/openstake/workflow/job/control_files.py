@@ -1,0 +1,213 @@
+"""The control list as files: read before anything is stored, accepted line by line, written in open formats."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import cast
+
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import InputError
+from openstake.core.geodesy.systems import unit_of_system
+from openstake.core.judge.control import KnownMarks, Refusal, judge_list, judge_places, judge_unit
+from openstake.core.judge.finding import Finding
+from openstake.core.mark import HEIGHT_KINDS, GivenMark, HeightKind
+from openstake.core.units import METRES_PER_UNIT, LengthUnit
+from openstake.store.book import write_entry
+from openstake.store.models import ImportedFile
+from openstake.wire.tables.control import read_control
+from openstake.wire.tables.csv_list import write_csv
+from openstake.wire.tables.drawings import write_dxf, write_kml
+from openstake.wire.tables.geojson import write_geojson
+from openstake.wire.tables.given import FileFormat, Reading
+from openstake.wire.tables.landxml import write_landxml
+from openstake.workflow.context import Context, file_name
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.marks import current_marks, row_of
+
+MOST_BYTES = 5 << 20
+MOST_ROWS_SHOWN = 300
+
+
+@dataclass(frozen=True)
+class ListSaid:
+    """What a person has said of a list so far: its unit, what its columns are, what kind its heights are."""
+
+    unit: LengthUnit | None = None
+    roles: Sequence[str] | None = None
+    height_kind: HeightKind | None = None
+
+
+@dataclass(frozen=True)
+class Column:
+    """A column of a list and what it is read as."""
+
+    role: str
+    header: str | None
+
+
+@dataclass(frozen=True)
+class ControlRow:
+    """A line of a list: what it gives, or why it is refused."""
+
+    line: int
+    cells: list[str]
+    accepted: bool
+    refusal: str
+    mark: GivenMark | None
+
+
+@dataclass(frozen=True)
+class ControlPreview:
+    """How a list would be read; of many lines the refused ones and the first are shown."""
+
+    format: FileFormat
+    encoding: str
+    delimiter: str
+    unit: LengthUnit
+    unit_stated: bool
+    height_kind: HeightKind | None
+    asks_height_kind: bool
+    columns: list[Column]
+    rows: list[ControlRow]
+    accepted: int
+    refused: int
+    questions: list[str]
+    findings: list[Finding]
+
+
+@dataclass(frozen=True)
+class Accepted:
+    """How many lines were stored, and how many stayed out."""
+
+    accepted: int
+    refused: int
+
+
+def preview_control(context: Context, job_id: str, content: bytes, said: ListSaid) -> ControlPreview:
+    """Return how a control list would be read, line by line, and what a person must still say.  Stores nothing."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        reading, refusals, findings = _read(session, job, content, said)
+    rows = []
+    for line in reading.lines:
+        refusal = line.refusal or (refusals[line.number].sentence if line.number in refusals else "")
+        mark = None if refusal else line.mark
+        rows.append(ControlRow(line.number, list(line.cells), mark is not None, refusal, mark))
+    accepted = sum(row.accepted for row in rows)
+    asks = any(line.mark and line.mark.height_m is not None for line in reading.lines)
+    return ControlPreview(
+        reading.format, reading.encoding, {",": "comma", ";": "semicolon", "\t": "tab"}.get(reading.delimiter, ""),
+        cast(LengthUnit, reading.unit), reading.unit_stated, said.height_kind,
+        asks and ("height" in reading.roles or reading.format == "GeoJSON"),
+        [Column(role, reading.header[place] if reading.header else None) for place, role in enumerate(reading.roles)],
+        # Refused lines first: they are what a person must look at.
+        sorted(rows, key=lambda row: (row.accepted, row.line))[:MOST_ROWS_SHOWN], accepted, len(rows) - accepted,
+        list(reading.questions), findings,
+    )  # fmt: skip
+
+
+def _read(
+    session: Session, job: JobNow, content: bytes, said: ListSaid
+) -> tuple[Reading, dict[int, Refusal], list[Finding]]:
+    """Return the reading, the marks that cannot be in this job by line, and what is to be said of the list."""
+    if len(content) > MOST_BYTES:
+        raise InputError(f"The file has {len(content)} bytes; a control list of more than {MOST_BYTES} is not read.")
+    if said.unit is not None and said.unit not in METRES_PER_UNIT:
+        raise InputError(f"'{said.unit}' is not a length unit; it is m, ft or sft.", field="unit")
+    reading = read_control(content, said.unit, job.length_unit, said.roles, _height_kind(said.height_kind))
+    if reading.system is not None and reading.system != system_statement(job):
+        raise InputError(
+            f"The file says its coordinates are in {reading.system[:80]}, but this job is in "
+            f"{system_statement(job)[:80]}. No datum shift is applied that nobody named: make a job in that system.",
+            field="system",
+        )
+    lines = [line for line in reading.lines if line.mark]
+    marks = [line.mark for line in lines if line.mark]
+    present = current_marks(session, job)
+    known = KnownMarks({mark.name: (mark.east_m, mark.north_m) for mark in present})
+    verdicts = judge_places(job.frame, marks, known, job.length_unit)
+    refusals = {line.number: found for line, found in zip(lines, verdicts, strict=True) if found is not None}
+    findings = judge_list(refusals, len(reading.lines))
+    own = None if job.frame.is_local else unit_of_system(job.frame.definition.system)
+    return reading, refusals, findings + judge_unit(job.frame, reading.unit, own, marks)
+
+
+def _height_kind(text: str | None) -> HeightKind | None:
+    for kind in HEIGHT_KINDS:
+        if text == kind:
+            return kind
+    if text is None:
+        return None
+    raise InputError(f"'{text}' is not a kind of height; it is ellipsoidal or elevation.", field="height_kind")
+
+
+def system_statement(job: JobNow) -> str:
+    """Return what the job's coordinates are in, as a file says it: ground distances are not those of the grid."""
+    definition = job.frame.definition
+    ground = definition.ground
+    if ground is None:
+        return definition.system
+    factor = f"{ground.combined_factor!r} about {ground.east_m!r}, {ground.north_m!r}"
+    return f"{definition.system} in ground distances, factor {factor}"
+
+
+def accept_control(context: Context, job_id: str, file_name: str, content: bytes, said: ListSaid) -> Accepted:
+    """Store the accepted lines of a control list with the file itself; refused lines stay out and are counted."""
+
+    def work(session: Session) -> tuple[int, int]:
+        job = job_of(session, job_id)
+        reading, refusals, _ = _read(session, job, content, said)
+        if reading.questions:
+            raise InputError(reading.questions[0], field="questions")
+        marks = [line.mark for line in reading.lines if line.mark and line.number not in refusals]
+        if not marks:
+            raise InputError(
+                "No line of the file can be accepted, so nothing was stored. See the reasons line by line."
+            )
+        now, refused = context.now(), len(reading.lines) - len(marks)
+        file = ImportedFile(job_id=job_id, name=file_name[:200], content=content, created_s=now)
+        session.add(file)
+        session.flush()
+        session.add_all(row_of(mark, job_id, file_name[:200], now) for mark in marks)
+        write_entry(
+            session, now, "control-imported", f"{len(marks)} marks taken from {file_name}; {refused} lines refused.",
+            job_id, file=file.id, accepted=len(marks), refused=refused, height_kind=said.height_kind, unit=reading.unit,
+        )  # fmt: skip
+        return len(marks), refused
+
+    accepted, refused = context.database.write(work)
+    context.changed(job_id)
+    return Accepted(accepted, refused)
+
+
+# Writing files
+
+FORMATS = {
+    "csv": "text/csv", "geojson": "application/geo+json", "landxml": "application/xml",
+    "kml": "application/vnd.google-earth.kml+xml", "dxf": "image/vnd.dxf",
+}  # fmt: skip
+ENDINGS = {"csv": "csv", "geojson": "geojson", "landxml": "xml", "kml": "kml", "dxf": "dxf"}
+
+
+def export_control(context: Context, job_id: str, kind: str) -> tuple[bytes, str, str]:
+    """Return the control list as a file: its content, its media type and its name."""
+    if kind not in FORMATS:
+        raise InputError(f"'{kind[:20]}' is no format of a control list; it is {', '.join(FORMATS)}.")
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        marks = [mark.placed for mark in current_marks(session, job)]
+    name = job.settings.system_label or job.frame.name
+    if kind == "csv":
+        content: str | bytes = write_csv(marks, job.length_unit)
+    elif kind == "geojson":
+        content = write_geojson(marks, system_statement(job))
+    elif kind == "landxml":
+        content = write_landxml(marks, job.length_unit, name, system_statement(job))
+    elif kind == "kml":
+        content = write_kml(marks, job.name)
+    else:
+        content = write_dxf(marks, job.length_unit)
+    name = f"{file_name(job.name)}-control.{ENDINGS[kind]}"
+    return content if isinstance(content, bytes) else content.encode(), FORMATS[kind], name

@@ -1,0 +1,125 @@
+"""Geoid grids: the one that comes with the program, and those that were added, each under its SHA-256."""
+
+from __future__ import annotations
+
+import hashlib
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+from typing import IO
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import FileError, InputError
+from openstake.core.geodesy.geoid import grid_ending, read_geoid_grid
+from openstake.store.book import write_entry
+from openstake.store.models import GeoidGridFile
+from openstake.workflow.context import Context
+from openstake.workflow.now.job import TRAINING_GRID, grid_of_file
+
+MOST_GRID_BYTES = 512 << 20
+
+
+@dataclass(frozen=True)
+class Geoid:
+    """A geoid grid with its area and step; `problem` where its file cannot be read any more."""
+
+    id: str
+    name: str
+    training_only: bool
+    west_deg: float | None
+    south_deg: float | None
+    east_deg: float | None
+    north_deg: float | None
+    latitude_step_min: float | None
+    longitude_step_min: float | None
+    problem: str
+
+
+@dataclass(frozen=True)
+class Geoids:
+    """The geoid grids of the data folder."""
+
+    geoids: list[Geoid]
+
+
+def ensure_training_grid(context: Context) -> None:
+    """List the coarse grid that comes with the program, once."""
+
+    def work(session: Session) -> None:
+        if not session.scalars(select(GeoidGridFile).where(GeoidGridFile.training_only)).first():
+            session.add(
+                GeoidGridFile(
+                    name="EGM96, 15 minutes (training only)", file=TRAINING_GRID.name, training_only=True,
+                    created_s=context.now(),
+                )
+            )  # fmt: skip
+
+    context.database.write(work)
+
+
+def training_grid_id(context: Context) -> str:
+    with context.database.read() as session:
+        return session.scalars(select(GeoidGridFile).where(GeoidGridFile.training_only)).one().id
+
+
+def list_geoids(context: Context) -> Geoids:
+    """Return the grids of the data folder with area and resolution, or the problem of a file that has gone."""
+    with context.database.read() as session:
+        rows = session.scalars(select(GeoidGridFile).order_by(GeoidGridFile.created_s)).all()
+    return Geoids([_geoid_view(row, context.data_dir) for row in rows])
+
+
+def _geoid_view(row: GeoidGridFile, folder: Path) -> Geoid:
+    try:
+        grid = grid_of_file(row, folder)
+    except InputError as error:
+        return Geoid(row.id, row.name, row.training_only, None, None, None, None, None, None, error.sentence)
+    area = grid.area
+    return Geoid(
+        row.id, row.name, row.training_only, area.west_deg, area.south_deg, area.east_deg, area.north_deg,
+        grid.latitude_step_min, grid.longitude_step_min, "",
+    )  # fmt: skip
+
+
+def add_geoid(context: Context, name: str, stream: IO[bytes]) -> Geoid:
+    """Keep a geoid grid that was sent, once it has been read; the same file twice is one grid."""
+    name = " ".join(name.split())[:200] or "geoid grid"
+    folder = context.data_dir / "geoid"
+    folder.mkdir(parents=True, exist_ok=True)
+    digest, size = hashlib.sha256(), 0
+    chunk = stream.read(1 << 20)
+    ending = grid_ending(chunk)
+    with tempfile.NamedTemporaryFile(dir=folder, prefix="part-", suffix=ending, delete=False) as draft:
+        path = Path(draft.name)
+        try:
+            while chunk:
+                size += len(chunk)
+                if size > MOST_GRID_BYTES:
+                    raise FileError(
+                        f"The file is larger than {MOST_GRID_BYTES >> 20} MB: cut the grid down to your region."
+                    )
+                digest.update(chunk)
+                draft.write(chunk)
+                chunk = stream.read(1 << 20)
+            draft.close()
+            read_geoid_grid(path)
+        except BaseException:
+            path.unlink(missing_ok=True)
+            raise
+    file = digest.hexdigest() + ending
+    path.replace(folder / file)
+
+    def work(session: Session) -> GeoidGridFile:
+        if known := session.scalars(select(GeoidGridFile).where(GeoidGridFile.file == file)).first():
+            return known
+        row = GeoidGridFile(name=name, file=file, created_s=context.now())
+        session.add(row)
+        session.flush()
+        write_entry(
+            session, row.created_s, "geoid-added", f"Geoid grid {name} added ({size} bytes).", None, geoid=row.id
+        )
+        return row
+
+    return _geoid_view(context.database.write(work), context.data_dir)

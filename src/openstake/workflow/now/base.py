@@ -1,0 +1,143 @@
+"""The base set-ups of a job as they stand: each occupation with its coordinates, its readings and its end."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Collection
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.base_sources import AUTONOMOUS_SOURCES
+from openstake.core.errors import NotFoundError
+from openstake.core.occupation import meant_arp_ecef
+from openstake.store import lines
+from openstake.store.models import BaseCoordinate, HeightReading, Listening, Occupation, OccupationEnd
+from openstake.workflow.now.heights import BaseHeight, Readings
+
+
+def three(xyz: Any) -> tuple[float, float, float]:
+    """Return an Earth-centred place as plain numbers."""
+    x, y, z = (float(value) for value in xyz)
+    return x, y, z
+
+
+def is_autonomous(coordinate: BaseCoordinate) -> bool:
+    """Tell whether a coordinate rests on what a receiver said alone: metres off until something better replaces it."""
+    return coordinate.source in AUTONOMOUS_SOURCES and not coordinate.locked
+
+
+@dataclass(frozen=True)
+class BaseNow:
+    """One occupation as it stands; its coordinates come first to current, its readings with all that were replaced."""
+
+    occupation: Occupation
+    ended_s: float | None
+    coordinates: tuple[BaseCoordinate, ...]
+    readings: Readings
+
+    @property
+    def coordinate(self) -> BaseCoordinate:
+        return self.coordinates[-1]
+
+    @property
+    def mark_m(self) -> tuple[float, float, float]:
+        """The mark's coordinate, Earth-centred, metres."""
+        return self.coordinate.x_m, self.coordinate.y_m, self.coordinate.z_m
+
+    @property
+    def height(self) -> BaseHeight:
+        """The opening height; NotFoundError where no reading is used."""
+        height = self.readings.height("before")
+        if height is None:
+            raise NotFoundError("This base has no height reading.")
+        return height
+
+    @property
+    def arp_m(self) -> tuple[float, float, float]:
+        """Where the ARP is meant to be, Earth-centred, metres."""
+        return three(meant_arp_ecef(self.mark_m, self.height.arp_height_m))
+
+
+def bases_of(session: Session, job_id: str, only: Collection[str] | None = None) -> dict[str, BaseNow]:
+    """Return the occupations of a job by their ids, oldest first, or some of them: four queries, however many there are."""
+    chosen = [] if only is None else [Occupation.id.in_(only)]
+    occupations = session.scalars(
+        select(Occupation).where(Occupation.job_id == job_id, *chosen).order_by(Occupation.started_s)
+    ).all()
+    ids = select(Occupation.id).where(Occupation.job_id == job_id, *chosen)
+    ends = {
+        row.occupation_id: row.ended_s
+        for row in session.scalars(select(OccupationEnd).where(OccupationEnd.occupation_id.in_(ids)))
+    }
+    coordinates: dict[str, list[BaseCoordinate]] = defaultdict(list)
+    for row in session.scalars(select(BaseCoordinate).where(BaseCoordinate.occupation_id.in_(ids))):
+        coordinates[row.occupation_id].append(row)
+    readings = _readings(session, job_id, occupations if only is not None else None)
+    return {
+        item.id: BaseNow(
+            item, ends.get(item.id), _in_order(coordinates[item.id]), Readings(readings[item.setup_id or item.id])
+        )
+        for item in occupations
+    }  # fmt: skip
+
+
+def _readings(session: Session, job_id: str, of: Collection[Occupation] | None) -> dict[str, tuple[HeightReading, ...]]:
+    """Return the base's readings by set-up, or by occupation where a base was started before set-ups were kept."""
+    query = select(HeightReading).where(HeightReading.job_id == job_id, HeightReading.subject == "base")
+    if of is not None:
+        setups = {item.setup_id for item in of if item.setup_id}
+        without = {item.id for item in of if not item.setup_id}
+        query = query.where(HeightReading.setup_id.in_(setups) | HeightReading.occupation_id.in_(without))
+    found: dict[str, list[HeightReading]] = defaultdict(list)
+    for row in session.scalars(query.order_by(HeightReading.created_s, HeightReading.id)):
+        found[row.setup_id or row.occupation_id or ""].append(row)
+    return defaultdict(tuple, {key: tuple(rows) for key, rows in found.items()})
+
+
+def _in_order(rows: list[BaseCoordinate]) -> tuple[BaseCoordinate, ...]:
+    """Return the rows of a line from the first to the current one."""
+    following = {row.replaces_id: row for row in rows}
+    ordered: list[BaseCoordinate] = []
+    row = following.get(None)
+    while row is not None:
+        ordered.append(row)
+        row = following.get(row.id)
+    return tuple(ordered)
+
+
+def base_of(session: Session, occupation: Occupation) -> BaseNow:
+    """Return one occupation as it stands."""
+    return bases_of(session, occupation.job_id, {occupation.id})[occupation.id]
+
+
+def base_values(bases: Collection[BaseNow]) -> dict[str, tuple[object, ...]]:
+    """Return what every coordinate and reading of some bases says, by id, those that were replaced included."""
+    rows: list[Any] = [row for base in bases for row in (*base.coordinates, *base.readings.rows)]
+    return {row.id: lines.value_of(row) for row in rows}
+
+
+def listening_of(session: Session, occupation_id: str) -> Listening:
+    """Return where an occupation's feeds are listened to now: the latest that was said, the first at its start."""
+    return session.scalars(
+        select(Listening).where(Listening.occupation_id == occupation_id).order_by(Listening.started_s.desc()).limit(1)
+    ).one()
+
+
+def open_occupation(session: Session, job_id: str) -> Occupation | None:
+    """Return the job's occupation that has not ended."""
+    ended = select(OccupationEnd.occupation_id)
+    return session.scalars(
+        select(Occupation)
+        .where(Occupation.job_id == job_id, Occupation.id.not_in(ended))
+        .order_by(Occupation.started_s.desc())
+    ).first()
+
+
+def needed_occupation(session: Session, job_id: str) -> Occupation:
+    occupation = open_occupation(session, job_id)
+    if occupation is None:
+        raise NotFoundError("No base is running in this job. Start one on the Base page.")
+    return occupation

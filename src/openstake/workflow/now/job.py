@@ -1,0 +1,134 @@
+"""A job as it stands: the head of its settings, its frame, its geoid grid, its middle."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Mapping
+from dataclasses import asdict, dataclass
+from functools import cached_property, lru_cache
+from pathlib import Path
+from typing import Any, cast
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import FileError, NotFoundError
+from openstake.core.geodesy.frames import Anchor, FrameDefinition, Ground, JobFrame, job_frame
+from openstake.core.geodesy.geoid import GeoidGrid, read_geoid_grid
+from openstake.core.geodesy.systems import Operation
+from openstake.core.units import LengthUnit
+from openstake.store.models import GeoidGridFile, Job, JobSettings, Mark
+
+# A coarse global grid comes with the program.  It is for training and never chosen by itself for a job that counts.
+TRAINING_GRID = Path(__file__).parents[2] / "grids" / "egm96_15.gtx"
+
+
+@dataclass(frozen=True)
+class JobNow:
+    """A job as it stands: its settings' head; `meanings` say of each settings row what coordinates rest on in it."""
+
+    id: str
+    practice: bool
+    created_s: float
+    settings: JobSettings
+    meanings: Mapping[str, object]
+    geoid_file: GeoidGridFile | None
+    folder: Path | None
+
+    @property
+    def name(self) -> str:
+        return self.settings.name
+
+    @property
+    def length_unit(self) -> LengthUnit:
+        return cast(LengthUnit, self.settings.length_unit)
+
+    @cached_property
+    def frame(self) -> JobFrame:
+        return job_frame(definition_from_json(self.settings.frame))
+
+    @property
+    def lies_nowhere(self) -> bool:
+        """Whether the job's system is an assumed one that has no place on Earth yet."""
+        return self.frame.is_local and self.frame.definition.anchor is None
+
+    @property
+    def datum_label(self) -> str:
+        """What the frame of the job's coordinates is called: what a person typed, else the datum of the system."""
+        return self.settings.frame_name or self.settings.system_label or self.frame.datum
+
+    @property
+    def positions_label(self) -> str:
+        """What the frame of the positions is called: the one an operation leads from, else the job's own."""
+        operation = self.frame.definition.operation
+        return operation.source if operation else self.datum_label
+
+    @cached_property
+    def geoid(self) -> GeoidGrid | None:
+        """The job's geoid grid; FileError where its file has gone from the data folder."""
+        return None if self.geoid_file is None else grid_of_file(self.geoid_file, self.folder)
+
+
+def grid_of_file(row: GeoidGridFile, folder: Path | None) -> GeoidGrid:
+    """Return a grid that was added, or the one that comes with the program."""
+    path = TRAINING_GRID if row.training_only else (folder or Path()) / "geoid" / row.file
+    return _grid(path)
+
+
+@lru_cache(maxsize=16)
+def _grid(path: Path) -> GeoidGrid:
+    if not path.is_file():
+        raise FileError(f"The geoid grid {path.name} has gone from the data folder. Add it again, or choose another.")
+    return read_geoid_grid(path)
+
+
+def definition_as_json(definition: FrameDefinition) -> str:
+    """Return a frame's definition as canonical text for the store."""
+    return json.dumps(asdict(definition), sort_keys=True, ensure_ascii=False)
+
+
+def definition_from_json(text: str) -> FrameDefinition:
+    document = json.loads(text)
+    kinds: dict[str, Callable[..., Any]] = {"anchor": Anchor, "ground": Ground, "operation": Operation}
+    parts = {name: kind(**document[name]) for name, kind in kinds.items() if document.get(name)}
+    return FrameDefinition(document["system"], **parts)
+
+
+def job_of(session: Session, job_id: str) -> JobNow:
+    """Return a job as it stands; NotFoundError where there is none."""
+    found = jobs_of(session, job_id)
+    if not found:
+        raise NotFoundError("This job is not in this data folder. Go back to the list of jobs.")
+    return found[0]
+
+
+def jobs_of(session: Session, job_id: str | None = None) -> list[JobNow]:
+    """Return the jobs of the data folder as they stand, oldest first, or the one asked for; as many queries for all as for one."""
+    one = [] if job_id is None else [Job.id == job_id]
+    jobs = session.scalars(select(Job).where(*one).order_by(Job.created_s)).all()
+    of = [] if job_id is None else [JobSettings.job_id == job_id]
+    rows = session.scalars(select(JobSettings).where(*of).order_by(JobSettings.created_s)).all()
+    replaced = {row.replaces_id for row in rows}
+    heads = {row.job_id: row for row in rows if row.id not in replaced}
+    meanings: dict[str, dict[str, object]] = {job.id: {} for job in jobs}
+    for row in rows:
+        meanings[row.job_id][row.id] = ("settings", row.frame, row.geoid_id)
+    used = {row.geoid_id for row in heads.values() if row.geoid_id}
+    grids = {row.id: row for row in session.scalars(select(GeoidGridFile).where(GeoidGridFile.id.in_(used)))}
+    return [
+        JobNow(
+            job.id, job.practice, job.created_s, heads[job.id], meanings[job.id], grids.get(heads[job.id].geoid_id or ""),
+            session.info.get("folder"),
+        )
+        for job in jobs
+    ]  # fmt: skip
+
+
+def count_marks(session: Session, job_id: str | None = None) -> dict[str, int]:
+    """Return how many marks each job's list holds, by job, or that of one."""
+    replaced = select(Mark.replaces_id).where(Mark.replaces_id.is_not(None))
+    of = [] if job_id is None else [Mark.job_id == job_id]
+    rows = session.execute(
+        select(Mark.job_id, func.count()).where(~Mark.withdrawn, Mark.id.not_in(replaced), *of).group_by(Mark.job_id)
+    )
+    return {row[0]: row[1] for row in rows}

@@ -1,0 +1,112 @@
+"""The kit as it stands: gear by kind and name, profiles in their newest versions, and which of them a job uses."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.describe import typed
+from openstake.core.evidence import RefersTo
+from openstake.core.kit.gear import GEAR, Antenna, Battery, Gear, Pole, Radio, Receiver
+from openstake.core.kit.profile import Profile
+from openstake.store import lines
+from openstake.store.models import GearItem, JobProfile, ProfileVersion
+from openstake.wire.profile import read_profile
+
+
+def gear_rows(session: Session) -> list[GearItem]:
+    """Return the current rows of all gear that is not withdrawn, by kind and name."""
+    rows = session.scalars(lines.heads(GearItem, ~GearItem.withdrawn).order_by(GearItem.name)).all()
+    order = list(GEAR)
+    return sorted(rows, key=lambda row: order.index(row.kind))
+
+
+def gear_of(row: GearItem) -> Gear:
+    return typed(GEAR[row.kind], json.loads(row.data), None)
+
+
+def gear_by_name(session: Session) -> dict[tuple[str, str], Gear]:
+    """Return the kit by kind and name."""
+    return {(row.kind, row.name): gear_of(row) for row in gear_rows(session)}
+
+
+def profile_rows(session: Session) -> list[ProfileVersion]:
+    """Return the newest version of every profile that is not withdrawn, by name."""
+    newest = lines.heads(ProfileVersion, ~ProfileVersion.withdrawn)
+    return list(session.scalars(newest.order_by(ProfileVersion.name)))
+
+
+def profile_of(row: ProfileVersion) -> Profile:
+    return read_profile(row.data.encode())
+
+
+def chosen_lines(session: Session, job_id: str) -> set[str]:
+    """Return the lines of the profiles that a job uses."""
+    rows = session.scalars(select(JobProfile).where(JobProfile.job_id == job_id).order_by(JobProfile.n))
+    latest = {row.line_id: row.chosen for row in rows}
+    return {line_id for line_id, chosen in latest.items() if chosen}
+
+
+def chosen_rows(session: Session, job_id: str) -> list[ProfileVersion]:
+    """Return the rows of the profiles chosen for a job, in their newest versions."""
+    chosen = chosen_lines(session, job_id)
+    return [row for row in profile_rows(session) if row.line_id in chosen]
+
+
+def chosen_profiles(session: Session, job_id: str) -> list[Profile]:
+    """Return the profiles chosen for a job, in their newest versions."""
+    return [profile_of(row) for row in chosen_rows(session, job_id)]
+
+
+@dataclass(frozen=True)
+class KitNow:
+    """The gear of the data folder and the profiles of one job: read once, asked many things."""
+
+    gear: dict[tuple[str, str], Gear]
+    profiles: tuple[Profile, ...]
+
+    def of_role(self, base: bool) -> list[Profile]:
+        """Return the job's base profiles, or its rovers'."""
+        return [profile for profile in self.profiles if (profile.role == "base") == base]
+
+    def antennas(self, base: bool) -> list[Antenna]:
+        found = (self.gear.get(("antenna", profile.antenna)) for profile in self.of_role(base))
+        return [item for item in found if isinstance(item, Antenna)]
+
+    def poles(self, base: bool) -> list[Pole]:
+        found = (self.gear.get(("pole", profile.pole)) for profile in self.of_role(base))
+        return [item for item in found if isinstance(item, Pole)]
+
+    def receiver(self, base: bool) -> Receiver | None:
+        found = (self.gear.get(("receiver", profile.receiver)) for profile in self.of_role(base))
+        return next((item for item in found if isinstance(item, Receiver)), None)
+
+    def radio(self, profile: Profile) -> Radio | None:
+        item = self.gear.get(("radio", profile.radio))
+        return item if isinstance(item, Radio) else None
+
+    def battery(self, profile: Profile) -> Battery | None:
+        item = self.gear.get(("battery", profile.battery))
+        return item if isinstance(item, Battery) else None
+
+    def phase_centre_m(self, base: bool) -> float | None:
+        """Return how far an antenna's phase centre (GPS L1, else its first) lies above its ARP; None where unknown."""
+        antenna = next((item for item in self.antennas(base) if item.phase_centres), None)
+        if antenna is None:
+            return None
+        first = next((item for item in antenna.phase_centres if item.frequency == "G01"), antenna.phase_centres[0])
+        return first.up_mm / 1000.0
+
+    @property
+    def rover_refers_to(self) -> RefersTo:
+        """What the position of the job's rover refers to, as its receiver is described; its ARP where nothing is said."""
+        receiver = self.receiver(base=False)
+        return RefersTo.ARP if receiver is None else RefersTo(receiver.nmea_refers_to.lower())
+
+
+def kit_of(session: Session, job_id: str) -> KitNow:
+    """Return the kit as a job uses it."""
+    return KitNow(gear_by_name(session), tuple(chosen_profiles(session, job_id)))

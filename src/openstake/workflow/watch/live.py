@@ -1,0 +1,167 @@
+"""The state of the moment: what the rover says now, what is heard beside it, and the shot in hand."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from openstake.core.advice import Holds, record_holds, watch_advice
+from openstake.core.budget import horizontal_95_m, vertical_95_m
+from openstake.core.evidence import Epoch, StationReference, Status
+from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
+from openstake.live.feed import FeedState, FeedStatus
+from openstake.live.session import Moment
+from openstake.workflow.context import Context
+from openstake.workflow.now.base import open_occupation
+from openstake.workflow.now.job import job_of
+
+STATUS_WORDS = {
+    Status.NONE: "NO POSITION",
+    Status.SINGLE: "SINGLE",
+    Status.DGPS: "DGPS",
+    Status.FLOAT: "FLOAT",
+    Status.FIXED: "FIXED",
+    Status.OTHER: "OTHER",
+}
+
+
+@dataclass(frozen=True)
+class FeedView:
+    """What a feed is doing, since when (host seconds); `trouble`: it should be receiving and is not."""
+
+    state: FeedState
+    sentence: str
+    since_s: float
+    received_bytes: int
+    last_byte_s: float | None
+    trouble: bool
+
+
+@dataclass(frozen=True)
+class Observable:
+    """How many satellites of a constellation are sent, and in which form."""
+
+    constellation: str
+    form: str
+    satellites: int
+
+
+@dataclass(frozen=True)
+class ShotNow:
+    """The shot that is being recorded."""
+
+    id: str
+    wanted_s: float
+    collected_s: float
+    epochs: int
+    waiting_for: str
+
+
+@dataclass(frozen=True)
+class Live:
+    """The state of the moment; the 95 % values are the receiver's own claim.
+
+    `advice` is what it asks for next, `holds` what holds a recording back, `silent`: a rover is listened to and not heard.
+    """
+
+    status: Status
+    status_word: str
+    time_of_day_s: float | None
+    host_s: float | None
+    age_s: float | None
+    satellites: int | None
+    pdop: float | None
+    hdop: float | None
+    vdop: float | None
+    horizontal_95_m: float | None
+    vertical_95_m: float | None
+    station_id: int | None
+    distance_m: float | None
+    base_feed: FeedView | None
+    rover_feed: FeedView | None
+    receiver_feed: FeedView | None
+    observables: list[Observable]
+    reference_settled: bool
+    storing_problem: str
+    shot: ShotNow | None
+    silent: bool
+    advice: str
+    holds: Holds
+
+
+@dataclass(frozen=True)
+class WatchView:
+    """The state of the moment of a job, `running` false where nothing listens; `holds` is for that case too."""
+
+    running: bool
+    live: Live | None
+    holds: Holds
+
+
+def feed_view(status: FeedStatus | None) -> FeedView | None:
+    """Return a feed for the pages."""
+    if status is None:
+        return None
+    trouble = status.state not in (FeedState.RECEIVING, FeedState.CONNECTING)
+    return FeedView(
+        status.state, status.sentence, status.since_s, status.received_bytes, status.last_byte_s, trouble
+    )  # fmt: skip
+
+
+def accuracy_95(epoch: Epoch) -> tuple[float | None, float | None]:
+    """Return the receiver's claim at 95 %, horizontal and vertical, metres."""
+    if epoch.sigma_east_m is None or epoch.sigma_north_m is None or epoch.sigma_up_m is None:
+        return None, None
+    return horizontal_95_m(epoch.sigma_east_m, epoch.sigma_north_m), vertical_95_m(epoch.sigma_up_m)
+
+
+def heard_epoch(moment: Moment) -> Epoch | None:
+    """Return the rover's last epoch where the rover is heard now: the last fix must not look like the present."""
+    return moment.epoch.epoch if moment.epoch and moment.rover_is_heard else None
+
+
+def live_view(moment: Moment) -> Live:
+    """Return the moment as pages show it; unknown values are None."""
+    epoch = heard_epoch(moment)
+    status = epoch.status if epoch else Status.NONE
+    horizontal, vertical = accuracy_95(epoch) if epoch else (None, None)
+    rover = feed_view(moment.rover_feed)
+    return Live(
+        status, STATUS_WORDS[status] if epoch else "NOT HEARD", epoch.time_of_day_s if epoch else None,
+        moment.epoch.host_s if moment.epoch else None, epoch.age_s if epoch else None, epoch.satellites if epoch else None,
+        epoch.pdop if epoch else None, epoch.hdop if epoch else None, epoch.vdop if epoch else None, horizontal, vertical,
+        epoch.station_id if epoch else None, _distance_m(epoch, moment.reference), feed_view(moment.base_feed), rover,
+        feed_view(moment.receiver_feed),
+        [Observable(item.constellation, item.form, item.satellites) for item in moment.observables],
+        moment.reference_settled, moment.storing_problem, _shot_now(moment), rover is not None and status is Status.NONE,
+        watch_advice(status, epoch.age_s if epoch else None), record_holds(status if rover else None),
+    )  # fmt: skip
+
+
+def _shot_now(moment: Moment) -> ShotNow | None:
+    shot = moment.shot
+    if shot is None:
+        return None
+    return ShotNow(
+        shot.wish.id, shot.wish.seconds, round(shot.collected_s, 1), len(shot.epochs), shot.waiting_for
+    )  # fmt: skip
+
+
+def _distance_m(epoch: Epoch | None, reference: StationReference | None) -> float | None:
+    if epoch is None or reference is None or epoch.latitude_deg is None or epoch.height_m is None:
+        return None
+    rover = ecef_from_geodetic(epoch.latitude_deg, epoch.longitude_deg or 0.0, epoch.height_m)
+    return float(np.linalg.norm(rover - np.asarray(reference.xyz_m)))
+
+
+def view(context: Context, job_id: str) -> WatchView:
+    """Return the state of the moment of a job, `running` false where nothing listens."""
+    with context.database.read() as session:
+        job_of(session, job_id)
+        occupation = open_occupation(session, job_id)
+    running = context.sessions.get(occupation.id) if occupation else None
+    if running is None:
+        return WatchView(False, None, record_holds(None))
+    live = live_view(running.moment())
+    return WatchView(True, live, live.holds)
