@@ -5,13 +5,14 @@ from __future__ import annotations
 import base64
 import binascii
 from collections.abc import Callable
-from dataclasses import dataclass, is_dataclass
+from dataclasses import MISSING, dataclass, fields, is_dataclass
 from functools import cache
 from inspect import getdoc
 from typing import Any, Literal, get_type_hints
 
 from flask import Blueprint, Response
-from pydantic import BaseModel, RootModel, TypeAdapter
+from pydantic import BaseModel, RootModel, TypeAdapter, create_model
+from pydantic.json_schema import GenerateJsonSchema
 from spectree import Response as Answers
 from spectree import SpecTree
 
@@ -44,12 +45,20 @@ class FileSent:
     name: ShortText = ""
 
 
+class _AllThere(GenerateJsonSchema):
+    """What an answer has by default is there all the same."""
+
+    def field_is_required(self, field: Any, total: bool) -> bool:
+        return True
+
+
 class _Answer:
-    """A published answer: what its schema says is there, is always there."""
+    """A published answer: what its schema names is always there."""
 
     @classmethod
     def model_json_schema(cls, *args: Any, **kwargs: Any) -> dict[str, Any]:
-        return super().model_json_schema(*args, **(kwargs | {"mode": "serialization"}))  # type: ignore[misc, no-any-return]
+        there = kwargs | {"mode": "serialization", "schema_generator": _AllThere}
+        return super().model_json_schema(*args, **there)  # type: ignore[misc, no-any-return]
 
 
 _PUBLISHED: dict[str, type] = {}
@@ -64,6 +73,18 @@ def published(shape: type, answer: bool = False) -> type[BaseModel]:
         return shape
     bases = (_Answer, RootModel[shape]) if answer else (RootModel[shape],)  # type: ignore[valid-type]
     return type(shape.__name__, bases, {"__doc__": shape.__doc__, "__module__": shape.__module__})
+
+
+@cache
+def _asked(shape: type) -> type[BaseModel]:
+    """Return the model of a query: each field of the dataclass is a parameter of its own."""
+    if issubclass(shape, BaseModel):
+        return shape
+    hints = get_type_hints(shape, include_extras=True)
+    parts: dict[str, Any] = {
+        item.name: (hints[item.name], ... if item.default is MISSING else item.default) for item in fields(shape)
+    }
+    return create_model(shape.__name__, __doc__=shape.__doc__, **parts)
 
 
 @cache
@@ -110,12 +131,13 @@ class Api:
         def decorate(handler: Handler) -> Handler:
             hints = get_type_hints(handler)
             result = hints["return"]
-            inputs: dict[str, Any] = {name: published(hints[name]) for name in ("json", "query") if name in hints}
+            ways: dict[str, Callable[[type], type[BaseModel]]] = {"json": published, "query": _asked}
+            inputs: dict[str, Any] = {name: model(hints[name]) for name, model in ways.items() if name in hints}
             shown: type | None = said or (result if isinstance(result, type) and is_dataclass(result) else None)
 
             def adapter(**given: Any) -> Any:
                 for name in inputs:
-                    given[name] = given[name].root if isinstance(given[name], RootModel) else given[name]
+                    given[name] = _as_declared(hints[name], given[name])
                 value = handler(**given)
                 return published(shown, True).model_construct(root=value) if shown and not said else value
 
@@ -125,10 +147,19 @@ class Api:
             documented = self._spec.validate(
                 resp=answers(shown) if shown else None, tags=[tag], skip_validation=said is not None
             )
-            self._blueprint.add_url_rule(path, view_func=documented(adapter), methods=[method], endpoint=handler.__name__)
+            self._blueprint.add_url_rule(
+                path, view_func=documented(adapter), methods=[method], endpoint=handler.__name__
+            )
             return handler
 
         return decorate
+
+
+def _as_declared(shape: type, model: BaseModel) -> Any:
+    """Return what arrived as what the handler declares."""
+    if isinstance(model, shape):
+        return model
+    return model.root if isinstance(model, RootModel) else shape(**vars(model))
 
 
 def content_of(content_base64: str) -> bytes:

@@ -10,7 +10,10 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class School:
-    """One way to a base coordinate, in words: how good it is absolutely, whether it comes back alike, what must follow."""
+    """One way to a base coordinate, in words: how good it is absolutely, whether it comes back alike, what must follow.
+
+    `autonomous`: it rests on what a receiver says alone, metres off until something better replaces it.
+    """
 
     source: str
     title: str
@@ -19,6 +22,7 @@ class School:
     follows: str
     good: str
     bad: str
+    autonomous: bool = False
 
 
 SCHOOLS = (
@@ -36,22 +40,24 @@ SCHOOLS = (
         "average", "Average of the receiver's own position", "about 5 m, however long", "another place every time", "a known mark to re-seat on, or a local fit",
         "Works anywhere at once, for relative work.",
         "Everything is metres off until it is re-seated; averaging lowers noise and leaves the bias.",
+        autonomous=True,
     ),
     School(
         "static", "Log now, compute later", "about 2 cm once the solution is in", "the same, once locked", "hours of raw data, then the solution: every point moves",
         "Control quality without control on site.",
         "Nothing can be staked before the solution. Sign, unit and frame go wrong when it is typed.",
+        autonomous=True,
     ),
     School(
         "anywhere", "Anywhere, re-seated on a mark", "as good as the mark, after re-seating", "not by itself: the point is new each time", "a known mark to re-seat on, a second one to prove it",
         "The tripod stands where the sky is open and nobody knocks it.",
         "Until it is re-seated all is metres off; one wrong mark moves all.",
+        autonomous=True,
     ),
 )  # fmt: skip
 BY_SOURCE = {school.source: school for school in SCHOOLS}
 REMEMBERED = "remembered"
-# Coordinates that rest on what a receiver says alone: metres off until something better replaces them.
-AUTONOMOUS_SOURCES = ("average", "static", "anywhere")
+AUTONOMOUS_SOURCES = tuple(school.source for school in SCHOOLS if school.autonomous)
 
 
 def source_title(source: str) -> str:

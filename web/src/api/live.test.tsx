@@ -31,13 +31,14 @@ afterEach(() => {
 });
 
 async function follow() {
-  const { useLiveStream } = await import("./live");
+  const { setLive, useLive, useLiveStream } = await import("./live");
   const queries = new QueryClient();
   const refreshed = vi.spyOn(queries, "invalidateQueries");
   const wrapper = ({ children }: { children: ReactNode }) => (
     <QueryClientProvider client={queries}>{children}</QueryClientProvider>
   );
-  return { ...renderHook(() => useLiveStream("j1"), { wrapper }), refreshed };
+  const follow = renderHook(() => useLiveStream("j1"), { wrapper });
+  return { ...follow, result: renderHook(() => useLive((state) => state)).result, refreshed, setLive, useLive };
 }
 
 const newest = () => Stream.all[Stream.all.length - 1]!;
@@ -77,4 +78,22 @@ test("a hidden tab holds no stream, and a tab shown again opens one", async () =
   unmount();
   expect(newest().closed).toBe(true);
   hidden.mockRestore();
+});
+
+test("what is drawn rests while what it selects stays the same", async () => {
+  const { useLive } = await follow();
+  let drawn = 0;
+  const { result } = renderHook(() => {
+    drawn += 1;
+    return useLive(({ live }) => live?.rover_feed);
+  });
+  const feed = { state: "receiving", sentence: "Receiving." };
+  act(() => newest().onopen?.());
+  act(() => newest().say("live", { age_s: 1.0, rover_feed: feed }));
+  const before = drawn;
+
+  for (const age_s of [1.2, 1.4, 1.6]) act(() => newest().say("live", { age_s, rover_feed: feed }));
+
+  expect(result.current).toEqual(feed);
+  expect(drawn).toBe(before);
 });

@@ -1,38 +1,60 @@
-/** One event stream per tab, closed while the tab is hidden; the newest of each topic in one store. */
-import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+/** The live data of one job in a store of its own: a component is drawn again only when what it selects has changed. */
+import { replaceEqualDeep, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useSyncExternalStore } from "react";
 import type { Schemas } from "./client";
 
+/** What the event stream sends, each event by its name. */
+type Events = Schemas["Events"];
 export type Connection = "connecting" | "open" | "lost";
 
 export interface LiveState {
-  live: Schemas["Live"] | null;
-  average: Schemas["Average"] | null;
+  live: Events["live"];
+  average: Events["average"];
   connection: Connection;
 }
 
-/** Follow a job's events. After a break or a restart of the program everything stored is read again. */
-export function useLiveStream(jobId: string): LiveState {
+const NOTHING: LiveState = { live: null, average: null, connection: "connecting" };
+const listeners = new Set<() => void>();
+let state = NOTHING;
+
+/** Put in what has changed; parts that are equal keep their identity, so whoever selected them rests. */
+export function setLive(change: Partial<LiveState>) {
+  const next = replaceEqualDeep(state, { ...state, ...change });
+  if (next === state) return;
+  state = next;
+  for (const listener of listeners) listener();
+}
+
+function subscribe(listener: () => void) {
+  listeners.add(listener);
+  return () => void listeners.delete(listener);
+}
+
+/** A part of the live data. Select what is drawn and no more: a number, or an object of the state as it is. */
+export function useLive<T>(select: (state: LiveState) => T): T {
+  return useSyncExternalStore(subscribe, () => select(state));
+}
+
+/** Follow a job's events: one stream a tab, closed while it is hidden. After a break everything stored is read again. */
+export function useLiveStream(jobId: string) {
   const queries = useQueryClient();
-  const [state, setState] = useState<LiveState>({ live: null, average: null, connection: "connecting" });
 
   useEffect(() => {
     let source: EventSource | null = null;
     const refresh = () => void queries.invalidateQueries({ queryKey: ["job", jobId] });
-    const read = <T,>(event: Event) => JSON.parse((event as MessageEvent<string>).data) as T;
+    const on = <K extends keyof Events>(name: K, take: (data: Events[K]) => void) =>
+      source?.addEventListener(name, (event) => take(JSON.parse((event as MessageEvent<string>).data) as Events[K]));
 
     const open = () => {
       source = new EventSource(`/api/jobs/${jobId}/events`);
       source.onopen = () => {
-        setState((old) => ({ ...old, connection: "open" }));
+        setLive({ connection: "open" });
         refresh();
       };
-      source.onerror = () => setState((old) => ({ ...old, connection: "lost", live: null }));
-      source.addEventListener("live", (event) => setState((old) => ({ ...old, live: read<Schemas["Live"] | null>(event) })));
-      source.addEventListener("average", (event) =>
-        setState((old) => ({ ...old, average: read<Schemas["Average"] | null>(event) })),
-      );
-      source.addEventListener("job", refresh);
+      source.onerror = () => setLive({ connection: "lost", live: null });
+      on("live", (live) => setLive({ live }));
+      on("average", (average) => setLive({ average }));
+      on("job", refresh);
     };
     const close = () => {
       source?.close();
@@ -43,12 +65,11 @@ export function useLiveStream(jobId: string): LiveState {
       if (!document.hidden) open();
     };
     document.addEventListener("visibilitychange", onVisibility);
+    setLive(NOTHING);
     open();
     return () => {
       document.removeEventListener("visibilitychange", onVisibility);
       close();
     };
   }, [jobId, queries]);
-
-  return state;
 }

@@ -1,11 +1,15 @@
 /** Every call to the server, each a hook. Keys begin with the job, so one event refreshes all that is stored of it. */
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, client, type Schemas } from "./client";
 
 const path = (job_id: string) => ({ params: { path: { job_id } } });
 
 /** What is heard of a running base changes without an event. */
 const LOOKED_AT_EVERY_MS = 5000;
+
+/** Long lists come page by page: each says after what the next one begins. */
+const PAGED = { initialPageParam: "", getNextPageParam: (last: { next: string | null }) => last.next };
+const pageOf = (job_id: string, after: string) => ({ params: { path: { job_id }, query: { after } } });
 
 /** A file goes as it is. */
 const asSent = (file: File) => ({
@@ -42,7 +46,7 @@ export const useTrySystem = (body: Schemas["TrySystem"] | null) =>
     retry: false,
     placeholderData: (last) => last,
   });
-export const useLength = (text: string, length_unit: Schemas["Job"]["length_unit"]) =>
+export const useLength = (text: string, length_unit: Schemas["JobView"]["length_unit"]) =>
   useQuery({
     queryKey: ["length", text, length_unit],
     queryFn: () => answer(client.GET("/api/length", { params: { query: { text, length_unit } } })),
@@ -62,8 +66,21 @@ export const useOperations = (id: string, source: string) =>
     queryFn: () => answer(client.GET("/api/jobs/{job_id}/operations", { params: { path: { job_id: id }, query: { source } } })),
     enabled: source !== "",
   });
+/** The plan: its marks come with the first page of points, and all pages are drawn. */
 export const usePlan = (id: string) =>
-  useQuery({ queryKey: ["job", id, "plan"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/plan", path(id))) });
+  useQuery({
+    queryKey: ["job", id, "plan"],
+    queryFn: async () => {
+      const first = await answer(client.GET("/api/jobs/{job_id}/plan", pageOf(id, "")));
+      const points = [...first.points];
+      for (let { next } = first; next; ) {
+        const page = await answer(client.GET("/api/jobs/{job_id}/plan", pageOf(id, next)));
+        points.push(...page.points);
+        next = page.next;
+      }
+      return { ...first, points };
+    },
+  });
 export const useMarkVersions = (id: string, mark_id: string) =>
   useQuery({
     queryKey: ["job", id, "versions", mark_id],
@@ -104,7 +121,7 @@ export const useCard = (id: string, pair: Schemas["PairQuery"]) =>
     queryKey: ["job", id, "card", pair],
     queryFn: () => answer(client.GET("/api/jobs/{job_id}/link/card", { params: { path: { job_id: id }, query: pair } })),
   });
-export const useReach = (id: string, query: Schemas["ReachQuery"]) =>
+export const useReach = (id: string, query: Schemas["ReachWish"]) =>
   useQuery({
     queryKey: ["job", id, "reach", query],
     queryFn: () => answer(client.GET("/api/jobs/{job_id}/link/reach", { params: { path: { job_id: id }, query } })),
@@ -115,19 +132,28 @@ export const usePacking = (id: string) =>
   useQuery({ queryKey: ["job", id, "packing"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/packing", path(id))) });
 export const useJob = (id: string) =>
   useQuery({ queryKey: ["job", id, "job"], queryFn: () => answer(client.GET("/api/jobs/{job_id}", path(id))) });
-/** The steps' states; `changed` says by another text that something was heard which no event tells. */
-export const useSteps = (id: string, changed: string) =>
+/** The state of the job in one call: steps, links, open findings. What is heard of a running base changes without an event. */
+export const useSteps = (id: string) =>
   useQuery({
-    queryKey: ["job", id, "steps", changed],
-    queryFn: () => answer(client.GET("/api/jobs/{job_id}/steps", path(id))).then((all) => all.steps),
+    queryKey: ["job", id, "steps"],
+    queryFn: () => answer(client.GET("/api/jobs/{job_id}/steps", path(id))),
+    refetchInterval: (query) =>
+      query.state.data?.steps.some((item) => item.step === "base" && item.state !== "missing") ? LOOKED_AT_EVERY_MS : false,
+  });
+/** The first marks that hold a text, and how many there are: to find one by its name. */
+export const useMarks = (id: string, text = "") =>
+  useQuery({
+    queryKey: ["job", id, "marks", text],
+    queryFn: () => answer(client.GET("/api/jobs/{job_id}/marks", { params: { path: { job_id: id }, query: { text } } })),
     placeholderData: (last) => last,
   });
-/** The marks that hold a text, at most 300 of them, and how many there are; or those taken out. */
-export const useMarks = (id: string, text = "", withdrawn = false) =>
-  useQuery({
-    queryKey: ["job", id, "marks", text, withdrawn],
-    queryFn: () =>
-      answer(client.GET("/api/jobs/{job_id}/marks", { params: { path: { job_id: id }, query: { text, withdrawn } } })),
+/** The control list page by page, or the marks taken out of it. */
+export const useControl = (id: string, text: string, withdrawn: boolean) =>
+  useInfiniteQuery({
+    queryKey: ["job", id, "control", text, withdrawn],
+    queryFn: ({ pageParam: after }) =>
+      answer(client.GET("/api/jobs/{job_id}/marks", { params: { path: { job_id: id }, query: { text, withdrawn, after } } })),
+    ...PAGED,
     placeholderData: (last) => last,
   });
 export const useBase = (id: string) =>
@@ -135,6 +161,11 @@ export const useBase = (id: string) =>
     queryKey: ["job", id, "base"],
     queryFn: () => answer(client.GET("/api/jobs/{job_id}/base", path(id))),
     refetchInterval: (query) => (query.state.data?.occupation ? LOOKED_AT_EVERY_MS : false),
+  });
+export const useEarlier = (id: string) =>
+  useQuery({
+    queryKey: ["job", id, "earlier"],
+    queryFn: () => answer(client.GET("/api/jobs/{job_id}/base/earlier", path(id))).then((all) => all.bases),
   });
 export const useWatch = (id: string) =>
   useQuery({ queryKey: ["job", id, "watch"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/watch", path(id))) });
@@ -147,12 +178,17 @@ export const useHistory = (id: string, seconds: number) =>
     refetchInterval: Math.max(2000, (seconds * 1000) / 150),
   });
 export const useChecks = (id: string) =>
-  useQuery({
+  useInfiniteQuery({
     queryKey: ["job", id, "checks"],
-    queryFn: () => answer(client.GET("/api/jobs/{job_id}/checks", path(id))).then((all) => all.checks),
+    queryFn: ({ pageParam }) => answer(client.GET("/api/jobs/{job_id}/checks", pageOf(id, pageParam))),
+    ...PAGED,
   });
 export const useBook = (id: string) =>
-  useQuery({ queryKey: ["job", id, "book"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/book", path(id))) });
+  useInfiniteQuery({
+    queryKey: ["job", id, "book"],
+    queryFn: ({ pageParam }) => answer(client.GET("/api/jobs/{job_id}/book", pageOf(id, pageParam))),
+    ...PAGED,
+  });
 export const useStand = (id: string) =>
   useQuery({ queryKey: ["job", id, "stand"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/stand", path(id))) });
 export const useHeight = (id: string, body: Schemas["HeightQuery"]) =>
@@ -179,7 +215,7 @@ function useSharedChange<Body, Result>(send: (body: Body) => Promise<Result>) {
 export const useCreateJob = () => useSharedChange((body: Schemas["NewJob"]) => answer(client.POST("/api/jobs", { body })));
 export const useCopyJob = (id: string) =>
   useSharedChange((body: Schemas["CopyJob"]) => answer(client.POST("/api/jobs/{job_id}/copy", { ...path(id), body })));
-export const useChangeJob = (job: Schemas["Job"]) =>
+export const useChangeJob = (job: Schemas["JobView"]) =>
   useSharedChange((changes: Schemas["JobChanges"]) =>
     answer(client.POST("/api/jobs/{job_id}/settings", { ...path(job.id), body: { replaces_id: job.settings_id, changes } })),
   );
@@ -224,7 +260,7 @@ export const useTakeMountpoint = (id: string) =>
 export const useTickCard = (id: string) =>
   useChange(id, (body: Schemas["TickCard"]) => answer(client.POST("/api/jobs/{job_id}/link/card", { ...path(id), body })));
 export const useTick = (id: string) =>
-  useChange(id, (body: Schemas["Tick"]) => answer(client.POST("/api/jobs/{job_id}/packing", { ...path(id), body })));
+  useChange(id, (body: Schemas["TickWish"]) => answer(client.POST("/api/jobs/{job_id}/packing", { ...path(id), body })));
 export const usePreviewControl = (id: string) =>
   useMutation({
     mutationFn: (body: Schemas["ControlFile"]) =>
@@ -241,7 +277,7 @@ export const useDropSetUp = (id: string) =>
 export const useTakeSetUpUp = (id: string) =>
   useChange(id, () => answer(client.POST("/api/jobs/{job_id}/base/setup/again", path(id))));
 export const useTickSetUp = (id: string) =>
-  useChange(id, (body: Schemas["Tick"]) => answer(client.POST("/api/jobs/{job_id}/base/tick", { ...path(id), body })));
+  useChange(id, (body: Schemas["TickWish"]) => answer(client.POST("/api/jobs/{job_id}/base/tick", { ...path(id), body })));
 export const useAddPhoto = (id: string) =>
   useChange(id, (file: File) =>
     answer(client.POST("/api/jobs/{job_id}/base/photo", { params: { path: { job_id: id }, query: { name: file.name } }, ...asSent(file) })),
@@ -277,8 +313,8 @@ export const useApplySolution = (id: string) =>
 export const useRestoreCoordinate = (id: string) =>
   useChange(id, (body: Schemas["RestoreCoordinate"]) => answer(client.POST("/api/jobs/{job_id}/base/coordinate", { ...path(id), body })));
 export const useRecordCheck = (id: string) =>
-  useChange(id, (body: Schemas["RecordCheck"]) => answer(client.POST("/api/jobs/{job_id}/checks", { ...path(id), body })));
+  useChange(id, (body: Schemas["CheckWish"]) => answer(client.POST("/api/jobs/{job_id}/checks", { ...path(id), body })));
 export const useCancelCheck = (id: string) =>
   useChange(id, () => answer(client.DELETE("/api/jobs/{job_id}/checks/current", path(id))));
 export const useMoveStand = (id: string) =>
-  useChange(id, (body: Schemas["Stand"]) => answer(client.POST("/api/jobs/{job_id}/stand", { ...path(id), body })));
+  useChange(id, (body: Schemas["StandWish"]) => answer(client.POST("/api/jobs/{job_id}/stand", { ...path(id), body })));

@@ -154,7 +154,7 @@ export interface paths {
         put?: never;
         /** Begin to average what the base's receiver reports, or a rover over the mark. */
         post: operations["post__api_jobs_{job_id}_base_average"];
-        /** Stop the average; what came so far is kept. */
+        /** Stop the average; what was collected counts. */
         delete: operations["delete__api_jobs_{job_id}_base_average"];
         options?: never;
         head?: never;
@@ -189,6 +189,23 @@ export interface paths {
         put?: never;
         /** Go back to a coordinate that the base had before. */
         post: operations["post__api_jobs_{job_id}_base_coordinate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/base/earlier": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the bases that ran before. */
+        get: operations["get__api_jobs_{job_id}_base_earlier"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -424,7 +441,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Show what happened, and whether the Book is whole. */
+        /** Show what happened, newest first, and whether the Book is whole. */
         get: operations["get__api_jobs_{job_id}_book"];
         put?: never;
         post?: never;
@@ -441,7 +458,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List the checks as they stand now. */
+        /** List the checks as they stand now, newest first. */
         get: operations["get__api_jobs_{job_id}_checks"];
         put?: never;
         /** Begin to record a check. */
@@ -595,7 +612,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Show the fix history at one epoch a second. */
+        /** Show the fix history: runs of one solution, the worst of everything in each slice of time. */
         get: operations["get__api_jobs_{job_id}_history"];
         put?: never;
         post?: never;
@@ -854,7 +871,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Show the site plan. */
+        /** Show the site plan, its points page by page. */
         get: operations["get__api_jobs_{job_id}_plan"];
         put?: never;
         post?: never;
@@ -941,7 +958,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Say the state of each step. */
+        /** Say the state of each step and link, and what is open. */
         get: operations["get__api_jobs_{job_id}_steps"];
         put?: never;
         post?: never;
@@ -1193,39 +1210,20 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** Accepted */
+        /**
+         * Accepted
+         * @description How many lines were stored, and how many stayed out.
+         */
         Accepted: {
             /** Accepted */
             accepted: number;
             /** Refused */
             refused: number;
         };
-        /** AirLoad */
-        AirLoad: {
-            /** Bits Per Second */
-            bits_per_second: number;
-            /** Bytes Per Epoch */
-            bytes_per_epoch: number;
-            /** Duty */
-            duty: number;
-            /** Findings */
-            findings: components["schemas"]["Finding"][];
-            /** Fits */
-            fits: boolean;
-            /** Latency S */
-            latency_s: number;
-            /** Packet Bytes */
-            packet_bytes: number | null;
-            /** Packet Time On Air S */
-            packet_time_on_air_s: number | null;
-            /** Rate Bps */
-            rate_bps: number;
-            /** Remedies */
-            remedies: components["schemas"]["AirRemedy"][];
-            /** Share */
-            share: number;
-        };
-        /** AirRemedy */
+        /**
+         * AirRemedy
+         * @description A way to make the stream smaller, and what it comes to.
+         */
         AirRemedy: {
             /** Bits Per Second */
             bits_per_second: number;
@@ -1236,20 +1234,35 @@ export interface components {
             /** Words */
             words: string;
         };
-        /** Anchor */
+        /**
+         * Anchor
+         * @description Where an assumed local system lies: a place on Earth and what it is called there (metres).
+         */
         Anchor: {
-            /** East M */
+            /**
+             * East M
+             * @default 5000
+             */
             east_m: number;
-            /** Height M */
+            /**
+             * Height M
+             * @default 0
+             */
             height_m: number;
             /** Latitude Deg */
             latitude_deg: number;
             /** Longitude Deg */
             longitude_deg: number;
-            /** North M */
+            /**
+             * North M
+             * @default 5000
+             */
             north_m: number;
         };
-        /** Antennas */
+        /**
+         * Antennas
+         * @description The receiver antennas of an ANTEX file as values of the form, and what was passed over or refused.
+         */
         Antennas: {
             /** Antennas */
             antennas: {
@@ -1260,7 +1273,10 @@ export interface components {
             /** Satellites */
             satellites: number;
         };
-        /** ArpPlace */
+        /**
+         * ArpPlace
+         * @description Where the ARP is meant to be, degrees and ellipsoidal metres.
+         */
         ArpPlace: {
             /** Height M */
             height_m: number;
@@ -1268,28 +1284,6 @@ export interface components {
             latitude_deg: number;
             /** Longitude Deg */
             longitude_deg: number;
-        };
-        /**
-         * Average
-         * @description An average that is being taken; over a mark it waits for fixed first.
-         */
-        Average: {
-            /** Elapsed S */
-            elapsed_s: number;
-            /** Problem */
-            problem: string;
-            /**
-             * Purpose
-             * @enum {string}
-             */
-            purpose: "base" | "mark";
-            result: components["schemas"]["AverageResult"] | null;
-            /** Running */
-            running: boolean;
-            /** Seconds */
-            seconds: number;
-            /** Waiting */
-            waiting: boolean;
         };
         /**
          * AverageResult
@@ -1332,11 +1326,7 @@ export interface components {
             spread_horizontal_m: number;
             /** Spread Up M */
             spread_up_m: number;
-            /**
-             * Status
-             * @enum {string}
-             */
-            status: "none" | "single" | "dgps" | "float" | "fixed" | "other";
+            status: components["schemas"]["Status"];
             /** Time S */
             time_s: number[];
             /** Up M */
@@ -1345,8 +1335,30 @@ export interface components {
             used: number;
         };
         /**
+         * AverageView
+         * @description An average that is being taken; over a mark it waits for fixed first.
+         */
+        AverageView: {
+            /** Elapsed S */
+            elapsed_s: number;
+            /** Problem */
+            problem: string;
+            /**
+             * Purpose
+             * @enum {string}
+             */
+            purpose: "base" | "mark";
+            result: components["schemas"]["AverageResult"] | null;
+            /** Running */
+            running: boolean;
+            /** Seconds */
+            seconds: number;
+            /** Waiting */
+            waiting: boolean;
+        };
+        /**
          * AverageWish
-         * @description Average the base's receiver, or a rover over the mark (`reading` and `feature` of its pole).
+         * @description Average the base's receiver (`base`), or a rover held over the mark (`reading` and `feature` of its pole).
          */
         AverageWish: {
             /**
@@ -1365,11 +1377,8 @@ export interface components {
              * @default
              */
             reading?: string;
-            /**
-             * Refers To
-             * @default null
-             */
-            refers_to?: ("apc" | "arp" | "mark") | null;
+            /** @default null */
+            refers_to?: components["schemas"]["RefersTo"] | null;
             /**
              * Seconds
              * @default 60
@@ -1383,7 +1392,7 @@ export interface components {
         };
         /**
          * BaseErrorEffect
-         * @description What an error of the base as large as its accuracy at 95 % does: metres at every point and at the farthest one.
+         * @description What an error of the base coordinate does: metres at every point, ppm of scale, metres at the far end.
          */
         BaseErrorEffect: {
             /** Far Height M */
@@ -1402,26 +1411,32 @@ export interface components {
         /**
          * BaseHeights
          * @description The readings before and after the session, and what they say of each other.
+         *
+         *     `closing_findings` are of the readings after the session, and of these against those before.
          */
         BaseHeights: {
-            closing: components["schemas"]["MeanHeight"] | null;
+            closing: components["schemas"]["MeanHeightView"] | null;
             /** Closing Findings */
             closing_findings: components["schemas"]["Finding"][];
             /** Findings */
             findings: components["schemas"]["Finding"][];
             /** Limit M */
             limit_m: number | null;
-            opening: components["schemas"]["MeanHeight"] | null;
+            opening: components["schemas"]["MeanHeightView"] | null;
             /** Readings */
-            readings: components["schemas"]["HeightReading"][];
+            readings: components["schemas"]["ReadingView"][];
         };
-        /** BaseView */
+        /**
+         * BaseView
+         * @description The base as the page shows it: the set-up in hand or the occupation, in parts with their states.
+         *
+         *     `compared` is the state of the ARP alone, meant against on the air; `ran_before`: other bases ran here and ended.
+         */
         BaseView: {
-            average: components["schemas"]["Average"] | null;
+            average: components["schemas"]["AverageView"] | null;
             /** Cautions */
             cautions: string[];
-            /** Earlier */
-            earlier: components["schemas"]["Earlier"][];
+            compared: components["schemas"]["State"];
             effect: components["schemas"]["BaseErrorEffect"] | null;
             /** Findings */
             findings: components["schemas"]["Finding"][];
@@ -1430,13 +1445,17 @@ export interface components {
             heights: components["schemas"]["BaseHeights"];
             /** Messages */
             messages: components["schemas"]["MessageOnAir"][];
-            occupation: components["schemas"]["Occupation"] | null;
-            on_air: components["schemas"]["OnAir"] | null;
+            occupation: components["schemas"]["OccupationView"] | null;
+            on_air: components["schemas"]["OnAirView"] | null;
+            /** Parts */
+            parts: components["schemas"]["Part"][];
             /** Photos */
-            photos: components["schemas"]["Photo"][];
+            photos: components["schemas"]["PhotoView"][];
             /** Questions */
-            questions: components["schemas"]["Question"][];
-            setup: components["schemas"]["SetUp"] | null;
+            questions: components["schemas"]["QuestionView"][];
+            /** Ran Before */
+            ran_before: boolean;
+            setup: components["schemas"]["SetUpView"] | null;
             sources: components["schemas"]["Sources"];
             suggested: components["schemas"]["Suggested"];
         };
@@ -1458,14 +1477,20 @@ export interface components {
             /** To Name */
             to_name: string;
         };
-        /** BetweenQuery */
+        /**
+         * BetweenQuery
+         * @description Two marks.
+         */
         BetweenQuery: {
             /** From Id */
             from_id: string;
             /** To Id */
             to_id: string;
         };
-        /** BookLine */
+        /**
+         * BookLine
+         * @description One line of the Book, by the crew or by the program.
+         */
         BookLine: {
             /** At S */
             at_s: number;
@@ -1485,28 +1510,33 @@ export interface components {
              */
             side: "crew" | "machine";
         };
-        /** BookView */
+        /**
+         * BookQuery
+         * @description `after` is where the last page ended.
+         */
+        BookQuery: {
+            /**
+             * After
+             * @default
+             */
+            after?: string;
+        };
+        /**
+         * BookView
+         * @description A page of a job's lines, newest first; `verification` comes with the first page, `next` asks for the lines before.
+         */
         BookView: {
             /** Lines */
             lines: components["schemas"]["BookLine"][];
-            verification: components["schemas"]["Verification"];
+            /** Next */
+            next: string | null;
+            verification: components["schemas"]["Verification"] | null;
         };
         /**
-         * Card
-         * @description The setup card of a pair, in working order.
+         * CardLineView
+         * @description A line of the card and when it was ticked off.
          */
-        Card: {
-            /** Base */
-            base: string;
-            /** Cautions */
-            cautions: string[];
-            /** Lines */
-            lines: components["schemas"]["CardLine"][];
-            /** Rover */
-            rover: string;
-        };
-        /** CardLine */
-        CardLine: {
+        CardLineView: {
             /** At S */
             at_s: number | null;
             /** Base */
@@ -1521,8 +1551,22 @@ export interface components {
             words: string;
         };
         /**
+         * CardView
+         * @description The setup card of a pair, in working order.
+         */
+        CardView: {
+            /** Base */
+            base: string;
+            /** Cautions */
+            cautions: string[];
+            /** Lines */
+            lines: components["schemas"]["CardLineView"][];
+            /** Rover */
+            rover: string;
+        };
+        /**
          * CasterWish
-         * @description Which caster: an account of the kit, or typed; a password is written and never read.
+         * @description Which caster: an account of the kit by its id, or typed; a password is written and never read.
          */
         CasterWish: {
             /**
@@ -1556,20 +1600,23 @@ export interface components {
              */
             user?: string;
         };
-        /** ChangeJob */
+        /**
+         * ChangeJob
+         * @description Changes of the settings that `replaces_id` names.
+         */
         ChangeJob: {
             changes: components["schemas"]["JobChanges"];
             /** Replaces Id */
             replaces_id: string;
         };
-        /** ChangeMark */
+        /**
+         * ChangeMark
+         * @description A mark as typed anew, or taken out; and why.
+         */
         ChangeMark: {
             /** Reason */
             reason: string;
-            /**
-             * Values
-             * @default {}
-             */
+            /** Values */
             values?: {
                 [key: string]: unknown;
             };
@@ -1634,6 +1681,7 @@ export interface components {
             seconds: number;
             /** Stale */
             stale: boolean;
+            state: components["schemas"]["State"];
             /** Tolerance Horizontal M */
             tolerance_horizontal_m: number;
             /** Tolerance Vertical M */
@@ -1647,19 +1695,66 @@ export interface components {
             /** Words */
             words: string;
         };
-        /** Checks */
+        /**
+         * CheckWish
+         * @description What the crew settled before recording.
+         */
+        CheckWish: {
+            /** Feature */
+            feature: string;
+            /**
+             * Fixed Only
+             * @default true
+             */
+            fixed_only?: boolean;
+            /** Mark Id */
+            mark_id: string;
+            /** Reading */
+            reading: string;
+            /** Seconds */
+            seconds: number;
+            /**
+             * Tolerance
+             * @default control
+             * @enum {string}
+             */
+            tolerance?: "control" | "topography";
+        };
+        /**
+         * Checks
+         * @description Checks, newest first; `next` asks for those before them, None at the end.
+         */
         Checks: {
             /** Checks */
             checks: components["schemas"]["Check"][];
+            /** Next */
+            next: string | null;
         };
-        /** ChooseProfile */
+        /**
+         * ChecksQuery
+         * @description `after` is where the last page ended.
+         */
+        ChecksQuery: {
+            /**
+             * After
+             * @default
+             */
+            after?: string;
+        };
+        /**
+         * ChooseProfile
+         * @description A profile to use in a job, or no longer.
+         */
         ChooseProfile: {
             /** Chosen */
             chosen: boolean;
             /** Line Id */
             line_id: string;
         };
-        /** Column */
+        /**
+         * Column
+         * @description A column of a list and what it is read as.
+         */
         Column: {
             /** Header */
             header: string | null;
@@ -1729,7 +1824,10 @@ export interface components {
             /** Unit Stated */
             unit_stated: boolean;
         };
-        /** ControlRow */
+        /**
+         * ControlRow
+         * @description A line of a list: what it gives, or why it is refused.
+         */
         ControlRow: {
             /** Accepted */
             accepted: boolean;
@@ -1742,10 +1840,10 @@ export interface components {
             refusal: string;
         };
         /**
-         * Coordinate
+         * CoordinateView
          * @description A coordinate that an occupation had; the first of a list is in force.
          */
-        Coordinate: {
+        CoordinateView: {
             /** Accuracy Horizontal 95 M */
             accuracy_horizontal_95_m: number;
             /** Created S */
@@ -1765,7 +1863,10 @@ export interface components {
             /** Source */
             source: string;
         };
-        /** CopyJob */
+        /**
+         * CopyJob
+         * @description The name of a job that takes another as its template, with or without its control list.
+         */
         CopyJob: {
             /** Name */
             name: string;
@@ -1777,7 +1878,7 @@ export interface components {
         };
         /**
          * CorrectHeight
-         * @description Replace a reading by another, or set it aside; None for the reading keeps what was read.
+         * @description A reading to replace by another, or to set aside; None for the reading keeps what was read.
          */
         CorrectHeight: {
             /**
@@ -1801,41 +1902,62 @@ export interface components {
             set_aside?: boolean;
         };
         /**
-         * Earlier
+         * EarlierBase
          * @description A base that ran and ended.
          */
-        Earlier: {
+        EarlierBase: {
             /** Autonomous */
             autonomous: boolean;
             /** Coordinates */
-            coordinates: components["schemas"]["Coordinate"][];
+            coordinates: components["schemas"]["CoordinateView"][];
             /** Detail */
             detail: string;
             /** Ended S */
             ended_s: number;
             /** Files */
-            files: components["schemas"]["RawFile"][];
+            files: components["schemas"]["RawFileView"][];
             heights: components["schemas"]["BaseHeights"];
             /** Id */
             id: string;
             /** Locked */
             locked: boolean;
             /** Logs */
-            logs: components["schemas"]["StaticLog"][];
+            logs: components["schemas"]["LogView"][];
             /** Mark Name */
             mark_name: string;
             /** Photos */
-            photos: components["schemas"]["Photo"][];
+            photos: components["schemas"]["PhotoView"][];
             /** Source */
             source: string;
             /** Started S */
             started_s: number;
+            state: components["schemas"]["State"];
             /** Station Id */
             station_id: number;
             /** Title */
             title: string;
         };
-        /** Factors */
+        /**
+         * EarlierBases
+         * @description The bases that ran in a job and ended, latest first.
+         */
+        EarlierBases: {
+            /** Bases */
+            bases: components["schemas"]["EarlierBase"][];
+        };
+        /**
+         * Events
+         * @description What the event stream of a job sends: each event by its name, its data as here.  None: it is over.
+         */
+        Events: {
+            average: components["schemas"]["AverageView"] | null;
+            job: components["schemas"]["JobChanged"];
+            live: components["schemas"]["Live"] | null;
+        };
+        /**
+         * Factors
+         * @description Scale, convergence and factors at a place; each factor also in ppm from 1.
+         */
         Factors: {
             /** Combined Factor */
             combined_factor: number;
@@ -1854,25 +1976,17 @@ export interface components {
             /** Grid Scale Ppm */
             grid_scale_ppm: number;
         };
-        /** Feature */
-        Feature: {
-            /** Feature To Arp M */
-            feature_to_arp_m: number;
-            /** Fixed Height M */
-            fixed_height_m: number | null;
-            /** Hint */
-            hint: string;
-            /** Label */
-            label: string;
-            /** Method */
-            method: string;
-            /** Name */
-            name: string;
-            /** Rim Radius M */
-            rim_radius_m: number;
-        };
-        /** FeedStatus */
-        FeedStatus: {
+        /**
+         * FeedState
+         * @description `connected` and `receiving` are two different lights.
+         * @enum {string}
+         */
+        FeedState: "connecting" | "connected" | "receiving" | "silent" | "broken" | "ended";
+        /**
+         * FeedView
+         * @description What a feed is doing, since when (host seconds); `trouble`: it should be receiving and is not.
+         */
+        FeedView: {
             /** Last Byte S */
             last_byte_s: number | null;
             /** Received Bytes */
@@ -1881,11 +1995,34 @@ export interface components {
             sentence: string;
             /** Since S */
             since_s: number;
+            state: components["schemas"]["FeedState"];
+            /** Trouble */
+            trouble: boolean;
+        };
+        /**
+         * FieldShown
+         * @description One field as a form shows it; `fields` are those of a group or of a table's row.
+         */
+        FieldShown: {
             /**
-             * State
-             * @enum {string}
+             * Fields
+             * @default []
              */
-            state: "connecting" | "connected" | "receiving" | "silent" | "broken" | "ended";
+            fields: components["schemas"]["FieldShown"][];
+            /** Hint */
+            hint: string;
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Name */
+            name: string;
+            /** Optional */
+            optional: boolean;
+            /** Options */
+            options: string[];
+            /** Unit */
+            unit: string;
         };
         /**
          * FileSent
@@ -1900,7 +2037,12 @@ export interface components {
              */
             name?: string;
         };
-        /** Finding */
+        /**
+         * Finding
+         * @description What a rule says of a link of the chain, in the same words on the pages, in the terminal and in the Book.
+         *
+         *     `numbers` are the values in the sentence, by name with units; `field` is the setting it is about.
+         */
         Finding: {
             /** Action */
             action: string;
@@ -1918,50 +2060,27 @@ export interface components {
             };
             /** Sentence */
             sentence: string;
-            /**
-             * Severity
-             * @enum {string}
-             */
-            severity: "stop" | "look" | "note";
+            severity: components["schemas"]["Severity"];
             /** Source */
             source: string;
         };
         /**
-         * FormField
-         * @description One field of a form; `fields` are those of a group or of a table's row.
+         * GearForm
+         * @description A kind of gear and the fields of its form.
          */
-        FormField: {
-            /** Fields */
-            fields: components["schemas"]["FormField"][];
-            /** Hint */
-            hint: string;
-            /** Kind */
-            kind: string;
-            /** Label */
-            label: string;
-            /** Name */
-            name: string;
-            /** Optional */
-            optional: boolean;
-            /** Options */
-            options: string[];
-            /** Unit */
-            unit: string;
-        };
-        /** GearForm */
         GearForm: {
             /** Fields */
-            fields: components["schemas"]["FormField"][];
+            fields: components["schemas"]["FieldShown"][];
             /** Kind */
             kind: string;
             /** Word */
             word: string;
         };
         /**
-         * GearItem
-         * @description A thing of the kit; of a password only whether there is one.
+         * GearView
+         * @description A thing of the kit, its values as they are kept; of a password only whether there is one.
          */
-        GearItem: {
+        GearView: {
             /** Data */
             data: {
                 [key: string]: unknown;
@@ -1975,7 +2094,10 @@ export interface components {
             /** Name */
             name: string;
         };
-        /** Geoid */
+        /**
+         * Geoid
+         * @description A geoid grid with its area and step; `problem` where its file cannot be read any more.
+         */
         Geoid: {
             /** East Deg */
             east_deg: number | null;
@@ -1998,7 +2120,10 @@ export interface components {
             /** West Deg */
             west_deg: number | null;
         };
-        /** GeoidQuery */
+        /**
+         * GeoidQuery
+         * @description The name of a geoid grid that is sent.
+         */
         GeoidQuery: {
             /**
              * Name
@@ -2006,51 +2131,99 @@ export interface components {
              */
             name?: string;
         };
-        /** Geoids */
+        /**
+         * Geoids
+         * @description The geoid grids of the data folder.
+         */
         Geoids: {
             /** Geoids */
             geoids: components["schemas"]["Geoid"][];
         };
         /**
          * GivenMark
-         * @description A mark as a line gives it.
+         * @description One mark as given, in metres and degrees: by east and north of the job's system, or by latitude and longitude.
+         *
+         *     `height_kind` is None where there is no height, or where nobody has said yet what it is counted from.  Sigmas are one
+         *     standard deviation of one axis, None where they are not given.
          */
         GivenMark: {
-            /** Check Only */
+            /**
+             * Check Only
+             * @default false
+             */
             check_only: boolean;
-            /** East M */
+            /**
+             * East M
+             * @default null
+             */
             east_m: number | null;
-            /** Height Kind */
+            /**
+             * Height Kind
+             * @default null
+             */
             height_kind: ("ellipsoidal" | "elevation") | null;
-            /** Height M */
+            /**
+             * Height M
+             * @default null
+             */
             height_m: number | null;
-            /** Latitude Deg */
+            /**
+             * Latitude Deg
+             * @default null
+             */
             latitude_deg: number | null;
-            /** Longitude Deg */
+            /**
+             * Longitude Deg
+             * @default null
+             */
             longitude_deg: number | null;
             /** Name */
             name: string;
-            /** North M */
+            /**
+             * North M
+             * @default null
+             */
             north_m: number | null;
-            /** Note */
+            /**
+             * Note
+             * @default
+             */
             note: string;
-            /** Order */
+            /**
+             * Order
+             * @default
+             */
             order: string;
-            /** Sigma Horizontal M */
+            /**
+             * Sigma Horizontal M
+             * @default null
+             */
             sigma_horizontal_m: number | null;
-            /** Sigma Vertical M */
+            /**
+             * Sigma Vertical M
+             * @default null
+             */
             sigma_vertical_m: number | null;
-            /** Source */
+            /**
+             * Source
+             * @default
+             */
             source: string;
         };
-        /** GridPlace */
+        /**
+         * GridPlace
+         * @description A place in grid metres.
+         */
         GridPlace: {
             /** East M */
             east_m: number;
             /** North M */
             north_m: number;
         };
-        /** Ground */
+        /**
+         * Ground
+         * @description Ground distances: grid coordinates divided by a project combined factor about a named origin, which stays itself.
+         */
         Ground: {
             /** Combined Factor */
             combined_factor: number;
@@ -2061,7 +2234,26 @@ export interface components {
             /** Origin Name */
             origin_name: string;
         };
-        /** Health */
+        /**
+         * GroundView
+         * @description Ground distances as the job has them: about an origin, by a combined factor.
+         */
+        GroundView: {
+            /** Combined Factor */
+            combined_factor: number;
+            /** Combined Ppm */
+            combined_ppm: number;
+            /** East M */
+            east_m: number;
+            /** North M */
+            north_m: number;
+            /** Origin Name */
+            origin_name: string;
+        };
+        /**
+         * Health
+         * @description The program runs: since when, and how many sessions listen.
+         */
         Health: {
             /** Sessions */
             sessions: number;
@@ -2099,7 +2291,10 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** HeightQuery */
+        /**
+         * HeightQuery
+         * @description A height as it is being typed.
+         */
         HeightQuery: {
             /** Feature */
             feature: string;
@@ -2113,61 +2308,25 @@ export interface components {
             subject?: "base" | "rover";
         };
         /**
-         * HeightReading
-         * @description A reading as it was typed; `from_mean_m` is reading − mean of those that are used.
-         */
-        HeightReading: {
-            /** Arp Height M */
-            arp_height_m: number;
-            /** Corrected */
-            corrected: boolean;
-            /** Created S */
-            created_s: number;
-            /** Feature */
-            feature: string;
-            /** Feature Name */
-            feature_name: string;
-            /** Feature To Arp M */
-            feature_to_arp_m: number;
-            /** From Mean M */
-            from_mean_m: number | null;
-            /** Id */
-            id: string;
-            /** Method */
-            method: string;
-            /**
-             * Moment
-             * @enum {string}
-             */
-            moment: "before" | "after";
-            /** Reading M */
-            reading_m: number;
-            /** Reason */
-            reason: string;
-            /** Rim Radius M */
-            rim_radius_m: number;
-            /** Set Aside */
-            set_aside: boolean;
-            /** Text */
-            text: string;
-            /** Who */
-            who: string;
-        };
-        /**
          * Heights
          * @description What heights are measured to in a job, and the limits of checks.
          */
         Heights: {
             /** Base Features */
-            base_features: components["schemas"]["Feature"][];
+            base_features: components["schemas"]["MeasuredTo"][];
             /** Rover Features */
-            rover_features: components["schemas"]["Feature"][];
+            rover_features: components["schemas"]["MeasuredTo"][];
             /** Rover Height Text */
             rover_height_text: string;
             /** Tolerances */
             tolerances: components["schemas"]["ToleranceSet"][];
         };
-        /** History */
+        /**
+         * History
+         * @description The last stretch of time, host seconds; the columns hold the worst of each slice, None where nothing came.
+         *
+         *     The 95 % values are the receiver's claim, of the largest sigmas in the slice.
+         */
         History: {
             /** Age S */
             age_s: (number | null)[];
@@ -2175,18 +2334,21 @@ export interface components {
             from_s: number;
             /** Horizontal 95 M */
             horizontal_95_m: (number | null)[];
+            /** Host S */
+            host_s: number[];
+            /** Runs */
+            runs: components["schemas"]["Run"][];
             /** Satellites */
             satellites: (number | null)[];
-            /** Status */
-            status: ("none" | "single" | "dgps" | "float" | "fixed" | "other")[];
-            /** Time S */
-            time_s: number[];
             /** To S */
             to_s: number;
             /** Vertical 95 M */
             vertical_95_m: (number | null)[];
         };
-        /** HistoryQuery */
+        /**
+         * HistoryQuery
+         * @description How far back, seconds.
+         */
         HistoryQuery: {
             /**
              * Seconds
@@ -2194,82 +2356,25 @@ export interface components {
              */
             seconds?: number;
         };
-        /** Job */
-        Job: {
-            anchor: components["schemas"]["Anchor"] | null;
-            /** Anchored */
-            anchored: boolean;
-            /** Archived */
-            archived: boolean;
-            /** Area */
-            area: string;
-            /** Client */
-            client: string;
-            /** Created S */
-            created_s: number;
-            /** Crew */
-            crew: string;
-            /** Datum */
-            datum: string;
-            /** Definition */
-            definition: string;
-            /** Frame Epoch */
-            frame_epoch: string;
-            /** Frame Name */
-            frame_name: string;
-            /** Geoid Id */
-            geoid_id: string | null;
-            /** Geoid Name */
-            geoid_name: string | null;
-            ground: components["schemas"]["Ground"] | null;
-            /** Height Limit M */
-            height_limit_m: number;
-            /** Id */
-            id: string;
-            /** Is Local */
-            is_local: boolean;
-            /**
-             * Length Unit
-             * @enum {string}
-             */
-            length_unit: "m" | "ft" | "sft";
-            /** Length Unit Word */
-            length_unit_word: string;
-            /**
-             * Marks
-             * @default 0
-             */
-            marks?: number;
-            /** Name */
-            name: string;
-            /** Notes */
-            notes: string;
-            /** Operation */
-            operation: string | null;
-            /** Place Latitude Deg */
-            place_latitude_deg: number | null;
-            /** Place Longitude Deg */
-            place_longitude_deg: number | null;
-            /** Practice */
-            practice: boolean;
-            /** Problem */
-            problem: string;
-            /** Project Height M */
-            project_height_m: number | null;
-            /** Settings Id */
-            settings_id: string;
-            /** System Code */
-            system_code: number | null;
-            /** System Name */
-            system_name: string;
-            /** System Unit */
-            system_unit: ("m" | "ft" | "sft") | null;
-            /** Task */
-            task: string;
-            /** Time Zone */
-            time_zone: string;
-            /** Vertical System */
-            vertical_system: string;
+        /**
+         * Holds
+         * @description What to say beside the record button: without a mark, with `fixed only` on, and with it off.
+         */
+        Holds: {
+            /** Any Epoch */
+            any_epoch: string;
+            /** Fixed Only */
+            fixed_only: string;
+            /** Without Mark */
+            without_mark: string;
+        };
+        /**
+         * JobChanged
+         * @description Something stored of a job has changed: what was read of it before is read again.
+         */
+        JobChanged: {
+            /** Job Id */
+            job_id: string;
         };
         /**
          * JobChanges
@@ -2373,12 +2478,95 @@ export interface components {
              */
             vertical_system?: string | null;
         };
-        /** Jobs */
+        /**
+         * JobView
+         * @description A job and its settings; of a system that cannot be used any more only `problem` says what it was.
+         */
+        JobView: {
+            anchor: components["schemas"]["Anchor"] | null;
+            /** Anchored */
+            anchored: boolean;
+            /** Archived */
+            archived: boolean;
+            /** Area */
+            area: string;
+            /** Client */
+            client: string;
+            /** Created S */
+            created_s: number;
+            /** Crew */
+            crew: string;
+            /** Datum */
+            datum: string;
+            /** Definition */
+            definition: string;
+            /** Frame Epoch */
+            frame_epoch: string;
+            /** Frame Name */
+            frame_name: string;
+            /** Geoid Id */
+            geoid_id: string | null;
+            /** Geoid Name */
+            geoid_name: string | null;
+            ground: components["schemas"]["Ground"] | null;
+            /** Height Limit M */
+            height_limit_m: number;
+            /** Id */
+            id: string;
+            /** Is Local */
+            is_local: boolean;
+            /**
+             * Length Unit
+             * @enum {string}
+             */
+            length_unit: "m" | "ft" | "sft";
+            /** Length Unit Word */
+            length_unit_word: string;
+            /** Marks */
+            marks: number;
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: string;
+            /** Operation */
+            operation: string | null;
+            /** Place Latitude Deg */
+            place_latitude_deg: number | null;
+            /** Place Longitude Deg */
+            place_longitude_deg: number | null;
+            /** Practice */
+            practice: boolean;
+            /** Problem */
+            problem: string;
+            /** Project Height M */
+            project_height_m: number | null;
+            /** Settings Id */
+            settings_id: string;
+            /** System Code */
+            system_code: number | null;
+            /** System Name */
+            system_name: string;
+            /** System Unit */
+            system_unit: string | null;
+            /** Task */
+            task: string;
+            /** Time Zone */
+            time_zone: string;
+            /** Vertical System */
+            vertical_system: string;
+        };
+        /**
+         * Jobs
+         * @description Jobs of the data folder, oldest first.
+         */
         Jobs: {
             /** Jobs */
-            jobs: components["schemas"]["Job"][];
+            jobs: components["schemas"]["JobView"][];
         };
-        /** JobsQuery */
+        /**
+         * JobsQuery
+         * @description Words that a job must hold; those put away, or the others.
+         */
         JobsQuery: {
             /**
              * Archived
@@ -2391,12 +2579,15 @@ export interface components {
              */
             text?: string;
         };
-        /** Kit */
+        /**
+         * Kit
+         * @description The kit, and the form of each kind of gear.
+         */
         Kit: {
             /** Forms */
             forms: components["schemas"]["GearForm"][];
             /** Items */
-            items: components["schemas"]["GearItem"][];
+            items: components["schemas"]["GearView"][];
         };
         /**
          * Length
@@ -2408,7 +2599,10 @@ export interface components {
             /** Words */
             words: string;
         };
-        /** LengthQuery */
+        /**
+         * LengthQuery
+         * @description A length as it is being typed; a bare number is in the unit given.
+         */
         LengthQuery: {
             /**
              * Length Unit
@@ -2418,6 +2612,30 @@ export interface components {
             length_unit?: "m" | "ft" | "sft";
             /** Text */
             text: string;
+        };
+        /**
+         * Link
+         * @description A link of the chain: what is meant and observed in words, one sigma in metres, why its state is what it is.
+         *
+         *     `rests_on` are the ids of the evidence behind it.
+         */
+        Link: {
+            /** Meant */
+            meant: string;
+            /** Name */
+            name: string;
+            /** Observed */
+            observed: string;
+            /**
+             * Rests On
+             * @default []
+             */
+            rests_on: string[];
+            /** Sigma M */
+            sigma_m: number | null;
+            state: components["schemas"]["State"];
+            /** Why */
+            why: string;
         };
         /**
          * LinkQuery
@@ -2460,7 +2678,7 @@ export interface components {
          * @description The pair sheets of the job's base with its rovers, and the load of what it sends.
          */
         LinkView: {
-            air: components["schemas"]["AirLoad"] | null;
+            air: components["schemas"]["Load"] | null;
             /** Base */
             base: string | null;
             /** Other Bases */
@@ -2474,7 +2692,7 @@ export interface components {
         };
         /**
          * Listen
-         * @description Where to listen; the password is written and never read.
+         * @description Where to listen, and what the rover's position refers to there; the password is written and never read.
          */
         Listen: {
             /**
@@ -2492,12 +2710,8 @@ export interface components {
              * @default null
              */
             receiver_url?: string | null;
-            /**
-             * Refers To
-             * @default arp
-             * @enum {string}
-             */
-            refers_to?: "apc" | "arp" | "mark";
+            /** @default arp */
+            refers_to?: components["schemas"]["RefersTo"];
             /**
              * Rover Url
              * @default null
@@ -2507,37 +2721,40 @@ export interface components {
         /**
          * Live
          * @description The state of the moment; the 95 % values are the receiver's own claim.
+         *
+         *     `advice` is what it asks for next, `holds` what holds a recording back, `silent`: a rover is listened to and not heard.
          */
         Live: {
+            /** Advice */
+            advice: string;
             /** Age S */
             age_s: number | null;
-            base_feed: components["schemas"]["FeedStatus"] | null;
+            base_feed: components["schemas"]["FeedView"] | null;
             /** Distance M */
             distance_m: number | null;
             /** Hdop */
             hdop: number | null;
+            holds: components["schemas"]["Holds"];
             /** Horizontal 95 M */
             horizontal_95_m: number | null;
-            /** Host Time S */
-            host_time_s: number | null;
+            /** Host S */
+            host_s: number | null;
             /** Observables */
             observables: components["schemas"]["Observable"][];
             /** Pdop */
             pdop: number | null;
-            receiver_feed: components["schemas"]["FeedStatus"] | null;
+            receiver_feed: components["schemas"]["FeedView"] | null;
             /** Reference Settled */
             reference_settled: boolean;
-            rover_feed: components["schemas"]["FeedStatus"] | null;
+            rover_feed: components["schemas"]["FeedView"] | null;
             /** Satellites */
             satellites: number | null;
-            shot: components["schemas"]["ShotInHand"] | null;
+            shot: components["schemas"]["ShotNow"] | null;
+            /** Silent */
+            silent: boolean;
             /** Station Id */
             station_id: number | null;
-            /**
-             * Status
-             * @enum {string}
-             */
-            status: "none" | "single" | "dgps" | "float" | "fixed" | "other";
+            status: components["schemas"]["Status"];
             /** Status Word */
             status_word: string;
             /** Storing Problem */
@@ -2548,6 +2765,34 @@ export interface components {
             vdop: number | null;
             /** Vertical 95 M */
             vertical_95_m: number | null;
+        };
+        /**
+         * Load
+         * @description What a stream needs of a link, what to say of it, and what to slow or drop first; packets of a chirp link.
+         */
+        Load: {
+            /** Bits Per Second */
+            bits_per_second: number;
+            /** Bytes Per Epoch */
+            bytes_per_epoch: number;
+            /** Duty */
+            duty: number;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Fits */
+            fits: boolean;
+            /** Latency S */
+            latency_s: number;
+            /** Packet Bytes */
+            packet_bytes: number | null;
+            /** Packet Time On Air S */
+            packet_time_on_air_s: number | null;
+            /** Rate Bps */
+            rate_bps: number;
+            /** Remedies */
+            remedies: components["schemas"]["AirRemedy"][];
+            /** Share */
+            share: number;
         };
         /**
          * LogQuery
@@ -2575,12 +2820,66 @@ export interface components {
              * @default
              */
             reading?: string;
+            /** @default null */
+            refers_to?: components["schemas"]["RefersTo"] | null;
         };
         /**
-         * Mark
-         * @description A mark with its place in the job; `height_m` and `height_kind` are as given, the two other heights as derived.
+         * LogView
+         * @description A static log: from when to when, None while it runs.
          */
-        Mark: {
+        LogView: {
+            /** Ended S */
+            ended_s: number | null;
+            /** Id */
+            id: string;
+            /** Started S */
+            started_s: number;
+        };
+        /**
+         * MarkCheck
+         * @description The rover's average over the mark: observed − known, metres.
+         */
+        MarkCheck: {
+            /** Agrees */
+            agrees: boolean;
+            /** East M */
+            east_m: number;
+            finding: components["schemas"]["Finding"];
+            /** Mark Name */
+            mark_name: string;
+            /** North M */
+            north_m: number;
+            /** Up M */
+            up_m: number | null;
+        };
+        /**
+         * MarkVersion
+         * @description What a mark was, and why it was changed to that.
+         */
+        MarkVersion: {
+            /** Created S */
+            created_s: number;
+            mark: components["schemas"]["MarkView"];
+            /** Reason */
+            reason: string;
+            /** Withdrawn */
+            withdrawn: boolean;
+        };
+        /**
+         * MarkVersions
+         * @description What a mark was, newest first.
+         */
+        MarkVersions: {
+            /** Versions */
+            versions: components["schemas"]["MarkVersion"][];
+        };
+        /**
+         * MarkView
+         * @description A mark with its place in the job; `height_m` and `height_kind` are as given, the two other heights as derived.
+         *
+         *     `typed` are its lengths as they would be typed in the job's unit, to the last digit.
+         */
+        MarkView: {
             /** Check Only */
             check_only: boolean;
             /** East M */
@@ -2624,48 +2923,29 @@ export interface components {
             };
         };
         /**
-         * MarkCheck
-         * @description The rover's average over the mark: observed − known, metres.
+         * Marks
+         * @description Marks by name, how many there are and how many match; `next` asks for those that follow, None at the end.
          */
-        MarkCheck: {
-            /** Agrees */
-            agrees: boolean;
-            /** East M */
-            east_m: number;
-            finding: components["schemas"]["Finding"];
-            /** Mark Name */
-            mark_name: string;
-            /** North M */
-            north_m: number;
-            /** Up M */
-            up_m: number | null;
-        };
-        /** MarkVersion */
-        MarkVersion: {
-            /** Created S */
-            created_s: number;
-            mark: components["schemas"]["Mark"];
-            /** Reason */
-            reason: string;
-            /** Withdrawn */
-            withdrawn: boolean;
-        };
-        /** MarkVersions */
-        MarkVersions: {
-            /** Versions */
-            versions: components["schemas"]["MarkVersion"][];
-        };
-        /** Marks */
         Marks: {
             /** Marks */
-            marks: components["schemas"]["Mark"][];
+            marks: components["schemas"]["MarkView"][];
             /** Matching */
             matching: number;
+            /** Next */
+            next: string | null;
             /** Total */
             total: number;
         };
-        /** MarksQuery */
+        /**
+         * MarksQuery
+         * @description A text that the marks hold, or those taken out; `after` is where the last page ended.
+         */
         MarksQuery: {
+            /**
+             * After
+             * @default
+             */
+            after?: string;
             /**
              * Text
              * @default
@@ -2678,10 +2958,10 @@ export interface components {
             withdrawn?: boolean;
         };
         /**
-         * MeanHeight
+         * MeanHeightView
          * @description The mean of the readings of the ARP above the mark, metres; `sigma_m` is one standard deviation of the mean.
          */
-        MeanHeight: {
+        MeanHeightView: {
             /** Arp Height M */
             arp_height_m: number;
             /** Count */
@@ -2693,7 +2973,42 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** Mend */
+        /**
+         * MeasuredTo
+         * @description A feature that a height is measured to, or a rod that gives it.  `feature_to_arp_m`: how far the ARP lies above it.
+         */
+        MeasuredTo: {
+            /**
+             * Feature To Arp M
+             * @default 0
+             */
+            feature_to_arp_m: number;
+            /**
+             * Fixed Height M
+             * @default null
+             */
+            fixed_height_m: number | null;
+            /**
+             * Hint
+             * @default
+             */
+            hint: string;
+            /** Label */
+            label: string;
+            /** Method */
+            method: string;
+            /** Name */
+            name: string;
+            /**
+             * Rim Radius M
+             * @default 0
+             */
+            rim_radius_m: number;
+        };
+        /**
+         * Mend
+         * @description A setting of a pair in which one end takes the other's value.
+         */
         Mend: {
             /** Base Id */
             base_id: string;
@@ -2750,7 +3065,10 @@ export interface components {
             /** Stations */
             stations: components["schemas"]["StationHeard"][];
         };
-        /** MovedPoint */
+        /**
+         * MovedPoint
+         * @description How a point would move, metres, and what its difference from its mark is before and after.
+         */
         MovedPoint: {
             /** After */
             after: string;
@@ -2765,7 +3083,10 @@ export interface components {
             /** Name */
             name: string;
         };
-        /** NewJob */
+        /**
+         * NewJob
+         * @description A job to make: its name, unit and system, and any other setting.
+         */
         NewJob: {
             /**
              * Archived
@@ -2860,19 +3181,28 @@ export interface components {
              */
             vertical_system?: string | null;
         };
-        /** NewMark */
+        /**
+         * NewMark
+         * @description A mark as typed.
+         */
         NewMark: {
             /** Values */
             values: {
                 [key: string]: unknown;
             };
         };
-        /** NewProfileQuery */
+        /**
+         * NewProfileQuery
+         * @description The role of a new profile.
+         */
         NewProfileQuery: {
             /** Role */
             role: string;
         };
-        /** NewReading */
+        /**
+         * NewReading
+         * @description A reading of the base's height, by whom, before the session or after it.
+         */
         NewReading: {
             /** Feature */
             feature: string;
@@ -2900,9 +3230,12 @@ export interface components {
              * @default true
              * @constant
              */
-            done?: true;
+            done: true;
         };
-        /** Observable */
+        /**
+         * Observable
+         * @description How many satellites of a constellation are sent, and in which form.
+         */
         Observable: {
             /** Constellation */
             constellation: string;
@@ -2911,8 +3244,11 @@ export interface components {
             /** Satellites */
             satellites: number;
         };
-        /** Occupation */
-        Occupation: {
+        /**
+         * OccupationView
+         * @description The base that runs: its mark, height and coordinate as meant, and where it is listened to.
+         */
+        OccupationView: {
             /** Accuracy Horizontal 95 M */
             accuracy_horizontal_95_m: number;
             /** Accuracy Vertical 95 M */
@@ -2924,7 +3260,7 @@ export interface components {
             /** Base Url */
             base_url: string | null;
             /** Coordinates */
-            coordinates: components["schemas"]["Coordinate"][];
+            coordinates: components["schemas"]["CoordinateView"][];
             /** Frame */
             frame: string;
             /** Frame Epoch */
@@ -2940,7 +3276,7 @@ export interface components {
             /** Locked */
             locked: boolean;
             /** Logs */
-            logs: components["schemas"]["StaticLog"][];
+            logs: components["schemas"]["LogView"][];
             /** Longitude Deg */
             longitude_deg: number;
             /** Mark Id */
@@ -2949,11 +3285,7 @@ export interface components {
             mark_name: string;
             /** Receiver Url */
             receiver_url: string | null;
-            /**
-             * Refers To
-             * @enum {string}
-             */
-            refers_to: "apc" | "arp" | "mark";
+            refers_to: components["schemas"]["RefersTo"];
             /** Rover Url */
             rover_url: string | null;
             /** Source */
@@ -2966,10 +3298,10 @@ export interface components {
             station_id: number;
         };
         /**
-         * OnAir
-         * @description On the air − meant, metres, east, north, up of the ARP.
+         * OnAirView
+         * @description On the air − meant, metres, east, north, up of the ARP; `station_agrees`: it is the station ID that is meant.
          */
-        OnAir: {
+        OnAirView: {
             /** Agrees */
             agrees: boolean;
             /** Antenna Height M */
@@ -2978,6 +3310,8 @@ export interface components {
             east_m: number;
             /** North M */
             north_m: number;
+            /** Station Agrees */
+            station_agrees: boolean;
             /** Station Id */
             station_id: number;
             /** Up M */
@@ -2985,34 +3319,49 @@ export interface components {
             /** Virtual */
             virtual: boolean;
         };
-        /** OperationFound */
+        /**
+         * OperationFound
+         * @description A datum operation of the EPSG dataset and what it is good to.
+         */
         OperationFound: {
             /** Accuracy M */
             accuracy_m: number | null;
             /** Name */
             name: string;
         };
-        /** Operations */
+        /**
+         * Operations
+         * @description Operations that can be computed here, and those whose grid is not.
+         */
         Operations: {
             /** Operations */
             operations: components["schemas"]["OperationFound"][];
             /** Without Grid */
             without_grid: string[];
         };
-        /** OperationsQuery */
+        /**
+         * OperationsQuery
+         * @description The frame that positions come in.
+         */
         OperationsQuery: {
             /** Source */
             source: string;
         };
-        /** Packing */
+        /**
+         * Packing
+         * @description The list with its ticks, and the profiles it comes from.
+         */
         Packing: {
             /** Items */
-            items: components["schemas"]["PackingItem"][];
+            items: components["schemas"]["PackingLine"][];
             /** Profiles */
             profiles: string[];
         };
-        /** PackingItem */
-        PackingItem: {
+        /**
+         * PackingLine
+         * @description One thing to charge, pack or look at, and when it was ticked off.
+         */
+        PackingLine: {
             /** At S */
             at_s: number | null;
             /** Done */
@@ -3029,7 +3378,10 @@ export interface components {
             /** Why */
             why: string;
         };
-        /** Pair */
+        /**
+         * Pair
+         * @description The agreement of the job's base with one of its rovers, with the ids of both profiles.
+         */
         Pair: {
             /** Agrees */
             agrees: boolean;
@@ -3046,7 +3398,10 @@ export interface components {
             /** Rows */
             rows: components["schemas"]["PairRow"][];
         };
-        /** PairQuery */
+        /**
+         * PairQuery
+         * @description A pair by the ids of its profiles' versions.
+         */
         PairQuery: {
             /** Base Id */
             base_id: string;
@@ -3066,24 +3421,27 @@ export interface components {
             label: string;
             /** Rover */
             rover: string | boolean | number | null;
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "equal" | "different" | "not known" | "not needed";
+            state: components["schemas"]["RowState"];
             /** Unit */
             unit: string;
         };
-        /** Photo */
-        Photo: {
-            /** Created S */
-            created_s: number;
-            /** Id */
-            id: string;
-            /** Name */
-            name: string;
+        /**
+         * Part
+         * @description One part of the work at the base: `key` names it, `summary` is one short line.
+         */
+        Part: {
+            /** Key */
+            key: string;
+            state: components["schemas"]["State"];
+            /** Summary */
+            summary: string;
+            /** Title */
+            title: string;
         };
-        /** PhotoQuery */
+        /**
+         * PhotoQuery
+         * @description The name of a photo that is sent.
+         */
         PhotoQuery: {
             /**
              * Name
@@ -3091,23 +3449,46 @@ export interface components {
              */
             name?: string;
         };
-        /** Place */
+        /**
+         * PhotoView
+         * @description A photo of a set-up.
+         */
+        PhotoView: {
+            /** Created S */
+            created_s: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * Place
+         * @description A place in degrees.
+         */
         Place: {
             /** Latitude Deg */
             latitude_deg: number;
             /** Longitude Deg */
             longitude_deg: number;
         };
-        /** Plan */
+        /**
+         * Plan
+         * @description East and north in metres, and the convergence that turns the north arrow; `next` asks for the points that follow.
+         */
         Plan: {
             base: components["schemas"]["PlanBase"] | null;
             /** Convergence Deg */
             convergence_deg: number | null;
             marks: components["schemas"]["PlanMarks"];
+            /** Next */
+            next: string | null;
             /** Points */
             points: components["schemas"]["PlanPoint"][];
         };
-        /** PlanBase */
+        /**
+         * PlanBase
+         * @description The base that runs.
+         */
         PlanBase: {
             /** East M */
             east_m: number;
@@ -3118,7 +3499,7 @@ export interface components {
         };
         /**
          * PlanMarks
-         * @description Marks in columns, so that many stay small.
+         * @description Marks in columns.
          */
         PlanMarks: {
             /** Check Only */
@@ -3132,7 +3513,10 @@ export interface components {
             /** North M */
             north_m: number[];
         };
-        /** PlanPoint */
+        /**
+         * PlanPoint
+         * @description A point as derived now; `from_base`: it hangs on the base that runs.
+         */
         PlanPoint: {
             /** East M */
             east_m: number;
@@ -3147,7 +3531,21 @@ export interface components {
             /** North M */
             north_m: number;
         };
-        /** PowerLevel */
+        /**
+         * PlanQuery
+         * @description `after` is where the last page of points ended.
+         */
+        PlanQuery: {
+            /**
+             * After
+             * @default
+             */
+            after?: string;
+        };
+        /**
+         * PowerLevel
+         * @description One power a radio can send with, and what it gives.
+         */
         PowerLevel: {
             /** Battery Hours */
             battery_hours: number | null;
@@ -3173,14 +3571,41 @@ export interface components {
              * Field
              * @default null
              */
-            field?: string | null;
+            field: string | null;
             /** Status */
             status: number;
             /** Title */
             title: string;
         };
-        /** Profile */
-        Profile: {
+        /**
+         * ProfileForm
+         * @description The fields of a profile, and which of them name gear of which kind.
+         */
+        ProfileForm: {
+            /** Fields */
+            fields: components["schemas"]["FieldShown"][];
+            /** Gear Fields */
+            gear_fields: {
+                [key: string]: string;
+            };
+            /** Roles */
+            roles: string[];
+        };
+        /**
+         * ProfileValues
+         * @description Where a new profile starts.
+         */
+        ProfileValues: {
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * ProfileView
+         * @description One version of a profile, its values as they are kept; `chosen`: the job uses it.
+         */
+        ProfileView: {
             /** Chosen */
             chosen: boolean;
             /** Created S */
@@ -3200,38 +3625,29 @@ export interface components {
             /** Version */
             version: number;
         };
-        /** ProfileForm */
-        ProfileForm: {
-            /** Fields */
-            fields: components["schemas"]["FormField"][];
-            /** Gear Fields */
-            gear_fields: {
-                [key: string]: string;
-            };
-            /** Roles */
-            roles: string[];
-        };
-        /** ProfileValues */
-        ProfileValues: {
-            /** Values */
-            values: {
-                [key: string]: unknown;
-            };
-        };
-        /** Profiles */
+        /**
+         * Profiles
+         * @description Profiles by name, or the versions of one, newest first.
+         */
         Profiles: {
             /** Profiles */
-            profiles: components["schemas"]["Profile"][];
+            profiles: components["schemas"]["ProfileView"][];
         };
-        /** PushAllowed */
+        /**
+         * PushAllowed
+         * @description Whether an account may push to a mountpoint.
+         */
         PushAllowed: {
             /** Connected */
             connected: boolean;
             /** Sentence */
             sentence: string;
         };
-        /** Question */
-        Question: {
+        /**
+         * QuestionView
+         * @description One thing to look at, and when it was confirmed.
+         */
+        QuestionView: {
             /** At S */
             at_s: number | null;
             /** Done */
@@ -3248,8 +3664,45 @@ export interface components {
             /** Why */
             why: string;
         };
-        /** RawFile */
-        RawFile: {
+        /**
+         * RadioPath
+         * @description Both ends of a radio link: gains in dBi, heights of the radio antennas above the ground in metres.
+         *
+         *     `sensitivity_dbm` is the weakest signal the rover's radio reads, `margin_db` what is kept in hand above it.
+         */
+        RadioPath: {
+            /**
+             * Base Gain Dbi
+             * @default 2.15
+             */
+            base_gain_dbi: number;
+            /** Base Height M */
+            base_height_m: number;
+            /** Frequency Mhz */
+            frequency_mhz: number;
+            /**
+             * Margin Db
+             * @default 10
+             */
+            margin_db: number;
+            /**
+             * Rover Gain Dbi
+             * @default 0
+             */
+            rover_gain_dbi: number;
+            /** Rover Height M */
+            rover_height_m: number;
+            /**
+             * Sensitivity Dbm
+             * @default -110
+             */
+            sensitivity_dbm: number;
+        };
+        /**
+         * RawFileView
+         * @description A raw file of an occupation: what it came from, and how large it is.
+         */
+        RawFileView: {
             /** Bytes */
             bytes: number;
             /** Name */
@@ -3259,18 +3712,15 @@ export interface components {
         };
         /**
          * Reach
-         * @description What each power of the base's radio gives, by rule and without terrain.
+         * @description What each power of the base's radio gives, by rule and without terrain; nothing where there is no radio.
          */
         Reach: {
             /** Available */
             available: boolean;
             /** Distance Km */
             distance_km: number | null;
-            /**
-             * Duty
-             * @default null
-             */
-            duty?: number | null;
+            /** Duty */
+            duty: number | null;
             /** Fresnel M */
             fresnel_m: number | null;
             /** Horizon Km */
@@ -3279,17 +3729,14 @@ export interface components {
             levels: components["schemas"]["PowerLevel"][];
             /** Lowest Power W */
             lowest_power_w: number | null;
-            /** Path */
-            path: {
-                [key: string]: number;
-            } | null;
+            path: components["schemas"]["RadioPath"] | null;
             trade: components["schemas"]["Trade"] | null;
         };
         /**
-         * ReachQuery
-         * @description Texts as typed; empty for what the profile and the kit say.
+         * ReachWish
+         * @description What a person changes of the path; texts as typed, empty for what the profile and the kit say.
          */
-        ReachQuery: {
+        ReachWish: {
             /**
              * Base Height
              * @default
@@ -3316,33 +3763,61 @@ export interface components {
              */
             sensitivity_dbm?: string;
         };
-        /** RecordCheck */
-        RecordCheck: {
+        /**
+         * ReadingView
+         * @description A reading as it was typed; `from_mean_m` is reading − mean of those that are used.
+         */
+        ReadingView: {
+            /** Arp Height M */
+            arp_height_m: number;
+            /** Corrected */
+            corrected: boolean;
+            /** Created S */
+            created_s: number;
             /** Feature */
             feature: string;
+            /** Feature Name */
+            feature_name: string;
+            /** Feature To Arp M */
+            feature_to_arp_m: number;
+            /** From Mean M */
+            from_mean_m: number | null;
+            /** Id */
+            id: string;
+            /** Method */
+            method: string;
             /**
-             * Fixed Only
-             * @default true
-             */
-            fixed_only?: boolean;
-            /** Mark Id */
-            mark_id: string;
-            /** Reading */
-            reading: string;
-            /** Seconds */
-            seconds: number;
-            /**
-             * Tolerance
-             * @default control
+             * Moment
              * @enum {string}
              */
-            tolerance?: "control" | "topography";
+            moment: "before" | "after";
+            /** Reading M */
+            reading_m: number;
+            /** Reason */
+            reason: string;
+            /** Rim Radius M */
+            rim_radius_m: number;
+            /** Set Aside */
+            set_aside: boolean;
+            /** Text */
+            text: string;
+            /** Who */
+            who: string;
         };
-        /** Recording */
+        /**
+         * Recording
+         * @description The shot that is being recorded.
+         */
         Recording: {
             /** Id */
             id: string;
         };
+        /**
+         * RefersTo
+         * @description The point on the pole that a receiver's position means; declared per session.
+         * @enum {string}
+         */
+        RefersTo: "apc" | "arp" | "mark";
         /**
          * Remembered
          * @description A coordinate that a mark was occupied with.
@@ -3373,7 +3848,10 @@ export interface components {
             /** Title */
             title: string;
         };
-        /** RestoreCoordinate */
+        /**
+         * RestoreCoordinate
+         * @description A coordinate that a base had before, to go back to, and why.
+         */
         RestoreCoordinate: {
             /** Coordinate Id */
             coordinate_id: string;
@@ -3387,7 +3865,10 @@ export interface components {
              */
             unlock?: boolean;
         };
-        /** RinexQuery */
+        /**
+         * RinexQuery
+         * @description Seconds between the epochs of the file.
+         */
         RinexQuery: {
             /**
              * Interval
@@ -3395,7 +3876,27 @@ export interface components {
              */
             interval?: number;
         };
-        /** SaveGear */
+        /**
+         * RowState
+         * @description How a setting stands between two ends; `not needed` where the kind of link does not have it.
+         * @enum {string}
+         */
+        RowState: "equal" | "different" | "not known" | "not needed";
+        /**
+         * Run
+         * @description A stretch of one solution, host seconds.
+         */
+        Run: {
+            /** From S */
+            from_s: number;
+            status: components["schemas"]["Status"];
+            /** To S */
+            to_s: number;
+        };
+        /**
+         * SaveGear
+         * @description A thing as typed; `replaces_id` names the row that it replaces.
+         */
         SaveGear: {
             /** Kind */
             kind: string;
@@ -3420,7 +3921,10 @@ export interface components {
                 [key: string]: unknown;
             };
         };
-        /** SaveProfile */
+        /**
+         * SaveProfile
+         * @description A profile as typed; `replaces_id` names the version that it follows.
+         */
         SaveProfile: {
             /**
              * Length Unit
@@ -3440,11 +3944,18 @@ export interface components {
         };
         /**
          * School
-         * @description One way to a base coordinate, in words.
+         * @description One way to a base coordinate, in words: how good it is absolutely, whether it comes back alike, what must follow.
+         *
+         *     `autonomous`: it rests on what a receiver says alone, metres off until something better replaces it.
          */
         School: {
             /** Absolute */
             absolute: string;
+            /**
+             * Autonomous
+             * @default false
+             */
+            autonomous: boolean;
             /** Bad */
             bad: string;
             /** Follows */
@@ -3459,10 +3970,10 @@ export interface components {
             title: string;
         };
         /**
-         * SetUp
+         * SetUpView
          * @description The set-up in hand; `missing` is what a start still waits for, `stops` what speaks against one.
          */
-        SetUp: {
+        SetUpView: {
             arp: components["schemas"]["ArpPlace"] | null;
             /** Base Url */
             base_url: string | null;
@@ -3483,8 +3994,7 @@ export interface components {
             point_name: string;
             /** Receiver Url */
             receiver_url: string | null;
-            /** Refers To */
-            refers_to: ("apc" | "arp" | "mark") | null;
+            refers_to: components["schemas"]["RefersTo"] | null;
             /** Rover Url */
             rover_url: string | null;
             /**
@@ -3529,11 +4039,8 @@ export interface components {
              * @default null
              */
             receiver_url?: string | null;
-            /**
-             * Refers To
-             * @default null
-             */
-            refers_to?: ("apc" | "arp" | "mark") | null;
+            /** @default null */
+            refers_to?: components["schemas"]["RefersTo"] | null;
             /**
              * Rover Url
              * @default null
@@ -3550,7 +4057,10 @@ export interface components {
              */
             station_id?: number | null;
         };
-        /** SettledCoordinate */
+        /**
+         * SettledCoordinate
+         * @description The coordinate that a set-up would start with.
+         */
         SettledCoordinate: {
             /** Accuracy Horizontal 95 M */
             accuracy_horizontal_95_m: number;
@@ -3565,8 +4075,17 @@ export interface components {
             /** Source */
             source: string;
         };
-        /** ShotInHand */
-        ShotInHand: {
+        /**
+         * Severity
+         * @description How much a finding asks of the crew, the most first.
+         * @enum {string}
+         */
+        Severity: "stop" | "look" | "note";
+        /**
+         * ShotNow
+         * @description The shot that is being recorded.
+         */
+        ShotNow: {
             /** Collected S */
             collected_s: number;
             /** Epochs */
@@ -3580,7 +4099,7 @@ export interface components {
         };
         /**
          * SolutionPreview
-         * @description What a static solution would move: solution − present, metres.
+         * @description What a static solution would move: solution − present, metres; of many points the newest are shown.
          */
         SolutionPreview: {
             /** East M */
@@ -3603,7 +4122,7 @@ export interface components {
         };
         /**
          * SolutionWish
-         * @description A static solution as typed or pasted; lengths and angles as text, sigmas one standard deviation.
+         * @description A static solution as typed, or pasted in one piece; lengths and angles as text.  Sigmas are one standard deviation.
          */
         SolutionWish: {
             /**
@@ -3690,17 +4209,10 @@ export interface components {
             /** Shots */
             shots: components["schemas"]["UsableShot"][];
         };
-        /** Stand */
-        Stand: {
-            /** Mark Id */
-            mark_id: string;
-            /**
-             * Who
-             * @enum {string}
-             */
-            who: "base" | "rover";
-        };
-        /** StandView */
+        /**
+         * StandView
+         * @description Where the stand-ins stand, by the nearest mark, and what their tape and rod read; none in a job that counts.
+         */
         StandView: {
             /** Base Mark */
             base_mark: string | null;
@@ -3714,10 +4226,23 @@ export interface components {
             tape_m: number | null;
         };
         /**
+         * StandWish
+         * @description Which stand-in walks to which mark.
+         */
+        StandWish: {
+            /** Mark Id */
+            mark_id: string;
+            /**
+             * Who
+             * @enum {string}
+             */
+            who: "base" | "rover";
+        };
+        /**
          * StartBase
-         * @description Start the base as the set-up has it; what is given here changes the set-up first.
+         * @description What the crew settled before starting the base; what is None stands as the set-up has it.
          *
-         *     `accepted` starts although a finding says stop.
+         *     `reading` is one more height reading, typed with the start.  `accepted`: start although a finding says stop.
          */
         StartBase: {
             /**
@@ -3758,16 +4283,16 @@ export interface components {
              */
             station_id?: number | null;
         };
-        /** StaticLog */
-        StaticLog: {
-            /** Ended S */
-            ended_s: number | null;
-            /** Id */
-            id: string;
-            /** Started S */
-            started_s: number;
-        };
-        /** StationHeard */
+        /**
+         * State
+         * @description How far a link or a step can be relied on.
+         * @enum {string}
+         */
+        State: "checked" | "entered" | "missing" | "disagrees" | "out of date";
+        /**
+         * StationHeard
+         * @description A base position heard from a mountpoint.
+         */
         StationHeard: {
             /** Latitude Deg */
             latitude_deg: number;
@@ -3778,13 +4303,18 @@ export interface components {
             /** Virtual */
             virtual: boolean;
         };
-        /** StepState */
+        /**
+         * Status
+         * @description What a rover says of its solution, from the GGA quality field (NMEA 0183).
+         * @enum {string}
+         */
+        Status: "none" | "single" | "dgps" | "float" | "fixed" | "other";
+        /**
+         * StepState
+         * @description A step of the work with its state and one line that says why.
+         */
         StepState: {
-            /**
-             * State
-             * @enum {string}
-             */
-            state: "checked" | "entered" | "missing" | "disagrees" | "out of date";
+            state: components["schemas"]["State"];
             /**
              * Step
              * @enum {string}
@@ -3793,12 +4323,24 @@ export interface components {
             /** Why */
             why: string;
         };
-        /** Steps */
+        /**
+         * Steps
+         * @description The state of a job: each step and each link with its state, the open findings worst first, how many say stop.
+         */
         Steps: {
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Links */
+            links: components["schemas"]["Link"][];
             /** Steps */
             steps: components["schemas"]["StepState"][];
+            /** Stops */
+            stops: number;
         };
-        /** StoredAverage */
+        /**
+         * StoredAverage
+         * @description An average that was taken, from what and when; `check` compares it with its mark where it was over one.
+         */
         StoredAverage: {
             /** Accuracy 95 M */
             accuracy_95_m: number;
@@ -3841,11 +4383,7 @@ export interface components {
             spread_horizontal_m: number;
             /** Spread Up M */
             spread_up_m: number;
-            /**
-             * Status
-             * @enum {string}
-             */
-            status: "none" | "single" | "dgps" | "float" | "fixed" | "other";
+            status: components["schemas"]["Status"];
             /** Time S */
             time_s: number[];
             /** Up M */
@@ -3853,39 +4391,47 @@ export interface components {
             /** Used */
             used: number;
         };
-        /** Suggested */
+        /**
+         * Suggested
+         * @description What the fields of a set-up hold before anything is typed.
+         */
         Suggested: {
             /** Base Url */
             base_url: string | null;
             /** Receiver Url */
             receiver_url: string | null;
-            /**
-             * Refers To
-             * @enum {string}
-             */
-            refers_to: "apc" | "arp" | "mark";
+            refers_to: components["schemas"]["RefersTo"];
             /** Rover Url */
             rover_url: string | null;
             /** Station Id */
             station_id: number;
         };
-        /** SwitchLog */
+        /**
+         * SwitchLog
+         * @description Start the static log, or stop it.
+         */
         SwitchLog: {
             /** On */
             on: boolean;
         };
-        /** SystemForms */
+        /**
+         * SystemForms
+         * @description The fields of what is typed for a system and for a mark, and the frames that positions come in.
+         */
         SystemForms: {
             /** Forms */
             forms: {
-                [key: string]: components["schemas"]["FormField"][];
+                [key: string]: components["schemas"]["FieldShown"][];
             };
             /** Mark */
-            mark: components["schemas"]["FormField"][];
+            mark: components["schemas"]["FieldShown"][];
             /** Position Frames */
             position_frames: string[];
         };
-        /** SystemFound */
+        /**
+         * SystemFound
+         * @description A system of the EPSG dataset, with the unit it is defined in.
+         */
         SystemFound: {
             /** Area */
             area: string;
@@ -3927,10 +4473,7 @@ export interface components {
             factors: components["schemas"]["Factors"] | null;
             /** Findings */
             findings: components["schemas"]["Finding"][];
-            /** Ground */
-            ground: {
-                [key: string]: number | string;
-            } | null;
+            ground: components["schemas"]["GroundView"] | null;
             /** Height M */
             height_m: number;
             /** Height Source */
@@ -3977,12 +4520,18 @@ export interface components {
              */
             text?: string;
         };
-        /** Systems */
+        /**
+         * Systems
+         * @description Systems that match what was typed.
+         */
         Systems: {
             /** Systems */
             systems: components["schemas"]["SystemFound"][];
         };
-        /** TableRow */
+        /**
+         * TableRow
+         * @description A stream of a source table, and how far its base lies from the job.
+         */
         TableRow: {
             /** Distance Km */
             distance_km: number | null;
@@ -4001,7 +4550,10 @@ export interface components {
             /** Systems */
             systems: string;
         };
-        /** TakeMountpoint */
+        /**
+         * TakeMountpoint
+         * @description A mountpoint to put into a profile of the job.
+         */
         TakeMountpoint: {
             caster: components["schemas"]["CasterWish"];
             /** Mountpoint */
@@ -4009,14 +4561,10 @@ export interface components {
             /** Profile Id */
             profile_id: string;
         };
-        /** Tick */
-        Tick: {
-            /** Done */
-            done: boolean;
-            /** Key */
-            key: string;
-        };
-        /** TickCard */
+        /**
+         * TickCard
+         * @description A line of a pair's card to tick off, or to untick.
+         */
         TickCard: {
             /** Base Id */
             base_id: string;
@@ -4027,7 +4575,20 @@ export interface components {
             /** Rover Id */
             rover_id: string;
         };
-        /** ToleranceSet */
+        /**
+         * TickWish
+         * @description A thing to tick off, or to untick.
+         */
+        TickWish: {
+            /** Done */
+            done: boolean;
+            /** Key */
+            key: string;
+        };
+        /**
+         * ToleranceSet
+         * @description A set of limits of checks, by its name.
+         */
         ToleranceSet: {
             /** Horizontal M */
             horizontal_m: number;
@@ -4039,7 +4600,10 @@ export interface components {
             /** Vertical M */
             vertical_m: number;
         };
-        /** Trade */
+        /**
+         * Trade
+         * @description Two ways to reach farther, in dB and km gained.
+         */
         Trade: {
             /** Doubled Db */
             doubled_db: number;
@@ -4050,7 +4614,10 @@ export interface components {
             /** Raised Km */
             raised_km: number;
         };
-        /** TriedMark */
+        /**
+         * TriedMark
+         * @description Where a mark of the job would lie in another system.
+         */
         TriedMark: {
             /** Inside */
             inside: boolean;
@@ -4080,7 +4647,10 @@ export interface components {
             marks: components["schemas"]["TriedMark"][];
             place: components["schemas"]["GridPlace"] | null;
         };
-        /** TryMountpoint */
+        /**
+         * TryMountpoint
+         * @description A mountpoint to listen to for some seconds, with a position sent where that is wished.
+         */
         TryMountpoint: {
             caster: components["schemas"]["CasterWish"];
             /** Mountpoint */
@@ -4101,7 +4671,10 @@ export interface components {
              */
             send_gga?: boolean;
         };
-        /** TrySystem */
+        /**
+         * TrySystem
+         * @description A system to try out, on the marks of a job where one is named.
+         */
         TrySystem: {
             /**
              * Job Id
@@ -4126,7 +4699,10 @@ export interface components {
             longitude?: string;
             system: components["schemas"]["SystemWish"];
         };
-        /** UsableShot */
+        /**
+         * UsableShot
+         * @description A fixed shot on the mark, whose position may become the base's coordinate.
+         */
         UsableShot: {
             /** Created S */
             created_s: number;
@@ -4137,7 +4713,10 @@ export interface components {
             /** Words */
             words: string;
         };
-        /** Verification */
+        /**
+         * Verification
+         * @description Whether every chain is whole, how many lines were read, and where the first break is.
+         */
         Verification: {
             /** Break At */
             break_at: number | null;
@@ -4152,8 +4731,12 @@ export interface components {
             /** Whole */
             whole: boolean;
         };
-        /** WatchView */
+        /**
+         * WatchView
+         * @description The state of the moment of a job, `running` false where nothing listens; `holds` is for that case too.
+         */
         WatchView: {
+            holds: components["schemas"]["Holds"];
             live: components["schemas"]["Live"] | null;
             /** Running */
             running: boolean;
@@ -4242,7 +4825,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["GearItem"];
+                    "application/json": components["schemas"]["GearView"];
                 };
             };
             /** @description Not Found */
@@ -4649,7 +5232,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Job"];
+                    "application/json": components["schemas"]["JobView"];
                 };
             };
             /** @description Not Found */
@@ -4707,7 +5290,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Job"];
+                    "application/json": components["schemas"]["JobView"];
                 };
             };
             /** @description Not Found */
@@ -4827,7 +5410,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Average"];
+                    "application/json": components["schemas"]["AverageView"];
                 };
             };
             /** @description Not Found */
@@ -4933,6 +5516,7 @@ export interface operations {
                 purpose?: "base" | "mark";
                 reading?: string;
                 feature?: string;
+                refers_to?: components["schemas"]["RefersTo"] | null;
             };
             header?: never;
             path: {
@@ -5011,6 +5595,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BaseView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_base_earlier": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EarlierBases"];
                 };
             };
             /** @description Not Found */
@@ -5792,7 +6434,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Tick"];
+                "application/json": components["schemas"]["TickWish"];
             };
         };
         responses: {
@@ -5906,7 +6548,9 @@ export interface operations {
     };
     "get__api_jobs_{job_id}_book": {
         parameters: {
-            query?: never;
+            query?: {
+                after?: string;
+            };
             header?: never;
             path: {
                 job_id: string;
@@ -5964,7 +6608,9 @@ export interface operations {
     };
     "get__api_jobs_{job_id}_checks": {
         parameters: {
-            query?: never;
+            query?: {
+                after?: string;
+            };
             header?: never;
             path: {
                 job_id: string;
@@ -6031,7 +6677,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RecordCheck"];
+                "application/json": components["schemas"]["CheckWish"];
             };
         };
         responses: {
@@ -6298,7 +6944,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Job"];
+                    "application/json": components["schemas"]["JobView"];
                 };
             };
             /** @description Not Found */
@@ -6349,7 +6995,53 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
-        responses: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Events"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
     };
     "post__api_jobs_{job_id}_height": {
         parameters: {
@@ -6616,7 +7308,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Card"];
+                    "application/json": components["schemas"]["CardView"];
                 };
             };
             /** @description Not Found */
@@ -6678,7 +7370,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Card"];
+                    "application/json": components["schemas"]["CardView"];
                 };
             };
             /** @description Not Found */
@@ -7063,6 +7755,7 @@ export interface operations {
             query?: {
                 text?: string;
                 withdrawn?: boolean;
+                after?: string;
             };
             header?: never;
             path: {
@@ -7140,7 +7833,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Mark"];
+                    "application/json": components["schemas"]["MarkView"];
                 };
             };
             /** @description Not Found */
@@ -7262,7 +7955,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Mark"];
+                    "application/json": components["schemas"]["MarkView"];
                 };
             };
             /** @description Not Found */
@@ -7432,7 +8125,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Tick"];
+                "application/json": components["schemas"]["TickWish"];
             };
         };
         responses: {
@@ -7498,7 +8191,9 @@ export interface operations {
     };
     "get__api_jobs_{job_id}_plan": {
         parameters: {
-            query?: never;
+            query?: {
+                after?: string;
+            };
             header?: never;
             path: {
                 job_id: string;
@@ -7707,7 +8402,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Job"];
+                    "application/json": components["schemas"]["JobView"];
                 };
             };
             /** @description Not Found */
@@ -7817,7 +8512,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Stand"];
+                "application/json": components["schemas"]["StandWish"];
             };
         };
         responses: {
@@ -8120,7 +8815,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Profile"];
+                    "application/json": components["schemas"]["ProfileView"];
                 };
             };
             /** @description Not Found */
@@ -8236,7 +8931,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Profile"];
+                    "application/json": components["schemas"]["ProfileView"];
                 };
             };
             /** @description Not Found */

@@ -1,5 +1,6 @@
 import { lazy, Suspense } from "react";
 import { Navigate, Route, Routes, useParams } from "react-router";
+import type { Schemas } from "../api/client";
 import { BookPage } from "../features/book/BookPage";
 import { CheckPage } from "../features/check/CheckPage";
 import { JobPage } from "../features/job/JobPage";
@@ -34,10 +35,13 @@ export function App() {
   );
 }
 
-type PageProps = Parameters<typeof WatchPage>[0];
+/** Every page has the job; what is live it selects itself. */
+export interface PageProps {
+  job: Schemas["JobView"];
+}
 
 function OfJob({ page: Page }: { page: (props: PageProps) => React.ReactNode }) {
-  const { job, state } = useShell();
+  const job = useShell();
   const { jobId = "" } = useParams();
-  return <Page key={jobId} job={job} live={state.live} average={state.average} />;
+  return <Page key={jobId} job={job} />;
 }

@@ -213,3 +213,15 @@ export function Figure(props: { label: string; value: string; sign?: string; hin
     </div>
   );
 }
+
+/** The end of a list that goes on: what is left, and the way to see more of it. */
+export function ShowMore(props: { busy: boolean; onMore: () => void; children: ReactNode }) {
+  return (
+    <p className="mt-2 flex items-center gap-3 text-faded">
+      {props.children}
+      <Button disabled={props.busy} onClick={props.onMore}>
+        show more
+      </Button>
+    </p>
+  );
+}

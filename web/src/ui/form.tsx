@@ -5,7 +5,7 @@ import type { LengthUnit } from "../lib/format";
 import { Button, Select, TextField, Toggle } from "./controls";
 import { LengthField } from "./length";
 
-export type Shown = Schemas["FormField"];
+export type Shown = Schemas["FieldShown"];
 export type Values = Record<string, unknown>;
 
 interface FormProps {

@@ -4,7 +4,7 @@ import { useMarks } from "../api/queries";
 import { SearchSelect } from "./search";
 
 /** One mark of the control list, found by typing. The mark follows what is corrected in the list. */
-export function MarkPicker(props: { jobId: string; label: string; value: Schemas["Mark"] | null; onPick: (mark: Schemas["Mark"]) => void }) {
+export function MarkPicker(props: { jobId: string; label: string; value: Schemas["MarkView"] | null; onPick: (mark: Schemas["MarkView"]) => void }) {
   const [text, setText] = useState("");
   const marks = useMarks(props.jobId, useDeferredValue(text));
   const found = marks.data?.marks ?? [];
@@ -21,12 +21,12 @@ export function MarkPicker(props: { jobId: string; label: string; value: Schemas
 }
 
 /** The mark of that name as it stands now; a correction gives it a new row under the same name. */
-export function useMarkNamed(jobId: string, name: string): Schemas["Mark"] | null {
+export function useMarkNamed(jobId: string, name: string): Schemas["MarkView"] | null {
   const marks = useMarks(jobId, name);
   return (name && marks.data?.marks.find((mark) => mark.name === name)) || null;
 }
 
 /** The picked mark as it stands now. */
-export function useCurrentMark(jobId: string, picked: Schemas["Mark"] | null): Schemas["Mark"] | null {
+export function useCurrentMark(jobId: string, picked: Schemas["MarkView"] | null): Schemas["MarkView"] | null {
   return useMarkNamed(jobId, picked?.name ?? "") ?? picked;
 }

@@ -4,7 +4,7 @@ import { useMoveStand, useStand } from "../api/queries";
 import { Button, Note } from "./controls";
 
 /** Where a stand-in stands, and the way to walk it to a mark. Only practice jobs have one. */
-export function PracticeStand(props: { jobId: string; who: "base" | "rover"; mark: Schemas["Mark"] }) {
+export function PracticeStand(props: { jobId: string; who: "base" | "rover"; mark: Schemas["MarkView"] }) {
   const stand = useStand(props.jobId);
   const move = useMoveStand(props.jobId);
   if (!stand.data?.practice) return null;

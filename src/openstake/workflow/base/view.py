@@ -155,9 +155,10 @@ class EarlierBases:
 
 @dataclass(frozen=True)
 class OnAirView:
-    """On the air − meant, metres, east, north, up of the ARP."""
+    """On the air − meant, metres, east, north, up of the ARP; `station_agrees`: it is the station ID that is meant."""
 
     station_id: int
+    station_agrees: bool
     antenna_height_m: float | None
     virtual: bool
     east_m: float
@@ -461,7 +462,7 @@ def _on_air_view(judged: Judged) -> OnAirView | None:
         return None
     found = air.difference
     return OnAirView(
-        air.station_id, air.antenna_height_m, air.virtual, found.east_m, found.north_m, found.up_m, found.agrees
+        air.station_id, air.station_id == judged.meant.station_id, air.antenna_height_m, air.virtual, found.east_m, found.north_m, found.up_m, found.agrees
     )  # fmt: skip
 
 

@@ -7,9 +7,9 @@ import { Button, FileButton, Figure, Note, Progress, Select, TextField } from ".
 import { FindingList, FindingNote } from "../../ui/findings";
 
 interface PanelProps {
-  job: Schemas["Job"];
+  job: Schemas["JobView"];
   purpose: Schemas["AverageWish"]["purpose"] & string;
-  average: Schemas["Average"] | null;
+  average: Schemas["AverageView"] | null;
   stored: Schemas["StoredAverage"] | null;
   suggestedUrl: string;
 }
@@ -87,7 +87,7 @@ export function AveragePanel(props: PanelProps) {
 }
 
 /** What an average is worth: noise of the mean and accuracy to expect, apart, with the picture of both. */
-function Worth({ job, of, origin }: { job: Schemas["Job"]; of: Schemas["AverageResult"]; origin: string }) {
+function Worth({ job, of, origin }: { job: Schemas["JobView"]; of: Schemas["AverageResult"]; origin: string }) {
   const unit = job.length_unit;
   const sign = UNIT_SIGN[unit];
   return (

@@ -1,4 +1,5 @@
 import { sentenceOf, type Schemas } from "../../api/client";
+import { useLive } from "../../api/live";
 import { useBase } from "../../api/queries";
 import { Note } from "../../ui/controls";
 import { Page } from "../../ui/Page";
@@ -13,8 +14,9 @@ const VIEWS = [
 ] as const;
 
 /** The base: set up and start it, see what it really sends, end it; and what ran before. */
-export function BasePage({ job, average }: { job: Schemas["Job"]; live: Schemas["Live"] | null; average: Schemas["Average"] | null }) {
+export function BasePage({ job }: { job: Schemas["JobView"] }) {
   const base = useBase(job.id);
+  const average = useLive((state) => state.average);
   const [view, setView] = useView(VIEWS.map((item) => item.view));
   if (base.isPending) return <Page title="Base" why="">{null}</Page>;
   if (base.isError)
@@ -23,8 +25,8 @@ export function BasePage({ job, average }: { job: Schemas["Job"]; live: Schemas[
         <Note tone="flag">{sentenceOf(base.error)}</Note>
       </Page>
     );
-  const tabs = base.data.earlier.length > 0 && <Tabs views={VIEWS} value={view} onChange={setView} />;
-  if (view === "earlier" && tabs) return <EarlierView job={job} bases={base.data.earlier} tabs={tabs} />;
+  const tabs = base.data.ran_before && <Tabs views={VIEWS} value={view} onChange={setView} />;
+  if (view === "earlier" && tabs) return <EarlierView job={job} tabs={tabs} />;
   if (base.data.occupation) return <RunningBase key={base.data.occupation.id} job={job} view={base.data} occupation={base.data.occupation} tabs={tabs} />;
   return <SetUpBase job={job} view={base.data} average={average ?? base.data.average} tabs={tabs} />;
 }

@@ -6,10 +6,8 @@ import { Button, Note } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
 import { AveragePanel } from "./AveragePanel";
 
-const OWN_AVERAGE = ["average", "static", "anywhere"];
-
 /** Where the base's coordinate comes from: what the mark had before, then the schools side by side. */
-export function CoordinateStep(props: { job: Schemas["Job"]; view: Schemas["BaseView"]; average: Schemas["Average"] | null }) {
+export function CoordinateStep(props: { job: Schemas["JobView"]; view: Schemas["BaseView"]; average: Schemas["AverageView"] | null }) {
   const { job, view } = props;
   const settle = useSettle(job.id);
   const { setup, sources } = view;
@@ -72,7 +70,7 @@ export function CoordinateStep(props: { job: Schemas["Job"]; view: Schemas["Base
         </p>
       )}
       {source === "network" && <FromNetwork {...props} />}
-      {OWN_AVERAGE.includes(source) && (
+      {school?.autonomous && (
         <AveragePanel
           key="base"
           job={job}
@@ -96,7 +94,7 @@ export function CoordinateStep(props: { job: Schemas["Job"]; view: Schemas["Base
 }
 
 /** An averaged fixed shot of this job on the mark, or a fresh one. */
-function FromNetwork({ job, view, average }: { job: Schemas["Job"]; view: Schemas["BaseView"]; average: Schemas["Average"] | null }) {
+function FromNetwork({ job, view, average }: { job: Schemas["JobView"]; view: Schemas["BaseView"]; average: Schemas["AverageView"] | null }) {
   const settle = useSettle(job.id);
   const { setup, sources } = view;
   return (

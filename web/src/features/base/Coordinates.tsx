@@ -7,9 +7,9 @@ import { More } from "../../ui/More";
 import { SolutionForm } from "./SolutionForm";
 
 interface Props {
-  job: Schemas["Job"];
+  job: Schemas["JobView"];
   occupationId: string;
-  coordinates: Schemas["Coordinate"][];
+  coordinates: Schemas["CoordinateView"][];
   locked: boolean;
 }
 

@@ -1,21 +1,31 @@
 import { useState } from "react";
-import type { Schemas } from "../../api/client";
+import { sentenceOf, type Schemas } from "../../api/client";
+import { useEarlier } from "../../api/queries";
 import { clock, day } from "../../lib/format";
+import { Note } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { Steps, type Step } from "../../ui/Steps";
-import type { State } from "../../ui/StateMark";
 import { Coordinates } from "./Coordinates";
 import { ClosingHeight, ReadingTable, useReading } from "./HeightsStep";
 import { Logs } from "./Logs";
 import { Photos } from "./SiteStep";
 
 /** The bases that ran and ended: their heights, coordinates, raw data, and a coordinate computed later. */
-export function EarlierView({ job, bases, tabs }: { job: Schemas["Job"]; bases: Schemas["Earlier"][]; tabs: React.ReactNode }) {
-  const [open, setOpen] = useState(bases[0]?.id ?? "");
+export function EarlierView({ job, tabs }: { job: Schemas["JobView"]; tabs: React.ReactNode }) {
+  const earlier = useEarlier(job.id);
+  const [chosen, setOpen] = useState("");
+  if (earlier.isPending || earlier.isError)
+    return (
+      <Page title="Earlier" why="What ran here before, and what is still to come for it." tabs={tabs}>
+        {earlier.isError && <Note tone="flag">{sentenceOf(earlier.error)}</Note>}
+      </Page>
+    );
+  const bases = earlier.data;
+  const open = chosen || (bases[0]?.id ?? "");
   const steps: Step[] = bases.map((base) => ({
     key: base.id,
     title: base.mark_name,
-    state: stateOf(base),
+    state: base.state,
     summary: `${day(base.started_s, job.time_zone)} ${clock(base.started_s, job.time_zone).slice(0, 5)} to ${clock(base.ended_s, job.time_zone).slice(0, 5)}, ${base.title}`,
   }));
   const shown = bases.find((base) => base.id === open);
@@ -30,13 +40,7 @@ export function EarlierView({ job, bases, tabs }: { job: Schemas["Job"]; bases: 
   );
 }
 
-function stateOf(base: Schemas["Earlier"]): State {
-  const { heights } = base;
-  if ([...heights.findings, ...heights.closing_findings].some((item) => item.severity === "stop")) return "disagrees";
-  return heights.closing ? "checked" : "entered";
-}
-
-function OneBase({ job, base, latest }: { job: Schemas["Job"]; base: Schemas["Earlier"]; latest: boolean }) {
+function OneBase({ job, base, latest }: { job: Schemas["JobView"]; base: Schemas["EarlierBase"]; latest: boolean }) {
   const reading = useReading(job.id, "after", base.heights);
   return (
     <>

@@ -24,7 +24,7 @@ export function useReading(jobId: string, moment: Moment, heights: Schemas["Base
 
 export type Reading = ReturnType<typeof useReading>;
 
-export function ReadingFields({ job, reading }: { job: Schemas["Job"]; reading: Reading }) {
+export function ReadingFields({ job, reading }: { job: Schemas["JobView"]; reading: Reading }) {
   return (
     <form
       className="flex flex-col gap-3"
@@ -50,7 +50,7 @@ export function ReadingFields({ job, reading }: { job: Schemas["Job"]; reading: 
 }
 
 /** The readings of one moment with what they are from their mean; each can be corrected or set aside. */
-export function ReadingTable({ job, heights, moment }: { job: Schemas["Job"]; heights: Schemas["BaseHeights"]; moment: Moment }) {
+export function ReadingTable({ job, heights, moment }: { job: Schemas["JobView"]; heights: Schemas["BaseHeights"]; moment: Moment }) {
   const [open, setOpen] = useState<string | null>(null);
   const rows = heights.readings.filter((item) => item.moment === moment);
   const unit = job.length_unit;
@@ -74,7 +74,7 @@ export function ReadingTable({ job, heights, moment }: { job: Schemas["Job"]; he
   );
 }
 
-function ReadingRow(props: { job: Schemas["Job"]; row: Schemas["HeightReading"]; open: boolean; onOpen: (open: boolean) => void }) {
+function ReadingRow(props: { job: Schemas["JobView"]; row: Schemas["ReadingView"]; open: boolean; onOpen: (open: boolean) => void }) {
   const { job, row } = props;
   return (
     <>
@@ -107,7 +107,7 @@ function ReadingRow(props: { job: Schemas["Job"]; row: Schemas["HeightReading"];
   );
 }
 
-function CorrectReading(props: { job: Schemas["Job"]; row: Schemas["HeightReading"]; onClose: () => void }) {
+function CorrectReading(props: { job: Schemas["JobView"]; row: Schemas["ReadingView"]; onClose: () => void }) {
   const { job, row } = props;
   const [typed, setTyped] = useState<Typed>({ reading: row.set_aside ? row.text : "", feature: row.feature_name });
   const [reason, setReason] = useState("");
@@ -141,7 +141,7 @@ function CorrectReading(props: { job: Schemas["Job"]; row: Schemas["HeightReadin
 }
 
 /** Before the session: any number of readings, and what they say of each other. */
-export function OpeningHeight({ job, heights, reading }: { job: Schemas["Job"]; heights: Schemas["BaseHeights"]; reading: Reading }) {
+export function OpeningHeight({ job, heights, reading }: { job: Schemas["JobView"]; heights: Schemas["BaseHeights"]; reading: Reading }) {
   return (
     <>
       <ReadingFields job={job} reading={reading} />
@@ -152,7 +152,7 @@ export function OpeningHeight({ job, heights, reading }: { job: Schemas["Job"]; 
 }
 
 /** After the session: the same height once more, against the one before. */
-export function ClosingHeight({ job, heights, reading }: { job: Schemas["Job"]; heights: Schemas["BaseHeights"]; reading: Reading }) {
+export function ClosingHeight({ job, heights, reading }: { job: Schemas["JobView"]; heights: Schemas["BaseHeights"]; reading: Reading }) {
   const { opening, closing } = heights;
   return (
     <>

@@ -7,7 +7,7 @@ import { Button, Note, Select } from "../../ui/controls";
 const INTERVALS = ["1", "5", "10", "15", "30"].map((value) => ({ value, label: counted(Number(value), "second") }));
 
 /** Raw data of the base for a later computation: from start to stop, written as RINEX 3. */
-export function Logs({ job, logs, running }: { job: Schemas["Job"]; logs: Schemas["StaticLog"][]; running: boolean }) {
+export function Logs({ job, logs, running }: { job: Schemas["JobView"]; logs: Schemas["LogView"][]; running: boolean }) {
   const [interval, setInterval] = useState("10");
   const turn = useSwitchLog(job.id);
   const open = logs.some((log) => log.ended_s === null);

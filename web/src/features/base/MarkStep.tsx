@@ -10,10 +10,10 @@ import { AveragePanel, MarkCheck } from "./AveragePanel";
 import { Asked } from "./SiteStep";
 
 interface StepProps {
-  job: Schemas["Job"];
+  job: Schemas["JobView"];
   view: Schemas["BaseView"];
-  average: Schemas["Average"] | null;
-  mark: Schemas["Mark"] | null;
+  average: Schemas["AverageView"] | null;
+  mark: Schemas["MarkView"] | null;
 }
 
 /** Which mark the tripod stands on, level and plumb over it, and whether a rover agrees with it first. */

@@ -11,17 +11,17 @@ interface Meant {
 
 /** Meant, on the air, and the difference in millimetres: of the ARP, which decides. */
 export function MeantTable(props: {
-  job: Schemas["Job"];
+  job: Schemas["JobView"];
   meant: Meant | null;
   arpHeightM: number | null;
   stationId: number | null;
-  air: Schemas["OnAir"] | null;
+  air: Schemas["OnAirView"] | null;
+  state: State;
   running: boolean;
 }) {
-  const { meant, air, job } = props;
+  const { meant, air, job, state } = props;
   const unit = job.length_unit;
   const write = (metres: number | null) => (metres === null ? "–" : `${length(metres, unit)} ${UNIT_SIGN[unit]}`);
-  const state: State = !meant ? "missing" : !air ? "entered" : air.agrees ? "checked" : "disagrees";
   const words = {
     missing: "Not settled yet.",
     entered: props.running ? "Not heard yet: nothing is checked." : "Meant; nothing is on the air yet.",
@@ -29,7 +29,6 @@ export function MeantTable(props: {
     disagrees: "The base does not send what is meant.",
     "out of date": "",
   }[state];
-  const agreesId = air === null || air.station_id === props.stationId;
   return (
     <section aria-label="Meant and on the air" className="rounded border-2 border-line bg-page px-4 py-2">
       <p className={`flex items-center gap-2 text-xl leading-7 font-bold ${state === "disagrees" ? "text-flag" : ""}`}>
@@ -55,7 +54,7 @@ export function MeantTable(props: {
           <Row
             name="station ID"
             meant={props.stationId === null ? "–" : String(props.stationId)}
-            off={air && <span className={agreesId ? "" : "font-bold text-flag"}>{`sent ${air.station_id}`}</span>}
+            off={air && <span className={air.station_agrees ? "" : "font-bold text-flag"}>{`sent ${air.station_id}`}</span>}
           />
         </tbody>
       </table>

@@ -18,9 +18,9 @@ import { StackCard } from "./TypedHeight";
 type Key = "air" | "height" | "coordinate" | "log" | "listen" | "site" | "end";
 
 interface RunningProps {
-  job: Schemas["Job"];
+  job: Schemas["JobView"];
   view: Schemas["BaseView"];
-  occupation: Schemas["Occupation"];
+  occupation: Schemas["OccupationView"];
 }
 
 /** A base that runs: what it sends against what is meant, what can still be corrected, and its end. */
@@ -31,7 +31,6 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
   const closing = useReading(job.id, "after", view.heights);
   const [open, setOpen] = useState<Key>("air");
   const ending = open === "end";
-  const steps = stepsOf(props);
   const moved = view.heights.closing_findings.find((item) => item.severity === "stop");
   const bodies = {
     air: <AirStep {...props} />,
@@ -93,7 +92,7 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
       }
     >
       <div className="grid grid-cols-[3fr_2fr] items-start gap-5">
-        <Steps steps={steps} open={open} onOpen={setOpen}>
+        <Steps steps={view.parts as Step<Key>[]} open={open} onOpen={setOpen}>
           {bodies[open]}
         </Steps>
         <div className="sticky top-0 flex flex-col gap-3">
@@ -103,6 +102,7 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
             arpHeightM={occupation.arp_height_m}
             stationId={occupation.station_id}
             air={view.on_air}
+            state={view.compared}
             running
           />
           <StackCard job={job} heights={view.heights} typed={ending ? closing.typed : opening.typed} />
@@ -110,41 +110,6 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
       </div>
     </Page>
   );
-}
-
-const stops = (findings: Schemas["Finding"][]) => findings.some((item) => item.severity === "stop");
-
-function stepsOf({ job, view, occupation }: RunningProps): Step<Key>[] {
-  const air = view.on_air;
-  const stopped = stops(view.findings);
-  const { opening, closing } = view.heights;
-  const stop = stops(view.heights.findings);
-  const looked = view.questions.filter((item) => item.done).length;
-  const logging = occupation.logs.some((log) => log.ended_s === null);
-  return [
-    {
-      key: "air",
-      title: "On the air",
-      state: stopped ? "disagrees" : !air ? "missing" : air.agrees ? "checked" : "disagrees",
-      summary: !air ? "not heard" : !air.agrees ? `${millimetres(air.up_m)} up` : stopped ? "sent as meant, and yet stop" : "as meant",
-    },
-    {
-      key: "height",
-      title: "Height",
-      state: stop ? "disagrees" : (opening?.count ?? 0) > 1 ? "checked" : "entered",
-      summary: `${opening?.text ?? ""} from ${occupation.height_text}`,
-    },
-    {
-      key: "coordinate",
-      title: "Coordinate",
-      state: "entered",
-      summary: `${occupation.locked ? "locked, " : ""}good to ${length(occupation.accuracy_horizontal_95_m, job.length_unit)} ${UNIT_SIGN[job.length_unit]}`,
-    },
-    { key: "log", title: "Raw data", state: occupation.logs.length ? "entered" : "missing", summary: logging ? "being logged" : "for a later computation" },
-    { key: "listen", title: "Listening", state: "entered", summary: [occupation.base_url && "base", occupation.receiver_url && "its receiver", occupation.rover_url && "rover"].filter(Boolean).join(", ") },
-    { key: "site", title: "Site and level", state: looked === view.questions.length ? "checked" : looked ? "entered" : "missing", summary: `${looked} of ${view.questions.length} looked at` },
-    { key: "end", title: "End", state: stops(view.heights.closing_findings) ? "disagrees" : closing ? "checked" : "missing", summary: closing ? `closing ${closing.text}` : "closing height" },
-  ];
 }
 
 function AirStep({ job, view, occupation }: RunningProps) {
@@ -181,7 +146,7 @@ function MessageTable({ messages }: { messages: Schemas["MessageOnAir"][] }) {
 }
 
 /** What an error of the base as large as its accuracy does here. */
-function Effect({ job, effect }: { job: Schemas["Job"]; effect: Schemas["BaseErrorEffect"] }) {
+function Effect({ job, effect }: { job: Schemas["JobView"]; effect: Schemas["BaseErrorEffect"] }) {
   const unit = job.length_unit;
   const far = distance(effect.far_m, unit);
   const more = [effect.far_scale_m, effect.far_height_m].every((metres) => Math.abs(metres) < 0.0001)

@@ -21,9 +21,9 @@ type Key = (typeof KEYS)[number];
 
 /** Set up the base, step by step, each kept as it is settled; then start. */
 export function SetUpBase(props: {
-  job: Schemas["Job"];
+  job: Schemas["JobView"];
   view: Schemas["BaseView"];
-  average: Schemas["Average"] | null;
+  average: Schemas["AverageView"] | null;
   tabs: React.ReactNode;
 }) {
   const { job, view, average } = props;
@@ -32,7 +32,7 @@ export function SetUpBase(props: {
   const reading = useReading(job.id, "before", view.heights);
   const air = useAir(job, view);
   const drop = useDropSetUp(job.id);
-  const steps = stepsOf(view);
+  const steps = view.parts as Step<Key>[];
   const takeUp = useTakeSetUpUp(job.id);
   // A set-up is gone on with where it stopped; what is asked of the site does not hold it up.
   const [open, setOpen] = useState<Key>(() => steps.find((step) => step.state === "missing" && (!setup || step.key !== "site"))?.key ?? "air");
@@ -109,45 +109,13 @@ export function SetUpBase(props: {
             arpHeightM={view.heights.opening?.arp_height_m ?? null}
             stationId={setup?.station_id ?? null}
             air={null}
+            state={view.compared}
             running={false}
           />
         </div>
       </div>
     </Page>
   );
-}
-
-function stepsOf(view: Schemas["BaseView"]): Step<Key>[] {
-  const { setup, heights, questions } = view;
-  const site = questions.filter((item) => item.group === "site");
-  const level = questions.filter((item) => item.group === "level");
-  const seen = site.filter((item) => item.done).length;
-  const upright = level.filter((item) => item.done).length;
-  const stopped = (findings: Schemas["Finding"][]) => findings.some((item) => item.severity === "stop");
-  const school = view.sources.schools.find((item) => item.source === setup?.source);
-  const check = view.sources.average_mark?.check;
-  return [
-    { key: "site", title: "Site", state: seen === site.length ? "checked" : seen ? "entered" : "missing", summary: `${seen} of ${site.length} looked at` },
-    {
-      key: "mark",
-      title: "Mark",
-      state: !setup?.mark_name ? "missing" : check ? (check.agrees ? "checked" : "disagrees") : "entered",
-      summary: setup?.mark_name ?? "",
-    },
-    {
-      key: "height",
-      title: "Height",
-      state: !heights.opening ? "missing" : stopped(heights.findings) ? "disagrees" : heights.opening.count > 1 ? "checked" : "entered",
-      summary: heights.opening ? `ARP ${heights.opening.text}` : "",
-    },
-    {
-      key: "coordinate",
-      title: "Coordinate",
-      state: !setup?.coordinate ? "missing" : stopped(setup.findings) ? "disagrees" : "entered",
-      summary: setup?.source === "remembered" ? "the earlier one again" : (school?.title ?? ""),
-    },
-    { key: "air", title: "On the air", state: "missing", summary: `level looked at ${upright} of ${level.length} times, station ${setup?.station_id ?? view.suggested.station_id}` },
-  ];
 }
 
 function asideOf(open: Key, error: unknown, missing: string[], stops: string[]): { words: string; flag: boolean } {
@@ -159,7 +127,7 @@ function asideOf(open: Key, error: unknown, missing: string[], stops: string[]):
 }
 
 /** What the last step holds: addresses, station ID, whether a stop is accepted, and the start itself. */
-function useAir(job: Schemas["Job"], view: Schemas["BaseView"]) {
+function useAir(job: Schemas["JobView"], view: Schemas["BaseView"]) {
   const { setup, suggested } = view;
   const [feeds, setFeeds] = useState<Feeds>(() =>
     feedsOf({
@@ -192,7 +160,7 @@ function useAir(job: Schemas["Job"], view: Schemas["BaseView"]) {
   };
 }
 
-function AirStep({ job, view, air }: { job: Schemas["Job"]; view: Schemas["BaseView"]; air: ReturnType<typeof useAir> }) {
+function AirStep({ job, view, air }: { job: Schemas["JobView"]; view: Schemas["BaseView"]; air: ReturnType<typeof useAir> }) {
   const stops = view.setup?.stops ?? [];
   return (
     <>

@@ -6,7 +6,7 @@ import { FileButton, Note } from "../../ui/controls";
 import { TickRow } from "../../ui/ticks";
 
 /** Questions of one group, ticked off as they are looked at. */
-export function Asked(props: { job: Schemas["Job"]; view: Schemas["BaseView"]; keys: (question: Schemas["Question"]) => boolean }) {
+export function Asked(props: { job: Schemas["JobView"]; view: Schemas["BaseView"]; keys: (question: Schemas["QuestionView"]) => boolean }) {
   const tick = useTickSetUp(props.job.id);
   return (
     <div>
@@ -26,7 +26,7 @@ export function Asked(props: { job: Schemas["Job"]; view: Schemas["BaseView"]; k
 }
 
 /** Before the tripod stands: what matters of the place, the cautions, a photo. */
-export function SiteStep({ job, view }: { job: Schemas["Job"]; view: Schemas["BaseView"] }) {
+export function SiteStep({ job, view }: { job: Schemas["JobView"]; view: Schemas["BaseView"] }) {
   const photo = useAddPhoto(job.id);
   return (
     <>
@@ -49,7 +49,7 @@ export function SiteStep({ job, view }: { job: Schemas["Job"]; view: Schemas["Ba
   );
 }
 
-export function Photos({ job, photos }: { job: Schemas["Job"]; photos: Schemas["Photo"][] }) {
+export function Photos({ job, photos }: { job: Schemas["JobView"]; photos: Schemas["PhotoView"][] }) {
   return photos.map((item) => (
     <a key={item.id} href={`/api/jobs/${job.id}/photos/${item.id}`} target="_blank" rel="noreferrer">
       <img src={`/api/jobs/${job.id}/photos/${item.id}`} alt={item.name} className="h-20 rounded border-2 border-line" />

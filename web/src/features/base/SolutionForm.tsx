@@ -22,7 +22,7 @@ const FIELDS: { name: keyof Typed; label: string; placeholder: string; hint?: st
 ];
 
 /** A static solution: typed or pasted, checked against the present coordinate, what moves shown, then locked in. */
-export function SolutionForm(props: { job: Schemas["Job"]; occupationId: string; locked: boolean }) {
+export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: string; locked: boolean }) {
   const { job } = props;
   const [typed, setTyped] = useState<Typed>(EMPTY);
   const [accepted, setAccepted] = useState(false);
@@ -85,7 +85,7 @@ export function SolutionForm(props: { job: Schemas["Job"]; occupationId: string;
   );
 }
 
-function Moves({ job, seen }: { job: Schemas["Job"]; seen: Schemas["SolutionPreview"] }) {
+function Moves({ job, seen }: { job: Schemas["JobView"]; seen: Schemas["SolutionPreview"] }) {
   const unit = job.length_unit;
   return (
     <section aria-label="What moves" className="flex flex-col gap-2">

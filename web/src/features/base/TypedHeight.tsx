@@ -23,7 +23,7 @@ export function useTyped(jobId: string, typed: Typed) {
   };
 }
 
-export function TypedFields(props: { job: Schemas["Job"]; typed: Typed; onChange: (typed: Typed) => void; problem: string | null }) {
+export function TypedFields(props: { job: Schemas["JobView"]; typed: Typed; onChange: (typed: Typed) => void; problem: string | null }) {
   const kit = useHeights(props.job.id);
   const features = kit.data?.base_features ?? [];
   const chosen = features.find((feature) => feature.name === props.typed.feature);
@@ -51,7 +51,7 @@ export function TypedFields(props: { job: Schemas["Job"]; typed: Typed; onChange
 }
 
 /** What is drawn beside the steps: the height while it is typed, else the mean of what was read. */
-export function StackCard(props: { job: Schemas["Job"]; heights: Schemas["BaseHeights"]; typed: Typed }) {
+export function StackCard(props: { job: Schemas["JobView"]; heights: Schemas["BaseHeights"]; typed: Typed }) {
   const { job, heights, typed } = props;
   const last = heights.readings.filter((item) => item.moment === "before" && !item.set_aside).at(-1);
   const typing = useTyped(job.id, typed).height;

@@ -2,21 +2,23 @@ import { Download } from "lucide-react";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useBook } from "../../api/queries";
 import { clock, day } from "../../lib/format";
-import { Note } from "../../ui/controls";
+import { Note, ShowMore } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 
 /** The Book: the day as a line, the machine's entries left, the crew's right. */
-export function BookPage({ job }: { job: Schemas["Job"]; live: Schemas["Live"] | null; average: Schemas["Average"] | null }) {
+export function BookPage({ job }: { job: Schemas["JobView"] }) {
   const book = useBook(job.id);
+  const whole = book.data?.pages[0]?.verification;
+  const lines = book.data?.pages.flatMap((page) => page.lines) ?? [];
   return (
     <Page
       title="Book"
       why={`What happened, newest first, ${job.time_zone} time. Lines are added, never changed.`}
       aside={
-        book.data && (
-          <p className={book.data.verification.whole ? "" : "font-bold text-flag"}>
-            {book.data.verification.sentence}
-            <span className="block text-base text-faded">last hash {book.data.verification.last_hash.slice(0, 16)}</span>
+        whole && (
+          <p className={whole.whole ? "" : "font-bold text-flag"}>
+            {whole.sentence}
+            <span className="block text-base text-faded">last hash {whole.last_hash.slice(0, 16)}</span>
           </p>
         )
       }
@@ -39,10 +41,15 @@ export function BookPage({ job }: { job: Schemas["Job"]; live: Schemas["Live"] |
             <span>the crew</span>
           </div>
           <ol>
-            {book.data.lines.map((line, n) => (
-              <Entry key={line.id} line={line} zone={job.time_zone} newDay={day(line.at_s, job.time_zone) !== day(book.data.lines[n - 1]?.at_s ?? 0, job.time_zone)} />
+            {lines.map((line, n) => (
+              <Entry key={line.id} line={line} zone={job.time_zone} newDay={day(line.at_s, job.time_zone) !== day(lines[n - 1]?.at_s ?? 0, job.time_zone)} />
             ))}
           </ol>
+          {book.hasNextPage && (
+            <ShowMore busy={book.isFetchingNextPage} onMore={() => void book.fetchNextPage()}>
+              Earlier lines:
+            </ShowMore>
+          )}
         </>
       )}
     </Page>

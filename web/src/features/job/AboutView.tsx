@@ -74,7 +74,7 @@ export function AboutView({ job, tabs }: ViewProps) {
   );
 }
 
-function Copy({ job }: { job: Schemas["Job"] }) {
+function Copy({ job }: { job: Schemas["JobView"] }) {
   const [name, setName] = useState(`${job.name} (2)`);
   const [withControl, setWithControl] = useState(false);
   const copy = useCopyJob(job.id);

@@ -36,7 +36,7 @@ const KINDS = [
 ];
 
 /** How a file would be read, line by line, before anything is stored. */
-export function ControlImport({ job, file, onClose }: { job: Schemas["Job"]; file: File; onClose: () => void }) {
+export function ControlImport({ job, file, onClose }: { job: Schemas["JobView"]; file: File; onClose: () => void }) {
   const [said, setSaid] = useState<Pick<Schemas["ControlFile"], "unit" | "roles" | "height_kind">>({});
   const body = useControlFile(file, said);
   const preview = useQuery({
@@ -143,7 +143,7 @@ function useControlFile(file: File, said: Pick<Schemas["ControlFile"], "unit" | 
 
 function PreviewTable(props: {
   data: Schemas["ControlPreview"];
-  unit: Schemas["Job"]["length_unit"];
+  unit: Schemas["JobView"]["length_unit"];
   onRole: (place: number, role: string) => void;
 }) {
   const { data, unit } = props;
@@ -193,7 +193,7 @@ function PreviewTable(props: {
   );
 }
 
-function ReadAs({ mark, unit }: { mark: Schemas["GivenMark"]; unit: Schemas["Job"]["length_unit"] }) {
+function ReadAs({ mark, unit }: { mark: Schemas["GivenMark"]; unit: Schemas["JobView"]["length_unit"] }) {
   const place =
     mark.east_m === null
       ? `${latitude(mark.latitude_deg ?? 0)} ${longitude(mark.longitude_deg ?? 0)}`

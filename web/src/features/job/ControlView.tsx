@@ -1,9 +1,9 @@
 import { Plus } from "lucide-react";
 import { useDeferredValue, useState } from "react";
 import { sentenceOf, type Schemas } from "../../api/client";
-import { useMarks } from "../../api/queries";
+import { useControl } from "../../api/queries";
 import { length, UNIT_SIGN } from "../../lib/format";
-import { Button, FileButton, Note, TextField } from "../../ui/controls";
+import { Button, FileButton, Note, ShowMore, TextField } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import type { ViewProps } from "./JobPage";
 import { MarkForm } from "./MarkForm";
@@ -15,8 +15,10 @@ const FORMATS = ["csv", "geojson", "landxml", "kml", "dxf"];
 export function ControlView({ job, tabs, onFile }: ViewProps & { onFile: (file: File) => void }) {
   const [text, setText] = useState("");
   const [withdrawn, setWithdrawn] = useState(false);
-  const [open, setOpen] = useState<Schemas["Mark"] | "new" | null>(null);
-  const marks = useMarks(job.id, useDeferredValue(text), withdrawn);
+  const [open, setOpen] = useState<Schemas["MarkView"] | "new" | null>(null);
+  const marks = useControl(job.id, useDeferredValue(text), withdrawn);
+  const first = marks.data?.pages[0];
+  const shown = marks.data?.pages.flatMap((page) => page.marks) ?? [];
 
   if (open === "new") return <MarkForm job={job} onClose={() => setOpen(null)} />;
   if (open) return <MarkPanel job={job} mark={open} withdrawn={withdrawn} onClose={() => setOpen(null)} />;
@@ -55,23 +57,23 @@ export function ControlView({ job, tabs, onFile }: ViewProps & { onFile: (file: 
         </Button>
       </div>
       {marks.isError && <Note tone="flag">{sentenceOf(marks.error)}</Note>}
-      {marks.data && marks.data.total === 0 && !withdrawn && (
+      {first && first.total === 0 && !withdrawn && (
         <Note>No control yet. Without a known mark nothing can be checked: import the list, or add marks by hand.</Note>
       )}
-      {marks.data && marks.data.matching === 0 && (marks.data.total > 0 || withdrawn) && (
+      {first && first.matching === 0 && (first.total > 0 || withdrawn) && (
         <p>{withdrawn ? "No mark has been taken out." : "No mark holds this text."}</p>
       )}
-      {marks.data && marks.data.marks.length > 0 && <MarkTable marks={marks.data.marks} unit={job.length_unit} onOpen={setOpen} />}
-      {marks.data && marks.data.matching > marks.data.marks.length && (
-        <p className="mt-2 text-faded">
-          {marks.data.matching - marks.data.marks.length} more of {marks.data.matching}: type a part of the name, or look on the plan.
-        </p>
+      {shown.length > 0 && <MarkTable marks={shown} unit={job.length_unit} onOpen={setOpen} />}
+      {first && marks.hasNextPage && (
+        <ShowMore busy={marks.isFetchingNextPage} onMore={() => void marks.fetchNextPage()}>
+          {first.matching - shown.length} more of {first.matching}: type a part of the name, look on the plan, or
+        </ShowMore>
       )}
     </Page>
   );
 }
 
-function MarkTable(props: { marks: Schemas["Mark"][]; unit: Schemas["Job"]["length_unit"]; onOpen: (mark: Schemas["Mark"]) => void }) {
+function MarkTable(props: { marks: Schemas["MarkView"][]; unit: Schemas["JobView"]["length_unit"]; onOpen: (mark: Schemas["MarkView"]) => void }) {
   const { unit } = props;
   const sign = UNIT_SIGN[unit];
   return (
@@ -109,7 +111,7 @@ function MarkTable(props: { marks: Schemas["Mark"][]; unit: Schemas["Job"]["leng
 }
 
 /** A height as given in ink, one derived through the geoid in grey. */
-function Height({ metres, unit, derived }: { metres: number | null; unit: Schemas["Job"]["length_unit"]; derived: boolean }) {
+function Height({ metres, unit, derived }: { metres: number | null; unit: Schemas["JobView"]["length_unit"]; derived: boolean }) {
   return (
     <td className={derived ? "text-faded" : ""} title={derived && metres !== null ? "through the geoid grid" : undefined}>
       {length(metres, unit)}

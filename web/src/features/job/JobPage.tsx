@@ -15,12 +15,12 @@ const VIEWS = [
 ] as const;
 
 export interface ViewProps {
-  job: Schemas["Job"];
+  job: Schemas["JobView"];
   tabs: React.ReactNode;
 }
 
 /** The job: its control list, its plan, its system and what it is about. */
-export function JobPage({ job }: { job: Schemas["Job"]; live: Schemas["Live"] | null; average: Schemas["Average"] | null }) {
+export function JobPage({ job }: { job: Schemas["JobView"] }) {
   const [view, setView] = useView(VIEWS.map((item) => item.view));
   const [file, setFile] = useState<File | null>(null);
   if (file) return <ControlImport job={job} file={file} onClose={() => setFile(null)} />;

@@ -47,7 +47,7 @@ export function JobsPage() {
   );
 }
 
-function JobLine({ job }: { job: Schemas["Job"] }) {
+function JobLine({ job }: { job: Schemas["JobView"] }) {
   const about = [job.task, job.client].filter(Boolean).join(", ");
   return (
     <li>

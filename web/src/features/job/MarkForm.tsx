@@ -5,7 +5,7 @@ import { FieldForm, type Values } from "../../ui/form";
 import { EditorPage } from "../../ui/Page";
 
 /** A mark typed by hand. */
-export function MarkForm({ job, onClose }: { job: Schemas["Job"]; onClose: () => void }) {
+export function MarkForm({ job, onClose }: { job: Schemas["JobView"]; onClose: () => void }) {
   const forms = useSystemForms();
   const add = useAddMark(job.id);
   const [values, setValues] = useState<Values>({});

@@ -6,7 +6,7 @@ import { Button, TextField } from "../../ui/controls";
 import { asTyped, FieldForm, type Shown, type Values } from "../../ui/form";
 import { Page } from "../../ui/Page";
 
-type Mark = Schemas["Mark"];
+type Mark = Schemas["MarkView"];
 
 /** What was given of a mark, for the form: lengths in the job's unit, without the place and height that are derived. */
 function givenOf(fields: Shown[], mark: Mark): Values {
@@ -17,7 +17,7 @@ function givenOf(fields: Shown[], mark: Mark): Values {
 }
 
 /** One mark: corrected, taken out, brought back; what it was stays. */
-export function MarkPanel({ job, mark, withdrawn, onClose }: { job: Schemas["Job"]; mark: Mark; withdrawn: boolean; onClose: () => void }) {
+export function MarkPanel({ job, mark, withdrawn, onClose }: { job: Schemas["JobView"]; mark: Mark; withdrawn: boolean; onClose: () => void }) {
   const forms = useSystemForms();
   const versions = useMarkVersions(job.id, mark.id);
   const change = useChangeMark(job.id, mark.id);

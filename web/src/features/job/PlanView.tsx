@@ -10,7 +10,7 @@ import type { ViewProps } from "./JobPage";
 
 const SitePlan = lazy(() => import("../../plots/SitePlan"));
 
-type Mark = Schemas["Mark"];
+type Mark = Schemas["MarkView"];
 
 /** The site from above: pick a mark, and another to see what lies between them. */
 export function PlanView({ job, tabs }: ViewProps) {
@@ -76,7 +76,7 @@ export function PlanView({ job, tabs }: ViewProps) {
   );
 }
 
-function Picked(props: { job: Schemas["Job"]; mark: Mark; from: Mark | null; onFrom: (mark: Mark | null) => void; onClose: () => void }) {
+function Picked(props: { job: Schemas["JobView"]; mark: Mark; from: Mark | null; onFrom: (mark: Mark | null) => void; onClose: () => void }) {
   const { job, mark, from } = props;
   const unit = job.length_unit;
   const between = useBetween(job.id, from?.id ?? null, mark.id);
@@ -107,7 +107,7 @@ function Picked(props: { job: Schemas["Job"]; mark: Mark; from: Mark | null; onF
 }
 
 /** A point that was measured: where it came out, derived now. */
-function PickedPoint({ job, point, onClose }: { job: Schemas["Job"]; point: Schemas["PlanPoint"]; onClose: () => void }) {
+function PickedPoint({ job, point, onClose }: { job: Schemas["JobView"]; point: Schemas["PlanPoint"]; onClose: () => void }) {
   return (
     <section className="rounded border-2 border-ink bg-page p-4" data-testid="picked">
       <div className="flex items-start justify-between">
@@ -126,7 +126,7 @@ function PickedPoint({ job, point, onClose }: { job: Schemas["Job"]; point: Sche
   );
 }
 
-function Between({ between, unit }: { between: Schemas["Between"]; unit: Schemas["Job"]["length_unit"] }) {
+function Between({ between, unit }: { between: Schemas["Between"]; unit: Schemas["JobView"]["length_unit"] }) {
   const away = distance(between.distance_m, unit);
   return (
     <div className="mt-3 border-t-2 border-line pt-2" data-testid="between">

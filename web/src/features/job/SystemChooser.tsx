@@ -22,7 +22,7 @@ const KINDS = [
 
 /** A coordinate system: found, assumed, or described; tried on the job's marks and place before it is taken. */
 export function SystemChooser(props: {
-  unit: Schemas["Job"]["length_unit"];
+  unit: Schemas["JobView"]["length_unit"];
   jobId?: string;
   chosen: ChosenSystem | null;
   onChoose: (chosen: ChosenSystem | null) => void;
@@ -217,7 +217,7 @@ function Tried(props: PartProps & { wish: Schemas["SystemWish"] }) {
 }
 
 /** Where the job's marks and its place fall: the eye sees a wrong zone at once. */
-function TriedView({ tried, unit }: { tried: Schemas["TriedSystem"]; unit: Schemas["Job"]["length_unit"] }) {
+function TriedView({ tried, unit }: { tried: Schemas["TriedSystem"]; unit: Schemas["JobView"]["length_unit"] }) {
   return (
     <div className="flex flex-col gap-3">
       {tried.place && (

@@ -8,7 +8,7 @@ import { EditorPage } from "../../ui/Page";
 import type { OpenGear } from "./GearView";
 
 /** One thing of the kit. */
-export function GearEditor({ job, open, onClose }: { job: Schemas["Job"]; open: OpenGear; onClose: () => void }) {
+export function GearEditor({ job, open, onClose }: { job: Schemas["JobView"]; open: OpenGear; onClose: () => void }) {
   const save = useSaveGear();
   const withdraw = useWithdrawGear();
   const [values, setValues] = useState(open.values);

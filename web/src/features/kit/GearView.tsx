@@ -9,7 +9,7 @@ import { Page } from "../../ui/Page";
 import { GearEditor } from "./GearEditor";
 import type { ViewProps } from "./KitPage";
 
-type Item = Schemas["GearItem"];
+type Item = Schemas["GearView"];
 
 export interface OpenGear {
   form: Schemas["GearForm"];

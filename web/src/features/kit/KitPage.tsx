@@ -11,12 +11,12 @@ const VIEWS = [
 ] as const;
 
 export interface ViewProps {
-  job: Schemas["Job"];
+  job: Schemas["JobView"];
   tabs: React.ReactNode;
 }
 
 /** The kit: profiles for both ends, what to pack, and the gear it is made of. */
-export function KitPage({ job }: { job: Schemas["Job"]; live: Schemas["Live"] | null; average: Schemas["Average"] | null }) {
+export function KitPage({ job }: { job: Schemas["JobView"] }) {
   const [view, setView] = useView(VIEWS.map((item) => item.view));
   const tabs = <Tabs views={VIEWS} value={view} onChange={setView} />;
   if (view === "packing") return <PackingView job={job} tabs={tabs} />;

@@ -8,11 +8,11 @@ import { EditorPage } from "../../ui/Page";
 
 export interface Edited {
   values: Values;
-  replaces: Schemas["Profile"] | null;
+  replaces: Schemas["ProfileView"] | null;
 }
 
 /** One profile: everything that is to be set at one end. Saving adds a version. */
-export function ProfileEditor({ job, edited, onClose }: { job: Schemas["Job"]; edited: Edited; onClose: () => void }) {
+export function ProfileEditor({ job, edited, onClose }: { job: Schemas["JobView"]; edited: Edited; onClose: () => void }) {
   const form = useProfileForm();
   const gear = useGear();
   const save = useSaveProfile();

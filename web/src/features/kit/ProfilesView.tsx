@@ -9,7 +9,7 @@ import { Page } from "../../ui/Page";
 import type { ViewProps } from "./KitPage";
 import { ProfileEditor, type Edited } from "./ProfileEditor";
 
-type Profile = Schemas["Profile"];
+type Profile = Schemas["ProfileView"];
 const ROLE_WORDS: Record<string, string> = { base: "Base", rover: "Rover", "network-rover": "Network rover" };
 
 /** Named settings of both ends: made from the kit, reused daily, copied to a colleague as a file. */

@@ -7,7 +7,7 @@ import { Note, Progress, Select } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 
 /** One card per pair: both ends side by side in working order, ticked off as they are typed. */
-export function CardView({ job, pairs, tabs }: { job: Schemas["Job"]; pairs: Schemas["Pair"][]; tabs: React.ReactNode }) {
+export function CardView({ job, pairs, tabs }: { job: Schemas["JobView"]; pairs: Schemas["Pair"][]; tabs: React.ReactNode }) {
   const [picked, setPicked] = useState("");
   const pair = pairs.find((item) => item.rover_id === picked) ?? pairs[0];
   if (!pair)
@@ -37,7 +37,7 @@ export function CardView({ job, pairs, tabs }: { job: Schemas["Job"]; pairs: Sch
   );
 }
 
-function OneCard(props: { job: Schemas["Job"]; pair: Schemas["Pair"]; tabs: React.ReactNode; children: React.ReactNode }) {
+function OneCard(props: { job: Schemas["JobView"]; pair: Schemas["Pair"]; tabs: React.ReactNode; children: React.ReactNode }) {
   const { job, pair } = props;
   const query = { base_id: pair.base_id, rover_id: pair.rover_id };
   const card = useCard(job.id, query);
@@ -99,7 +99,7 @@ function OneCard(props: { job: Schemas["Job"]; pair: Schemas["Pair"]; tabs: Reac
   );
 }
 
-function LineView({ line, zone, onTick }: { line: Schemas["CardLine"]; zone: string; onTick: () => void }) {
+function LineView({ line, zone, onTick }: { line: Schemas["CardLineView"]; zone: string; onTick: () => void }) {
   const Icon = line.done ? SquareCheck : Square;
   return (
     <tr className={`border-b border-line ${line.done ? "text-faded" : ""}`}>

@@ -10,7 +10,7 @@ type Wish = Schemas["CasterWish"];
 const TYPED = "";
 
 /** A caster before the work: its mountpoints, nearest first, and whether the picked one is connected and sending. */
-export function CasterPanel({ job }: { job: Schemas["Job"] }) {
+export function CasterPanel({ job }: { job: Schemas["JobView"] }) {
   const gear = useGear();
   const accounts = (gear.data?.items ?? []).filter((item) => item.kind === "caster");
   const [accountId, setAccountId] = useState<string | null>(null);
@@ -161,7 +161,7 @@ function Light({ on, word, detail, icon }: { on: boolean; word: string; detail: 
 }
 
 /** The picked mountpoint goes into a profile of the job: its next version. */
-function TakeInto({ job, caster, mountpoint }: { job: Schemas["Job"]; caster: Wish; mountpoint: string }) {
+function TakeInto({ job, caster, mountpoint }: { job: Schemas["JobView"]; caster: Wish; mountpoint: string }) {
   const profiles = useProfiles(job.id);
   const take = useTakeMountpoint(job.id);
   const chosen = (profiles.data ?? []).filter((profile) => profile.chosen);

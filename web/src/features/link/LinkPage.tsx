@@ -19,7 +19,7 @@ const VIEWS = [
 ] as const;
 
 /** The link: both ends agree, the stream fits, it reaches, and the caster answers. */
-export function LinkPage({ job }: { job: Schemas["Job"]; live: Schemas["Live"] | null; average: Schemas["Average"] | null }) {
+export function LinkPage({ job }: { job: Schemas["JobView"] }) {
   const [view, setView] = useView(VIEWS.map((item) => item.view));
   const link = useLink(job.id, AS_THE_PROFILES_SAY);
   const tabs = <Tabs views={VIEWS} value={view} onChange={setView} />;
@@ -65,7 +65,7 @@ function Pairs({ jobId, data }: { jobId: string; data: Schemas["LinkView"] }) {
   );
 }
 
-function AirView({ job }: { job: Schemas["Job"] }) {
+function AirView({ job }: { job: Schemas["JobView"] }) {
   const [asked, setAsked] = useState({ satellites: "", signals: "2", duty_limit: "" });
   const [chirp, setChirp] = useState<{ spreading_factor: string; bandwidth_khz: string; coding_denominator: string } | null>(null);
   const rate = chirp && {
@@ -147,7 +147,7 @@ function AirView({ job }: { job: Schemas["Job"] }) {
 }
 
 /** The stream as a bar against the rate of the link; every satellite and signal is counted. */
-function AirBar({ air }: { air: Schemas["AirLoad"] }) {
+function AirBar({ air }: { air: Schemas["Load"] }) {
   const percent = Math.round(100 * air.share);
   const full = Math.max(1, air.share);
   return (

@@ -11,7 +11,7 @@ const FIELDS = [
 ] as const;
 
 /** How far each power reaches by rule, for how long, and whom to keep how far away. */
-export function ReachPanel({ job }: { job: Schemas["Job"] }) {
+export function ReachPanel({ job }: { job: Schemas["JobView"] }) {
   const [asked, setAsked] = useState({ distance_km: "", rover_height: "", sensitivity_dbm: "", margin_db: "", base_height: "" });
   const reach = useReach(job.id, useDeferredValue(asked));
   const problem = reach.error instanceof Problem ? reach.error : null;
@@ -60,7 +60,7 @@ export function ReachPanel({ job }: { job: Schemas["Job"] }) {
 
 function placeholder(reach: Schemas["Reach"], name: string): string {
   if (name === "distance_km") return reach.distance_km?.toFixed(2) ?? "";
-  return String(reach.path?.[name] ?? "");
+  return String(reach.path?.[name as keyof NonNullable<typeof reach.path>] ?? "");
 }
 
 function ReachTable({ reach }: { reach: Schemas["Reach"] }) {

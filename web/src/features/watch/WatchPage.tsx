@@ -2,6 +2,7 @@ import { Crosshair } from "lucide-react";
 import { useState } from "react";
 import { Link } from "react-router";
 import { sentenceOf, type Schemas } from "../../api/client";
+import { useLive } from "../../api/live";
 import { useHistory, useWatch } from "../../api/queries";
 import { distance, fixed, length, UNIT_SIGN } from "../../lib/format";
 import { FixStrip } from "../../plots/FixStrip";
@@ -12,14 +13,14 @@ const SPANS = [
   { value: "300", label: "5 minutes" },
   { value: "1200", label: "20 minutes" },
   { value: "7200", label: "2 hours" },
+  { value: "43200", label: "12 hours" },
 ];
 
 /** Watch: what the rover says now, and how it came to say so. */
-export function WatchPage({ job, live }: { job: Schemas["Job"]; live: Schemas["Live"] | null; average: Schemas["Average"] | null }) {
+export function WatchPage({ job }: { job: Schemas["JobView"] }) {
   const watch = useWatch(job.id);
   const [span, setSpan] = useState("300");
   const unit = job.length_unit;
-  const away = distance(live?.distance_m, unit);
 
   if (watch.data && !watch.data.running)
     return (
@@ -36,7 +37,7 @@ export function WatchPage({ job, live }: { job: Schemas["Job"]; live: Schemas["L
     <Page
       title="Watch"
       why="The 95 % values are the receiver's own claim; only a check on a mark proves them."
-      aside={<p className="text-faded">{adviceOf(live)}</p>}
+      aside={<Advice />}
       action={
         <Link
           to={`/job/${job.id}/check`}
@@ -46,6 +47,22 @@ export function WatchPage({ job, live }: { job: Schemas["Job"]; live: Schemas["L
         </Link>
       }
     >
+      <Figures unit={unit} />
+      <HistoryBox jobId={job.id} span={span} onSpan={setSpan} unit={unit} />
+      <Feeds />
+    </Page>
+  );
+}
+
+function Advice() {
+  return <p className="text-faded">{useLive(({ live }) => live?.advice ?? "")}</p>;
+}
+
+/** The rover's own figures now; the two that matter are large. */
+function Figures({ unit }: { unit: Schemas["JobView"]["length_unit"] }) {
+  const live = useLive((state) => state.live);
+  const away = distance(live?.distance_m, unit);
+  return (
       <div className="mb-4 grid grid-cols-[auto_auto_auto_auto_auto_1fr] items-end gap-x-10 rounded border-2 border-line bg-page px-5 py-3">
         <Figure large label="horizontal 95 %" value={length(live?.horizontal_95_m, unit)} sign={UNIT_SIGN[unit]} hint="claimed" />
         <Figure large label="height 95 %" value={length(live?.vertical_95_m, unit)} sign={UNIT_SIGN[unit]} hint="claimed" />
@@ -54,28 +71,26 @@ export function WatchPage({ job, live }: { job: Schemas["Job"]; live: Schemas["L
         <Figure label="PDOP" value={fixed(live?.pdop, 1)} hint={`H ${fixed(live?.hdop, 1)}, V ${fixed(live?.vdop, 1)}`} />
         <Figure label="to base" value={away.value} sign={away.sign} hint={live?.station_id != null ? `station ${live.station_id}` : ""} />
       </div>
-      <HistoryBox jobId={job.id} span={span} onSpan={setSpan} unit={unit} />
-      <div className="mt-4 grid grid-cols-2 gap-4">
-        <FeedCard name="Base stream" feed={live?.base_feed} missing="Not listened to: what is on the air is unchecked.">
-          {live?.observables.map((item) => `${item.constellation} ${item.satellites}`).join(", ")}
-        </FeedCard>
-        <FeedCard name="Rover NMEA" feed={live?.rover_feed} missing="Not listened to." />
-      </div>
-    </Page>
   );
 }
 
-function adviceOf(live: Schemas["Live"] | null): string {
-  if (!live || live.status === "none") return "Waiting for the rover's first position.";
-  if (live.status === "fixed") return "Fixed. Prove it on a known mark before any work.";
-  if (live.status === "float") return "Float: decimetres. Wait under open sky; a minute is usual.";
-  if (live.age_s === null) return "Single: no corrections reach the rover. Look at the link, channel and mountpoint.";
-  return "Corrections have just arrived; float and fixed follow.";
+function Feeds() {
+  const base = useLive(({ live }) => live?.base_feed);
+  const rover = useLive(({ live }) => live?.rover_feed);
+  const observables = useLive(({ live }) => live?.observables.map((item) => `${item.constellation} ${item.satellites}`).join(", "));
+  return (
+    <div className="mt-4 grid grid-cols-2 gap-4">
+      <FeedCard name="Base stream" feed={base} missing="Not listened to: what is on the air is unchecked.">
+        {observables}
+      </FeedCard>
+      <FeedCard name="Rover NMEA" feed={rover} missing="Not listened to." />
+    </div>
+  );
 }
 
 const LABELS = ["solution", "age, to 10 s", "H 95 %", "V 95 %"];
 
-function HistoryBox(props: { jobId: string; span: string; onSpan: (span: string) => void; unit: Schemas["Job"]["length_unit"] }) {
+function HistoryBox(props: { jobId: string; span: string; onSpan: (span: string) => void; unit: Schemas["JobView"]["length_unit"] }) {
   const history = useHistory(props.jobId, Number(props.span));
   const most = `${length(0.1, props.unit, 2)} ${UNIT_SIGN[props.unit]}`;
   return (
@@ -118,12 +133,12 @@ function Key({ colour, height, word }: { colour: string; height: number; word: s
 
 function FeedCard(props: {
   name: string;
-  feed: Schemas["FeedStatus"] | null | undefined;
+  feed: Schemas["FeedView"] | null | undefined;
   missing: string;
   children?: React.ReactNode;
 }) {
   const { feed } = props;
-  const bad = feed && feed.state !== "receiving" && feed.state !== "connecting";
+  const bad = feed?.trouble;
   return (
     <Note tone={bad ? "flag" : feed ? "checked" : "plain"}>
       <p className="font-bold">
