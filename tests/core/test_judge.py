@@ -7,7 +7,7 @@ import pytest
 
 from openstake.core.control import Difference, Expected, in_words
 from openstake.core.evidence import Epoch, ObservableSet, StationReference
-from openstake.core.judge.check import CheckEvidence, OtherCheck, HeightAsTyped, judge_check
+from openstake.core.judge.check import CheckEvidence, HeightAsTyped, OtherCheck, judge_check
 from openstake.core.judge.finding import RULES, Severity, finding
 from openstake.core.judge.rover import judge_rover
 from openstake.core.judge.stream import judge_stream
@@ -129,7 +129,7 @@ def test_differences_are_said_in_words():
 
 def test_every_rule_is_in_the_list_and_every_listed_rule_is_used():
     """docs/rules.md names every code once; no code is listed that nothing says."""
-    text = (ROOT / "docs" / "rules.md").read_text()
+    text = (ROOT / "docs" / "rules.md").read_text().partition("## Advice")[0]
     listed = re.findall(r"^\| `([a-z0-9-]+)` \|", text, re.MULTILINE)
     folders = (ROOT / "src/openstake/core/judge", ROOT / "src/openstake/core/link")
     sources = "".join(

@@ -292,7 +292,7 @@ def test_the_closing_height_is_held_against_the_opening_one_before_the_end_and_a
         "feature": "bottom",
         "reason": "misread",
     }
-    view = crew.post(f"/jobs/{job}/base/height", mend)
+    crew.post(f"/jobs/{job}/base/height", mend)
     assert codes(earlier(crew, job)[0]["heights"]["closing_findings"]) == ["closing-height-agrees"]
     assert earlier(crew, job)[0]["heights"]["opening"]["arp_height_m"] == TAPE_M, "the opening height stays"
 
@@ -431,7 +431,7 @@ def test_a_static_log_gives_rinex_and_its_solution_moves_every_point_where_it_be
     crew.wait_fixed(job)
     check = crew.check(job, "CS2")
     wait_for(lambda: practice.base is not None and crew.get(f"/jobs/{job}/base")["occupation"]["logs"], 5)
-    view = crew.post(f"/jobs/{job}/base/end")
+    crew.post(f"/jobs/{job}/base/end")
 
     # RINEX, read by georinex, against the stream as pyrtcm decodes it.
     ran = earlier(crew, job)[0]
@@ -472,7 +472,7 @@ def test_a_static_log_gives_rinex_and_its_solution_moves_every_point_where_it_be
     assert seen["finding"]["code"] == "solution-plausible"
     (moved,) = seen["points"]
     assert (moved["name"], moved["moves_up_m"]) == ("CS2", pytest.approx(seen["up_m"], abs=0.002))
-    view = crew.post(f"/jobs/{job}/base/solution", wish)
+    crew.post(f"/jobs/{job}/base/solution", wish)
     assert earlier(crew, job)[0]["locked"]
     after = crew.get(f"/jobs/{job}/checks")["checks"][0]
     assert check["horizontal_m"] > 0.2 and after["horizontal_m"] < 0.030 and abs(after["up_m"]) < 0.040

@@ -6,9 +6,9 @@ import base64
 import binascii
 from collections.abc import Callable
 from dataclasses import MISSING, dataclass, fields, is_dataclass
-from functools import cache
+from functools import cache, wraps
 from inspect import getdoc
-from typing import Any, Literal, get_type_hints
+from typing import Any, Literal, cast, get_type_hints
 
 from flask import Blueprint, Response
 from pydantic import BaseModel, RootModel, TypeAdapter, create_model
@@ -76,15 +76,16 @@ def published(shape: type, answer: bool = False) -> type[BaseModel]:
 
 
 @cache
-def _asked(shape: type) -> type[BaseModel]:
+def _asked(shape: Any) -> type[BaseModel]:
     """Return the model of a query: each field of the dataclass is a parameter of its own."""
     if issubclass(shape, BaseModel):
-        return shape
+        return cast(type[BaseModel], shape)
     hints = get_type_hints(shape, include_extras=True)
     parts: dict[str, Any] = {
         item.name: (hints[item.name], ... if item.default is MISSING else item.default) for item in fields(shape)
     }
-    return create_model(shape.__name__, __doc__=shape.__doc__, **parts)
+    model: type[BaseModel] = create_model(shape.__name__, __doc__=shape.__doc__, **parts)
+    return model
 
 
 @cache
@@ -143,16 +144,23 @@ class Api:
 
             adapter.__name__, adapter.__doc__ = handler.__name__, getdoc(handler)
             adapter.__annotations__ = inputs
-            # What a stream sends is documented, not validated: it never ends.
-            documented = self._spec.validate(
-                resp=answers(shown) if shown else None, tags=[tag], skip_validation=said is not None
-            )
-            self._blueprint.add_url_rule(
-                path, view_func=documented(adapter), methods=[method], endpoint=handler.__name__
-            )
+            documented = self._spec.validate(resp=answers(shown) if shown else None, tags=[tag])(adapter)
+            # A stream never ends: it is documented, and served past the validation that would read it whole.
+            view = _undocumented(handler, documented) if said else documented
+            self._blueprint.add_url_rule(path, view_func=view, methods=[method], endpoint=handler.__name__)
             return handler
 
         return decorate
+
+
+def _undocumented(handler: Handler, documented: Handler) -> Handler:
+    """Return a view that runs the handler itself and is described by another."""
+
+    @wraps(documented)
+    def view(**given: Any) -> Any:
+        return handler(**given)
+
+    return view
 
 
 def _as_declared(shape: type, model: BaseModel) -> Any:

@@ -21,6 +21,7 @@ from typing import Literal
 from openstake.core.budget import Sigmas
 from openstake.core.evidence import Status
 from openstake.core.judge.finding import Finding, ranked, stops_of
+from openstake.core.limits import OLD_AGE_S
 
 StepName = Literal["job", "kit", "sky", "link", "base", "watch", "check", "fit", "book"]
 LINKS = ("sky", "base mark", "base antenna", "broadcast", "link", "rover", "pole", "control", "local grid")

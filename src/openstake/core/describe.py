@@ -115,38 +115,60 @@ def _left_empty(item: Field[Any], at: str) -> Any:
 
 
 def _value(cls: type, item: Field[Any], value: Any, unit: str | None, at: str) -> Any:
-    kind, label = item.metadata["kind"], item.metadata["label"]
+    kind = item.metadata["kind"]
     if kind in ("group", "table"):
-        inner = _inner(cls, item)
-        rows = value if kind == "table" else [value]
-        if inner is None or not isinstance(rows, (list, tuple)) or not all(isinstance(row, Mapping) for row in rows):
-            raise InputError(f"{label} is not a {kind} of fields.", field=at)
-        if kind == "group":
-            return typed(inner, value, unit, f"{at}.")
-        return tuple(typed(inner, row, unit, f"{at}.{n}.") for n, row in enumerate(rows))
+        return _fields_value(cls, item, value, unit, at)
     if kind == "list":
-        parts = value.replace(";", ",").split(",") if isinstance(value, str) and unit is not None else value
-        if not isinstance(parts, (list, tuple)) or not all(isinstance(part, str) for part in parts):
-            raise InputError(f"{label} is not a list of words.", field=at)
-        return tuple(_choice(part.strip(), item, at) for part in parts if part.strip())
+        return _list_value(item, value, unit, at)
     if kind == "flag":
-        if not isinstance(value, bool):
-            raise InputError(f"{label} is yes or no.", field=at)
-        return value
+        return _flag_value(item, value, at)
     if kind in ("latitude", "longitude") and isinstance(value, str) and unit is not None:
-        try:
-            return degrees_from_text(value, kind)
-        except InputError as error:
-            error.field = at
-            raise
+        return _angle_value(value, kind, at)
     if kind in ("number", "count", "length", "latitude", "longitude"):
         return _number(value, item, unit, at)
+    return _text_value(item, value, at)
+
+
+def _fields_value(cls: type, item: Field[Any], value: Any, unit: str | None, at: str) -> Any:
+    kind, label = item.metadata["kind"], item.metadata["label"]
+    inner = _inner(cls, item)
+    rows = value if kind == "table" else [value]
+    if inner is None or not isinstance(rows, (list, tuple)) or not all(isinstance(row, Mapping) for row in rows):
+        raise InputError(f"{label} is not a {kind} of fields.", field=at)
+    if kind == "group":
+        return typed(inner, value, unit, f"{at}.")
+    return tuple(typed(inner, row, unit, f"{at}.{n}.") for n, row in enumerate(rows))
+
+
+def _list_value(item: Field[Any], value: Any, unit: str | None, at: str) -> tuple[str, ...]:
+    parts = value.replace(";", ",").split(",") if isinstance(value, str) and unit is not None else value
+    if not isinstance(parts, (list, tuple)) or not all(isinstance(part, str) for part in parts):
+        raise InputError(f"{item.metadata['label']} is not a list of words.", field=at)
+    return tuple(_choice(part.strip(), item, at) for part in parts if part.strip())
+
+
+def _flag_value(item: Field[Any], value: Any, at: str) -> bool:
+    if not isinstance(value, bool):
+        raise InputError(f"{item.metadata['label']} is yes or no.", field=at)
+    return value
+
+
+def _angle_value(text: str, axis: str, at: str) -> float:
+    try:
+        return degrees_from_text(text, axis)
+    except InputError as error:
+        error.field = at
+        raise
+
+
+def _text_value(item: Field[Any], value: Any, at: str) -> str:
+    label = item.metadata["label"]
     if not isinstance(value, str):
         raise InputError(f"{label} is not a text.", field=at)
     text = value.strip()
     if len(text) > 2000:
         raise InputError(f"{label} is longer than 2000 letters.", field=at)
-    return _choice(text, item, at) if kind == "choice" else text
+    return _choice(text, item, at) if item.metadata["kind"] == "choice" else text
 
 
 def _choice(text: str, item: Field[Any], at: str) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from openstake.core.errors import FileError
@@ -45,34 +46,41 @@ def read_antex(content: bytes) -> AntexReading:
     if end is None:
         raise FileError("The ANTEX file's header does not end: it did not arrive whole.")
     kind = next((line[:1] for line in lines[:end] if _label(line) == "PCV TYPE / REFANT"), "A")
-    antennas, refused, satellites = [], [], 0
+    antennas: list[Calibration] = []
+    refused: list[str] = []
+    satellites = 0
+    for number, block in _blocks(lines, end + 1, refused):
+        head = next((line for line in block if _label(line) == "TYPE / SERIAL NO"), "")
+        if re.fullmatch(r"[GRECJIS]\d\d", head[20:40].strip()):
+            satellites += 1
+            continue
+        try:
+            antennas.append(_antenna(block, kind == "A"))
+        except FileError as error:
+            refused.append(f"Antenna on line {number}: {error.sentence}")
+        if len(antennas) > MOST_ANTENNAS:
+            raise FileError(
+                f"The file holds more than {MOST_ANTENNAS} receiver antennas. Cut it down to those you use."
+            )
+    if not antennas and not refused:
+        raise FileError(f"The file holds no receiver antenna ({satellites} antennas of satellites were passed over).")
+    return AntexReading(antennas, satellites, refused)
+
+
+def _blocks(lines: list[str], first: int, refused: list[str]) -> Iterator[tuple[int, list[str]]]:
+    """Yield the lines of each antenna with the number of its first; those that do not end are put with the refused."""
     begun: int | None = None
-    for at in range(end + 1, len(lines)):
+    for at in range(first, len(lines)):
         label = _label(lines[at])
         if label == "START OF ANTENNA":
             if begun is not None:
                 refused.append(f"The antenna begun on line {begun + 1} does not end.")
             begun = at
         elif label == "END OF ANTENNA" and begun is not None:
-            block = lines[begun + 1 : at]
-            head = next((line for line in block if _label(line) == "TYPE / SERIAL NO"), "")
-            if re.fullmatch(r"[GRECJIS]\d\d", head[20:40].strip()):
-                satellites += 1
-            else:
-                try:
-                    antennas.append(_antenna(block, kind == "A"))
-                except FileError as error:
-                    refused.append(f"Antenna on line {begun + 1}: {error.sentence}")
+            yield begun + 1, lines[begun + 1 : at]
             begun = None
-        if len(antennas) > MOST_ANTENNAS:
-            raise FileError(
-                f"The file holds more than {MOST_ANTENNAS} receiver antennas. Cut it down to those you use."
-            )
     if begun is not None:
         refused.append(f"The antenna begun on line {begun + 1} does not end: the file did not arrive whole.")
-    if not antennas and not refused:
-        raise FileError(f"The file holds no receiver antenna ({satellites} antennas of satellites were passed over).")
-    return AntexReading(antennas, satellites, refused)
 
 
 def _label(line: str) -> str:

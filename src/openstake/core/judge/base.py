@@ -179,34 +179,55 @@ _FOOT_M = METRES_PER_UNIT["ft"]
 def _cause(difference: OnAir, base: MeantBase, sent_m: NDArray[np.float64]) -> str:
     """Return the likely cause of a difference: the most particular that fits."""
     up, flat_m = difference.up_m, float(np.hypot(difference.east_m, difference.north_m))
-    height = base.arp_height_m
-    above = base.phase_centre_up_m
-    if flat_m <= ON_AIR_AGREES_M:
-        if abs(up + height) <= OFFSET_FITS_M:
-            return "The mark's height was sent as the ARP: the antenna height was left out at the receiver."
-        if abs(up - height) <= OFFSET_FITS_M:
-            return "The antenna height was added twice: the ARP was typed as the mark's coordinate."
-        if above is not None and abs(up - above) <= ON_AIR_AGREES_M * 2:
-            return (
-                f"The phase centre was sent in place of the ARP: it lies {text_from_metres(above, base.unit)} above it."
-            )
-    for mark in base.other_marks:
-        if (above_mark := _above(mark, sent_m)) is not None:
-            usual = min(abs(above_mark), abs(above_mark - height)) <= MARK_FITS_M
-            stands = "" if usual else f", with an ARP {text_from_metres(above_mark, base.unit)} above it"
-            return f"The coordinate of {mark.name} is in the receiver{stands}."
-    slip = _slip(base, sent_m)
-    if slip is not None:
-        return f"What was typed into the receiver fits if {slip.words}."
-    if flat_m <= ON_AIR_AGREES_M:
-        sent = f"{text_from_metres(height + up, base.unit)} would fit what it sends"
-        for words, factor in (("feet were taken as metres", 1.0 / _FOOT_M), ("metres were taken as feet", _FOOT_M)):
-            if abs(height + up - height * factor) <= OFFSET_FITS_M:
-                return f"The antenna height's {words}: {sent}."
-        return f"Another antenna height is in the receiver: {sent}."
+    over_the_mark = flat_m <= ON_AIR_AGREES_M
+    found = (
+        (_height_cause(up, base) if over_the_mark else None)
+        or _mark_cause(base, sent_m)
+        or _slip_cause(base, sent_m)
+        or (_unit_cause(up, base) if over_the_mark else None)
+    )
+    if found is not None:
+        return found
     if flat_m < AUTONOMOUS_WITHIN_M:
         return "The receiver broadcasts another coordinate: an autonomous one, or one it remembers from before."
     return "The receiver broadcasts the coordinate of another mark, or one in another frame or unit."
+
+
+def _height_cause(up_m: float, base: MeantBase) -> str | None:
+    """Return why only the height is off: left out, added twice, or counted to the phase centre."""
+    height, above = base.arp_height_m, base.phase_centre_up_m
+    if abs(up_m + height) <= OFFSET_FITS_M:
+        return "The mark's height was sent as the ARP: the antenna height was left out at the receiver."
+    if abs(up_m - height) <= OFFSET_FITS_M:
+        return "The antenna height was added twice: the ARP was typed as the mark's coordinate."
+    if above is not None and abs(up_m - above) <= ON_AIR_AGREES_M * 2:
+        return f"The phase centre was sent in place of the ARP: it lies {text_from_metres(above, base.unit)} above it."
+    return None
+
+
+def _mark_cause(base: MeantBase, sent_m: NDArray[np.float64]) -> str | None:
+    """Return which other mark's coordinate is sent."""
+    for mark in base.other_marks:
+        if (above_mark := _above(mark, sent_m)) is not None:
+            usual = min(abs(above_mark), abs(above_mark - base.arp_height_m)) <= MARK_FITS_M
+            stands = "" if usual else f", with an ARP {text_from_metres(above_mark, base.unit)} above it"
+            return f"The coordinate of {mark.name} is in the receiver{stands}."
+    return None
+
+
+def _slip_cause(base: MeantBase, sent_m: NDArray[np.float64]) -> str | None:
+    slip = _slip(base, sent_m)
+    return None if slip is None else f"What was typed into the receiver fits if {slip.words}."
+
+
+def _unit_cause(up_m: float, base: MeantBase) -> str:
+    """Return which other antenna height is sent, in another unit where that fits."""
+    height = base.arp_height_m
+    sent = f"{text_from_metres(height + up_m, base.unit)} would fit what it sends"
+    for words, factor in (("feet were taken as metres", 1.0 / _FOOT_M), ("metres were taken as feet", _FOOT_M)):
+        if abs(height + up_m - height * factor) <= OFFSET_FITS_M:
+            return f"The antenna height's {words}: {sent}."
+    return f"Another antenna height is in the receiver: {sent}."
 
 
 def _above(mark: OtherMark, sent_m: NDArray[np.float64]) -> float | None:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from openstake.core.errors import InputError
@@ -138,33 +138,38 @@ def remedies(stream: Stream, rate_bps: float, duty_limit: float | None = None) -
     """
     if air_load(stream, rate_bps, duty_limit).fits:
         return []
-    steps: list[tuple[str, Stream]] = []
-    now = stream
-    if now.form in ("msm5", "msm6", "msm7"):
-        now = replace(now, form="msm4")
-        steps.append((f"send MSM4 in place of {stream.form.upper()}: the same accuracy on short lines", now))
-    if now.signals > 2:
-        now = replace(now, signals=2)
-        steps.append(("send two signals of each satellite", now))
-    others = tuple(letter for letter, count in now.satellites.items() if letter != "G" and count)
-    if now.satellites.get("G") and others:
-        now = replace(now, slow=others)
-        steps.append(("send all but GPS every second epoch", now))
-    for interval_s in (2.0, 5.0):
-        if now.interval_s < interval_s:
-            now = replace(now, interval_s=interval_s)
-            steps.append((f"send every {interval_s:g} s: the age of corrections grows with it", now))
-    for letter in ("S", "I", "J", "C", "R", "E"):
-        if now.satellites.get(letter) and sum(1 for count in now.satellites.values() if count) > 1:
-            now = replace(now, satellites={key: count for key, count in now.satellites.items() if key != letter})
-            steps.append((f"leave out {CONSTELLATIONS[letter]}: the rover then loses it too", now))
     found = []
-    for words, changed in steps:
+    for words, changed in _smaller(stream):
         load = air_load(changed, rate_bps, duty_limit)
         found.append(Remedy(words, changed, load))
         if load.fits:
             break
     return found
+
+
+def _smaller(now: Stream) -> Iterator[tuple[str, Stream]]:
+    """Yield a stream made smaller step by step, the least loss first, with what was changed in words."""
+    if now.form in ("msm5", "msm6", "msm7"):
+        words = f"send MSM4 in place of {now.form.upper()}: the same accuracy on short lines"
+        yield words, (now := replace(now, form="msm4"))
+    if now.signals > 2:
+        yield "send two signals of each satellite", (now := replace(now, signals=2))
+    others = tuple(letter for letter, count in now.satellites.items() if letter != "G" and count)
+    if now.satellites.get("G") and others:
+        yield "send all but GPS every second epoch", (now := replace(now, slow=others))
+    for interval_s in (2.0, 5.0):
+        if now.interval_s < interval_s:
+            words = f"send every {interval_s:g} s: the age of corrections grows with it"
+            yield words, (now := replace(now, interval_s=interval_s))
+    yield from _without_constellations(now)
+
+
+def _without_constellations(now: Stream) -> Iterator[tuple[str, Stream]]:
+    for letter in ("S", "I", "J", "C", "R", "E"):
+        if now.satellites.get(letter) and sum(1 for count in now.satellites.values() if count) > 1:
+            left = {key: count for key, count in now.satellites.items() if key != letter}
+            words = f"leave out {CONSTELLATIONS[letter]}: the rover then loses it too"
+            yield words, (now := replace(now, satellites=left))
 
 
 def satellites_from_text(text: str) -> dict[str, int]:

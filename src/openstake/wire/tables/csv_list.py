@@ -206,14 +206,54 @@ def _line(
     number: int, cells: tuple[str, ...], columns: list[_Column], unit: str | None, default_unit: str,
     height_kind: HeightKind | None,
 ) -> Line:  # fmt: skip
-    def refused(sentence: str) -> Line:
-        return Line(number, cells, None, sentence)
+    try:
+        return Line(number, cells, _mark(cells, columns, unit, default_unit, height_kind), "")
+    except (_RefusedError, AngleError) as error:
+        return Line(number, cells, None, str(error))
 
-    if len(cells) < len(columns):
-        return refused(f"The line has {len(cells)} cells, not {len(columns)}.")
-    if len(cells) > len(columns) and any(cells[len(columns) :]):
-        return refused(f"The line has {len(cells)} cells, not {len(columns)}: is a comma inside a number?")
+
+class _RefusedError(Exception):
+    """Why a line makes no mark: a sentence."""
+
+
+def _mark(
+    cells: tuple[str, ...], columns: list[_Column], unit: str | None, default_unit: str, height_kind: HeightKind | None
+) -> GivenMark:  # fmt: skip
+    _check_cells(cells, columns)
     values = {column.role: cell for column, cell in zip(columns, cells, strict=False) if column.role != "ignored"}
+    lengths = _lengths(values, columns, unit, default_unit)
+    angles = {axis: degrees_from_text(values[axis], axis) for axis in ("latitude", "longitude") if values.get(axis)}
+    grid = _is_grid(lengths, angles)
+    check_only = values.get("check_only", "").lower()
+    if check_only not in _YES | _NO:
+        raise _RefusedError(f"'{values['check_only'][:30]}' is neither yes nor no for a check point.")
+    given = [role for role in ("ellipsoidal_height", "elevation", "height") if role in lengths]
+    if len(given) > 1:
+        raise _RefusedError("The line has two heights. Leave one of the columns out.")
+    kinds: dict[str, HeightKind | None] = {"ellipsoidal_height": "ellipsoidal", "elevation": "elevation"}
+    mark = GivenMark(
+        values.get("name", ""), lengths.get("east"), lengths.get("north"),
+        None if grid else angles.get("latitude"), None if grid else angles.get("longitude"),
+        lengths[given[0]] if given else None, kinds.get(given[0], height_kind) if given else None,
+        lengths.get("sigma_horizontal"), lengths.get("sigma_vertical"), values.get("order", ""), values.get("source", ""),
+        values.get("note", ""), check_only in _YES,
+    )  # fmt: skip
+    if refusal := refusal_of(mark):
+        raise _RefusedError(refusal)
+    return mark
+
+
+def _check_cells(cells: tuple[str, ...], columns: list[_Column]) -> None:
+    if len(cells) < len(columns):
+        raise _RefusedError(f"The line has {len(cells)} cells, not {len(columns)}.")
+    if len(cells) > len(columns) and any(cells[len(columns) :]):
+        raise _RefusedError(f"The line has {len(cells)} cells, not {len(columns)}: is a comma inside a number?")
+
+
+def _lengths(
+    values: dict[str, str], columns: list[_Column], unit: str | None, default_unit: str
+) -> dict[str, float]:  # fmt: skip
+    """Return the lengths of a line in metres, by role; those that are empty are left out."""
     lengths: dict[str, float] = {}
     for column in columns:
         text = values.get(column.role, "")
@@ -221,33 +261,19 @@ def _line(
             continue
         found = number_text(text)
         if found is None:
-            return refused(f"'{text[:30]}' is not a number of {column.role.replace('_', ' ')}.")
+            raise _RefusedError(f"'{text[:30]}' is not a number of {column.role.replace('_', ' ')}.")
         lengths[column.role] = metres(found, _unit_for(column, unit, default_unit))
-    try:
-        angles = {axis: degrees_from_text(values[axis], axis) for axis in ("latitude", "longitude") if values.get(axis)}
-    except AngleError as error:
-        return refused(error.sentence)
+    return lengths
+
+
+def _is_grid(lengths: dict[str, float], angles: dict[str, float]) -> bool:
+    """Tell whether a line gives grid coordinates; a sentence where it gives only one of two."""
     grid = "east" in lengths and "north" in lengths
     if not grid and ("east" in lengths) != ("north" in lengths):
-        return refused(f"The {'north' if 'east' in lengths else 'east'} is empty.")
+        raise _RefusedError(f"The {'north' if 'east' in lengths else 'east'} is empty.")
     if not grid and len(angles) == 1:
-        return refused(f"The {'longitude' if 'latitude' in angles else 'latitude'} is empty.")
-    if values.get("check_only", "").lower() not in _YES | _NO:
-        return refused(f"'{values['check_only'][:30]}' is neither yes nor no for a check point.")
-    given = [role for role in ("ellipsoidal_height", "elevation", "height") if role in lengths]
-    if len(given) > 1:
-        return refused("The line has two heights. Leave one of the columns out.")
-    kinds: dict[str, HeightKind | None] = {"ellipsoidal_height": "ellipsoidal", "elevation": "elevation"}
-    mark = GivenMark(
-        values.get("name", ""), lengths.get("east"), lengths.get("north"),
-        None if grid else angles.get("latitude"), None if grid else angles.get("longitude"),
-        lengths[given[0]] if given else None, kinds.get(given[0], height_kind) if given else None,
-        lengths.get("sigma_horizontal"), lengths.get("sigma_vertical"), values.get("order", ""), values.get("source", ""),
-        values.get("note", ""), values.get("check_only", "").lower() in _YES,
-    )  # fmt: skip
-    if refusal := refusal_of(mark):
-        return refused(refusal)
-    return Line(number, cells, mark, "")
+        raise _RefusedError(f"The {'longitude' if 'latitude' in angles else 'latitude'} is empty.")
+    return grid
 
 
 def _unit_for(column: _Column, unit: str | None, default_unit: str) -> str:

@@ -123,39 +123,45 @@ def write_landxml(marks: Sequence[PlacedMark], unit: str, system_name: str, syst
     place = {"name": system_name} | ({"epsgCode": code[1]} if code else {"desc": system})
     ElementTree.SubElement(root, "CoordinateSystem", place)
     group = ElementTree.SubElement(root, "CgPoints")
-
-    def length(value: float) -> str:
-        return shortest_number(value, unit)
-
     for placed in marks:
-        mark = placed.given
-        attributes = {"name": mark.name}
-        if mark.note:
-            attributes["desc"] = _allowed(mark.note)
-        if mark.height_kind == "ellipsoidal" and mark.height_m is not None:
-            attributes["ellipsoidHeight"] = length(mark.height_m)
-        if mark.latitude_deg is not None and mark.longitude_deg is not None:
-            attributes |= {"latitude": plain_number(mark.latitude_deg), "longitude": plain_number(mark.longitude_deg)}
-        if mark.sigma_horizontal_m is not None:
-            sigma = length(mark.sigma_horizontal_m)
-            attributes |= {"northingStdError": sigma, "eastingStdError": sigma}
-        if mark.sigma_vertical_m is not None:
-            attributes["elevationStdError"] = length(mark.sigma_vertical_m)
-        point = ElementTree.SubElement(group, "CgPoint", attributes)
-        point.text = f"{length(placed.north_m)} {length(placed.east_m)}"
-        if mark.height_kind == "elevation" and mark.height_m is not None:
-            point.text += f" {length(mark.height_m)}"
-        more = {
-            "order": mark.order, "source": mark.source, "check only": "yes" if mark.check_only else "",
-            "given": "geodetic" if mark.is_geodetic else "",
-        }  # fmt: skip
-        if any(more.values()):
-            feature = ElementTree.SubElement(point, "Feature", {"code": _FEATURE})
-            for label, value in more.items():
-                if value:
-                    ElementTree.SubElement(feature, "Property", {"label": label, "value": _allowed(value)})
+        _write_point(group, placed, unit)
     ElementTree.indent(root)
     return bytes(ElementTree.tostring(root, encoding="utf-8", xml_declaration=True))
+
+
+def _write_point(group: ElementTree.Element, placed: PlacedMark, unit: str) -> None:
+    mark = placed.given
+    point = ElementTree.SubElement(group, "CgPoint", _attributes(mark, unit))
+    lengths = [placed.north_m, placed.east_m]
+    if mark.height_kind == "elevation" and mark.height_m is not None:
+        lengths.append(mark.height_m)
+    point.text = " ".join(shortest_number(value, unit) for value in lengths)
+    more = {
+        "order": mark.order, "source": mark.source, "check only": "yes" if mark.check_only else "",
+        "given": "geodetic" if mark.is_geodetic else "",
+    }  # fmt: skip
+    said = {label: _allowed(value) for label, value in more.items() if value}
+    if said:
+        feature = ElementTree.SubElement(point, "Feature", {"code": _FEATURE})
+        for label, value in said.items():
+            ElementTree.SubElement(feature, "Property", {"label": label, "value": value})
+
+
+def _attributes(mark: GivenMark, unit: str) -> dict[str, str]:
+    """Return what stands at a point beside its coordinates, in the unit of the file."""
+    attributes = {"name": mark.name}
+    if mark.note:
+        attributes["desc"] = _allowed(mark.note)
+    if mark.height_kind == "ellipsoidal" and mark.height_m is not None:
+        attributes["ellipsoidHeight"] = shortest_number(mark.height_m, unit)
+    if mark.latitude_deg is not None and mark.longitude_deg is not None:
+        attributes |= {"latitude": plain_number(mark.latitude_deg), "longitude": plain_number(mark.longitude_deg)}
+    if mark.sigma_horizontal_m is not None:
+        sigma = shortest_number(mark.sigma_horizontal_m, unit)
+        attributes |= {"northingStdError": sigma, "eastingStdError": sigma}
+    if mark.sigma_vertical_m is not None:
+        attributes["elevationStdError"] = shortest_number(mark.sigma_vertical_m, unit)
+    return attributes
 
 
 def _allowed(text: str) -> str:
