@@ -1,6 +1,7 @@
 """A program on a data folder of its own, with its stand-ins, and the way to talk to it."""
 
 import base64
+import shutil
 import time
 
 import pytest
@@ -95,8 +96,47 @@ def as_file(text, name="control.csv", **more):
     return {"name": name, "content_base64": base64.b64encode(content).decode()} | more
 
 
+@pytest.fixture(scope="session")
+def demo_folder(tmp_path_factory):
+    """The demo's data folder, migrated and filled once: a program that is built on a copy of it starts at once."""
+    folder = tmp_path_factory.mktemp("demo") / "data"
+    build(folder, practice=True, demo=True, web_dir=None).close()
+    return folder
+
+
+def built(demo_folder, folder, practice):
+    """Build the program on a copy of the demo; its stand-ins run four times as fast as the host."""
+    shutil.copytree(demo_folder, folder)
+    return build(folder, practice=practice, demo=True, web_dir=None, practice_speed=4.0)
+
+
+# Fixtures that build the application say so: `own` is one for each test, `shared` one for a module, whose tests make the
+# jobs that they need; a `program` has stand-ins, an `office` has none.
+
+
 @pytest.fixture
-def crew(tmp_path):
-    program = build(tmp_path / "data", practice=True, demo=True, web_dir=None, practice_speed=4.0)
+def own_program(demo_folder, tmp_path):
+    program = built(demo_folder, tmp_path / "data", practice=True)
+    yield Crew(program)
+    program.close()
+
+
+@pytest.fixture(scope="module")
+def shared_program(demo_folder, tmp_path_factory):
+    program = built(demo_folder, tmp_path_factory.mktemp("shared") / "data", practice=True)
+    yield Crew(program)
+    program.close()
+
+
+@pytest.fixture
+def own_office(demo_folder, tmp_path):
+    program = built(demo_folder, tmp_path / "data", practice=False)
+    yield Crew(program)
+    program.close()
+
+
+@pytest.fixture(scope="module")
+def shared_office(demo_folder, tmp_path_factory):
+    program = built(demo_folder, tmp_path_factory.mktemp("office") / "data", practice=False)
     yield Crew(program)
     program.close()

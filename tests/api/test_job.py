@@ -7,21 +7,13 @@ import ezdxf
 import numpy as np
 import pytest
 
-from openstake.app import build
-from tests.conftest import Crew, as_file
+from tests.conftest import as_file
 
 ITM = {"kind": "code", "code": 2157}
 SURVEY_FOOT = 1200 / 3937
 # ITM metres; the second list in the US survey feet of the Vermont grid.
 LIST = "name,east,north,elevation,note\nA,703412.361,629805.118,6.5,nail\nB,703478.902,629861.447,6.1,pin\nC,703655.274,629990.63,4.9,\n"
 VERMONT = "name,east_sft,north_sft\nA,1592310.75,612480.22\nB,1592498.13,612655.9\nC,1592101.88,612219.47\n"
-
-
-@pytest.fixture(scope="module")
-def office(tmp_path_factory):
-    program = build(tmp_path_factory.mktemp("office"), practice=True, demo=True, web_dir=None)
-    yield Crew(program)
-    program.close()
 
 
 def make(office, name, system=ITM, unit="m", text=None, **more):
@@ -50,14 +42,14 @@ def given(office, job):
     }
 
 
-def test_a_job_in_feet_on_an_assumed_system_takes_marks_and_lies_nowhere_until_it_is_placed(office):
-    job = make(office, "Corner lot", {"kind": "local"}, "ft", "name,east,north\nP1,5000,5000\nP2,5000,5100\n")
+def test_a_job_in_feet_on_an_assumed_system_takes_marks_and_lies_nowhere_until_it_is_placed(shared_program):
+    job = make(shared_program, "Corner lot", {"kind": "local"}, "ft", "name,east,north\nP1,5000,5000\nP2,5000,5100\n")
 
-    assert marks(office, job)["P2"]["north_m"] == pytest.approx(5100 * 0.3048)
-    assert marks(office, job)["P2"]["latitude_deg"] is None
-    assert codes(office.get(f"/jobs/{job}/system")["findings"]) == ["system-lies-nowhere"]
+    assert marks(shared_program, job)["P2"]["north_m"] == pytest.approx(5100 * 0.3048)
+    assert marks(shared_program, job)["P2"]["latitude_deg"] is None
+    assert codes(shared_program.get(f"/jobs/{job}/system")["findings"]) == ["system-lies-nowhere"]
     geodetic = as_file("name,latitude,longitude\nG,44.0,-72.6\n")
-    preview = office.post(f"/jobs/{job}/control/preview", geodetic)
+    preview = shared_program.post(f"/jobs/{job}/control/preview", geodetic)
     assert preview["accepted"] == 0 and "nowhere on Earth yet" in preview["rows"][0]["refusal"]
 
     anchor = {
@@ -67,22 +59,24 @@ def test_a_job_in_feet_on_an_assumed_system_takes_marks_and_lies_nowhere_until_i
         "east_m": "5000",
         "north_m": "5000",
     }
-    change(office, job, system={"kind": "local", "anchor": anchor})
+    change(shared_program, job, system={"kind": "local", "anchor": anchor})
 
-    placed = marks(office, job)["P2"]
+    placed = marks(shared_program, job)["P2"]
     # By hand: 100 ft = 30.48 m north on a ground 304.8 m up is 30.48 / 1.0000478 / 111.11 km = 0.00027432 degrees.
     assert placed["latitude_deg"] == pytest.approx(44.0 + 0.00027432, abs=2e-8)
     assert placed["longitude_deg"] == pytest.approx(-72.6, abs=1e-9)
-    between = office.get(f"/jobs/{job}/between?from_id={marks(office, job)['P1']['id']}&to_id={placed['id']}")
+    between = shared_program.get(
+        f"/jobs/{job}/between?from_id={marks(shared_program, job)['P1']['id']}&to_id={placed['id']}"
+    )
     assert (between["distance_m"], between["bearing_deg"]) == pytest.approx((30.48, 0.0), abs=1e-9)
 
 
-def test_settings_are_added_and_the_ones_before_stay_in_the_book(office):
-    job = make(office, "Settings", text=LIST)
-    before = office.get(f"/jobs/{job}")
+def test_settings_are_added_and_the_ones_before_stay_in_the_book(shared_program):
+    job = make(shared_program, "Settings", text=LIST)
+    before = shared_program.get(f"/jobs/{job}")
 
     after = change(
-        office,
+        shared_program,
         job,
         name="Settings, renamed",
         client="Board",
@@ -92,12 +86,16 @@ def test_settings_are_added_and_the_ones_before_stay_in_the_book(office):
     )
 
     assert (after["name"], after["client"], after["time_zone"]) == ("Settings, renamed", "Board", "Europe/Dublin")
-    office.post(f"/jobs/{job}/settings", {"replaces_id": before["settings_id"], "changes": {"client": "x"}}, 409)
-    assert "name, client, time zone, frame, epoch" in office.get(f"/jobs/{job}/book")["lines"][0]["sentence"]
-    assert [found["name"] for found in office.get("/jobs?text=board%20renamed")["jobs"]] == ["Settings, renamed"]
-    change(office, job, archived=True)
-    assert "Settings, renamed" not in [found["name"] for found in office.get("/jobs")["jobs"]]
-    assert "Settings, renamed" in [found["name"] for found in office.get("/jobs?archived=true")["jobs"]]
+    shared_program.post(
+        f"/jobs/{job}/settings", {"replaces_id": before["settings_id"], "changes": {"client": "x"}}, 409
+    )
+    assert "name, client, time zone, frame, epoch" in shared_program.get(f"/jobs/{job}/book")["lines"][0]["sentence"]
+    assert [found["name"] for found in shared_program.get("/jobs?text=board%20renamed")["jobs"]] == [
+        "Settings, renamed"
+    ]
+    change(shared_program, job, archived=True)
+    assert "Settings, renamed" not in [found["name"] for found in shared_program.get("/jobs")["jobs"]]
+    assert "Settings, renamed" in [found["name"] for found in shared_program.get("/jobs?archived=true")["jobs"]]
 
 
 @pytest.mark.parametrize(
@@ -119,75 +117,79 @@ def test_settings_are_added_and_the_ones_before_stay_in_the_book(office):
         ({"operation": {"source": "WGS 84", "name": "of my own"}}, "operation"),
     ],
 )
-def test_a_setting_that_cannot_be_is_a_sentence_at_its_field_and_changes_nothing(office, changes, field):
-    job = next((found["id"] for found in office.get("/jobs?text=refusals")["jobs"]), None) or make(office, "Refusals")
-    before = office.get(f"/jobs/{job}")
+def test_a_setting_that_cannot_be_is_a_sentence_at_its_field_and_changes_nothing(shared_program, changes, field):
+    job = next((found["id"] for found in shared_program.get("/jobs?text=refusals")["jobs"]), None) or make(
+        shared_program, "Refusals"
+    )
+    before = shared_program.get(f"/jobs/{job}")
 
-    problem = change(office, job, 422, **changes)
+    problem = change(shared_program, job, 422, **changes)
 
     assert problem["field"] == field and problem["detail"].endswith(".")
-    assert office.get(f"/jobs/{job}") == before
+    assert shared_program.get(f"/jobs/{job}") == before
 
 
-def test_a_copy_has_the_settings_and_the_profiles_and_the_list_only_where_wished(office):
-    job = office.job()
+def test_a_copy_has_the_settings_and_the_profiles_and_the_list_only_where_wished(shared_program):
+    job = shared_program.job()
 
-    bare = office.post(f"/jobs/{job}/copy", {"name": "Carrow again"})
-    full = office.post(f"/jobs/{job}/copy", {"name": "Carrow with control", "with_control": True})
+    bare = shared_program.post(f"/jobs/{job}/copy", {"name": "Carrow again"})
+    full = shared_program.post(f"/jobs/{job}/copy", {"name": "Carrow with control", "with_control": True})
 
     assert (bare["marks"], full["marks"]) == (0, 9)
-    assert bare["system_code"] == 2157 and bare["geoid_id"] == office.get(f"/jobs/{job}")["geoid_id"]
+    assert bare["system_code"] == 2157 and bare["geoid_id"] == shared_program.get(f"/jobs/{job}")["geoid_id"]
     chosen = [
-        profile["name"] for profile in office.get(f"/jobs/{bare['id']}/profiles")["profiles"] if profile["chosen"]
+        profile["name"]
+        for profile in shared_program.get(f"/jobs/{bare['id']}/profiles")["profiles"]
+        if profile["chosen"]
     ]
     assert len(chosen) == 2
-    assert {name: mark["east_m"] for name, mark in marks(office, full["id"]).items()} == {
-        name: mark["east_m"] for name, mark in marks(office, job).items()
+    assert {name: mark["east_m"] for name, mark in marks(shared_program, full["id"]).items()} == {
+        name: mark["east_m"] for name, mark in marks(shared_program, job).items()
     }
-    office.post(f"/jobs/{job}/copy", {"name": "Carrow Sluice"}, 409)
+    shared_program.post(f"/jobs/{job}/copy", {"name": "Carrow Sluice"}, 409)
 
 
-def test_a_system_of_one_s_own_is_tried_on_the_marks_before_it_is_taken(office):
-    job = make(office, "Own projection", text=LIST)
+def test_a_system_of_one_s_own_is_tried_on_the_marks_before_it_is_taken(shared_program):
+    job = make(shared_program, "Own projection", text=LIST)
     own = {"name": "Own ITM", "method": "transverse-mercator", "latitude_of_origin_deg": "53 30 N", "scale": "0.99982",
            "central_meridian_deg": "8 W", "false_east_m": "600000", "false_north_m": "750000 m"}  # fmt: skip
 
-    same = office.post("/systems/try", {"system": {"kind": "own", "own": own}, "job_id": job})
-    other = office.post("/systems/try", {"system": {"kind": "code", "code": 32633}, "job_id": job})
+    same = shared_program.post("/systems/try", {"system": {"kind": "own", "own": own}, "job_id": job})
+    other = shared_program.post("/systems/try", {"system": {"kind": "code", "code": 32633}, "job_id": job})
 
     # The parameters are those of EPSG:2157: the marks do not move.
-    assert same["marks"][0]["latitude_deg"] == pytest.approx(marks(office, job)["A"]["latitude_deg"], abs=1e-10)
+    assert same["marks"][0]["latitude_deg"] == pytest.approx(marks(shared_program, job)["A"]["latitude_deg"], abs=1e-10)
     assert not other["marks"][0]["inside"] or abs(other["marks"][0]["longitude_deg"]) > 9
-    change(office, job, system={"kind": "own", "own": own})
-    assert office.get(f"/jobs/{job}")["system_name"] == "Own ITM"
-    assert marks(office, job)["A"]["latitude_deg"] == pytest.approx(same["marks"][0]["latitude_deg"], abs=1e-12)
+    change(shared_program, job, system={"kind": "own", "own": own})
+    assert shared_program.get(f"/jobs/{job}")["system_name"] == "Own ITM"
+    assert marks(shared_program, job)["A"]["latitude_deg"] == pytest.approx(same["marks"][0]["latitude_deg"], abs=1e-12)
 
 
-def test_a_datum_operation_is_chosen_by_name_and_said(office):
+def test_a_datum_operation_is_chosen_by_name_and_said(shared_program):
     # EPSG dataset: OSGB36 to WGS 84 (6), operation 1314, good to 2 m; the grid of the better one is not here.
-    job = make(office, "Operation", {"kind": "code", "code": 27700}, latitude="52", longitude="1 W")
-    found = office.get(f"/jobs/{job}/operations?source=WGS%2084")
+    job = make(shared_program, "Operation", {"kind": "code", "code": 27700}, latitude="52", longitude="1 W")
+    found = shared_program.get(f"/jobs/{job}/operations?source=WGS%2084")
     names = {item["name"]: item["accuracy_m"] for item in found["operations"]}
     assert names["Inverse of OSGB36 to WGS 84 (6)"] == 2.0 and found["without_grid"]
 
-    change(office, job, operation={"source": "WGS 84", "name": "Inverse of OSGB36 to WGS 84 (6)"})
+    change(shared_program, job, operation={"source": "WGS 84", "name": "Inverse of OSGB36 to WGS 84 (6)"})
 
-    notes = office.get(f"/jobs/{job}/system")["findings"]
+    notes = shared_program.get(f"/jobs/{job}/system")["findings"]
     assert codes(notes) == ["datum-operation-chosen"] and "good to 2 m" in notes[0]["sentence"]
     change(
-        office,
+        shared_program,
         job,
         operation={"shift": {"x_m": "446.448", "y_m": "-125.157", "z_m": "542.06", "convention": "position-vector"}},
     )
-    assert "3 parameters" in office.get(f"/jobs/{job}")["operation"]
+    assert "3 parameters" in shared_program.get(f"/jobs/{job}")["operation"]
     # Another system drops what belonged to the one before.
-    assert change(office, job, system=ITM)["operation"] is None
+    assert change(shared_program, job, system=ITM)["operation"] is None
 
 
-def test_zone_edges_outside_and_old_codes_are_said(office):
+def test_zone_edges_outside_and_old_codes_are_said(shared_program):
     def tried(code, latitude, longitude):
         body = {"system": {"kind": "code", "code": code}, "latitude": latitude, "longitude": longitude}
-        return codes(office.post("/systems/try", body)["findings"])
+        return codes(shared_program.post("/systems/try", body)["findings"])
 
     # EPSG dataset: UTM 30N is used from 6 W to 0; 2157 in Ireland; 2085 (Cuba) is deprecated.
     assert tried(32630, "53", "3 W") == []
@@ -197,48 +199,50 @@ def test_zone_edges_outside_and_old_codes_are_said(office):
     assert "system-deprecated" in tried(2085, "22.5", "80 W")
 
 
-def test_elevations_are_refused_without_a_geoid_and_follow_one_that_is_chosen(office):
-    job = make(office, "Heights", text=LIST)
-    assert marks(office, job)["A"]["ellipsoidal_height_m"] is None
-    assert "geoid-missing" in codes(office.get(f"/jobs/{job}/system")["findings"])
-    start = {"mark_id": marks(office, job)["A"]["id"], "reading": "1.5 m", "feature": "bottom", "source": "mark",
+def test_elevations_are_refused_without_a_geoid_and_follow_one_that_is_chosen(shared_program):
+    job = make(shared_program, "Heights", text=LIST)
+    assert marks(shared_program, job)["A"]["ellipsoidal_height_m"] is None
+    assert "geoid-missing" in codes(shared_program.get(f"/jobs/{job}/system")["findings"])
+    start = {"mark_id": marks(shared_program, job)["A"]["id"], "reading": "1.5 m", "feature": "bottom", "source": "mark",
              "station_id": 1, "listen": {"rover_url": "tcp://127.0.0.1:1"}}  # fmt: skip
-    assert "no geoid grid" in office.post(f"/jobs/{job}/base/start", start, 422)["detail"]
+    assert "no geoid grid" in shared_program.post(f"/jobs/{job}/base/start", start, 422)["detail"]
 
     # A small grid around the site that is 50 m everywhere: h = H + N by hand.
     grid = struct.pack(">ddddii", 52.0, -7.0, 0.5, 0.5, 4, 4) + np.full(16, 50.0, ">f4").tobytes()
-    added = office.program.app.test_client().post(
+    added = shared_program.program.app.test_client().post(
         "/api/geoids?name=site.gtx", data=grid, headers={"Content-Type": "application/octet-stream"},
         base_url="http://127.0.0.1:8420",
     ).get_json()  # fmt: skip
     assert (added["west_deg"], added["north_deg"], added["latitude_step_min"]) == pytest.approx((-7.0, 53.5, 30.0))
-    change(office, job, geoid_id=added["id"])
+    change(shared_program, job, geoid_id=added["id"])
 
-    assert marks(office, job)["A"]["ellipsoidal_height_m"] == pytest.approx(56.5, abs=1e-9)
-    assert marks(office, job)["A"]["elevation_m"] == 6.5
+    assert marks(shared_program, job)["A"]["ellipsoidal_height_m"] == pytest.approx(56.5, abs=1e-9)
+    assert marks(shared_program, job)["A"]["elevation_m"] == 6.5
     # The training grid is never chosen by itself, and stops a job that counts.
-    training = next(grid for grid in office.get("/geoids")["geoids"] if grid["training_only"])
-    assert office.get(f"/jobs/{make(office, 'Fresh')}")["geoid_id"] is None
-    change(office, job, geoid_id=training["id"])
-    stop = next(item for item in office.get(f"/jobs/{job}/system")["findings"] if item["code"] == "geoid-training-only")
+    training = next(grid for grid in shared_program.get("/geoids")["geoids"] if grid["training_only"])
+    assert shared_program.get(f"/jobs/{make(shared_program, 'Fresh')}")["geoid_id"] is None
+    change(shared_program, job, geoid_id=training["id"])
+    stop = next(
+        item for item in shared_program.get(f"/jobs/{job}/system")["findings"] if item["code"] == "geoid-training-only"
+    )
     assert stop["severity"] == "stop"
 
 
 @pytest.mark.parametrize("content", [b"", b"garbage" * 100, b"II*\0garbage"])
-def test_a_file_that_is_no_grid_is_refused_and_leaves_nothing_behind(office, content):
-    answer = office.program.app.test_client().post(
+def test_a_file_that_is_no_grid_is_refused_and_leaves_nothing_behind(shared_program, content):
+    answer = shared_program.program.app.test_client().post(
         "/api/geoids?name=x.gtx", data=content, headers={"Content-Type": "application/octet-stream"},
         base_url="http://127.0.0.1:8420",
     )  # fmt: skip
 
     assert answer.status_code == 422 and answer.get_json()["detail"].endswith(".")
-    assert not list((office.program.context.data_dir / "geoid").glob("part-*"))
+    assert not list((shared_program.program.context.data_dir / "geoid").glob("part-*"))
 
 
-def test_ground_distances_stretch_the_grid_about_the_origin_and_a_reciprocal_is_noticed(office):
+def test_ground_distances_stretch_the_grid_about_the_origin_and_a_reciprocal_is_noticed(shared_program):
     geodetic = "name,latitude,longitude\nO,52.4,-6.5\nE,52.4,-6.48\n"
-    job = make(office, "Ground", text=geodetic)
-    grid = marks(office, job)
+    job = make(shared_program, "Ground", text=geodetic)
+    grid = marks(shared_program, job)
     ground = {
         "origin_name": "O",
         "combined_factor": "0.9999",
@@ -246,13 +250,13 @@ def test_ground_distances_stretch_the_grid_about_the_origin_and_a_reciprocal_is_
         "north_m": f"{grid['O']['north_m']!r} m",
     }
 
-    change(office, job, ground=ground)
+    change(shared_program, job, ground=ground)
 
-    stretched = marks(office, job)
+    stretched = marks(shared_program, job)
     assert stretched["O"]["east_m"] == pytest.approx(grid["O"]["east_m"], abs=1e-6)
     step = grid["E"]["east_m"] - grid["O"]["east_m"]
     assert stretched["E"]["east_m"] - stretched["O"]["east_m"] == pytest.approx(step / 0.9999, abs=1e-6)
-    assert "ground-factor-differs" in codes(office.get(f"/jobs/{job}/system")["findings"])
+    assert "ground-factor-differs" in codes(shared_program.get(f"/jobs/{job}/system")["findings"])
 
 
 @pytest.mark.parametrize(
@@ -266,12 +270,12 @@ def test_ground_distances_stretch_the_grid_about_the_origin_and_a_reciprocal_is_
         ("X,603412,529805,1", "control-outside-area", "from the middle"),
     ],
 )
-def test_a_list_s_mistakes_are_found_and_named(office, line, code, words):
-    job = next((found["id"] for found in office.get("/jobs?text=mistakes")["jobs"]), None) or make(
-        office, "Mistakes", text=LIST
+def test_a_list_s_mistakes_are_found_and_named(shared_program, line, code, words):
+    job = next((found["id"] for found in shared_program.get("/jobs?text=mistakes")["jobs"]), None) or make(
+        shared_program, "Mistakes", text=LIST
     )
 
-    preview = office.post(
+    preview = shared_program.post(
         f"/jobs/{job}/control/preview", as_file(f"name,east,north,elevation\n{line}\nOK,703500,629900,5\n")
     )
 
@@ -280,31 +284,31 @@ def test_a_list_s_mistakes_are_found_and_named(office, line, code, words):
     assert codes(preview["findings"]) == [code]
 
 
-def test_a_dropped_sign_of_the_longitude_is_named(office):
-    job = make(office, "Sign", text=LIST)
+def test_a_dropped_sign_of_the_longitude_is_named(shared_program):
+    job = make(shared_program, "Sign", text=LIST)
 
-    preview = office.post(
+    preview = shared_program.post(
         f"/jobs/{job}/control/preview", as_file("name,latitude,longitude\nX,52.41,6.47\nY,-6.47,52.41\n")
     )
 
     assert codes(preview["findings"]) == ["control-longitude-sign", "control-axes-swapped"]
 
 
-def test_the_wrong_foot_is_named_by_the_two_parts_in_a_million_it_moves_the_marks(office):
-    job = make(office, "Feet", {"kind": "code", "code": 6590}, "sft", VERMONT)
+def test_the_wrong_foot_is_named_by_the_two_parts_in_a_million_it_moves_the_marks(shared_program):
+    job = make(shared_program, "Feet", {"kind": "code", "code": 6590}, "sft", VERMONT)
 
-    preview = office.post(f"/jobs/{job}/control/preview", as_file(VERMONT.replace("_sft", "")) | {"unit": "ft"})
+    preview = shared_program.post(f"/jobs/{job}/control/preview", as_file(VERMONT.replace("_sft", "")) | {"unit": "ft"})
 
     assert set(codes(preview["findings"])) == {"control-foot-differs"}
     # 1 592 310.75 ft x 2 ppm = 3.18 ft, and north 612 480 x 2 ppm = 1.22 ft: 3.41 ft together.
     assert "3.41 ft away: 2 ppm" in preview["rows"][0]["refusal"]
-    change(office, job, length_unit="ft")
-    assert "foot-differs" in codes(office.get(f"/jobs/{job}/system")["findings"])
+    change(shared_program, job, length_unit="ft")
+    assert "foot-differs" in codes(shared_program.get(f"/jobs/{job}/system")["findings"])
 
 
 @pytest.mark.parametrize("kind", ["csv", "geojson", "landxml"])
 @pytest.mark.parametrize("unit", ["m", "sft"])
-def test_import_export_import_is_the_identity(office, kind, unit):
+def test_import_export_import_is_the_identity(shared_program, kind, unit):
     system = ITM if unit == "m" else {"kind": "code", "code": 6590}
     text = (
         VERMONT
@@ -314,66 +318,73 @@ def test_import_export_import_is_the_identity(office, kind, unit):
         .replace("pin", "pin,,,")
         .replace("4.9,", "4.9,,,,")
     )
-    first = make(office, f"First {kind} {unit}", system, unit, text)
+    first = make(shared_program, f"First {kind} {unit}", system, unit, text)
 
-    file = office.program.app.test_client().get(f"/api/jobs/{first}/control.{kind}", base_url="http://127.0.0.1:8420")
-    second = make(office, f"Second {kind} {unit}", system, unit)
-    taken = office.post(f"/jobs/{second}/control/accept", as_file(file.get_data()))
+    file = shared_program.program.app.test_client().get(
+        f"/api/jobs/{first}/control.{kind}", base_url="http://127.0.0.1:8420"
+    )
+    second = make(shared_program, f"Second {kind} {unit}", system, unit)
+    taken = shared_program.post(f"/jobs/{second}/control/accept", as_file(file.get_data()))
 
     assert taken["refused"] == 0
-    assert given(office, second) == given(office, first)
+    assert given(shared_program, second) == given(shared_program, first)
 
 
-def test_kml_and_dxf_hold_every_mark(office):
-    job = office.job("Nettle Brook Culvert")
+def test_kml_and_dxf_hold_every_mark(shared_program):
+    job = shared_program.job("Nettle Brook Culvert")
 
-    kml, dxf = office.get(f"/jobs/{job}/control.kml"), office.get(f"/jobs/{job}/control.dxf")
+    kml, dxf = shared_program.get(f"/jobs/{job}/control.kml"), shared_program.get(f"/jobs/{job}/control.dxf")
 
     assert kml.count("<Placemark") == 4
     points = ezdxf.read(io.StringIO(dxf)).modelspace().query("POINT")
     assert sorted(point.dxf.location.x for point in points)[0] == pytest.approx(1592101.88, abs=1e-6)
 
 
-def test_a_file_in_another_system_is_not_taken_for_this_one(office):
-    source = make(office, "Vermont source", {"kind": "code", "code": 6590}, "sft", VERMONT)
-    file = office.get(f"/jobs/{source}/control.geojson")
-    job = make(office, "Not Vermont")
+def test_a_file_in_another_system_is_not_taken_for_this_one(shared_program):
+    source = make(shared_program, "Vermont source", {"kind": "code", "code": 6590}, "sft", VERMONT)
+    file = shared_program.get(f"/jobs/{source}/control.geojson")
+    job = make(shared_program, "Not Vermont")
     content = (
-        office.program.app.test_client()
+        shared_program.program.app.test_client()
         .get(f"/api/jobs/{source}/control.geojson", base_url="http://127.0.0.1:8420")
         .get_data()
     )
 
     assert file["system"] == "EPSG:6590"
-    problem = office.post(f"/jobs/{job}/control/preview", as_file(content), 422)
+    problem = shared_program.post(f"/jobs/{job}/control/preview", as_file(content), 422)
     assert "EPSG:6590" in problem["detail"] and "No datum shift" in problem["detail"]
 
 
 @pytest.mark.parametrize("kind", ["geojson", "landxml"])
-def test_ground_coordinates_are_not_taken_for_grid_ones_of_the_same_system(office, kind):
-    source = make(office, f"On the ground {kind}", text=LIST)
+def test_ground_coordinates_are_not_taken_for_grid_ones_of_the_same_system(shared_program, kind):
+    source = make(shared_program, f"On the ground {kind}", text=LIST)
     ground = {"origin_name": "A", "combined_factor": "0.99994", "east_m": "703412.361", "north_m": "629805.118"}
-    change(office, source, ground=ground)
-    client = office.program.app.test_client()
+    change(shared_program, source, ground=ground)
+    client = shared_program.program.app.test_client()
     content = client.get(f"/api/jobs/{source}/control.{kind}", base_url="http://127.0.0.1:8420").get_data()
 
-    grid, same = make(office, f"In the grid {kind}"), make(office, f"The same ground {kind}", ground=ground)
+    grid, same = (
+        make(shared_program, f"In the grid {kind}"),
+        make(shared_program, f"The same ground {kind}", ground=ground),
+    )
 
-    assert "in ground distances" in office.post(f"/jobs/{grid}/control/preview", as_file(content), 422)["detail"]
-    assert office.post(f"/jobs/{same}/control/preview", as_file(content))["accepted"] == 3
+    assert (
+        "in ground distances" in shared_program.post(f"/jobs/{grid}/control/preview", as_file(content), 422)["detail"]
+    )
+    assert shared_program.post(f"/jobs/{same}/control/preview", as_file(content))["accepted"] == 3
 
 
-def test_a_stop_in_the_settings_shows_on_the_job_s_step(office):
-    job = make(office, "Wrong zone", {"kind": "code", "code": 32630}, latitude="53", longitude="8 W")
+def test_a_stop_in_the_settings_shows_on_the_job_s_step(shared_program):
+    job = make(shared_program, "Wrong zone", {"kind": "code", "code": 32630}, latitude="53", longitude="8 W")
 
-    step = office.get(f"/jobs/{job}/steps")["steps"][0]
+    step = shared_program.get(f"/jobs/{job}/steps")["steps"][0]
 
     assert (step["step"], step["state"]) == ("job", "disagrees") and "outside the area" in step["why"]
 
 
-def test_a_mark_is_corrected_taken_out_and_brought_back_without_losing_what_it_was(office):
-    job = make(office, "Marks", text=LIST)
-    first = marks(office, job)["A"]
+def test_a_mark_is_corrected_taken_out_and_brought_back_without_losing_what_it_was(shared_program):
+    job = make(shared_program, "Marks", text=LIST)
+    first = marks(shared_program, job)["A"]
     values = {
         "name": "A",
         "east_m": "703412.400",
@@ -382,18 +393,18 @@ def test_a_mark_is_corrected_taken_out_and_brought_back_without_losing_what_it_w
         "height_kind": "elevation",
     }
 
-    office.post(f"/jobs/{job}/marks/{first['id']}", {"values": values, "reason": ""}, 422)
-    second = office.post(f"/jobs/{job}/marks/{first['id']}", {"values": values, "reason": "typing error"})
-    office.post(f"/jobs/{job}/marks/{first['id']}", {"values": values, "reason": "again"}, 409)
-    assert "moved by 0.039 m" in office.get(f"/jobs/{job}/book")["lines"][0]["sentence"]
-    third = office.post(f"/jobs/{job}/marks/{second['id']}", {"reason": "destroyed", "withdraw": True})
-    assert "A" not in marks(office, job)
-    assert [mark["name"] for mark in office.get(f"/jobs/{job}/marks?withdrawn=true")["marks"]] == ["A"]
-    office.post(
+    shared_program.post(f"/jobs/{job}/marks/{first['id']}", {"values": values, "reason": ""}, 422)
+    second = shared_program.post(f"/jobs/{job}/marks/{first['id']}", {"values": values, "reason": "typing error"})
+    shared_program.post(f"/jobs/{job}/marks/{first['id']}", {"values": values, "reason": "again"}, 409)
+    assert "moved by 0.039 m" in shared_program.get(f"/jobs/{job}/book")["lines"][0]["sentence"]
+    third = shared_program.post(f"/jobs/{job}/marks/{second['id']}", {"reason": "destroyed", "withdraw": True})
+    assert "A" not in marks(shared_program, job)
+    assert [mark["name"] for mark in shared_program.get(f"/jobs/{job}/marks?withdrawn=true")["marks"]] == ["A"]
+    shared_program.post(
         f"/jobs/{job}/marks/{third['id']}", {"values": values | {"east_m": first["typed"]["east_m"]}, "reason": "found"}
     )
 
-    versions = office.get(f"/jobs/{job}/marks/{marks(office, job)['A']['id']}")["versions"]
+    versions = shared_program.get(f"/jobs/{job}/marks/{marks(shared_program, job)['A']['id']}")["versions"]
     assert [round(version["mark"]["east_m"], 3) for version in versions] == [703412.361, 703412.4, 703412.4, 703412.361]
     assert [version["withdrawn"] for version in versions] == [False, True, False, False]
 
@@ -414,24 +425,24 @@ def test_a_mark_is_corrected_taken_out_and_brought_back_without_losing_what_it_w
         ({"name": "N", "latitude_deg": "6 W", "longitude_deg": "52"}, "latitude_deg"),
     ],
 )
-def test_a_mark_that_cannot_be_is_a_sentence_at_its_field(office, values, field):
-    job = next((found["id"] for found in office.get("/jobs?text=typed%20marks")["jobs"]), None) or make(
-        office, "Typed marks", text=LIST
+def test_a_mark_that_cannot_be_is_a_sentence_at_its_field(shared_program, values, field):
+    job = next((found["id"] for found in shared_program.get("/jobs?text=typed%20marks")["jobs"]), None) or make(
+        shared_program, "Typed marks", text=LIST
     )
 
-    assert office.post(f"/jobs/{job}/marks", {"values": values}, 422)["field"] == field
-    assert len(marks(office, job)) == 3
+    assert shared_program.post(f"/jobs/{job}/marks", {"values": values}, 422)["field"] == field
+    assert len(marks(shared_program, job)) == 3
 
 
-def test_a_distance_is_given_in_the_grid_and_on_the_ground(office):
+def test_a_distance_is_given_in_the_grid_and_on_the_ground(shared_program):
     job = make(
-        office,
+        shared_program,
         "Distance",
         text="name,east,north,ellipsoidal height\nA,700000,600000,100\nB,700300,600400,112\nC,700000,600100,100\n",
     )
-    found = marks(office, job)
+    found = marks(shared_program, job)
 
-    between = office.get(f"/jobs/{job}/between?from_id={found['A']['id']}&to_id={found['B']['id']}")
+    between = shared_program.get(f"/jobs/{job}/between?from_id={found['A']['id']}&to_id={found['B']['id']}")
 
     # 3-4-5: 500 m, bearing atan2(300, 400) = 36.8699 degrees.
     assert (between["distance_m"], between["bearing_deg"], between["rise_m"]) == pytest.approx(
@@ -441,14 +452,14 @@ def test_a_distance_is_given_in_the_grid_and_on_the_ground(office):
     assert between["ground_distance_m"] == pytest.approx(500.0 / 0.99992716, abs=0.0005)
 
 
-def test_a_length_is_read_while_it_is_typed(office):
-    assert office.get("/length?text=2m&length_unit=ft") == {"metres": 2.0, "words": "2.000 m"}
-    assert office.get("/length?text=6.5&length_unit=sft")["metres"] == pytest.approx(6.5 * SURVEY_FOOT)
-    assert "decimal mark" in office.get("/length?text=1%2C532.5%20m", status=422)["detail"]
+def test_a_length_is_read_while_it_is_typed(shared_program):
+    assert shared_program.get("/length?text=2m&length_unit=ft") == {"metres": 2.0, "words": "2.000 m"}
+    assert shared_program.get("/length?text=6.5&length_unit=sft")["metres"] == pytest.approx(6.5 * SURVEY_FOOT)
+    assert "decimal mark" in shared_program.get("/length?text=1%2C532.5%20m", status=422)["detail"]
 
 
-def test_the_plan_holds_every_mark_and_the_turn_to_true_north(office):
-    plan = office.get(f"/jobs/{office.job()}/plan")
+def test_the_plan_holds_every_mark_and_the_turn_to_true_north(shared_program):
+    plan = shared_program.get(f"/jobs/{shared_program.job()}/plan")
 
     assert len(plan["marks"]["id"]) == 9 and sum(plan["marks"]["check_only"]) == 2
     # By hand: (longitude difference to 8 W) x sin(latitude) = 1.527 x sin 52.41 = 1.210 degrees, east of the meridian: positive.

@@ -10,8 +10,21 @@ import pytest
 
 from openstake.core.budget import Sigmas
 from openstake.core.chain import (
-    LINKS, BaseRunning, Evidence, LinkPlanned, MarkChecked, Packed, RoverHeard, State, SystemSaid, links, open_findings,
-    out_of_date, state_of_check, steps, stops_open,
+    LINKS,
+    BaseRunning,
+    Evidence,
+    LinkPlanned,
+    MarkChecked,
+    Packed,
+    RoverHeard,
+    State,
+    SystemSaid,
+    links,
+    open_findings,
+    out_of_date,
+    state_of_check,
+    steps,
+    stops_open,
 )  # fmt: skip
 from openstake.core.evidence import Status
 from openstake.core.judge.finding import RULES, Severity, finding, ranked

@@ -12,7 +12,14 @@ from openstake.core.evidence import Status
 from openstake.core.judge.base import OnAir
 from openstake.core.judge.finding import Severity, finding
 from openstake.core.parts import (
-    HeightRead, Looked, RunsNow, SettledSoFar, compared_state, earlier_state, running_parts, setup_parts,
+    HeightRead,
+    Looked,
+    RunsNow,
+    SettledSoFar,
+    compared_state,
+    earlier_state,
+    running_parts,
+    setup_parts,
 )  # fmt: skip
 
 DOCS = Path(__file__).parents[2] / "docs"

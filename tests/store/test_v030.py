@@ -32,12 +32,12 @@ class Opened:
 
 
 @pytest.fixture(scope="module")
-def crew(tmp_path_factory):
+def opened(tmp_path_factory):
     folder = tmp_path_factory.mktemp("v030")
     (folder / "openstake.db").write_bytes(gzip.decompress((FOLDER / "openstake.db.gz").read_bytes()))
-    opened = Opened(folder)
-    yield Crew(opened)
-    opened.context.database.close()
+    program = Opened(folder)
+    yield Crew(program)
+    program.context.database.close()
 
 
 def same(now, before, path=""):
@@ -57,45 +57,45 @@ def same(now, before, path=""):
 
 
 @pytest.mark.parametrize("name", SAID)
-def test_every_coordinate_and_verdict_is_the_one_of_0_3_0(crew, name):
-    job, said = crew.job(name), SAID[name]
+def test_every_coordinate_and_verdict_is_the_one_of_0_3_0(opened, name):
+    job, said = opened.job(name), SAID[name]
 
-    checks = crew.get(f"/jobs/{job}/checks")["checks"]
+    checks = opened.get(f"/jobs/{job}/checks")["checks"]
     # What is out of date goes by values since 0.4.0, and by clocks before: that alone may differ.
     for check in said["checks"]["checks"]:
         check.pop("stale")
     same(checks, said["checks"]["checks"])
-    same(crew.get(f"/jobs/{job}/plan"), said["plan"])
-    same(crew.get(f"/jobs/{job}/marks"), said["marks"])
-    same(crew.get(f"/jobs/{job}/system"), said["system"])
-    assert crew.get(f"/jobs/{job}/points.csv") == said["points.csv"]
+    same(opened.get(f"/jobs/{job}/plan"), said["plan"])
+    same(opened.get(f"/jobs/{job}/marks"), said["marks"])
+    same(opened.get(f"/jobs/{job}/system"), said["system"])
+    assert opened.get(f"/jobs/{job}/points.csv") == said["points.csv"]
 
 
 @pytest.mark.parametrize("name", SAID)
-def test_every_line_of_the_book_of_0_3_0_has_its_hash(crew, name):
-    job, said = crew.job(name), SAID[name]["book"]
+def test_every_line_of_the_book_of_0_3_0_has_its_hash(opened, name):
+    job, said = opened.job(name), SAID[name]["book"]
 
-    book = crew.get(f"/jobs/{job}/book")
+    book = opened.get(f"/jobs/{job}/book")
 
     same(book["lines"], said["lines"])
     assert book["verification"] == said["verification"]
 
 
 @pytest.mark.parametrize("name", SAID)
-def test_every_base_of_0_3_0_stands_as_it_stood(crew, name):
-    job, said = crew.job(name), SAID[name]["base"]
+def test_every_base_of_0_3_0_stands_as_it_stood(opened, name):
+    job, said = opened.job(name), SAID[name]["base"]
 
     earlier = said.pop("earlier")
     for base in earlier:
         base.pop("files")  # the raw streams were not kept here
-    same(crew.get(f"/jobs/{job}/base/earlier")["bases"], earlier)
-    same(crew.get(f"/jobs/{job}/base"), said)
+    same(opened.get(f"/jobs/{job}/base/earlier")["bases"], earlier)
+    same(opened.get(f"/jobs/{job}/base"), said)
 
 
-def test_what_was_corrected_after_a_shot_is_out_of_date_and_what_was_put_back_is_not(crew):
-    job = crew.job("Season")
-    checks = crew.get(f"/jobs/{job}/checks")["checks"]
-    bases = [base["id"] for base in crew.get(f"/jobs/{job}/base/earlier")["bases"]][::-1]
+def test_what_was_corrected_after_a_shot_is_out_of_date_and_what_was_put_back_is_not(opened):
+    job = opened.job("Season")
+    checks = opened.get(f"/jobs/{job}/checks")["checks"]
+    bases = [base["id"] for base in opened.get(f"/jobs/{job}/base/earlier")["bases"]][::-1]
     stale = {
         base: {check["mark_name"] for check in checks if check["occupation_id"] == base and check["stale"]}
         for base in bases

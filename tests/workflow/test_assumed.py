@@ -8,32 +8,32 @@ LOT = "name,east_ift,north_ift,elevation_ift\nP1,5000,5000,100\nP2,5000,5200,101
 
 
 @pytest.mark.slow
-def test_the_first_average_places_an_assumed_system_and_the_rover_is_placed_in_it(crew):
-    practice = crew.program.context.practice
-    job = crew.post("/jobs", {"name": "Assumed", "system": {"kind": "local"}, "length_unit": "ft"})["id"]
-    crew.post(f"/jobs/{job}/control/accept", as_file(LOT))
-    demo = crew.job()
-    crew.post(f"/jobs/{demo}/stand", {"who": "base", "mark_id": crew.mark(demo, "CS1")})
-    crew.walk_to(demo, "CS2")
+def test_the_first_average_places_an_assumed_system_and_the_rover_is_placed_in_it(own_program):
+    practice = own_program.program.context.practice
+    job = own_program.post("/jobs", {"name": "Assumed", "system": {"kind": "local"}, "length_unit": "ft"})["id"]
+    own_program.post(f"/jobs/{job}/control/accept", as_file(LOT))
+    demo = own_program.job()
+    own_program.post(f"/jobs/{demo}/stand", {"who": "base", "mark_id": own_program.mark(demo, "CS1")})
+    own_program.walk_to(demo, "CS2")
     wish = start_wish(
-        mark_id=crew.mark(job, "P1"), reading="5 ft 0 7/8 in", feature="bottom", source="mark", station_id=17,
+        mark_id=own_program.mark(job, "P1"), reading="5 ft 0 7/8 in", feature="bottom", source="mark", station_id=17,
         base_url=practice.base_stream_url, rover_url=practice.rover_url,
     )  # fmt: skip
-    refusal = crew.post(f"/jobs/{job}/base/start", wish, 422)["detail"]
+    refusal = own_program.post(f"/jobs/{job}/base/start", wish, 422)["detail"]
     assert "elevation" in refusal, "an elevation without a geoid carries no base"
 
-    crew.post(f"/jobs/{job}/base/average", {"url": practice.base_receiver_url, "seconds": 2})
-    wait_for(lambda: not crew.get(f"/jobs/{job}/base")["average"]["running"], 20)
-    crew.post(f"/jobs/{job}/base/start", wish | {"source": "average"})
+    own_program.post(f"/jobs/{job}/base/average", {"url": practice.base_receiver_url, "seconds": 2})
+    wait_for(lambda: not own_program.get(f"/jobs/{job}/base")["average"]["running"], 20)
+    own_program.post(f"/jobs/{job}/base/start", wish | {"source": "average"})
 
-    placed = crew.get(f"/jobs/{job}")
+    placed = own_program.get(f"/jobs/{job}")
     assert placed["anchored"]
     # The anchor is the mark the base stands on, by its local coordinates and the averaged place.
     assert (placed["anchor"]["east_m"], placed["anchor"]["north_m"]) == pytest.approx((1524.0, 1524.0))
     truth = practice.world.base
     assert placed["anchor"]["latitude_deg"] == pytest.approx(truth.latitude_deg, abs=0.0001)
-    plan = crew.get(f"/jobs/{job}/plan")
+    plan = own_program.get(f"/jobs/{job}/plan")
     assert (plan["base"]["east_m"], plan["base"]["north_m"]) == pytest.approx((1524.0, 1524.0), abs=1e-4)
     assert "placed by the base's average on P1" in " ".join(
-        line["sentence"] for line in crew.get(f"/jobs/{job}/book")["lines"]
+        line["sentence"] for line in own_program.get(f"/jobs/{job}/book")["lines"]
     )

@@ -72,20 +72,22 @@ def send_log(crew, job, content, status=200, **query):
 
 
 @pytest.fixture
-def job(crew):
-    return crew.job()
+def job(own_program):
+    return own_program.job()
 
 
 # --- on the air against meant ---
 
 
 @pytest.mark.slow
-def test_each_contradiction_on_the_air_is_provoked_and_named(crew, job):
-    practice = crew.program.context.practice
-    base = crew.start_base(job, receiver_url=practice.base_receiver_url)
-    first, other = mark_of(crew, job, "CS1"), mark_of(crew, job, "CS3")
+def test_each_contradiction_on_the_air_is_provoked_and_named(own_program, job):
+    practice = own_program.program.context.practice
+    base = own_program.start_base(job, receiver_url=practice.base_receiver_url)
+    first, other = mark_of(own_program, job, "CS1"), mark_of(own_program, job, "CS3")
     latitude, longitude, height = first["latitude_deg"], first["longitude_deg"], first["ellipsoidal_height_m"]
-    phase_centre_m = crew.post(f"/jobs/{job}/height", {"reading": "1.546", "feature": "bottom"})["phase_centre_up_m"]
+    phase_centre_m = own_program.post(f"/jobs/{job}/height", {"reading": "1.546", "feature": "bottom"})[
+        "phase_centre_up_m"
+    ]
     assert base["occupation"]["arp_ellipsoidal_height_m"] == pytest.approx(height + TAPE_M, abs=1e-6)
 
     def sent(*what, **switched):
@@ -93,7 +95,7 @@ def test_each_contradiction_on_the_air_is_provoked_and_named(crew, job):
 
     def named(code, words=""):
         def found():
-            findings = crew.get(f"/jobs/{job}/base")["findings"]
+            findings = own_program.get(f"/jobs/{job}/base")["findings"]
             return any(item["code"] == code and words in item["sentence"] + item["cause"] for item in findings)
 
         wait_for(found, 40)
@@ -122,7 +124,7 @@ def test_each_contradiction_on_the_air_is_provoked_and_named(crew, job):
     named("base-height-not-stated")
     sent(latitude, longitude, height, TAPE_M, 17, states_height=False)
     named("base-height-not-stated")
-    assert crew.get(f"/jobs/{job}/base")["on_air"]["agrees"], "the ARP decides, stated height or not"
+    assert own_program.get(f"/jobs/{job}/base")["on_air"]["agrees"], "the ARP decides, stated height or not"
     sent(latitude, longitude, height, TAPE_M, 18)
     named("station-id-disagrees", "18")
     sent(latitude, longitude, height, TAPE_M, 17, virtual=True)
@@ -137,13 +139,13 @@ def test_each_contradiction_on_the_air_is_provoked_and_named(crew, job):
 
 
 @pytest.mark.slow
-def test_a_base_that_stands_elsewhere_is_stopped_by_its_own_position(crew, job):
-    practice = crew.program.context.practice
-    crew.start_base(job, stands_on="CS2", receiver_url=practice.base_receiver_url)
-    wait_for(lambda: "base-receiver-far" in codes(crew.get(f"/jobs/{job}/base")["findings"]), 30)
-    wait_for(lambda: crew.get(f"/jobs/{job}/base")["on_air"], 30)
+def test_a_base_that_stands_elsewhere_is_stopped_by_its_own_position(own_program, job):
+    practice = own_program.program.context.practice
+    own_program.start_base(job, stands_on="CS2", receiver_url=practice.base_receiver_url)
+    wait_for(lambda: "base-receiver-far" in codes(own_program.get(f"/jobs/{job}/base")["findings"]), 30)
+    wait_for(lambda: own_program.get(f"/jobs/{job}/base")["on_air"], 30)
 
-    view = crew.get(f"/jobs/{job}/base")
+    view = own_program.get(f"/jobs/{job}/base")
 
     # What is sent is what was meant: only the receiver's own position shows it.
     assert view["on_air"]["agrees"]
@@ -152,8 +154,10 @@ def test_a_base_that_stands_elsewhere_is_stopped_by_its_own_position(crew, job):
     # CS1 to CS2 of the control list: 87.2 m; an autonomous position is a few metres off (common practice).
     assert found["numbers"]["horizontal_m"] == pytest.approx(np.hypot(66.541, 56.329), abs=8.0)
     assert "CS2" in found["cause"]
-    crew.post(f"/jobs/{job}/base/listen", {"base_url": practice.base_stream_url, "rover_url": practice.rover_url})
-    wait_for(lambda: "base-receiver-not-heard" in codes(crew.get(f"/jobs/{job}/base")["findings"]), 20)
+    own_program.post(
+        f"/jobs/{job}/base/listen", {"base_url": practice.base_stream_url, "rover_url": practice.rover_url}
+    )
+    wait_for(lambda: "base-receiver-not-heard" in codes(own_program.get(f"/jobs/{job}/base")["findings"]), 20)
 
 
 # --- the set-up, step by step ---
@@ -197,19 +201,19 @@ def test_a_set_up_is_kept_step_by_step_and_resumed_after_the_program_was_closed(
         ({"source": "remembered", "mark_id": None, "point_name": "P", "evidence_id": "none"}, None),
     ],
 )
-def test_what_cannot_be_settled_is_a_sentence_and_loses_nothing(crew, job, what, field):
-    settle(crew, job, mark_id=crew.mark(job, "CS1"), source="mark")
+def test_what_cannot_be_settled_is_a_sentence_and_loses_nothing(own_program, job, what, field):
+    settle(own_program, job, mark_id=own_program.mark(job, "CS1"), source="mark")
     if field is None:
-        view = settle(crew, job, **what)
+        view = settle(own_program, job, **what)
         assert "Choose which of the mark's earlier coordinates is meant." in view["setup"]["missing"]
         return
-    answer = crew.post(f"/jobs/{job}/base/setup", what, status=422)
+    answer = own_program.post(f"/jobs/{job}/base/setup", what, status=422)
     assert answer["field"] == field
-    crew.post(f"/jobs/{job}/base/setup", {"mark_id": "no such mark"}, status=404)
+    own_program.post(f"/jobs/{job}/base/setup", {"mark_id": "no such mark"}, status=404)
     # 2026-11-26: an empty mark was kept, and the page could not be shown any more.
-    assert settle(crew, job, mark_id="")["setup"]["mark_id"] is None
-    settle(crew, job, mark_id=crew.mark(job, "CS1"), source="mark")
-    assert crew.get(f"/jobs/{job}/base")["setup"]["source"] == "mark"
+    assert settle(own_program, job, mark_id="")["setup"]["mark_id"] is None
+    settle(own_program, job, mark_id=own_program.mark(job, "CS1"), source="mark")
+    assert own_program.get(f"/jobs/{job}/base")["setup"]["source"] == "mark"
 
 
 def png():
@@ -222,66 +226,66 @@ def png():
     return b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", head) + chunk(b"IDAT", zlib.compress(b"\0\x80")) + chunk(b"IEND", b"")
 
 
-def test_a_photo_comes_back_as_it_was_and_garbage_is_refused(crew, job):
-    view = crew.upload(f"/jobs/{job}/base/photo", png(), name="tripod.png")
+def test_a_photo_comes_back_as_it_was_and_garbage_is_refused(own_program, job):
+    view = own_program.upload(f"/jobs/{job}/base/photo", png(), name="tripod.png")
     assert [item["name"] for item in view["photos"]] == ["tripod.png"]
-    assert crew.file(f"/jobs/{job}/photos/{view['photos'][0]['id']}") == png()
+    assert own_program.file(f"/jobs/{job}/photos/{view['photos'][0]['id']}") == png()
 
-    answer = crew.upload(f"/jobs/{job}/base/photo", b"GIF89a not one of ours", status=422, name="x.gif")
+    answer = own_program.upload(f"/jobs/{job}/base/photo", b"GIF89a not one of ours", status=422, name="x.gif")
     assert "is not a JPEG or PNG picture" in answer["detail"]
-    crew.get(f"/jobs/{job}/photos/none", status=404)
+    own_program.get(f"/jobs/{job}/photos/none", status=404)
     # One that is taken while the base runs belongs to that base, before its end and after.
-    crew.start_base(job)
-    assert len(crew.upload(f"/jobs/{job}/base/photo", png(), name="later.png")["photos"]) == 2
-    ended = crew.post(f"/jobs/{job}/base/end")
-    assert [item["name"] for item in earlier(crew, job)[0]["photos"]] == ["tripod.png", "later.png"]
+    own_program.start_base(job)
+    assert len(own_program.upload(f"/jobs/{job}/base/photo", png(), name="later.png")["photos"]) == 2
+    ended = own_program.post(f"/jobs/{job}/base/end")
+    assert [item["name"] for item in earlier(own_program, job)[0]["photos"]] == ["tripod.png", "later.png"]
     assert ended["photos"] == [] and ended["setup"] is None
 
 
-def test_a_swapped_digit_is_a_stop_that_must_be_accepted_and_goes_with_its_mending(crew, job):
-    settle(crew, job, mark_id=crew.mark(job, "CS1"), source="mark", **listen(crew))
-    read_height(crew, job)
-    view = read_height(crew, job, "1.564 m")
+def test_a_swapped_digit_is_a_stop_that_must_be_accepted_and_goes_with_its_mending(own_program, job):
+    settle(own_program, job, mark_id=own_program.mark(job, "CS1"), source="mark", **listen(own_program))
+    read_height(own_program, job)
+    view = read_height(own_program, job, "1.564 m")
     (found,) = [item for item in view["heights"]["findings"] if item["severity"] == "stop"]
     assert found["code"] == "digits-swapped" and "1.546 m in place of '1.564 m'" in found["sentence"]
-    refused = crew.post(f"/jobs/{job}/base/start", {}, status=409)
+    refused = own_program.post(f"/jobs/{job}/base/start", {}, status=409)
     assert refused["field"] == "accepted" and "1.564 m" in refused["detail"]
 
     wrong = view["heights"]["readings"][1]
     mend = {"replaces_id": wrong["id"], "reading": "5.072 ft", "feature": "bottom", "reason": "tape misread"}
-    view = crew.post(f"/jobs/{job}/base/height", mend)
+    view = own_program.post(f"/jobs/{job}/base/height", mend)
     assert not [item for item in view["heights"]["findings"] if item["severity"] == "stop"]
     # 5.072 ft are 1.5459456 m: the mean of both, and their spread, by hand.
     assert view["heights"]["opening"]["arp_height_m"] == pytest.approx((1.546 + 5.072 * 0.3048) / 2, abs=1e-9)
     assert view["heights"]["opening"]["spread_m"] == pytest.approx(1.546 - 5.072 * 0.3048, abs=1e-9)
-    assert crew.post(f"/jobs/{job}/base/start", {})["occupation"]["mark_name"] == "CS1"
-    assert "base-height-corrected" in [line["kind"] for line in crew.get(f"/jobs/{job}/book")["lines"]]
+    assert own_program.post(f"/jobs/{job}/base/start", {})["occupation"]["mark_name"] == "CS1"
+    assert "base-height-corrected" in [line["kind"] for line in own_program.get(f"/jobs/{job}/book")["lines"]]
 
 
-def test_the_limit_of_height_readings_is_the_job_s(crew, job):
-    settings = crew.get(f"/jobs/{job}")
-    read_height(crew, job)
-    assert read_height(crew, job, "1.551 m")["setup"]["stops"]
+def test_the_limit_of_height_readings_is_the_job_s(own_program, job):
+    settings = own_program.get(f"/jobs/{job}")
+    read_height(own_program, job)
+    assert read_height(own_program, job, "1.551 m")["setup"]["stops"]
     limit = {"replaces_id": settings["settings_id"], "changes": {"height_limit": "6 mm"}}
-    assert crew.post(f"/jobs/{job}/settings", limit)["height_limit_m"] == pytest.approx(0.006)
-    assert crew.get(f"/jobs/{job}/base")["setup"]["stops"] == []
-    newer = crew.get(f"/jobs/{job}")["settings_id"]
+    assert own_program.post(f"/jobs/{job}/settings", limit)["height_limit_m"] == pytest.approx(0.006)
+    assert own_program.get(f"/jobs/{job}/base")["setup"]["stops"] == []
+    newer = own_program.get(f"/jobs/{job}")["settings_id"]
     too_wide = {"replaces_id": newer, "changes": {"height_limit": "2 m"}}
-    assert crew.post(f"/jobs/{job}/settings", too_wide, status=422)["field"] == "height_limit"
+    assert own_program.post(f"/jobs/{job}/settings", too_wide, status=422)["field"] == "height_limit"
 
 
-def test_the_closing_height_is_held_against_the_opening_one_before_the_end_and_after(crew, job):
+def test_the_closing_height_is_held_against_the_opening_one_before_the_end_and_after(own_program, job):
     assert (
         "No base has run"
-        in crew.post(
+        in own_program.post(
             f"/jobs/{job}/base/readings", {"reading": "1.5 m", "feature": "bottom", "moment": "after"}, status=404
         )["detail"]
     )
-    crew.start_base(job)
-    crew.post(f"/jobs/{job}/base/end")
+    own_program.start_base(job)
+    own_program.post(f"/jobs/{job}/base/end")
     # Measured when the tripod came down, typed after the end: it belongs to the base that ran last.
-    read_height(crew, job, "1.538 m", moment="after")
-    heights = earlier(crew, job)[0]["heights"]
+    read_height(own_program, job, "1.538 m", moment="after")
+    heights = earlier(own_program, job)[0]["heights"]
     (found,) = heights["closing_findings"]
     assert (found["code"], found["severity"]) == ("closing-height-differs", "stop")
     assert "0.008 m smaller" in found["sentence"]
@@ -292,22 +296,22 @@ def test_the_closing_height_is_held_against_the_opening_one_before_the_end_and_a
         "feature": "bottom",
         "reason": "misread",
     }
-    crew.post(f"/jobs/{job}/base/height", mend)
-    assert codes(earlier(crew, job)[0]["heights"]["closing_findings"]) == ["closing-height-agrees"]
-    assert earlier(crew, job)[0]["heights"]["opening"]["arp_height_m"] == TAPE_M, "the opening height stays"
+    own_program.post(f"/jobs/{job}/base/height", mend)
+    assert codes(earlier(own_program, job)[0]["heights"]["closing_findings"]) == ["closing-height-agrees"]
+    assert earlier(own_program, job)[0]["heights"]["opening"]["arp_height_m"] == TAPE_M, "the opening height stays"
 
 
 # --- where the coordinate comes from ---
 
 
-def test_a_mark_is_checked_by_a_rover_before_the_base_stands_on_it(crew, job):
-    settle(crew, job, mark_id=crew.mark(job, "CS1"))
-    mark = mark_of(crew, job, "CS1")
+def test_a_mark_is_checked_by_a_rover_before_the_base_stands_on_it(own_program, job):
+    settle(own_program, job, mark_id=own_program.mark(job, "CS1"))
+    mark = mark_of(own_program, job, "CS1")
     place = mark["latitude_deg"], mark["longitude_deg"], mark["ellipsoidal_height_m"] + 2.0
 
     def checked(**more):
         content = nmea_log(*place, quality=more.pop("quality", 4), wander_m=0.004, **more)
-        view = send_log(crew, job, content, purpose="mark", reading="2.000 m", feature="rod")
+        view = send_log(own_program, job, content, purpose="mark", reading="2.000 m", feature="rod")
         return view["sources"]["average_mark"]["check"]
 
     agrees = checked()
@@ -318,48 +322,50 @@ def test_a_mark_is_checked_by_a_rover_before_the_base_stands_on_it(crew, job):
     assert off["finding"]["code"] == "mark-check-disagrees" and off["finding"]["severity"] == "stop"
     assert off["north_m"] == pytest.approx(0.060, abs=0.005)
     # The pole left out: 2 m too high.
-    low = send_log(crew, job, nmea_log(*place[:2], place[2] - 2.0, 4), purpose="mark", reading="2.000 m", feature="rod")
+    low = send_log(
+        own_program, job, nmea_log(*place[:2], place[2] - 2.0, 4), purpose="mark", reading="2.000 m", feature="rod"
+    )
     assert low["sources"]["average_mark"]["check"]["up_m"] == pytest.approx(-2.0, abs=0.001)
     assert (
         "not a length"
-        in send_log(crew, job, nmea_log(*place, 4), 422, purpose="mark", reading="two", feature="rod")["detail"]
+        in send_log(own_program, job, nmea_log(*place, 4), 422, purpose="mark", reading="two", feature="rod")["detail"]
     )
-    assert "holds no position" in send_log(crew, job, bytes(range(256)), 422, purpose="base")["detail"]
+    assert "holds no position" in send_log(own_program, job, bytes(range(256)), 422, purpose="base")["detail"]
 
 
 @pytest.mark.slow
-def test_the_rover_s_average_over_a_mark_waits_for_fixed_and_needs_no_base(crew, job):
-    settle(crew, job, mark_id=crew.mark(job, "CS2"))
-    crew.post(f"/jobs/{job}/stand", {"who": "base", "mark_id": crew.mark(job, "CS1")})
-    crew.walk_to(job, "CS2")
+def test_the_rover_s_average_over_a_mark_waits_for_fixed_and_needs_no_base(own_program, job):
+    settle(own_program, job, mark_id=own_program.mark(job, "CS2"))
+    own_program.post(f"/jobs/{job}/stand", {"who": "base", "mark_id": own_program.mark(job, "CS1")})
+    own_program.walk_to(job, "CS2")
     wish = {"seconds": 5, "purpose": "mark", "reading": "2.000 m", "feature": "rod"}
-    assert crew.post(f"/jobs/{job}/base/average", wish)["waiting"]
-    wait_for(lambda: not crew.get(f"/jobs/{job}/base")["average"]["running"], 60)
+    assert own_program.post(f"/jobs/{job}/base/average", wish)["waiting"]
+    wait_for(lambda: not own_program.get(f"/jobs/{job}/base")["average"]["running"], 60)
 
-    average = crew.get(f"/jobs/{job}/base")["sources"]["average_mark"]
+    average = own_program.get(f"/jobs/{job}/base")["sources"]["average_mark"]
 
     # The stand-in network's coordinate is right and so is CS2's: what is left is the noise of a fixed solution.
     assert (average["status"], average["check"]["agrees"]) == ("fixed", True), average["check"]
     assert average["used"] >= 15, "five seconds four times as fast"
     # The next base finds the mountpoint free.
-    crew.start_base(job, mark="CS2")
-    wait_for(lambda: (crew.get(f"/jobs/{job}/base")["on_air"] or {}).get("station_id") == 17, 30)
+    own_program.start_base(job, mark="CS2")
+    wait_for(lambda: (own_program.get(f"/jobs/{job}/base")["on_air"] or {}).get("station_id") == 17, 30)
 
 
-def test_a_fixed_network_average_becomes_the_coordinate_and_a_float_one_does_not(crew, job):
-    settle(crew, job, mark_id=crew.mark(job, "CS1"), source="network", **listen(crew))
-    read_height(crew, job)
-    mark = mark_of(crew, job, "CS1")
+def test_a_fixed_network_average_becomes_the_coordinate_and_a_float_one_does_not(own_program, job):
+    settle(own_program, job, mark_id=own_program.mark(job, "CS1"), source="network", **listen(own_program))
+    read_height(own_program, job)
+    mark = mark_of(own_program, job, "CS1")
     place = mark["latitude_deg"], mark["longitude_deg"], mark["ellipsoidal_height_m"] + 2.0
     pole = {"purpose": "mark", "reading": "2.000 m", "feature": "rod"}
-    view = send_log(crew, job, nmea_log(*place, 5), **pole)
+    view = send_log(own_program, job, nmea_log(*place, 5), **pole)
     assert any("float" in sentence for sentence in view["setup"]["missing"])
     # An average that was taken on another mark is not used on this one.
-    moved = settle(crew, job, mark_id=crew.mark(job, "CS2"), source="network")
+    moved = settle(own_program, job, mark_id=own_program.mark(job, "CS2"), source="network")
     assert moved["sources"]["average_mark"] is None and "average it first" in str(moved["setup"]["missing"])
-    settle(crew, job, mark_id=mark["id"], source="network")
+    settle(own_program, job, mark_id=mark["id"], source="network")
 
-    view = send_log(crew, job, nmea_log(*place, 4, wander_m=0.003), **pole)
+    view = send_log(own_program, job, nmea_log(*place, 4, wander_m=0.003), **pole)
 
     assert view["setup"]["missing"] == []
     # One fixed initialisation: centimetres, whatever the spread of its epochs (common practice, no source).
@@ -367,81 +373,81 @@ def test_a_fixed_network_average_becomes_the_coordinate_and_a_float_one_does_not
     assert view["setup"]["arp"]["height_m"] == pytest.approx(mark["ellipsoidal_height_m"] + TAPE_M, abs=0.001)
 
 
-def test_coming_back_to_a_mark_offers_what_it_had_and_stops_a_fresh_autonomous_one(crew, job):
-    first = crew.start_base(job)["occupation"]
-    crew.post(f"/jobs/{job}/base/end")
-    mark = mark_of(crew, job, "CS1")
-    settle(crew, job, mark_id=mark["id"], source="average", **listen(crew))
-    read_height(crew, job)
+def test_coming_back_to_a_mark_offers_what_it_had_and_stops_a_fresh_autonomous_one(own_program, job):
+    first = own_program.start_base(job)["occupation"]
+    own_program.post(f"/jobs/{job}/base/end")
+    mark = mark_of(own_program, job, "CS1")
+    settle(own_program, job, mark_id=mark["id"], source="average", **listen(own_program))
+    read_height(own_program, job)
     place = mark["latitude_deg"], mark["longitude_deg"], mark["ellipsoidal_height_m"] + TAPE_M
 
-    view = send_log(crew, job, nmea_log(*place, north_m=3.0), purpose="base")
+    view = send_log(own_program, job, nmea_log(*place, north_m=3.0), purpose="base")
 
     average = view["sources"]["average_base"]
     # Averaging lowers the noise and leaves the bias: metres are to be expected (common practice, no source).
     assert average["accuracy_95_m"] > 4.5
     (stop,) = view["setup"]["stops"]
     assert "would move the whole site by 3.0" in stop
-    assert crew.post(f"/jobs/{job}/base/start", {}, status=409)["detail"] == stop
+    assert own_program.post(f"/jobs/{job}/base/start", {}, status=409)["detail"] == stop
     offered = view["sources"]["memory"][0]
     assert (offered["source"], offered["current"], offered["autonomous"]) == ("mark", True, False)
-    settle(crew, job, source="remembered", evidence_id=offered["id"])
-    again = crew.post(f"/jobs/{job}/base/start", {})["occupation"]
+    settle(own_program, job, source="remembered", evidence_id=offered["id"])
+    again = own_program.post(f"/jobs/{job}/base/start", {})["occupation"]
     for name in ("latitude_deg", "longitude_deg", "arp_ellipsoidal_height_m"):
         assert again[name] == first[name], "the same numbers, to the bit"
-    crew.post(f"/jobs/{job}/base/end")
-    settle(crew, job, mark_id=mark["id"], source="average", **listen(crew))
-    read_height(crew, job)
-    send_log(crew, job, nmea_log(*place, north_m=3.0), purpose="base")
-    crew.post(f"/jobs/{job}/base/start", {"accepted": True})
-    assert "Started although: mark-moved" in str(crew.get(f"/jobs/{job}/book"))
+    own_program.post(f"/jobs/{job}/base/end")
+    settle(own_program, job, mark_id=mark["id"], source="average", **listen(own_program))
+    read_height(own_program, job)
+    send_log(own_program, job, nmea_log(*place, north_m=3.0), purpose="base")
+    own_program.post(f"/jobs/{job}/base/start", {"accepted": True})
+    assert "Started although: mark-moved" in str(own_program.get(f"/jobs/{job}/book"))
 
 
-def test_a_base_over_a_new_point_makes_a_provisional_mark(crew, job):
-    settle(crew, job, point_name="B1", source="anywhere", **listen(crew))
-    read_height(crew, job)
+def test_a_base_over_a_new_point_makes_a_provisional_mark(own_program, job):
+    settle(own_program, job, point_name="B1", source="anywhere", **listen(own_program))
+    read_height(own_program, job)
     place = 52.411, -6.481, 64.0
-    send_log(crew, job, nmea_log(*place), purpose="base")
-    crew.post(f"/jobs/{job}/base/start", {})
+    send_log(own_program, job, nmea_log(*place), purpose="base")
+    own_program.post(f"/jobs/{job}/base/start", {})
 
-    mark = mark_of(crew, job, "B1")
+    mark = mark_of(own_program, job, "B1")
 
     assert mark["order"] == "provisional"
     # The log's place less the antenna: the average of the wander is not nothing.
     assert mark["latitude_deg"] == pytest.approx(place[0], abs=2e-6)
     assert mark["ellipsoidal_height_m"] == pytest.approx(place[2] - TAPE_M, abs=0.001)
-    crew.post(f"/jobs/{job}/base/end")
-    settle(crew, job, point_name="CS2", source="anywhere", **listen(crew))
-    read_height(crew, job)
-    send_log(crew, job, nmea_log(*place), purpose="base")
-    assert "CS2 is in the control list" in crew.post(f"/jobs/{job}/base/start", {}, status=409)["detail"]
+    own_program.post(f"/jobs/{job}/base/end")
+    settle(own_program, job, point_name="CS2", source="anywhere", **listen(own_program))
+    read_height(own_program, job)
+    send_log(own_program, job, nmea_log(*place), purpose="base")
+    assert "CS2 is in the control list" in own_program.post(f"/jobs/{job}/base/start", {}, status=409)["detail"]
 
 
 @pytest.mark.slow
-def test_a_static_log_gives_rinex_and_its_solution_moves_every_point_where_it_belongs(crew, job, tmp_path):
-    practice = crew.program.context.practice
-    mark = mark_of(crew, job, "CS1")
-    crew.post(f"/jobs/{job}/stand", {"who": "base", "mark_id": mark["id"]})
-    crew.walk_to(job, "CS2")
-    settle(crew, job, mark_id=mark["id"], source="static", **listen(crew))
-    read_height(crew, job)
-    crew.post(f"/jobs/{job}/base/average", {"seconds": 3, "purpose": "base"})
-    wait_for(lambda: crew.get(f"/jobs/{job}/base")["sources"]["average_base"], 30)
-    occupation = crew.post(f"/jobs/{job}/base/start", {})["occupation"]
-    crew.wait_fixed(job)
-    check = crew.check(job, "CS2")
-    wait_for(lambda: practice.base is not None and crew.get(f"/jobs/{job}/base")["occupation"]["logs"], 5)
-    crew.post(f"/jobs/{job}/base/end")
+def test_a_static_log_gives_rinex_and_its_solution_moves_every_point_where_it_belongs(own_program, job, tmp_path):
+    practice = own_program.program.context.practice
+    mark = mark_of(own_program, job, "CS1")
+    own_program.post(f"/jobs/{job}/stand", {"who": "base", "mark_id": mark["id"]})
+    own_program.walk_to(job, "CS2")
+    settle(own_program, job, mark_id=mark["id"], source="static", **listen(own_program))
+    read_height(own_program, job)
+    own_program.post(f"/jobs/{job}/base/average", {"seconds": 3, "purpose": "base"})
+    wait_for(lambda: own_program.get(f"/jobs/{job}/base")["sources"]["average_base"], 30)
+    occupation = own_program.post(f"/jobs/{job}/base/start", {})["occupation"]
+    own_program.wait_fixed(job)
+    check = own_program.check(job, "CS2")
+    wait_for(lambda: practice.base is not None and own_program.get(f"/jobs/{job}/base")["occupation"]["logs"], 5)
+    own_program.post(f"/jobs/{job}/base/end")
 
     # RINEX, read by georinex, against the stream as pyrtcm decodes it.
-    ran = earlier(crew, job)[0]
+    ran = earlier(own_program, job)[0]
     path = tmp_path / "cs1.rnx"
-    path.write_bytes(crew.file(f"/jobs/{job}/logs/{ran['logs'][0]['id']}.rnx?interval=1"))
+    path.write_bytes(own_program.file(f"/jobs/{job}/logs/{ran['logs'][0]['id']}.rnx?interval=1"))
     found = georinex.load(path)
     assert found.sizes["time"] >= 10
     raw = next(item for item in ran["files"] if item["role"] == "base")
     assert raw["bytes"] > 1000
-    epochs = pseudoranges_by_pyrtcm(crew.program.context.data_dir / "raw" / raw["name"])
+    epochs = pseudoranges_by_pyrtcm(own_program.program.context.data_dir / "raw" / raw["name"])
     compared = 0
     for moment in found.time.values[1:-1]:
         of_day = round((moment - moment.astype("datetime64[D]")) / np.timedelta64(1, "ms"))
@@ -459,30 +465,30 @@ def test_a_static_log_gives_rinex_and_its_solution_moves_every_point_where_it_be
     }
     wish |= {"latitude": f"{mark['latitude_deg']:.10f}", "longitude": f"{mark['longitude_deg']:.10f}"}
     look = f"/jobs/{job}/base/solution/preview"
-    west_as_east = crew.post(look, wish | {"longitude": f"{-mark['longitude_deg']:.10f}"})
+    west_as_east = own_program.post(look, wish | {"longitude": f"{-mark['longitude_deg']:.10f}"})
     assert west_as_east["finding"]["code"] == "solution-slip" and "sign" in west_as_east["finding"]["cause"]
-    in_feet = crew.post(look, wish | {"height": f"{mark['ellipsoidal_height_m'] / 0.3048:.3f} m"})
+    in_feet = own_program.post(look, wish | {"height": f"{mark['ellipsoidal_height_m'] / 0.3048:.3f} m"})
     assert "feet" in in_feet["finding"]["cause"]
-    assert crew.post(look, wish | {"latitude": "52.6"})["finding"]["code"] == "solution-far"
-    assert crew.post(look, wish | {"frame": ""}, status=422)["field"] == "frame"
-    assert crew.post(look, wish | {"pasted": "52.4; -6.48"}, status=422)["field"] == "pasted"
-    assert crew.post(f"/jobs/{job}/base/solution", wish | {"latitude": "52.6"}, status=409)
+    assert own_program.post(look, wish | {"latitude": "52.6"})["finding"]["code"] == "solution-far"
+    assert own_program.post(look, wish | {"frame": ""}, status=422)["field"] == "frame"
+    assert own_program.post(look, wish | {"pasted": "52.4; -6.48"}, status=422)["field"] == "pasted"
+    assert own_program.post(f"/jobs/{job}/base/solution", wish | {"latitude": "52.6"}, status=409)
 
-    seen = crew.post(look, wish)
+    seen = own_program.post(look, wish)
     assert seen["finding"]["code"] == "solution-plausible"
     (moved,) = seen["points"]
     assert (moved["name"], moved["moves_up_m"]) == ("CS2", pytest.approx(seen["up_m"], abs=0.002))
-    crew.post(f"/jobs/{job}/base/solution", wish)
-    assert earlier(crew, job)[0]["locked"]
-    after = crew.get(f"/jobs/{job}/checks")["checks"][0]
+    own_program.post(f"/jobs/{job}/base/solution", wish)
+    assert earlier(own_program, job)[0]["locked"]
+    after = own_program.get(f"/jobs/{job}/checks")["checks"][0]
     assert check["horizontal_m"] > 0.2 and after["horizontal_m"] < 0.030 and abs(after["up_m"]) < 0.040
 
     # Locked is locked; unlocked with a reason, the way back gives the same bits.
-    coordinates = earlier(crew, job)[0]["coordinates"]
+    coordinates = earlier(own_program, job)[0]["coordinates"]
     back = {"occupation_id": occupation["id"], "coordinate_id": coordinates[-1]["id"], "reason": "another day's file"}
-    assert "locked" in crew.post(f"/jobs/{job}/base/coordinate", back, status=409)["detail"]
-    crew.post(f"/jobs/{job}/base/coordinate", back | {"unlock": True})
-    again = crew.get(f"/jobs/{job}/checks")["checks"][0]
+    assert "locked" in own_program.post(f"/jobs/{job}/base/coordinate", back, status=409)["detail"]
+    own_program.post(f"/jobs/{job}/base/coordinate", back | {"unlock": True})
+    again = own_program.get(f"/jobs/{job}/checks")["checks"][0]
     assert [again[name] for name in ("point_east_m", "point_north_m", "point_height_m")] == [
         check[name] for name in ("point_east_m", "point_north_m", "point_height_m")
     ]

@@ -338,9 +338,8 @@ def _radio(link: LinkPlanned, rover: RoverHeard | None) -> Link:
         return Link(
             "link", meant, "", None, state, "both ends planned alike" if meant else "no pair of profiles chosen"
         )
-    return Link(
-        "link", meant, f"corrections {rover.age_s:.1f} s old", None, State.CHECKED, "corrections reach the rover"
-    )
+    state = State.CHECKED if rover.age_s <= OLD_AGE_S else State.ENTERED
+    return Link("link", meant, f"corrections {rover.age_s:.1f} s old", None, state, "corrections reach the rover")
 
 
 def _rover(rover: RoverHeard | None) -> Link:

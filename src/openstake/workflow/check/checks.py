@@ -144,7 +144,7 @@ def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checke
     newest = _newest(session, bases)
     asked = {shot.id for shot in shots}
     others = {shot_id for _, _, shot_id in newest} - asked
-    more = session.scalars(select(Shot).where(Shot.id.in_(others))).all() if others else []
+    more = session.scalars(select(Shot).where(Shot.id.in_(others))).all()
     measured = _measured(session, job, [*shots, *more], bases)
     latest: dict[str, dict[str, OtherCheck]] = defaultdict(dict)
     for occupation_id, _, shot_id in newest:
