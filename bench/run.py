@@ -285,6 +285,13 @@ def plan_frames(marks: int) -> tuple[float, float]:
     return 1000.0 * len(frames) / sum(frames), max(frames)
 
 
+def season_rows() -> list[tuple[str, str, str, str]]:
+    """Return what the lists of a season cost, measured in a process of its own."""
+    done = subprocess.run([sys.executable, ROOT / "bench/bulk.py"], check=True, capture_output=True, text=True)
+    cells = (line.strip("| ").split(" | ") for line in done.stdout.splitlines() if line.startswith("| "))
+    return [(what, ours, rival, ratio) for what, ours, rival, ratio in ((*row, "", "", "")[:4] for row in cells)]
+
+
 def main() -> None:
     rows = [*decoders(), raw_data()]
     for sessions, seconds in ((1, 30.0), (20, 30.0)):
@@ -306,6 +313,7 @@ def main() -> None:
             f"{many / few:.2f}",
         )
     )
+    rows += season_rows()
     rows.append(("Start-up of a new data folder, s", f"{start_up_s():.1f}", "", ""))
     rows.append(("First load, gzip, kB", f"{first_load_kb():.0f}", "aim 300", ""))
     lines = [
@@ -321,6 +329,9 @@ def main() -> None:
             "The decoders read what the stand-ins send: every field of MSM4, 1006, 1033 and 1230; of NMEA what makes an epoch (the\n"
             "content of GSV is passed over, which the rival reads). The latency is from the moment written into GGA (to 10 ms) to the\n"
             "event in headless Chromium, one page open, with so many sessions running.\n\n"
+            "A season is 500 or 5 000 shots of 60 epochs from 40 base set-ups (`bench/bulk.py`): each list over the API, walked page\n"
+            "by page to its end, with nothing remembered and again, against `SELECT` of the same epochs into Python in the same run\n"
+            "(aim: 3 times it).\n\n"
             f"Run on {datetime.now(UTC):%Y-%m-%d}, 2 cores, Python {sys.version.split()[0]}.\n\n"
             + "\n".join(lines)
             + "\n"

@@ -62,8 +62,8 @@ class Filling:
 
     def reading(self, metres, subject="rover", **more):
         made = {
-            "text": f"{metres:.3f} m", "method": "rod" if subject == "rover" else "vertical", "feature_name": "bottom",
-            "feature": "Bottom of mount (ARP), straight up", "rim_radius_m": 0.0, "feature_to_arp_m": 0.0,
+            "text": f"{metres:.3f} m", "method": "rod" if subject == "rover" else "vertical", "feature": "bottom",
+            "feature_label": "Bottom of mount (ARP), straight up", "rim_radius_m": 0.0, "feature_to_arp_m": 0.0,
         }  # fmt: skip
         return self.add(
             HeightReading(

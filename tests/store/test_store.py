@@ -78,7 +78,7 @@ def test_two_corrections_of_one_reading_cannot_both_win(database):
 
     def reading(replaces=None):
         return HeightReading(
-            job_id=job.id, subject="base", text="1", reading_m=1.0, method="vertical", feature_name="bottom", feature="",
+            job_id=job.id, subject="base", text="1", reading_m=1.0, method="vertical", feature="bottom", feature_label="",
             rim_radius_m=0.0, feature_to_arp_m=0.0, arp_height_m=1.0, replaces_id=replaces, created_s=0.0,
         )  # fmt: skip
 

@@ -43,6 +43,11 @@ def opened(tmp_path_factory):
 def same(now, before, path=""):
     """Compare all that was said before: what is said beyond it is new."""
     if isinstance(before, dict):
+        if (
+            "feature_name" in before
+        ):  # since 0.4.0 `feature` is the key everywhere, and `feature_label` what people read
+            before = before | {"feature": before["feature_name"], "feature_label": before["feature"]}
+            del before["feature_name"]
         for key, value in before.items():
             assert key in now, f"{path}.{key}"
             same(now[key], value, f"{path}.{key}")

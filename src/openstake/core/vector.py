@@ -18,13 +18,15 @@ from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic, geodetic_from_ecef
 from openstake.core.geodesy.local import enu_axes, normal
+from openstake.core.series import mean_of_series
 
 
-def lifted(xyz_m: ArrayLike, height_m: float) -> NDArray[np.float64]:
-    """Return an Earth-centred point moved up along its own normal by `height_m` (negative: down)."""
+def lifted(xyz_m: ArrayLike, height_m: ArrayLike) -> NDArray[np.float64]:
+    """Return Earth-centred points moved up along their own normals by `height_m` (negative: down), shape (..., 3)."""
     xyz = np.asarray(xyz_m, dtype=float)
-    latitude_deg, longitude_deg, _ = geodetic_from_ecef(xyz)
-    return xyz + height_m * normal(float(latitude_deg), float(longitude_deg))
+    geodetic = geodetic_from_ecef(xyz)
+    up = normal(geodetic[..., 0], geodetic[..., 1])
+    return np.asarray(xyz + np.asarray(height_m, dtype=float)[..., None] * up)
 
 
 def lowering_to_mark_m(refers_to: RefersTo, rover_arp_height_m: float, arp_to_apc_m: float | None) -> float:
@@ -59,19 +61,15 @@ def mean_vector(vectors_m: ArrayLike) -> NDArray[np.float64]:
 
 
 def rover_mark_ecef(
-    base_mark_m: ArrayLike,
-    base_arp_height_m: float,
-    vector_m: ArrayLike,
-    refers_to: RefersTo,
-    rover_arp_height_m: float,
-    rover_arp_to_apc_m: float | None = None,
-) -> NDArray[np.float64]:
-    """Return the rover's mark, Earth-centred in the frame of the base mark, in metres.
+    base_mark_m: ArrayLike, base_arp_height_m: ArrayLike, vector_m: ArrayLike, above_mark_m: ArrayLike
+) -> NDArray[np.float64]:  # fmt: skip
+    """Return rover marks, Earth-centred in the frame of the base mark, in metres, shape (..., 3).
 
-    `vector_m` runs from the base ARP to what the rover's position refers to.
+    `vector_m` runs from the base ARP to what the rover's position refers to, which lies `above_mark_m` above its mark
+    (`lowering_to_mark_m`).  All are one or many: one base with many vectors, or a base for each.
     """
     rover = lifted(base_mark_m, base_arp_height_m) + np.asarray(vector_m, dtype=float)
-    return lifted(rover, -lowering_to_mark_m(refers_to, rover_arp_height_m, rover_arp_to_apc_m))
+    return lifted(rover, -np.asarray(above_mark_m, dtype=float))
 
 
 @dataclass(frozen=True)
@@ -87,8 +85,8 @@ class Scatter:
 def scatter_of_vectors(vectors_m: ArrayLike, latitude_deg: float, longitude_deg: float) -> Scatter | None:
     """Return the scatter of one shot in east, north, up at a point; None for fewer than three epochs.
 
-    `effective_n` is n (1 − r) / (1 + r) with the lag-one autocorrelation r of the worst component, held to 0…0.999:
-    epochs of one minute are not independent, and their mean is little better than one of them.
+    `effective_n` is that of the component that remembers longest, at least 1 (`core/series.py`): epochs of one minute are
+    not independent, and their mean is little better than one of them.
     """
     vectors = np.asarray(vectors_m, dtype=float)
     count = len(vectors)
@@ -96,9 +94,5 @@ def scatter_of_vectors(vectors_m: ArrayLike, latitude_deg: float, longitude_deg:
         return None
     enu = (vectors - mean_vector(vectors)) @ enu_axes(latitude_deg, longitude_deg).T
     sigma = np.std(enu, axis=0, ddof=1)
-    power = np.sum(enu * enu, axis=0)
-    lagged = np.sum(enu[1:] * enu[:-1], axis=0)
-    correlation = float(np.max(np.divide(lagged, power, out=np.zeros(3), where=power > 0.0)))
-    correlation = min(max(correlation, 0.0), 0.999)
-    effective = max(1.0, count * (1.0 - correlation) / (1.0 + correlation))
+    effective = max(1.0, min(mean_of_series(enu[:, part]).effective_n for part in range(3)))
     return Scatter(float(sigma[0]), float(sigma[1]), float(sigma[2]), effective)

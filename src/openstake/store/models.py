@@ -217,8 +217,9 @@ class HeightReading(Base):
     text: Mapped[str] = mapped_column(String(80))
     reading_m: Mapped[float] = mapped_column(Float)
     method: Mapped[str] = mapped_column(String(16))
-    feature_name: Mapped[str] = mapped_column(String(20))
-    feature: Mapped[str] = mapped_column(String(80))
+    # The key of what was measured to, and its label; the columns have their names from the first version.
+    feature: Mapped[str] = mapped_column("feature_name", String(20))
+    feature_label: Mapped[str] = mapped_column("feature", String(80))
     rim_radius_m: Mapped[float] = mapped_column(Float)
     feature_to_arp_m: Mapped[float] = mapped_column(Float)
     arp_height_m: Mapped[float] = mapped_column(Float)

@@ -3776,8 +3776,8 @@ export interface components {
             created_s: number;
             /** Feature */
             feature: string;
-            /** Feature Name */
-            feature_name: string;
+            /** Feature Label */
+            feature_label: string;
             /** Feature To Arp M */
             feature_to_arp_m: number;
             /** From Mean M */

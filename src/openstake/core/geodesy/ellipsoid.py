@@ -63,13 +63,20 @@ def geodetic_from_ecef(xyz_m: ArrayLike, ellipsoid: Ellipsoid = WGS84) -> NDArra
     ring = np.hypot(x, y)
     reduced = np.arctan2(z * a, ring * b)
     for _ in range(3):
-        latitude = np.arctan2(z + e2 / (1.0 - e2) * b * np.sin(reduced) ** 3, ring - e2 * a * np.cos(reduced) ** 3)
+        latitude = np.arctan2(
+            z + e2 / (1.0 - e2) * b * _power(np.sin(reduced), 3), ring - e2 * a * _power(np.cos(reduced), 3)
+        )
         reduced = np.arctan2((1.0 - f) * np.sin(latitude), np.cos(latitude))
     sin, cos = np.sin(latitude), np.cos(latitude)
     # Distance along the normal without dividing by cos(latitude): holds at the poles.
-    height = ring * cos + z * sin - a * np.sqrt(1.0 - e2 * sin**2)
+    height = ring * cos + z * sin - a * np.sqrt(1.0 - e2 * _power(sin, 2))
     result = np.stack([np.degrees(latitude), np.degrees(np.arctan2(y, x)), height], axis=-1)
     return np.where((ring == 0.0)[..., None] & (z == 0.0)[..., None], np.nan, result)
+
+
+def _power(values: NDArray[np.float64], exponent: int) -> NDArray[np.float64]:
+    """Return powers, the same bits for one value as among many: NumPy's power of an array rounds otherwise than C's of one."""
+    return np.array([value**exponent for value in np.ravel(values).tolist()]).reshape(np.shape(values))
 
 
 def radii_of_curvature_m(latitude_deg: float, ellipsoid: Ellipsoid = WGS84) -> tuple[float, float]:

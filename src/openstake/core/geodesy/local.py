@@ -24,6 +24,8 @@ def enu_from_ecef_difference(difference_m: ArrayLike, latitude_deg: float, longi
     return np.asarray(np.asarray(difference_m, dtype=float) @ enu_axes(latitude_deg, longitude_deg).T)
 
 
-def normal(latitude_deg: float, longitude_deg: float) -> NDArray[np.float64]:
-    """Return the unit vector along the ellipsoid's normal, upward, shape (3,)."""
-    return np.asarray(enu_axes(latitude_deg, longitude_deg)[2])
+def normal(latitude_deg: ArrayLike, longitude_deg: ArrayLike) -> NDArray[np.float64]:
+    """Return the unit vectors along the ellipsoid's normal, upward, shape (..., 3)."""
+    latitude, longitude = np.radians(latitude_deg), np.radians(longitude_deg)
+    cos_lat = np.cos(latitude)
+    return np.stack([cos_lat * np.cos(longitude), cos_lat * np.sin(longitude), np.sin(latitude)], axis=-1)

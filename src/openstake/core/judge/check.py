@@ -16,7 +16,7 @@ class HeightAsTyped:
     """A height as it was typed: its text, what it was measured to, and the ARP height it makes (metres)."""
 
     text: str
-    feature: str
+    feature_label: str
     method: str
     arp_height_m: float
 
@@ -117,7 +117,7 @@ def _height_off(evidence: CheckEvidence) -> Finding:
     base, rover = evidence.base_height, evidence.rover_height
     size = "large" if up > 0 else "small"
     base_cause = (
-        f"the base height was typed {evidence.size(up)} too {size} ('{base.text}' to {base.feature}: ARP at "
+        f"the base height was typed {evidence.size(up)} too {size} ('{base.text}' to {base.feature_label}: ARP at "
         f"{evidence.size(base.arp_height_m)}, {evidence.size(base.arp_height_m - up)} would fit)"
     )
     rover_cause = f"the rover height '{rover.text}' is {evidence.size(up)} too {'small' if up > 0 else 'large'}"

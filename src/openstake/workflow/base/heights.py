@@ -113,8 +113,8 @@ class ReadingView:
     text: str
     reading_m: float
     arp_height_m: float
-    feature_name: str
     feature: str
+    feature_label: str
     method: str
     rim_radius_m: float
     feature_to_arp_m: float
@@ -223,7 +223,7 @@ def readings_view(job: JobNow, antenna: KnownAntenna, readings: Readings) -> Bas
 
 def _reading_view(row: HeightReading, height: BaseHeight | None) -> ReadingView:
     return ReadingView(
-        row.id, row.text, row.reading_m, row.arp_height_m, row.feature_name, row.feature, row.method, row.rim_radius_m,
+        row.id, row.text, row.reading_m, row.arp_height_m, row.feature, row.feature_label, row.method, row.rim_radius_m,
         row.feature_to_arp_m, cast(ReadingMoment, row.moment), row.who, row.created_s, row.set_aside,
         row.replaces_id is not None, row.reason,
         None if height is None or row.set_aside else row.arp_height_m - height.arp_height_m,

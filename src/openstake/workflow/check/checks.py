@@ -235,14 +235,14 @@ def _check(job: JobNow, item: _Measured, others: Sequence[OtherCheck], stale: bo
 
 
 def _typed(reading: HeightReading) -> HeightAsTyped:
-    return HeightAsTyped(reading.text, in_a_sentence(reading.feature), reading.method, reading.arp_height_m)
+    return HeightAsTyped(reading.text, in_a_sentence(reading.feature_label), reading.method, reading.arp_height_m)
 
 
 def _base_typed(height: BaseHeight) -> HeightAsTyped:
     """Return a base's height as it was typed: of several readings all, measured as the first."""
     first = height.rows[0]
     text = "' and '".join(row.text for row in height.rows)
-    return HeightAsTyped(text, in_a_sentence(first.feature), first.method, height.arp_height_m)
+    return HeightAsTyped(text, in_a_sentence(first.feature_label), first.method, height.arp_height_m)
 
 
 def _total_sigmas(shot: Shot, mark: MarkNow, base_mark: MarkNow, autonomous: bool, height: BaseHeight) -> Sigmas:

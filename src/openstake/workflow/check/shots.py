@@ -103,7 +103,7 @@ def _store(context: Context, job_id: str, begun: _Begun, epochs: list[ReceivedEp
             session, now, "check",
             f"Check on {check.mark_name}, {len(epochs)} epochs: {check.words}; {check.verdict_word}.", job_id,
             shot=shot.id, mark=begun.mark.id, rover_height=shot.height_reading_id,
-            base_height=list(check.base_height_reading_ids), base_coordinate=check.base_coordinate_id,
+            height_readings=list(check.base_height_reading_ids), base_coordinate=check.base_coordinate_id,
             reference=shot.reference_id, east_m=check.east_m, north_m=check.north_m, up_m=check.up_m,
             findings=[found.code for found in check.findings],
         )  # fmt: skip

@@ -89,9 +89,9 @@ def readings_of_setup(session: Session, setup_id: str) -> Readings:
 
 def measured_to(row: HeightReading, features: Sequence[MeasuredTo]) -> MeasuredTo:
     """Return what a stored reading was measured to, as it was stored; a rod's own height from the kit of today."""
-    fixed = next((item.fixed_height_m for item in features if item.name == row.feature_name), None)
+    fixed = next((item.fixed_height_m for item in features if item.name == row.feature), None)
     return MeasuredTo(
-        row.feature_name, row.feature, row.method, row.rim_radius_m, row.feature_to_arp_m,
+        row.feature, row.feature_label, row.method, row.rim_radius_m, row.feature_to_arp_m,
         fixed_height_m=fixed if row.method == "rod" else None,
     )  # fmt: skip
 
@@ -151,9 +151,9 @@ def rover_arp_to_apc_m(kit: KitNow) -> float:
     return above
 
 
-def read_height(kit: KitNow, unit: str, text: str, feature_name: str, subject: str) -> TypedHeight:
+def read_height(kit: KitNow, unit: str, text: str, feature_key: str, subject: str) -> TypedHeight:
     """Return the ARP height of what was typed; a sentence where it cannot be read or cannot be."""
-    feature = next((item for item in features_of(kit, subject) if item.name == feature_name), None)
+    feature = next((item for item in features_of(kit, subject) if item.name == feature_key), None)
     if feature is None:
         raise InputError("Choose the feature that the height was measured to.", field="feature")
     try:
@@ -169,6 +169,6 @@ def height_row(height: TypedHeight, job_id: str, now: float, subject: str, **mor
     feature = height.feature
     return HeightReading(
         job_id=job_id, subject=subject, text=height.text, reading_m=height.reading_m, method=feature.method,
-        feature_name=feature.name, feature=feature.label, rim_radius_m=feature.rim_radius_m,
+        feature=feature.name, feature_label=feature.label, rim_radius_m=feature.rim_radius_m,
         feature_to_arp_m=feature.feature_to_arp_m, arp_height_m=height.arp_height_m, created_s=now, **more,
     )  # fmt: skip

@@ -61,8 +61,8 @@ class Point:
 _REMEMBERED: OrderedDict[str, Received] = OrderedDict()
 _MOST_REMEMBERED = 50_000
 _REMEMBERING = Lock()
-# So many shots are asked for by their ids; of more the whole job is read.
-_MOST_NAMED = 400
+# So many shots are asked for by their ids (SQLite takes 32 766 parameters); of more the whole job is read.
+_MOST_NAMED = 20_000
 
 
 def shot_vectors(epochs: Sequence[Epoch], reference: Reference) -> NDArray[np.float64]:
@@ -106,28 +106,37 @@ def _read(
             ShotEpoch.altitude_m, ShotEpoch.separation_m,
         ).where(ShotEpoch.shot_id.in_(ids)).order_by(ShotEpoch.shot_id, ShotEpoch.n)
     ).all()  # fmt: skip
-    rows = [row for row in rows if row[0] in shots]
+    owners, quality, *received = zip(*rows, strict=True) if rows else ((), (), (), (), (), ())
+    places = _places(*received)
+    fixed = np.array([STATUS_BY_GGA_QUALITY.get(item) is Status.FIXED for item in quality], dtype=int)
+    found, at = {}, 0
+    for shot_id, epochs in groupby(owners):
+        own = slice(at, at + sum(1 for _ in epochs))
+        at = own.stop
+        if shot_id not in shots:
+            continue  # of the same job, and remembered already
+        reference = references[shots[shot_id].reference_id]
+        vectors = places[own] - np.array([reference.x_m, reference.y_m, reference.z_m])
+        count = len(vectors)
+        found[shot_id] = Received(mean_vector(vectors), places[own.start].copy(), count, count - int(fixed[own].sum()))
+    return found
+
+
+def _places(
+    latitudes: Sequence[str], longitudes: Sequence[str], altitude_m: Sequence[float | None], separation_m: Sequence[float | None]
+) -> NDArray[np.float64]:  # fmt: skip
+    """Return received positions, Earth-centred, metres, shape (n, 3): angles parsed again from the text that came."""
     try:
-        latitude = [degrees(*row[2].split(",")) for row in rows]
-        longitude = [degrees(*row[3].split(",")) for row in rows]
-        parts = np.array([(row[4], row[5]) for row in rows], dtype=float).reshape(-1, 2)
-        places = ecef_from_geodetic(
-            np.array(latitude, float), np.array(longitude, float), parts[:, 0] + parts[:, 1], WGS84
+        latitude, longitude = (
+            np.array([degrees(*text.split(",")) for text in texts], dtype=float) for texts in (latitudes, longitudes)
         )
     except TypeError:
         raise InputError("An epoch without a position cannot be part of a shot.") from None
+    height = np.array(altitude_m, dtype=float) + np.array(separation_m, dtype=float)
+    places = ecef_from_geodetic(latitude, longitude, height, WGS84)
     if np.isnan(places).any():
         raise InputError("An epoch without a position cannot be part of a shot.")
-    fixed = [STATUS_BY_GGA_QUALITY.get(row[1]) is Status.FIXED for row in rows]
-    found, at = {}, 0
-    for shot_id, epochs in groupby(rows, key=lambda row: row[0]):
-        count = sum(1 for _ in epochs)
-        own = slice(at, at + count)
-        reference = references[shots[shot_id].reference_id]
-        vectors = places[own] - np.array([reference.x_m, reference.y_m, reference.z_m])
-        found[shot_id] = Received(mean_vector(vectors), places[at].copy(), count, count - sum(fixed[own]))
-        at += count
-    return found
+    return places
 
 
 def derive_all(
@@ -147,39 +156,56 @@ def derive_all(
     poles = {shot.height_reading_id for shot in shots}
     rods = {row.id: row for row in session.scalars(select(HeightReading).where(HeightReading.id.in_(poles)))}
     heights = {base_id: bases[base_id].height for base_id in {shot.occupation_id for shot in shots}}
-    return [
-        _point(
-            job, shot, received[shot.id], references[shot.reference_id], rods[shot.height_reading_id],
-            bases[shot.occupation_id], heights[shot.occupation_id], instead,
+    hung = [
+        _Hung(
+            shot, received[shot.id], references[shot.reference_id], rods[shot.height_reading_id], bases[shot.occupation_id],
+            heights[shot.occupation_id], instead or bases[shot.occupation_id].coordinate,
         )
         for shot in shots
     ]  # fmt: skip
+    return [
+        Point(
+            float(east), float(north), float(height), item.received.not_fixed, item.received.epochs, item.reference.virtual,
+            item.base, item.base_height, item.coordinate, item.rod, item.reference,
+        )
+        for item, (east, north, height) in zip(hung, job.frame.grid_from_ecef(_marks_ecef(hung)), strict=True)
+    ]  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Hung:
+    """A shot with everything that its point hangs on."""
+
+    shot: Shot
+    received: Received
+    reference: Reference
+    rod: HeightReading
+    base: BaseNow
+    base_height: BaseHeight
+    coordinate: BaseCoordinate
+
+    @property
+    def above_mark_m(self) -> float:
+        return lowering_to_mark_m(RefersTo(self.shot.refers_to), self.rod.arp_height_m, self.shot.arp_to_apc_m)
+
+
+def _marks_ecef(hung: Sequence[_Hung]) -> NDArray[np.float64]:
+    """Return the rovers' marks, Earth-centred, metres, shape (n, 3), all in one pass."""
+    vectors = np.array([item.received.vector_m for item in hung])
+    above = np.array([item.above_mark_m for item in hung])
+    bases = np.array([(item.coordinate.x_m, item.coordinate.y_m, item.coordinate.z_m) for item in hung])
+    marks = rover_mark_ecef(bases, np.array([item.base_height.arp_height_m for item in hung]), vectors, above)
+    virtual = np.array([item.reference.virtual for item in hung], dtype=bool)
+    if virtual.any():
+        # A virtual base gives a position, not a vector of ours: our base's coordinate does not move it.
+        references = np.array([(item.reference.x_m, item.reference.y_m, item.reference.z_m) for item in hung])
+        marks[virtual] = lifted(references[virtual] + vectors[virtual], -above[virtual])
+    return marks
 
 
 def derive(session: Session, job: JobNow, shot: Shot, instead: BaseCoordinate | None = None) -> Point:
     """Return one shot's point."""
     return derive_all(session, job, [shot], instead=instead)[0]
-
-
-def _point(
-    job: JobNow, shot: Shot, received: Received, reference: Reference, rod: HeightReading, base: BaseNow,
-    base_height: BaseHeight, instead: BaseCoordinate | None,
-) -> Point:  # fmt: skip
-    refers_to, coordinate = RefersTo(shot.refers_to), instead or base.coordinate
-    if reference.virtual:
-        # A virtual base gives a position, not a vector of ours: our base's coordinate does not move it.
-        position = np.array([reference.x_m, reference.y_m, reference.z_m]) + received.vector_m
-        xyz = lifted(position, -lowering_to_mark_m(refers_to, rod.arp_height_m, shot.arp_to_apc_m))
-    else:
-        xyz = rover_mark_ecef(
-            (coordinate.x_m, coordinate.y_m, coordinate.z_m), base_height.arp_height_m, received.vector_m, refers_to,
-            rod.arp_height_m, shot.arp_to_apc_m,
-        )  # fmt: skip
-    east, north, height = (float(value) for value in job.frame.grid_from_ecef(xyz))
-    return Point(
-        east, north, height, received.not_fixed, received.epochs, reference.virtual, base, base_height, coordinate, rod,
-        reference,
-    )  # fmt: skip
 
 
 def from_mark(point: Point, mark: MarkNow) -> Difference:

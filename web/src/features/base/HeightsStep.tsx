@@ -86,7 +86,7 @@ function ReadingRow(props: { job: Schemas["JobView"]; row: Schemas["ReadingView"
             {row.who && ` ${row.who}`}
             {row.corrected && !row.set_aside && ", corrected"}
           </span>
-          <span className="block text-base leading-5 text-faded">to: {row.feature}</span>
+          <span className="block text-base leading-5 text-faded">to: {row.feature_label}</span>
         </td>
         <td className="text-right font-bold">{length(row.arp_height_m, job.length_unit)}</td>
         <td className="text-right">{row.from_mean_m === null ? "set aside" : millimetres(row.from_mean_m)}</td>
@@ -109,7 +109,7 @@ function ReadingRow(props: { job: Schemas["JobView"]; row: Schemas["ReadingView"
 
 function CorrectReading(props: { job: Schemas["JobView"]; row: Schemas["ReadingView"]; onClose: () => void }) {
   const { job, row } = props;
-  const [typed, setTyped] = useState<Typed>({ reading: row.set_aside ? row.text : "", feature: row.feature_name });
+  const [typed, setTyped] = useState<Typed>({ reading: row.set_aside ? row.text : "", feature: row.feature });
   const [reason, setReason] = useState("");
   const correct = useCorrectHeight(job.id);
   const { height, problem } = useTyped(job.id, typed);

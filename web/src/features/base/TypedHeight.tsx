@@ -55,7 +55,7 @@ export function StackCard(props: { job: Schemas["JobView"]; heights: Schemas["Ba
   const { job, heights, typed } = props;
   const last = heights.readings.filter((item) => item.moment === "before" && !item.set_aside).at(-1);
   const typing = useTyped(job.id, typed).height;
-  const stored = useTyped(job.id, { reading: last?.text ?? "", feature: last?.feature_name ?? "bottom" }).height;
+  const stored = useTyped(job.id, { reading: last?.text ?? "", feature: last?.feature ?? "bottom" }).height;
   const drawn = typing ?? stored;
   const unit = job.length_unit;
   const mean = heights.opening;

@@ -1,0 +1,174 @@
+"""What a job of a season costs: every list against plainly reading the same epochs out of SQLite in the same run.
+
+500 and 5 000 shots of 60 epochs from 40 base set-ups.  `first` is with nothing remembered, `again` with what shots received
+in memory.  A list that comes in pages is walked to its end.
+"""
+
+from __future__ import annotations
+
+import resource
+import sqlite3
+import statistics
+import sys
+import tempfile
+import time
+import tracemalloc
+from base64 import b64encode
+from collections.abc import Callable
+from datetime import date
+from functools import partial
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent
+sys.path.insert(0, str(ROOT))
+
+from openstake.app import Program, build  # noqa: E402 - the tests' job is found from the root
+from openstake.core.evidence import Epoch  # noqa: E402
+from openstake.live.session import ReceivedEpoch  # noqa: E402
+from openstake.store.models import Shot, new_id  # noqa: E402
+from openstake.workflow.check import shots  # noqa: E402
+from openstake.workflow.now import points  # noqa: E402
+from openstake.workflow.now.base import listening_of, needed_occupation  # noqa: E402
+from openstake.workflow.now.heights import read_height  # noqa: E402
+from openstake.workflow.now.job import job_of  # noqa: E402
+from openstake.workflow.now.kit import kit_of  # noqa: E402
+from openstake.workflow.now.marks import mark_of  # noqa: E402
+from tests.filled import angle_text, fill  # noqa: E402
+
+HERE = "http://127.0.0.1:8420"
+EPOCHS, SETUPS = 60, 40
+LISTS = ("checks", "steps", "plan", "points.csv", "base", "base/earlier", "book")
+
+
+class Season:
+    """A program over a job that was filled."""
+
+    def __init__(self, folder: Path, count: int) -> None:
+        self.folder = folder
+        self.program: Program = build(folder, practice=False, demo=False, web_dir=None)
+        self._client = self.program.app.test_client()
+        wish = {"name": f"Season {count}", "system": {"kind": "code", "code": 2157}, "length_unit": "m"}
+        self.job = self._client.post("/api/jobs", json=wish, base_url=HERE).get_json()["id"]
+        rows = "".join(
+            f"B{n},{703412.361 + 91.7 * n:.3f},{629805.118 + 63.9 * n:.3f},{62.4 + 0.07 * n:.3f}\n" for n in range(25)
+        )
+        content = b64encode(f"name,east,north,ellipsoidal height\n{rows}".encode()).decode()
+        sent = {"name": "c.csv", "content_base64": content}
+        self._client.post(f"/api/jobs/{self.job}/control/accept", json=sent, base_url=HERE)
+        self.program.context.database.write(
+            lambda session: fill(session, self.job, count, SETUPS if count else 1, EPOCHS)
+        )
+
+    def read(self, path: str) -> None:
+        """Read a list, page by page to its end."""
+        after: str | None = ""
+        while after is not None:
+            answer = self._client.get(
+                f"/api/jobs/{self.job}/{path}", query_string={"after": after} if after else {}, base_url=HERE
+            )
+            assert answer.status_code == 200, answer.get_data(as_text=True)
+            after = answer.get_json().get("next") if answer.is_json else None
+
+    def plainly(self) -> int:
+        """Read the epochs of the job out of SQLite, in order; return how many there are."""
+        database = sqlite3.connect(self.folder / "openstake.db")
+        rows = database.execute(
+            "SELECT * FROM shot_epoch WHERE shot_id IN (SELECT id FROM shot WHERE job_id = ?) ORDER BY shot_id, n",
+            (self.job,),
+        ).fetchall()
+        database.close()
+        return len(rows)
+
+    def store_shot(self) -> None:
+        """Store one more shot of 60 epochs, as the running session hands it over."""
+        context = self.program.context
+        with context.database.read() as session:
+            job, occupation = job_of(session, self.job), needed_occupation(session, self.job)
+            mark_id = (
+                session.query(Shot.mark_id).filter(Shot.job_id == self.job).limit(1).scalar() or occupation.mark_id
+            )
+            mark, listening = mark_of(session, job, mark_id), listening_of(session, occupation.id)
+            height = read_height(kit_of(session, self.job), job.length_unit, "2.000 m", "rod", "rover")
+        wish = shots.CheckWish(mark.id, float(EPOCHS), "2.000 m", "rod")
+        begun = shots._Begun(new_id(), context.now(), wish, occupation, listening, mark, height)
+        latitude, longitude = mark.latitude_deg or 0.0, mark.longitude_deg or 0.0
+        texts = angle_text(latitude, "NS", 2), angle_text(longitude, "EW", 3)
+        epochs = [
+            ReceivedEpoch(
+                Epoch(3600.0 + n, date(2026, 11, 25), 4, *texts, latitude, longitude, 7.4, 57.0, 21, 0.7, 1.0, 17, 0.006, 0.005, 0.011),
+                context.now(), None,
+            )
+            for n in range(EPOCHS)
+        ]  # fmt: skip
+        shots._store(context, self.job, begun, epochs)
+
+
+def timed(work: Callable[[], object], before: Callable[[], object] = lambda: None, runs: int = 3) -> float:
+    """Return the median time of some runs in seconds."""
+    found = []
+    for _ in range(runs):
+        before()
+        start = time.perf_counter()
+        work()
+        found.append(time.perf_counter() - start)
+    return statistics.median(found)
+
+
+def remembered_mb(season: Season) -> float:
+    """Return what the memory of all shots takes, in MB."""
+    points._REMEMBERED.clear()
+    tracemalloc.start()
+    season.read("points.csv")
+    kept = points._REMEMBERED.copy()
+    before = tracemalloc.get_traced_memory()[0]
+    points._REMEMBERED.clear()
+    kept.clear()
+    after = tracemalloc.get_traced_memory()[0]
+    tracemalloc.stop()
+    return (before - after) / 1e6
+
+
+def of_lists(season: Season, count: int) -> list[tuple[str, str, str, str]]:
+    """Return each list of a season against reading its epochs plainly, and what is remembered."""
+    plain = timed(season.plainly)
+    found = []
+    for path in LISTS:
+        first = timed(partial(season.read, path), points._REMEMBERED.clear)
+        again = timed(partial(season.read, path))
+        ours = f"{first * 1000:.0f}, again {again * 1000:.0f}"
+        found.append((f"{count:,} shots: {path}, ms", ours, f"{plain * 1000:.0f} (SQLite)", f"{first / plain:.2f}"))
+    peak_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000
+    found.append(
+        (f"{count:,} shots: remembered, MB", f"{remembered_mb(season):.1f}", f"{peak_mb:.0f} (process, peak)", "")
+    )
+    return found
+
+
+def measured() -> list[tuple[str, str, str, str]]:
+    """Return the rows of the lists, then those of one more shot that is stored."""
+    lists, stored_ms = [], {}
+    for count in (0, 500, 5000):
+        with tempfile.TemporaryDirectory() as folder:
+            season = Season(Path(folder), count)
+            season.read("steps")  # imports and caches that are no shot's
+            if count:
+                lists += of_lists(season, count)
+            points._REMEMBERED.clear()
+            stored_ms[count] = 1000.0 * timed(season.store_shot, runs=9)
+            season.program.close()
+    none = stored_ms[0]
+    stored = [
+        (
+            f"One shot stored, {count:,} before it, ms",
+            f"{value:.0f}",
+            f"{none:.0f} (none before it)",
+            f"{value / none:.2f}",
+        )
+        for count, value in stored_ms.items()
+    ]
+    return lists + stored
+
+
+if __name__ == "__main__":
+    for row in measured():
+        print("| " + " | ".join(row) + " |")
