@@ -3,12 +3,15 @@
 import dataclasses
 import json
 import re
+from collections import Counter
 from pathlib import Path
+from typing import get_args, get_type_hints
 
 import pytest
 from jsonschema import Draft202012Validator
 from pydantic import TypeAdapter
 
+import openstake.api.common
 from openstake.api.common import Problem, published
 from openstake.api.watch import Events
 from openstake.live.hub import Hub
@@ -101,3 +104,27 @@ def test_a_hub_takes_any_payload():
     hub.publish("live:a", None)
 
     assert next(hub.stream(0, ("live:a",))).payload is None
+
+
+def inside(shape, seen):
+    """Return every dataclass that a shape holds, itself included."""
+    if not dataclasses.is_dataclass(shape) or shape in seen:
+        for part in get_args(shape):
+            inside(part, seen)
+        return seen
+    seen.add(shape)
+    for hint in get_type_hints(shape).values():
+        inside(hint, seen)
+    return seen
+
+
+def test_every_published_name_is_one_shape_also_inside_the_others(document):
+    """A name that two dataclasses share would be published once, with the fields of one of them."""
+    assert document["paths"]
+    found = set()
+    for shape in openstake.api.common._PUBLISHED.values():
+        inside(shape, found)
+
+    names = Counter(shape.__name__ for shape in found)
+    assert [name for name, count in names.items() if count > 1] == []
+    assert len(found) > 100

@@ -13,8 +13,9 @@ from openstake.api.common import Api, Nothing, as_file
 from openstake.core.evidence import RefersTo
 from openstake.core.limits import ShortText
 from openstake.workflow.base import average, heights, log, setup, solution, start
+from openstake.workflow.base.earlier import EarlierBases, earlier
 from openstake.workflow.base.setup import Source
-from openstake.workflow.base.view import BaseView, EarlierBases, earlier, view
+from openstake.workflow.base.view import BaseView, view
 from openstake.workflow.context import Context
 from openstake.workflow.now.averages import AverageView
 from openstake.workflow.ticks import TickWish

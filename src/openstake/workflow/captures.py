@@ -231,10 +231,24 @@ def occupation_view(epochs: list[Epoch], log_findings: list[Finding]) -> Occupat
     east, north, up = average.precisions_m
     findings = judge_average(average) + [item for item in log_findings if item.code != "no-fixed-epochs"]
     return OccupationRead(
-        average.epochs, average.used, average.span_s, latitude, longitude, height, east, north, up, average.effective_n,
-        average.lowest_status, average.accuracy_95_m, average.east.spread, average.north.spread, average.up.spread,
-        average.correlation_s, findings,
-    )  # fmt: skip
+        epochs=average.epochs,
+        used=average.used,
+        span_s=average.span_s,
+        latitude_deg=latitude,
+        longitude_deg=longitude,
+        height_m=height,
+        precision_east_m=east,
+        precision_north_m=north,
+        precision_up_m=up,
+        effective_n=average.effective_n,
+        status=average.lowest_status,
+        expected_accuracy_m=average.accuracy_95_m,
+        spread_east_m=average.east.spread,
+        spread_north_m=average.north.spread,
+        spread_up_m=average.up.spread,
+        correlation_s=average.correlation_s,
+        findings=findings,
+    )
 
 
 def read_log(path: Path) -> LogRead:
@@ -257,10 +271,17 @@ def read_log(path: Path) -> LogRead:
             fixed.sigma_up_m, fixed.count,
         )  # fmt: skip
     return LogRead(
-        summary.epochs, dict(summary.by_status), summary.first, summary.last, mean, AgeRead(age_median, age_max),
-        SatellitesRead(satellites_min, satellites_median), [GapRead(gap.start, gap.end) for gap in gaps],
-        reader.bad_checksum, findings,
-    )  # fmt: skip
+        epochs=summary.epochs,
+        by_status=dict(summary.by_status),
+        first=summary.first,
+        last=summary.last,
+        fixed=mean,
+        age_s=AgeRead(age_median, age_max),
+        satellites=SatellitesRead(satellites_min, satellites_median),
+        gaps=[GapRead(gap.start, gap.end) for gap in gaps],
+        bad_checksum=reader.bad_checksum,
+        findings=findings,
+    )
 
 
 def _read_epochs(content: Iterator[bytes], name: str, take: Callable[[Epoch], None]) -> tuple[LogSummary, EpochReader]:

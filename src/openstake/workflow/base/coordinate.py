@@ -222,11 +222,21 @@ def memory_view(listed: Sequence[tuple[BaseNow, BaseCoordinate]]) -> list[Rememb
     """Return the coordinates a mark was occupied with, the one to offer first at the top."""
     return [
         Remembered(
-            row.id, row.source, source_title(row.source), row.detail, row.frame, row.frame_epoch,
-            row.accuracy_horizontal_95_m, row.created_s, is_autonomous(row), row.locked, row is base.coordinate, row.reason,
+            id=row.id,
+            source=row.source,
+            title=source_title(row.source),
+            detail=row.detail,
+            frame=row.frame,
+            frame_epoch=row.frame_epoch,
+            accuracy_horizontal_95_m=row.accuracy_horizontal_95_m,
+            created_s=row.created_s,
+            autonomous=is_autonomous(row),
+            locked=row.locked,
+            current=row is base.coordinate,
+            reason=row.reason,
         )
         for base, row in listed[:_EARLIER_SHOWN]
-    ]  # fmt: skip
+    ]
 
 
 def judge_proposed(session: Session, job: JobNow, setup: SetUpNow, coordinate: Proposed) -> list[Finding]:

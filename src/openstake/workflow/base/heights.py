@@ -189,10 +189,16 @@ def preview(context: Context, job_id: str, query: HeightQuery) -> Height:
     above = kit.phase_centre_m(base=True) if query.subject == "base" else None
     feature = height.feature
     return Height(
-        height.reading_m, height.arp_height_m, feature.feature_to_arp_m, feature.rim_radius_m, above,
-        height.arp_height_m - feature.feature_to_arp_m, None if above is None else height.arp_height_m + above,
-        feature.method, text_from_metres(height.arp_height_m, job.length_unit),
-    )  # fmt: skip
+        reading_m=height.reading_m,
+        arp_height_m=height.arp_height_m,
+        feature_to_arp_m=feature.feature_to_arp_m,
+        rim_radius_m=feature.rim_radius_m,
+        phase_centre_up_m=above,
+        feature_height_m=height.arp_height_m - feature.feature_to_arp_m,
+        phase_centre_height_m=None if above is None else height.arp_height_m + above,
+        method=feature.method,
+        text=text_from_metres(height.arp_height_m, job.length_unit),
+    )
 
 
 def readings_view(job: JobNow, antenna: KnownAntenna, readings: Readings) -> BaseHeights:
@@ -223,11 +229,23 @@ def readings_view(job: JobNow, antenna: KnownAntenna, readings: Readings) -> Bas
 
 def _reading_view(row: HeightReading, height: BaseHeight | None) -> ReadingView:
     return ReadingView(
-        row.id, row.text, row.reading_m, row.arp_height_m, row.feature, row.feature_label, row.method, row.rim_radius_m,
-        row.feature_to_arp_m, cast(ReadingMoment, row.moment), row.who, row.created_s, row.set_aside,
-        row.replaces_id is not None, row.reason,
-        None if height is None or row.set_aside else row.arp_height_m - height.arp_height_m,
-    )  # fmt: skip
+        id=row.id,
+        text=row.text,
+        reading_m=row.reading_m,
+        arp_height_m=row.arp_height_m,
+        feature=row.feature,
+        feature_label=row.feature_label,
+        method=row.method,
+        rim_radius_m=row.rim_radius_m,
+        feature_to_arp_m=row.feature_to_arp_m,
+        moment=cast(ReadingMoment, row.moment),
+        who=row.who,
+        created_s=row.created_s,
+        set_aside=row.set_aside,
+        corrected=row.replaces_id is not None,
+        reason=row.reason,
+        from_mean_m=None if height is None or row.set_aside else row.arp_height_m - height.arp_height_m,
+    )
 
 
 def _mean_view(height: BaseHeight | None, unit: str) -> MeanHeightView | None:

@@ -176,7 +176,17 @@ def preview_solution(context: Context, job_id: str, wish: SolutionWish) -> Solut
     there = (instead.x_m, instead.y_m, instead.z_m)
     east, north, up = moved_enu_m((present.x_m, present.y_m, present.z_m), there)
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(there, job.frame.positions_ellipsoid))
-    return SolutionPreview(latitude, longitude, height, east, north, up, moved, solution.finding, present.locked)
+    return SolutionPreview(
+        latitude_deg=latitude,
+        longitude_deg=longitude,
+        height_m=height,
+        east_m=east,
+        north_m=north,
+        up_m=up,
+        points=moved,
+        finding=solution.finding,
+        locked=present.locked,
+    )
 
 
 def _moved_points(session: Session, job: JobNow, occupation: Occupation, instead: BaseCoordinate) -> list[MovedPoint]:
@@ -263,8 +273,15 @@ def coordinates_view(base: BaseNow) -> list[CoordinateView]:
     """Return the coordinates an occupation had, newest first."""
     return [
         CoordinateView(
-            row.id, row.source, row.detail, row.frame, row.frame_epoch, row.accuracy_horizontal_95_m, row.locked, row.reason,
-            row.created_s,
+            id=row.id,
+            source=row.source,
+            detail=row.detail,
+            frame=row.frame,
+            frame_epoch=row.frame_epoch,
+            accuracy_horizontal_95_m=row.accuracy_horizontal_95_m,
+            locked=row.locked,
+            reason=row.reason,
+            created_s=row.created_s,
         )
         for row in base.coordinates[::-1]
-    ]  # fmt: skip
+    ]

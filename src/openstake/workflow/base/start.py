@@ -20,8 +20,9 @@ from openstake.store.models import BaseCoordinate, HeightReading, Listening, Mar
 from openstake.workflow.base import log, setup, solution
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, proposed
 from openstake.workflow.base.heights import CorrectHeight, NewReading, add_reading, replace_reading
+from openstake.workflow.base.settled import stops_before_start
 from openstake.workflow.base.setup import USUAL_STATION_ID, SetUpNow, Source, check_url, needed_setup
-from openstake.workflow.base.view import BaseView, stops_before_start, view
+from openstake.workflow.base.view import BaseView, view
 from openstake.workflow.context import Context
 from openstake.workflow.job.jobs import anchor_local
 from openstake.workflow.now.base import base_of, listening_of, needed_occupation, open_occupation

@@ -225,13 +225,39 @@ def _check(job: JobNow, item: _Measured, others: Sequence[OtherCheck], stale: bo
     horizontal_agrees, vertical_agrees = within(difference, tolerance)
     agrees = horizontal_agrees and vertical_agrees and not point.not_fixed
     return Check(
-        shot.id, mark.id, mark.name, shot.occupation_id, shot.created_s, shot.seconds, point.epochs, shot.effective_n,
-        difference.east_m, difference.north_m, difference.up_m, difference.horizontal_m, in_words(difference, job.length_unit),
-        tolerance.horizontal_m, tolerance.vertical_m, expected.horizontal_95_m, expected.vertical_95_m,
-        CIRCLE_95 * total.east_m, CIRCLE_95 * total.north_m, shot.covariance_origin, state_of_check(agrees, stale), agrees,
-        horizontal_agrees, vertical_agrees, stale, "within tolerance" if agrees else "outside tolerance", point.east_m,
-        point.north_m, point.height_m, point.base_height.ids, point.coordinate.id, findings,
-    )  # fmt: skip
+        id=shot.id,
+        mark_id=mark.id,
+        mark_name=mark.name,
+        occupation_id=shot.occupation_id,
+        created_s=shot.created_s,
+        seconds=shot.seconds,
+        epochs=point.epochs,
+        effective_n=shot.effective_n,
+        east_m=difference.east_m,
+        north_m=difference.north_m,
+        up_m=difference.up_m,
+        horizontal_m=difference.horizontal_m,
+        words=in_words(difference, job.length_unit),
+        tolerance_horizontal_m=tolerance.horizontal_m,
+        tolerance_vertical_m=tolerance.vertical_m,
+        expected_horizontal_95_m=expected.horizontal_95_m,
+        expected_vertical_95_m=expected.vertical_95_m,
+        expected_semi_axis_east_m=CIRCLE_95 * total.east_m,
+        expected_semi_axis_north_m=CIRCLE_95 * total.north_m,
+        covariance_origin=shot.covariance_origin,
+        state=state_of_check(agrees, stale),
+        agrees=agrees,
+        horizontal_agrees=horizontal_agrees,
+        vertical_agrees=vertical_agrees,
+        stale=stale,
+        verdict_word="within tolerance" if agrees else "outside tolerance",
+        point_east_m=point.east_m,
+        point_north_m=point.north_m,
+        point_height_m=point.height_m,
+        base_height_reading_ids=point.base_height.ids,
+        base_coordinate_id=point.coordinate.id,
+        findings=findings,
+    )
 
 
 def _typed(reading: HeightReading) -> HeightAsTyped:

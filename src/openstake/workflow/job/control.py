@@ -139,11 +139,25 @@ def mark_view(mark: MarkNow, unit: str) -> MarkView:
     given = mark.given
     lengths = {field.name: getattr(given, field.name) for field in fields_shown(GivenMark) if field.kind == "length"}
     return MarkView(
-        mark.id, given.name, "geodetic" if given.is_geodetic else "grid", mark.east_m, mark.north_m,
-        mark.latitude_deg, mark.longitude_deg, given.height_m, given.height_kind, mark.ellipsoidal_height_m, mark.elevation_m,
-        mark.sigma_horizontal_m, mark.sigma_vertical_m, given.order, given.source, given.note, given.check_only,
-        {name: shortest_typed(value, unit) for name, value in lengths.items() if value is not None},
-    )  # fmt: skip
+        id=mark.id,
+        name=given.name,
+        given_as="geodetic" if given.is_geodetic else "grid",
+        east_m=mark.east_m,
+        north_m=mark.north_m,
+        latitude_deg=mark.latitude_deg,
+        longitude_deg=mark.longitude_deg,
+        height_m=given.height_m,
+        height_kind=given.height_kind,
+        ellipsoidal_height_m=mark.ellipsoidal_height_m,
+        elevation_m=mark.elevation_m,
+        sigma_horizontal_m=mark.sigma_horizontal_m,
+        sigma_vertical_m=mark.sigma_vertical_m,
+        order=given.order,
+        source=given.source,
+        note=given.note,
+        check_only=given.check_only,
+        typed={name: shortest_typed(value, unit) for name, value in lengths.items() if value is not None},
+    )
 
 
 def list_marks(context: Context, job_id: str, query: MarksQuery) -> Marks:

@@ -98,14 +98,23 @@ def preview_control(context: Context, job_id: str, content: bytes, said: ListSai
     accepted = sum(row.accepted for row in rows)
     asks = any(line.mark and line.mark.height_m is not None for line in reading.lines)
     return ControlPreview(
-        reading.format, reading.encoding, {",": "comma", ";": "semicolon", "\t": "tab"}.get(reading.delimiter, ""),
-        cast(LengthUnit, reading.unit), reading.unit_stated, said.height_kind,
-        asks and ("height" in reading.roles or reading.format == "GeoJSON"),
-        [Column(role, reading.header[place] if reading.header else None) for place, role in enumerate(reading.roles)],
+        format=reading.format,
+        encoding=reading.encoding,
+        delimiter={",": "comma", ";": "semicolon", "\t": "tab"}.get(reading.delimiter, ""),
+        unit=cast(LengthUnit, reading.unit),
+        unit_stated=reading.unit_stated,
+        height_kind=said.height_kind,
+        asks_height_kind=asks and ("height" in reading.roles or reading.format == "GeoJSON"),
+        columns=[
+            Column(role, reading.header[place] if reading.header else None) for place, role in enumerate(reading.roles)
+        ],
         # Refused lines first: they are what a person must look at.
-        sorted(rows, key=lambda row: (row.accepted, row.line))[:MOST_ROWS_SHOWN], accepted, len(rows) - accepted,
-        list(reading.questions), findings,
-    )  # fmt: skip
+        rows=sorted(rows, key=lambda row: (row.accepted, row.line))[:MOST_ROWS_SHOWN],
+        accepted=accepted,
+        refused=len(rows) - accepted,
+        questions=list(reading.questions),
+        findings=findings,
+    )
 
 
 def _read(

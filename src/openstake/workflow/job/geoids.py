@@ -75,12 +75,31 @@ def _geoid_view(row: GeoidGridFile, folder: Path) -> Geoid:
     try:
         grid = grid_of_file(row, folder)
     except InputError as error:
-        return Geoid(row.id, row.name, row.training_only, None, None, None, None, None, None, error.sentence)
+        return Geoid(
+            id=row.id,
+            name=row.name,
+            training_only=row.training_only,
+            west_deg=None,
+            south_deg=None,
+            east_deg=None,
+            north_deg=None,
+            latitude_step_min=None,
+            longitude_step_min=None,
+            problem=error.sentence,
+        )
     area = grid.area
     return Geoid(
-        row.id, row.name, row.training_only, area.west_deg, area.south_deg, area.east_deg, area.north_deg,
-        grid.latitude_step_min, grid.longitude_step_min, "",
-    )  # fmt: skip
+        id=row.id,
+        name=row.name,
+        training_only=row.training_only,
+        west_deg=area.west_deg,
+        south_deg=area.south_deg,
+        east_deg=area.east_deg,
+        north_deg=area.north_deg,
+        latitude_step_min=grid.latitude_step_min,
+        longitude_step_min=grid.longitude_step_min,
+        problem="",
+    )
 
 
 def add_geoid(context: Context, name: str, stream: IO[bytes]) -> Geoid:

@@ -187,11 +187,19 @@ def try_mountpoint(context: Context, job_id: str, wish: TryMountpoint) -> Mountp
         bool(row and row.network), away, heard.positions,
     )  # fmt: skip
     return MountpointHeard(
-        heard.connected, heard.sending, heard.outcome.value if heard.outcome else None, heard.sentence, heard.frames,
-        list(heard.messages), list(heard.constellations), heard.gga_sent, away,
-        [StationHeard(station.station_id, station.virtual, at[0], at[1]) for station, at in stations],
-        None if allowed is None else PushAllowed(allowed.connected, allowed.sentence), judge_mountpoint(evidence),
-    )  # fmt: skip
+        connected=heard.connected,
+        sending=heard.sending,
+        outcome=heard.outcome.value if heard.outcome else None,
+        sentence=heard.sentence,
+        frames=heard.frames,
+        messages=list(heard.messages),
+        constellations=list(heard.constellations),
+        gga_sent=heard.gga_sent,
+        distance_km=away,
+        stations=[StationHeard(station.station_id, station.virtual, at[0], at[1]) for station, at in stations],
+        push=None if allowed is None else PushAllowed(allowed.connected, allowed.sentence),
+        findings=judge_mountpoint(evidence),
+    )
 
 
 def _gga_line(place: tuple[float, float], context: Context) -> bytes:

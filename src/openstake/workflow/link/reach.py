@@ -58,7 +58,17 @@ class Reach:
     trade: Trade | None
 
 
-_NO_RADIO = Reach(False, None, None, None, None, None, None, [], None)
+_NO_RADIO = Reach(
+    available=False,
+    path=None,
+    distance_km=None,
+    horizon_km=None,
+    fresnel_m=None,
+    lowest_power_w=None,
+    duty=None,
+    levels=[],
+    trade=None,
+)
 
 
 def reach(context: Context, job_id: str, wish: ReachWish) -> Reach:
@@ -80,10 +90,16 @@ def reach(context: Context, job_id: str, wish: ReachWish) -> Reach:
     lowest = lowest_power_w(path, distance)
     power_w = base.transmitter.power_w
     return Reach(
-        True, path, distance, radio_horizon_km(path.base_height_m, path.rover_height_m),
-        fresnel_radius_m(path.frequency_mhz, distance / 2.0, distance / 2.0), lowest if isfinite(lowest) else None, duty,
-        _levels(kit, base, power_w, path, distance, duty), raise_or_double(path, power_w) if power_w > 0.0 else None,
-    )  # fmt: skip
+        available=True,
+        path=path,
+        distance_km=distance,
+        horizon_km=radio_horizon_km(path.base_height_m, path.rover_height_m),
+        fresnel_m=fresnel_radius_m(path.frequency_mhz, distance / 2.0, distance / 2.0),
+        lowest_power_w=lowest if isfinite(lowest) else None,
+        duty=duty,
+        levels=_levels(kit, base, power_w, path, distance, duty),
+        trade=raise_or_double(path, power_w) if power_w > 0.0 else None,
+    )
 
 
 def _path(base: Profile, job: JobNow, wish: ReachWish) -> RadioPath | None:

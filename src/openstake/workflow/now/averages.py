@@ -87,12 +87,28 @@ def average_result(average: PositionAverage, unit: str = "m") -> AverageResult:
     step = max(1, len(average.offsets_m) // _MOST_DRAWN)
     drawn = average.offsets_m[::step]
     return AverageResult(
-        average.used, average.epochs, average.span_s, average.lowest_status, latitude, longitude, height,
-        max(average.east.spread, average.north.spread), average.up.spread, east, north, up, average.effective_n,
-        average.correlation_s, average.accuracy_95_m, average.precision_95_m, np.round(drawn[:, 0], 4).tolist(),
-        np.round(drawn[:, 1], 4).tolist(), np.round(drawn[:, 2], 4).tolist(), np.round(average.time_s[::step], 2).tolist(),
-        judge_average(average, unit),
-    )  # fmt: skip
+        used=average.used,
+        epochs=average.epochs,
+        span_s=average.span_s,
+        status=average.lowest_status,
+        latitude_deg=latitude,
+        longitude_deg=longitude,
+        height_m=height,
+        spread_horizontal_m=max(average.east.spread, average.north.spread),
+        spread_up_m=average.up.spread,
+        precision_east_m=east,
+        precision_north_m=north,
+        precision_up_m=up,
+        effective_n=average.effective_n,
+        correlation_s=average.correlation_s,
+        accuracy_95_m=average.accuracy_95_m,
+        precision_95_m=average.precision_95_m,
+        east_m=np.round(drawn[:, 0], 4).tolist(),
+        north_m=np.round(drawn[:, 1], 4).tolist(),
+        up_m=np.round(drawn[:, 2], 4).tolist(),
+        time_s=np.round(average.time_s[::step], 2).tolist(),
+        findings=judge_average(average, unit),
+    )
 
 
 # Averages seen last, by id: their rows never change, and a page asks for the same one every few seconds.

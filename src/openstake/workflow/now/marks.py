@@ -113,12 +113,20 @@ def place_rows(job: JobNow, rows: Sequence[Mark]) -> list[MarkNow]:
     places = places_of(job, rows)
     return [
         MarkNow(
-            row.id, given_of(row), float(places.grid_m[n, 0]), float(places.grid_m[n, 1]),
-            _or_none(places.angles_deg[n, 0]), _or_none(places.angles_deg[n, 1]), _or_none(places.ellipsoidal_m[n]),
-            _or_none(places.elevation_m[n]), row.sigma_horizontal_m, row.sigma_vertical_m, row.created_s,
+            id=row.id,
+            given=given_of(row),
+            east_m=float(places.grid_m[n, 0]),
+            north_m=float(places.grid_m[n, 1]),
+            latitude_deg=_or_none(places.angles_deg[n, 0]),
+            longitude_deg=_or_none(places.angles_deg[n, 1]),
+            ellipsoidal_height_m=_or_none(places.ellipsoidal_m[n]),
+            elevation_m=_or_none(places.elevation_m[n]),
+            sigma_horizontal_m=row.sigma_horizontal_m,
+            sigma_vertical_m=row.sigma_vertical_m,
+            created_s=row.created_s,
         )
         for n, row in enumerate(rows)
-    ]  # fmt: skip
+    ]
 
 
 def _or_nan(value: float | None) -> float:

@@ -106,8 +106,10 @@ def _read(
             ShotEpoch.altitude_m, ShotEpoch.separation_m,
         ).where(ShotEpoch.shot_id.in_(ids)).order_by(ShotEpoch.shot_id, ShotEpoch.n)
     ).all()  # fmt: skip
-    owners, quality, *received = zip(*rows, strict=True) if rows else ((), (), (), (), (), ())
-    places = _places(*received)
+    # Column by column: a row of the result is quick to index and slow to unpack.
+    columns: list[list[Any]] = [[row[n] for row in rows] for n in range(6)]
+    owners, quality, latitude, longitude, altitude_m, separation_m = columns
+    places = _places(latitude, longitude, altitude_m, separation_m)
     fixed = np.array([STATUS_BY_GGA_QUALITY.get(item) is Status.FIXED for item in quality], dtype=int)
     found, at = {}, 0
     for shot_id, epochs in groupby(owners):
@@ -165,11 +167,20 @@ def derive_all(
     ]  # fmt: skip
     return [
         Point(
-            float(east), float(north), float(height), item.received.not_fixed, item.received.epochs, item.reference.virtual,
-            item.base, item.base_height, item.coordinate, item.rod, item.reference,
+            east_m=float(east),
+            north_m=float(north),
+            height_m=float(height),
+            not_fixed=item.received.not_fixed,
+            epochs=item.received.epochs,
+            virtual=item.reference.virtual,
+            base=item.base,
+            base_height=item.base_height,
+            coordinate=item.coordinate,
+            rover_height=item.rod,
+            reference=item.reference,
         )
         for item, (east, north, height) in zip(hung, job.frame.grid_from_ecef(_marks_ecef(hung)), strict=True)
-    ]  # fmt: skip
+    ]
 
 
 @dataclass(frozen=True)

@@ -128,15 +128,30 @@ def live_view(moment: Moment) -> Live:
     horizontal, vertical = accuracy_95(epoch) if epoch else (None, None)
     rover = feed_view(moment.rover_feed)
     return Live(
-        status, STATUS_WORDS[status] if epoch else "NOT HEARD", epoch.time_of_day_s if epoch else None,
-        moment.epoch.host_s if moment.epoch else None, epoch.age_s if epoch else None, epoch.satellites if epoch else None,
-        epoch.pdop if epoch else None, epoch.hdop if epoch else None, epoch.vdop if epoch else None, horizontal, vertical,
-        epoch.station_id if epoch else None, _distance_m(epoch, moment.reference), feed_view(moment.base_feed), rover,
-        feed_view(moment.receiver_feed),
-        [Observable(item.constellation, item.form, item.satellites) for item in moment.observables],
-        moment.reference_settled, moment.storing_problem, _shot_now(moment), rover is not None and status is Status.NONE,
-        watch_advice(status, epoch.age_s if epoch else None), record_holds(status if rover else None),
-    )  # fmt: skip
+        status=status,
+        status_word=STATUS_WORDS[status] if epoch else "NOT HEARD",
+        time_of_day_s=epoch.time_of_day_s if epoch else None,
+        host_s=moment.epoch.host_s if moment.epoch else None,
+        age_s=epoch.age_s if epoch else None,
+        satellites=epoch.satellites if epoch else None,
+        pdop=epoch.pdop if epoch else None,
+        hdop=epoch.hdop if epoch else None,
+        vdop=epoch.vdop if epoch else None,
+        horizontal_95_m=horizontal,
+        vertical_95_m=vertical,
+        station_id=epoch.station_id if epoch else None,
+        distance_m=_distance_m(epoch, moment.reference),
+        base_feed=feed_view(moment.base_feed),
+        rover_feed=rover,
+        receiver_feed=feed_view(moment.receiver_feed),
+        observables=[Observable(item.constellation, item.form, item.satellites) for item in moment.observables],
+        reference_settled=moment.reference_settled,
+        storing_problem=moment.storing_problem,
+        shot=_shot_now(moment),
+        silent=rover is not None and status is Status.NONE,
+        advice=watch_advice(status, epoch.age_s if epoch else None),
+        holds=record_holds(status if rover else None),
+    )
 
 
 def _shot_now(moment: Moment) -> ShotNow | None:
