@@ -2,10 +2,14 @@
 PY := .venv/bin/python
 STAMPS := .stamps
 
-.PHONY: demo setup test check lint types unit browser bench schema shots chromium clean
+.PHONY: demo dev setup test check lint lint-web types types-web unit unit-web browser bench schema shots chromium clean
 
 demo: setup
 	.venv/bin/openstake demo
+
+# The demo for whoever changes the program: the server starts again when Python changes, the pages change at once.
+dev: setup
+	$(PY) scripts/dev.py
 
 setup: $(STAMPS)/python $(STAMPS)/web
 
@@ -34,20 +38,27 @@ lint: setup
 	.venv/bin/ruff check src tests scripts bench
 	.venv/bin/ruff format --check --quiet src tests scripts bench
 	.venv/bin/lint-imports
+
+lint-web: setup
 	cd web && npm run --silent lint
 
 types: setup
 	.venv/bin/mypy
+
+# The front end's types come from docs/openapi.json, which a unit test holds against the program.
+types-web: setup
 	cd web && npm run --silent types
-	$(PY) scripts/openapi.py --check
 	cd web && npx --no-install openapi-typescript ../docs/openapi.json --default-non-nullable=false -o ../.stamps/schema.d.ts >/dev/null && cmp src/api/schema.d.ts ../.stamps/schema.d.ts
 
 unit: setup
 	.venv/bin/pytest -n 2 -m "not slow"
+
+unit-web: setup
 	cd web && npm run --silent test
 
-# The quick loop.
-check: lint types unit
+# The quick loop: what waits for itself lets the others run.
+check: setup
+	$(MAKE) --no-print-directory -j 2 --output-sync=target unit lint types types-web lint-web unit-web
 
 # Everything; `browser` includes all that takes seconds by its nature.
 test: chromium check

@@ -13,6 +13,7 @@ from pydantic import TypeAdapter
 
 import openstake.api.common
 from openstake.api.common import Problem, published
+from openstake.api.server import openapi_text
 from openstake.api.watch import Events
 from openstake.live.hub import Hub
 
@@ -21,9 +22,11 @@ ROOT = Path(__file__).parents[2]
 
 @pytest.fixture(scope="module")
 def document(shared_program):
-    app = shared_program.program.app
-    with app.app_context():
-        return app.extensions["spec"].spec
+    return json.loads(openapi_text(shared_program.program.app))
+
+
+def test_the_document_that_the_front_end_is_made_from_is_fresh(document):
+    assert json.loads((ROOT / "docs/openapi.json").read_text()) == document, "run make schema"
 
 
 def shape(document, name):
@@ -67,6 +70,7 @@ def test_every_answer_is_what_its_schema_says(shared_program, document, path):
     Draft202012Validator(shape(document, name)).validate(shared_program.get(f"/jobs/{job}/{path}"))
 
 
+@pytest.mark.slow
 def test_the_event_stream_is_in_the_schema_and_keeps_to_it(own_program, document):
     job = own_program.job()
     own_program.walk_to(job, "CS2")

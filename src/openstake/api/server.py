@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -58,6 +59,12 @@ def create_app(context: Context, web_dir: Path | None) -> Flask:
     if web_dir is not None:
         _serve_front_end(app, web_dir)
     return app
+
+
+def openapi_text(app: Flask) -> str:
+    """Return the OpenAPI document of the application, as docs/openapi.json has it."""
+    with app.app_context():
+        return json.dumps(app.extensions["spec"].spec, indent=1, sort_keys=True) + "\n"
 
 
 def problem(status: int, title: str, detail: str, field: str | None = None) -> Response:
