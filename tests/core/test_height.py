@@ -8,11 +8,10 @@ import pytest
 from click.testing import CliRunner
 
 from openstake.cli import main
-from openstake.core.antenna import HeightSigmas, MeasuredTo, arp_height_m, mean_height
+from openstake.core.antenna import HeightSigmas, MeasuredTo, TypedReading, arp_height_m, mean_height
 from openstake.core.errors import InputError
 from openstake.core.judge.height import (
     KnownAntenna,
-    TypedReading,
     judge_completeness,
     judge_heights,
     judge_opening_and_closing,

@@ -5,9 +5,10 @@ from pathlib import Path
 
 import pytest
 
+from openstake.core.antenna import MeasuredTo, TypedReading
 from openstake.core.control import Difference, Expected, in_words
 from openstake.core.evidence import Epoch, ObservableSet, StationReference
-from openstake.core.judge.check import CheckEvidence, HeightAsTyped, OtherCheck, judge_check
+from openstake.core.judge.check import CheckEvidence, OtherCheck, judge_check
 from openstake.core.judge.finding import RULES, Severity, finding
 from openstake.core.judge.rover import judge_rover
 from openstake.core.judge.stream import judge_stream
@@ -63,12 +64,15 @@ def test_a_rover_on_another_base_or_on_old_corrections_is_said(given, meant, exp
     assert codes(judge_rover(given, meant)) == expected
 
 
+BOTTOM = MeasuredTo("bottom", "Bottom of mount", "vertical")
+
+
 def evidence(east=0.0, north=0.0, up=0.0, rover="rod", others=(), known=True, **more):
     usual = {"seconds": 60.0, "not_fixed": 0, "epochs": 60, "virtual": False, "mark": "CS2"} | more
     return CheckEvidence(
         base_mark="CS1", difference=Difference(east, north, up), tolerance=Tolerance(0.02, 0.03),
-        expected=Expected(0.018, 0.024), base_height=HeightAsTyped("1.646", "bottom of mount", "vertical", 1.646),
-        rover_height=HeightAsTyped("2.000 m", "rod", rover, 2.0), base_known=known, others=others, **usual,
+        expected=Expected(0.018, 0.024), base_readings=[TypedReading("1.646", 1.646, BOTTOM)], base_arp_height_m=1.646,
+        rover_reading=TypedReading("2.000 m", 2.0, MeasuredTo("pole", "Rod", rover)), base_known=known, others=others, **usual,
     )  # fmt: skip
 
 

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import click
 
 from openstake.cli import finding_lines, show
-from openstake.core.antenna import HeightSigmas, MeasuredTo, check_reading, mean_height
+from openstake.core.antenna import HeightSigmas, MeasuredTo, TypedReading, check_reading, mean_height
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding
-from openstake.core.judge.height import KnownAntenna, TypedReading, judge_heights
+from openstake.core.judge.height import KnownAntenna, judge_heights
 from openstake.core.units import metres_from_text
 
 

@@ -24,6 +24,11 @@ class MeasuredTo:
     hint: str = ""
     fixed_height_m: float | None = None  # of a rod
 
+    @property
+    def in_a_sentence(self) -> str:
+        """The label as it stands in the middle of a sentence."""
+        return self.label[:1].lower() + self.label[1:]
+
 
 def arp_height_from_slant(
     slant_m: ArrayLike, rim_radius_m: float, feature_to_arp_m: float = 0.0
@@ -67,6 +72,25 @@ def arp_height_m(reading_m: float, to: MeasuredTo) -> float:
             field="reading",
         )
     return float(arp_heights_m(reading_m, to))
+
+
+@dataclass(frozen=True)
+class TypedReading:
+    """One reading as it was typed: its text, metres, what it was measured to, and the unit of a bare number."""
+
+    text: str
+    reading_m: float
+    to: MeasuredTo
+    bare_unit: str = "m"
+
+    @property
+    def arp_height_m(self) -> float:
+        """Metres above the mark; NaN for a slant that cannot be."""
+        return float(arp_heights_m(self.reading_m, self.to)) if self.is_possible else float("nan")
+
+    @property
+    def is_possible(self) -> bool:
+        return self.to.method != "slant" or self.reading_m > self.to.rim_radius_m
 
 
 @dataclass(frozen=True)

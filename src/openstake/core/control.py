@@ -9,6 +9,8 @@ from openstake.core.budget import Sigmas, horizontal_95_m, vertical_95_m
 from openstake.core.limits import Tolerance
 from openstake.core.units import text_from_metres
 
+DIFFERENCE_SIGN = "observed − known"  # of every difference from control, on the screen and in the Book
+
 
 @dataclass(frozen=True)
 class Difference:

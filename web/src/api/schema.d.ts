@@ -1722,13 +1722,18 @@ export interface components {
         };
         /**
          * Checks
-         * @description Checks, newest first; `next` asks for those before them, None at the end.
+         * @description Checks, newest first; `next` asks for those before them, None at the end.  `sign` says which way differences count.
          */
         Checks: {
             /** Checks */
             checks: components["schemas"]["Check"][];
             /** Next */
             next: string | null;
+            /**
+             * Sign
+             * @default observed − known
+             */
+            sign: string;
         };
         /**
          * ChecksQuery

@@ -5,20 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from openstake.core.antenna import TypedReading
 from openstake.core.control import Difference, Expected, in_words, within
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.limits import ANOTHER_MARK_M, AUTONOMOUS_BASE_M, CONTROL_SECONDS, Tolerance
 from openstake.core.units import text_from_metres
-
-
-@dataclass(frozen=True)
-class HeightAsTyped:
-    """A height as it was typed: its text, what it was measured to, and the ARP height it makes (metres)."""
-
-    text: str
-    feature_label: str
-    method: str
-    arp_height_m: float
 
 
 @dataclass(frozen=True)
@@ -32,15 +23,19 @@ class OtherCheck:
 
 @dataclass(frozen=True)
 class CheckEvidence:
-    """All that a check rests on; `others` are the newest checks from its set-up, its own mark's among them."""
+    """All that a check rests on; `others` are the newest checks from its set-up, its own mark's among them.
+
+    The base's height (ARP, metres) is the mean of its readings.
+    """
 
     mark: str
     base_mark: str
     difference: Difference
     tolerance: Tolerance
     expected: Expected
-    base_height: HeightAsTyped
-    rover_height: HeightAsTyped
+    base_readings: Sequence[TypedReading]
+    base_arp_height_m: float
+    rover_reading: TypedReading
     base_known: bool
     seconds: float
     not_fixed: int
@@ -114,15 +109,16 @@ def _height_off(evidence: CheckEvidence) -> Finding:
             f"Measure {evidence.mark} again with the pole height read anew; level it against another benchmark.",
             **_numbers(evidence),
         )
-    base, rover = evidence.base_height, evidence.rover_height
+    rover, typed = evidence.rover_reading, "' and '".join(reading.text for reading in evidence.base_readings)
+    base_m, feature = evidence.base_arp_height_m, evidence.base_readings[0].to.in_a_sentence
     size = "large" if up > 0 else "small"
     base_cause = (
-        f"the base height was typed {evidence.size(up)} too {size} ('{base.text}' to {base.feature_label}: ARP at "
-        f"{evidence.size(base.arp_height_m)}, {evidence.size(base.arp_height_m - up)} would fit)"
+        f"the base height was typed {evidence.size(up)} too {size} ('{typed}' to {feature}: ARP at "
+        f"{evidence.size(base_m)}, {evidence.size(base_m - up)} would fit)"
     )
     rover_cause = f"the rover height '{rover.text}' is {evidence.size(up)} too {'small' if up > 0 else 'large'}"
-    first, second = (base_cause, rover_cause) if rover.method == "rod" else (rover_cause, base_cause)
-    why = " The rover stands on a fixed rod, so the base comes first." if rover.method == "rod" else ""
+    first, second = (base_cause, rover_cause) if rover.to.method == "rod" else (rover_cause, base_cause)
+    why = " The rover stands on a fixed rod, so the base comes first." if rover.to.method == "rod" else ""
     constant = f" It is the same on {', '.join(same)}: a constant, so not this mark." if same else ""
     return finding(
         "check-height-off",
@@ -131,7 +127,7 @@ def _height_off(evidence: CheckEvidence) -> Finding:
         f"Only the height is off, so {first}; or {second}.{why}{constant}",
         "Measure the base height again, to the same feature, and correct it on the Base page: every point follows. "
         "Then check this mark once more.",
-        suspected_height_m=round(base.arp_height_m - up, 4),
+        suspected_height_m=round(base_m - up, 4),
         **_numbers(evidence),
     )
 

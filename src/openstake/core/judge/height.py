@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations, pairwise
 
-from openstake.core.antenna import MeasuredTo, arp_heights_m
+from openstake.core.antenna import MeasuredTo, TypedReading
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.limits import HEIGHTS_AGREE_M
@@ -16,25 +16,6 @@ from openstake.core.units import metres_from_text, text_from_metres
 # A tripod over a mark puts the antenna between these heights (common practice); outside, a unit is asked about.
 _USUAL_LOW_M, _USUAL_HIGH_M = 0.8, 2.4
 _ODD_LOW_M, _ODD_HIGH_M = 0.75, 3.0
-
-
-@dataclass(frozen=True)
-class TypedReading:
-    """One reading as it was typed: its text, metres, what it was measured to, and the unit of a bare number."""
-
-    text: str
-    reading_m: float
-    to: MeasuredTo
-    bare_unit: str = "m"
-
-    @property
-    def arp_height_m(self) -> float:
-        """Metres above the mark; NaN for a slant that cannot be."""
-        return float(arp_heights_m(self.reading_m, self.to)) if self.is_possible else float("nan")
-
-    @property
-    def is_possible(self) -> bool:
-        return self.to.method != "slant" or self.reading_m > self.to.rim_radius_m
 
 
 @dataclass(frozen=True)
@@ -89,16 +70,12 @@ def _rod(reading: TypedReading, limit_m: float, unit: str) -> Finding | None:
     return finding(
         "rod-contradicted",
         Severity.STOP,
-        f"The {_in_a_sentence(reading.to.label)} is {text_from_metres(fixed, unit)}; '{reading.text}' was typed.",
+        f"The {reading.to.in_a_sentence} is {text_from_metres(fixed, unit)}; '{reading.text}' was typed.",
         "It is another rod, it is not fully extended or locked, or something else was measured.",
         "Look at the rod's clamp, or choose the feature that was taped.",
         reading_m=round(reading.reading_m, 5),
         fixed_m=fixed,
     )
-
-
-def _in_a_sentence(label: str) -> str:
-    return label[:1].lower() + label[1:]
 
 
 def _disagree(
@@ -229,7 +206,7 @@ def _as_another_feature(
         slanted = feature.method == "slant" and reading.to.method == "vertical"
         return _Guess(
             "slant-as-vertical" if slanted else "wrong-feature", reading.text,
-            f"'{reading.text}' to: {_in_a_sentence(feature.label)}", mended.arp_height_m,
+            f"'{reading.text}' to: {feature.in_a_sentence}", mended.arp_height_m,
             "A slant to the rim was taken for a vertical height." if slanted
             else "The difference is the known offset between two features of this antenna: it was measured to the other one.",
         )  # fmt: skip

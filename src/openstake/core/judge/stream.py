@@ -7,7 +7,7 @@ from collections.abc import Collection, Sequence
 import numpy as np
 
 from openstake.core.evidence import ObservableSet, StationReference
-from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.judge.finding import Finding, Severity, finding, ranked
 
 EXPECTED_CONSTELLATIONS = ("GPS", "GLONASS", "Galileo", "BeiDou")
 
@@ -27,7 +27,7 @@ def judge_stream(
         *_ids(station_ids),
         *_damage(frames, bad_crc),
     ]
-    return sorted(found, key=lambda item: list(Severity).index(item.severity))
+    return list(ranked(found))
 
 
 def _position(stations: Sequence[StationReference], observables: Sequence[ObservableSet]) -> list[Finding]:

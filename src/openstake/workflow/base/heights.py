@@ -13,7 +13,6 @@ from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.height import (
     KnownAntenna,
-    TypedReading,
     judge_completeness,
     judge_heights,
     judge_opening_and_closing,
@@ -28,11 +27,9 @@ from openstake.workflow.now.heights import (
     ROD_HEIGHT_M,
     BaseHeight,
     Readings,
-    TypedHeight,
+    as_typed,
     features_of,
     height_row,
-    in_a_sentence,
-    measured_to,
     read_height,
 )
 from openstake.workflow.now.job import JobNow, job_of
@@ -187,7 +184,7 @@ def preview(context: Context, job_id: str, query: HeightQuery) -> Height:
         kit = kit_of(session, job_id)
     height = read_height(kit, job.length_unit, query.reading, query.feature, query.subject)
     above = kit.phase_centre_m(base=True) if query.subject == "base" else None
-    feature = height.feature
+    feature = height.to
     return Height(
         reading_m=height.reading_m,
         arp_height_m=height.arp_height_m,
@@ -210,11 +207,7 @@ def readings_view(job: JobNow, antenna: KnownAntenna, readings: Readings) -> Bas
     for moment in ("before", "after"):
         listed = readings.current(moment)
         height = means[moment] = readings.height(moment)
-        typed = [
-            TypedReading(row.text, row.reading_m, measured_to(row, antenna.features), unit)
-            for row in listed
-            if not row.set_aside
-        ]
+        typed = [as_typed(row, antenna.features, unit) for row in listed if not row.set_aside]
         found[moment] += judge_heights(typed, antenna, limit_m, unit)
         if moment == "before":
             found[moment] += judge_completeness(typed, unit)
@@ -270,7 +263,7 @@ def add_reading(
     session.flush()
     write_entry(
         session, now, "base-height-read",
-        f"Base height read {wish.moment} the session: '{height.text}' to {in_a_sentence(height.feature.label)}, ARP "
+        f"Base height read {wish.moment} the session: '{height.text}' to {height.to.in_a_sentence}, ARP "
         f"{text_from_metres(height.arp_height_m, job.length_unit)}{f', by {row.who}' if row.who else ''}.",
         job.id, height_reading=row.id, arp_height_m=height.arp_height_m, moment=wish.moment,
     )  # fmt: skip
@@ -291,7 +284,7 @@ def replace_reading(
     same = {"setup_id": old.setup_id, "occupation_id": old.occupation_id, "moment": old.moment, "who": old.who}
     more = same | {"replaces_id": old.id, "reason": wish.reason.strip(), "set_aside": wish.set_aside}
     if wish.reading is None:
-        height = TypedHeight(old.text, old.reading_m, measured_to(old, ()), old.arp_height_m)
+        height = as_typed(old)
     else:
         height = read_height(kit_of(session, job.id), job.length_unit, wish.reading, wish.feature, "base")
     row = height_row(height, job.id, now, "base", **more)

@@ -28,7 +28,6 @@ from openstake.workflow.job.jobs import anchor_local
 from openstake.workflow.now.base import base_of, listening_of, needed_occupation, open_occupation
 from openstake.workflow.now.heights import (
     BaseHeight,
-    in_a_sentence,
     known_antenna,
     readings_of_setup,
     rover_arp_to_apc_m,
@@ -177,7 +176,7 @@ def _write_start(
     despite = f" Started although: {', '.join(accepted)}." if accepted else ""
     write_entry(
         session, now, "base-started",
-        f"Base {occupation.station_id} started on {mark.name}: {height.text} to {in_a_sentence(height.rows[0].feature_label)}, "
+        f"Base {occupation.station_id} started on {mark.name}: {height.text} to {height.readings[0].to.in_a_sentence}, "
         f"ARP {text_from_metres(height.arp_height_m, job.length_unit)} above the mark; coordinate from {row.detail}.{despite}",
         job.id, occupation=occupation.id, mark=mark.id, height_readings=height.ids, base_coordinate=row.id,
         arp_height_m=height.arp_height_m, x_m=row.x_m, y_m=row.y_m, z_m=row.z_m, accepted=accepted,

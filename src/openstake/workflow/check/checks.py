@@ -14,15 +14,15 @@ from sqlalchemy.orm import Session
 from openstake.core.budget import Sigmas, added
 from openstake.core.chain import MarkChecked, State, out_of_date, state_of_check
 from openstake.core.constants import CIRCLE_95
-from openstake.core.control import Difference, expected_at_95, in_words, within
-from openstake.core.judge.check import CheckEvidence, HeightAsTyped, OtherCheck, judge_check
+from openstake.core.control import DIFFERENCE_SIGN, Difference, expected_at_95, in_words, within
+from openstake.core.judge.check import CheckEvidence, OtherCheck, judge_check
 from openstake.core.judge.finding import Finding
 from openstake.core.limits import ShortText, Tolerance
-from openstake.store.models import HeightReading, Shot
+from openstake.store.models import Shot
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.base import BaseNow, base_values, bases_of, is_autonomous
-from openstake.workflow.now.heights import ROVER_HEIGHT_SIGMA_M, BaseHeight, in_a_sentence
+from openstake.workflow.now.heights import ROVER_HEIGHT_SIGMA_M, BaseHeight, as_typed
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.marks import MarkNow, mark_values, marks_of
 from openstake.workflow.now.points import Point
@@ -79,10 +79,11 @@ class Check:
 
 @dataclass(frozen=True)
 class Checks:
-    """Checks, newest first; `next` asks for those before them, None at the end."""
+    """Checks, newest first; `next` asks for those before them, None at the end.  `sign` says which way differences count."""
 
     checks: list[Check]
     next: str | None
+    sign: str = DIFFERENCE_SIGN
 
 
 def list_checks(context: Context, job_id: str, query: ChecksQuery) -> Checks:
@@ -217,8 +218,8 @@ def _check(job: JobNow, item: _Measured, others: Sequence[OtherCheck], stale: bo
     expected = expected_at_95(total)
     findings = judge_check(
         CheckEvidence(
-            mark.name, item.base_mark.name, difference, tolerance, expected, _base_typed(point.base_height),
-            _typed(point.rover_height), not autonomous, shot.seconds, point.not_fixed, point.epochs, point.virtual, others,
+            mark.name, item.base_mark.name, difference, tolerance, expected, point.base_height.readings,
+            point.base_height.arp_height_m, as_typed(point.rover_height), not autonomous, shot.seconds, point.not_fixed, point.epochs, point.virtual, others,
             job.length_unit,
         )
     )  # fmt: skip
@@ -258,17 +259,6 @@ def _check(job: JobNow, item: _Measured, others: Sequence[OtherCheck], stale: bo
         base_coordinate_id=point.coordinate.id,
         findings=findings,
     )
-
-
-def _typed(reading: HeightReading) -> HeightAsTyped:
-    return HeightAsTyped(reading.text, in_a_sentence(reading.feature_label), reading.method, reading.arp_height_m)
-
-
-def _base_typed(height: BaseHeight) -> HeightAsTyped:
-    """Return a base's height as it was typed: of several readings all, measured as the first."""
-    first = height.rows[0]
-    text = "' and '".join(row.text for row in height.rows)
-    return HeightAsTyped(text, in_a_sentence(first.feature_label), first.method, height.arp_height_m)
 
 
 def _total_sigmas(shot: Shot, mark: MarkNow, base_mark: MarkNow, autonomous: bool, height: BaseHeight) -> Sigmas:

@@ -9,6 +9,7 @@ from typing import Literal
 import numpy as np
 from sqlalchemy.orm import Session
 
+from openstake.core.antenna import TypedReading
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.limits import LONGEST_SHOT_S, TOLERANCES, Seconds, ShortText
@@ -21,7 +22,7 @@ from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.base import base_of, listening_of, needed_occupation
 from openstake.workflow.now.epochs import epoch_columns
-from openstake.workflow.now.heights import TypedHeight, height_row, read_height
+from openstake.workflow.now.heights import height_row, read_height
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.marks import MarkNow, head_of, mark_of
@@ -56,7 +57,7 @@ class _Begun:
     occupation: Occupation
     listening: Listening
     mark: MarkNow
-    height: TypedHeight
+    height: TypedReading
 
 
 def record(context: Context, job_id: str, wish: CheckWish) -> Recording:

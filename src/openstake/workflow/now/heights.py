@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from openstake.core.antenna import HeightSigmas, MeanHeight, MeasuredTo, arp_height_m, mean_height
+from openstake.core.antenna import HeightSigmas, MeanHeight, MeasuredTo, TypedReading, arp_height_m, mean_height
 from openstake.core.errors import InputError
 from openstake.core.judge.height import KnownAntenna
 from openstake.core.kit.gear import BOTTOM, HeightFeature
@@ -29,20 +29,11 @@ ROVER_HEIGHT_SIGMA_M = 0.001
 
 
 @dataclass(frozen=True)
-class TypedHeight:
-    """A height typed and read."""
-
-    text: str
-    reading_m: float
-    feature: MeasuredTo
-    arp_height_m: float
-
-
-@dataclass(frozen=True)
 class BaseHeight:
     """The height of a base as it stands: the mean of its readings, and the rows it rests on."""
 
-    rows: tuple[HeightReading, ...]
+    ids: tuple[str, ...]
+    readings: tuple[TypedReading, ...]
     mean: MeanHeight
 
     @property
@@ -50,12 +41,8 @@ class BaseHeight:
         return self.mean.arp_height_m
 
     @property
-    def ids(self) -> tuple[str, ...]:
-        return tuple(row.id for row in self.rows)
-
-    @property
     def text(self) -> str:
-        return " and ".join(f"'{row.text}'" for row in self.rows)
+        return " and ".join(f"'{reading.text}'" for reading in self.readings)
 
     @property
     def sigma_m(self) -> float:
@@ -78,7 +65,9 @@ class Readings:
         used = [row for row in self.current(moment) if not row.set_aside]
         if not used:
             return None
-        return BaseHeight(tuple(used), mean_height([(row.reading_m, measured_to(row, ())) for row in used], SIGMAS))
+        typed = tuple(as_typed(row) for row in used)
+        mean = mean_height([(reading.reading_m, reading.to) for reading in typed], SIGMAS)
+        return BaseHeight(tuple(row.id for row in used), typed, mean)
 
 
 def readings_of_setup(session: Session, setup_id: str) -> Readings:
@@ -87,18 +76,14 @@ def readings_of_setup(session: Session, setup_id: str) -> Readings:
     return Readings(tuple(session.scalars(query.order_by(HeightReading.created_s, HeightReading.id))))
 
 
-def measured_to(row: HeightReading, features: Sequence[MeasuredTo]) -> MeasuredTo:
-    """Return what a stored reading was measured to, as it was stored; a rod's own height from the kit of today."""
+def as_typed(row: HeightReading, features: Sequence[MeasuredTo] = (), unit: str = "m") -> TypedReading:
+    """Return a stored reading as it was typed, in the job's unit; the own height of a rod from the kit of today."""
     fixed = next((item.fixed_height_m for item in features if item.name == row.feature), None)
-    return MeasuredTo(
+    to = MeasuredTo(
         row.feature, row.feature_label, row.method, row.rim_radius_m, row.feature_to_arp_m,
         fixed_height_m=fixed if row.method == "rod" else None,
     )  # fmt: skip
-
-
-def in_a_sentence(label: str) -> str:
-    """Return a feature's label as it stands in the middle of a sentence."""
-    return label[:1].lower() + label[1:]
+    return TypedReading(row.text, row.reading_m, to, unit)
 
 
 def _of_feature(feature: HeightFeature) -> MeasuredTo:
@@ -151,8 +136,8 @@ def rover_arp_to_apc_m(kit: KitNow) -> float:
     return above
 
 
-def read_height(kit: KitNow, unit: str, text: str, feature_key: str, subject: str) -> TypedHeight:
-    """Return the ARP height of what was typed; a sentence where it cannot be read or cannot be."""
+def read_height(kit: KitNow, unit: str, text: str, feature_key: str, subject: str) -> TypedReading:
+    """Return what was typed as a reading; a sentence where it cannot be read or cannot be."""
     feature = next((item for item in features_of(kit, subject) if item.name == feature_key), None)
     if feature is None:
         raise InputError("Choose the feature that the height was measured to.", field="feature")
@@ -161,14 +146,15 @@ def read_height(kit: KitNow, unit: str, text: str, feature_key: str, subject: st
     except InputError as error:
         error.field = "reading"
         raise
-    return TypedHeight(text.strip(), reading, feature, arp_height_m(reading, feature))
+    arp_height_m(reading, feature)  # raises where it cannot be
+    return TypedReading(text.strip(), reading, feature, unit)
 
 
-def height_row(height: TypedHeight, job_id: str, now: float, subject: str, **more: Any) -> HeightReading:
-    """Return the row that stores a height."""
-    feature = height.feature
+def height_row(reading: TypedReading, job_id: str, now: float, subject: str, **more: Any) -> HeightReading:
+    """Return the row that stores a reading."""
+    to = reading.to
     return HeightReading(
-        job_id=job_id, subject=subject, text=height.text, reading_m=height.reading_m, method=feature.method,
-        feature=feature.name, feature_label=feature.label, rim_radius_m=feature.rim_radius_m,
-        feature_to_arp_m=feature.feature_to_arp_m, arp_height_m=height.arp_height_m, created_s=now, **more,
+        job_id=job_id, subject=subject, text=reading.text, reading_m=reading.reading_m, method=to.method,
+        feature=to.name, feature_label=to.label, rim_radius_m=to.rim_radius_m, feature_to_arp_m=to.feature_to_arp_m,
+        arp_height_m=reading.arp_height_m, created_s=now, **more,
     )  # fmt: skip

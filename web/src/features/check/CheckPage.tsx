@@ -22,6 +22,7 @@ export function CheckPage({ job }: { job: Schemas["JobView"] }) {
   const mark = useCurrentMark(job.id, picked);
   const problem = record.error instanceof Problem ? record.error : null;
   const all = checks.data?.pages.flatMap((page) => page.checks) ?? [];
+  const sign = checks.data?.pages[0]?.sign;
   const shown = all.find((check) => check.id === shownId) ?? all[0] ?? null;
 
   const send = () => {
@@ -32,7 +33,7 @@ export function CheckPage({ job }: { job: Schemas["JobView"] }) {
   return (
     <Page
       title="Check"
-      why="Stand on a mark you know: does the rover agree? Differences are observed − known."
+      why={`Stand on a mark you know: does the rover agree?${sign ? ` Differences are ${sign}.` : ""}`}
       aside={
         shot ? (
           <ShotProgress shot={shot} />
