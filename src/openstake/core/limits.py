@@ -34,6 +34,10 @@ AUTONOMOUS_BASE_M = 1.0
 HEIGHTS_AGREE_M = 0.003  # readings of one height agree to 2-3 mm; a job may hold another limit
 WIDEST_HEIGHTS_AGREE_M = 0.1  # what a job may ask for at most
 HIGHEST_ANTENNA_M = 12.0  # masts of survey tripods and poles end well below
+# A tripod over a mark puts the antenna between the usual heights; outside the odd ones, a unit is asked about.
+USUAL_HEIGHTS_M = (0.8, 2.4)
+ODD_HEIGHTS_M = (0.75, 3.0)
+SAME_READING_M = 0.0001  # no tape reads finer
 
 # --- the base on the air ---
 # 1005/1006 count tenths of a millimetre; what is typed has millimetres: more than 2 mm apart is another number.
@@ -58,6 +62,10 @@ VERTICAL_TO_HORIZONTAL = 1.6
 # What a single position of each kind may plausibly be off by.
 PLAUSIBLE_M = {Status.SINGLE: 10.0, Status.OTHER: 10.0, Status.DGPS: 5.0, Status.FLOAT: 2.0, Status.FIXED: 0.2}
 SAME_COORDINATE_M = 0.005
+METRE_LEVEL_M = 0.2  # a check of the mark that is off by more: not the pole
+SLIP_FITS_M = 0.05  # a slip of typing explains a difference to this
+FRAME_FITS_M = 0.15  # and another frame: its drift is known to centimetres
+ANOTHER_COUNTRY_M = 100_000.0  # nobody carries a base so far in error
 PLAUSIBLE_FROM_KNOWN_M = 0.10  # a solution from a coordinate that is known
 PLAUSIBLE_FROM_AUTONOMOUS_M = 10.0  # and from an autonomous one
 FARTHEST_FROM_CONTROL_M = 30_000.0
@@ -77,6 +85,9 @@ BASE_TOO_FAR_KM = 40.0
 NEAR_EDGE_KM = 20.0
 FACTOR_DIFFERS_PPM = 20.0
 FARTHEST_MARK_M = 50_000.0
+SAME_PLACE_M = 0.0005  # a mark that is in the job already: millimetres are what lists hold
+OTHER_FOOT_FROM_M = 0.02  # 2 ppm of coordinates show from here on
+PROJECTION_RETURNS_M = 0.01  # a place that comes back from latitude and longitude as far off is outside the projection
 # What a control list is worth where it does not say: a local control network.
 DEFAULT_SIGMA_HORIZONTAL_M = 0.005
 DEFAULT_SIGMA_VERTICAL_M = 0.008

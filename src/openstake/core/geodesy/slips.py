@@ -10,12 +10,10 @@ from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.geodesy.frames import JobFrame
+from openstake.core.limits import FRAME_FITS_M, SLIP_FITS_M
 from openstake.core.units import METRES_PER_UNIT
 
 _FOOT_M = METRES_PER_UNIT["ft"]
-# A discrete slip explains a difference to this; a frame's drift is known to centimetres.
-WITHIN_M = 0.05
-FRAME_WITHIN_M = 0.15
 
 
 @dataclass(frozen=True)
@@ -25,7 +23,7 @@ class Slip:
     kind: str
     words: str
     xyz_m: NDArray[np.float64]
-    within_m: float = WITHIN_M
+    within_m: float = SLIP_FITS_M
 
 
 def typing_slips(latitude_deg: float, longitude_deg: float, height_m: float) -> Iterator[Slip]:
@@ -68,8 +66,8 @@ def frame_slips(xyz_m: ArrayLike, shifts_m: Mapping[str, NDArray[np.float64]]) -
     """Yield where the global frame for a plate-fixed one, or the reverse, puts a coordinate."""
     xyz = np.asarray(xyz_m, dtype=float)
     for name, shift in shifts_m.items():
-        yield Slip("frame", f"it is in a global frame (ITRF, WGS 84) and not in {name}", xyz - shift, FRAME_WITHIN_M)
-        yield Slip("frame", f"it is in {name} and not in a global frame (ITRF, WGS 84)", xyz + shift, FRAME_WITHIN_M)
+        yield Slip("frame", f"it is in a global frame (ITRF, WGS 84) and not in {name}", xyz - shift, FRAME_FITS_M)
+        yield Slip("frame", f"it is in {name} and not in a global frame (ITRF, WGS 84)", xyz + shift, FRAME_FITS_M)
 
 
 def fitting(slips: Iterator[Slip], seen_m: ArrayLike) -> Slip | None:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from openstake.core.geodesy.frames import JobFrame
 from openstake.core.judge.finding import Finding, Severity, finding
-from openstake.core.limits import FARTHEST_MARK_M
+from openstake.core.limits import FARTHEST_MARK_M, OTHER_FOOT_FROM_M, PROJECTION_RETURNS_M, SAME_PLACE_M
 from openstake.core.mark import GivenMark
 from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, text_from_metres
 
@@ -74,7 +74,7 @@ def _in_area(frame: JobFrame, places: NDArray[np.float64]) -> NDArray[np.bool_]:
     # Far from its meridian a projection folds back: only a point that returns to itself is there.
     with np.errstate(invalid="ignore"):
         back = frame.grid_from_geodetic(geodetic[:, 0], geodetic[:, 1])
-        returns = np.abs(back - places).sum(axis=-1) < 0.01
+        returns = np.abs(back - places).sum(axis=-1) < PROJECTION_RETURNS_M
     contained = np.array(
         [bool(ok) and frame.contains(lat, lon) for ok, (lat, lon) in zip(returns, geodetic, strict=True)]
     )
@@ -97,11 +97,11 @@ def _known_already(mark: GivenMark, place: NDArray[np.float64], known: tuple[flo
     away_m = float(np.hypot(*off))
     if not np.isfinite(away_m):
         return Refusal("control-duplicate-name", f"{mark.name} is in the job already.")
-    if away_m < 0.0005:
+    if away_m < SAME_PLACE_M:
         return Refusal("control-duplicate-name", f"{mark.name} is in the job already, at the same place.")
     # The other foot moves a mark by 2 ppm of its coordinates, along the line from the origin.
     two_ppm = np.abs(np.array(known)) * 2e-6
-    if away_m > 0.02 and np.allclose(np.abs(off), two_ppm, atol=0.02, rtol=0.02):
+    if away_m > OTHER_FOOT_FROM_M and np.allclose(np.abs(off), two_ppm, atol=0.02, rtol=0.02):
         return Refusal(
             "control-foot-differs",
             f"{mark.name} is in the job already, {text_from_metres(away_m, unit)} away: 2 ppm of its coordinates. "

@@ -15,6 +15,7 @@ from openstake.core.judge.base import OtherMark
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.limits import (
     FARTHEST_FROM_CONTROL_M,
+    METRE_LEVEL_M,
     PLAUSIBLE_FROM_AUTONOMOUS_M,
     PLAUSIBLE_FROM_KNOWN_M,
     SAME_COORDINATE_M,
@@ -102,7 +103,7 @@ def judge_mark_check(
             "No network corrections, or too poor a sky.",
             "Wait for fixed and average again.",
         )
-    metre_level = difference.horizontal_m > 0.2
+    metre_level = difference.horizontal_m > METRE_LEVEL_M
     return finding(
         "mark-check-disagrees",
         Severity.STOP,

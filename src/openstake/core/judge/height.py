@@ -10,12 +10,8 @@ from itertools import combinations, pairwise
 from openstake.core.antenna import MeasuredTo, TypedReading
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding, Severity, finding
-from openstake.core.limits import HEIGHTS_AGREE_M
+from openstake.core.limits import HEIGHTS_AGREE_M, ODD_HEIGHTS_M, SAME_READING_M, USUAL_HEIGHTS_M
 from openstake.core.units import metres_from_text, text_from_metres
-
-# A tripod over a mark puts the antenna between these heights (common practice); outside, a unit is asked about.
-_USUAL_LOW_M, _USUAL_HIGH_M = 0.8, 2.4
-_ODD_LOW_M, _ODD_HIGH_M = 0.75, 3.0
 
 
 @dataclass(frozen=True)
@@ -184,7 +180,7 @@ def _unit(reading: TypedReading, other: TypedReading, _: KnownAntenna | None, li
         return None
     for unit in _WORDS:
         mended = _mended(reading, f"{number[0].strip()} {unit}")
-        if mended is None or abs(mended.reading_m - reading.reading_m) < 1e-4:
+        if mended is None or abs(mended.reading_m - reading.reading_m) < SAME_READING_M:
             continue
         if _agrees(mended.arp_height_m, other, limit_m):
             return _Guess(
@@ -227,13 +223,13 @@ def _phase_centre(
 
 def _odd_unit(reading: TypedReading, unit: str) -> Finding | None:
     """Ask about the unit of a lone reading that is no usual height, where its number is one in the other unit."""
-    height = reading.arp_height_m
+    height, (low_m, high_m) = reading.arp_height_m, USUAL_HEIGHTS_M
     number = re.match(r"\s*[\d.,]+", reading.text)
-    if number is None or _ODD_LOW_M <= height <= _ODD_HIGH_M or reading.to.method == "rod":
+    if number is None or ODD_HEIGHTS_M[0] <= height <= ODD_HEIGHTS_M[1] or reading.to.method == "rod":
         return None
     for other in ("m", "ft"):
         mended = _mended(reading, f"{number[0].strip()} {other}")
-        if mended and _USUAL_LOW_M <= mended.arp_height_m <= _USUAL_HIGH_M:
+        if mended and low_m <= mended.arp_height_m <= high_m:
             return finding(
                 "unit-mixed",
                 Severity.LOOK,

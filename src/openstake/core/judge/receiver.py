@@ -11,7 +11,7 @@ from openstake.core.geodesy.ellipsoid import ecef_from_geodetic, geodetic_from_e
 from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.judge.base import MeantBase
 from openstake.core.judge.finding import Finding, Severity, finding
-from openstake.core.limits import PLAUSIBLE_M, VERTICAL_TO_HORIZONTAL
+from openstake.core.limits import ANOTHER_COUNTRY_M, PLAUSIBLE_M, VERTICAL_TO_HORIZONTAL
 from openstake.core.units import text_from_metres
 
 _MANUAL = 7
@@ -79,7 +79,7 @@ def _elsewhere(
         cause = f"It stands at {' or '.join(near)}, and this mark's coordinate is in it."
     elif flat <= limit:
         cause = "Only the height is off: an elevation in place of an ellipsoidal height, or feet for metres."
-    elif flat > 1e5:
+    elif flat > ANOTHER_COUNTRY_M:
         cause = "A sign, a zone or a unit is wrong in the coordinate that is meant: the receiver itself is in another country."
     else:
         cause = "It was moved, or it started by itself with the coordinate it remembers from another place."
