@@ -263,6 +263,24 @@ def test_a_full_disk_is_said_and_its_epochs_are_kept_until_it_is_mended(session)
     wait_for(lambda: running.moment().storing_problem == "", 5)
 
 
+def test_a_shot_that_could_not_be_stored_is_said_until_the_next_one_begins(session):
+    running, _, rover, sink = session
+
+    def fail(epochs):
+        raise OSError("disk full")
+
+    running.begin_shot(ShotWish("x", 1.0, True), fail)
+    for second in range(4):
+        rover.send(line(second))
+    wait_for(lambda: "Record it again" in running.moment().storing_problem, 5)
+    rover.send(line(5))
+    wait_for(lambda: len(sink.rows) >= 4, 5)
+    assert "Record it again" in running.moment().storing_problem
+
+    running.begin_shot(ShotWish("y", 1.0, True), fail)
+    assert running.moment().storing_problem == ""
+
+
 def test_a_disk_that_runs_full_is_said_before_it_is(session, monkeypatch):
     running, _, _, _ = session
     monkeypatch.setattr("openstake.live.session.LEAST_FREE_BYTES", 10**18)

@@ -154,9 +154,7 @@ class Evidence:
 # --- out of date ---
 
 
-def out_of_date(
-    rests_on: Iterable[str], now: Iterable[str], value_of: Mapping[str, object]
-) -> bool:  # fmt: skip
+def out_of_date(rests_on: Iterable[str], now: Iterable[str], value_of: Mapping[str, object]) -> bool:
     """Tell whether a result rests on other values than those in force: `now` are the ids that it would rest on today.
 
     Ids with equal values count as the same, so an undo that brings a value back makes the result right again.  An id

@@ -147,7 +147,7 @@ class RunningSession:
         self._finishing: list[threading.Thread] = []
         self._shot: ShotInHand | None = None
         self._flushing = threading.Lock()
-        self._problem = ""
+        self._problems: dict[str, str] = {}  # by what cannot be kept
         self._stop = threading.Event()
         self._feeds: dict[str, Feed] = {}
         if addresses.base_url:
@@ -200,7 +200,7 @@ class RunningSession:
                 self._own_sky.in_view() if speaks else (),
                 self._shot,
                 self._settled,
-                self._problem,
+                next(filter(None, self._problems.values()), ""),
             )
 
     def begin_shot(self, wish: ShotWish, on_done: Callable[[list[ReceivedEpoch]], None]) -> bool:
@@ -209,6 +209,7 @@ class RunningSession:
             if self._shot is not None:
                 return False
             self._shot = ShotInHand(wish, on_done, time.time(), [], "the next epoch")
+        self._problems.pop("shot", None)
         self._on_change(self)
         return True
 
@@ -292,8 +293,7 @@ class RunningSession:
             try:
                 shot.on_done(shot.epochs)
             except Exception as error:  # the feeds go on, and the crew is told
-                self._problem = f"The shot could not be stored: {error}. Record it again."
-                self._on_change(self)
+                self._tell("shot", f"The shot could not be stored: {error}. Record it again.")
 
         self._finishing = [thread for thread in self._finishing if thread.is_alive()]
         self._finishing.append(threading.Thread(target=store, name=f"shot {shot.wish.id}", daemon=True))
@@ -317,9 +317,16 @@ class RunningSession:
         while not self._stop.wait(FLUSH_S):
             self._flush()
             free = shutil.disk_usage(self._raw_dir).free
-            if free < LEAST_FREE_BYTES and not self._problem:
-                self._problem = f"Only {free / 1e6:.0f} MB are left on the disk: make room before recording goes on."
-                self._on_change(self)
+            low = f"Only {free / 1e6:.0f} MB are left on the disk: make room before recording goes on."
+            self._tell("disk", low if free < LEAST_FREE_BYTES else "")
+
+    def _tell(self, what: str, sentence: str) -> None:
+        """Say what cannot be kept, or with an empty sentence that it can again; a shot's stays until the next one begins."""
+        with self._lock:
+            same = self._problems.get(what, "") == sentence
+            self._problems[what] = sentence
+        if not same:
+            self._on_change(self)
 
     def _flush(self) -> None:
         """Write what was noted, in order, then the epochs; what cannot be written stays in hand and is said on the page."""
@@ -332,11 +339,10 @@ class RunningSession:
                     self._noted.popleft()
                 self._flush_epochs()
             except Exception as error:
-                self._problem = (
-                    f"What was received cannot be stored: {error}. {len(self._pending)} epochs wait in memory."
-                )
+                waiting = len(self._pending)
+                self._tell("store", f"What was received cannot be stored: {error}. {waiting} epochs wait in memory.")
             else:
-                self._problem = ""
+                self._tell("store", "")
 
     def _flush_epochs(self) -> None:
         rows = [self._pending.popleft() for _ in range(len(self._pending))]

@@ -199,7 +199,9 @@ def _stale(session: Session, job: JobNow, items: Sequence[_Measured], bases: Map
     """Return the ids of the shots whose check rests on something that has another value now."""
     changed = []
     for item in items:
-        before, now = rests_on_of(item.shot), points.rests_on(job, item.mark, item.point)
+        point = item.point
+        now = points.rests_on(job, item.mark, point.coordinate, point.base_height, point.rover_height, point.reference)
+        before = rests_on_of(item.shot)
         if set(before) != set(now):
             changed.append((item.shot.id, before, now))
     if not changed:
@@ -218,11 +220,23 @@ def _check(job: JobNow, item: _Measured, others: Sequence[OtherCheck], stale: bo
     expected = expected_at_95(total)
     findings = judge_check(
         CheckEvidence(
-            mark.name, item.base_mark.name, difference, tolerance, expected, point.base_height.readings,
-            point.base_height.arp_height_m, as_typed(point.rover_height), not autonomous, shot.seconds, point.not_fixed, point.epochs, point.virtual, others,
-            job.length_unit,
+            mark=mark.name,
+            base_mark=item.base_mark.name,
+            difference=difference,
+            tolerance=tolerance,
+            expected=expected,
+            base_readings=point.base_height.readings,
+            base_arp_height_m=point.base_height.arp_height_m,
+            rover_reading=as_typed(point.rover_height),
+            base_known=not autonomous,
+            seconds=shot.seconds,
+            not_fixed=point.not_fixed,
+            epochs=point.epochs,
+            virtual=point.virtual,
+            others=others,
+            unit=job.length_unit,
         )
-    )  # fmt: skip
+    )
     horizontal_agrees, vertical_agrees = within(difference, tolerance)
     agrees = horizontal_agrees and vertical_agrees and not point.not_fixed
     return Check(

@@ -126,7 +126,7 @@ def _stored(session: Session, job: JobNow, begun: _Begun, epochs: list[ReceivedE
     sigmas, origin = _covariance(epochs, scatter)
     limits, listening = TOLERANCES[begun.wish.tolerance], begun.listening
     mark = head_of(session, job, begun.mark.id)
-    inputs = (job.settings.id, mark.id, base.coordinate.id, *base.height.ids, pole.id, reference.id)
+    inputs = points.rests_on(job, mark, base.coordinate, base.height, pole, reference)
     shot = Shot(
         id=begun.id, job_id=job.id, listening_id=listening.id, occupation_id=begun.occupation.id, mark_id=begun.mark.id,
         name=begun.mark.name, height_reading_id=pole.id, reference_id=reference.id, refers_to=listening.refers_to,

@@ -227,11 +227,11 @@ def from_mark(point: Point, mark: MarkNow) -> Difference:
     )
 
 
-def rests_on(job: JobNow, mark: MarkNow, point: Point) -> tuple[str, ...]:
+def rests_on(
+    job: JobNow, mark: MarkNow, coordinate: BaseCoordinate, base_height: BaseHeight, pole: HeightReading, reference: Reference
+) -> tuple[str, ...]:  # fmt: skip
     """Return the ids of everything that a shot's difference from a mark rests on."""
-    return (
-        job.settings.id, mark.id, point.coordinate.id, *point.base_height.ids, point.rover_height.id, point.reference.id,
-    )  # fmt: skip
+    return job.settings.id, mark.id, coordinate.id, *base_height.ids, pole.id, reference.id
 
 
 def shots_page(
