@@ -94,6 +94,14 @@ def test_what_is_remembered_gives_the_same_bits_as_what_is_read(shared_program, 
     assert len(points._REMEMBERED) >= 200
 
 
+def test_more_shots_than_a_query_can_name_come_to_the_same(shared_program, large, monkeypatch):
+    few = shared_program.get(f"/jobs/{large}/points.csv")
+    monkeypatch.setattr(points, "_MOST_NAMED", 10)
+    points._REMEMBERED.clear()
+
+    assert shared_program.get(f"/jobs/{large}/points.csv") == few
+
+
 def test_a_shot_comes_out_where_its_mark_is(shared_program, large):
     """By hand: the shots of a filled job stand on their marks with 6 mm of noise, averaged over 8 epochs."""
     checks = shared_program.get(f"/jobs/{large}/checks")["checks"]

@@ -9,9 +9,7 @@ from sqlalchemy import select
 from openstake.core.base_sources import source_title
 from openstake.core.chain import State
 from openstake.core.judge.height import KnownAntenna
-from openstake.core.parts import (
-    earlier_state,
-)
+from openstake.core.parts import earlier_state
 from openstake.store.models import Mark
 from openstake.workflow.base import log, setup, solution
 from openstake.workflow.base.heights import BaseHeights, readings_view
@@ -60,7 +58,8 @@ def earlier(context: Context, job_id: str) -> EarlierBases:
         bases = [base for base in bases_of(session, job_id).values() if base.ended_s is not None][::-1]
         ids = {base.occupation.id for base in bases}
         setups = {base.occupation.setup_id for base in bases if base.occupation.setup_id}
-        marks = {row.id: row.name for row in session.scalars(select(Mark).where(Mark.id.in_({base.occupation.mark_id for base in bases})))}  # fmt: skip
+        on = {base.occupation.mark_id for base in bases}
+        marks = {row.id: row.name for row in session.scalars(select(Mark).where(Mark.id.in_(on)))}
         logs, photos = log.logs_of(session, ids), setup.photos_of(session, setups)
         files = log.raw_files_of(context, session, ids)
         return EarlierBases(

@@ -17,11 +17,7 @@ from openstake.core.judge.receiver import judge_receiver
 from openstake.core.judge.rover import judge_rover
 from openstake.core.kit.profile import Profile
 from openstake.core.occupation import BaseErrorEffect, base_error_effect
-from openstake.core.parts import (
-    Part,
-    RunsNow,
-    running_parts,
-)
+from openstake.core.parts import Part, RunsNow, running_parts
 from openstake.core.units import text_from_metres
 from openstake.live.session import Moment
 from openstake.store.models import Listening, Occupation, Shot

@@ -16,11 +16,7 @@ from openstake.core.judge.coordinate import judge_level
 from openstake.core.judge.finding import Finding, ranked, stops_of
 from openstake.core.judge.height import KnownAntenna
 from openstake.core.occupation import meant_arp_ecef
-from openstake.core.parts import (
-    Part,
-    SettledSoFar,
-    setup_parts,
-)
+from openstake.core.parts import Part, SettledSoFar, setup_parts
 from openstake.workflow.base import coordinate as coordinates
 from openstake.workflow.base import setup
 from openstake.workflow.base.coordinate import Proposed, judge_proposed, proposed

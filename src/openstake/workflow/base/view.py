@@ -10,10 +10,7 @@ from sqlalchemy.orm import Session
 from openstake.core.chain import State
 from openstake.core.judge.finding import Finding
 from openstake.core.occupation import BaseErrorEffect
-from openstake.core.parts import (
-    Part,
-    compared_state,
-)
+from openstake.core.parts import Part, compared_state
 from openstake.store.models import Occupation, OccupationEnd
 from openstake.workflow.base import coordinate as coordinates
 from openstake.workflow.base import log, setup

@@ -61,7 +61,7 @@ class Point:
 _REMEMBERED: OrderedDict[str, Received] = OrderedDict()
 _MOST_REMEMBERED = 50_000
 _REMEMBERING = Lock()
-# So many shots are asked for by their ids (SQLite takes 32 766 parameters); of more the whole job is read.
+# So many rows are asked for by their ids (SQLite takes 32 766 parameters); of more the whole job's are read.
 _MOST_NAMED = 20_000
 
 
@@ -80,7 +80,7 @@ def received_of(session: Session, job_id: str, shots: Collection[Shot]) -> dict[
         known = {shot.id: _REMEMBERED[shot.id] for shot in shots if shot.id in _REMEMBERED}
     missing = {shot.id: shot for shot in shots if shot.id not in known}
     if missing:
-        references = _references(session, missing.values())
+        references = _references(session, job_id, missing.values())
         fresh = _read(session, job_id, missing, references)
         known |= fresh
         with _REMEMBERING:
@@ -90,16 +90,26 @@ def received_of(session: Session, job_id: str, shots: Collection[Shot]) -> dict[
     return known
 
 
-def _references(session: Session, shots: Collection[Shot]) -> dict[str, Reference]:
-    used = {shot.reference_id for shot in shots}
-    return {row.id: row for row in session.scalars(select(Reference).where(Reference.id.in_(used)))}
+def _named(ids: Collection[str], of_shots: Any, job_id: str) -> Any:
+    """Return ids for a query, or where they are too many a query for those of all the job's shots."""
+    return ids if len(ids) <= _MOST_NAMED else select(of_shots).where(Shot.job_id == job_id)
+
+
+def _references(session: Session, job_id: str, shots: Collection[Shot]) -> dict[str, Reference]:
+    ids = _named({shot.reference_id for shot in shots}, Shot.reference_id, job_id)
+    return {row.id: row for row in session.scalars(select(Reference).where(Reference.id.in_(ids)))}
+
+
+def _poles(session: Session, job_id: str, shots: Collection[Shot]) -> dict[str, HeightReading]:
+    ids = _named({shot.height_reading_id for shot in shots}, Shot.height_reading_id, job_id)
+    return {row.id: row for row in session.scalars(select(HeightReading).where(HeightReading.id.in_(ids)))}
 
 
 def _read(
     session: Session, job_id: str, shots: Mapping[str, Shot], references: Mapping[str, Reference]
 ) -> dict[str, Received]:
     """Read the epochs of shots in one ordered query and turn all positions into vectors in one pass."""
-    ids: Any = shots if len(shots) <= _MOST_NAMED else select(Shot.id).where(Shot.job_id == job_id)
+    ids = _named(shots, Shot.id, job_id)
     rows = session.execute(
         select(
             ShotEpoch.shot_id, ShotEpoch.quality, ShotEpoch.latitude_text, ShotEpoch.longitude_text,
@@ -154,13 +164,11 @@ def derive_all(
     if bases is None:
         bases = bases_of(session, job.id, {shot.occupation_id for shot in shots})
     received = received_of(session, job.id, shots)
-    references = _references(session, shots)
-    poles = {shot.height_reading_id for shot in shots}
-    rods = {row.id: row for row in session.scalars(select(HeightReading).where(HeightReading.id.in_(poles)))}
+    references, poles = _references(session, job.id, shots), _poles(session, job.id, shots)
     heights = {base_id: bases[base_id].height for base_id in {shot.occupation_id for shot in shots}}
     hung = [
         _Hung(
-            shot, received[shot.id], references[shot.reference_id], rods[shot.height_reading_id], bases[shot.occupation_id],
+            shot, received[shot.id], references[shot.reference_id], poles[shot.height_reading_id], bases[shot.occupation_id],
             heights[shot.occupation_id], instead or bases[shot.occupation_id].coordinate,
         )
         for shot in shots
