@@ -2057,6 +2057,8 @@ export interface components {
             code: string;
             /** Field */
             field: string;
+            /** Is Stop */
+            is_stop: boolean;
             /** Link */
             link: string;
             /** Numbers */

@@ -1,21 +1,13 @@
+import type { Schemas } from "../api/client";
 import { Note } from "./controls";
-
-export interface FindingText {
-  code: string;
-  severity: "stop" | "look" | "note";
-  sentence: string;
-  cause: string;
-  action: string;
-  source: string;
-}
 
 const WORDS = { stop: "Stop", look: "Look", note: "Note" };
 
 /** One finding: what, why, what next, on whose authority. */
-export function FindingNote({ finding, tone }: { finding: FindingText; tone?: "checked" }) {
+export function FindingNote({ finding, tone }: { finding: Schemas["Finding"]; tone?: "checked" }) {
   return (
-    <Note tone={finding.severity === "stop" ? "flag" : (tone ?? "plain")}>
-      <p className={`leading-6 font-bold ${finding.severity === "stop" ? "text-flag" : ""}`}>
+    <Note tone={finding.is_stop ? "flag" : (tone ?? "plain")}>
+      <p className={`leading-6 font-bold ${finding.is_stop ? "text-flag" : ""}`}>
         {WORDS[finding.severity]}: {finding.sentence}
       </p>
       <p className="mt-1 leading-6">
@@ -33,7 +25,7 @@ export function FindingNote({ finding, tone }: { finding: FindingText; tone?: "c
   );
 }
 
-export function FindingList({ findings }: { findings: FindingText[] }) {
+export function FindingList({ findings }: { findings: Schemas["Finding"][] }) {
   return (
     <div className="flex flex-col gap-3">
       {findings.map((finding, place) => (

@@ -156,10 +156,7 @@ class Finding:
     source: str
     numbers: dict[str, float | int | str]
     field: str
-
-    @property
-    def is_stop(self) -> bool:
-        return self.severity is Severity.STOP
+    is_stop: bool
 
     @property
     def contradicts(self) -> bool:
@@ -172,7 +169,7 @@ def finding(
 ) -> Finding:
     """Return a finding of a known code; a code without a rule is a broken program."""
     rule = RULES[code]
-    return Finding(code, rule.link, severity, sentence, cause, action, rule.source, numbers, "")
+    return Finding(code, rule.link, severity, sentence, cause, action, rule.source, numbers, "", severity is Severity.STOP)
 
 
 def finding_at(

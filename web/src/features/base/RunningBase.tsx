@@ -31,7 +31,7 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
   const closing = useReading(job.id, "after", view.heights);
   const [open, setOpen] = useState<Key>("air");
   const ending = open === "end";
-  const moved = view.heights.closing_findings.find((item) => item.severity === "stop");
+  const moved = view.heights.closing_findings.find((item) => item.is_stop);
   const bodies = {
     air: <AirStep {...props} />,
     height: (

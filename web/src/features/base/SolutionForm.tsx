@@ -31,7 +31,7 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
   const wish = { occupation_id: props.occupationId, ...typed, accepted, unlock: props.locked };
   const refused = [apply.error, look.error].find((error) => error instanceof Problem);
   const seen = look.data;
-  const stop = seen?.finding.severity === "stop";
+  const stop = seen?.finding.is_stop;
   const change = (name: keyof Typed) => (value: string) => {
     setTyped({ ...typed, [name]: value });
     // What is changed must be looked at again before it is locked in.

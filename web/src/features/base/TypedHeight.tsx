@@ -60,7 +60,7 @@ export function StackCard(props: { job: Schemas["JobView"]; heights: Schemas["Ba
   const unit = job.length_unit;
   const mean = heights.opening;
   const write = (metres: number | null) => `${length(metres, unit)} ${UNIT_SIGN[unit]}`;
-  const disagree = !typing && heights.findings.some((item) => item.severity === "stop");
+  const disagree = !typing && heights.findings.some((item) => item.is_stop);
   const shownM = typing ? typing.arp_height_m : mean?.arp_height_m;
   return (
     <section aria-label="Height of the antenna" className="rounded border-2 border-line bg-page px-4 py-2">

@@ -12,7 +12,7 @@ const CHECK: Schemas["Check"] = {
   covariance_origin: "receiver-claim", state: "disagrees", agrees: false, horizontal_agrees: true, vertical_agrees: false, stale: true, verdict_word: "outside tolerance", point_east_m: 0, point_north_m: 0,
   point_height_m: 0, base_height_reading_ids: ["h"], base_coordinate_id: "b",
   findings: [
-    { code: "check-height-off", link: "base antenna", severity: "stop", sentence: "The rover is high.", cause: "The base height.", action: "Measure again.", source: "common practice, no source", numbers: {}, field: "" },
+    { code: "check-height-off", link: "base antenna", severity: "stop", is_stop: true, sentence: "The rover is high.", cause: "The base height.", action: "Measure again.", source: "common practice, no source", numbers: {}, field: "" },
   ],
 }; // prettier-ignore
 const HOLDS = { without_mark: "Pick the mark under the pole.", fixed_only: "The rover is float: recording waits until it is fixed.", any_epoch: "" };
