@@ -116,13 +116,11 @@ def timed(work: Callable[[], object], before: Callable[[], object] = lambda: Non
 
 def remembered_mb(season: Season) -> float:
     """Return what the memory of all shots takes, in MB."""
-    points._REMEMBERED.clear()
+    points.REMEMBERED.clear()
     tracemalloc.start()
     season.read("points.csv")
-    kept = points._REMEMBERED.copy()
     before = tracemalloc.get_traced_memory()[0]
-    points._REMEMBERED.clear()
-    kept.clear()
+    points.REMEMBERED.clear()
     after = tracemalloc.get_traced_memory()[0]
     tracemalloc.stop()
     return (before - after) / 1e6
@@ -133,7 +131,7 @@ def of_lists(season: Season, count: int) -> list[tuple[str, str, str, str]]:
     plain = timed(season.plainly)
     found = []
     for path in LISTS:
-        first = timed(partial(season.read, path), points._REMEMBERED.clear)
+        first = timed(partial(season.read, path), points.REMEMBERED.clear)
         again = timed(partial(season.read, path))
         ours = f"{first * 1000:.0f}, again {again * 1000:.0f}"
         found.append((f"{count:,} shots: {path}, ms", ours, f"{plain * 1000:.0f} (SQLite)", f"{first / plain:.2f}"))
@@ -153,7 +151,7 @@ def measured() -> list[tuple[str, str, str, str]]:
             season.read("steps")  # imports and caches that are no shot's
             if count:
                 lists += of_lists(season, count)
-            points._REMEMBERED.clear()
+            points.REMEMBERED.clear()
             stored_ms[count] = 1000.0 * timed(season.store_shot, runs=9)
             season.program.close()
     none = stored_ms[0]

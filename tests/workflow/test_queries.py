@@ -58,7 +58,7 @@ def large(shared_program):
 
 def queries(crew, job, path):
     """Return how many statements an answer takes, nothing being remembered."""
-    points._REMEMBERED.clear()
+    points.REMEMBERED.clear()
     with counted(crew.program.context.database) as seen:
         crew.get(f"/jobs/{job}/{path}")
     return len(seen)
@@ -76,9 +76,9 @@ def test_one_shot_and_all_of_them_come_to_the_same_bits(shared_program, large):
     with shared_program.program.context.database.read() as session:
         job = job_of(session, large)
         shots = session.scalars(select(Shot).where(Shot.job_id == large).order_by(Shot.created_s)).all()
-        points._REMEMBERED.clear()
+        points.REMEMBERED.clear()
         together = points.derive_all(session, job, shots)
-        points._REMEMBERED.clear()
+        points.REMEMBERED.clear()
         alone = [points.derive(session, job, shot) for shot in shots[::25]]
 
     assert [(one.east_m, one.north_m, one.height_m) for one in alone] == [
@@ -87,17 +87,17 @@ def test_one_shot_and_all_of_them_come_to_the_same_bits(shared_program, large):
 
 
 def test_what_is_remembered_gives_the_same_bits_as_what_is_read(shared_program, large):
-    points._REMEMBERED.clear()
+    points.REMEMBERED.clear()
     read = shared_program.get(f"/jobs/{large}/checks")["checks"]
 
     assert shared_program.get(f"/jobs/{large}/checks")["checks"] == read
-    assert len(points._REMEMBERED) >= 200
+    assert len(points.REMEMBERED) >= 200
 
 
 def test_more_shots_than_a_query_can_name_come_to_the_same(shared_program, large, monkeypatch):
     few = shared_program.get(f"/jobs/{large}/points.csv")
     monkeypatch.setattr(points, "_MOST_NAMED", 10)
-    points._REMEMBERED.clear()
+    points.REMEMBERED.clear()
 
     assert shared_program.get(f"/jobs/{large}/points.csv") == few
 
@@ -161,11 +161,11 @@ def test_a_stored_shot_reads_its_set_up_and_no_more(shared_program, large):
     with shared_program.program.context.database.read() as session:
         job = job_of(session, large)
         shot = session.scalars(select(Shot).where(Shot.job_id == large).order_by(Shot.created_s.desc())).first()
-        points._REMEMBERED.clear()
+        points.REMEMBERED.clear()
 
         checked(session, job, [shot])
 
-    assert len(points._REMEMBERED) <= 6, "six marks"
+    assert len(points.REMEMBERED) <= 6, "six marks"
 
 
 def test_a_height_that_is_corrected_and_put_back_makes_its_shots_stale_and_right_again(shared_program):

@@ -169,7 +169,9 @@ def finding(
 ) -> Finding:
     """Return a finding of a known code; a code without a rule is a broken program."""
     rule = RULES[code]
-    return Finding(code, rule.link, severity, sentence, cause, action, rule.source, numbers, "", severity is Severity.STOP)
+    return Finding(
+        code, rule.link, severity, sentence, cause, action, rule.source, numbers, "", severity is Severity.STOP
+    )
 
 
 def finding_at(

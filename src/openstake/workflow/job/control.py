@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from math import atan2, degrees, hypot
 from typing import Any, Literal
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.describe import fields_shown, typed
@@ -27,6 +28,7 @@ from openstake.workflow.now.marks import (
     current_marks,
     current_rows,
     given_of,
+    line_ids,
     mark_row_of,
     place_rows,
     row_of,
@@ -261,14 +263,15 @@ def _one_view(job: JobNow, row: Mark) -> MarkView:
 
 def mark_history(context: Context, job_id: str, mark_id: str) -> MarkVersions:
     """Return what a mark was, newest first: each row with the reason that it replaced the one before."""
-    found = []
     with context.database.read() as session:
         job = job_of(session, job_id)
-        row: Mark | None = mark_row_of(session, job_id, mark_id)
-        while row is not None:
-            found.append(MarkVersion(_one_view(job, row), row.reason, row.withdrawn, row.created_s))
-            row = session.get(Mark, row.replaces_id) if row.replaces_id else None
-    return MarkVersions(found)
+        mark_row_of(session, job_id, mark_id)
+        ids = line_ids(session, mark_id)[::-1]
+        rows = {row.id: row for row in session.scalars(select(Mark).where(Mark.id.in_(ids)))}
+        placed = {mark.id: mark_view(mark, job.length_unit) for mark in place_rows(job, list(rows.values()))}
+    return MarkVersions(
+        [MarkVersion(placed[item], rows[item].reason, rows[item].withdrawn, rows[item].created_s) for item in ids]
+    )
 
 
 def between(context: Context, job_id: str, query: BetweenQuery) -> Between:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -21,6 +20,7 @@ from openstake.live.average import Average
 from openstake.store.models import AverageEpoch, HeightReading, PositionAverageRow
 from openstake.workflow.now.base import three
 from openstake.workflow.now.epochs import epoch_of_columns
+from openstake.workflow.now.remembered import Remembered
 
 _MOST_DRAWN = 400
 
@@ -111,20 +111,18 @@ def average_result(average: PositionAverage, unit: str = "m") -> AverageResult:
     )
 
 
-# Averages seen last, by id: their rows never change, and a page asks for the same one every few seconds.
-_SEEN: OrderedDict[str, PositionAverage] = OrderedDict()
-_MOST_SEEN = 16
+# A page asks for the same average every few seconds.
+_REMEMBERED: Remembered[PositionAverage] = Remembered(16)
 
 
 def stored_average(session: Session, average_id: str) -> PositionAverage:
     """Return an average from its stored epochs."""
-    found = _SEEN.get(average_id)
+    found = _REMEMBERED.of([average_id]).get(average_id)
     if found is None:
         query = select(AverageEpoch).where(AverageEpoch.average_id == average_id).order_by(AverageEpoch.n)
         rows: list[Any] = list(session.scalars(query))
-        found = _SEEN[average_id] = average_of_epochs([epoch_of_columns(row) for row in rows])
-        while len(_SEEN) > _MOST_SEEN:
-            _SEEN.popitem(last=False)
+        found = average_of_epochs([epoch_of_columns(row) for row in rows])
+        _REMEMBERED.keep({average_id: found})
     return found
 
 

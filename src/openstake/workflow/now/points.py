@@ -5,11 +5,9 @@ All shots asked for are derived together: a handful of queries, however many the
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import groupby
-from threading import Lock
 from typing import Any
 
 import numpy as np
@@ -28,6 +26,7 @@ from openstake.workflow.now.base import BaseNow, bases_of
 from openstake.workflow.now.heights import BaseHeight
 from openstake.workflow.now.job import JobNow
 from openstake.workflow.now.marks import MarkNow
+from openstake.workflow.now.remembered import Remembered
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,9 +57,7 @@ class Point:
 
 
 # What shots received, by id, as long as the program runs: 5 000 shots are some 3 MB.
-_REMEMBERED: OrderedDict[str, Received] = OrderedDict()
-_MOST_REMEMBERED = 50_000
-_REMEMBERING = Lock()
+REMEMBERED: Remembered[Received] = Remembered(50_000)
 # So many rows are asked for by their ids (SQLite takes 32 766 parameters); of more the whole job's are read.
 _MOST_NAMED = 20_000
 
@@ -76,17 +73,13 @@ def shot_vectors(epochs: Sequence[Epoch], reference: Reference) -> NDArray[np.fl
 
 def received_of(session: Session, job_id: str, shots: Collection[Shot]) -> dict[str, Received]:
     """Return what shots of a job received, by id; what was read before is not read again."""
-    with _REMEMBERING:
-        known = {shot.id: _REMEMBERED[shot.id] for shot in shots if shot.id in _REMEMBERED}
+    known = REMEMBERED.of(shot.id for shot in shots)
     missing = {shot.id: shot for shot in shots if shot.id not in known}
     if missing:
         references = _references(session, job_id, missing.values())
         fresh = _read(session, job_id, missing, references)
+        REMEMBERED.keep(fresh)
         known |= fresh
-        with _REMEMBERING:
-            _REMEMBERED.update(fresh)
-            while len(_REMEMBERED) > _MOST_REMEMBERED:
-                _REMEMBERED.popitem(last=False)
     return known
 
 
