@@ -43,7 +43,7 @@ def _pair_routes(api: Api, context: Context) -> None:
         return as_file(*card.card_pdf(context, job_id, ends))
 
     @api.get("/jobs/<job_id>/link/reach", "link")
-    def reach_view(job_id: str, query: reach.ReachWish) -> reach.Reach:
+    def radio_reach(job_id: str, query: reach.ReachWish) -> reach.Reach:
         """Say how far each power of the base's radio reaches by rule, for how long, and whom to keep how far away."""
         return reach.reach(context, job_id, query)
 

@@ -14,7 +14,7 @@ export class Problem extends Error {
   }
 }
 
-export const client = createClient<paths>({ baseUrl: window.location.origin });
+export const client = createClient<paths>({ baseUrl: window.location.origin, fetch: (request) => fetch(request) });
 
 type Answer<T> = { data?: T; error?: unknown; response: Response };
 

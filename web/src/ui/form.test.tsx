@@ -1,7 +1,7 @@
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { cleanup, fireEvent, render, screen } from "@testing-library/react";
 import { useState } from "react";
-import { afterEach, expect, test, vi } from "vitest";
+import { afterEach, beforeEach, expect, test, vi } from "vitest";
 import { asTyped, FieldForm, type Shown, type Values } from "./form";
 
 const field = (name: string, kind: string, more: Partial<Shown> = {}): Shown => ({
@@ -16,7 +16,15 @@ const FIELDS = [
   field("rows", "table", { fields: [field("number", "count"), field("every", "number", { unit: "s" })] }),
 ];
 
-afterEach(cleanup);
+// A length is read by the program while it is typed; nothing answers here.
+beforeEach(() => {
+  vi.stubGlobal("fetch", () => Promise.resolve(new Response("{}", { headers: { "Content-Type": "application/json" } })));
+});
+
+afterEach(() => {
+  cleanup();
+  vi.unstubAllGlobals();
+});
 
 function Held({ start, onValues, problem }: { start: Values; onValues: (values: Values) => void; problem?: { field: string; sentence: string } }) {
   const [values, setValues] = useState(start);

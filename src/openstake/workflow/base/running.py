@@ -234,7 +234,7 @@ def effect_of(session: Session, job: JobNow, base: BaseNow) -> BaseErrorEffect |
     known = grid[np.isfinite(grid).all(axis=1)]
     marks_m = np.hypot(known[:, 0] - east, known[:, 1] - north)
     # How far the work reaches, not where it is: the first received epoch of each shot tells that.
-    shots = session.scalars(select(Shot).where(Shot.job_id == job.id)).all()
+    shots = session.execute(select(Shot.id, Shot.reference_id).where(Shot.job_id == job.id)).all()
     firsts = [received.first_m for received in points.received_of(session, job.id, shots).values()]
     shots_m = np.linalg.norm(np.array(firsts).reshape(-1, 3) - xyz, axis=1)
     far_m = float(np.nanmax(np.concatenate([marks_m, shots_m]), initial=0.0))

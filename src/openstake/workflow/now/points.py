@@ -71,8 +71,11 @@ def shot_vectors(epochs: Sequence[Epoch], reference: Reference) -> NDArray[np.fl
     return vectors_from_positions(latitude, longitude, height, (reference.x_m, reference.y_m, reference.z_m))
 
 
-def received_of(session: Session, job_id: str, shots: Collection[Shot]) -> dict[str, Received]:
-    """Return what shots of a job received, by id; what was read before is not read again."""
+def received_of(session: Session, job_id: str, shots: Collection[Any]) -> dict[str, Received]:
+    """Return what shots of a job received, by id; what was read before is not read again.
+
+    `shots` are rows, or parts of rows, with `id` and `reference_id`.
+    """
     known = REMEMBERED.of(shot.id for shot in shots)
     missing = {shot.id: shot for shot in shots if shot.id not in known}
     if missing:
@@ -88,7 +91,7 @@ def _named(ids: Collection[str], of_shots: Any, job_id: str) -> Any:
     return ids if len(ids) <= _MOST_NAMED else select(of_shots).where(Shot.job_id == job_id)
 
 
-def _references(session: Session, job_id: str, shots: Collection[Shot]) -> dict[str, Reference]:
+def _references(session: Session, job_id: str, shots: Collection[Any]) -> dict[str, Reference]:
     ids = _named({shot.reference_id for shot in shots}, Shot.reference_id, job_id)
     return {row.id: row for row in session.scalars(select(Reference).where(Reference.id.in_(ids)))}
 
@@ -99,7 +102,7 @@ def _poles(session: Session, job_id: str, shots: Collection[Shot]) -> dict[str, 
 
 
 def _read(
-    session: Session, job_id: str, shots: Mapping[str, Shot], references: Mapping[str, Reference]
+    session: Session, job_id: str, shots: Mapping[str, Any], references: Mapping[str, Reference]
 ) -> dict[str, Received]:
     """Read the epochs of shots in one ordered query and turn all positions into vectors in one pass."""
     ids = _named(shots, Shot.id, job_id)
