@@ -6,7 +6,8 @@ from urllib.parse import urlencode
 import pypdf
 import pytest
 
-from tests.conftest import wait_for
+from openstake.app import build
+from tests.conftest import Crew, built, wait_for
 
 
 def profile(store, job, role):
@@ -148,6 +149,35 @@ def test_reach_takes_the_powers_the_battery_and_the_site_from_the_kit_and_the_li
         ("rover_height=x", "rover_height"),
     ):
         assert own_office.get(f"/jobs/{job}/link/reach?{query}", 422)["field"] == field
+
+
+def test_the_practice_caster_is_found_after_it_came_back_on_another_port(demo_folder, tmp_path):
+    def account(crew):
+        return next(item for item in crew.get("/gear")["items"] if item["kind"] == "caster")
+
+    program = built(demo_folder, tmp_path / "data", practice=True)
+    crew = Crew(program)
+    before = account(crew)
+    moved = {"kind": "caster", "values": before["data"] | {"port": 9}, "replaces_id": before["id"]}
+    elsewhere = {"kind": "caster", "values": before["data"] | {"name": "Site office", "port": 9}, "password": "x"}
+    crew.post("/gear", moved)
+    crew.post("/gear", elsewhere)
+    stored = crew.get(f"/jobs/{crew.job()}/profiles")["profiles"]
+    rover = next(item for item in stored if item["role"] == "network-rover")
+    link = rover["data"]["link"] | {"caster": rover["data"]["link"]["caster"] | {"port": 9}}
+    crew.post("/profiles", {"values": rover["data"] | {"link": link}, "replaces_id": rover["id"]})
+    program.close()
+    program = build(tmp_path / "data", practice=True, demo=True, web_dir=None)
+    crew = Crew(program)
+    try:
+        items = {item["name"]: item for item in crew.get("/gear")["items"] if item["kind"] == "caster"}
+        port = program.context.practice.caster.port
+        assert items["Practice caster"]["data"]["port"] == port and items["Practice caster"]["has_password"]
+        assert items["Site office"]["data"]["port"] == 9, "what the crew typed stays"
+        stored = crew.get(f"/jobs/{crew.job()}/profiles")["profiles"]
+        assert [item["data"]["link"]["caster"]["port"] for item in stored if item["role"] == "network-rover"] == [port]
+    finally:
+        program.close()
 
 
 @pytest.mark.slow

@@ -7,7 +7,7 @@ from openstake.workflow.context import Context
 from openstake.workflow.job.control_files import ListSaid, accept_control
 from openstake.workflow.job.geoids import training_grid_id
 from openstake.workflow.job.jobs import JobsQuery, create_job, list_jobs
-from openstake.workflow.practice.demo_kit import choose_demo_profiles, load_kit
+from openstake.workflow.practice.demo_kit import choose_demo_profiles, follow_caster, load_kit
 
 CARROW = "Carrow Sluice"
 NETTLE = "Nettle Brook Culvert"
@@ -45,8 +45,9 @@ BLUNDERS = {(CARROW, "CS6"): (0.0, 0.0, -0.118), (CARROW, "CS8"): (0.074, -0.051
 
 
 def load_demo(context: Context) -> None:
-    """Make the demo's kit and jobs where they are missing; what is there stays as it is."""
+    """Make the demo's kit and jobs where they are missing; what is there stays as it is, but for the port of the practice caster."""
     load_kit(context)
+    follow_caster(context)
     names = {job.name for archived in (False, True) for job in list_jobs(context, JobsQuery(archived=archived)).jobs}
     jobs: tuple[tuple[str, int, LengthUnit, str, dict[str, str]], ...] = (
         (CARROW, 2157, "m", CARROW_CONTROL, CARROW_ABOUT), (NETTLE, 6590, "sft", NETTLE_CONTROL, NETTLE_ABOUT),

@@ -8,6 +8,7 @@ from typing import Any
 from openstake.core.kit.profile import Caster, example
 from openstake.workflow.context import Context
 from openstake.workflow.kit import gear, profiles
+from openstake.workflow.now.kit import profile_of, profile_rows
 from openstake.workflow.practice.field import CASTER_PORT, MOUNT, PASSWORD, USER, Practice
 
 # The features and offsets of the demo's antenna: all numbers made up.
@@ -66,6 +67,7 @@ LIBRARY: tuple[tuple[str, dict[str, Any]], ...] = (
     ("battery", {"name": "Truck battery", "volts": 12.0, "amp_hours": 60.0, "count": 1, "chemistry": "lead"}),
     ("battery", {"name": "Receiver pack", "volts": 7.4, "amp_hours": 6.8, "count": 4, "chemistry": "lithium"}),
 )  # fmt: skip
+ACCOUNT, HOST = "Practice caster", "127.0.0.1"
 BASE = "Creek base, UHF"
 ROVER = "Creek rover, UHF"
 
@@ -78,7 +80,7 @@ def load_kit(context: Context) -> None:
         gear.save_gear(context, gear.SaveGear(kind, values))
     port = context.practice.caster.port if isinstance(context.practice, Practice) else CASTER_PORT
     account = {
-        "name": "Practice caster", "host": "127.0.0.1", "port": port, "mountpoint": MOUNT, "user": USER, "tls": False,
+        "name": ACCOUNT, "host": HOST, "port": port, "mountpoint": MOUNT, "user": USER, "tls": False,
     }  # fmt: skip
     gear.save_gear(context, gear.SaveGear("caster", account, password=PASSWORD))
     base = replace(
@@ -91,11 +93,29 @@ def load_kit(context: Context) -> None:
     )  # fmt: skip
     network = replace(
         example("network-rover"), name="Network rover", receiver="Wagtail", antenna="Pole cap", pole="Two-metre rod",
-        battery="Receiver pack", caster_account="Practice caster",
-        link=replace(example("network-rover").link, caster=Caster(host="127.0.0.1", port=port, mountpoint=MOUNT)),
+        battery="Receiver pack", caster_account=ACCOUNT,
+        link=replace(example("network-rover").link, caster=Caster(host=HOST, port=port, mountpoint=MOUNT)),
     )  # fmt: skip
     for profile in (base, rover, network):
         profiles.save_profile(context, profiles.SaveProfile(asdict(profile)))
+
+
+def follow_caster(context: Context) -> None:
+    """Let the practice caster's account and the profiles on it name the port that the stand-in has now."""
+    if not isinstance(context.practice, Practice):
+        return
+    port = context.practice.caster.port
+    for item in gear.list_gear(context).items:
+        ours = (item.kind, item.name, item.data.get("host")) == ("caster", ACCOUNT, HOST)
+        if ours and item.data["port"] != port:
+            gear.save_gear(context, gear.SaveGear("caster", item.data | {"port": port}, replaces_id=item.id))
+    with context.database.read() as session:
+        stored = [(row.id, profile_of(row)) for row in profile_rows(session)]
+    for profile_id, profile in stored:
+        caster = profile.link.caster
+        if profile.caster_account == ACCOUNT and caster is not None and caster.host == HOST and caster.port != port:
+            moved = replace(profile, link=replace(profile.link, caster=replace(caster, port=port)))
+            profiles.save_profile(context, profiles.SaveProfile(asdict(moved), replaces_id=profile_id))
 
 
 def choose_demo_profiles(context: Context, job_id: str) -> None:
