@@ -2,6 +2,9 @@
 PY := .venv/bin/python
 STAMPS := .stamps
 
+# Where the machine says not to keep bytecode, every process would compile all libraries anew.
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: demo dev setup test check lint lint-web types types-web unit unit-web browser bench schema shots chromium clean
 
 demo: setup
