@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import signal
+import socket
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -16,10 +17,10 @@ from sqlalchemy import select
 from waitress.server import create_server
 
 from openstake.api.server import create_app
-from openstake.core.errors import DeviceError
 from openstake.live.hub import Hub
 from openstake.live.transport import listening_socket
 from openstake.store.database import Database
+from openstake.store.lock import FolderLock
 from openstake.store.models import Job
 from openstake.workflow.base.start import configure_standin
 from openstake.workflow.context import Context
@@ -38,21 +39,21 @@ class Program:
 
     app: Flask
     context: Context
+    lock: FolderLock
 
     def close(self) -> None:
         """End streams, sessions and stand-ins; what was received is written first."""
         context = self.context
         context.hub.stop()
-        for average in context.averages.values():
-            average.cancel()
-        stoppers = [threading.Thread(target=running.stop) for running in context.sessions.values()]
-        if context.practice is not None:
-            stoppers.append(threading.Thread(target=context.practice.close))
-        for thread in stoppers:
-            thread.start()
-        for thread in stoppers:
-            thread.join(1.5)
+        practice = context.practice
+        ending = threading.Thread(target=practice.close) if practice is not None else None
+        if ending is not None:
+            ending.start()
+        context.running.close()
+        if ending is not None:
+            ending.join(1.5)
         context.database.close()
+        self.lock.release()
 
 
 def build(
@@ -62,15 +63,19 @@ def build(
 
     `practice_speed` makes the stand-ins' time run faster than the host's.
     """
-    data_dir.mkdir(parents=True, exist_ok=True)
-    database = Database.in_folder(data_dir)
-    context = Context(database, Hub(), data_dir, Practice(data_dir, speed=practice_speed) if practice else None)
-    ensure_training_grid(context)
-    if demo:
-        load_demo(context)
-    restore_practice(context)
-    resume(context)
-    return Program(create_app(context, web_dir), context)
+    lock = FolderLock(data_dir)
+    try:
+        database = Database.in_folder(data_dir)
+        context = Context(database, Hub(), data_dir, Practice(data_dir, speed=practice_speed) if practice else None)
+        ensure_training_grid(context)
+        if demo:
+            load_demo(context)
+        restore_practice(context)
+        resume(context)
+        return Program(create_app(context, web_dir), context, lock)
+    except BaseException:
+        lock.release()
+        raise
 
 
 def restore_practice(context: Context) -> None:
@@ -85,9 +90,7 @@ def restore_practice(context: Context) -> None:
 class _Server:
     """waitress in this process, stopped within a second whatever streams are open."""
 
-    def __init__(self, app: Flask, port: int) -> None:
-        listener = listening_socket(port)
-        self.port = listener.getsockname()[1]
+    def __init__(self, app: Flask, listener: socket.socket) -> None:
         self._server: Any = create_server(
             app, sockets=[listener], threads=64, connection_limit=256, channel_timeout=3600, ident="Open Stake"
         )
@@ -104,17 +107,15 @@ def serve(
     data_dir: Path, port: int, practice: bool, demo: bool, practice_speed: float, on_ready: Callable[[int], None]
 ) -> None:
     """Run until SIGTERM or Ctrl-C."""
+    # Before anything is resumed or written: who finds the port taken has changed nothing.
+    listener = listening_socket(port)
     program = build(data_dir, practice, demo, practice_speed=practice_speed)
-    try:
-        server = _Server(program.app, port)
-    except DeviceError:
-        program.close()
-        raise
+    server = _Server(program.app, listener)
     stop = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stop.set())
     threading.Thread(target=server.run, name="web server", daemon=True).start()
-    on_ready(server.port)
+    on_ready(listener.getsockname()[1])
     stop.wait()
     program.close()
     server.close()

@@ -64,7 +64,10 @@ def test_propagated_sigmas_agree_with_monte_carlo():
     vertical = 0.376 + random.normal(0.0, tape, n) + o[1]
     trials = (np.sqrt(slants**2 - r**2).sum(axis=0) + 2 * (0.03 + o[0]) + vertical) / 3.0
 
-    found = mean_height([(0.400, rim), (0.402, rim), (0.376, BOTTOM)], HeightSigmas(tape, radius, offset))
+    found = mean_height(
+        [TypedReading("", metres, to) for metres, to in ((0.400, rim), (0.402, rim), (0.376, BOTTOM))],
+        HeightSigmas(tape, radius, offset),
+    )
 
     # A sample standard deviation of 400 000 trials is known to 0.11 % (one sigma); the curvature adds less.
     assert found.sigma_m == pytest.approx(np.std(trials), rel=0.006)

@@ -4,7 +4,6 @@ import numpy as np
 import pytest
 from scipy.signal import lfilter
 
-from openstake.core.constants import LINE_95
 from openstake.core.series import autocorrelation, correlation_time, mean_of_series, outliers
 
 
@@ -23,7 +22,7 @@ def test_what_is_claimed_at_95_percent_holds_the_truth_in_93_to_97(phi, lengths)
     inside = 0
     for _ in range(2000):
         found = mean_of_series(ar1(phi, count, random))
-        inside += abs(found.mean) <= LINE_95 * found.precision
+        inside += abs(found.mean) <= found.half_95
 
     assert 0.93 <= inside / 2000 <= 0.97
 
@@ -44,10 +43,24 @@ def test_the_autocorrelation_is_the_plain_sum_of_products():
     assert not autocorrelation([2.0, 2.0, 2.0]).any()
 
 
-def test_few_values_have_no_precision_and_a_constant_has_no_spread():
-    assert mean_of_series([1.0, 2.0]).precision is None
+def test_one_value_is_worth_nothing_known_and_a_constant_has_no_spread():
+    assert (mean_of_series([1.0]).sigma_of_mean, mean_of_series([1.0]).half_95) == (None, None)
+    # Two values: s/√2 with s = |a − b|/√2, and Student's t of one degree of freedom, 12.706 (tables).
+    two = mean_of_series([1.0, 2.0])
+    assert (two.sigma_of_mean, two.half_95, two.freedom) == (0.5, pytest.approx(0.5 * 12.7062, rel=1e-5), 1.0)
     constant = mean_of_series([5.0] * 30)
-    assert (constant.mean, constant.spread, constant.precision) == (5.0, 0.0, 0.0)
+    assert (constant.mean, constant.spread, constant.sigma_of_mean, constant.half_95) == (5.0, 0.0, 0.0, 0.0)
+
+
+def test_the_standard_deviation_of_a_mean_of_independent_values_is_the_plain_one():
+    # 2026-11-27: it was a half width divided by 1.96, and of a short series larger than the spread of one value.
+    random = np.random.default_rng(7)
+    for count in (5, 20, 200):
+        found = [mean_of_series(random.normal(size=count)) for _ in range(2000)]
+        # Of independent values it is σ/√n in the middle; the correlation time is estimated, to either side of 1.
+        assert np.median([item.sigma_of_mean for item in found]) == pytest.approx(1.0 / count**0.5, rel=0.25)
+        assert all(item.sigma_of_mean <= item.spread * 1.01 for item in found)
+        assert all(item.half_95 > item.sigma_of_mean for item in found)
 
 
 def test_a_jump_stands_out_and_a_wander_does_not():

@@ -1,17 +1,14 @@
 import json
 import sqlite3
 import threading
-from pathlib import Path
 
 import pytest
-from alembic import command
-from alembic.config import Config
 from sqlalchemy import select, text
+from sqlalchemy.exc import IntegrityError
 
-import openstake.store
 from openstake.core.errors import ConflictError
 from openstake.store.book import canonical, verify, write_entry
-from openstake.store.database import Database
+from openstake.store.database import Database, migrate
 from openstake.store.models import HeightReading, Job, JobSettings, Mark, Occupation
 from openstake.workflow.now.base import base_of
 
@@ -68,7 +65,7 @@ def test_numbers_in_the_book_are_canonical_text():
 def test_the_database_itself_refuses_to_change_what_was_written(database, verb):
     written(database, 1)
 
-    with pytest.raises(ConflictError):
+    with pytest.raises(IntegrityError, match="never changed"):
         database.write(lambda session: session.execute(text(verb)))
 
 
@@ -111,11 +108,7 @@ def test_the_promises_to_the_disk_are_kept(database):
 
 def test_a_data_folder_of_the_first_version_keeps_its_jobs_and_marks(tmp_path):
     """2026-11-25: migration 0002 rebuilds the tables of jobs and marks."""
-    url = f"sqlite:///{tmp_path / 'openstake.db'}"
-    config = Config()
-    config.set_main_option("script_location", str(Path(openstake.store.__file__).parent / "migrations"))
-    config.set_main_option("sqlalchemy.url", url)
-    command.upgrade(config, "0001")
+    migrate(f"sqlite:///{tmp_path / 'openstake.db'}", revision="0001")
     with sqlite3.connect(tmp_path / "openstake.db") as old:
         old.execute("INSERT INTO job VALUES ('j1', 'Old job', 2157, 'm', 1, 5.0)")
         old.execute(
@@ -143,10 +136,7 @@ def test_a_data_folder_of_the_first_version_keeps_its_jobs_and_marks(tmp_path):
 
 def test_a_data_folder_of_the_second_version_keeps_its_bases_and_their_heights(tmp_path):
     """A base that was started before set-ups and series of readings were kept is read as it was."""
-    config = Config()
-    config.set_main_option("script_location", str(Path(openstake.store.__file__).parent / "migrations"))
-    config.set_main_option("sqlalchemy.url", f"sqlite:///{tmp_path / 'openstake.db'}")
-    command.upgrade(config, "0002")
+    migrate(f"sqlite:///{tmp_path / 'openstake.db'}", revision="0002")
     with sqlite3.connect(tmp_path / "openstake.db") as old:
         tables = {
             "job": {"id": "j1", "practice": 0, "created_s": 5.0},

@@ -188,7 +188,9 @@ def test_a_set_up_is_kept_step_by_step_and_resumed_after_the_program_was_closed(
     assert gone["setup"] is None and gone["given_up"]
     # Nothing is lost: it is taken up again with all it had.
     again = crew.post(f"/jobs/{job}/base/setup/again")
-    assert again["setup"] == view["setup"] and again["heights"]["opening"]["count"] == 1
+    assert (
+        again["setup"] | {"row_id": ""} == view["setup"] | {"row_id": ""} and again["heights"]["opening"]["count"] == 1
+    )
     assert crew.post(f"/jobs/{job}/base/setup/again", status=409)
     crew.program.close()
 

@@ -33,6 +33,7 @@ class Settle(BaseModel):
     rover_url: ShortText | None = None
     receiver_url: ShortText | None = None
     refers_to: RefersTo | None = None
+    seen_id: ShortText | None = None
 
 
 @dataclass(frozen=True)

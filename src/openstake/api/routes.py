@@ -46,7 +46,7 @@ def routes(spec: SpecTree, context: Context) -> Blueprint:
     @api.get("/health", "app")
     def health() -> Health:
         """Say that the program runs."""
-        return Health("ok", __version__, started_s, len(context.sessions))
+        return Health("ok", __version__, started_s, len(context.running.sessions))
 
     for add in _STEPS:
         add(api, context)

@@ -8,9 +8,8 @@ from pathlib import Path
 import click
 
 from openstake.cli import show
-from openstake.core.errors import FileError
 from openstake.store.book import verify as verify_book
-from openstake.store.database import Database
+from openstake.store.database import ReadOnly
 
 
 @click.group()
@@ -23,9 +22,7 @@ def book() -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def verify(data: Path, as_json: bool) -> None:
     """Walk the hash chain and say whether it is whole."""
-    if not (data / "openstake.db").is_file():
-        raise FileError(f"{data} is not a data folder: it holds no openstake.db.")
-    database = Database.in_folder(data)
+    database = ReadOnly(data)
     with database.read() as session:
         result = verify_book(session)
     database.close()

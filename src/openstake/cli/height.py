@@ -11,6 +11,7 @@ from openstake.core.antenna import HeightSigmas, MeasuredTo, TypedReading, check
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.height import KnownAntenna, judge_heights
+from openstake.core.limits import HEIGHTS_AGREE_M
 from openstake.core.units import metres_from_text
 
 
@@ -81,7 +82,7 @@ class HeightReduced:
 def reduced(readings: list[TypedReading], radius_m: float, sigmas: HeightSigmas) -> HeightReduced:
     """Return the readings reduced to the ARP; heights are null where no reading is possible."""
     possible = [reading for reading in readings if reading.is_possible]
-    mean = mean_height([(reading.reading_m, reading.to) for reading in possible], sigmas) if possible else None
+    mean = mean_height(possible, sigmas) if possible else None
     to = readings[0].to
     # What else the antenna has: its rim, where a vertical height was given with one.
     rim = MeasuredTo("rim", "Rim", "slant", radius_m, to.feature_to_arp_m)
@@ -89,7 +90,7 @@ def reduced(readings: list[TypedReading], radius_m: float, sigmas: HeightSigmas)
     rows = [
         ReadingReduced(
             reading.text, reading.reading_m, reading.arp_height_m if reading.is_possible else None,
-            mean_height([(reading.reading_m, to)], sigmas).sigma_m if reading.is_possible else None,
+            mean_height([reading], sigmas).sigma_m if reading.is_possible else None,
             reading.arp_height_m - mean.arp_height_m if mean and reading.is_possible else None,
         )
         for reading in readings
@@ -97,13 +98,20 @@ def reduced(readings: list[TypedReading], radius_m: float, sigmas: HeightSigmas)
     found = judge_heights(readings, antenna)
     if mean is None:
         return HeightReduced(None, None, None, rows, found)
-    return HeightReduced(mean.arp_height_m, mean.sigma_m, mean.spread_m, rows, found)
+    # Readings that contradict each other have no standard deviation: one of them is wrong.
+    sigma_m = mean.sigma_m if mean.spread_m <= HEIGHTS_AGREE_M else None
+    return HeightReduced(mean.arp_height_m, sigma_m, mean.spread_m, rows, found)
 
 
 def _lines(result: HeightReduced) -> list[str]:
-    if result.arp_height_m is None or result.sigma_m is None or result.spread_m is None:
+    if result.arp_height_m is None or result.spread_m is None:
         return ["No height: no reading is possible."]
-    lines = [f"ARP {result.arp_height_m:.4f} m above the mark, ± {result.sigma_m * 1000:.1f} mm (one sigma)"]
+    worth = (
+        "the readings contradict each other"
+        if result.sigma_m is None
+        else f"± {result.sigma_m * 1000:.1f} mm (one sigma)"
+    )
+    lines = [f"ARP {result.arp_height_m:.4f} m above the mark, {worth}"]
     lines.append(f"spread of the readings {result.spread_m * 1000:.1f} mm")
     for row in result.readings:
         made = "cannot be" if row.arp_height_m is None else f"{row.arp_height_m:.4f} m"

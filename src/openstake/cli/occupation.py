@@ -29,7 +29,9 @@ def _lines(result: captures.OccupationRead) -> list[str]:
         f"spread of one epoch: east {metres(result.spread_east_m)}, north {metres(result.spread_north_m)}, "
         f"up {metres(result.spread_up_m)}",
         f"worth {result.effective_n:.1f} independent epochs (memory {result.correlation_s:.0f} s)",
-        f"precision of the mean (one sigma): east {metres(result.precision_east_m)}, "
+        f"standard deviation of the mean: east {metres(result.precision_east_m)}, "
         f"north {metres(result.precision_north_m)}, up {metres(result.precision_up_m)}",
+        f"half width of 95 %: east {metres(result.half_95_east_m)}, north {metres(result.half_95_north_m)}, "
+        f"up {metres(result.half_95_up_m)}{' (too short to tell)' if result.too_short else ''}",
         f"accuracy to expect (95 %, horizontal): {result.expected_accuracy_m:.2f} m",
     ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -9,7 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.errors import InputError
-from openstake.core.limits import HIGHEST_ANTENNA_M
+from openstake.core.limits import HIGHEST_ANTENNA_M, ONE_LOOK_S
 
 
 @dataclass(frozen=True)
@@ -76,17 +77,27 @@ def arp_height_m(reading_m: float, to: MeasuredTo) -> float:
 
 @dataclass(frozen=True)
 class TypedReading:
-    """One reading as it was typed: its text, metres, what it was measured to, and the unit of a bare number."""
+    """One reading as it was typed: its text, metres, what it was measured to, and the unit of a bare number.
+
+    Who read it and when (host seconds), where that is known.
+    """
 
     text: str
     reading_m: float
     to: MeasuredTo
     bare_unit: str = "m"
+    who: str = ""
+    read_s: float | None = None
 
     @property
     def arp_height_m(self) -> float:
         """Metres above the mark; NaN for a slant that cannot be."""
         return float(arp_heights_m(self.reading_m, self.to)) if self.is_possible else float("nan")
+
+    @property
+    def is_in_feet(self) -> bool:
+        letters = re.sub(r"[\d\s.,/+-]", "", self.text.lower())
+        return (letters or self.bare_unit)[:1] in ("f", "s", "'", '"', "i", "u")
 
     @property
     def is_possible(self) -> bool:
@@ -104,12 +115,16 @@ class HeightSigmas:
 
 @dataclass(frozen=True)
 class MeanHeight:
-    """The mean ARP height of several readings: metres, with its standard deviation and largest less smallest."""
+    """The mean ARP height of several readings: metres, with its standard deviation and largest less smallest.
+
+    `looks` is how many of the readings are looks of their own at the tape.
+    """
 
     arp_height_m: float
     sigma_m: float
     spread_m: float
     count: int
+    looks: int
 
 
 def height_slopes(reading_m: float, to: MeasuredTo) -> tuple[float, float]:
@@ -123,23 +138,45 @@ def height_slopes(reading_m: float, to: MeasuredTo) -> tuple[float, float]:
     return reading_m / up_m, -to.rim_radius_m / up_m
 
 
-def mean_height(readings: Sequence[tuple[float, MeasuredTo]], sigmas: HeightSigmas) -> MeanHeight:
-    """Return the mean of readings (metres, to what), each of which must be possible, and its standard deviation.
+def looks_of(readings: Sequence[TypedReading]) -> list[int]:
+    """Return which look at the tape each reading is of, counted from 0, shape (n,).
 
-    Tape errors of readings are independent.  An error of radius or offset is the same in all readings to one feature,
-    and averaging does not lower it.
+    Two readings by one person in one unit of one feature within a minute are one look: the eye repeats what it just saw.
+    Readings of which nobody knows the time are looks of their own.
+    """
+    looks: list[int] = []
+    for n, reading in enumerate(readings):
+        before = [looks[m] for m in range(n) if _is_same_look(readings[m], reading)]
+        looks.append(before[-1] if before else max(looks, default=-1) + 1)
+    return looks
+
+
+def _is_same_look(first: TypedReading, second: TypedReading) -> bool:
+    if first.read_s is None or second.read_s is None or abs(second.read_s - first.read_s) > ONE_LOOK_S:
+        return False
+    return (first.who, first.is_in_feet, first.to.name) == (second.who, second.is_in_feet, second.to.name)
+
+
+def mean_height(readings: Sequence[TypedReading], sigmas: HeightSigmas) -> MeanHeight:
+    """Return the mean of readings, each of which must be possible, and its standard deviation.
+
+    Tape errors of two looks are independent, those of one look are one.  An error of radius or offset is the same in all
+    readings to one feature, and averaging does not lower it.
 
     Source: propagation of variances (JCGM 100:2008, section 5).
     """
     count = len(readings)
-    heights = np.array([float(arp_heights_m(reading, to)) for reading, to in readings])
-    slopes = [height_slopes(reading, to) for reading, to in readings]
-    variance = sum((tape * sigmas.tape_m / count) ** 2 for tape, _ in slopes)
-    for name in {to.name for _, to in readings}:
-        of_feature = [slope for slope, (_, to) in zip(slopes, readings, strict=True) if to.name == name]
-        rod = next(to.method for _, to in readings if to.name == name) == "rod"
+    heights = np.array([reading.arp_height_m for reading in readings])
+    slopes = [height_slopes(reading.reading_m, reading.to) for reading in readings]
+    looks = looks_of(readings)
+    tapes = np.bincount(looks, weights=[tape for tape, _ in slopes])
+    variance = float(np.sum((tapes * sigmas.tape_m / count) ** 2))
+    for name in {reading.to.name for reading in readings}:
+        of_feature = [slope for slope, reading in zip(slopes, readings, strict=True) if reading.to.name == name]
+        rod = next(reading.to.method for reading in readings if reading.to.name == name) == "rod"
         variance += (sum(radius for _, radius in of_feature) * sigmas.radius_m / count) ** 2
         variance += 0.0 if rod else (len(of_feature) * sigmas.offset_m / count) ** 2
     return MeanHeight(
-        float(heights[0] + np.mean(heights - heights[0])), float(np.sqrt(variance)), float(np.ptp(heights)), count
-    )
+        float(heights[0] + np.mean(heights - heights[0])), float(np.sqrt(variance)), float(np.ptp(heights)), count,
+        len(tapes),
+    )  # fmt: skip

@@ -35,7 +35,7 @@ class Expected:
 
 def expected_at_95(total: Sigmas) -> Expected:
     """Return the expected differences at 95 % of one sigma in east, north and up."""
-    return Expected(horizontal_95_m(total.east_m, total.north_m), vertical_95_m(total.up_m))
+    return Expected(horizontal_95_m(total.east_m, total.north_m, total.covariance_en_m2), vertical_95_m(total.up_m))
 
 
 def within(difference: Difference, tolerance: Tolerance) -> tuple[bool, bool]:

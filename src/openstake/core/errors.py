@@ -8,7 +8,8 @@ OpenStakeError
 │   └── FileError       a file that holds nothing usable
 ├── NotFoundError       no such job, mark, occupation ...               (HTTP 404, exit 2)
 ├── ConflictError       the thing has changed or is busy                (HTTP 409, exit 2)
-└── DeviceError         a receiver, caster or network that does not answer (HTTP 502, exit 2)
+├── DeviceError         a receiver, caster or network that does not answer (HTTP 502, exit 2)
+└── StorageError        the disk takes nothing any more         (HTTP 507, exit 2)
 
 An error is a sentence: what was seen, the limit, what to do now.  A broken program crashes instead.
 """
@@ -66,3 +67,9 @@ class DeviceError(OpenStakeError):
     """A receiver, caster or network that does not answer as it should."""
 
     title = "The device does not answer"
+
+
+class StorageError(OpenStakeError):
+    """The disk takes nothing any more, or cannot be written."""
+
+    title = "Nothing can be stored"

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from datetime import date
 from enum import StrEnum
 
+from openstake.core.budget import Sigmas, sigmas_of_ellipse
+
 
 class Status(StrEnum):
     """What a rover says of its solution, from the GGA quality field (NMEA 0183)."""
@@ -34,7 +36,7 @@ class Epoch:
     """One epoch of a receiver as it was received; texts are kept as sent.
 
     Time of day is UTC seconds; the date only where RMC or ZDA gave one.  Sigmas are the receiver's claim (GST),
-    one sigma in metres.  Unknown values are None.
+    one sigma in metres; the ellipse's orientation is that of its major axis, degrees from true north.  Unknown values are None.
     """
 
     time_of_day_s: float | None
@@ -55,6 +57,9 @@ class Epoch:
     sigma_up_m: float | None = None
     pdop: float | None = None
     vdop: float | None = None
+    sigma_major_m: float | None = None
+    sigma_minor_m: float | None = None
+    orientation_deg: float | None = None
 
     @property
     def status(self) -> Status:
@@ -66,6 +71,17 @@ class Epoch:
         if self.altitude_m is None or self.separation_m is None:
             return None
         return self.altitude_m + self.separation_m
+
+    @property
+    def claim(self) -> Sigmas | None:
+        """The receiver's claim about true north: of its ellipse where it sends one; None where it claims nothing."""
+        if self.sigma_up_m is None:
+            return None
+        if self.sigma_major_m is not None and self.sigma_minor_m is not None and self.orientation_deg is not None:
+            return sigmas_of_ellipse(self.sigma_major_m, self.sigma_minor_m, self.orientation_deg, self.sigma_up_m)
+        if self.sigma_east_m is None or self.sigma_north_m is None:
+            return None
+        return Sigmas(self.sigma_east_m, self.sigma_north_m, self.sigma_up_m)
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,6 +107,16 @@ class StationReference:
     @property
     def xyz_m(self) -> tuple[float, float, float]:
         return (self.x_m, self.y_m, self.z_m)
+
+    def contradicts(self, other: StationReference) -> bool:
+        """Tell whether two messages of one station say different things: another place, or heights that both state.
+
+        A base may send 1005 and 1006: that one of them states no height is no change.
+        """
+        heights = (self.antenna_height_m, other.antenna_height_m)
+        return (self.station_id, self.xyz_m, self.virtual) != (other.station_id, other.xyz_m, other.virtual) or (
+            None not in heights and heights[0] != heights[1]
+        )
 
 
 @dataclass(frozen=True, slots=True)

@@ -38,6 +38,10 @@ HIGHEST_ANTENNA_M = 12.0  # masts of survey tripods and poles end well below
 USUAL_HEIGHTS_M = (0.8, 2.4)
 ODD_HEIGHTS_M = (0.75, 3.0)
 SAME_READING_M = 0.0001  # no tape reads finer
+READING_ERROR_M = 0.002  # two readings of one height, each to a millimetre or to a hundredth of a foot
+SHARE_UNEXPLAINED = 1 / 3  # of a difference: a cause that leaves more explains nothing
+ONE_LOOK_S = 60.0  # a tape read again at once by the same eye
+TYPED_TWICE_S = 15.0  # the same reading again so soon is asked about
 
 # --- the base on the air ---
 # 1005/1006 count tenths of a millimetre; what is typed has millimetres: more than 2 mm apart is another number.
@@ -69,9 +73,9 @@ ANOTHER_COUNTRY_M = 100_000.0  # nobody carries a base so far in error
 PLAUSIBLE_FROM_KNOWN_M = 0.10  # a solution from a coordinate that is known
 PLAUSIBLE_FROM_AUTONOMOUS_M = 10.0  # and from an autonomous one
 FARTHEST_FROM_CONTROL_M = 30_000.0
-FEWEST_INDEPENDENT = 5.0  # independent epochs of an average (A. D. Sokal, 1989)
 COARSE_POSITIONS_M = 0.01
-FEWEST_FIXED_S = 30.0
+SHORTEST_FIXED_S = 30.0  # control wants 30 to 180 s
+SHORTEST_AVERAGE_S = 300.0  # errors of code positions live for minutes
 MANY_LEFT_OUT = 0.1
 
 # --- the rover ---

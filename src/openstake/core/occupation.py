@@ -10,12 +10,12 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.budget import horizontal_95_m
-from openstake.core.constants import DAY_S
+from openstake.core.constants import DAY_S, LINE_95
 from openstake.core.errors import InputError
 from openstake.core.evidence import Epoch, Status
 from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic, gaussian_radius_m
 from openstake.core.geodesy.local import enu_axes
-from openstake.core.limits import BIAS_95_M
+from openstake.core.limits import BIAS_95_M, SHORTEST_AVERAGE_S, SHORTEST_FIXED_S
 from openstake.core.series import SeriesMean, mean_of_series, outliers
 from openstake.core.vector import lifted
 
@@ -27,6 +27,25 @@ _METRES_PER_MINUTE = 1852.0  # of latitude, about
 def meant_arp_ecef(mark_ecef_m: ArrayLike, arp_height_m: float) -> NDArray[np.float64]:
     """Return where the antenna reference point is meant to be: the mark, lifted along its normal; metres."""
     return lifted(mark_ecef_m, arp_height_m)
+
+
+@dataclass(frozen=True)
+class MeanWorth:
+    """The plain standard deviation of a mean and the half width of 95 % (Student's t of `freedom`), metres; None for one epoch."""
+
+    precision_m: float | None
+    half_95_m: float | None
+    freedom: float
+
+
+def _worth(part: SeriesMean, rounding_m: float) -> MeanWorth:
+    if part.sigma_of_mean is None or part.half_95 is None:
+        return MeanWorth(None, None, part.freedom)
+    return MeanWorth(
+        float(np.hypot(part.sigma_of_mean, rounding_m)),
+        float(np.hypot(part.half_95, LINE_95 * rounding_m)),
+        part.freedom,
+    )
 
 
 @dataclass(frozen=True)
@@ -63,25 +82,31 @@ class PositionAverage:
         return max(part.correlation_time for part in (self.east, self.north, self.up)) * self.span_s / steps
 
     @property
-    def precisions_m(self) -> tuple[float | None, float | None, float | None]:
-        """One sigma of the mean in east, north, up, with what rounding of the text adds; None where too few."""
-        rounding = self.resolution_m / np.sqrt(12.0)
-        found = [
-            None if part.precision is None else float(np.hypot(part.precision, rounding))
-            for part in (self.east, self.north, self.up)
-        ]
-        return found[0], found[1], found[2]
+    def worth(self) -> tuple[MeanWorth, MeanWorth, MeanWorth]:
+        """What the mean is worth in east, north and up, with what rounding of the text adds."""
+        rounding_m = self.resolution_m / float(np.sqrt(12.0))
+        return _worth(self.east, rounding_m), _worth(self.north, rounding_m), _worth(self.up, rounding_m)
 
     @property
     def accuracy_95_m(self) -> float:
-        """Expected horizontal error at 95 %: what averaging cannot lower, and the precision."""
-        return float(np.hypot(BIAS_95_M[self.lowest_status], self.precision_95_m or 0.0))
+        """Expected horizontal error at 95 %: what averaging cannot lower, and the noise of the mean."""
+        return float(np.hypot(BIAS_95_M[self.lowest_status], self.half_95_horizontal_m or 0.0))
 
     @property
-    def precision_95_m(self) -> float | None:
-        """Horizontal precision of the mean at 95 %: its noise, which says nothing of its bias; None where too few epochs."""
-        east, north, _ = self.precisions_m
-        return None if east is None or north is None else horizontal_95_m(east, north)
+    def half_95_horizontal_m(self) -> float | None:
+        """Radius of the circle about the mean that holds its noise in 95 %, which says nothing of its bias; None for one epoch."""
+        east, north, _ = self.worth
+        if east.half_95_m is None or north.half_95_m is None:
+            return None
+        east_m, north_m = east.half_95_m / LINE_95, north.half_95_m / LINE_95
+        spread = self.east.spread * self.north.spread * (self.used - 1)
+        alike = float(self.offsets_m[:, 0] @ self.offsets_m[:, 1]) / spread if spread > 0.0 else 0.0
+        return horizontal_95_m(east_m, north_m, alike * east_m * north_m)
+
+    @property
+    def is_short(self) -> bool:
+        """Whether it is too short to tell its own noise: by its span, never by its own estimate of its memory."""
+        return self.span_s < (SHORTEST_FIXED_S if self.lowest_status is Status.FIXED else SHORTEST_AVERAGE_S)
 
 
 def average_of_epochs(epochs: Sequence[Epoch]) -> PositionAverage:

@@ -8,8 +8,6 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 from scipy.special import stdtrit
 
-from openstake.core.constants import LINE_95
-
 # The window of the autocorrelation ends where it is this many times the correlation time (Sokal).
 _WINDOW = 5.0
 _FEWEST = 3
@@ -20,13 +18,15 @@ _SHORTEST = 0.5
 class SeriesMean:
     """Mean of a series with the scatter of one value and what the values are worth together.
 
-    `precision` is one sigma of the mean, widened for how little a short series knows of its own memory: 1.96 times it
-    holds the truth in 95 % of cases.  None for fewer than three values.
+    `sigma_of_mean` is the plain standard deviation of the mean, `half_95` the half width that holds the truth in 95 % of
+    cases: Student's t of `freedom` degrees, for how little a short series knows of its own memory.  None for one value.
     """
 
     mean: float
     spread: float
-    precision: float | None
+    sigma_of_mean: float | None
+    half_95: float | None
+    freedom: float
     effective_n: float
     correlation_time: float  # in steps of the series: 1 where values are independent
 
@@ -60,7 +60,7 @@ def correlation_time(values: ArrayLike) -> tuple[float, int]:
 
 
 def mean_of_series(values: ArrayLike) -> SeriesMean:
-    """Return the mean of equally spaced values and its precision.
+    """Return the mean of equally spaced values and what it is worth.
 
     A variance known from few independent values is worth a Student t of as many degrees of freedom as the
     correlation time has (its relative variance is (4 w + 2)/n with the window w).
@@ -68,17 +68,22 @@ def mean_of_series(values: ArrayLike) -> SeriesMean:
     series = np.asarray(values, dtype=float)
     count = len(series)
     mean = float(series[0] + np.mean(series - series[0]))
-    if count < _FEWEST:
-        return SeriesMean(mean, float(np.std(series)), None, 1.0, 1.0)
+    if count < 2:
+        return SeriesMean(mean, 0.0, None, None, 0.0, 1.0, 1.0)
     spread = float(np.std(series, ddof=1))
+    if count < _FEWEST:
+        # Two values know nothing of their memory: they are taken as one and another.
+        sigma = spread / float(np.sqrt(count))
+        return SeriesMean(mean, spread, sigma, sigma * float(stdtrit(1.0, 0.975)), 1.0, 1.0, 1.0)
     time, window = correlation_time(series)
     time = min(time, count / 2.0)
     # The spread about the series' own mean is too small by what the mean has taken away.
     variance = float(np.var(series)) * count / (count - time)
     freedom = max(1.0, 2.0 * count / (4.0 * window + 2.0))
-    widened = float(stdtrit(freedom, 0.975)) / LINE_95
+    # Errors that alternate would make a mean better than independent ones; a short series only looks as if they did.
+    sigma = float(np.sqrt(variance * max(time, 1.0) / count))
     return SeriesMean(
-        mean, spread, widened * float(np.sqrt(variance * time / count)), min(count / time, count), max(time, 1.0)
+        mean, spread, sigma, float(stdtrit(freedom, 0.975)) * sigma, freedom, min(count / time, count), max(time, 1.0)
     )
 
 

@@ -67,6 +67,7 @@ def metres_from_text(text: str, bare_unit: str | None = "m") -> float:
             f"'{text.strip()}' is not a length. Type a number and a unit: 1.532 m, 5.026 ft or 5 ft 0 3/8 in."
         )
     suffix = plain[2].lower()
+    _refuse_thousands(plain[1], suffix or bare_unit or "m", text)
     if suffix and suffix not in _SUFFIXES:
         raise LengthError(
             f"'{plain[2]}' is not a unit of length here. Use m, cm, mm, ft (international), sft (US survey) or in."
@@ -75,6 +76,19 @@ def metres_from_text(text: str, bare_unit: str | None = "m") -> float:
         raise LengthError(f"'{text.strip()}' has no unit. Type it with one: m, mm, ft, sft or in.")
     exact = exact_number(plain[1]) * (_SUFFIXES[suffix] if suffix else EXACT_METRES_PER_UNIT[bare_unit or "m"])
     return _as_float(exact, text)
+
+
+_METRIC = {"m", "metre", "metres", "meter", "meters", "mm", "cm", "km"}
+
+
+def _refuse_thousands(number: str, unit: str, text: str) -> None:
+    """Raise LengthError for a comma before exactly three digits in feet or inches, where it stands for thousands."""
+    grouped = re.fullmatch(r"[+-]?(\d{1,3}),(\d{3})", number)
+    if grouped and unit not in _METRIC:
+        raise LengthError(
+            f"'{text.strip()}' may be {grouped[1]}.{grouped[2]} {unit} or {grouped[1]}{grouped[2]} {unit}: in feet a comma "
+            f"before three digits stands for thousands. Type {grouped[1]}.{grouped[2]} {unit} or {grouped[1]}{grouped[2]} {unit}."
+        )
 
 
 def _as_float(exact: Fraction, text: str) -> float:
@@ -159,6 +173,11 @@ def degrees_from_text(text: str, axis: str) -> float:
     if value > limit:
         raise AngleError(f"A {axis} lies between -{limit:g} and {limit:g} degrees; {value:g} does not.")
     return -value if sign == "-" or (hemisphere or "").upper() in ("S", "W") else value
+
+
+def counted(count: int, noun: str) -> str:
+    """Return a count with its noun: `1 line`, `2 lines`."""
+    return f"{count} {noun}" if count == 1 else f"{count} {noun}s"
 
 
 def _decimals(unit: str) -> int:

@@ -74,12 +74,13 @@ def rover_mark_ecef(
 
 @dataclass(frozen=True)
 class Scatter:
-    """Scatter of the epochs of one shot about their mean: one sigma of a single epoch, metres, and what it is worth."""
+    """Scatter of the epochs of one shot about their mean: one sigma of a single epoch (m), covariance of east and north (m²), worth."""
 
     sigma_east_m: float
     sigma_north_m: float
     sigma_up_m: float
     effective_n: float
+    covariance_en_m2: float
 
 
 def scatter_of_vectors(vectors_m: ArrayLike, latitude_deg: float, longitude_deg: float) -> Scatter | None:
@@ -95,4 +96,5 @@ def scatter_of_vectors(vectors_m: ArrayLike, latitude_deg: float, longitude_deg:
     enu = (vectors - mean_vector(vectors)) @ enu_axes(latitude_deg, longitude_deg).T
     sigma = np.std(enu, axis=0, ddof=1)
     effective = max(1.0, min(mean_of_series(enu[:, part]).effective_n for part in range(3)))
-    return Scatter(float(sigma[0]), float(sigma[1]), float(sigma[2]), effective)
+    both = float(np.cov(enu[:, 0], enu[:, 1])[0, 1])
+    return Scatter(float(sigma[0]), float(sigma[1]), float(sigma[2]), effective, both)

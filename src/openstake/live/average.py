@@ -24,12 +24,13 @@ class Average:
     """
 
     def __init__(
-        self, url: str, seconds: float, purpose: str, on_change: Callable[[], None],
+        self, url: str, password: str | None, seconds: float, purpose: str, on_change: Callable[[], None],
         on_done: Callable[[list[Epoch], float], None], on_end: Callable[[], None],
     ) -> None:  # fmt: skip
         if not 1.0 <= seconds <= MOST_S:
             raise InputError(f"An average runs for 1 to {MOST_S:.0f} s; {seconds:g} s was asked.", field="seconds")
         self.url, self.seconds, self.purpose = url, seconds, purpose
+        self._password = password
         self._on_change, self._on_done, self._on_end = on_change, on_done, on_end
         self._epochs: list[Epoch] = []
         self._stop = threading.Event()
@@ -61,7 +62,7 @@ class Average:
         reader = EpochReader()
         began_s, shown_s = time.time(), 0.0
         try:
-            source = open_source(self.url)
+            source = open_source(self.url, self._password)
             try:
                 while not self._stop.is_set() and self.elapsed_s < self.seconds:
                     fresh = self._wanted(list(reader.feed(source.read(0.25))))

@@ -20,9 +20,7 @@ from openstake.live.rawfile import Place, RawFile
 from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.sky import SkyReader
 from openstake.wire.rtcm3.frame import FrameReader
-from openstake.wire.rtcm3.message import observable_size
 from openstake.wire.rtcm3.recent import RecentStream
-from openstake.wire.rtcm3.station import decode_reference
 
 FLUSH_S = 0.4
 STORED_WITHIN_S = 5.0  # how long an end waits for a shot that is being stored
@@ -113,6 +111,8 @@ class Addresses:
     base_password: str | None
     rover_url: str | None
     receiver_url: str | None = None
+    rover_password: str | None = None
+    receiver_password: str | None = None
 
 
 class RunningSession:
@@ -155,13 +155,13 @@ class RunningSession:
             self._feeds["base"] = Feed(
                 addresses.base_url, addresses.base_password, self._base_raw, self._base_bytes, self._status("base")
             )
-        for role, url, take in (
-            ("rover", addresses.rover_url, self._rover_bytes),
-            ("receiver", addresses.receiver_url, self._receiver_bytes),
+        for role, url, password, take in (
+            ("rover", addresses.rover_url, addresses.rover_password, self._rover_bytes),
+            ("receiver", addresses.receiver_url, addresses.receiver_password, self._receiver_bytes),
         ):
             if url:
                 raw = RawFile(raw_dir / f"{session_id}-{role}")
-                self._feeds[role] = Feed(url, None, raw, take, self._status(role))
+                self._feeds[role] = Feed(url, password, raw, take, self._status(role))
         self._recorder = threading.Thread(target=self._record, name=f"recorder {session_id}", daemon=True)
 
     def start(self) -> None:
@@ -242,28 +242,26 @@ class RunningSession:
     def _base_bytes(self, data: bytes, host_s: float) -> None:
         for frame in self._frames.feed(data):
             with self._lock:
-                self._recent.add(frame)
-            try:
-                sized = observable_size(frame)
-                if sized is not None:
-                    self._sizes[sized[1].constellation] = (host_s, sized[1])
-                elif frame.number in (1005, 1006):
-                    self._take_reference(decode_reference(frame.payload), self._base_raw.place(frame.offset))
-            except ValueError:
-                continue
+                held = self._recent.add(frame)
+            if isinstance(held, ObservableSet):
+                self._sizes[held.constellation] = (host_s, held)
+            elif isinstance(held, StationReference):
+                self._take_reference(held, self._base_raw.place(frame.offset))
 
     def _take_reference(self, station: StationReference, place: Place) -> None:
         """Take a station message: the first, a repeated or a changed one.
 
         Epochs within one station message of a change are not averaged: nobody can tell which base they used.
         """
-        if station == self._reference:
+        known = self._reference
+        same = known is not None and not station.contradicts(known)
+        if known is not None and same and (known.antenna_height_m is not None or station.antenna_height_m is None):
             self._settled = True
             return
         reference_id = str(uuid.uuid4())
         self._noted.append(lambda: self._sink.reference(self.id, reference_id, station, place))
         with self._lock:
-            self._settled = self._reference is None
+            self._settled = known is None or same
             self._reference, self._reference_id = station, reference_id
             if self._shot is not None and not self._settled:
                 self._shot.epochs.clear()

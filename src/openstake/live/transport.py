@@ -13,10 +13,11 @@ import time
 from enum import StrEnum
 from pathlib import Path
 from typing import Protocol
-from urllib.parse import SplitResult, parse_qs, unquote, urlsplit
+from urllib.parse import parse_qs, unquote, urlsplit
 
 from openstake.core.errors import DeviceError, InputError
 from openstake.live.replay import replay_pieces
+from openstake.wire.address import split_url, without_password
 from openstake.wire.ntrip.http import LONGEST_HEAD, ChunkReader, Reply, get_request, parse_reply
 
 CONNECT_TIMEOUT_S = 5.0
@@ -35,35 +36,14 @@ class Source(Protocol):
 
 def open_source(url: str, password: str | None = None) -> Source:
     """Return a connected source; InputError for an address that cannot be read, DeviceError if nobody answers."""
-    parts = split_url(url)
+    url, typed = without_password(url)
+    parts, password = split_url(url), password or typed
     if parts.scheme == "replay":
         return ReplaySource(url)
     host, port = parts.hostname or "", parts.port or 0
     if parts.scheme == "tcp":
         return TcpSource(connect(host, port))
     return NtripSource(host, port, parts.path.strip("/"), unquote(parts.username or "") or None, password)
-
-
-def split_url(url: str) -> SplitResult:
-    """Return the parts of a feed's address; InputError with a sentence where it is not one of ours."""
-    try:
-        parts = urlsplit(url)
-        port = parts.port
-    except ValueError:
-        raise InputError(f"'{url}' has no valid port (1 to 65535).", field="url") from None
-    if parts.scheme == "replay":
-        return parts
-    if parts.scheme not in ("tcp", "ntrip"):
-        raise InputError(
-            f"'{url}' is not an address of a feed. Use tcp://host:port, ntrip://user@host:port/MOUNT or "
-            "replay:///path?speed=10.",
-            field="url",
-        )
-    if not parts.hostname or not port:
-        raise InputError(f"'{url}' lacks a host or a port.", field="url")
-    if parts.scheme == "ntrip" and not parts.path.strip("/"):
-        raise InputError(f"'{url}' names no mountpoint after the port.", field="url")
-    return parts
 
 
 class Outcome(StrEnum):

@@ -2,29 +2,43 @@
 
 from __future__ import annotations
 
+import errno
+import itertools
+import os
 import queue
+import sqlite3
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import Future
+from contextlib import contextmanager
+from contextvars import ContextVar
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, TypeVar
+from urllib.parse import quote
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, create_engine, event
-from sqlalchemy.exc import IntegrityError
+from alembic.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from sqlalchemy import URL, Engine, create_engine, event
+from sqlalchemy.exc import IntegrityError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
-from openstake.core.errors import ConflictError
+from openstake.core.errors import ConflictError, FileError, StorageError
+from openstake.store.models import RequestKey
 
 T = TypeVar("T")
 
+NAME = "openstake.db"
+_FULL = {sqlite3.SQLITE_FULL, sqlite3.SQLITE_IOERR, sqlite3.SQLITE_READONLY, sqlite3.SQLITE_CANTOPEN}
 
-def _engine(url: str) -> Engine:
+
+def _engine(url: URL | str, begin: str = "BEGIN") -> Engine:
     engine = create_engine(url)
     if engine.dialect.name == "sqlite":
         event.listen(engine, "connect", _prepare_sqlite)
-        event.listen(engine, "begin", lambda connection: connection.exec_driver_sql("BEGIN"))
+        event.listen(engine, "begin", lambda connection: connection.exec_driver_sql(begin))
     return engine
 
 
@@ -35,70 +49,181 @@ def _prepare_sqlite(connection: Any, _: Any) -> None:
         connection.execute(f"PRAGMA {pragma}")
 
 
-def migrate(url: str) -> None:
-    """Bring a database to the newest migration."""
+def _migrations() -> Config:
     config = Config()
-    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
-    config.set_main_option("sqlalchemy.url", url.replace("%", "%%"))
-    command.upgrade(config, "head")
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations").replace("%", "%%"))
+    return config
+
+
+def migrate(url: URL | str, folder: Path | None = None, revision: str = "head") -> None:
+    """Bring a database to a migration, the newest one; `folder` is where passwords that stood in it are taken to."""
+    engine = create_engine(url)
+    config = _migrations()
+    try:
+        with engine.connect() as connection:
+            config.attributes.update(connection=connection, folder=folder)
+            command.upgrade(config, revision)
+            connection.commit()
+    finally:
+        engine.dispose()
+
+
+class RequestToWrite:
+    """A request that carries a key: its first transaction stores the key, so that it can never be done twice."""
+
+    def __init__(self, key: str) -> None:
+        self.key = key
+        self.stored = False
+
+
+_REQUEST: ContextVar[RequestToWrite | None] = ContextVar("request", default=None)
+
+
+@contextmanager
+def of_request(key: str) -> Iterator[None]:
+    """Write what follows in this thread as one request under a key."""
+    token = _REQUEST.set(RequestToWrite(key))
+    try:
+        yield
+    finally:
+        _REQUEST.reset(token)
+
+
+@dataclass(order=True)
+class _Job:
+    order: tuple[int, int]
+    work: Callable[[Session], Any] | None = field(compare=False)
+    future: Future[Any] = field(compare=False)
+    request: RequestToWrite | None = field(compare=False, default=None)
+
+
+_URGENT, _USUAL, _LAST = range(3)
 
 
 class Database:
     """Reads run anywhere; writes run one after the other in a thread of their own, each in one transaction."""
 
-    def __init__(self, url: str, folder: Path | None = None) -> None:
-        migrate(url)
+    def __init__(self, url: URL | str, folder: Path | None = None) -> None:
+        try:
+            migrate(url, folder)
+        except OperationalError as error:
+            raise _as_storage_error(error) or error from None
         self._engine = _engine(url)
         # What lies beside the database (geoid grids) is found from the session that names it.
         beside = {"folder": folder}
         self._sessions = sessionmaker(self._engine, expire_on_commit=False, info=beside)
-        self._writer_engine = create_engine(url)
-        if self._writer_engine.dialect.name == "sqlite":
-            event.listen(self._writer_engine, "connect", _prepare_sqlite)
-            event.listen(self._writer_engine, "begin", lambda c: c.exec_driver_sql("BEGIN IMMEDIATE"))
+        self._writer_engine = _engine(url, "BEGIN IMMEDIATE")
         self._writer_sessions = sessionmaker(self._writer_engine, expire_on_commit=False, info=beside)
-        self._queue: queue.Queue[tuple[Callable[[Session], Any], Future[Any]] | None] = queue.Queue()
+        self._queue: queue.PriorityQueue[_Job] = queue.PriorityQueue()
+        self._numbers = itertools.count()
         self._thread = threading.Thread(target=self._write_all, name="writer", daemon=True)
         self._thread.start()
 
     @classmethod
     def in_folder(cls, folder: Path) -> Database:
+        """Open the database of a folder, made where there is none; nobody else may read its files."""
         folder.mkdir(parents=True, exist_ok=True)
-        return cls(f"sqlite:///{folder / 'openstake.db'}", folder)
+        path = folder / NAME
+        path.touch(0o600)
+        path.chmod(0o600)
+        return cls(URL.create("sqlite", database=str(path)), folder)
 
     def read(self) -> Session:
         """Return a session for reading; use it as a context."""
         return self._sessions()
 
-    def write(self, work: Callable[[Session], T]) -> T:
-        """Run `work` in one transaction and return its result once it is on the disk.
+    def write(self, work: Callable[[Session], T], urgent: bool = False) -> T:
+        """Run `work` in one transaction and return its result once it is on the disk; what is urgent goes first.
 
-        A row that someone else has replaced in the meantime is a ConflictError.
+        A row that someone else has replaced in the meantime is a ConflictError, a disk that takes nothing a StorageError.
         """
         future: Future[T] = Future()
-        self._queue.put((work, future))
+        order = (_URGENT if urgent else _USUAL, next(self._numbers))
+        self._queue.put(_Job(order, work, future, _REQUEST.get()))
         try:
             return future.result()
         except IntegrityError as error:
+            if "UNIQUE" not in str(error.orig) or ".replaces_id" not in str(error.orig):
+                raise
             raise ConflictError(
                 "Someone else has changed this in the meantime. Look at the present value and try again.",
                 detail=str(error.orig),
             ) from error
+        except OperationalError as error:
+            raise _as_storage_error(error) or error from error
 
     def _write_all(self) -> None:
-        while (item := self._queue.get()) is not None:
-            work, future = item
+        while (job := self._queue.get()).work is not None:
             try:
                 with self._writer_sessions.begin() as session:
-                    result = work(session)
+                    _claim(session, job.request)
+                    result = job.work(session)
             except BaseException as error:  # handed to whoever asked
-                future.set_exception(error)
+                job.future.set_exception(error)
             else:
-                future.set_result(result)
+                if job.request is not None:
+                    job.request.stored = True
+                job.future.set_result(result)
 
     def close(self) -> None:
         """Finish what is queued and close."""
-        self._queue.put(None)
+        self._queue.put(_Job((_LAST, next(self._numbers)), None, Future()))
         self._thread.join(2.0)
         self._engine.dispose()
         self._writer_engine.dispose()
+
+
+def _claim(session: Session, request: RequestToWrite | None) -> None:
+    """Store a request's key in its first transaction; ConflictError where it is there already."""
+    if request is None or request.stored:
+        return
+    if session.get(RequestKey, request.key) is not None:
+        raise ConflictError("This was sent before and is stored. Look at the present values.")
+    session.add(RequestKey(key=request.key))
+    session.flush()
+
+
+def _as_storage_error(error: OperationalError) -> StorageError | None:
+    code = getattr(error.orig, "sqlite_errorcode", 0) & 0xFF
+    if code not in _FULL:
+        return None
+    return StorageError(
+        "Nothing can be written to the data folder: the disk is full or cannot be written. Nothing was changed. "
+        "Make room and try again."
+    )
+
+
+def storage_error_of(error: OSError) -> StorageError | None:
+    """Return what a failing write of a file means to people; None for errors of another kind."""
+    if error.errno not in (errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EIO, errno.EFBIG):
+        return None
+    return StorageError(
+        f"A file could not be written ({os.strerror(error.errno or 0)}). Make room on the disk and try again."
+    )
+
+
+class ReadOnly:
+    """The database of a folder for reading alone: beside a program that runs, or of a copy.  Nothing is migrated."""
+
+    def __init__(self, folder: Path) -> None:
+        path = folder / NAME
+        if not path.is_file():
+            raise FileError(f"{folder} is not a data folder: it holds no {NAME}.")
+        address = f"file:{quote(str(path.resolve()))}?mode=ro"
+        self._engine = create_engine("sqlite://", creator=lambda: sqlite3.connect(address, uri=True))
+        self._sessions = sessionmaker(self._engine)
+        try:
+            with self._engine.connect() as connection:
+                present = MigrationContext.configure(connection).get_current_revision()
+        except Exception as error:  # what is no database raises many kinds
+            raise FileError(f"{path} cannot be read as a database: {getattr(error, 'orig', error)}.") from None
+        if present != ScriptDirectory.from_config(_migrations()).get_current_head():
+            self.close()
+            raise FileError(f"{folder} was written by another version. Start this version on it once, or use that one.")
+
+    def read(self) -> Session:
+        """Return a session; use it as a context."""
+        return self._sessions()
+
+    def close(self) -> None:
+        self._engine.dispose()

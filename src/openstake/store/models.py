@@ -205,6 +205,8 @@ class Occupation(Base):
 class HeightReading(Base):
     """One height as typed, and what it makes: the ARP above the mark.  `subject` is `base` or `rover`.
 
+    `bare_unit` is the unit in which a number without one was read: that in force when it was typed.
+
     A base's reading belongs to its set-up; `moment` is `before` the session or `after` it.  `set_aside`: not used any
     more by its latest row.
     """
@@ -216,6 +218,7 @@ class HeightReading(Base):
     subject: Mapped[str] = mapped_column(String(8))
     text: Mapped[str] = mapped_column(String(80))
     reading_m: Mapped[float] = mapped_column(Float)
+    bare_unit: Mapped[str] = mapped_column(String(4), default="m")
     method: Mapped[str] = mapped_column(String(16))
     # The key of what was measured to, and its label; the columns have their names from the first version.
     feature: Mapped[str] = mapped_column("feature_name", String(20))
@@ -254,9 +257,6 @@ class PositionAverageRow(Base):
     epochs: Mapped[int] = mapped_column(Integer)
     used: Mapped[int] = mapped_column(Integer)
     span_s: Mapped[float] = mapped_column(Float)
-    precision_east_m: Mapped[float | None] = mapped_column(Float)
-    precision_north_m: Mapped[float | None] = mapped_column(Float)
-    precision_up_m: Mapped[float | None] = mapped_column(Float)
     effective_n: Mapped[float] = mapped_column(Float)
     lowest_status: Mapped[str] = mapped_column(String(8))
     accuracy_95_m: Mapped[float] = mapped_column(Float)
@@ -369,6 +369,9 @@ class _EpochColumns:
     sigma_east_m: Mapped[float | None] = mapped_column(Float)
     sigma_north_m: Mapped[float | None] = mapped_column(Float)
     sigma_up_m: Mapped[float | None] = mapped_column(Float)
+    sigma_major_m: Mapped[float | None] = mapped_column(Float)
+    sigma_minor_m: Mapped[float | None] = mapped_column(Float)
+    orientation_deg: Mapped[float | None] = mapped_column(Float)
     reference_id: Mapped[str | None] = mapped_column(String(36))
 
 
@@ -415,6 +418,7 @@ class Shot(Base):
     sigma_east_m: Mapped[float | None] = mapped_column(Float)
     sigma_north_m: Mapped[float | None] = mapped_column(Float)
     sigma_up_m: Mapped[float | None] = mapped_column(Float)
+    covariance_en_m2: Mapped[float | None] = mapped_column(Float)
     effective_n: Mapped[float | None] = mapped_column(Float)
     frame: Mapped[str] = mapped_column(String(200))
     frame_epoch: Mapped[str] = mapped_column(String(80))
@@ -443,6 +447,13 @@ class BookEntry(Base):
     previous_hash: Mapped[str] = mapped_column(String(64))
     hash: Mapped[str] = mapped_column(String(64))
     __table_args__ = (UniqueConstraint("device_id", "sequence"),)
+
+
+class RequestKey(Base):
+    """The key of a request that was stored: sent twice, it is done once."""
+
+    __tablename__ = "request_key"
+    key: Mapped[str] = mapped_column(String(80), primary_key=True)
 
 
 class ImportedFile(Base):

@@ -73,7 +73,11 @@ class StreamRead:
 
 @dataclass(frozen=True)
 class OccupationRead:
-    """The average of a log of positions and what it is worth; metres, precisions one sigma of the mean."""
+    """The average of a log of positions and what it is worth; metres.
+
+    Precisions are the standard deviation of the mean; half widths hold the truth in 95 % (Student's t of `dof_*`).
+    `too_short`: the span does not show how long the errors live.
+    """
 
     epochs: int
     used: int
@@ -84,6 +88,13 @@ class OccupationRead:
     precision_east_m: float | None
     precision_north_m: float | None
     precision_up_m: float | None
+    half_95_east_m: float | None
+    half_95_north_m: float | None
+    half_95_up_m: float | None
+    dof_east: float
+    dof_north: float
+    dof_up: float
+    too_short: bool
     effective_n: float
     status: Status
     expected_accuracy_m: float
@@ -181,7 +192,13 @@ def read_stream(path: Path) -> StreamRead:
         )
     observables = list(summary.observables.values())
     findings = judge_stream(
-        observables, summary.messages, summary.stations, summary.station_ids, reader.frames, reader.bad_crc
+        observables,
+        summary.messages,
+        summary.stations,
+        summary.station_ids,
+        reader.frames,
+        reader.bad_crc,
+        reader.reserved,
     )
     return StreamRead(
         reader.frames, reader.bad_crc, reader.skipped_bytes,
@@ -228,7 +245,7 @@ def occupation_view(epochs: list[Epoch], log_findings: list[Finding]) -> Occupat
     except InputError as error:
         raise FileError(error.sentence) from None
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(average.xyz_m))
-    east, north, up = average.precisions_m
+    east, north, up = average.worth
     findings = judge_average(average) + [item for item in log_findings if item.code != "no-fixed-epochs"]
     return OccupationRead(
         epochs=average.epochs,
@@ -237,9 +254,16 @@ def occupation_view(epochs: list[Epoch], log_findings: list[Finding]) -> Occupat
         latitude_deg=latitude,
         longitude_deg=longitude,
         height_m=height,
-        precision_east_m=east,
-        precision_north_m=north,
-        precision_up_m=up,
+        precision_east_m=east.precision_m,
+        precision_north_m=north.precision_m,
+        precision_up_m=up.precision_m,
+        half_95_east_m=east.half_95_m,
+        half_95_north_m=north.half_95_m,
+        half_95_up_m=up.half_95_m,
+        dof_east=east.freedom,
+        dof_north=north.freedom,
+        dof_up=up.freedom,
+        too_short=average.is_short,
         effective_n=average.effective_n,
         status=average.lowest_status,
         expected_accuracy_m=average.accuracy_95_m,
@@ -302,7 +326,7 @@ def _read_epochs(content: Iterator[bytes], name: str, take: Callable[[Epoch], No
     each(reader.close())
     if not summary.epochs:
         raise FileError(
-            f"{name} holds no position sentence (GGA) with a good checksum: {reader.sentences} other sentences, "
+            f"{name} holds no position sentence (GGA or GNS) that can be read with a good checksum: {reader.sentences} other sentences, "
             f"{reader.bad_checksum} with a wrong checksum, {reader.no_checksum} without one."
         )
     return summary, reader

@@ -50,7 +50,7 @@ def evidence_of(context: Context, job_id: str) -> Evidence:
         packing = packing_of(session, job_id, kit)
         occupation = open_occupation(session, job_id)
         base = None if occupation is None else bases_of(session, job_id, {occupation.id})[occupation.id]
-        running = None if occupation is None else context.sessions.get(occupation.id)
+        running = None if occupation is None else context.running.session(occupation.id)
         return Evidence(
             chain.SystemSaid(
                 job.settings.system_label or job.frame.name, count_marks(session, job_id).get(job_id, 0),

@@ -8,9 +8,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Protocol
 
-from openstake.live.average import Average
 from openstake.live.hub import Hub
-from openstake.live.session import RunningSession
+from openstake.live.running import Running
 from openstake.store.database import Database
 
 
@@ -60,8 +59,7 @@ class Context:
     hub: Hub
     data_dir: Path
     practice: PracticeField | None
-    sessions: dict[str, RunningSession] = field(default_factory=dict)  # by occupation
-    averages: dict[str, Average] = field(default_factory=dict)  # by job
+    running: Running = field(default_factory=Running)
     now: Callable[[], float] = time.time
 
     def changed(self, job_id: str) -> None:

@@ -1,41 +1,33 @@
-"""Passwords: in a file of their own that only this user can read, never in the database, an export or a log."""
+"""Passwords as the steps see them: kept under the id of what they belong to, written and never shown."""
 
 from __future__ import annotations
 
-import json
-import os
-from pathlib import Path
-
+from openstake.core.errors import InputError
+from openstake.store.passwords import keep_passwords, passwords_of
+from openstake.wire.address import split_url, without_password
 from openstake.workflow.context import Context
-
-
-def _path(context: Context) -> Path:
-    return context.data_dir / "passwords.json"
-
-
-def _all(context: Context) -> dict[str, str]:
-    try:
-        document = json.loads(_path(context).read_text())
-    except (OSError, ValueError):
-        return {}
-    return document if isinstance(document, dict) else {}
 
 
 def keep_secret(context: Context, key: str, secret: str | None) -> None:
     """Keep a password under a key; nothing where none was given."""
-    if not secret:
-        return
-    text = json.dumps(_all(context) | {key: secret})
-    draft = _path(context).with_suffix(".draft")
-    with os.fdopen(os.open(draft, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
-        file.write(text)
-    draft.replace(_path(context))
+    if secret:
+        keep_passwords(context.data_dir, {key: secret})
 
 
 def secret_of(context: Context, key: str | None) -> str | None:
     """Return the password kept under a key."""
-    return _all(context).get(key) if key else None
+    return passwords_of(context.data_dir).get(key) if key else None
 
 
 def has_secret(context: Context, key: str) -> bool:
-    return key in _all(context)
+    return key in passwords_of(context.data_dir)
+
+
+def checked_address(url: str, field: str) -> tuple[str, str | None]:
+    """Return an address that can be one, without its password, and the password; InputError with the field otherwise."""
+    try:
+        split_url(url)
+    except InputError as error:
+        error.field = field
+        raise
+    return without_password(url)

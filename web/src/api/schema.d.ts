@@ -1287,7 +1287,8 @@ export interface components {
         };
         /**
          * AverageResult
-         * @description An average of a receiver's positions; precisions are one sigma of the mean, the accuracy is at 95 %, horizontal.
+         * @description An average of a receiver's positions; precisions are the standard deviation of the mean,
+         *     half widths hold the truth in 95 % (Student's t of `dof_*`); the accuracy is at 95 %, horizontal.
          *
          *     `east_m`, `north_m`, `up_m` are the positions − their mean, at `time_s` after the first; long ones are thinned.
          */
@@ -1296,6 +1297,12 @@ export interface components {
             accuracy_95_m: number;
             /** Correlation S */
             correlation_s: number;
+            /** Dof East */
+            dof_east: number;
+            /** Dof North */
+            dof_north: number;
+            /** Dof Up */
+            dof_up: number;
             /** East M */
             east_m: number[];
             /** Effective N */
@@ -1304,6 +1311,14 @@ export interface components {
             epochs: number;
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            /** Half 95 East M */
+            half_95_east_m: number | null;
+            /** Half 95 Horizontal M */
+            half_95_horizontal_m: number | null;
+            /** Half 95 North M */
+            half_95_north_m: number | null;
+            /** Half 95 Up M */
+            half_95_up_m: number | null;
             /** Height M */
             height_m: number;
             /** Latitude Deg */
@@ -1312,8 +1327,6 @@ export interface components {
             longitude_deg: number;
             /** North M */
             north_m: number[];
-            /** Precision 95 M */
-            precision_95_m: number | null;
             /** Precision East M */
             precision_east_m: number | null;
             /** Precision North M */
@@ -1329,6 +1342,8 @@ export interface components {
             status: components["schemas"]["Status"];
             /** Time S */
             time_s: number[];
+            /** Too Short */
+            too_short: boolean;
             /** Up M */
             up_m: number[];
             /** Used */
@@ -1647,12 +1662,9 @@ export interface components {
             effective_n: number | null;
             /** Epochs */
             epochs: number;
+            expected_ellipse: components["schemas"]["Ellipse95"];
             /** Expected Horizontal 95 M */
             expected_horizontal_95_m: number;
-            /** Expected Semi Axis East M */
-            expected_semi_axis_east_m: number;
-            /** Expected Semi Axis North M */
-            expected_semi_axis_north_m: number;
             /** Expected Vertical 95 M */
             expected_vertical_95_m: number;
             /** Findings */
@@ -1951,6 +1963,18 @@ export interface components {
             bases: components["schemas"]["EarlierBase"][];
         };
         /**
+         * Ellipse95
+         * @description The ellipse that holds 95 % of horizontal errors: semi-axes in metres, azimuth of the major one from grid north.
+         */
+        Ellipse95: {
+            /** Major M */
+            major_m: number;
+            /** Minor M */
+            minor_m: number;
+            /** Orientation Deg */
+            orientation_deg: number;
+        };
+        /**
          * Events
          * @description What the event stream of a job sends: each event by its name, its data as here.  None: it is over.
          */
@@ -2063,7 +2087,7 @@ export interface components {
             link: string;
             /** Numbers */
             numbers: {
-                [key: string]: number | string;
+                [key: string]: number | string | number[] | string[];
             };
             /** Sentence */
             sentence: string;
@@ -2967,18 +2991,26 @@ export interface components {
         /**
          * MeanHeightView
          * @description The mean of the readings of the ARP above the mark, metres; `sigma_m` is one standard deviation of the mean.
+         *
+         *     While readings contradict each other there is no height: `sigma_m` and `stack` are None, `text` is what they run from
+         *     and to.  `stack` is the mean as it is drawn, `worth` what it rests on, in words.
          */
         MeanHeightView: {
             /** Arp Height M */
             arp_height_m: number;
             /** Count */
             count: number;
+            /** Read */
+            read: string;
             /** Sigma M */
-            sigma_m: number;
+            sigma_m: number | null;
             /** Spread M */
             spread_m: number;
+            stack: components["schemas"]["Height"] | null;
             /** Text */
             text: string;
+            /** Worth */
+            worth: string;
         };
         /**
          * MeasuredTo
@@ -3208,9 +3240,14 @@ export interface components {
         };
         /**
          * NewReading
-         * @description A reading of the base's height, by whom, before the session or after it.
+         * @description A reading of the base's height, by whom, before the session or after it; `again`: it is a second look of the same text.
          */
         NewReading: {
+            /**
+             * Again
+             * @default false
+             */
+            again?: boolean;
             /** Feature */
             feature: string;
             /**
@@ -4004,6 +4041,8 @@ export interface components {
             refers_to: components["schemas"]["RefersTo"] | null;
             /** Rover Url */
             rover_url: string | null;
+            /** Row Id */
+            row_id: string;
             /**
              * Source
              * @enum {string}
@@ -4053,6 +4092,11 @@ export interface components {
              * @default null
              */
             rover_url?: string | null;
+            /**
+             * Seen Id
+             * @default null
+             */
+            seen_id?: string | null;
             /**
              * Source
              * @default null
@@ -4356,6 +4400,12 @@ export interface components {
             correlation_s: number;
             /** Created S */
             created_s: number;
+            /** Dof East */
+            dof_east: number;
+            /** Dof North */
+            dof_north: number;
+            /** Dof Up */
+            dof_up: number;
             /** East M */
             east_m: number[];
             /** Effective N */
@@ -4364,6 +4414,14 @@ export interface components {
             epochs: number;
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            /** Half 95 East M */
+            half_95_east_m: number | null;
+            /** Half 95 Horizontal M */
+            half_95_horizontal_m: number | null;
+            /** Half 95 North M */
+            half_95_north_m: number | null;
+            /** Half 95 Up M */
+            half_95_up_m: number | null;
             /** Height M */
             height_m: number;
             /** Id */
@@ -4376,8 +4434,6 @@ export interface components {
             north_m: number[];
             /** Origin */
             origin: string;
-            /** Precision 95 M */
-            precision_95_m: number | null;
             /** Precision East M */
             precision_east_m: number | null;
             /** Precision North M */
@@ -4393,6 +4449,8 @@ export interface components {
             status: components["schemas"]["Status"];
             /** Time S */
             time_s: number[];
+            /** Too Short */
+            too_short: boolean;
             /** Up M */
             up_m: number[];
             /** Used */

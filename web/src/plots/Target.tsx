@@ -13,9 +13,8 @@ export function Target(props: {
   verticalAgrees: boolean;
   toleranceM: number;
   toleranceUpM: number;
-  /** Semi-axes of the expected 95 % ellipse. */
-  expectedEastM: number;
-  expectedNorthM: number;
+  /** The expected 95 % ellipse: semi-axes, azimuth of the major one from grid north. */
+  expected: { major_m: number; minor_m: number; orientation_deg: number };
   write: (metres: number) => string;
 }) {
   const all = props.shot ? [props.shot, ...props.earlier] : props.earlier;
@@ -38,8 +37,9 @@ export function Target(props: {
       <ellipse
         cx={centre}
         cy={centre}
-        rx={props.expectedEastM * scale}
-        ry={props.expectedNorthM * scale}
+        rx={props.expected.minor_m * scale}
+        ry={props.expected.major_m * scale}
+        transform={`rotate(${props.expected.orientation_deg} ${centre} ${centre})`}
         fill="none"
         stroke="var(--grain)"
         strokeWidth="2"

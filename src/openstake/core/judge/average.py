@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from openstake.core.evidence import Status
 from openstake.core.judge.finding import Finding, Severity, finding
-from openstake.core.limits import COARSE_POSITIONS_M, FEWEST_FIXED_S, FEWEST_INDEPENDENT, MANY_LEFT_OUT
+from openstake.core.limits import COARSE_POSITIONS_M, MANY_LEFT_OUT, SHORTEST_AVERAGE_S
 from openstake.core.occupation import PositionAverage
 from openstake.core.units import METRES_PER_UNIT, text_from_metres
 
@@ -14,17 +14,16 @@ def judge_average(average: PositionAverage, unit: str = "m") -> list[Finding]:
     found = [*_status(average, unit)]
     if average.left_out:
         found.append(_left_out(average))
-    if average.used > 2 and average.effective_n < FEWEST_INDEPENDENT:
+    if average.is_short and average.lowest_status is not Status.FIXED:
         found.append(
             finding(
                 "average-short",
                 Severity.NOTE,
-                f"{average.used} epochs over {average.span_s:.0f} s are worth about {average.effective_n:.1f} independent ones: "
-                f"the position remembers itself for {average.correlation_s:.0f} s.",
-                "Neighbouring epochs share the same errors.",
+                f"{average.used} epochs over {average.span_s:.0f} s are too short to tell the noise of their mean "
+                f"(under {SHORTEST_AVERAGE_S / 60:.0f} minutes).",
+                "Neighbouring epochs share the same errors, and a short record does not show for how long.",
                 "Average longer if the precision matters.",
-                effective_n=round(average.effective_n, 2),
-                correlation_s=round(average.correlation_s, 1),
+                span_s=round(average.span_s, 1),
             )
         )
     if average.lowest_status is Status.FIXED and average.resolution_m > COARSE_POSITIONS_M:
@@ -78,12 +77,12 @@ def _status(average: PositionAverage, unit: str) -> list[Finding]:
         )
     expected = about(average.accuracy_95_m, unit)
     if average.lowest_status is Status.FIXED:
-        if average.span_s < FEWEST_FIXED_S:
+        if average.is_short:
             found.append(
                 finding(
                     "average-brief",
                     Severity.LOOK,
-                    f"A fixed average of {average.span_s:.0f} s; control wants 30 to 180 s.",
+                    f"A fixed average of {average.span_s:.0f} s is too short to tell its noise; control wants 30 to 180 s.",
                     "One initialisation, seen for a moment.",
                     "Average for at least 30 s, lose the fix on purpose, and average again.",
                     span_s=round(average.span_s, 1),

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
 COMMON_PRACTICE = "common practice, no source"
+
+# What stands in a sentence as a value: where several are possible, all of them.
+Number = float | int | str | Sequence[float] | Sequence[str]
 
 
 class Severity(StrEnum):
@@ -69,6 +72,7 @@ RULES: dict[str, Rule] = {
     "legacy-only": Rule("broadcast", "All observables are legacy messages: GPS and GLONASS only.", "RTCM 10403.3, table 3.1-1"),
     "constellation-missing": Rule("broadcast", "One of GPS, GLONASS, Galileo and BeiDou is not sent.", COMMON_PRACTICE),
     "no-glonass-biases": Rule("broadcast", "GLONASS is sent and message 1230 is not.", "RTCM 10403.3, section 3.5.17"),
+    "reserved-bits-set": Rule("broadcast", "Frames whose reserved bits are not zero.", "RTCM 10403.3, section 4"),
     "damaged-frames": Rule("link", "Frames whose checksum fails.", "RTCM 10403.3, section 4"),
     "no-observables": Rule("broadcast", "A stream without any observables: nothing to difference.", "RTCM 10403.3, table 3.1-1"),
     "virtual-station": Rule("broadcast", "The base is a computed one: it gives a position, not a vector of ours.", "RTCM 10403.3, DF141", differs=True),
@@ -96,7 +100,7 @@ RULES: dict[str, Rule] = {
     "average-not-fixed": Rule("base mark", "An average that is not of fixed epochs: off by more than its precision says.", COMMON_PRACTICE),
     "average-mixed": Rule("base mark", "An average of epochs of several kinds of solution.", COMMON_PRACTICE),
     "average-brief": Rule("base mark", "A fixed average of less than 30 s.", COMMON_PRACTICE),
-    "average-short": Rule("base mark", "An average worth fewer than five independent epochs.", "A. D. Sokal, 1989"),
+    "average-short": Rule("base mark", "An average over less than five minutes that is not fixed.", COMMON_PRACTICE),
     "average-elsewhere": Rule("base mark", "The receiver's own average lies farther from the mark than its error explains, or nowhere near the job.", COMMON_PRACTICE, differs=True),
     "epochs-left-out": Rule("base mark", "Epochs more than six robust sigmas from the others.", COMMON_PRACTICE),
     "positions-coarse": Rule("rover", "A receiver that writes fixed positions in steps of more than 10 mm.", "NMEA 0183, GGA"),
@@ -154,7 +158,7 @@ class Finding:
     cause: str
     action: str
     source: str
-    numbers: dict[str, float | int | str]
+    numbers: dict[str, Number]
     field: str
     is_stop: bool
 
@@ -164,9 +168,7 @@ class Finding:
         return self.is_stop or RULES[self.code].differs
 
 
-def finding(
-    code: str, severity: Severity, sentence: str, cause: str, action: str, **numbers: float | int | str
-) -> Finding:
+def finding(code: str, severity: Severity, sentence: str, cause: str, action: str, **numbers: Number) -> Finding:
     """Return a finding of a known code; a code without a rule is a broken program."""
     rule = RULES[code]
     return Finding(
@@ -175,7 +177,7 @@ def finding(
 
 
 def finding_at(
-    field: str, code: str, severity: Severity, sentence: str, cause: str, action: str, **numbers: float | int | str
+    field: str, code: str, severity: Severity, sentence: str, cause: str, action: str, **numbers: Number
 ) -> Finding:
     """Return a finding about one setting."""
     return replace(finding(code, severity, sentence, cause, action, **numbers), field=field)

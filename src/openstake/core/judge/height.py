@@ -10,7 +10,14 @@ from itertools import combinations, pairwise
 from openstake.core.antenna import MeasuredTo, TypedReading
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding, Severity, finding
-from openstake.core.limits import HEIGHTS_AGREE_M, ODD_HEIGHTS_M, SAME_READING_M, USUAL_HEIGHTS_M
+from openstake.core.limits import (
+    HEIGHTS_AGREE_M,
+    ODD_HEIGHTS_M,
+    READING_ERROR_M,
+    SAME_READING_M,
+    SHARE_UNEXPLAINED,
+    USUAL_HEIGHTS_M,
+)
 from openstake.core.units import metres_from_text, text_from_metres
 
 
@@ -35,10 +42,17 @@ def judge_heights(
     apart = [pair for pair in combinations(possible, 2) if _differ_m(*pair) > limit_m]
     if apart:
         # One sentence: the widest pair holds the slip, and every other pair would say the same of it.
-        found.append(_disagree(max(apart, key=lambda pair: _differ_m(*pair)), possible, antenna, limit_m, unit))
+        widest = max(apart, key=lambda pair: (_differ_m(*pair), _in_order(pair)[0].text))
+        found.append(_disagree(_in_order(widest), possible, antenna, limit_m, unit))
     elif len(possible) == 1 and (odd := _odd_unit(possible[0], unit)):
         found.append(odd)
     return found
+
+
+def _in_order(pair: tuple[TypedReading, TypedReading]) -> tuple[TypedReading, TypedReading]:
+    """Return a pair in an order of its own: what is said does not depend on which was typed first."""
+    first, second = sorted(pair, key=lambda reading: (reading.arp_height_m, reading.text))
+    return first, second
 
 
 def _differ_m(first: TypedReading, second: TypedReading) -> float:
@@ -86,12 +100,12 @@ def _disagree(
     )
     others = [reading for reading in readings if reading not in pair]
     for explain in (_swapped, _unit, _as_another_feature, _phase_centre):
-        guesses = [guess for a, b in (pair, pair[::-1]) if (guess := explain(a, b, antenna, limit_m))]
+        guesses = [guess for a, b in (pair, pair[::-1]) for guess in explain(a, b, antenna)]
         # Where a third reading stands with one of the two, the slip is in the other.
         if decided := [guess for guess in guesses if _supported(guess.mended_m, others, limit_m)]:
             guesses = decided
         if guesses:
-            return _explained(guesses, apart, abs(first.arp_height_m - second.arp_height_m))
+            return _explained(sorted(guesses, key=_unlikely), apart, abs(first.arp_height_m - second.arp_height_m))
     return finding(
         "heights-disagree",
         Severity.STOP,
@@ -108,13 +122,19 @@ def _supported(height_m: float, others: Sequence[TypedReading], limit_m: float) 
 
 @dataclass(frozen=True)
 class _Guess:
-    """A slip that would explain a difference: its code, what was meant, in which reading, and why."""
+    """A slip that would explain a difference: its code, what was meant, in which reading, why, and what it leaves."""
 
     code: str
     text: str
     meant: str
     mended_m: float
     cause: str
+    left_m: float
+
+
+def _unlikely(guess: _Guess) -> tuple[float, str, str]:
+    """Order guesses: by what they leave to a tenth of a millimetre, then by their own text, so that none depends on chance."""
+    return round(guess.left_m, 4), guess.code, guess.meant
 
 
 def _explained(guesses: Sequence[_Guess], apart: str, difference_m: float) -> Finding:
@@ -128,13 +148,16 @@ def _explained(guesses: Sequence[_Guess], apart: str, difference_m: float) -> Fi
         "Read the tape once more and correct the reading that was wrong." if len(guesses) == 1
         else "The two cannot tell which of them is wrong: read the tape once more, in the other unit.",
         difference_m=round(difference_m, 5),
-        likely=guesses[0].meant,
+        likely=[guess.meant for guess in guesses],
         likely_arp_height_m=round(guesses[0].mended_m, 5),
     )  # fmt: skip
 
 
-def _agrees(height_m: float, other: TypedReading, limit_m: float) -> bool:
-    return bool(round(abs(height_m - other.arp_height_m), 5) <= limit_m)
+def _left_m(reading: TypedReading, other: TypedReading, mended_m: float) -> float | None:
+    """Return what a slip leaves of a difference; None where it leaves more than reading errors, or too much of it."""
+    left_m = round(abs(mended_m - other.arp_height_m), 5)
+    most_m = min(READING_ERROR_M, SHARE_UNEXPLAINED * _differ_m(reading, other))
+    return left_m if left_m <= most_m else None
 
 
 def _mended(reading: TypedReading, text: str) -> TypedReading | None:
@@ -160,65 +183,74 @@ def swapped_texts(text: str) -> list[str]:
     return found
 
 
-def _swapped(reading: TypedReading, other: TypedReading, _: KnownAntenna | None, limit_m: float) -> _Guess | None:
+def _swapped(reading: TypedReading, other: TypedReading, _: KnownAntenna | None) -> list[_Guess]:
     candidates = [mended for text in swapped_texts(reading.text) if (mended := _mended(reading, text))]
-    fitting = [item for item in candidates if _agrees(item.arp_height_m, other, limit_m)]
-    if not fitting:
-        return None
-    best = min(fitting, key=lambda item: abs(item.arp_height_m - other.arp_height_m))
-    return _Guess(
-        "digits-swapped", reading.text, best.text, best.arp_height_m, "Two neighbouring digits changed places while typing."
-    )  # fmt: skip
+    return [
+        _Guess(
+            "digits-swapped", reading.text, item.text, item.arp_height_m,
+            "Two neighbouring digits changed places while typing.", left_m,
+        )
+        for item in candidates
+        if (left_m := _left_m(reading, other, item.arp_height_m)) is not None
+    ]  # fmt: skip
 
 
 _WORDS = {"m": "metres", "ft": "feet", "sft": "US survey feet", "cm": "centimetres", "in": "inches"}
 
 
-def _unit(reading: TypedReading, other: TypedReading, _: KnownAntenna | None, limit_m: float) -> _Guess | None:
+def _unit(reading: TypedReading, other: TypedReading, _: KnownAntenna | None) -> list[_Guess]:
     number = re.match(r"\s*[\d.,]+", reading.text)
     if number is None:
-        return None
+        return []
     for unit in _WORDS:
         mended = _mended(reading, f"{number[0].strip()} {unit}")
         if mended is None or abs(mended.reading_m - reading.reading_m) < SAME_READING_M:
             continue
-        if _agrees(mended.arp_height_m, other, limit_m):
-            return _Guess(
-                "unit-mixed", reading.text, mended.text, mended.arp_height_m,
-                f"'{reading.text}' was read in {_WORDS[unit]} and typed in another unit.",
-            )  # fmt: skip
-    return None
+        left_m = _left_m(reading, other, mended.arp_height_m)
+        if left_m is not None:
+            # The two feet are micrometres apart at the height of a tripod: the first that fits speaks for both.
+            return [
+                _Guess(
+                    "unit-mixed", reading.text, mended.text, mended.arp_height_m,
+                    f"'{reading.text}' was read in {_WORDS[unit]} and typed in another unit.", left_m,
+                )
+            ]  # fmt: skip
+    return []
 
 
-def _as_another_feature(
-    reading: TypedReading, other: TypedReading, antenna: KnownAntenna | None, limit_m: float
-) -> _Guess | None:
+def _as_another_feature(reading: TypedReading, other: TypedReading, antenna: KnownAntenna | None) -> list[_Guess]:
+    found = []
     for feature in antenna.features if antenna else ():
         if feature.name == reading.to.name or feature.method == "rod":
             continue
         mended = replace(reading, to=feature)
-        if not _agrees(mended.arp_height_m, other, limit_m):
+        left_m = _left_m(reading, other, mended.arp_height_m)
+        if left_m is None:
             continue
         slanted = feature.method == "slant" and reading.to.method == "vertical"
-        return _Guess(
-            "slant-as-vertical" if slanted else "wrong-feature", reading.text,
-            f"'{reading.text}' to: {feature.in_a_sentence}", mended.arp_height_m,
-            "A slant to the rim was taken for a vertical height." if slanted
-            else "The difference is the known offset between two features of this antenna: it was measured to the other one.",
+        found.append(
+            _Guess(
+                "slant-as-vertical" if slanted else "wrong-feature", reading.text,
+                f"'{reading.text}' to: {feature.in_a_sentence}", mended.arp_height_m,
+                "A slant to the rim was taken for a vertical height." if slanted
+                else "The difference is the known offset between two features of this antenna: it was measured to the other one.",
+                left_m,
+            )
         )  # fmt: skip
-    return None
+    return found
 
 
-def _phase_centre(
-    reading: TypedReading, other: TypedReading, antenna: KnownAntenna | None, limit_m: float
-) -> _Guess | None:
+def _phase_centre(reading: TypedReading, other: TypedReading, antenna: KnownAntenna | None) -> list[_Guess]:
     up_m = antenna.phase_centre_up_m if antenna else None
-    if not up_m or not _agrees(reading.arp_height_m - up_m, other, limit_m):
-        return None
-    return _Guess(
-        "wrong-feature", reading.text, f"'{reading.text}' to the phase centre", reading.arp_height_m - up_m,
-        "The difference is the height of the phase centre above the ARP: it is already in the reading.",
-    )  # fmt: skip
+    left_m = _left_m(reading, other, reading.arp_height_m - up_m) if up_m else None
+    if not up_m or left_m is None:
+        return []
+    return [
+        _Guess(
+            "wrong-feature", reading.text, f"'{reading.text}' to the phase centre", reading.arp_height_m - up_m,
+            "The difference is the height of the phase centre above the ARP: it is already in the reading.", left_m,
+        )
+    ]  # fmt: skip
 
 
 def _odd_unit(reading: TypedReading, unit: str) -> Finding | None:
@@ -237,7 +269,7 @@ def _odd_unit(reading: TypedReading, unit: str) -> Finding | None:
                 f"at {mended.arp_height_m:.3f} m.",
                 "Metres and feet were taken for each other.",
                 "Look at the tape's unit. A mast or a very low tripod is right as it is.",
-                likely=mended.text,
+                likely=[mended.text],
                 likely_arp_height_m=round(mended.arp_height_m, 5),
             )
     return None
@@ -272,12 +304,7 @@ def judge_opening_and_closing(
 
 def units_of(readings: Sequence[TypedReading]) -> set[str]:
     """Return the units in which readings were typed: `metric` and `feet`."""
-    return {"feet" if _is_in_feet(reading) else "metric" for reading in readings}
-
-
-def _is_in_feet(reading: TypedReading) -> bool:
-    letters = re.sub(r"[\d\s.,/+-]", "", reading.text.lower())
-    return (letters or reading.bare_unit)[:1] in ("f", "s", "'", '"', "i", "u")
+    return {"feet" if reading.is_in_feet else "metric" for reading in readings}
 
 
 def judge_completeness(readings: Sequence[TypedReading], unit: str = "m") -> list[Finding]:

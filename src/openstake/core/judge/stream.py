@@ -19,6 +19,7 @@ def judge_stream(
     station_ids: Collection[int],
     frames: int,
     bad_crc: int,
+    reserved: int = 0,
 ) -> list[Finding]:
     """Return what a stream's content says, worst first."""
     found = [
@@ -26,6 +27,7 @@ def judge_stream(
         *_observables(observables, message_numbers),
         *_ids(station_ids),
         *_damage(frames, bad_crc),
+        *_reserved(frames, reserved),
     ]
     return list(ranked(found))
 
@@ -60,23 +62,25 @@ def _position(stations: Sequence[StationReference], observables: Sequence[Observ
 
 
 def _changed(positions: Sequence[StationReference]) -> list[Finding]:
-    if len({(station.xyz_m, station.antenna_height_m) for station in positions}) < 2:
+    places = {station.xyz_m for station in positions}
+    heights = [height for station in positions if (height := station.antenna_height_m) is not None]
+    if len(places) < 2 and len(set(heights)) < 2:
         return []
-    first, last = positions[0], positions[-1]
-    moved_m = float(np.linalg.norm(np.subtract(last.xyz_m, first.xyz_m)))
-    heights = (first.antenna_height_m, last.antenna_height_m)
-    also = "" if heights[0] == heights[1] else f", antenna height from {heights[0]} to {heights[1]} m"
+    first = positions[0]
+    moved_m = max(float(np.linalg.norm(np.subtract(place, first.xyz_m))) for place in places)
+    also = "" if len(set(heights)) < 2 else f", antenna height from {heights[0]} to {heights[-1]} m"
+    seen = max(len(places), len(set(heights)))
     return [
         finding(
             "station-position-changed",
             Severity.STOP,
             f"Station {first.station_id} changed its position by {moved_m:.3f} m within the stream{also}: "
-            f"{len(positions)} positions in all.",
+            f"{seen} in all.",
             "The base was restarted with another coordinate or height, or two bases share one ID.",
             "Find out which position is meant. Points from before and after the change do not belong together.",
             station_id=first.station_id,
             moved_m=round(moved_m, 4),
-            positions=len(positions),
+            positions=seen,
         )
     ]
 
@@ -142,6 +146,22 @@ def _ids(station_ids: Collection[int]) -> list[Finding]:
             "Two bases share a channel, or the ID was changed during the stream.",
             "Give each base its own ID and channel.",
             stations=names,
+        )
+    ]
+
+
+def _reserved(frames: int, reserved: int) -> list[Finding]:
+    if not reserved:
+        return []
+    return [
+        finding(
+            "reserved-bits-set",
+            Severity.NOTE,
+            f"{reserved} of {frames} frames have reserved bits that are not zero. They were read.",
+            "A newer edition of the standard, or a sender that does not keep to this one.",
+            "Look whether every rover reads this base: a strict one may drop these frames.",
+            reserved=reserved,
+            frames=frames,
         )
     ]
 

@@ -1,12 +1,15 @@
-"""Epochs out of sentences: GGA makes one, GST, GSA, RMC and ZDA of the same moment join it."""
+"""Epochs out of sentences: GGA or GNS makes one, GST, GSA, RMC and ZDA of the same moment join it."""
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import date
 
+from openstake.core.constants import DAY_S
 from openstake.core.evidence import Epoch
+from openstake.core.limits import LARGEST_STATION_ID
 from openstake.wire.nmea.sentence import (
     LONGEST_SENTENCE,
     BadChecksum,
@@ -17,31 +20,67 @@ from openstake.wire.nmea.sentence import (
     number,
     time_of_day_s,
     whole,
+    within,
 )
 
-_TIMED = ("GGA", "RMC", "GST", "ZDA")  # sentences whose first field is the time of the epoch
+_TIMED = ("GGA", "GNS", "RMC", "GST", "ZDA")  # sentences whose first field is the time of the epoch
+# GGA's quality of each mode of GNS, the weakest first.  Source: NMEA 0183 version 4.11, GNS and GGA.
+_MODES = {"S": 8, "M": 7, "E": 6, "A": 1, "P": 3, "D": 2, "F": 5, "R": 4}
+
+# What an epoch can be: an altitude outside is no position, anything else outside is unknown.
+ALTITUDES_M = (-1000.0, 60_000.0)
+_SEPARATION_M = 200.0  # the geoid lies within 110 m of the ellipsoid
+_OLDEST_S = float(DAY_S)
+_LARGEST_DOP = 1000.0
+_LARGEST_SIGMA_M = 1e6
+_MOST_SATELLITES = 200
 
 
 def epoch_from_gga(fields: list[str]) -> Epoch:
     """Return the epoch of a GGA; ValueError where a field is not what NMEA 0183 has there."""
     if len(fields) < 15:
         raise ValueError("GGA has 15 fields")
-    station = whole(fields[14])
+    if not re.fullmatch(r"[0-9]?", fields[6]):
+        raise ValueError("no quality")
+    return _epoch(fields[1:6], int(fields[6] or 0), fields[7:9], fields[9], fields[11], fields[13:15])
+
+
+def epoch_from_gns(fields: list[str]) -> Epoch:
+    """Return the epoch of a GNS; of the modes of its constellations the weakest counts, those not used do not."""
+    if len(fields) < 13:
+        raise ValueError("GNS has 13 fields")
+    modes = fields[6]
+    if not modes or set(modes) - {"N", *_MODES}:
+        raise ValueError("no mode")
+    used = [mode for mode in _MODES if mode in modes]
+    return _epoch(fields[1:6], _MODES[used[0]] if used else 0, fields[7:9], fields[9], fields[10], fields[11:13])
+
+
+def _epoch(
+    place: list[str], quality: int, use: list[str], altitude: str, separation: str, link: list[str]
+) -> Epoch:  # fmt: skip
+    time, latitude, north, longitude, east = place
+    above_m = number(altitude)
+    if above_m is not None and not ALTITUDES_M[0] <= above_m <= ALTITUDES_M[1]:
+        raise ValueError("no altitude of a receiver")
     return Epoch(
-        time_of_day_s(fields[1]),
+        time_of_day_s(time),
         None,
-        int(fields[6] or 0),
-        f"{fields[2]},{fields[3]}",
-        f"{fields[4]},{fields[5]}",
-        degrees(fields[2], fields[3]),
-        degrees(fields[4], fields[5]),
-        number(fields[9]),
-        number(fields[11]),
-        whole(fields[7]),
-        number(fields[8]),
-        number(fields[13]),
-        station,
+        quality,
+        f"{latitude},{north}",
+        f"{longitude},{east}",
+        degrees(latitude, north),
+        degrees(longitude, east),
+        above_m,
+        within(separation, -_SEPARATION_M, _SEPARATION_M),
+        whole(use[0], _MOST_SATELLITES),
+        within(use[1], 0.0, _LARGEST_DOP),
+        within(link[0], 0.0, _OLDEST_S),
+        whole(link[1], LARGEST_STATION_ID),
     )
+
+
+_EPOCHS = {"GGA": epoch_from_gga, "GNS": epoch_from_gns}
 
 
 class EpochReader:
@@ -106,11 +145,11 @@ class EpochReader:
             self._closing_kind = self._last_kind
             yield from self._hand_over()
         late = time_s is not None and time_s == self._handed_over
-        if kind == "GGA":
+        if kind in _EPOCHS:
             if late or (self._epoch is not None and time_s is not None):
-                return  # a second talker's GGA of the same moment
+                return  # a second talker's, or the other sentence of the same moment
             yield from self._hand_over()
-            self._epoch = replace(epoch_from_gga(fields), date=self._date)
+            self._epoch = replace(_EPOCHS[kind](fields), date=self._date)
         elif kind in ("RMC", "ZDA"):
             self._take_date(kind, fields, time_s)
         elif kind == "GST":
@@ -152,9 +191,13 @@ class EpochReader:
     def _take_sigmas(self, fields: list[str], time_s: float | None) -> None:
         epoch = self._of_this_moment(time_s)
         if epoch is not None:
-            north, east, up = number(fields[6]), number(fields[7]), number(fields[8])
-            self._epoch = replace(epoch, sigma_east_m=east, sigma_north_m=north, sigma_up_m=up)
+            major, minor, north, east, up = (within(fields[n], 0.0, _LARGEST_SIGMA_M) for n in (3, 4, 6, 7, 8))
+            self._epoch = replace(
+                epoch, sigma_east_m=east, sigma_north_m=north, sigma_up_m=up, sigma_major_m=major, sigma_minor_m=minor,
+                orientation_deg=within(fields[5], -360.0, 360.0),
+            )  # fmt: skip
 
     def _take_dops(self, fields: list[str]) -> None:
         if self._epoch is not None:
-            self._epoch = replace(self._epoch, pdop=number(fields[15]), vdop=number(fields[17]))
+            pdop, vdop = (within(fields[n], 0.0, _LARGEST_DOP) for n in (15, 17))
+            self._epoch = replace(self._epoch, pdop=pdop, vdop=vdop)

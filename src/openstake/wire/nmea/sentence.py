@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import date
 
 LONGEST_SENTENCE = 1024  # NMEA says 82; devices exceed it, nothing sane exceeds this
@@ -56,38 +57,67 @@ def fields_of(line: bytes) -> list[str] | None:
     return body.decode("ascii", "replace").split(",")
 
 
+_DECIMAL = re.compile(r"[+-]?(\d{1,18}(\.\d{0,18})?|\.\d{1,18})")
+
+
 def number(text: str) -> float | None:
-    """Return a decimal field, None where it is empty; ValueError where it is not a finite number."""
+    """Return a decimal field, None where it is empty; ValueError where it is not a plain decimal number."""
     if not text:
         return None
-    value = float(text)
-    if value - value != 0.0:
-        raise ValueError("not a finite number")
-    return value
+    if not _DECIMAL.fullmatch(text.strip()):
+        raise ValueError("not a number")
+    return float(text)
 
 
-def whole(text: str) -> int | None:
-    return int(text) if text else None
+def within(text: str, least: float, most: float) -> float | None:
+    """Return a decimal field that lies within limits; what cannot be is unknown, as what is empty or no number."""
+    try:
+        value = number(text)
+    except ValueError:
+        return None
+    return value if value is not None and least <= value <= most else None
+
+
+def whole(text: str, most: int) -> int | None:
+    """Return a count or an ID from 0 to `most`; None for anything else."""
+    value = within(text, 0.0, most)
+    return int(value) if value is not None and value == int(value) else None
+
+
+_CLOCK = re.compile(r"(\d\d)(\d\d)(\d\d(?:\.\d{0,9})?)")
 
 
 def time_of_day_s(text: str) -> float | None:
     """Return seconds of the UTC day of `hhmmss.ss`; a leap second is 86400 and more."""
     if not text:
         return None
-    hours, minutes, seconds = int(text[0:2]), int(text[2:4]), float(text[4:])
-    if hours > 23 or minutes > 59 or not 0.0 <= seconds < 61.0:
+    match = _CLOCK.fullmatch(text)
+    if match is None:
+        raise ValueError("no time of day")
+    hours, minutes, seconds = int(match[1]), int(match[2]), float(match[3])
+    if hours > 23 or minutes > 59 or seconds >= 61.0:
         raise ValueError("no time of day")
     return round(hours * 3600 + minutes * 60 + seconds, 4)
 
 
+_LATITUDE, _LONGITUDE = (re.compile(rf"(\d{{{digits}}})(\d\d(?:\.\d{{0,18}})?)") for digits in (2, 3))
+_ANGLES = {"N": _LATITUDE, "S": _LATITUDE, "E": _LONGITUDE, "W": _LONGITUDE}
+_NO_ANGLE = re.compile(r"(?!)")
+
+
 def degrees(text: str, hemisphere: str) -> float | None:
-    """Return degrees of `dddmm.mmmmmmm` and its letter; north and east are positive."""
+    """Return degrees of `ddmm.mmmmmmm` (latitude) or `dddmm.mmmmmmm` and its letter; north and east are positive.
+
+    ValueError for anything else, as decimal degrees: with too few digits they would be read as minutes.
+    """
     if not text or not hemisphere:
         return None
-    point = text.find(".")
-    split = (point if point >= 0 else len(text)) - 2
-    value = float(text[:split] or "0") + float(text[split:]) / 60.0
-    if value > 180.0 or hemisphere not in "NSEW":
+    match = _ANGLES.get(hemisphere, _NO_ANGLE).fullmatch(text)
+    if match is None:
+        raise ValueError("no angle")
+    whole_degrees, minutes = int(match[1]), float(match[2])
+    value = whole_degrees + minutes / 60.0
+    if minutes >= 60.0 or value > (90.0 if hemisphere in "NS" else 180.0):
         raise ValueError("no angle")
     return -value if hemisphere in "SW" else value
 

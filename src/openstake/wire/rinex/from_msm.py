@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
-from openstake.core.constants import WEEK_S
+from openstake.core.constants import DAY_S, WEEK_S
 from openstake.core.observation import ObservationEpoch, Observed, wavelength_m
 from openstake.wire.rtcm3.channels import channels_of
 from openstake.wire.rtcm3.frame import Frame
@@ -51,7 +51,9 @@ def satellite_name(letter: str, number: int) -> str:
 
 @dataclass
 class MsmEpochs:
-    """Puts MSM messages together into epochs; `near_gps_s` says in which week they were sent.
+    """Puts MSM messages together into epochs; `near_gps_s` says in which week they were sent, and on which day.
+
+    GLONASS may not say its day (7): it is that of the other systems, else the day of `near_gps_s`.
 
     `channels` fills as GLONASS channels are heard.  `without_phase` are GLONASS satellites whose phase cannot be told in
     cycles, as no message said their channel.  An interval keeps epochs on its multiples only.
@@ -88,10 +90,7 @@ class MsmEpochs:
         return self.interval_s <= 0.0 or abs((gps_s / self.interval_s + 0.5) % 1.0 - 0.5) * self.interval_s < 0.001
 
     def _take(self, message: Msm) -> Iterator[ObservationEpoch]:
-        near = self._now_s if self._now_s is not None else self.near_gps_s
-        time_s = near + (message.time_s - near + WEEK_S / 2) % WEEK_S - WEEK_S / 2
-        # To the millisecond, as the messages count.
-        time_s = round(time_s, 3)
+        time_s = self._gps_s(message)
         if self._now_s is not None and time_s != self._now_s:
             yield from self.close()
         self._now_s = time_s
@@ -104,6 +103,12 @@ class MsmEpochs:
                 self.unknown_signals.add(f"{message.constellation} {cell.signal}")
                 continue
             self._satellites.setdefault(name, {}).update(self._values(letter, name, code, cell, wanted))
+
+    def _gps_s(self, message: Msm) -> float:
+        """Return the time of a message nearest to the epoch in hand, to the millisecond, as the messages count."""
+        near = self._now_s if self._now_s is not None else self.near_gps_s
+        period = WEEK_S if message.day_known else DAY_S
+        return round(near + (message.time_s - near + period / 2) % period - period / 2, 3)
 
     def _values(self, letter: str, name: str, code: str, cell: Cell, wanted: bool) -> dict[str, Observed]:
         found = {}

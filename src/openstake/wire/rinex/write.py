@@ -38,7 +38,7 @@ class RinexHeader:
 
 def write_observations(header: RinexHeader, epochs: Iterable[ObservationEpoch]) -> str:
     """Return the text of a file; ValueError for no epochs."""
-    kept = [epoch for epoch in epochs if any(epoch.satellites.values())]
+    kept = in_order(epoch for epoch in epochs if any(epoch.satellites.values()))
     if not kept:
         raise ValueError("no epochs to write")
     codes = _codes(kept)
@@ -46,6 +46,14 @@ def write_observations(header: RinexHeader, epochs: Iterable[ObservationEpoch]) 
     for epoch in kept:
         lines += _epoch_lines(epoch, codes)
     return "\n".join(lines) + "\n"
+
+
+def in_order(epochs: Iterable[ObservationEpoch]) -> list[ObservationEpoch]:
+    """Return epochs in the order of their times, those of one time as one: a stream that was sent twice is one file."""
+    found: dict[float, dict[str, dict[str, Observed]]] = {}
+    for epoch in epochs:
+        found.setdefault(epoch.gps_s, {}).update(epoch.satellites)
+    return [ObservationEpoch(gps_s, found[gps_s]) for gps_s in sorted(found)]
 
 
 def _codes(epochs: Iterable[ObservationEpoch]) -> dict[str, list[str]]:
@@ -111,18 +119,26 @@ def _header_lines(header: RinexHeader, epochs: list[ObservationEpoch], codes: di
 
 
 def _moment(gps_s: float) -> str:
-    moment = GPS_START + timedelta(seconds=int(gps_s))
-    seconds = moment.second + gps_s % 1.0
-    return f"{moment.year:6d}{moment.month:6d}{moment.day:6d}{moment.hour:6d}{moment.minute:6d}{seconds:13.7f}     GPS"
+    moment, seconds = _tag(gps_s)
+    return f"{moment.year:6d}{moment.month:6d}{moment.day:6d}{moment.hour:6d}{moment.minute:6d}{seconds:>13}     GPS"
+
+
+def _tag(gps_s: float) -> tuple[datetime, str]:
+    """Return the minute of an epoch and its seconds with seven decimals.
+
+    A double of today's GPS seconds is good to 0.2 µs: what it says beyond the microsecond is its own rounding.
+    """
+    whole_s, microseconds = divmod(round(gps_s * 1e6), 1_000_000)
+    moment = GPS_START + timedelta(seconds=whole_s)
+    return moment, f"{moment.second}.{microseconds:06d}0"
 
 
 def _epoch_lines(epoch: ObservationEpoch, codes: dict[str, list[str]]) -> Iterator[str]:
-    moment = GPS_START + timedelta(seconds=int(epoch.gps_s))
-    seconds = moment.second + epoch.gps_s % 1.0
+    moment, seconds = _tag(epoch.gps_s)
     names = sorted(
         (name for name, values in epoch.satellites.items() if values), key=lambda name: (_ORDER.index(name[0]), name)
     )
-    yield f"> {moment:%Y %m %d %H %M}{seconds:11.7f}  0{len(names):3d}"
+    yield f"> {moment:%Y %m %d %H %M}{seconds:>11}  0{len(names):3d}"
     for name in names:
         values = epoch.satellites[name]
         yield (name + "".join(_value(values.get(code), code) for code in codes[name[0]])).rstrip()

@@ -56,7 +56,7 @@ class Cell:
 
 @dataclass(frozen=True, slots=True)
 class Msm:
-    """One decoded MSM; `time_s` is GPS seconds of the week (of the day, where GLONASS sends no day)."""
+    """One decoded MSM; `time_s` is GPS seconds of the week, of an unknown day where `day_known` is not (GLONASS, day 7)."""
 
     number: int
     station_id: int
@@ -64,6 +64,7 @@ class Msm:
     more_follow: bool
     satellites: tuple[int, ...]
     cells: tuple[Cell, ...]
+    day_known: bool = True
 
     @property
     def constellation(self) -> str:
@@ -105,6 +106,23 @@ def epoch_field(decade: int, gps_time_of_week_s: float) -> int:
 
 def _places(mask: int, width: int) -> list[int]:
     return [place + 1 for place in range(width) if mask >> (width - 1 - place) & 1]
+
+
+def satellites_of(payload: bytes) -> frozenset[int]:
+    """Return the satellite numbers in an MSM's mask."""
+    bits = BitReader(payload)
+    bits.unsigned(12 + 12 + 30 + 19)
+    return frozenset(_places(bits.unsigned(64), 64))
+
+
+def cells_of(payload: bytes) -> frozenset[tuple[int, int]]:
+    """Return the satellites and signals of an MSM's cells: what is counted once where an epoch comes in several messages."""
+    bits = BitReader(payload)
+    bits.unsigned(12 + 12 + 30 + 19)
+    satellites, signals = _places(bits.unsigned(64), 64), _places(bits.unsigned(32), 32)
+    pairs = [(satellite, signal) for satellite in satellites for signal in signals]
+    mask = bits.unsigned(len(pairs))
+    return frozenset(pair for place, pair in enumerate(pairs) if mask >> (len(pairs) - 1 - place) & 1)
 
 
 def decode_size(payload: bytes) -> tuple[int, ObservableSet]:
@@ -173,7 +191,9 @@ def decode_msm(payload: bytes) -> Msm:
                 else rough_rate_m_s + rate[i] * 0.0001,
             )
         )
-    return Msm(number, station_id, gps_time_of_week_s(number // 10, field), more, tuple(satellites), tuple(cells))
+    day_known = number // 10 != 108 or field >> 27 < 7
+    time_s = gps_time_of_week_s(number // 10, field)
+    return Msm(number, station_id, time_s, more, tuple(satellites), tuple(cells), day_known)
 
 
 def _widths(form: int) -> tuple[int, int, int, int]:

@@ -6,9 +6,8 @@ from collections import deque
 from itertools import pairwise
 from statistics import median
 
-from openstake.core.evidence import HeardMessage, HeardStream
+from openstake.core.evidence import HeardMessage, HeardStream, ObservableSet, StationReference
 from openstake.wire.rtcm3 import msm
-from openstake.wire.rtcm3.bits import BitReader
 from openstake.wire.rtcm3.frame import Frame
 from openstake.wire.rtcm3.summary import StreamSummary
 
@@ -19,14 +18,6 @@ _LEAST_STEPS = 3
 _GONE_AFTER_S = 60.0
 
 
-def satellites_of(payload: bytes) -> frozenset[int]:
-    """Return the satellite numbers in an MSM's mask."""
-    bits = BitReader(payload)
-    bits.unsigned(12 + 12 + 30 + 19)
-    mask = bits.unsigned(64)
-    return frozenset(place + 1 for place in range(64) if mask >> (63 - place) & 1)
-
-
 class RecentStream:
     """Takes frames as they arrive; intervals are of the last few epochs by the observables' own clock."""
 
@@ -35,10 +26,26 @@ class RecentStream:
         self._first_s: float | None = None
         self._times: dict[int, deque[float]] = {}
         self._satellites: dict[str, tuple[float, frozenset[int]]] = {}
+        self._last: dict[tuple[str, str], ObservableSet] = {}
+        self._whole: dict[tuple[str, str], ObservableSet] = {}
 
-    def add(self, frame: Frame) -> None:
-        """Take one frame in; what cannot be read counts as a message all the same."""
-        self._summary.add(frame)
+    def add(self, frame: Frame) -> ObservableSet | StationReference | None:
+        """Take one frame in and return what it holds; what cannot be read counts as a message all the same.
+
+        Observables are those of the last whole epoch, so that one that comes in several messages does not flicker.
+        """
+        held = self._summary.add(frame)
+        self._note(frame)
+        if not isinstance(held, ObservableSet):
+            return held
+        key = (held.constellation, held.form)
+        last = self._last.get(key)
+        if last is not None and last.time_s != held.time_s:
+            self._whole[key] = last
+        self._last[key] = held
+        return self._whole.get(key, held)
+
+    def _note(self, frame: Frame) -> None:
         clock_s = self._summary.clock_s
         if clock_s is None:
             return
@@ -50,7 +57,7 @@ class RecentStream:
         if msm.is_msm(frame.number):
             name = msm.CONSTELLATION_BY_DECADE[frame.number // 10]
             before = self._satellites.get(name)
-            fresh = satellites_of(frame.payload)
+            fresh = msm.satellites_of(frame.payload)
             # A set that is split over several messages of one epoch is one set.
             joined = fresh | before[1] if before and before[0] == clock_s else fresh
             self._satellites[name] = (clock_s, joined)

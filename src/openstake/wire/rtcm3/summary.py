@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from openstake.core.constants import DAY_S, WEEK_S
 from openstake.core.evidence import ObservableSet, StationReference
 from openstake.wire.rtcm3.frame import Frame
 from openstake.wire.rtcm3.message import observable_size
+from openstake.wire.rtcm3.msm import cells_of, is_msm, satellites_of
 from openstake.wire.rtcm3.station import decode_reference
 
 _MOST_STATIONS = 100
@@ -32,6 +33,15 @@ class MessageCount:
         return round((self.last_s - self.first_s) / (self.epochs - 1), 3)
 
 
+@dataclass(frozen=True, slots=True)
+class _EpochInHand:
+    """What the messages of one epoch have held so far."""
+
+    time_s: float | None
+    satellites: frozenset[int]
+    cells: frozenset[tuple[int, int]]
+
+
 @dataclass
 class StreamSummary:
     """What has been seen so far.  `unreadable` counts frames with a good checksum whose fields do not add up."""
@@ -42,6 +52,7 @@ class StreamSummary:
     station_ids: set[int] = field(default_factory=set)
     unreadable: int = 0
     clock_s: float | None = None
+    _in_hand: dict[tuple[str, str], _EpochInHand] = field(default_factory=dict)
 
     def add(self, frame: Frame) -> ObservableSet | StationReference | None:
         """Take one frame in; return its size of observables or its station where it is one."""
@@ -61,14 +72,14 @@ class StreamSummary:
             self.station_ids.add(station_id)
             if size.time_s is not None:
                 self.clock_s = _unwrapped(size.time_s, self.clock_s)
+            size = self._of_epoch(frame, size)
             known = self.observables.get((size.constellation, size.form))
-            self.observables[(size.constellation, size.form)] = ObservableSet(
-                size.constellation,
-                size.form,
-                max(size.satellites, known.satellites if known else 0),
-                max(size.cells, known.cells if known else 0),
-                size.time_s,
+            self.observables[(size.constellation, size.form)] = replace(
+                size,
+                satellites=max(size.satellites, known.satellites if known else 0),
+                cells=max(size.cells, known.cells if known else 0),
             )
+            sized = station_id, size
         self._tick(entry)
         if frame.number in (1005, 1006):
             station = decode_reference(frame.payload)
@@ -77,6 +88,18 @@ class StreamSummary:
                 self.stations.append(station)
             return station
         return sized[1] if sized else None
+
+    def _of_epoch(self, frame: Frame, size: ObservableSet) -> ObservableSet:
+        """Return what an epoch holds so far: its messages together, where it is split over several."""
+        if not is_msm(frame.number):
+            return size
+        cells, key = cells_of(frame.payload), (size.constellation, size.form)
+        satellites = satellites_of(frame.payload)
+        before = self._in_hand.get(key)
+        if before is not None and before.time_s == size.time_s:
+            cells, satellites = cells | before.cells, satellites | before.satellites
+        self._in_hand[key] = _EpochInHand(size.time_s, satellites, cells)
+        return replace(size, satellites=len(satellites), cells=len(cells))
 
     def _tick(self, entry: MessageCount) -> None:
         """Count the epochs of a message by the observables' clock; several messages of one epoch count once."""

@@ -16,7 +16,7 @@ from openstake.live.average import Average
 from openstake.live.session import ReceivedEpoch
 from openstake.store.book import write_entry
 from openstake.store.models import AverageEpoch, PositionAverageRow
-from openstake.workflow.base.setup import check_url, needed_setup
+from openstake.workflow.base.setup import needed_setup
 from openstake.workflow.captures import epochs_of_content
 from openstake.workflow.context import Context
 from openstake.workflow.now.averages import AverageView, average_view
@@ -24,6 +24,7 @@ from openstake.workflow.now.epochs import epoch_columns
 from openstake.workflow.now.heights import height_row, read_height, rover_arp_to_apc_m
 from openstake.workflow.now.job import job_of
 from openstake.workflow.now.kit import KitNow, kit_of
+from openstake.workflow.secrets import checked_address
 
 Purpose = Literal["base", "mark"]
 
@@ -61,10 +62,19 @@ def begin_average(context: Context, job_id: str, wish: AverageWish) -> AverageVi
         url = practice.base_receiver_url if purpose == "base" else practice.rover_url
     if not url:
         raise InputError("Give the address of the receiver's NMEA, such as tcp://192.168.1.20:5016.", field="url")
-    check_url(url, "url")
-    before = context.averages.get(job_id)
-    if before is not None and before.running:
-        raise ConflictError("An average is running already. Wait for it or stop it.")
+    address, password = checked_address(url, "url")
+    with context.running.of_job(job_id):
+        before = context.running.average(job_id)
+        if before is not None and before.running:
+            raise ConflictError("An average is running already. Wait for it or stop it.")
+        return average_view(_begin(context, job_id, wish, address, password))
+
+
+def _begin(context: Context, job_id: str, wish: AverageWish, url: str, password: str | None) -> Average:
+    """Start an average as the only one of its job."""
+    purpose = wish.purpose
+    with context.database.read() as session:
+        practice = context.practice if job_of(session, job_id).practice else None
     store = _average_store(context, job_id, wish, f"{'its own' if purpose == 'base' else 'a rover'} NMEA")
     end = _nothing
     if practice is not None and purpose == "mark":
@@ -72,12 +82,12 @@ def begin_average(context: Context, job_id: str, wish: AverageWish) -> AverageVi
         practice.start_network()
         end = practice.hang_up_network
     try:
-        average = Average(url, wish.seconds, purpose, lambda: publish_average(context, job_id), store, end)
+        average = Average(url, password, wish.seconds, purpose, lambda: publish_average(context, job_id), store, end)
     except InputError:
         end()
         raise
-    context.averages[job_id] = average
-    return average_view(average)
+    context.running.keep_average(job_id, average)
+    return average
 
 
 def _nothing() -> None:
@@ -143,12 +153,10 @@ def store_average(
 ) -> PositionAverageRow:  # fmt: skip
     """Store an average with its epochs; what it is worth is computed from them again whenever it is shown."""
     average = average_of_epochs(epochs)
-    east, north, up = average.precisions_m
     x, y, z = average.xyz_m
     row = PositionAverageRow(
         job_id=job_id, purpose=purpose, origin=origin, refers_to=refers_to.value, arp_to_apc_m=arp_to_apc_m, x_m=x, y_m=y,
-        z_m=z, epochs=average.epochs, used=average.used, span_s=average.span_s, precision_east_m=east,
-        precision_north_m=north, precision_up_m=up, effective_n=average.effective_n,
+        z_m=z, epochs=average.epochs, used=average.used, span_s=average.span_s, effective_n=average.effective_n,
         lowest_status=average.lowest_status.value, accuracy_95_m=average.accuracy_95_m, created_s=now, **more,
     )  # fmt: skip
     session.add(row)
@@ -163,11 +171,11 @@ def store_average(
 
 def publish_average(context: Context, job_id: str) -> None:
     """Send the state of a job's average to its browsers."""
-    average = context.averages.get(job_id)
+    average = context.running.average(job_id)
     context.hub.publish(f"average:{job_id}", None if average is None else average_view(average))
 
 
 def cancel_average(context: Context, job_id: str) -> None:
-    average = context.averages.get(job_id)
+    average = context.running.average(job_id)
     if average is not None:
         average.cancel()

@@ -162,7 +162,10 @@ def _from_shot(session: Session, job: JobNow, setup: SetUpNow, shot: Shot) -> Pr
         raise InputError("The shot holds epochs that are not fixed.", field="evidence_id")
     xyz = job.frame.ecef_from_grid(point.east_m, point.north_m, point.height_m)
     accuracy = float(
-        np.hypot(BIAS_95_M[Status.FIXED], horizontal_95_m(shot.sigma_east_m or 0.0, shot.sigma_north_m or 0.0))
+        np.hypot(
+            BIAS_95_M[Status.FIXED],
+            horizontal_95_m(shot.sigma_east_m or 0.0, shot.sigma_north_m or 0.0, shot.covariance_en_m2 or 0.0),
+        )
     )
     return Proposed(
         three(xyz), "network", f"the averaged fixed shot {when(job, shot.created_s)} ({point.epochs} epochs)", accuracy,

@@ -8,7 +8,7 @@ from typing import Literal, cast
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from openstake.core.antenna import MeasuredTo
+from openstake.core.antenna import MeanHeight, MeasuredTo, TypedReading
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.height import (
@@ -17,9 +17,9 @@ from openstake.core.judge.height import (
     judge_heights,
     judge_opening_and_closing,
 )
-from openstake.core.limits import TOLERANCES, ShortText, Text
+from openstake.core.limits import TOLERANCES, TYPED_TWICE_S, ShortText, Text
 from openstake.core.parts import HeightRead
-from openstake.core.units import text_from_metres
+from openstake.core.units import counted, text_from_metres
 from openstake.store.book import write_entry
 from openstake.store.models import HeightReading, Occupation
 from openstake.workflow.context import Context
@@ -83,12 +83,13 @@ class Height:
 
 @dataclass(frozen=True)
 class NewReading:
-    """A reading of the base's height, by whom, before the session or after it."""
+    """A reading of the base's height, by whom, before the session or after it; `again`: it is a second look of the same text."""
 
     reading: ShortText
     feature: ShortText
     who: ShortText = ""
     moment: ReadingMoment = "before"
+    again: bool = False
 
 
 @dataclass(frozen=True)
@@ -126,13 +127,20 @@ class ReadingView:
 
 @dataclass(frozen=True)
 class MeanHeightView:
-    """The mean of the readings of the ARP above the mark, metres; `sigma_m` is one standard deviation of the mean."""
+    """The mean of the readings of the ARP above the mark, metres; `sigma_m` is one standard deviation of the mean.
+
+    While readings contradict each other there is no height: `sigma_m` and `stack` are None, `text` is what they run from
+    and to.  `stack` is the mean as it is drawn, `worth` what it rests on, in words.
+    """
 
     arp_height_m: float
-    sigma_m: float
+    sigma_m: float | None
     spread_m: float
     count: int
     text: str
+    worth: str
+    read: str
+    stack: Height | None
 
 
 @dataclass(frozen=True)
@@ -184,17 +192,22 @@ def preview(context: Context, job_id: str, query: HeightQuery) -> Height:
         kit = kit_of(session, job_id)
     height = read_height(kit, job.length_unit, query.reading, query.feature, query.subject)
     above = kit.phase_centre_m(base=True) if query.subject == "base" else None
-    feature = height.to
+    return _drawn(height, height.arp_height_m, above, job.length_unit)
+
+
+def _drawn(reading: TypedReading, arp_height_m: float, above_m: float | None, unit: str) -> Height:
+    """Return a height as it is drawn: the ARP at a height, measured as a reading was."""
+    feature = reading.to
     return Height(
-        reading_m=height.reading_m,
-        arp_height_m=height.arp_height_m,
+        reading_m=reading.reading_m,
+        arp_height_m=arp_height_m,
         feature_to_arp_m=feature.feature_to_arp_m,
         rim_radius_m=feature.rim_radius_m,
-        phase_centre_up_m=above,
-        feature_height_m=height.arp_height_m - feature.feature_to_arp_m,
-        phase_centre_height_m=None if above is None else height.arp_height_m + above,
+        phase_centre_up_m=above_m,
+        feature_height_m=arp_height_m - feature.feature_to_arp_m,
+        phase_centre_height_m=None if above_m is None else arp_height_m + above_m,
         method=feature.method,
-        text=text_from_metres(height.arp_height_m, job.length_unit),
+        text=text_from_metres(arp_height_m, unit),
     )
 
 
@@ -207,7 +220,7 @@ def readings_view(job: JobNow, antenna: KnownAntenna, readings: Readings) -> Bas
     for moment in ("before", "after"):
         listed = readings.current(moment)
         height = means[moment] = readings.height(moment)
-        typed = [as_typed(row, antenna.features, unit) for row in listed if not row.set_aside]
+        typed = [as_typed(row, antenna.features) for row in listed if not row.set_aside]
         found[moment] += judge_heights(typed, antenna, limit_m, unit)
         if moment == "before":
             found[moment] += judge_completeness(typed, unit)
@@ -216,7 +229,8 @@ def readings_view(job: JobNow, antenna: KnownAntenna, readings: Readings) -> Bas
     if opening is not None and closing is not None:
         found["after"].append(judge_opening_and_closing(opening.arp_height_m, closing.arp_height_m, limit_m, unit))
     return BaseHeights(
-        rows, _mean_view(opening, unit), _mean_view(closing, unit), limit_m, found["before"], found["after"]
+        rows, _mean_view(opening, antenna, limit_m, unit), _mean_view(closing, antenna, limit_m, unit), limit_m,
+        found["before"], found["after"],
     )  # fmt: skip
 
 
@@ -241,13 +255,26 @@ def _reading_view(row: HeightReading, height: BaseHeight | None) -> ReadingView:
     )
 
 
-def _mean_view(height: BaseHeight | None, unit: str) -> MeanHeightView | None:
+def _mean_view(height: BaseHeight | None, antenna: KnownAntenna, limit_m: float, unit: str) -> MeanHeightView | None:
     if height is None:
         return None
-    mean = height.mean
+    mean, read = height.mean, " and ".join(reading.text for reading in height.readings)
+    if round(mean.spread_m, 5) > limit_m:
+        heights = sorted(reading.arp_height_m for reading in height.readings)
+        ends = f"{text_from_metres(heights[0], unit)} to {text_from_metres(heights[-1], unit)}"
+        worth = f"{mean.count} readings, {text_from_metres(mean.spread_m, unit)} apart: no standard deviation"
+        return MeanHeightView(mean.arp_height_m, None, mean.spread_m, mean.count, ends, worth, read, None)
+    stack = _drawn(height.readings[-1], mean.arp_height_m, antenna.phase_centre_up_m, unit)
     return MeanHeightView(
-        mean.arp_height_m, mean.sigma_m, mean.spread_m, mean.count, text_from_metres(mean.arp_height_m, unit)
+        mean.arp_height_m, mean.sigma_m, mean.spread_m, mean.count, stack.text, _worth(mean), read, stack
     )  # fmt: skip
+
+
+def _worth(mean: MeanHeight) -> str:
+    """Return what a mean rests on: readings of one look count once."""
+    readings = "one reading" if mean.count == 1 else f"mean of {mean.count}, spread {mean.spread_m * 1000:.1f} mm"
+    looks = "" if mean.looks == mean.count else f", of {counted(mean.looks, 'look')} at the tape"
+    return f"{readings}{looks}, one sigma {mean.sigma_m * 1000:.1f} mm"
 
 
 def add_reading(
@@ -259,6 +286,8 @@ def add_reading(
         height, job.id, now, "base", setup_id=setup_id, occupation_id=occupation.id if occupation else None,
         moment=wish.moment, who=" ".join(wish.who.split())[:80],
     )  # fmt: skip
+    if not wish.again:
+        _refuse_typed_twice(session, row)
     session.add(row)
     session.flush()
     write_entry(
@@ -268,6 +297,23 @@ def add_reading(
         job.id, height_reading=row.id, arp_height_m=height.arp_height_m, moment=wish.moment,
     )  # fmt: skip
     return row
+
+
+def _refuse_typed_twice(session: Session, row: HeightReading) -> None:
+    """Raise ConflictError where the same reading was added seconds ago: a second look is asked for, not assumed."""
+    same = session.scalars(
+        select(HeightReading).where(
+            HeightReading.setup_id == row.setup_id, HeightReading.text == row.text, HeightReading.moment == row.moment,
+            HeightReading.feature == row.feature, HeightReading.bare_unit == row.bare_unit,
+            HeightReading.created_s > row.created_s - TYPED_TWICE_S, HeightReading.replaces_id.is_(None),
+        )
+    ).first()  # fmt: skip
+    if same is not None:
+        raise ConflictError(
+            f"'{row.text}' to {row.feature_label} was added {row.created_s - same.created_s:.0f} s ago. "
+            "Is this a second look at the tape?",
+            field="again",
+        )
 
 
 def replace_reading(

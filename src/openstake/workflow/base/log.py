@@ -52,7 +52,7 @@ def _open_log(session: Session, occupation_id: str) -> StaticLog | None:
 
 
 def _stream_place(context: Context, occupation_id: str) -> Place:
-    running = context.sessions.get(occupation_id)
+    running = context.running.session(occupation_id)
     place = running.base_stream_place() if running else None
     if place is None:
         raise ConflictError(
@@ -103,7 +103,7 @@ def end_open(context: Context, session: Session, occupation: Occupation, now: fl
     """Stop the log that runs, where one does: the base is ending."""
     log = _open_log(session, occupation.id)
     if log is not None:
-        running = context.sessions.get(occupation.id)
+        running = context.running.session(occupation.id)
         place = running.base_stream_place() if running else None
         _end(session, log, place or Place(log.raw_file, log.raw_offset), occupation.job_id, now)
 

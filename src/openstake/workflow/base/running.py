@@ -118,7 +118,7 @@ def judge_running(
     meant = _meant(session, job, kit, base, mark, context.now())
     listening = listening_of(session, occupation.id)
     profile = next(iter(kit.of_role(base=True)), None)
-    running = context.sessions.get(occupation.id)
+    running = context.running.session(occupation.id)
     heard = running.moment() if running else None
     station = heard.reference if heard else None
     findings = judge_base(meant, station)

@@ -71,6 +71,7 @@ class SetUpView:
     """The set-up in hand; `missing` is what a start still waits for, `stops` what speaks against one."""
 
     id: str
+    row_id: str
     started_s: float
     mark_id: str | None
     mark_name: str
@@ -112,6 +113,7 @@ def setup_view(session: Session, job: JobNow, heights: BaseHeights, in_hand: Set
     findings = start_findings(session, job, in_hand, coordinate)
     return SetUpView(
         id=in_hand.id,
+        row_id=in_hand.row_id,
         started_s=in_hand.started_s,
         mark_id=settled.mark_id,
         mark_name=mark.name if mark else settled.point_name,

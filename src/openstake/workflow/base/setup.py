@@ -17,18 +17,20 @@ from openstake.core.evidence import RefersTo
 from openstake.core.limits import LARGEST_STATION_ID
 from openstake.core.parts import Looked
 from openstake.core.site import CAUTIONS, LEVEL, QUESTIONS
-from openstake.live.transport import split_url
 from openstake.store.book import write_entry
 from openstake.store.lines import heads
 from openstake.store.models import Occupation, Photo, SetUp, new_id
+from openstake.store.passwords import keep_passwords
 from openstake.workflow.context import Context
 from openstake.workflow.now.base import open_occupation
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import head_of
+from openstake.workflow.secrets import checked_address
 from openstake.workflow.ticks import TickWish, set_tick, ticked_at
 
 USUAL_STATION_ID = 17
+ADDRESSES = ("base_url", "rover_url", "receiver_url")
 Source = Literal["", "mark", "network", "average", "static", "anywhere", "remembered"]
 _MOST_PHOTO_BYTES = 8 << 20
 # Pictures by how they begin.  Source: ISO/IEC 10918-1, ISO/IEC 15948, the WebP container.
@@ -101,13 +103,22 @@ def _planned_station_id(kit: KitNow) -> int:
 
 
 def settle(context: Context, job_id: str, changes: Mapping[str, Any]) -> None:
-    """Keep what was settled; only what is given changes.  Another mark or source drops what belonged to the one before."""
+    """Keep what was settled; only what is given changes.  Another mark or source drops what belonged to the one before.
+
+    `seen_id` is the row that was looked at: a field that somebody else has changed since is not overwritten.
+    """
+    wished, passwords = _without_passwords(changes)
+    seen_id = wished.pop("seen_id", None)
 
     def work(session: Session) -> None:
         job = job_of(session, job_id)
         now = context.now()
         setup = needed_setup(session, job, now)
-        settled = _changed(session, job, setup.settled, changes)
+        _refuse_stale(session, setup, seen_id, wished)
+        settled = _changed(session, job, setup.settled, wished)
+        keep_passwords(
+            context.data_dir, {secret_key(setup.id, field): password for field, password in passwords.items()}
+        )
         if settled == setup.settled:
             return
         row = SetUp(
@@ -117,6 +128,36 @@ def settle(context: Context, job_id: str, changes: Mapping[str, Any]) -> None:
 
     context.database.write(work)
     context.changed(job_id)
+
+
+def secret_key(owner_id: str, field: str) -> str:
+    """Return the key under which the password of one of three addresses is kept: the base's under the owner's own id."""
+    return owner_id if field == "base_url" else f"{owner_id}:{field}"
+
+
+def _without_passwords(changes: Mapping[str, Any]) -> tuple[dict[str, Any], dict[str, str]]:
+    """Return what is to be settled with checked addresses, and the passwords that stood in them."""
+    wished, passwords = dict(changes), {}
+    for field in ADDRESSES:
+        if wished.get(field):
+            wished[field], password = checked_address(str(wished[field]), field)
+            if password:
+                passwords[field] = password
+    return wished, passwords
+
+
+def _refuse_stale(session: Session, setup: SetUpNow, seen_id: str | None, wished: Mapping[str, Any]) -> None:
+    """Raise ConflictError where a field to be changed is not any more what was looked at."""
+    seen = session.get(SetUp, seen_id) if seen_id and seen_id != setup.row_id else None
+    if seen is None or seen.line_id != setup.id:
+        return
+    before, now = json.loads(seen.data), asdict(setup.settled)
+    other = [name for name in wished if before.get(name) != now.get(name) and now.get(name) != wished[name]]
+    if other:
+        raise ConflictError(
+            f"Someone else has settled the {other[0].replace('_', ' ')} in the meantime. Look at the present value and try again.",
+            field=other[0],
+        )
 
 
 def _changed(session: Session, job: JobNow, before: Settled, changes: Mapping[str, Any]) -> Settled:
@@ -168,18 +209,6 @@ def _check_settings(wished: Mapping[str, Any]) -> None:
         raise InputError(
             "Say whether the rover's position refers to its phase centre, its ARP or the mark.", field="refers_to"
         )
-    for field in ("base_url", "rover_url", "receiver_url"):
-        if wished.get(field):
-            check_url(str(wished[field]), field)
-
-
-def check_url(url: str, field: str) -> None:
-    """Raise InputError with the field where an address cannot be one."""
-    try:
-        split_url(url)
-    except InputError as error:
-        error.field = field
-        raise
 
 
 def drop(context: Context, job_id: str) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -17,11 +18,12 @@ from openstake.core.mark import GivenMark
 from openstake.core.units import text_from_metres
 from openstake.store.book import write_entry
 from openstake.store.models import BaseCoordinate, HeightReading, Listening, Mark, Occupation, OccupationEnd
+from openstake.store.passwords import keep_passwords
 from openstake.workflow.base import log, setup, solution
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, proposed
 from openstake.workflow.base.heights import CorrectHeight, NewReading, add_reading, replace_reading
 from openstake.workflow.base.settled import stops_before_start
-from openstake.workflow.base.setup import USUAL_STATION_ID, SetUpNow, Source, check_url, needed_setup
+from openstake.workflow.base.setup import ADDRESSES, USUAL_STATION_ID, SetUpNow, Source, needed_setup, secret_key
 from openstake.workflow.base.view import BaseView, view
 from openstake.workflow.context import Context
 from openstake.workflow.job.jobs import anchor_local
@@ -35,7 +37,7 @@ from openstake.workflow.now.heights import (
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.marks import MarkNow, current_marks, head_of, row_of
-from openstake.workflow.secrets import keep_secret, secret_of
+from openstake.workflow.secrets import checked_address, secret_of
 from openstake.workflow.watch import listen as watch
 
 _POINTS = {RefersTo.APC: "phase centre", RefersTo.ARP: "ARP", RefersTo.MARK: "mark"}
@@ -76,8 +78,12 @@ def start(context: Context, job_id: str, wish: StartBase) -> BaseView:
         for name, value in (("mark_id", wish.mark_id), ("source", wish.source), ("station_id", wish.station_id))
         if value is not None
     }
-    if wish.listen is not None:
-        _check_listen(wish.listen)
+    asked = _checked_listen(wish.listen) if wish.listen is not None else None
+    with context.running.of_job(job_id):
+        return _start(context, job_id, wish, changes, asked)
+
+
+def _start(context: Context, job_id: str, wish: StartBase, changes: dict[str, Any], asked: _Listen | None) -> BaseView:
     with context.database.read() as session:
         job_of(session, job_id)
         if open_occupation(session, job_id):
@@ -90,7 +96,7 @@ def start(context: Context, job_id: str, wish: StartBase) -> BaseView:
         if open_occupation(session, job_id):
             raise ConflictError("A base is running in this job already. End it before starting another.")
         settled = needed_setup(session, job, now)
-        listen = wish.listen or _settled_listen(settled)
+        listen = asked or _settled_listen(context, settled)
         if wish.reading is not None:
             add_reading(session, job, NewReading(wish.reading, wish.feature), now, settled.id, None)
         height = readings_of_setup(session, settled.id).height("before")
@@ -110,14 +116,14 @@ def start(context: Context, job_id: str, wish: StartBase) -> BaseView:
         listening = _listening_row(session, job_id, listen, occupation.id, now)
         session.add_all([row, listening])
         session.flush()
+        _keep_passwords(context, listening, listen, wish.base_password)
         _anchor(session, job, mark, row, now)
         _write_start(session, job, occupation, mark, height, row, [item.code for item in stops], now)
         return occupation, listening
 
     occupation, listening = context.database.write(work)
-    context.averages.pop(job_id, None)
+    context.running.forget_average(job_id)
     context.hub.publish(f"average:{job_id}", None)
-    keep_secret(context, listening.id, wish.base_password or (wish.listen.base_password if wish.listen else None))
     configure_standin(context, job_id)
     watch.listen(context, occupation, listening)
     with context.database.read() as session:
@@ -128,12 +134,28 @@ def start(context: Context, job_id: str, wish: StartBase) -> BaseView:
     return view(context, job_id)
 
 
-def _settled_listen(setup: SetUpNow) -> Listen:
+@dataclass(frozen=True)
+class _Listen:
+    """Where to listen, its addresses checked and without passwords; those by the address they stood in."""
+
+    wish: Listen
+    passwords: dict[str, str]
+
+
+def _settled_listen(context: Context, setup: SetUpNow) -> _Listen:
     settled = setup.settled
     refers_to = RefersTo(settled.refers_to or RefersTo.ARP)
-    wish = Listen(settled.base_url, None, settled.rover_url, settled.receiver_url, refers_to)
-    _check_listen(wish)
-    return wish
+    listen = _checked_listen(Listen(settled.base_url, None, settled.rover_url, settled.receiver_url, refers_to))
+    kept = {field: secret_of(context, secret_key(setup.id, field)) for field in ADDRESSES}
+    return _Listen(listen.wish, {field: password for field, password in kept.items() if password})
+
+
+def _keep_passwords(context: Context, listening: Listening, listen: _Listen, base_password: str | None) -> None:
+    """Keep the passwords of a session of listening, before it is stored."""
+    passwords = dict(listen.passwords)
+    if typed := base_password or listen.wish.base_password:
+        passwords["base_url"] = typed
+    keep_passwords(context.data_dir, {secret_key(listening.id, field): text for field, text in passwords.items()})
 
 
 def _station_id(setup: SetUpNow) -> int:
@@ -194,15 +216,21 @@ def _anchor(session: Session, job: JobNow, mark: MarkNow, coordinate: BaseCoordi
     anchor_local(session, job, replace(job.frame.definition, anchor=anchor), reason, now)
 
 
-def _check_listen(wish: Listen) -> None:
+def _checked_listen(wish: Listen) -> _Listen:
     if not wish.rover_url and not wish.base_url:
         raise InputError("Give the address of the rover's NMEA, of the base's stream, or both.", field="rover_url")
-    for field, url in (("base_url", wish.base_url), ("rover_url", wish.rover_url), ("receiver_url", wish.receiver_url)):
-        if url:
-            check_url(url, field)
+    addresses: dict[str, Any] = {}
+    passwords: dict[str, str] = {}
+    for field in ADDRESSES:
+        if url := getattr(wish, field):
+            addresses[field], password = checked_address(url, field)
+            if password:
+                passwords[field] = password
+    return _Listen(replace(wish, **addresses), passwords)
 
 
-def _listening_row(session: Session, job_id: str, wish: Listen, occupation_id: str, now: float) -> Listening:
+def _listening_row(session: Session, job_id: str, listen: _Listen, occupation_id: str, now: float) -> Listening:
+    wish = listen.wish
     above = rover_arp_to_apc_m(kit_of(session, job_id)) if wish.refers_to is RefersTo.APC else None
     return Listening(
         occupation_id=occupation_id, base_url=wish.base_url, rover_url=wish.rover_url, receiver_url=wish.receiver_url,
@@ -212,27 +240,39 @@ def _listening_row(session: Session, job_id: str, wish: Listen, occupation_id: s
 
 def listen_elsewhere(context: Context, job_id: str, wish: Listen) -> BaseView:
     """Listen at other addresses from now on; what was heard before stays with the addresses it came from."""
-    _check_listen(wish)
+    listen = _checked_listen(wish)
+    with context.running.of_job(job_id):
+        return _listen_elsewhere(context, job_id, listen)
 
-    def work(session: Session) -> tuple[Occupation, Listening, str | None]:
+
+def _listen_elsewhere(context: Context, job_id: str, listen: _Listen) -> BaseView:
+    wish = listen.wish
+
+    def work(session: Session) -> tuple[Occupation, Listening]:
         occupation = needed_occupation(session, job_id)
         _refuse_while_recording(context, occupation.id)
         before = listening_of(session, occupation.id)
         now = context.now()
-        listening = _listening_row(session, job_id, wish, occupation.id, now)
+        listening = _listening_row(session, job_id, listen, occupation.id, now)
         session.add(listening)
         session.flush()
+        # A password is asked for again only where the address is another.
+        kept = {
+            field: secret_of(context, secret_key(before.id, field))
+            for field in ADDRESSES
+            if getattr(before, field) == getattr(listening, field)
+        }
+        known = {field: password for field, password in kept.items() if password}
+        _keep_passwords(context, listening, _Listen(wish, known | listen.passwords), None)
         write_entry(
             session, now, "listening-changed",
             f"Listening changed: base stream {wish.base_url or 'none'}, rover {wish.rover_url or 'none'}, "
             f"position refers to the {_POINTS[wish.refers_to]}.",
             job_id, listening=listening.id, before=before.id,
         )  # fmt: skip
-        return occupation, listening, before.id if before.base_url == wish.base_url else None
+        return occupation, listening
 
-    occupation, listening, same_as = context.database.write(work)
-    # A password is asked for again only where the address is another.
-    keep_secret(context, listening.id, wish.base_password or secret_of(context, same_as))
+    occupation, listening = context.database.write(work)
     watch.stop_listening(context, occupation.id)
     watch.listen(context, occupation, listening)
     context.changed(job_id)
@@ -324,14 +364,18 @@ def configure_standin(context: Context, job_id: str) -> None:
 
 
 def _refuse_while_recording(context: Context, occupation_id: str) -> None:
-    running = context.sessions.get(occupation_id)
+    running = context.running.session(occupation_id)
     if running is not None and running.moment().shot is not None:
         raise ConflictError("A shot is being recorded and would be lost. Wait for its end, or cancel it first.")
 
 
 def end(context: Context, job_id: str) -> BaseView:
     """End the occupation and stop listening; everything recorded stays."""
+    with context.running.of_job(job_id):
+        return _end(context, job_id)
 
+
+def _end(context: Context, job_id: str) -> BaseView:
     def work(session: Session) -> Occupation:
         occupation = needed_occupation(session, job_id)
         _refuse_while_recording(context, occupation.id)

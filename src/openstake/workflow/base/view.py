@@ -135,7 +135,7 @@ def _running(context: Context, session: Session, job: JobNow, kit: KitNow, base:
 
 
 def _average(context: Context, job_id: str) -> AverageView | None:
-    average = context.averages.get(job_id)
+    average = context.running.average(job_id)
     return average_view(average) if average else None
 
 

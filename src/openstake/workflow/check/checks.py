@@ -11,9 +11,8 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from openstake.core.budget import Sigmas, added
+from openstake.core.budget import Ellipse95, Sigmas, added, ellipse_95, in_grid
 from openstake.core.chain import MarkChecked, State, out_of_date, state_of_check
-from openstake.core.constants import CIRCLE_95
 from openstake.core.control import DIFFERENCE_SIGN, Difference, expected_at_95, in_words, within
 from openstake.core.judge.check import CheckEvidence, OtherCheck, judge_check
 from openstake.core.judge.finding import Finding
@@ -22,7 +21,7 @@ from openstake.store.models import Shot
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.base import BaseNow, base_values, bases_of, is_autonomous
-from openstake.workflow.now.heights import ROVER_HEIGHT_SIGMA_M, BaseHeight, as_typed
+from openstake.workflow.now.heights import ROVER_HEIGHT_SIGMA_M, as_typed
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.marks import MarkNow, mark_values, marks_of
 from openstake.workflow.now.points import Point
@@ -60,8 +59,7 @@ class Check:
     tolerance_vertical_m: float
     expected_horizontal_95_m: float
     expected_vertical_95_m: float
-    expected_semi_axis_east_m: float
-    expected_semi_axis_north_m: float
+    expected_ellipse: Ellipse95
     covariance_origin: str
     state: State
     agrees: bool
@@ -154,13 +152,23 @@ def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checke
         latest[occupation_id][item.mark.id] = OtherCheck(item.mark.name, item.difference, agrees)
     shown = [measured[shot.id] for shot in shots]
     stale = _stale(session, job, shown, bases)
+    turns = {row_id: _convergence_deg(job, base) for row_id, base in bases.items()}
     return [
         Checked(
             item.shot, item.mark, item.base_mark, item.point,
-            _check(job, item, tuple(latest[item.shot.occupation_id].values()), item.shot.id in stale),
+            _check(
+                job, item, tuple(latest[item.shot.occupation_id].values()), item.shot.id in stale,
+                turns[item.shot.occupation_id],
+            ),
         )
         for item in shown
     ]  # fmt: skip
+
+
+def _convergence_deg(job: JobNow, base: BaseNow) -> float:
+    """Return the grid convergence at a base, degrees: over the reach of a base it changes by hundredths."""
+    latitude, longitude, _ = job.frame.datum_geodetic_from_ecef(base.mark_m)
+    return job.frame.convergence_deg(float(latitude), float(longitude))
 
 
 def _newest(session: Session, occupation_ids: Collection[str]) -> list[tuple[str, str, str]]:
@@ -212,11 +220,11 @@ def _stale(session: Session, job: JobNow, items: Sequence[_Measured], bases: Map
     return {shot_id for shot_id, before, now in changed if out_of_date(before, now, values)}
 
 
-def _check(job: JobNow, item: _Measured, others: Sequence[OtherCheck], stale: bool) -> Check:
+def _check(job: JobNow, item: _Measured, others: Sequence[OtherCheck], stale: bool, convergence_deg: float) -> Check:
     """Return a check as it stands now, with its findings."""
     shot, mark, point, difference, tolerance = item.shot, item.mark, item.point, item.difference, item.tolerance
     autonomous = is_autonomous(point.coordinate)
-    total = _total_sigmas(shot, mark, item.base_mark, autonomous, point.base_height)
+    total = _total_sigmas(item, autonomous, convergence_deg)
     expected = expected_at_95(total)
     findings = judge_check(
         CheckEvidence(
@@ -257,8 +265,7 @@ def _check(job: JobNow, item: _Measured, others: Sequence[OtherCheck], stale: bo
         tolerance_vertical_m=tolerance.vertical_m,
         expected_horizontal_95_m=expected.horizontal_95_m,
         expected_vertical_95_m=expected.vertical_95_m,
-        expected_semi_axis_east_m=CIRCLE_95 * total.east_m,
-        expected_semi_axis_north_m=CIRCLE_95 * total.north_m,
+        expected_ellipse=ellipse_95(total),
         covariance_origin=shot.covariance_origin,
         state=state_of_check(agrees, stale),
         agrees=agrees,
@@ -275,13 +282,17 @@ def _check(job: JobNow, item: _Measured, others: Sequence[OtherCheck], stale: bo
     )
 
 
-def _total_sigmas(shot: Shot, mark: MarkNow, base_mark: MarkNow, autonomous: bool, height: BaseHeight) -> Sigmas:
-    """Add up the chain: base mark, base height, receiver's claim, rover height, the mark checked."""
+def _total_sigmas(item: _Measured, autonomous: bool, convergence_deg: float) -> Sigmas:
+    """Add up the chain in the grid: base mark, base height, receiver's claim, rover height, the mark checked."""
+    shot, mark, base_mark = item.shot, item.mark, item.base_mark
+    claim = Sigmas(
+        shot.sigma_east_m or 0.0, shot.sigma_north_m or 0.0, shot.sigma_up_m or 0.0, shot.covariance_en_m2 or 0.0
+    )
     known = Sigmas(base_mark.sigma_horizontal_m, base_mark.sigma_horizontal_m, base_mark.sigma_vertical_m)
     return added(
         _AUTONOMOUS if autonomous else known,
-        Sigmas(0.0, 0.0, height.sigma_m),
-        Sigmas(shot.sigma_east_m or 0.0, shot.sigma_north_m or 0.0, shot.sigma_up_m or 0.0),
+        Sigmas(0.0, 0.0, item.point.base_height.sigma_m),
+        in_grid(claim, convergence_deg),
         Sigmas(0.0, 0.0, ROVER_HEIGHT_SIGMA_M),
         Sigmas(mark.sigma_horizontal_m, mark.sigma_horizontal_m, mark.sigma_vertical_m),
     )

@@ -10,6 +10,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from openstake.core.antenna import TypedReading
+from openstake.core.budget import Sigmas
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.limits import LONGEST_SHOT_S, TOLERANCES, Seconds, ShortText
@@ -70,7 +71,7 @@ def record(context: Context, job_id: str, wish: CheckWish) -> Recording:
         height = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
         occupation = needed_occupation(session, job_id)
         listening = listening_of(session, occupation.id)
-    running = context.sessions.get(occupation.id)
+    running = context.running.session(occupation.id)
     if running is None or running.moment().rover_feed is None:
         raise ConflictError(
             "The rover is not listened to, so there is nothing to record. Start the base with its address."
@@ -87,7 +88,7 @@ def cancel(context: Context, job_id: str) -> None:
     """Drop the shot in hand."""
     with context.database.read() as session:
         occupation = needed_occupation(session, job_id)
-    running = context.sessions.get(occupation.id)
+    running = context.running.session(occupation.id)
     if running is None or not running.cancel_shot():
         raise ConflictError("No shot is being recorded.")
 
@@ -132,7 +133,8 @@ def _stored(session: Session, job: JobNow, begun: _Begun, epochs: list[ReceivedE
         name=begun.mark.name, height_reading_id=pole.id, reference_id=reference.id, refers_to=listening.refers_to,
         arp_to_apc_m=listening.arp_to_apc_m, seconds=begun.wish.seconds, fixed_only=begun.wish.fixed_only,
         tolerance_horizontal_m=limits.horizontal_m, tolerance_vertical_m=limits.vertical_m, covariance_origin=origin,
-        sigma_east_m=sigmas[0], sigma_north_m=sigmas[1], sigma_up_m=sigmas[2],
+        sigma_east_m=sigmas and sigmas.east_m, sigma_north_m=sigmas and sigmas.north_m, sigma_up_m=sigmas and sigmas.up_m,
+        covariance_en_m2=sigmas and sigmas.covariance_en_m2,
         effective_n=scatter.effective_n if scatter else None, frame=base.coordinate.frame,
         frame_epoch=base.coordinate.frame_epoch, rests_on=json.dumps(inputs), started_s=begun.started_s, created_s=now,
     )  # fmt: skip
@@ -143,21 +145,24 @@ def _stored(session: Session, job: JobNow, begun: _Begun, epochs: list[ReceivedE
     return shot
 
 
-def _covariance(
-    epochs: list[ReceivedEpoch], scatter: Scatter | None
-) -> tuple[tuple[float | None, float | None, float | None], str]:
-    """Return a shot's sigmas in east, north, up and where they come from: the receiver's claim, else its scatter.
+def _covariance(epochs: list[ReceivedEpoch], scatter: Scatter | None) -> tuple[Sigmas | None, str]:
+    """Return a shot's sigmas about true north and where they come from: the receiver's claim, else its scatter.
 
-    The claim is the root mean square of its epochs' sigmas.  It is not divided by the square root of n: errors of one
+    The claim is the mean of its epochs' covariances.  It is not divided by the square root of n: errors of one
     shot are alike, and averaging does not remove them.
     """
-    rows = [(row.epoch.sigma_east_m, row.epoch.sigma_north_m, row.epoch.sigma_up_m) for row in epochs]
-    if not any(None in row for row in rows):
-        east, north, up = np.sqrt(np.mean(np.array(rows, dtype=float) ** 2, axis=0))
-        return (float(east), float(north), float(up)), "receiver-claim"
+    claims = [claim for row in epochs if (claim := row.epoch.claim) is not None]
+    if claims and len(claims) == len(epochs):
+        table = np.array(
+            [(claim.east_m**2, claim.north_m**2, claim.up_m**2, claim.covariance_en_m2) for claim in claims]
+        )
+        east2, north2, up2, both = (float(value) for value in np.mean(table, axis=0))
+        return Sigmas(east2**0.5, north2**0.5, up2**0.5, both), "receiver-claim"
     if scatter is not None:
-        return (scatter.sigma_east_m, scatter.sigma_north_m, scatter.sigma_up_m), "scatter"
-    return (None, None, None), "none"
+        return Sigmas(
+            scatter.sigma_east_m, scatter.sigma_north_m, scatter.sigma_up_m, scatter.covariance_en_m2
+        ), "scatter"
+    return None, "none"
 
 
 def _reference_of(

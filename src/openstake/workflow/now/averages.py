@@ -27,7 +27,8 @@ _MOST_DRAWN = 400
 
 @dataclass(frozen=True)
 class AverageResult:
-    """An average of a receiver's positions; precisions are one sigma of the mean, the accuracy is at 95 %, horizontal.
+    """An average of a receiver's positions; precisions are the standard deviation of the mean,
+    half widths hold the truth in 95 % (Student's t of `dof_*`); the accuracy is at 95 %, horizontal.
 
     `east_m`, `north_m`, `up_m` are the positions − their mean, at `time_s` after the first; long ones are thinned.
     """
@@ -44,10 +45,17 @@ class AverageResult:
     precision_east_m: float | None
     precision_north_m: float | None
     precision_up_m: float | None
+    half_95_east_m: float | None
+    half_95_north_m: float | None
+    half_95_up_m: float | None
+    dof_east: float
+    dof_north: float
+    dof_up: float
+    too_short: bool
     effective_n: float
     correlation_s: float
     accuracy_95_m: float
-    precision_95_m: float | None
+    half_95_horizontal_m: float | None
     east_m: list[float]
     north_m: list[float]
     up_m: list[float]
@@ -83,7 +91,7 @@ def average_view(average: Average) -> AverageView:
 def average_result(average: PositionAverage, unit: str = "m") -> AverageResult:
     """Return an average as pages show it, with what to draw of its wander."""
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(average.xyz_m))
-    east, north, up = average.precisions_m
+    east, north, up = average.worth
     step = max(1, len(average.offsets_m) // _MOST_DRAWN)
     drawn = average.offsets_m[::step]
     return AverageResult(
@@ -96,13 +104,20 @@ def average_result(average: PositionAverage, unit: str = "m") -> AverageResult:
         height_m=height,
         spread_horizontal_m=max(average.east.spread, average.north.spread),
         spread_up_m=average.up.spread,
-        precision_east_m=east,
-        precision_north_m=north,
-        precision_up_m=up,
+        precision_east_m=east.precision_m,
+        precision_north_m=north.precision_m,
+        precision_up_m=up.precision_m,
+        half_95_east_m=east.half_95_m,
+        half_95_north_m=north.half_95_m,
+        half_95_up_m=up.half_95_m,
+        dof_east=east.freedom,
+        dof_north=north.freedom,
+        dof_up=up.freedom,
+        too_short=average.is_short,
         effective_n=average.effective_n,
         correlation_s=average.correlation_s,
         accuracy_95_m=average.accuracy_95_m,
-        precision_95_m=average.precision_95_m,
+        half_95_horizontal_m=average.half_95_horizontal_m,
         east_m=np.round(drawn[:, 0], 4).tolist(),
         north_m=np.round(drawn[:, 1], 4).tolist(),
         up_m=np.round(drawn[:, 2], 4).tolist(),

@@ -46,8 +46,11 @@ class BaseHeight:
 
     @property
     def sigma_m(self) -> float:
-        """One sigma of the ARP over the mark, setting up included."""
-        return float((self.mean.sigma_m**2 + SETTING_UP_SIGMA_M**2) ** 0.5)
+        """One sigma of the ARP over the mark, setting up included.
+
+        Readings that are farther apart than their own sigma says claim no more than half of what they are apart.
+        """
+        return float((max(self.mean.sigma_m, self.mean.spread_m / 2.0) ** 2 + SETTING_UP_SIGMA_M**2) ** 0.5)
 
 
 @dataclass(frozen=True)
@@ -66,7 +69,7 @@ class Readings:
         if not used:
             return None
         typed = tuple(as_typed(row) for row in used)
-        mean = mean_height([(reading.reading_m, reading.to) for reading in typed], SIGMAS)
+        mean = mean_height(typed, SIGMAS)
         return BaseHeight(tuple(row.id for row in used), typed, mean)
 
 
@@ -76,14 +79,14 @@ def readings_of_setup(session: Session, setup_id: str) -> Readings:
     return Readings(tuple(session.scalars(query.order_by(HeightReading.created_s, HeightReading.id))))
 
 
-def as_typed(row: HeightReading, features: Sequence[MeasuredTo] = (), unit: str = "m") -> TypedReading:
-    """Return a stored reading as it was typed, in the job's unit; the own height of a rod from the kit of today."""
+def as_typed(row: HeightReading, features: Sequence[MeasuredTo] = ()) -> TypedReading:
+    """Return a stored reading as it was typed, by whom, when, and in the unit of then; the own height of a rod from the kit of today."""
     fixed = next((item.fixed_height_m for item in features if item.name == row.feature), None)
     to = MeasuredTo(
         row.feature, row.feature_label, row.method, row.rim_radius_m, row.feature_to_arp_m,
         fixed_height_m=fixed if row.method == "rod" else None,
     )  # fmt: skip
-    return TypedReading(row.text, row.reading_m, to, unit)
+    return TypedReading(row.text, row.reading_m, to, row.bare_unit, row.who, row.created_s)
 
 
 def _of_feature(feature: HeightFeature) -> MeasuredTo:
@@ -154,7 +157,8 @@ def height_row(reading: TypedReading, job_id: str, now: float, subject: str, **m
     """Return the row that stores a reading."""
     to = reading.to
     return HeightReading(
-        job_id=job_id, subject=subject, text=reading.text, reading_m=reading.reading_m, method=to.method,
+        job_id=job_id, subject=subject, text=reading.text, reading_m=reading.reading_m, bare_unit=reading.bare_unit,
+        method=to.method,
         feature=to.name, feature_label=to.label, rim_radius_m=to.rim_radius_m, feature_to_arp_m=to.feature_to_arp_m,
         arp_height_m=reading.arp_height_m, created_s=now, **more,
     )  # fmt: skip

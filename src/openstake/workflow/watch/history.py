@@ -82,8 +82,9 @@ def _sliced(occupation_id: str, since_s: float, seconds: float) -> Any:
             func.min(rank).label("rank"),
             func.max(EpochRow.age_s).label("age_s"),
             func.min(EpochRow.satellites).label("satellites"),
-            func.max(EpochRow.sigma_east_m).label("east_m"),
-            func.max(EpochRow.sigma_north_m).label("north_m"),
+            # The axes of the ellipse where the receiver sends one.
+            func.max(func.coalesce(EpochRow.sigma_major_m, EpochRow.sigma_east_m)).label("east_m"),
+            func.max(func.coalesce(EpochRow.sigma_minor_m, EpochRow.sigma_north_m)).label("north_m"),
             func.max(EpochRow.sigma_up_m).label("up_m"),
         )
         .where(EpochRow.listening_id.in_(listening), EpochRow.host_s >= since_s)

@@ -34,7 +34,7 @@ class StoreSink:
         def work(session: Session) -> None:
             session.execute(insert(EpochRow), values)
 
-        self._context.database.write(work)
+        self._context.database.write(work, urgent=True)
 
     def reference(self, session_id: str, reference_id: str, station: StationReference, place: Place) -> None:
         row = Reference(
@@ -78,6 +78,8 @@ def listen(context: Context, occupation: Occupation, listening: Listening) -> No
     """Start listening to an occupation's feeds."""
     base_url, rover_url, receiver_url = listening.base_url, listening.rover_url, listening.receiver_url
     password = secret_of(context, listening.id)
+    rover_password = secret_of(context, f"{listening.id}:rover_url")
+    receiver_password = secret_of(context, f"{listening.id}:receiver_url")
     if context.practice is not None and _is_practice(context, occupation.job_id):
         # Stand-ins may have come back on other ports.
         base_url = base_url and context.practice.base_stream_url
@@ -85,11 +87,10 @@ def listen(context: Context, occupation: Occupation, listening: Listening) -> No
         receiver_url = receiver_url and context.practice.base_receiver_url
         password = context.practice.password
     running = RunningSession(
-        listening.id, Addresses(base_url, password, rover_url, receiver_url), context.data_dir / "raw", StoreSink(context),
+        listening.id, Addresses(base_url, password, rover_url, receiver_url, rover_password, receiver_password), context.data_dir / "raw", StoreSink(context),
         _publisher(context, occupation.job_id),
     )  # fmt: skip
-    context.sessions[occupation.id] = running
-    running.start()
+    context.running.begin_session(occupation.id, running)
 
 
 def _is_practice(context: Context, job_id: str) -> bool:
@@ -99,9 +100,7 @@ def _is_practice(context: Context, job_id: str) -> bool:
 
 def stop_listening(context: Context, occupation_id: str) -> None:
     """Stop an occupation's feeds; what they brought is kept."""
-    running = context.sessions.pop(occupation_id, None)
-    if running is not None:
-        running.stop()
+    if context.running.end_session(occupation_id):
         # What was live is not any more: a page that opens later must not be given the last fix.
         with context.database.read() as session:
             job_id = session.get_one(Occupation, occupation_id).job_id

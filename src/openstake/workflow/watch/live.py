@@ -111,9 +111,10 @@ def feed_view(status: FeedStatus | None) -> FeedView | None:
 
 def accuracy_95(epoch: Epoch) -> tuple[float | None, float | None]:
     """Return the receiver's claim at 95 %, horizontal and vertical, metres."""
-    if epoch.sigma_east_m is None or epoch.sigma_north_m is None or epoch.sigma_up_m is None:
+    claim = epoch.claim
+    if claim is None:
         return None, None
-    return horizontal_95_m(epoch.sigma_east_m, epoch.sigma_north_m), vertical_95_m(epoch.sigma_up_m)
+    return horizontal_95_m(claim.east_m, claim.north_m, claim.covariance_en_m2), vertical_95_m(claim.up_m)
 
 
 def heard_epoch(moment: Moment) -> Epoch | None:
@@ -175,7 +176,7 @@ def view(context: Context, job_id: str) -> WatchView:
     with context.database.read() as session:
         job_of(session, job_id)
         occupation = open_occupation(session, job_id)
-    running = context.sessions.get(occupation.id) if occupation else None
+    running = context.running.session(occupation.id) if occupation else None
     if running is None:
         return WatchView(False, None, record_holds(None))
     live = live_view(running.moment())

@@ -96,9 +96,9 @@ function Worth({ job, of, origin }: { job: Schemas["JobView"]; of: Schemas["Aver
         <Figure label="may be off by, 95 %" value={length(of.accuracy_95_m, unit, 2)} sign={sign} tone="text-flag" large />
         <Figure
           label="noise of the mean, 95 %"
-          value={length(of.precision_95_m, unit)}
+          value={length(of.half_95_horizontal_m, unit)}
           sign={sign}
-          hint={of.precision_95_m === null ? "too few to tell" : ""}
+          hint={of.half_95_horizontal_m === null || of.too_short ? "too short to tell" : ""}
         />
       </div>
       <p className="leading-6">
@@ -109,7 +109,7 @@ function Worth({ job, of, origin }: { job: Schemas["JobView"]; of: Schemas["Aver
       </p>
       {of.time_s.length > 2 && (
         <Wander
-          of={{ eastM: of.east_m, northM: of.north_m, upM: of.up_m, timeS: of.time_s, precisionM: of.precision_95_m, accuracyM: of.accuracy_95_m }}
+          of={{ eastM: of.east_m, northM: of.north_m, upM: of.up_m, timeS: of.time_s, precisionM: of.half_95_horizontal_m, accuracyM: of.accuracy_95_m }}
           write={(metres) => `${length(metres, unit, metres < 0.1 ? undefined : 2)} ${sign}`}
         />
       )}

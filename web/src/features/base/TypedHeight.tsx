@@ -2,7 +2,7 @@
 import type { Schemas } from "../../api/client";
 import { Problem } from "../../api/client";
 import { useHeight, useHeights } from "../../api/queries";
-import { length, millimetres, UNIT_SIGN } from "../../lib/format";
+import { length, UNIT_SIGN } from "../../lib/format";
 import { HeightStack } from "../../plots/HeightStack";
 import { Select, TextField } from "../../ui/controls";
 
@@ -53,29 +53,28 @@ export function TypedFields(props: { job: Schemas["JobView"]; typed: Typed; onCh
 /** What is drawn beside the steps: the height while it is typed, else the mean of what was read. */
 export function StackCard(props: { job: Schemas["JobView"]; heights: Schemas["BaseHeights"]; typed: Typed }) {
   const { job, heights, typed } = props;
-  const last = heights.readings.filter((item) => item.moment === "before" && !item.set_aside).at(-1);
   const typing = useTyped(job.id, typed).height;
-  const stored = useTyped(job.id, { reading: last?.text ?? "", feature: last?.feature ?? "bottom" }).height;
-  const drawn = typing ?? stored;
   const unit = job.length_unit;
   const mean = heights.opening;
+  const drawn = typing ?? mean?.stack ?? null;
   const write = (metres: number | null) => `${length(metres, unit)} ${UNIT_SIGN[unit]}`;
-  const disagree = !typing && heights.findings.some((item) => item.is_stop);
-  const shownM = typing ? typing.arp_height_m : mean?.arp_height_m;
+  const disagree = !typing && mean !== null && mean.stack === null;
   return (
     <section aria-label="Height of the antenna" className="rounded border-2 border-line bg-page px-4 py-2">
       <p className={`leading-tight ${disagree ? "font-bold text-flag" : "text-faded"}`}>
         {typing ? "ARP above the mark, as typed now" : disagree ? "The readings disagree: not a height yet" : "ARP above the mark"}
       </p>
-      <p className={`text-5xl leading-none font-bold ${disagree ? "text-flag" : ""}`} data-testid="arp-height">
-        {length(shownM, unit)}
-        <span className="ml-1 text-2xl">{UNIT_SIGN[unit]}</span>
-      </p>
-      {mean && !typing && (
-        <p className="leading-tight text-faded">
-          {mean.count === 1 ? "one reading" : `mean of ${mean.count}, spread ${millimetres(mean.spread_m)}`}, one sigma {millimetres(mean.sigma_m)}
+      {disagree ? (
+        <p className="text-4xl leading-tight font-bold text-flag" data-testid="arp-height">
+          {mean.text}
+        </p>
+      ) : (
+        <p className="text-5xl leading-none font-bold" data-testid="arp-height">
+          {length(drawn?.arp_height_m, unit)}
+          <span className="ml-1 text-2xl">{UNIT_SIGN[unit]}</span>
         </p>
       )}
+      {mean && !typing && <p className="leading-tight text-faded">{mean.worth}</p>}
       {drawn ? (
         <div className="h-[11.5rem]">
           <HeightStack
@@ -86,14 +85,18 @@ export function StackCard(props: { job: Schemas["JobView"]; heights: Schemas["Ba
               slant: drawn.method === "slant",
               phaseCentreUpM: drawn.phase_centre_up_m,
             }}
-            reading={`read: ${typing ? typed.reading.trim() : (last?.text ?? "")}`}
-            arp={typing || disagree || !mean ? drawn.text : mean.text}
+            reading={`read: ${typing ? typed.reading.trim() : (mean?.read ?? "")}`}
+            arp={drawn.text}
             toFeature={write(drawn.feature_height_m)}
             toPhaseCentre={write(drawn.phase_centre_height_m)}
           />
         </div>
       ) : (
-        <p className="py-6 text-center text-faded">Type the reading: the stack from mark to phase centre is drawn here to scale.</p>
+        <p className="py-6 text-center text-faded">
+          {disagree
+            ? "Read the tape once more. The stack is drawn when the readings agree."
+            : "Type the reading: the stack from mark to phase centre is drawn here to scale."}
+        </p>
       )}
     </section>
   );

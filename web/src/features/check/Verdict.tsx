@@ -36,8 +36,7 @@ export function Difference({ job, check, all }: { job: Schemas["JobView"]; check
           verticalAgrees={check.vertical_agrees}
           toleranceM={check.tolerance_horizontal_m}
           toleranceUpM={check.tolerance_vertical_m}
-          expectedEastM={check.expected_semi_axis_east_m}
-          expectedNorthM={check.expected_semi_axis_north_m}
+          expected={check.expected_ellipse}
           write={(metres) => `${length(metres, unit)} ${sign}`}
         />
       </div>

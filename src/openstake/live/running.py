@@ -1,0 +1,82 @@
+"""What runs: the sessions that listen and the averages that are taken, owned by one place that lists and stops them."""
+
+from __future__ import annotations
+
+import threading
+from collections import defaultdict
+
+from openstake.core.errors import ConflictError
+from openstake.live.average import Average
+from openstake.live.session import RunningSession
+
+_ENDS_WITHIN_S = 1.5
+
+
+class Running:
+    """Sessions by occupation and averages by job.  What starts or ends something of a job holds that job's lock."""
+
+    def __init__(self) -> None:
+        self._sessions: dict[str, RunningSession] = {}
+        self._averages: dict[str, Average] = {}
+        self._jobs: defaultdict[str, threading.RLock] = defaultdict(threading.RLock)
+        self._guard = threading.Lock()
+        self._closed = False
+
+    def of_job(self, job_id: str) -> threading.RLock:
+        """Return the lock of a job, as a context: start, listen, end and average of one job are one after the other."""
+        with self._guard:
+            return self._jobs[job_id]
+
+    def session(self, occupation_id: str) -> RunningSession | None:
+        return self._sessions.get(occupation_id)
+
+    def average(self, job_id: str) -> Average | None:
+        return self._averages.get(job_id)
+
+    @property
+    def sessions(self) -> list[RunningSession]:
+        """All that listen now."""
+        with self._guard:
+            return list(self._sessions.values())
+
+    def begin_session(self, occupation_id: str, session: RunningSession) -> None:
+        """Start a session as the only one of its occupation: the one before it is stopped first."""
+        self.end_session(occupation_id)
+        with self._guard:
+            if self._closed:
+                raise ConflictError("The program is ending.")
+            self._sessions[occupation_id] = session
+            session.start()
+
+    def end_session(self, occupation_id: str) -> bool:
+        """Stop an occupation's session, what it brought is written; False where none ran."""
+        with self._guard:
+            session = self._sessions.pop(occupation_id, None)
+        if session is not None:
+            session.stop()
+        return session is not None
+
+    def keep_average(self, job_id: str, average: Average) -> None:
+        with self._guard:
+            self._averages[job_id] = average
+
+    def forget_average(self, job_id: str) -> None:
+        """Let go of a job's average; one that still runs is stopped."""
+        with self._guard:
+            average = self._averages.pop(job_id, None)
+        if average is not None:
+            average.cancel()
+
+    def close(self) -> None:
+        """Stop everything; nothing starts any more."""
+        with self._guard:
+            self._closed = True
+            sessions, averages = list(self._sessions.values()), list(self._averages.values())
+            self._sessions.clear()
+        for average in averages:
+            average.cancel()
+        stoppers = [threading.Thread(target=session.stop) for session in sessions]
+        for thread in stoppers:
+            thread.start()
+        for thread in stoppers:
+            thread.join(_ENDS_WITHIN_S)

@@ -1,0 +1,43 @@
+"""Passwords: in a file of their own that only this user can read, never in the database, an export or a log."""
+
+from __future__ import annotations
+
+import json
+import os
+import tempfile
+import threading
+from collections.abc import Mapping
+from pathlib import Path
+
+_ONE_WRITER = threading.Lock()
+
+
+def _path(folder: Path) -> Path:
+    return folder / "passwords.json"
+
+
+def passwords_of(folder: Path) -> dict[str, str]:
+    """Return the passwords of a data folder by their keys."""
+    try:
+        document = json.loads(_path(folder).read_text())
+    except (OSError, ValueError):
+        return {}
+    return document if isinstance(document, dict) else {}
+
+
+def keep_passwords(folder: Path, passwords: Mapping[str, str]) -> None:
+    """Keep passwords under their keys beside those of a data folder; they are on the disk when this returns."""
+    if not passwords:
+        return
+    with _ONE_WRITER:
+        text = json.dumps(passwords_of(folder) | dict(passwords))
+        number, draft = tempfile.mkstemp(dir=folder, prefix="passwords-", suffix=".draft")
+        try:
+            with os.fdopen(number, "w") as file:
+                file.write(text)
+                file.flush()
+                os.fsync(file.fileno())
+            Path(draft).replace(_path(folder))
+        except BaseException:
+            Path(draft).unlink(missing_ok=True)
+            raise
