@@ -55,7 +55,7 @@ def test_one_value_is_worth_nothing_known_and_a_constant_has_no_spread():
 def test_the_standard_deviation_of_a_mean_of_independent_values_is_the_plain_one():
     # 2026-11-27: it was a half width divided by 1.96, and of a short series larger than the spread of one value.
     random = np.random.default_rng(7)
-    for count in (5, 20, 200):
+    for count in (20, 60, 200):
         found = [mean_of_series(random.normal(size=count)) for _ in range(2000)]
         # Of independent values it is σ/√n in the middle; the correlation time is estimated, to either side of 1.
         assert np.median([item.sigma_of_mean for item in found]) == pytest.approx(1.0 / count**0.5, rel=0.25)

@@ -80,8 +80,7 @@ def mean_of_series(values: ArrayLike) -> SeriesMean:
     # The spread about the series' own mean is too small by what the mean has taken away.
     variance = float(np.var(series)) * count / (count - time)
     freedom = max(1.0, 2.0 * count / (4.0 * window + 2.0))
-    # Errors that alternate would make a mean better than independent ones; a short series only looks as if they did.
-    sigma = float(np.sqrt(variance * max(time, 1.0) / count))
+    sigma = float(np.sqrt(variance * time / count))
     return SeriesMean(
         mean, spread, sigma, float(stdtrit(freedom, 0.975)) * sigma, freedom, min(count / time, count), max(time, 1.0)
     )
