@@ -130,7 +130,7 @@ def test_a_profile_is_versioned_exported_and_comes_back_as_the_next_version(own_
 
 
 def test_a_profile_that_is_garbage_or_names_no_field_is_refused(shared_office):
-    assert "not JSON" in shared_office.post("/profiles/import", as_file(b"\xff\xfe\x00garbage"), 422)["detail"]
+    assert "not valid JSON" in shared_office.post("/profiles/import", as_file(b"\xff\xfe\x00garbage"), 422)["detail"]
     bad = write_profile(example("rover")).replace('"fec": true', '"fec": "yes"')
     assert shared_office.post("/profiles/import", as_file(bad), 422)["field"] == "link.fec"
     new = shared_office.get("/profiles/new?role=rover")["values"]

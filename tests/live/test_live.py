@@ -94,9 +94,11 @@ def test_raw_files_are_capped_rotated_and_never_overwritten(tmp_path):
         raw.write(piece)
     place = raw.place(raw.written_bytes - 1)
     raw.close()
-    RawFile(tmp_path / "s-base").close()
+    again = RawFile(tmp_path / "s-base")
+    again.write(b"6")
+    again.close()
 
-    assert [path.read_bytes() for path in sorted(tmp_path.iterdir())] == [b"123456", b"789012345", b""]
+    assert [path.read_bytes() for path in sorted(tmp_path.iterdir())] == [b"123456", b"789012345", b"6"]
     assert (place.file, place.offset) == ("s-base-002.raw", 8)
 
 
@@ -131,6 +133,9 @@ class Memory:
     def reference(self, session_id, reference_id, station, place):
         self.references.append((station, place))
         self.reference_ids.append(reference_id)
+
+    def settle(self, session_id, final):
+        pass
 
     def feed_changed(self, session_id, role, status):
         pass

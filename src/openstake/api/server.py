@@ -6,20 +6,17 @@ import json
 from functools import cache
 from pathlib import Path
 from typing import Any
-from urllib.parse import urlsplit
 
 import flask
 from flask import Flask, Response, request
 from spectree import SpecTree
 from spectree.model_adapter import get_pydantic_model_adapter
-from werkzeug.exceptions import HTTPException
 
+from openstake.api.doors import JsonIn, JsonOut, SentOnce, keep_strangers_out, problem, take_errors
 from openstake.api.routes import routes
-from openstake.core.errors import ConflictError, DeviceError, NotFoundError, OpenStakeError
 from openstake.workflow.context import Context
 
 MOST_BODY_BYTES = 8 << 20
-_LOCAL_HOSTS = {"127.0.0.1", "localhost", "::1"}
 _POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; "
     "connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
@@ -34,9 +31,23 @@ def _schemas_made_once() -> Any:
     return adapter
 
 
+class _Application(Flask):
+    """Flask with our doors: JSON in and out, and requests that are done once however often they are sent."""
+
+    json_provider_class = JsonOut
+    request_class = JsonIn
+
+    def __init__(self, *args: Any, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self._sent = SentOnce()
+
+    def full_dispatch_request(self) -> Response:
+        return self._sent(super().full_dispatch_request)
+
+
 def create_app(context: Context, web_dir: Path | None) -> Flask:
     """Return the application over a context; `web_dir` holds the built front end."""
-    app = Flask("openstake", static_folder=None)
+    app = _Application("openstake", static_folder=None)
     app.config["MAX_CONTENT_LENGTH"] = MOST_BODY_BYTES
     spec = SpecTree(
         "flask",
@@ -49,12 +60,11 @@ def create_app(context: Context, web_dir: Path | None) -> Flask:
         before=_on_validation,
         model_adapter=_schemas_made_once(),
     )
-    app.before_request(_keep_strangers_out)
+    app.before_request(keep_strangers_out)
     app.register_blueprint(routes(spec, context))
     spec.register(app)
     app.extensions["spec"] = spec
-    app.register_error_handler(OpenStakeError, _problem_of_ours)
-    app.register_error_handler(HTTPException, _problem_of_http)
+    take_errors(app)
     app.after_request(_headers)
     if web_dir is not None:
         _serve_front_end(app, web_dir)
@@ -67,29 +77,6 @@ def openapi_text(app: Flask) -> str:
         return json.dumps(app.extensions["spec"].spec, indent=1, sort_keys=True) + "\n"
 
 
-def problem(status: int, title: str, detail: str, field: str | None = None) -> Response:
-    """Return a problem document (RFC 9457)."""
-    response = flask.jsonify({"title": title, "detail": detail, "status": status, "field": field})
-    response.status_code, response.mimetype = status, "application/problem+json"
-    return response
-
-
-def _status_of(error: OpenStakeError) -> int:
-    if isinstance(error, NotFoundError):
-        return 404
-    if isinstance(error, ConflictError):
-        return 409
-    return 502 if isinstance(error, DeviceError) else 422
-
-
-def _problem_of_ours(error: OpenStakeError) -> Response:
-    return problem(_status_of(error), error.title, error.sentence, error.field)
-
-
-def _problem_of_http(error: HTTPException) -> Response:
-    return problem(error.code or 500, error.name, error.description or error.name)
-
-
 def _on_validation(req: Any, response: Any, error: Any, instance: Any, adapter: Any = None) -> None:
     """Say the first thing that pydantic refused as a problem, in place of its list."""
     if error is None:
@@ -97,26 +84,6 @@ def _on_validation(req: Any, response: Any, error: Any, instance: Any, adapter: 
     first = error.errors()[0]
     field = ".".join(str(part) for part in first["loc"])
     flask.abort(problem(422, "This cannot be used", f"{field or 'The request'}: {first['msg']}.", field or None))
-
-
-def _keep_strangers_out() -> Response | None:
-    """Refuse other hosts' names (DNS rebinding), other sites' requests (CSRF) and bodies that are not JSON."""
-    host = urlsplit(f"//{request.host}").hostname
-    if host not in _LOCAL_HOSTS:
-        return problem(403, "Not from here", f"This program answers on this machine only, not as {host}.")
-    if request.method not in ("GET", "HEAD", "OPTIONS"):
-        origin = request.headers.get("Origin")
-        if origin is not None and urlsplit(origin).netloc != request.host:
-            return problem(403, "Not from here", "The request comes from another site.")
-        if request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none"):
-            return problem(403, "Not from here", "The request comes from another site.")
-        if request.content_length and request.mimetype == "application/octet-stream":
-            return None  # a file; no page of another site can send this type without being asked first
-        if request.content_length and not request.is_json:
-            return problem(415, "This cannot be used", "The request's body is not JSON.")
-        if request.content_length and request.get_json(silent=True) is None:
-            return problem(400, "This cannot be used", "The request's body is not valid JSON.")
-    return None
 
 
 def _headers(response: Response) -> Response:
@@ -129,12 +96,15 @@ def _headers(response: Response) -> Response:
 
 
 def _serve_front_end(app: Flask, web_dir: Path) -> None:
+    # Only what was built: what a path may lead to elsewhere is never looked at.
+    files = {item.relative_to(web_dir).as_posix() for item in web_dir.rglob("*") if item.is_file()}
+
     @app.get("/", defaults={"path": ""})
     @app.get("/<path:path>")
     def front_end(path: str) -> Response:
         if path.startswith("api/"):
             return problem(404, "Not found", f"There is no /{path}.")
-        if path and (web_dir / path).is_file():
+        if path in files:
             response = flask.send_from_directory(web_dir, path)
             if path.startswith("assets/"):
                 response.headers["Cache-Control"] = "public, max-age=31536000, immutable"

@@ -53,15 +53,27 @@ def watch_routes(api: Api, context: Context) -> None:
 def _event_stream(context: Context, job_id: str, last_id: int) -> Response:
     topics = tuple(f"{topic}:{job_id}" for topic in _SHAPES)
 
+    client = context.hub.enter(f"{request.remote_addr} {request.user_agent.string}")
+
     def lines() -> Iterator[bytes]:
         yield b"retry: 1000\n\n"
-        for event in context.hub.stream(last_id, topics):
-            if event is None:
-                yield b": still here\n\n"
-                continue
-            name = event.topic.partition(":")[0]
-            yield f"id: {event.id}\nevent: {name}\ndata: ".encode() + written(_SHAPES[name], event.payload) + b"\n\n"
+        try:
+            for event in context.hub.stream(last_id, topics, client):
+                if event is None:
+                    yield b": still here\n\n"
+                    continue
+                name = event.topic.partition(":")[0]
+                yield (
+                    f"id: {event.id}\nevent: {name}\ndata: ".encode() + written(_SHAPES[name], event.payload) + b"\n\n"
+                )
+            if client.over:
+                # A newer page has taken its place: it is asked again later, not at once.
+                yield b"retry: 60000\n\n"
+        finally:
+            context.hub.leave(client)
 
-    return Response(
+    response = Response(
         lines(), mimetype="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
     )
+    response.call_on_close(lambda: context.hub.leave(client))
+    return response

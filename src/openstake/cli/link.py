@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from openstake.cli import finding_lines, show
-from openstake.core.errors import FileError, InputError
+from openstake.core.errors import InputError
 from openstake.core.link.airload import (
     FORMS,
     Stream,
@@ -15,14 +15,7 @@ from openstake.core.link.airload import (
     rate_from_text,
     satellites_from_text,
 )
-from openstake.workflow.link import pair as link
-
-
-def _read(file: Path) -> bytes:
-    try:
-        return file.read_bytes()
-    except OSError as error:
-        raise FileError(f"{file} cannot be read: {error.strerror}.") from None
+from openstake.workflow.link import ends as link
 
 
 @click.command()
@@ -31,7 +24,9 @@ def _read(file: Path) -> bytes:
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def agree(base: Path, rover: Path, as_json: bool) -> None:
     """Compare the profiles of a base and a rover, setting by setting."""
-    result = link.agreement(link.end_of_file(_read(base), base.name), link.end_of_file(_read(rover), rover.name))
+    result = link.agreement(
+        link.end_of_file(link.profile_file(base), base.name), link.end_of_file(link.profile_file(rover), rover.name)
+    )
     show(result, as_json, _agree_lines(result))
 
 

@@ -7,9 +7,9 @@ from pathlib import Path
 import click
 
 from openstake.cli import show
-from openstake.core.errors import FileError
 from openstake.core.kit.profile import ROLES, example
 from openstake.wire.profile import read_profile, write_profile
+from openstake.workflow.link.ends import profile_file
 
 
 @click.group()
@@ -30,11 +30,7 @@ def example_profile(role: str, as_json: bool) -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def check(file: Path, as_json: bool) -> None:
     """Say whether a file is a valid profile, or what is wrong with it."""
-    try:
-        content = file.read_bytes()
-    except OSError as error:
-        raise FileError(f"{file} cannot be read: {error.strerror}.") from None
-    found = read_profile(content)
+    found = read_profile(profile_file(file))
     show(
         {"valid": True, "name": found.name, "role": found.role},
         as_json,

@@ -168,6 +168,8 @@ def _text_value(item: Field[Any], value: Any, at: str) -> str:
     text = value.strip()
     if len(text) > 2000:
         raise InputError(f"{label} is longer than 2000 letters.", field=at)
+    if item.metadata["kind"] == "text" and re.search(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]", text):
+        raise InputError(f"{label} holds a line break or a control character. Type it on one line.", field=at)
     return _choice(text, item, at) if item.metadata["kind"] == "choice" else text
 
 
@@ -187,6 +189,8 @@ def _typed_number(text: str, item: Field[Any], unit: str, at: str) -> float:
         own = meta["unit"]
         bare = text.strip()
         bare = bare[: -len(own)].strip() if own and bare.lower().endswith(own.lower()) else bare
+        if len(bare) > 60:
+            raise InputError(f"{meta['label']} is longer than any number.")
         if not re.fullmatch(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d{1,2})?", bare):
             raise InputError(f"{meta['label']} is a number{f' in {own}' if own else ''}; '{text.strip()[:30]}' is not.")
         return float(exact_number(bare))

@@ -8,6 +8,7 @@ from collections.abc import Callable
 
 from openstake.core.errors import InputError, OpenStakeError
 from openstake.core.evidence import Epoch, Status
+from openstake.live.flood import Thinning, Throttle
 from openstake.live.transport import open_source
 from openstake.wire.nmea.epoch import EpochReader
 
@@ -59,13 +60,16 @@ class Average:
         return self.running and self._started_s is None
 
     def _run(self) -> None:
-        reader = EpochReader()
+        reader, throttle, thinning = EpochReader(), Throttle(), Thinning()
         began_s, shown_s = time.time(), 0.0
         try:
             source = open_source(self.url, self._password)
             try:
                 while not self._stop.is_set() and self.elapsed_s < self.seconds:
-                    fresh = self._wanted(list(reader.feed(source.read(0.25))))
+                    data = source.read(0.25)
+                    now_s = time.time()
+                    fresh = self._wanted([epoch for epoch in reader.feed(data) if thinning.take(now_s)])
+                    self._stop.wait(throttle.wait_s(len(data)))
                     self._epochs += fresh
                     if fresh and time.monotonic() - shown_s > _SHOWN_EVERY_S:
                         self._on_change()

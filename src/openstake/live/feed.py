@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from openstake.core.errors import OpenStakeError
+from openstake.live.flood import MOST_BYTES_PER_S, Throttle
 from openstake.live.rawfile import RawFile
 from openstake.live.transport import Source, open_source
 
@@ -54,6 +55,7 @@ class Feed:
         self._password, self._raw = password, raw
         self._on_bytes, self._on_status = on_bytes, on_status
         self._stop = threading.Event()
+        self.throttle = Throttle()
         self.status = FeedStatus(FeedState.CONNECTING, "Connecting.", time.time())
         self._thread = threading.Thread(target=self._run, name=f"feed {url}", daemon=True)
 
@@ -63,15 +65,39 @@ class Feed:
     def stop(self) -> None:
         self._stop.set()
 
+    @property
+    def trouble(self) -> str:
+        """What is not as it should be with its bytes, as a sentence; empty where all is well."""
+        if self._raw.problem:
+            lost = f", {self._raw.lost_bytes} are lost" if self._raw.lost_bytes else ""
+            return (
+                f"What arrives cannot be written ({self._raw.problem}): {self._raw.waiting_bytes} bytes wait in memory{lost}. "
+                "Make room on the disk."
+            )
+        if self._raw.lost_bytes:
+            return f"{self._raw.lost_bytes} bytes of what arrived are lost: the disk took nothing for too long."
+        if self.throttle.held_back:
+            return (
+                f"More than {MOST_BYTES_PER_S >> 20} MB a second arrive, which no receiver sends: it is read more slowly than it "
+                "comes. Look at what is connected."
+            )
+        return ""
+
     def join(self, timeout_s: float) -> None:
         self._thread.join(timeout_s)
+
+    def _run(self) -> None:
+        try:
+            self._run_until_told()
+        finally:
+            self._raw.close()
 
     def _say(self, state: FeedState, sentence: str) -> None:
         if (state, sentence) != (self.status.state, self.status.sentence):
             self.status = replace(self.status, state=state, sentence=sentence, since_s=time.time())
             self._on_status(self.status)
 
-    def _run(self) -> None:
+    def _run_until_told(self) -> None:
         tries = 0
         while not self._stop.is_set():
             try:
@@ -83,8 +109,8 @@ class Feed:
                 try:
                     if self._read(source):
                         tries = 0
-                except Exception as error:  # a full disk, say: the feed must say so and try again, not die unseen
-                    self._say(FeedState.BROKEN, f"What arrived could not be kept: {error}.")
+                except Exception as error:  # the feed must say so and try again, not die unseen
+                    self._say(FeedState.BROKEN, f"What arrived could not be read: {error}.")
                 finally:
                     source.close()
                 if self.url.startswith("replay:") and not self._stop.is_set():
@@ -92,7 +118,6 @@ class Feed:
                     break
             self._stop.wait(_RETRY_S[min(tries, len(_RETRY_S) - 1)])
             tries += 1
-        self._raw.close()
 
     def _read(self, source: Source) -> bool:
         """Read until the source breaks; tell whether anything came."""
@@ -107,6 +132,7 @@ class Feed:
             if data:
                 received = True
                 self._raw.write(data)
+                self._stop.wait(self.throttle.wait_s(len(data)))
                 self.status = replace(
                     self.status, received_bytes=self.status.received_bytes + len(data), last_byte_s=now
                 )

@@ -10,6 +10,9 @@ from typing import Any
 
 COALESCE_S = 0.2
 HEARTBEAT_S = 10.0
+# Each stream holds one of the server's threads: the others are for requests.
+MOST_STREAMS = 40
+MOST_OF_ONE = 16
 
 
 @dataclass(frozen=True)
@@ -21,6 +24,14 @@ class Event:
     payload: Any
 
 
+@dataclass(eq=False)
+class Client:
+    """One open stream: whose browser it is, and whether it must give way to a newer one."""
+
+    owner: str
+    over: bool = False
+
+
 class Hub:
     """Keeps one event a topic.  A slow client skips what has been replaced; nothing queues up."""
 
@@ -29,6 +40,27 @@ class Hub:
         self._newest: dict[str, Event] = {}
         self._id = int(clock() * 1000)
         self._stopped = False
+        self._clients: list[Client] = []
+
+    def enter(self, owner: str) -> Client:
+        """Return a place for one more stream of a browser; where there are too many, the oldest gives way."""
+        client = Client(owner)
+        with self._changed:
+            mine = [item for item in self._clients if item.owner == owner]
+            if len(mine) >= MOST_OF_ONE:
+                mine[0].over = True
+                self._clients.remove(mine[0])
+            elif len(self._clients) >= MOST_STREAMS:
+                self._clients.pop(0).over = True
+            self._clients.append(client)
+            self._changed.notify_all()
+        return client
+
+    def leave(self, client: Client) -> None:
+        """Give a stream's place back; calling twice does no harm."""
+        with self._changed:
+            if client in self._clients:
+                self._clients.remove(client)
 
     def publish(self, topic: str, payload: Any) -> None:
         """Replace the topic's event and wake every client."""
@@ -43,16 +75,22 @@ class Hub:
             self._stopped = True
             self._changed.notify_all()
 
-    def stream(self, last_id: int, topics: tuple[str, ...]) -> Iterator[Event | None]:
-        """Yield events newer than `last_id` whose topic begins with one of `topics`; None is a heartbeat."""
+    def stream(
+        self, last_id: int, topics: tuple[str, ...], client: Client | None = None
+    ) -> Iterator[Event | None]:  # fmt: skip
+        """Yield events newer than `last_id` whose topic begins with one of `topics`; None is a heartbeat.
+
+        It ends where its client must give way.
+        """
+        client = client or Client("")
         seen = last_id
         while True:
             with self._changed:
                 fresh = self._fresh(seen, topics)
-                if not fresh and not self._stopped:
+                if not fresh and not self._stopped and not client.over:
                     self._changed.wait(HEARTBEAT_S)
                     fresh = self._fresh(seen, topics)
-                if self._stopped:
+                if self._stopped or client.over:
                     return
             if not fresh:
                 yield None

@@ -16,13 +16,15 @@ from typing import Protocol
 from openstake.core.constants import DAY_S
 from openstake.core.evidence import Epoch, HeardStream, InView, ObservableSet, StationReference, Status
 from openstake.live.feed import Feed, FeedState, FeedStatus
+from openstake.live.flood import MOST_EPOCHS_PER_S, Thinning
 from openstake.live.rawfile import Place, RawFile
 from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.sky import SkyReader
 from openstake.wire.rtcm3.frame import FrameReader
 from openstake.wire.rtcm3.recent import RecentStream
 
-FLUSH_S = 0.4
+FLUSH_S = 0.2
+MOST_WAITING_EPOCHS = 200_000  # hours of a rover while nothing can be stored: some 100 MB
 STORED_WITHIN_S = 5.0  # how long an end waits for a shot that is being stored
 LEAST_FREE_BYTES = 300_000_000  # a day of two feeds at 5 Hz is about a third of it
 LONGEST_STEP_S = 5.0  # between two epochs of one shot: the slowest rate that people set
@@ -50,6 +52,9 @@ class Sink(Protocol):
 
     def feed_changed(self, session_id: str, role: str, status: FeedStatus) -> None:
         """Log that a feed changed its state."""
+
+    def settle(self, session_id: str, final: bool) -> None:
+        """Log what has been folded; all of it at the end."""
 
 
 @dataclass(frozen=True)
@@ -140,9 +145,12 @@ class RunningSession:
         self._latest: ReceivedEpoch | None = None
         self._reference: StationReference | None = None
         self._reference_id: str | None = None
+        self._references: dict[StationReference, str] = {}
         self._settled = True
         self._sizes: dict[str, tuple[float, ObservableSet]] = {}
         self._pending: deque[ReceivedEpoch] = deque()
+        self._lost = 0
+        self._thinning = Thinning()
         self._noted: deque[Callable[[], None]] = deque()
         self._finishing: list[threading.Thread] = []
         self._shot: ShotInHand | None = None
@@ -179,7 +187,7 @@ class RunningSession:
         self._recorder.join(1.0)
         for thread in self._finishing:
             thread.join(STORED_WITHIN_S)
-        self._flush()
+        self._flush(final=True)
 
     def moment(self) -> Moment:
         """Return the state of this moment."""
@@ -258,8 +266,12 @@ class RunningSession:
         if known is not None and same and (known.antenna_height_m is not None or station.antenna_height_m is None):
             self._settled = True
             return
-        reference_id = str(uuid.uuid4())
-        self._noted.append(lambda: self._sink.reference(self.id, reference_id, station, place))
+        # A station that was heard before, in this session, is the same reference again.
+        reference_id = self._references.get(station)
+        if reference_id is None:
+            reference_id = new_id = str(uuid.uuid4())
+            self._references[station] = new_id
+            self._noted.append(lambda: self._sink.reference(self.id, new_id, station, place))
         with self._lock:
             self._settled = known is None or same
             self._reference, self._reference_id = station, reference_id
@@ -271,11 +283,16 @@ class RunningSession:
         finished = None
         fresh = False
         for epoch in self._epochs.feed(data):
+            if not self._thinning.take(host_s):
+                continue
             fresh = True
             with self._lock:
                 row = ReceivedEpoch(epoch, host_s, self._reference_id)
                 self._latest = row
-                self._pending.append(row)
+                if len(self._pending) < MOST_WAITING_EPOCHS:
+                    self._pending.append(row)
+                else:
+                    self._lost += 1
                 if self._shot is not None and self._grow(self._shot, row):
                     finished, self._shot = self._shot, None
         if finished is not None:
@@ -312,8 +329,18 @@ class RunningSession:
         return len(shot.epochs) > 0 and shot.collected_s >= shot.wish.seconds - 1e-6
 
     def _record(self) -> None:
-        while not self._stop.wait(FLUSH_S):
+        due_s = time.monotonic()
+        while not self._stop.wait(max(0.0, due_s - time.monotonic())):
+            # By the clock, not after the last write: what a loaded machine delays does not add up.
+            due_s = time.monotonic() + FLUSH_S
             self._flush()
+            self._tell("feeds", next(filter(None, (feed.trouble for feed in self._feeds.values())), ""))
+            if self._thinning.left_out:
+                self._tell(
+                    "flood",
+                    f"More than {MOST_EPOCHS_PER_S} positions a second arrive: {self._thinning.left_out} were left out. "
+                    "Look at what is connected.",
+                )
             free = shutil.disk_usage(self._raw_dir).free
             low = f"Only {free / 1e6:.0f} MB are left on the disk: make room before recording goes on."
             self._tell("disk", low if free < LEAST_FREE_BYTES else "")
@@ -326,21 +353,27 @@ class RunningSession:
         if not same:
             self._on_change(self)
 
-    def _flush(self) -> None:
-        """Write what was noted, in order, then the epochs; what cannot be written stays in hand and is said on the page."""
+    def _flush(self, final: bool = False) -> None:
+        """Write the epochs, then what was noted, in order; what cannot be written stays in hand and is said on the page."""
         with self._flushing:
-            if not (self._noted or self._pending):
-                return
             try:
+                self._flush_epochs()
                 while self._noted:
                     self._noted[0]()
                     self._noted.popleft()
-                self._flush_epochs()
+                self._sink.settle(self.id, final)
             except Exception as error:
+                lost = f", {self._lost} are lost" if self._lost else ""
                 waiting = len(self._pending)
-                self._tell("store", f"What was received cannot be stored: {error}. {waiting} epochs wait in memory.")
+                self._tell(
+                    "store",
+                    f"What was received cannot be stored: {str(error).rstrip('.')}. {waiting} epochs wait in memory{lost}.",
+                )
             else:
-                self._tell("store", "")
+                self._tell(
+                    "store",
+                    f"{self._lost} epochs are lost: nothing could be stored for too long." if self._lost else "",
+                )
 
     def _flush_epochs(self) -> None:
         rows = [self._pending.popleft() for _ in range(len(self._pending))]

@@ -9,6 +9,7 @@ from typing import Any
 from openstake.core.describe import FieldShown, fields_shown, inner_of, typed
 from openstake.core.errors import FileError, InputError
 from openstake.core.kit.profile import Profile
+from openstake.wire.jsontext import JsonError, read_json
 
 FORMAT = "openstake-profile"
 VERSION = 1
@@ -29,11 +30,11 @@ def write_profile(profile: Profile) -> str:
 def read_profile(content: bytes) -> Profile:
     """Return the profile of a file; FileError where it is none, InputError with the field where a value cannot be."""
     if len(content) > MOST_BYTES:
-        raise FileError(f"The file has {len(content)} bytes; a profile is much smaller.")
+        raise FileError(f"The file has more than {MOST_BYTES >> 20} MB; a profile is much smaller.")
     try:
-        document = json.loads(content.decode("utf-8-sig"), parse_constant=_no_constant)
-    except (ValueError, RecursionError) as error:
-        raise FileError(f"The file is not JSON: {str(error)[:120]}.") from None
+        document = read_json(content)
+    except JsonError as error:
+        raise FileError(f"The file {error}.") from None
     if not isinstance(document, dict) or document.get("format") != FORMAT:
         raise FileError(f'The file is no profile: it has no "format": "{FORMAT}".')
     if document.get("version") != VERSION:
@@ -46,10 +47,6 @@ def read_profile(content: bytes) -> Profile:
     if not profile.name.strip():
         raise InputError("name: A profile needs a name.", field="name")
     return profile
-
-
-def _no_constant(text: str) -> float:
-    raise ValueError(f"{text} is no number of JSON")
 
 
 def profile_schema() -> dict[str, Any]:

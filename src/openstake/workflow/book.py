@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 from dataclasses import dataclass
 from typing import Literal
@@ -14,6 +12,7 @@ from openstake.core.limits import ShortText
 from openstake.core.units import METRES_PER_UNIT
 from openstake.store.book import Verification, verify
 from openstake.store.models import BookEntry, Shot
+from openstake.wire.tables.cells import csv_text
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.job import job_of
@@ -85,17 +84,12 @@ def points_csv(context: Context, job_id: str) -> str:
         shots = session.scalars(select(Shot).where(Shot.job_id == job_id).order_by(Shot.created_s)).all()
         derived = points.derive_all(session, job, shots)
     factor, unit = METRES_PER_UNIT[job.length_unit], job.length_unit
-    text = io.StringIO()
-    table = csv.writer(text, lineterminator="\r\n")
-    table.writerow(
-        [
+    header = [
             "name", f"east_{unit}", f"north_{unit}", f"ellipsoidal_height_{unit}", "epochs", "not_fixed",
             f"claimed_sigma_east_{unit}", f"claimed_sigma_north_{unit}", f"claimed_sigma_up_{unit}",
             "covariance_origin", "frame", "frame_epoch", "base_height_m", "rover_height_m", "recorded_utc_s",
-        ]
-    )  # fmt: skip
-    table.writerows(_csv_row(shot, point, factor) for shot, point in zip(shots, derived, strict=True))
-    return text.getvalue()
+    ]  # fmt: skip
+    return csv_text([header, *(_csv_row(shot, point, factor) for shot, point in zip(shots, derived, strict=True))])
 
 
 def _csv_row(shot: Shot, point: Point, factor: float) -> list[object]:
@@ -103,13 +97,8 @@ def _csv_row(shot: Shot, point: Point, factor: float) -> list[object]:
         return "" if value is None else f"{value / factor:.4f}"
 
     return [
-        _harmless(shot.name), length(point.east_m), length(point.north_m), length(point.height_m), point.epochs,
+        shot.name, length(point.east_m), length(point.north_m), length(point.height_m), point.epochs,
         point.not_fixed, length(shot.sigma_east_m), length(shot.sigma_north_m), length(shot.sigma_up_m),
         shot.covariance_origin, shot.frame, shot.frame_epoch, f"{point.base_height.arp_height_m:.4f}",
         f"{point.rover_height.arp_height_m:.4f}", f"{shot.created_s:.3f}",
     ]  # fmt: skip
-
-
-def _harmless(name: str) -> str:
-    """Return a name that no spreadsheet takes for a formula."""
-    return f"'{name}" if name[:1] in "=+-@\t" else name

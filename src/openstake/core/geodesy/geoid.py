@@ -6,10 +6,13 @@ elevation.  PROJ reads the grids and interpolates; it would pass the height on w
 
 from __future__ import annotations
 
+import re
 import struct
+import tempfile
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pyproj
@@ -43,8 +46,18 @@ class GeoidGrid:
 
 @lru_cache(maxsize=16)
 def _shift(path: str) -> pyproj.Transformer:
-    quoted = path.replace('"', '""')
+    quoted = _plain_path(path)
     return pyproj.Transformer.from_pipeline(f'+proj=vgridshift +grids="{quoted}" +multiplier=1')
+
+
+@lru_cache(maxsize=16)
+def _plain_path(path: str) -> str:
+    """Return a path that PROJ reads as one: a list of grids is parted by commas, and no sign keeps them together."""
+    if re.fullmatch(r"[\w./ -]+", path, re.ASCII):
+        return path
+    alias = Path(tempfile.mkdtemp(prefix="openstake-")) / f"grid{Path(path).suffix}"
+    alias.symlink_to(Path(path).resolve())
+    return str(alias)
 
 
 def grid_ending(start: bytes) -> str:
@@ -69,15 +82,7 @@ def read_geoid_grid(path: Path) -> GeoidGrid:
 
 def _gtx_grid(path: Path, start: bytes) -> GeoidGrid:
     south, west, step_lat, step_lon, rows, columns = struct.unpack(">ddddii", start)
-    plausible = (
-        all(np.isfinite(value) for value in (south, west, step_lat, step_lon))
-        and -90.0 <= south <= 90.0 and -360.0 <= west <= 360.0
-        and 0.0 < step_lat <= 10.0 and 0.0 < step_lon <= 10.0 and 2 <= rows < 100_000 and 2 <= columns < 100_000
-    )  # fmt: skip
-    if not plausible:
-        raise FileError(
-            "This is neither a .gtx nor a GeoTIFF geoid grid: its first 40 bytes make no sense as a header."
-        )
+    _check_header(west, south, step_lat, step_lon, rows, columns)
     due = 40 + 4 * rows * columns
     if (size := path.stat().st_size) != due:
         raise FileError(
@@ -104,20 +109,54 @@ def _tiff_grid(path: Path) -> GeoidGrid:
         with tifffile.TiffFile(path) as file:
             page = file.pages.first
             tags = {tag.code: tag.value for tag in page.tags.values()}
-            rows, columns = page.imagelength, page.imagewidth
+            rows, columns = int(page.imagelength), int(page.imagewidth)
     except Exception as error:  # the reader raises many kinds on damaged files; all mean the same here
         raise FileError(f"The GeoTIFF cannot be read: {str(error)[:120]}.") from None
     try:
         scale, tie, directory = tags[33550], tags[33922], tags[34735]
         keys = {directory[at]: directory[at + 3] for at in range(4, len(directory), 4)}
         step_lon, step_lat, west, north = float(scale[0]), float(scale[1]), float(tie[3]), float(tie[4])
-    except (KeyError, IndexError, TypeError):
+    except (KeyError, IndexError, TypeError, ValueError):
         raise FileError("The TIFF says nowhere which part of the Earth it covers: it is not a geoid grid.") from None
     if keys.get(1024) != 2:
         raise FileError("The GeoTIFF is not in latitude and longitude. A geoid grid must be.")
     if keys.get(1025) != 2:  # pixels are areas: nodes lie in their middles
         west, north = west + step_lon / 2.0, north - step_lat / 2.0
-    return _grid(path, west, north - step_lat * (rows - 1), step_lat, step_lon, rows, columns)
+    south = north - step_lat * (rows - 1)
+    _check_header(west, south, step_lat, step_lon, rows, columns)
+    _check_pieces(tags, rows, columns, path.stat().st_size)
+    return _grid(path, west, south, step_lat, step_lon, rows, columns)
+
+
+def _check_header(west: float, south: float, step_lat: float, step_lon: float, rows: int, columns: int) -> None:
+    """Raise FileError for a header that cannot be a grid's: PROJ divides by its steps."""
+    plausible = (
+        all(np.isfinite(value) for value in (south, west, step_lat, step_lon))
+        and -90.5 <= south <= 90.0 and south + step_lat * (rows - 1) <= 90.5 and -360.5 <= west <= 360.0
+        and 0.0 < step_lat <= 10.0 and 0.0 < step_lon <= 10.0 and 2 <= rows < 100_000 and 2 <= columns < 100_000
+        and step_lon * (columns - 1) <= 361.0
+    )  # fmt: skip
+    if not plausible:
+        raise FileError(
+            "This is neither a .gtx nor a GeoTIFF geoid grid: steps, corner or size of its header make no sense."
+        )
+
+
+def _check_pieces(tags: dict[int, Any], rows: int, columns: int, size: int) -> None:
+    """Raise FileError where the tiles or strips of a TIFF do not lie in the file.  Source: TIFF 6.0, sections 3 and 15."""
+    try:
+        if 324 in tags:
+            starts, lengths, across, down = tags[324], tags[325], int(tags[322]), int(tags[323])
+        else:
+            starts, lengths, across, down = tags[273], tags[279], columns, min(int(tags.get(278, rows)), rows)
+        starts, lengths = np.atleast_1d(starts).astype(float), np.atleast_1d(lengths).astype(float)
+        planes = int(tags.get(277, 1)) if tags.get(284) == 2 else 1
+        due = planes * -(-columns // across) * -(-rows // down)
+        inside = bool(np.all((starts > 0) & (lengths >= 0) & (starts + lengths <= size)))
+    except (KeyError, TypeError, ValueError, ArithmeticError):
+        raise FileError("The TIFF does not say where its values are: it is damaged.") from None
+    if across > 1 << 16 or len(starts) != len(lengths) or len(starts) != due or not inside:
+        raise FileError("The TIFF's values lie outside the file: it did not arrive whole, or is damaged.")
 
 
 def _check_values(grid: GeoidGrid) -> None:

@@ -174,9 +174,44 @@ def projected_system(definition: str) -> pyproj.CRS:
     return system
 
 
+_PROJ_WORD = re.compile(r"\+?[a-z_0-9]+(=[^\s+][^\s]*)?", re.IGNORECASE)
+_DEEPEST = 30
+
+
+def check_text(text: str) -> None:
+    """Raise FrameError where a text cannot be one of a system, before any library reads it: letters, nesting, files named."""
+    if len(text) > MOST_LETTERS:
+        raise FrameError(f"A system's text has at most {MOST_LETTERS} letters; this has {len(text)}.", field="system")
+    if odd := re.search(r"[^\t\r\n -~\u00a1-\ud7ff\ue000-\ufdcf\ufdf0-\ufffd]", text):
+        raise FrameError(f"The text holds the character U+{ord(odd[0]):04X}. Paste plain text.", field="system")
+    if re.match(r"\s*\+?proj=", text, re.IGNORECASE):
+        words = text.split()
+        if bad := next((word for word in words if not _PROJ_WORD.fullmatch(word)), None):
+            raise FrameError(f"'{bad[:30]}' is no part of PROJ text: +name=value.", field="system")
+        # PROJ would open the file that is named, wherever it lies.
+        if named := next(
+            (
+                word
+                for word in words
+                if re.match(
+                    r"\+?(nadgrids|geoidgrids|grids|file|init|xy_grids|z_grids)=(?!@null$)", word, re.IGNORECASE
+                )
+            ),
+            None,
+        ):
+            raise FrameError(f"'{named[:40]}' names a file. Leave it out: no datum shift is applied that nobody chose.", field="system")  # fmt: skip
+        return
+    depth = deepest = 0
+    for letter in re.sub(r'"[^"]*"', "", text):
+        depth += (letter in "[(") - (letter in "])")
+        deepest = max(deepest, depth)
+        if depth < 0:
+            break
+    if depth != 0 or deepest > _DEEPEST:
+        raise FrameError("The brackets of the text do not match, or are nested too deep. Copy it again, whole.", field="system")  # fmt: skip
+
+
 def _parsed(definition: str) -> pyproj.CRS:
-    if len(definition) > MOST_LETTERS:
-        raise FrameError(f"A system's text has at most {MOST_LETTERS} letters; this has {len(definition)}.", field="system")  # fmt: skip
     code = re.fullmatch(r"EPSG:(\d{1,9})", definition)
     text = definition.strip()
     if code is None and not re.match(r"\+?proj=|(PROJCRS|PROJCS|BOUNDCRS)\s*\[", text, re.IGNORECASE):
@@ -184,9 +219,11 @@ def _parsed(definition: str) -> pyproj.CRS:
             "This is neither WKT of a projected system (PROJCRS[...]) nor PROJ text (+proj=...). Paste one of them.",
             field="system",
         )
+    if code is None:
+        check_text(text)
     try:
         return pyproj.CRS.from_epsg(int(code[1])) if code else pyproj.CRS.from_user_input(text)
-    except pyproj.exceptions.CRSError as error:
+    except (pyproj.exceptions.CRSError, ValueError, RecursionError) as error:
         if code:
             raise FrameError(
                 f"{definition} is not in the database of coordinate systems. Search by name or code.", field="system"

@@ -7,9 +7,13 @@ from __future__ import annotations
 
 import base64
 import binascii
+import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from urllib.parse import urlsplit
+
+from openstake.core.errors import InputError
+from openstake.wire.address import CONTROL
 
 AGENT = "NTRIP OpenStake/0.1"
 LONGEST_HEAD = 8192
@@ -66,8 +70,20 @@ def basic(user: str, password: str) -> str:
     return "Basic " + base64.b64encode(f"{user}:{password}".encode()).decode()
 
 
+def _check_words(host: str, mount: str, user: str | None) -> None:
+    for field, word in (("host", host), ("mountpoint", mount), ("user", user or "")):
+        if CONTROL.search(word) or (field != "user" and re.search(r"\s", word)):
+            raise InputError(
+                f"The {field} holds a blank, a line break or a control character. Type it again.", field=field
+            )
+
+
 def get_request(host: str, mount: str, version: int, user: str | None, password: str | None) -> bytes:
-    """Return the request for a mountpoint's stream, or for the source table where `mount` is empty."""
+    """Return the request for a mountpoint's stream, or for the source table where `mount` is empty.
+
+    InputError where host, mountpoint or user hold a line break, a control character or a blank: another request, say.
+    """
+    _check_words(host, mount, user)
     lines = [f"GET /{mount} HTTP/1.{'1' if version == 2 else '0'}", f"Host: {host}", f"User-Agent: {AGENT}"]
     if version == 2:
         lines += ["Ntrip-Version: Ntrip/2.0", "Connection: close"]
@@ -78,11 +94,13 @@ def get_request(host: str, mount: str, version: int, user: str | None, password:
 
 def source_request(mount: str, password: str) -> bytes:
     """Return the NTRIP 1 request with which a base pushes its stream."""
+    _check_words("", mount, password)
     return f"SOURCE {password} /{mount}\r\nSource-Agent: {AGENT}\r\n\r\n".encode("latin-1", "replace")
 
 
 def push_request(host: str, mount: str, user: str, password: str) -> bytes:
     """Return the NTRIP 2 request with which a base pushes its stream, in chunks."""
+    _check_words(host, mount, user)
     lines = (
         f"POST /{mount} HTTP/1.1", f"Host: {host}", f"User-Agent: {AGENT}", "Ntrip-Version: Ntrip/2.0",
         f"Authorization: {basic(user, password)}", "Content-Type: gnss/data", "Transfer-Encoding: chunked", "Connection: close",

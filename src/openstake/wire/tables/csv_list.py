@@ -11,9 +11,11 @@ from dataclasses import dataclass
 from openstake.core.errors import AngleError, FileError
 from openstake.core.mark import GivenMark, HeightKind, PlacedMark
 from openstake.core.units import degrees_from_text, plain_number, shortest_number
+from openstake.wire.tables.cells import csv_text
 from openstake.wire.tables.given import (
     FOOT_QUESTION,
     HEIGHT_QUESTION,
+    MOST_COLUMNS,
     MOST_LINES,
     UNSAID_FOOT,
     Line,
@@ -114,6 +116,8 @@ def _columns_of_numbers(row: Sequence[str]) -> list[_Column]:
 
 def _rows(text: str, delimiter: str) -> list[tuple[int, tuple[str, ...]]]:
     """Return the lines that are no comments, each with the number of the line it begins on."""
+    if any(line.count(delimiter) >= MOST_COLUMNS for line in text.splitlines()):
+        raise FileError(f"A line of the file has more than {MOST_COLUMNS} columns: it is no control list.")
     found = []
     reader = csv.reader(io.StringIO(text), delimiter=delimiter)
     begins = 1
@@ -289,35 +293,23 @@ _EXPORT_UNIT = {"m": "m", "ft": "ift", "sft": "sft"}
 def write_csv(marks: Sequence[PlacedMark], unit: str) -> str:
     """Return marks as CSV in the job's unit, which the header names; read again it gives the same marks bit for bit."""
     sign = _EXPORT_UNIT[unit]
-    out = io.StringIO()
-    table = csv.writer(out, lineterminator="\r\n")
-    table.writerow(
-        [
-            "name", f"east_{sign}", f"north_{sign}", "latitude", "longitude", f"elevation_{sign}",
-            f"ellipsoidal_height_{sign}", f"sigma_horizontal_{sign}", f"sigma_vertical_{sign}", "order", "source", "note",
-            "check_only",
-        ]
-    )  # fmt: skip
+    header = [
+        "name", f"east_{sign}", f"north_{sign}", "latitude", "longitude", f"elevation_{sign}", f"ellipsoidal_height_{sign}",
+        f"sigma_horizontal_{sign}", f"sigma_vertical_{sign}", "order", "source", "note", "check_only",
+    ]  # fmt: skip
+    return csv_text([header, *(_exported(placed.given, unit) for placed in marks)])
 
+
+def _exported(mark: GivenMark, unit: str) -> list[str]:
     def length(value: float | None) -> str:
         return "" if value is None else shortest_number(value, unit)
 
-    for placed in marks:
-        mark = placed.given
-        table.writerow(
-            [
-                harmless(mark.name), length(mark.east_m), length(mark.north_m),
-                "" if mark.latitude_deg is None else plain_number(mark.latitude_deg),
-                "" if mark.longitude_deg is None else plain_number(mark.longitude_deg),
-                length(mark.height_m) if mark.height_kind == "elevation" else "",
-                length(mark.height_m) if mark.height_kind == "ellipsoidal" else "",
-                length(mark.sigma_horizontal_m), length(mark.sigma_vertical_m), harmless(mark.order), harmless(mark.source),
-                harmless(mark.note), "yes" if mark.check_only else "no",
-            ]
-        )  # fmt: skip
-    return out.getvalue()
-
-
-def harmless(text: str) -> str:
-    """Return a text that no spreadsheet takes for a formula."""
-    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t") else text
+    return [
+        mark.name, length(mark.east_m), length(mark.north_m),
+        "" if mark.latitude_deg is None else plain_number(mark.latitude_deg),
+        "" if mark.longitude_deg is None else plain_number(mark.longitude_deg),
+        length(mark.height_m) if mark.height_kind == "elevation" else "",
+        length(mark.height_m) if mark.height_kind == "ellipsoidal" else "",
+        length(mark.sigma_horizontal_m), length(mark.sigma_vertical_m), mark.order, mark.source, mark.note,
+        "yes" if mark.check_only else "no",
+    ]  # fmt: skip

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import io
-import re
 from collections.abc import Sequence
 
 from openstake.core.mark import PlacedMark
 from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS
+from openstake.wire.tables.cells import xml_text
 
 _DXF_UNITS = {"m": 6, "ft": 2, "sft": 21}  # DXF reference, header variable $INSUNITS
 
@@ -16,16 +16,16 @@ def write_kml(marks: Sequence[PlacedMark], title: str) -> str:
     """Return marks as KML placemarks on the ground.  Marks of a job that lies nowhere on Earth yet are left out."""
     import simplekml
 
-    document = simplekml.Kml(name=title)
+    document = simplekml.Kml(name=xml_text(title))
     for placed in marks:
         if placed.latitude_deg is None or placed.longitude_deg is None:
             continue
         mark = placed.given
         words = [mark.note, f"Source: {mark.source}" if mark.source else "", "Check point" if mark.check_only else ""]
         document.newpoint(
-            name=_printable(mark.name),
+            name=xml_text(mark.name),
             coords=[(f"{placed.longitude_deg:.10f}", f"{placed.latitude_deg:.10f}")],
-            description=_printable("\n".join(word for word in words if word)),
+            description=xml_text("\n".join(word for word in words if word)),
         )
     return str(document.kml())
 
@@ -48,11 +48,7 @@ def write_dxf(marks: Sequence[PlacedMark], unit: str) -> str:
         height = placed.elevation_m if placed.elevation_m is not None else placed.ellipsoidal_height_m
         place = (placed.east_m / factor, placed.north_m / factor, (height or 0.0) / factor)
         space.add_point(place, dxfattribs={"layer": "CHECK" if mark.check_only else "CONTROL"})
-        space.add_text(_printable(mark.name), height=0.5 / factor, dxfattribs={"layer": "NAMES", "insert": place})
+        space.add_text(xml_text(mark.name), height=0.5 / factor, dxfattribs={"layer": "NAMES", "insert": place})
     out = io.StringIO()
     drawing.write(out)
     return out.getvalue()
-
-
-def _printable(text: str) -> str:
-    return re.sub(r"[\x00-\x08\x0b\x0c\x0e-\x1f]", "", text)

@@ -11,6 +11,7 @@ from typing import Any
 
 from openstake.core.errors import FileError
 from openstake.core.mark import HEIGHT_KINDS, GivenMark, HeightKind, PlacedMark
+from openstake.wire.jsontext import JsonError, read_json
 from openstake.wire.tables.given import (
     HEIGHT_QUESTION,
     MOST_LINES,
@@ -28,10 +29,6 @@ _OURS = tuple(field.name for field in fields(GivenMark))
 _NAMES = ("name", "id", "Name", "point", "label")
 
 
-def _no_constant(text: str) -> float:
-    raise ValueError(f"{text} is no number of JSON")
-
-
 def read_geojson(content: bytes, unit: str | None, height_kind: HeightKind | None = None) -> Reading:
     """Return the points of a FeatureCollection.  Coordinates are longitude and latitude unless a `crs` names a grid.
 
@@ -39,9 +36,9 @@ def read_geojson(content: bytes, unit: str | None, height_kind: HeightKind | Non
     """
     text, encoding = decoded(content)
     try:
-        document = json.loads(text, parse_constant=_no_constant)
-    except (ValueError, RecursionError) as error:
-        raise FileError(f"The file begins like JSON and is not: {str(error)[:120]}.") from None
+        document = read_json(text)
+    except JsonError as error:
+        raise FileError(f"The file begins like JSON and is not what is taken here: it {error}.") from None
     if not isinstance(document, dict) or document.get("type") != "FeatureCollection":
         raise FileError("This JSON is no GeoJSON FeatureCollection, so it holds no marks.")
     features = document.get("features")

@@ -13,8 +13,12 @@ from typing import Literal
 from openstake.core.errors import FileError
 from openstake.core.mark import GivenMark
 from openstake.core.units import EXACT_METRES_PER_UNIT
+from openstake.wire.jsontext import FORBIDDEN
 
 MOST_LINES = 50_000
+MOST_COLUMNS = 200
+LONGEST_NUMBER = 400
+FARTHEST_M = 1e9  # twenty-five times around the Earth
 LONGEST_NAME = 80
 LONGEST_TEXT = 2000
 
@@ -78,6 +82,8 @@ def decoded(content: bytes) -> tuple[str, str]:
 
 def number_text(text: str) -> str | None:
     """Return a number with a decimal point, as it can be read exactly; None where it is no number."""
+    if len(text) > LONGEST_NUMBER:
+        return None
     cleaned = text.strip().replace(" ", "").replace("\u00a0", "").replace("−", "-")
     if not re.fullmatch(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d{1,2})?", cleaned):
         return None
@@ -92,14 +98,24 @@ def metres(number: str, unit: str) -> float:
 
 def refusal_of(mark: GivenMark) -> str:
     """Return why a mark cannot be one, whatever the format; empty where it can."""
+    return _refusal_of_texts(mark) or _refusal_of_place(mark)
+
+
+def _refusal_of_texts(mark: GivenMark) -> str:
     if not mark.name:
         return "The mark has no name."
     if len(mark.name) > LONGEST_NAME:
         return f"The name is longer than {LONGEST_NAME} letters."
-    if any(ord(letter) < 32 or ord(letter) == 127 for letter in mark.name):
-        return "The name holds a line break or another control character."
+    if re.search(r"[\t\r\n]", mark.name) or FORBIDDEN.search(mark.name):
+        return "The name holds a line break or another character that is none of a name."
+    if any(FORBIDDEN.search(text) for text in (mark.note, mark.source, mark.order)):
+        return "A text holds a control character, or one that is no character."
     if max(len(mark.note), len(mark.source), len(mark.order)) > LONGEST_TEXT:
         return f"A text is longer than {LONGEST_TEXT} letters."
+    return ""
+
+
+def _refusal_of_place(mark: GivenMark) -> str:
     if mark.east_m is None and mark.latitude_deg is None:
         return "The line holds neither east and north nor latitude and longitude."
     if mark.latitude_deg is not None and not abs(mark.latitude_deg) <= 90.0:
@@ -110,6 +126,8 @@ def refusal_of(mark: GivenMark) -> str:
         sigma is not None and not 0.0 < sigma <= 100.0 for sigma in (mark.sigma_horizontal_m, mark.sigma_vertical_m)
     ):
         return "A standard deviation lies above 0 and up to 100 m."
+    if any(length is not None and not abs(length) < FARTHEST_M for length in (mark.east_m, mark.north_m)):
+        return "East and north are farther than anything on Earth. Is the unit right?"
     if mark.height_m is not None and not -12_000.0 <= mark.height_m <= 10_000.0:
         return f"A height of {mark.height_m:.0f} m is none on Earth. Is the unit right?"
     return ""

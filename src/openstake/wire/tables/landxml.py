@@ -12,6 +12,7 @@ from defusedxml.common import DefusedXmlException
 from openstake.core.errors import FileError
 from openstake.core.mark import GivenMark, HeightKind, PlacedMark
 from openstake.core.units import plain_number, shortest_number
+from openstake.wire.tables.cells import xml_text
 from openstake.wire.tables.given import (
     MOST_LINES,
     UNIT_QUESTION,
@@ -69,7 +70,7 @@ def _line(number: int, point: ElementTree.Element, unit: str) -> Line:
     name = (point.get("name") or point.get("oID") or "").strip()
     text = (point.text or "").strip()
     parts = text.split()
-    cells = (name, *parts)
+    cells = (name, *(part[:60] for part in parts[:5]))
 
     def refused(sentence: str) -> Line:
         return Line(number, cells, None, sentence)
@@ -120,7 +121,7 @@ def write_landxml(marks: Sequence[PlacedMark], unit: str, system_name: str, syst
     else:
         ElementTree.SubElement(units, "Imperial", shared | {"areaUnit": "squareFoot", "volumeUnit": "cubicFeet"})
     code = re.fullmatch(r"EPSG:(\d+)", system)
-    place = {"name": system_name} | ({"epsgCode": code[1]} if code else {"desc": system})
+    place = {"name": xml_text(system_name)} | ({"epsgCode": code[1]} if code else {"desc": xml_text(system)})
     ElementTree.SubElement(root, "CoordinateSystem", place)
     group = ElementTree.SubElement(root, "CgPoints")
     for placed in marks:
@@ -140,7 +141,7 @@ def _write_point(group: ElementTree.Element, placed: PlacedMark, unit: str) -> N
         "order": mark.order, "source": mark.source, "check only": "yes" if mark.check_only else "",
         "given": "geodetic" if mark.is_geodetic else "",
     }  # fmt: skip
-    said = {label: _allowed(value) for label, value in more.items() if value}
+    said = {label: xml_text(value) for label, value in more.items() if value}
     if said:
         feature = ElementTree.SubElement(point, "Feature", {"code": _FEATURE})
         for label, value in said.items():
@@ -149,9 +150,9 @@ def _write_point(group: ElementTree.Element, placed: PlacedMark, unit: str) -> N
 
 def _attributes(mark: GivenMark, unit: str) -> dict[str, str]:
     """Return what stands at a point beside its coordinates, in the unit of the file."""
-    attributes = {"name": mark.name}
+    attributes = {"name": xml_text(mark.name)}
     if mark.note:
-        attributes["desc"] = _allowed(mark.note)
+        attributes["desc"] = xml_text(mark.note)
     if mark.height_kind == "ellipsoidal" and mark.height_m is not None:
         attributes["ellipsoidHeight"] = shortest_number(mark.height_m, unit)
     if mark.latitude_deg is not None and mark.longitude_deg is not None:
@@ -162,8 +163,3 @@ def _attributes(mark: GivenMark, unit: str) -> dict[str, str]:
     if mark.sigma_vertical_m is not None:
         attributes["elevationStdError"] = shortest_number(mark.sigma_vertical_m, unit)
     return attributes
-
-
-def _allowed(text: str) -> str:
-    """Return a text without the control characters that XML has no way to write."""
-    return re.sub(r"[\x00-\x08\x0b\x0c\x0e-\x1f]", "", text)

@@ -21,6 +21,7 @@ from openstake.store.book import write_entry
 from openstake.store.lines import heads
 from openstake.store.models import Occupation, Photo, SetUp, new_id
 from openstake.store.passwords import keep_passwords
+from openstake.wire.pictures import picture_of
 from openstake.workflow.context import Context
 from openstake.workflow.now.base import open_occupation
 from openstake.workflow.now.job import JobNow, job_of
@@ -33,8 +34,6 @@ USUAL_STATION_ID = 17
 ADDRESSES = ("base_url", "rover_url", "receiver_url")
 Source = Literal["", "mark", "network", "average", "static", "anywhere", "remembered"]
 _MOST_PHOTO_BYTES = 8 << 20
-# Pictures by how they begin.  Source: ISO/IEC 10918-1, ISO/IEC 15948, the WebP container.
-_PICTURES = {b"\xff\xd8\xff": ("image/jpeg", "jpg"), b"\x89PNG\r\n\x1a\n": ("image/png", "png")}
 
 
 @dataclass(frozen=True)
@@ -342,18 +341,18 @@ def add_photo(context: Context, job_id: str, name: str, content: bytes) -> None:
     """Attach a photo (JPEG or PNG, at most 8 MB) to the set-up in hand."""
     if len(content) > _MOST_PHOTO_BYTES:
         raise FileError(f"The photo has {len(content) / 1e6:.1f} MB; at most {_MOST_PHOTO_BYTES >> 20} MB are taken.")
-    kind = next((kind for start, kind in _PICTURES.items() if content.startswith(start)), None)
-    if kind is None:
-        raise FileError(f"{name or 'The file'} is not a JPEG or PNG picture.")
-    media_type, ending = kind
+    media_type, ending = picture_of(content, name)
     digest = hashlib.sha256(content).hexdigest()
     folder = context.data_dir / "photos"
     folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"{digest}.{ending}"
     if not path.exists():
-        draft = path.with_suffix(".draft")
-        draft.write_bytes(content)
-        draft.replace(path)
+        draft = path.with_suffix(f".{new_id()}.draft")
+        try:
+            draft.write_bytes(content)
+            draft.replace(path)
+        finally:
+            draft.unlink(missing_ok=True)
 
     def work(session: Session) -> None:
         job, now = job_of(session, job_id), context.now()

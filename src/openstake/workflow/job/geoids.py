@@ -12,13 +12,15 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import FileError, InputError
-from openstake.core.geodesy.geoid import grid_ending, read_geoid_grid
+from openstake.core.geodesy.geoid import grid_ending
 from openstake.store.book import write_entry
 from openstake.store.models import GeoidGridFile
 from openstake.workflow.context import Context
 from openstake.workflow.now.job import TRAINING_GRID, grid_of_file
+from openstake.workflow.trial import prove_grid
 
 MOST_GRID_BYTES = 512 << 20
+_DRAFT_S = 3600.0
 
 
 @dataclass(frozen=True)
@@ -110,6 +112,10 @@ def add_geoid(context: Context, name: str, stream: IO[bytes]) -> Geoid:
     digest, size = hashlib.sha256(), 0
     chunk = stream.read(1 << 20)
     ending = grid_ending(chunk)
+    for left in folder.glob("part-*"):
+        # A program that was killed while it read one leaves its draft behind.
+        if left.stat().st_mtime < context.now() - _DRAFT_S:
+            left.unlink(missing_ok=True)
     with tempfile.NamedTemporaryFile(dir=folder, prefix="part-", suffix=ending, delete=False) as draft:
         path = Path(draft.name)
         try:
@@ -123,7 +129,7 @@ def add_geoid(context: Context, name: str, stream: IO[bytes]) -> Geoid:
                 draft.write(chunk)
                 chunk = stream.read(1 << 20)
             draft.close()
-            read_geoid_grid(path)
+            prove_grid(path)
         except BaseException:
             path.unlink(missing_ok=True)
             raise

@@ -23,6 +23,7 @@ from openstake.workflow.job.system import definition_of, epoch_year, ground_of, 
 from openstake.workflow.now.base import open_occupation
 from openstake.workflow.now.job import JobNow, count_marks, definition_as_json, job_of, jobs_of
 from openstake.workflow.now.marks import current_places, current_rows, given_of, middle_of, row_of
+from openstake.workflow.trial import prove_system
 
 LONGEST = {
     "name": 200,
@@ -112,6 +113,7 @@ def create_job(
     context: Context, name: str, system: Mapping[str, Any], unit: str, practice: bool = False, **more: Any
 ) -> JobView:
     """Make a job and return it; its name must be new, its system one we can work in."""
+    _prove_system(system)
 
     def work(session: Session) -> JobNow:
         now = context.now()
@@ -123,6 +125,12 @@ def create_job(
 
     job = context.database.write(work)
     return job_view(job, 0)
+
+
+def _prove_system(wish: Any) -> None:
+    """Try a text of a system in a process of its own, before anything waits for the one that writes."""
+    if isinstance(wish, Mapping) and wish.get("kind") == "text":
+        prove_system(str(wish.get("text") or "").strip())
 
 
 def _store_new(session: Session, values: dict[str, Any], practice: bool, now: float, origin: str) -> JobNow:
@@ -143,6 +151,7 @@ def _store_new(session: Session, values: dict[str, Any], practice: bool, now: fl
 
 def change_settings(context: Context, job_id: str, replaces_id: str, changes: Mapping[str, Any]) -> JobView:
     """Add settings that replace the present ones; every coordinate follows.  Only what is given changes."""
+    _prove_system(changes.get("system"))
 
     def work(session: Session) -> JobNow:
         job = job_of(session, job_id)

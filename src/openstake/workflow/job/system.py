@@ -32,6 +32,7 @@ from openstake.core.units import UNIT_WORDS, LengthUnit, degrees_from_text
 from openstake.workflow.context import Context
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.marks import MarkNow, Places, current_marks, current_places, middle_of
+from openstake.workflow.trial import prove_system
 
 MOST_MARKS_TRIED = 50
 
@@ -244,6 +245,7 @@ def definition_of(wish: Mapping[str, Any], unit: str) -> tuple[FrameDefinition, 
         label = ""
     elif kind == "text":
         definition, label = FrameDefinition(str(wish.get("text") or "").strip()), str(wish.get("label") or "").strip()
+        prove_system(definition.system)
     elif kind == "own":
         own = typed(OwnProjection, wish.get("own") or {}, unit)
         definition, label = FrameDefinition(own.definition()), own.name

@@ -2,65 +2,32 @@
 
 from __future__ import annotations
 
-import json
-from collections.abc import Mapping
 from dataclasses import asdict, dataclass
-from typing import Annotated, Any, Literal, cast
+from typing import Annotated, Literal
 
 from annotated_types import Ge, Le
 from sqlalchemy.orm import Session
 
-from openstake.core.errors import ConflictError, FileError, InputError
-from openstake.core.judge.finding import Finding, stops_of
+from openstake.core.errors import ConflictError, InputError
 from openstake.core.kit.profile import Profile
 from openstake.core.limits import ShortText
-from openstake.core.link.agree import SETTINGS, End, RowState, judge_pair, pair_rows, value_of
+from openstake.core.link.agree import SETTINGS, End, value_of
 from openstake.core.link.airload import (
-    AirLoad,
-    Stream,
-    air_load,
-    chirp_rate_bps,
-    chirp_time_on_air_s,
-    judge_load,
     part_from_text,
-    remedies,
     satellites_from_text,
     stream_of_messages,
 )
 from openstake.store.models import ProfileVersion
-from openstake.wire.profile import MOST_BYTES, profile_as_json
+from openstake.wire.profile import profile_as_json
 from openstake.workflow.context import Context
 from openstake.workflow.kit.profiles import SaveProfile, save_profile
+from openstake.workflow.link.ends import Agreement, Chirp, Load, agreement, end_of_document, load_of
 from openstake.workflow.now.job import job_of
 from openstake.workflow.now.kit import chosen_rows, profile_of
 
 # What stands above a mask of 10 degrees on a usual day (common practice, no source).
 USUAL_SATELLITES = "G10,R8,E9,C12"
 USUAL_SIGNALS = 2
-Scalar = str | bool | float | int | None
-
-
-@dataclass(frozen=True)
-class PairRow:
-    """One setting at both ends, as their profiles have it."""
-
-    field: str
-    label: str
-    unit: str
-    base: Scalar
-    rover: Scalar
-    state: RowState
-
-
-@dataclass(frozen=True)
-class Agreement:
-    """Whether two ends agree, what contradicts, and the pair sheet row by row."""
-
-    agrees: bool
-    base: str
-    rover: str
-    findings: list[Finding]
-    rows: list[PairRow]
 
 
 @dataclass(frozen=True)
@@ -69,27 +36,6 @@ class Pair(Agreement):
 
     base_id: str
     rover_id: str
-
-
-@dataclass(frozen=True)
-class AirRemedy:
-    """A way to make the stream smaller, and what it comes to."""
-
-    words: str
-    share: float
-    bits_per_second: float
-    fits: bool
-
-
-@dataclass(frozen=True)
-class Load(AirLoad):
-    """What a stream needs of a link, what to say of it, and what to slow or drop first; packets of a chirp link."""
-
-    rate_bps: float
-    findings: list[Finding]
-    remedies: list[AirRemedy]
-    packet_bytes: int | None
-    packet_time_on_air_s: float | None
 
 
 @dataclass(frozen=True)
@@ -130,86 +76,6 @@ class Mend:
     take: Literal["base", "rover"]
     base_id: ShortText
     rover_id: ShortText
-
-
-def end_of_file(content: bytes, name: str) -> End:
-    """Return one end from a profile's file, whatever its values are: it is compared first.  FileError where it has no link."""
-    if len(content) > MOST_BYTES:
-        raise FileError(f"{name} has {len(content)} bytes; a profile is much smaller.")
-    try:
-        document = json.loads(content.decode("utf-8-sig"))
-    except (ValueError, RecursionError) as error:
-        raise FileError(f"{name} is not JSON: {str(error)[:120]}.") from None
-    if not isinstance(document, dict) or not isinstance(document.get("link"), dict):
-        raise FileError(f'{name} is no profile: it has no "link" object.')
-    return end_of_document(document, name)
-
-
-def end_of_document(document: Mapping[str, Any], name: str) -> End:
-    messages = document.get("messages")
-    numbers = (
-        [row.get("number") for row in messages if isinstance(row, dict)] if isinstance(messages, (list, tuple)) else []
-    )
-    return End(
-        str(document.get("name") or name), document["link"], _texts(document.get("constellations")),
-        _texts(document.get("formats_read")), [number for number in numbers if isinstance(number, int)],
-    )  # fmt: skip
-
-
-def _texts(values: object) -> list[str]:
-    return [value for value in values if isinstance(value, str)] if isinstance(values, (list, tuple)) else []
-
-
-def agreement(base: End, rover: End) -> Agreement:
-    """Return whether two ends agree, what contradicts, and the pair sheet row by row."""
-    findings = judge_pair(base, rover)
-    unknown = any(item.code == "link-setting-not-known" for item in findings)
-    return Agreement(
-        not (stops_of(findings) or unknown), base.name, rover.name, findings,
-        [
-            PairRow(
-                row.setting.field, row.setting.label, row.setting.unit, cast(Scalar, row.base), cast(Scalar, row.rover),
-                row.state,
-            )
-            for row in pair_rows(base, rover)
-        ],
-    )  # fmt: skip
-
-
-@dataclass(frozen=True)
-class Chirp:
-    """A chirp spread-spectrum link, in place of a rate."""
-
-    spreading_factor: int
-    bandwidth_khz: float
-    coding_denominator: int
-
-    @property
-    def rate_bps(self) -> float:
-        return chirp_rate_bps(self.spreading_factor, self.bandwidth_khz * 1000.0, self.coding_denominator)
-
-    def packet(self, epoch_bytes: int) -> tuple[int, float]:
-        """Return the largest packet of an epoch in bytes and how many seconds it is on the air."""
-        size = min(LARGEST_PACKET, epoch_bytes)
-        seconds = chirp_time_on_air_s(self.spreading_factor, self.bandwidth_khz * 1000.0, self.coding_denominator, size)
-        return size, seconds
-
-
-LARGEST_PACKET = 255  # bytes a chirp link sends at once
-
-
-def load_of(stream: Stream, rate_bps: float, duty_limit: float | None, chirp: Chirp | None = None) -> Load:
-    """Return what a stream needs of a link, what to say of it, and what to slow or drop first."""
-    load = air_load(stream, rate_bps, duty_limit)
-    packet = chirp.packet(load.bytes_per_epoch) if chirp else (None, None)
-    ways = [
-        AirRemedy(way.words, way.load.share, way.load.bits_per_second, way.load.fits)
-        for way in remedies(stream, rate_bps, duty_limit)
-    ]
-    return Load(
-        **asdict(load), rate_bps=rate_bps, findings=judge_load(stream, rate_bps, duty_limit, load), remedies=ways,
-        packet_bytes=packet[0], packet_time_on_air_s=packet[1],
-    )  # fmt: skip
 
 
 # The Link page

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 from openstake.core.evidence import StationReference
 from openstake.core.limits import OLD_AGE_S
 from openstake.live.feed import FeedState, FeedStatus
+from openstake.live.folding import Folding
 from openstake.live.rawfile import Place
 from openstake.live.session import Addresses, ReceivedEpoch, RunningSession
 from openstake.store.book import write_entry
@@ -27,6 +28,7 @@ class StoreSink:
 
     def __init__(self, context: Context) -> None:
         self._context = context
+        self._folding = Folding()
 
     def epochs(self, session_id: str, rows: Sequence[ReceivedEpoch]) -> None:
         values = [epoch_columns(row) | {"listening_id": session_id} for row in rows]
@@ -43,9 +45,13 @@ class StoreSink:
             raw_file=place.file, raw_offset=place.offset, heard_s=self._context.now(),
         )  # fmt: skip
 
+        plain = self._folding.is_plain("base-heard", f"base {station.station_id}", self._context.now())
+
         def work(session: Session) -> None:
             session.add(row)
             session.flush()
+            if not plain:
+                return
             height = "not stated" if station.antenna_height_m is None else f"{station.antenna_height_m:.4f} m"
             write_entry(
                 session, self._context.now(), "base-heard",
@@ -60,11 +66,31 @@ class StoreSink:
         if status.state in (FeedState.CONNECTING, FeedState.CONNECTED):
             return
 
+        if not self._folding.is_plain(f"{role} feed", status.sentence, self._context.now()):
+            return
+
         def work(session: Session) -> None:
             write_entry(
                 session, self._context.now(), "feed", f"{role.capitalize()} feed: {status.sentence}",
                 _job_id_of(session, session_id), "machine", listening=session_id, state=status.state.value,
             )  # fmt: skip
+
+        self._context.database.write(work)
+
+    def settle(self, session_id: str, final: bool) -> None:
+        folded = self._folding.due(self._context.now(), final)
+        if not folded:
+            return
+
+        def work(session: Session) -> None:
+            for item in folded:
+                write_entry(
+                    session, self._context.now(), "repeated",
+                    f"{item.kind.replace('-', ' ').capitalize()}: {item.count} more changes within "
+                    f"{item.last_s - item.first_s:.0f} s; the last: {item.last}",
+                    _job_id_of(session, session_id), "machine", listening=session_id, count=item.count,
+                    first_s=item.first_s, last_s=item.last_s,
+                )  # fmt: skip
 
         self._context.database.write(work)
 

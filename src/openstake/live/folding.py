@@ -1,0 +1,55 @@
+"""Events that repeat, folded: the first few are told each, what goes on is one line with count, first and last."""
+
+from __future__ import annotations
+
+from collections import deque
+from dataclasses import dataclass
+
+PLAIN = 4
+WITHIN_S = 60.0
+SETTLED_S = 30.0
+LONGEST_S = 600.0
+
+
+@dataclass(frozen=True)
+class Folded:
+    """So many events of a kind, host seconds of the first and the last of them, and what the last one said."""
+
+    kind: str
+    count: int
+    first_s: float
+    last_s: float
+    last: str
+
+
+class Folding:
+    """Told of every event: whether it is written by itself, and what has been folded since.
+
+    Four within a minute are written; those that follow are folded until half a minute is quiet, ten minutes at most.
+    """
+
+    def __init__(self) -> None:
+        self._written: dict[str, deque[float]] = {}
+        self._folded: dict[str, Folded] = {}
+
+    def is_plain(self, kind: str, sentence: str, now_s: float) -> bool:
+        """Take an event in; tell whether it is to be written by itself."""
+        written = self._written.setdefault(kind, deque(maxlen=PLAIN))
+        before = self._folded.get(kind)
+        if before is None and (len(written) < PLAIN or now_s - written[0] > WITHIN_S):
+            written.append(now_s)
+            return True
+        count, first_s = (before.count, before.first_s) if before else (0, now_s)
+        self._folded[kind] = Folded(kind, count + 1, first_s, now_s, sentence)
+        return False
+
+    def due(self, now_s: float, final: bool = False) -> list[Folded]:
+        """Return what is to be written of what was folded, and forget it."""
+        found = [
+            item
+            for item in self._folded.values()
+            if final or now_s - item.last_s > SETTLED_S or now_s - item.first_s > LONGEST_S
+        ]
+        for item in found:
+            del self._folded[item.kind]
+        return found
