@@ -11,8 +11,7 @@ from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.single import Ionosphere, single_position
 from openstake.core.sky.atmosphere import klobuchar_delay_m, troposphere_delay_m
 from openstake.core.sky.broadcast import best_ephemeris, satellite_state
-from openstake.wire.rinex.navigation import read_navigation
-from openstake.wire.rinex.observations import read_observations
+from tests.texts import read_navigation, read_observations
 
 RINEX = Path(__file__).parent.parent / "data" / "rinex"
 A_MILLIMETRE = 0.001

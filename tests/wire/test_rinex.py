@@ -13,8 +13,6 @@ from openstake.core.errors import FileError
 from openstake.core.evidence import StationReference
 from openstake.core.observation import wavelength_m
 from openstake.wire.rinex.from_msm import SIGNALS, MsmEpochs, satellite_name
-from openstake.wire.rinex.navigation import read_navigation
-from openstake.wire.rinex.observations import read_observations
 from openstake.wire.rinex.write import RinexHeader, write_observations
 from openstake.wire.rtcm3.bits import BitWriter
 from openstake.wire.rtcm3.channels import channels_of
@@ -22,6 +20,7 @@ from openstake.wire.rtcm3.frame import FrameReader, frame_bytes
 from openstake.wire.rtcm3.msm import Observation, encode_msm4
 from openstake.wire.rtcm3.station import encode_reference
 from openstake.workflow.base.rawdata import StreamToRinex
+from tests.texts import read_navigation, read_observations
 
 RINEX = Path(__file__).parent.parent / "data" / "rinex"
 WEDNESDAY_S = 1_795_564_800.0  # 2026-11-25, in Unix seconds

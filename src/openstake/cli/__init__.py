@@ -40,11 +40,23 @@ class Verbs(click.Group):
         try:
             return super().invoke(ctx)
         except OpenStakeError as error:
-            click.echo(error.sentence, err=True)
+            say(error.sentence)
             ctx.exit(2)
         except BrokenPipeError:
             sys.stderr.close()
             ctx.exit(0)
+        except OSError as error:
+            say(f"A file cannot be read or written: {error.strerror or error}.")
+            ctx.exit(2)
+        except (ArithmeticError, ValueError, LookupError, TypeError, RecursionError, MemoryError) as error:
+            # The last door: readers refuse by themselves.  What comes here is a value nobody thought of.
+            say(f"The input holds a value that cannot be worked with ({type(error).__name__}: {str(error)[:200]}).")
+            ctx.exit(2)
+
+
+def say(sentence: str) -> None:
+    """Write a sentence to stderr, whatever the name of a file in it is made of."""
+    click.echo(sentence.encode("utf-8", "replace").decode(), err=True)
 
 
 def show(result: Any, as_json: bool, lines: list[str]) -> None:

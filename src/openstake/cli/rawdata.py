@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 from pathlib import Path
 
 import click
@@ -10,6 +10,9 @@ import click
 from openstake.cli import finding_lines, show
 from openstake.core.errors import FileError, InputError
 from openstake.workflow.base import rawdata
+
+# GPS time begins in 1980; the satellites of MSM came later still.
+FIRST_DAY, LAST_DAY = date(1980, 1, 6), date(2170, 1, 1)
 
 
 @click.command()
@@ -62,10 +65,13 @@ def rinex(capture: Path, out: Path, day: str, interval_s: float, marker: str, as
     if not 0.0 <= interval_s <= 3600.0:
         raise InputError(f"The interval is 0 (all epochs) to 3600 s; {interval_s:g} was given.", field="interval")
     try:
-        noon = datetime.fromisoformat(day).replace(tzinfo=UTC)
+        of_day = date.fromisoformat(day)
     except ValueError:
-        raise InputError(f"'{day}' is not a date. Write it as 2026-11-25.", field="date") from None
-    text, result = rawdata.capture_to_rinex(capture, noon.timestamp() + 43_200.0, interval_s, marker)
+        raise InputError(f"'{day[:40]}' is not a date. Write it as 2026-11-25.", field="date") from None
+    if not FIRST_DAY <= of_day <= LAST_DAY:
+        raise InputError(f"No stream of this kind is of {day}: dates run from {FIRST_DAY} to {LAST_DAY}.", field="date")
+    noon = datetime(of_day.year, of_day.month, of_day.day, 12, tzinfo=UTC)
+    text, result = rawdata.capture_to_rinex(capture, noon.timestamp(), interval_s, marker)
     _write(out, text.encode())
     show(result, as_json, _rinex_lines(result))
 

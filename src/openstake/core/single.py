@@ -22,6 +22,8 @@ from openstake.core.sky.broadcast import (
 from openstake.core.sky.geometry import azimuth_elevation_deg
 
 MASK_DEG = 10.0
+_FARTHEST_M = 1e9
+_LARGEST_PDOP = 1000.0
 _FEWEST = 4
 _LARGEST_RESIDUAL_M = 25.0
 _FIRST_BAND, _SECOND_BAND = ("C1W", "C1P", "C1C", "C1X", "C1L"), ("C2W", "C2P", "C2X", "C2L", "C2S", "C2C")
@@ -111,6 +113,31 @@ def _ionosphere_free_m(first_m: float, second_m: float) -> float:
     return (ratio * first_m - second_m) / (ratio - 1.0)
 
 
+@dataclass(frozen=True)
+class _Equations:
+    """The ranges of one step as equations: who is used, slopes (n, 4), observed − computed (n,), weights' roots (n,)."""
+
+    used: list[_Ranged]
+    design: NDArray[np.float64]
+    misfit: NDArray[np.float64]
+    root: NDArray[np.float64]
+
+    def change(self) -> NDArray[np.float64] | None:
+        """Return what place and clock change by, shape (4,); None where the geometry does not tell."""
+        try:
+            found = np.linalg.lstsq(self.design * self.root[:, None], self.misfit * self.root, rcond=None)[0]
+        except np.linalg.LinAlgError:
+            return None
+        return found if np.isfinite(found).all() and float(np.abs(found).max()) < _FARTHEST_M else None
+
+    def pdop(self) -> float | None:
+        try:
+            pdop = float(np.sqrt(np.trace(np.linalg.inv(self.design.T @ self.design)[:3, :3])))
+        except np.linalg.LinAlgError:
+            return None
+        return pdop if pdop < _LARGEST_PDOP else None
+
+
 def _solve(
     gps_s: float, ranged: Sequence[_Ranged], ionosphere: Ionosphere | None, mask_deg: float
 ) -> tuple[SinglePosition, NDArray[np.float64], list[_Ranged]] | None:
@@ -118,42 +145,49 @@ def _solve(
     here, clock_m = np.zeros(3), 0.0
     for step in range(12):
         rough = step < 3  # from the centre of the Earth: no mask and no atmosphere until the place is known
-        used, rows, misfits, weights = [], [], [], []
-        latitude, longitude, height = (0.0, 0.0, 0.0) if rough else (float(v) for v in geodetic_from_ecef(here))
-        for item in ranged:
-            travel_s = (item.range_m - clock_m) / SPEED_OF_LIGHT_M_S
-            satellite = turned_during_travel(item.position_m, travel_s)
-            length = distance_m(satellite, here)
-            delay_m, weight = 0.0, 1.0
-            if not rough:
-                azimuth, elevation = (float(v) for v in azimuth_elevation_deg(satellite[None, :], here)[0])
-                if elevation < mask_deg:
-                    continue
-                delay_m = troposphere_delay_m(latitude, height, elevation)
-                if not item.two_frequencies and ionosphere is not None:
-                    delay_m += klobuchar_delay_m(
-                        ionosphere.alpha, ionosphere.beta, latitude, longitude, azimuth, elevation, gps_s
-                    )
-                weight = float(np.sin(np.radians(elevation)))
-            used.append(item)
-            rows.append(np.append((here - satellite) / length, 1.0))
-            misfits.append(item.range_m - (length + clock_m + delay_m))
-            weights.append(weight)
-        if len(used) < _FEWEST:
+        equations = _equations(gps_s, ranged, ionosphere, mask_deg, here, clock_m, rough)
+        change = equations.change() if equations is not None else None
+        if equations is None or change is None:
             return None
-        design, misfit, root = np.array(rows), np.array(misfits), np.array(weights)
-        change = np.linalg.lstsq(design * root[:, None], misfit * root, rcond=None)[0]
         here, clock_m = here + change[:3], clock_m + float(change[3])
         if not rough and float(np.linalg.norm(change[:3])) < 1e-4:
             break
-    residuals = misfit - design @ change
-    try:
-        pdop = float(np.sqrt(np.trace(np.linalg.inv(design.T @ design)[:3, :3])))
-    except np.linalg.LinAlgError:
+    residuals = equations.misfit - equations.design @ change
+    pdop = equations.pdop()
+    if pdop is None:
         return None
     x, y, z = (float(value) for value in here)
     position = SinglePosition(
-        gps_s, (x, y, z), len(used), all(item.two_frequencies for item in used), pdop, clock_m,
+        gps_s, (x, y, z), len(equations.used), all(item.two_frequencies for item in equations.used), pdop, clock_m,
         float(np.sqrt(np.mean(residuals**2))),
     )  # fmt: skip
-    return position, residuals, used
+    return position, residuals, equations.used
+
+
+def _equations(
+    gps_s: float, ranged: Sequence[_Ranged], ionosphere: Ionosphere | None, mask_deg: float, here: NDArray[np.float64],
+    clock_m: float, rough: bool,
+) -> _Equations | None:  # fmt: skip
+    """Return the equations about a place; None where too few satellites stand above the mask."""
+    used, rows, misfits, weights = [], [], [], []
+    latitude, longitude, height = (0.0, 0.0, 0.0) if rough else (float(v) for v in geodetic_from_ecef(here))
+    for item in ranged:
+        travel_s = (item.range_m - clock_m) / SPEED_OF_LIGHT_M_S
+        satellite = turned_during_travel(item.position_m, travel_s)
+        length = max(distance_m(satellite, here), 1.0)
+        delay_m, weight = 0.0, 1.0
+        if not rough:
+            azimuth, elevation = (float(v) for v in azimuth_elevation_deg(satellite[None, :], here)[0])
+            if elevation < mask_deg:
+                continue
+            delay_m = troposphere_delay_m(latitude, height, elevation)
+            if not item.two_frequencies and ionosphere is not None:
+                delay_m += klobuchar_delay_m(
+                    ionosphere.alpha, ionosphere.beta, latitude, longitude, azimuth, elevation, gps_s
+                )
+            weight = float(np.sin(np.radians(elevation)))
+        used.append(item)
+        rows.append(np.append((here - satellite) / length, 1.0))
+        misfits.append(item.range_m - (length + clock_m + delay_m))
+        weights.append(weight)
+    return None if len(used) < _FEWEST else _Equations(used, np.array(rows), np.array(misfits), np.array(weights))

@@ -17,6 +17,9 @@ _RELATIVITY_S_PER_SQRT_M = -4.442807633e-10
 LONGEST_FROM_TOE_S = 7200.0  # an ephemeris of GPS holds two hours to either side
 
 
+_LAST_S = 10_000 * WEEK_S  # in the year 2171
+
+
 @dataclass(frozen=True, kw_only=True)
 class Ephemeris:
     """One broadcast message of a GPS satellite: radians, metres, seconds; times in seconds since 1980-01-06, GPS time."""
@@ -44,6 +47,19 @@ class Ephemeris:
     sin_inclination_rad: float
     group_delay_s: float
     health: float
+
+
+def is_possible(ephemeris: Ephemeris) -> bool:
+    """Tell whether a message can be one of a satellite: IS-GPS-200, table 20-III, gives the ranges of its numbers.
+
+    The square root of the semi-major axis is 2530 to 8192 √m, the eccentricity 0 to 0.03, times lie within the weeks since
+    1980.
+    """
+    e = ephemeris
+    return (
+        2530.0 <= e.sqrt_semi_major_axis <= 8192.0 and 0.0 <= e.eccentricity <= 0.03
+        and 0.0 <= e.orbit_time_s < _LAST_S and 0.0 <= e.clock_time_s < _LAST_S and abs(e.clock_s) < 1.0
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)

@@ -5,15 +5,16 @@ Source: RINEX 2.11, table A4; RINEX 3.05, tables A5 and A6.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
 
 from openstake.core.constants import WEEK_S
 from openstake.core.errors import FileError
-from openstake.core.sky.broadcast import Ephemeris
-from openstake.wire.rinex.observations import checked_header, gps_seconds
+from openstake.core.sky.broadcast import Ephemeris, is_possible
+from openstake.wire.rinex.observations import checked_header, finite, gps_seconds
 
+_MOST_EACH = 10_000  # messages of one satellite
 _LINES_AFTER = {"G": 7, "E": 7, "C": 7, "J": 7, "I": 7, "R": 3, "S": 3}
 
 
@@ -26,24 +27,29 @@ class NavigationFile:
     beta: tuple[float, ...] | None
 
 
-def read_navigation(text: str, name: str = "The file") -> NavigationFile:
-    """Return the GPS part of a navigation file; FileError with a sentence where there is none."""
-    lines = iter(text.splitlines())
+def read_navigation(lines: Iterable[str], name: str = "The file") -> NavigationFile:
+    """Return the GPS part of a navigation file from its lines; FileError with a sentence where there is none.
+
+    Records that no orbit of such a satellite can have are left out.
+    """
+    lines = iter(lines)
     header, version = checked_header(lines, name, "N", "navigation")
     found: dict[str, list[Ephemeris]] = {}
     try:
         for ephemeris in _records_2(lines) if version < 3.0 else _records_3(lines):
-            found.setdefault(ephemeris.satellite, []).append(ephemeris)
+            if is_possible(ephemeris) and len(found.setdefault(ephemeris.satellite, [])) < _MOST_EACH:
+                found[ephemeris.satellite].append(ephemeris)
         alpha, beta = _ionosphere(header)
-    except (ValueError, IndexError, StopIteration, RuntimeError):
+    except (ValueError, IndexError, StopIteration, RuntimeError, OverflowError):
         raise FileError(f"{name} has a record that is not as RINEX {version:.2f} has it; it may be cut.") from None
+    found = {satellite: listed for satellite, listed in found.items() if listed}
     if not found:
         raise FileError(f"{name} holds no orbit of a GPS satellite.")
     return NavigationFile(found, alpha, beta)
 
 
 def _number(text: str) -> float:
-    return float(text.replace("D", "e").replace("d", "e")) if text.strip() else 0.0
+    return finite(text.replace("D", "e").replace("d", "e")) if text.strip() else 0.0
 
 
 def _ionosphere(header: list[tuple[str, str]]) -> tuple[tuple[float, ...] | None, tuple[float, ...] | None]:

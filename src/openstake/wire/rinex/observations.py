@@ -5,7 +5,7 @@ Source: RINEX 2.11 and RINEX 3.05 (IGS/RTCM), the tables of the observation file
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -14,6 +14,8 @@ from openstake.core.errors import FileError
 from openstake.core.observation import ObservationEpoch, Observed
 
 GPS_START = datetime(1980, 1, 6)
+MOST_EPOCHS = 200_000  # two days at 1 Hz
+_LONGEST_HEADER = 5000
 _TIME_SYSTEMS = {"GPS": 0.0, "GAL": 0.0, "QZS": 0.0, "IRN": 0.0, "GLO": float(GPS_MINUS_UTC_S), "UTC": float(GPS_MINUS_UTC_S), "BDT": float(GPS_MINUS_BEIDOU_S)}  # fmt: skip
 # What the two letters of RINEX 2 are in RINEX 3, for GPS.  Source: RINEX 3.05, table A23 (from memory).
 _CODES_2 = {
@@ -24,13 +26,13 @@ _CODES_2 = {
 
 @dataclass(frozen=True)
 class ObservationFile:
-    """An observation file: what its header says, and its epochs."""
+    """An observation file: what its header says, and its epochs, which are read as they are asked for."""
 
     version: float
     marker: str
     approximate_xyz_m: tuple[float, float, float] | None
     antenna_height_m: float
-    epochs: tuple[ObservationEpoch, ...]
+    epochs: Iterator[ObservationEpoch]
 
 
 def gps_seconds(moment: datetime, seconds: float) -> float:
@@ -48,13 +50,15 @@ def header_of(lines: Iterator[str], name: str) -> list[tuple[str, str]]:
             raise FileError(f"{name} is not a RINEX file: its first line does not say its version.")
         if label == "END OF HEADER":
             return found
+        if len(found) > _LONGEST_HEADER:
+            break
     raise FileError(f"{name} is not a whole RINEX file: its header has no end.")
 
 
 def version_and_type(header: list[tuple[str, str]], name: str) -> tuple[float, str]:
     """Return the version and the letter of the file's type."""
     try:
-        return float(header[0][1][:9]), header[0][1][20:21].upper()
+        return finite(header[0][1][:9]), header[0][1][20:21].upper()
     except ValueError:
         raise FileError(f"{name} says no RINEX version.") from None
 
@@ -70,22 +74,44 @@ def checked_header(lines: Iterator[str], name: str, kind: str, what: str) -> tup
     return header, version
 
 
-def read_observations(text: str, name: str = "The file") -> ObservationFile:
-    """Return an observation file; FileError with a sentence where it is none.
+def read_observations(lines: Iterable[str], name: str = "The file") -> ObservationFile:
+    """Return an observation file from its lines; FileError with a sentence where it is none, also while epochs are read.
 
     Satellites with codes that are not known here are left out; event records other than epochs are passed over.
     """
-    lines = iter(text.splitlines())
+    lines = iter(lines)
     header, version = checked_header(lines, name, "O", "observations")
     offset_s = _time_offset_s(header, name)
+    reader = _epochs_2(lines, header, offset_s) if version < 3.0 else _epochs_3(lines, header, offset_s)
     try:
-        reader = _epochs_2(lines, header, offset_s) if version < 3.0 else _epochs_3(lines, header, offset_s)
-        epochs = tuple(reader)
-    except (ValueError, IndexError, StopIteration, RuntimeError):
+        place_m, height_m = _xyz(header), _height(header)
+    except ValueError:
+        raise FileError(f"{name} has words in its header where RINEX has numbers: position or antenna.") from None
+    return ObservationFile(
+        version, _first(header, "MARKER NAME").strip(), place_m, height_m, _checked(reader, version, name)
+    )
+
+
+def _checked(reader: Iterator[ObservationEpoch], version: float, name: str) -> Iterator[ObservationEpoch]:
+    count = 0
+    try:
+        for epoch in reader:
+            count += 1
+            if count > MOST_EPOCHS:
+                raise FileError(f"{name} holds more than {MOST_EPOCHS} epochs. Cut it.")
+            yield epoch
+    except (ValueError, IndexError, StopIteration, RuntimeError, OverflowError):
         raise FileError(f"{name} has a line that is not as RINEX {version:.2f} has it; it may be cut.") from None
-    if not epochs:
+    if not count:
         raise FileError(f"{name} holds no epoch of observations.")
-    return ObservationFile(version, _first(header, "MARKER NAME").strip(), _xyz(header), _height(header), epochs)
+
+
+def finite(text: str) -> float:
+    """Return a number of a RINEX field; ValueError for words, NaN and Infinity."""
+    value = float(text)
+    if value - value != 0.0:
+        raise ValueError("not a finite number")
+    return value
 
 
 def _first(header: list[tuple[str, str]], label: str) -> str:
@@ -93,15 +119,15 @@ def _first(header: list[tuple[str, str]], label: str) -> str:
 
 
 def _xyz(header: list[tuple[str, str]]) -> tuple[float, float, float] | None:
-    parts = _first(header, "APPROX POSITION XYZ").split()
-    if len(parts) != 3 or not any(float(part) for part in parts):
+    parts = [finite(part) for part in _first(header, "APPROX POSITION XYZ").split()]
+    if len(parts) != 3 or not any(parts) or max(map(abs, parts)) > 1e8:
         return None
-    return float(parts[0]), float(parts[1]), float(parts[2])
+    return parts[0], parts[1], parts[2]
 
 
 def _height(header: list[tuple[str, str]]) -> float:
     parts = _first(header, "ANTENNA: DELTA H/E/N").split()
-    return float(parts[0]) if parts else 0.0
+    return finite(parts[0]) if parts else 0.0
 
 
 def _time_offset_s(header: list[tuple[str, str]], name: str) -> float:
@@ -116,8 +142,9 @@ def _values(chunk: str, codes: list[str]) -> dict[str, Observed]:
     found = {}
     for place, code in enumerate(codes):
         field = chunk[place * 16 : place * 16 + 16].ljust(16)
-        if field[:14].strip() and float(field[:14]) != 0.0:
-            found[code] = Observed(float(field[:14]), int(field[14]) if field[14].isdigit() else 0)
+        value = finite(field[:14]) if field[:14].strip() else 0.0
+        if value != 0.0:
+            found[code] = Observed(value, int(field[14]) if field[14] in "0123456789" else 0)
     return found
 
 

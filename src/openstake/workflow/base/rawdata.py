@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import zlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from pathlib import Path
@@ -28,6 +28,8 @@ from openstake.wire.rtcm3.station import Descriptor, decode_descriptor, decode_r
 from openstake.workflow.captures import OccupationRead, occupation_view, pieces
 
 MOST_TEXT_BYTES = 256 << 20
+_UNPACKED_BYTES = 1 << 20
+_LONGEST_LINE = 1 << 16
 _GPS_START_UNIX_S = 315_964_800.0
 
 
@@ -75,38 +77,61 @@ class RinexWritten:
     unknown_signals: list[str]
 
 
-def text_of(path: Path) -> str:
-    """Return a text file, unpacked where it is packed by gzip; FileError where it cannot be read or is too large."""
-    first = True
+def lines_of(path: Path) -> Iterator[str]:
+    """Yield the lines of a text file, unpacked where it is packed by gzip, in flat memory.
+
+    FileError where it cannot be read, is too large or has a line that no text has.
+    """
+    rest, total = b"", 0
+    for piece in _unpacked(path):
+        total += len(piece)
+        if total > MOST_TEXT_BYTES:
+            raise FileError(f"{path} holds more than {MOST_TEXT_BYTES >> 20} MB of text. Cut it.")
+        *whole, rest = (rest + piece).split(b"\n")
+        if len(rest) > _LONGEST_LINE:
+            raise FileError(f"{path} has a line of more than {_LONGEST_LINE} letters: it is no RINEX file.")
+        yield from (line.rstrip(b"\r").decode("latin-1") for line in whole)
+    if rest:
+        yield rest.decode("latin-1")
+
+
+def _unpacked(path: Path) -> Iterator[bytes]:
     unpack: Any = None
-    out = bytearray()
-    for piece in pieces(path):
-        if first and piece[:2] == b"\x1f\x8b":
+    for number, piece in enumerate(pieces(path)):
+        if number == 0 and piece[:2] == b"\x1f\x8b":
             unpack = zlib.decompressobj(wbits=31)
-        first = False
+        if unpack is None:
+            yield piece
+            continue
         try:
-            out += unpack.decompress(piece, MOST_TEXT_BYTES) if unpack else piece
+            while piece:
+                yield unpack.decompress(piece, _UNPACKED_BYTES)
+                piece = unpack.unconsumed_tail
         except zlib.error:
             raise FileError(f"{path} is packed by gzip and damaged.") from None
-        if len(out) > MOST_TEXT_BYTES:
-            raise FileError(f"{path} holds more than {MOST_TEXT_BYTES >> 20} MB of text. Cut it.")
-    return out.decode("latin-1")
+    if unpack is not None and not unpack.eof:
+        raise FileError(f"{path} is packed by gzip and damaged.")
 
 
 def single_positions(observations: Path, navigation: Path) -> tuple[SinglePositions, list[Epoch]]:
     """Return the single-point positions of a RINEX file and their average, and the positions as epochs of a receiver."""
-    observed = read_observations(text_of(observations), str(observations))
-    orbits = read_navigation(text_of(navigation), str(navigation))
+    observed = read_observations(lines_of(observations), str(observations))
+    orbits = read_navigation(lines_of(navigation), str(navigation))
     ionosphere = Ionosphere(orbits.alpha, orbits.beta) if orbits.alpha and orbits.beta else None
-    solved = [single_position(epoch, orbits.ephemerides, ionosphere) for epoch in observed.epochs]
-    positions = [position for position in solved if position is not None]
+    positions: list[SinglePosition] = []
+    count, first_s = 0, 0.0
+    for epoch in observed.epochs:
+        count, first_s = count + 1, first_s or epoch.gps_s
+        position = single_position(epoch, orbits.ephemerides, ionosphere)
+        if position is not None:
+            positions.append(position)
     if not positions:
         raise FileError(
             f"No epoch of {observations} could be solved: the orbits of {navigation} hold for "
-            f"{_span(orbits.ephemerides)}, the observations begin at {_date(observed.epochs[0].gps_s)}."
+            f"{_span(orbits.ephemerides)}, the observations begin at {_date(first_s)}."
         )
     epochs = [_as_epoch(position) for position in positions]
-    average = replace(occupation_view(epochs, []), epochs=len(observed.epochs))
+    average = replace(occupation_view(epochs, []), epochs=count)
     result = SinglePositions(
         **vars(average), marker=observed.marker, two_frequencies=all(position.two_frequencies for position in positions),
         positions=[_position_view(position) for position in positions],
