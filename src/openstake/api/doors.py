@@ -98,7 +98,8 @@ class _Sent:
 class SentOnce:
     """Requests with an `Idempotency-Key`: sent again with the same key, one is done once and answered alike.
 
-    Answers of the last requests are kept in memory; that a key was stored is kept in the database with what it stored.
+    While one is worked on the other waits.  The last answers to what was stored are kept in memory; that a key was stored is
+    kept in the database, in the transaction of what it stored.
     Source: the HTTP header of that name (draft-ietf-httpapi-idempotency-key-header).
     """
 
@@ -143,18 +144,18 @@ class SentOnce:
         return Response(body, status, mimetype=media_type)
 
     def _first(self, key: str, mine: _Sent, handle: Callable[[], Response]) -> Response:
+        kept = False
         try:
-            with of_request(key):
+            with of_request(key) as request_to_write:
                 response = handle()
-            # What failed on our side may be sent again.
-            if response.status_code < 500:
-                mine.answer = (response.status_code, response.mimetype or "", response.get_data())
+            mine.answer = (response.status_code, response.mimetype or "", response.get_data())
+            kept = request_to_write.stored
             return response
         finally:
-            if mine.answer is None:
+            mine.done.set()
+            if not kept:  # nothing was stored: sent again it is done again
                 with self._lock:
                     self._sent.pop(key, None)
-            mine.done.set()
 
 
 def take_errors(app: Flask) -> None:

@@ -128,7 +128,7 @@ class _Equations:
             found = np.linalg.lstsq(self.design * self.root[:, None], self.misfit * self.root, rcond=None)[0]
         except np.linalg.LinAlgError:
             return None
-        return found if np.isfinite(found).all() and float(np.abs(found).max()) < _FARTHEST_M else None
+        return np.asarray(found) if np.isfinite(found).all() and float(np.abs(found).max()) < _FARTHEST_M else None
 
     def pdop(self) -> float | None:
         try:
@@ -145,10 +145,11 @@ def _solve(
     here, clock_m = np.zeros(3), 0.0
     for step in range(12):
         rough = step < 3  # from the centre of the Earth: no mask and no atmosphere until the place is known
-        equations = _equations(gps_s, ranged, ionosphere, mask_deg, here, clock_m, rough)
-        change = equations.change() if equations is not None else None
-        if equations is None or change is None:
+        found = _equations(gps_s, ranged, ionosphere, mask_deg, here, clock_m, rough)
+        moved = found.change() if found is not None else None
+        if found is None or moved is None:
             return None
+        equations, change = found, moved
         here, clock_m = here + change[:3], clock_m + float(change[3])
         if not rough and float(np.linalg.norm(change[:3])) < 1e-4:
             break

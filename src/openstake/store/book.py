@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from openstake.core.units import counted
 from openstake.store.models import BookEntry, Device
 
 FIRST_HASH = "0" * 64
@@ -104,5 +105,5 @@ def verify(session: Session) -> Verification:
     total = session.scalar(select(func.count()).select_from(BookEntry)) or 0
     return Verification(
         total == count, count, len(devices), last_hash, None,
-        f"The Book is whole: {count} lines. A cut at its end shows only against the last hash noted elsewhere.",
+        f"The Book is whole: {counted(count, 'line')}. A cut at its end shows only against the last hash noted elsewhere.",
     )  # fmt: skip

@@ -80,11 +80,12 @@ _REQUEST: ContextVar[RequestToWrite | None] = ContextVar("request", default=None
 
 
 @contextmanager
-def of_request(key: str) -> Iterator[None]:
+def of_request(key: str) -> Iterator[RequestToWrite]:
     """Write what follows in this thread as one request under a key."""
-    token = _REQUEST.set(RequestToWrite(key))
+    request = RequestToWrite(key)
+    token = _REQUEST.set(request)
     try:
-        yield
+        yield request
     finally:
         _REQUEST.reset(token)
 

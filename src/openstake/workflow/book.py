@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from sqlalchemy import select
+from sqlalchemy import Row, Select, select
 
 from openstake.core.limits import ShortText
 from openstake.core.units import METRES_PER_UNIT
 from openstake.store.book import Verification, verify
 from openstake.store.models import BookEntry, Shot
+from openstake.wire.address import hidden_passwords, holds_password
 from openstake.wire.tables.cells import csv_text
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
@@ -43,11 +45,15 @@ class BookLine:
 
 @dataclass(frozen=True)
 class BookView:
-    """A page of a job's lines, newest first; `verification` comes with the first page, `next` asks for the lines before."""
+    """A page of a job's lines, newest first; `verification` comes with the first page, `next` asks for the lines before.
+
+    `passwords` says, with the first page, that lines hold one: it is hidden here, and cannot be taken out of the Book.
+    """
 
     lines: list[BookLine]
     next: str | None
     verification: Verification | None
+    passwords: str
 
 
 def view(context: Context, job_id: str, query: BookQuery) -> BookView:
@@ -60,14 +66,35 @@ def view(context: Context, job_id: str, query: BookQuery) -> BookView:
             lines = lines.where(BookEntry.sequence < last.sequence)
         rows = session.scalars(lines.order_by(BookEntry.sequence.desc()).limit(MOST_LINES + 1)).all()
         verification = None if query.after else verify(session)
+        telling = [] if query.after else session.execute(_with_passwords(job_id)).all()
     following = rows[MOST_LINES - 1].id if len(rows) > MOST_LINES else None
-    return BookView([_line(row) for row in rows[:MOST_LINES]], following, verification)
+    return BookView([_line(row) for row in rows[:MOST_LINES]], following, verification, _said_of(telling))
+
+
+def _with_passwords(job_id: str) -> Select[int, str]:
+    like = BookEntry.text.like("%://%:%@%")
+    return (
+        select(BookEntry.sequence, BookEntry.text).where(BookEntry.job_id == job_id, like).order_by(BookEntry.sequence)
+    )
+
+
+def _said_of(rows: Sequence[Row[int, str]]) -> str:
+    numbers = [str(sequence) for sequence, text in rows if holds_password(text)]
+    if not numbers:
+        return ""
+    which = (
+        f"Line {numbers[0]} holds" if len(numbers) == 1 else f"{len(numbers)} lines (the first is {numbers[0]}) hold"
+    )
+    return (
+        f"{which} a caster's password that an earlier version wrote with its address. A line of the Book cannot be unsaid: "
+        "it is hidden here, and stands in the data folder. Change the password at the caster."
+    )
 
 
 def _line(row: BookEntry) -> BookLine:
     document = json.loads(row.text)
     return BookLine(
-        row.id, row.sequence, float(document["at_s"]), document["kind"], document["sentence"], document["side"], row.hash
+        row.id, row.sequence, float(document["at_s"]), document["kind"], hidden_passwords(document["sentence"]), document["side"], row.hash
     )  # fmt: skip
 
 

@@ -14,7 +14,30 @@ export class Problem extends Error {
   }
 }
 
-export const client = createClient<paths>({ baseUrl: window.location.origin, fetch: (request) => fetch(request) });
+/** Writes on their way, by what they ask: a button pressed twice sends one request, whatever the page does meanwhile. */
+const onTheirWay = new Map<string, string>();
+const STILL_THE_SAME_MS = 500;
+
+function newKey(): string {
+  return Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
+}
+
+/** Send a request; what writes carries a key, by which the server does it once. */
+async function sendOnce(request: Request): Promise<Response> {
+  if (request.method === "GET") return fetch(request);
+  const isJson = (request.headers.get("Content-Type") ?? "").startsWith("application/json");
+  const asked = `${request.method} ${request.url} ${isJson ? await request.clone().text() : newKey()}`;
+  const key = onTheirWay.get(asked) ?? newKey();
+  onTheirWay.set(asked, key);
+  request.headers.set("Idempotency-Key", key);
+  try {
+    return await fetch(request);
+  } finally {
+    setTimeout(() => onTheirWay.delete(asked), STILL_THE_SAME_MS);
+  }
+}
+
+export const client = createClient<paths>({ baseUrl: window.location.origin, fetch: sendOnce });
 
 type Answer<T> = { data?: T; error?: unknown; response: Response };
 

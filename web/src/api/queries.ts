@@ -270,8 +270,14 @@ export const useAcceptControl = (id: string) =>
   useChange(id, (body: Schemas["ControlFile"]) =>
     answer(client.POST("/api/jobs/{job_id}/control/accept", { ...path(id), body })),
   );
-export const useSettle = (id: string) =>
-  useChange(id, (body: Schemas["Settle"]) => answer(client.POST("/api/jobs/{job_id}/base/setup", { ...path(id), body })));
+/** What is settled names the set-up that was looked at: what another has changed since is not overwritten. */
+export const useSettle = (id: string) => {
+  const queries = useQueryClient();
+  return useChange(id, (body: Schemas["Settle"]) => {
+    const seen = queries.getQueryData<Schemas["BaseView"]>(["job", id, "base"])?.setup?.row_id ?? null;
+    return answer(client.POST("/api/jobs/{job_id}/base/setup", { ...path(id), body: { ...body, seen_id: seen } }));
+  });
+};
 export const useDropSetUp = (id: string) =>
   useChange(id, () => answer(client.DELETE("/api/jobs/{job_id}/base/setup", path(id))));
 export const useTakeSetUpUp = (id: string) =>

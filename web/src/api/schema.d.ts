@@ -1539,12 +1539,16 @@ export interface components {
         /**
          * BookView
          * @description A page of a job's lines, newest first; `verification` comes with the first page, `next` asks for the lines before.
+         *
+         *     `passwords` says, with the first page, that lines hold one: it is hidden here, and cannot be taken out of the Book.
          */
         BookView: {
             /** Lines */
             lines: components["schemas"]["BookLine"][];
             /** Next */
             next: string | null;
+            /** Passwords */
+            passwords: string;
             verification: components["schemas"]["Verification"] | null;
         };
         /**
@@ -1855,6 +1859,8 @@ export interface components {
             mark: components["schemas"]["GivenMark"] | null;
             /** Refusal */
             refusal: string;
+            /** Remark */
+            remark: string;
         };
         /**
          * CoordinateView

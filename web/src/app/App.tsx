@@ -6,6 +6,7 @@ import { CheckPage } from "../features/check/CheckPage";
 import { JobPage } from "../features/job/JobPage";
 import { JobsPage } from "../features/job/JobsPage";
 import { WatchPage } from "../features/watch/WatchPage";
+import { PageBoundary } from "./PageBoundary";
 import { Shell, useShell } from "./Shell";
 
 const Keys = lazy(() => import("./Keys"));
@@ -17,7 +18,14 @@ export function App() {
   return (
     <Suspense fallback={null}>
       <Routes>
-        <Route path="/" element={<JobsPage />} />
+        <Route
+          path="/"
+          element={
+            <PageBoundary>
+              <JobsPage />
+            </PageBoundary>
+          }
+        />
         <Route path="/job/:jobId" element={<Shell />}>
           <Route index element={<Navigate to="job" replace />} />
           <Route path="job" element={<OfJob page={JobPage} />} />
@@ -43,5 +51,9 @@ export interface PageProps {
 function OfJob({ page: Page }: { page: (props: PageProps) => React.ReactNode }) {
   const job = useShell();
   const { jobId = "" } = useParams();
-  return <Page key={jobId} job={job} />;
+  return (
+    <PageBoundary>
+      <Page key={jobId} job={job} />
+    </PageBoundary>
+  );
 }

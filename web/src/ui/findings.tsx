@@ -10,6 +10,14 @@ export function FindingNote({ finding, tone }: { finding: Schemas["Finding"]; to
       <p className={`leading-6 font-bold ${finding.is_stop ? "text-flag" : ""}`}>
         {WORDS[finding.severity]}: {finding.sentence}
       </p>
+      <FindingBody finding={finding} />
+    </Note>
+  );
+}
+
+function FindingBody({ finding }: { finding: Schemas["Finding"] }) {
+  return (
+    <>
       <p className="mt-1 leading-6">
         <span className="font-semibold">{finding.severity === "note" ? "Why: " : "Likely: "}</span>
         {finding.cause}
@@ -21,7 +29,26 @@ export function FindingNote({ finding, tone }: { finding: Schemas["Finding"]; to
       <p className="mt-1 text-sm text-faded">
         {finding.code} ({finding.source})
       </p>
-    </Note>
+    </>
+  );
+}
+
+/** Findings as one line each, opened by a press: where a table says the rest. */
+export function FindingLines({ findings }: { findings: Schemas["Finding"][] }) {
+  return (
+    <div className="flex flex-col gap-1">
+      {findings.map((finding, place) => (
+        <details key={`${finding.code} ${place}`} className="rounded border-2 border-line bg-page">
+          <summary className="min-h-touch cursor-pointer content-center truncate px-3 font-semibold">
+            {WORDS[finding.severity]}: {finding.sentence}
+          </summary>
+          <div className="px-3 pb-3">
+            <p className="leading-6">{finding.sentence}</p>
+            <FindingBody finding={finding} />
+          </div>
+        </details>
+      ))}
+    </div>
   );
 }
 

@@ -10,9 +10,17 @@ from numpy.typing import NDArray
 
 from openstake.core.geodesy.frames import JobFrame
 from openstake.core.judge.finding import Finding, Severity, finding
-from openstake.core.limits import FARTHEST_MARK_M, OTHER_FOOT_FROM_M, PROJECTION_RETURNS_M, SAME_PLACE_M
+from openstake.core.limits import (
+    FARTHEST_MARK_M,
+    FEWEST_HEIGHTS,
+    HEIGHT_APART,
+    HEIGHTS_TOGETHER_M,
+    OTHER_FOOT_FROM_M,
+    PROJECTION_RETURNS_M,
+    SAME_PLACE_M,
+)
 from openstake.core.mark import GivenMark
-from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, text_from_metres
+from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, counted, text_from_metres
 
 
 @dataclass(frozen=True)
@@ -169,6 +177,50 @@ def _elsewhere(
     return Refusal("control-outside-area", f"Outside the area of {frame.name}{area}: another zone, unit or system?")
 
 
+def judge_heights_of_list(marks: Sequence[GivenMark]) -> dict[int, str]:
+    """Return, by place in the list, why a height stands out: one that fits among the others in feet, or in metres.
+
+    Heights of one kind are compared; what is among at least three others to within their own spread is one of them.
+    """
+    found: dict[int, str] = {}
+    for kind in {mark.height_kind for mark in marks}:
+        of_kind = [
+            (at, mark.height_m)
+            for at, mark in enumerate(marks)
+            if mark.height_kind == kind and mark.height_m is not None
+        ]
+        if len(of_kind) < FEWEST_HEIGHTS:
+            continue
+        heights = np.array([height for _, height in of_kind])
+        middle, spread = float(np.median(heights)), float(np.percentile(heights, 75) - np.percentile(heights, 25))
+        slack = max(HEIGHTS_TOGETHER_M, 2.0 * spread)
+        for at, height in of_kind:
+            if abs(height - middle) <= HEIGHT_APART * slack:
+                continue
+            for word, factor in (("feet", METRES_PER_UNIT["ft"]), ("metres", 1.0 / METRES_PER_UNIT["ft"])):
+                if abs(height * factor - middle) <= slack:
+                    found[at] = (
+                        f"The height stands {abs(height - middle):.0f} m from the others', and fits if it is in {word}."
+                    )
+    return found
+
+
+def judge_height_units(remarks: dict[int, str]) -> list[Finding]:
+    """Return one finding for the heights of a list that stand out (remarks by line number)."""
+    if not remarks:
+        return []
+    numbers = sorted(remarks)
+    which = f"Line {numbers[0]}" if len(numbers) == 1 else f"{len(numbers)} lines, the first is {numbers[0]}"
+    return [
+        finding(
+            "control-height-unit", Severity.LOOK, f"{which}: {remarks[numbers[0]]}",
+            "One height in feet among metres, or in metres among feet.",
+            "Look at the list the height comes from. A mark on a hill is right as it is.",
+            lines=len(numbers), first_line=numbers[0],
+        )
+    ]  # fmt: skip
+
+
 _TELLING: dict[str, tuple[str, str]] = {
     "control-duplicate-name": ("A name used twice, or a list imported twice.", "Rename or leave out; to change a mark, correct it in the list."),
     "control-axes-swapped": ("The columns stand north, east and were read east, north.", "Exchange what the two columns are taken for."),
@@ -189,7 +241,7 @@ def judge_list(refusals: dict[int, Refusal], lines: int) -> list[Finding]:
     for code, numbers in by_code.items():
         cause, action = _TELLING[code]
         first = refusals[numbers[0]].sentence
-        count = f"{len(numbers)} of {lines} lines" if len(numbers) > 1 else f"Line {numbers[0]}"
+        count = f"{len(numbers)} of {counted(lines, 'line')}" if len(numbers) > 1 else f"Line {numbers[0]}"
         found.append(
             finding(code, Severity.LOOK, f"{count}: {first}", cause, action, lines=len(numbers), first_line=numbers[0])
         )

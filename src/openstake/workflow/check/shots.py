@@ -14,6 +14,7 @@ from openstake.core.budget import Sigmas
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.limits import LONGEST_SHOT_S, TOLERANCES, Seconds, ShortText
+from openstake.core.units import counted
 from openstake.core.vector import Scatter, scatter_of_vectors
 from openstake.live.session import ReceivedEpoch, ShotWish
 from openstake.store.book import write_entry
@@ -103,7 +104,7 @@ def _store(context: Context, job_id: str, begun: _Begun, epochs: list[ReceivedEp
         check = item.check
         write_entry(
             session, now, "check",
-            f"Check on {check.mark_name}, {len(epochs)} epochs: {check.words}; {check.verdict_word}.", job_id,
+            f"Check on {check.mark_name}, {counted(len(epochs), 'epoch')}: {check.words}; {check.verdict_word}.", job_id,
             shot=shot.id, mark=begun.mark.id, rover_height=shot.height_reading_id,
             height_readings=list(check.base_height_reading_ids), base_coordinate=check.base_coordinate_id,
             reference=shot.reference_id, east_m=check.east_m, north_m=check.north_m, up_m=check.up_m,

@@ -10,10 +10,18 @@ from sqlalchemy.orm import Session
 
 from openstake.core.errors import InputError
 from openstake.core.geodesy.systems import unit_of_system
-from openstake.core.judge.control import KnownMarks, Refusal, judge_list, judge_places, judge_unit
+from openstake.core.judge.control import (
+    KnownMarks,
+    Refusal,
+    judge_height_units,
+    judge_heights_of_list,
+    judge_list,
+    judge_places,
+    judge_unit,
+)
 from openstake.core.judge.finding import Finding
 from openstake.core.mark import HEIGHT_KINDS, GivenMark, HeightKind
-from openstake.core.units import METRES_PER_UNIT, LengthUnit
+from openstake.core.units import METRES_PER_UNIT, LengthUnit, counted
 from openstake.store.book import write_entry
 from openstake.store.models import ImportedFile
 from openstake.wire.tables.control import read_control
@@ -55,6 +63,7 @@ class ControlRow:
     cells: list[str]
     accepted: bool
     refusal: str
+    remark: str
     mark: GivenMark | None
 
 
@@ -90,11 +99,13 @@ def preview_control(context: Context, job_id: str, content: bytes, said: ListSai
     with context.database.read() as session:
         job = job_of(session, job_id)
         reading, refusals, findings = _read(session, job, content, said)
+    remarks = _remarks(reading, refusals)
     rows = []
     for line in reading.lines:
         refusal = line.refusal or (refusals[line.number].sentence if line.number in refusals else "")
         mark = None if refusal else line.mark
-        rows.append(ControlRow(line.number, list(line.cells), mark is not None, refusal, mark))
+        remark = remarks.get(line.number, "") if mark is not None else ""
+        rows.append(ControlRow(line.number, list(line.cells), mark is not None, refusal, remark, mark))
     accepted = sum(row.accepted for row in rows)
     asks = any(line.mark and line.mark.height_m is not None for line in reading.lines)
     return ControlPreview(
@@ -108,13 +119,20 @@ def preview_control(context: Context, job_id: str, content: bytes, said: ListSai
         columns=[
             Column(role, reading.header[place] if reading.header else None) for place, role in enumerate(reading.roles)
         ],
-        # Refused lines first: they are what a person must look at.
-        rows=sorted(rows, key=lambda row: (row.accepted, row.line))[:MOST_ROWS_SHOWN],
+        # What a person must look at comes first.
+        rows=sorted(rows, key=lambda row: (row.accepted, not row.remark, row.line))[:MOST_ROWS_SHOWN],
         accepted=accepted,
         refused=len(rows) - accepted,
         questions=list(reading.questions),
-        findings=findings,
+        findings=[*findings, *judge_height_units(remarks)],
     )
+
+
+def _remarks(reading: Reading, refusals: dict[int, Refusal]) -> dict[int, str]:
+    """Return what to look at in lines that are taken, by line number."""
+    taken = [line for line in reading.lines if line.mark and line.number not in refusals]
+    marks = [line.mark for line in taken if line.mark]
+    return {taken[at].number: sentence for at, sentence in judge_heights_of_list(marks).items()}
 
 
 def _read(
@@ -181,7 +199,7 @@ def accept_control(context: Context, job_id: str, file_name: str, content: bytes
         session.flush()
         session.add_all(row_of(mark, job_id, file_name[:200], now) for mark in marks)
         write_entry(
-            session, now, "control-imported", f"{len(marks)} marks taken from {file_name}; {refused} lines refused.",
+            session, now, "control-imported", f"{counted(len(marks), 'mark')} taken from {file_name}; {counted(refused, 'line')} refused.",
             job_id, file=file.id, accepted=len(marks), refused=refused, height_kind=said.height_kind, unit=reading.unit,
         )  # fmt: skip
         return len(marks), refused

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { sentenceOf, type Schemas } from "../../api/client";
+import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useCorrectHeight, useHeights, useReadBaseHeight } from "../../api/queries";
 import { clock, length, millimetres, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, TextField } from "../../ui/controls";
@@ -18,7 +18,8 @@ export function useReading(jobId: string, moment: Moment, heights: Schemas["Base
   const read = useTyped(jobId, typed);
   const add = useReadBaseHeight(jobId);
   const reader = who ?? heights.readings.at(-1)?.who ?? "";
-  const send = () => add.mutate({ ...typed, who: reader, moment }, { onSuccess: () => setTyped({ ...typed, reading: "" }) });
+  const send = (again = false) =>
+    add.mutate({ ...typed, who: reader, moment, again }, { onSuccess: () => setTyped({ ...typed, reading: "" }) });
   return { typed, setTyped, who: reader, setWho, ...read, add, send };
 }
 
@@ -44,7 +45,18 @@ export function ReadingFields({ job, reading }: { job: Schemas["JobView"]; readi
           Add the reading
         </button>
       </div>
-      {reading.add.isError && <Note tone="flag">{sentenceOf(reading.add.error)}</Note>}
+      {reading.add.isError && (
+        <Note tone="flag">
+          <div className="flex items-center justify-between gap-4">
+            <span>{sentenceOf(reading.add.error)}</span>
+            {reading.add.error instanceof Problem && reading.add.error.field === "again" && (
+              <Button disabled={reading.add.isPending} onClick={() => reading.send(true)}>
+                A second look: add it
+              </Button>
+            )}
+          </div>
+        </Note>
+      )}
     </form>
   );
 }

@@ -75,7 +75,7 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
               Keep running
             </Button>
             {closing.height ? (
-              <Button kind="primary" large disabled={closing.add.isPending} onClick={closing.send}>
+              <Button kind="primary" large disabled={closing.add.isPending} onClick={() => closing.send()}>
                 Add {closing.height.text}
               </Button>
             ) : (

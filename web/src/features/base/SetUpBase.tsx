@@ -56,7 +56,7 @@ export function SetUpBase(props: {
       action={
         next ? (
           open === "height" && reading.height ? (
-            <Button kind="primary" large disabled={reading.add.isPending} onClick={reading.send}>
+            <Button kind="primary" large disabled={reading.add.isPending} onClick={() => reading.send()}>
               Add {reading.height.text}
             </Button>
           ) : (

@@ -3,9 +3,9 @@ import { useState } from "react";
 import { answer, client, sentenceOf, type Schemas } from "../../api/client";
 import { useAcceptControl } from "../../api/queries";
 import { base64Of } from "../../lib/base64";
-import { latitude, length, longitude, UNIT_SIGN } from "../../lib/format";
+import { counted, latitude, length, longitude, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, Select } from "../../ui/controls";
-import { FindingList } from "../../ui/findings";
+import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
 
 const ROLES = [
@@ -57,7 +57,7 @@ export function ControlImport({ job, file, onClose }: { job: Schemas["JobView"];
       aside={
         data && (
           <p>
-            <span className="font-bold">{data.accepted} lines can be taken</span>
+            <span className="font-bold">{counted(data.accepted, "line")} can be taken</span>
             {data.refused > 0 && <span className="ml-3 font-bold text-flag">{data.refused} refused, with the reason</span>}
             <span className="ml-3 text-faded">
               {data.format}
@@ -78,7 +78,7 @@ export function ControlImport({ job, file, onClose }: { job: Schemas["JobView"];
             disabled={!data || !body.data || data.accepted === 0 || data.questions.length > 0 || accept.isPending || preview.isError}
             onClick={() => body.data && accept.mutate(body.data, { onSuccess: onClose })}
           >
-            Take {data?.accepted ?? 0} marks
+            Take {counted(data?.accepted ?? 0, "mark")}
           </Button>
         </div>
       }
@@ -111,7 +111,7 @@ export function ControlImport({ job, file, onClose }: { job: Schemas["JobView"];
           ))}
           {data.findings.length > 0 && (
             <div className="mb-4">
-              <FindingList findings={data.findings} />
+              <FindingLines findings={data.findings} />
             </div>
           )}
           <PreviewTable
@@ -181,7 +181,10 @@ function PreviewTable(props: {
             ))}
             <td className="p-2 text-right">
               {row.mark ? (
-                <ReadAs mark={row.mark} unit={unit} />
+                <>
+                  <ReadAs mark={row.mark} unit={unit} />
+                  {row.remark && <span className="block font-semibold text-flag">{row.remark}</span>}
+                </>
               ) : (
                 <span className="font-semibold text-flag">{row.refusal}</span>
               )}
