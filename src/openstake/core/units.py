@@ -153,6 +153,8 @@ def degrees_from_text(text: str, axis: str) -> float:
     where the hemisphere does not fit the axis, minutes or seconds reach 60, or the value is out of range.
     """
     cleaned = text.translate(_PRIMES).strip()
+    if len(cleaned) > 60:
+        raise AngleError("That is too long to be an angle. Type 53.3374 or 53 20 14.5 N.")
     if "," in cleaned:
         cleaned = cleaned.replace(",", ".") if cleaned.count(",") == 1 and "." not in cleaned else cleaned
     match = _DMS.match(cleaned)

@@ -30,7 +30,7 @@ def picture_of(content: bytes, name: str) -> tuple[str, str]:
 
 
 def _png_size(content: bytes) -> tuple[int, int] | None:
-    if content[12:16] != b"IHDR" or b"IEND" not in content[-64:]:
+    if len(content) < 33 or content[12:16] != b"IHDR" or b"IEND" not in content[-64:]:
         return None
     width, height = struct.unpack(">II", content[16:24])
     return width, height
