@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import contextlib
+import logging
 import os
 import signal
 import socket
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
+from logging.handlers import RotatingFileHandler
 from pathlib import Path
 from typing import Any
 
@@ -103,12 +105,26 @@ class _Server:
         self._server.close()
 
 
+def log_to(folder: Path) -> None:
+    """Keep what goes wrong in a file of the data folder: what a page shows as a number stands there."""
+    folder.mkdir(parents=True, exist_ok=True)
+    kept = RotatingFileHandler(
+        folder / "program.log", maxBytes=1 << 20, backupCount=3, encoding="utf-8", errors="replace"
+    )
+    kept.setFormatter(logging.Formatter("%(asctime)s %(name)s %(levelname)s %(message)s"))
+    for name in ("openstake", "waitress"):
+        logger = logging.getLogger(name)
+        logger.addHandler(kept)
+        logger.propagate = False
+
+
 def serve(
     data_dir: Path, port: int, practice: bool, demo: bool, practice_speed: float, on_ready: Callable[[int], None]
 ) -> None:
     """Run until SIGTERM or Ctrl-C."""
     # Before anything is resumed or written: who finds the port taken has changed nothing.
     listener = listening_socket(port)
+    log_to(data_dir)
     program = build(data_dir, practice, demo, practice_speed=practice_speed)
     server = _Server(program.app, listener)
     stop = threading.Event()

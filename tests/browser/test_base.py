@@ -61,7 +61,7 @@ def test_a_whole_occupation_with_a_swapped_digit_caught(page, tmp_path):
     page.sees("one reading")
     page.type("reading", "1.564")
     page.press("Add 1.564 m")
-    page.sees("likely 1.564 in place of '1.546' or 1.546 in place of '1.564'")
+    page.sees("likely 1.546 in place of '1.564' or 1.564 in place of '1.546'")
     page.sees("1 stop")
     page.shot("base-start")
     assert axe(page) == []

@@ -183,3 +183,53 @@ def test_the_terminal_reduces_readings_and_says_what_does_not_fit():
 )
 def test_the_terminal_refuses_what_it_would_have_to_guess(arguments, words):
     assert words in run(*arguments, code=2)
+
+
+def at(text, read_s, who="ab", unit="m", to=BOTTOM):
+    return TypedReading(text, metres_from_text(text, unit), to, unit, who, read_s)
+
+
+@pytest.mark.parametrize(
+    ("second", "looks"),
+    [
+        (at("1.532 m", 20.0), 1),
+        (at("1.533", 59.0), 1),
+        (at("1.532 m", 61.0), 2),  # a minute later the tape is read again
+        (at("5.026 ft", 20.0), 2),  # the other unit is another number to read
+        (at("1.532 m", 20.0, who="cd"), 2),
+        (at("1.532 m", 20.0, to=NOTCH), 2),
+        (typed("1.532 m"), 2),  # nobody knows when
+    ],
+)
+def test_two_readings_by_one_person_in_one_unit_in_one_minute_are_one_look(second, looks):
+    found = mean_height([at("1.532 m", 0.0), second], HeightSigmas(0.001))
+
+    # By hand: one look leaves 1 mm, two leave 1/√2 mm (common practice, no source, for what a look is).
+    assert (found.count, found.looks) == (2, looks)
+    assert found.sigma_m == pytest.approx(0.001 / looks**0.5, rel=1e-9)
+
+
+@pytest.mark.parametrize(
+    ("readings", "code", "likely"),
+    [
+        # 2026-11-27: 3.3 mm of noise; 1.5357 for 1.5375 leaves 1.5 mm of it, nearly half, and explains nothing.
+        (["1.5342", "1.5375"], "heights-disagree", None),
+        (["1.532", "1.523"], "digits-swapped", ["1.532", "1.523"]),
+        (["5.026 m", "1.532 m"], "unit-mixed", ["5.026 ft"]),
+        (["1.546 m", "1.564 m"], "digits-swapped", ["1.546 m", "1.564 m"]),
+        (["1.352 m", "1.532 m", "5.027 ft"], "digits-swapped", ["1.532 m"]),
+    ],
+)
+def test_a_cause_is_named_only_where_it_explains_and_alike_in_every_order(readings, code, likely):
+    for order in (readings, readings[::-1]):
+        (found,) = judge_heights([typed(text) for text in order])
+
+        assert found.code == code
+        assert sorted(found.numbers.get("likely", [])) == sorted(likely or [])
+    assert judge_heights([typed(text) for text in readings]) == judge_heights([typed(text) for text in readings[::-1]])
+
+
+def test_no_sigma_is_claimed_while_readings_contradict_each_other():
+    found = run("--reading", "1.546m", "--reading", "1.564m", "--kind", "vertical", "--json")
+
+    assert found["sigma_m"] is None and found["spread_m"] == pytest.approx(0.018, abs=1e-9)

@@ -45,3 +45,34 @@ def test_the_arp_is_meant_to_be_above_the_mark_along_its_normal():
     meant = meant_arp_ecef(TO_ECEF.transform(-6.2, 53.3, 60.0), 1.546)
 
     assert meant == pytest.approx(TO_ECEF.transform(-6.2, 53.3, 61.546), abs=1e-6)
+
+
+def epochs_of(values_m, status=1, step_s=1.0):
+    """Epochs of a receiver near Carrow whose latitude wanders by metres."""
+    return [
+        Epoch(n * step_s, None, status, "5306.0000000,N", "00612.0000000,W", 53.1 + east_m / 111_000.0, -6.2, 60.0, 55.0, 12, 1.0, None, None)
+        for n, east_m in enumerate(values_m)
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("seconds", "status", "short"),
+    [(299, 1, True), (301, 1, False), (29, 4, True), (31, 4, False), (299, 5, True), (301, 2, False)],
+)
+def test_too_short_to_tell_goes_by_the_span_alone(seconds, status, short):
+    """Under five minutes, fixed under 30 s (common practice, no source), however independent the epochs look."""
+    random = np.random.default_rng(3)
+    average = average_of_epochs(epochs_of(random.normal(0.0, 0.01, seconds + 1), status))
+
+    assert average.is_short is short
+
+
+def test_the_half_width_is_always_given_and_holds_a_mean_s_noise_in_all_directions():
+    random = np.random.default_rng(4)
+    for count in (2, 3, 30, 400):
+        average = average_of_epochs(epochs_of(random.normal(0.0, 0.5, count)))
+        for part in average.worth:
+            assert part.half_95_m is not None and part.freedom >= 1.0
+            assert part.precision_m <= part.half_95_m
+        assert average.half_95_horizontal_m >= max(average.worth[0].half_95_m, average.worth[1].half_95_m) * 0.999
+    assert average_of_epochs(epochs_of([0.0])).half_95_horizontal_m is None

@@ -23,6 +23,7 @@ from openstake.core.geodesy.systems import (
 from tests import published
 
 SURVEY_FOOT = 1200 / 3937
+A_HUNDREDTH_OF_A_MILLIMETRE = 1e-5
 GIGS = Path(__file__).parent.parent / "data" / "5101.1-jhs.gie"
 TM = {"method": "transverse-mercator", "latitude_of_origin_deg": 49.0, "central_meridian_deg": -2.0}
 GIGS_TM = OwnProjection("GIGS 5101", scale=0.9996012717, false_east_m=4e5, false_north_m=-1e5, ellipsoid="WGS 84", **TM)
@@ -334,3 +335,107 @@ def test_the_edge_of_an_area_is_measured_in_kilometres():
 
 def test_a_radius_of_a_sphere_is_its_radius():
     assert gaussian_radius_m(37.0, Ellipsoid(6371000.0, 0.0)) == pytest.approx(6371000.0, abs=1e-6)
+
+
+# MGI to WGS 84 (EPSG operation 1618, from memory), the parameters that EPSG:31256 is used with.
+MGI = DatumShift(577.326, 90.129, 463.919, 5.137, 1.474, 5.297, 2.4232)
+AUSTRIA = "EPSG:31256"
+
+
+def frame_with(shift, system=AUSTRIA):
+    return job_frame(FrameDefinition(system, operation=shift.operation(job_frame(system).ellipsoid)))
+
+
+def test_a_mark_comes_back_to_its_own_grid_coordinate_through_a_published_shift():
+    """2026-11-27: PROJ's inverse is the transpose of a matrix of small angles: 4.2 mm north and 4.7 mm up were left."""
+    frame, mark = frame_with(MGI), (2_500.0, 340_000.0, 160.0)
+
+    there = frame.ecef_from_grid(*mark)
+
+    assert frame.grid_from_ecef(there) == pytest.approx(mark, abs=A_HUNDREDTH_OF_A_MILLIMETRE)
+    # The published direction, from the datum to WGS 84, is the small-angle formula itself (EPSG Guidance Note 7-2, 9606).
+    own = ecef_from_geodetic(*frame.geodetic_from_grid(*mark[:2]), mark[2], frame.ellipsoid)
+    rx, ry, rz = np.radians(np.array([5.137, 1.474, 5.297]) / 3600.0)
+    rotated = np.array([[1.0, -rz, ry], [rz, 1.0, -rx], [-ry, rx, 1.0]]) @ own
+    by_hand = np.array([577.326, 90.129, 463.919]) + (1.0 + 2.4232e-6) * rotated
+    assert there == pytest.approx(by_hand, abs=A_HUNDREDTH_OF_A_MILLIMETRE)
+
+
+shifts = st.builds(
+    DatumShift,
+    *(st.floats(-1000.0, 1000.0) for _ in range(3)),
+    *(st.floats(-30.0, 30.0) for _ in range(3)),
+    st.floats(-50.0, 50.0),
+    st.sampled_from(["position-vector", "coordinate-frame"]),
+)
+
+
+@settings(max_examples=60, deadline=None)
+@given(shifts, st.floats(47.0, 48.5), st.floats(15.5, 17.0), st.floats(-100.0, 3000.0))
+def test_grid_and_earth_centred_are_inverse_through_any_shift(shift, latitude, longitude, height):
+    frame = frame_with(shift)
+    mark = (*frame.grid_from_geodetic(latitude, longitude), height)
+
+    assert frame.grid_from_ecef(frame.ecef_from_grid(*mark)) == pytest.approx(mark, abs=A_HUNDREDTH_OF_A_MILLIMETRE)
+
+
+KINDS = {
+    "ITM": ("EPSG:2157", (51.5, 55.4), (-10.4, -5.5)),
+    "UTM, south": ("EPSG:32756", (-40.0, -10.0), (150.5, 155.5)),
+    "Lambert, two parallels, survey feet": ("EPSG:2277", (29.8, 31.9), (-103.0, -94.0)),
+    "oblique stereographic": ("EPSG:28992", (50.8, 53.5), (3.4, 7.2)),
+    "oblique Mercator": ("EPSG:2056", (45.9, 47.8), (6.0, 10.4)),
+    "stereographic": ("+proj=stere +lat_0=52 +lon_0=5 +k=0.9999 +ellps=bessel +type=crs", (50.0, 54.0), (3.0, 7.0)),
+    "equal area": ("EPSG:3035", (36.0, 66.0), (-8.0, 30.0)),
+    "PROJ text": ("+proj=tmerc +lat_0=53 +lon_0=-6 +k=1.0001 +x_0=5000 +y_0=9000 +ellps=WGS84 +type=crs", (52.0, 54.0), (-7.0, -5.0)),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("kind", KINDS)
+@settings(max_examples=25, deadline=None)
+@given(across=st.floats(0.0, 1.0), up=st.floats(0.0, 1.0), height=st.floats(-100.0, 4000.0), ground=st.booleans())
+def test_grid_and_earth_centred_are_inverse_in_frames_of_all_kinds(kind, across, up, height, ground):
+    system, (south, north), (west, east) = KINDS[kind]
+    middle = job_frame(system).grid_from_geodetic((south + north) / 2, (west + east) / 2)
+    distances = Ground("middle", float(middle[0]), float(middle[1]), 0.99987) if ground else None
+    frame = job_frame(FrameDefinition(system, ground=distances))
+    mark = (*frame.grid_from_geodetic(south + up * (north - south), west + across * (east - west)), height)
+
+    assert frame.grid_from_ecef(frame.ecef_from_grid(*mark)) == pytest.approx(mark, abs=A_HUNDREDTH_OF_A_MILLIMETRE)
+
+
+@pytest.mark.parametrize("system, source", [("EPSG:31256", "WGS 84"), ("EPSG:28356", "GDA2020")])
+def test_every_operation_that_can_be_chosen_brings_a_mark_back(system, source):
+    plain = job_frame(system)
+    area = plain.area
+    place = ((area.south_deg + area.north_deg) / 2, (area.west_deg + area.east_deg) / 2)
+    found = find_operations(system, source, place, 2020.5).usable
+
+    assert found
+    for operation in found:
+        frame = job_frame(FrameDefinition(system, operation=operation))
+        mark = (*plain.grid_from_geodetic(*place), 123.4)
+        assert frame.grid_from_ecef(frame.ecef_from_grid(*mark)) == pytest.approx(mark, abs=A_HUNDREDTH_OF_A_MILLIMETRE)
+
+
+def test_with_an_assumed_system_too():
+    frame = job_frame(FrameDefinition(LOCAL, anchor=Anchor(53.1, -6.2, 60.0)))
+    mark = (5123.4, 4987.6, 61.5)
+    assert frame.grid_from_ecef(frame.ecef_from_grid(*mark)) == pytest.approx(mark, abs=A_HUNDREDTH_OF_A_MILLIMETRE)
+
+
+@pytest.mark.parametrize(
+    ("text", "words"),
+    [
+        ("+proj=tmerc +nadgrids=/etc/passwd", "names a file"),
+        ("+proj=tmerc +geoidgrids=x.gtx", "names a file"),
+        ("+proj=tmerc \ud800", r"U\+D800"),
+        ("+proj=tmerc \ufffe", r"U\+FFFE"),
+        ('PROJCRS["x"', "brackets"),
+        ("PROJCRS" + "[" * 50 + "]" * 50, "brackets"),
+        ("+proj=tmerc " + "x" * 30_000, "at most"),
+    ],
+)
+def test_a_system_s_text_is_looked_at_before_a_library_reads_it(text, words):
+    with pytest.raises(FrameError, match=words):
+        job_frame(text)

@@ -3,7 +3,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openstake.core.errors import AngleError, LengthError
-from openstake.core.units import degrees_from_text, metres_from_text, shortest_number, shortest_typed
+from openstake.core.units import counted, degrees_from_text, metres_from_text, shortest_number, shortest_typed
 
 # NIST SP 811: foot 0.3048 m exactly, US survey foot 1200/3937 m exactly; the rest worked by hand.
 READINGS = [
@@ -149,3 +149,31 @@ def test_an_angle_is_read_as_it_is_written(text, axis, degrees):
 def test_an_angle_that_cannot_be_is_refused(text, axis):
     with pytest.raises(AngleError):
         degrees_from_text(text, axis)
+
+
+@pytest.mark.parametrize("text", ["12,345 ft", "1,532ft", "1,532 in", "1,532'", "1,532 sft"])
+def test_in_feet_a_comma_before_three_digits_is_refused_with_both_readings(text):
+    """2026-11-27: it stood for thousands and was read as a decimal mark."""
+    whole, part = text.split(",")[0], text.split(",")[1][:3]
+    with pytest.raises(LengthError, match="stands for thousands") as refusal:
+        metres_from_text(text)
+    assert f"{whole}.{part}" in refusal.value.sentence and f"{whole}{part}" in refusal.value.sentence
+    with pytest.raises(LengthError):
+        metres_from_text("1,532", "ft")
+
+
+@pytest.mark.parametrize(
+    ("text", "metres"), [("1,532 m", 1.532), ("1,5 ft", 0.4572), ("1,5321 ft", 0.46698408), ("0,1 in", 0.00254)]
+)
+def test_a_decimal_comma_that_cannot_be_thousands_is_one(text, metres):
+    assert metres_from_text(text) == pytest.approx(metres, rel=1e-12)
+
+
+def test_one_is_not_plural():
+    assert (counted(1, "line"), counted(2, "line"), counted(0, "mark")) == ("1 line", "2 lines", "0 marks")
+
+
+def test_what_is_too_long_to_be_an_angle_is_said_at_once():
+    # 2026-11-27: 4 400 decimals took seconds.
+    with pytest.raises(AngleError, match="too long"):
+        degrees_from_text("53 0." + "1" * 4400, "latitude")

@@ -8,7 +8,7 @@ from pynmeagps import GET, NMEAMessage
 
 from openstake.core.evidence import Status
 from openstake.wire.nmea.epoch import EpochReader
-from openstake.wire.nmea.sentence import checksum, fields_of
+from openstake.wire.nmea.sentence import checksum, fields_of, sentence_bytes
 from openstake.wire.nmea.summary import LogSummary
 from openstake.wire.nmea.write import Fix, gga, gsa, gst, gsv, rmc
 from tests import published
@@ -205,3 +205,97 @@ def test_a_gap_is_more_than_one_and_a_half_steps():
 
 def test_a_sentence_needs_its_dollar():
     assert fields_of(b"GNGGA,1,2*00") is None
+
+
+GGA = "GNGGA,120000.00,{latitude},N,{longitude},W,{quality},{satellites},{hdop},{altitude},M,{separation},M,{age},0017"
+USUAL = {
+    "latitude": "5320.1234567", "longitude": "00615.7654321", "quality": "4", "satellites": "18", "hdop": "0.7",
+    "altitude": "58.1234", "separation": "55.4321", "age": "1.0",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    "wrong",
+    [
+        {"latitude": "37.352387"},  # 2026-11-27: decimal degrees were read as 0.62°
+        {"latitude": "320.1234"},
+        {"latitude": "05320.12"},
+        {"longitude": "615.76"},
+        {"latitude": "5360.0"},
+        {"latitude": "9100.0"},
+        {"altitude": "1e308"},
+        {"altitude": "60001"},
+        {"altitude": "-1001"},
+        {"altitude": "1_0"},
+        {"quality": "x"},
+    ],
+)
+def test_a_gga_that_is_no_position_is_counted_and_not_read(wrong):
+    epochs, reader = read(sentence_bytes(GGA.format(**USUAL | wrong)))
+
+    assert (epochs, reader.unreadable) == ([], 1)
+
+
+@pytest.mark.parametrize(
+    ("wrong", "name"),
+    [
+        ({"age": "1e99"}, "age_s"),
+        ({"age": "-5"}, "age_s"),
+        ({"hdop": "nan"}, "hdop"),
+        ({"satellites": "9" * 401}, "satellites"),
+        ({"satellites": "-3"}, "satellites"),
+        ({"separation": "99999"}, "separation_m"),
+    ],
+)
+def test_a_value_that_cannot_be_is_unknown_and_the_position_is_kept(wrong, name):
+    (epoch,), _ = read(sentence_bytes(GGA.format(**USUAL | wrong)))
+
+    assert getattr(epoch, name) is None
+    assert epoch.latitude_deg == pytest.approx(53.0 + 20.1234567 / 60.0, abs=1e-12)
+
+
+@pytest.mark.parametrize(
+    ("modes", "status"),
+    [
+        ("RR", Status.FIXED),
+        ("RRNN", Status.FIXED),
+        ("RFRR", Status.FLOAT),
+        ("RA", Status.SINGLE),
+        ("DD", Status.DGPS),
+        ("NN", Status.NONE),
+        ("RE", Status.OTHER),
+    ],
+)
+def test_gns_makes_epochs_and_the_weakest_constellation_counts(modes, status):
+    """NMEA 0183 version 4.11, GNS: one mode for each constellation; pynmea2 reads the same fields."""
+    sentence = sentence_bytes(
+        f"GNGNS,120000.00,5320.1234567,N,00615.7654321,W,{modes},18,0.7,58.1234,55.4321,1.0,0017,V"
+    )
+    (epoch,), _ = read(sentence)
+
+    theirs = pynmea2.parse(sentence.decode())
+    assert epoch.status is status
+    assert epoch.latitude_deg == pytest.approx(theirs.latitude, abs=TENTH_OF_A_MILLIMETRE_DEG)
+    assert (epoch.height_m, epoch.satellites, epoch.age_s, epoch.station_id) == (58.1234 + 55.4321, 18, 1.0, 17)
+
+
+def test_the_other_sentence_of_a_moment_is_no_second_epoch():
+    burst = sentence_bytes(GGA.format(**USUAL)) + sentence_bytes(
+        "GNGNS,120000.00,5320.1234567,N,00615.7654321,W,RR,18,0.7,58.1234,55.4321,1.0,0017,V"
+    )
+    epochs, _ = read(burst + burst.replace(b"120000.00", b"120001.00"))
+    # The checksum of the second burst is wrong by the time alone: only whole sentences are read.
+    assert len(epochs) == 1
+
+
+def test_the_ellipse_of_gst_is_kept_with_the_epoch():
+    (epoch,), _ = read(
+        sentence_bytes(GGA.format(**USUAL)) + sentence_bytes("GNGST,120000.00,0.8,0.030,0.010,45.0,0.022,0.023,0.040")
+    )
+
+    assert (epoch.sigma_major_m, epoch.sigma_minor_m, epoch.orientation_deg) == (0.03, 0.01, 45.0)
+    # At 45° both axes share the variances: (0.03² + 0.01²)/2, covariance (0.03² − 0.01²)/2, by hand.
+    assert epoch.claim.east_m == pytest.approx(epoch.claim.north_m) == pytest.approx(0.0005**0.5)
+    assert epoch.claim.covariance_en_m2 == pytest.approx(0.0004)
+    (plain,), _ = read(sentence_bytes(GGA.format(**USUAL)) + sentence_bytes("GNGST,120000.00,0.8,,,,0.022,0.023,0.040"))
+    assert (plain.claim.north_m, plain.claim.east_m, plain.claim.covariance_en_m2) == (0.022, 0.023, 0.0)

@@ -146,6 +146,9 @@ _DMS = re.compile(
 )
 
 
+_LONGEST_ANGLE = 400  # every double written out without an exponent is shorter
+
+
 def degrees_from_text(text: str, axis: str) -> float:
     """Return the angle that was typed, in degrees; `axis` is `latitude` or `longitude`.
 
@@ -153,7 +156,7 @@ def degrees_from_text(text: str, axis: str) -> float:
     where the hemisphere does not fit the axis, minutes or seconds reach 60, or the value is out of range.
     """
     cleaned = text.translate(_PRIMES).strip()
-    if len(cleaned) > 60:
+    if len(cleaned) > _LONGEST_ANGLE:
         raise AngleError("That is too long to be an angle. Type 53.3374 or 53 20 14.5 N.")
     if "," in cleaned:
         cleaned = cleaned.replace(",", ".") if cleaned.count(",") == 1 and "." not in cleaned else cleaned

@@ -9,6 +9,7 @@ from functools import lru_cache
 from pathlib import Path
 
 from openstake.core.errors import FileError, FrameError
+from openstake.core.geodesy.geoid import grid_by_header
 from openstake.core.geodesy.systems import check_text
 from openstake.trial import REFUSED
 
@@ -16,7 +17,8 @@ _WAITS_S = 60.0
 
 
 def prove_grid(path: Path) -> None:
-    """Raise FileError where a geoid grid cannot be used."""
+    """Raise FileError where a geoid grid cannot be used: by its header, then by PROJ."""
+    grid_by_header(path)
     sentence = _refused("grid", str(path))
     if sentence is not None:
         raise FileError(

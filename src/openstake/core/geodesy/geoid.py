@@ -71,13 +71,18 @@ def read_geoid_grid(path: Path) -> GeoidGrid:
     Takes `.gtx` (big-endian header of 40 bytes, then rows of 32-bit floats from the south) and GeoTIFF in latitude and
     longitude.  Source: PROJ documentation, `vgridshift`; OGC GeoTIFF 1.1.
     """
+    grid = grid_by_header(path)
+    _check_values(grid)
+    return grid
+
+
+def grid_by_header(path: Path) -> GeoidGrid:
+    """Return what a grid's header says, before PROJ opens the file; FileError where it cannot be one."""
     with path.open("rb") as file:
         start = file.read(40)
     if len(start) < 40:
         raise FileError("The file is too short to be a geoid grid.")
-    grid = _tiff_grid(path) if grid_ending(start) == ".tif" else _gtx_grid(path, start)
-    _check_values(grid)
-    return grid
+    return _tiff_grid(path) if grid_ending(start) == ".tif" else _gtx_grid(path, start)
 
 
 def _gtx_grid(path: Path, start: bytes) -> GeoidGrid:
