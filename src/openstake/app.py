@@ -8,6 +8,7 @@ import os
 import signal
 import socket
 import threading
+import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from logging.handlers import RotatingFileHandler
@@ -32,6 +33,7 @@ from openstake.workflow.practice.demo import load_demo
 from openstake.workflow.practice.field import Practice
 from openstake.workflow.watch.listen import resume
 
+_LOOKS_EVERY_S = 0.1
 WEB_DIR = Path(__file__).parent / "web_dist"
 
 
@@ -48,7 +50,7 @@ class Program:
         context = self.context
         context.hub.stop()
         practice = context.practice
-        ending = threading.Thread(target=practice.close) if practice is not None else None
+        ending = threading.Thread(target=practice.close, daemon=True) if practice is not None else None
         if ending is not None:
             ending.start()
         context.running.close()
@@ -127,12 +129,14 @@ def serve(
     log_to(data_dir)
     program = build(data_dir, practice, demo, practice_speed=practice_speed)
     server = _Server(program.app, listener)
-    stop = threading.Event()
+    # A plain list: a handler that runs in the middle of a wait must not want the wait's lock.
+    asked: list[int] = []
     for number in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(number, lambda *_: stop.set())
+        signal.signal(number, lambda number, _: asked.append(number))
     threading.Thread(target=server.run, name="web server", daemon=True).start()
     on_ready(listener.getsockname()[1])
-    stop.wait()
+    while not asked:
+        time.sleep(_LOOKS_EVERY_S)
     program.close()
     server.close()
     # waitress joins its threads for seconds where a browser keeps a stream open; all that matters is written.

@@ -75,7 +75,7 @@ class Running:
             self._sessions.clear()
         for average in averages:
             average.cancel()
-        stoppers = [threading.Thread(target=session.stop) for session in sessions]
+        stoppers = [threading.Thread(target=session.stop, daemon=True) for session in sessions]
         for thread in stoppers:
             thread.start()
         for thread in stoppers:

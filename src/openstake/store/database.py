@@ -10,7 +10,7 @@ import sqlite3
 import threading
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from contextvars import ContextVar
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -141,6 +141,8 @@ class Database:
         future: Future[T] = Future()
         order = (_URGENT if urgent else _USUAL, next(self._numbers))
         self._queue.put(_Job(order, work, future, _REQUEST.get()))
+        if not self._thread.is_alive():
+            self._refuse_queued()
         try:
             return future.result()
         except IntegrityError as error:
@@ -170,8 +172,17 @@ class Database:
         """Finish what is queued and close."""
         self._queue.put(_Job((_LAST, next(self._numbers)), None, Future()))
         self._thread.join(2.0)
+        self._refuse_queued()
         self._engine.dispose()
         self._writer_engine.dispose()
+
+    def _refuse_queued(self) -> None:
+        """Answer what nobody will write any more: whoever waits for it goes on."""
+        with suppress(queue.Empty):
+            while True:
+                job = self._queue.get_nowait()
+                if not job.future.done():
+                    job.future.set_exception(StorageError("The program has ended. Nothing was stored."))
 
 
 def _claim(session: Session, request: RequestToWrite | None) -> None:
