@@ -1,6 +1,9 @@
+import errno
+import os
 import socket
 import threading
 import time
+from dataclasses import replace
 from datetime import datetime, timedelta
 
 import pytest
@@ -314,3 +317,50 @@ def test_a_caster_that_is_none_is_a_sentence():
         threading.Thread(target=answer, daemon=True).start()
         with pytest.raises(DeviceError, match="not a reply of a caster"):
             open_source(f"ntrip://u@127.0.0.1:{port}/M", "p")
+
+
+def test_a_base_that_sends_1005_and_1006_has_not_changed(session):
+    """2026-11-27: each of the two was a change of the other, and no epoch beside them could be averaged."""
+    running, base, _, sink = session
+    without = replace(STATION, antenna_height_m=None)
+    for n in range(6):
+        base.send(encode_reference(without if n % 2 == 0 else STATION))
+    wait_for(lambda: running.moment().reference == STATION, 5)
+    base.send(encode_reference(without))
+    base.send(encode_reference(MOVED))
+    wait_for(lambda: not running.moment().reference_settled, 5)
+    # 1005, the fuller 1006, and then the one that moved: back again is the reference it was.
+    wait_for(lambda: [station for station, _ in sink.references] == [without, STATION, MOVED], 5)
+    base.send(encode_reference(STATION))
+    wait_for(lambda: running.moment().reference == STATION, 5)
+    assert len(sink.references) == 3
+
+
+def test_a_flood_is_thinned_and_said_and_ends_at_once(session):
+    running, _, rover, sink = session
+    burst = b"".join(line(second) for second in range(400))
+    for _ in range(4):
+        rover.send(burst)
+    wait_for(lambda: "positions a second" in running.moment().storing_problem, 10)
+    begun = time.monotonic()
+    running.stop()
+    # A promise of the program to its user, not a measurement.
+    assert time.monotonic() - begun < 4.0
+    assert len(sink.rows) <= 1600
+
+
+def test_raw_bytes_that_cannot_be_written_are_said_and_epochs_go_on(session, monkeypatch):
+    running, _, rover, sink = session
+    real = os.write
+
+    def write(file, data):
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(os, "write", write)
+    for second in range(5):
+        rover.send(line(second))
+    wait_for(lambda: "wait in memory" in running.moment().storing_problem, 5)
+    wait_for(lambda: len(sink.rows) >= 4, 5)
+    monkeypatch.setattr(os, "write", real)
+    rover.send(line(6))
+    wait_for(lambda: running.moment().storing_problem == "", 5)

@@ -11,7 +11,7 @@ from pyrtcm import RTCMReader, rtcmtables
 from openstake.core.constants import SPEED_OF_LIGHT_M_S
 from openstake.core.errors import FileError
 from openstake.core.evidence import StationReference
-from openstake.core.observation import wavelength_m
+from openstake.core.observation import ObservationEpoch, Observed, wavelength_m
 from openstake.wire.rinex.from_msm import SIGNALS, MsmEpochs, satellite_name
 from openstake.wire.rinex.write import RinexHeader, write_observations
 from openstake.wire.rtcm3.bits import BitWriter
@@ -192,3 +192,68 @@ def test_a_file_cut_anywhere_is_read_or_refused_and_never_crashes():
 def test_nothing_to_write_is_an_error_of_the_program():
     with pytest.raises(ValueError, match="no epochs"):
         write_observations(RinexHeader("A", (1.0, 2.0, 3.0), 0.0), [])
+
+
+def glonass_without_day(time_s, cells):
+    """An MSM4 of GLONASS whose day is 7: unknown (RTCM 10403.3, DF416), its checksum made again."""
+    frame = bytearray(encode_msm4(1084, 17, time_s, cells, False))
+    # The day stands in the three bits after message number and station ID: bits 24 to 26 of the payload.
+    frame[6] |= 0b11100000
+    return frame_bytes(bytes(frame[3:-3]))
+
+
+@pytest.mark.parametrize("alone", [False, True])
+def test_glonass_whose_day_is_not_known_takes_that_of_the_others_or_of_the_date(alone):
+    """2026-11-27: its epochs stood on the wrong day, with a negative INTERVAL and LAST before FIRST."""
+    cells, seconds = {(5, 2): Observation(21e6, 21e6, 100.0, 45.0)}, [345_600.0 + n for n in (5.0, 6.0, 7.0)]
+    data = b"".join(
+        (b"" if alone else encode_msm4(1074, 17, second, cells, True)) + glonass_without_day(second, cells)
+        for second in seconds
+    )
+    noon = 2446 * 604_800.0 + 345_600.0 + 43_200.0
+    maker = MsmEpochs(noon)
+    epochs = [*maker.feed(FrameReader().feed(data)), *maker.close()]
+
+    assert [epoch.gps_s for epoch in epochs] == [2446 * 604_800.0 + second for second in seconds]
+    assert {"R05"} <= set(epochs[0].satellites)
+    text = write_observations(RinexHeader("M", (0.0, 0.0, 0.0), 0.0), epochs[::-1] + epochs)
+    assert "     1.000                                                  INTERVAL" in text
+    first, last = (next(row for row in text.splitlines() if label in row)[:43] for label in ("FIRST OBS", "LAST OBS"))
+    assert first < last and text.count("> 2026") == 3
+
+
+@pytest.mark.parametrize(
+    ("second", "written"), [(17.001, "17.0010000"), (59.999, "59.9990000"), (0.0, " 0.0000000"), (17.123, "17.1230000")]
+)
+def test_time_tags_are_what_the_messages_say(second, written):
+    """2026-11-27: 17.001 came out as 17.0009999."""
+    gps_s = 2446 * 604_800.0 + 360.0 + second
+    text = write_observations(
+        RinexHeader("M", (0.0, 0.0, 0.0), 0.0), [ObservationEpoch(gps_s, {"G05": {"C1C": Observed(2.1e7)}})]
+    )
+    assert next(row for row in text.splitlines() if row.startswith(">"))[18:29].strip() == written.strip()
+
+
+def test_words_in_numbers_of_a_header_are_a_sentence():
+    whole = gzip.decompress((RINEX / "one-hour-3.rnx.gz").read_bytes()).decode()
+    for label in ("APPROX POSITION XYZ", "ANTENNA: DELTA H/E/N"):
+        row = next(row for row in whole.splitlines() if label in row)
+        with pytest.raises(FileError, match="words in its header"):
+            read_observations(whole.replace(row, f"{'  north  east  up':60}{label}"))
+
+
+@pytest.mark.parametrize(
+    "place, value",
+    [(7, "0.000000000000D+00"), (5, "2.000000000000D+00"), (18, "1.000000000000D+30"), (5, "              nan ")],
+)
+def test_an_orbit_that_cannot_be_is_left_out(place, value):
+    """sqrt(A) = 0, e = 2, a week of 1e30: what stops a computation is no message of a satellite (IS-GPS-200, table 20-III)."""
+    text = gzip.decompress((RINEX / "brdc0100.24n.gz").read_bytes()).decode()
+    every = text.splitlines()
+    end = next(n for n, row in enumerate(every) if "END OF HEADER" in row) + 1
+    head, rows = every[:end], every[end : end + 8]
+    assert read_navigation("\n".join(head + rows)).ephemerides
+    line, column = 1 + place // 4, 3 + 19 * (place % 4)
+    rows[line] = rows[line][:column] + f"{value:>19}" + rows[line][column + 19 :]
+    with pytest.raises(FileError):
+        read_navigation("\n".join(head + rows))

@@ -1,5 +1,6 @@
 import json
 import random
+from dataclasses import replace
 from pathlib import Path
 
 import crcmod
@@ -10,6 +11,7 @@ from hypothesis import strategies as st
 from pyrtcm import RTCMReader
 
 from openstake.core.evidence import ObservableSet, StationReference
+from openstake.core.judge.stream import judge_stream
 from openstake.wire.rtcm3.bits import BitReader, BitWriter
 from openstake.wire.rtcm3.frame import FrameReader, crc24q, frame_bytes
 from openstake.wire.rtcm3.message import decode, observable_size
@@ -22,6 +24,7 @@ from openstake.wire.rtcm3.msm import (
     gps_time_of_week_s,
     lock_indicator,
 )
+from openstake.wire.rtcm3.recent import RecentStream
 from openstake.wire.rtcm3.station import (
     Descriptor,
     GlonassBiases,
@@ -32,6 +35,7 @@ from openstake.wire.rtcm3.station import (
 from openstake.wire.rtcm3.summary import StreamSummary
 from tests import published
 
+CRC = crcmod.mkCrcFun(0x1864CFB, initCrc=0, rev=False, xorOut=0)
 REAL_FRAMES = json.loads((Path(__file__).parent.parent / "data" / "rtcm3_frames.json").read_text())
 
 
@@ -280,3 +284,75 @@ def test_intervals_follow_the_observables_clock_over_the_end_of_the_week():
     assert summary.messages[1074].mean_interval_s == summary.messages[1084].mean_interval_s == 1.0
     assert summary.messages[1006].mean_interval_s == 10.0
     assert np.ptp([row.epochs for number, row in summary.messages.items() if number != 1006]) == 0
+
+
+def with_reserved_bits(frame):
+    head = bytes([frame[0], frame[1] | 0xA8]) + frame[2:-3]
+    return head + crc24q(head).to_bytes(3, "big")
+
+
+def test_reserved_bits_that_are_not_zero_are_read_and_counted():
+    """RTCM 10403.3, section 4: six reserved bits follow the preamble; CRC-24Q by crcmod over them."""
+    odd = with_reserved_bits(published.RTCM_1005_EXAMPLE)
+    assert CRC(odd) == 0
+    for data in (odd * 3, b"noise" + published.RTCM_1005_EXAMPLE + odd * 3, odd + b"garbage" + odd + odd):
+        frames, reader = frames_of(data)
+        assert {frame.payload for frame in frames} == {published.RTCM_1005_EXAMPLE[3:-3]}
+        assert reader.reserved == 3
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.binary(max_size=3000), st.integers(1, 700))
+def test_marks_find_just_the_stretches_whose_checksum_is_zero(noise, piece):
+    frame = published.RTCM_1005_EXAMPLE
+    data = noise[:1500] + frame + noise[1500:] + frame[:-1] + frame
+    frames, reader = frames_of(data, piece)
+    for found in frames:
+        whole = data[found.offset : found.offset + found.size]
+        assert CRC(whole) == 0
+    assert frames_of(data)[0] == frames
+    assert frame[3:-3] in [found.payload for found in frames]
+    assert reader.skipped_bytes + sum(found.size for found in frames) == len(data)
+
+
+def test_bytes_that_look_like_headers_throughout_are_read_once():
+    """2026-11-27: D3 03 FF over and over took 37 s a MB, a thousand bytes of checksum at every third byte."""
+    frames, reader = frames_of(b"\xd3\x03\xff" * 100_000 + published.RTCM_1005_EXAMPLE, 30_000)
+    assert [frame.number for frame in frames] == [1005]
+    assert reader.skipped_bytes == 300_000
+
+
+def test_an_epoch_that_comes_in_several_messages_is_one_epoch():
+    cells = {(satellite, 2): Observation(21e6, 21e6, 100.0, 45.0) for satellite in range(1, 21)}
+    first = {cell: value for cell, value in cells.items() if cell[0] <= 12}
+    second = {cell: value for cell, value in cells.items() if cell[0] > 12}
+    summary, recent = StreamSummary(), RecentStream()
+    shown = []
+    for time_s in (100.0, 101.0, 102.0):
+        for part, more in ((first, True), (second, False)):
+            frame = one(encode_msm4(1074, 17, time_s, part, more))
+            summary.add(frame)
+            shown.append(recent.add(frame).satellites)
+    assert summary.observables["GPS", "MSM4"] == ObservableSet("GPS", "MSM4", 20, 20, 102.0)
+    assert shown[2:] == [20, 20, 20, 20], "the last whole epoch, without flicker"
+
+
+def positions(*stations):
+    return [
+        item.code for item in judge_stream([], [1005], stations, [17], 2, 0) if item.code == "station-position-changed"
+    ]
+
+
+@pytest.mark.parametrize(
+    ("second", "changed"),
+    [
+        ({}, False),
+        ({"antenna_height_m": None}, False),  # 1005 beside 1006
+        ({"antenna_height_m": 1.7}, True),
+        ({"x_m": 3.8e6 + 0.001}, True),
+    ],
+)
+def test_1005_beside_1006_is_no_change_of_position(second, changed):
+    station = StationReference(17, 3.8e6, -4.1e5, 5.09e6, 1.6, False)
+    assert bool(positions(station, replace(station, **second))) is changed
+    assert bool(positions(replace(station, **second), station)) is changed

@@ -29,15 +29,15 @@ class Folding:
     """
 
     def __init__(self) -> None:
-        self._written: dict[str, deque[float]] = {}
+        self._seen: dict[str, deque[float]] = {}
         self._folded: dict[str, Folded] = {}
 
     def is_plain(self, kind: str, sentence: str, now_s: float) -> bool:
         """Take an event in; tell whether it is to be written by itself."""
-        written = self._written.setdefault(kind, deque(maxlen=PLAIN))
-        before = self._folded.get(kind)
-        if before is None and (len(written) < PLAIN or now_s - written[0] > WITHIN_S):
-            written.append(now_s)
+        seen, before = self._seen.setdefault(kind, deque(maxlen=PLAIN)), self._folded.get(kind)
+        plain = before is None and (len(seen) < PLAIN or now_s - seen[0] > WITHIN_S)
+        seen.append(now_s)
+        if plain:
             return True
         count, first_s = (before.count, before.first_s) if before else (0, now_s)
         self._folded[kind] = Folded(kind, count + 1, first_s, now_s, sentence)
