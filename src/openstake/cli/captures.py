@@ -8,6 +8,7 @@ from pathlib import Path
 import click
 
 from openstake.cli import finding_lines, show
+from openstake.core.units import counted
 from openstake.workflow import captures
 
 
@@ -20,9 +21,15 @@ def stream(file: Path, as_json: bool) -> None:
     show(result, as_json, _stream_lines(result))
 
 
+def _place(station: captures.StationRead) -> str:
+    if station.latitude_deg is None or station.longitude_deg is None or station.height_m is None:
+        return f"X {station.x_m:.4f} Y {station.y_m:.4f} Z {station.z_m:.4f} m, which is no place on Earth"
+    return f"{station.latitude_deg:.9f} {station.longitude_deg:.9f} height {station.height_m:.4f} m (ARP, ellipsoidal)"
+
+
 def _stream_lines(result: captures.StreamRead) -> list[str]:
     lines = [
-        f"{result.frames} frames, {result.bad_crc} damaged, {result.skipped_bytes} bytes outside frames",
+        f"{counted(result.frames, 'frame')}, {result.bad_crc} damaged, {result.skipped_bytes} bytes outside frames",
         "",
         "message  count     bytes  interval s",
     ]
@@ -31,11 +38,7 @@ def _stream_lines(result: captures.StreamRead) -> list[str]:
         lines.append(f"{row.number:>7}  {row.count:>5}  {row.bytes:>8}  {interval:>10}")
     for station in result.stations:
         height = "not stated" if station.antenna_height_m is None else f"{station.antenna_height_m:.4f} m"
-        lines += [
-            "",
-            f"station {station.station_id}: {station.latitude_deg:.9f} {station.longitude_deg:.9f} "
-            f"height {station.height_m:.4f} m (ARP, ellipsoidal), antenna height {height}",
-        ]
+        lines += ["", f"station {station.station_id}: {_place(station)}, antenna height {height}"]
     for sent in result.observables:
         lines.append(f"{sent.constellation} {sent.form}: up to {sent.satellites} satellites, {sent.cells} cells")
     return lines + finding_lines(result.findings)
@@ -53,7 +56,7 @@ def log(file: Path, as_json: bool) -> None:
 
 
 def _log_lines(result: captures.LogRead) -> list[str]:
-    lines = [f"{result.epochs} epochs, {result.first} to {result.last}"]
+    lines = [f"{counted(result.epochs, 'epoch')}, {result.first} to {result.last}"]
     lines += [f"  {status}: {count}" for status, count in result.by_status.items() if count]
     fixed = result.fixed
     if fixed.count:

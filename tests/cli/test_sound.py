@@ -1,0 +1,102 @@
+"""The terminal on what nobody meant to give it: a sentence and exit 2, in flat memory, without waiting for the web."""
+
+import gzip
+import json
+import subprocess
+import sys
+import tracemalloc
+
+import pytest
+from click.testing import CliRunner
+
+from openstake.cli import main
+from openstake.core.evidence import StationReference
+from openstake.wire.nmea.sentence import sentence_bytes
+from openstake.wire.rtcm3.station import encode_reference
+from openstake.workflow.base.rawdata import lines_of
+from tests.fuzz.targets import TARGETS
+
+GGA = "GNGGA,12000{n}.00,5320.1234567,N,00615.7654321,W,4,18,0.7,{height},M,55.4,M,{age},0017"
+
+
+def run(*arguments):
+    result = CliRunner().invoke(main, [str(item) for item in arguments])
+    assert result.exception is None or isinstance(result.exception, SystemExit), result.exception
+    assert "Traceback" not in result.output and "cannot be worked with" not in result.output, result.output
+    return result
+
+
+@pytest.mark.parametrize(
+    ("verb", "content", "code", "words"),
+    [
+        ("stream", encode_reference(StationReference(0, 0.0, 0.0, 0.0, None, False)), 0, "1005"),
+        ("stream", encode_reference(StationReference(0, 1e-4, 0.0, 0.0, 0.0, False)), 0, "1006"),
+        ("log", b"".join(sentence_bytes(GGA.format(n=n, height=height, age=age)) for n, (height, age) in enumerate([("1e308", "1"), ("58.1", "1e300"), ("58.2", "nan")])), 0, "2 epochs"),
+        ("profile check", b'{"format": "openstake-profile", "version": 1, "name": "x", "link": {"frequency_mhz": ' + b"9" * 401 + b"}}", 2, "digits"),
+        ("profile check", b'{"format": "openstake-profile", "version": 1, "name": "\\ud800"}', 2, "U+D800"),
+        ("profile check", b"[" * 5000, 2, "nested"),
+        ("profile check", b'{"a": Infinity}', 2, "no number of JSON"),
+    ],
+)  # fmt: skip
+def test_a_file_of_anything_ends_in_a_result_or_a_sentence(tmp_path, verb, content, code, words):
+    file = tmp_path / "in"
+    file.write_bytes(content)
+    result = run(*verb.split(), file)
+    assert result.exit_code == code and words in result.output and "nan" not in result.output.lower()
+
+
+@pytest.mark.parametrize("value", ["9" * 401, "1e999", "-Infinity", '"\\ud800"', "[" * 100 + "]" * 100])
+def test_agree_takes_no_absurd_values(tmp_path, value):
+    one, other = tmp_path / "a.json", tmp_path / "b.json"
+    one.write_text('{"link": {"frequency_mhz": ' + value + "}}")
+    other.write_bytes(TARGETS["agree"][1][0])
+    assert run("agree", one, other).exit_code == 2
+
+
+@pytest.mark.parametrize("day", ["0001-01-01", "9999-12-31", "1979-12-31", "x", "2026-13-01"])
+def test_a_date_that_no_stream_has_is_refused(tmp_path, day):
+    file = tmp_path / "in"
+    file.write_bytes(TARGETS["rtcm"][1][0])
+    assert run("rinex", file, tmp_path / "out", "--date", day).exit_code == 2
+    assert not (tmp_path / "out").exists()
+
+
+def test_a_name_that_is_no_text_is_written_all_the_same(tmp_path):
+    assert run("stream", str(tmp_path / "\udcff\udc80")).exit_code == 2
+
+
+def test_a_file_of_gigabytes_is_no_profile_after_a_megabyte(tmp_path):
+    file = tmp_path / "large"
+    with file.open("wb") as large:
+        large.truncate(3 << 30)  # a hole: nothing is written
+    tracemalloc.start()
+    result = run("profile", "check", file)
+    peak = tracemalloc.get_traced_memory()[1]
+    tracemalloc.stop()
+    assert result.exit_code == 2 and "much smaller" in result.output
+    assert peak < 20 << 20
+
+
+def test_a_packed_file_is_read_in_flat_memory(tmp_path):
+    """2026-11-27: 0.63 MB of gzip took 1.9 GB."""
+    file = tmp_path / "bomb.rnx.gz"
+    with gzip.open(file, "wb") as packed:
+        for _ in range(100):
+            packed.write(b"> 2026 11 27 00 00  0.0000000  0  1\nG05  21000000.000\n" * 20_000)
+    tracemalloc.start()
+    count = sum(1 for _ in lines_of(file))
+    peak = tracemalloc.get_traced_memory()[1]
+    tracemalloc.stop()
+    assert count == 4_000_000 and peak < 30 << 20
+    assert run("single", file, file).exit_code == 2
+
+
+def test_verbs_for_files_do_not_wait_for_the_web_application():
+    """2026-11-27: `agree` took 4 s of imports."""
+    code = (
+        "import sys; sys.argv = ['openstake', 'agree', '--help']; from openstake.cli import main\n"
+        "try: main()\nexcept SystemExit: pass\n"
+        "import json; print(json.dumps([name for name in ('flask', 'sqlalchemy', 'scipy.optimize', 'pyproj', 'waitress') if name in sys.modules]))"
+    )
+    out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
+    assert json.loads(out.splitlines()[-1]) == []
