@@ -5,7 +5,7 @@ STAMPS := .stamps
 # Where the machine says not to keep bytecode, every process would compile all libraries anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo dev setup test check lint lint-web types types-web unit unit-web browser bench schema shots chromium clean
+.PHONY: demo dev setup test check lint lint-web types types-web unit unit-web browser bench fuzz schema shots chromium clean
 
 demo: setup
 	.venv/bin/openstake demo
@@ -72,6 +72,10 @@ browser: chromium setup
 
 bench: chromium setup
 	$(PY) bench/run.py
+
+# A million inputs to every reader, verb and route; FUZZ="--inputs 10000 --seed x" for fewer or others.
+fuzz: setup
+	$(PY) bench/fuzz.py $(FUZZ)
 
 schema: setup
 	$(PY) scripts/openapi.py

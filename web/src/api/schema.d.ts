@@ -3815,7 +3815,7 @@ export interface components {
         };
         /**
          * ReadingView
-         * @description A reading as it was typed; `from_mean_m` is reading − mean of those that are used.
+         * @description A reading as it was typed; `from_mean_m` is reading − mean of those that are used, where they agree.
          */
         ReadingView: {
             /** Arp Height M */

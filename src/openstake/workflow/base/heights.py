@@ -105,7 +105,7 @@ class CorrectHeight:
 
 @dataclass(frozen=True)
 class ReadingView:
-    """A reading as it was typed; `from_mean_m` is reading − mean of those that are used."""
+    """A reading as it was typed; `from_mean_m` is reading − mean of those that are used, where they agree."""
 
     id: str
     text: str
@@ -224,7 +224,8 @@ def readings_view(job: JobNow, antenna: KnownAntenna, readings: Readings) -> Bas
         found[moment] += judge_heights(typed, antenna, limit_m, unit)
         if moment == "before":
             found[moment] += judge_completeness(typed, unit)
-        rows += [_reading_view(row, height) for row in listed]
+        agree = height is not None and round(height.mean.spread_m, 5) <= limit_m
+        rows += [_reading_view(row, height if agree else None) for row in listed]
     opening, closing = means["before"], means["after"]
     if opening is not None and closing is not None:
         found["after"].append(judge_opening_and_closing(opening.arp_height_m, closing.arp_height_m, limit_m, unit))

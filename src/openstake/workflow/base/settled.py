@@ -93,11 +93,12 @@ class SetUpView:
 def setup_view(session: Session, job: JobNow, heights: BaseHeights, in_hand: SetUpNow) -> SetUpView:
     """Return the set-up in hand: what is settled, what is missing, and what is known before the start."""
     settled = in_hand.settled
-    arp_height_m = heights.opening.arp_height_m if heights.opening else None
+    # Of readings that contradict each other there is no height to hang an antenna on.
+    arp_height_m = heights.opening.arp_height_m if heights.opening and heights.opening.stack else None
     missing, coordinate = [], None
     if settled.mark_id is None and not settled.point_name:
         missing.append("Pick the mark under the antenna.")
-    if arp_height_m is None:
+    if heights.opening is None:
         missing.append("Type the height reading.")
     if not settled.source:
         missing.append("Choose where the coordinate comes from.")

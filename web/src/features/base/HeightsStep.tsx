@@ -101,7 +101,7 @@ function ReadingRow(props: { job: Schemas["JobView"]; row: Schemas["ReadingView"
           <span className="block text-base leading-5 text-faded">to: {row.feature_label}</span>
         </td>
         <td className="text-right font-bold">{length(row.arp_height_m, job.length_unit)}</td>
-        <td className="text-right">{row.from_mean_m === null ? "set aside" : millimetres(row.from_mean_m)}</td>
+        <td className="text-right">{row.set_aside ? "set aside" : row.from_mean_m === null ? "–" : millimetres(row.from_mean_m)}</td>
         <td className="w-32 text-right">
           <Button className="px-3! text-base!" aria-expanded={props.open} onClick={() => props.onOpen(!props.open)}>
             {row.set_aside ? "Use again" : "Correct"}

@@ -106,7 +106,7 @@ export function SetUpBase(props: {
           <MeantTable
             job={job}
             meant={setup?.arp ?? null}
-            arpHeightM={view.heights.opening?.arp_height_m ?? null}
+            arpHeightM={view.heights.opening?.stack?.arp_height_m ?? null}
             stationId={setup?.station_id ?? null}
             air={null}
             state={view.compared}
