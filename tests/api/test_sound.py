@@ -309,6 +309,12 @@ def test_an_address_is_parted_from_its_password(address, clean, password):
     assert not holds_password(hidden_passwords(f"base stream {address}, rover none"))
 
 
+def test_an_address_that_was_pasted_twice_is_refused_and_its_password_not_repeated():
+    with pytest.raises(InputError, match="more than one address") as refusal:
+        split_url("ntrip://u:SECRET@h:2101/Mntrip://u:SECRET@h:2101/M")
+    assert "SECRET" not in refusal.value.sentence
+
+
 def test_absurd_positions_leave_every_page_whole(shared_office):
     """2026-11-27: an altitude of 1e308 gave Infinity and a white page; 1e200 in a log emptied Base."""
     from openstake.wire.nmea.sentence import sentence_bytes

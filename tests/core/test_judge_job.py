@@ -9,7 +9,14 @@ from hypothesis import strategies as st
 
 from openstake.core.geodesy.factors import grid_factors
 from openstake.core.geodesy.frames import LOCAL, FrameDefinition, Ground, job_frame
-from openstake.core.judge.control import KnownMarks, judge_list, judge_places, judge_unit
+from openstake.core.judge.control import (
+    KnownMarks,
+    judge_height_units,
+    judge_heights_of_list,
+    judge_list,
+    judge_places,
+    judge_unit,
+)
 from openstake.core.judge.job import SystemEvidence, judge_system
 from openstake.core.mark import GivenMark
 
@@ -119,3 +126,33 @@ def test_findings_count_their_lines_and_name_the_first():
 
     assert [(item.code, item.numbers) for item in told] == [("control-axes-swapped", {"lines": 2, "first_line": 8})]
     assert told[0].sentence.startswith("2 of 8 lines: ")
+
+
+def heights_of(*metres, kind="ellipsoidal"):
+    return [
+        GivenMark(f"M{n}", 700_000.0 + n, 700_000.0, height_m=height, height_kind=kind)
+        for n, height in enumerate(metres)
+    ]
+
+
+@pytest.mark.parametrize(
+    ("marks", "told"),
+    [
+        (
+            heights_of(60.2, 61.0, 204.5, 62.1),
+            {2: "in feet"},
+        ),  # 2026-11-27: 204.5 ft is 62.33 m, and was taken without a word
+        (heights_of(197.5, 200.1, 61.0, 203.7), {2: "in metres"}),  # metres among feet
+        (heights_of(60.2, 61.0, 62.1, 63.0), {}),
+        (heights_of(60.2, 61.0, 140.0, 62.1), {}),  # a hill: in feet it would be 42.7 m, and fit no better
+        (heights_of(60.2, 204.5), {}),  # too few to say who stands out
+        (heights_of(60.0, 110.0, 160.0, 204.5, 80.0), {}),  # a valley's side
+        ([*heights_of(60.2, 61.0, 62.1), *heights_of(204.5, kind="elevation")], {}),  # of another kind
+    ],
+)
+def test_a_height_that_fits_in_the_other_unit_is_told(marks, told):
+    found = judge_heights_of_list(marks)
+
+    assert {at: unit for at, sentence in found.items() for unit in ("in feet", "in metres") if unit in sentence} == told
+    findings = judge_height_units({at + 2: sentence for at, sentence in found.items()})
+    assert [item.code for item in findings] == (["control-height-unit"] if told else [])

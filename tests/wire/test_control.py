@@ -258,3 +258,37 @@ def test_dxf_is_in_the_job_s_unit_and_says_which(unit, code, factor):
     point = drawing.modelspace().query("POINT")[0]
     assert tuple(point.dxf.location) == pytest.approx((305.0 / factor, 610.0 / factor, 31.0 / factor))
     assert point.dxf.layer == "CHECK" and drawing.modelspace().query("TEXT")[0].dxf.text == "A"
+
+
+@pytest.mark.parametrize(
+    ("content", "words"),
+    [
+        (b"name," + b"x," * 1_000_000 + b"east,north\n", "more than 200 columns"),
+        (b"name,east,north\nA," + b"1," * 5000 + b"2\n", "more than 200 columns"),
+    ],
+)
+def test_a_table_of_a_million_columns_is_no_control_list(content, words):
+    """2026-11-27: 901 MB of memory and an answer of 41 MB."""
+    with pytest.raises(FileError, match=words):
+        read_control(content, None, "m", None, None)
+
+
+@pytest.mark.parametrize("number", ["0." + "1" * 4400, "9" * 401, "1e999", "NaN", "1_000"])
+def test_a_number_that_is_none_refuses_its_line_and_keeps_the_others(number):
+    found = read_control(f"name,east,north\nA,{number},5\nB,1,2\n".encode(), None, "m", None, None)
+
+    assert [line.mark is not None for line in found.lines] == [False, True]
+    assert len(found.lines[0].refusal) < 200
+
+
+@pytest.mark.parametrize("letter", ["\ufffe", "\x07", "\u0086"])
+def test_a_name_of_what_is_no_character_is_refused(letter):
+    found = read_control(f"name,east,north\nA{letter},1,2\nB,1,2\n".encode(), None, "m", None, None)
+
+    assert [line.mark is not None for line in found.lines] == [False, True]
+
+
+def test_what_xml_cannot_hold_is_left_out_on_the_way_to_it():
+    mark = PlacedMark(GivenMark("A\ufffe\ud800", 1.0, 2.0, note="x\x00y"), 1.0, 2.0, 53.0, -6.0, None, None)
+    for content in (write_landxml([mark], "m", "sys\ud800", "local"), write_kml([mark], "title\ufffe").encode()):
+        ElementTree.fromstring(content)

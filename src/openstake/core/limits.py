@@ -91,6 +91,7 @@ FACTOR_DIFFERS_PPM = 20.0
 FARTHEST_MARK_M = 50_000.0
 SAME_PLACE_M = 0.0005  # a mark that is in the job already: millimetres are what lists hold
 FEWEST_HEIGHTS = 4  # one against three others
+MOST_HEIGHTS_APART = 100  # of one list: more is a list in the other unit
 HEIGHTS_TOGETHER_M = 5.0  # marks of one list stand within some metres, or within twice their own spread
 HEIGHT_APART = 3.0  # times that: a height apart from the others
 OTHER_FOOT_FROM_M = 0.02  # 2 ppm of coordinates show from here on

@@ -54,6 +54,10 @@ def split_url(url: str) -> SplitResult:
             "replay:///path?speed=10.",
             field="url",
         )
+    behind = parts.path + parts.query + parts.fragment
+    if "@" in behind or "://" in behind:
+        # A password in the second one would be stored as a mountpoint's name.
+        raise InputError("That is more than one address. Type it once.", field="url")
     if not parts.hostname or not port:
         raise InputError(f"'{shown}' lacks a host or a port.", field="url")
     if parts.scheme == "ntrip" and not parts.path.strip("/"):

@@ -15,6 +15,7 @@ from openstake.core.limits import (
     FEWEST_HEIGHTS,
     HEIGHT_APART,
     HEIGHTS_TOGETHER_M,
+    MOST_HEIGHTS_APART,
     OTHER_FOOT_FROM_M,
     PROJECTION_RETURNS_M,
     SAME_PLACE_M,
@@ -192,9 +193,12 @@ def judge_heights_of_list(marks: Sequence[GivenMark]) -> dict[int, str]:
         if len(of_kind) < FEWEST_HEIGHTS:
             continue
         heights = np.array([height for _, height in of_kind])
-        middle, spread = float(np.median(heights)), float(np.percentile(heights, 75) - np.percentile(heights, 25))
-        slack = max(HEIGHTS_TOGETHER_M, 2.0 * spread)
-        for at, height in of_kind:
+        apart = np.abs(heights - np.median(heights))
+        for place in np.argsort(-apart)[:MOST_HEIGHTS_APART]:
+            at, height = of_kind[place]
+            others = np.delete(heights, place)
+            middle, spread = float(np.median(others)), float(np.subtract(*np.percentile(others, (75, 25))))
+            slack = max(HEIGHTS_TOGETHER_M, 2.0 * spread)
             if abs(height - middle) <= HEIGHT_APART * slack:
                 continue
             for word, factor in (("feet", METRES_PER_UNIT["ft"]), ("metres", 1.0 / METRES_PER_UNIT["ft"])):

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.evidence import Epoch, RefersTo
 from openstake.core.limits import Seconds, ShortText
-from openstake.core.occupation import average_of_epochs
+from openstake.core.occupation import PositionAverage, average_of_epochs
 from openstake.live.average import Average
 from openstake.live.session import ReceivedEpoch
 from openstake.store.book import write_entry
@@ -116,6 +116,8 @@ def _average_store(
         refers_to, above = _base_refers_to(kit)
 
     def store(epochs: list[Epoch], began_s: float) -> None:
+        average = average_of_epochs(epochs)  # before the one writer is asked
+
         def work(session: Session) -> None:
             job, now = job_of(session, job_id), context.now()
             setup = needed_setup(session, job, now)
@@ -125,12 +127,13 @@ def _average_store(
                 session.add(reading)
                 session.flush()
             row = store_average(
-                session, job_id, wish.purpose, epochs, origin, began_s, now, refers_to, above, setup_id=setup.id,
+                session, job_id, wish.purpose, average, epochs, origin, began_s, now, refers_to, above, setup_id=setup.id,
                 mark_id=setup.settled.mark_id, height_reading_id=reading.id if reading else None,
             )  # fmt: skip
             what = "the base's receiver" if wish.purpose == "base" else "a rover over the mark"
             write_entry(
-                session, now, "average", f"Average of {what}: {row.used} {row.lowest_status} positions over {row.span_s:.0f} s.",
+                session, now, "average",
+                f"Average of {what}: {row.used} {row.lowest_status} positions over {row.span_s:.0f} s, {_noise(average)}.",
                 job_id, "machine", average=row.id, x_m=row.x_m, y_m=row.y_m, z_m=row.z_m, effective_n=row.effective_n,
             )  # fmt: skip
 
@@ -138,6 +141,15 @@ def _average_store(
         context.changed(job_id)
 
     return store
+
+
+def _noise(average: PositionAverage) -> str:
+    """Return the noise of a mean as the Book says it: half widths of 95 %, which say nothing of its bias."""
+    _, _, up = average.worth
+    if average.half_95_horizontal_m is None or up.half_95_m is None:
+        return "one position tells no noise"
+    short = ", too short to tell" if average.is_short else ""
+    return f"noise of the mean {average.half_95_horizontal_m:.3f} m sideways, {up.half_95_m:.3f} m up (95 %{short})"
 
 
 def _base_refers_to(kit: KitNow) -> tuple[RefersTo, float | None]:
@@ -148,11 +160,10 @@ def _base_refers_to(kit: KitNow) -> tuple[RefersTo, float | None]:
 
 
 def store_average(
-    session: Session, job_id: str, purpose: str, epochs: Sequence[Epoch], origin: str, began_s: float, now: float,
+    session: Session, job_id: str, purpose: str, average: PositionAverage, epochs: Sequence[Epoch], origin: str, began_s: float, now: float,
     refers_to: RefersTo, arp_to_apc_m: float | None, **more: Any,
 ) -> PositionAverageRow:  # fmt: skip
     """Store an average with its epochs; what it is worth is computed from them again whenever it is shown."""
-    average = average_of_epochs(epochs)
     x, y, z = average.xyz_m
     row = PositionAverageRow(
         job_id=job_id, purpose=purpose, origin=origin, refers_to=refers_to.value, arp_to_apc_m=arp_to_apc_m, x_m=x, y_m=y,
