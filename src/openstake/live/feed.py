@@ -7,6 +7,7 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from math import inf
 
 from openstake.core.errors import OpenStakeError
 from openstake.live.flood import MOST_BYTES_PER_S, Throttle
@@ -55,7 +56,8 @@ class Feed:
         self._password, self._raw = password, raw
         self._on_bytes, self._on_status = on_bytes, on_status
         self._stop = threading.Event()
-        self.throttle = Throttle()
+        # A recording is as fast as it was asked to be.
+        self.throttle = Throttle(inf if url.startswith("replay:") else MOST_BYTES_PER_S)
         self.status = FeedStatus(FeedState.CONNECTING, "Connecting.", time.time())
         self._thread = threading.Thread(target=self._run, name=f"feed {url}", daemon=True)
 
@@ -132,12 +134,12 @@ class Feed:
             if data:
                 received = True
                 self._raw.write(data)
-                self._stop.wait(self.throttle.wait_s(len(data)))
                 self.status = replace(
                     self.status, received_bytes=self.status.received_bytes + len(data), last_byte_s=now
                 )
                 self._on_bytes(data, now)
                 self._say(FeedState.RECEIVING, "Receiving.")
+                self._stop.wait(self.throttle.wait_s(len(data)))
             elif now - (self.status.last_byte_s or connected_s) > SILENT_AFTER_S:
                 self._say(FeedState.SILENT, "Connected, but nothing arrives.")
         return received

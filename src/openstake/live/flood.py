@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from math import inf
 
 MOST_BYTES_PER_S = 1 << 20  # a receiver at 100 Hz sends a twentieth of it
 MOST_EPOCHS_PER_S = 100
@@ -19,6 +20,8 @@ class Throttle:
 
     def wait_s(self, count: int) -> float:
         """Take `count` bytes as read and return how long to wait before the next."""
+        if self._rate == inf:
+            return 0.0
         now = self._clock()
         self._allowed = min(self._rate, self._allowed + (now - self._since_s) * self._rate) - count
         self._since_s = now
@@ -29,7 +32,7 @@ class Throttle:
 class Thinning:
     """Lets so many epochs of each second through and counts the others."""
 
-    def __init__(self, per_s: int = MOST_EPOCHS_PER_S) -> None:
+    def __init__(self, per_s: float = MOST_EPOCHS_PER_S) -> None:
         self._most, self._second, self._count = per_s, 0, 0
         self.left_out = 0
 

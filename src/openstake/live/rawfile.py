@@ -79,7 +79,7 @@ class RawFile:
 
     def place(self, stream_offset: int) -> Place:
         """Return where a byte of this feed's stream lies; bytes of an earlier file count from this one's start."""
-        return Place(self._path.name, max(0, stream_offset - self._written_before))
+        return Place(self._path.name, max(0, stream_offset - self.lost_bytes - self._written_before))
 
     def close(self) -> None:
         if self._file >= 0:

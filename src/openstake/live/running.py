@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import threading
-from collections import defaultdict
+from collections.abc import Iterator
+from contextlib import contextmanager
+from weakref import WeakValueDictionary
 
 from openstake.core.errors import ConflictError
 from openstake.live.average import Average
@@ -12,20 +14,32 @@ from openstake.live.session import RunningSession
 _ENDS_WITHIN_S = 1.5
 
 
+class _JobLock:
+    """The lock of one job."""
+
+    def __init__(self) -> None:
+        self.lock = threading.RLock()
+
+
 class Running:
     """Sessions by occupation and averages by job.  What starts or ends something of a job holds that job's lock."""
 
     def __init__(self) -> None:
         self._sessions: dict[str, RunningSession] = {}
         self._averages: dict[str, Average] = {}
-        self._jobs: defaultdict[str, threading.RLock] = defaultdict(threading.RLock)
+        # A lock is there as long as somebody holds or waits for it: ids that name nothing leave nothing behind.
+        self._jobs: WeakValueDictionary[str, _JobLock] = WeakValueDictionary()
         self._guard = threading.Lock()
         self._closed = False
 
-    def of_job(self, job_id: str) -> threading.RLock:
-        """Return the lock of a job, as a context: start, listen, end and average of one job are one after the other."""
+    @contextmanager
+    def of_job(self, job_id: str) -> Iterator[None]:
+        """Hold the lock of a job: start, listen, end and average of one job are one after the other."""
         with self._guard:
-            return self._jobs[job_id]
+            of_job = self._jobs.get(job_id) or _JobLock()
+            self._jobs[job_id] = of_job
+        with of_job.lock:
+            yield
 
     def session(self, occupation_id: str) -> RunningSession | None:
         return self._sessions.get(occupation_id)

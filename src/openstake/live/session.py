@@ -10,6 +10,7 @@ from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from math import inf
 from pathlib import Path
 from typing import Protocol
 
@@ -150,7 +151,8 @@ class RunningSession:
         self._sizes: dict[str, tuple[float, ObservableSet]] = {}
         self._pending: deque[ReceivedEpoch] = deque()
         self._lost = 0
-        self._thinning = Thinning()
+        replayed = (addresses.rover_url or "").startswith("replay:")
+        self._thinning = Thinning(inf) if replayed else Thinning()
         self._noted: deque[Callable[[], None]] = deque()
         self._finishing: list[threading.Thread] = []
         self._shot: ShotInHand | None = None

@@ -29,6 +29,8 @@ from openstake.core.geodesy.ellipsoid import (
 from openstake.core.geodesy.systems import Area, Operation, ellipsoid_of, projected_system
 
 LOCAL = "local"
+# Longitude and latitude in degrees, height in metres.
+Place = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]
 # Of the projection's unit: what comes back within a micrometre is left alone, what is metres off is outside.
 _RETURNS_WITHIN, _RETURNS_FROM = 1e-6, 10.0
 
@@ -265,10 +267,6 @@ def _operated(
     return found[1], found[0], found[2]
 
 
-# Longitude and latitude in degrees, height in metres.
-Place = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]
-
-
 def _published_direction(pipeline: str) -> str:
     """Return the direction in which an operation is published: against the pipeline where its parameters are inverted."""
     inverted = re.search(r"\+inv \+proj=(?:helmert|molobadekas)", pipeline)
@@ -281,9 +279,9 @@ def _solved(published: Callable[[Place], Place], near: Callable[[Place], Place],
     It is the transpose of a matrix of small angles, millimetres off where they are seconds of arc.  Each step takes off what
     is left, and leaves a hundred-thousandth of it.
     """
+    wanted = near(given)
     for _ in range(3):
         left = near(published(found))
-        wanted = near(given)
         turn = (wanted[0] - left[0] + 180.0) % 360.0 - 180.0
         found = (found[0] + turn, found[1] + wanted[1] - left[1], found[2] + wanted[2] - left[2])
     return found

@@ -96,9 +96,9 @@ def _start(context: Context, job_id: str, wish: StartBase, changes: dict[str, An
         if open_occupation(session, job_id):
             raise ConflictError("A base is running in this job already. End it before starting another.")
         settled = needed_setup(session, job, now)
-        listen = asked or _settled_listen(context, settled)
+        listen = _settled_listen(context, settled) if asked is None else _with_settled(context, asked, settled)
         if wish.reading is not None:
-            add_reading(session, job, NewReading(wish.reading, wish.feature), now, settled.id, None)
+            add_reading(session, job, NewReading(wish.reading, wish.feature, again=True), now, settled.id, None)
         height = readings_of_setup(session, settled.id).height("before")
         if height is None:
             raise InputError("Type the height of the antenna first.", field="reading")
@@ -148,6 +148,16 @@ def _settled_listen(context: Context, setup: SetUpNow) -> _Listen:
     listen = _checked_listen(Listen(settled.base_url, None, settled.rover_url, settled.receiver_url, refers_to))
     kept = {field: secret_of(context, secret_key(setup.id, field)) for field in ADDRESSES}
     return _Listen(listen.wish, {field: password for field, password in kept.items() if password})
+
+
+def _with_settled(context: Context, asked: _Listen, setup: SetUpNow) -> _Listen:
+    """Return where to listen, with the passwords that the set-up keeps for the same addresses."""
+    kept = {
+        field: secret_of(context, secret_key(setup.id, field))
+        for field in ADDRESSES
+        if getattr(asked.wish, field) == getattr(setup.settled, field)
+    }
+    return replace(asked, passwords={field: text for field, text in kept.items() if text} | asked.passwords)
 
 
 def _keep_passwords(context: Context, listening: Listening, listen: _Listen, base_password: str | None) -> None:

@@ -22,8 +22,23 @@ export function feedsOf(known: Known): Feeds {
   };
 }
 
+const ADDRESSES = ["base_url", "rover_url", "receiver_url"] as const;
+
+/** What was typed since something was kept. */
+export function changedOf(kept: Feeds, feeds: Feeds): Schemas["Settle"] {
+  const before: Record<string, string | null> = addressesOf(kept);
+  return Object.fromEntries(Object.entries(addressesOf(feeds)).filter(([name, value]) => value !== before[name]));
+}
+
+/** The addresses as the server keeps them, where nothing else was typed since they were sent. */
+export function withoutPasswords(now: Feeds, sent: Feeds, stored: Known | Schemas["SetUpView"]): Feeds {
+  const clean = { ...now };
+  for (const name of ADDRESSES) if (now[name] === sent[name] && sent[name].includes("@")) clean[name] = stored[name] ?? "";
+  return clean;
+}
+
 /** What is kept of the set-up while it is typed. */
-export function addressesOf(feeds: Feeds) {
+function addressesOf(feeds: Feeds) {
   return {
     base_url: feeds.base_url.trim() || null,
     rover_url: feeds.rover_url.trim() || null,

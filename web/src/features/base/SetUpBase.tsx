@@ -9,7 +9,7 @@ import { More } from "../../ui/More";
 import { Steps, type Step } from "../../ui/Steps";
 import { TickRow } from "../../ui/ticks";
 import { CoordinateStep } from "./CoordinateStep";
-import { addressesOf, FeedFields, feedsOf, listenOf, type Feeds } from "./FeedFields";
+import { changedOf, FeedFields, feedsOf, listenOf, withoutPasswords, type Feeds } from "./FeedFields";
 import { OpeningHeight, useReading } from "./HeightsStep";
 import { MarkStep } from "./MarkStep";
 import { MeantTable } from "./MeantTable";
@@ -129,7 +129,7 @@ function asideOf(open: Key, error: unknown, missing: string[], stops: string[]):
 /** What the last step holds: addresses, station ID, whether a stop is accepted, and the start itself. */
 function useAir(job: Schemas["JobView"], view: Schemas["BaseView"]) {
   const { setup, suggested } = view;
-  const [feeds, setFeeds] = useState<Feeds>(() =>
+  const [kept, setKept] = useState<Feeds>(() =>
     feedsOf({
       base_url: setup?.base_url ?? suggested.base_url,
       rover_url: setup?.rover_url ?? suggested.rover_url,
@@ -137,6 +137,7 @@ function useAir(job: Schemas["JobView"], view: Schemas["BaseView"]) {
       refers_to: setup?.refers_to ?? suggested.refers_to,
     }),
   );
+  const [feeds, setFeeds] = useState<Feeds>(kept);
   const [typedId, setStationId] = useState<string | null>(null);
   const [accepted, setAccepted] = useState(false);
   const settle = useSettle(job.id);
@@ -155,7 +156,19 @@ function useAir(job: Schemas["JobView"], view: Schemas["BaseView"]) {
     setAccepted,
     problem,
     start,
-    keep: () => settle.mutate({ ...addressesOf(feeds), ...(number === null ? {} : { station_id: number }) }),
+    // Only what was typed here: what another device has settled meanwhile stays.
+    keep: () => {
+      const typed = changedOf(kept, feeds);
+      if (typedId !== null && number !== null) typed.station_id = number;
+      if (!Object.keys(typed).length) return;
+      settle.mutate(typed, {
+        onSuccess: (view) => {
+          setKept(feeds);
+          // A password in an address has gone to the file of passwords: it does not stay on the screen.
+          setFeeds((now) => (view.setup ? withoutPasswords(now, feeds, view.setup) : now));
+        },
+      });
+    },
     send: () => start.mutate({ listen: listenOf(feeds), accepted, ...(number === null ? {} : { station_id: number }) }),
   };
 }
