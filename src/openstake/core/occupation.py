@@ -30,6 +30,26 @@ def meant_arp_ecef(mark_ecef_m: ArrayLike, arp_height_m: float) -> NDArray[np.fl
 
 
 @dataclass(frozen=True)
+class NoiseOfMean:
+    """The noise of a mean in east, north and up, metres; it says nothing of a bias.
+
+    Precisions are the plain standard deviation of the mean, half widths hold the truth in 95 % (Student's t of `dof_*`);
+    None for one epoch.  `too_short`: the span does not show how long the errors live.
+    """
+
+    precision_east_m: float | None
+    precision_north_m: float | None
+    precision_up_m: float | None
+    half_95_east_m: float | None
+    half_95_north_m: float | None
+    half_95_up_m: float | None
+    dof_east: float
+    dof_north: float
+    dof_up: float
+    too_short: bool
+
+
+@dataclass(frozen=True)
 class MeanWorth:
     """The plain standard deviation of a mean and the half width of 95 % (Student's t of `freedom`), metres; None for one epoch."""
 
@@ -102,6 +122,23 @@ class PositionAverage:
         spread = self.east.spread * self.north.spread * (self.used - 1)
         alike = float(self.offsets_m[:, 0] @ self.offsets_m[:, 1]) / spread if spread > 0.0 else 0.0
         return horizontal_95_m(east_m, north_m, alike * east_m * north_m)
+
+    @property
+    def noise(self) -> NoiseOfMean:
+        """The noise of the mean, as the pages and the terminal show it."""
+        east, north, up = self.worth
+        return NoiseOfMean(
+            precision_east_m=east.precision_m,
+            precision_north_m=north.precision_m,
+            precision_up_m=up.precision_m,
+            half_95_east_m=east.half_95_m,
+            half_95_north_m=north.half_95_m,
+            half_95_up_m=up.half_95_m,
+            dof_east=east.freedom,
+            dof_north=north.freedom,
+            dof_up=up.freedom,
+            too_short=self.is_short,
+        )
 
     @property
     def is_short(self) -> bool:

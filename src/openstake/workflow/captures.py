@@ -13,7 +13,7 @@ from openstake.core.judge.average import judge_average
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.log import judge_log
 from openstake.core.judge.stream import judge_stream
-from openstake.core.occupation import average_of_epochs
+from openstake.core.occupation import NoiseOfMean, average_of_epochs
 from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.summary import LogSummary
 from openstake.wire.rtcm3.frame import FrameReader
@@ -72,12 +72,8 @@ class StreamRead:
 
 
 @dataclass(frozen=True)
-class OccupationRead:
-    """The average of a log of positions and what it is worth; metres.
-
-    Precisions are the standard deviation of the mean; half widths hold the truth in 95 % (Student's t of `dof_*`).
-    `too_short`: the span does not show how long the errors live.
-    """
+class OccupationRead(NoiseOfMean):
+    """The average of a log of positions and what it is worth; metres."""
 
     epochs: int
     used: int
@@ -85,16 +81,6 @@ class OccupationRead:
     latitude_deg: float
     longitude_deg: float
     height_m: float
-    precision_east_m: float | None
-    precision_north_m: float | None
-    precision_up_m: float | None
-    half_95_east_m: float | None
-    half_95_north_m: float | None
-    half_95_up_m: float | None
-    dof_east: float
-    dof_north: float
-    dof_up: float
-    too_short: bool
     effective_n: float
     status: Status
     expected_accuracy_m: float
@@ -245,7 +231,6 @@ def occupation_view(epochs: list[Epoch], log_findings: list[Finding]) -> Occupat
     except InputError as error:
         raise FileError(error.sentence) from None
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(average.xyz_m))
-    east, north, up = average.worth
     findings = judge_average(average) + [item for item in log_findings if item.code != "no-fixed-epochs"]
     return OccupationRead(
         epochs=average.epochs,
@@ -254,16 +239,7 @@ def occupation_view(epochs: list[Epoch], log_findings: list[Finding]) -> Occupat
         latitude_deg=latitude,
         longitude_deg=longitude,
         height_m=height,
-        precision_east_m=east.precision_m,
-        precision_north_m=north.precision_m,
-        precision_up_m=up.precision_m,
-        half_95_east_m=east.half_95_m,
-        half_95_north_m=north.half_95_m,
-        half_95_up_m=up.half_95_m,
-        dof_east=east.freedom,
-        dof_north=north.freedom,
-        dof_up=up.freedom,
-        too_short=average.is_short,
+        **vars(average.noise),
         effective_n=average.effective_n,
         status=average.lowest_status,
         expected_accuracy_m=average.accuracy_95_m,

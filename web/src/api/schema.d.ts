@@ -1287,8 +1287,7 @@ export interface components {
         };
         /**
          * AverageResult
-         * @description An average of a receiver's positions; precisions are the standard deviation of the mean,
-         *     half widths hold the truth in 95 % (Student's t of `dof_*`); the accuracy is at 95 %, horizontal.
+         * @description An average of a receiver's positions; the accuracy is at 95 %, horizontal.
          *
          *     `east_m`, `north_m`, `up_m` are the positions − their mean, at `time_s` after the first; long ones are thinned.
          */

@@ -14,7 +14,7 @@ from openstake.core.evidence import RefersTo, Status
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.judge.average import judge_average
 from openstake.core.judge.finding import Finding
-from openstake.core.occupation import PositionAverage, average_of_epochs
+from openstake.core.occupation import NoiseOfMean, PositionAverage, average_of_epochs
 from openstake.core.vector import lifted, lowering_to_mark_m
 from openstake.live.average import Average
 from openstake.store.models import AverageEpoch, HeightReading, PositionAverageRow
@@ -26,9 +26,8 @@ _MOST_DRAWN = 400
 
 
 @dataclass(frozen=True)
-class AverageResult:
-    """An average of a receiver's positions; precisions are the standard deviation of the mean,
-    half widths hold the truth in 95 % (Student's t of `dof_*`); the accuracy is at 95 %, horizontal.
+class AverageResult(NoiseOfMean):
+    """An average of a receiver's positions; the accuracy is at 95 %, horizontal.
 
     `east_m`, `north_m`, `up_m` are the positions − their mean, at `time_s` after the first; long ones are thinned.
     """
@@ -42,16 +41,6 @@ class AverageResult:
     height_m: float
     spread_horizontal_m: float
     spread_up_m: float
-    precision_east_m: float | None
-    precision_north_m: float | None
-    precision_up_m: float | None
-    half_95_east_m: float | None
-    half_95_north_m: float | None
-    half_95_up_m: float | None
-    dof_east: float
-    dof_north: float
-    dof_up: float
-    too_short: bool
     effective_n: float
     correlation_s: float
     accuracy_95_m: float
@@ -91,7 +80,6 @@ def average_view(average: Average) -> AverageView:
 def average_result(average: PositionAverage, unit: str = "m") -> AverageResult:
     """Return an average as pages show it, with what to draw of its wander."""
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(average.xyz_m))
-    east, north, up = average.worth
     step = max(1, len(average.offsets_m) // _MOST_DRAWN)
     drawn = average.offsets_m[::step]
     return AverageResult(
@@ -104,16 +92,7 @@ def average_result(average: PositionAverage, unit: str = "m") -> AverageResult:
         height_m=height,
         spread_horizontal_m=max(average.east.spread, average.north.spread),
         spread_up_m=average.up.spread,
-        precision_east_m=east.precision_m,
-        precision_north_m=north.precision_m,
-        precision_up_m=up.precision_m,
-        half_95_east_m=east.half_95_m,
-        half_95_north_m=north.half_95_m,
-        half_95_up_m=up.half_95_m,
-        dof_east=east.freedom,
-        dof_north=north.freedom,
-        dof_up=up.freedom,
-        too_short=average.is_short,
+        **vars(average.noise),
         effective_n=average.effective_n,
         correlation_s=average.correlation_s,
         accuracy_95_m=average.accuracy_95_m,
