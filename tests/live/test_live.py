@@ -13,7 +13,7 @@ from openstake.core.evidence import StationReference
 from openstake.live.feed import Feed
 from openstake.live.hub import Hub
 from openstake.live.rawfile import RawFile
-from openstake.live.session import Addresses, RunningSession, ShotWish
+from openstake.live.session import MOST_REFERENCES, Addresses, RunningSession, ShotWish
 from openstake.live.transport import open_source
 from openstake.standin.fanout import Fanout
 from openstake.wire.nmea.write import Fix, gga, gst
@@ -334,6 +334,15 @@ def test_a_base_that_sends_1005_and_1006_has_not_changed(session):
     base.send(encode_reference(STATION))
     wait_for(lambda: running.moment().reference == STATION, 5)
     assert len(sink.references) == 3
+
+
+def test_a_base_that_never_stands_still_is_not_kept_for_ever(session):
+    running, base, _, sink = session
+    for n in range(MOST_REFERENCES + 50):
+        base.send(encode_reference(replace(STATION, x_m=3.8e6 + n)))
+    wait_for(lambda: "different positions" in running.moment().storing_problem, 10)
+    wait_for(lambda: len(sink.references) == MOST_REFERENCES, 10)
+    assert not running.moment().reference_settled
 
 
 def test_a_flood_is_thinned_and_said_and_ends_at_once(session):

@@ -25,6 +25,7 @@ from openstake.wire.rtcm3.frame import FrameReader
 from openstake.wire.rtcm3.recent import RecentStream
 
 FLUSH_S = 0.2
+MOST_REFERENCES = 500  # of one session: a base has one
 MOST_WAITING_EPOCHS = 200_000  # hours of a rover while nothing can be stored: some 100 MB
 STORED_WITHIN_S = 5.0  # how long an end waits for a shot that is being stored
 LEAST_FREE_BYTES = 300_000_000  # a day of two feeds at 5 Hz is about a third of it
@@ -270,6 +271,14 @@ class RunningSession:
             return
         # A station that was heard before, in this session, is the same reference again.
         reference_id = self._references.get(station)
+        if reference_id is None and len(self._references) >= MOST_REFERENCES:
+            self._settled = False
+            self._tell(
+                "references",
+                f"The base has sent more than {MOST_REFERENCES} different positions: nothing is measured from it any more. "
+                "Look at what is connected, and start it again.",
+            )
+            return
         if reference_id is None:
             reference_id = new_id = str(uuid.uuid4())
             self._references[station] = new_id
