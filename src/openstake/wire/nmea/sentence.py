@@ -100,9 +100,8 @@ def time_of_day_s(text: str) -> float | None:
     return round(hours * 3600 + minutes * 60 + seconds, 4)
 
 
-_LATITUDE, _LONGITUDE = (re.compile(rf"(\d{{{digits}}})(\d\d(?:\.\d{{0,18}})?)") for digits in (2, 3))
-_ANGLES = {"N": _LATITUDE, "S": _LATITUDE, "E": _LONGITUDE, "W": _LONGITUDE}
-_NO_ANGLE = re.compile(r"(?!)")
+# Digits of whole degrees, by the letter of the hemisphere.
+_WHOLE_DEGREES = {"N": 2, "S": 2, "E": 3, "W": 3}
 
 
 def degrees(text: str, hemisphere: str) -> float | None:
@@ -112,12 +111,12 @@ def degrees(text: str, hemisphere: str) -> float | None:
     """
     if not text or not hemisphere:
         return None
-    match = _ANGLES.get(hemisphere, _NO_ANGLE).fullmatch(text)
-    if match is None:
+    digits, (before, _, after) = _WHOLE_DEGREES.get(hemisphere, 0), text.partition(".")
+    if len(before) != digits + 2 or not (before + after).isdecimal() or len(text) > 30:
         raise ValueError("no angle")
-    whole_degrees, minutes = int(match[1]), float(match[2])
-    value = whole_degrees + minutes / 60.0
-    if minutes >= 60.0 or value > (90.0 if hemisphere in "NS" else 180.0):
+    minutes = float(text[digits:])
+    value = int(before[:digits]) + minutes / 60.0
+    if minutes >= 60.0 or value > (90.0 if digits == 2 else 180.0):
         raise ValueError("no angle")
     return -value if hemisphere in "SW" else value
 
