@@ -12,7 +12,7 @@ from pydantic import BaseModel
 from openstake.api.common import Api, Nothing, as_file
 from openstake.core.evidence import RefersTo
 from openstake.core.limits import ShortText
-from openstake.workflow.base import average, heights, log, setup, solution, start
+from openstake.workflow.base import addresses, average, heights, log, setup, solution, start
 from openstake.workflow.base.earlier import EarlierBases, earlier
 from openstake.workflow.base.setup import Source
 from openstake.workflow.base.view import BaseView, view
@@ -162,7 +162,7 @@ def _running_routes(api: Api, context: Context) -> None:
         return start.start(context, job_id, json)
 
     @api.post("/jobs/<job_id>/base/listen", "base")
-    def listen_elsewhere(job_id: str, json: start.Listen) -> BaseView:
+    def listen_elsewhere(job_id: str, json: addresses.Listen) -> BaseView:
         """Listen at other addresses from now on."""
         return start.listen_elsewhere(context, job_id, json)
 

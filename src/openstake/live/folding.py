@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 PLAIN = 4
@@ -44,12 +45,14 @@ class Folding:
         return False
 
     def due(self, now_s: float, final: bool = False) -> list[Folded]:
-        """Return what is to be written of what was folded, and forget it."""
-        found = [
+        """Return what is to be written of what was folded; it is told `written` once it is."""
+        return [
             item
             for item in self._folded.values()
             if final or now_s - item.last_s > SETTLED_S or now_s - item.first_s > LONGEST_S
         ]
-        for item in found:
-            del self._folded[item.kind]
-        return found
+
+    def written(self, items: Iterable[Folded]) -> None:
+        """Forget what is safe."""
+        for item in items:
+            self._folded.pop(item.kind, None)

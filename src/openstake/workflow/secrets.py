@@ -7,6 +7,14 @@ from openstake.store.passwords import keep_passwords, passwords_of
 from openstake.wire.address import split_url, without_password
 from openstake.workflow.context import Context
 
+# The three addresses of a set-up and of a session of listening.
+ADDRESSES = ("base_url", "rover_url", "receiver_url")
+
+
+def secret_key(owner_id: str, field: str) -> str:
+    """Return the key under which the password of one of three addresses is kept: the base's under the owner's own id."""
+    return owner_id if field == "base_url" else f"{owner_id}:{field}"
+
 
 def keep_secret(context: Context, key: str, secret: str | None) -> None:
     """Keep a password under a key; nothing where none was given."""

@@ -27,11 +27,10 @@ from openstake.workflow.now.base import open_occupation
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import head_of
-from openstake.workflow.secrets import checked_address
+from openstake.workflow.secrets import ADDRESSES, checked_address, secret_key
 from openstake.workflow.ticks import TickWish, set_tick, ticked_at
 
 USUAL_STATION_ID = 17
-ADDRESSES = ("base_url", "rover_url", "receiver_url")
 Source = Literal["", "mark", "network", "average", "static", "anywhere", "remembered"]
 _MOST_PHOTO_BYTES = 8 << 20
 
@@ -127,11 +126,6 @@ def settle(context: Context, job_id: str, changes: Mapping[str, Any]) -> None:
 
     context.database.write(work)
     context.changed(job_id)
-
-
-def secret_key(owner_id: str, field: str) -> str:
-    """Return the key under which the password of one of three addresses is kept: the base's under the owner's own id."""
-    return owner_id if field == "base_url" else f"{owner_id}:{field}"
 
 
 def _without_passwords(changes: Mapping[str, Any]) -> tuple[dict[str, Any], dict[str, str]]:

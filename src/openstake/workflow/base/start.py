@@ -18,12 +18,20 @@ from openstake.core.mark import GivenMark
 from openstake.core.units import text_from_metres
 from openstake.store.book import write_entry
 from openstake.store.models import BaseCoordinate, HeightReading, Listening, Mark, Occupation, OccupationEnd
-from openstake.store.passwords import keep_passwords
 from openstake.workflow.base import log, setup, solution
+from openstake.workflow.base.addresses import (
+    CheckedListen,
+    Listen,
+    checked_listen,
+    keep_passwords_of,
+    listening_row,
+    settled_listen,
+    with_settled,
+)
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, proposed
 from openstake.workflow.base.heights import CorrectHeight, NewReading, add_reading, replace_reading
 from openstake.workflow.base.settled import stops_before_start
-from openstake.workflow.base.setup import ADDRESSES, USUAL_STATION_ID, SetUpNow, Source, needed_setup, secret_key
+from openstake.workflow.base.setup import USUAL_STATION_ID, SetUpNow, Source, needed_setup
 from openstake.workflow.base.view import BaseView, view
 from openstake.workflow.context import Context
 from openstake.workflow.job.jobs import anchor_local
@@ -32,26 +40,14 @@ from openstake.workflow.now.heights import (
     BaseHeight,
     known_antenna,
     readings_of_setup,
-    rover_arp_to_apc_m,
 )
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.marks import MarkNow, current_marks, head_of, row_of
-from openstake.workflow.secrets import checked_address, secret_of
+from openstake.workflow.secrets import ADDRESSES, secret_key, secret_of
 from openstake.workflow.watch import listen as watch
 
 _POINTS = {RefersTo.APC: "phase centre", RefersTo.ARP: "ARP", RefersTo.MARK: "mark"}
-
-
-@dataclass(frozen=True)
-class Listen:
-    """Where to listen, and what the rover's position refers to there; the password is written and never read."""
-
-    base_url: ShortText | None = None
-    base_password: ShortText | None = None
-    rover_url: ShortText | None = None
-    receiver_url: ShortText | None = None
-    refers_to: RefersTo = RefersTo.ARP
 
 
 @dataclass(frozen=True)
@@ -78,12 +74,14 @@ def start(context: Context, job_id: str, wish: StartBase) -> BaseView:
         for name, value in (("mark_id", wish.mark_id), ("source", wish.source), ("station_id", wish.station_id))
         if value is not None
     }
-    asked = _checked_listen(wish.listen) if wish.listen is not None else None
+    asked = checked_listen(wish.listen) if wish.listen is not None else None
     with context.running.of_job(job_id):
         return _start(context, job_id, wish, changes, asked)
 
 
-def _start(context: Context, job_id: str, wish: StartBase, changes: dict[str, Any], asked: _Listen | None) -> BaseView:
+def _start(
+    context: Context, job_id: str, wish: StartBase, changes: dict[str, Any], asked: CheckedListen | None
+) -> BaseView:
     with context.database.read() as session:
         job_of(session, job_id)
         if open_occupation(session, job_id):
@@ -96,7 +94,7 @@ def _start(context: Context, job_id: str, wish: StartBase, changes: dict[str, An
         if open_occupation(session, job_id):
             raise ConflictError("A base is running in this job already. End it before starting another.")
         settled = needed_setup(session, job, now)
-        listen = _settled_listen(context, settled) if asked is None else _with_settled(context, asked, settled)
+        listen = settled_listen(context, settled) if asked is None else with_settled(context, asked, settled)
         if wish.reading is not None:
             add_reading(session, job, NewReading(wish.reading, wish.feature, again=True), now, settled.id, None)
         height = readings_of_setup(session, settled.id).height("before")
@@ -113,10 +111,10 @@ def _start(context: Context, job_id: str, wish: StartBase, changes: dict[str, An
         session.add(occupation)
         session.flush()
         row = coordinate_row(coordinate, occupation.id, now)
-        listening = _listening_row(session, job_id, listen, occupation.id, now)
+        listening = listening_row(session, job_id, listen, occupation.id, now)
         session.add_all([row, listening])
         session.flush()
-        _keep_passwords(context, listening, listen, wish.base_password)
+        keep_passwords_of(context, listening, listen, wish.base_password)
         _anchor(session, job, mark, row, now)
         _write_start(session, job, occupation, mark, height, row, [item.code for item in stops], now)
         return occupation, listening
@@ -132,40 +130,6 @@ def _start(context: Context, job_id: str, wish: StartBase, changes: dict[str, An
         context.database.write(lambda session: log.begin(context, session, occupation, context.now()))
     context.changed(job_id)
     return view(context, job_id)
-
-
-@dataclass(frozen=True)
-class _Listen:
-    """Where to listen, its addresses checked and without passwords; those by the address they stood in."""
-
-    wish: Listen
-    passwords: dict[str, str]
-
-
-def _settled_listen(context: Context, setup: SetUpNow) -> _Listen:
-    settled = setup.settled
-    refers_to = RefersTo(settled.refers_to or RefersTo.ARP)
-    listen = _checked_listen(Listen(settled.base_url, None, settled.rover_url, settled.receiver_url, refers_to))
-    kept = {field: secret_of(context, secret_key(setup.id, field)) for field in ADDRESSES}
-    return _Listen(listen.wish, {field: password for field, password in kept.items() if password})
-
-
-def _with_settled(context: Context, asked: _Listen, setup: SetUpNow) -> _Listen:
-    """Return where to listen, with the passwords that the set-up keeps for the same addresses."""
-    kept = {
-        field: secret_of(context, secret_key(setup.id, field))
-        for field in ADDRESSES
-        if getattr(asked.wish, field) == getattr(setup.settled, field)
-    }
-    return replace(asked, passwords={field: text for field, text in kept.items() if text} | asked.passwords)
-
-
-def _keep_passwords(context: Context, listening: Listening, listen: _Listen, base_password: str | None) -> None:
-    """Keep the passwords of a session of listening, before it is stored."""
-    passwords = dict(listen.passwords)
-    if typed := base_password or listen.wish.base_password:
-        passwords["base_url"] = typed
-    keep_passwords(context.data_dir, {secret_key(listening.id, field): text for field, text in passwords.items()})
 
 
 def _station_id(setup: SetUpNow) -> int:
@@ -226,36 +190,14 @@ def _anchor(session: Session, job: JobNow, mark: MarkNow, coordinate: BaseCoordi
     anchor_local(session, job, replace(job.frame.definition, anchor=anchor), reason, now)
 
 
-def _checked_listen(wish: Listen) -> _Listen:
-    if not wish.rover_url and not wish.base_url:
-        raise InputError("Give the address of the rover's NMEA, of the base's stream, or both.", field="rover_url")
-    addresses: dict[str, Any] = {}
-    passwords: dict[str, str] = {}
-    for field in ADDRESSES:
-        if url := getattr(wish, field):
-            addresses[field], password = checked_address(url, field)
-            if password:
-                passwords[field] = password
-    return _Listen(replace(wish, **addresses), passwords)
-
-
-def _listening_row(session: Session, job_id: str, listen: _Listen, occupation_id: str, now: float) -> Listening:
-    wish = listen.wish
-    above = rover_arp_to_apc_m(kit_of(session, job_id)) if wish.refers_to is RefersTo.APC else None
-    return Listening(
-        occupation_id=occupation_id, base_url=wish.base_url, rover_url=wish.rover_url, receiver_url=wish.receiver_url,
-        refers_to=wish.refers_to.value, arp_to_apc_m=above, started_s=now,
-    )  # fmt: skip
-
-
 def listen_elsewhere(context: Context, job_id: str, wish: Listen) -> BaseView:
     """Listen at other addresses from now on; what was heard before stays with the addresses it came from."""
-    listen = _checked_listen(wish)
+    listen = checked_listen(wish)
     with context.running.of_job(job_id):
         return _listen_elsewhere(context, job_id, listen)
 
 
-def _listen_elsewhere(context: Context, job_id: str, listen: _Listen) -> BaseView:
+def _listen_elsewhere(context: Context, job_id: str, listen: CheckedListen) -> BaseView:
     wish = listen.wish
 
     def work(session: Session) -> tuple[Occupation, Listening]:
@@ -263,7 +205,7 @@ def _listen_elsewhere(context: Context, job_id: str, listen: _Listen) -> BaseVie
         _refuse_while_recording(context, occupation.id)
         before = listening_of(session, occupation.id)
         now = context.now()
-        listening = _listening_row(session, job_id, listen, occupation.id, now)
+        listening = listening_row(session, job_id, listen, occupation.id, now)
         session.add(listening)
         session.flush()
         # A password is asked for again only where the address is another.
@@ -273,7 +215,7 @@ def _listen_elsewhere(context: Context, job_id: str, listen: _Listen) -> BaseVie
             if getattr(before, field) == getattr(listening, field)
         }
         known = {field: password for field, password in kept.items() if password}
-        _keep_passwords(context, listening, _Listen(wish, known | listen.passwords), None)
+        keep_passwords_of(context, listening, CheckedListen(wish, known | listen.passwords), None)
         write_entry(
             session, now, "listening-changed",
             f"Listening changed: base stream {wish.base_url or 'none'}, rover {wish.rover_url or 'none'}, "

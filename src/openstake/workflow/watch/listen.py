@@ -19,7 +19,7 @@ from openstake.workflow.context import Context
 from openstake.workflow.now.base import listening_of
 from openstake.workflow.now.epochs import epoch_columns
 from openstake.workflow.now.job import job_of
-from openstake.workflow.secrets import secret_of
+from openstake.workflow.secrets import ADDRESSES, secret_key, secret_of
 from openstake.workflow.watch.live import live_view
 
 
@@ -93,6 +93,7 @@ class StoreSink:
                 )  # fmt: skip
 
         self._context.database.write(work)
+        self._folding.written(folded)
 
 
 def _job_id_of(session: Session, listening_id: str) -> str:
@@ -103,9 +104,9 @@ def _job_id_of(session: Session, listening_id: str) -> str:
 def listen(context: Context, occupation: Occupation, listening: Listening) -> None:
     """Start listening to an occupation's feeds."""
     base_url, rover_url, receiver_url = listening.base_url, listening.rover_url, listening.receiver_url
-    password = secret_of(context, listening.id)
-    rover_password = secret_of(context, f"{listening.id}:rover_url")
-    receiver_password = secret_of(context, f"{listening.id}:receiver_url")
+    password, rover_password, receiver_password = (
+        secret_of(context, secret_key(listening.id, field)) for field in ADDRESSES
+    )
     if context.practice is not None and _is_practice(context, occupation.job_id):
         # Stand-ins may have come back on other ports.
         base_url = base_url and context.practice.base_stream_url
@@ -113,9 +114,12 @@ def listen(context: Context, occupation: Occupation, listening: Listening) -> No
         receiver_url = receiver_url and context.practice.base_receiver_url
         password = context.practice.password
     running = RunningSession(
-        listening.id, Addresses(base_url, password, rover_url, receiver_url, rover_password, receiver_password), context.data_dir / "raw", StoreSink(context),
+        listening.id,
+        Addresses(base_url, password, rover_url, receiver_url, rover_password, receiver_password),
+        context.data_dir / "raw",
+        StoreSink(context),
         _publisher(context, occupation.job_id),
-    )  # fmt: skip
+    )
     context.running.begin_session(occupation.id, running)
 
 
