@@ -7,18 +7,24 @@ some hundred inputs each (tests/fuzz/test_targets.py), `make fuzz` as many as as
 from __future__ import annotations
 
 import gzip
+import io
 import json
 import random
 import re
+import struct
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+import tifffile
 
 from openstake.core.errors import OpenStakeError
+from openstake.core.geodesy.geoid import grid_by_header
 from openstake.core.geodesy.systems import check_text
 from openstake.core.kit.profile import example
 from openstake.core.units import degrees_from_text, metres_from_text
+from openstake.standin.world import read_world
 from openstake.wire.address import holds_password, split_url, without_password
 from openstake.wire.antex import read_antex
 from openstake.wire.jsontext import JsonError, read_json
@@ -39,6 +45,7 @@ from openstake.wire.rtcm3.message import decode
 from openstake.wire.rtcm3.recent import RecentStream
 from openstake.wire.tables.control import read_control
 from openstake.workflow.link.ends import agreement, end_of_file
+from tests.wire import test_antex
 
 DATA = Path(__file__).parents[1] / "data"
 GGA = "GNGGA,120000.00,5320.1234567,N,00615.7654321,W,4,18,0.7,58.1234,M,55.4321,M,1.0,0017"
@@ -118,6 +125,34 @@ def antex(data: bytes) -> None:
     read_antex(data)
 
 
+def world(data: bytes) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "world.json"
+        path.write_bytes(data)
+        read_world(path)
+
+
+def grid(data: bytes) -> None:
+    """The header of a geoid grid, before any native code sees the file."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "grid"
+        path.write_bytes(data)
+        grid_by_header(path)
+
+
+def _grids() -> list[bytes]:
+    values = np.full((4, 5), 30.0, dtype=np.float32)
+    keys = (1, 1, 0, 3, 1024, 0, 1, 2, 1025, 0, 1, 2, 2048, 0, 1, 4326)
+    tags = [
+        (33550, "d", 3, (0.5, 0.5, 0.0), False),
+        (33922, "d", 6, (0.0, 0.0, 0.0, -8.0, 54.0, 0.0), False),
+        (34735, "H", 16, keys, False),
+    ]
+    tiff = io.BytesIO()
+    tifffile.imwrite(tiff, values, extratags=tags)
+    return [tiff.getvalue(), struct.pack(">ddddii", 52.0, -8.0, 0.5, 0.5, 4, 5) + values.astype(">f4").tobytes()]
+
+
 def profile(data: bytes) -> None:
     read_profile(data)
 
@@ -183,7 +218,9 @@ TARGETS: dict[str, tuple[Target, list[bytes]]] = {
     "observations": (observations, [_text("one-hour-3.rnx.gz"), _text("one-hour-2.24o.gz")]),
     "navigation": (navigation, [_text("brdc0100.24n.gz")]),
     "control": (control, [_control(kind) for kind in ("csv", "geojson", "landxml")]),
-    "antex": (antex, [path.read_bytes()[:20_000] for path in sorted(DATA.rglob("*.atx"))] or [b"1.4 M  ANTEX VERSION / SYST"]),
+    "antex": (antex, [(test_antex.HEADER + test_antex.antenna()).encode()]),
+    "world": (world, [b'{"base": {"latitude_deg": 53.3, "longitude_deg": -6.2, "height_m": 60.0, "arp_height_m": 1.6}, "seed": 7}']),
+    "grid": (grid, _grids()),
     "profile": (profile, [_CARD]),
     "agree": (agree, [_CARD]),
     "json": (json_text, [_CARD, b'{"a": [1, 2.5, "x", null, true, {"b": -1e5}]}']),

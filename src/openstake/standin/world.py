@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 from openstake.core.errors import FileError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.vector import lifted
+from openstake.wire.jsontext import JsonError, read_json
 
 
 @dataclass(frozen=True)
@@ -80,11 +81,11 @@ def _stand(document: Mapping[str, Any], height_name: str, where: str) -> Stand:
 def read_world(path: Path) -> World:
     """Return the world of a file; FileError with a sentence where it cannot be one."""
     try:
-        document = json.loads(path.read_text(encoding="utf-8"))
+        document = read_json(path.read_bytes())
     except OSError as error:
         raise FileError(f"The world file {path} cannot be read: {error.strerror or error}.") from None
-    except ValueError:
-        raise FileError(f"The world file {path} is not JSON.") from None
+    except JsonError as error:
+        raise FileError(f"The world file {path} {error}.") from None
     if not isinstance(document, dict):
         raise FileError(f"The world file {path} is not a JSON object.")
     try:

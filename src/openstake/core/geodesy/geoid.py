@@ -22,6 +22,9 @@ from numpy.typing import ArrayLike, NDArray
 from openstake.core.errors import FileError
 from openstake.core.geodesy.systems import Area
 
+# What it says of a damaged file is said as a sentence here.
+tifffile.logger().disabled = True
+
 # The geoid lies between -107 m (south of India) and +86 m (New Guinea).
 MOST_UNDULATION_M = 150.0
 
