@@ -1,5 +1,5 @@
 import { lazy, Suspense } from "react";
-import { Navigate, Route, Routes, useParams } from "react-router";
+import { Navigate, Route, Routes, useLocation, useParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { BookPage } from "../features/book/BookPage";
 import { CheckPage } from "../features/check/CheckPage";
@@ -51,8 +51,10 @@ export interface PageProps {
 function OfJob({ page: Page }: { page: (props: PageProps) => React.ReactNode }) {
   const job = useShell();
   const { jobId = "" } = useParams();
+  // One page that breaks leaves the next one whole.
+  const { pathname } = useLocation();
   return (
-    <PageBoundary>
+    <PageBoundary key={pathname}>
       <Page key={jobId} job={job} />
     </PageBoundary>
   );

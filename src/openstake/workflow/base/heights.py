@@ -288,7 +288,7 @@ def add_reading(
         moment=wish.moment, who=" ".join(wish.who.split())[:80],
     )  # fmt: skip
     if not wish.again:
-        _refuse_typed_twice(session, row)
+        _refuse_typed_twice(session, row, height.to)
     session.add(row)
     session.flush()
     write_entry(
@@ -300,7 +300,7 @@ def add_reading(
     return row
 
 
-def _refuse_typed_twice(session: Session, row: HeightReading) -> None:
+def _refuse_typed_twice(session: Session, row: HeightReading, to: MeasuredTo) -> None:
     """Raise ConflictError where the same reading was added seconds ago: a second look is asked for, not assumed."""
     same = session.scalars(
         select(HeightReading).where(
@@ -311,7 +311,7 @@ def _refuse_typed_twice(session: Session, row: HeightReading) -> None:
     ).first()  # fmt: skip
     if same is not None:
         raise ConflictError(
-            f"'{row.text}' to {row.feature_label} was added {row.created_s - same.created_s:.0f} s ago. "
+            f"'{row.text}' to {to.in_a_sentence} was added {row.created_s - same.created_s:.0f} s ago. "
             "Is this a second look at the tape?",
             field="again",
         )

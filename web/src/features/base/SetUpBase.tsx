@@ -164,6 +164,7 @@ function useAir(job: Schemas["JobView"], view: Schemas["BaseView"]) {
       settle.mutate(typed, {
         onSuccess: (view) => {
           setKept(feeds);
+          setStationId((now) => (now === typedId ? null : now));
           // A password in an address has gone to the file of passwords: it does not stay on the screen.
           setFeeds((now) => (view.setup ? withoutPasswords(now, feeds, view.setup) : now));
         },
