@@ -100,3 +100,17 @@ def test_verbs_for_files_do_not_wait_for_the_web_application():
     )
     out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
     assert json.loads(out.splitlines()[-1]) == []
+
+
+def test_a_log_says_how_many_sentences_could_not_be_read(tmp_path):
+    good = sentence_bytes(GGA.format(n=1, height="58.1", age="1"))
+    decimal = sentence_bytes("GNGGA,120002.00,53.352387,N,6.262757,W,4,18,0.7,58.1,M,55.4,M,1.0,0017")
+    file = tmp_path / "in"
+    file.write_bytes(good + decimal * 3)
+    found = json.loads(run("log", file, "--json").stdout)
+    assert found["epochs"] == 1
+    assert next(item for item in found["findings"] if item["code"] == "sentences-unreadable")["numbers"] == {
+        "unreadable": 3
+    }
+    file.write_bytes(decimal)
+    assert "1 of them with values that cannot be" in run("log", file).output

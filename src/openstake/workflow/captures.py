@@ -14,6 +14,7 @@ from openstake.core.judge.finding import Finding
 from openstake.core.judge.log import judge_log
 from openstake.core.judge.stream import judge_stream
 from openstake.core.occupation import NoiseOfMean, average_of_epochs
+from openstake.core.units import counted
 from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.summary import LogSummary
 from openstake.wire.rtcm3.frame import FrameReader
@@ -302,8 +303,8 @@ def _read_epochs(content: Iterator[bytes], name: str, take: Callable[[Epoch], No
     each(reader.close())
     if not summary.epochs:
         raise FileError(
-            f"{name} holds no position sentence (GGA or GNS) that can be read with a good checksum: {reader.sentences} other sentences, "
-            f"{reader.bad_checksum} with a wrong checksum, {reader.no_checksum} without one."
+            f"{name} holds no position sentence (GGA or GNS) that can be read: {counted(reader.sentences, 'sentence')} with a good checksum, "
+            f"{reader.unreadable} of them with values that cannot be; {reader.bad_checksum} with a wrong one, {reader.no_checksum} without."
         )
     return summary, reader
 
@@ -313,5 +314,5 @@ def _log_findings(summary: LogSummary, reader: EpochReader, without_separation: 
     first_gap = f"from {gaps[0].start} to {gaps[0].end}" if gaps else ""
     return judge_log(
         summary.epochs, summary.by_status, summary.age_median_max_s[1], len(gaps), first_gap,
-        reader.bad_checksum, reader.no_checksum, without_separation, summary.backward,
+        reader.bad_checksum, reader.no_checksum, reader.unreadable, without_separation, summary.backward,
     )  # fmt: skip

@@ -83,6 +83,7 @@ RULES: dict[str, Rule] = {
     "correction-age-high": Rule("link", "Corrections older than 10 s.", COMMON_PRACTICE),
     "epochs-missing": Rule("rover", "Gaps in the log.", COMMON_PRACTICE),
     "damaged-sentences": Rule("rover", "Sentences whose checksum fails or is missing.", "NMEA 0183, section 5"),
+    "sentences-unreadable": Rule("rover", "Sentences whose values cannot be.", "NMEA 0183, section 5"),
     "separation-missing": Rule("rover", "GGA without geoid separation: the ellipsoidal height is not known.", "NMEA 0183, GGA"),
     "time-went-back": Rule("rover", "An epoch earlier than the one before it.", COMMON_PRACTICE),
     "rover-hears-another-base": Rule("link", "The station ID in GGA is not that of the job's base.", "NMEA 0183, GGA", differs=True),

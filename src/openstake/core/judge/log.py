@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.limits import OLD_AGE_S
+from openstake.core.units import counted
 
 
 def judge_log(
@@ -16,6 +17,7 @@ def judge_log(
     longest_gap: str,
     bad_checksum: int,
     no_checksum: int,
+    unreadable: int,
     positions_without_separation: int,
     backward: int,
 ) -> list[Finding]:
@@ -64,6 +66,17 @@ def judge_log(
                 "Look at the cable and the baud rate. Keep the log as it came from the receiver.",
                 bad_checksum=bad_checksum,
                 no_checksum=no_checksum,
+            )
+        )
+    if unreadable:
+        found.append(
+            finding(
+                "sentences-unreadable",
+                Severity.LOOK,
+                f"{counted(unreadable, 'sentence')} with a good checksum cannot be read and {'was' if unreadable == 1 else 'were'} left out.",
+                "An angle with too few digits, as decimal degrees, an altitude that no receiver has, or fields of another make.",
+                "Look at what writes the log: NMEA 0183 has ddmm.mmmm for latitude and dddmm.mmmm for longitude.",
+                unreadable=unreadable,
             )
         )
     if positions_without_separation:

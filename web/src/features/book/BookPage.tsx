@@ -35,7 +35,11 @@ export function BookPage({ job }: { job: Schemas["JobView"] }) {
       {book.isError && <Note tone="flag">{sentenceOf(book.error)}</Note>}
       {book.data && (
         <>
-          {book.data.pages[0]?.passwords && <Note tone="flag">{book.data.pages[0].passwords}</Note>}
+          {book.data.pages[0]?.passwords && (
+            <div className="mb-3">
+              <Note tone="flag">{book.data.pages[0].passwords}</Note>
+            </div>
+          )}
           <div className="grid grid-cols-[1fr_7rem_1fr] text-base text-faded">
             <span className="text-right">the machine</span>
             <span />
