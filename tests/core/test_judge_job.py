@@ -151,7 +151,7 @@ def heights_of(*metres, kind="ellipsoidal"):
     ],
 )
 def test_a_height_that_fits_in_the_other_unit_is_told(marks, told):
-    found = judge_heights_of_list(marks)
+    found = judge_heights_of_list(marks, "m")
 
     assert {at: unit for at, sentence in found.items() for unit in ("in feet", "in metres") if unit in sentence} == told
     findings = judge_height_units({at + 2: sentence for at, sentence in found.items()})

@@ -25,12 +25,13 @@ def passwords_of(folder: Path) -> dict[str, str]:
     return document if isinstance(document, dict) else {}
 
 
-def keep_passwords(folder: Path, passwords: Mapping[str, str]) -> None:
-    """Keep passwords under their keys beside those of a data folder; they are on the disk when this returns."""
+def keep_passwords(folder: Path, passwords: Mapping[str, str | None]) -> None:
+    """Keep passwords under their keys beside those of a data folder, None forgets one; on the disk when this returns."""
     if not passwords:
         return
     with _ONE_WRITER:
-        text = json.dumps(passwords_of(folder) | dict(passwords))
+        kept = passwords_of(folder) | dict(passwords)
+        text = json.dumps({key: password for key, password in kept.items() if password is not None})
         number, draft = tempfile.mkstemp(dir=folder, prefix="passwords-", suffix=".draft")
         try:
             with os.fdopen(number, "w") as file:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
+from typing import Any
+
 from openstake.core.errors import InputError
 from openstake.store.passwords import keep_passwords, passwords_of
 from openstake.wire.address import split_url, without_password
@@ -31,6 +34,17 @@ def has_secret(context: Context, key: str) -> bool:
     return key in passwords_of(context.data_dir)
 
 
+def secrets_of(context: Context, owner_id: str, fields: Iterable[str]) -> dict[str, str]:
+    """Return the passwords kept for these addresses of a set-up or a session of listening, by field."""
+    kept = passwords_of(context.data_dir)
+    return {field: kept[key] for field in fields if (key := secret_key(owner_id, field)) in kept}
+
+
+def keep_secrets(context: Context, owner_id: str, passwords: Mapping[str, str | None]) -> None:
+    """Keep the passwords of addresses of a set-up or a session of listening, by field; None forgets one."""
+    keep_passwords(context.data_dir, {secret_key(owner_id, field): text for field, text in passwords.items()})
+
+
 def checked_address(url: str, field: str) -> tuple[str, str | None]:
     """Return an address that can be one, without its password, and the password; InputError with the field otherwise."""
     try:
@@ -39,3 +53,15 @@ def checked_address(url: str, field: str) -> tuple[str, str | None]:
         error.field = field
         raise
     return without_password(url)
+
+
+def parted_addresses(values: Mapping[str, Any]) -> tuple[dict[str, str], dict[str, str]]:
+    """Return the addresses among values, checked and without their passwords, and those passwords, both by field."""
+    addresses: dict[str, str] = {}
+    passwords: dict[str, str] = {}
+    for field in ADDRESSES:
+        if values.get(field):
+            addresses[field], password = checked_address(str(values[field]), field)
+            if password:
+                passwords[field] = password
+    return addresses, passwords

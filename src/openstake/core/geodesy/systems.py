@@ -175,6 +175,7 @@ def projected_system(definition: str) -> pyproj.CRS:
 
 
 _PROJ_WORD = re.compile(r"\+?[a-z_0-9]+(=[^\s+][^\s]*)?", re.IGNORECASE)
+_NAMES_A_FILE = re.compile(r"\+?(nadgrids|geoidgrids|grids|file|init|xy_grids|z_grids)=(?!@null$)", re.IGNORECASE)
 _DEEPEST = 30
 
 
@@ -189,16 +190,7 @@ def check_text(text: str) -> None:
         if bad := next((word for word in words if not _PROJ_WORD.fullmatch(word)), None):
             raise FrameError(f"'{bad[:30]}' is no part of PROJ text: +name=value.", field="system")
         # PROJ would open the file that is named, wherever it lies.
-        if named := next(
-            (
-                word
-                for word in words
-                if re.match(
-                    r"\+?(nadgrids|geoidgrids|grids|file|init|xy_grids|z_grids)=(?!@null$)", word, re.IGNORECASE
-                )
-            ),
-            None,
-        ):
+        if named := next((word for word in words if _NAMES_A_FILE.match(word)), None):
             raise FrameError(f"'{named[:40]}' names a file. Leave it out: no datum shift is applied that nobody chose.", field="system")  # fmt: skip
         return
     depth = deepest = 0

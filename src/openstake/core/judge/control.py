@@ -178,7 +178,7 @@ def _elsewhere(
     return Refusal("control-outside-area", f"Outside the area of {frame.name}{area}: another zone, unit or system?")
 
 
-def judge_heights_of_list(marks: Sequence[GivenMark]) -> dict[int, str]:
+def judge_heights_of_list(marks: Sequence[GivenMark], unit: str) -> dict[int, str]:
     """Return, by place in the list, why a height stands out: one that fits among the others in feet, or in metres.
 
     Heights of one kind are compared; what is among at least three others to within their own spread is one of them.
@@ -204,7 +204,8 @@ def judge_heights_of_list(marks: Sequence[GivenMark]) -> dict[int, str]:
             for word, factor in (("feet", METRES_PER_UNIT["ft"]), ("metres", 1.0 / METRES_PER_UNIT["ft"])):
                 if abs(height * factor - middle) <= slack:
                     found[at] = (
-                        f"The height stands {abs(height - middle):.0f} m from the others', and fits if it is in {word}."
+                        f"The height stands {text_from_metres(abs(height - middle), unit)} from the others', "
+                        f"and fits if it is in {word}."
                     )
     return found
 

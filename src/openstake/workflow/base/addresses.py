@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any
+from typing import Any, cast
 
 from sqlalchemy.orm import Session
 
@@ -11,12 +11,11 @@ from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo
 from openstake.core.limits import ShortText
 from openstake.store.models import Listening
-from openstake.store.passwords import keep_passwords
-from openstake.workflow.base.setup import SetUpNow
+from openstake.workflow.base.setup import Settled, SetUpNow
 from openstake.workflow.context import Context
 from openstake.workflow.now.heights import rover_arp_to_apc_m
 from openstake.workflow.now.kit import kit_of
-from openstake.workflow.secrets import ADDRESSES, checked_address, secret_key, secret_of
+from openstake.workflow.secrets import ADDRESSES, keep_secrets, parted_addresses, secrets_of
 
 
 @dataclass(frozen=True)
@@ -39,45 +38,35 @@ class CheckedListen:
 
 
 def settled_listen(context: Context, setup: SetUpNow) -> CheckedListen:
+    """Return where the set-up says to listen, with the passwords it keeps."""
     settled = setup.settled
     refers_to = RefersTo(settled.refers_to or RefersTo.ARP)
     listen = checked_listen(Listen(settled.base_url, None, settled.rover_url, settled.receiver_url, refers_to))
-    kept = {field: secret_of(context, secret_key(setup.id, field)) for field in ADDRESSES}
-    return CheckedListen(listen.wish, {field: password for field, password in kept.items() if password})
+    return with_kept(context, listen, setup.id, settled)
 
 
-def with_settled(context: Context, asked: CheckedListen, setup: SetUpNow) -> CheckedListen:
-    """Return where to listen, with the passwords that the set-up keeps for the same addresses."""
-    kept = {
-        field: secret_of(context, secret_key(setup.id, field))
-        for field in ADDRESSES
-        if getattr(asked.wish, field) == getattr(setup.settled, field)
-    }
-    return replace(asked, passwords={field: text for field, text in kept.items() if text} | asked.passwords)
+def with_kept(context: Context, asked: CheckedListen, owner_id: str, before: Settled | Listening) -> CheckedListen:
+    """Return where to listen, with the passwords kept for a set-up or session `before` where its address is the same."""
+    same = [field for field in ADDRESSES if getattr(asked.wish, field) == getattr(before, field)]
+    return replace(asked, passwords=secrets_of(context, owner_id, same) | asked.passwords)
 
 
 def keep_passwords_of(context: Context, listening: Listening, listen: CheckedListen, base_password: str | None) -> None:
     """Keep the passwords of a session of listening, before it is stored."""
-    passwords = dict(listen.passwords)
-    if typed := base_password or listen.wish.base_password:
-        passwords["base_url"] = typed
-    keep_passwords(context.data_dir, {secret_key(listening.id, field): text for field, text in passwords.items()})
+    typed = base_password or listen.wish.base_password
+    keep_secrets(context, listening.id, listen.passwords | ({"base_url": typed} if typed else {}))
 
 
 def checked_listen(wish: Listen) -> CheckedListen:
+    """Return where to listen, its addresses checked and parted from their passwords; InputError where none is given."""
     if not wish.rover_url and not wish.base_url:
         raise InputError("Give the address of the rover's NMEA, of the base's stream, or both.", field="rover_url")
-    addresses: dict[str, Any] = {}
-    passwords: dict[str, str] = {}
-    for field in ADDRESSES:
-        if url := getattr(wish, field):
-            addresses[field], password = checked_address(url, field)
-            if password:
-                passwords[field] = password
-    return CheckedListen(replace(wish, **addresses), passwords)
+    addresses, passwords = parted_addresses({field: getattr(wish, field) for field in ADDRESSES})
+    return CheckedListen(replace(wish, **cast("dict[str, Any]", addresses)), passwords)
 
 
 def listening_row(session: Session, job_id: str, listen: CheckedListen, occupation_id: str, now: float) -> Listening:
+    """Return the row of a session of listening; what its position refers to is taken from the kit of now."""
     wish = listen.wish
     above = rover_arp_to_apc_m(kit_of(session, job_id)) if wish.refers_to is RefersTo.APC else None
     return Listening(

@@ -12,6 +12,7 @@ from openstake.core.errors import ConflictError, InputError
 from openstake.core.evidence import Epoch, RefersTo
 from openstake.core.limits import Seconds, ShortText
 from openstake.core.occupation import PositionAverage, average_of_epochs
+from openstake.core.units import text_from_metres
 from openstake.live.average import Average
 from openstake.live.session import ReceivedEpoch
 from openstake.store.book import write_entry
@@ -133,7 +134,7 @@ def _average_store(
             what = "the base's receiver" if wish.purpose == "base" else "a rover over the mark"
             write_entry(
                 session, now, "average",
-                f"Average of {what}: {row.used} {row.lowest_status} positions over {row.span_s:.0f} s, {_noise(average)}.",
+                f"Average of {what}: {row.used} {row.lowest_status} positions over {row.span_s:.0f} s, {_noise(average, job.length_unit)}.",
                 job_id, "machine", average=row.id, x_m=row.x_m, y_m=row.y_m, z_m=row.z_m, effective_n=row.effective_n,
             )  # fmt: skip
 
@@ -143,13 +144,14 @@ def _average_store(
     return store
 
 
-def _noise(average: PositionAverage) -> str:
+def _noise(average: PositionAverage, unit: str) -> str:
     """Return the noise of a mean as the Book says it: half widths of 95 %, which say nothing of its bias."""
     _, _, up = average.worth
     if average.half_95_horizontal_m is None or up.half_95_m is None:
         return "one position tells no noise"
     short = ", too short to tell" if average.is_short else ""
-    return f"noise of the mean {average.half_95_horizontal_m:.3f} m sideways, {up.half_95_m:.3f} m up (95 %{short})"
+    sideways, upward = (text_from_metres(half_m, unit) for half_m in (average.half_95_horizontal_m, up.half_95_m))
+    return f"noise of the mean {sideways} sideways, {upward} up (95 %{short})"
 
 
 def _base_refers_to(kit: KitNow) -> tuple[RefersTo, float | None]:
@@ -160,8 +162,8 @@ def _base_refers_to(kit: KitNow) -> tuple[RefersTo, float | None]:
 
 
 def store_average(
-    session: Session, job_id: str, purpose: str, average: PositionAverage, epochs: Sequence[Epoch], origin: str, began_s: float, now: float,
-    refers_to: RefersTo, arp_to_apc_m: float | None, **more: Any,
+    session: Session, job_id: str, purpose: str, average: PositionAverage, epochs: Sequence[Epoch], origin: str,
+    began_s: float, now: float, refers_to: RefersTo, arp_to_apc_m: float | None, **more: Any,
 ) -> PositionAverageRow:  # fmt: skip
     """Store an average with its epochs; what it is worth is computed from them again whenever it is shown."""
     x, y, z = average.xyz_m

@@ -20,14 +20,13 @@ from openstake.core.site import CAUTIONS, LEVEL, QUESTIONS
 from openstake.store.book import write_entry
 from openstake.store.lines import heads
 from openstake.store.models import Occupation, Photo, SetUp, new_id
-from openstake.store.passwords import keep_passwords
 from openstake.wire.pictures import picture_of
 from openstake.workflow.context import Context
 from openstake.workflow.now.base import open_occupation
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import head_of
-from openstake.workflow.secrets import ADDRESSES, checked_address, secret_key
+from openstake.workflow.secrets import ADDRESSES, keep_secrets, parted_addresses
 from openstake.workflow.ticks import TickWish, set_tick, ticked_at
 
 USUAL_STATION_ID = 17
@@ -105,7 +104,8 @@ def settle(context: Context, job_id: str, changes: Mapping[str, Any]) -> None:
 
     `seen_id` is the row that was looked at: a field that somebody else has changed since is not overwritten.
     """
-    wished, passwords = _without_passwords(changes)
+    addresses, parted = parted_addresses(changes)
+    wished = dict(changes) | addresses
     seen_id = wished.pop("seen_id", None)
 
     def work(session: Session) -> None:
@@ -114,9 +114,9 @@ def settle(context: Context, job_id: str, changes: Mapping[str, Any]) -> None:
         setup = needed_setup(session, job, now)
         _refuse_stale(session, setup, seen_id, wished)
         settled = _changed(session, job, setup.settled, wished)
-        keep_passwords(
-            context.data_dir, {secret_key(setup.id, field): password for field, password in passwords.items()}
-        )
+        # Another address is not sent the password of the one before it.
+        another = [field for field in ADDRESSES if getattr(settled, field) != getattr(setup.settled, field)]
+        keep_secrets(context, setup.id, dict.fromkeys(another) | parted)
         if settled == setup.settled:
             return
         row = SetUp(
@@ -126,17 +126,6 @@ def settle(context: Context, job_id: str, changes: Mapping[str, Any]) -> None:
 
     context.database.write(work)
     context.changed(job_id)
-
-
-def _without_passwords(changes: Mapping[str, Any]) -> tuple[dict[str, Any], dict[str, str]]:
-    """Return what is to be settled with checked addresses, and the passwords that stood in them."""
-    wished, passwords = dict(changes), {}
-    for field in ADDRESSES:
-        if wished.get(field):
-            wished[field], password = checked_address(str(wished[field]), field)
-            if password:
-                passwords[field] = password
-    return wished, passwords
 
 
 def _refuse_stale(session: Session, setup: SetUpNow, seen_id: str | None, wished: Mapping[str, Any]) -> None:

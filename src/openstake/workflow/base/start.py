@@ -26,7 +26,7 @@ from openstake.workflow.base.addresses import (
     keep_passwords_of,
     listening_row,
     settled_listen,
-    with_settled,
+    with_kept,
 )
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, proposed
 from openstake.workflow.base.heights import CorrectHeight, NewReading, add_reading, replace_reading
@@ -44,7 +44,6 @@ from openstake.workflow.now.heights import (
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.marks import MarkNow, current_marks, head_of, row_of
-from openstake.workflow.secrets import ADDRESSES, secret_key, secret_of
 from openstake.workflow.watch import listen as watch
 
 _POINTS = {RefersTo.APC: "phase centre", RefersTo.ARP: "ARP", RefersTo.MARK: "mark"}
@@ -94,7 +93,11 @@ def _start(
         if open_occupation(session, job_id):
             raise ConflictError("A base is running in this job already. End it before starting another.")
         settled = needed_setup(session, job, now)
-        listen = settled_listen(context, settled) if asked is None else with_settled(context, asked, settled)
+        listen = (
+            settled_listen(context, settled)
+            if asked is None
+            else with_kept(context, asked, settled.id, settled.settled)
+        )
         if wish.reading is not None:
             add_reading(session, job, NewReading(wish.reading, wish.feature, again=True), now, settled.id, None)
         height = readings_of_setup(session, settled.id).height("before")
@@ -209,13 +212,7 @@ def _listen_elsewhere(context: Context, job_id: str, listen: CheckedListen) -> B
         session.add(listening)
         session.flush()
         # A password is asked for again only where the address is another.
-        kept = {
-            field: secret_of(context, secret_key(before.id, field))
-            for field in ADDRESSES
-            if getattr(before, field) == getattr(listening, field)
-        }
-        known = {field: password for field, password in kept.items() if password}
-        keep_passwords_of(context, listening, CheckedListen(wish, known | listen.passwords), None)
+        keep_passwords_of(context, listening, with_kept(context, listen, before.id, before), None)
         write_entry(
             session, now, "listening-changed",
             f"Listening changed: base stream {wish.base_url or 'none'}, rover {wish.rover_url or 'none'}, "

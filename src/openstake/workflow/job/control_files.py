@@ -99,7 +99,7 @@ def preview_control(context: Context, job_id: str, content: bytes, said: ListSai
     with context.database.read() as session:
         job = job_of(session, job_id)
         reading, refusals, findings = _read(session, job, content, said)
-    remarks = _remarks(reading, refusals)
+    remarks = _remarks(reading, refusals, job.length_unit)
     rows = []
     for line in reading.lines:
         refusal = line.refusal or (refusals[line.number].sentence if line.number in refusals else "")
@@ -128,11 +128,11 @@ def preview_control(context: Context, job_id: str, content: bytes, said: ListSai
     )
 
 
-def _remarks(reading: Reading, refusals: dict[int, Refusal]) -> dict[int, str]:
+def _remarks(reading: Reading, refusals: dict[int, Refusal], unit: str) -> dict[int, str]:
     """Return what to look at in lines that are taken, by line number."""
     taken = [line for line in reading.lines if line.mark and line.number not in refusals]
     marks = [line.mark for line in taken if line.mark]
-    return {taken[at].number: sentence for at, sentence in judge_heights_of_list(marks).items()}
+    return {taken[at].number: sentence for at, sentence in judge_heights_of_list(marks, unit).items()}
 
 
 def _read(
