@@ -60,6 +60,8 @@ class Epoch:
     sigma_major_m: float | None = None
     sigma_minor_m: float | None = None
     orientation_deg: float | None = None
+    speed_mps: float | None = None  # over ground, from VTG or RMC
+    course_deg: float | None = None  # true north, clockwise
 
     @property
     def status(self) -> Status:
@@ -132,11 +134,16 @@ class ObservableSet:
 
 @dataclass(frozen=True, slots=True)
 class HeardMessage:
-    """One message number of a live stream: how often it comes, None while that is not known."""
+    """One message number of a live stream: how often it comes, None while that is not known.
+
+    `recent` epochs of it came within the last `window_s`, by the stream's own clock.
+    """
 
     number: int
     interval_s: float | None
     count: int
+    recent: int = 0
+    window_s: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,9 +157,18 @@ class HeardStream:
 
 @dataclass(frozen=True, slots=True)
 class InView:
-    """A satellite that a receiver says it sees: number in its constellation, degrees."""
+    """A satellite that a receiver lists: number in its constellation, degrees, signal strength (C/N0; None: no signal).
+
+    `used`: by its solution (GSA); None where the receiver does not say.
+    """
 
     constellation: str
     number: int
     elevation_deg: float
     azimuth_deg: float
+    cnr_dbhz: float | None = None
+    used: bool | None = None
+
+    @property
+    def key(self) -> tuple[str, int]:
+        return self.constellation, self.number

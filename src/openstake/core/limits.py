@@ -81,6 +81,45 @@ MANY_LEFT_OUT = 0.1
 # --- the rover ---
 OLD_AGE_S = 10.0  # age climbing toward 10 s: the link is at its end
 
+LINK_LOST_AFTER_S = 5.0  # an epoch or two without an age is no loss
+LINK_NEVER_AFTER_S = 15.0
+CORRECTIONS_USED_WITHIN_S = 60.0  # where they arrive it should be float or fixed by then
+MANY_DAMAGED = 0.1  # of the frames at this listener
+FRAMES_EXPECTED = 0.9  # of those that should come
+AGE_CLIMBS_FROM_S = 3.0  # 1 to 2 s is good, whatever it does
+AGE_CLIMBS_PER_S = 0.02  # an age that climbs faster over half a minute does not come back by itself
+AGE_CLIMB_SEEN_S = 10.0
+GONE_WITHIN_S = 600.0  # what is told of the future reaches so far
+# A pole that stands: epochs within this, or within so many of their sigmas.
+STANDING_M = 0.10
+STANDING_SIGMAS = 5.0
+SCATTER_WINDOW_S = 180.0  # the last minutes
+SHORTEST_SCATTER_S = 20.0
+# A jump: beyond so many sigmas of the claim and what movement allows.
+JUMP_LEAST_M = 0.05
+JUMP_SIGMAS = 5.0
+LONGEST_JUMP_STEP_S = 2.5
+POLE_SWINGS_MPS2 = 6.0  # the top of a pole that is carried
+PERSON_BRAKES_MPS2 = 3.0  # a person who moves a pole from rest to rest
+STANDS_BELOW_MPS = 0.25  # a speed reported below this is the noise of a pole that stands
+POLE_TWICE_M = 0.003  # one sigma of a pole put on a mark a second time
+PLACE_AGAIN_M = 2.0  # a fix that comes back farther off was carried away meanwhile
+PDOP_TOO_LARGE = 6.0
+FEWEST_SATELLITES = 6  # used by a fix that is to be believed
+WEAK_DBHZ = 30.0
+DISTANCE_AGREES_M = 0.05  # two ways to the distance from the base
+DISTANCE_AS_PLANNED = 0.2  # of the planned reach
+# --- what a device sends ---
+SLOWEST_HZ = 0.9
+FEWEST_DECIMALS = 7  # of a minute: 5 are 18 mm, 6 are 2 mm, 7 are 0.2 mm
+CLOCK_OFF_S = 2.0
+ENOUGH_EPOCHS = 20  # before a device is said to lack something
+# --- the sky at the rover ---
+OBSTRUCTED_AFTER_S = 30.0
+
+# --- shots ---
+NAME_LENGTH = 40
+
 # --- the link ---
 BASE_FAR_KM = 30.0  # a single base serves to about 30 to 40 km
 BASE_TOO_FAR_KM = 40.0

@@ -192,3 +192,18 @@ def _decimals(unit: str) -> int:
 def text_from_metres(metres: float, unit: str = "m") -> str:
     """Return a length for people in the job's unit: `1.532 m`, `5.03 ft`."""
     return f"{metres / METRES_PER_UNIT[unit]:.{_decimals(unit)}f} {'ft' if unit == 'sft' else unit}"
+
+
+def text_from_seconds(seconds: float) -> str:
+    """Return a stretch of time as people say it: 45 s, 12 min, 3.5 h."""
+    if seconds < 120.0:
+        return f"{seconds:.0f} s"
+    return f"{seconds / 60.0:.0f} min" if seconds < 7200.0 else f"{seconds / 3600.0:.1f} h"
+
+
+def about_seconds(seconds: float) -> str:
+    """Return a stretch of time that is not known well: 25 s, a minute, 4 minutes."""
+    if seconds < 50.0:
+        return f"{max(5, round(seconds / 5.0) * 5)} s"
+    minutes = round(seconds / 60.0)
+    return "a minute" if minutes <= 1 else f"{minutes} minutes"

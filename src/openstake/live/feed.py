@@ -12,7 +12,7 @@ from math import inf
 from openstake.core.errors import OpenStakeError
 from openstake.live.flood import MOST_BYTES_PER_S, Throttle
 from openstake.live.rawfile import RawFile
-from openstake.live.transport import Source, open_source
+from openstake.live.transport import SerialSource, Source, TcpListenSource, UdpSource, open_source
 
 SILENT_AFTER_S = 3.0
 _POLL_S = 0.25
@@ -41,14 +41,21 @@ class FeedStatus:
     last_byte_s: float | None = None
 
 
+def _connected(source: Source) -> str:
+    """Return how a source is connected: a serial port by its rate, a port of ours by who waits for whom."""
+    if isinstance(source, SerialSource):
+        return f"Connected at {source.baud} baud"
+    return "Waiting for the device" if isinstance(source, TcpListenSource | UdpSource) else "Connected"
+
+
 class Feed:
-    """Runs one source in a thread of its own."""
+    """Runs one source in a thread of its own; its bytes are kept where a raw file is given."""
 
     def __init__(
         self,
         url: str,
         password: str | None,
-        raw: RawFile,
+        raw: RawFile | None,
         on_bytes: Callable[[bytes, float], None],
         on_status: Callable[[FeedStatus], None],
     ) -> None:
@@ -70,13 +77,13 @@ class Feed:
     @property
     def trouble(self) -> str:
         """What is not as it should be with its bytes, as a sentence; empty where all is well."""
-        if self._raw.problem:
+        if self._raw is not None and self._raw.problem:
             lost = f", {self._raw.lost_bytes} are lost" if self._raw.lost_bytes else ""
             return (
                 f"What arrives cannot be written ({self._raw.problem}): {self._raw.waiting_bytes} bytes wait in memory{lost}. "
                 "Make room on the disk."
             )
-        if self._raw.lost_bytes:
+        if self._raw is not None and self._raw.lost_bytes:
             return f"{self._raw.lost_bytes} bytes of what arrived are lost: the disk took nothing for too long."
         if self.throttle.held_back:
             return (
@@ -92,7 +99,8 @@ class Feed:
         try:
             self._run_until_told()
         finally:
-            self._raw.close()
+            if self._raw is not None:
+                self._raw.close()
 
     def _say(self, state: FeedState, sentence: str) -> None:
         if (state, sentence) != (self.status.state, self.status.sentence):
@@ -107,7 +115,7 @@ class Feed:
             except OpenStakeError as error:
                 self._say(FeedState.BROKEN, error.sentence)
             else:
-                self._say(FeedState.CONNECTED, "Connected; nothing received yet.")
+                self._say(FeedState.CONNECTED, f"{_connected(source)}; nothing received yet.")
                 try:
                     if self._read(source):
                         tries = 0
@@ -133,7 +141,8 @@ class Feed:
             now = time.time()
             if data:
                 received = True
-                self._raw.write(data)
+                if self._raw is not None:
+                    self._raw.write(data)
                 self.status = replace(
                     self.status, received_bytes=self.status.received_bytes + len(data), last_byte_s=now
                 )
@@ -141,5 +150,5 @@ class Feed:
                 self._say(FeedState.RECEIVING, "Receiving.")
                 self._stop.wait(self.throttle.wait_s(len(data)))
             elif now - (self.status.last_byte_s or connected_s) > SILENT_AFTER_S:
-                self._say(FeedState.SILENT, "Connected, but nothing arrives.")
+                self._say(FeedState.SILENT, f"{_connected(source)}, but nothing arrives.")
         return received

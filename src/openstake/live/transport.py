@@ -1,11 +1,12 @@
-"""One protocol for everything that sends bytes: TCP, a mountpoint on a caster, a recorded file.
+"""One protocol for everything that sends bytes: serial, TCP in and out, UDP, a mountpoint on a caster, a recorded file.
 
-tcp://127.0.0.1:5017    ntrip://user@host:2101/MOUNT    replay:///path?speed=10
+Addresses are those of `wire/address.py`.
 """
 
 from __future__ import annotations
 
 import contextlib
+import os
 import select
 import socket
 import ssl
@@ -13,14 +14,18 @@ import time
 from enum import StrEnum
 from pathlib import Path
 from typing import Protocol
-from urllib.parse import parse_qs, unquote, urlsplit
+from urllib.parse import unquote
 
-from openstake.core.errors import DeviceError, InputError
+import serial
+
+from openstake.core.errors import DeviceError
 from openstake.live.replay import replay_pieces
-from openstake.wire.address import split_url, without_password
+from openstake.wire.address import replay_speed, serial_baud, serial_name, split_url, without_password
 from openstake.wire.ntrip.http import LONGEST_HEAD, ChunkReader, Reply, get_request, parse_reply
 
 CONNECT_TIMEOUT_S = 5.0
+LOOPBACK = "127.0.0.1"
+SENDER_GONE_S = 30.0
 _PIECE_BYTES = 1 << 16
 
 
@@ -39,10 +44,16 @@ def open_source(url: str, password: str | None = None) -> Source:
     url, typed = without_password(url)
     parts, password = split_url(url), password or typed
     if parts.scheme == "replay":
-        return ReplaySource(url)
+        return ReplaySource(Path(unquote(parts.path)), replay_speed(parts))
+    if parts.scheme == "serial":
+        return SerialSource(serial_name(parts), serial_baud(parts))
     host, port = parts.hostname or "", parts.port or 0
     if parts.scheme == "tcp":
         return TcpSource(connect(host, port))
+    if parts.scheme == "tcp-listen":
+        return TcpListenSource(listening_socket(port, host or LOOPBACK))
+    if parts.scheme == "udp":
+        return UdpSource(host or LOOPBACK, port)
     return NtripSource(host, port, parts.path.strip("/"), unquote(parts.username or "") or None, password)
 
 
@@ -94,19 +105,27 @@ def connect(host: str, port: int, tls: ssl.SSLContext | None = None) -> socket.s
         ) from None
 
 
-def listening_socket(port: int) -> socket.socket:
-    """Return a socket that listens on the loopback; DeviceError where the port is taken."""
-    listener = socket.socket()
-    listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    try:
-        listener.bind(("127.0.0.1", port))
-    except (OSError, OverflowError) as error:
-        listener.close()
-        raise DeviceError(
-            f"Port {port} cannot be opened: {getattr(error, 'strerror', None) or error}. Choose another."
-        ) from None
+def listening_socket(port: int, host: str = LOOPBACK) -> socket.socket:
+    """Return a socket that listens on an address of this machine, the loopback; DeviceError where the port is taken."""
+    listener = _bound(host, port, socket.SOCK_STREAM)
     listener.listen(32)
     return listener
+
+
+def _bound(host: str, port: int, kind: socket.SocketKind) -> socket.socket:
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
+    opened = socket.socket(family, kind)
+    if kind is socket.SOCK_STREAM:
+        opened.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        opened.bind((host, port))
+    except (OSError, OverflowError, UnicodeError) as error:
+        opened.close()
+        where = f"Port {port}" if host == LOOPBACK else f"Port {port} of {host}"
+        raise DeviceError(
+            f"{where} cannot be opened: {getattr(error, 'strerror', None) or error}. Choose another."
+        ) from None
+    return opened
 
 
 class TcpSource:
@@ -115,6 +134,10 @@ class TcpSource:
     def __init__(self, connection: socket.socket) -> None:
         self._socket = connection
         self._socket.setblocking(False)
+
+    @property
+    def socket(self) -> socket.socket:
+        return self._socket
 
     def read(self, wait_s: float) -> bytes:
         try:
@@ -141,6 +164,110 @@ class TcpSource:
     def close(self) -> None:
         with contextlib.suppress(OSError):
             self._socket.close()
+
+
+class TcpListenSource:
+    """A port that a device connects to: one at a time is heard, and the next one when it has gone."""
+
+    def __init__(self, listener: socket.socket) -> None:
+        self._listener = listener
+        self._device: TcpSource | None = None
+
+    def read(self, wait_s: float) -> bytes:
+        watched = [self._listener, *([self._device.socket] if self._device else [])]
+        try:
+            ready = select.select(watched, [], [], wait_s)[0]
+        except (OSError, ValueError):
+            raise DeviceError("The port was closed.") from None
+        if self._listener in ready:
+            self._welcome()
+        if self._device is None or self._device.socket not in ready:
+            return b""
+        try:
+            return self._device.read(0.0)
+        except DeviceError:
+            self._device.close()
+            self._device = None
+            return b""
+
+    def _welcome(self) -> None:
+        try:
+            connection, _ = self._listener.accept()
+        except OSError:
+            return
+        if self._device is None:
+            self._device = TcpSource(connection)
+        else:
+            connection.close()
+
+    def close(self) -> None:
+        if self._device is not None:
+            self._device.close()
+        with contextlib.suppress(OSError):
+            self._listener.close()
+
+
+class UdpSource:
+    """A port that a device sends datagrams to: the first sender alone is heard, until it has been silent for a while."""
+
+    def __init__(self, host: str, port: int) -> None:
+        self._socket = _bound(host, port, socket.SOCK_DGRAM)
+        self._socket.setblocking(False)
+        self._sender: object = None
+        self._heard_s = 0.0
+
+    def read(self, wait_s: float) -> bytes:
+        try:
+            if not select.select([self._socket], [], [], wait_s)[0]:
+                return b""
+            data, sender = self._socket.recvfrom(_PIECE_BYTES)
+        except BlockingIOError:
+            return b""
+        except (OSError, ValueError):
+            raise DeviceError("The port was closed.") from None
+        now_s = time.monotonic()
+        if self._sender not in (None, sender) and now_s - self._heard_s < SENDER_GONE_S:
+            return b""
+        self._sender, self._heard_s = sender, now_s
+        return data
+
+    def close(self) -> None:
+        with contextlib.suppress(OSError):
+            self._socket.close()
+
+
+class SerialSource:
+    """A serial port, as a cable or Bluetooth makes one.  It is ours alone while it is open."""
+
+    def __init__(self, name: str, baud: int) -> None:
+        try:
+            self._port = serial.Serial(name, baud, timeout=0.25, exclusive=True if os.name == "posix" else None)
+        except (OSError, ValueError) as error:  # SerialException is an OSError
+            raise DeviceError(
+                f"{name} cannot be opened: {_reason(error)}. Is the device plugged in and switched on?"
+            ) from None
+        self.baud = baud
+
+    def read(self, wait_s: float) -> bytes:
+        try:
+            self._port.timeout = wait_s
+            first = self._port.read(1)
+            return bytes(first + self._port.read(self._port.in_waiting)) if first else b""
+        except (OSError, TypeError, ValueError):  # TypeError: pyserial, of a port that was closed meanwhile
+            raise DeviceError(f"{self._port.name} is gone: unplugged, switched off or out of range.") from None
+
+    def close(self) -> None:
+        with contextlib.suppress(OSError):
+            self._port.close()
+
+
+def _reason(error: Exception) -> str:
+    """Return why a port does not open, in the operating system's words and without an address of Python's."""
+    number = getattr(error, "errno", None)
+    if number:
+        return os.strerror(number)
+    text = str(error)
+    return "another program uses it" if "lock" in text else text
 
 
 class NtripSource:
@@ -237,16 +364,9 @@ def _head_of(connection: socket.socket) -> tuple[bytes, bytes]:
 class ReplaySource:
     """A recorded file, paced by its own epochs; `speed` multiplies the pace."""
 
-    def __init__(self, url: str) -> None:
-        parts = urlsplit(url)
-        text = parse_qs(parts.query).get("speed", ["1"])[0]
-        try:
-            self._speed = float(text)
-        except ValueError:
-            self._speed = 0.0
-        if not 0.0 < self._speed <= 1000.0:
-            raise InputError(f"A replay speed of '{text}' cannot be used; it lies above 0 and up to 1000.", field="url")
-        self._pieces = replay_pieces(Path(unquote(parts.path)))
+    def __init__(self, path: Path, speed: float) -> None:
+        self._speed = speed
+        self._pieces = replay_pieces(path)
         self._start_s: float | None = None
         self._first_s: float | None = None
         self._next: tuple[float | None, bytes] | None = None

@@ -58,8 +58,12 @@ def burst(
     used: Sequence[Seen],
     age_s: float | None,
     station_id: int | None,
+    speed_mps: float = 0.0,
 ) -> bytes:
-    """Return GGA, GST, GSA, GSV and RMC of one epoch, in that order.  `sigma_m` is east, north, up."""
+    """Return GGA, GST, GSA, GSV and RMC of one epoch, in that order.  `sigma_m` is east, north, up.
+
+    What is hidden of the sky is listed without a signal.
+    """
     place = [None] * 3 if xyz_m is None else [float(value) for value in geodetic_from_ecef(xyz_m)]
     sigma = [None] * 3 if sigma_m is None else [float(value) for value in sigma_m]
     geometry = geometry_of(used)
@@ -67,7 +71,7 @@ def burst(
     fix = Fix(
         moment_of(unix_s), quality, place[0], place[1],
         None if height is None else height - separation_m, None if height is None else separation_m,
-        len(used) if quality else 0, geometry.hdop if geometry else None, age_s, station_id, *sigma,
+        len(used) if quality else 0, geometry.hdop if geometry else None, age_s, station_id, sigma[0], sigma[1], sigma[2], speed_mps,
     )  # fmt: skip
     out = gga(fix) + gst(fix)
     dops = (geometry.pdop, geometry.hdop, geometry.vdop) if geometry else None
@@ -76,7 +80,12 @@ def burst(
         out += gsa(ids if quality else [], constellation.nmea_system, quality > 0, dops if quality else None)
     for constellation in CONSTELLATIONS:
         rows = [
-            (constellation.nmea_first_id + seen.number - 1, seen.elevation_deg, seen.azimuth_deg, seen.cnr_dbhz)
+            (
+                constellation.nmea_first_id + seen.number - 1,
+                seen.elevation_deg,
+                seen.azimuth_deg,
+                None if seen.hidden else seen.cnr_dbhz,
+            )
             for seen in sky
             if seen.constellation is constellation
         ]

@@ -27,7 +27,7 @@ from openstake.standin.receiver import (
     displaced,
     geometry_of,
 )
-from openstake.standin.sky import Seen, visible
+from openstake.standin.sky import Seen, above
 from openstake.standin.world import WorldFile
 from openstake.wire.rtcm3.frame import FrameReader
 from openstake.wire.rtcm3.msm import decode_msm, is_msm
@@ -90,9 +90,10 @@ class RoverReceiver:
     ) -> None:  # fmt: skip
         self._url, self._password, self._world, self._clock = url, password, world, clock
         self._step_s, self._on_problem = 1.0 / rate_hz, on_problem
-        self._random = np.random.default_rng(seed)
+        self._state = _State(np.random.default_rng(seed))
         self._corrections = Corrections()
         self._stop = threading.Event()
+        self._changed = threading.Event()
         self._fanout = Fanout(port)
         self.port = self._fanout.port
         self._threads = [
@@ -101,6 +102,19 @@ class RoverReceiver:
         ]
         for thread in self._threads:
             thread.start()
+
+    def initialise_anew(self) -> None:
+        """Drop all satellites and begin again, as a person makes a receiver do; a false fix is gone with it."""
+        self._state.forced = True
+
+    def fix_falsely(self, east_m: float, north_m: float, up_m: float) -> None:
+        """Let the fix be false by so much until it is initialised anew: at once, where it is fixed already."""
+        self._state.false_m = np.array([east_m, north_m, up_m])
+
+    def listen_to(self, url: str, password: str) -> None:
+        """Take corrections from elsewhere from now on."""
+        self._url, self._password = url, password
+        self._changed.set()
 
     def close(self) -> None:
         self._stop.set()
@@ -123,7 +137,8 @@ class RoverReceiver:
                 continue
             try:
                 last = time.monotonic()
-                while not self._stop.is_set() and time.monotonic() - last < 70.0:
+                self._changed.clear()
+                while not self._stop.is_set() and not self._changed.is_set() and time.monotonic() - last < 70.0:
                     data = source.read(0.25)
                     if data:
                         last = time.monotonic()
@@ -135,9 +150,8 @@ class RoverReceiver:
             self._stop.wait(0.5)
 
     def _run(self) -> None:
-        state = _State(self._random)
         for time_s in self._clock.ticks(self._step_s, self._stop):
-            self._fanout.send(state.sentences(time_s, self._corrections, self._world))
+            self._fanout.send(self._state.sentences(time_s, self._corrections, self._world))
 
 
 class _State:
@@ -152,6 +166,9 @@ class _State:
         self._fix_after_s = 0.0
         self._changes = 0
         self._was_fixed = False
+        self._stood: tuple[float, NDArray[np.float64]] | None = None
+        self.forced = False
+        self.false_m: NDArray[np.float64] | None = None
 
     def sentences(self, time_s: float, corrections: Corrections, world_file: WorldFile) -> bytes:
         """Return the burst of one epoch."""
@@ -162,7 +179,9 @@ class _State:
         arp = self._true_arp(world_file, station)
         if arp is None or time_s - self._started_s < _START_UP_S:
             return burst(time_s, 0, None, 0.0, None, [], [], None, None)
-        sky = visible(time_s, arp, MASK_DEG, world.rover.obstructions if world.rover else ())
+        listed = above(time_s, arp, MASK_DEG, world.rover.obstructions if world.rover else ())
+        sky = [seen for seen in listed if not seen.hidden]
+        speed = self._speed_mps(time_s, arp)
         station, age, common, changes = corrections.at(time_s, sky)
         # A virtual station is a network's: its coordinate is where it says.  A tripod's is what somebody typed.
         typed = station is None or not station.virtual
@@ -170,17 +189,26 @@ class _State:
         vector = self._true_vector(station, arp, true_base)
         quality = self._quality(time_s, station, age, common, changes, vector, len(sky))
         if quality == 0:
-            return burst(time_s, 0, None, 0.0, None, sky, [], None, None)
+            return burst(time_s, 0, None, 0.0, None, listed, [], None, None)
         if quality == 1 or station is None or age is None:
             error = self._bias + 0.4 * AUTONOMOUS_SIGMA_M * self._wanders[1].at(time_s, AUTONOMOUS_MEMORY_S)
             place = displaced(arp, error)
-            return burst(time_s, 1, place, world.separation_m, AUTONOMOUS_SIGMA_M, sky, sky, None, None)
+            return burst(time_s, 1, place, world.separation_m, AUTONOMOUS_SIGMA_M, listed, sky, None, None, speed)
         sigma, memory_s = self._sigma(quality, age, common, vector)
         error = sigma * self._wanders[quality].at(time_s, memory_s)
+        if quality == 4 and self.false_m is not None:
+            error = error + self.false_m
         place = displaced(np.asarray(station.xyz_m) + vector, error)
         return burst(
-            time_s, quality, place, world.separation_m, sigma, sky, common, age, station.station_id
+            time_s, quality, place, world.separation_m, sigma, listed, common, age, station.station_id, speed
         )  # fmt: skip
+
+    def _speed_mps(self, time_s: float, arp: NDArray[np.float64]) -> float:
+        """Return how fast the pole has been carried since the epoch before."""
+        before, self._stood = self._stood, (time_s, arp)
+        if before is None or time_s <= before[0]:
+            return 0.0
+        return float(np.linalg.norm(arp - before[1])) / (time_s - before[0])
 
     @staticmethod
     def _true_arp(world_file: WorldFile, station: StationReference | None) -> NDArray[np.float64] | None:
@@ -203,6 +231,9 @@ class _State:
         vector: NDArray[np.float64], in_sky: int,
     ) -> int:  # fmt: skip
         """Return the GGA quality: 0, 1, 5 or 4; a changed base or a long silence starts again."""
+        if self.forced:
+            self.forced, self.false_m, self._corrected_since_s = False, None, None
+            return 1
         if in_sky < 4:
             self._corrected_since_s = None
             return 0

@@ -25,6 +25,7 @@ class Seen:
     azimuth_deg: float
     elevation_deg: float
     range_m: float
+    hidden: bool = False
 
     @property
     def key(self) -> tuple[str, int]:
@@ -40,6 +41,13 @@ def visible(
     unix_s: float, receiver_m: ArrayLike, mask_deg: float, obstructions: tuple[Obstruction, ...] = ()
 ) -> list[Seen]:
     """Return the satellites that a receiver at an Earth-centred point sees above its mask."""
+    return [seen for seen in above(unix_s, receiver_m, mask_deg, obstructions) if not seen.hidden]
+
+
+def above(
+    unix_s: float, receiver_m: ArrayLike, mask_deg: float, obstructions: tuple[Obstruction, ...] = ()
+) -> list[Seen]:
+    """Return the satellites above a mask, those that something hides among them."""
     found = []
     for constellation in CONSTELLATIONS:
         elapsed = unix_s - _REFERENCE_S
@@ -47,9 +55,14 @@ def visible(
         directions = azimuth_elevation_deg(positions, receiver_m)
         ranges = signal_range_m(positions, receiver_m)
         up = directions[:, 1] >= mask_deg
+        hidden = np.zeros(len(up), dtype=bool)
         for obstruction in obstructions:
-            up &= ~obstruction.hides(directions[:, 0], directions[:, 1])
+            hidden |= obstruction.hides(directions[:, 0], directions[:, 1])
         for place in np.flatnonzero(up):
             azimuth, elevation = directions[place]
-            found.append(Seen(constellation, int(place) + 1, float(azimuth), float(elevation), float(ranges[place])))
+            found.append(
+                Seen(
+                    constellation, int(place) + 1, float(azimuth), float(elevation), float(ranges[place]), bool(hidden[place])
+                )
+            )  # fmt: skip
     return found

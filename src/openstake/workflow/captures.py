@@ -189,13 +189,22 @@ def read_stream(path: Path) -> StreamRead:
     )
     return StreamRead(
         reader.frames, reader.bad_crc, reader.skipped_bytes,
-        [MessageRead(row.number, row.count, row.bytes, row.mean_interval_s) for _, row in sorted(summary.messages.items())],
-        [_station(station) for station in summary.stations],
+        messages_read(summary),
+        [station_read(station) for station in summary.stations],
         [ObservablesRead(row.constellation, row.form, row.satellites, row.cells) for row in observables], findings,
     )  # fmt: skip
 
 
-def _station(station: StationReference) -> StationRead:
+def messages_read(summary: StreamSummary) -> list[MessageRead]:
+    """Return the message numbers of a stream in order."""
+    return [
+        MessageRead(row.number, row.count, row.bytes, row.mean_interval_s)
+        for _, row in sorted(summary.messages.items())
+    ]
+
+
+def station_read(station: StationReference) -> StationRead:
+    """Return a station as it is read out."""
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(station.xyz_m))
     known = latitude == latitude  # a station at the centre of the Earth has no latitude
     return StationRead(
@@ -206,8 +215,8 @@ def _station(station: StationReference) -> StationRead:
 
 def read_occupation(path: Path) -> OccupationRead:
     """Return the average of a log of positions and what it is worth; FileError where it has none."""
-    epochs, log_findings = epochs_of_log(path)
-    return occupation_view(epochs, log_findings)
+    epochs, said = epochs_of_log(path)
+    return occupation_view(epochs, said)
 
 
 def epochs_of_log(path: Path) -> tuple[list[Epoch], list[Finding]]:
@@ -215,7 +224,7 @@ def epochs_of_log(path: Path) -> tuple[list[Epoch], list[Finding]]:
     epochs: list[Epoch] = []
     summary, reader = _read_epochs(pieces(path), str(path), epochs.append)
     without_separation = sum(epoch.status is not Status.NONE and epoch.height_m is None for epoch in epochs)
-    return epochs, _log_findings(summary, reader, without_separation)
+    return epochs, log_findings(summary, reader, without_separation)
 
 
 def epochs_of_content(content: bytes, name: str) -> list[Epoch]:
@@ -225,14 +234,14 @@ def epochs_of_content(content: bytes, name: str) -> list[Epoch]:
     return epochs
 
 
-def occupation_view(epochs: list[Epoch], log_findings: list[Finding]) -> OccupationRead:
+def occupation_view(epochs: list[Epoch], said: list[Finding]) -> OccupationRead:
     """Return the average of epochs as the terminal shows it."""
     try:
         average = average_of_epochs(epochs)
     except InputError as error:
         raise FileError(error.sentence) from None
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(average.xyz_m))
-    findings = judge_average(average) + [item for item in log_findings if item.code != "no-fixed-epochs"]
+    findings = judge_average(average) + [item for item in said if item.code != "no-fixed-epochs"]
     return OccupationRead(
         epochs=average.epochs,
         used=average.used,
@@ -264,7 +273,7 @@ def read_log(path: Path) -> LogRead:
     gaps, fixed = summary.gaps(), summary.fixed
     age_median, age_max = summary.age_median_max_s
     satellites_min, satellites_median = summary.satellites_min_median
-    findings = _log_findings(summary, reader, without_separation)
+    findings = log_findings(summary, reader, without_separation)
     mean = FixedRead()
     if fixed is not None:
         mean = FixedRead(
@@ -309,7 +318,8 @@ def _read_epochs(content: Iterator[bytes], name: str, take: Callable[[Epoch], No
     return summary, reader
 
 
-def _log_findings(summary: LogSummary, reader: EpochReader, without_separation: int) -> list[Finding]:
+def log_findings(summary: LogSummary, reader: EpochReader, without_separation: int) -> list[Finding]:
+    """Return what the counts of NMEA say."""
     gaps = summary.gaps()
     first_gap = f"from {gaps[0].start} to {gaps[0].end}" if gaps else ""
     return judge_log(

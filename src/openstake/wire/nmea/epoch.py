@@ -1,4 +1,4 @@
-"""Epochs out of sentences: GGA or GNS makes one, GST, GSA, RMC and ZDA of the same moment join it."""
+"""Epochs out of sentences: GGA or GNS makes one, GST, GSA, VTG, RMC and ZDA of the same moment join it."""
 
 from __future__ import annotations
 
@@ -34,6 +34,8 @@ _OLDEST_S = float(DAY_S)
 _LARGEST_DOP = 1000.0
 _LARGEST_SIGMA_M = 1e6
 _MOST_SATELLITES = 200
+KNOT_MPS = 1852.0 / 3600.0
+_FASTEST_KNOTS = 2000.0
 
 
 def epoch_from_gga(fields: list[str]) -> Epoch:
@@ -150,13 +152,9 @@ class EpochReader:
                 return  # a second talker's, or the other sentence of the same moment
             yield from self._hand_over()
             self._epoch = replace(_EPOCHS[kind](fields), date=self._date)
-        elif kind in ("RMC", "ZDA"):
-            self._take_date(kind, fields, time_s)
-        elif kind == "GST":
-            self._take_sigmas(fields, time_s)
-        elif kind == "GSA":
-            self._take_dops(fields)
-        elif kind == "GSV":
+        else:
+            self._join(kind, fields, time_s)
+        if kind == "GSV":
             kind += str(int(fields[1]) == int(fields[2]))
         self._last_kind = fields[0][:2] + kind
         if late:
@@ -164,6 +162,19 @@ class EpochReader:
             self._closing_kind = self._last_kind
         elif self._last_kind == self._closing_kind:
             yield from self._hand_over()
+
+    def _join(self, kind: str, fields: list[str], time_s: float | None) -> None:
+        """Let the epoch in hand know what another sentence of its moment says."""
+        if kind in ("RMC", "ZDA"):
+            self._take_date(kind, fields, time_s)
+        if kind == "RMC":
+            self._take_speed(fields[7], fields[8], time_s)
+        elif kind == "VTG":
+            self._take_speed(fields[5], fields[1], None)
+        elif kind == "GST":
+            self._take_sigmas(fields, time_s)
+        elif kind == "GSA":
+            self._take_dops(fields)
 
     def _hand_over(self) -> Iterator[Epoch]:
         if self._epoch is not None:
@@ -196,6 +207,12 @@ class EpochReader:
                 epoch, sigma_east_m=east, sigma_north_m=north, sigma_up_m=up, sigma_major_m=major, sigma_minor_m=minor,
                 orientation_deg=within(fields[5], -360.0, 360.0),
             )  # fmt: skip
+
+    def _take_speed(self, knots: str, course: str, time_s: float | None) -> None:
+        epoch = self._of_this_moment(time_s)
+        speed = within(knots, 0.0, _FASTEST_KNOTS)
+        if epoch is not None and speed is not None:
+            self._epoch = replace(epoch, speed_mps=speed * KNOT_MPS, course_deg=within(course, 0.0, 360.0))
 
     def _take_dops(self, fields: list[str]) -> None:
         if self._epoch is not None:

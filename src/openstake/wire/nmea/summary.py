@@ -141,6 +141,11 @@ class LogSummary:
         return self.moment(self._times[-1]) if self._times else None
 
     @property
+    def last_s(self) -> float:
+        """Seconds of the last epoch since the midnight before the first; 0 without one."""
+        return self._times[-1] if self._times else 0.0
+
+    @property
     def fixed(self) -> FixedMean | None:
         return self._fixed.mean()
 

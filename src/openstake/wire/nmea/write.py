@@ -41,6 +41,7 @@ class Fix:
     sigma_east_m: float | None
     sigma_north_m: float | None
     sigma_up_m: float | None
+    speed_mps: float = 0.0
 
     @property
     def place(self) -> str:
@@ -59,31 +60,42 @@ def gga(fix: Fix) -> bytes:
 
 
 def gst(fix: Fix) -> bytes:
-    """Return a GST: the claim of the receiver, one sigma."""
-    east, north, up = (_or_empty(s, 4) for s in (fix.sigma_east_m, fix.sigma_north_m, fix.sigma_up_m))
-    return sentence_bytes(f"GNGST,{_clock(fix.moment)},,,,,{north},{east},{up}")
+    """Return a GST: the claim of the receiver, one sigma, and its ellipse, whose axes lie east and north here."""
+    east, north, up = fix.sigma_east_m, fix.sigma_north_m, fix.sigma_up_m
+    ellipse = ",,"
+    if east is not None and north is not None:
+        ellipse = f"{max(east, north):.4f},{min(east, north):.4f},{90.0 if east > north else 0.0:.1f}"
+    sides = ",".join(_or_empty(sigma, 4) for sigma in (north, east, up))
+    return sentence_bytes(f"GNGST,{_clock(fix.moment)},,{ellipse},{sides}")
 
 
 def rmc(fix: Fix) -> bytes:
-    """Return an RMC of a receiver that stands still."""
+    """Return an RMC without a course."""
     valid, mode = ("A", {1: "A", 2: "D", 4: "R", 5: "F"}.get(fix.quality, "N")) if fix.quality else ("V", "N")
     return sentence_bytes(
-        f"GNRMC,{_clock(fix.moment)},{valid},{fix.place},0.00,,{fix.moment.strftime('%d%m%y')},,,{mode},V"
+        f"GNRMC,{_clock(fix.moment)},{valid},{fix.place},{fix.speed_mps * 3600.0 / 1852.0:.2f},,{fix.moment.strftime('%d%m%y')},,,{mode},V"
     )
 
 
 def gsa(satellite_ids: Sequence[int], system: int, fixed: bool, dops: tuple[float, float, float] | None) -> bytes:
-    """Return a GSA of one system: at most twelve satellites; `dops` is PDOP, HDOP, VDOP."""
-    ids = [f"{number:02d}" for number in satellite_ids[:12]] + [""] * (12 - len(satellite_ids[:12]))
+    """Return the GSAs of one system, twelve satellites in each; `dops` is PDOP, HDOP, VDOP."""
     values = ",".join(f"{value:.2f}" for value in dops) if dops else ",,"
-    return sentence_bytes(f"GNGSA,A,{3 if fixed else 1},{','.join(ids)},{values},{system}")
+    out = b""
+    for start in range(0, max(len(satellite_ids), 1), 12):
+        ids = [f"{number:02d}" for number in satellite_ids[start : start + 12]]
+        ids += [""] * (12 - len(ids))
+        out += sentence_bytes(f"GNGSA,A,{3 if fixed else 1},{','.join(ids)},{values},{system}")
+    return out
 
 
-def gsv(talker: str, rows: Sequence[tuple[int, float, float, float]]) -> bytes:
-    """Return the GSVs of one system; rows are (ID, elevation deg, azimuth deg, C/N0 dB-Hz)."""
+def gsv(talker: str, rows: Sequence[tuple[int, float, float, float | None]]) -> bytes:
+    """Return the GSVs of one system; rows are (ID, elevation deg, azimuth deg, C/N0 dB-Hz or None without a signal)."""
     pages = [rows[start : start + 4] for start in range(0, len(rows), 4)]
     out = b""
     for page_number, page in enumerate(pages, 1):
-        cells = ",".join(f"{n:02d},{round(el):02d},{round(az) % 360:03d},{round(cnr):02d}" for n, el, az, cnr in page)
+        cells = ",".join(
+            f"{n:02d},{round(el):02d},{round(az) % 360:03d},{'' if cnr is None else f'{round(cnr):02d}'}"
+            for n, el, az, cnr in page
+        )
         out += sentence_bytes(f"{talker}GSV,{len(pages)},{page_number},{len(rows):02d},{cells},1")
     return out

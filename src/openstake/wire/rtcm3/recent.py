@@ -12,6 +12,9 @@ from openstake.wire.rtcm3.frame import Frame
 from openstake.wire.rtcm3.summary import StreamSummary
 
 _KEPT_EPOCHS = 6
+# Frames expected and received are counted over a minute: what was lost an hour ago says nothing of now.
+_WINDOW_S = 60.0
+_MOST_EPOCHS = 1500
 # An interval is the median of three steps at least: one message lost, or sent out of turn at a start, does not count.
 _LEAST_STEPS = 3
 # A message that has not come for so long, and for three of its intervals, is no longer sent.
@@ -51,7 +54,7 @@ class RecentStream:
             return
         if self._first_s is None:
             self._first_s = clock_s
-        times = self._times.setdefault(frame.number, deque(maxlen=_KEPT_EPOCHS))
+        times = self._times.setdefault(frame.number, deque(maxlen=_MOST_EPOCHS))
         if not times or times[-1] != clock_s:
             times.append(clock_s)
         if msm.is_msm(frame.number):
@@ -67,8 +70,11 @@ class RecentStream:
         now_s = self._summary.clock_s
         if now_s is None or self._first_s is None:
             return HeardStream(0.0, (), {})
+        window_s = min(_WINDOW_S, now_s - self._first_s)
         messages = tuple(
-            HeardMessage(number, self._interval_s(number), count.count)
+            HeardMessage(
+                number, self._interval_s(number), count.count, self._recent(number, now_s - window_s), window_s
+            )
             for number, count in sorted(self._summary.messages.items())
             if self._is_sent(number, now_s)
         )
@@ -80,8 +86,11 @@ class RecentStream:
         silent_s = now_s - times[-1] if times else 0.0
         return silent_s <= max(_GONE_AFTER_S, 3.0 * (self._interval_s(number) or 0.0))
 
+    def _recent(self, number: int, after_s: float) -> int:
+        return sum(1 for time_s in self._times.get(number, ()) if time_s > after_s)
+
     def _interval_s(self, number: int) -> float | None:
-        times = self._times.get(number, deque())
+        times = list(self._times.get(number, ()))[-_KEPT_EPOCHS:]
         if len(times) <= _LEAST_STEPS:
             return None
         return round(median(after - before for before, after in pairwise(times)), 3)

@@ -1,0 +1,341 @@
+"""One rover watched from its epochs alone: everything the instrument shows and the rules judge, in flat memory."""
+
+from __future__ import annotations
+
+from collections import Counter, deque
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from openstake.core.evidence import Epoch, Status
+from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.geodesy.local import enu_from_ecef_difference
+from openstake.core.limits import (
+    POLE_TWICE_M,
+    SCATTER_WINDOW_S,
+    SHORTEST_SCATTER_S,
+    STANDS_BELOW_MPS,
+)
+from openstake.core.rtk.age import AgeTrend, age_trend
+from openstake.core.rtk.fixes import Clock, Fix, fix_of
+from openstake.core.rtk.initialising import Agreement, Initialisations, Loss, compared
+from openstake.core.rtk.jumps import Jump, JumpWatch
+from openstake.core.rtk.standing import ClaimHeld, Stood, claim_held, last_stood, stood
+
+_MOST_KEPT = 4000  # three minutes at 20 Hz
+_MOST_JUMPS = 100
+_MOST_PAIRS = 50
+_STOOD_LATELY_S = 10.0
+_PROVEN_AFTER_S = 3.0
+_LOOKS_EVERY_S = 0.9  # where the pole stands is no matter of a fifth of a second
+SHORT_STAND_S = 2.0
+STAND_WINDOW_S = 30.0
+_FEWEST_PROVEN = 3
+_TREND_WINDOW_S = 60.0
+_WAITS_FOR_PAIR_S = 900.0
+
+PairKind = Literal["initialised anew", "source switched"]
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two fixes of one place, before and after: of two initialisations, or of two sources of corrections.
+
+    `asked`: the crew asked for it and held the pole still; otherwise the reported speeds say that it stood.
+    """
+
+    kind: PairKind
+    time_s: float
+    agreement: Agreement
+    asked: bool
+    from_station: int | None
+    to_station: int | None
+
+
+@dataclass(frozen=True)
+class Switch:
+    """The station ID in GGA changed while positions came."""
+
+    time_s: float
+    from_station: int
+    to_station: int
+
+
+@dataclass(frozen=True)
+class DeviceSeen:
+    """What a device's sentences hold: how many epochs, their rate, decimals of a minute, and what is there at all.
+
+    `clock_off_s` is its clock − the host's, None where the host's is not known or its date is not.
+    """
+
+    epochs: int
+    rate_hz: float | None
+    decimals: int | None
+    with_gst: int
+    with_ellipse: int
+    with_separation: int
+    with_position: int
+    clock_off_s: float | None
+
+
+@dataclass(frozen=True)
+class RoverState:
+    """A rover as it is now.  Times are seconds of its own clock that grow over midnight (`now_s` is the newest)."""
+
+    now_s: float
+    epoch: Epoch
+    fix_since_s: float | None
+    initialisations: int
+    time_to_fix_s: float | None
+    fix_ratio: float | None
+    losses: tuple[Loss, ...]
+    jumps: tuple[Jump, ...]
+    pairs: tuple[Pair, ...]
+    switches: tuple[Switch, ...]
+    trend: AgeTrend | None
+    stood: Stood | None
+    claims: tuple[ClaimHeld, ...]
+    last_age_s: float | None
+    last_corrected_s: float | None
+    device: DeviceSeen
+    waits_for: PairKind | None
+
+
+@dataclass(frozen=True)
+class _Before:
+    """Where the pole stood before the fix was lost or the source changed, and whether it is asked to be compared."""
+
+    kind: PairKind
+    stood: Stood
+    station: int | None
+    time_s: float
+    asked: bool
+
+
+class RoverWatch:
+    """Takes a rover's epochs in order.  `add` tells what has just happened, `state` everything that is known now."""
+
+    def __init__(self) -> None:
+        self.clock = Clock()
+        self.initialisations = Initialisations()
+        self._jumps_of = JumpWatch()
+        self._recent: deque[tuple[Fix, Epoch]] = deque(maxlen=_MOST_KEPT)
+        self.jumps: list[Jump] = []
+        self.pairs: list[Pair] = []
+        self.switches: list[Switch] = []
+        self._before: _Before | None = None
+        self._station: int | None = None
+        self._last_stood: tuple[Stood, int | None] | None = None
+        self._moved = False
+        self._corrected: tuple[float, float] | None = None
+        self._counts: Counter[str] = Counter()
+        self._looked_s = -np.inf
+        self._steps: deque[float] = deque(maxlen=200)
+        self._decimals: deque[int] = deque(maxlen=50)
+        self._offsets_s: deque[float] = deque(maxlen=50)
+
+    def add(self, epoch: Epoch, host_s: float | None = None) -> list[Jump | Pair | Switch]:
+        """Take an epoch in; return the jumps, comparisons and switches that it shows."""
+        before_s = self._recent[-1][0].time_s if self._recent else None
+        fix = fix_of(epoch, self.clock.seconds(epoch.time_of_day_s, host_s))
+        self._note_device(epoch, fix, before_s, host_s)
+        self._recent.append((fix, epoch))
+        if epoch.age_s is not None and fix.status is not Status.NONE:
+            self._corrected = (fix.time_s, epoch.age_s)
+        held = self.initialisations.since_s is not None
+        fresh = self.initialisations.add(fix)
+        happened: list[Jump | Pair | Switch] = []
+        happened += self._note_switch(fix, epoch)
+        if held and fix.status is not Status.FIXED:
+            self._fix_lost(fix)
+        if fix.speed_mps is not None and fix.speed_mps > STANDS_BELOW_MPS:
+            self._moved = True
+        jumps = self._jumps_of.add(fix)
+        self.jumps = (self.jumps + jumps)[-_MOST_JUMPS:]
+        happened += jumps
+        if fresh and self._before is None:
+            self._last_stood = None
+        happened += self._note_stand(fix)
+        return happened
+
+    @property
+    def newest(self) -> Fix | None:
+        """The newest epoch as a point of the series."""
+        return self._recent[-1][0] if self._recent else None
+
+    def ask_to_compare(self) -> bool:
+        """Compare the place where the pole stands now with the one after the next initialisation; False where it stands on no fix."""
+        newest = self._stood_now(SHORT_STAND_S)
+        if newest is None:
+            return False
+        station = self._recent[-1][1].station_id
+        self._before = _Before("initialised anew", newest, station, self._recent[-1][0].time_s, True)
+        return True
+
+    def last_stand(self) -> tuple[Stood, int | None] | None:
+        """Return where the pole stood last on this fix, with the station it used."""
+        return self._last_stood
+
+    def _note_switch(self, fix: Fix, epoch: Epoch) -> list[Switch]:
+        station = epoch.station_id
+        if station is None or fix.status in (Status.NONE, Status.SINGLE):
+            return []
+        before, self._station = self._station, station
+        if before is None or before == station:
+            return []
+        switch = Switch(fix.time_s, before, station)
+        self.switches = [*self.switches, switch][-_MOST_PAIRS:]
+        if self._last_stood is not None and self._last_stood[1] == before:
+            self._before = _Before("source switched", self._last_stood[0], before, fix.time_s, False)
+            self._moved = False
+        return [switch]
+
+    def _fix_lost(self, fix: Fix) -> None:
+        if self._last_stood is None or self._before is not None:
+            return
+        last, station = self._last_stood
+        if fix.time_s - last.to_s <= _STOOD_LATELY_S:
+            self._before = _Before("initialised anew", last, station, fix.time_s, False)
+            self._moved = False
+
+    def _note_stand(self, fix: Fix) -> list[Pair]:
+        """Keep where the pole stands on this fix, and compare it with where it stood before, once it has stood long enough."""
+        if fix.status is not Status.FIXED or fix.time_s - self._looked_s < _LOOKS_EVERY_S:
+            return []
+        self._looked_s = fix.time_s
+        newest = self._stood_now(_PROVEN_AFTER_S)
+        if newest is None:
+            return []
+        before = self._before
+        station = self._recent[-1][1].station_id
+        self._last_stood = (newest, station)
+        if before is None or self.initialisations.since_s is None:
+            return []
+        if before.kind == "initialised anew" and self.initialisations.since_s <= before.time_s:
+            return []
+        if before.kind == "source switched" and newest.from_s < before.time_s:
+            return []
+        self._before = None
+        if fix.time_s - before.time_s > _WAITS_FOR_PAIR_S or not (before.asked or self._is_still(before)):
+            return []
+        kind: PairKind = "source switched" if before.station not in (None, station) else before.kind
+        pair = Pair(kind, fix.time_s, agreement_of(before.stood, newest), before.asked, before.station, station)
+        self.pairs = [*self.pairs, pair][-_MOST_PAIRS:]
+        return [pair]
+
+    def _is_still(self, before: _Before) -> bool:
+        """Whether the receiver reports speeds, and none since then was that of a pole that moves."""
+        return not self._moved and self._recent[-1][0].speed_mps is not None
+
+    def _stood_now(self, at_least_s: float) -> Stood | None:
+        """Return where the pole stands now on this fix and source; None where it has not stood long enough."""
+        since_s = self.initialisations.since_s
+        if since_s is None:
+            return None
+        station = self._recent[-1][1].station_id
+        rows = []
+        newest_s = self._recent[-1][0].time_s
+        for row, epoch in reversed(self._recent):
+            if row.time_s < since_s or epoch.station_id != station or newest_s - row.time_s > STAND_WINDOW_S:
+                break
+            rows.append((row, epoch))
+        stand = _stand_of(rows[::-1])
+        return (
+            stand
+            if stand is not None and stand.span_s >= at_least_s - 0.05 and stand.epochs >= _FEWEST_PROVEN
+            else None
+        )
+
+    def _note_device(self, epoch: Epoch, fix: Fix, before_s: float | None, host_s: float | None) -> None:
+        counts = self._counts
+        counts["epochs"] += 1
+        if before_s is not None and 0.0 < fix.time_s - before_s < 60.0:
+            self._steps.append(fix.time_s - before_s)
+        if epoch.latitude_deg is not None and fix.status is not Status.NONE:
+            counts["position"] += 1
+            counts["separation"] += epoch.separation_m is not None
+            counts["gst"] += epoch.sigma_up_m is not None
+            counts["ellipse"] += epoch.claim is not None and epoch.orientation_deg is not None
+            self._decimals.append(len(epoch.latitude_text.partition(",")[0].partition(".")[2]))
+        if host_s is not None and epoch.time_of_day_s is not None:
+            self._offsets_s.append((epoch.time_of_day_s - host_s + 43_200.0) % 86_400.0 - 43_200.0)
+
+    def device(self) -> DeviceSeen:
+        counts = self._counts
+        return DeviceSeen(
+            counts["epochs"],
+            1.0 / float(np.median(self._steps)) if len(self._steps) >= 5 else None,
+            max(self._decimals, default=None),
+            counts["gst"], counts["ellipse"], counts["separation"], counts["position"],
+            float(np.median(self._offsets_s)) if self._offsets_s else None,
+        )  # fmt: skip
+
+    def state(self) -> RoverState | None:
+        """Return everything that is known of the rover now; None before its first epoch."""
+        if not self._recent:
+            return None
+        fix, epoch = self._recent[-1]
+        lately = [row for row in self._recent if fix.time_s - row[0].time_s <= _TREND_WINDOW_S]
+        since_s = self.initialisations.since_s
+        window = [row for row in self._recent if fix.time_s - row[0].time_s <= SCATTER_WINDOW_S]
+        on_fix = [row for row in window if since_s is not None and row[0].time_s >= since_s]
+        stand = _stand_of(on_fix)
+        long_enough = stand is not None and stand.span_s >= SHORTEST_SCATTER_S
+        return RoverState(
+            fix.time_s, epoch, since_s, self.initialisations.count, self.initialisations.time_to_fix_s,
+            self.initialisations.fix_ratio, tuple(self.initialisations.losses), tuple(self.jumps), tuple(self.pairs),
+            tuple(self.switches), _newest_trend([row[0] for row in lately]), stand,
+            tuple(claim_held(stand)) if stand is not None and long_enough else (),
+            self._corrected[1] if self._corrected else None, self._corrected[0] if self._corrected else None, self.device(),
+            self._before.kind if self._before is not None else None,
+        )  # fmt: skip
+
+
+def _newest_trend(rows: list[Fix]) -> AgeTrend | None:
+    """Return the trend of the age as it is now: over the stretch without a fall that ends with the newest epoch.
+
+    Corrections at a slower rate than epochs make a saw of the age; its teeth are joined by their lowest points.
+    """
+    ages = [(row.time_s, row.age_s) for row in rows if row.age_s is not None]
+    if len(ages) < 3:
+        return None
+    # The lowest age of each two seconds: what is left when the teeth of the saw are taken off.
+    lows: dict[int, tuple[float, float]] = {}
+    for time_s, age_s in ages:
+        slot = int((time_s - ages[-1][0]) // 2.0)
+        if slot not in lows or age_s <= lows[slot][1]:
+            lows[slot] = (time_s, age_s)
+    ordered = [lows[slot] for slot in sorted(lows)]
+    start = len(ordered) - 1
+    while start > 0 and ordered[start - 1][1] <= ordered[start][1] + 1e-9:
+        start -= 1
+    kept = ordered[start:]
+    return age_trend([time_s for time_s, _ in kept], [age_s for _, age_s in kept])
+
+
+def _stand_of(rows: list[tuple[Fix, Epoch]]) -> Stood | None:
+    """Return the stretch at the end of fixed epochs in which the pole stands, with the mean claim of its epochs."""
+    fixes = last_stood([row for row, _ in rows])
+    if not fixes:
+        return None
+    claims = [epoch.claim for _, epoch in rows[-len(fixes) :]]
+    known = [(claim.east_m, claim.north_m, claim.up_m) for claim in claims if claim is not None]
+    return stood(fixes, known if len(known) == len(claims) else ())
+
+
+def agreement_of(before: Stood, after: Stood) -> Agreement:
+    """Compare two stands; where nothing is claimed the scatter takes the claim's place."""
+    latitude, longitude, _ = geodetic_from_ecef(after.mean_m)
+    apart = enu_from_ecef_difference(after.mean_m - before.mean_m, float(latitude), float(longitude))
+    zero: NDArray[np.float64] = np.zeros(3)
+    return compared(zero, apart, _sigmas(before), _sigmas(after), POLE_TWICE_M)
+
+
+def _sigmas(stand: Stood) -> tuple[float, float]:
+    if np.isfinite(stand.claim_up_m):
+        return max(stand.claim_east_m, stand.claim_north_m), stand.claim_up_m
+    if stand.scatter is not None:
+        return max(stand.scatter.sigma_east_m, stand.scatter.sigma_north_m), stand.scatter.sigma_up_m
+    return 0.010, 0.020
