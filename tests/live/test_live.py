@@ -10,10 +10,12 @@ import pytest
 
 from openstake.core.errors import DeviceError, FileError, InputError
 from openstake.core.evidence import StationReference
+from openstake.core.shot import ShotKind
 from openstake.live.feed import Feed
 from openstake.live.hub import Hub
 from openstake.live.rawfile import RawFile
-from openstake.live.session import MOST_REFERENCES, Addresses, RunningSession, ShotWish
+from openstake.live.rover import Address, ShotWish
+from openstake.live.session import MOST_REFERENCES, Addresses, RunningSession
 from openstake.live.transport import open_source
 from openstake.standin.fanout import Fanout
 from openstake.wire.nmea.write import Fix, gga, gst
@@ -44,7 +46,7 @@ def read_all(source, seconds=3.0):
         ("tcp://127.0.0.1:9", DeviceError, "refuses the connection"),
         ("tcp://no-such-host.invalid:1", DeviceError, "not known"),
         ("ntrip://127.0.0.1:9/M", DeviceError, "refuses"),
-        ("serial:///dev/ttyS0", InputError, "not an address"),
+        ("serial:///dev/ttyX?baud=9", InputError, "300 to 4000000"),
         ("tcp://:5", InputError, "host"),
         ("replay:///no/such/file", FileError, "cannot be read"),
         ("replay:///etc/hostname", FileError, "neither RTCM 3 frames nor NMEA"),
@@ -122,20 +124,28 @@ def test_a_hub_gives_only_what_is_newer_and_only_the_newest(tmp_path):
     assert Hub(clock=lambda: 2000.0)._id > first.id, "ids grow over a restart"
 
 
+def control(seconds):
+    """A shot of so many seconds, without limits."""
+    return ShotKind(name="control", seconds=seconds)
+
+
 class Memory:
     """A Sink that remembers."""
 
     def __init__(self):
         self.rows, self.references, self.reference_ids, self.fail = [], [], [], False
 
-    def epochs(self, session_id, rows):
+    def epochs(self, rows):
         if self.fail:
             raise OSError("disk full")
-        self.rows += rows
+        self.rows += [row for _, row in rows]
 
     def reference(self, session_id, reference_id, station, place):
         self.references.append((station, place))
         self.reference_ids.append(reference_id)
+
+    def happened(self, session_id, rover, item):
+        pass
 
     def settle(self, session_id, final):
         pass
@@ -149,7 +159,7 @@ def session(tmp_path):
     base, rover, sink = Fanout(0), Fanout(0), Memory()
     running = RunningSession(
         "s",
-        Addresses(f"tcp://127.0.0.1:{base.port}", None, f"tcp://127.0.0.1:{rover.port}"),
+        Addresses(f"tcp://127.0.0.1:{base.port}", None, (Address("s", "", f"tcp://127.0.0.1:{rover.port}"),)),
         tmp_path,
         sink,
         lambda _: None,
@@ -171,7 +181,7 @@ def test_epochs_next_to_a_change_of_the_base_are_not_averaged(session):
     base.send(encode_reference(STATION))
     wait_for(lambda: running.moment().reference == STATION, 5)
     done = []
-    running.begin_shot(ShotWish("x", 5.0, True), done.append)
+    running.begin_shot(ShotWish("x", control(5.0), True), done.append)
     for second in range(4):
         rover.send(line(second))
     wait_for(lambda: len(running.moment().shot.epochs) >= 2, 5)
@@ -196,7 +206,7 @@ def test_epochs_next_to_a_change_of_the_base_are_not_averaged(session):
 def test_a_gap_and_a_clock_that_goes_back_do_not_fill_a_shot(session):
     running, _, rover, _ = session
     done = []
-    running.begin_shot(ShotWish("x", 4.0, True), done.append)
+    running.begin_shot(ShotWish("x", control(4.0), True), done.append)
     for second in (0, 1, 30, 31, 29, 30):
         rover.send(line(second))
     wait_for(lambda: running.moment().shot and len(running.moment().shot.epochs) >= 4, 5)
@@ -209,7 +219,7 @@ def test_a_gap_and_a_clock_that_goes_back_do_not_fill_a_shot(session):
 def test_a_fixed_only_shot_waits_through_float(session):
     running, _, rover, _ = session
     done = []
-    running.begin_shot(ShotWish("x", 2.0, True), done.append)
+    running.begin_shot(ShotWish("x", control(2.0), True), done.append)
     for second, quality in enumerate([5, 5, 4, 5, 4, 4, 4, 4]):
         rover.send(line(second, quality))
     wait_for(lambda: done, 5)
@@ -226,7 +236,7 @@ def test_no_epoch_waits_for_a_shot_that_is_being_stored(session):
         begun.set()
         assert go_on.wait(10)
 
-    running.begin_shot(ShotWish("x", 1.0, True), store)
+    running.begin_shot(ShotWish("x", control(1.0), True), store)
     for second in range(4):
         rover.send(line(second))
     assert begun.wait(5), "the shot is full"
@@ -250,7 +260,7 @@ def test_a_session_that_ends_waits_for_the_shot_that_is_being_stored(session):
         time.sleep(0.5)
         stored.append(epochs)
 
-    running.begin_shot(ShotWish("x", 1.0, True), store)
+    running.begin_shot(ShotWish("x", control(1.0), True), store)
     for second in range(4):
         rover.send(line(second))
     wait_for(lambda: running.moment().shot is None, 5)
@@ -277,7 +287,7 @@ def test_a_shot_that_could_not_be_stored_is_said_until_the_next_one_begins(sessi
     def fail(epochs):
         raise OSError("disk full")
 
-    running.begin_shot(ShotWish("x", 1.0, True), fail)
+    running.begin_shot(ShotWish("x", control(1.0), True), fail)
     for second in range(4):
         rover.send(line(second))
     wait_for(lambda: "Record it again" in running.moment().storing_problem, 5)
@@ -285,7 +295,7 @@ def test_a_shot_that_could_not_be_stored_is_said_until_the_next_one_begins(sessi
     wait_for(lambda: len(sink.rows) >= 4, 5)
     assert "Record it again" in running.moment().storing_problem
 
-    running.begin_shot(ShotWish("y", 1.0, True), fail)
+    running.begin_shot(ShotWish("y", control(1.0), True), fail)
     assert running.moment().storing_problem == ""
 
 

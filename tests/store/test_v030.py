@@ -5,7 +5,9 @@ and an invented season: a base on an average whose coordinate was replaced and b
 phase centre and of the mark, readings corrected and set aside, a mark moved in the list.
 """
 
+import csv
 import gzip
+import io
 import json
 from pathlib import Path
 
@@ -89,7 +91,11 @@ def test_every_coordinate_and_verdict_is_the_one_of_0_3_0(opened, name):
     same(opened.get(f"/jobs/{job}/plan"), said["plan"])
     same(opened.get(f"/jobs/{job}/marks"), said["marks"])
     same(opened.get(f"/jobs/{job}/system"), said["system"])
-    assert opened.get(f"/jobs/{job}/points.csv") == said["points.csv"]
+    # Kind, code and note have come after the columns of then.
+    now, then = (
+        list(csv.reader(io.StringIO(text))) for text in (opened.get(f"/jobs/{job}/points.csv"), said["points.csv"])
+    )
+    assert [row[:-3] for row in now] == then
 
 
 @pytest.mark.parametrize("name", SAID)

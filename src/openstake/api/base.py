@@ -12,6 +12,7 @@ from pydantic import BaseModel
 from openstake.api.common import Api, Nothing, as_file
 from openstake.core.evidence import RefersTo
 from openstake.core.limits import ShortText
+from openstake.workflow import photos
 from openstake.workflow.base import addresses, average, heights, log, setup, solution, start
 from openstake.workflow.base.earlier import EarlierBases, earlier
 from openstake.workflow.base.setup import Source
@@ -122,7 +123,7 @@ def _setup_routes(api: Api, context: Context) -> None:
     @api.get("/jobs/<job_id>/photos/<photo_id>", "base")
     def photo(job_id: str, photo_id: str) -> Response:
         """Return a photo."""
-        content, media_type = setup.photo_file(context, job_id, photo_id)
+        content, media_type = photos.photo_file(context, job_id, photo_id)
         return Response(content, mimetype=media_type)
 
 

@@ -6,7 +6,7 @@ from flask import Response
 
 from openstake.api.common import Api, FileSent, Nothing, as_file, content_of
 from openstake.workflow.context import Context
-from openstake.workflow.kit import gear, packing, profiles
+from openstake.workflow.kit import bench, gear, packing, profiles
 from openstake.workflow.ticks import TickWish
 
 
@@ -99,3 +99,19 @@ def _job_routes(api: Api, context: Context) -> None:
     def tick(job_id: str, json: TickWish) -> packing.Packing:
         """Tick a thing off the packing list, or untick it."""
         return packing.tick(context, job_id, json)
+
+    @api.get("/jobs/<job_id>/bench", "kit")
+    def bench_view(job_id: str) -> bench.BenchView:
+        """Show the bench test that runs, and those before it."""
+        return bench.view(context, job_id)
+
+    @api.post("/jobs/<job_id>/bench", "kit")
+    def begin_bench(job_id: str, json: bench.BenchWish) -> bench.BenchView:
+        """Begin a bench test: both units a taped distance apart."""
+        return bench.begin(context, job_id, json)
+
+    @api.delete("/jobs/<job_id>/bench", "kit")
+    def cancel_bench(job_id: str) -> Nothing:
+        """Stop the bench test that runs."""
+        bench.cancel(context, job_id)
+        return Nothing()

@@ -27,6 +27,7 @@ ADVICE: dict[str, Advice] = {
     "hold-not-listening": Advice("Recording, and no rover is listened to.", "The rover is not listened to: start the base first."),
     "hold-pick-mark": Advice("Recording, and no mark is picked.", "Pick the mark under the pole."),
     "hold-not-fixed": Advice("Recording fixed epochs only, and the rover is not fixed.", "The rover is {status}: recording waits until it is fixed."),
+    "guard-off": Advice("Epochs of any solution are recorded.", "FIXED ONLY IS OFF: float and single positions are recorded as they come."),
     "hold-nothing": Advice("Recording can begin.", "Plumb the pole, hold still, then record."),
 }  # fmt: skip
 

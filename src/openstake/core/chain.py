@@ -139,7 +139,8 @@ class MarkChecked:
 class Evidence:
     """Everything that the state of a job is derived from.
 
-    `base_findings` are those of the base that runs or is set up: its streams, its heights, its coordinate.
+    `base_findings` are those of the base that runs or is set up: its streams, its heights, its coordinate;
+    `rover_findings` those of the rovers that are watched.
     """
 
     system: SystemSaid
@@ -149,6 +150,7 @@ class Evidence:
     base_findings: tuple[Finding, ...] = ()
     rover: RoverHeard | None = None
     checks: tuple[MarkChecked, ...] = ()
+    rover_findings: tuple[Finding, ...] = ()
 
 
 # --- out of date ---
@@ -177,7 +179,7 @@ def steps(evidence: Evidence) -> tuple[StepState, ...]:
         _kit_step(evidence.kit),
         _link_step(evidence.link),
         _base_step(evidence.base, evidence.base_findings),
-        _watch_step(evidence.rover),
+        _watch_step(evidence.rover, evidence.rover_findings),
         _check_step(evidence.checks),
         StepState("book", State.ENTERED, "written as it happens"),
     )
@@ -225,9 +227,11 @@ def _base_step(base: BaseRunning | None, findings: Sequence[Finding]) -> StepSta
     return StepState("base", State.CHECKED, "sends what is meant")
 
 
-def _watch_step(rover: RoverHeard | None) -> StepState:
+def _watch_step(rover: RoverHeard | None, findings: Sequence[Finding]) -> StepState:
     if rover is None or rover.status is Status.NONE:
         return StepState("watch", State.MISSING, "no rover position")
+    if found := contradiction(findings):
+        return StepState("watch", State.DISAGREES, found.sentence)
     if rover.status is not Status.FIXED:
         return StepState("watch", State.ENTERED, f"the rover is {rover.status}")
     return StepState("watch", State.ENTERED, "fixed, by the receiver's own claim")
@@ -369,9 +373,11 @@ def _local_grid(system: SystemSaid) -> Link:
 
 
 def open_findings(evidence: Evidence) -> tuple[Finding, ...]:
-    """Return what is open in a job, the worst first: of its system, its link, its base and the newest check of each mark."""
+    """Return what is open in a job, the worst first: of its system, its link, its base, its rovers, the newest check of each mark."""
     checks = (found for item in evidence.checks for found in item.findings)
-    return ranked((*evidence.system.findings, *evidence.link.findings, *evidence.base_findings, *checks))
+    return ranked(
+        (*evidence.system.findings, *evidence.link.findings, *evidence.base_findings, *evidence.rover_findings, *checks)
+    )
 
 
 def stops_open(evidence: Evidence) -> int:

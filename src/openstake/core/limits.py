@@ -103,7 +103,9 @@ POLE_SWINGS_MPS2 = 6.0  # the top of a pole that is carried
 PERSON_BRAKES_MPS2 = 3.0  # a person who moves a pole from rest to rest
 STANDS_BELOW_MPS = 0.25  # a speed reported below this is the noise of a pole that stands
 POLE_TWICE_M = 0.003  # one sigma of a pole put on a mark a second time
-PLACE_AGAIN_M = 2.0  # a fix that comes back farther off was carried away meanwhile
+UNCLAIMED_HORIZONTAL_M = 0.010  # one sigma of a fix where the receiver claims nothing
+UNCLAIMED_UP_M = 0.020
+SAME_POINT_M = 0.5  # two shots so near are taken for one place
 PDOP_TOO_LARGE = 6.0
 FEWEST_SATELLITES = 6  # used by a fix that is to be believed
 WEAK_DBHZ = 30.0
@@ -114,11 +116,25 @@ SLOWEST_HZ = 0.9
 FEWEST_DECIMALS = 7  # of a minute: 5 are 18 mm, 6 are 2 mm, 7 are 0.2 mm
 CLOCK_OFF_S = 2.0
 ENOUGH_EPOCHS = 20  # before a device is said to lack something
+# --- going to a mark ---
+ON_THE_MARK_M = 0.03
+WALKS_FROM_MPS = 0.4  # slower, and nobody can say where a person is heading
+SUN_SEEN_ABOVE_DEG = 3.0
+STRAIGHT_DEG = 15.0
+
 # --- the sky at the rover ---
 OBSTRUCTED_AFTER_S = 30.0
 
 # --- shots ---
+CHECK_OUT_WITHIN_S = 1800.0  # a check-out belongs to the end of the work
 NAME_LENGTH = 40
+
+# --- the bench test ---
+BENCH_SIGMAS = 3.0
+TAPE_SIGMA_M = 0.002
+BENCH_PERSON_M = 0.010  # phase centres of two antennas, and walls near a bench
+BENCH_EPOCHS_S = 20.0
+LONGEST_BENCH_S = 300.0
 
 # --- the link ---
 BASE_FAR_KM = 30.0  # a single base serves to about 30 to 40 km
@@ -144,3 +160,4 @@ ShortText = Annotated[str, MaxLen(200)]
 Text = Annotated[str, MaxLen(2000)]
 LongText = Annotated[str, MaxLen(20_000)]
 Seconds = Annotated[float, Ge(0), Le(86_400)]
+HostSeconds = Annotated[float, Ge(0), Le(1e11)]

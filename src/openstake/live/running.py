@@ -1,4 +1,4 @@
-"""What runs: the sessions that listen and the averages that are taken, owned by one place that lists and stops them."""
+"""What runs: the sessions that listen, the averages that are taken and the bench tests, owned by one place that lists and stops them."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from weakref import WeakValueDictionary
 
 from openstake.core.errors import ConflictError
 from openstake.live.average import Average
+from openstake.live.bench import Bench
 from openstake.live.session import RunningSession
 
 _ENDS_WITHIN_S = 1.5
@@ -27,6 +28,7 @@ class Running:
     def __init__(self) -> None:
         self._sessions: dict[str, RunningSession] = {}
         self._averages: dict[str, Average] = {}
+        self._benches: dict[str, Bench] = {}
         # A lock is there as long as somebody holds or waits for it: ids that name nothing leave nothing behind.
         self._jobs: WeakValueDictionary[str, _JobLock] = WeakValueDictionary()
         self._guard = threading.Lock()
@@ -46,6 +48,19 @@ class Running:
 
     def average(self, job_id: str) -> Average | None:
         return self._averages.get(job_id)
+
+    def bench(self, job_id: str) -> Bench | None:
+        return self._benches.get(job_id)
+
+    def keep_bench(self, job_id: str, bench: Bench) -> None:
+        with self._guard:
+            self._benches[job_id] = bench
+
+    @property
+    def occupations(self) -> list[str]:
+        """The occupations whose sessions listen now."""
+        with self._guard:
+            return list(self._sessions)
 
     @property
     def sessions(self) -> list[RunningSession]:
@@ -85,10 +100,11 @@ class Running:
         """Stop everything; nothing starts any more."""
         with self._guard:
             self._closed = True
-            sessions, averages = list(self._sessions.values()), list(self._averages.values())
+            sessions = list(self._sessions.values())
+            taken: list[Average | Bench] = [*self._averages.values(), *self._benches.values()]
             self._sessions.clear()
-        for average in averages:
-            average.cancel()
+        for item in taken:
+            item.cancel()
         stoppers = [threading.Thread(target=session.stop, daemon=True) for session in sessions]
         for thread in stoppers:
             thread.start()

@@ -1,4 +1,4 @@
-"""The running session: both streams decoded, the state of the moment, epochs on their way to the store, the shot in hand."""
+"""The running session: the base and its rovers decoded, the state of the moment, epochs on their way to the store."""
 
 from __future__ import annotations
 
@@ -9,16 +9,16 @@ import uuid
 from collections import deque
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from itertools import pairwise
-from math import inf
 from pathlib import Path
 from typing import Protocol
 
-from openstake.core.constants import DAY_S
-from openstake.core.evidence import Epoch, HeardStream, InView, ObservableSet, StationReference, Status
+from openstake.core.evidence import Epoch, HeardStream, InView, ObservableSet, StationReference
+from openstake.core.rtk.rover import Happened, RoverState
+from openstake.core.sky.obstruction import Cell
 from openstake.live.feed import Feed, FeedState, FeedStatus
-from openstake.live.flood import MOST_EPOCHS_PER_S, Thinning
+from openstake.live.flood import MOST_EPOCHS_PER_S
 from openstake.live.rawfile import Place, RawFile
+from openstake.live.rover import Address, Finisher, ListenedRover, ReceivedEpoch, ShotInHand, ShotWish
 from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.sky import SkyReader
 from openstake.wire.rtcm3.frame import FrameReader
@@ -29,25 +29,15 @@ MOST_REFERENCES = 500  # of one session: a base has one
 MOST_WAITING_EPOCHS = 200_000  # hours of a rover while nothing can be stored: some 100 MB
 STORED_WITHIN_S = 5.0  # how long an end waits for a shot that is being stored
 LEAST_FREE_BYTES = 300_000_000  # a day of two feeds at 5 Hz is about a third of it
-LONGEST_STEP_S = 5.0  # between two epochs of one shot: the slowest rate that people set
 _SIZES_FRESH_S = 15.0
 RECEIVER_EPOCHS = 30  # of the base's own position, whose middle is judged
-
-
-@dataclass(frozen=True)
-class ReceivedEpoch:
-    """An epoch with the host's clock beside it and the base reference in force (its id in the store)."""
-
-    epoch: Epoch
-    host_s: float
-    reference_id: str | None
 
 
 class Sink(Protocol):
     """Where evidence goes: the store, filled in by the composition root."""
 
-    def epochs(self, session_id: str, rows: Sequence[ReceivedEpoch]) -> None:
-        """Keep epochs; returns when they are safe."""
+    def epochs(self, rows: Sequence[tuple[str, ReceivedEpoch]]) -> None:
+        """Keep epochs, each with its rover's id; returns when they are safe."""
 
     def reference(self, session_id: str, reference_id: str, station: StationReference, place: Place) -> None:
         """Keep a base reference under its id."""
@@ -55,42 +45,19 @@ class Sink(Protocol):
     def feed_changed(self, session_id: str, role: str, status: FeedStatus) -> None:
         """Log that a feed changed its state."""
 
+    def happened(self, session_id: str, rover: str, item: Happened) -> None:
+        """Log what a rover's own epochs show."""
+
     def settle(self, session_id: str, final: bool) -> None:
         """Log what has been folded; all of it at the end."""
 
 
 @dataclass(frozen=True)
-class ShotWish:
-    """What a shot needs: seconds of epochs, fixed only or any."""
-
-    id: str
-    seconds: float
-    fixed_only: bool
-
-
-@dataclass
-class ShotInHand:
-    """A shot being collected."""
-
-    wish: ShotWish
-    on_done: Callable[[list[ReceivedEpoch]], None]
-    started_s: float
-    epochs: list[ReceivedEpoch]
-    waiting_for: str
-
-    @property
-    def collected_s(self) -> float:
-        """Time covered by the epochs by their own clock, over midnight too; what lies in a gap does not count."""
-        times = [row.epoch.time_of_day_s for row in self.epochs if row.epoch.time_of_day_s is not None]
-        # A clock that goes back gives a step of nearly a day here: it does not count either.
-        steps = ((later - earlier) % DAY_S for earlier, later in pairwise(times))
-        return round(sum(step for step in steps if step <= LONGEST_STEP_S), 4)
-
-
-@dataclass(frozen=True)
 class Moment:
-    """Everything a page needs of the moment."""
+    """Everything a page needs of the moment, of one rover."""
 
+    rover_id: str | None
+    rover_name: str
     epoch: ReceivedEpoch | None
     reference: StationReference | None
     observables: tuple[ObservableSet, ...]
@@ -103,6 +70,7 @@ class Moment:
     shot: ShotInHand | None
     reference_settled: bool
     storing_problem: str
+    jumps: int
 
     @property
     def rover_is_heard(self) -> bool:
@@ -112,18 +80,36 @@ class Moment:
 
 @dataclass(frozen=True)
 class Addresses:
-    """Where a session listens: the base's stream, the rover's NMEA, the base receiver's own NMEA.  Any may be absent."""
+    """Where a session listens: the base's stream, its rovers' NMEA, the base receiver's own NMEA.  Any may be absent."""
 
     base_url: str | None
-    base_password: str | None
-    rover_url: str | None
+    base_password: str | None = None
+    rovers: tuple[Address, ...] = ()
     receiver_url: str | None = None
-    rover_password: str | None = None
     receiver_password: str | None = None
 
 
+def _role(rover_id: str) -> str:
+    return f"rover {rover_id}"
+
+
+@dataclass(frozen=True)
+class Watched:
+    """What the instrument shows of a rover, and how whole the base's stream is at this listener."""
+
+    id: str
+    name: str
+    url: str
+    started_s: float
+    state: RoverState | None
+    in_view: tuple[InView, ...]
+    obstructed: tuple[Cell, ...]
+    frames: int
+    bad_crc: int
+
+
 class RunningSession:
-    """Listens to the base's stream, the rover's NMEA and the base's own: a radio rover hears NMEA alone.
+    """Listens to the base's stream, its rovers' NMEA and the base's own: a radio rover hears NMEA alone.
 
     The feeds' threads only decode.  What must be kept is noted and written by the recorder's thread, in order; a shot that
     is full is stored in a thread of its own, so no epoch waits for it.
@@ -141,22 +127,18 @@ class RunningSession:
         self._sink, self._on_change, self._raw_dir = sink, on_change, raw_dir
         self._lock = threading.RLock()
         raw_dir.mkdir(parents=True, exist_ok=True)
-        self._frames, self._epochs = FrameReader(), EpochReader()
+        self._frames = FrameReader()
         self._recent, self._own_epochs, self._own_sky = RecentStream(), EpochReader(), SkyReader()
         self._own: deque[Epoch] = deque(maxlen=RECEIVER_EPOCHS)
-        self._latest: ReceivedEpoch | None = None
         self._reference: StationReference | None = None
         self._reference_id: str | None = None
         self._references: dict[StationReference, str] = {}
         self._settled = True
         self._sizes: dict[str, tuple[float, ObservableSet]] = {}
-        self._pending: deque[ReceivedEpoch] = deque()
+        self._pending: deque[tuple[str, ReceivedEpoch]] = deque()
         self._lost = 0
-        replayed = (addresses.rover_url or "").startswith("replay:")
-        self._thinning = Thinning(inf) if replayed else Thinning()
         self._noted: deque[Callable[[], None]] = deque()
-        self._finishing: list[threading.Thread] = []
-        self._shot: ShotInHand | None = None
+        self._finisher = Finisher(f"shots {session_id}")
         self._flushing = threading.Lock()
         self._problems: dict[str, str] = {}  # by what cannot be kept
         self._stop = threading.Event()
@@ -166,14 +148,73 @@ class RunningSession:
             self._feeds["base"] = Feed(
                 addresses.base_url, addresses.base_password, self._base_raw, self._base_bytes, self._status("base")
             )
-        for role, url, password, take in (
-            ("rover", addresses.rover_url, addresses.rover_password, self._rover_bytes),
-            ("receiver", addresses.receiver_url, addresses.receiver_password, self._receiver_bytes),
-        ):
-            if url:
-                raw = RawFile(raw_dir / f"{session_id}-{role}")
-                self._feeds[role] = Feed(url, password, raw, take, self._status(role))
+        if addresses.receiver_url:
+            raw = RawFile(raw_dir / f"{session_id}-receiver")
+            self._feeds["receiver"] = Feed(
+                addresses.receiver_url, addresses.receiver_password, raw, self._receiver_bytes, self._status("receiver")
+            )
+        self._rovers: dict[str, ListenedRover] = {}
+        for address in addresses.rovers:
+            self._take_up(address)
         self._recorder = threading.Thread(target=self._record, name=f"recorder {session_id}", daemon=True)
+
+    def _take_up(self, address: Address) -> Feed:
+        """Make a rover's ear and its feed."""
+        rover = ListenedRover(address)
+        self._rovers[address.id] = rover
+        role = _role(address.id)
+        feed = Feed(
+            address.url, address.password, RawFile(self._raw_dir / f"{address.id}-rover"),
+            lambda data, host_s: self._rover_bytes(rover, data, host_s), self._status(role, address.name),
+        )  # fmt: skip
+        self._feeds[role] = feed
+        return feed
+
+    def add_rover(self, address: Address) -> None:
+        """Listen to one more rover."""
+        with self._lock:
+            if self._stop.is_set():
+                return
+            feed = self._take_up(address)
+        feed.start()
+        self._on_change(self)
+
+    def drop_rover(self, rover_id: str) -> None:
+        """Listen to a rover no more; what it brought is kept."""
+        with self._lock:
+            feed, _ = self._feeds.pop(_role(rover_id), None), self._rovers.pop(rover_id, None)
+        if feed is not None:
+            feed.stop()
+            feed.join(1.0)
+        self._on_change(self)
+
+    @property
+    def rover_ids(self) -> tuple[str, ...]:
+        """The rovers that are listened to, the first one first."""
+        with self._lock:
+            return tuple(self._rovers)
+
+    def rover(self, rover_id: str | None = None) -> ListenedRover | None:
+        """Return a rover by its id, the first one where none is named."""
+        with self._lock:
+            return next(iter(self._rovers.values()), None) if rover_id is None else self._rovers.get(rover_id)
+
+    def watched(self, rover_id: str | None = None) -> Watched | None:
+        """Return what is known of a rover and of the base's stream: more than a page needs five times a second."""
+        with self._lock:
+            rover = self.rover(rover_id)
+            if rover is None:
+                return None
+            return Watched(
+                rover.id, rover.name, rover.url, rover.started_s, rover.state(), rover.in_view(), rover.seen.obstructed(),
+                self._frames.frames, self._frames.bad_crc,
+            )  # fmt: skip
+
+    def initialise_anew(self, rover_id: str | None = None) -> bool:
+        """Compare where the pole stands now with where the next initialisation puts it; False where it stands on no fix."""
+        with self._lock:
+            rover = self.rover(rover_id)
+            return rover is not None and rover.watch.ask_to_compare()
 
     def start(self) -> None:
         for feed in self._feeds.values():
@@ -188,52 +229,69 @@ class RunningSession:
         for feed in self._feeds.values():
             feed.join(1.0)
         self._recorder.join(1.0)
-        for thread in self._finishing:
-            thread.join(STORED_WITHIN_S)
+        self._finisher.join(STORED_WITHIN_S)
         self._flush(final=True)
 
-    def moment(self) -> Moment:
-        """Return the state of this moment."""
+    def moment(self, rover_id: str | None = None) -> Moment:
+        """Return the state of this moment, of one of its rovers, the first where none is named."""
         with self._lock:
+            rover = self.rover(rover_id)
             now = time.time()
             feeds = {role: feed.status for role, feed in self._feeds.items()}
             receiver = feeds.get("receiver")
             speaks = receiver is not None and receiver.state is FeedState.RECEIVING
             return Moment(
-                self._latest,
+                rover.id if rover else None,
+                rover.name if rover else "",
+                rover.latest if rover else None,
                 self._reference,
                 tuple(size for seen_s, size in self._sizes.values() if now - seen_s < _SIZES_FRESH_S),
                 feeds.get("base"),
-                feeds.get("rover"),
+                feeds.get(_role(rover.id)) if rover else None,
                 receiver,
                 self._recent.heard(),
                 tuple(self._own) if speaks else (),
                 self._own_sky.in_view() if speaks else (),
-                self._shot,
+                rover.shot if rover else None,
                 self._settled,
                 next(filter(None, self._problems.values()), ""),
+                rover.jumps if rover else 0,
             )
 
-    def begin_shot(self, wish: ShotWish, on_done: Callable[[list[ReceivedEpoch]], None]) -> bool:
-        """Begin to collect a shot; False while another is in hand."""
+    def begin_shot(
+        self, wish: ShotWish, on_done: Callable[[list[ReceivedEpoch]], None], rover_id: str | None = None
+    ) -> bool:
+        """Begin to collect a shot of a rover; False while another of it is in hand."""
         with self._lock:
-            if self._shot is not None:
+            rover = self.rover(rover_id)
+            if rover is None or rover.shot is not None:
                 return False
-            self._shot = ShotInHand(wish, on_done, time.time(), [], "the next epoch")
+            rover.shot = ShotInHand(wish, on_done, time.time(), [], "the next epoch")
         self._problems.pop("shot", None)
         self._on_change(self)
         return True
 
-    def cancel_shot(self) -> bool:
-        """Drop the shot in hand; False if there is none."""
+    def cancel_shot(self, rover_id: str | None = None) -> bool:
+        """Drop the shot in hand of a rover, or end its track; False if there is none."""
         with self._lock:
-            had, self._shot = self._shot is not None, None
+            rover = self.rover(rover_id)
+            had = rover is not None and rover.shot is not None
+            if rover is not None:
+                rover.shot = None
         self._on_change(self)
         return had
 
-    def _status(self, role: str) -> Callable[[FeedStatus], None]:
+    @property
+    def is_recording(self) -> bool:
+        """Whether any rover has a shot in hand."""
+        with self._lock:
+            return any(rover.shot is not None for rover in self._rovers.values())
+
+    def _status(self, role: str, name: str = "") -> Callable[[FeedStatus], None]:
+        said = f"rover {name}".strip() if name or role.startswith("rover") else role
+
         def changed(status: FeedStatus) -> None:
-            self._noted.append(lambda: self._sink.feed_changed(self.id, role, status))
+            self._noted.append(lambda: self._sink.feed_changed(self.id, said, status))
             self._on_change(self)
 
         return changed
@@ -286,33 +344,30 @@ class RunningSession:
         with self._lock:
             self._settled = known is None or same
             self._reference, self._reference_id = station, reference_id
-            if self._shot is not None and not self._settled:
-                self._shot.epochs.clear()
+            if not self._settled:
+                for rover in self._rovers.values():
+                    if rover.shot is not None:
+                        rover.shot.epochs.clear()
         self._on_change(self)
 
-    def _rover_bytes(self, data: bytes, host_s: float) -> None:
-        finished = None
-        fresh = False
-        for epoch in self._epochs.feed(data):
-            if not self._thinning.take(host_s):
-                continue
-            fresh = True
-            with self._lock:
-                row = ReceivedEpoch(epoch, host_s, self._reference_id)
-                self._latest = row
-                if len(self._pending) < MOST_WAITING_EPOCHS:
-                    self._pending.append(row)
-                else:
-                    self._lost += 1
-                if self._shot is not None and self._grow(self._shot, row):
-                    finished, self._shot = self._shot, None
-        if finished is not None:
-            self._finish(finished)
-        if fresh:
+    def _rover_bytes(self, rover: ListenedRover, data: bytes, host_s: float) -> None:
+        with self._lock:
+            rows, full, happened = rover.take(data, host_s, self._reference_id, self._settled)
+            room = max(0, MOST_WAITING_EPOCHS - len(self._pending))
+            self._pending.extend((rover.id, row) for row in rows[:room])
+            self._lost += max(0, len(rows) - room)
+        for shot in full:
+            self._finish(shot)
+        for item in happened:
+            self._note(rover.name, item)
+        if rows:
             self._on_change(self)
 
+    def _note(self, rover: str, item: Happened) -> None:
+        self._noted.append(lambda: self._sink.happened(self.id, rover, item))
+
     def _finish(self, shot: ShotInHand) -> None:
-        """Store a shot that is full, in a thread of its own; what was received before it is written first."""
+        """Store a shot that is full; what was received before it is written first."""
 
         def store() -> None:
             self._flush()
@@ -321,23 +376,7 @@ class RunningSession:
             except Exception as error:  # the feeds go on, and the crew is told
                 self._tell("shot", f"The shot could not be stored: {error}. Record it again.")
 
-        self._finishing = [thread for thread in self._finishing if thread.is_alive()]
-        self._finishing.append(threading.Thread(target=store, name=f"shot {shot.wish.id}", daemon=True))
-        self._finishing[-1].start()
-
-    def _grow(self, shot: ShotInHand, row: ReceivedEpoch) -> bool:
-        """Add an epoch to the shot if it may be averaged; tell whether the shot is complete."""
-        epoch = row.epoch
-        if epoch.latitude_deg is None or epoch.height_m is None:
-            shot.waiting_for = "a position"
-        elif shot.wish.fixed_only and epoch.status is not Status.FIXED:
-            shot.waiting_for = f"a fixed solution (now {epoch.status})"
-        elif not self._settled:
-            shot.waiting_for = "the base's next station message: its position has just changed"
-        else:
-            shot.waiting_for = ""
-            shot.epochs.append(row)
-        return len(shot.epochs) > 0 and shot.collected_s >= shot.wish.seconds - 1e-6
+        self._finisher.add(store)
 
     def _record(self) -> None:
         due_s = time.monotonic()
@@ -345,11 +384,12 @@ class RunningSession:
             # By the clock, not after the last write: what a loaded machine delays does not add up.
             due_s = time.monotonic() + FLUSH_S
             self._flush()
-            self._tell("feeds", next(filter(None, (feed.trouble for feed in self._feeds.values())), ""))
-            if self._thinning.left_out:
+            self._tell("feeds", next(filter(None, (feed.trouble for feed in list(self._feeds.values()))), ""))
+            left_out = sum(rover.thinning.left_out for rover in list(self._rovers.values()))
+            if left_out:
                 self._tell(
                     "flood",
-                    f"More than {MOST_EPOCHS_PER_S} positions a second arrive: {self._thinning.left_out} were left out. "
+                    f"More than {MOST_EPOCHS_PER_S} positions a second arrive: {left_out} were left out. "
                     "Look at what is connected.",
                 )
             free = shutil.disk_usage(self._raw_dir).free
@@ -391,7 +431,7 @@ class RunningSession:
         if not rows:
             return
         try:
-            self._sink.epochs(self.id, rows)
+            self._sink.epochs(rows)
         except Exception:
             self._pending.extendleft(reversed(rows))
             raise

@@ -178,11 +178,12 @@ class SetUp(Base):
 
 
 class Photo(Base):
-    """A photo of a set-up; its file lies in the data folder under its SHA-256."""
+    """A photo of a set-up or a shot (`owner_id`); its file lies in the data folder under its SHA-256."""
 
     __tablename__ = "photo"
     id: Mapped[str] = _key()
-    setup_id: Mapped[str] = mapped_column(String(36), index=True)
+    # The column has its name from the time when set-ups alone had photos.
+    owner_id: Mapped[str] = mapped_column("setup_id", String(36), index=True)
     job_id: Mapped[str] = mapped_column(ForeignKey("job.id"))
     name: Mapped[str] = mapped_column(String(200))
     media_type: Mapped[str] = mapped_column(String(40))
@@ -289,7 +290,11 @@ class BaseCoordinate(Base):
 
 
 class Listening(Base):
-    """A session of listening: addresses without passwords, what the rover's position refers to."""
+    """A session of listening: addresses without passwords, what the rover's position refers to, its receiver's name.
+
+    `further`: one more rover on the same base, with `rover_url` alone.  A change of it is a new row that names the one before;
+    `withdrawn`: it is listened to no more.
+    """
 
     __tablename__ = "listening"
     id: Mapped[str] = _key()
@@ -299,6 +304,10 @@ class Listening(Base):
     receiver_url: Mapped[str | None] = mapped_column(Text)
     refers_to: Mapped[str] = mapped_column(String(8))
     arp_to_apc_m: Mapped[float | None] = mapped_column(Float)
+    device: Mapped[str] = mapped_column(String(200), default="")
+    further: Mapped[bool] = mapped_column(Boolean, default=False)
+    withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
+    replaces_id: Mapped[str | None] = mapped_column(String(36), unique=True)
     started_s: Mapped[float] = mapped_column(Float)
 
 
@@ -395,6 +404,9 @@ class AverageEpoch(_EpochColumns, Base):
 class Shot(Base):
     """A shot keeps what was received and the ids it rests on; its coordinate is always derived.
 
+    A check stands on a mark and has tolerances; a point has neither, and its name is that of its label.  `initialised_s` is
+    since when its fix held (host seconds; None where that was not seen), `tilt` what the crew said of tilt compensation.
+
     `rests_on` is JSON of the ids of everything its check rested on when it was stored: settings, mark, base coordinate,
     base heights, pole, base reference.
     """
@@ -404,7 +416,8 @@ class Shot(Base):
     job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
     listening_id: Mapped[str] = mapped_column(ForeignKey("listening.id"))
     occupation_id: Mapped[str] = mapped_column(ForeignKey("occupation.id"), index=True)
-    mark_id: Mapped[str] = mapped_column(ForeignKey("mark.id"))
+    mark_id: Mapped[str | None] = mapped_column(ForeignKey("mark.id"))
+    kind: Mapped[str] = mapped_column(String(12), default="check")
     name: Mapped[str] = mapped_column(String(80))
     height_reading_id: Mapped[str] = mapped_column(ForeignKey("height_reading.id"))
     reference_id: Mapped[str] = mapped_column(ForeignKey("reference.id"))
@@ -412,8 +425,10 @@ class Shot(Base):
     arp_to_apc_m: Mapped[float | None] = mapped_column(Float)
     seconds: Mapped[float] = mapped_column(Float)
     fixed_only: Mapped[bool] = mapped_column(Boolean)
-    tolerance_horizontal_m: Mapped[float] = mapped_column(Float)
-    tolerance_vertical_m: Mapped[float] = mapped_column(Float)
+    tolerance_horizontal_m: Mapped[float | None] = mapped_column(Float)
+    tolerance_vertical_m: Mapped[float | None] = mapped_column(Float)
+    initialised_s: Mapped[float | None] = mapped_column(Float)
+    tilt: Mapped[str] = mapped_column(String(8), default="")
     covariance_origin: Mapped[str] = mapped_column(String(16))
     sigma_east_m: Mapped[float | None] = mapped_column(Float)
     sigma_north_m: Mapped[float | None] = mapped_column(Float)
@@ -428,11 +443,50 @@ class Shot(Base):
 
 
 class ShotEpoch(_EpochColumns, Base):
-    """The epochs of a shot, in order."""
+    """The epochs of a shot, in order; those that are not `used` were left out of its mean."""
 
     __tablename__ = "shot_epoch"
     shot_id: Mapped[str] = mapped_column(ForeignKey("shot.id"), primary_key=True)
     n: Mapped[int] = mapped_column(Integer, primary_key=True)
+    used: Mapped[bool] = mapped_column(Boolean, default=True)
+
+
+class PointLabel(Base):
+    """What a point is called, its code and a note: the first row is made with its shot.  `taken_out` by its latest row."""
+
+    __tablename__ = "point_label"
+    id: Mapped[str] = _key()
+    shot_id: Mapped[str] = mapped_column(ForeignKey("shot.id"), index=True)
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"))
+    name: Mapped[str] = mapped_column(String(80))
+    code: Mapped[str] = mapped_column(String(80), default="")
+    note: Mapped[str] = mapped_column(Text, default="")
+    taken_out: Mapped[bool] = mapped_column(Boolean, default=False)
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("point_label.id"), unique=True)
+    reason: Mapped[str] = mapped_column(Text, default="")
+    created_s: Mapped[float] = mapped_column(Float)
+    __table_args__ = (Index("ix_point_label_job_name", "job_id", "name"),)
+
+
+class ShotSettingsRow(Base):
+    """How a job's shots are taken: `data` is JSON of the kinds and codes."""
+
+    __tablename__ = "shot_settings"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    data: Mapped[str] = mapped_column(Text)
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("shot_settings.id"), unique=True)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class BenchTest(Base):
+    """A bench test of a pair: `data` is JSON of what was taped, heard and measured."""
+
+    __tablename__ = "bench_test"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str | None] = mapped_column(ForeignKey("job.id"), index=True)
+    data: Mapped[str] = mapped_column(Text)
+    created_s: Mapped[float] = mapped_column(Float)
 
 
 class BookEntry(Base):

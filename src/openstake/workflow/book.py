@@ -12,12 +12,13 @@ from sqlalchemy import Row, Select, select
 from openstake.core.limits import ShortText
 from openstake.core.units import METRES_PER_UNIT
 from openstake.store.book import Verification, verify
-from openstake.store.models import BookEntry, Shot
+from openstake.store.models import BookEntry, PointLabel, Shot
 from openstake.wire.address import hidden_passwords, holds_password
 from openstake.wire.tables.cells import csv_text
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.job import job_of
+from openstake.workflow.now.labels import labels_of
 from openstake.workflow.now.points import Point
 
 MOST_LINES = 500
@@ -109,23 +110,31 @@ def points_csv(context: Context, job_id: str) -> str:
     with context.database.read() as session:
         job = job_of(session, job_id)
         shots = session.scalars(select(Shot).where(Shot.job_id == job_id).order_by(Shot.created_s)).all()
+        labels = labels_of(session, job_id)
+        shots = [shot for shot in shots if shot.id not in labels or not labels[shot.id].taken_out]
         derived = points.derive_all(session, job, shots)
     factor, unit = METRES_PER_UNIT[job.length_unit], job.length_unit
     header = [
             "name", f"east_{unit}", f"north_{unit}", f"ellipsoidal_height_{unit}", "epochs", "not_fixed",
             f"claimed_sigma_east_{unit}", f"claimed_sigma_north_{unit}", f"claimed_sigma_up_{unit}",
-            "covariance_origin", "frame", "frame_epoch", "base_height_m", "rover_height_m", "recorded_utc_s",
+            "covariance_origin", "frame", "frame_epoch", "base_height_m", "rover_height_m", "recorded_utc_s", "kind", "code", "note",
     ]  # fmt: skip
-    return csv_text([header, *(_csv_row(shot, point, factor) for shot, point in zip(shots, derived, strict=True))])
+    return csv_text(
+        [
+            header,
+            *(_csv_row(shot, point, factor, labels.get(shot.id)) for shot, point in zip(shots, derived, strict=True)),
+        ]
+    )
 
 
-def _csv_row(shot: Shot, point: Point, factor: float) -> list[object]:
+def _csv_row(shot: Shot, point: Point, factor: float, label: PointLabel | None) -> list[object]:
     def length(value: float | None) -> str:
         return "" if value is None else f"{value / factor:.4f}"
 
     return [
-        shot.name, length(point.east_m), length(point.north_m), length(point.height_m), point.epochs,
+        label.name if label else shot.name, length(point.east_m), length(point.north_m), length(point.height_m), point.epochs,
         point.not_fixed, length(shot.sigma_east_m), length(shot.sigma_north_m), length(shot.sigma_up_m),
         shot.covariance_origin, shot.frame, shot.frame_epoch, f"{point.base_height.arp_height_m:.4f}",
-        f"{point.rover_height.arp_height_m:.4f}", f"{shot.created_s:.3f}",
+        f"{point.rover_height.arp_height_m:.4f}", f"{shot.created_s:.3f}", shot.kind,
+        label.code if label else "", label.note if label else "",
     ]  # fmt: skip

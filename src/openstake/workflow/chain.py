@@ -21,6 +21,7 @@ from openstake.workflow.now.base import BaseNow, bases_of, open_occupation
 from openstake.workflow.now.job import count_marks, job_of
 from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.marks import current_places, head_of
+from openstake.workflow.watch.instrument import watch_findings
 from openstake.workflow.watch.live import heard_epoch
 
 
@@ -62,6 +63,7 @@ def evidence_of(context: Context, job_id: str) -> Evidence:
             base_findings(context, session, job, kit, base),
             _rover_heard(running),
             () if base is None else newest_checks(session, job, base),
+            () if base is None or running is None else watch_findings(session, job, kit, base, running),
         )  # fmt: skip
 
 

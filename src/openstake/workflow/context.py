@@ -40,6 +40,15 @@ class PracticeField(Protocol):
     def hang_up_network(self) -> None:
         """End the network's corrections."""
 
+    def further_rover(self) -> str:
+        """Return the address of a second stand-in rover."""
+
+    def begin_bench(self, apart_m: float) -> None:
+        """Put the stand-in base and rover so far apart, and let the base broadcast until it is silenced."""
+
+    def initialise_anew(self, further: bool) -> None:
+        """Let a stand-in rover drop all satellites and begin again."""
+
     def close(self) -> None:
         """Stop all stand-ins."""
 

@@ -417,6 +417,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show the bench test that runs, and those before it. */
+        get: operations["get__api_jobs_{job_id}_bench"];
+        put?: never;
+        /** Begin a bench test: both units a taped distance apart. */
+        post: operations["post__api_jobs_{job_id}_bench"];
+        /** Stop the bench test that runs. */
+        delete: operations["delete__api_jobs_{job_id}_bench"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/between": {
         parameters: {
             query?: never;
@@ -479,8 +498,26 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Drop the shot in hand. */
+        /** Drop the first rover's shot in hand. */
         delete: operations["delete__api_jobs_{job_id}_checks_current"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/closing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show what is to be done at the end of the day, in order. */
+        get: operations["get__api_jobs_{job_id}_closing"];
+        put?: never;
+        /** Tick a thing of the closing list off, or untick it. */
+        post: operations["post__api_jobs_{job_id}_closing"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -571,6 +608,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/goto": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show the way from the pole to a mark. */
+        get: operations["get__api_jobs_{job_id}_goto"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/handover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show the way from network to radio, and whether both stand on one frame. */
+        get: operations["get__api_jobs_{job_id}_handover"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/height": {
         parameters: {
             query?: never;
@@ -612,8 +683,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Show the fix history: runs of one solution, the worst of everything in each slice of time. */
+        /** Show the fix history: runs of one solution, the worst of everything in each slice of time, and events. */
         get: operations["get__api_jobs_{job_id}_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/instrument": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show link quality, fix, claim beside evidence and sky of a rover, and all rovers on this base. */
+        get: operations["get__api_jobs_{job_id}_instrument"];
         put?: never;
         post?: never;
         delete?: never;
@@ -881,6 +969,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the points as they stand now, newest first. */
+        get: operations["get__api_jobs_{job_id}_points"];
+        put?: never;
+        /** Begin to record a point, or a track of points. */
+        post: operations["post__api_jobs_{job_id}_points"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/points.csv": {
         parameters: {
             query?: never;
@@ -892,6 +998,92 @@ export interface paths {
         get: operations["get__api_jobs_{job_id}_points.csv"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/points/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the last point's name back: the point leaves the list. */
+        post: operations["post__api_jobs_{job_id}_points_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/points/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Drop the shot in hand of a rover, or end its track. */
+        post: operations["post__api_jobs_{job_id}_points_drop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/points/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show the kinds of shot and the codes of a job. */
+        get: operations["get__api_jobs_{job_id}_points_settings"];
+        put?: never;
+        /** Keep the kinds of shot and the codes of a job. */
+        post: operations["post__api_jobs_{job_id}_points_settings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/points/{shot_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a point another name, code or note, take it out or bring it back. */
+        post: operations["post__api_jobs_{job_id}_points_{shot_id}"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/points/{shot_id}/photos": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Attach a photo to a point: the body is the JPEG or PNG, its name is in the query. */
+        post: operations["post__api_jobs_{job_id}_points_{shot_id}_photos"];
         delete?: never;
         options?: never;
         head?: never;
@@ -910,6 +1102,57 @@ export interface paths {
         put?: never;
         /** Use a profile in the job, or no longer. */
         post: operations["post__api_jobs_{job_id}_profiles"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/rovers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Listen to one more rover on the base that runs. */
+        post: operations["post__api_jobs_{job_id}_rovers"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/rovers/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Listen to a further rover no more. */
+        post: operations["post__api_jobs_{job_id}_rovers_drop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/rovers/initialise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Initialise a rover anew: a stand-in does it, a crew is told how; both fixes are compared. */
+        post: operations["post__api_jobs_{job_id}_rovers_initialise"];
         delete?: never;
         options?: never;
         head?: never;
@@ -992,7 +1235,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Show the state of the moment. */
+        /** Show the state of the moment of a rover. */
         get: operations["get__api_jobs_{job_id}_watch"];
         put?: never;
         post?: never;
@@ -1011,6 +1254,23 @@ export interface paths {
         };
         /** Read a length while it is being typed; a bare number is in the unit given. */
         get: operations["get__api_length"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the serial ports of this machine, and how addresses are written. */
+        get: operations["get__api_ports"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1219,6 +1479,20 @@ export interface components {
             accepted: number;
             /** Refused */
             refused: number;
+        };
+        /**
+         * AgeNow
+         * @description The age of corrections and how it changes.
+         */
+        AgeNow: {
+            /** Age S */
+            age_s: number | null;
+            /** Fix Goes In S */
+            fix_goes_in_s: number | null;
+            /** Slope Per S */
+            slope_per_s: number | null;
+            /** Words */
+            words: string;
         };
         /**
          * AirRemedy
@@ -1474,6 +1748,86 @@ export interface components {
             suggested: components["schemas"]["Suggested"];
         };
         /**
+         * BenchResult
+         * @description A bench test as it was: metres and seconds, which units, and what it said.
+         */
+        BenchResult: {
+            /** Agrees */
+            agrees: boolean;
+            /** Base */
+            base: string;
+            /** Created S */
+            created_s: number;
+            /** Epochs */
+            epochs: number;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Fix After S */
+            fix_after_s: number | null;
+            /** Id */
+            id: string;
+            /** Measured M */
+            measured_m: number | null;
+            /** Rover */
+            rover: string;
+            /** Scatter M */
+            scatter_m: number | null;
+            /** Tape */
+            tape: string;
+            /** Taped M */
+            taped_m: number;
+        };
+        /**
+         * BenchView
+         * @description The bench test that runs, and those before it, newest first; `shut_down` is the order in which things are switched off.
+         */
+        BenchView: {
+            /** Base */
+            base: string;
+            /** Elapsed S */
+            elapsed_s: number;
+            /** Fixed For S */
+            fixed_for_s: number;
+            /** Most S */
+            most_s: number;
+            /** Practice Tape */
+            practice_tape: string;
+            /** Problem */
+            problem: string;
+            /** Results */
+            results: components["schemas"]["BenchResult"][];
+            /** Rover */
+            rover: string;
+            /** Running */
+            running: boolean;
+            /** Sentences */
+            sentences: string[];
+            /** Shut Down */
+            shut_down: string[];
+            /** Status */
+            status: string;
+            /** Wanted S */
+            wanted_s: number;
+        };
+        /**
+         * BenchWish
+         * @description A bench test: the taped distance from bottom of mount to bottom of mount, and where both units are heard.
+         */
+        BenchWish: {
+            /**
+             * Base Url
+             * @default
+             */
+            base_url?: string;
+            /**
+             * Rover Url
+             * @default
+             */
+            rover_url?: string;
+            /** Tape */
+            tape: string;
+        };
+        /**
          * Between
          * @description From one mark to another: distance in the job's coordinates, the one on the ground, grid bearing, rise.
          */
@@ -1619,6 +1973,20 @@ export interface components {
             user?: string;
         };
         /**
+         * Cell
+         * @description A piece of the sky, degrees: azimuth clockwise from true north, elevation from the horizon.
+         */
+        Cell: {
+            /** Azimuth From Deg */
+            azimuth_from_deg: number;
+            /** Azimuth To Deg */
+            azimuth_to_deg: number;
+            /** Elevation From Deg */
+            elevation_from_deg: number;
+            /** Elevation To Deg */
+            elevation_to_deg: number;
+        };
+        /**
          * ChangeJob
          * @description Changes of the settings that `replaces_id` names.
          */
@@ -1712,7 +2080,7 @@ export interface components {
         };
         /**
          * CheckWish
-         * @description What the crew settled before recording.
+         * @description What the crew settled before recording; `rover_id` is whose shot it is, the first rover's where it is None.
          */
         CheckWish: {
             /** Feature */
@@ -1726,6 +2094,11 @@ export interface components {
             mark_id: string;
             /** Reading */
             reading: string;
+            /**
+             * Rover Id
+             * @default null
+             */
+            rover_id?: string | null;
             /** Seconds */
             seconds: number;
             /**
@@ -1770,6 +2143,71 @@ export interface components {
             chosen: boolean;
             /** Line Id */
             line_id: string;
+        };
+        /**
+         * ClaimBeside
+         * @description The receiver's claim beside the scatter seen while the pole stands on this fix.
+         */
+        ClaimBeside: {
+            claim: components["schemas"]["Spread"] | null;
+            /** Claim Words */
+            claim_words: string;
+            /** Effective N */
+            effective_n: number | null;
+            seen: components["schemas"]["Spread"] | null;
+            /** Seen Words */
+            seen_words: string;
+            /** Span S */
+            span_s: number | null;
+            /** Too Small */
+            too_small: string[];
+        };
+        /**
+         * Closing
+         * @description What is to be done at the end of a day, in order; `due` counts what is left.
+         */
+        Closing: {
+            /** Due */
+            due: number;
+            /** Items */
+            items: components["schemas"]["ClosingItem"][];
+        };
+        /**
+         * ClosingItem
+         * @description One thing to do; `known`: its state is told by the program, otherwise the crew ticks it off.  `page` is where it is done.
+         */
+        ClosingItem: {
+            /** Key */
+            key: string;
+            /** Known */
+            known: boolean;
+            /**
+             * Page
+             * @default
+             */
+            page: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "done" | "due" | "not needed";
+            /** What */
+            what: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * Code
+         * @description A code of the crew's own list.
+         */
+        Code: {
+            /** Code */
+            code: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
         };
         /**
          * Column
@@ -1982,11 +2420,14 @@ export interface components {
         /**
          * Events
          * @description What the event stream of a job sends: each event by its name, its data as here.  None: it is over.
+         *
+         *     `live` holds one moment of each rover, the first rover's first.
          */
         Events: {
             average: components["schemas"]["AverageView"] | null;
             job: components["schemas"]["JobChanged"];
-            live: components["schemas"]["Live"] | null;
+            /** Live */
+            live: components["schemas"]["Live"][] | null;
         };
         /**
          * Factors
@@ -2099,6 +2540,24 @@ export interface components {
             severity: components["schemas"]["Severity"];
             /** Source */
             source: string;
+        };
+        /**
+         * FixNow
+         * @description How the fix came and went since this rover is heard.
+         */
+        FixNow: {
+            /** Fix Ratio */
+            fix_ratio: number | null;
+            /** Held For S */
+            held_for_s: number | null;
+            /** Last Back After S */
+            last_back_after_s: number | null;
+            /** Losses */
+            losses: number;
+            /** Time To Fix S */
+            time_to_fix_s: number | null;
+            /** Words */
+            words: string;
         };
         /**
          * GearForm
@@ -2247,6 +2706,45 @@ export interface components {
             source: string;
         };
         /**
+         * GoTo
+         * @description The way from the pole to a mark; `way` is None while there is no position, and `words` says so.
+         */
+        GoTo: {
+            /** Good To M */
+            good_to_m: number | null;
+            /** Mark Name */
+            mark_name: string;
+            /** Side */
+            side: string;
+            status: components["schemas"]["Status"];
+            way: components["schemas"]["Way"] | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * GoToQuery
+         * @description To which mark, with which pole, by which rover.
+         */
+        GoToQuery: {
+            /**
+             * Feature
+             * @default
+             */
+            feature?: string;
+            /** Mark Id */
+            mark_id: string;
+            /**
+             * Reading
+             * @default
+             */
+            reading?: string;
+            /**
+             * Rover Id
+             * @default
+             */
+            rover_id?: string;
+        };
+        /**
          * GridPlace
          * @description A place in grid metres.
          */
@@ -2285,6 +2783,53 @@ export interface components {
             north_m: number;
             /** Origin Name */
             origin_name: string;
+        };
+        /**
+         * Handover
+         * @description The way from network to radio; `open`: it has been begun.  `findings` are those of the frame check.
+         */
+        Handover: {
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Open */
+            open: boolean;
+            /** Steps */
+            steps: components["schemas"]["HandoverStep"][];
+        };
+        /**
+         * HandoverStep
+         * @description One step of the way: its state, what is there, and what to do next on which page.
+         */
+        HandoverStep: {
+            /** Action */
+            action: string;
+            /**
+             * Key
+             * @enum {string}
+             */
+            key: "measured" | "set up" | "radio" | "frame";
+            /** Page */
+            page: string;
+            state: components["schemas"]["State"];
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * Happened
+         * @description Something that happened, host seconds.
+         */
+        Happened: {
+            /** At S */
+            at_s: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "link lost" | "link back" | "initialised anew" | "source switched" | "base restarted" | "height changed" | "listening changed";
+            /** Words */
+            words: string;
         };
         /**
          * Health
@@ -2366,6 +2911,8 @@ export interface components {
         History: {
             /** Age S */
             age_s: (number | null)[];
+            /** Events */
+            events: components["schemas"]["Happened"][];
             /** From S */
             from_s: number;
             /** Horizontal 95 M */
@@ -2383,14 +2930,24 @@ export interface components {
         };
         /**
          * HistoryQuery
-         * @description How far back, seconds.
+         * @description How far back, seconds, and up to when (host seconds; now where it is 0); of which rover, the first where none is named.
          */
         HistoryQuery: {
+            /**
+             * Rover Id
+             * @default
+             */
+            rover_id?: string;
             /**
              * Seconds
              * @default 600
              */
             seconds?: number;
+            /**
+             * To S
+             * @default 0
+             */
+            to_s?: number;
         };
         /**
          * Holds
@@ -2403,6 +2960,66 @@ export interface components {
             fixed_only: string;
             /** Without Mark */
             without_mark: string;
+        };
+        /**
+         * InitialiseSaid
+         * @description What was done: on a stand-in it happens, on a real device the crew does it.
+         */
+        InitialiseSaid: {
+            /** Words */
+            words: string;
+        };
+        /**
+         * Instrument
+         * @description Everything that is known of one rover now; None in all where nothing is listened to.
+         */
+        Instrument: {
+            age: components["schemas"]["AgeNow"];
+            claim: components["schemas"]["ClaimBeside"];
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            fix: components["schemas"]["FixNow"];
+            /** Heard */
+            heard: boolean;
+            /** Initialise */
+            initialise: string;
+            link: components["schemas"]["LinkQuality"];
+            /** Mask Deg */
+            mask_deg: number;
+            meant: components["schemas"]["MeantNow"];
+            /** Obstructed */
+            obstructed: components["schemas"]["Cell"][];
+            /** Rover Id */
+            rover_id: string;
+            /** Rover Name */
+            rover_name: string;
+            sky: components["schemas"]["SkyUse"];
+            /** Waits For */
+            waits_for: string;
+        };
+        /**
+         * InstrumentQuery
+         * @description Whose instrument: a rover by its id, the first one where none is named.
+         */
+        InstrumentQuery: {
+            /**
+             * Rover Id
+             * @default
+             */
+            rover_id?: string;
+        };
+        /**
+         * InstrumentView
+         * @description The instrument of a rover, and all rovers on this base; `names` are receivers of the kit that a further one may be.
+         */
+        InstrumentView: {
+            instrument: components["schemas"]["Instrument"] | null;
+            /** Names */
+            names: string[];
+            /** Practice */
+            practice: boolean;
+            /** Rovers */
+            rovers: components["schemas"]["RoverListed"][];
         };
         /**
          * JobChanged
@@ -2674,6 +3291,22 @@ export interface components {
             why: string;
         };
         /**
+         * LinkQuality
+         * @description How whole the base's stream is at this listener; `share` is received ÷ expected, None where nothing can be expected yet.
+         */
+        LinkQuality: {
+            /** Bad Crc */
+            bad_crc: number;
+            /** Messages */
+            messages: components["schemas"]["MessageQuality"][];
+            /** Share */
+            share: number | null;
+            /** Window S */
+            window_s: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * LinkQuery
          * @description What to expect in the sky; spreading factor, bandwidth and coding of a chirp link in place of the profile's rate.
          */
@@ -2759,6 +3392,7 @@ export interface components {
          * @description The state of the moment; the 95 % values are the receiver's own claim.
          *
          *     `advice` is what it asks for next, `holds` what holds a recording back, `silent`: a rover is listened to and not heard.
+         *     `jumps` counts the jumps of this fix.
          */
         Live: {
             /** Advice */
@@ -2775,6 +3409,8 @@ export interface components {
             horizontal_95_m: number | null;
             /** Host S */
             host_s: number | null;
+            /** Jumps */
+            jumps: number;
             /** Observables */
             observables: components["schemas"]["Observable"][];
             /** Pdop */
@@ -2783,6 +3419,10 @@ export interface components {
             /** Reference Settled */
             reference_settled: boolean;
             rover_feed: components["schemas"]["FeedView"] | null;
+            /** Rover Id */
+            rover_id: string | null;
+            /** Rover Name */
+            rover_name: string;
             /** Satellites */
             satellites: number | null;
             shot: components["schemas"]["ShotNow"] | null;
@@ -3018,6 +3658,26 @@ export interface components {
             worth: string;
         };
         /**
+         * MeantNow
+         * @description What the rover uses against what is meant, and three ways to its distance from the base, metres.
+         */
+        MeantNow: {
+            /** Meant M */
+            meant_m: number | null;
+            /** Planned M */
+            planned_m: number | null;
+            /** Station Agrees */
+            station_agrees: boolean | null;
+            /** Station Heard */
+            station_heard: number | null;
+            /** Station Meant */
+            station_meant: number;
+            /** Vector M */
+            vector_m: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * MeasuredTo
          * @description A feature that a height is measured to, or a rod that gives it.  `feature_to_arp_m`: how far the ARP lies above it.
          */
@@ -3079,6 +3739,20 @@ export interface components {
             number: number;
             /** Planned S */
             planned_s: number | null;
+        };
+        /**
+         * MessageQuality
+         * @description A message of the base's stream over the last minute at this listener: how many should have come, how many did.
+         */
+        MessageQuality: {
+            /** Expected */
+            expected: number;
+            /** Number */
+            number: number;
+            /** Planned */
+            planned: boolean;
+            /** Received */
+            received: number;
         };
         /**
          * MountpointHeard
@@ -3268,6 +3942,21 @@ export interface components {
              * @default
              */
             who?: string;
+        };
+        /**
+         * NewRover
+         * @description One more rover: its receiver's name in the kit, its address, and what its position refers to (as the kit has it).
+         */
+        NewRover: {
+            /** Name */
+            name: string;
+            /** @default null */
+            refers_to?: components["schemas"]["RefersTo"] | null;
+            /**
+             * Url
+             * @default
+             */
+            url?: string;
         };
         /**
          * Nothing
@@ -3494,13 +4183,13 @@ export interface components {
         PhotoQuery: {
             /**
              * Name
-             * @default photo
+             * @default
              */
             name?: string;
         };
         /**
          * PhotoView
-         * @description A photo of a set-up.
+         * @description A photo.
          */
         PhotoView: {
             /** Created S */
@@ -3590,6 +4279,167 @@ export interface components {
              * @default
              */
             after?: string;
+        };
+        /**
+         * PointView
+         * @description A point as it stands now, metres.  `moved_words` says how far it has moved since it was recorded, and why.
+         *
+         *     Claims are the receiver's at 95 %, `scatter_*` one sigma of an epoch; `findings` compare it with a shot of the same place.
+         */
+        PointView: {
+            /** Code */
+            code: string;
+            /** Created S */
+            created_s: number;
+            /** East M */
+            east_m: number;
+            /** Effective N */
+            effective_n: number | null;
+            /** Epochs */
+            epochs: number;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Fixed Only */
+            fixed_only: boolean;
+            /** Height M */
+            height_m: number;
+            /** Horizontal 95 M */
+            horizontal_95_m: number | null;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Label Id */
+            label_id: string;
+            /** Left Out */
+            left_out: number;
+            /** Moved Words */
+            moved_words: string;
+            /** Name */
+            name: string;
+            /** North M */
+            north_m: number;
+            /** Not Fixed */
+            not_fixed: number;
+            /** Note */
+            note: string;
+            /** Photos */
+            photos: components["schemas"]["PhotoView"][];
+            /** Rover Height M */
+            rover_height_m: number;
+            /** Scatter Horizontal M */
+            scatter_horizontal_m: number | null;
+            /** Scatter Up M */
+            scatter_up_m: number | null;
+            /** Taken Out */
+            taken_out: boolean;
+            /** Tilt */
+            tilt: string;
+            /** Vertical 95 M */
+            vertical_95_m: number | null;
+            /** Virtual */
+            virtual: boolean;
+        };
+        /**
+         * PointWish
+         * @description What the crew settled before recording a point; an empty name counts up from the last one.
+         *
+         *     `seconds` in place of those of the kind; `tilt` is what the crew says of tilt compensation: `off`, `on`, or nothing.
+         */
+        PointWish: {
+            /**
+             * Code
+             * @default
+             */
+            code?: string;
+            /** Feature */
+            feature: string;
+            /**
+             * Fixed Only
+             * @default true
+             */
+            fixed_only?: boolean;
+            /** Kind */
+            kind: string;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /** Reading */
+            reading: string;
+            /**
+             * Rover Id
+             * @default null
+             */
+            rover_id?: string | null;
+            /**
+             * Seconds
+             * @default null
+             */
+            seconds?: number | null;
+            /**
+             * Tilt
+             * @default
+             */
+            tilt?: string;
+        };
+        /**
+         * Points
+         * @description Points, newest first; `next` asks for those before them.  `guard` is said while epochs of any solution are taken.
+         */
+        Points: {
+            /** Guard */
+            guard: string;
+            /** Last Name */
+            last_name: string;
+            /** Next */
+            next: string | null;
+            /** Next Name */
+            next_name: string;
+            /** Points */
+            points: components["schemas"]["PointView"][];
+        };
+        /**
+         * PointsQuery
+         * @description Filters: words in name, code or note; a kind; those taken out.  `after` is where the last page ended.
+         */
+        PointsQuery: {
+            /**
+             * After
+             * @default
+             */
+            after?: string;
+            /**
+             * Kind
+             * @default
+             */
+            kind?: string;
+            /**
+             * Taken Out
+             * @default false
+             */
+            taken_out?: boolean;
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
+        };
+        /**
+         * Ports
+         * @description The serial ports that are there now, and how every other address is written.
+         */
+        Ports: {
+            /** Forms */
+            forms: string[];
+            /** Ports */
+            ports: components["schemas"]["SerialPort"][];
         };
         /**
          * PowerLevel
@@ -3868,6 +4718,36 @@ export interface components {
          */
         RefersTo: "apc" | "arp" | "mark";
         /**
+         * Relabel
+         * @description A new name, code and note of a point in place of the label `replaces_id`; `taken_out` takes it out of the list.
+         */
+        Relabel: {
+            /**
+             * Code
+             * @default
+             */
+            code?: string;
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /** Replaces Id */
+            replaces_id: string;
+            /**
+             * Taken Out
+             * @default false
+             */
+            taken_out?: boolean;
+        };
+        /**
          * Remembered
          * @description A coordinate that a mark was occupied with.
          */
@@ -3926,6 +4806,37 @@ export interface components {
             interval?: number;
         };
         /**
+         * RoverListed
+         * @description A rover that is listened to; `further`: it came beside the first one.
+         */
+        RoverListed: {
+            /** Age S */
+            age_s: number | null;
+            feed: components["schemas"]["FeedView"] | null;
+            /** Further */
+            further: boolean;
+            /** Horizontal 95 M */
+            horizontal_95_m: number | null;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            status: components["schemas"]["Status"] | null;
+            /** Url */
+            url: string;
+        };
+        /**
+         * RoverNamed
+         * @description Which rover: the first one where none is named.
+         */
+        RoverNamed: {
+            /**
+             * Rover Id
+             * @default
+             */
+            rover_id?: string;
+        };
+        /**
          * RowState
          * @description How a setting stands between two ends; `not needed` where the kind of link does not have it.
          * @enum {string}
@@ -3941,6 +4852,33 @@ export interface components {
             status: components["schemas"]["Status"];
             /** To S */
             to_s: number;
+        };
+        /**
+         * SatelliteUse
+         * @description A satellite in the rover's sky: degrees, C/N0 in dB-Hz; `sent`: by the base (None where the base is not heard).
+         *
+         *     `why` says why it is not used; empty where it is.
+         */
+        SatelliteUse: {
+            /** Azimuth Deg */
+            azimuth_deg: number;
+            /** Cnr Dbhz */
+            cnr_dbhz: number | null;
+            /** Constellation */
+            constellation: string;
+            /** Elevation Deg */
+            elevation_deg: number;
+            /** Number */
+            number: number;
+            /** Sent */
+            sent: boolean | null;
+            /**
+             * Use
+             * @enum {string}
+             */
+            use: "used" | "not used" | "no signal";
+            /** Why */
+            why: string;
         };
         /**
          * SaveGear
@@ -3992,6 +4930,26 @@ export interface components {
             };
         };
         /**
+         * SaveShotSettings
+         * @description Kinds and codes as typed, in place of the row `replaces_id`.
+         */
+        SaveShotSettings: {
+            /**
+             * Length Unit
+             * @default null
+             */
+            length_unit?: ("m" | "ft" | "sft") | null;
+            /**
+             * Replaces Id
+             * @default null
+             */
+            replaces_id?: string | null;
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * School
          * @description One way to a base coordinate, in words: how good it is absolutely, whether it comes back alike, what must follow.
          *
@@ -4017,6 +4975,18 @@ export interface components {
             source: string;
             /** Title */
             title: string;
+        };
+        /**
+         * SerialPort
+         * @description A serial port: its name, what it says it is, and the address under which it is listened to.
+         */
+        SerialPort: {
+            /** Description */
+            description: string;
+            /** Name */
+            name: string;
+            /** Url */
+            url: string;
         };
         /**
          * SetUpView
@@ -4138,6 +5108,59 @@ export interface components {
          */
         Severity: "stop" | "look" | "note";
         /**
+         * ShotKind
+         * @description How one kind of shot is taken; a limit that is None does not hold anything back.
+         */
+        ShotKind: {
+            /**
+             * Every M
+             * @default null
+             */
+            every_m: number | null;
+            /**
+             * Every S
+             * @default null
+             */
+            every_s: number | null;
+            /**
+             * Fewest Satellites
+             * @default null
+             */
+            fewest_satellites: number | null;
+            /**
+             * Most Age S
+             * @default null
+             */
+            most_age_s: number | null;
+            /**
+             * Most Horizontal 95 M
+             * @default null
+             */
+            most_horizontal_95_m: number | null;
+            /**
+             * Most Pdop
+             * @default null
+             */
+            most_pdop: number | null;
+            /**
+             * Most Vertical 95 M
+             * @default null
+             */
+            most_vertical_95_m: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Seconds
+             * @default 0
+             */
+            seconds: number;
+            /**
+             * Tilt Off
+             * @default false
+             */
+            tilt_off: boolean;
+        };
+        /**
          * ShotNow
          * @description The shot that is being recorded.
          */
@@ -4148,10 +5171,141 @@ export interface components {
             epochs: number;
             /** Id */
             id: string;
+            /** Kind */
+            kind: string;
+            /** Points */
+            points: number;
             /** Waiting For */
             waiting_for: string;
             /** Wanted S */
             wanted_s: number;
+        };
+        /**
+         * ShotSettings
+         * @description How a job's shots are taken: its kinds and its codes.
+         */
+        ShotSettings: {
+            /**
+             * Codes
+             * @default [
+             *       {
+             *         "code": "GL",
+             *         "words": "ground level"
+             *       },
+             *       {
+             *         "code": "EB",
+             *         "words": "edge of bank, top"
+             *       },
+             *       {
+             *         "code": "TB",
+             *         "words": "toe of bank"
+             *       },
+             *       {
+             *         "code": "FL",
+             *         "words": "fence line"
+             *       },
+             *       {
+             *         "code": "WL",
+             *         "words": "water level"
+             *       },
+             *       {
+             *         "code": "KB",
+             *         "words": "kerb"
+             *       },
+             *       {
+             *         "code": "TR",
+             *         "words": "tree"
+             *       },
+             *       {
+             *         "code": "MH",
+             *         "words": "manhole"
+             *       }
+             *     ]
+             */
+            codes: components["schemas"]["Code"][];
+            /**
+             * Kinds
+             * @default [
+             *       {
+             *         "every_m": null,
+             *         "every_s": null,
+             *         "fewest_satellites": null,
+             *         "most_age_s": 10,
+             *         "most_horizontal_95_m": null,
+             *         "most_pdop": null,
+             *         "most_vertical_95_m": null,
+             *         "name": "quick",
+             *         "seconds": 0,
+             *         "tilt_off": false
+             *       },
+             *       {
+             *         "every_m": null,
+             *         "every_s": null,
+             *         "fewest_satellites": 6,
+             *         "most_age_s": 5,
+             *         "most_horizontal_95_m": 0.05,
+             *         "most_pdop": 4,
+             *         "most_vertical_95_m": 0.08,
+             *         "name": "topo",
+             *         "seconds": 4,
+             *         "tilt_off": false
+             *       },
+             *       {
+             *         "every_m": null,
+             *         "every_s": null,
+             *         "fewest_satellites": 8,
+             *         "most_age_s": 3,
+             *         "most_horizontal_95_m": 0.03,
+             *         "most_pdop": 3,
+             *         "most_vertical_95_m": 0.05,
+             *         "name": "control",
+             *         "seconds": 60,
+             *         "tilt_off": true
+             *       },
+             *       {
+             *         "every_m": 5,
+             *         "every_s": null,
+             *         "fewest_satellites": null,
+             *         "most_age_s": 5,
+             *         "most_horizontal_95_m": null,
+             *         "most_pdop": 6,
+             *         "most_vertical_95_m": null,
+             *         "name": "track",
+             *         "seconds": 0,
+             *         "tilt_off": false
+             *       }
+             *     ]
+             */
+            kinds: components["schemas"]["ShotKind"][];
+        };
+        /**
+         * ShotSettingsView
+         * @description How shots are taken in this job, with the fields of its form.
+         */
+        ShotSettingsView: {
+            /** Fields */
+            fields: components["schemas"]["FieldShown"][];
+            /** Id */
+            id: string | null;
+            settings: components["schemas"]["ShotSettings"];
+        };
+        /**
+         * SkyUse
+         * @description The sky of a rover beside what its base sends.  `unseen` are sent and not listed by the rover, by constellation.
+         */
+        SkyUse: {
+            /** Not Sent */
+            not_sent: number;
+            /** Satellites */
+            satellites: components["schemas"]["SatelliteUse"][];
+            /** Sent Not Used */
+            sent_not_used: number;
+            /** Unseen */
+            unseen: {
+                [key: string]: number[];
+            };
+            /** Used */
+            used: number;
         };
         /**
          * SolutionPreview
@@ -4264,6 +5418,17 @@ export interface components {
             schools: components["schemas"]["School"][];
             /** Shots */
             shots: components["schemas"]["UsableShot"][];
+        };
+        /**
+         * Spread
+         * @description A spread at 95 %, metres: the circle, the height, and the ellipse about true north.
+         */
+        Spread: {
+            ellipse: components["schemas"]["Ellipse95"];
+            /** Horizontal 95 M */
+            horizontal_95_m: number;
+            /** Vertical 95 M */
+            vertical_95_m: number;
         };
         /**
          * StandView
@@ -4802,6 +5967,17 @@ export interface components {
             whole: boolean;
         };
         /**
+         * WatchQuery
+         * @description Whose moment: a rover by its id, the first one where none is named.
+         */
+        WatchQuery: {
+            /**
+             * Rover Id
+             * @default
+             */
+            rover_id?: string;
+        };
+        /**
          * WatchView
          * @description The state of the moment of a job, `running` false where nothing listens; `holds` is for that case too.
          */
@@ -4810,6 +5986,36 @@ export interface components {
             live: components["schemas"]["Live"] | null;
             /** Running */
             running: boolean;
+        };
+        /**
+         * Way
+         * @description From the pole to a mark: grid metres still to go (east, north, up; up is None where heights cannot be compared).
+         *
+         *     `azimuth_deg` is from grid north; `turn_deg` from the way one walks, positive to the right, None while nobody can tell.
+         */
+        Way: {
+            /** Azimuth Deg */
+            azimuth_deg: number;
+            /** Distance M */
+            distance_m: number;
+            /** East M */
+            east_m: number;
+            /** North M */
+            north_m: number;
+            /** Sun Deg */
+            sun_deg: number | null;
+            /** Sun Words */
+            sun_words: string;
+            /** There */
+            there: boolean;
+            /** Turn Deg */
+            turn_deg: number | null;
+            /** Turn Words */
+            turn_words: string;
+            /** Up M */
+            up_m: number | null;
+            /** Words */
+            words: string;
         };
     };
     responses: never;
@@ -6555,6 +7761,184 @@ export interface operations {
             };
         };
     };
+    "get__api_jobs_{job_id}_bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BenchWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "delete__api_jobs_{job_id}_bench": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get__api_jobs_{job_id}_between": {
         parameters: {
             query: {
@@ -6856,6 +8240,126 @@ export interface operations {
             };
         };
     };
+    "get__api_jobs_{job_id}_closing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Closing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_closing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TickWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Closing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get__api_jobs_{job_id}_control.{kind}": {
         parameters: {
             query?: never;
@@ -7113,6 +8617,127 @@ export interface operations {
             };
         };
     };
+    "get__api_jobs_{job_id}_goto": {
+        parameters: {
+            query: {
+                mark_id: string;
+                reading?: string;
+                feature?: string;
+                rover_id?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GoTo"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_handover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Handover"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "post__api_jobs_{job_id}_height": {
         parameters: {
             query?: never;
@@ -7237,6 +8862,8 @@ export interface operations {
         parameters: {
             query?: {
                 seconds?: number;
+                to_s?: number;
+                rover_id?: string;
             };
             header?: never;
             path: {
@@ -7253,6 +8880,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["History"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_instrument": {
+        parameters: {
+            query?: {
+                rover_id?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentView"];
                 };
             };
             /** @description Not Found */
@@ -8319,6 +10006,131 @@ export interface operations {
             };
         };
     };
+    "get__api_jobs_{job_id}_points": {
+        parameters: {
+            query?: {
+                text?: string;
+                kind?: string;
+                taken_out?: boolean;
+                after?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Points"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PointWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recording"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get__api_jobs_{job_id}_points.csv": {
         parameters: {
             query?: never;
@@ -8330,6 +10142,370 @@ export interface operations {
         };
         requestBody?: never;
         responses: never;
+    };
+    "post__api_jobs_{job_id}_points_back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_points_drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoverNamed"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_points_settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotSettingsView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_points_settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveShotSettings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotSettingsView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_points_{shot_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Relabel"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_points_{shot_id}_photos": {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
     };
     "get__api_jobs_{job_id}_profiles": {
         parameters: {
@@ -8411,6 +10587,192 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Profiles"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_rovers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRover"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoverNamed"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_rovers_drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoverNamed"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_rovers_initialise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoverNamed"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InitialiseSaid"];
                 };
             };
             /** @description Not Found */
@@ -8751,7 +11113,9 @@ export interface operations {
     };
     "get__api_jobs_{job_id}_watch": {
         parameters: {
-            query?: never;
+            query?: {
+                rover_id?: string;
+            };
             header?: never;
             path: {
                 job_id: string;
@@ -8826,6 +11190,62 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Length"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get__api_ports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ports"];
                 };
             };
             /** @description Not Found */

@@ -73,3 +73,13 @@ def judge_device(seen: DeviceSeen) -> list[Finding]:
             )
         )  # fmt: skip
     return found
+
+
+def judge_silent(what: str, said: str, listened_s: float) -> Finding:
+    """Return what an address says at which nothing is heard; `what` was listened to and `said` how that went."""
+    return finding(
+        "device-silent", Severity.LOOK, f"The {what} was not heard in {listened_s:.0f} s. {said}",
+        "The device is off, its output is not switched on, or the address, the port or the rate is another one.",
+        "Look at the device and its output; compare address and rate with what it shows.",
+        seconds=round(listened_s),
+    )  # fmt: skip

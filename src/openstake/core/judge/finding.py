@@ -111,7 +111,6 @@ RULES: dict[str, Rule] = {
     # shots
     "shots-agree": Rule("rover", "Two shots of one place from two initialisations agree.", COMMON_PRACTICE),
     "shots-disagree": Rule("rover", "Two shots of one place from two initialisations disagree.", COMMON_PRACTICE, differs=True),
-    "fixed-only-off": Rule("rover", "The guard is off: float and single epochs are averaged in.", COMMON_PRACTICE),
     # the bench test
     "bench-agrees": Rule("link", "Both units, a taped distance apart, measure it.", COMMON_PRACTICE),
     "bench-differs": Rule("link", "Both units do not measure the taped distance.", COMMON_PRACTICE, differs=True),

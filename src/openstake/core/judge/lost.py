@@ -6,7 +6,14 @@ from dataclasses import dataclass
 
 from openstake.core.evidence import Status
 from openstake.core.judge.finding import Finding, Severity, finding
-from openstake.core.limits import CORRECTIONS_USED_WITHIN_S, LINK_LOST_AFTER_S, LINK_NEVER_AFTER_S, MANY_DAMAGED
+from openstake.core.limits import (
+    CORRECTIONS_USED_WITHIN_S,
+    FRAMES_EXPECTED,
+    LINK_LOST_AFTER_S,
+    LINK_NEVER_AFTER_S,
+    MANY_DAMAGED,
+    SHORTEST_SCATTER_S,
+)
 from openstake.core.units import counted, text_from_seconds
 
 
@@ -114,3 +121,18 @@ def _at_this_listener(heard: LinkHeard) -> str:
         if heard.frames
         else " At this listener the base is not heard either."
     )
+
+
+def judge_frames(share: float | None, window_s: float, bad_crc: int) -> list[Finding]:
+    """Return whether the base's stream arrives whole at this listener: `share` of the frames that should have come."""
+    if share is None or share >= FRAMES_EXPECTED or window_s < SHORTEST_SCATTER_S:
+        return []
+    return [
+        finding(
+            "frames-missing", Severity.LOOK,
+            f"At this listener {100.0 * share:.0f} % of the base's frames arrive within {window_s:.0f} s; {bad_crc} came damaged so far.",
+            "The line between base and this machine loses frames: mobile coverage, a slow or noisy cable.",
+            "Look at this machine's connection first; whether the rover loses them too shows in its age.",
+            share=round(share, 3),
+        )
+    ]  # fmt: skip

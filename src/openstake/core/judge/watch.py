@@ -27,7 +27,7 @@ from openstake.core.units import about_seconds, text_from_metres
 class Distances:
     """Ways to the distance from the base, metres, None where one is not known.
 
-    `vector_m` from the base on the air, `meant_m` from the base's coordinate as typed, `planned_m` the reach of the plan.
+    `vector_m` from the base on the air, `meant_m` from the base's coordinate as typed, `planned_m` to the farthest mark of the plan.
     """
 
     vector_m: float | None = None
@@ -194,8 +194,8 @@ def _distances(distances: Distances, unit: str) -> list[Finding]:
         found.append(
             finding(
                 "distance-beyond-plan", Severity.LOOK,
-                f"The rover is {text_from_metres(away, unit)} from its base; the link was planned for {text_from_metres(planned, unit)}.",
-                "The work went farther than planned, or the rover hears another base.",
+                f"The rover is {text_from_metres(away, unit)} from its base; the farthest mark of the plan is {text_from_metres(planned, unit)} from it.",
+                "The work goes beyond its control, or the rover hears another base.",
                 "Watch the age of corrections; raise the base's radio antenna or move the base nearer.",
                 distance_m=round(away, 1), planned_m=round(planned, 1),
             )

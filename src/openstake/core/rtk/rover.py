@@ -64,6 +64,18 @@ class Switch:
 
 
 @dataclass(frozen=True)
+class FixChange:
+    """The fix was lost (`status` is what it fell to), or came back after so many seconds."""
+
+    time_s: float
+    status: Status
+    after_s: float | None
+
+
+Happened = Jump | Pair | Switch | FixChange
+
+
+@dataclass(frozen=True)
 class DeviceSeen:
     """What a device's sentences hold: how many epochs, their rate, decimals of a minute, and what is there at all.
 
@@ -136,7 +148,7 @@ class RoverWatch:
         self._decimals: deque[int] = deque(maxlen=50)
         self._offsets_s: deque[float] = deque(maxlen=50)
 
-    def add(self, epoch: Epoch, host_s: float | None = None) -> list[Jump | Pair | Switch]:
+    def add(self, epoch: Epoch, host_s: float | None = None) -> list[Happened]:
         """Take an epoch in; return the jumps, comparisons and switches that it shows."""
         before_s = self._recent[-1][0].time_s if self._recent else None
         fix = fix_of(epoch, self.clock.seconds(epoch.time_of_day_s, host_s))
@@ -146,10 +158,13 @@ class RoverWatch:
             self._corrected = (fix.time_s, epoch.age_s)
         held = self.initialisations.since_s is not None
         fresh = self.initialisations.add(fix)
-        happened: list[Jump | Pair | Switch] = []
+        happened: list[Happened] = []
         happened += self._note_switch(fix, epoch)
         if held and fix.status is not Status.FIXED:
             self._fix_lost(fix)
+            happened.append(FixChange(fix.time_s, fix.status, None))
+        if fresh and not held and self.initialisations.losses:
+            happened.append(FixChange(fix.time_s, fix.status, self.initialisations.losses[-1].back_after_s))
         if fix.speed_mps is not None and fix.speed_mps > STANDS_BELOW_MPS:
             self._moved = True
         jumps = self._jumps_of.add(fix)

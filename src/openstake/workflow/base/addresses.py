@@ -68,8 +68,9 @@ def checked_listen(wish: Listen) -> CheckedListen:
 def listening_row(session: Session, job_id: str, listen: CheckedListen, occupation_id: str, now: float) -> Listening:
     """Return the row of a session of listening; what its position refers to is taken from the kit of now."""
     wish = listen.wish
-    above = rover_arp_to_apc_m(kit_of(session, job_id)) if wish.refers_to is RefersTo.APC else None
+    kit = kit_of(session, job_id)
+    above, receiver = rover_arp_to_apc_m(kit) if wish.refers_to is RefersTo.APC else None, kit.receiver(base=False)
     return Listening(
         occupation_id=occupation_id, base_url=wish.base_url, rover_url=wish.rover_url, receiver_url=wish.receiver_url,
-        refers_to=wish.refers_to.value, arp_to_apc_m=above, started_s=now,
+        refers_to=wish.refers_to.value, arp_to_apc_m=above, device=receiver.name if receiver else "", started_s=now,
     )  # fmt: skip

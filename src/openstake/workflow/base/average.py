@@ -14,7 +14,7 @@ from openstake.core.limits import Seconds, ShortText
 from openstake.core.occupation import PositionAverage, average_of_epochs
 from openstake.core.units import text_from_metres
 from openstake.live.average import Average
-from openstake.live.session import ReceivedEpoch
+from openstake.live.rover import ReceivedEpoch
 from openstake.store.book import write_entry
 from openstake.store.models import AverageEpoch, PositionAverageRow
 from openstake.workflow.base.setup import needed_setup

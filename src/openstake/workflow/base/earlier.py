@@ -11,14 +11,14 @@ from openstake.core.chain import State
 from openstake.core.judge.height import KnownAntenna
 from openstake.core.parts import earlier_state
 from openstake.store.models import Mark
-from openstake.workflow.base import log, setup, solution
+from openstake.workflow.base import log, solution
 from openstake.workflow.base.heights import BaseHeights, readings_view
-from openstake.workflow.base.setup import PhotoView
 from openstake.workflow.context import Context
 from openstake.workflow.now.base import BaseNow, bases_of, is_autonomous
 from openstake.workflow.now.heights import known_antenna
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
+from openstake.workflow.photos import PhotoView, photos_of
 
 
 @dataclass(frozen=True)
@@ -60,7 +60,7 @@ def earlier(context: Context, job_id: str) -> EarlierBases:
         setups = {base.occupation.setup_id for base in bases if base.occupation.setup_id}
         on = {base.occupation.mark_id for base in bases}
         marks = {row.id: row.name for row in session.scalars(select(Mark).where(Mark.id.in_(on)))}
-        logs, photos = log.logs_of(session, ids), setup.photos_of(session, setups)
+        logs, photos = log.logs_of(session, ids), photos_of(session, setups)
         files = log.raw_files_of(context, session, ids)
         return EarlierBases(
             [

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import hashlib
 import json
-from collections.abc import Collection, Mapping
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass, fields, replace
 from typing import Any, Literal, cast
 
@@ -12,26 +11,25 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import BY_SOURCE, REMEMBERED
-from openstake.core.errors import ConflictError, FileError, InputError, NotFoundError
+from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.evidence import RefersTo
 from openstake.core.limits import LARGEST_STATION_ID
 from openstake.core.parts import Looked
 from openstake.core.site import CAUTIONS, LEVEL, QUESTIONS
 from openstake.store.book import write_entry
 from openstake.store.lines import heads
-from openstake.store.models import Occupation, Photo, SetUp, new_id
-from openstake.wire.pictures import picture_of
+from openstake.store.models import Occupation, SetUp, new_id
 from openstake.workflow.context import Context
 from openstake.workflow.now.base import open_occupation
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import head_of
+from openstake.workflow.photos import keep_photo
 from openstake.workflow.secrets import ADDRESSES, keep_secrets, parted_addresses
 from openstake.workflow.ticks import TickWish, set_tick, ticked_at
 
 USUAL_STATION_ID = 17
 Source = Literal["", "mark", "network", "average", "static", "anywhere", "remembered"]
-_MOST_PHOTO_BYTES = 8 << 20
 
 
 @dataclass(frozen=True)
@@ -269,15 +267,6 @@ class QuestionView:
     at_s: float | None
 
 
-@dataclass(frozen=True)
-class PhotoView:
-    """A photo of a set-up."""
-
-    id: str
-    name: str
-    created_s: float
-
-
 def tick(context: Context, job_id: str, wish: TickWish) -> None:
     """Confirm a question of the set-up, or take it back; the Book says when."""
 
@@ -322,57 +311,8 @@ def cautions() -> list[str]:
 
 def add_photo(context: Context, job_id: str, name: str, content: bytes) -> None:
     """Attach a photo (JPEG or PNG, at most 8 MB) to the set-up in hand."""
-    if len(content) > _MOST_PHOTO_BYTES:
-        raise FileError(f"The photo has {len(content) / 1e6:.1f} MB; at most {_MOST_PHOTO_BYTES >> 20} MB are taken.")
-    media_type, ending = picture_of(content, name)
-    digest = hashlib.sha256(content).hexdigest()
-    folder = context.data_dir / "photos"
-    folder.mkdir(parents=True, exist_ok=True)
-    path = folder / f"{digest}.{ending}"
-    if not path.exists():
-        draft = path.with_suffix(f".{new_id()}.draft")
-        try:
-            draft.write_bytes(content)
-            draft.replace(path)
-        finally:
-            draft.unlink(missing_ok=True)
 
-    def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now()
-        row = Photo(
-            setup_id=_setup_id(session, job, now),
-            job_id=job_id,
-            name=name[:200] or "photo",
-            media_type=media_type,
-            file=path.name,
-            created_s=now,
-        )
-        session.add(row)
-        session.flush()
-        write_entry(
-            session, now, "photo", f"Photo {row.name} attached to the set-up.", job_id, photo=row.id, sha256=digest
-        )
+    def owner(session: Session, job: JobNow, now: float) -> tuple[str, str]:
+        return _setup_id(session, job, now), "the set-up"
 
-    context.database.write(work)
-    context.changed(job_id)
-
-
-def photos_of(session: Session, setup_ids: Collection[str]) -> dict[str, list[PhotoView]]:
-    """Return the photos of set-ups, by set-up, in one query."""
-    found: dict[str, list[PhotoView]] = {setup_id: [] for setup_id in setup_ids}
-    rows = session.scalars(select(Photo).where(Photo.setup_id.in_(set(setup_ids))).order_by(Photo.created_s))
-    for row in rows:
-        found[row.setup_id].append(PhotoView(row.id, row.name, row.created_s))
-    return found
-
-
-def photo_file(context: Context, job_id: str, photo_id: str) -> tuple[bytes, str]:
-    """Return a photo's bytes and media type."""
-    with context.database.read() as session:
-        row = session.get(Photo, photo_id)
-    if row is None or row.job_id != job_id:
-        raise NotFoundError("There is no such photo in this job.")
-    path = context.data_dir / "photos" / row.file
-    if not path.is_file():
-        raise FileError(f"The photo {row.name} has gone from the data folder.")
-    return path.read_bytes(), row.media_type
+    keep_photo(context, job_id, name, content, owner)

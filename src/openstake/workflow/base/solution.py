@@ -27,6 +27,7 @@ from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.base import BaseNow, base_of, is_autonomous, three
 from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.labels import labels_of
 from openstake.workflow.now.marks import marks_of
 
 _MOVES_SHOWN = 300
@@ -195,14 +196,20 @@ def _moved_points(session: Session, job: JobNow, occupation: Occupation, instead
         select(Shot).where(Shot.occupation_id == occupation.id).order_by(Shot.created_s.desc()).limit(_MOVES_SHOWN)
     ).all()
     shots, bases = newest[::-1], {occupation.id: base_of(session, occupation)}
-    marks = marks_of(session, job, {shot.mark_id for shot in shots})
+    marks = marks_of(session, job, {shot.mark_id for shot in shots if shot.mark_id is not None})
+    labels = labels_of(session, job.id, [shot.id for shot in shots])
+
+    def words(shot: Shot, point: points.Point) -> str:
+        if shot.mark_id is None:
+            return ""
+        return in_words(points.from_mark(point, marks[shot.mark_id]), job.length_unit)
+
     before = points.derive_all(session, job, shots, bases)
     after = points.derive_all(session, job, shots, bases, instead)
     return [
         MovedPoint(
-            shot.name, new.east_m - old.east_m, new.north_m - old.north_m, new.height_m - old.height_m,
-            in_words(points.from_mark(old, marks[shot.mark_id]), job.length_unit),
-            in_words(points.from_mark(new, marks[shot.mark_id]), job.length_unit),
+            labels[shot.id].name if shot.id in labels else shot.name, new.east_m - old.east_m, new.north_m - old.north_m,
+            new.height_m - old.height_m, words(shot, old), words(shot, new),
         )
         for shot, old, new in zip(shots, before, after, strict=True)
     ]  # fmt: skip

@@ -27,7 +27,7 @@ from openstake.workflow.base.running import (
     parts_of_base,
 )
 from openstake.workflow.base.settled import SetUpView, Suggested, parts_of_setup, setup_view
-from openstake.workflow.base.setup import PhotoView, QuestionView, setup_in_hand
+from openstake.workflow.base.setup import QuestionView, setup_in_hand
 from openstake.workflow.context import Context
 from openstake.workflow.now.averages import AverageView, average_view
 from openstake.workflow.now.base import BaseNow, bases_of, open_occupation
@@ -35,6 +35,7 @@ from openstake.workflow.now.heights import known_antenna, readings_of_setup
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import head_of
+from openstake.workflow.photos import PhotoView, photos_of
 
 
 @dataclass(frozen=True)
@@ -93,7 +94,7 @@ def _before(context: Context, session: Session, job: JobNow, kit: KitNow) -> Bas
         findings=(),
         questions=questions,
         cautions=setup.cautions(),
-        photos=setup.photos_of(session, {setup_id} if setup_id else set()).get(setup_id or "", []),
+        photos=photos_of(session, {setup_id} if setup_id else set()).get(setup_id or "", []),
         given_up=setup.can_be_taken_up(session, job.id),
         heights=heights,
         sources=sources,
@@ -111,7 +112,7 @@ def _running(context: Context, session: Session, job: JobNow, kit: KitNow, base:
     heights = readings_view(job, known_antenna(kit), base.readings)
     logs = log.logs_of(session, {occupation.id})[occupation.id]
     questions = setup.questions_view(session, job.id, occupation.setup_id)
-    photos = setup.photos_of(session, {occupation.setup_id} if occupation.setup_id else set())
+    photos = photos_of(session, {occupation.setup_id} if occupation.setup_id else set())
     air = None if judged.air is None else judged.air.difference
     return BaseView(
         setup=None,

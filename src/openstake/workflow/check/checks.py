@@ -88,7 +88,7 @@ def list_checks(context: Context, job_id: str, query: ChecksQuery) -> Checks:
     """Return a page of the checks of a job as they stand now, newest first."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        page, following = points.shots_page(session, job_id, query.after, MOST_CHECKS, newest_first=True)
+        page, following = points.shots_page(session, job_id, query.after, MOST_CHECKS, True, Shot.mark_id.is_not(None))
         return Checks([item.check for item in checked(session, job, page)], following)
 
 
@@ -175,24 +175,32 @@ def _newest(session: Session, occupation_ids: Collection[str]) -> list[tuple[str
     """Return occupation, mark and shot of the newest shot on each mark of some set-ups, oldest first."""
     rows = session.execute(
         select(Shot.occupation_id, Shot.mark_id, Shot.id)
-        .where(Shot.occupation_id.in_(set(occupation_ids)))
+        .where(Shot.occupation_id.in_(set(occupation_ids)), Shot.mark_id.is_not(None))
         .order_by(Shot.created_s, Shot.id)
     )
     found: dict[tuple[str, str], str] = {}
-    for occupation_id, mark_id, shot_id in rows:
+    for occupation_id, mark_id, shot_id in ((one, str(mark), shot) for one, mark, shot in rows):
         found.pop((occupation_id, mark_id), None)
         found[occupation_id, mark_id] = shot_id
     return [(occupation_id, mark_id, shot_id) for (occupation_id, mark_id), shot_id in found.items()]
+
+
+def _mark_id(shot: Shot) -> str:
+    assert shot.mark_id is not None, "a check stands on a mark"
+    return shot.mark_id
 
 
 def _measured(
     session: Session, job: JobNow, shots: Sequence[Shot], bases: Mapping[str, BaseNow]
 ) -> dict[str, _Measured]:
     under = {base.occupation.mark_id for base in bases.values()}
-    marks = marks_of(session, job, {shot.mark_id for shot in shots} | under)
+    marks = marks_of(session, job, {_mark_id(shot) for shot in shots} | under)
     found = {}
     for shot, point in zip(shots, points.derive_all(session, job, shots, bases), strict=True):
-        mark, base_mark = marks[shot.mark_id], marks[point.base.occupation.mark_id]
+        mark, base_mark = marks[_mark_id(shot)], marks[point.base.occupation.mark_id]
+        assert shot.tolerance_horizontal_m is not None and shot.tolerance_vertical_m is not None, (
+            "a check has tolerances"
+        )
         tolerance = Tolerance(shot.tolerance_horizontal_m, shot.tolerance_vertical_m)
         found[shot.id] = _Measured(shot, mark, base_mark, point, points.from_mark(point, mark), tolerance)
     return found

@@ -10,6 +10,7 @@ from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.base import bases_of, open_occupation
 from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.labels import labels_of
 from openstake.workflow.now.marks import current_marks, current_places, middle_of
 
 MOST_POINTS = 2000
@@ -72,6 +73,8 @@ def view(context: Context, job_id: str, query: PlanQuery) -> Plan:
         marks = [] if query.after else current_marks(session, job)
         places, _ = current_places(session, job)
         page, following = points.shots_page(session, job_id, query.after, MOST_POINTS, newest_first=False)
+        labels = labels_of(session, job_id, [shot.id for shot in page])
+        page = [shot for shot in page if shot.id not in labels or not labels[shot.id].taken_out]
         placed = zip(page, points.derive_all(session, job, page), strict=True)
         occupation = open_occupation(session, job_id)
         base = None if occupation is None else bases_of(session, job_id, {occupation.id})[occupation.id]
@@ -84,7 +87,7 @@ def view(context: Context, job_id: str, query: PlanQuery) -> Plan:
         ),
         [
             PlanPoint(
-                shot.id, shot.name, point.east_m, point.north_m, point.height_m,
+                shot.id, labels[shot.id].name if shot.id in labels else shot.name, point.east_m, point.north_m, point.height_m,
                 running is not None and shot.occupation_id == running.id and not point.virtual,
             )
             for shot, point in placed

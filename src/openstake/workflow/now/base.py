@@ -121,9 +121,30 @@ def base_values(bases: Collection[BaseNow]) -> dict[str, tuple[object, ...]]:
 
 def listening_of(session: Session, occupation_id: str) -> Listening:
     """Return where an occupation's feeds are listened to now: the latest that was said, the first at its start."""
-    return session.scalars(
-        select(Listening).where(Listening.occupation_id == occupation_id).order_by(Listening.started_s.desc()).limit(1)
-    ).one()
+    main = select(Listening).where(Listening.occupation_id == occupation_id, ~Listening.further)
+    return session.scalars(main.order_by(Listening.started_s.desc()).limit(1)).one()
+
+
+def further_rovers(session: Session, occupation_id: str) -> list[Listening]:
+    """Return the further rovers that are listened to beside an occupation's first one, in the order in which they came."""
+    rows = lines.heads(
+        Listening, Listening.occupation_id == occupation_id, Listening.further.is_(True), ~Listening.withdrawn
+    )
+    return list(session.scalars(rows.order_by(Listening.started_s, Listening.id)))
+
+
+def listening_line(session: Session, occupation_id: str, rover_id: str | None) -> list[str]:
+    """Return the ids of all listenings of one rover of an occupation: its first one's, or those of a further one's line."""
+    rows = session.scalars(select(Listening).where(Listening.occupation_id == occupation_id)).all()
+    by_id = {row.id: row for row in rows}
+    named = by_id.get(rover_id or "")
+    if named is None or not named.further:
+        return [row.id for row in rows if not row.further]
+    line, row = [named.id], named
+    while row.replaces_id in by_id:
+        row = by_id[row.replaces_id]
+        line.append(row.id)
+    return line
 
 
 def open_occupation(session: Session, job_id: str) -> Occupation | None:

@@ -6,7 +6,7 @@ from datetime import date
 from typing import Any
 
 from openstake.core.evidence import Epoch
-from openstake.live.session import ReceivedEpoch
+from openstake.live.rover import ReceivedEpoch
 from openstake.wire.nmea.sentence import degrees
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -65,12 +65,18 @@ class Readings:
 
     def height(self, moment: str) -> BaseHeight | None:
         """Return the height from the readings that are used; None where there is none."""
-        used = [row for row in self.current(moment) if not row.set_aside]
-        if not used:
-            return None
-        typed = tuple(as_typed(row) for row in used)
-        mean = mean_height(typed, SIGMAS)
-        return BaseHeight(tuple(row.id for row in used), typed, mean)
+        return _height([row for row in self.current(moment) if not row.set_aside])
+
+    def height_of(self, ids: Collection[str]) -> BaseHeight | None:
+        """Return the height from some readings, whether they are current or not; None where none is among them."""
+        return _height([row for row in self.rows if row.id in ids])
+
+
+def _height(used: Sequence[HeightReading]) -> BaseHeight | None:
+    if not used:
+        return None
+    typed = tuple(as_typed(row) for row in used)
+    return BaseHeight(tuple(row.id for row in used), typed, mean_height(typed, SIGMAS))
 
 
 def readings_of_setup(session: Session, setup_id: str) -> Readings:

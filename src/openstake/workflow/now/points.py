@@ -5,6 +5,7 @@ All shots asked for are derived together: a handful of queries, however many the
 
 from __future__ import annotations
 
+import json
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import groupby
@@ -12,13 +13,14 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import select, tuple_
+from sqlalchemy import ColumnElement, select, tuple_
 from sqlalchemy.orm import Session
 
 from openstake.core.control import Difference
 from openstake.core.errors import InputError
 from openstake.core.evidence import STATUS_BY_GGA_QUALITY, Epoch, RefersTo, Status
-from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic
+from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic, geodetic_from_ecef
+from openstake.core.geodesy.local import enu_axes
 from openstake.core.vector import lifted, lowering_to_mark_m, mean_vector, rover_mark_ecef, vectors_from_positions
 from openstake.store.models import BaseCoordinate, HeightReading, Reference, Shot, ShotEpoch
 from openstake.wire.nmea.sentence import degrees
@@ -37,6 +39,8 @@ class Received:
     first_m: NDArray[np.float64]  # the first epoch's position, shape (3,)
     epochs: int
     not_fixed: int
+    left_out: int  # of the epochs: they are kept and not averaged
+    scatter_m: tuple[float, float, float] | None  # one sigma of an averaged epoch in east, north, up
 
 
 @dataclass(frozen=True)
@@ -48,6 +52,8 @@ class Point:
     height_m: float
     not_fixed: int
     epochs: int
+    left_out: int
+    scatter_m: tuple[float, float, float] | None
     virtual: bool
     base: BaseNow
     base_height: BaseHeight
@@ -60,6 +66,7 @@ class Point:
 REMEMBERED: Remembered[Received] = Remembered(50_000)
 # So many rows are asked for by their ids (SQLite takes 32 766 parameters); of more the whole job's are read.
 _MOST_NAMED = 20_000
+_MOVED_M = 0.00005  # less is not written anywhere
 
 
 def shot_vectors(epochs: Sequence[Epoch], reference: Reference) -> NDArray[np.float64]:
@@ -109,12 +116,12 @@ def _read(
     rows = session.execute(
         select(
             ShotEpoch.shot_id, ShotEpoch.quality, ShotEpoch.latitude_text, ShotEpoch.longitude_text,
-            ShotEpoch.altitude_m, ShotEpoch.separation_m,
+            ShotEpoch.altitude_m, ShotEpoch.separation_m, ShotEpoch.used,
         ).where(ShotEpoch.shot_id.in_(ids)).order_by(ShotEpoch.shot_id, ShotEpoch.n)
     ).all()  # fmt: skip
     # Column by column: a row of the result is quick to index and slow to unpack.
-    columns: list[list[Any]] = [[row[n] for row in rows] for n in range(6)]
-    owners, quality, latitude, longitude, altitude_m, separation_m = columns
+    columns: list[list[Any]] = [[row[n] for row in rows] for n in range(7)]
+    owners, quality, latitude, longitude, altitude_m, separation_m, used = columns
     places = _places(latitude, longitude, altitude_m, separation_m)
     fixed = np.array([STATUS_BY_GGA_QUALITY.get(item) is Status.FIXED for item in quality], dtype=int)
     found, at = {}, 0
@@ -125,8 +132,11 @@ def _read(
             continue  # of the same job, and remembered already
         reference = references[shots[shot_id].reference_id]
         vectors = places[own] - np.array([reference.x_m, reference.y_m, reference.z_m])
-        count = len(vectors)
-        found[shot_id] = Received(mean_vector(vectors), places[own.start].copy(), count, count - int(fixed[own].sum()))
+        count, keep = len(vectors), np.array(used[own], dtype=bool)
+        found[shot_id] = Received(
+            mean_vector(vectors[keep]), places[own.start].copy(), count, count - int(fixed[own].sum()),
+            count - int(keep.sum()), _scatter_m(vectors[keep], places[own.start]),
+        )  # fmt: skip
     return found
 
 
@@ -145,6 +155,14 @@ def _places(
     if np.isnan(places).any():
         raise InputError("An epoch without a position cannot be part of a shot.")
     return places
+
+
+def _scatter_m(vectors: NDArray[np.float64], place_m: NDArray[np.float64]) -> tuple[float, float, float] | None:
+    if len(vectors) < 2:
+        return None
+    latitude, longitude, _ = geodetic_from_ecef(place_m)
+    east, north, up = np.std((vectors - vectors[0]) @ enu_axes(float(latitude), float(longitude)).T, axis=0, ddof=1)
+    return float(east), float(north), float(up)
 
 
 def derive_all(
@@ -176,6 +194,8 @@ def derive_all(
             height_m=float(height),
             not_fixed=item.received.not_fixed,
             epochs=item.received.epochs,
+            left_out=item.received.left_out,
+            scatter_m=item.received.scatter_m,
             virtual=item.reference.virtual,
             base=item.base,
             base_height=item.base_height,
@@ -232,18 +252,55 @@ def from_mark(point: Point, mark: MarkNow) -> Difference:
 
 
 def rests_on(
-    job: JobNow, mark: MarkNow, coordinate: BaseCoordinate, base_height: BaseHeight, pole: HeightReading, reference: Reference
+    job: JobNow, mark: MarkNow | None, coordinate: BaseCoordinate, base_height: BaseHeight, pole: HeightReading,
+    reference: Reference,
 ) -> tuple[str, ...]:  # fmt: skip
-    """Return the ids of everything that a shot's difference from a mark rests on."""
-    return job.settings.id, mark.id, coordinate.id, *base_height.ids, pole.id, reference.id
+    """Return the ids of everything that a shot's coordinate, and its difference from a mark, rests on."""
+    marked = () if mark is None else (mark.id,)
+    return job.settings.id, *marked, coordinate.id, *base_height.ids, pole.id, reference.id
+
+
+def as_recorded(
+    session: Session, job: JobNow, shots: Sequence[Shot], derived: Sequence[Point]
+) -> list[Difference | None]:
+    """Return how far shots have moved since they were recorded: now − then in the grid, metres; None where they have not.
+
+    Then is what the base's coordinate and height were by the ids that the shot rests on.
+    """
+    hung, places = [], []
+    for place, (shot, point) in enumerate(zip(shots, derived, strict=True)):
+        then = set(json.loads(shot.rests_on))
+        coordinate = next((row for row in point.base.coordinates if row.id in then), point.coordinate)
+        height = point.base.readings.height_of(then) or point.base_height
+        if point.virtual or (coordinate.id == point.coordinate.id and set(height.ids) == set(point.base_height.ids)):
+            continue
+        hung.append(
+            _Hung(
+                shot,
+                REMEMBERED.of([shot.id])[shot.id],
+                point.reference,
+                point.rover_height,
+                point.base,
+                height,
+                coordinate,
+            )
+        )
+        places.append(place)
+    found: list[Difference | None] = [None] * len(shots)
+    if hung:
+        for place, (east, north, up) in zip(places, job.frame.grid_from_ecef(_marks_ecef(hung)), strict=True):
+            now = derived[place]
+            moved = Difference(now.east_m - float(east), now.north_m - float(north), now.height_m - float(up))
+            found[place] = moved if max(moved.horizontal_m, abs(moved.up_m or 0.0)) >= _MOVED_M else None
+    return found
 
 
 def shots_page(
-    session: Session, job_id: str, after: str, most: int, newest_first: bool
+    session: Session, job_id: str, after: str, most: int, newest_first: bool, *where: ColumnElement[bool]
 ) -> tuple[list[Shot], str | None]:
     """Return a page of a job's shots in order of time, and the id after which the next one begins, None at the end."""
     key = tuple_(Shot.created_s, Shot.id)
-    query = select(Shot).where(Shot.job_id == job_id)
+    query = select(Shot).where(Shot.job_id == job_id, *where)
     last = session.get(Shot, after) if after else None
     if last is not None:
         place = tuple_(last.created_s, last.id)

@@ -5,10 +5,12 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable
 from dataclasses import replace
+from math import cos, degrees, radians
 from pathlib import Path
 from typing import Any, TypeVar
 
 from openstake.core.errors import DeviceError
+from openstake.core.geodesy.ellipsoid import WGS84
 from openstake.standin.base import BaseReceiver, Broadcast
 from openstake.standin.caster import Caster
 from openstake.standin.clock import SimClock
@@ -21,9 +23,12 @@ MOUNT = "PRACTICE"
 USER = "crew"
 NETWORK_STATION_ID = 900
 PASSWORD = "sluice-loopback"  # the stand-ins' own; it opens nothing else
-CASTER_PORT, BASE_PORT, ROVER_PORT = 2101, 5016, 5017
+CASTER_PORT, BASE_PORT, ROVER_PORT, FURTHER_PORT = 2101, 5016, 5017, 5018
 TRUE_BASE_HEIGHT_M = 1.546
 TRUE_ROD_M = 2.000
+# A bench behind an invented office; the meridian's radius there is within 0.1 % of the equator's.
+_BENCH = (53.35, -6.25, 70.0)
+_BENCH_STATION_ID = 18
 # A wood south-west of the base, invented: it hides the low sky there.
 _WOOD = (Obstruction(215.0, 260.0, 18.0),)
 
@@ -39,6 +44,8 @@ class Practice:
         world, clock = WorldFile(self.world_path), SimClock(speed)
         self._clock = clock
         self._network: BaseReceiver | None = None
+        self._further: RoverReceiver | None = None
+        self._seed = seed
         self.caster = _on(CASTER_PORT, lambda port: Caster(port, USER, PASSWORD))
         self.base = _on(BASE_PORT, lambda port: BaseReceiver(world, seed, clock, port))
         self.rover = _on(
@@ -55,6 +62,50 @@ class Practice:
     @property
     def rover_url(self) -> str:
         return f"tcp://127.0.0.1:{self.rover.port}"
+
+    def further_rover(self) -> str:
+        """Return the address of a second stand-in rover, made when it is first asked for: it stands 25 m east of the first."""
+        with self._lock:
+            if self._further is None:
+                self._place_further()
+                self._further = _on(
+                    FURTHER_PORT,
+                    lambda port: RoverReceiver(
+                        self.base_stream_url, PASSWORD, port, WorldFile(self._further_path), self._seed + 3, self._clock
+                    ),
+                )
+        return f"tcp://127.0.0.1:{self._further.port}"
+
+    @property
+    def _further_path(self) -> Path:
+        return self.world_path.with_name("further.json")
+
+    def _place_further(self) -> None:
+        """Let the second stand-in rover stand beside the first."""
+        world = self.world
+        stand = world.rover
+        if stand is not None:
+            stand = replace(
+                stand, longitude_deg=stand.longitude_deg + 25.0 / (111_320.0 * cos(radians(stand.latitude_deg)))
+            )
+        write_world(self._further_path, replace(world, rover=stand))
+
+    def begin_bench(self, apart_m: float) -> None:
+        """Put both stand-ins on a bench, so far apart, and let the base broadcast until it is silenced."""
+        base = Stand(*_BENCH, TRUE_ROD_M)
+        north_deg = degrees(apart_m / (WGS84.equatorial_radius_m))
+        with self._lock:
+            write_world(
+                self.world_path,
+                replace(self.world, base=base, rover=replace(base, latitude_deg=base.latitude_deg + north_deg)),
+            )
+        self.broadcast(*_BENCH, TRUE_ROD_M, _BENCH_STATION_ID)
+
+    def initialise_anew(self, further: bool) -> None:
+        """Let a stand-in rover drop all satellites and begin again."""
+        rover = self._further if further else self.rover
+        if rover is not None:
+            rover.initialise_anew()
 
     @property
     def base_receiver_url(self) -> str:
@@ -77,6 +128,8 @@ class Practice:
         stand = Stand(latitude_deg, longitude_deg, height_m, TRUE_BASE_HEIGHT_M, _WOOD)
         with self._lock:
             write_world(self.world_path, replace(self.world, base=stand))
+            if self._further is not None:
+                self._place_further()
 
     def stand_rover(self, latitude_deg: float, longitude_deg: float, height_m: float) -> None:
         """Walk the stand-in pole to a point."""
@@ -84,6 +137,8 @@ class Practice:
             write_world(
                 self.world_path, replace(self.world, rover=Stand(latitude_deg, longitude_deg, height_m, TRUE_ROD_M))
             )
+            if self._further is not None:
+                self._place_further()
 
     def broadcast(
         self, latitude_deg: float, longitude_deg: float, height_m: float, arp_height_m: float, station_id: int,
@@ -123,6 +178,8 @@ class Practice:
 
     def close(self) -> None:
         self.hang_up_network()
+        if self._further is not None:
+            self._further.close()
         self.rover.close()
         self.base.close()
         self.caster.close()

@@ -13,8 +13,8 @@ import numpy as np
 from openstake.core.evidence import Epoch, StationReference, Status
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.judge.base import MeantBase
-from openstake.core.judge.device import judge_device
-from openstake.core.judge.finding import Finding, Severity, finding, ranked
+from openstake.core.judge.device import judge_device, judge_silent
+from openstake.core.judge.finding import Finding, ranked
 from openstake.core.judge.lost import LinkHeard, judge_lost
 from openstake.core.judge.receiver import judge_receiver
 from openstake.core.judge.rover import judge_rover
@@ -278,7 +278,7 @@ def _findings(
     away_m: float | None,
     elapsed_s: float,
 ) -> list[Finding]:
-    found = [item for name, feed in feeds.items() if (item := _silent(name, feed, elapsed_s)) is not None]
+    found = [item for name, feed in feeds.items() for item in _silent(name, feed, elapsed_s)]
     if rover.summary.epochs:
         found += _rover_findings(rover, base, away_m, "base" in feeds)
     if "base" in feeds and base.reader.frames:
@@ -323,15 +323,10 @@ def _rover_findings(rover: _RoverEar, base: _BaseEar, away_m: float | None, list
 _NAMES = {"rover": "rover's NMEA", "base": "base's stream", "receiver": "base receiver's NMEA"}
 
 
-def _silent(name: str, feed: Feed, elapsed_s: float) -> Finding | None:
-    """Return what an address says at which nothing was heard; None where something came."""
+def _silent(name: str, feed: Feed, elapsed_s: float) -> list[Finding]:
+    """Return what an address says at which nothing was heard; nothing where something came."""
     status = feed.status
     if status.received_bytes:
-        return None
+        return []
     said = status.sentence if status.state is not FeedState.CONNECTING else "It does not answer."
-    return finding(
-        "device-silent", Severity.LOOK, f"The {_NAMES[name]} was not heard in {elapsed_s:.0f} s. {said}",
-        "The device is off, its output is not switched on, or the address, the port or the rate is another one.",
-        "Look at the device and its output; compare address and rate with what it shows.",
-        seconds=round(elapsed_s),
-    )  # fmt: skip
+    return [judge_silent(_NAMES[name], said, elapsed_s)]

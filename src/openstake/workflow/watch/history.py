@@ -4,30 +4,56 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from itertools import pairwise
+from typing import Any, Literal
 
 from sqlalchemy import Integer, Row, case, cast, func, select
+from sqlalchemy.orm import Session
 
 from openstake.core.budget import horizontal_95_m, vertical_95_m
 from openstake.core.evidence import STATUS_BY_GGA_QUALITY, Status
-from openstake.core.limits import Seconds
-from openstake.store.models import EpochRow, Listening
+from openstake.core.limits import HostSeconds, Seconds, ShortText
+from openstake.store.models import EpochRow, HeightReading, Listening, Occupation, Reference
 from openstake.workflow.context import Context
-from openstake.workflow.now.base import open_occupation
+from openstake.workflow.now.base import listening_line, open_occupation
 from openstake.workflow.now.job import job_of
 
 SLICES = 600  # about the pixels of the picture: more would cost and not show
 _SHORTEST_S = 10.0
 # Epochs farther apart than this are not one run: the slowest rate that shows as a line.
 _GAP_S = 1.6
+_MOST_EVENTS = 200
+_CORRECTED = (Status.DGPS, Status.FLOAT, Status.FIXED)
 _WORST_FIRST = (Status.NONE, Status.SINGLE, Status.OTHER, Status.DGPS, Status.FLOAT, Status.FIXED)
 
 
 @dataclass(frozen=True)
 class HistoryQuery:
-    """How far back, seconds."""
+    """How far back, seconds, and up to when (host seconds; now where it is 0); of which rover, the first where none is named."""
 
     seconds: Seconds = 600
+    to_s: HostSeconds = 0
+    rover_id: ShortText = ""
+
+
+EventKind = Literal[
+    "link lost",
+    "link back",
+    "initialised anew",
+    "source switched",
+    "base restarted",
+    "height changed",
+    "listening changed",
+]
+
+
+@dataclass(frozen=True)
+class Happened:
+    """Something that happened, host seconds."""
+
+    at_s: float
+    kind: EventKind
+    words: str
 
 
 @dataclass(frozen=True)
@@ -54,24 +80,98 @@ class History:
     satellites: list[int | None] = field(default_factory=list)
     horizontal_95_m: list[float | None] = field(default_factory=list)
     vertical_95_m: list[float | None] = field(default_factory=list)
+    events: list[Happened] = field(default_factory=list)
 
 
 def history(context: Context, job_id: str, query: HistoryQuery) -> History:
-    """Return the last stretch of the fix history of the base that runs: at most 600 slices, whatever was received."""
+    """Return a stretch of the fix history of a rover: at most 600 slices, whatever was received."""
     seconds = max(query.seconds, _SHORTEST_S)
-    since = context.now() - seconds
+    since = (query.to_s or context.now()) - seconds
     rows: Sequence[Row[Any]] = []
+    changes: list[Happened] = []
     with context.database.read() as session:
         job_of(session, job_id)
         occupation = open_occupation(session, job_id)
         if occupation is not None:
-            rows = session.execute(_sliced(occupation.id, since, seconds)).all()
-    return _history(rows, since, seconds)
+            line = listening_line(session, occupation.id, query.rover_id or None)
+            rows = session.execute(_sliced(line, since, seconds)).all()
+            changes = _changes(session, occupation, since, since + seconds)
+    found = _history(rows, since, seconds)
+    found.events.extend(
+        sorted([*changes, *_of_runs(found), *_switches(rows)], key=lambda item: item.at_s)[-_MOST_EVENTS:]
+    )
+    return found
 
 
-def _sliced(occupation_id: str, since_s: float, seconds: float) -> Any:
-    """Return the query for the slices of an occupation's epochs: when each begins and ends, and the worst in it."""
-    listening = select(Listening.id).where(Listening.occupation_id == occupation_id)
+def _changes(session: Session, occupation: Occupation, since_s: float, to_s: float) -> list[Happened]:
+    """Return what was changed at the base within a stretch of time."""
+    listening = select(Listening.id).where(Listening.occupation_id == occupation.id)
+    heard = session.execute(
+        select(Reference.heard_s, Reference.station_id)
+        .where(
+            Reference.listening_id.in_(listening),
+            Reference.origin == "decoded",
+            Reference.heard_s.between(since_s, to_s),
+        )
+        .order_by(Reference.heard_s)
+        .limit(_MOST_EVENTS)
+    ).all()
+    moved = session.execute(
+        select(Listening.started_s, Listening.device)
+        .where(
+            Listening.occupation_id == occupation.id,
+            Listening.started_s.between(max(since_s, occupation.started_s + 1.0), to_s),
+        )
+        .limit(_MOST_EVENTS)
+    ).all()
+    heights = session.execute(
+        select(HeightReading.created_s, HeightReading.text)
+        .where(
+            HeightReading.job_id == occupation.job_id, HeightReading.subject == "base", HeightReading.replaces_id.is_not(None),
+            HeightReading.created_s.between(max(since_s, occupation.started_s), to_s),
+        )
+        .limit(_MOST_EVENTS)
+    ).all()  # fmt: skip
+    return [
+        *(Happened(row.heard_s, "base restarted", f"base {row.station_id} heard with a new position") for row in heard),
+        *(Happened(row.started_s, "listening changed", f"listening changed {row.device}".strip()) for row in moved),
+        *(Happened(row.created_s, "height changed", f"base height corrected to {row.text}") for row in heights),
+    ]
+
+
+def _of_runs(found: History) -> list[Happened]:
+    """Return when the fix was initialised anew, and when corrections stopped and came back."""
+    events = []
+    runs = found.runs
+    seen_fixed = False
+    for before, run in pairwise(runs):
+        seen_fixed = seen_fixed or before.status is Status.FIXED
+        corrected, was = run.status in _CORRECTED, before.status in _CORRECTED
+        if was and not corrected:
+            events.append(Happened(run.from_s, "link lost", f"{run.status.value} from here"))
+        elif corrected and not was and seen_fixed:
+            events.append(Happened(run.from_s, "link back", f"{run.status.value} from here"))
+        if run.status is Status.FIXED and before.status is not Status.FIXED and seen_fixed:
+            events.append(Happened(run.from_s, "initialised anew", "a new fix"))
+    return events
+
+
+def _switches(rows: Sequence[Row[Any]]) -> list[Happened]:
+    """Return when the station ID in GGA changed."""
+    events, last = [], None
+    for row in rows:
+        if row.station_low is None:
+            continue
+        if last is not None and (row.station_low, row.station_high) != (last, last):
+            other = row.station_high if row.station_low == last else row.station_low
+            events.append(Happened(row.first_s, "source switched", f"base {other} and no longer {last}"))
+            last = other
+        last = row.station_high if last is None else last
+    return events
+
+
+def _sliced(line: Sequence[str], since_s: float, seconds: float) -> Any:
+    """Return the query for the slices of a rover's epochs: when each begins and ends, and the worst in it."""
     ranks = {quality: _WORST_FIRST.index(status) for quality, status in STATUS_BY_GGA_QUALITY.items()}
     rank = case(ranks, value=EpochRow.quality, else_=_WORST_FIRST.index(Status.OTHER))
     at = cast((EpochRow.host_s - since_s) * (SLICES / seconds), Integer)
@@ -86,8 +186,10 @@ def _sliced(occupation_id: str, since_s: float, seconds: float) -> Any:
             func.max(func.coalesce(EpochRow.sigma_major_m, EpochRow.sigma_east_m)).label("east_m"),
             func.max(func.coalesce(EpochRow.sigma_minor_m, EpochRow.sigma_north_m)).label("north_m"),
             func.max(EpochRow.sigma_up_m).label("up_m"),
+            func.min(EpochRow.station_id).label("station_low"),
+            func.max(EpochRow.station_id).label("station_high"),
         )
-        .where(EpochRow.listening_id.in_(listening), EpochRow.host_s >= since_s)
+        .where(EpochRow.listening_id.in_(line), EpochRow.host_s.between(since_s, since_s + seconds))
         .group_by(at)
         .order_by(at)
     )

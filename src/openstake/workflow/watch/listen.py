@@ -9,18 +9,20 @@ from sqlalchemy.orm import Session
 
 from openstake.core.evidence import StationReference
 from openstake.core.limits import OLD_AGE_S
+from openstake.core.rtk.rover import Happened
 from openstake.live.feed import FeedState, FeedStatus
 from openstake.live.folding import Folding
 from openstake.live.rawfile import Place
-from openstake.live.session import Addresses, ReceivedEpoch, RunningSession
+from openstake.live.rover import Address, ReceivedEpoch
+from openstake.live.session import Addresses, RunningSession
 from openstake.store.book import write_entry
 from openstake.store.models import EpochRow, Listening, Occupation, OccupationEnd, Reference
-from openstake.workflow.context import Context
-from openstake.workflow.now.base import listening_of
+from openstake.workflow.context import Context, PracticeField
+from openstake.workflow.now.base import further_rovers, listening_of
 from openstake.workflow.now.epochs import epoch_columns
 from openstake.workflow.now.job import job_of
-from openstake.workflow.secrets import ADDRESSES, secret_key, secret_of
-from openstake.workflow.watch.live import live_view
+from openstake.workflow.secrets import secret_key, secret_of
+from openstake.workflow.watch.live import Live, live_view, told_in_book
 
 
 class StoreSink:
@@ -30,8 +32,8 @@ class StoreSink:
         self._context = context
         self._folding = Folding()
 
-    def epochs(self, session_id: str, rows: Sequence[ReceivedEpoch]) -> None:
-        values = [epoch_columns(row) | {"listening_id": session_id} for row in rows]
+    def epochs(self, rows: Sequence[tuple[str, ReceivedEpoch]]) -> None:
+        values = [epoch_columns(row) | {"listening_id": rover_id} for rover_id, row in rows]
 
         def work(session: Session) -> None:
             session.execute(insert(EpochRow), values)
@@ -77,6 +79,18 @@ class StoreSink:
 
         self._context.database.write(work)
 
+    def happened(self, session_id: str, rover: str, item: Happened) -> None:
+        kind, sentence = told_in_book(item)
+        if not sentence or not self._folding.is_plain(f"{kind} {rover}".strip(), sentence, self._context.now()):
+            return
+
+        def work(session: Session) -> None:
+            job_id = _job_id_of(session, session_id)
+            who = f"Rover {rover}: " if rover else "Rover: "
+            write_entry(session, self._context.now(), kind, who + sentence, job_id, "machine", listening=session_id)
+
+        self._context.database.write(work)
+
     def settle(self, session_id: str, final: bool) -> None:
         folded = self._folding.due(self._context.now(), final)
         if not folded:
@@ -103,24 +117,35 @@ def _job_id_of(session: Session, listening_id: str) -> str:
 
 def listen(context: Context, occupation: Occupation, listening: Listening) -> None:
     """Start listening to an occupation's feeds."""
-    base_url, rover_url, receiver_url = listening.base_url, listening.rover_url, listening.receiver_url
-    password, rover_password, receiver_password = (
-        secret_of(context, secret_key(listening.id, field)) for field in ADDRESSES
+    practice = context.practice if context.practice is not None and _is_practice(context, occupation.job_id) else None
+    base_password, receiver_password = (
+        secret_of(context, secret_key(listening.id, field)) for field in ("base_url", "receiver_url")
     )
-    if context.practice is not None and _is_practice(context, occupation.job_id):
+    base_url, receiver_url = listening.base_url, listening.receiver_url
+    if practice is not None:
         # Stand-ins may have come back on other ports.
-        base_url = base_url and context.practice.base_stream_url
-        rover_url = rover_url and context.practice.rover_url
-        receiver_url = receiver_url and context.practice.base_receiver_url
-        password = context.practice.password
+        base_url = base_url and practice.base_stream_url
+        receiver_url = receiver_url and practice.base_receiver_url
+        base_password = practice.password
+    with context.database.read() as session:
+        rows = [listening, *further_rovers(session, occupation.id)]
+    rovers = tuple(rover_address(context, row, practice) for row in rows if row.rover_url)
     running = RunningSession(
         listening.id,
-        Addresses(base_url, password, rover_url, receiver_url, rover_password, receiver_password),
+        Addresses(base_url, base_password, rovers, receiver_url, receiver_password),
         context.data_dir / "raw",
         StoreSink(context),
         _publisher(context, occupation.job_id),
     )
     context.running.begin_session(occupation.id, running)
+
+
+def rover_address(context: Context, row: Listening, practice: PracticeField | None) -> Address:
+    """Return where a rover is listened to; a stand-in may have come back on another port."""
+    url = row.rover_url or ""
+    if practice is not None:
+        url = practice.further_rover() if row.further else practice.rover_url
+    return Address(row.id, row.device, url, secret_of(context, secret_key(row.id, "rover_url")))
 
 
 def _is_practice(context: Context, job_id: str) -> bool:
@@ -158,17 +183,22 @@ def _write_resumed(context: Context, job_id: str) -> None:
     context.database.write(work)
 
 
+def _kind(live: Live) -> tuple[object, ...]:
+    """Return what of a moment is more than numbers: where it changes, what was read of the job is read again."""
+    feeds = [feed and feed.state for feed in (live.base_feed, live.rover_feed, live.receiver_feed)]
+    old = (live.age_s or 0.0) > OLD_AGE_S
+    return live.rover_id, live.status, live.station_id, old, feeds, live.storing_problem, live.jumps
+
+
 def _publisher(context: Context, job_id: str) -> Callable[[RunningSession], None]:
     """Return what sends each moment to the browsers of a job, and says when more than numbers has changed."""
     last: list[object] = [None]
 
     def publish(running: RunningSession) -> None:
-        moment = running.moment()
-        live = live_view(moment)
-        context.hub.publish(f"live:{job_id}", live)
-        feeds = [feed and feed.state for feed in (live.base_feed, live.rover_feed, live.receiver_feed)]
-        old = (live.age_s or 0.0) > OLD_AGE_S
-        kind = (moment.reference, live.status, live.station_id, old, feeds, live.storing_problem)
+        moments = [running.moment(rover_id) for rover_id in running.rover_ids or (None,)]
+        lives = [live_view(moment) for moment in moments]
+        context.hub.publish(f"live:{job_id}", lives)
+        kind = (moments[0].reference, [_kind(live) for live in lives])
         if kind != last[0]:
             last[0] = kind
             context.changed(job_id)

@@ -10,6 +10,11 @@ from openstake.core.advice import Holds, record_holds, watch_advice
 from openstake.core.budget import horizontal_95_m, vertical_95_m
 from openstake.core.evidence import Epoch, StationReference, Status
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
+from openstake.core.judge.watch import judge_pair
+from openstake.core.limits import ShortText
+from openstake.core.rtk.jumps import Jump
+from openstake.core.rtk.rover import Happened, Pair, Switch
+from openstake.core.units import text_from_seconds
 from openstake.live.feed import FeedState, FeedStatus
 from openstake.live.session import Moment
 from openstake.workflow.context import Context
@@ -56,6 +61,8 @@ class ShotNow:
     collected_s: float
     epochs: int
     waiting_for: str
+    kind: str
+    points: int
 
 
 @dataclass(frozen=True)
@@ -63,8 +70,11 @@ class Live:
     """The state of the moment; the 95 % values are the receiver's own claim.
 
     `advice` is what it asks for next, `holds` what holds a recording back, `silent`: a rover is listened to and not heard.
+    `jumps` counts the jumps of this fix.
     """
 
+    rover_id: str | None
+    rover_name: str
     status: Status
     status_word: str
     time_of_day_s: float | None
@@ -88,6 +98,14 @@ class Live:
     silent: bool
     advice: str
     holds: Holds
+    jumps: int
+
+
+@dataclass(frozen=True)
+class WatchQuery:
+    """Whose moment: a rover by its id, the first one where none is named."""
+
+    rover_id: ShortText = ""
 
 
 @dataclass(frozen=True)
@@ -129,6 +147,8 @@ def live_view(moment: Moment) -> Live:
     horizontal, vertical = accuracy_95(epoch) if epoch else (None, None)
     rover = feed_view(moment.rover_feed)
     return Live(
+        rover_id=moment.rover_id,
+        rover_name=moment.rover_name,
         status=status,
         status_word=STATUS_WORDS[status] if epoch else "NOT HEARD",
         time_of_day_s=epoch.time_of_day_s if epoch else None,
@@ -152,6 +172,7 @@ def live_view(moment: Moment) -> Live:
         silent=rover is not None and status is Status.NONE,
         advice=watch_advice(status, epoch.age_s if epoch else None),
         holds=record_holds(status if rover else None),
+        jumps=moment.jumps,
     )
 
 
@@ -160,7 +181,7 @@ def _shot_now(moment: Moment) -> ShotNow | None:
     if shot is None:
         return None
     return ShotNow(
-        shot.wish.id, shot.wish.seconds, round(shot.collected_s, 1), len(shot.epochs), shot.waiting_for
+        shot.wish.id, shot.wish.kind.seconds, round(shot.collected_s, 1), len(shot.epochs), shot.waiting_for, shot.wish.kind.name, shot.points,
     )  # fmt: skip
 
 
@@ -171,7 +192,7 @@ def _distance_m(epoch: Epoch | None, reference: StationReference | None) -> floa
     return float(np.linalg.norm(rover - np.asarray(reference.xyz_m)))
 
 
-def view(context: Context, job_id: str) -> WatchView:
+def view(context: Context, job_id: str, query: WatchQuery) -> WatchView:
     """Return the state of the moment of a job, `running` false where nothing listens."""
     with context.database.read() as session:
         job_of(session, job_id)
@@ -179,5 +200,22 @@ def view(context: Context, job_id: str) -> WatchView:
     running = context.running.session(occupation.id) if occupation else None
     if running is None:
         return WatchView(False, None, record_holds(None))
-    live = live_view(running.moment())
+    live = live_view(running.moment(query.rover_id or None))
     return WatchView(True, live, live.holds)
+
+
+def told_in_book(item: Happened) -> tuple[str, str]:
+    """Return the kind and the sentence under which the Book tells what a rover's epochs show."""
+    if isinstance(item, Jump):
+        return "position-jumped", f"the position jumped by {item.size_m:.3f} m while it was fixed."
+    if isinstance(item, Pair):
+        found = judge_pair(item)
+        return found.code, found.sentence
+    if isinstance(item, Switch):
+        return (
+            "source-switched",
+            f"corrections from base {item.to_station} and no longer from base {item.from_station}.",
+        )
+    if item.after_s is not None:
+        return "fix-back", f"fixed again after {text_from_seconds(item.after_s)}."
+    return ("fix-lost", f"the fix was lost: {item.status.value} now.") if item.status is not Status.FIXED else ("", "")

@@ -1,0 +1,80 @@
+"""Going to a mark: how far and which way, in the grid, by the sun, and by the way one walks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from math import atan2, degrees, hypot
+
+from openstake.core.limits import ON_THE_MARK_M, STRAIGHT_DEG
+from openstake.core.units import text_from_metres
+
+_SIDES = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
+
+
+@dataclass(frozen=True)
+class Way:
+    """From the pole to a mark: grid metres still to go (east, north, up; up is None where heights cannot be compared).
+
+    `azimuth_deg` is from grid north; `turn_deg` from the way one walks, positive to the right, None while nobody can tell.
+    """
+
+    east_m: float
+    north_m: float
+    up_m: float | None
+    distance_m: float
+    azimuth_deg: float
+    turn_deg: float | None
+    sun_deg: float | None
+    there: bool
+    words: str
+    turn_words: str
+    sun_words: str
+
+
+def way_to(
+    east_m: float, north_m: float, up_m: float | None, course_deg: float | None, sun_deg: float | None, unit: str = "m"
+) -> Way:
+    """Return the way that is left; course and sun are azimuths from grid north, degrees, None where they are not known."""
+    distance, azimuth = hypot(east_m, north_m), degrees(atan2(east_m, north_m)) % 360.0
+    there = distance <= ON_THE_MARK_M
+    turn = None if course_deg is None or there else _turned(azimuth - course_deg)
+    by_sun = None if sun_deg is None or there else _turned(azimuth - sun_deg)
+    return Way(
+        east_m, north_m, up_m, distance, azimuth, turn, by_sun, there, in_words(east_m, north_m, unit),
+        "" if turn is None else _turn_words(turn, "straight on", "behind you"),
+        "" if by_sun is None else _turn_words(by_sun, "towards the sun", "away from the sun", " of the sun"),
+    )  # fmt: skip
+
+
+def _turned(angle_deg: float) -> float:
+    return (angle_deg + 180.0) % 360.0 - 180.0
+
+
+def in_words(east_m: float, north_m: float, unit: str = "m") -> str:
+    """Return what is left in the grid as people say it: `0.40 m south, 1.20 m west`."""
+    decimals_apart = hypot(east_m, north_m)
+    size = _whole if decimals_apart >= 100.0 else text_from_metres
+    return (
+        f"{size(abs(north_m), unit)} {'north' if north_m >= 0 else 'south'}, "
+        f"{size(abs(east_m), unit)} {'east' if east_m >= 0 else 'west'}"
+    )
+
+
+def _whole(metres: float, unit: str) -> str:
+    text = text_from_metres(metres, unit)
+    number, _, sign = text.partition(" ")
+    return f"{float(number):.0f} {sign}"
+
+
+def _turn_words(turn_deg: float, ahead: str, behind: str, of: str = "") -> str:
+    size = abs(turn_deg)
+    if size <= STRAIGHT_DEG:
+        return ahead
+    if size >= 180.0 - STRAIGHT_DEG:
+        return behind
+    return f"{size:.0f}° to the {'right' if turn_deg > 0 else 'left'}{of}"
+
+
+def side_of(azimuth_deg: float) -> str:
+    """Return the side of the sky of an azimuth: north-east."""
+    return _SIDES[round(azimuth_deg / 45.0) % 8]

@@ -1,0 +1,185 @@
+"""Shots: how long each kind lasts, within which limits an epoch is taken, and what holds one back.
+
+Kinds: *quick* (one epoch, to stake), *topo* (3 to 5 s), *control* (30 to 180 s), *track* (one epoch every so many seconds
+or metres, while walking).  Source: common practice, no source.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Literal
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from openstake.core.budget import horizontal_95_m, vertical_95_m
+from openstake.core.describe import described
+from openstake.core.errors import InputError
+from openstake.core.evidence import Epoch, Status
+from openstake.core.limits import LONGEST_SHOT_S, NAME_LENGTH, OLD_AGE_S
+from openstake.core.series import outliers
+
+KindName = Literal["quick", "topo", "control", "track"]
+KIND_NAMES: tuple[KindName, ...] = ("quick", "topo", "control", "track")
+_OUTLIER_FLOOR_M = 0.005
+
+
+@dataclass(frozen=True, kw_only=True)
+class ShotKind:
+    """How one kind of shot is taken; a limit that is None does not hold anything back."""
+
+    name: str = described("Kind", "choice", options=KIND_NAMES)
+    seconds: float = described(
+        "Seconds", "number", unit="s", least=0.0, most=LONGEST_SHOT_S, default=0.0, hint="0: one epoch."
+    )
+    every_s: float | None = described("A point every", "number", unit="s", optional=True, least=0.2, most=3600.0)
+    every_m: float | None = described("or every", "length", optional=True, least=0.05, most=1000.0)
+    most_age_s: float | None = described("Age at most", "number", unit="s", optional=True, least=0.5, most=60.0)
+    most_pdop: float | None = described("PDOP at most", "number", optional=True, least=1.0, most=50.0)
+    most_horizontal_95_m: float | None = described(
+        "Horizontal 95 % at most", "length", optional=True, least=0.002, most=10.0
+    )
+    most_vertical_95_m: float | None = described("Height 95 % at most", "length", optional=True, least=0.002, most=20.0)
+    fewest_satellites: int | None = described("Satellites at least", "count", optional=True, least=4, most=60)
+    tilt_off: bool = described(
+        "Tilt compensation must be off", "flag", default=False, hint="NMEA does not carry it: you say so."
+    )
+
+
+@dataclass(frozen=True)
+class Code:
+    """A code of the crew's own list."""
+
+    code: str = described("Code", "text")
+    words: str = described("In words", "text", default="")
+
+
+USUAL_KINDS: tuple[ShotKind, ...] = (
+    ShotKind(name="quick", seconds=0.0, most_age_s=OLD_AGE_S),
+    ShotKind(
+        name="topo", seconds=4.0, most_age_s=5.0, most_pdop=4.0, most_horizontal_95_m=0.05, most_vertical_95_m=0.08,
+        fewest_satellites=6,
+    ),
+    ShotKind(
+        name="control", seconds=60.0, most_age_s=3.0, most_pdop=3.0, most_horizontal_95_m=0.03, most_vertical_95_m=0.05,
+        fewest_satellites=8, tilt_off=True,
+    ),
+    ShotKind(name="track", every_s=None, every_m=5.0, most_age_s=5.0, most_pdop=6.0),
+)  # fmt: skip
+USUAL_CODES: tuple[Code, ...] = (
+    Code("GL", "ground level"), Code("EB", "edge of bank, top"), Code("TB", "toe of bank"), Code("FL", "fence line"),
+    Code("WL", "water level"), Code("KB", "kerb"), Code("TR", "tree"), Code("MH", "manhole"),
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class ShotSettings:
+    """How a job's shots are taken: its kinds and its codes."""
+
+    kinds: tuple[ShotKind, ...] = described("Kinds of shot", "table", default=USUAL_KINDS)
+    codes: tuple[Code, ...] = described("Codes", "table", default=USUAL_CODES)
+
+    def kind(self, name: str) -> ShotKind:
+        """Return a kind by its name; InputError where there is none."""
+        found = next((item for item in self.kinds if item.name == name), None)
+        if found is None:
+            raise InputError(f"'{name[:20]}' is no kind of shot: {', '.join(KIND_NAMES)}.", field="kind")
+        return found
+
+
+def checked_settings(settings: ShotSettings) -> ShotSettings:
+    """Return settings that can be used: each kind once, a track with its step, each code once."""
+    names = [item.name for item in settings.kinds]
+    missing = [name for name in KIND_NAMES if names.count(name) != 1]
+    if missing:
+        raise InputError(f"Each kind of shot stands in the list once; look at {missing[0]}.", field="kinds")
+    for place, item in enumerate(settings.kinds):
+        if item.name == "track" and item.every_s is None and item.every_m is None:
+            raise InputError(
+                "A track takes a point every so many seconds, or every so many metres: give one.",
+                field=f"kinds.{place}.every_s",
+            )
+    codes = [item.code for item in settings.codes]
+    twice = next((code for code in codes if codes.count(code) > 1), None)
+    if twice is not None:
+        raise InputError(f"The code {twice} stands in the list twice.", field="codes")
+    return settings
+
+
+def not_within(epoch: Epoch, kind: ShotKind, fixed_only: bool) -> str:
+    """Return why an epoch is not taken, as the end of `waiting for ...`; empty where it is."""
+    if epoch.latitude_deg is None:
+        return "a position"
+    if epoch.height_m is None:
+        return "a height: GGA comes without a geoid separation"
+    if fixed_only and epoch.status is not Status.FIXED:
+        return f"a fixed solution (now {epoch.status})"
+    return _number_beyond(epoch, kind)
+
+
+def _number_beyond(epoch: Epoch, kind: ShotKind) -> str:
+    claim = epoch.claim
+    flat = None if claim is None else horizontal_95_m(claim.east_m, claim.north_m, claim.covariance_en_m2)
+    up = None if claim is None else vertical_95_m(claim.up_m)
+    for name, value, most, unit, decimals in (
+        ("an age", epoch.age_s, kind.most_age_s, " s", 1), ("a PDOP", epoch.pdop, kind.most_pdop, "", 1),
+        ("a horizontal 95 %", flat, kind.most_horizontal_95_m, " m", 3), ("a height 95 %", up, kind.most_vertical_95_m, " m", 3),
+    ):  # fmt: skip
+        if most is not None and value is not None and value > most:
+            return f"{name} of at most {most:g}{unit} (now {value:.{decimals}f}{unit})"
+    fewest = kind.fewest_satellites
+    if fewest is not None and epoch.satellites is not None and epoch.satellites < fewest:
+        return f"{fewest} satellites (now {epoch.satellites})"
+    return ""
+
+
+def kept_epochs(enu_m: ArrayLike) -> NDArray[np.bool_]:
+    """Return which epochs of a shot are averaged, shape (n,), from their east, north, up (n, 3): outliers are left out.
+
+    An outlier lies six robust sigmas from the median, at least 30 mm; the half of the epochs always stays.
+    """
+    enu = np.asarray(enu_m, dtype=float)
+    if len(enu) < 5:
+        return np.ones(len(enu), dtype=bool)
+    out = np.zeros(len(enu), dtype=bool)
+    for part in range(3):
+        out |= outliers(enu[:, part], _OUTLIER_FLOOR_M)
+    return ~out if out.sum() * 2 < len(enu) else np.ones(len(enu), dtype=bool)
+
+
+def moved_enough(kind: ShotKind, seconds: float, metres: float) -> bool:
+    """Tell whether a track takes its next point: so long after the last one, or so far from it."""
+    return (kind.every_s is not None and seconds >= kind.every_s - 1e-3) or (
+        kind.every_m is not None and metres >= kind.every_m
+    )
+
+
+_COUNTED = re.compile(r"(.*?)(\d*)$", re.DOTALL)
+
+
+def next_name(name: str, is_taken: Callable[[str], bool]) -> str:
+    """Return a name, or the next one that counts up from it and is not taken: P9 gives P10, A07 gives A08, TOP gives TOP1."""
+    while is_taken(name):
+        match = _COUNTED.match(name)
+        stem, digits = (match[1], match[2]) if match else (name, "")
+        name = f"{stem}{int(digits or 0) + 1:0{len(digits)}d}"
+    return name
+
+
+def checked_name(name: str, field: str = "name") -> str:
+    """Return a point's name without the blanks around it; InputError where it is none."""
+    text = name.strip()
+    if not text:
+        raise InputError("A point has a name.", field=field)
+    if len(text) > NAME_LENGTH or re.search(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]", text):
+        raise InputError(f"A name is one line of at most {NAME_LENGTH} letters.", field=field)
+    return text
+
+
+def with_seconds(kind: ShotKind, seconds: float) -> ShotKind:
+    """Return a kind that lasts as long as was asked."""
+    if not 0.0 <= seconds <= LONGEST_SHOT_S:
+        raise InputError(f"A shot lasts up to {LONGEST_SHOT_S:.0f} s; {seconds:g} s was asked.", field="seconds")
+    return replace(kind, seconds=seconds)

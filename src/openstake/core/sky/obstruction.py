@@ -1,0 +1,56 @@
+"""Obstruction seen so far: where a receiver lists satellites and hears nothing of them, again and again."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from openstake.core.evidence import InView
+from openstake.core.limits import OBSTRUCTED_AFTER_S
+
+AZIMUTH_STEP_DEG = 10
+ELEVATION_STEP_DEG = 5
+_HEARD_SHARE = 0.2  # of the looks: more, and it is no obstruction but a weak signal
+
+
+@dataclass(frozen=True)
+class Cell:
+    """A piece of the sky, degrees: azimuth clockwise from true north, elevation from the horizon."""
+
+    azimuth_from_deg: float
+    azimuth_to_deg: float
+    elevation_from_deg: float
+    elevation_to_deg: float
+
+
+class SeenSky:
+    """Counts, for each piece of the sky, how often a satellite that stood in it was heard.
+
+    Only where a satellite was listed something is known: the hole towards the pole, where none ever stands, is no
+    obstruction.
+    """
+
+    def __init__(self) -> None:
+        self._looks: dict[tuple[int, int], list[int]] = {}
+
+    def add(self, in_view: Iterable[InView]) -> None:
+        """Take one look a second in."""
+        for item in in_view:
+            cell = (
+                int(item.azimuth_deg % 360.0) // AZIMUTH_STEP_DEG,
+                int(max(item.elevation_deg, 0.0)) // ELEVATION_STEP_DEG,
+            )
+            looks = self._looks.setdefault(cell, [0, 0])
+            looks[0] += 1
+            looks[1] += item.cnr_dbhz is not None
+
+    def obstructed(self) -> tuple[Cell, ...]:
+        """Return the pieces of the sky in which satellites were listed for half a minute and not heard."""
+        return tuple(
+            Cell(
+                float(azimuth * AZIMUTH_STEP_DEG), float((azimuth + 1) * AZIMUTH_STEP_DEG),
+                float(elevation * ELEVATION_STEP_DEG), float((elevation + 1) * ELEVATION_STEP_DEG),
+            )
+            for (azimuth, elevation), (looks, heard) in sorted(self._looks.items())
+            if looks >= OBSTRUCTED_AFTER_S and heard <= _HEARD_SHARE * looks
+        )  # fmt: skip

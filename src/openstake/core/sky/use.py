@@ -1,0 +1,95 @@
+"""Which satellites a rover uses of those that it lists and that the base sends, and why not the others."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from openstake.core.evidence import InView
+from openstake.core.limits import WEAK_DBHZ
+
+Use = Literal["used", "not used", "no signal"]
+
+
+@dataclass(frozen=True)
+class SatelliteUse:
+    """A satellite in the rover's sky: degrees, C/N0 in dB-Hz; `sent`: by the base (None where the base is not heard).
+
+    `why` says why it is not used; empty where it is.
+    """
+
+    constellation: str
+    number: int
+    azimuth_deg: float
+    elevation_deg: float
+    cnr_dbhz: float | None
+    use: Use
+    sent: bool | None
+    why: str
+
+
+@dataclass(frozen=True)
+class SkyUse:
+    """The sky of a rover beside what its base sends.  `unseen` are sent and not listed by the rover, by constellation."""
+
+    satellites: tuple[SatelliteUse, ...]
+    used: int
+    sent_not_used: int
+    not_sent: int
+    unseen: dict[str, tuple[int, ...]]
+
+
+def sky_use(
+    in_view: Sequence[InView], sent: Mapping[str, Collection[int]] | None, mask_deg: float,
+    constellations: Collection[str] | None,
+) -> SkyUse:  # fmt: skip
+    """Return a rover's sky beside what the base sends: numbers by constellation, None where it is not heard.
+
+    `mask_deg` and `constellations` are those of the rover's profile; None where it has none.
+    """
+    found = tuple(
+        _use_of(
+            item, None if sent is None else item.number in sent.get(item.constellation, ()), mask_deg, constellations
+        )
+        for item in sorted(in_view, key=lambda item: item.key)
+    )
+    listed: dict[str, set[int]] = {}
+    for item in in_view:
+        listed.setdefault(item.constellation, set()).add(item.number)
+    unseen = {
+        name: tuple(sorted(set(numbers) - listed.get(name, set())))
+        for name, numbers in (sent or {}).items()
+        if set(numbers) - listed.get(name, set())
+    }
+    return SkyUse(
+        found,
+        sum(item.use == "used" for item in found),
+        sum(bool(item.sent) and item.use != "used" for item in found),
+        sum(item.sent is False for item in found),
+        unseen,
+    )
+
+
+def _use_of(item: InView, sent: bool | None, mask_deg: float, constellations: Collection[str] | None) -> SatelliteUse:
+    use: Use = "used" if item.used else "no signal" if item.cnr_dbhz is None else "not used"
+    why = "" if use == "used" else _why_not(item, sent, mask_deg, constellations)
+    return SatelliteUse(
+        item.constellation, item.number, item.azimuth_deg, item.elevation_deg, item.cnr_dbhz, use, sent, why
+    )
+
+
+def _why_not(item: InView, sent: bool | None, mask_deg: float, constellations: Collection[str] | None) -> str:
+    if constellations is not None and item.constellation not in constellations:
+        return f"{item.constellation} is not in the rover's profile"
+    if item.elevation_deg < mask_deg:
+        return f"below the mask of {mask_deg:g}°"
+    if item.cnr_dbhz is None:
+        return "no signal: something hides it"
+    if sent is False:
+        return "not sent by the base"
+    if item.cnr_dbhz < WEAK_DBHZ:
+        return f"weak: {item.cnr_dbhz:.0f} dB-Hz"
+    if item.used is None:
+        return "the receiver does not say what it uses"
+    return "the receiver does not say why"

@@ -1,0 +1,110 @@
+"""Closing: one list, in order, from everything that the job knows of itself."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from openstake.core import chain as links_of
+from openstake.core.chain import State
+from openstake.core.closing import ClosingItem, ClosingKnown, closing_list
+from openstake.core.errors import NotFoundError
+from openstake.core.kit.packing import packing_list
+from openstake.store.models import Occupation, Shot, StaticLog, StaticLogEnd
+from openstake.workflow import chain
+from openstake.workflow.check.checks import checked
+from openstake.workflow.context import Context
+from openstake.workflow.now.base import base_of, open_occupation
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.kit import kit_of
+from openstake.workflow.ticks import TickWish, set_tick, ticked_at
+
+LIST = "closing"
+
+
+@dataclass(frozen=True)
+class Closing:
+    """What is to be done at the end of a day, in order; `due` counts what is left."""
+
+    items: tuple[ClosingItem, ...]
+    due: int
+
+
+def view(context: Context, job_id: str) -> Closing:
+    """Return the list as it stands now."""
+    evidence = chain.evidence_of(context, job_id)
+    unchecked = tuple(
+        link.name for link in links_of.links(evidence) if link.state is not State.CHECKED and link.name in _CHECKABLE
+    )
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        known = _known(context, session, job, unchecked)
+        ticked = tuple(ticked_at(session, job_id, _list_of(session, job_id)))
+    items = closing_list(known, ticked)
+    return Closing(items, sum(item.state == "due" for item in items))
+
+
+# What streams and shots can check while the crew is on site.
+_CHECKABLE = ("base mark", "base antenna", "broadcast", "link", "control")
+
+
+def _newest_occupation(session: Session, job_id: str) -> Occupation | None:
+    query = select(Occupation).where(Occupation.job_id == job_id).order_by(Occupation.started_s.desc())
+    return session.scalars(query.limit(1)).first()
+
+
+def _list_of(session: Session, job_id: str) -> str:
+    """Return the name of the list of ticks: each base that was set up is closed by itself."""
+    occupation = _newest_occupation(session, job_id)
+    return f"{LIST} {occupation.id}" if occupation else LIST
+
+
+def _known(context: Context, session: Session, job: JobNow, unchecked: tuple[str, ...]) -> ClosingKnown:
+    occupation, running_now = _newest_occupation(session, job.id), open_occupation(session, job.id)
+    running = context.running.session(running_now.id) if running_now else None
+    readings = base_of(session, occupation).readings if occupation else None
+    last_point = session.scalar(select(func.max(Shot.created_s)).where(Shot.job_id == job.id, Shot.mark_id.is_(None)))
+    newest_check = session.scalars(
+        select(Shot).where(Shot.job_id == job.id, Shot.mark_id.is_not(None)).order_by(Shot.created_s.desc()).limit(1)
+    ).first()
+    check = checked(session, job, [newest_check])[0].check if newest_check is not None else None
+    own = occupation.id if occupation else ""
+    if check is not None and check.occupation_id != own:
+        check = None  # of an earlier base: it proves nothing of this one
+    logs = session.scalar(
+        select(func.count()).select_from(StaticLog).where(
+            StaticLog.occupation_id == own, StaticLog.id.not_in(select(StaticLogEnd.log_id))
+        )
+    )  # fmt: skip
+    kit = kit_of(session, job.id)
+    return ClosingKnown(
+        now_s=context.now(),
+        recording=running is not None and running.is_recording,
+        base_runs=running_now is not None,
+        last_point_s=last_point,
+        last_check_s=check.created_s if check else None,
+        last_check_agrees=check is not None and check.agrees,
+        last_check_mark=check.mark_name if check else "",
+        closing_readings=len(readings.current("after")) if readings else 0,
+        opening_readings=len(readings.current("before")) if readings else 0,
+        logs_running=logs or 0,
+        raw_files=sum(1 for _ in (context.data_dir / "raw").glob("*.raw")),
+        unchecked=unchecked,
+        charge=tuple(item.what for item in packing_list(kit.profiles, kit.gear) if item.group == "charge"),
+    )
+
+
+def tick(context: Context, job_id: str, wish: TickWish) -> Closing:
+    """Tick a thing off, or untick it; what the program knows by itself is not ticked."""
+    item = next((item for item in view(context, job_id).items if item.key == wish.key), None)
+    if item is None or item.known:
+        raise NotFoundError("This is not ticked off here: its state comes from what was done.")
+
+    def work(session: Session) -> None:
+        set_tick(session, job_id, _list_of(session, job_id), wish.key, item.what, wish.done, context.now())
+
+    context.database.write(work)
+    context.changed(job_id)
+    return view(context, job_id)

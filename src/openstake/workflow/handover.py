@@ -1,0 +1,218 @@
+"""From network to radio: a base set over a point that was measured by network, and the frame proven before work goes on."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.chain import State
+from openstake.core.evidence import Status
+from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.geodesy.local import enu_from_ecef_difference
+from openstake.core.judge.finding import Finding
+from openstake.core.judge.watch import judge_pair
+from openstake.core.limits import POLE_TWICE_M, UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M
+from openstake.core.rtk.initialising import Agreement, compared
+from openstake.core.rtk.rover import Pair
+from openstake.store.models import AverageEpoch, PositionAverageRow, Shot
+from openstake.workflow.context import Context
+from openstake.workflow.now import points
+from openstake.workflow.now.averages import average_mark_m
+from openstake.workflow.now.base import BaseNow, base_of, open_occupation
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.marks import MarkNow, current_marks, line_ids
+from openstake.workflow.watch.live import heard_epoch
+
+StepKey = Literal["measured", "set up", "radio", "frame"]
+
+
+@dataclass(frozen=True)
+class HandoverStep:
+    """One step of the way: its state, what is there, and what to do next on which page."""
+
+    key: StepKey
+    title: str
+    state: State
+    words: str
+    action: str
+    page: str
+
+
+@dataclass(frozen=True)
+class Handover:
+    """The way from network to radio; `open`: it has been begun.  `findings` are those of the frame check."""
+
+    open: bool
+    steps: tuple[HandoverStep, ...]
+    findings: tuple[Finding, ...]
+
+
+@dataclass(frozen=True)
+class _Measured:
+    """A mark as the network had it: Earth-centred metres, one sigma horizontal and up, the network's station."""
+
+    mark: MarkNow
+    xyz_m: tuple[float, float, float]
+    sigmas_m: tuple[float, float]
+    station: int | None
+    created_s: float
+
+
+def view(context: Context, job_id: str) -> Handover:
+    """Return how far the way from network to radio has come, from stored evidence and what is heard now."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        measured = _measured(session, job)
+        occupation = open_occupation(session, job_id)
+        base = None if occupation is None else base_of(session, occupation)
+        findings = [] if base is None else _frame_check(session, job, base, measured)
+    running = None if occupation is None else context.running.session(occupation.id)
+    epoch = None if running is None else heard_epoch(running.moment())
+    from_network = base is not None and base.coordinate.source == "network"
+    on_radio = epoch is not None and occupation is not None and epoch.station_id == occupation.station_id
+    steps = (
+        _measured_step(measured), _set_up_step(base, from_network), _radio_step(from_network, on_radio),
+        _frame_step(findings, [item for item in measured if base is None or base.occupation.mark_id != item.mark.id], from_network),
+    )  # fmt: skip
+    return Handover(bool(measured), steps, tuple(findings))
+
+
+def _measured(session: Session, job: JobNow) -> list[_Measured]:
+    """Return the marks of the list that a network rover measured, fixed, each with its newest average."""
+    rows = session.scalars(
+        select(PositionAverageRow)
+        .where(
+            PositionAverageRow.job_id == job.id, PositionAverageRow.purpose == "mark",
+            PositionAverageRow.lowest_status == Status.FIXED.value, PositionAverageRow.mark_id.is_not(None),
+        )
+        .order_by(PositionAverageRow.created_s.desc())
+    ).all()  # fmt: skip
+    if not rows:
+        return []
+    found: dict[str, _Measured] = {}
+    by_line = (
+        {row_id: mark for mark in current_marks(session, job) for row_id in line_ids(session, mark.id)} if rows else {}
+    )
+    claims = _claims(session, [row.id for row in rows])
+    for row in rows:
+        mark = by_line.get(row.mark_id or "")
+        if mark is not None and mark.id not in found:
+            sigmas, station = claims.get(row.id, ((UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M), None))
+            found[mark.id] = _Measured(mark, average_mark_m(session, row), sigmas, station, row.created_s)
+    return list(found.values())
+
+
+def _claims(session: Session, ids: Sequence[str]) -> dict[str, tuple[tuple[float, float], int | None]]:
+    """Return the receiver's claim of each average, one sigma horizontal and up, and the station that it used."""
+    columns = (
+        AverageEpoch.average_id, AverageEpoch.sigma_east_m, AverageEpoch.sigma_north_m, AverageEpoch.sigma_up_m, AverageEpoch.station_id,
+    )  # fmt: skip
+    rows = session.execute(select(*columns).where(AverageEpoch.average_id.in_(ids))).all()
+    found: dict[str, tuple[tuple[float, float], int | None]] = {}
+    for average_id in ids:
+        mine = [row for row in rows if row.average_id == average_id]
+        known = [row for row in mine if row.sigma_east_m is not None and row.sigma_up_m is not None]
+        flat = max(
+            (max(row.sigma_east_m or 0.0, row.sigma_north_m or 0.0) for row in known), default=UNCLAIMED_HORIZONTAL_M
+        )
+        up = max((row.sigma_up_m or 0.0 for row in known), default=UNCLAIMED_UP_M)
+        found[average_id] = ((flat, up), mine[-1].station_id if mine else None)
+    return found
+
+
+def _frame_check(session: Session, job: JobNow, base: BaseNow, measured: Sequence[_Measured]) -> list[Finding]:
+    """Compare each mark that the network measured with its newest shot from this base."""
+    found: list[Finding] = []
+    for item in measured:
+        if item.mark.id == base.occupation.mark_id or base.coordinate.source != "network":
+            continue
+        shot = session.scalars(
+            select(Shot)
+            .where(Shot.occupation_id == base.occupation.id, Shot.mark_id.in_(line_ids(session, item.mark.id)))
+            .order_by(Shot.created_s.desc())
+            .limit(1)
+        ).first()
+        if shot is not None:
+            agreement = _agreement(job, points.derive(session, job, shot), shot, item)
+            found.append(
+                judge_pair(
+                    Pair("source switched", shot.created_s, agreement, True, item.station, base.occupation.station_id),
+                    job.length_unit,
+                )
+            )
+    return found
+
+
+def _agreement(job: JobNow, point: points.Point, shot: Shot, item: _Measured) -> Agreement:
+    here = np.array(job.frame.ecef_from_grid(point.east_m, point.north_m, point.height_m))
+    latitude, longitude, _ = (float(value) for value in geodetic_from_ecef(here))
+    apart = enu_from_ecef_difference(here - np.array(item.xyz_m), latitude, longitude)
+    flat = max(shot.sigma_east_m or 0.0, shot.sigma_north_m or 0.0) or UNCLAIMED_HORIZONTAL_M
+    return compared(np.zeros(3), apart, item.sigmas_m, (flat, shot.sigma_up_m or UNCLAIMED_UP_M), POLE_TWICE_M)
+
+
+def _measured_step(measured: Sequence[_Measured]) -> HandoverStep:
+    names = ", ".join(item.mark.name for item in measured)
+    if len(measured) >= 2:
+        state, words = State.CHECKED, f"{names} were measured by network."
+    elif measured:
+        state, words = State.ENTERED, f"{names} was measured by network. A second one proves the frame later."
+    else:
+        state, words = State.MISSING, "No mark has been measured by network yet."
+    return HandoverStep(
+        "measured", "Measure two marks by network", state, words,
+        "On the Base page pick a mark, choose From the network, and average over it; then the same on a second mark.", "base",
+    )  # fmt: skip
+
+
+def _set_up_step(base: BaseNow | None, from_network: bool) -> HandoverStep:
+    if base is None:
+        state, words = State.MISSING, "No base runs."
+    elif from_network:
+        state, words = State.ENTERED, f"A base stands on {base.coordinate.detail}."
+    else:
+        state, words = (
+            State.DISAGREES,
+            f"The base that runs has its coordinate from elsewhere: {base.coordinate.detail}.",
+        )
+    return HandoverStep(
+        "set up", "Set the base over one of them", state, words,
+        "On the Base page set up over that very mark, with the network's coordinate and the antenna's height.", "base",
+    )  # fmt: skip
+
+
+def _radio_step(from_network: bool, on_radio: bool) -> HandoverStep:
+    state = State.CHECKED if from_network and on_radio else State.MISSING
+    words = "The rover uses this base." if state is State.CHECKED else "The rover does not use this base yet."
+    return HandoverStep(
+        "radio",
+        "Switch the rover to radio",
+        state,
+        words,
+        "At the rover: source radio, single baseline, the base's channel and ID.",
+        "watch",
+    )
+
+
+def _frame_step(findings: Sequence[Finding], left: Sequence[_Measured], from_network: bool) -> HandoverStep:
+    title = "Measure the other mark again, by radio"
+    if findings:
+        bad = next((item for item in findings if item.is_stop), None)
+        return HandoverStep(
+            "frame",
+            title,
+            State.DISAGREES if bad else State.CHECKED,
+            (bad or findings[0]).sentence,
+            "Record a check on it.",
+            "check",
+        )
+    where = left[0].mark.name if left else "it"
+    return HandoverStep(
+        "frame", title, State.MISSING, "Whether both stand on one frame is not shown yet.",
+        f"Stand on {where} and record a check: both results are compared by themselves." if from_network else "First the base.", "check",
+    )  # fmt: skip

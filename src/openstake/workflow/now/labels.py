@@ -1,0 +1,49 @@
+"""What points are called now: the head of each shot's line of labels."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+
+from sqlalchemy.orm import Session
+
+from openstake.core.shot import next_name
+from openstake.store import lines
+from openstake.store.models import Mark, PointLabel, Shot
+
+_MOST_NAMED = 20_000
+
+
+def labels_of(session: Session, job_id: str, shot_ids: Collection[str] | None = None) -> dict[str, PointLabel]:
+    """Return the current labels of a job's points by their shots, of some of them where ids are given; checks have none."""
+    chosen = []
+    if shot_ids is not None and len(shot_ids) <= _MOST_NAMED:
+        chosen = [PointLabel.shot_id.in_(set(shot_ids))]
+    rows = session.scalars(lines.heads(PointLabel, PointLabel.job_id == job_id, *chosen))
+    return {row.shot_id: row for row in rows}
+
+
+def is_taken(session: Session, job_id: str, name: str) -> bool:
+    """Tell whether a point or a mark of a job has a name now."""
+    label = lines.heads(PointLabel, PointLabel.job_id == job_id, PointLabel.name == name, ~PointLabel.taken_out)
+    if session.scalars(label.limit(1)).first() is not None:
+        return True
+    mark = lines.heads(Mark, Mark.job_id == job_id, Mark.name == name, ~Mark.withdrawn)
+    return session.scalars(mark.limit(1)).first() is not None
+
+
+def free_name(session: Session, job_id: str, wanted: str) -> str:
+    """Return a name, or the next one that counts up from it and that no point or mark of the job has."""
+    return next_name(wanted, lambda name: is_taken(session, job_id, name))
+
+
+def newest_label(session: Session, job_id: str) -> PointLabel | None:
+    """Return the label of the point that was recorded last and is not taken out."""
+    heads = lines.heads(PointLabel, PointLabel.job_id == job_id, ~PointLabel.taken_out)
+    newest = heads.join(Shot, Shot.id == PointLabel.shot_id).order_by(Shot.created_s.desc(), Shot.id.desc())
+    return session.scalars(newest.limit(1)).first()
+
+
+def usual_name(session: Session, job_id: str) -> str:
+    """Return what the next point is called where nobody says otherwise: it counts up from the last one."""
+    newest = newest_label(session, job_id)
+    return free_name(session, job_id, newest.name if newest is not None else "P1")

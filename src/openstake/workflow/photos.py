@@ -1,0 +1,84 @@
+"""Photos of set-ups and shots: kept under their SHA-256, told in the Book."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Collection
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import FileError, NotFoundError
+from openstake.store.book import write_entry
+from openstake.store.models import Photo, new_id
+from openstake.wire.pictures import picture_of
+from openstake.workflow.context import Context
+from openstake.workflow.now.job import JobNow, job_of
+
+_MOST_PHOTO_BYTES = 8 << 20
+
+
+@dataclass(frozen=True)
+class PhotoView:
+    """A photo."""
+
+    id: str
+    name: str
+    created_s: float
+
+
+def keep_photo(
+    context: Context, job_id: str, name: str, content: bytes, owner: Callable[[Session, JobNow, float], tuple[str, str]]
+) -> None:
+    """Attach a photo (JPEG or PNG, at most 8 MB) to what `owner` names: its id, and what it is called in a sentence."""
+    if len(content) > _MOST_PHOTO_BYTES:
+        raise FileError(f"The photo has {len(content) / 1e6:.1f} MB; at most {_MOST_PHOTO_BYTES >> 20} MB are taken.")
+    media_type, ending = picture_of(content, name)
+    digest = hashlib.sha256(content).hexdigest()
+    folder = context.data_dir / "photos"
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / f"{digest}.{ending}"
+    if not path.exists():
+        draft = path.with_suffix(f".{new_id()}.draft")
+        try:
+            draft.write_bytes(content)
+            draft.replace(path)
+        finally:
+            draft.unlink(missing_ok=True)
+
+    def work(session: Session) -> None:
+        job, now = job_of(session, job_id), context.now()
+        owner_id, called = owner(session, job, now)
+        row = Photo(
+            owner_id=owner_id, job_id=job_id, name=name[:200] or "photo", media_type=media_type, file=path.name, created_s=now
+        )  # fmt: skip
+        session.add(row)
+        session.flush()
+        write_entry(
+            session, now, "photo", f"Photo {row.name} attached to {called}.", job_id, photo=row.id, sha256=digest
+        )
+
+    context.database.write(work)
+    context.changed(job_id)
+
+
+def photos_of(session: Session, owner_ids: Collection[str]) -> dict[str, list[PhotoView]]:
+    """Return the photos of set-ups or shots, by their ids, in one query."""
+    found: dict[str, list[PhotoView]] = {owner_id: [] for owner_id in owner_ids}
+    rows = session.scalars(select(Photo).where(Photo.owner_id.in_(set(owner_ids))).order_by(Photo.created_s))
+    for row in rows:
+        found[row.owner_id].append(PhotoView(row.id, row.name, row.created_s))
+    return found
+
+
+def photo_file(context: Context, job_id: str, photo_id: str) -> tuple[bytes, str]:
+    """Return a photo's bytes and media type."""
+    with context.database.read() as session:
+        row = session.get(Photo, photo_id)
+    if row is None or row.job_id != job_id:
+        raise NotFoundError("There is no such photo in this job.")
+    path = context.data_dir / "photos" / row.file
+    if not path.is_file():
+        raise FileError(f"The photo {row.name} has gone from the data folder.")
+    return path.read_bytes(), row.media_type

@@ -1,0 +1,114 @@
+"""Go to a mark: from where the pole is now, big enough to walk by."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import ConflictError, InputError
+from openstake.core.evidence import RefersTo, Status
+from openstake.core.going import Way, side_of, way_to
+from openstake.core.limits import WALKS_FROM_MPS, ShortText
+from openstake.core.sky.sun import sun_azimuth_deg
+from openstake.core.vector import lifted, lowering_to_mark_m, rover_mark_ecef, vectors_from_positions
+from openstake.live.session import Moment
+from openstake.store.models import Listening
+from openstake.workflow.context import Context
+from openstake.workflow.now.base import BaseNow, bases_of, needed_occupation
+from openstake.workflow.now.heights import read_height
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.kit import kit_of
+from openstake.workflow.now.marks import MarkNow, mark_of
+
+
+@dataclass(frozen=True)
+class GoToQuery:
+    """To which mark, with which pole, by which rover."""
+
+    mark_id: ShortText
+    reading: ShortText = ""
+    feature: ShortText = ""
+    rover_id: ShortText = ""
+
+
+@dataclass(frozen=True)
+class GoTo:
+    """The way from the pole to a mark; `way` is None while there is no position, and `words` says so."""
+
+    mark_name: str
+    status: Status
+    good_to_m: float | None
+    way: Way | None
+    side: str
+    words: str
+
+
+def go_to(context: Context, job_id: str, query: GoToQuery) -> GoTo:
+    """Return the way from where the pole is now to a mark."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        mark = mark_of(session, job, query.mark_id)
+        pole_m = _pole_m(session, job, query)
+        occupation = needed_occupation(session, job_id)
+        running = context.running.session(occupation.id)
+        if running is None:
+            raise ConflictError("Nothing is listened to: start the base with the rover's address.")
+        moment = running.moment(query.rover_id or None)
+        listening = session.get_one(Listening, moment.rover_id) if moment.rover_id else None
+        base = bases_of(session, job_id, {occupation.id})[occupation.id]
+    epoch = moment.epoch.epoch if moment.epoch and moment.rover_is_heard else None
+    if epoch is None or listening is None or epoch.latitude_deg is None or epoch.height_m is None:
+        return GoTo(mark.name, Status.NONE, None, None, "", "Waiting for the rover's position.")
+    place = job.frame.grid_from_ecef(_mark_under_pole(moment, base, listening, pole_m))
+    way = _way(context, job, mark, [float(value) for value in place], moment)
+    claim = epoch.claim
+    good = None if claim is None else 2.0 * max(claim.east_m, claim.north_m)
+    words = (
+        ""
+        if epoch.status is Status.FIXED
+        else f"The rover is {epoch.status.value}: the last decimetres wait for a fix."
+    )
+    return GoTo(mark.name, epoch.status, good, way, side_of(way.azimuth_deg), words)
+
+
+def _pole_m(session: Session, job: JobNow, query: GoToQuery) -> float:
+    if not query.reading:
+        return 0.0
+    return read_height(
+        kit_of(session, job.id), job.length_unit, query.reading, query.feature or "rod", "rover"
+    ).arp_height_m
+
+
+def _mark_under_pole(moment: Moment, base: BaseNow, listening: Listening, pole_m: float) -> np.ndarray:
+    """Return the point under the pole, Earth-centred, as a shot there would have it."""
+    assert moment.epoch is not None, "there is a position"
+    epoch = moment.epoch.epoch
+    above = lowering_to_mark_m(RefersTo(listening.refers_to), pole_m, listening.arp_to_apc_m)
+    station = moment.reference
+    reference = np.array(base.arp_m if station is None else station.xyz_m)
+    vector = vectors_from_positions(
+        epoch.latitude_deg or 0.0, epoch.longitude_deg or 0.0, epoch.height_m or 0.0, reference
+    )
+    if station is not None and station.virtual:
+        return lifted(reference + vector, -above)
+    return rover_mark_ecef(np.array(base.mark_m), base.height.arp_height_m, vector, above)
+
+
+def _way(context: Context, job: JobNow, mark: MarkNow, place: list[float], moment: Moment) -> Way:
+    assert moment.epoch is not None, "there is a position"
+    epoch = moment.epoch.epoch
+    east, north, height = place
+    latitude, longitude = epoch.latitude_deg or 0.0, epoch.longitude_deg or 0.0
+    try:
+        turn = job.frame.convergence_deg(latitude, longitude)
+    except InputError:
+        turn = 0.0  # an assumed system without a place: its north is what it is
+    sun = sun_azimuth_deg(context.now(), latitude, longitude)
+    walks = epoch.speed_mps is not None and epoch.speed_mps >= WALKS_FROM_MPS and epoch.course_deg is not None
+    known = mark.ellipsoidal_height_m
+    return way_to(
+        mark.east_m - east, mark.north_m - north, None if known is None else known - height,
+        (epoch.course_deg or 0.0) - turn if walks else None, None if sun is None else sun - turn, job.length_unit,
+    )  # fmt: skip

@@ -1,0 +1,165 @@
+"""Rovers on a base: one more beside the first, or one less; a new initialisation asked for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import ConflictError, NotFoundError
+from openstake.core.evidence import RefersTo
+from openstake.core.limits import ShortText
+from openstake.live.session import RunningSession
+from openstake.store import lines
+from openstake.store.book import write_entry
+from openstake.store.models import Listening, Occupation
+from openstake.workflow.context import Context, PracticeField
+from openstake.workflow.now.base import further_rovers, listening_of, needed_occupation
+from openstake.workflow.now.heights import rover_arp_to_apc_m
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.kit import KitNow, kit_of
+from openstake.workflow.secrets import checked_address, keep_secrets
+from openstake.workflow.watch.listen import rover_address
+
+MOST_ROVERS = 8
+
+
+@dataclass(frozen=True)
+class NewRover:
+    """One more rover: its receiver's name in the kit, its address, and what its position refers to (as the kit has it)."""
+
+    name: ShortText
+    url: ShortText = ""
+    refers_to: RefersTo | None = None
+
+
+@dataclass(frozen=True)
+class RoverNamed:
+    """Which rover: the first one where none is named."""
+
+    rover_id: ShortText = ""
+
+
+@dataclass(frozen=True)
+class InitialiseSaid:
+    """What was done: on a stand-in it happens, on a real device the crew does it."""
+
+    words: str
+
+
+def _running(context: Context, occupation: Occupation) -> RunningSession:
+    running = context.running.session(occupation.id)
+    if running is None:
+        raise ConflictError("Nothing is listened to: start the base first.")
+    return running
+
+
+def _practice(context: Context, job: JobNow) -> PracticeField | None:
+    return context.practice if job.practice else None
+
+
+def add_rover(context: Context, job_id: str, wish: NewRover) -> RoverNamed:
+    """Listen to one more rover on the base that runs."""
+    name = wish.name.strip()
+    if not name:
+        raise ConflictError("Choose the receiver: two rovers are told apart by its name.", field="name")
+    with context.running.of_job(job_id):
+        with context.database.read() as session:
+            job, kit = job_of(session, job_id), kit_of(session, job_id)
+            occupation = needed_occupation(session, job_id)
+        running, practice = _running(context, occupation), _practice(context, job)
+        url = practice.further_rover() if practice is not None and not wish.url.strip() else wish.url.strip()
+        address, password = checked_address(url, "url")
+        refers_to = wish.refers_to or _refers_to(kit, name)
+        above = rover_arp_to_apc_m(kit) if refers_to is RefersTo.APC else None
+
+        def work(session: Session) -> Listening:
+            now = context.now()
+            there = further_rovers(session, occupation.id)
+            first = listening_of(session, occupation.id)
+            if len(there) + 1 >= MOST_ROVERS:
+                raise ConflictError(f"{MOST_ROVERS} rovers are listened to already. Take one away first.")
+            if name in {first.device, *(row.device for row in there)}:
+                raise ConflictError(f"{name} is listened to already. Choose the other receiver.", field="name")
+            if address in {first.rover_url, *(row.rover_url for row in there)}:
+                raise ConflictError("That address is listened to already, as another rover.", field="url")
+            row = Listening(
+                occupation_id=occupation.id, base_url=None, rover_url=address, receiver_url=None, refers_to=refers_to.value,
+                arp_to_apc_m=above, device=name, further=True, started_s=now,
+            )  # fmt: skip
+            session.add(row)
+            session.flush()
+            if password:
+                keep_secrets(context, row.id, {"rover_url": password})
+            write_entry(
+                session, now, "rover-added", f"Rover {name} is listened to at {address}.", job_id, listening=row.id
+            )
+            return row
+
+        row = context.database.write(work)
+        running.add_rover(rover_address(context, row, practice))
+    context.changed(job_id)
+    return RoverNamed(row.id)
+
+
+def _refers_to(kit: KitNow, name: str) -> RefersTo:
+    """Return what a receiver's position refers to, as the kit describes it: asked once, and kept with it."""
+    receiver = kit.gear.get(("receiver", name))
+    return RefersTo(getattr(receiver, "nmea_refers_to", "ARP").lower())
+
+
+def drop_rover(context: Context, job_id: str, wish: RoverNamed) -> None:
+    """Listen to a further rover no more; what it brought stays."""
+    with context.running.of_job(job_id):
+
+        def work(session: Session) -> Occupation:
+            occupation = needed_occupation(session, job_id)
+            row = lines.head(session, Listening, wish.rover_id, "There is no such rover on this base.")
+            if row.occupation_id != occupation.id or not row.further or row.withdrawn:
+                raise NotFoundError("There is no such rover on this base.")
+            now = context.now()
+            session.add(
+                Listening(
+                    occupation_id=occupation.id, rover_url=row.rover_url, refers_to=row.refers_to, arp_to_apc_m=row.arp_to_apc_m,
+                    device=row.device, further=True, withdrawn=True, replaces_id=row.id, started_s=now,
+                )
+            )  # fmt: skip
+            write_entry(
+                session, now, "rover-dropped", f"Rover {row.device} is listened to no more.", job_id, listening=row.id
+            )
+            return occupation
+
+        occupation = context.database.write(work)
+        running = context.running.session(occupation.id)
+        if running is not None:
+            running.drop_rover(wish.rover_id)
+    context.changed(job_id)
+
+
+def initialise_anew(context: Context, job_id: str, wish: RoverNamed) -> InitialiseSaid:
+    """Compare where the pole stands now with the next initialisation; a stand-in begins one at once."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        occupation = needed_occupation(session, job_id)
+    running = _running(context, occupation)
+    rover = running.rover(wish.rover_id or None)
+    if rover is None:
+        raise NotFoundError("There is no such rover on this base.")
+    if not running.initialise_anew(rover.id):
+        raise ConflictError("Hold the pole still on a fixed solution first: then there is something to compare with.")
+    practice = _practice(context, job)
+    context.database.write(
+        lambda session: _write_asked(session, context.now(), job_id, rover.name, practice is not None)
+    )
+    if practice is not None:
+        practice.initialise_anew(rover.id != running.rover_ids[0])
+        return InitialiseSaid(
+            "The stand-in has dropped all satellites. Hold still: the fixes are compared when it is back."
+        )
+    return InitialiseSaid("Now make the receiver drop its fix, and hold still: the fixes are compared when it is back.")
+
+
+def _write_asked(session: Session, now: float, job_id: str, name: str, standin: bool) -> None:
+    who = "The stand-in" if standin else "The crew"
+    rover = f" of {name}" if name else ""
+    write_entry(session, now, "initialise-anew", f"{who} initialises the fix{rover} anew; the pole stands.", job_id)
