@@ -46,7 +46,7 @@ const newest = () => Stream.all[Stream.all.length - 1]!;
 test("what the program says is shown, and a lost program takes its last fix away", async () => {
   const { result } = await follow();
   act(() => newest().onopen?.());
-  act(() => newest().say("live", { status: "fixed" }));
+  act(() => newest().say("live", [{ rover_id: "a", status: "fixed" }]));
   expect(result.current).toMatchObject({ connection: "open", live: { status: "fixed" } });
 
   act(() => newest().onerror?.());
@@ -89,11 +89,25 @@ test("what is drawn rests while what it selects stays the same", async () => {
   });
   const feed = { state: "receiving", sentence: "Receiving." };
   act(() => newest().onopen?.());
-  act(() => newest().say("live", { age_s: 1.0, rover_feed: feed }));
+  act(() => newest().say("live", [{ rover_id: "a", age_s: 1.0, rover_feed: feed }]));
   const before = drawn;
 
-  for (const age_s of [1.2, 1.4, 1.6]) act(() => newest().say("live", { age_s, rover_feed: feed }));
+  for (const age_s of [1.2, 1.4, 1.6]) act(() => newest().say("live", [{ rover_id: "a", age_s, rover_feed: feed }]));
 
   expect(result.current).toEqual(feed);
   expect(drawn).toBe(before);
+});
+
+test("of two rovers the chosen one is shown, and the first one where it is gone", async () => {
+  const { result } = await follow();
+  const { chooseRover } = await import("./live");
+  act(() => newest().onopen?.());
+  act(() => newest().say("live", [{ rover_id: "a", status: "fixed" }, { rover_id: "b", status: "float" }]));
+  expect(result.current.live).toMatchObject({ rover_id: "a" });
+
+  act(() => chooseRover("b"));
+  expect(result.current.live).toMatchObject({ rover_id: "b", status: "float" });
+
+  act(() => newest().say("live", [{ rover_id: "a", status: "single" }]));
+  expect(result.current.live).toMatchObject({ rover_id: "a", status: "single" });
 });

@@ -8,12 +8,15 @@ type Events = Schemas["Events"];
 export type Connection = "connecting" | "open" | "lost";
 
 export interface LiveState {
-  live: Events["live"];
+  /** The rover that this browser looks at; the first one where none is chosen or the chosen one is gone. */
+  live: Schemas["Live"] | null;
+  rovers: Schemas["Live"][];
+  chosen: string | null;
   average: Events["average"];
   connection: Connection;
 }
 
-const NOTHING: LiveState = { live: null, average: null, connection: "connecting" };
+const NOTHING: LiveState = { live: null, rovers: [], chosen: null, average: null, connection: "connecting" };
 const listeners = new Set<() => void>();
 let state = NOTHING;
 
@@ -24,6 +27,14 @@ export function setLive(change: Partial<LiveState>) {
   state = next;
   for (const listener of listeners) listener();
 }
+
+/** Put in the moment of every rover; the chosen one is shown. */
+function setRovers(rovers: Schemas["Live"][], chosen = state.chosen) {
+  setLive({ rovers, chosen, live: rovers.find((item) => item.rover_id === chosen) ?? rovers[0] ?? null });
+}
+
+/** Look at another rover. */
+export const chooseRover = (id: string | null) => setRovers(state.rovers, id);
 
 function subscribe(listener: () => void) {
   listeners.add(listener);
@@ -51,8 +62,8 @@ export function useLiveStream(jobId: string) {
         setLive({ connection: "open" });
         refresh();
       };
-      source.onerror = () => setLive({ connection: "lost", live: null });
-      on("live", (live) => setLive({ live }));
+      source.onerror = () => setLive({ connection: "lost", live: null, rovers: [] });
+      on("live", (rovers) => setRovers(rovers ?? []));
       on("average", (average) => setLive({ average }));
       on("job", refresh);
     };

@@ -2,17 +2,17 @@
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { answer, client, type Schemas } from "./client";
 
-const path = (job_id: string) => ({ params: { path: { job_id } } });
+export const path = (job_id: string) => ({ params: { path: { job_id } } });
 
 /** What is heard of a running base changes without an event. */
 const LOOKED_AT_EVERY_MS = 5000;
 
 /** Long lists come page by page: each says after what the next one begins. */
-const PAGED = { initialPageParam: "", getNextPageParam: (last: { next: string | null }) => last.next };
+export const PAGED = { initialPageParam: "", getNextPageParam: (last: { next: string | null }) => last.next };
 const pageOf = (job_id: string, after: string) => ({ params: { path: { job_id }, query: { after } } });
 
 /** A file goes as it is. */
-const asSent = (file: File) => ({
+export const asSent = (file: File) => ({
   body: file as never,
   bodySerializer: (body: unknown) => body as never,
   headers: { "Content-Type": "application/octet-stream" },
@@ -169,14 +169,6 @@ export const useEarlier = (id: string) =>
   });
 export const useWatch = (id: string) =>
   useQuery({ queryKey: ["job", id, "watch"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/watch", path(id))) });
-export const useHistory = (id: string, seconds: number) =>
-  useQuery({
-    queryKey: ["job", id, "history", seconds],
-    queryFn: () =>
-      answer(client.GET("/api/jobs/{job_id}/history", { params: { path: { job_id: id }, query: { seconds } } })),
-    // The picture moves by a pixel or so between two readings.
-    refetchInterval: Math.max(2000, (seconds * 1000) / 150),
-  });
 export const useChecks = (id: string) =>
   useInfiniteQuery({
     queryKey: ["job", id, "checks"],
@@ -201,7 +193,7 @@ export const useHeight = (id: string, body: Schemas["HeightQuery"]) =>
   });
 
 /** A change of a job: when it is done, all that is stored of the job is read again. */
-function useChange<Body, Result>(id: string, send: (body: Body) => Promise<Result>) {
+export function useChange<Body, Result>(id: string, send: (body: Body) => Promise<Result>) {
   const queries = useQueryClient();
   return useMutation({ mutationFn: send, onSettled: () => queries.invalidateQueries({ queryKey: ["job", id] }) });
 }
@@ -320,7 +312,5 @@ export const useRestoreCoordinate = (id: string) =>
   useChange(id, (body: Schemas["RestoreCoordinate"]) => answer(client.POST("/api/jobs/{job_id}/base/coordinate", { ...path(id), body })));
 export const useRecordCheck = (id: string) =>
   useChange(id, (body: Schemas["CheckWish"]) => answer(client.POST("/api/jobs/{job_id}/checks", { ...path(id), body })));
-export const useCancelCheck = (id: string) =>
-  useChange(id, () => answer(client.DELETE("/api/jobs/{job_id}/checks/current", path(id))));
 export const useMoveStand = (id: string) =>
   useChange(id, (body: Schemas["StandWish"]) => answer(client.POST("/api/jobs/{job_id}/stand", { ...path(id), body })));

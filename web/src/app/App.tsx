@@ -5,12 +5,12 @@ import { BookPage } from "../features/book/BookPage";
 import { CheckPage } from "../features/check/CheckPage";
 import { JobPage } from "../features/job/JobPage";
 import { JobsPage } from "../features/job/JobsPage";
-import { WatchPage } from "../features/watch/WatchPage";
 import { PageBoundary } from "./PageBoundary";
 import { Shell, useShell } from "./Shell";
 
 const Keys = lazy(() => import("./Keys"));
 const BasePage = lazy(() => import("../features/base/BasePage").then((module) => ({ default: module.BasePage })));
+const WatchPage = lazy(() => import("../features/watch/WatchPage").then((module) => ({ default: module.WatchPage })));
 const LinkPage = lazy(() => import("../features/link/LinkPage").then((module) => ({ default: module.LinkPage })));
 const KitPage = lazy(() => import("../features/kit/KitPage").then((module) => ({ default: module.KitPage })));
 

@@ -4,7 +4,10 @@ import { useLocation, useNavigate } from "react-router";
 import { Button } from "../ui/controls";
 import { STEPS } from "./steps";
 
-/** Keys: g and a number goes to a step, r records, ? lists them. They rest while something is being typed. */
+/** Keys that press a button of the page, by what marks it. */
+const PRESSES: Record<string, string> = { r: "[data-record]", Escape: "[data-drop]", Backspace: "[data-back]" };
+
+/** Keys: g and a number goes to a step, r records, Escape drops, Backspace takes the last point back, ? lists them. They rest while something is being typed. */
 export default function Keys() {
   const [shown, setShown] = useState(false);
   const navigate = useNavigate();
@@ -23,10 +26,10 @@ export default function Keys() {
       }
       going.current = event.key === "g";
       if (event.key === "?") setShown(true);
-      if (event.key === "r" && job) {
-        if (pathname.endsWith("/check")) document.querySelector<HTMLButtonElement>("[data-record]:not(:disabled)")?.click();
-        else void navigate(`${job}/check`);
-      }
+      const pressed = PRESSES[event.key];
+      const button = pressed && document.querySelector<HTMLButtonElement>(`${pressed}:not(:disabled)`);
+      if (button) button.click();
+      else if (event.key === "r" && job && !document.querySelector("[data-record]")) void navigate(`${job}/watch?view=points`);
     };
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
@@ -46,7 +49,11 @@ export default function Keys() {
               </div>
             ))}
             <dt className="font-bold">r</dt>
-            <dd>Go to Check; there: record</dd>
+            <dd>Record; from elsewhere: go to the points</dd>
+            <dt className="font-bold">Esc</dt>
+            <dd>Drop the shot in hand</dd>
+            <dt className="font-bold">Backspace</dt>
+            <dd>Take the last point back</dd>
             <dt className="font-bold">?</dt>
             <dd>This list</dd>
           </dl>

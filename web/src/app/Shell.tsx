@@ -4,6 +4,7 @@ import { sentenceOf, type Schemas } from "../api/client";
 import { useLiveStream } from "../api/live";
 import { useJob } from "../api/queries";
 import { Note } from "../ui/controls";
+import { Alarm } from "./Alarm";
 import { Drawer } from "./Drawer";
 import { Rail } from "./Rail";
 import { Strip } from "./Strip";
@@ -29,6 +30,7 @@ export function Shell() {
     );
   return (
     <div className="grid h-dvh grid-cols-[10.5rem_1fr] grid-rows-[auto_1fr] text-lg">
+      <Alarm />
       <Rail jobId={jobId} onGo={() => setDrawer(false)} />
       <Strip job={job.data} onDrawer={() => setDrawer(!drawer)} drawer={drawer} />
       <div className="relative flex min-h-0 overflow-hidden">

@@ -26,6 +26,7 @@ export function Strip(props: { job: Schemas["JobView"]; drawer: boolean; onDrawe
           <span className="truncate text-sm text-faded">
             {job.length_unit_word}
             {job.practice && ", practice"}
+            <RoverName />
           </span>
         </div>
         <Status />
@@ -39,6 +40,12 @@ export function Strip(props: { job: Schemas["JobView"]; drawer: boolean; onDrawe
       <FeedTrouble />
     </header>
   );
+}
+
+/** Whose figures these are, where there is more than one rover. */
+function RoverName() {
+  const name = useLive(({ rovers, live }) => (rovers.length > 1 ? (live?.rover_name ?? "") : ""));
+  return name && <span className="font-bold text-ink">, {name}</span>;
 }
 
 function Status() {

@@ -162,10 +162,14 @@ function Group(props: OneProps) {
   );
 }
 
+const MOST_BESIDE = 6;
+
 function Table(props: OneProps) {
   const { field, value, onValue, path } = props;
   const rows = Array.isArray(value) ? (value as Values[]) : [];
   const columns = field.fields;
+  // What does not fit beside each other stands in lines.
+  const many = columns.length > MOST_BESIDE;
   const problem = props.problem?.field?.startsWith(`${path}.`) ? props.problem : null;
   return (
     <fieldset className="rounded border-2 border-line bg-page p-4">
@@ -173,18 +177,20 @@ function Table(props: OneProps) {
       {problem && <p className="mb-2 font-semibold text-flag">{problem.sentence}</p>}
       <div className="flex flex-col gap-2">
         {rows.map((row, at) => (
-          <div key={at} className="flex items-start gap-2">
-            {columns.map((column) => (
-              <div key={column.name} className="min-w-0 flex-1">
-                <OneField
-                  {...props}
-                  path={`${path}.${at}.${column.name}`}
-                  field={{ ...column, hint: "" }}
-                  value={row[column.name]}
-                  onValue={(cell) => onValue(rows.map((item, n) => (n === at ? { ...item, [column.name]: cell } : item)))}
-                />
-              </div>
-            ))}
+          <div key={at} className={`flex items-start gap-2 ${many ? "border-b-2 border-line pb-3" : ""}`}>
+            <div className={`grid min-w-0 flex-1 items-start gap-2 ${many ? "grid-cols-[repeat(auto-fill,minmax(11rem,1fr))]" : "grid-flow-col auto-cols-fr"}`}>
+              {columns.map((column) => (
+                <div key={column.name} className="min-w-0">
+                  <OneField
+                    {...props}
+                    path={`${path}.${at}.${column.name}`}
+                    field={{ ...column, hint: "" }}
+                    value={row[column.name]}
+                    onValue={(cell) => onValue(rows.map((item, n) => (n === at ? { ...item, [column.name]: cell } : item)))}
+                  />
+                </div>
+              ))}
+            </div>
             <Button aria-label={`Remove row ${at + 1}`} className="mt-8 px-3!" onClick={() => onValue(rows.filter((_, n) => n !== at))}>
               <X aria-hidden size={18} />
             </Button>

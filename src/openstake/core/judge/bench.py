@@ -61,8 +61,3 @@ def judge_bench(seen: BenchSeen) -> list[Finding]:
             "Tape from bottom of mount to bottom of mount, initialise anew, and test again under open sky.", **numbers,
         )
     ]  # fmt: skip
-
-
-SHUT_DOWN = (
-    "End the rover survey.", "End the base.", "Radio off, then its antenna off.", "Receivers off.", "Batteries on charge.",
-)  # fmt: skip

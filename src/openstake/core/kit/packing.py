@@ -26,6 +26,10 @@ class _Add(Protocol):
     def __call__(self, group: str, what: str, why: str = "", key: str | None = None) -> None: ...
 
 
+# The order in which a pair is switched off: a radio that sends without its antenna is damaged.
+SHUT_DOWN = (
+    "End the rover survey.", "End the base.", "Radio off, then its antenna off.", "Receivers off.", "Batteries on charge.",
+)  # fmt: skip
 GROUPS = ("charge", "pack", "look")
 
 

@@ -11,10 +11,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, InputError, NotFoundError
-from openstake.core.judge.bench import SHUT_DOWN, BenchSeen, judge_bench
+from openstake.core.judge.bench import BenchSeen, judge_bench
 from openstake.core.judge.broadcast import judge_messages, judge_satellites
 from openstake.core.judge.device import judge_device
 from openstake.core.judge.finding import Finding, Severity
+from openstake.core.kit.packing import SHUT_DOWN
 from openstake.core.limits import BENCH_EPOCHS_S, LONGEST_BENCH_S, ShortText
 from openstake.core.units import metres_from_text
 from openstake.live.bench import Bench, BenchHeard

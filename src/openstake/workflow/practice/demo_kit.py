@@ -25,6 +25,11 @@ LIBRARY: tuple[tuple[str, dict[str, Any]], ...] = (
         "formats_sent": ["RTCM 3 MSM"], "formats_read": ["RTCM 3 MSM", "RTCM 3 legacy"], "nmea_refers_to": "ARP",
     }),
     ("receiver", {
+        "name": "Dunlin", "label_word": "DUNLIN", "serial": "Q4-118-0304", "firmware": "3.2.1",
+        "constellations": ["GPS", "GLONASS", "Galileo", "BeiDou"], "bands": ["L1", "L2", "L5"],
+        "formats_sent": ["RTCM 3 MSM"], "formats_read": ["RTCM 3 MSM", "RTCM 3 legacy"], "nmea_refers_to": "ARP",
+    }),
+    ("receiver", {
         "name": "Old base", "label_word": "OLD", "serial": "A2-0044", "firmware": "1.9",
         "constellations": ["GPS", "GLONASS"], "bands": ["L1", "L2"], "formats_sent": ["RTCM 3 legacy"],
         "formats_read": ["RTCM 3 legacy"], "nmea_refers_to": "APC",

@@ -31,6 +31,8 @@ _BENCH = (53.35, -6.25, 70.0)
 _BENCH_STATION_ID = 18
 # A wood south-west of the base, invented: it hides the low sky there.
 _WOOD = (Obstruction(215.0, 260.0, 18.0),)
+# And a bank with alders north-east of every mark: the rover lists satellites there and hears nothing of them.
+_BANK = (Obstruction(25.0, 75.0, 24.0),)
 
 
 class Practice:
@@ -134,9 +136,8 @@ class Practice:
     def stand_rover(self, latitude_deg: float, longitude_deg: float, height_m: float) -> None:
         """Walk the stand-in pole to a point."""
         with self._lock:
-            write_world(
-                self.world_path, replace(self.world, rover=Stand(latitude_deg, longitude_deg, height_m, TRUE_ROD_M))
-            )
+            stand = Stand(latitude_deg, longitude_deg, height_m, TRUE_ROD_M, _BANK)
+            write_world(self.world_path, replace(self.world, rover=stand))
             if self._further is not None:
                 self._place_further()
 

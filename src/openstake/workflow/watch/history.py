@@ -106,8 +106,10 @@ def history(context: Context, job_id: str, query: HistoryQuery) -> History:
 def _changes(session: Session, occupation: Occupation, since_s: float, to_s: float) -> list[Happened]:
     """Return what was changed at the base within a stretch of time."""
     listening = select(Listening.id).where(Listening.occupation_id == occupation.id)
+    decoded = select(Reference.id).where(Reference.listening_id.in_(listening), Reference.origin == "decoded")
+    first = session.scalar(decoded.order_by(Reference.heard_s).limit(1))
     heard = session.execute(
-        select(Reference.heard_s, Reference.station_id)
+        select(Reference.id, Reference.heard_s, Reference.station_id)
         .where(
             Reference.listening_id.in_(listening),
             Reference.origin == "decoded",
@@ -117,7 +119,7 @@ def _changes(session: Session, occupation: Occupation, since_s: float, to_s: flo
         .limit(_MOST_EVENTS)
     ).all()
     moved = session.execute(
-        select(Listening.started_s, Listening.device)
+        select(Listening.started_s, Listening.device, Listening.further, Listening.withdrawn)
         .where(
             Listening.occupation_id == occupation.id,
             Listening.started_s.between(max(since_s, occupation.started_s + 1.0), to_s),
@@ -133,10 +135,21 @@ def _changes(session: Session, occupation: Occupation, since_s: float, to_s: flo
         .limit(_MOST_EVENTS)
     ).all()  # fmt: skip
     return [
-        *(Happened(row.heard_s, "base restarted", f"base {row.station_id} heard with a new position") for row in heard),
-        *(Happened(row.started_s, "listening changed", f"listening changed {row.device}".strip()) for row in moved),
+        # The first one is the base as it was started.
+        *(
+            Happened(row.heard_s, "base restarted", f"base {row.station_id} heard with another position")
+            for row in heard
+            if row.id != first
+        ),
+        *(Happened(row.started_s, "listening changed", _listening_words(row)) for row in moved),
         *(Happened(row.created_s, "height changed", f"base height corrected to {row.text}") for row in heights),
     ]
+
+
+def _listening_words(row: Any) -> str:
+    if not row.further:
+        return "other addresses"
+    return f"rover {row.device} {'taken away' if row.withdrawn else 'added'}"
 
 
 def _of_runs(found: History) -> list[Happened]:

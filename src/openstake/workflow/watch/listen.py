@@ -73,7 +73,7 @@ class StoreSink:
 
         def work(session: Session) -> None:
             write_entry(
-                session, self._context.now(), "feed", f"{role.capitalize()} feed: {status.sentence}",
+                session, self._context.now(), "feed", f"{_begun(role)} feed: {status.sentence}",
                 _job_id_of(session, session_id), "machine", listening=session_id, state=status.state.value,
             )  # fmt: skip
 
@@ -100,7 +100,7 @@ class StoreSink:
             for item in folded:
                 write_entry(
                     session, self._context.now(), "repeated",
-                    f"{item.kind.replace('-', ' ').capitalize()}: {item.count} more changes within "
+                    f"{_begun(item.kind.replace('-', ' '))}: {item.count} more changes within "
                     f"{item.last_s - item.first_s:.0f} s; the last: {item.last}",
                     _job_id_of(session, session_id), "machine", listening=session_id, count=item.count,
                     first_s=item.first_s, last_s=item.last_s,
@@ -108,6 +108,11 @@ class StoreSink:
 
         self._context.database.write(work)
         self._folding.written(folded)
+
+
+def _begun(words: str) -> str:
+    """Return words as the beginning of a sentence; names in them keep their letters."""
+    return words[:1].upper() + words[1:]
 
 
 def _job_id_of(session: Session, listening_id: str) -> str:

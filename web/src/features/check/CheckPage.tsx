@@ -2,7 +2,8 @@ import { Circle, X } from "lucide-react";
 import { useState } from "react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useLive } from "../../api/live";
-import { useCancelCheck, useChecks, useRecordCheck, useWatch } from "../../api/queries";
+import { useChecks, useRecordCheck, useWatch } from "../../api/queries";
+import { useDropShot } from "../../api/watch";
 import { Button, Note, Progress, ShowMore } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { useCurrentMark } from "../../ui/marks";
@@ -18,6 +19,7 @@ export function CheckPage({ job }: { job: Schemas["JobView"] }) {
   const [wish, setWish] = useState(USUAL_SHOT);
   const [shownId, setShownId] = useState<string | null>(null);
   const shot = useLive(({ live }) => live?.shot ?? null);
+  const rover_id = useLive(({ live }) => live?.rover_id ?? null);
 
   const mark = useCurrentMark(job.id, picked);
   const problem = record.error instanceof Problem ? record.error : null;
@@ -27,7 +29,7 @@ export function CheckPage({ job }: { job: Schemas["JobView"] }) {
 
   const send = () => {
     setShownId(null);
-    record.mutate({ ...wish, mark_id: mark?.id ?? "", seconds: Number(wish.seconds) || 0 });
+    record.mutate({ ...wish, rover_id, mark_id: mark?.id ?? "", seconds: Number(wish.seconds) || 0 });
   };
 
   return (
@@ -83,9 +85,10 @@ function Record({ disabled, onRecord }: { disabled: boolean; onRecord: () => voi
 }
 
 function CancelShot({ jobId }: { jobId: string }) {
-  const cancel = useCancelCheck(jobId);
+  const cancel = useDropShot(jobId);
+  const rover = useLive(({ live }) => live?.rover_id ?? "");
   return (
-    <Button kind="danger" large onClick={() => cancel.mutate(undefined)}>
+    <Button kind="danger" large data-drop onClick={() => cancel.mutate(rover)}>
       <X aria-hidden /> Cancel the shot
     </Button>
   );

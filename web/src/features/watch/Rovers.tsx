@@ -1,0 +1,100 @@
+import { Plus, Volume2, VolumeX, X } from "lucide-react";
+import { useState } from "react";
+import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { chooseRover } from "../../api/live";
+import { useAddRover, useDropRover, usePorts } from "../../api/watch";
+import { setMuted, useMuted } from "../../lib/alarm";
+import { fixed, length, UNIT_SIGN } from "../../lib/format";
+import { Button, Note, Select, TextField } from "../../ui/controls";
+
+/** All rovers on this base, each with its name from the kit; one is looked at. */
+export function Rovers({ job, view }: { job: Schemas["JobView"]; view: Schemas["InstrumentView"] }) {
+  const [adding, setAdding] = useState(false);
+  const drop = useDropRover(job.id);
+  const shown = view.instrument?.rover_id;
+  return (
+    <div className="mb-3 flex flex-col gap-3">
+      <div className="flex flex-wrap items-center gap-2">
+        {view.rovers.map((rover) => (
+          <div key={rover.id} className={`flex items-stretch rounded border-2 bg-page ${rover.id === shown ? "border-ink" : "border-line"}`}>
+            <button type="button" aria-pressed={rover.id === shown} className="min-h-touch px-4 text-left" onClick={() => chooseRover(rover.id)}>
+              <span className="font-bold">{rover.name}</span>{" "}
+              <span className="text-base text-faded">
+                {rover.status ?? "not heard"}
+                {rover.age_s !== null && `, ${fixed(rover.age_s, 1)} s`}
+                {rover.horizontal_95_m !== null && `, H ${length(rover.horizontal_95_m, job.length_unit)} ${UNIT_SIGN[job.length_unit]}`}
+              </span>
+            </button>
+            {rover.further && (
+              <button type="button" aria-label={`Listen to ${rover.name} no more`} className="min-w-touch border-l-2 border-line px-3" onClick={() => drop.mutate(rover.id)}>
+                <X aria-hidden size={18} />
+              </button>
+            )}
+          </div>
+        ))}
+        <Button aria-expanded={adding} onClick={() => setAdding(!adding)}>
+          <Plus aria-hidden size={18} /> Another rover
+        </Button>
+        <span className="ml-auto">
+          <Mute />
+        </span>
+      </div>
+      {drop.isError && <Note tone="flag">{sentenceOf(drop.error)}</Note>}
+      {adding && <AddRover job={job} view={view} onDone={() => setAdding(false)} />}
+    </div>
+  );
+}
+
+function Mute() {
+  const muted = useMuted();
+  const Icon = muted ? VolumeX : Volume2;
+  return (
+    <Button aria-pressed={muted} onClick={() => setMuted(!muted)}>
+      <Icon aria-hidden size={20} /> {muted ? "Muted" : "Sounds when the fix is lost"}
+    </Button>
+  );
+}
+
+function AddRover({ job, view, onDone }: { job: Schemas["JobView"]; view: Schemas["InstrumentView"]; onDone: () => void }) {
+  const taken = view.rovers.map((rover) => rover.name);
+  const names = view.names.filter((name) => !taken.includes(name));
+  const [name, setName] = useState(names[0] ?? "");
+  const [url, setUrl] = useState("");
+  const add = useAddRover(job.id);
+  const ports = usePorts(!view.practice);
+  const problem = add.error instanceof Problem ? add.error : null;
+  return (
+    <Note>
+      <div className="grid grid-cols-[14rem_1fr_auto] items-start gap-4">
+        <Select
+          label="Receiver"
+          value={name}
+          options={names.map((item) => ({ value: item, label: item }))}
+          onChange={setName}
+          hint={problem?.field === "name" ? <span className="font-semibold text-flag">{problem.sentence}</span> : "From the kit."}
+        />
+        <TextField
+          label="Its NMEA"
+          name="further_url"
+          value={url}
+          onChange={setUrl}
+          placeholder={view.practice ? "empty: a second stand-in" : "serial:///dev/rfcomm1?baud=115200"}
+          problem={problem && problem.field !== "name" ? problem.sentence : null}
+          hint={
+            ports.data && ports.data.ports.length > 0
+              ? `Serial ports here: ${ports.data.ports.map((port) => `${port.name} (${port.description})`).join(", ")}`
+              : "What its position refers to is taken from the kit."
+          }
+        />
+        <Button
+          kind="primary"
+          className="mt-8"
+          disabled={add.isPending || !name}
+          onClick={() => add.mutate({ name, url, refers_to: null }, { onSuccess: (made) => (chooseRover(made.rover_id ?? null), onDone()) })}
+        >
+          Listen
+        </Button>
+      </div>
+    </Note>
+  );
+}

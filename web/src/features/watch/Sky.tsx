@@ -1,0 +1,94 @@
+import { useState } from "react";
+import type { Schemas } from "../../api/client";
+import { keyOf, Panorama, Shape } from "../../plots/Panorama";
+
+/** The rover's sky beside what its base sends: who is used, who is not, and why. */
+export function Sky({ shown }: { shown: Schemas["Instrument"] }) {
+  const [chosen, setChosen] = useState<string | null>(null);
+  const { sky } = shown;
+  const names = [...new Set(sky.satellites.map((item) => item.constellation))];
+  const one = sky.satellites.find((item) => keyOf(item) === chosen);
+  if (sky.satellites.length === 0)
+    return <p className="rounded border-2 border-line bg-page px-4 py-2 text-faded">The rover lists no satellites (GSV): its sky is not shown.</p>;
+  return (
+    <section className="rounded border-2 border-line bg-page p-3" aria-label="Sky at the rover">
+      <div className="grid grid-cols-[minmax(0,1fr)_17rem] gap-4">
+        <Panorama sky={sky} maskDeg={shown.mask_deg} obstructed={shown.obstructed} chosen={chosen} onChoose={setChosen} />
+        <div className="flex flex-col gap-2">
+          <p>
+            <span className="text-4xl font-bold">{sky.used}</span> used of {sky.satellites.length} listed
+          </p>
+          <table className="text-base">
+            <thead>
+              <tr className="text-left text-faded">
+                <th className="font-normal">constellation</th>
+                <th className="text-right font-normal">used</th>
+                <th className="text-right font-normal">sent</th>
+                <th className="text-right font-normal">seen</th>
+              </tr>
+            </thead>
+            <tbody>
+              {names.map((name) => {
+                const mine = sky.satellites.filter((item) => item.constellation === name);
+                return (
+                  <tr key={name}>
+                    <th className="flex items-center gap-2 text-left font-semibold">
+                      <svg width="18" height="18" viewBox="-9 -9 18 18" aria-hidden="true">
+                        <Shape constellation={name} size={5} fill="var(--checked)" stroke="var(--checked)" />
+                      </svg>
+                      {name}
+                    </th>
+                    <td className="text-right font-bold">{mine.filter((item) => item.use === "used").length}</td>
+                    <td className="text-right">{mine.some((item) => item.sent !== null) ? mine.filter((item) => item.sent).length : "–"}</td>
+                    <td className="text-right">{mine.filter((item) => item.cnr_dbhz !== null).length}</td>
+                  </tr>
+                );
+              })}
+            </tbody>
+          </table>
+          <p className="text-base leading-5">
+            {one ? (
+              <>
+                <span className="font-bold">
+                  {one.constellation} {one.number}
+                </span>{" "}
+                {one.elevation_deg.toFixed(0)}° up, {one.cnr_dbhz === null ? "no signal" : `${one.cnr_dbhz.toFixed(0)} dB-Hz`}: {one.use}
+                {one.why && `, ${one.why}`}
+              </>
+            ) : (
+              <Reasons satellites={sky.satellites} />
+            )}
+          </p>
+        </div>
+      </div>
+      <p className="mt-1 text-base text-faded">
+        Filled: used. Hollow: not used. Cross: no signal. Larger: stronger. Hatched: listed for half a minute and never heard there, an
+        obstruction.
+        {Object.keys(sky.unseen).length > 0 &&
+          ` Sent by the base and not listed here: ${Object.entries(sky.unseen)
+            .map(([name, numbers]) => `${numbers.length} ${name}`)
+            .join(", ")}.`}
+      </p>
+    </section>
+  );
+}
+
+/** Why satellites are not used, the commonest reason first. */
+function Reasons({ satellites }: { satellites: Schemas["SatelliteUse"][] }) {
+  const counts = new Map<string, number>();
+  for (const item of satellites) if (item.why) counts.set(item.why, (counts.get(item.why) ?? 0) + 1);
+  const ordered = [...counts].sort((a, b) => b[1] - a[1]).slice(0, 4);
+  if (ordered.length === 0) return <span className="text-faded">All that are listed are used.</span>;
+  return (
+    <>
+      Not used:{" "}
+      {ordered.map(([why, count], n) => (
+        <span key={why}>
+          {n > 0 && "; "}
+          {count} {why}
+        </span>
+      ))}
+      .
+    </>
+  );
+}
