@@ -6,6 +6,7 @@ Addresses are those of `wire/address.py`.
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import select
 import socket
@@ -262,12 +263,11 @@ class SerialSource:
 
 
 def _reason(error: Exception) -> str:
-    """Return why a port does not open, in the operating system's words and without an address of Python's."""
+    """Return why a port does not open, in the operating system's words where it has some."""
     number = getattr(error, "errno", None)
-    if number:
-        return os.strerror(number)
-    text = str(error)
-    return "another program uses it" if "lock" in text else text
+    if number in (errno.EAGAIN, errno.EBUSY, errno.EACCES):
+        return "another program uses it" if number != errno.EACCES else "this user may not open it"
+    return os.strerror(number) if number else str(error)
 
 
 class NtripSource:

@@ -21,7 +21,8 @@ from openstake.core.units import counted, text_from_seconds
 class LinkHeard:
     """What is known of the corrections at the rover, and of the base's stream at this listener.
 
-    `heard_for_s`: since when the rover speaks; `silent_s`: since when it has no corrections, None where it never had any.
+    `heard_for_s`: since when the rover speaks; `silent_s`: since when it has no corrections, None where it never had any;
+    `unused_for_s`: since when they arrive and make neither float nor fixed.
     Frames are those of the base's stream where it is listened to here (None where not); `changed` what changed last, in words.
     """
 
@@ -29,6 +30,7 @@ class LinkHeard:
     age_s: float | None
     heard_for_s: float
     silent_s: float | None
+    unused_for_s: float = 0.0
     frames: int | None = None
     bad_frames: int = 0
     stream_silent_s: float | None = None
@@ -99,7 +101,7 @@ def _lost(heard: LinkHeard, last: str) -> list[Finding]:
 
 
 def _not_used(heard: LinkHeard, last: str) -> list[Finding]:
-    if heard.status not in (Status.SINGLE, Status.DGPS) or heard.heard_for_s < CORRECTIONS_USED_WITHIN_S:
+    if heard.unused_for_s < CORRECTIONS_USED_WITHIN_S:
         return []
     return [
         finding(

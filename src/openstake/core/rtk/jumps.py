@@ -1,7 +1,7 @@
 """A position that jumps while it is fixed, beyond what the receiver's claim and the pole's movement allow: a false fix.
 
-Two ways to tell.  *At once*: the next epoch is not where the speed of the epochs before puts it, by more than a person can
-speed up, plus the speed that the receiver itself reports (VTG, RMC).  *Looking back*: the pole stood still, one interval
+Two ways to tell.  *At once*: the next epoch is not where the velocity of the two before puts it, by more than a pole that is
+carried can swing or turn, plus the speed that the receiver itself reports (VTG, RMC).  *Looking back*: the pole stood still, one interval
 later it stands still somewhere else, and no speed was reported between.
 """
 
@@ -19,6 +19,7 @@ from openstake.core.limits import (
     JUMP_SIGMAS,
     LONGEST_JUMP_STEP_S,
     PERSON_BRAKES_MPS2,
+    PERSON_WALKS_MPS,
     POLE_SWINGS_MPS2,
     STANDS_BELOW_MPS,
 )
@@ -68,12 +69,12 @@ class JumpWatch:
             return None
         last, now = rows[-2], rows[-1]
         step_s = now.time_s - last.time_s
-        before = [row for row in rows[:-1] if last.time_s - row.time_s <= _STOOD_FOR_S] or rows[-2:-1]
-        if len(before) < 2:
-            before = rows[-3:-1]
-        off = now.xyz_m - last.xyz_m - _velocity(before) * step_s
+        velocity = (last.xyz_m - rows[-3].xyz_m) / (last.time_s - rows[-3].time_s)
+        off = now.xyz_m - last.xyz_m - velocity * step_s
+        # A pole swings, and a person turns about: in a short step the one is the limit, in a long one the other.
+        walks = 2.0 * max(PERSON_WALKS_MPS, float(np.linalg.norm(velocity)))
+        allowed = JUMP_SIGMAS * _sigma_m([last, now]) + min(POLE_SWINGS_MPS2 * step_s, walks) * step_s
         speeds = [row.speed_mps for row in (last, now) if row.speed_mps is not None]
-        allowed = JUMP_SIGMAS * _sigma_m([last, now]) + POLE_SWINGS_MPS2 * step_s**2 / 2.0
         allowed += 1.2 * max(speeds, default=0.0) * step_s
         size = float(np.linalg.norm(off))
         return self._told(now.time_s, size, PERSON_BRAKES_MPS2 * step_s**2 / 4.0) if size > allowed else None
@@ -107,15 +108,6 @@ class JumpWatch:
             return None
         self._told_s = time_s
         return Jump(time_s, round(size_m, 4), round(possible_m, 4))
-
-
-def _velocity(rows: Sequence[Fix]) -> np.ndarray:
-    """Return the velocity of some epochs by least squares, Earth-centred metres a second, shape (3,)."""
-    times = np.array([row.time_s for row in rows])
-    times = times - times.mean()
-    places = np.array([row.xyz_m for row in rows])
-    spread = float(times @ times)
-    return np.asarray(times @ (places - places[0]) / spread) if spread > 0.0 else np.zeros(3)
 
 
 def _sigma_m(rows: Sequence[Fix]) -> float:

@@ -111,6 +111,7 @@ class RoverState:
     claims: tuple[ClaimHeld, ...]
     last_age_s: float | None
     last_corrected_s: float | None
+    unused_for_s: float
     device: DeviceSeen
     waits_for: PairKind | None
 
@@ -142,6 +143,7 @@ class RoverWatch:
         self._last_stood: tuple[Stood, int | None] | None = None
         self._moved = False
         self._corrected: tuple[float, float] | None = None
+        self._unused_since_s: float | None = None
         self._counts: Counter[str] = Counter()
         self._looked_s = -np.inf
         self._steps: deque[float] = deque(maxlen=200)
@@ -156,6 +158,9 @@ class RoverWatch:
         self._recent.append((fix, epoch))
         if epoch.age_s is not None and fix.status is not Status.NONE:
             self._corrected = (fix.time_s, epoch.age_s)
+        # Corrections that arrive and make neither float nor fixed.
+        unused = epoch.age_s is not None and fix.status in (Status.SINGLE, Status.DGPS)
+        self._unused_since_s = (self._unused_since_s or fix.time_s) if unused else None
         held = self.initialisations.since_s is not None
         fresh = self.initialisations.add(fix)
         happened: list[Happened] = []
@@ -165,8 +170,8 @@ class RoverWatch:
             happened.append(FixChange(fix.time_s, fix.status, None))
         if fresh and not held and self.initialisations.losses:
             happened.append(FixChange(fix.time_s, fix.status, self.initialisations.losses[-1].back_after_s))
-        if fix.speed_mps is not None and fix.speed_mps > STANDS_BELOW_MPS:
-            self._moved = True
+        if fix.speed_mps is None or fix.speed_mps > STANDS_BELOW_MPS:
+            self._moved = True  # or nobody knows
         jumps = self._jumps_of.add(fix)
         self.jumps = (self.jumps + jumps)[-_MOST_JUMPS:]
         happened += jumps
@@ -233,16 +238,12 @@ class RoverWatch:
         if before.kind == "source switched" and newest.from_s < before.time_s:
             return []
         self._before = None
-        if fix.time_s - before.time_s > _WAITS_FOR_PAIR_S or not (before.asked or self._is_still(before)):
+        if fix.time_s - before.time_s > _WAITS_FOR_PAIR_S or (self._moved and not before.asked):
             return []
         kind: PairKind = "source switched" if before.station not in (None, station) else before.kind
         pair = Pair(kind, fix.time_s, agreement_of(before.stood, newest), before.asked, before.station, station)
         self.pairs = [*self.pairs, pair][-_MOST_PAIRS:]
         return [pair]
-
-    def _is_still(self, before: _Before) -> bool:
-        """Whether the receiver reports speeds, and none since then was that of a pole that moves."""
-        return not self._moved and self._recent[-1][0].speed_mps is not None
 
     def _stood_now(self, at_least_s: float) -> Stood | None:
         """Return where the pole stands now on this fix and source; None where it has not stood long enough."""
@@ -303,7 +304,8 @@ class RoverWatch:
             self.initialisations.fix_ratio, tuple(self.initialisations.losses), tuple(self.jumps), tuple(self.pairs),
             tuple(self.switches), _newest_trend([row[0] for row in lately]), stand,
             tuple(claim_held(stand)) if stand is not None and long_enough else (),
-            self._corrected[1] if self._corrected else None, self._corrected[0] if self._corrected else None, self.device(),
+            self._corrected[1] if self._corrected else None, self._corrected[0] if self._corrected else None,
+            0.0 if self._unused_since_s is None else fix.time_s - self._unused_since_s, self.device(),
             self._before.kind if self._before is not None else None,
         )  # fmt: skip
 

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy.special import chdtri
 
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
-from openstake.core.limits import STANDING_M, STANDING_SIGMAS
+from openstake.core.limits import STANDING_M, STANDING_SIGMAS, STANDING_UP_M
 from openstake.core.rtk.fixes import Fix
 from openstake.core.vector import Scatter, mean_vector, scatter_of_vectors
 
@@ -47,10 +47,10 @@ class ClaimHeld:
     too_small: bool
 
 
-def widest_m(fix: Fix) -> float:
-    """Return how far an epoch of a pole that stands may lie from the others."""
-    sigma = fix.sigma_horizontal_m if np.isfinite(fix.sigma_horizontal_m) else 0.0
-    return max(STANDING_M, STANDING_SIGMAS * sigma)
+def _widest_m(fixes: Sequence[Fix]) -> NDArray[np.float64]:
+    """Return how far epochs of a pole that stands may lie from the others, sideways and up, metres, shape (n, 2)."""
+    claimed = np.array([(fix.sigma_horizontal_m, fix.sigma_up_m) for fix in fixes])
+    return np.asarray(np.maximum((STANDING_M, STANDING_UP_M), STANDING_SIGMAS * np.nan_to_num(claimed)))
 
 
 def last_stood(fixes: Sequence[Fix]) -> list[Fix]:
@@ -59,9 +59,12 @@ def last_stood(fixes: Sequence[Fix]) -> list[Fix]:
     if len(placed) < _FEWEST:
         return []
     places = np.array([fix.xyz_m for fix in placed])
-    limits = np.array([widest_m(fix) for fix in placed])
-    away = np.linalg.norm(places - places[-_FEWEST:].mean(axis=0), axis=1) > limits
-    moved = np.flatnonzero(away)
+    middle = places[-_FEWEST:].mean(axis=0)
+    away = places - middle
+    # Straight up from the Earth's centre is within 0.2 degrees of the vertical: 0.4 mm of 10 cm.
+    up = away @ (middle / np.linalg.norm(middle))
+    sideways = np.sqrt(np.maximum(np.sum(away**2, axis=1) - up**2, 0.0))
+    moved = np.flatnonzero((np.column_stack([sideways, np.abs(up)]) > _widest_m(placed)).any(axis=1))
     start = int(moved[-1]) + 1 if moved.size else 0
     return placed[start:] if len(placed) - start >= _FEWEST else []
 

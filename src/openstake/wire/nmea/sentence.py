@@ -43,6 +43,9 @@ def fields_of(line: bytes) -> list[str] | None:
     if start < 0:
         return None
     star = line.find(b"*", start)
+    if star >= 0:
+        # A sentence that was cut short may stand before a whole one: a `$` is nothing but a beginning.
+        start = line.rfind(b"$", start, star)
     body = line[start + 1 : star if star >= 0 else None]
     if len(body) < 6 or b"," not in body[:8]:
         return None

@@ -314,7 +314,7 @@ def _rover_findings(rover: _RoverEar, base: _BaseEar, away_m: float | None, list
     found += judge_lost(
         LinkHeard(
             epoch.status, epoch.age_s, state.now_s - (rover.watch.initialisations.first_s or state.now_s), silent_s,
-            base.reader.frames if listens_to_base else None, base.reader.bad_crc,
+            state.unused_for_s, base.reader.frames if listens_to_base else None, base.reader.bad_crc,
         )
     )  # fmt: skip
     return found

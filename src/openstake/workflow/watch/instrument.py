@@ -439,6 +439,7 @@ def _link_heard(evidence: _Evidence, moment: Moment, watched: Watched, state: Ro
         age_s=state.epoch.age_s,
         heard_for_s=(newest.host_s if newest else watched.started_s) - watched.started_s,
         silent_s=silent,
+        unused_for_s=state.unused_for_s,
         frames=None if stream is None else watched.frames,
         bad_frames=watched.bad_crc,
         stream_silent_s=None if newest is None or last_byte is None else max(0.0, newest.host_s - last_byte),
