@@ -163,6 +163,10 @@ class _BaseEar:
         for frame in self.reader.feed(data):
             self.summary.add(frame)
 
+    def close(self) -> None:
+        for frame in self.reader.close():
+            self.summary.add(frame)
+
     @property
     def station(self) -> StationReference | None:
         return self.summary.stations[-1] if self.summary.stations else None
@@ -214,6 +218,7 @@ def hear(
     for feed in feeds.values():
         feed.join(1.0)
     rover_ear.close()
+    base_ear.close()
     return _heard(rover_ear, base_ear, receiver_ear, feeds, time.monotonic() - start_s)
 
 
