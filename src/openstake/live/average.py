@@ -18,21 +18,20 @@ _SHOWN_EVERY_S = 1.0
 
 
 class Average:
-    """Reads a receiver's NMEA for `seconds`; `on_done` gets the epochs once, also where it was stopped early; `on_end` is
-    called whatever came of it.
+    """Reads a receiver's NMEA for `seconds`; `on_done` gets the epochs once, also where it was stopped early.
 
     Over a mark (`purpose` is `mark`) the time begins with the first fixed epoch: what came before is not taken.
     """
 
     def __init__(
         self, url: str, password: str | None, seconds: float, purpose: str, on_change: Callable[[], None],
-        on_done: Callable[[list[Epoch], float], None], on_end: Callable[[], None],
+        on_done: Callable[[list[Epoch], float], None],
     ) -> None:  # fmt: skip
         if not 1.0 <= seconds <= MOST_S:
             raise InputError(f"An average runs for 1 to {MOST_S:.0f} s; {seconds:g} s was asked.", field="seconds")
         self.url, self.seconds, self.purpose = url, seconds, purpose
         self._password = password
-        self._on_change, self._on_done, self._on_end = on_change, on_done, on_end
+        self._on_change, self._on_done = on_change, on_done
         self._epochs: list[Epoch] = []
         self._stop = threading.Event()
         self._began_waiting_s = time.monotonic()
@@ -87,7 +86,6 @@ class Average:
             except Exception as error:  # a full disk, say: the crew must be told, not only the log
                 self.problem = f"The average could not be stored: {error}. Average again."
         self.running = False
-        self._on_end()
         self._on_change()
 
     def _wanted(self, fresh: list[Epoch]) -> list[Epoch]:

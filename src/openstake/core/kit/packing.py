@@ -30,6 +30,8 @@ class _Add(Protocol):
 SHUT_DOWN = (
     "End the rover survey.", "End the base.", "Radio off, then its antenna off.", "Receivers off.", "Batteries on charge.",
 )  # fmt: skip
+_BENCH = "Bench test: both units a taped distance apart, fixed, distance as taped"
+BENCH_KEY = f"look:{_BENCH}"
 GROUPS = ("charge", "pack", "look")
 
 
@@ -60,7 +62,7 @@ def packing_list(profiles: Sequence[Profile], gear: Mapping[tuple[str, str], Gea
         )
         add(
             "look",
-            "Bench test: both units a taped distance apart, fixed, distance as taped",
+            _BENCH,
             "It shows that the pair works.",
         )
     return sorted(items.values(), key=lambda item: GROUPS.index(item.group))

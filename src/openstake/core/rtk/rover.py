@@ -33,7 +33,7 @@ _LOOKS_EVERY_S = 0.9  # where the pole stands is no matter of a fifth of a secon
 SHORT_STAND_S = 2.0
 STAND_WINDOW_S = 30.0
 _FEWEST_PROVEN = 3
-_TREND_WINDOW_S = 60.0
+_TREND_WINDOW_S = 20.0  # longer, and what was level before hides how fast it climbs now
 _WAITS_FOR_PAIR_S = 900.0
 
 PairKind = Literal["initialised anew", "source switched"]

@@ -77,22 +77,12 @@ def _begin(context: Context, job_id: str, wish: AverageWish, url: str, password:
     with context.database.read() as session:
         practice = context.practice if job_of(session, job_id).practice else None
     store = _average_store(context, job_id, wish, f"{'its own' if purpose == 'base' else 'a rover'} NMEA")
-    end = _nothing
     if practice is not None and purpose == "mark":
-        # Where no stand-in base sends, the stand-in rover hears a network meanwhile, as a real one would.
+        # Where no stand-in base sends, the stand-in rover hears a network, as a real one would: until the base broadcasts.
         practice.start_network()
-        end = practice.hang_up_network
-    try:
-        average = Average(url, password, wish.seconds, purpose, lambda: publish_average(context, job_id), store, end)
-    except InputError:
-        end()
-        raise
+    average = Average(url, password, wish.seconds, purpose, lambda: publish_average(context, job_id), store)
     context.running.keep_average(job_id, average)
     return average
-
-
-def _nothing() -> None:
-    """End an average of a real receiver: nothing was switched on for it."""
 
 
 def average_log(context: Context, job_id: str, wish: LogQuery, content: bytes) -> None:

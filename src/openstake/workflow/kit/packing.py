@@ -8,8 +8,9 @@ from typing import Literal, cast
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import NotFoundError
-from openstake.core.kit.packing import packing_list
+from openstake.core.kit.packing import BENCH_KEY, packing_list
 from openstake.workflow.context import Context
+from openstake.workflow.kit.bench import newest_result
 from openstake.workflow.now.job import job_of
 from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.ticks import TickWish, set_tick, ticked_at
@@ -48,10 +49,19 @@ def view(context: Context, job_id: str) -> Packing:
 def packing_of(session: Session, job_id: str, kit: KitNow) -> Packing:
     """Return the list of a job whose kit has been read."""
     ticks = ticked_at(session, job_id, LIST)
+    bench = newest_result(session, job_id)
+    last = (
+        ""
+        if bench is None
+        else f"The last one {'agrees' if bench.agrees else 'does not agree'}: {bench.findings[0].sentence}"
+    )
     items = [
-        PackingLine(item.key, cast(Group, item.group), item.what, item.why, item.key in ticks, ticks.get(item.key))
+        PackingLine(
+            item.key, cast(Group, item.group), item.what, last if last and item.key == BENCH_KEY else item.why,
+            item.key in ticks, ticks.get(item.key),
+        )
         for item in packing_list(kit.profiles, kit.gear)
-    ]
+    ]  # fmt: skip
     return Packing([profile.name for profile in kit.profiles], items)
 
 
