@@ -20,6 +20,7 @@ from openstake.store.models import (
     Mark,
     Occupation,
     OccupationEnd,
+    PointLabel,
     Reference,
     SetUp,
     Shot,
@@ -48,7 +49,7 @@ class Filling:
         self.marks = list(session.scalars(query))
         settings = session.scalars(select(JobSettings).where(JobSettings.job_id == job_id)).first()
         self.frame = job_frame(FrameDefinition(json.loads(settings.frame)["system"]))
-        self.now, self.settings_id = START_S, settings.id
+        self.now, self.settings_id, self.labels = START_S, settings.id, 0
 
     def xyz(self, mark):
         return self.frame.ecef_from_grid(mark.east_m, mark.north_m, mark.height_m)
@@ -107,8 +108,13 @@ class Filling:
             self.session.add(OccupationEnd(occupation_id=base.id, ended_s=self.now + 1e6))
         return base, listening, reference, coordinate
 
-    def shots(self, base, listening, reference, coordinate, count, epochs=60, off_m=(0.0, 0.0, 0.0)):
-        """Measure as many shots from a base, on one mark after the other; the rover is off by east, north, up."""
+    def shots(
+        self, base, listening, reference, coordinate, count, epochs=60, off_m=(0.0, 0.0, 0.0), as_points=False
+    ):  # fmt: skip
+        """Measure as many shots from a base, on one mark after the other; the rover is off by east, north, up.
+
+        Points stand a metre apart beside the marks, with names and codes, and are checks of nothing.
+        """
         found, rows = [], []
         base_heights = self.session.scalars(
             select(HeightReading.id).where(HeightReading.setup_id == base.setup_id).order_by(HeightReading.created_s)
@@ -117,22 +123,31 @@ class Filling:
             mark = self.marks[number % len(self.marks)]
             pole = self.reading(ROD_M)
             above = {"arp": ROD_M, "apc": ROD_M + 0.0415, "mark": 0.0}[listening.refers_to]
-            place = self.frame.ecef_from_grid(mark.east_m + off_m[0], mark.north_m + off_m[1], mark.height_m + off_m[2])
+            beside_m = float(number) if as_points else 0.0
+            place = self.frame.ecef_from_grid(
+                mark.east_m + off_m[0] + beside_m, mark.north_m + off_m[1], mark.height_m + off_m[2]
+            )
             noise = self.random.normal(0.0, 0.006, (epochs, 3))
             latitude, longitude, height = geodetic_from_ecef(lifted(place, above) + noise).T
             shot = self.add(
                 Shot(
-                    job_id=self.job_id, listening_id=listening.id, occupation_id=base.id, mark_id=mark.id, name=mark.name,
+                    job_id=self.job_id, listening_id=listening.id, occupation_id=base.id,
+                    mark_id=None if as_points else mark.id, kind="topo" if as_points else "check", name=mark.name,
                     height_reading_id=pole.id, reference_id=reference.id, refers_to=listening.refers_to,
                     arp_to_apc_m=listening.arp_to_apc_m, seconds=float(epochs), fixed_only=True,
-                    tolerance_horizontal_m=0.02, tolerance_vertical_m=0.03, covariance_origin="receiver-claim",
+                    tolerance_horizontal_m=None if as_points else 0.02, tolerance_vertical_m=None if as_points else 0.03,
+                    initialised_s=self.now // 900.0, covariance_origin="receiver-claim",
                     sigma_east_m=0.006, sigma_north_m=0.005, sigma_up_m=0.011, effective_n=9.5, frame=coordinate.frame,
                     frame_epoch=coordinate.frame_epoch, started_s=self.now,
                     rests_on=json.dumps(
-                        [self.settings_id, mark.id, coordinate.id, *base_heights, pole.id, reference.id]
+                        [self.settings_id, *([] if as_points else [mark.id]), coordinate.id, *base_heights, pole.id, reference.id]
                     ),
                 )
             )  # fmt: skip
+            if as_points:
+                self.labels += 1
+                code = ("GL", "EB", "FL")[self.labels % 3]
+                self.add(PointLabel(shot_id=shot.id, job_id=self.job_id, name=f"P{self.labels}", code=code))
             rows += [
                 {
                     "shot_id": shot.id, "n": n, "time_of_day_s": 3600.0 + n, "date": "2026-11-25", "host_s": self.now + n,
@@ -154,8 +169,8 @@ class Filling:
         return found
 
 
-def fill(session, job_id, shots, setups, epochs=60):
-    """Fill a job: its set-ups share its shots evenly, the last one still runs."""
+def fill(session, job_id, shots, setups, epochs=60, points=0):
+    """Fill a job: its set-ups share its shots and its points evenly, the last one still runs."""
     filling = Filling(session, job_id)
     for number in range(setups):
         mark = filling.marks[number % 3]
@@ -163,4 +178,6 @@ def fill(session, job_id, shots, setups, epochs=60):
         each = shots // setups + (number < shots % setups)
         if each:
             filling.shots(*made, each, epochs)
+        if measured := points // setups + (number < points % setups):
+            filling.shots(*made, measured, epochs, as_points=True)
     return filling

@@ -25,7 +25,7 @@ from openstake.workflow.now import points
 from openstake.workflow.now.averages import average_mark_m
 from openstake.workflow.now.base import BaseNow, base_of, open_occupation
 from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.marks import MarkNow, current_marks, line_ids
+from openstake.workflow.now.marks import MarkNow, marks_of
 from openstake.workflow.watch.live import heard_epoch
 
 StepKey = Literal["measured", "set up", "radio", "frame"]
@@ -95,12 +95,10 @@ def _measured(session: Session, job: JobNow) -> list[_Measured]:
     if not rows:
         return []
     found: dict[str, _Measured] = {}
-    by_line = (
-        {row_id: mark for mark in current_marks(session, job) for row_id in line_ids(session, mark.id)} if rows else {}
-    )
+    heads = marks_of(session, job, {row.mark_id for row in rows if row.mark_id})
     claims = _claims(session, [row.id for row in rows])
     for row in rows:
-        mark = by_line.get(row.mark_id or "")
+        mark = heads.get(row.mark_id or "")
         if mark is not None and mark.id not in found:
             sigmas, station = claims.get(row.id, ((UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M), None))
             found[mark.id] = _Measured(mark, average_mark_m(session, row), sigmas, station, row.created_s)
@@ -127,25 +125,30 @@ def _claims(session: Session, ids: Sequence[str]) -> dict[str, tuple[tuple[float
 
 def _frame_check(session: Session, job: JobNow, base: BaseNow, measured: Sequence[_Measured]) -> list[Finding]:
     """Compare each mark that the network measured with its newest shot from this base."""
-    found: list[Finding] = []
-    for item in measured:
-        if item.mark.id == base.occupation.mark_id or base.coordinate.source != "network":
-            continue
-        shot = session.scalars(
-            select(Shot)
-            .where(Shot.occupation_id == base.occupation.id, Shot.mark_id.in_(line_ids(session, item.mark.id)))
-            .order_by(Shot.created_s.desc())
-            .limit(1)
-        ).first()
-        if shot is not None:
-            agreement = _agreement(job, points.derive(session, job, shot), shot, item)
-            found.append(
-                judge_pair(
-                    Pair("source switched", shot.created_s, agreement, True, item.station, base.occupation.station_id),
-                    job.length_unit,
-                )
-            )
-    return found
+    if base.coordinate.source != "network" or not measured:
+        return []
+    shots = session.scalars(
+        select(Shot).where(Shot.occupation_id == base.occupation.id, Shot.mark_id.is_not(None)).order_by(Shot.created_s)
+    ).all()
+    heads = marks_of(session, job, {shot.mark_id for shot in shots if shot.mark_id})
+    newest = {heads[shot.mark_id].id: shot for shot in shots if shot.mark_id}
+    pairs = [(item, newest[item.mark.id]) for item in measured if item.mark.id in newest and not _is_under(base, item)]
+    derived = points.derive_all(session, job, [shot for _, shot in pairs])
+    return [
+        judge_pair(
+            Pair(
+                "source switched", shot.created_s, _agreement(job, point, shot, item), True, item.station,
+                base.occupation.station_id,
+            ),
+            job.length_unit,
+        )
+        for (item, shot), point in zip(pairs, derived, strict=True)
+    ]  # fmt: skip
+
+
+def _is_under(base: BaseNow, item: _Measured) -> bool:
+    """Whether the base stands on a mark that was measured: that proves nothing."""
+    return item.mark.id == base.occupation.mark_id
 
 
 def _agreement(job: JobNow, point: points.Point, shot: Shot, item: _Measured) -> Agreement:

@@ -3361,7 +3361,7 @@ export interface components {
         };
         /**
          * Listen
-         * @description Where to listen, and what the rover's position refers to there; the password is written and never read.
+         * @description Where to listen, and what the rover's position refers to there (as its receiver says in the kit where it is None); the password is written and never read.
          */
         Listen: {
             /**
@@ -3379,8 +3379,8 @@ export interface components {
              * @default null
              */
             receiver_url?: string | null;
-            /** @default arp */
-            refers_to?: components["schemas"]["RefersTo"];
+            /** @default null */
+            refers_to?: components["schemas"]["RefersTo"] | null;
             /**
              * Rover Url
              * @default null
@@ -5635,7 +5635,7 @@ export interface components {
             base_url: string | null;
             /** Receiver Url */
             receiver_url: string | null;
-            refers_to: components["schemas"]["RefersTo"];
+            refers_to: components["schemas"]["RefersTo"] | null;
             /** Rover Url */
             rover_url: string | null;
             /** Station Id */

@@ -36,7 +36,6 @@ class LinkHeard:
     stream_silent_s: float | None = None
     radio: bool = True
     changed: str = ""
-    since: str = ""
 
 
 def judge_lost(heard: LinkHeard) -> list[Finding]:
@@ -94,7 +93,7 @@ def _lost(heard: LinkHeard, last: str) -> list[Finding]:
     return [
         finding(
             "corrections-lost", Severity.LOOK,
-            f"The corrections have been lost for {text_from_seconds(silent_s)}{heard.since}.{last}{_at_this_listener(heard)}", cause, action,
+            f"The corrections have been lost for {text_from_seconds(silent_s)}.{last}{_at_this_listener(heard)}", cause, action,
             silent_s=round(silent_s),
         )
     ]  # fmt: skip

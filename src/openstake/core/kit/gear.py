@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from openstake.core.describe import described
 
 CONSTELLATIONS = ("GPS", "GLONASS", "Galileo", "BeiDou", "QZSS", "NavIC", "SBAS")
-REFERS_TO = ("APC", "ARP", "mark")
+NOT_SAID = "not said"
+REFERS_TO = (NOT_SAID, "APC", "ARP", "mark")
 METHODS = ("vertical", "slant", "rod")
 
 
@@ -24,8 +25,8 @@ class Receiver:
     formats_sent: tuple[str, ...] = described("Formats sent", "list", default=(), hint="RTCM 3 MSM, RTCM 3 legacy ...")
     formats_read: tuple[str, ...] = described("Formats read", "list", default=())
     nmea_refers_to: str = described(
-        "Its NMEA position refers to", "choice", options=REFERS_TO, default="ARP",
-        hint="Mark: the pole is already taken off. Taken off twice it is 2 m.",
+        "Its NMEA position refers to", "choice", options=REFERS_TO, default=NOT_SAID,
+        hint="Mark: the pole is already taken off. Taken off twice it is 2 m. Asked once, kept here.",
     )  # fmt: skip
 
 

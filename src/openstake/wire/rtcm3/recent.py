@@ -14,7 +14,7 @@ from openstake.wire.rtcm3.summary import StreamSummary
 _KEPT_EPOCHS = 6
 # Frames expected and received are counted over a minute: what was lost an hour ago says nothing of now.
 _WINDOW_S = 60.0
-_MOST_EPOCHS = 1500
+_MOST_EPOCHS = 1500  # a minute at 20 Hz
 # An interval is the median of three steps at least: one message lost, or sent out of turn at a start, does not count.
 _LEAST_STEPS = 3
 # A message that has not come for so long, and for three of its intervals, is no longer sent.
@@ -57,6 +57,8 @@ class RecentStream:
         times = self._times.setdefault(frame.number, deque(maxlen=_MOST_EPOCHS))
         if not times or times[-1] != clock_s:
             times.append(clock_s)
+        while len(times) > _KEPT_EPOCHS and clock_s - times[0] > _WINDOW_S:
+            times.popleft()
         if msm.is_msm(frame.number):
             name = msm.CONSTELLATION_BY_DECADE[frame.number // 10]
             before = self._satellites.get(name)

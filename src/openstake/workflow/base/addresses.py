@@ -15,18 +15,19 @@ from openstake.workflow.base.setup import Settled, SetUpNow
 from openstake.workflow.context import Context
 from openstake.workflow.now.heights import rover_arp_to_apc_m
 from openstake.workflow.now.kit import kit_of
+from openstake.workflow.receivers import keep_refers_to
 from openstake.workflow.secrets import ADDRESSES, keep_secrets, parted_addresses, secrets_of
 
 
 @dataclass(frozen=True)
 class Listen:
-    """Where to listen, and what the rover's position refers to there; the password is written and never read."""
+    """Where to listen, and what the rover's position refers to there (as its receiver says in the kit where it is None); the password is written and never read."""
 
     base_url: ShortText | None = None
     base_password: ShortText | None = None
     rover_url: ShortText | None = None
     receiver_url: ShortText | None = None
-    refers_to: RefersTo = RefersTo.ARP
+    refers_to: RefersTo | None = None
 
 
 @dataclass(frozen=True)
@@ -40,7 +41,7 @@ class CheckedListen:
 def settled_listen(context: Context, setup: SetUpNow) -> CheckedListen:
     """Return where the set-up says to listen, with the passwords it keeps."""
     settled = setup.settled
-    refers_to = RefersTo(settled.refers_to or RefersTo.ARP)
+    refers_to = RefersTo(settled.refers_to) if settled.refers_to else None
     listen = checked_listen(Listen(settled.base_url, None, settled.rover_url, settled.receiver_url, refers_to))
     return with_kept(context, listen, setup.id, settled)
 
@@ -69,8 +70,11 @@ def listening_row(session: Session, job_id: str, listen: CheckedListen, occupati
     """Return the row of a session of listening; what its position refers to is taken from the kit of now."""
     wish = listen.wish
     kit = kit_of(session, job_id)
-    above, receiver = rover_arp_to_apc_m(kit) if wish.refers_to is RefersTo.APC else None, kit.receiver(base=False)
+    refers_to, receiver = kit.said_refers_to(wish.refers_to), kit.receiver(base=False)
+    above = rover_arp_to_apc_m(kit) if refers_to is RefersTo.APC else None
+    if receiver is not None:
+        keep_refers_to(session, receiver, refers_to, now)
     return Listening(
         occupation_id=occupation_id, base_url=wish.base_url, rover_url=wish.rover_url, receiver_url=wish.receiver_url,
-        refers_to=wish.refers_to.value, arp_to_apc_m=above, device=receiver.name if receiver else "", started_s=now,
+        refers_to=refers_to.value, arp_to_apc_m=above, device=receiver.name if receiver else "", started_s=now,
     )  # fmt: skip

@@ -24,7 +24,7 @@ from openstake.workflow.now.averages import AverageView, average_view
 from openstake.workflow.now.epochs import epoch_columns
 from openstake.workflow.now.heights import height_row, read_height, rover_arp_to_apc_m
 from openstake.workflow.now.job import job_of
-from openstake.workflow.now.kit import KitNow, kit_of
+from openstake.workflow.now.kit import KitNow, kit_of, refers_to_of
 from openstake.workflow.secrets import checked_address
 
 Purpose = Literal["base", "mark"]
@@ -101,7 +101,7 @@ def _average_store(
     height = None
     if wish.purpose == "mark":
         height = read_height(kit, job.length_unit, wish.reading, wish.feature or "rod", "rover")
-        refers_to = wish.refers_to or kit.rover_refers_to
+        refers_to = kit.said_refers_to(wish.refers_to)
         above = rover_arp_to_apc_m(kit) if refers_to is RefersTo.APC else None
     else:
         refers_to, above = _base_refers_to(kit)
@@ -147,7 +147,7 @@ def _noise(average: PositionAverage, unit: str) -> str:
 def _base_refers_to(kit: KitNow) -> tuple[RefersTo, float | None]:
     """Return what the base receiver's own position refers to, as the kit describes it, and its phase centre's height."""
     receiver, above = kit.receiver(base=True), kit.phase_centre_m(base=True)
-    refers_to = RefersTo.ARP if receiver is None else RefersTo(receiver.nmea_refers_to.lower())
+    refers_to = None if receiver is None else refers_to_of(receiver)
     return (refers_to, above) if refers_to is RefersTo.APC and above is not None else (RefersTo.ARP, None)
 
 

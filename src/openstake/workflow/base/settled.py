@@ -51,7 +51,7 @@ class Suggested:
     rover_url: str | None
     receiver_url: str | None
     station_id: int
-    refers_to: RefersTo
+    refers_to: RefersTo | None
 
 
 @dataclass(frozen=True)

@@ -85,7 +85,7 @@ def needed_setup(session: Session, job: JobNow, now: float) -> SetUpNow:
 def _begin(session: Session, job: JobNow, now: float) -> SetUpNow:
     line_id = new_id()
     kit = kit_of(session, job.id)
-    settled = Settled(station_id=_planned_station_id(kit), refers_to=kit.rover_refers_to.value)
+    settled = Settled(station_id=_planned_station_id(kit), refers_to=kit.rover_refers_to and kit.rover_refers_to.value)
     session.add(SetUp(id=line_id, line_id=line_id, job_id=job.id, data=json.dumps(asdict(settled)), created_s=now))
     session.flush()
     write_entry(session, now, "setup-begun", "Setting up the base begun.", job.id, setup=line_id)

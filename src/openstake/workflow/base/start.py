@@ -216,7 +216,7 @@ def _listen_elsewhere(context: Context, job_id: str, listen: CheckedListen) -> B
         write_entry(
             session, now, "listening-changed",
             f"Listening changed: base stream {wish.base_url or 'none'}, rover {wish.rover_url or 'none'}, "
-            f"position refers to the {_POINTS[wish.refers_to]}.",
+            f"position refers to the {_POINTS[RefersTo(listening.refers_to)]}.",
             job_id, listening=listening.id, before=before.id,
         )  # fmt: skip
         return occupation, listening

@@ -9,8 +9,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.describe import typed
+from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo
-from openstake.core.kit.gear import GEAR, Antenna, Battery, Gear, Pole, Radio, Receiver
+from openstake.core.kit.gear import GEAR, NOT_SAID, Antenna, Battery, Gear, Pole, Radio, Receiver
 from openstake.core.kit.profile import Profile
 from openstake.store import lines
 from openstake.store.models import GearItem, JobProfile, ProfileVersion
@@ -101,10 +102,29 @@ class KitNow:
         return first.up_mm / 1000.0
 
     @property
-    def rover_refers_to(self) -> RefersTo:
-        """What the position of the job's rover refers to, as its receiver is described; its ARP where nothing is said."""
+    def rover_refers_to(self) -> RefersTo | None:
+        """What the position of the job's rover refers to, as its receiver says; None where that has not been said yet.
+
+        Without a receiver in the kit it is its ARP.
+        """
         receiver = self.receiver(base=False)
-        return RefersTo.ARP if receiver is None else RefersTo(receiver.nmea_refers_to.lower())
+        return RefersTo.ARP if receiver is None else refers_to_of(receiver)
+
+    def said_refers_to(self, asked: RefersTo | None) -> RefersTo:
+        """Return what a position refers to: as asked, else as its receiver says; InputError where neither says it."""
+        said = asked or self.rover_refers_to
+        if said is None:
+            name = getattr(self.receiver(base=False), "name", "the rover")
+            raise InputError(
+                f"Say what the position of {name} refers to: its ARP, its phase centre, or the mark. It is asked once and kept in the kit.",
+                field="refers_to",
+            )
+        return said
+
+
+def refers_to_of(receiver: Receiver) -> RefersTo | None:
+    """Return what a receiver's position refers to; None where that has not been said yet."""
+    return None if receiver.nmea_refers_to == NOT_SAID else RefersTo(receiver.nmea_refers_to.lower())
 
 
 def kit_of(session: Session, job_id: str) -> KitNow:

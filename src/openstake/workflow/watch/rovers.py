@@ -6,8 +6,9 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from openstake.core.errors import ConflictError, NotFoundError
+from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.evidence import RefersTo
+from openstake.core.kit.gear import Gear, Receiver
 from openstake.core.limits import ShortText
 from openstake.live.session import RunningSession
 from openstake.store import lines
@@ -17,7 +18,8 @@ from openstake.workflow.context import Context, PracticeField
 from openstake.workflow.now.base import further_rovers, listening_of, needed_occupation
 from openstake.workflow.now.heights import rover_arp_to_apc_m
 from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import KitNow, kit_of
+from openstake.workflow.now.kit import kit_of, refers_to_of
+from openstake.workflow.receivers import keep_refers_to
 from openstake.workflow.secrets import checked_address, keep_secrets
 from openstake.workflow.watch.listen import rover_address
 
@@ -70,7 +72,8 @@ def add_rover(context: Context, job_id: str, wish: NewRover) -> RoverNamed:
         running, practice = _running(context, occupation), _practice(context, job)
         url = practice.further_rover() if practice is not None and not wish.url.strip() else wish.url.strip()
         address, password = checked_address(url, "url")
-        refers_to = wish.refers_to or _refers_to(kit, name)
+        receiver = kit.gear.get(("receiver", name))
+        refers_to = wish.refers_to or _said(receiver, name)
         above = rover_arp_to_apc_m(kit) if refers_to is RefersTo.APC else None
 
         def work(session: Session) -> Listening:
@@ -89,6 +92,8 @@ def add_rover(context: Context, job_id: str, wish: NewRover) -> RoverNamed:
             )  # fmt: skip
             session.add(row)
             session.flush()
+            if isinstance(receiver, Receiver):
+                keep_refers_to(session, receiver, refers_to, now)
             if password:
                 keep_secrets(context, row.id, {"rover_url": password})
             write_entry(
@@ -102,10 +107,14 @@ def add_rover(context: Context, job_id: str, wish: NewRover) -> RoverNamed:
     return RoverNamed(row.id)
 
 
-def _refers_to(kit: KitNow, name: str) -> RefersTo:
-    """Return what a receiver's position refers to, as the kit describes it: asked once, and kept with it."""
-    receiver = kit.gear.get(("receiver", name))
-    return RefersTo(getattr(receiver, "nmea_refers_to", "ARP").lower())
+def _said(receiver: Gear | None, name: str) -> RefersTo:
+    """Return what a receiver's position refers to, as the kit has it; InputError where it has not been said."""
+    said = refers_to_of(receiver) if isinstance(receiver, Receiver) else None
+    if said is None:
+        raise InputError(
+            f"Say what the position of {name} refers to. It is asked once and kept in the kit.", field="refers_to"
+        )
+    return said
 
 
 def drop_rover(context: Context, job_id: str, wish: RoverNamed) -> None:

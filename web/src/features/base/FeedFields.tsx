@@ -7,7 +7,7 @@ export interface Feeds {
   base_password: string;
   rover_url: string;
   receiver_url: string;
-  refers_to: Schemas["Listen"]["refers_to"] & string;
+  refers_to: NonNullable<Schemas["Listen"]["refers_to"]> | null;
 }
 
 type Known = { [field in "base_url" | "rover_url" | "receiver_url"]: string | null } & { refers_to: Feeds["refers_to"] };
@@ -96,14 +96,20 @@ export function FeedFields(props: {
       />
       <Select
         label="The rover's position refers to"
-        value={feeds.refers_to}
+        value={feeds.refers_to ?? ""}
         options={[
           { value: "arp", label: "its ARP", detail: "the pole is taken off here" },
           { value: "mark", label: "the mark", detail: "the receiver has taken the pole off" },
           { value: "apc", label: "its phase centre", detail: "pole and antenna offset are taken off here" },
         ]}
         onChange={(refers_to) => onChange({ ...feeds, refers_to: refers_to as Feeds["refers_to"] })}
-        hint="If this is wrong the pole counts twice: 2 m."
+        hint={
+          of("refers_to") ? (
+            <span className="font-semibold text-flag">{of("refers_to")}</span>
+          ) : (
+            "Asked once for each receiver. If it is wrong the pole counts twice: 2 m."
+          )
+        }
       />
       {props.children}
     </div>

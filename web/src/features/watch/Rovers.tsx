@@ -60,6 +60,7 @@ function AddRover({ job, view, onDone }: { job: Schemas["JobView"]; view: Schema
   const names = view.names.filter((name) => !taken.includes(name));
   const [name, setName] = useState(names[0] ?? "");
   const [url, setUrl] = useState("");
+  const [refersTo, setRefersTo] = useState("");
   const add = useAddRover(job.id);
   const ports = usePorts(!view.practice);
   const problem = add.error instanceof Problem ? add.error : null;
@@ -79,7 +80,7 @@ function AddRover({ job, view, onDone }: { job: Schemas["JobView"]; view: Schema
           value={url}
           onChange={setUrl}
           placeholder={view.practice ? "empty: a second stand-in" : "serial:///dev/rfcomm1?baud=115200"}
-          problem={problem && problem.field !== "name" ? problem.sentence : null}
+          problem={problem && problem.field !== "name" && problem.field !== "refers_to" ? problem.sentence : null}
           hint={
             ports.data && ports.data.ports.length > 0
               ? `Serial ports here: ${ports.data.ports.map((port) => `${port.name} (${port.description})`).join(", ")}`
@@ -90,11 +91,26 @@ function AddRover({ job, view, onDone }: { job: Schemas["JobView"]; view: Schema
           kind="primary"
           className="mt-8"
           disabled={add.isPending || !name}
-          onClick={() => add.mutate({ name, url, refers_to: null }, { onSuccess: (made) => (chooseRover(made.rover_id ?? null), onDone()) })}
+          onClick={() => add.mutate({ name, url, refers_to: (refersTo || null) as NonNullable<Schemas["NewRover"]["refers_to"]> | null }, { onSuccess: (made) => (chooseRover(made.rover_id ?? null), onDone()) })}
         >
           Listen
         </Button>
       </div>
+      {(problem?.field === "refers_to" || refersTo) && (
+        <div className="mt-3 max-w-xl">
+          <Select
+            label="Its position refers to"
+            value={refersTo}
+            options={[
+              { value: "arp", label: "its ARP", detail: "the pole is taken off here" },
+              { value: "mark", label: "the mark", detail: "the receiver has taken the pole off" },
+              { value: "apc", label: "its phase centre" },
+            ]}
+            onChange={setRefersTo}
+            hint={problem?.field === "refers_to" ? problem.sentence : ""}
+          />
+        </div>
+      )}
     </Note>
   );
 }
