@@ -39,13 +39,11 @@ class ShotKind:
     most_age_s: float | None = described("Age at most", "number", unit="s", optional=True, least=0.5, most=60.0)
     most_pdop: float | None = described("PDOP at most", "number", optional=True, least=1.0, most=50.0)
     most_horizontal_95_m: float | None = described(
-        "Horizontal 95 % at most", "length", optional=True, least=0.002, most=10.0
+        "95 % sideways, most", "length", optional=True, least=0.002, most=10.0
     )
-    most_vertical_95_m: float | None = described("Height 95 % at most", "length", optional=True, least=0.002, most=20.0)
+    most_vertical_95_m: float | None = described("95 % height, most", "length", optional=True, least=0.002, most=20.0)
     fewest_satellites: int | None = described("Satellites at least", "count", optional=True, least=4, most=60)
-    tilt_off: bool = described(
-        "Tilt compensation must be off", "flag", default=False, hint="NMEA does not carry it: you say so."
-    )
+    tilt_off: bool = described("Tilt must be off", "flag", default=False, hint="NMEA does not carry it: you say so.")
 
 
 @dataclass(frozen=True)

@@ -23,7 +23,7 @@ from openstake.live.rover import Address
 from openstake.store.book import write_entry
 from openstake.store.models import BenchTest
 from openstake.workflow.context import Context
-from openstake.workflow.now.job import job_of
+from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.secrets import checked_address
 
@@ -166,7 +166,7 @@ def begin(context: Context, job_id: str, wish: BenchWish) -> BenchView:
         rover, rover_password = checked_address(rover_url, "rover_url")
         bench = Bench(
             (base, typed_password or base_password), Address("bench", "", rover, rover_password), lambda: context.changed(job_id),
-            lambda heard: _store(context, job_id, kit, wish.tape, taped_m, job.length_unit, heard), end,
+            lambda heard: _store(context, job, kit, wish.tape, taped_m, heard, practice is not None), end,
         )  # fmt: skip
         context.running.keep_bench(job_id, bench)
     return view(context, job_id)
@@ -185,16 +185,16 @@ def cancel(context: Context, job_id: str) -> None:
 
 
 def _store(
-    context: Context, job_id: str, kit: KitNow, tape: str, taped_m: float, unit: str, heard: BenchHeard
+    context: Context, job: JobNow, kit: KitNow, tape: str, taped_m: float, heard: BenchHeard, practice: bool
 ) -> None:  # fmt: skip
     distances = np.array(heard.distances_m)
     measured = float(distances.mean()) if len(distances) else None
     claim = float(np.sqrt(np.mean(np.array(heard.claims_m) ** 2))) if heard.claims_m else None
     findings = judge_bench(
-        BenchSeen(taped_m, measured, claim, len(distances), heard.fix_after_s, heard.listened_s, unit)
+        BenchSeen(taped_m, measured, claim, len(distances), heard.fix_after_s, heard.listened_s, job.length_unit)
     )
     agrees = all(item.code == "bench-agrees" for item in findings)
-    findings += _streams(kit, heard)
+    findings += _streams(kit, heard, practice)
     base, rover = _names(kit)
     data = {
         "base": base, "rover": rover, "tape": tape, "taped_m": taped_m, "measured_m": measured,
@@ -204,7 +204,7 @@ def _store(
 
     def work(session: Session) -> None:
         now = context.now()
-        row = BenchTest(job_id=job_id, data=json.dumps(data), created_s=now)
+        row = BenchTest(job_id=job.id, data=json.dumps(data), created_s=now)
         session.add(row)
         session.flush()
         write_entry(
@@ -212,19 +212,21 @@ def _store(
             now,
             "bench-test",
             f"Bench test of {base} and {rover}: {findings[0].sentence}",
-            job_id,
+            job.id,
             bench=row.id,
         )
 
     context.database.write(work)
-    context.changed(job_id)
+    context.changed(job.id)
 
 
-def _streams(kit: KitNow, heard: BenchHeard) -> list[Finding]:
+def _streams(kit: KitNow, heard: BenchHeard, practice: bool) -> list[Finding]:
     """Return where the streams are not as the profiles have them."""
     profile = next(iter(kit.of_role(base=True)), None)
     found: list[Finding] = []
     if profile is not None and heard.stream.span_s > 0.0:
         found += judge_messages(profile.messages, heard.stream)
         found += judge_satellites(profile.constellations, heard.stream, (), profile.elevation_mask_deg)
-    return found + (judge_device(heard.device) if heard.device else [])
+    # The time of stand-ins may run faster than the host's.
+    told = judge_device(heard.device) if heard.device else []
+    return found + [item for item in told if item.code != "clock-off" or not practice]

@@ -79,8 +79,12 @@ export function FixHistory({ job, roverId }: { job: Schemas["JobView"]; roverId:
             <span className="mb-1 w-6" style={{ height: 18 * BAND[status].height, background: `var(${BAND[status].colour})` }} /> {BAND[status].word}
           </span>
         ))}
-        <span className="text-checked">95 % sideways</span>
-        <span className="text-grain">height</span>
+        <span className="flex items-center gap-2">
+          <span className="h-1 w-6 bg-checked" /> 95 % sideways
+        </span>
+        <span className="flex items-center gap-2">
+          <span className="h-1 w-6 bg-grain" /> height
+        </span>
       </div>
       {shown && shown.events.length > 0 && <EventList events={shown.events} timeZone={job.time_zone} onGo={(at) => choose(at - 30, at + 30)} />}
     </section>

@@ -2,7 +2,7 @@ import { Circle, RotateCcw } from "lucide-react";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { sentenceOf, type Schemas } from "../../api/client";
-import { useLive } from "../../api/live";
+import { useLive, type LiveState } from "../../api/live";
 import { useInitialise, useInstrument } from "../../api/watch";
 import { length, UNIT_SIGN } from "../../lib/format";
 import { Button, Note } from "../../ui/controls";
@@ -156,12 +156,26 @@ function Initialise({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["I
   );
 }
 
-/** The base's messages over the last minute at this listener. */
+/** What a feed is doing, and how much of it is kept. */
+function Feed(props: { name: string; select: (state: LiveState) => Schemas["FeedView"] | null | undefined; missing: string }) {
+  const feed = useLive(props.select);
+  return (
+    <p className={feed?.trouble ? "font-semibold text-flag" : ""}>
+      <span className="font-bold">
+        {props.name}: {feed?.state ?? props.missing}.
+      </span>{" "}
+      {feed?.trouble ? feed.sentence : feed && `${(feed.received_bytes / 1000).toFixed(0)} kB kept.`}
+    </p>
+  );
+}
+
+/** Both feeds, and the base's messages over the last minute at this listener. */
 function Messages({ link }: { link: Schemas["LinkQuality"] }) {
   return (
     <section className="rounded border-2 border-line bg-page px-4 py-2" aria-label="Base stream">
+      <Feed name="Rover NMEA" select={({ live }) => live?.rover_feed} missing="not listened to" />
+      <Feed name="Base stream" select={({ live }) => live?.base_feed} missing="not listened to: what is on the air is unchecked" />
       <p className="leading-6">
-        <span className="font-bold">Base stream. </span>
         {link.words}
         {link.bad_crc > 0 && ` ${link.bad_crc} frames came damaged.`}
       </p>

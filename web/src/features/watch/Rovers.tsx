@@ -49,8 +49,8 @@ function Mute() {
   const muted = useMuted();
   const Icon = muted ? VolumeX : Volume2;
   return (
-    <Button aria-pressed={muted} onClick={() => setMuted(!muted)}>
-      <Icon aria-hidden size={20} /> {muted ? "Muted" : "Sounds when the fix is lost"}
+    <Button aria-pressed={muted} title="Sounds when the fix is lost" onClick={() => setMuted(!muted)}>
+      <Icon aria-hidden size={20} /> {muted ? "muted" : "sound on"}
     </Button>
   );
 }
