@@ -24,8 +24,11 @@ sys.path.insert(0, str(ROOT))
 
 from openstake.app import Program, build  # noqa: E402 - the tests' job is found from the root
 from openstake.core.evidence import Epoch  # noqa: E402
-from openstake.live.session import ReceivedEpoch  # noqa: E402
+from openstake.core.limits import TOLERANCES  # noqa: E402
+from openstake.core.shot import ShotKind  # noqa: E402
+from openstake.live.rover import ReceivedEpoch  # noqa: E402
 from openstake.store.models import Shot, new_id  # noqa: E402
+from openstake.workflow import recording  # noqa: E402
 from openstake.workflow.check import shots  # noqa: E402
 from openstake.workflow.now import points  # noqa: E402
 from openstake.workflow.now.base import listening_of, needed_occupation  # noqa: E402
@@ -43,11 +46,11 @@ LISTS = ("checks", "steps", "plan", "points.csv", "base", "base/earlier", "book"
 class Season:
     """A program over a job that was filled."""
 
-    def __init__(self, folder: Path, count: int) -> None:
+    def __init__(self, folder: Path, count: int, points: int = 0) -> None:
         self.folder = folder
         self.program: Program = build(folder, practice=False, demo=False, web_dir=None)
         self._client = self.program.app.test_client()
-        wish = {"name": f"Season {count}", "system": {"kind": "code", "code": 2157}, "length_unit": "m"}
+        wish = {"name": f"Season {count} {points}", "system": {"kind": "code", "code": 2157}, "length_unit": "m"}
         self.job = self._client.post("/api/jobs", json=wish, base_url=HERE).get_json()["id"]
         rows = "".join(
             f"B{n},{703412.361 + 91.7 * n:.3f},{629805.118 + 63.9 * n:.3f},{62.4 + 0.07 * n:.3f}\n" for n in range(25)
@@ -56,16 +59,16 @@ class Season:
         sent = {"name": "c.csv", "content_base64": content}
         self._client.post(f"/api/jobs/{self.job}/control/accept", json=sent, base_url=HERE)
         self.program.context.database.write(
-            lambda session: fill(session, self.job, count, SETUPS if count else 1, EPOCHS)
+            lambda session: fill(session, self.job, count, SETUPS if count or points else 1, EPOCHS, points)
         )
 
     def read(self, path: str) -> None:
         """Read a list, page by page to its end."""
         after: str | None = ""
         while after is not None:
-            answer = self._client.get(
-                f"/api/jobs/{self.job}/{path}", query_string={"after": after} if after else {}, base_url=HERE
-            )
+            mark = "&" if "?" in path else "?"
+            from_there = f"{mark}after={after}" if after else ""
+            answer = self._client.get(f"/api/jobs/{self.job}/{path}{from_there}", base_url=HERE)
             assert answer.status_code == 200, answer.get_data(as_text=True)
             after = answer.get_json().get("next") if answer.is_json else None
 
@@ -89,8 +92,9 @@ class Season:
             )
             mark, listening = mark_of(session, job, mark_id), listening_of(session, occupation.id)
             height = read_height(kit_of(session, self.job), job.length_unit, "2.000 m", "rod", "rover")
-        wish = shots.CheckWish(mark.id, float(EPOCHS), "2.000 m", "rod")
-        begun = shots._Begun(new_id(), context.now(), wish, occupation, listening, mark, height)
+        kind = ShotKind(name="control", seconds=float(EPOCHS))
+        plan = recording.ShotPlan(kind, height, True, mark, TOLERANCES["control"], mark.name)
+        begun = recording._Begun(new_id(), context.now(), plan, occupation, listening)
         latitude, longitude = mark.latitude_deg or 0.0, mark.longitude_deg or 0.0
         texts = angle_text(latitude, "NS", 2), angle_text(longitude, "EW", 3)
         epochs = [
@@ -100,7 +104,7 @@ class Season:
             )
             for n in range(EPOCHS)
         ]  # fmt: skip
-        shots._store(context, self.job, begun, epochs)
+        recording._store(context, self.job, begun, shots._told, epochs)
 
 
 def timed(work: Callable[[], object], before: Callable[[], object] = lambda: None, runs: int = 3) -> float:

@@ -163,7 +163,7 @@ LISTEN = """
 window.delays = [];
 const source = new EventSource('/api/jobs/JOB/events');
 source.addEventListener('live', (event) => {
-  const live = JSON.parse(event.data);
+  const live = JSON.parse(event.data)[0];
   // GGA carries the moment it was sent, to 10 ms, UTC.
   if (live.time_of_day_s !== null) window.delays.push(Date.now() % 86400000 - live.time_of_day_s * 1000);
 });

@@ -14,7 +14,7 @@ from openstake.workflow.context import Context, JobChanged
 from openstake.workflow.job.jobs import one_job
 from openstake.workflow.now.averages import AverageView
 from openstake.workflow.ticks import TickWish
-from openstake.workflow.watch import devices, goto, instrument, points, rovers
+from openstake.workflow.watch import devices, goto, instrument, kinds, points, record, rovers
 from openstake.workflow.watch import history as histories
 from openstake.workflow.watch import live as moment
 from openstake.workflow.watch.live import Live
@@ -102,9 +102,9 @@ def _point_routes(api: Api, context: Context) -> None:
         return points.list_points(context, job_id, query)
 
     @api.post("/jobs/<job_id>/points", "watch")
-    def record_point(job_id: str, json: points.PointWish) -> recording.Recording:
+    def record_point(job_id: str, json: record.PointWish) -> recording.Recording:
         """Begin to record a point, or a track of points."""
-        return points.record(context, job_id, json)
+        return record.record(context, job_id, json)
 
     @api.post("/jobs/<job_id>/points/drop", "watch")
     def drop_shot(job_id: str, json: rovers.RoverNamed) -> Nothing:
@@ -119,14 +119,14 @@ def _point_routes(api: Api, context: Context) -> None:
         return Nothing()
 
     @api.get("/jobs/<job_id>/points/settings", "watch")
-    def shot_settings(job_id: str) -> points.ShotSettingsView:
+    def shot_settings(job_id: str) -> kinds.ShotSettingsView:
         """Show the kinds of shot and the codes of a job."""
-        return points.shot_settings(context, job_id)
+        return kinds.shot_settings(context, job_id)
 
     @api.post("/jobs/<job_id>/points/settings", "watch")
-    def save_shot_settings(job_id: str, json: points.SaveShotSettings) -> points.ShotSettingsView:
+    def save_shot_settings(job_id: str, json: kinds.SaveShotSettings) -> kinds.ShotSettingsView:
         """Keep the kinds of shot and the codes of a job."""
-        return points.save_shot_settings(context, job_id, json)
+        return kinds.save_shot_settings(context, job_id, json)
 
     @api.post("/jobs/<job_id>/points/<shot_id>", "watch")
     def relabel(job_id: str, shot_id: str, json: points.Relabel) -> Nothing:

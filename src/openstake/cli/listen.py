@@ -12,6 +12,7 @@ from typing import Any
 import click
 
 from openstake.cli import finding_lines, show
+from openstake.core.units import counted
 from openstake.live.transport import open_source
 from openstake.wire.address import split_url, without_password
 from openstake.workflow.watch import ear
@@ -60,7 +61,8 @@ def _progress(elapsed_s: float, epochs: int) -> None:
 
 
 def _lines(heard: ear.Heard) -> list[str]:
-    lines = [f"{heard.epochs} epochs, {heard.first} to {heard.last}"]
+    span = f", {heard.first} to {heard.last}" if heard.first else ""
+    lines = [f"{counted(heard.epochs, 'epoch')}{span}"]
     lines += [f"  {status}: {count}" for status, count in heard.by_status.items() if count]
     for words, value in _facts(heard):
         if value is not None:

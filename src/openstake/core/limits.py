@@ -112,6 +112,7 @@ PDOP_TOO_LARGE = 6.0
 FEWEST_SATELLITES = 6  # used by a fix that is to be believed
 WEAK_DBHZ = 30.0
 DISTANCE_AGREES_M = 0.05  # two ways to the distance from the base
+PLAN_REACHES_M = 100.0  # a plan that reaches less far says nothing of where work goes
 DISTANCE_AS_PLANNED = 0.2  # of the planned reach
 # --- what a device sends ---
 SLOWEST_HZ = 0.9

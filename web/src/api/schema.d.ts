@@ -3660,8 +3660,12 @@ export interface components {
         /**
          * MeantNow
          * @description What the rover uses against what is meant, and three ways to its distance from the base, metres.
+         *
+         *     `base_off_m` is how far the ARP on the air lies from where it is meant to be; None where no base is heard.
          */
         MeantNow: {
+            /** Base Off M */
+            base_off_m: number | null;
             /** Meant M */
             meant_m: number | null;
             /** Planned M */

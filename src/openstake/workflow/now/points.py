@@ -124,6 +124,7 @@ def _read(
     owners, quality, latitude, longitude, altitude_m, separation_m, used = columns
     places = _places(latitude, longitude, altitude_m, separation_m)
     fixed = np.array([STATUS_BY_GGA_QUALITY.get(item) is Status.FIXED for item in quality], dtype=int)
+    axes = {key: _axes(row) for key, row in references.items()}
     found, at = {}, 0
     for shot_id, epochs in groupby(owners):
         own = slice(at, at + sum(1 for _ in epochs))
@@ -135,7 +136,7 @@ def _read(
         count, keep = len(vectors), np.array(used[own], dtype=bool)
         found[shot_id] = Received(
             mean_vector(vectors[keep]), places[own.start].copy(), count, count - int(fixed[own].sum()),
-            count - int(keep.sum()), _scatter_m(vectors[keep], places[own.start]),
+            count - int(keep.sum()), _scatter_m(vectors[keep], axes[reference.id]),
         )  # fmt: skip
     return found
 
@@ -157,11 +158,16 @@ def _places(
     return places
 
 
-def _scatter_m(vectors: NDArray[np.float64], place_m: NDArray[np.float64]) -> tuple[float, float, float] | None:
+def _axes(reference: Reference) -> NDArray[np.float64]:
+    latitude, longitude, _ = geodetic_from_ecef(np.array([reference.x_m, reference.y_m, reference.z_m]))
+    return enu_axes(float(latitude), float(longitude))
+
+
+def _scatter_m(vectors: NDArray[np.float64], axes: NDArray[np.float64]) -> tuple[float, float, float] | None:
+    """Return one sigma of an epoch about their mean in the base's east, north and up, metres; None for a single one."""
     if len(vectors) < 2:
         return None
-    latitude, longitude, _ = geodetic_from_ecef(place_m)
-    east, north, up = np.std((vectors - vectors[0]) @ enu_axes(float(latitude), float(longitude)).T, axis=0, ddof=1)
+    east, north, up = np.std((vectors - vectors[0]) @ axes.T, axis=0, ddof=1)
     return float(east), float(north), float(up)
 
 
@@ -269,11 +275,12 @@ def as_recorded(
     """
     hung, places = [], []
     for place, (shot, point) in enumerate(zip(shots, derived, strict=True)):
-        then = set(json.loads(shot.rests_on))
-        coordinate = next((row for row in point.base.coordinates if row.id in then), point.coordinate)
-        height = point.base.readings.height_of(then) or point.base_height
-        if point.virtual or (coordinate.id == point.coordinate.id and set(height.ids) == set(point.base_height.ids)):
+        then, base = set(json.loads(shot.rests_on)), point.base
+        used = {row.id for row in base.readings.rows if row.id in then}
+        if point.virtual or (point.coordinate.id in then and used in (set(), set(point.base_height.ids))):
             continue
+        coordinate = next((row for row in base.coordinates if row.id in then), point.coordinate)
+        height = base.readings.height_of(used) or point.base_height
         hung.append(
             _Hung(
                 shot,

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from openstake.core.budget import Ellipse95, Sigmas, ellipse_95, horizontal_95_m, vertical_95_m
@@ -19,19 +19,20 @@ from openstake.core.judge.finding import Finding, ranked
 from openstake.core.judge.lost import LinkHeard, judge_frames, judge_lost
 from openstake.core.judge.watch import Distances, judge_age, judge_watch
 from openstake.core.kit.profile import Profile
-from openstake.core.limits import SHORTEST_SCATTER_S, ShortText
+from openstake.core.limits import PLAN_REACHES_M, SHORTEST_SCATTER_S, ShortText
 from openstake.core.rtk.age import fix_goes_in_s
 from openstake.core.rtk.rover import RoverState
 from openstake.core.sky.obstruction import Cell
 from openstake.core.sky.use import SkyUse, sky_use
 from openstake.core.units import about_seconds, text_from_metres, text_from_seconds
 from openstake.live.session import Moment, RunningSession, Watched
-from openstake.store.models import Listening
+from openstake.store.models import Listening, Mark
 from openstake.workflow.context import Context
 from openstake.workflow.now.base import BaseNow, bases_of, open_occupation
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, chosen_rows, kit_of
 from openstake.workflow.now.marks import current_places
+from openstake.workflow.now.remembered import Remembered
 from openstake.workflow.watch.live import FeedView, feed_view
 
 _DEFAULT_MASK_DEG = 10.0
@@ -89,11 +90,15 @@ class FixNow:
 
 @dataclass(frozen=True)
 class MeantNow:
-    """What the rover uses against what is meant, and three ways to its distance from the base, metres."""
+    """What the rover uses against what is meant, and three ways to its distance from the base, metres.
+
+    `base_off_m` is how far the ARP on the air lies from where it is meant to be; None where no base is heard.
+    """
 
     station_heard: int | None
     station_meant: int
     station_agrees: bool | None
+    base_off_m: float | None
     vector_m: float | None
     meant_m: float | None
     planned_m: float | None
@@ -209,15 +214,31 @@ def _evidence(session: Session, job: JobNow, kit: KitNow, base: BaseNow) -> _Evi
     return _Evidence(kit, base, _farthest_mark_m(session, job, base))
 
 
+# An instrument is read every second, and the marks of a job stay where they are.
+_FARTHEST: Remembered[float | None] = Remembered(64)
+
+
 def _farthest_mark_m(session: Session, job: JobNow, base: BaseNow) -> float | None:
+    """Return how far the plan's farthest mark lies from the base; None where the plan reaches no farther than the set-up."""
     if job.lies_nowhere:
         return None
+    rows = session.scalar(select(func.count()).select_from(Mark).where(Mark.job_id == job.id))
+    key = f"{job.settings.id} {base.coordinate.id} {rows}"
+    known = _FARTHEST.of([key])
+    if key not in known:
+        known = {key: _farthest(session, job, base)}
+        _FARTHEST.keep(known)
+    return known[key]
+
+
+def _farthest(session: Session, job: JobNow, base: BaseNow) -> float | None:
     grid = current_places(session, job)[0].grid_m
     known = grid[np.isfinite(grid).all(axis=1)]
     if not len(known):
         return None
     east, north, _ = (float(value) for value in job.frame.grid_from_ecef(np.array(base.mark_m)))
-    return float(np.hypot(known[:, 0] - east, known[:, 1] - north).max())
+    farthest = float(np.hypot(known[:, 0] - east, known[:, 1] - north).max())
+    return farthest if farthest >= PLAN_REACHES_M else None
 
 
 def watch_findings(
@@ -361,22 +382,23 @@ def _meant(job: JobNow, evidence: _Evidence, moment: Moment, state: RoverState |
     epoch = state.epoch if state else None
     heard, meant = epoch.station_id if epoch else None, evidence.base.occupation.station_id
     found = _distances(job, evidence, moment, epoch)
+    station = moment.reference
+    off = None
+    if station is not None and not station.virtual:
+        off = float(np.linalg.norm(np.array(station.xyz_m) - np.array(evidence.base.arp_m)))
     unit, parts = job.length_unit, []
+    if off is not None:
+        parts.append(f"base on the air {text_from_metres(off, unit)} from where it is meant")
     if found.vector_m is not None:
-        parts.append(f"{text_from_metres(found.vector_m, unit)} from the base on the air")
+        parts.append(f"{text_from_metres(found.vector_m, unit)} to the base on the air")
     if found.meant_m is not None and epoch is not None:
-        parts.append(f"{text_from_metres(found.meant_m, unit)} from the base as meant")
+        parts.append(f"{text_from_metres(found.meant_m, unit)} as meant")
     if found.planned_m is not None:
         parts.append(f"farthest mark {text_from_metres(found.planned_m, unit)}")
     return MeantNow(
-        heard,
-        meant,
-        None if heard is None else heard == meant,
-        found.vector_m,
-        found.meant_m,
-        found.planned_m,
+        heard, meant, None if heard is None else heard == meant, off, found.vector_m, found.meant_m, found.planned_m,
         ", ".join(parts),
-    )
+    )  # fmt: skip
 
 
 def _spread(sigmas: Sigmas) -> Spread:

@@ -1,57 +1,34 @@
-"""Points: recorded by kinds of shot with limits, listed as they stand now, renamed and recoded by new rows."""
+"""Points listed as they stand now, renamed and recoded by new rows."""
 
 from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 
 import numpy as np
-from sqlalchemy import ColumnElement, select
+from sqlalchemy import ColumnElement
 from sqlalchemy.orm import Session
 
 from openstake.core.advice import ADVICE
 from openstake.core.budget import horizontal_95_m, vertical_95_m
 from openstake.core.control import Difference
-from openstake.core.describe import FieldShown, fields_shown, typed
-from openstake.core.errors import ConflictError, InputError, NotFoundError
+from openstake.core.errors import ConflictError, NotFoundError
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.shots import ShotSeen, judge_pair_of_shots
-from openstake.core.limits import SAME_POINT_M, Seconds, ShortText, Text
-from openstake.core.shot import ShotSettings, checked_name, checked_settings, with_seconds
-from openstake.core.units import LengthUnit, text_from_metres
+from openstake.core.limits import SAME_POINT_M, ShortText, Text
+from openstake.core.shot import checked_name
+from openstake.core.units import text_from_metres
 from openstake.store import lines
 from openstake.store.book import write_entry
-from openstake.store.models import PointLabel, Shot, ShotSettingsRow
+from openstake.store.models import PointLabel, Shot
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
-from openstake.workflow.now.heights import read_height
 from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.labels import free_name, is_taken, labels_of, newest_label, usual_name
 from openstake.workflow.photos import PhotoView, keep_photo, photos_of
-from openstake.workflow.recording import Recording, ShotPlan, begin
 
 MOST_POINTS = 200
-
-
-@dataclass(frozen=True)
-class PointWish:
-    """What the crew settled before recording a point; an empty name counts up from the last one.
-
-    `seconds` in place of those of the kind; `tilt` is what the crew says of tilt compensation: `off`, `on`, or nothing.
-    """
-
-    kind: ShortText
-    reading: ShortText
-    feature: ShortText
-    name: ShortText = ""
-    code: ShortText = ""
-    note: Text = ""
-    fixed_only: bool = True
-    seconds: Seconds | None = None
-    tilt: ShortText = ""
-    rover_id: ShortText | None = None
 
 
 @dataclass(frozen=True)
@@ -123,144 +100,13 @@ class Relabel:
 
 
 @dataclass(frozen=True)
-class ShotSettingsView:
-    """How shots are taken in this job, with the fields of its form."""
-
-    id: str | None
-    settings: ShotSettings
-    fields: tuple[FieldShown, ...]
-
-
-@dataclass(frozen=True)
-class SaveShotSettings:
-    """Kinds and codes as typed, in place of the row `replaces_id`."""
-
-    values: dict[str, object]
-    replaces_id: ShortText | None = None
-    length_unit: LengthUnit | None = None
-
-
-@dataclass(frozen=True)
 class PhotoQuery:
     """The name of a photo that is sent."""
 
     name: ShortText = ""
 
 
-# --- how shots are taken ---
-
-
-def _settings_row(session: Session, job_id: str) -> ShotSettingsRow | None:
-    return session.scalars(lines.heads(ShotSettingsRow, ShotSettingsRow.job_id == job_id)).first()
-
-
-def _settings_of(row: ShotSettingsRow | None) -> ShotSettings:
-    return ShotSettings() if row is None else typed(ShotSettings, json.loads(row.data), None)
-
-
-def shot_settings(context: Context, job_id: str) -> ShotSettingsView:
-    """Return how shots are taken in a job."""
-    with context.database.read() as session:
-        job_of(session, job_id)
-        row = _settings_row(session, job_id)
-    return ShotSettingsView(row.id if row else None, _settings_of(row), fields_shown(ShotSettings))
-
-
-def save_shot_settings(context: Context, job_id: str, wish: SaveShotSettings) -> ShotSettingsView:
-    """Keep how shots are taken from now on; what was recorded stays as it is."""
-    settings = checked_settings(typed(ShotSettings, wish.values, wish.length_unit))
-
-    def work(session: Session) -> None:
-        job_of(session, job_id)
-        row = _settings_row(session, job_id)
-        if (row.id if row else None) != wish.replaces_id:
-            raise ConflictError("The kinds of shot have been changed in the meantime. Look at them and try again.")
-        now = context.now()
-        session.add(
-            ShotSettingsRow(
-                job_id=job_id, data=json.dumps(asdict(settings)), replaces_id=row.id if row else None, created_s=now
-            )
-        )
-        write_entry(session, now, "shot-settings", "Kinds of shot and codes changed.", job_id)
-
-    context.database.write(work)
-    context.changed(job_id)
-    return shot_settings(context, job_id)
-
-
-# --- recording ---
-
-
-def record(context: Context, job_id: str, wish: PointWish) -> Recording:
-    """Begin to record a point, or a track of points."""
-    with context.database.read() as session:
-        job = job_of(session, job_id)
-        kind = _settings_of(_settings_row(session, job_id)).kind(wish.kind)
-        height = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
-        name = checked_name(wish.name) if wish.name.strip() else ""
-        if name and kind.name != "track" and is_taken(session, job_id, name):
-            free = free_name(session, job_id, name)
-            raise ConflictError(f"{name} is there already. {free} is free.", field="name")
-    if wish.tilt not in ("", "off", "on"):
-        raise InputError("Tilt compensation is off or on.", field="tilt")
-    if kind.tilt_off and wish.tilt != "off":
-        raise InputError(
-            "For this kind tilt compensation is off: switch it off at the rover, level the pole, and say so here.",
-            field="tilt",
-        )
-    if wish.seconds is not None and kind.name != "track":
-        kind = with_seconds(kind, wish.seconds)
-    plan = ShotPlan(kind, height, wish.fixed_only, name=name, tilt=wish.tilt)
-
-    def told(session: Session, job: JobNow, shot: Shot, now: float) -> None:
-        _told(session, job, shot, now, wish, name)
-
-    return begin(context, job_id, plan, wish.rover_id, told)
-
-
-def _told(session: Session, job: JobNow, shot: Shot, now: float, wish: PointWish, name: str) -> None:
-    """Give a point its name and write it into the Book."""
-    called = free_name(session, job.id, name) if name else usual_name(session, job.id)
-    label = PointLabel(
-        shot_id=shot.id, job_id=job.id, name=called, code=wish.code.strip(), note=wish.note.strip(), created_s=now
-    )
-    session.add(label)
-    session.flush()
-    point = points.derive(session, job, shot)
-    unit = job.length_unit
-    east, north, height = (text_from_metres(value, unit) for value in (point.east_m, point.north_m, point.height_m))
-    code = f", {label.code}" if label.code else ""
-    guard = "" if shot.fixed_only else " The guard was off: epochs of any solution were taken."
-    write_entry(
-        session, now, "point",
-        f"Point {called}{code} ({shot.kind}): east {east}, north {north}, height {height}; "
-        f"{point.epochs - point.left_out} of {point.epochs} epochs.{guard}",
-        job.id, shot=shot.id, label=label.id, rover_height=shot.height_reading_id, reference=shot.reference_id,
-        east_m=point.east_m, north_m=point.north_m, height_m=point.height_m,
-    )  # fmt: skip
-    for found in _compared_with_last(session, job, shot, called):
-        write_entry(session, now, found.code, found.sentence, job.id, "machine", shot=shot.id)
-
-
-def _compared_with_last(session: Session, job: JobNow, shot: Shot, called: str) -> list[Finding]:
-    """Compare a shot with the latest ones of the same place from another initialisation."""
-    lately = session.scalars(
-        select(Shot)
-        .where(Shot.job_id == job.id)
-        .order_by(Shot.created_s.desc(), Shot.id.desc())
-        .limit(_COMPARED_LATELY)
-    ).all()
-    labels = labels_of(session, job.id, [item.id for item in lately])
-    derived = points.derive_all(session, job, lately)
-    seen = [_seen(item, point, labels, job) for item, point in zip(lately, derived, strict=True)]
-    mine = next((item for item in seen if item.id == shot.id), None)
-    return [] if mine is None else _compared(mine, [item for item in seen if item.id != shot.id])
-
-
-_COMPARED_LATELY = 30
-
-
-def _seen(shot: Shot, point: points.Point, labels: dict[str, PointLabel], job: JobNow) -> ShotSeen:
+def seen_of(shot: Shot, point: points.Point, labels: dict[str, PointLabel], job: JobNow) -> ShotSeen:
     label = labels.get(shot.id)
     return ShotSeen(
         shot.id, label.name if label else shot.name, point.east_m, point.north_m, point.height_m, shot.sigma_east_m,
@@ -268,7 +114,7 @@ def _seen(shot: Shot, point: points.Point, labels: dict[str, PointLabel], job: J
     )  # fmt: skip
 
 
-def _compared(mine: ShotSeen, others: Sequence[ShotSeen]) -> list[Finding]:
+def compared_with(mine: ShotSeen, others: Sequence[ShotSeen]) -> list[Finding]:
     """Return what the newest earlier shot of the same place says, from another initialisation."""
     earlier = [
         item
@@ -276,9 +122,6 @@ def _compared(mine: ShotSeen, others: Sequence[ShotSeen]) -> list[Finding]:
         if item.created_s < mine.created_s and mine.away_m(item) <= SAME_POINT_M and mine.is_independent_of(item)
     ]
     return [judge_pair_of_shots(max(earlier, key=lambda item: item.created_s), mine)] if earlier else []
-
-
-# --- the list ---
 
 
 def list_points(context: Context, job_id: str, query: PointsQuery) -> Points:
@@ -314,7 +157,7 @@ def _views(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[PointVi
     photos = photos_of(session, [shot.id for shot in shots])
     derived = points.derive_all(session, job, shots)
     moved = points.as_recorded(session, job, shots, derived)
-    seen = [_seen(shot, point, labels, job) for shot, point in zip(shots, derived, strict=True)]
+    seen = [seen_of(shot, point, labels, job) for shot, point in zip(shots, derived, strict=True)]
     near = _neighbours(seen)
     return [
         _view(
@@ -324,7 +167,7 @@ def _views(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[PointVi
             labels[shot.id],
             photos[shot.id],
             moved[n],
-            tuple(_compared(seen[n], [seen[m] for m in near[n]])),
+            tuple(compared_with(seen[n], [seen[m] for m in near[n]])),
         )
         for n, (shot, point) in enumerate(zip(shots, derived, strict=True))
     ]

@@ -121,7 +121,7 @@ def drop_rover(context: Context, job_id: str, wish: RoverNamed) -> None:
     """Listen to a further rover no more; what it brought stays."""
     with context.running.of_job(job_id):
 
-        def work(session: Session) -> Occupation:
+        def work(session: Session) -> None:
             occupation = needed_occupation(session, job_id)
             row = lines.head(session, Listening, wish.rover_id, "There is no such rover on this base.")
             if row.occupation_id != occupation.id or not row.further or row.withdrawn:
@@ -136,10 +136,13 @@ def drop_rover(context: Context, job_id: str, wish: RoverNamed) -> None:
             write_entry(
                 session, now, "rover-dropped", f"Rover {row.device} is listened to no more.", job_id, listening=row.id
             )
-            return occupation
 
-        occupation = context.database.write(work)
-        running = context.running.session(occupation.id)
+        with context.database.read() as session:
+            running = context.running.session(needed_occupation(session, job_id).id)
+        rover = None if running is None else running.rover(wish.rover_id)
+        if rover is not None and rover.shot is not None:
+            raise ConflictError("A shot of this rover is being recorded. Wait for its end, or drop it.")
+        context.database.write(work)
         if running is not None:
             running.drop_rover(wish.rover_id)
     context.changed(job_id)

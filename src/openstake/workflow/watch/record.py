@@ -1,0 +1,112 @@
+"""Points recorded: by kinds of shot with limits, named, and told in the Book."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import ConflictError, InputError
+from openstake.core.judge.finding import Finding
+from openstake.core.limits import Seconds, ShortText, Text
+from openstake.core.shot import checked_name, with_seconds
+from openstake.core.units import text_from_metres
+from openstake.store.book import write_entry
+from openstake.store.models import PointLabel, Shot
+from openstake.workflow.context import Context
+from openstake.workflow.now import points
+from openstake.workflow.now.heights import read_height
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.kit import kit_of
+from openstake.workflow.now.labels import free_name, is_taken, labels_of, usual_name
+from openstake.workflow.recording import Recording, ShotPlan, begin
+from openstake.workflow.watch.kinds import settings_of, settings_row
+from openstake.workflow.watch.points import compared_with, seen_of
+
+_COMPARED_LATELY = 30
+
+
+@dataclass(frozen=True)
+class PointWish:
+    """What the crew settled before recording a point; an empty name counts up from the last one.
+
+    `seconds` in place of those of the kind; `tilt` is what the crew says of tilt compensation: `off`, `on`, or nothing.
+    """
+
+    kind: ShortText
+    reading: ShortText
+    feature: ShortText
+    name: ShortText = ""
+    code: ShortText = ""
+    note: Text = ""
+    fixed_only: bool = True
+    seconds: Seconds | None = None
+    tilt: ShortText = ""
+    rover_id: ShortText | None = None
+
+
+def record(context: Context, job_id: str, wish: PointWish) -> Recording:
+    """Begin to record a point, or a track of points."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        kind = settings_of(settings_row(session, job_id)).kind(wish.kind)
+        height = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
+        name = checked_name(wish.name) if wish.name.strip() else ""
+        if name and kind.name != "track" and is_taken(session, job_id, name):
+            free = free_name(session, job_id, name)
+            raise ConflictError(f"{name} is there already. {free} is free.", field="name")
+    if wish.tilt not in ("", "off", "on"):
+        raise InputError("Tilt compensation is off or on.", field="tilt")
+    if kind.tilt_off and wish.tilt != "off":
+        raise InputError(
+            "For this kind tilt compensation is off: switch it off at the rover, level the pole, and say so here.",
+            field="tilt",
+        )
+    if wish.seconds is not None and kind.name != "track":
+        kind = with_seconds(kind, wish.seconds)
+    plan = ShotPlan(kind, height, wish.fixed_only, name=name, tilt=wish.tilt)
+
+    def told(session: Session, job: JobNow, shot: Shot, now: float) -> None:
+        _told(session, job, shot, now, wish, name)
+
+    return begin(context, job_id, plan, wish.rover_id, told)
+
+
+def _told(session: Session, job: JobNow, shot: Shot, now: float, wish: PointWish, name: str) -> None:
+    """Give a point its name and write it into the Book."""
+    called = free_name(session, job.id, name) if name else usual_name(session, job.id)
+    label = PointLabel(
+        shot_id=shot.id, job_id=job.id, name=called, code=wish.code.strip(), note=wish.note.strip(), created_s=now
+    )
+    session.add(label)
+    session.flush()
+    point = points.derive(session, job, shot)
+    unit = job.length_unit
+    east, north, height = (text_from_metres(value, unit) for value in (point.east_m, point.north_m, point.height_m))
+    code = f", {label.code}" if label.code else ""
+    guard = "" if shot.fixed_only else " The guard was off: epochs of any solution were taken."
+    write_entry(
+        session, now, "point",
+        f"Point {called}{code} ({shot.kind}): east {east}, north {north}, height {height}; "
+        f"{point.epochs - point.left_out} of {point.epochs} epochs.{guard}",
+        job.id, shot=shot.id, label=label.id, rover_height=shot.height_reading_id, reference=shot.reference_id,
+        east_m=point.east_m, north_m=point.north_m, height_m=point.height_m,
+    )  # fmt: skip
+    for found in _compared_with_last(session, job, shot):
+        write_entry(session, now, found.code, found.sentence, job.id, "machine", shot=shot.id)
+
+
+def _compared_with_last(session: Session, job: JobNow, shot: Shot) -> list[Finding]:
+    """Compare a shot with the latest ones of the same place from another initialisation."""
+    lately = session.scalars(
+        select(Shot)
+        .where(Shot.job_id == job.id)
+        .order_by(Shot.created_s.desc(), Shot.id.desc())
+        .limit(_COMPARED_LATELY)
+    ).all()
+    labels = labels_of(session, job.id, [item.id for item in lately])
+    derived = points.derive_all(session, job, lately)
+    seen = [seen_of(item, point, labels, job) for item, point in zip(lately, derived, strict=True)]
+    mine = next((item for item in seen if item.id == shot.id), None)
+    return [] if mine is None else compared_with(mine, [item for item in seen if item.id != shot.id])
