@@ -288,9 +288,9 @@ def plan_frames(marks: int) -> tuple[float, float]:
     return 1000.0 * len(frames) / sum(frames), max(frames)
 
 
-def season_rows() -> list[tuple[str, str, str, str]]:
-    """Return what the lists of a season cost, measured in a process of its own."""
-    done = subprocess.run([sys.executable, ROOT / "bench/bulk.py"], check=True, capture_output=True, text=True)
+def rows_of(bench: str) -> list[tuple[str, str, str, str]]:
+    """Return what another bench prints, run in a process of its own."""
+    done = subprocess.run([sys.executable, ROOT / bench], check=True, capture_output=True, text=True)
     cells = (line.strip("| ").split(" | ") for line in done.stdout.splitlines() if line.startswith("| "))
     return [(what, ours, rival, ratio) for what, ours, rival, ratio in ((*row, "", "", "")[:4] for row in cells)]
 
@@ -316,7 +316,7 @@ def main() -> None:
             f"{many / few:.2f}",
         )
     )
-    rows += season_rows()
+    rows += rows_of("bench/bulk.py") + rows_of("bench/watch.py")
     rows.append(("Start-up of a new data folder, s", f"{start_up_s():.1f}", "", ""))
     rows.append(("First load, gzip, kB", f"{first_load_kb():.0f}", "aim 300", ""))
     lines = [
@@ -334,7 +334,8 @@ def main() -> None:
             "event in headless Chromium, one page open, with so many sessions running.\n\n"
             "A season is 500 or 5 000 shots of 60 epochs from 40 base set-ups (`bench/bulk.py`): each list over the API, walked page\n"
             "by page to its end, with nothing remembered and again, against `SELECT` of the same epochs into Python in the same run\n"
-            "(aim: 3 times it).\n\n"
+            "(aim: 3 times it). Watch (`bench/watch.py`): a day of epochs behind one rover, 5 000 points of 60 epochs, twenty rovers at\n"
+            "5 Hz for five minutes: memory is read 20 s after they begin and at the end, and three minutes of epochs are watched in it.\n\n"
             f"Run on {datetime.now(UTC):%Y-%m-%d}, 2 cores, Python {sys.version.split()[0]}.\n\n"
             + "\n".join(lines)
             + "\n"

@@ -127,6 +127,14 @@ def test_rover_and_base_are_heard_together_through_garbage():
     assert heard["base_distance_m"] == pytest.approx(100.0, abs=0.001)
 
 
+def test_a_clock_that_is_set_in_the_middle_is_neither_a_jump_nor_a_lost_fix():
+    rover = Sender([burst(n + (3600 if n >= 20 else 0)) for n in range(40)])
+    heard = listen("--rover", f"tcp://127.0.0.1:{rover.port}", "--seconds", 3)
+
+    assert heard["epochs"] >= 38 and heard["fix_ratio"] == 1.0 and heard["jumps"] == []
+    assert heard["gaps"] and heard["gaps"][0]["to"].endswith("13:00:20.00"), "the log's own times have a gap"
+
+
 def test_a_device_that_does_not_answer_is_a_finding():
     port = free_port()
     heard = listen("--rover", f"tcp://127.0.0.1:{port}", "--base", "serial:///dev/ttyNothing", "--seconds", 0.5)

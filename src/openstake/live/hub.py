@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
-COALESCE_S = 0.2
+COALESCE_S = 0.18  # five a second; a little less, or a stream of 5 Hz would fall behind by a whole step
 HEARTBEAT_S = 10.0
 # Each stream holds one of the server's threads: the others are for requests.
 MOST_STREAMS = 40

@@ -27,6 +27,8 @@ class Fix:
     sigma_up_m: float
     speed_mps: float | None
     age_s: float | None
+    claim_m: tuple[float, float, float] | None = None  # one sigma in east, north, up
+    station: int | None = None
 
     @property
     def has_place(self) -> bool:
@@ -82,4 +84,7 @@ def fix_of(epoch: Epoch, time_s: float) -> Fix:
         flat, up = np.nan, np.nan
     else:
         flat, up = principal_sigmas_m(claim.east_m, claim.north_m, claim.covariance_en_m2)[0], claim.up_m
-    return Fix(time_s, epoch.status, place, float(flat), float(up), epoch.speed_mps, epoch.age_s)
+    return Fix(
+        time_s, epoch.status, place, float(flat), float(up), epoch.speed_mps, epoch.age_s,
+        None if claim is None else (claim.east_m, claim.north_m, claim.up_m), epoch.station_id,
+    )  # fmt: skip

@@ -24,7 +24,7 @@ from openstake.core.rtk.initialising import Agreement, Initialisations, Loss, co
 from openstake.core.rtk.jumps import Jump, JumpWatch
 from openstake.core.rtk.standing import ClaimHeld, Stood, claim_held, last_stood, stood
 
-_MOST_KEPT = 4000  # three minutes at 20 Hz
+_MOST_KEPT = 4000  # three minutes at 20 Hz, the rest is older than anybody asks
 _MOST_JUMPS = 100
 _MOST_PAIRS = 50
 _STOOD_LATELY_S = 10.0
@@ -134,7 +134,8 @@ class RoverWatch:
         self.clock = Clock()
         self.initialisations = Initialisations()
         self._jumps_of = JumpWatch()
-        self._recent: deque[tuple[Fix, Epoch]] = deque(maxlen=_MOST_KEPT)
+        self._recent: deque[Fix] = deque(maxlen=_MOST_KEPT)
+        self._epoch: Epoch | None = None
         self.jumps: list[Jump] = []
         self.pairs: list[Pair] = []
         self.switches: list[Switch] = []
@@ -152,10 +153,13 @@ class RoverWatch:
 
     def add(self, epoch: Epoch, host_s: float | None = None) -> list[Happened]:
         """Take an epoch in; return the jumps, comparisons and switches that it shows."""
-        before_s = self._recent[-1][0].time_s if self._recent else None
+        before_s = self._recent[-1].time_s if self._recent else None
         fix = fix_of(epoch, self.clock.seconds(epoch.time_of_day_s, host_s))
         self._note_device(epoch, fix, before_s, host_s)
-        self._recent.append((fix, epoch))
+        self._recent.append(fix)
+        self._epoch = epoch
+        while fix.time_s - self._recent[0].time_s > SCATTER_WINDOW_S:
+            self._recent.popleft()
         if epoch.age_s is not None and fix.status is not Status.NONE:
             self._corrected = (fix.time_s, epoch.age_s)
         # Corrections that arrive and make neither float nor fixed.
@@ -183,15 +187,15 @@ class RoverWatch:
     @property
     def newest(self) -> Fix | None:
         """The newest epoch as a point of the series."""
-        return self._recent[-1][0] if self._recent else None
+        return self._recent[-1] if self._recent else None
 
     def ask_to_compare(self) -> bool:
         """Compare the place where the pole stands now with the one after the next initialisation; False where it stands on no fix."""
         newest = self._stood_now(SHORT_STAND_S)
         if newest is None:
             return False
-        station = self._recent[-1][1].station_id
-        self._before = _Before("initialised anew", newest, station, self._recent[-1][0].time_s, True)
+        last = self._recent[-1]
+        self._before = _Before("initialised anew", newest, last.station, last.time_s, True)
         return True
 
     def last_stand(self) -> tuple[Stood, int | None] | None:
@@ -229,7 +233,7 @@ class RoverWatch:
         if newest is None:
             return []
         before = self._before
-        station = self._recent[-1][1].station_id
+        station = self._recent[-1].station
         self._last_stood = (newest, station)
         if before is None or self.initialisations.since_s is None:
             return []
@@ -250,13 +254,13 @@ class RoverWatch:
         since_s = self.initialisations.since_s
         if since_s is None:
             return None
-        station = self._recent[-1][1].station_id
+        station = self._recent[-1].station
         rows = []
-        newest_s = self._recent[-1][0].time_s
-        for row, epoch in reversed(self._recent):
-            if row.time_s < since_s or epoch.station_id != station or newest_s - row.time_s > STAND_WINDOW_S:
+        newest_s = self._recent[-1].time_s
+        for row in reversed(self._recent):
+            if row.time_s < since_s or row.station != station or newest_s - row.time_s > STAND_WINDOW_S:
                 break
-            rows.append((row, epoch))
+            rows.append(row)
         stand = _stand_of(rows[::-1])
         return (
             stand
@@ -290,19 +294,19 @@ class RoverWatch:
 
     def state(self) -> RoverState | None:
         """Return everything that is known of the rover now; None before its first epoch."""
-        if not self._recent:
+        epoch = self._epoch
+        if epoch is None:
             return None
-        fix, epoch = self._recent[-1]
-        lately = [row for row in self._recent if fix.time_s - row[0].time_s <= _TREND_WINDOW_S]
+        fix = self._recent[-1]
+        lately = [row for row in self._recent if fix.time_s - row.time_s <= _TREND_WINDOW_S]
         since_s = self.initialisations.since_s
-        window = [row for row in self._recent if fix.time_s - row[0].time_s <= SCATTER_WINDOW_S]
-        on_fix = [row for row in window if since_s is not None and row[0].time_s >= since_s]
+        on_fix = [row for row in self._recent if since_s is not None and row.time_s >= since_s]
         stand = _stand_of(on_fix)
         long_enough = stand is not None and stand.span_s >= SHORTEST_SCATTER_S
         return RoverState(
             fix.time_s, epoch, since_s, self.initialisations.count, self.initialisations.time_to_fix_s,
             self.initialisations.fix_ratio, tuple(self.initialisations.losses), tuple(self.jumps), tuple(self.pairs),
-            tuple(self.switches), _newest_trend([row[0] for row in lately]), stand,
+            tuple(self.switches), _newest_trend(lately), stand,
             tuple(claim_held(stand)) if stand is not None and long_enough else (),
             self._corrected[1] if self._corrected else None, self._corrected[0] if self._corrected else None,
             0.0 if self._unused_since_s is None else fix.time_s - self._unused_since_s, self.device(),
@@ -332,14 +336,13 @@ def _newest_trend(rows: list[Fix]) -> AgeTrend | None:
     return age_trend([time_s for time_s, _ in kept], [age_s for _, age_s in kept])
 
 
-def _stand_of(rows: list[tuple[Fix, Epoch]]) -> Stood | None:
+def _stand_of(rows: list[Fix]) -> Stood | None:
     """Return the stretch at the end of fixed epochs in which the pole stands, with the mean claim of its epochs."""
-    fixes = last_stood([row for row, _ in rows])
+    fixes = last_stood(rows)
     if not fixes:
         return None
-    claims = [epoch.claim for _, epoch in rows[-len(fixes) :]]
-    known = [(claim.east_m, claim.north_m, claim.up_m) for claim in claims if claim is not None]
-    return stood(fixes, known if len(known) == len(claims) else ())
+    known = [fix.claim_m for fix in fixes if fix.claim_m is not None]
+    return stood(fixes, known if len(known) == len(fixes) else ())
 
 
 def agreement_of(before: Stood, after: Stood) -> Agreement:

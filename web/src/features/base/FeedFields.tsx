@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 import type { Problem, Schemas } from "../../api/client";
-import { Select, TextField } from "../../ui/controls";
+import { usePorts } from "../../api/watch";
+import { Button, Select, TextField } from "../../ui/controls";
 
 export interface Feeds {
   base_url: string;
@@ -91,7 +92,7 @@ export function FeedFields(props: {
         name="rover_url"
         value={feeds.rover_url}
         onChange={(rover_url) => onChange({ ...feeds, rover_url })}
-        placeholder="tcp://192.168.1.30:5017"
+        placeholder="serial:///dev/rfcomm0?baud=115200, tcp://, udp://"
         problem={of("rover_url")}
       />
       <Select
@@ -112,6 +113,26 @@ export function FeedFields(props: {
         }
       />
       {props.children}
+      {!props.practice && <Ports onTake={(rover_url) => onChange({ ...feeds, rover_url })} />}
+    </div>
+  );
+}
+
+/** The serial ports of this machine: one press makes one the rover's address. */
+function Ports({ onTake }: { onTake: (url: string) => void }) {
+  const ports = usePorts(true);
+  const found = ports.data?.ports ?? [];
+  if (found.length === 0) return <p className="text-faded">No serial port here. Pair Bluetooth first; a cable shows once it is plugged in.</p>;
+  return (
+    <div>
+      <p className="font-semibold">Serial ports here: take one for the rover</p>
+      <div className="mt-1 flex flex-wrap gap-2">
+        {found.map((port) => (
+          <Button key={port.name} onClick={() => onTake(port.url)}>
+            {port.name} <span className="font-normal text-faded">{port.description}</span>
+          </Button>
+        ))}
+      </div>
     </div>
   );
 }

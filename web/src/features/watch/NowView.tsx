@@ -5,6 +5,7 @@ import { sentenceOf, type Schemas } from "../../api/client";
 import { useLive, type LiveState } from "../../api/live";
 import { useInitialise, useInstrument } from "../../api/watch";
 import { length, UNIT_SIGN } from "../../lib/format";
+import { Ellipses } from "../../plots/Ellipses";
 import { Button, Note } from "../../ui/controls";
 import { FindingLines, FindingNote } from "../../ui/findings";
 import { Page } from "../../ui/Page";
@@ -60,7 +61,7 @@ function Cards({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Instru
   const { age, link, fix, claim, meant } = shown;
   const bad = claim.too_small.length > 0;
   return (
-    <div className="grid grid-cols-[1fr_1fr_1.35fr_1fr] gap-3">
+    <div className="grid grid-cols-[1fr_1fr_1.7fr_1.2fr] gap-3">
       <Card
         title="Age of corrections"
         value={age.age_s === null ? "–" : age.age_s.toFixed(1)}
@@ -74,6 +75,8 @@ function Cards({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Instru
         lines={[fix.words, fix.fix_ratio === null ? "" : `fixed ${(100 * fix.fix_ratio).toFixed(0)} % of the time heard`]}
       />
       <section className={`rounded border-2 bg-page px-4 py-2 ${bad ? "border-flag" : "border-line"}`} aria-label="Claim beside evidence">
+        <div className="flex items-center gap-3">
+        <Ellipses claimed={claim.claim?.ellipse ?? null} seen={claim.seen?.ellipse ?? null} bad={bad} />
         <table className="w-full">
           <thead>
             <tr className="text-left text-faded">
@@ -95,6 +98,7 @@ function Cards({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Instru
             </tr>
           </tbody>
         </table>
+        </div>
         <p className="text-sm leading-4 text-faded">
           {claim.claim_words}
           {claim.seen_words && `; ${claim.seen_words}`}
