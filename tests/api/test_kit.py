@@ -226,3 +226,32 @@ def test_what_the_rover_s_receiver_refers_to_is_offered_and_its_phase_centre_is_
     with own_office.program.context.database.read() as session:
         # The demo's pole antenna: 41.5 mm from its ARP up to its L1 phase centre.
         assert session.scalars(select(Listening)).one().arp_to_apc_m == pytest.approx(0.0415)
+
+
+def test_what_a_receiver_s_position_refers_to_is_asked_once_and_kept_with_it(own_office):
+    """A profile's receiver that nobody has said it of: the start asks, and the kit keeps the answer."""
+    crew, job = own_office, own_office.job()
+    rover = next(item for item in crew.get("/gear")["items"] if item["name"] == "Wagtail")
+    crew.post(
+        "/gear",
+        {"kind": "receiver", "values": rover["data"] | {"nmea_refers_to": "not said"}, "replaces_id": rover["id"]},
+    )
+    assert crew.get(f"/jobs/{job}/base")["suggested"]["refers_to"] is None
+
+    wish = {
+        "mark_id": crew.mark(job, "CS1"), "source": "mark", "station_id": 17, "reading": "1.546 m", "accepted": True,
+        "listen": {"rover_url": "tcp://127.0.0.1:1"},
+    }  # fmt: skip
+    refused = crew.post(f"/jobs/{job}/base/start", wish, status=422)
+    assert refused["field"] == "refers_to" and "Wagtail" in refused["detail"]
+    crew.post(f"/jobs/{job}/base/start", wish | {"listen": {"rover_url": "tcp://127.0.0.1:1", "refers_to": "mark"}})
+
+    kept = next(item for item in crew.get("/gear")["items"] if item["name"] == "Wagtail")
+    assert kept["data"]["nmea_refers_to"] == "mark"
+    assert crew.get(f"/jobs/{job}/base")["suggested"]["refers_to"] == "mark"
+    # Another answer for one session changes that session and not the kit.
+    crew.post(f"/jobs/{job}/base/listen", {"rover_url": "tcp://127.0.0.1:1", "refers_to": "arp"})
+    assert (
+        next(item for item in crew.get("/gear")["items"] if item["name"] == "Wagtail")["data"]["nmea_refers_to"]
+        == "mark"
+    )

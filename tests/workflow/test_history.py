@@ -88,3 +88,50 @@ def test_what_is_older_than_the_stretch_is_left_out(shown):
 def test_without_epochs_there_is_nothing(shown):
     found = shown([(900, FIXED, {})], 600)
     assert found.runs == [] and found.host_s == [] and found.to_s - found.from_s == 600
+
+
+def kinds(found):
+    return [(event.kind, NOW_S - event.at_s) for event in found.events]
+
+
+def test_what_happened_to_the_fix_is_told_beside_it(shown):
+    found = shown(
+        [
+            *every_second(300, 280, SINGLE, age_s=None), *every_second(279, 270, FLOAT), *every_second(269, 200, FIXED),
+            *every_second(199, 180, SINGLE, age_s=None), *every_second(179, 170, FLOAT), *every_second(169, 100, FIXED),
+        ],
+        600,
+    )  # fmt: skip
+    # The first fix is no initialisation anew: nothing was lost before it.
+    assert kinds(found) == [("link lost", 199), ("link back", 179), ("initialised anew", 169)]
+
+
+def test_a_switch_of_the_source_is_told_where_the_station_changes(shown):
+    found = shown([*every_second(300, 200, FIXED, station_id=900), *every_second(199, 100, FIXED, station_id=17)], 600)
+    assert kinds(found) == [("source switched", 199)]
+    assert found.events[0].words == "base 17 and no longer 900"
+
+
+def test_a_stretch_of_the_past_is_shown_as_finely_as_the_present(shared_office):
+    job, database = shared_office.job("Nettle Brook Culvert"), shared_office.program.context.database
+    context = replace(shared_office.program.context, now=lambda: NOW_S)
+
+    def work(session):
+        filling = Filling(session, job)
+        _, listening, *_ = filling.base(0, filling.marks[0], ends=False)
+        usual = {
+            "listening_id": listening.id, "latitude_text": angle_text(44.1, "NS", 2), "age_s": 1.0, "satellites": 20,
+            "longitude_text": angle_text(-72.2, "EW", 3), "quality": FIXED,
+        }  # fmt: skip
+        rows = [usual | {"host_s": NOW_S - n / 5.0} for n in range(5 * 7200)]
+        session.execute(insert(EpochRow), rows)
+
+    database.write(work)
+    whole, minute = (
+        history(context, job, HistoryQuery(seconds, to_s)) for seconds, to_s in ((7200, 0), (60, NOW_S - 3600))
+    )
+
+    assert len(whole.host_s) <= SLICES + 1
+    assert 290 <= len(minute.host_s) <= SLICES + 1, "every epoch of a minute at 5 Hz is there"
+    assert (minute.from_s, minute.to_s) == (NOW_S - 3660, NOW_S - 3600)
+    assert minute.host_s[0] >= minute.from_s and minute.host_s[-1] <= minute.to_s
