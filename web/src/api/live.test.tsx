@@ -27,6 +27,7 @@ beforeEach(() => {
 });
 afterEach(() => {
   cleanup();
+  vi.restoreAllMocks();
   vi.unstubAllGlobals();
 });
 
@@ -77,7 +78,25 @@ test("a hidden tab holds no stream, and a tab shown again opens one", async () =
   expect(Stream.all.map((stream) => stream.closed)).toEqual([true, false]);
   unmount();
   expect(newest().closed).toBe(true);
-  hidden.mockRestore();
+});
+
+test("one hidden tab of a browser keeps its stream, and lets go when it is shown", async () => {
+  let held: Promise<void> | null = null;
+  const request = (_: string, __: LockOptions, take: (lock: object | null) => Promise<void>) => (held = take(held ? null : {}) ?? held);
+  vi.spyOn(navigator, "locks", "get").mockReturnValue({ request } as unknown as LockManager);
+  const first = await follow();
+  const second = await follow();
+  const hidden = vi.spyOn(document, "hidden", "get").mockReturnValue(true);
+
+  act(() => void document.dispatchEvent(new Event("visibilitychange")));
+  expect(Stream.all.map((stream) => stream.closed)).toEqual([false, true]);
+
+  hidden.mockReturnValue(false);
+  act(() => void document.dispatchEvent(new Event("visibilitychange")));
+  await held;
+  expect(Stream.all.map((stream) => stream.closed)).toEqual([false, true, false]);
+  first.unmount();
+  second.unmount();
 });
 
 test("what is drawn rests while what it selects stays the same", async () => {

@@ -46,7 +46,10 @@ export function useLive<T>(select: (state: LiveState) => T): T {
   return useSyncExternalStore(subscribe, () => select(state));
 }
 
-/** Follow a job's events: one stream a tab, closed while it is hidden. After a break everything stored is read again. */
+/** One hidden tab of a browser keeps its stream, so that a lost fix is heard; a browser has six connections for all its tabs. */
+const HIDDEN = "openstake hidden stream";
+
+/** Follow a job's events: one stream a tab, closed while another hidden tab has one. After a break everything stored is read again. */
 export function useLiveStream(jobId: string) {
   const queries = useQueryClient();
 
@@ -71,15 +74,28 @@ export function useLiveStream(jobId: string) {
       source?.close();
       source = null;
     };
+    let shown = () => {};
     const onVisibility = () => {
-      close();
-      if (!document.hidden) open();
+      shown();
+      if (!document.hidden) {
+        if (!source) open();
+        return;
+      }
+      // Locks are there where the page is served from this machine or by https.
+      const locks = navigator.locks as LockManager | null | undefined;
+      if (!locks) return close();
+      const until = new Promise<void>((resolve) => (shown = resolve));
+      void locks.request(HIDDEN, { ifAvailable: true }, (lock) => {
+        if (lock) return until;
+        if (document.hidden) close();
+      });
     };
     document.addEventListener("visibilitychange", onVisibility);
     setLive(NOTHING);
     open();
     return () => {
       document.removeEventListener("visibilitychange", onVisibility);
+      shown();
       close();
     };
   }, [jobId, queries]);

@@ -20,24 +20,35 @@ export function useMuted(): boolean {
 
 let audio: AudioContext | null = null;
 
+/** A browser lets a page sound only after a touch or a key: take the first one. Gives how to stop waiting for it. */
+export function waitForTouch(): () => void {
+  const stopped = new AbortController();
+  const begin = () => {
+    audio ??= new AudioContext();
+    void audio.resume();
+    stopped.abort();
+  };
+  for (const event of ["pointerdown", "keydown"]) window.addEventListener(event, begin, { signal: stopped.signal });
+  return () => stopped.abort();
+}
+
 /** Two falling tones, and a vibration where the device has one; nothing while muted. */
 export function sound() {
   if (isMuted()) return;
-  try {
-    audio ??= new AudioContext();
-    const start = audio.currentTime;
-    [660, 440].forEach((hertz, n) => {
-      const tone = audio!.createOscillator();
-      const gain = audio!.createGain();
-      tone.frequency.value = hertz;
-      gain.gain.setValueAtTime(0.2, start + n * 0.25);
-      gain.gain.exponentialRampToValueAtTime(0.001, start + n * 0.25 + 0.22);
-      tone.connect(gain).connect(audio!.destination);
-      tone.start(start + n * 0.25);
-      tone.stop(start + n * 0.25 + 0.24);
-    });
-  } catch {
-    // A browser without sound: the title and the strip say it.
-  }
+  if (audio?.state === "running") fall(audio);
   navigator.vibrate?.([250, 120, 250]);
+}
+
+function fall(output: AudioContext) {
+  [660, 440].forEach((hertz, n) => {
+    const start = output.currentTime + n * 0.25;
+    const tone = output.createOscillator();
+    const gain = output.createGain();
+    tone.frequency.value = hertz;
+    gain.gain.setValueAtTime(0.2, start);
+    gain.gain.exponentialRampToValueAtTime(0.001, start + 0.22);
+    tone.connect(gain).connect(output.destination);
+    tone.start(start);
+    tone.stop(start + 0.24);
+  });
 }
