@@ -24,6 +24,7 @@ from openstake.core.shot import (
     moved_enough,
     next_name,
     not_within,
+    unreported,
 )  # fmt: skip
 from openstake.core.sky.obstruction import SeenSky
 from openstake.core.sky.sun import sun_azimuth_deg
@@ -40,10 +41,10 @@ HALF_A_DEGREE = 0.5
         ({}, True, ""),
         ({"quality": 5}, True, "a fixed solution (now float)"),
         ({"quality": 5}, False, ""),
-        ({"age_s": 4.2}, True, "an age of at most 3 s (now 4.2 s)"),
-        ({"pdop": 3.4}, True, "a PDOP of at most 3 (now 3.4)"),
-        ({"sigma_m": 0.015}, True, "a horizontal 95 % of at most 0.03 m (now 0.037 m)"),  # 2.4477 × 15 mm
-        ({"satellites": 7}, True, "8 satellites (now 7)"),
+        ({"age_s": 4.2}, True, "an age of at most 3.0 s (now 4.2 s)"),
+        ({"pdop": 3.4}, True, "a PDOP of at most 3.0 (now 3.4)"),
+        ({"sigma_m": 0.015}, True, "a horizontal 95 % of at most 0.030 m (now 0.037 m)"),  # 2.4477 × 15 mm
+        ({"satellites": 7}, True, "a number of satellites of at least 8 (now 7)"),
         ({"separation_m": None}, True, "a height: GGA comes without a geoid separation"),
     ],
 )
@@ -55,6 +56,16 @@ def test_an_epoch_without_a_number_is_not_held_back_by_its_limit():
     """A receiver that sends no GST and no GSA is told so once; its shots are not blocked for ever."""
     bare = replace(epoch(0.0, (0, 0, 0)), pdop=None, satellites=None, sigma_up_m=None, age_s=None)
     assert not_within(bare, CONTROL, True) == ""
+    assert unreported(bare, CONTROL).endswith(
+        "an age, a PDOP, a horizontal 95 %, a height 95 %, a number of satellites."
+    )
+    assert unreported(epoch(0.0, (0, 0, 0)), CONTROL) == ""
+
+
+def test_a_limit_is_said_in_the_feet_of_the_job():
+    """0.030 m is 0.10 ft, and 2.4477 × 15 mm is 0.12 ft."""
+    wide = epoch(0.0, (0, 0, 0), sigma_m=0.015)
+    assert not_within(wide, CONTROL, True, "sft") == "a horizontal 95 % of at most 0.10 ft (now 0.12 ft)"
 
 
 def test_epochs_far_from_the_others_are_left_out_and_the_half_stays():

@@ -20,6 +20,7 @@ from openstake.core.errors import InputError
 from openstake.core.evidence import Epoch, Status
 from openstake.core.limits import LONGEST_SHOT_S, NAME_LENGTH, OLD_AGE_S
 from openstake.core.series import outliers
+from openstake.core.units import text_from_metres
 
 KindName = Literal["quick", "topo", "control", "track"]
 KIND_NAMES: tuple[KindName, ...] = ("quick", "topo", "control", "track")
@@ -106,7 +107,7 @@ def checked_settings(settings: ShotSettings) -> ShotSettings:
     return settings
 
 
-def not_within(epoch: Epoch, kind: ShotKind, fixed_only: bool) -> str:
+def not_within(epoch: Epoch, kind: ShotKind, fixed_only: bool, unit: str = "m") -> str:
     """Return why an epoch is not taken, as the end of `waiting for ...`; empty where it is."""
     if epoch.latitude_deg is None:
         return "a position"
@@ -114,23 +115,51 @@ def not_within(epoch: Epoch, kind: ShotKind, fixed_only: bool) -> str:
         return "a height: GGA comes without a geoid separation"
     if fixed_only and epoch.status is not Status.FIXED:
         return f"a fixed solution (now {epoch.status})"
-    return _number_beyond(epoch, kind)
+    return next((item.beyond(unit) for item in _limits(epoch, kind) if item.is_beyond), "")
 
 
-def _number_beyond(epoch: Epoch, kind: ShotKind) -> str:
+def unreported(epoch: Epoch, kind: ShotKind) -> str:
+    """Say which limits of a kind hold nothing back because the receiver does not report what they limit; empty where none."""
+    names = [item.name for item in _limits(epoch, kind) if item.limit is not None and item.value is None]
+    return f"Not reported, so not held to its limit: {', '.join(names)}." if names else ""
+
+
+@dataclass(frozen=True)
+class _Limit:
+    """A limit of a kind beside the value of an epoch; `least`: what is below is beyond it."""
+
+    name: str
+    value: float | None
+    limit: float | None
+    form: str
+    least: bool = False
+
+    @property
+    def is_beyond(self) -> bool:
+        if self.value is None or self.limit is None:
+            return False
+        return self.value < self.limit if self.least else self.value > self.limit
+
+    def beyond(self, unit: str) -> str:
+        assert self.value is not None and self.limit is not None, "it is beyond"
+        most, now = (self._said(number, unit) for number in (self.limit, self.value))
+        return f"{self.name} of at {'least' if self.least else 'most'} {most} (now {now})"
+
+    def _said(self, number: float, unit: str) -> str:
+        return text_from_metres(number, unit) if self.form == "length" else self.form.format(number)
+
+
+def _limits(epoch: Epoch, kind: ShotKind) -> tuple[_Limit, ...]:
     claim = epoch.claim
     flat = None if claim is None else horizontal_95_m(claim.east_m, claim.north_m, claim.covariance_en_m2)
     up = None if claim is None else vertical_95_m(claim.up_m)
-    for name, value, most, unit, decimals in (
-        ("an age", epoch.age_s, kind.most_age_s, " s", 1), ("a PDOP", epoch.pdop, kind.most_pdop, "", 1),
-        ("a horizontal 95 %", flat, kind.most_horizontal_95_m, " m", 3), ("a height 95 %", up, kind.most_vertical_95_m, " m", 3),
-    ):  # fmt: skip
-        if most is not None and value is not None and value > most:
-            return f"{name} of at most {most:g}{unit} (now {value:.{decimals}f}{unit})"
-    fewest = kind.fewest_satellites
-    if fewest is not None and epoch.satellites is not None and epoch.satellites < fewest:
-        return f"{fewest} satellites (now {epoch.satellites})"
-    return ""
+    return (
+        _Limit("an age", epoch.age_s, kind.most_age_s, "{:.1f} s"),
+        _Limit("a PDOP", epoch.pdop, kind.most_pdop, "{:.1f}"),
+        _Limit("a horizontal 95 %", flat, kind.most_horizontal_95_m, "length"),
+        _Limit("a height 95 %", up, kind.most_vertical_95_m, "length"),
+        _Limit("a number of satellites", epoch.satellites, kind.fewest_satellites, "{:.0f}", least=True),
+    )
 
 
 def kept_epochs(enu_m: ArrayLike) -> NDArray[np.bool_]:

@@ -39,11 +39,12 @@ class ReceivedEpoch:
 
 @dataclass(frozen=True)
 class ShotWish:
-    """What a shot needs: its kind with its limits, fixed epochs only or any."""
+    """What a shot needs: its kind with its limits, fixed epochs only or any; `unit` is that of what it says."""
 
     id: str
     kind: ShotKind
     fixed_only: bool
+    unit: str = "m"
 
 
 @dataclass
@@ -137,7 +138,7 @@ class ListenedRover:
     def _grow(self, shot: ShotInHand, row: ReceivedEpoch, settled: bool) -> bool:
         """Add an epoch to the shot if it may be averaged; tell whether the shot is complete."""
         wish = shot.wish
-        shot.waiting_for = not_within(row.epoch, wish.kind, wish.fixed_only)
+        shot.waiting_for = not_within(row.epoch, wish.kind, wish.fixed_only, wish.unit)
         if not shot.waiting_for and not settled:
             shot.waiting_for = "the base's next station message: its position has just changed"
         if shot.waiting_for:

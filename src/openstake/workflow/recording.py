@@ -80,8 +80,9 @@ def begin(context: Context, job_id: str, plan: ShotPlan, rover_id: str | None, t
                 "The rover is not listened to, so there is nothing to record. Start the base with its address."
             )
         listening = session.get_one(Listening, rover.id)
+        unit = job_of(session, job_id).length_unit
     begun = _Begun(new_id(), context.now(), plan, occupation, listening)
-    wish = ShotWish(begun.id, plan.kind, plan.fixed_only)
+    wish = ShotWish(begun.id, plan.kind, plan.fixed_only, unit)
     if not running.begin_shot(wish, lambda epochs: _store(context, job_id, begun, told, epochs), rover.id):
         raise ConflictError("A shot is being recorded. Wait for its end, or cancel it.")
     return Recording(begun.id)

@@ -4288,7 +4288,8 @@ export interface components {
          * PointView
          * @description A point as it stands now, metres.  `moved_words` says how far it has moved since it was recorded, and why.
          *
-         *     Claims are the receiver's at 95 %, `scatter_*` one sigma of an epoch; `findings` compare it with a shot of the same place.
+         *     `spread_words` says where the 95 % come from; `scatter_*` is one sigma of an epoch; `findings` compare it with a shot of
+         *     the same place.
          */
         PointView: {
             /** Code */
@@ -4335,6 +4336,8 @@ export interface components {
             scatter_horizontal_m: number | null;
             /** Scatter Up M */
             scatter_up_m: number | null;
+            /** Spread Words */
+            spread_words: string;
             /** Taken Out */
             taken_out: boolean;
             /** Tilt */
@@ -5166,7 +5169,7 @@ export interface components {
         };
         /**
          * ShotNow
-         * @description The shot that is being recorded.
+         * @description The shot that is being recorded; `unreported` says which limits hold nothing back.
          */
         ShotNow: {
             /** Collected S */
@@ -5179,6 +5182,8 @@ export interface components {
             kind: string;
             /** Points */
             points: number;
+            /** Unreported */
+            unreported: string;
             /** Waiting For */
             waiting_for: string;
             /** Wanted S */

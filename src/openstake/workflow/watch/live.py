@@ -14,6 +14,7 @@ from openstake.core.judge.watch import judge_pair
 from openstake.core.limits import ShortText
 from openstake.core.rtk.jumps import Jump
 from openstake.core.rtk.rover import Happened, Pair, Switch
+from openstake.core.shot import unreported
 from openstake.core.units import text_from_seconds
 from openstake.live.feed import FeedState, FeedStatus
 from openstake.live.session import Moment
@@ -54,13 +55,14 @@ class Observable:
 
 @dataclass(frozen=True)
 class ShotNow:
-    """The shot that is being recorded."""
+    """The shot that is being recorded; `unreported` says which limits hold nothing back."""
 
     id: str
     wanted_s: float
     collected_s: float
     epochs: int
     waiting_for: str
+    unreported: str
     kind: str
     points: int
 
@@ -180,8 +182,10 @@ def _shot_now(moment: Moment) -> ShotNow | None:
     shot = moment.shot
     if shot is None:
         return None
+    missing = unreported(moment.epoch.epoch, shot.wish.kind) if moment.epoch else ""
     return ShotNow(
-        shot.wish.id, shot.wish.kind.seconds, round(shot.collected_s, 1), len(shot.epochs), shot.waiting_for, shot.wish.kind.name, shot.points,
+        shot.wish.id, shot.wish.kind.seconds, round(shot.collected_s, 1), len(shot.epochs), shot.waiting_for, missing,
+        shot.wish.kind.name, shot.points,
     )  # fmt: skip
 
 

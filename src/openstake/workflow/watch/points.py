@@ -45,7 +45,8 @@ class PointsQuery:
 class PointView:
     """A point as it stands now, metres.  `moved_words` says how far it has moved since it was recorded, and why.
 
-    Claims are the receiver's at 95 %, `scatter_*` one sigma of an epoch; `findings` compare it with a shot of the same place.
+    `spread_words` says where the 95 % come from; `scatter_*` is one sigma of an epoch; `findings` compare it with a shot of
+    the same place.
     """
 
     id: str
@@ -64,6 +65,7 @@ class PointView:
     not_fixed: int
     fixed_only: bool
     tilt: str
+    spread_words: str
     horizontal_95_m: float | None
     vertical_95_m: float | None
     scatter_horizontal_m: float | None
@@ -184,6 +186,13 @@ def _neighbours(seen: Sequence[ShotSeen]) -> list[list[int]]:
     return [[m for m in row if m != n] for n, row in enumerate(cKDTree(places).query_ball_point(places, SAME_POINT_M))]
 
 
+_SPREAD_WORDS = {
+    "receiver-claim": "claimed 95 %",
+    "scatter": "nothing claimed, by its scatter 95 %",
+    "none": "nothing claimed, 95 %",
+}
+
+
 def _view(
     job: JobNow, shot: Shot, point: points.Point, label: PointLabel, photos: list[PhotoView], moved: Difference | None,
     findings: tuple[Finding, ...],
@@ -207,6 +216,7 @@ def _view(
         not_fixed=point.not_fixed,
         fixed_only=shot.fixed_only,
         tilt=shot.tilt,
+        spread_words=_SPREAD_WORDS[shot.covariance_origin],
         horizontal_95_m=None
         if east is None or north is None
         else horizontal_95_m(east, north, shot.covariance_en_m2 or 0.0),

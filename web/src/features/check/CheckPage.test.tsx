@@ -73,7 +73,7 @@ test("what holds a recording back is said by the server", async () => {
 
 test("a shot in hand shows what it waits for and can be cancelled", async () => {
   answers([]);
-  await show({ ...LIVE, shot: { id: "s", wanted_s: 30, collected_s: 12, epochs: 13, waiting_for: "a fixed solution (now float)", kind: "control", points: 0 } });
+  await show({ ...LIVE, shot: { id: "s", wanted_s: 30, collected_s: 12, epochs: 13, waiting_for: "a fixed solution (now float)", unreported: "", kind: "control", points: 0 } });
 
   expect(screen.getByText("Waiting for a fixed solution (now float).")).toBeTruthy();
   expect(screen.getByRole("button", { name: /Cancel the shot/ })).toBeTruthy();

@@ -101,6 +101,7 @@ function ShotProgress({ shot }: { shot: Schemas["ShotNow"] }) {
       <p className="font-semibold">
         {shot.waiting_for ? `Waiting for ${shot.waiting_for}.` : `${shot.collected_s.toFixed(0)} of ${shot.wanted_s.toFixed(0)} s, ${shot.epochs} epochs. Keep the pole plumb.`}
       </p>
+      {shot.unreported && <p className="font-semibold">{shot.unreported}</p>}
     </div>
   );
 }

@@ -176,6 +176,7 @@ function ShotProgress({ shot }: { shot: Schemas["ShotNow"] }) {
     <div aria-live="polite">
       <Progress label="Shot" value={shot.collected_s} most={shot.wanted_s} />
       <p className="font-semibold">{`${shot.collected_s.toFixed(0)} of ${shot.wanted_s.toFixed(0)} s, ${shot.epochs} epochs. Keep the pole plumb.`}</p>
+      {shot.unreported && <p className="font-semibold">{shot.unreported}</p>}
     </div>
   );
 }
