@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 from selenium import webdriver
+from selenium.common.exceptions import StaleElementReferenceException
 from selenium.webdriver.chrome.options import Options
 from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
@@ -77,7 +78,11 @@ class Page:
         self.driver.get(self.url + path)
 
     def until(self, what, seconds=20):
-        return WebDriverWait(self.driver, seconds, poll_frequency=0.1).until(lambda _: what())
+        # What is drawn anew between two looks is looked at again.
+        wait = WebDriverWait(
+            self.driver, seconds, poll_frequency=0.1, ignored_exceptions=[StaleElementReferenceException]
+        )
+        return wait.until(lambda _: what())
 
     def text(self):
         return self.driver.find_element(By.TAG_NAME, "body").text
@@ -91,7 +96,7 @@ class Page:
     def press(self, words, tag="button"):
         xpath = f'//{tag}[contains(normalize-space(.), "{words}") and not(@disabled)]'
         self.until(lambda: self.driver.find_elements(By.XPATH, xpath))
-        self.driver.find_element(By.XPATH, xpath).click()
+        self.until(lambda: self.driver.find_element(By.XPATH, xpath).click() or True)
 
     def field(self, name):
         return self.until(lambda: self.driver.find_elements(By.CSS_SELECTOR, f"input[name='{name}']"))[0]

@@ -83,7 +83,7 @@ def test_points_are_recorded_held_back_dropped_and_taken_back(page, running):
     values["kinds"][1]["fewest_satellites"] = 55
     api("POST", f"/jobs/{job}/points/settings", {"values": values, "replaces_id": None, "length_unit": "m"})
     keys(page, "r")
-    page.sees("Held back: waiting for 55 satellites (now", 20)
+    page.sees("Held back: waiting for at least 55 satellites (now", 20)
     keys(page, "\ue00c")
     page.sees("Plumb the pole, hold still, then record.", 20)
 
@@ -142,7 +142,7 @@ def test_the_instrument_shows_two_rovers_and_compares_two_initialisations(page, 
     page.until(lambda: len(page.driver.find_elements("css selector", "[aria-label^='GPS ']")) > 3, 20)
     # The 95 % seen stand beside those claimed.
     page.sees("independent epochs", 20)
-    page.driver.execute_script("document.querySelector('h1').scrollIntoView()")
+    page.driver.execute_script("document.querySelector('h1').scrollIntoView({block: 'center'})")
     page.shot("watch")
     page.press("Initialise anew")
     page.sees("The stand-in has dropped all satellites", 20)

@@ -44,7 +44,7 @@ HALF_A_DEGREE = 0.5
         ({"age_s": 4.2}, True, "an age of at most 3.0 s (now 4.2 s)"),
         ({"pdop": 3.4}, True, "a PDOP of at most 3.0 (now 3.4)"),
         ({"sigma_m": 0.015}, True, "a horizontal 95 % of at most 0.030 m (now 0.037 m)"),  # 2.4477 × 15 mm
-        ({"satellites": 7}, True, "a number of satellites of at least 8 (now 7)"),
+        ({"satellites": 7}, True, "at least 8 satellites (now 7)"),
         ({"separation_m": None}, True, "a height: GGA comes without a geoid separation"),
     ],
 )
@@ -56,9 +56,7 @@ def test_an_epoch_without_a_number_is_not_held_back_by_its_limit():
     """A receiver that sends no GST and no GSA is told so once; its shots are not blocked for ever."""
     bare = replace(epoch(0.0, (0, 0, 0)), pdop=None, satellites=None, sigma_up_m=None, age_s=None)
     assert not_within(bare, CONTROL, True) == ""
-    assert unreported(bare, CONTROL).endswith(
-        "an age, a PDOP, a horizontal 95 %, a height 95 %, a number of satellites."
-    )
+    assert unreported(bare, CONTROL).endswith("an age, a PDOP, a horizontal 95 %, a height 95 %, satellites.")
     assert unreported(epoch(0.0, (0, 0, 0)), CONTROL) == ""
 
 
@@ -262,6 +260,7 @@ def test_the_way_is_said_as_people_say_it():
     assert way_to(0.0, 9.0, None, 0.0, None).turn_words == "straight on"
     assert way_to(0.0, -9.0, None, 0.0, 0.0).sun_words == "away from the sun"
     assert way_to(0.01, 0.02, 0.0, None, None).there
+    assert not way_to(0.01, 0.02, 0.0, None, None, fixed=False).there, "a float position is nowhere to a centimetre"
 
 
 # --- closing ---

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from math import atan2, degrees, hypot
 
-from openstake.core.limits import ON_THE_MARK_M, STRAIGHT_DEG
+from openstake.core.limits import ON_THE_MARK_M, STRAIGHT_DEG, WHOLE_METRES_FROM_M
 from openstake.core.units import text_from_metres
 
 _SIDES = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
@@ -32,11 +32,15 @@ class Way:
 
 
 def way_to(
-    east_m: float, north_m: float, up_m: float | None, course_deg: float | None, sun_deg: float | None, unit: str = "m"
-) -> Way:
-    """Return the way that is left; course and sun are azimuths from grid north, degrees, None where they are not known."""
+    east_m: float, north_m: float, up_m: float | None, course_deg: float | None, sun_deg: float | None, unit: str = "m",
+    fixed: bool = True,
+) -> Way:  # fmt: skip
+    """Return the way that is left; course and sun are azimuths from grid north, degrees, None where they are not known.
+
+    A pole is only ever there on a fix.
+    """
     distance, azimuth = hypot(east_m, north_m), degrees(atan2(east_m, north_m)) % 360.0
-    there = distance <= ON_THE_MARK_M
+    there = fixed and distance <= ON_THE_MARK_M
     turn = None if course_deg is None or there else _turned(azimuth - course_deg)
     by_sun = None if sun_deg is None or there else _turned(azimuth - sun_deg)
     return Way(
@@ -52,8 +56,7 @@ def _turned(angle_deg: float) -> float:
 
 def in_words(east_m: float, north_m: float, unit: str = "m") -> str:
     """Return what is left in the grid as people say it: `0.40 m south, 1.20 m west`."""
-    decimals_apart = hypot(east_m, north_m)
-    size = _whole if decimals_apart >= 100.0 else text_from_metres
+    size = _whole if hypot(east_m, north_m) >= WHOLE_METRES_FROM_M else text_from_metres
     return (
         f"{size(abs(north_m), unit)} {'north' if north_m >= 0 else 'south'}, "
         f"{size(abs(east_m), unit)} {'east' if east_m >= 0 else 'west'}"

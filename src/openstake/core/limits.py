@@ -86,6 +86,7 @@ LINK_NEVER_AFTER_S = 15.0
 CORRECTIONS_USED_WITHIN_S = 60.0  # where they arrive it should be float or fixed by then
 MANY_DAMAGED = 0.1  # of the frames at this listener
 FRAMES_EXPECTED = 0.9  # of those that should come
+FRAMES_JUDGED_AFTER_S = 20.0
 AGE_CLIMBS_FROM_S = 3.0  # 1 to 2 s is good, whatever it does
 AGE_CLIMBS_PER_S = 0.02  # an age that climbs faster over half a minute does not come back by itself
 AGE_CLIMB_SEEN_S = 10.0
@@ -124,6 +125,7 @@ ON_THE_MARK_M = 0.03
 WALKS_FROM_MPS = 0.4  # slower, and nobody can say where a person is heading
 SUN_SEEN_ABOVE_DEG = 3.0
 STRAIGHT_DEG = 15.0
+WHOLE_METRES_FROM_M = 100.0  # so far away nobody walks by decimals
 
 # --- the sky at the rover ---
 OBSTRUCTED_AFTER_S = 30.0

@@ -142,8 +142,10 @@ class _Limit:
 
     def beyond(self, unit: str) -> str:
         assert self.value is not None and self.limit is not None, "it is beyond"
-        most, now = (self._said(number, unit) for number in (self.limit, self.value))
-        return f"{self.name} of at {'least' if self.least else 'most'} {most} (now {now})"
+        limit, now = (self._said(number, unit) for number in (self.limit, self.value))
+        return (
+            f"at least {limit} {self.name} (now {now})" if self.least else f"{self.name} of at most {limit} (now {now})"
+        )
 
     def _said(self, number: float, unit: str) -> str:
         return text_from_metres(number, unit) if self.form == "length" else self.form.format(number)
@@ -158,7 +160,7 @@ def _limits(epoch: Epoch, kind: ShotKind) -> tuple[_Limit, ...]:
         _Limit("a PDOP", epoch.pdop, kind.most_pdop, "{:.1f}"),
         _Limit("a horizontal 95 %", flat, kind.most_horizontal_95_m, "length"),
         _Limit("a height 95 %", up, kind.most_vertical_95_m, "length"),
-        _Limit("a number of satellites", epoch.satellites, kind.fewest_satellites, "{:.0f}", least=True),
+        _Limit("satellites", epoch.satellites, kind.fewest_satellites, "{:.0f}", least=True),
     )
 
 

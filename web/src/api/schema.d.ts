@@ -2708,6 +2708,8 @@ export interface components {
         /**
          * GoTo
          * @description The way from the pole to a mark; `way` is None while there is no position, and `words` says so.
+         *
+         *     `good_to_m`: the receiver's claim, the circle of 95 %.
          */
         GoTo: {
             /** Good To M */

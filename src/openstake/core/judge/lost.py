@@ -9,10 +9,10 @@ from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.limits import (
     CORRECTIONS_USED_WITHIN_S,
     FRAMES_EXPECTED,
+    FRAMES_JUDGED_AFTER_S,
     LINK_LOST_AFTER_S,
     LINK_NEVER_AFTER_S,
     MANY_DAMAGED,
-    SHORTEST_SCATTER_S,
 )
 from openstake.core.units import counted, text_from_seconds
 
@@ -126,7 +126,7 @@ def _at_this_listener(heard: LinkHeard) -> str:
 
 def judge_frames(share: float | None, window_s: float, bad_crc: int) -> list[Finding]:
     """Return whether the base's stream arrives whole at this listener: `share` of the frames that should have come."""
-    if share is None or share >= FRAMES_EXPECTED or window_s < SHORTEST_SCATTER_S:
+    if share is None or share >= FRAMES_EXPECTED or window_s < FRAMES_JUDGED_AFTER_S:
         return []
     return [
         finding(

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from sqlalchemy.orm import Session
 
+from openstake.core.budget import horizontal_95_m
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.evidence import RefersTo, Status
 from openstake.core.going import Way, side_of, way_to
@@ -35,7 +36,10 @@ class GoToQuery:
 
 @dataclass(frozen=True)
 class GoTo:
-    """The way from the pole to a mark; `way` is None while there is no position, and `words` says so."""
+    """The way from the pole to a mark; `way` is None while there is no position, and `words` says so.
+
+    `good_to_m`: the receiver's claim, the circle of 95 %.
+    """
 
     mark_name: str
     status: Status
@@ -64,7 +68,7 @@ def go_to(context: Context, job_id: str, query: GoToQuery) -> GoTo:
     place = job.frame.grid_from_ecef(_mark_under_pole(moment, base, listening, pole_m))
     way = _way(context, job, mark, [float(value) for value in place], moment)
     claim = epoch.claim
-    good = None if claim is None else 2.0 * max(claim.east_m, claim.north_m)
+    good = None if claim is None else horizontal_95_m(claim.east_m, claim.north_m, claim.covariance_en_m2)
     words = (
         ""
         if epoch.status is Status.FIXED
@@ -111,4 +115,5 @@ def _way(context: Context, job: JobNow, mark: MarkNow, place: list[float], momen
     return way_to(
         mark.east_m - east, mark.north_m - north, None if known is None else known - height,
         (epoch.course_deg or 0.0) - turn if walks else None, None if sun is None else sun - turn, job.length_unit,
+        epoch.status is Status.FIXED,
     )  # fmt: skip

@@ -49,6 +49,9 @@ function Way({ job, goTo, way }: { job: Schemas["JobView"]; goTo: Schemas["GoTo"
             <span className="ml-2 text-4xl">{sign}</span>
           </p>
           <p className="mt-2 text-4xl font-bold">{way.there ? `On ${goTo.mark_name}` : way.words}</p>
+          <p className="mt-1 text-lg text-faded">
+            {goTo.good_to_m === null ? "the receiver claims nothing" : `claimed to ${length(goTo.good_to_m, unit)} ${sign}, 95 %`}
+          </p>
           {!way.there && (
             <p className="mt-1 text-2xl">
               {goTo.side}, {way.azimuth_deg.toFixed(0)}° from grid north

@@ -112,7 +112,7 @@ export function PointsView({ job, tabs }: WatchViewProps) {
               onChange={setCode}
             />
           </div>
-          <div className="grid grid-cols-2 gap-3">
+          <div className="grid grid-cols-[8rem_minmax(0,1fr)] gap-3">
             <PoleFields jobId={job.id} pole={pole} onPole={setPole} problem={problem} />
           </div>
           <Toggle label="Fixed only" value={guard} onChange={setGuard} hint={guard ? "" : "OFF: anything is taken."} />
