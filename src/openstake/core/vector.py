@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.errors import InputError
-from openstake.core.evidence import RefersTo
+from openstake.core.evidence import Epoch, RefersTo, StationReference
 from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic, geodetic_from_ecef
 from openstake.core.geodesy.local import enu_axes, normal
 from openstake.core.series import mean_of_series
@@ -52,6 +52,20 @@ def vectors_from_positions(
     """
     received = ecef_from_geodetic(latitude_deg, longitude_deg, height_m, WGS84)
     return np.asarray(received - np.asarray(base_reference_m, dtype=float))
+
+
+def vector_length_m(epoch: Epoch | None, station: StationReference | None) -> float | None:
+    """Return how far a rover's position lies from the reference point of a base on the air; None where either is missing."""
+    if (
+        epoch is None
+        or station is None
+        or epoch.latitude_deg is None
+        or epoch.longitude_deg is None
+        or epoch.height_m is None
+    ):
+        return None
+    rover = ecef_from_geodetic(epoch.latitude_deg, epoch.longitude_deg, epoch.height_m)
+    return float(np.linalg.norm(rover - np.asarray(station.xyz_m)))
 
 
 def mean_vector(vectors_m: ArrayLike) -> NDArray[np.float64]:

@@ -8,10 +8,7 @@ from collections import deque
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
-import numpy as np
-
 from openstake.core.evidence import Epoch, StationReference, Status
-from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.judge.base import MeantBase
 from openstake.core.judge.device import judge_device, judge_silent
 from openstake.core.judge.finding import Finding, ranked
@@ -25,6 +22,7 @@ from openstake.core.rtk.fixes import Fix
 from openstake.core.rtk.jumps import Jump
 from openstake.core.rtk.rover import RoverWatch
 from openstake.core.rtk.standing import longest_stood, stood
+from openstake.core.vector import vector_length_m
 from openstake.live.feed import Feed, FeedState
 from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.summary import LogSummary
@@ -230,7 +228,7 @@ def _heard(
     satellites_min, satellites_median = summary.satellites_min_median
     trend = age_trend(rover.times, rover.ages)
     station = base.station
-    away = _distance_m(rover.latest, station)
+    away = vector_length_m(rover.latest, station)
     initialised = watch.initialisations
     return Heard(
         epochs=summary.epochs,
@@ -266,13 +264,6 @@ def _base(base: _BaseEar) -> BaseHeard:
         station_read(base.station) if base.station else None,
         [ObservablesRead(row.constellation, row.form, row.satellites, row.cells) for row in base.summary.observables.values()],
     )  # fmt: skip
-
-
-def _distance_m(epoch: Epoch | None, station: StationReference | None) -> float | None:
-    if epoch is None or station is None or epoch.latitude_deg is None or epoch.height_m is None:
-        return None
-    place = ecef_from_geodetic(epoch.latitude_deg, epoch.longitude_deg or 0.0, epoch.height_m)
-    return float(np.linalg.norm(place - np.asarray(station.xyz_m)))
 
 
 def _findings(

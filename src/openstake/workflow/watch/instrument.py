@@ -25,6 +25,7 @@ from openstake.core.rtk.rover import RoverState
 from openstake.core.sky.obstruction import Cell
 from openstake.core.sky.use import SkyUse, sky_use
 from openstake.core.units import about_seconds, text_from_metres, text_from_seconds
+from openstake.core.vector import vector_length_m
 from openstake.live.session import Moment, RunningSession, Watched
 from openstake.store.models import Listening, Mark
 from openstake.workflow.context import Context
@@ -371,11 +372,10 @@ def _distances(job: JobNow, evidence: _Evidence, moment: Moment, epoch: Epoch | 
     rover = ecef_from_geodetic(epoch.latitude_deg, epoch.longitude_deg or 0.0, epoch.height_m)
     meant = float(np.linalg.norm(rover - np.array(evidence.base.arp_m)))
     station = moment.reference
-    vector = None if station is None else float(np.linalg.norm(rover - np.array(station.xyz_m)))
     # A virtual base is meant to be elsewhere.
     virtual = station is not None and station.virtual
     other = epoch.station_id is not None and station is not None and epoch.station_id != station.station_id
-    return Distances(vector, None if virtual or other else meant, evidence.farthest_m)
+    return Distances(vector_length_m(epoch, station), None if virtual or other else meant, evidence.farthest_m)
 
 
 def _meant(job: JobNow, evidence: _Evidence, moment: Moment, state: RoverState | None) -> MeantNow:

@@ -4,18 +4,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-
 from openstake.core.advice import Holds, record_holds, watch_advice
 from openstake.core.budget import horizontal_95_m, vertical_95_m
-from openstake.core.evidence import Epoch, StationReference, Status
-from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
+from openstake.core.evidence import Epoch, Status
 from openstake.core.judge.watch import judge_pair
 from openstake.core.limits import ShortText
 from openstake.core.rtk.jumps import Jump
 from openstake.core.rtk.rover import Happened, Pair, Switch
 from openstake.core.shot import unreported
 from openstake.core.units import text_from_seconds
+from openstake.core.vector import vector_length_m
 from openstake.live.feed import FeedState, FeedStatus
 from openstake.live.session import Moment
 from openstake.workflow.context import Context
@@ -163,7 +161,7 @@ def live_view(moment: Moment) -> Live:
         horizontal_95_m=horizontal,
         vertical_95_m=vertical,
         station_id=epoch.station_id if epoch else None,
-        distance_m=_distance_m(epoch, moment.reference),
+        distance_m=vector_length_m(epoch, moment.reference),
         base_feed=feed_view(moment.base_feed),
         rover_feed=rover,
         receiver_feed=feed_view(moment.receiver_feed),
@@ -187,13 +185,6 @@ def _shot_now(moment: Moment) -> ShotNow | None:
         shot.wish.id, shot.wish.kind.seconds, round(shot.collected_s, 1), len(shot.epochs), shot.waiting_for, missing,
         shot.wish.kind.name, shot.points,
     )  # fmt: skip
-
-
-def _distance_m(epoch: Epoch | None, reference: StationReference | None) -> float | None:
-    if epoch is None or reference is None or epoch.latitude_deg is None or epoch.height_m is None:
-        return None
-    rover = ecef_from_geodetic(epoch.latitude_deg, epoch.longitude_deg or 0.0, epoch.height_m)
-    return float(np.linalg.norm(rover - np.asarray(reference.xyz_m)))
 
 
 def view(context: Context, job_id: str, query: WatchQuery) -> WatchView:
