@@ -10,6 +10,7 @@ import tty
 import pytest
 
 from openstake.core.errors import DeviceError, InputError
+from openstake.live import transport
 from openstake.live.feed import Feed, FeedState
 from openstake.live.ports import serial_ports
 from openstake.live.transport import open_source
@@ -119,6 +120,21 @@ def test_a_device_connects_to_a_port_of_ours_leaves_and_comes_back():
     with socket.create_connection(("127.0.0.1", port)) as again:
         again.sendall(b"two")
         assert read_all(source, 3) == b"two"
+    source.close()
+
+
+def test_a_device_that_fell_silent_without_a_word_gives_way(monkeypatch):
+    """A device out of reach closes no connection; when it dials again the old one must not stand in its way."""
+    monkeypatch.setattr(transport, "SENDER_GONE_S", 0.2)
+    port = free_port()
+    source = open_source(f"tcp-listen://:{port}")
+    with socket.create_connection(("127.0.0.1", port)) as gone:
+        gone.sendall(b"one")
+        assert read_all(source, 3) == b"one"
+        time.sleep(0.3)
+        with socket.create_connection(("127.0.0.1", port)) as again:
+            again.sendall(b"two")
+            assert read_all(source, 3) == b"two"
     source.close()
 
 

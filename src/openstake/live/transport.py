@@ -168,11 +168,15 @@ class TcpSource:
 
 
 class TcpListenSource:
-    """A port that a device connects to: one at a time is heard, and the next one when it has gone."""
+    """A port that a device connects to: one at a time is heard, and the next one when it has gone or has long been silent.
+
+    A device that was switched off or left the network closes nothing: it is known by its silence alone.
+    """
 
     def __init__(self, listener: socket.socket) -> None:
         self._listener = listener
         self._device: TcpSource | None = None
+        self._heard_s = 0.0
 
     def read(self, wait_s: float) -> bytes:
         watched = [self._listener, *([self._device.socket] if self._device else [])]
@@ -185,21 +189,25 @@ class TcpListenSource:
         if self._device is None or self._device.socket not in ready:
             return b""
         try:
-            return self._device.read(0.0)
+            data = self._device.read(0.0)
         except DeviceError:
             self._device.close()
             self._device = None
             return b""
+        self._heard_s = time.monotonic()
+        return data
 
     def _welcome(self) -> None:
         try:
             connection, _ = self._listener.accept()
         except OSError:
             return
-        if self._device is None:
-            self._device = TcpSource(connection)
-        else:
+        if self._device is not None and time.monotonic() - self._heard_s < SENDER_GONE_S:
             connection.close()
+            return
+        if self._device is not None:
+            self._device.close()
+        self._device, self._heard_s = TcpSource(connection), time.monotonic()
 
     def close(self) -> None:
         if self._device is not None:
