@@ -80,14 +80,15 @@ class StoreSink:
         self._context.database.write(work)
 
     def happened(self, session_id: str, rover: str, item: Happened) -> None:
-        kind, sentence = told_in_book(item)
+        with self._context.database.read() as session:
+            job = job_of(session, _job_id_of(session, session_id))
+        kind, sentence = told_in_book(item, job.length_unit)
         if not sentence or not self._folding.is_plain(f"{kind} {rover}".strip(), sentence, self._context.now()):
             return
 
         def work(session: Session) -> None:
-            job_id = _job_id_of(session, session_id)
             who = f"Rover {rover}: " if rover else "Rover: "
-            write_entry(session, self._context.now(), kind, who + sentence, job_id, "machine", listening=session_id)
+            write_entry(session, self._context.now(), kind, who + sentence, job.id, "machine", listening=session_id)
 
         self._context.database.write(work)
 

@@ -12,7 +12,7 @@ from openstake.core.limits import ShortText
 from openstake.core.rtk.jumps import Jump
 from openstake.core.rtk.rover import Happened, Pair, Switch
 from openstake.core.shot import unreported
-from openstake.core.units import text_from_seconds
+from openstake.core.units import text_from_metres, text_from_seconds
 from openstake.core.vector import vector_length_m
 from openstake.live.feed import FeedState, FeedStatus
 from openstake.live.session import Moment
@@ -199,12 +199,12 @@ def view(context: Context, job_id: str, query: WatchQuery) -> WatchView:
     return WatchView(True, live, live.holds)
 
 
-def told_in_book(item: Happened) -> tuple[str, str]:
-    """Return the kind and the sentence under which the Book tells what a rover's epochs show."""
+def told_in_book(item: Happened, unit: str) -> tuple[str, str]:
+    """Return the kind and the sentence under which the Book tells what a rover's epochs show, in the job's unit."""
     if isinstance(item, Jump):
-        return "position-jumped", f"the position jumped by {item.size_m:.3f} m while it was fixed."
+        return "position-jumped", f"the position jumped by {text_from_metres(item.size_m, unit)} while it was fixed."
     if isinstance(item, Pair):
-        found = judge_pair(item)
+        found = judge_pair(item, unit)
         return found.code, found.sentence
     if isinstance(item, Switch):
         return (
