@@ -90,7 +90,7 @@ def test_the_event_stream_is_in_the_schema_and_keeps_to_it(own_program, document
     assert document["components"]["schemas"]["Events"]["required"] == ["live", "average", "job"]
     TypeAdapter(Events).validate_python({"average": None} | heard)
     assert (heard["live"][0]["status"], heard["job"]) == ("fixed", {"job_id": job})
-    assert heard["live"]["advice"] == "Fixed. Prove it on a known mark before any work."
+    assert heard["live"][0]["advice"] == "Fixed. Prove it on a known mark before any work."
 
 
 def test_what_is_asked_beyond_its_limits_is_a_problem_with_its_field(shared_program):
