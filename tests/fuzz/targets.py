@@ -23,6 +23,7 @@ import tifffile
 from openstake.core.errors import OpenStakeError
 from openstake.core.geodesy.geoid import grid_by_header
 from openstake.core.geodesy.systems import check_text
+from openstake.core.iso17123 import field_test
 from openstake.core.judge.device import judge_device
 from openstake.core.judge.watch import Distances, judge_watch
 from openstake.core.kit.profile import example
@@ -51,6 +52,7 @@ from openstake.wire.rtcm3.frame import FrameReader, frame_bytes
 from openstake.wire.rtcm3.message import decode
 from openstake.wire.rtcm3.recent import RecentStream
 from openstake.wire.tables.control import read_control
+from openstake.wire.tables.fieldtest import read_field_test
 from openstake.workflow.link.ends import agreement, end_of_file
 from tests.wire import test_antex
 
@@ -136,6 +138,10 @@ def navigation(data: bytes) -> None:
 
 def control(data: bytes) -> None:
     read_control(data, None, "m", None, None)
+
+
+def field_test_table(data: bytes) -> None:
+    field_test(read_field_test(data))
 
 
 def antex(data: bytes) -> None:
@@ -226,6 +232,9 @@ def picture(data: bytes) -> None:
 
 
 Target = Callable[[bytes], None]
+_FIELD_TEST = "series,set,point,east_m,north_m,height_m\n" + "".join(
+    f"{1 + n // 10},{1 + n // 2 % 5},{1 + n % 2},{10 + n % 2}.00{n % 7},5.01,1.0\n" for n in range(30)
+)
 _CARD = write_profile(example("base")).encode()
 # Each target with what it is given when all is well.
 TARGETS: dict[str, tuple[Target, list[bytes]]] = {
@@ -235,6 +244,7 @@ TARGETS: dict[str, tuple[Target, list[bytes]]] = {
     "observations": (observations, [_text("one-hour-3.rnx.gz"), _text("one-hour-2.24o.gz")]),
     "navigation": (navigation, [_text("brdc0100.24n.gz")]),
     "control": (control, [_control(kind) for kind in ("csv", "geojson", "landxml")]),
+    "field test": (field_test_table, [_FIELD_TEST.encode()]),
     "antex": (antex, [(test_antex.HEADER + test_antex.antenna()).encode()]),
     "world": (world, [b'{"base": {"latitude_deg": 53.3, "longitude_deg": -6.2, "height_m": 60.0, "arp_height_m": 1.6}, "seed": 7}']),
     "grid": (grid, _grids()),

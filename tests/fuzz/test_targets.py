@@ -36,7 +36,7 @@ def test_a_reader_answers_any_bytes(name, data):
 
 FILES = {
     "stream": ("rtcm", ["--json"]), "log": ("nmea", ["--json"]), "occupation": ("nmea", ["--json"]), "profile check": ("profile", []),
-    "single": ("observations", []), "rinex": ("rtcm", []), "agree": ("agree", ["--json"]),
+    "single": ("observations", []), "rinex": ("rtcm", []), "agree": ("agree", ["--json"]), "iso17123": ("field test", ["--json"]),
 }  # fmt: skip
 
 

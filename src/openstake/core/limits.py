@@ -127,6 +127,10 @@ SUN_SEEN_ABOVE_DEG = 3.0
 STRAIGHT_DEG = 15.0
 WHOLE_METRES_FROM_M = 100.0  # so far away nobody walks by decimals
 
+# --- the field test of ISO 17123-8 ---
+ISO_SIGMA_XY_M = 0.008  # what makers usually state for RTK near its base (common practice, no source)
+ISO_SIGMA_H_M = 0.015
+
 # --- the sky at the rover ---
 OBSTRUCTED_AFTER_S = 30.0
 

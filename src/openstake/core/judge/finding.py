@@ -115,6 +115,11 @@ RULES: dict[str, Rule] = {
     "bench-agrees": Rule("link", "Both units, a taped distance apart, measure it.", COMMON_PRACTICE),
     "bench-differs": Rule("link", "Both units do not measure the taped distance.", COMMON_PRACTICE, differs=True),
     "bench-no-fix": Rule("link", "The pair did not fix on the bench.", COMMON_PRACTICE, differs=True),
+    # the field test
+    "iso-gross-error": Rule("control", "A deviation of a field test beyond 2.5·√2·σ.", "ISO 17123-8 (from memory)", differs=True),
+    "iso-uncertainty-larger": Rule("control", "A standard uncertainty of a field test beyond what its test allows.", "ISO 17123-8 (from memory)"),
+    "iso-not-independent": Rule("control", "A field test without a distance or height difference measured otherwise.", "ISO 17123-8 (from memory)"),
+    "iso-sigma-usual": Rule("control", "A field test judged by usual sigmas, not by those of the pair.", COMMON_PRACTICE),
     # the base's height
     "impossible-slant": Rule("base antenna", "A slant that is not longer than the rim's radius.", "right triangle mark, axis, rim", differs=True),
     "rod-contradicted": Rule("base antenna", "A height typed for a fixed rod that is not the rod's.", COMMON_PRACTICE, differs=True),

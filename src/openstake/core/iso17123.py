@@ -1,0 +1,199 @@
+"""The field test of a GNSS pair in RTK after ISO 17123-8: two rover points, sets of both, one series or three.
+
+Simplified test: one series of five sets, judged by gross-error limits alone.  Full test: three series of five sets, whose
+*starts* lie at least 90 minutes apart; it gives the standard uncertainty of one measured position.  Sets follow each other
+about every five minutes.
+
+Source: ISO 17123-8:2015 (from memory).
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import product
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import chdtri, fdtri
+
+from openstake.core.errors import InputError
+from openstake.core.limits import ISO_SIGMA_H_M, ISO_SIGMA_XY_M
+
+SETS, POINTS = 5, 2
+FULL_SERIES, SIMPLIFIED_SERIES = 3, 1
+FREEDOM = (FULL_SERIES * SETS - 1) * POINTS  # 28 of each coordinate: every point's mean takes one
+SIGNIFICANCE = 0.05
+_GROSS = 2.5 * 2.0**0.5
+
+
+@dataclass(frozen=True)
+class Measured:
+    """One measured position of a rover point: series 1 to 3, set 1 to 5, point 1 or 2, grid metres."""
+
+    series: int
+    set: int
+    point: int
+    east_m: float
+    north_m: float
+    height_m: float
+
+
+@dataclass(frozen=True)
+class Predetermined:
+    """What is known before: one sigma of a position, horizontal (of both coordinates together) and of the height, metres."""
+
+    xy_m: float = ISO_SIGMA_XY_M
+    h_m: float = ISO_SIGMA_H_M
+
+
+@dataclass(frozen=True)
+class Independent:
+    """Measured without GNSS: the horizontal distance of the points, and the height of point 2 above point 1; None where not."""
+
+    distance_m: float | None = None
+    height_difference_m: float | None = None
+
+
+@dataclass(frozen=True)
+class TestItem:
+    """One test: it passes where the statistic is at most the limit."""
+
+    name: str
+    statistic: float
+    limit: float
+    passed: bool
+
+
+@dataclass(frozen=True)
+class FieldTest:
+    """What a field test gives, metres.  Deviations are measured − independent (− mean where none was measured), set by set.
+
+    `s_xy_m` is of east and north together, as the predetermined sigma is; None, as the degrees of freedom, where the test is
+    the simplified one.
+    """
+
+    series: int
+    s_xy_m: float | None
+    s_h_m: float | None
+    dof_xy: int | None
+    dof_h: int | None
+    distance_m: float
+    height_difference_m: float
+    distance_deviations: tuple[float, ...]
+    height_deviations: tuple[float, ...]
+    tests: tuple[TestItem, ...]
+
+
+def arranged(rows: Sequence[Measured]) -> NDArray[np.float64]:
+    """Return measured positions by series, set and point, shape (1 or 3, 5, 2, 3); InputError where one lacks or is twice."""
+    numbers = _series(Counter((row.series, row.set, row.point) for row in rows))
+    table = np.empty((len(numbers), SETS, POINTS, 3))
+    for row in rows:
+        table[numbers.index(row.series), row.set - 1, row.point - 1] = (row.east_m, row.north_m, row.height_m)
+    if not np.isfinite(table).all():
+        raise InputError("A coordinate is no finite number.")
+    return table
+
+
+def _series(known: Counter[tuple[int, int, int]]) -> list[int]:
+    """Return the series that are there, each whole; InputError says what lacks."""
+    for (series, number, point), times in known.items():
+        if not (1 <= series <= FULL_SERIES and 1 <= number <= SETS and 1 <= point <= POINTS):
+            raise InputError(
+                f"Series {series}, set {number}, point {point} is none of this test: series 1 to {FULL_SERIES}, sets 1 to {SETS}, "
+                f"points 1 and {POINTS}."
+            )
+        if times > 1:
+            raise InputError(f"Series {series}, set {number}, point {point} is there {times} times.")
+    numbers = sorted({series for series, _, _ in known})
+    if len(numbers) not in (SIMPLIFIED_SERIES, FULL_SERIES):
+        raise InputError(
+            f"The simplified test is one series, the full one is {FULL_SERIES}: there are {len(numbers)}. "
+            "Measure the rest, or give one series."
+        )
+    for series, number, point in product(numbers, range(1, SETS + 1), range(1, POINTS + 1)):
+        if (series, number, point) not in known:
+            raise InputError(f"Series {series}, set {number} lacks point {point}.")
+    return numbers
+
+
+def residuals_m(table: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return measured − mean of each point over all sets and series, the shape of the table."""
+    return np.asarray(table - table.mean(axis=(0, 1)))
+
+
+def field_test(
+    rows: Sequence[Measured], sigma: Predetermined = Predetermined(), independent: Independent = Independent(),
+    earlier: Sequence[Measured] | None = None,
+) -> FieldTest:  # fmt: skip
+    """Return what a field test gives; `earlier` is a full test of before, whose uncertainty is compared.
+
+    The tests, at 95 %: gross errors of distance and height difference (2.5·√2·σ with the predetermined σ); the standard
+    uncertainties against the predetermined ones (χ², 56 and 28 degrees of freedom); against those of an earlier test (F,
+    two-sided: the larger variance over the smaller).
+    """
+    _check(sigma, independent)
+    table = arranged(rows)
+    apart = table[:, :, 1, :] - table[:, :, 0, :]
+    distances, heights = np.hypot(apart[..., 0], apart[..., 1]).ravel(), apart[..., 2].ravel()
+    distance = float(distances.mean()) if independent.distance_m is None else independent.distance_m
+    height = float(heights.mean()) if independent.height_difference_m is None else independent.height_difference_m
+    off_distance, off_height = distances - distance, heights - height
+    tests = [
+        _at_most("gross error, distance", float(np.abs(off_distance).max()), _GROSS * sigma.xy_m),
+        _at_most("gross error, height difference", float(np.abs(off_height).max()), _GROSS * sigma.h_m),
+    ]
+    full = len(table) == FULL_SERIES
+    s_xy, s_h = uncertainties_m(table) if full else (None, None)
+    if s_xy is not None and s_h is not None:
+        tests += [
+            _at_most("s_xy against sigma_xy", s_xy, sigma.xy_m * _chi_factor(2 * FREEDOM)),
+            _at_most("s_h against sigma_h", s_h, sigma.h_m * _chi_factor(FREEDOM)),
+        ]
+    if earlier is not None:
+        before = arranged(earlier)
+        if s_xy is None or s_h is None or len(before) != FULL_SERIES:
+            raise InputError(f"An earlier test is compared with a full one: both need {FULL_SERIES} series.")
+        before_xy, before_h = uncertainties_m(before)
+        tests += [
+            _ratio("s_xy against the earlier test", s_xy, before_xy, 2 * FREEDOM),
+            _ratio("s_h against the earlier test", s_h, before_h, FREEDOM),
+        ]
+    return FieldTest(
+        len(table), s_xy, s_h, 2 * FREEDOM if full else None, FREEDOM if full else None, distance, height,
+        tuple(float(value) for value in off_distance), tuple(float(value) for value in off_height), tuple(tests),
+    )  # fmt: skip
+
+
+def uncertainties_m(table: NDArray[np.float64]) -> tuple[float, float]:
+    """Return the standard uncertainties of a full test: of east and north together, and of the height."""
+    sums = (residuals_m(table) ** 2).sum(axis=(0, 1, 2))
+    return float(np.sqrt((sums[0] + sums[1]) / FREEDOM)), float(np.sqrt(sums[2] / FREEDOM))
+
+
+def _check(sigma: Predetermined, independent: Independent) -> None:
+    for name, value in (("sigma-xy", sigma.xy_m), ("sigma-h", sigma.h_m)):
+        if not 0.0005 <= value <= 1.0:
+            raise InputError(f"--{name} is a standard deviation of 0.0005 to 1 m.")
+    if independent.distance_m is not None and not 0.0 < independent.distance_m <= 10_000.0:
+        raise InputError("The distance between the two points is more than 0 and at most 10 000 m.")
+    height = independent.height_difference_m
+    if height is not None and not abs(height) <= 1000.0:
+        raise InputError("The height difference of the two points is at most 1000 m.")
+
+
+def _at_most(name: str, statistic: float, limit: float) -> TestItem:
+    return TestItem(name, statistic, limit, statistic <= limit)
+
+
+def _ratio(name: str, now_m: float, before_m: float, freedom: int) -> TestItem:
+    low, high = sorted((now_m**2, before_m**2))
+    if low == 0.0:
+        raise InputError("A test whose measured positions are all the same is no test.")
+    return _at_most(name, high / low, float(fdtri(freedom, freedom, 1.0 - SIGNIFICANCE / 2.0)))
+
+
+def _chi_factor(freedom: int) -> float:
+    return float(np.sqrt(chdtri(freedom, SIGNIFICANCE) / freedom))

@@ -1,0 +1,59 @@
+"""What a field test after ISO 17123-8 says of a pair."""
+
+from __future__ import annotations
+
+from openstake.core.iso17123 import FieldTest, Independent
+from openstake.core.judge.finding import Finding, Severity, finding
+
+
+def judge_field_test(found: FieldTest, independent: Independent, sigmas_given: bool) -> list[Finding]:
+    """Return what failed, and what the test rests on."""
+    failed = [item for item in found.tests if not item.passed]
+    gross = [item for item in failed if item.name.startswith("gross")]
+    said = [_gross(item.name, item.statistic, item.limit) for item in gross]
+    said += [_uncertain(item.name, item.statistic, item.limit) for item in failed if item not in gross]
+    lacking = [
+        words
+        for words, value in (
+            ("distance", independent.distance_m),
+            ("height difference", independent.height_difference_m),
+        )
+        if value is None
+    ]
+    if lacking:
+        said.append(
+            finding(
+                "iso-not-independent", Severity.NOTE,
+                f"No independent {' and '.join(lacking)} of the two points: deviations are from the mean of the test itself.",
+                "What is wrong alike in every set does not show.",
+                "Tape or level between the two points to 3 mm or better, and give the values.",
+            )
+        )  # fmt: skip
+    if not sigmas_given:
+        said.append(
+            finding(
+                "iso-sigma-usual", Severity.NOTE, "The predetermined sigmas are the usual 8 mm and 15 mm, not those of this pair.",
+                "None was given.", "Give what the maker states for this pair, or what an earlier test gave.",
+            )
+        )  # fmt: skip
+    return said
+
+
+def _gross(name: str, statistic_m: float, limit_m: float) -> Finding:
+    what = name.removeprefix("gross error, ")
+    return finding(
+        "iso-gross-error", Severity.STOP,
+        f"A {what} deviates by {1000.0 * statistic_m:.1f} mm; {1000.0 * limit_m:.1f} mm are allowed (2.5·√2·σ).",
+        "A false fix, a pole that was not plumb, another point, or an independent value that is wrong.",
+        "Initialise anew and measure that set again; measure the independent value again.",
+        deviation_m=round(statistic_m, 5), limit_m=round(limit_m, 5),
+    )  # fmt: skip
+
+
+def _uncertain(name: str, statistic: float, limit: float) -> Finding:
+    return finding(
+        "iso-uncertainty-larger", Severity.LOOK, f"{name}: {statistic:.4g} is more than {limit:.4g}.",
+        "This pair, here and today, is not as good as was expected: multipath, few satellites, a worn pole, other settings.",
+        "Repeat the test on open ground. If it fails again, do not rely on the stated precision.",
+        statistic=round(statistic, 6), limit=round(limit, 6),
+    )  # fmt: skip
