@@ -19,7 +19,7 @@ from openstake.core.judge.finding import Finding
 # for the web application to be imported.
 VERBS = {
     "agree": "link", "airload": "link", "book": "book", "demo": "demo", "height": "height", "iso17123": "check", "length": "length",
-    "listen": "listen", "log": "captures", "occupation": "occupation", "profile": "profile", "rinex": "rawdata", "serve": "serve", "single": "rawdata", "standin": "standin",
+    "listen": "listen", "log": "captures", "occupation": "occupation", "profile": "profile", "reseat": "check", "rinex": "rawdata", "serve": "serve", "single": "rawdata", "standin": "standin",
     "stream": "captures",
 }  # fmt: skip
 

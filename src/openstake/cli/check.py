@@ -1,13 +1,18 @@
-"""`openstake iso17123`: proofs that need no job."""
+"""`openstake iso17123` and `openstake reseat`: proofs that need no job."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
 import click
 
 from openstake.cli import finding_lines, show
+from openstake.core.errors import InputError
 from openstake.core.iso17123 import Independent, Predetermined
+from openstake.core.judge.finding import Finding, ranked
+from openstake.core.judge.reseat import judge_reseat
+from openstake.core.reseat import reseat as reseated
 from openstake.workflow.check.fieldtest import FieldTestRead, read_test
 
 
@@ -53,3 +58,50 @@ def _lines(result: FieldTestRead) -> list[str]:
         f"  {'passed' if item.passed else 'FAILED'}  {item.name}: {item.statistic:.5f}, limit {item.limit:.5f}"
         for item in result.tests
     ]
+
+
+@dataclass(frozen=True)
+class ReseatRead:
+    """A re-seat, metres: known − observed, Earth-centred and in the local axes at the known mark, and the new base."""
+
+    shift_x_m: float
+    shift_y_m: float
+    shift_z_m: float
+    shift_east_m: float
+    shift_north_m: float
+    shift_up_m: float
+    base_x_m: float
+    base_y_m: float
+    base_z_m: float
+    findings: tuple[Finding, ...]
+
+
+def _xyz(name: str, text: str) -> tuple[float, float, float]:
+    try:
+        x, y, z = (float(part) for part in text.split(","))
+    except ValueError:
+        raise InputError(f"--{name} is '{text[:60]}': give X,Y,Z in metres, with points and between commas.") from None
+    return x, y, z
+
+
+@click.command()
+@click.option("--base", required=True, help="The base's coordinate: Earth-centred X,Y,Z in metres.")
+@click.option("--known", required=True, help="The mark as it is known: X,Y,Z.")
+@click.option("--observed", required=True, help="The mark as it was observed from that base: X,Y,Z.")
+@click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
+def reseat(base: str, known: str, observed: str, as_json: bool) -> None:
+    """Say by how much a base is to be shifted so that a known mark comes out right, and whether it should be.
+
+    Write --base=X,Y,Z with an equals sign: a number may be negative.
+    """
+    found = reseated(_xyz("base", base), _xyz("known", known), _xyz("observed", observed))
+    x, y, z = found.shift_m
+    result = ReseatRead(
+        x, y, z, found.east_m, found.north_m, found.up_m, *found.base_m, ranked(judge_reseat(found))
+    )  # fmt: skip
+    lines = [
+        f"shift (known - observed): east {found.east_m:+.4f}, north {found.north_m:+.4f}, up {found.up_m:+.4f} m",
+        f"Earth-centred: {x:+.4f} {y:+.4f} {z:+.4f} m",
+        "the base goes to " + " ".join(f"{value:.4f}" for value in found.base_m),
+    ]
+    show(result, as_json, lines + finding_lines(result.findings))

@@ -127,6 +127,14 @@ SUN_SEEN_ABOVE_DEG = 3.0
 STRAIGHT_DEG = 15.0
 WHOLE_METRES_FROM_M = 100.0  # so far away nobody walks by decimals
 
+# --- re-seating a base ---
+EARTH_RADIUS_LEAST_M, EARTH_RADIUS_MOST_M = 6.34e6, 6.40e6  # the ellipsoid's axes, and what is lived on
+RESEAT_SMALL_HORIZONTAL_M, RESEAT_SMALL_UP_M = 0.020, 0.030  # what a fix on a control mark may be off by
+RESEAT_METRE_M = 1.0
+RESEAT_AUTONOMOUS_M = 30.0
+RESEAT_SAME_MARK_M = 0.5
+FOOT_PPM, FOOT_PPM_WITHIN = 2.0, 0.02
+
 # --- the field test of ISO 17123-8 ---
 ISO_SIGMA_XY_M = 0.008  # what makers usually state for RTK near its base (common practice, no source)
 ISO_SIGMA_H_M = 0.015

@@ -115,6 +115,15 @@ RULES: dict[str, Rule] = {
     "bench-agrees": Rule("link", "Both units, a taped distance apart, measure it.", COMMON_PRACTICE),
     "bench-differs": Rule("link", "Both units do not measure the taped distance.", COMMON_PRACTICE, differs=True),
     "bench-no-fix": Rule("link", "The pair did not fix on the bench.", COMMON_PRACTICE, differs=True),
+    # re-seating a base
+    "reseat-own-mark": Rule("base mark", "The known mark of a re-seat is the base's own.", COMMON_PRACTICE),
+    "reseat-small": Rule("base mark", "A re-seat no larger than one fix gives.", COMMON_PRACTICE),
+    "reseat-of-known": Rule("base mark", "A re-seat of a base that was entered as known.", COMMON_PRACTICE, differs=True),
+    "reseat-ppm": Rule("base mark", "A re-seat of 2 ppm of the coordinates: one foot for the other.", "NIST SP 811", differs=True),
+    "reseat-far": Rule("base mark", "A re-seat farther than an autonomous base is off.", COMMON_PRACTICE, differs=True),
+    "reseat-only-up": Rule("base antenna", "A re-seat of the height alone.", COMMON_PRACTICE),
+    "reseat-metre": Rule("base mark", "A re-seat by metres: an autonomous base, or another mark.", COMMON_PRACTICE),
+    "reseat-prove": Rule("control", "A re-seat that no second mark has proven yet.", COMMON_PRACTICE),
     # the field test
     "iso-gross-error": Rule("control", "A deviation of a field test beyond 2.5·√2·σ.", "ISO 17123-8 (from memory)", differs=True),
     "iso-uncertainty-larger": Rule("control", "A standard uncertainty of a field test beyond what its test allows.", "ISO 17123-8 (from memory)"),

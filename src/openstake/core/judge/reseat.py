@@ -1,0 +1,96 @@
+"""Whether a base may be shifted by what a known mark says, or something else is wrong."""
+
+from __future__ import annotations
+
+from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.limits import (
+    FOOT_PPM,
+    FOOT_PPM_WITHIN,
+    RESEAT_AUTONOMOUS_M,
+    RESEAT_METRE_M,
+    RESEAT_SAME_MARK_M,
+    RESEAT_SMALL_HORIZONTAL_M,
+    RESEAT_SMALL_UP_M,
+)
+from openstake.core.reseat import Reseat, ppm_of_coordinates
+from openstake.core.units import text_from_metres
+
+
+def judge_reseat(found: Reseat, entered_as_known: bool | None = None, unit: str = "m") -> list[Finding]:
+    """Return what a shift looks like before it is applied; `entered_as_known`: the base's coordinate was, None where not said."""
+    flat, up = text_from_metres(found.horizontal_m, unit), text_from_metres(abs(found.up_m), unit)
+    numbers = {"horizontal_m": round(found.horizontal_m, 4), "up_m": round(found.up_m, 4)}
+    if found.away_m < RESEAT_SAME_MARK_M:
+        return [
+            finding(
+                "reseat-own-mark", Severity.STOP,
+                f"The known mark is {text_from_metres(found.away_m, unit)} from the base: it is the base's own.",
+                "A base cannot be observed where it stands.", "Pick another known mark and measure it.", **numbers,
+            )
+        ]  # fmt: skip
+    small_flat = found.horizontal_m <= RESEAT_SMALL_HORIZONTAL_M
+    small_up = abs(found.up_m) <= RESEAT_SMALL_UP_M
+    if small_flat and small_up:
+        return [
+            finding(
+                "reseat-small", Severity.NOTE, f"The shift is {flat} and {up} in height: no more than one fix gives.",
+                "The base is where it should be, as far as this mark can tell.",
+                "Leave it as it is, or average longer on a second mark before it is moved.", **numbers,
+            )
+        ]  # fmt: skip
+    said = []
+    if entered_as_known:
+        said.append(
+            finding(
+                "reseat-of-known", Severity.STOP, f"The base was entered as known, and it would move by {flat} and {up} in height.",
+                "A known base needs no shift: a wrong mark, height, frame or coordinate at one of the two.",
+                "Do not apply it. Look at the base's mark, coordinate and height, and at the mark that was observed.", **numbers,
+            )
+        )  # fmt: skip
+    said += _what_it_looks_like(found, small_flat, unit, numbers)
+    said.append(
+        finding(
+            "reseat-prove", Severity.NOTE, "One mark gives the shift; it proves nothing of itself.",
+            "A mark that is disturbed or taken for another moves everything with it.",
+            "After it is applied check a second known mark, before any work.",
+        )
+    )  # fmt: skip
+    return said
+
+
+def _what_it_looks_like(found: Reseat, small_flat: bool, unit: str, numbers: dict[str, float]) -> list[Finding]:
+    flat, up = text_from_metres(found.horizontal_m, unit), text_from_metres(abs(found.up_m), unit)
+    ppm = ppm_of_coordinates(found.shift_m, found.coordinates_m)
+    if ppm is not None and abs(abs(ppm) - FOOT_PPM) <= FOOT_PPM_WITHIN:
+        return [
+            finding(
+                "reseat-ppm", Severity.STOP, f"The shift is {abs(ppm):.2f} ppm of the coordinates themselves.",
+                "The international foot was taken for the US survey foot, or the reverse (2 ppm).",
+                "Do not apply it. Look at the unit of both coordinates.", ppm=round(ppm, 3), **numbers,
+            )
+        ]  # fmt: skip
+    if max(found.horizontal_m, abs(found.up_m)) > RESEAT_AUTONOMOUS_M:
+        return [
+            finding(
+                "reseat-far", Severity.STOP, f"The shift is {flat} and {up} in height: farther than an autonomous base is off.",
+                "Another mark, a coordinate typed wrongly, or another frame, zone or unit.",
+                "Do not apply it. Compare both coordinates digit by digit.", **numbers,
+            )
+        ]  # fmt: skip
+    if small_flat:
+        return [
+            finding(
+                "reseat-only-up", Severity.LOOK, f"Only the height is off, by {up}; horizontally {flat}.",
+                "An antenna height at base or rover, the ARP for the mark, or a height of another kind.",
+                "Measure both heights again first: a shift hides a height that is wrong, it does not mend it.", **numbers,
+            )
+        ]  # fmt: skip
+    if found.horizontal_m >= RESEAT_METRE_M:
+        return [
+            finding(
+                "reseat-metre", Severity.LOOK, f"The shift is {flat} and {up} in height: metres.",
+                "The base's coordinate is autonomous, or the base stands on another mark than was entered.",
+                "Apply it where the base is autonomous. Otherwise find out on which mark it stands.", **numbers,
+            )
+        ]  # fmt: skip
+    return []
