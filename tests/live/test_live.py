@@ -25,8 +25,10 @@ from tests.conftest import wait_for
 START = datetime(2026, 11, 24, 23, 59, 50)
 
 
-def line(second, quality=4):
-    fix = Fix(START + timedelta(seconds=second), quality, 53.3, -6.2, 61.0, 57.0, 20, 0.6, 1.0, 17, 0.01, 0.01, 0.02)
+def line(second, quality=4, station=17):
+    fix = Fix(
+        START + timedelta(seconds=second), quality, 53.3, -6.2, 61.0, 57.0, 20, 0.6, 1.0, station, 0.01, 0.01, 0.02
+    )
     return gga(fix) + gst(fix)
 
 
@@ -225,6 +227,18 @@ def test_a_fixed_only_shot_waits_through_float(session):
     wait_for(lambda: done, 5)
 
     assert {row.epoch.quality for row in done[0]} == {4}
+
+
+def test_a_shot_begins_again_where_the_source_of_corrections_changes(session):
+    """2026-11-27: a shot that began on the network and ended on the radio was the mean of two bases, 50 mm from either."""
+    running, _, rover, _ = session
+    done = []
+    running.begin_shot(ShotWish("x", control(3.0), True), done.append)
+    for second, station in enumerate([101, 101, 101, 17, 17, 17, 17, 17]):
+        rover.send(line(second, station=station))
+    wait_for(lambda: done, 5)
+
+    assert {row.epoch.station_id for row in done[0]} == {17} and len(done[0]) == 4
 
 
 def test_no_epoch_waits_for_a_shot_that_is_being_stored(session):

@@ -7,6 +7,7 @@ import sqlite3
 import threading
 import time
 import urllib.request
+from http.client import HTTPException
 
 import pytest
 from sqlalchemy import func, select
@@ -115,7 +116,7 @@ def test_twenty_kills_under_load_lose_less_than_a_second_of_epochs_each(tmp_path
 
 
 def _ask_until_it_ends(demo, job):
-    with contextlib.suppress(OSError, ValueError):
+    with contextlib.suppress(OSError, ValueError, HTTPException):
         while True:
             call(demo, "GET", f"/jobs/{job}/base")
             call(demo, "GET", f"/jobs/{job}/history?seconds=600")

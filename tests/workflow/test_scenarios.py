@@ -156,6 +156,7 @@ def test_a_base_typed_wrongly_after_the_network_is_stopped_before_work_goes_on(o
         wait_for(lambda: not crew.get(f"/jobs/{job}/base")["average"]["running"], 90)
     crew.start_base(job, reading="1.646 m", mark="CS1", source="network", accepted=True)
     crew.walk_to(job, "CS2")
+    wait_for(lambda: crew.get(f"/jobs/{job}/handover")["steps"][2]["state"] == "checked", 60)
     crew.wait_fixed(job)
     crew.check(job, "CS2", seconds=4)
 

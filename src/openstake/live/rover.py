@@ -145,6 +145,8 @@ class ListenedRover:
             return False
         if wish.kind.name == "track":
             return self._next_of_track(shot, row)
+        if shot.epochs and _is_of_another_base(row.epoch, shot.epochs[-1].epoch):
+            shot.epochs.clear()  # the source was switched: a mean of two bases is none of either
         shot.epochs.append(row)
         return shot.collected_s >= wish.kind.seconds - 1e-6
 
@@ -168,6 +170,10 @@ class ListenedRover:
             return shot
         shot.points += 1
         return ShotInHand(shot.wish, shot.on_done, shot.started_s, list(shot.epochs), "", shot.points)
+
+
+def _is_of_another_base(epoch: Epoch, before: Epoch) -> bool:
+    return None not in (epoch.station_id, before.station_id) and epoch.station_id != before.station_id
 
 
 class Finisher:

@@ -19,7 +19,7 @@ from openstake.core.judge.watch import judge_pair
 from openstake.core.limits import POLE_TWICE_M, UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M
 from openstake.core.rtk.initialising import Agreement, compared
 from openstake.core.rtk.rover import Pair
-from openstake.store.models import AverageEpoch, PositionAverageRow, Shot
+from openstake.store.models import AverageEpoch, PositionAverageRow, Shot, ShotEpoch
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.averages import average_mark_m
@@ -124,14 +124,15 @@ def _claims(session: Session, ids: Sequence[str]) -> dict[str, tuple[tuple[float
 
 
 def _frame_check(session: Session, job: JobNow, base: BaseNow, measured: Sequence[_Measured]) -> list[Finding]:
-    """Compare each mark that the network measured with its newest shot from this base."""
+    """Compare each mark that the network measured with its newest shot by corrections of this base."""
     if base.coordinate.source != "network" or not measured:
         return []
     shots = session.scalars(
         select(Shot).where(Shot.occupation_id == base.occupation.id, Shot.mark_id.is_not(None)).order_by(Shot.created_s)
     ).all()
+    by_radio = _of_this_base(session, base, [shot.id for shot in shots])
     heads = marks_of(session, job, {shot.mark_id for shot in shots if shot.mark_id})
-    newest = {heads[shot.mark_id].id: shot for shot in shots if shot.mark_id}
+    newest = {heads[shot.mark_id].id: shot for shot in shots if shot.mark_id and shot.id in by_radio}
     pairs = [(item, newest[item.mark.id]) for item in measured if item.mark.id in newest and not _is_under(base, item)]
     derived = points.derive_all(session, job, [shot for _, shot in pairs])
     return [
@@ -144,6 +145,16 @@ def _frame_check(session: Session, job: JobNow, base: BaseNow, measured: Sequenc
         )
         for (item, shot), point in zip(pairs, derived, strict=True)
     ]  # fmt: skip
+
+
+def _of_this_base(session: Session, base: BaseNow, ids: Sequence[str]) -> set[str]:
+    """Return the shots whose epochs did not name another base: one that the network still corrected proves nothing."""
+    other = select(ShotEpoch.shot_id).where(
+        ShotEpoch.shot_id.in_(ids),
+        ShotEpoch.station_id.is_not(None),
+        ShotEpoch.station_id != base.occupation.station_id,
+    )
+    return set(ids) - set(session.scalars(other.distinct()))
 
 
 def _is_under(base: BaseNow, item: _Measured) -> bool:
