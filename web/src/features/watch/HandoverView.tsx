@@ -17,7 +17,7 @@ export function HandoverView({ job, tabs }: WatchViewProps) {
       title="Network to radio"
       why="When the network drops, the work goes on in its frame: a base over a point that it measured."
       tabs={tabs}
-      aside={<p className="text-faded">{next ? next.action : "Both stand on one frame. Go on."}</p>}
+      aside={handover.data && <p className="text-faded">{next ? next.action : "Both stand on one frame. Go on."}</p>}
       action={
         next && (
           <Link
