@@ -125,6 +125,13 @@ def test_the_way_to_a_mark_is_large_and_ends_on_it(page, running):
     mark = next(mark for mark in api("GET", f"/jobs/{job}/marks")["marks"] if mark["name"] == "CS3")
     api("POST", f"/jobs/{job}/stand", {"who": "rover", "mark_id": mark["id"]})
     page.until(lambda: float(page.driver.find_element("css selector", distance).text.rstrip("m")) < 0.1, 20)
+    # There it is checked: the mark comes along, and so does the pole.
+    page.type("rover_height", "1.800 m")
+    page.press("Check CS3", tag="a")
+    page.sees("Mark under the pole")
+    values = lambda: [box.get_property("value") for box in page.driver.find_elements("css selector", "input")]  # noqa: E731
+    page.until(lambda: "CS3" in values(), 20)
+    assert page.field("rover_height").get_property("value") == "1.800 m"
 
 
 def test_the_instrument_shows_two_rovers_and_compares_two_initialisations(page, running):

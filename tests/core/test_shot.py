@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from openstake.core.advice import shot_advice
 from openstake.core.closing import ClosingKnown, closing_list
 from openstake.core.errors import InputError
 from openstake.core.evidence import InView, Status
@@ -64,6 +65,12 @@ def test_a_limit_is_said_in_the_feet_of_the_job():
     """0.030 m is 0.10 ft, and 2.4477 × 15 mm is 0.12 ft."""
     wide = epoch(0.0, (0, 0, 0), sigma_m=0.015)
     assert not_within(wide, CONTROL, True, "sft") == "a horizontal 95 % of at most 0.10 ft (now 0.12 ft)"
+
+
+def test_a_shot_in_hand_says_what_it_waits_for_or_how_far_it_has_come():
+    assert shot_advice("a position", None, 3.0, 60.0, 4) == "Held back: waiting for a position."
+    assert shot_advice("", None, 12.4, 60.0, 13) == "12 of 60 s, 13 epochs. Keep the pole plumb."
+    assert shot_advice("", 1, 0.0, 0.0, 1) == "The track runs: 1 point."
 
 
 def test_epochs_far_from_the_others_are_left_out_and_the_half_stays():
@@ -211,13 +218,18 @@ def test_the_reason_why_a_satellite_is_not_used():
     rows = [
         sat(1, used=True), sat(2, elevation=8.0), sat(3, cnr=None), sat(4), sat(5, cnr=27.0), sat(6, name="NavIC"), sat(7),
     ]  # fmt: skip
-    found = {
-        item.number: item for item in sky_use(rows, {"GPS": {1, 2, 3, 5, 7, 9}}, 10.0, ("GPS", "GLONASS")).satellites
-    }
+    sky = sky_use(rows, {"GPS": {1, 2, 3, 5, 7, 9}}, 10.0, ("GPS", "GLONASS"))
+    found = {item.number: item for item in sky.satellites}
 
     assert found[1].use == "used" and found[1].why == ""
     assert "mask of 10" in found[2].why and "no signal" in found[3].why and "not sent" in found[4].why
     assert "27 dB-Hz" in found[5].why and "profile" in found[6].why and "does not say why" in found[7].why
+    counts = {item.constellation: (item.used, item.sent, item.heard) for item in sky.constellations}
+    assert counts == {"GPS": (1, 5, 5), "NavIC": (0, 0, 1)}
+    assert sum(item.count for item in sky.reasons) == 6 and {item.why for item in sky.reasons} == {
+        item.why for item in sky.satellites if item.why
+    }
+    assert sky_use(rows, None, 10.0, None).constellations[0].sent is None
     assert sky_use(rows, {"GPS": {1, 9}}, 10.0, None).unseen == {"GPS": (9,)}
     assert sky_use(rows, None, 10.0, None).not_sent == 0, "a base that is not heard has not failed to send"
 
@@ -259,7 +271,9 @@ def test_the_way_is_said_as_people_say_it():
     assert (way.turn_words, way.sun_words) == ("53° to the left", "37° to the right of the sun")
     assert way_to(0.0, 9.0, None, 0.0, None).turn_words == "straight on"
     assert way_to(0.0, -9.0, None, 0.0, 0.0).sun_words == "away from the sun"
-    assert way_to(0.01, 0.02, 0.0, None, None).there
+    unknown = way_to(0.0, 9.0, None, None, None)
+    assert (unknown.turn_words, unknown.sun_words) == ("walk on to see it", "the sun is down")
+    assert way_to(0.01, 0.02, 0.0, None, None).there and way_to(0.01, 0.02, 0.0, None, None).turn_words == ""
     assert not way_to(0.01, 0.02, 0.0, None, None, fixed=False).there, "a float position is nowhere to a centimetre"
 
 

@@ -241,6 +241,22 @@ def test_a_shot_begins_again_where_the_source_of_corrections_changes(session):
     assert {row.epoch.station_id for row in done[0]} == {17} and len(done[0]) == 4
 
 
+def test_a_rover_that_comes_while_the_session_ends_is_stopped_with_it_or_never_heard(session):
+    running, _, _, _ = session
+    extra = Fanout(0)
+    adding = [
+        threading.Thread(target=running.add_rover, args=(Address(f"r{n}", f"R{n}", f"tcp://127.0.0.1:{extra.port}"),))
+        for n in range(20)
+    ]
+    for thread in adding:
+        thread.start()
+    running.stop()
+    for thread in adding:
+        thread.join()
+    wait_for(lambda: not [thread for thread in threading.enumerate() if thread.name.endswith(f":{extra.port}")], 10)
+    extra.close()
+
+
 def test_no_epoch_waits_for_a_shot_that_is_being_stored(session):
     """2026-11-27: a shot was stored on the thread of the rover's feed, 6.6 s in a job of 500."""
     running, _, rover, sink = session

@@ -10,6 +10,7 @@ from openstake.store.models import Shot
 from openstake.workflow.check.checks import checked
 from openstake.workflow.now import points
 from openstake.workflow.now.job import job_of
+from openstake.workflow.now.labels import free_name
 from tests.conftest import as_file
 from tests.filled import Filling, fill
 
@@ -72,6 +73,19 @@ def test_an_answer_takes_as_many_queries_for_250_shots_and_20_bases_as_for_6_and
 
     assert many == few
     assert many <= (80 if path == "closing" else 50), "closing asks for the whole chain"
+
+
+def test_a_free_name_takes_as_many_queries_however_far_it_counts(shared_program, small, large):
+    """2026-11-27: a name that was taken asked twice for each name behind it."""
+    database = shared_program.program.context.database
+    asked = []
+    for job, points_of_it in ((small, 6), (large, 150)):
+        with database.read() as session, counted(database) as seen:
+            assert free_name(session, job, "P1") == f"P{points_of_it + 1}"
+        asked.append(len(seen))
+    assert asked[0] == asked[1] <= 4
+    with database.read() as session:
+        assert free_name(session, large, "Q1") == "Q6", "the marks Q0 to Q5 are names too"
 
 
 def test_one_shot_and_all_of_them_come_to_the_same_bits(shared_program, large):

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from pathlib import Path
 
 import click
 
 from openstake.cli import finding_lines, show
 from openstake.core.errors import InputError
-from openstake.core.iso17123 import Independent, Predetermined
+from openstake.core.iso17123 import FieldTest, Independent, Predetermined
 from openstake.core.judge.finding import Finding, ranked
 from openstake.core.judge.reseat import judge_reseat
 from openstake.core.reseat import reseat as reseated
-from openstake.workflow.check.fieldtest import FieldTestRead, read_test
+from openstake.workflow.check.fieldtest import read_test
 
 
 @click.command()
@@ -42,10 +42,11 @@ def iso17123(
         else Predetermined(usual.xy_m if sigma_xy is None else sigma_xy, usual.h_m if sigma_h is None else sigma_h)
     )
     result = read_test(file, sigma, Independent(distance, height_difference), earlier)
-    show(result, as_json, _lines(result) + finding_lines(result.findings))
+    document = asdict(result)
+    show(document.pop("test") | document, as_json, _lines(result.test) + finding_lines(result.findings))
 
 
-def _lines(result: FieldTestRead) -> list[str]:
+def _lines(result: FieldTest) -> list[str]:
     head = "full test, 3 series" if result.s_xy_m is not None else "simplified test, 1 series"
     lines = [
         f"ISO 17123-8, {head}; sigma {1000 * result.sigma_xy_m:.1f} mm and {1000 * result.sigma_h_m:.1f} mm in height"

@@ -14,12 +14,8 @@ import click
 from openstake.cli import finding_lines, show
 from openstake.core.units import counted
 from openstake.live.transport import open_source
-from openstake.wire.address import split_url, without_password
+from openstake.wire.address import HOW_TO_WRITE, split_url, without_password
 from openstake.workflow.watch import ear
-
-_HELP = (
-    "serial:///dev/ttyX?baud=115200, tcp://, tcp-listen://:PORT, udp://:PORT, ntrip://USER@HOST:PORT/MOUNT, replay://"
-)
 
 
 def _address(url: str | None, name: str) -> tuple[str, str | None] | None:
@@ -33,7 +29,7 @@ def _address(url: str | None, name: str) -> tuple[str, str | None] | None:
 
 
 @click.command()
-@click.option("--rover", required=True, help=f"The rover's NMEA: {_HELP}")
+@click.option("--rover", required=True, help=f"The rover's NMEA. {HOW_TO_WRITE}")
 @click.option("--base", help="The base's stream of corrections.")
 @click.option("--receiver", help="The base receiver's own NMEA.")
 @click.option("--seconds", required=True, type=click.FloatRange(0.1, 86_400.0), help="How long, by the wall clock.")

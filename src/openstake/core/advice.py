@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from openstake.core.evidence import Status
+from openstake.core.units import counted
 
 
 @dataclass(frozen=True)
@@ -28,6 +29,10 @@ ADVICE: dict[str, Advice] = {
     "hold-pick-mark": Advice("Recording, and no mark is picked.", "Pick the mark under the pole."),
     "hold-not-fixed": Advice("Recording fixed epochs only, and the rover is not fixed.", "The rover is {status}: recording waits until it is fixed."),
     "guard-off": Advice("Epochs of any solution are recorded.", "FIXED ONLY IS OFF: float and single positions are recorded as they come."),
+    "shot-held": Advice("A shot in hand does not take the present epoch.", "Held back: waiting for {what}."),
+    "shot-grows": Advice("A shot in hand takes epochs.", "{collected} of {wanted} s, {epochs}. Keep the pole plumb."),
+    "track-runs": Advice("A track takes points.", "The track runs: {points}."),
+    "frames-are-one": Advice("Network to radio: every step is done.", "Both stand on one frame. Go on."),
     "hold-nothing": Advice("Recording can begin.", "Plumb the pole, hold still, then record."),
 }  # fmt: skip
 
@@ -60,3 +65,14 @@ def record_holds(status: Status | None) -> Holds:
     ready = ADVICE["hold-nothing"].sentence
     fixed = ready if status is Status.FIXED else ADVICE["hold-not-fixed"].sentence.format(status=status.value)
     return Holds(ADVICE["hold-pick-mark"].sentence, fixed, ready)
+
+
+def shot_advice(waiting_for: str, points: int | None, collected_s: float, wanted_s: float, epochs: int) -> str:
+    """Return what to say of the shot in hand: what it waits for, else how far it has come; `points` are those of a track."""
+    if waiting_for:
+        return ADVICE["shot-held"].sentence.format(what=waiting_for)
+    if points is not None:
+        return ADVICE["track-runs"].sentence.format(points=counted(points, "point"))
+    return ADVICE["shot-grows"].sentence.format(
+        collected=f"{collected_s:.0f}", wanted=f"{wanted_s:.0f}", epochs=counted(epochs, "epoch")
+    )

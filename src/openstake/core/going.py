@@ -37,7 +37,7 @@ def way_to(
 ) -> Way:  # fmt: skip
     """Return the way that is left; course and sun are azimuths from grid north, degrees, None where they are not known.
 
-    A pole is only ever there on a fix.
+    A pole is only ever there on a fix.  On the mark there are no words to turn by.
     """
     distance, azimuth = hypot(east_m, north_m), degrees(atan2(east_m, north_m)) % 360.0
     there = fixed and distance <= ON_THE_MARK_M
@@ -45,9 +45,15 @@ def way_to(
     by_sun = None if sun_deg is None or there else _turned(azimuth - sun_deg)
     return Way(
         east_m, north_m, up_m, distance, azimuth, turn, by_sun, there, in_words(east_m, north_m, unit),
-        "" if turn is None else _turn_words(turn, "straight on", "behind you"),
-        "" if by_sun is None else _turn_words(by_sun, "towards the sun", "away from the sun", " of the sun"),
+        _said(there, turn, "walk on to see it", "straight on", "behind you"),
+        _said(there, by_sun, "the sun is down", "towards the sun", "away from the sun", " of the sun"),
     )  # fmt: skip
+
+
+def _said(there: bool, turn_deg: float | None, unknown: str, ahead: str, behind: str, of: str = "") -> str:
+    if there:
+        return ""
+    return unknown if turn_deg is None else _turn_words(turn_deg, ahead, behind, of)
 
 
 def _turned(angle_deg: float) -> float:

@@ -75,6 +75,8 @@ class FieldTest:
     """
 
     series: int
+    sigma_xy_m: float
+    sigma_h_m: float
     s_xy_m: float | None
     s_h_m: float | None
     dof_xy: int | None
@@ -162,7 +164,7 @@ def field_test(
             _ratio("s_h against the earlier test", s_h, before_h, FREEDOM),
         ]
     return FieldTest(
-        len(table), s_xy, s_h, 2 * FREEDOM if full else None, FREEDOM if full else None, distance, height,
+        len(table), sigma.xy_m, sigma.h_m, s_xy, s_h, 2 * FREEDOM if full else None, FREEDOM if full else None, distance, height,
         tuple(float(value) for value in off_distance), tuple(float(value) for value in off_height), tuple(tests),
     )  # fmt: skip
 

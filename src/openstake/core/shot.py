@@ -46,6 +46,11 @@ class ShotKind:
     fewest_satellites: int | None = described("Satellites at least", "count", optional=True, least=4, most=60)
     tilt_off: bool = described("Tilt must be off", "flag", default=False, hint="NMEA does not carry it: you say so.")
 
+    @property
+    def is_track(self) -> bool:
+        """Whether it takes point after point until it is ended."""
+        return self.name == "track"
+
 
 @dataclass(frozen=True)
 class Code:
@@ -95,7 +100,7 @@ def checked_settings(settings: ShotSettings) -> ShotSettings:
     if missing:
         raise InputError(f"Each kind of shot stands in the list once; look at {missing[0]}.", field="kinds")
     for place, item in enumerate(settings.kinds):
-        if item.name == "track" and item.every_s is None and item.every_m is None:
+        if item.is_track and item.every_s is None and item.every_m is None:
             raise InputError(
                 "A track takes a point every so many seconds, or every so many metres: give one.",
                 field=f"kinds.{place}.every_s",

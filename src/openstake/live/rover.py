@@ -143,7 +143,7 @@ class ListenedRover:
             shot.waiting_for = "the base's next station message: its position has just changed"
         if shot.waiting_for:
             return False
-        if wish.kind.name == "track":
+        if wish.kind.is_track:
             return self._next_of_track(shot, row)
         if shot.epochs and _is_of_another_base(row.epoch, shot.epochs[-1].epoch):
             shot.epochs.clear()  # the source was switched: a mean of two bases is none of either
@@ -165,7 +165,7 @@ class ListenedRover:
 
     def _handed_over(self, shot: ShotInHand) -> ShotInHand:
         """Return a shot that is full; a track goes on."""
-        if shot.wish.kind.name != "track":
+        if not shot.wish.kind.is_track:
             self.shot = None
             return shot
         shot.points += 1

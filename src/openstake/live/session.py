@@ -175,8 +175,7 @@ class RunningSession:
         with self._lock:
             if self._stop.is_set():
                 return
-            feed = self._take_up(address)
-        feed.start()
+            self._take_up(address).start()
         self._on_change(self)
 
     def drop_rover(self, rover_id: str) -> None:
@@ -223,10 +222,12 @@ class RunningSession:
 
     def stop(self) -> None:
         """Stop the feeds and write what is still in hand."""
-        self._stop.set()
-        for feed in self._feeds.values():
+        with self._lock:  # a rover that is added meanwhile is among the feeds, or is not listened to
+            self._stop.set()
+            feeds = list(self._feeds.values())
+        for feed in feeds:
             feed.stop()
-        for feed in self._feeds.values():
+        for feed in feeds:
             feed.join(1.0)
         self._recorder.join(1.0)
         self._finisher.join(STORED_WITHIN_S)

@@ -37,7 +37,7 @@ SCHEMES = ("tcp", "tcp-listen", "udp", "serial", "ntrip", "replay")
 USUAL_BAUD = 115_200
 _BAUDS = (300, 4_000_000)
 _FASTEST_REPLAY = 1000.0
-_HOW = (
+HOW_TO_WRITE = (
     "Use tcp://host:port, tcp-listen://:port, udp://:port, serial:///dev/ttyX?baud=115200, ntrip://user@host:port/MOUNT or "
     "replay:///path?speed=10."
 )
@@ -58,7 +58,7 @@ def split_url(url: str) -> SplitResult:
     except ValueError:
         raise InputError(f"'{shown}' has no valid port (1 to 65535).", field="url") from None
     if parts.scheme not in SCHEMES:
-        raise InputError(f"'{shown}' is not an address of a feed. {_HOW}", field="url")
+        raise InputError(f"'{shown}' is not an address of a feed. {HOW_TO_WRITE}", field="url")
     if parts.scheme == "replay":
         replay_speed(parts)
         return parts
@@ -85,7 +85,7 @@ def _check_host(parts: SplitResult, shown: str, behind: str) -> None:
     if parts.scheme == "ntrip" and not parts.path.strip("/"):
         raise InputError(f"'{shown}' names no mountpoint after the port.", field="url")
     if parts.scheme != "ntrip" and (behind.strip("/") or "@" in parts.netloc):
-        raise InputError(f"'{shown}' has more than a host and a port. {_HOW}", field="url")
+        raise InputError(f"'{shown}' has more than a host and a port. {HOW_TO_WRITE}", field="url")
 
 
 def serial_name(parts: SplitResult) -> str:

@@ -145,6 +145,15 @@ class LogRead:
     findings: list[Finding]
 
 
+def beginning_of(path: Path, most_bytes: int) -> bytes:
+    """Return a file, or of a larger one a byte more than its reader takes, which then refuses it; FileError where it cannot be read."""
+    try:
+        with path.open("rb") as file:
+            return file.read(most_bytes + 1)
+    except OSError as error:
+        raise FileError(f"{path} cannot be read: {error.strerror or error}.") from None
+
+
 def pieces(path: Path) -> Iterator[bytes]:
     """Yield a file in pieces; FileError where it cannot be opened or is empty."""
     try:

@@ -63,7 +63,7 @@ def evidence_of(context: Context, job_id: str) -> Evidence:
             base_findings(context, session, job, kit, base),
             _rover_heard(running),
             () if base is None else newest_checks(session, job, base),
-            () if base is None or running is None else watch_findings(session, job, kit, base, running),
+            () if base is None or running is None else watch_findings(session, job, kit, base, running, context.now()),
         )  # fmt: skip
 
 

@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from openstake.core.advice import ADVICE
 from openstake.core.chain import State
 from openstake.core.evidence import Status
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
@@ -45,10 +46,14 @@ class HandoverStep:
 
 @dataclass(frozen=True)
 class Handover:
-    """The way from network to radio; `open`: it has been begun.  `findings` are those of the frame check."""
+    """The way from network to radio: its steps, the next one (None where it is gone), and what to do now in one line.
 
-    open: bool
+    `findings` are those of the frame check.
+    """
+
     steps: tuple[HandoverStep, ...]
+    next: StepKey | None
+    advice: str
     findings: tuple[Finding, ...]
 
 
@@ -79,12 +84,14 @@ def view(context: Context, job_id: str) -> Handover:
         _measured_step(measured), _set_up_step(base, from_network), _radio_step(from_network, on_radio),
         _frame_step(findings, [item for item in measured if base is None or base.occupation.mark_id != item.mark.id], from_network),
     )  # fmt: skip
-    return Handover(bool(measured), steps, tuple(findings))
+    left = next((step for step in steps if step.state not in (State.CHECKED, State.ENTERED)), None)
+    advice = ADVICE["frames-are-one"].sentence if left is None else left.action
+    return Handover(steps, None if left is None else left.key, advice, tuple(findings))
 
 
 def _measured(session: Session, job: JobNow) -> list[_Measured]:
     """Return the marks of the list that a network rover measured, fixed, each with its newest average."""
-    rows = session.scalars(
+    averages = session.scalars(
         select(PositionAverageRow)
         .where(
             PositionAverageRow.job_id == job.id, PositionAverageRow.purpose == "mark",
@@ -92,47 +99,51 @@ def _measured(session: Session, job: JobNow) -> list[_Measured]:
         )
         .order_by(PositionAverageRow.created_s.desc())
     ).all()  # fmt: skip
-    if not rows:
+    if not averages:
         return []
-    found: dict[str, _Measured] = {}
-    heads = marks_of(session, job, {row.mark_id for row in rows if row.mark_id})
-    claims = _claims(session, [row.id for row in rows])
-    for row in rows:
+    heads = marks_of(session, job, {row.mark_id for row in averages if row.mark_id})
+    newest: dict[str, tuple[MarkNow, PositionAverageRow]] = {}
+    for row in averages:
         mark = heads.get(row.mark_id or "")
-        if mark is not None and mark.id not in found:
-            sigmas, station = claims.get(row.id, ((UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M), None))
-            found[mark.id] = _Measured(mark, average_mark_m(session, row), sigmas, station, row.created_s)
-    return list(found.values())
+        if mark is not None:
+            newest.setdefault(mark.id, (mark, row))
+    claims = _claims(session, [row.id for _, row in newest.values()])
+    return [
+        _Measured(mark, average_mark_m(session, row), *claims[row.id], row.created_s) for mark, row in newest.values()
+    ]
 
 
 def _claims(session: Session, ids: Sequence[str]) -> dict[str, tuple[tuple[float, float], int | None]]:
-    """Return the receiver's claim of each average, one sigma horizontal and up, and the station that it used."""
-    columns = (
-        AverageEpoch.average_id, AverageEpoch.sigma_east_m, AverageEpoch.sigma_north_m, AverageEpoch.sigma_up_m, AverageEpoch.station_id,
+    """Return the receiver's largest claim of each average, one sigma horizontal and up, and the station that it used."""
+    rows = session.execute(
+        select(
+            AverageEpoch.average_id, func.max(AverageEpoch.sigma_east_m), func.max(AverageEpoch.sigma_north_m),
+            func.max(AverageEpoch.sigma_up_m), func.max(AverageEpoch.station_id),
+        ).where(AverageEpoch.average_id.in_(ids)).group_by(AverageEpoch.average_id)
     )  # fmt: skip
-    rows = session.execute(select(*columns).where(AverageEpoch.average_id.in_(ids))).all()
-    found: dict[str, tuple[tuple[float, float], int | None]] = {}
-    for average_id in ids:
-        mine = [row for row in rows if row.average_id == average_id]
-        known = [row for row in mine if row.sigma_east_m is not None and row.sigma_up_m is not None]
-        flat = max(
-            (max(row.sigma_east_m or 0.0, row.sigma_north_m or 0.0) for row in known), default=UNCLAIMED_HORIZONTAL_M
-        )
-        up = max((row.sigma_up_m or 0.0 for row in known), default=UNCLAIMED_UP_M)
-        found[average_id] = ((flat, up), mine[-1].station_id if mine else None)
-    return found
+    unknown = ((UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M), None)
+    found = {
+        average_id: ((max(east or 0.0, north or 0.0) or UNCLAIMED_HORIZONTAL_M, up or UNCLAIMED_UP_M), station)
+        for average_id, east, north, up, station in rows
+    }
+    return {average_id: found.get(average_id, unknown) for average_id in ids}
 
 
 def _frame_check(session: Session, job: JobNow, base: BaseNow, measured: Sequence[_Measured]) -> list[Finding]:
     """Compare each mark that the network measured with its newest shot by corrections of this base."""
     if base.coordinate.source != "network" or not measured:
         return []
+    # A shot that the network still corrected proves nothing.
+    by_another = select(ShotEpoch.shot_id).where(
+        ShotEpoch.shot_id == Shot.id, ShotEpoch.station_id != base.occupation.station_id
+    )
     shots = session.scalars(
-        select(Shot).where(Shot.occupation_id == base.occupation.id, Shot.mark_id.is_not(None)).order_by(Shot.created_s)
+        select(Shot)
+        .where(Shot.occupation_id == base.occupation.id, Shot.mark_id.is_not(None), ~by_another.exists())
+        .order_by(Shot.created_s)
     ).all()
-    by_radio = _of_this_base(session, base, [shot.id for shot in shots])
     heads = marks_of(session, job, {shot.mark_id for shot in shots if shot.mark_id})
-    newest = {heads[shot.mark_id].id: shot for shot in shots if shot.mark_id and shot.id in by_radio}
+    newest = {heads[shot.mark_id].id: shot for shot in shots if shot.mark_id}
     pairs = [(item, newest[item.mark.id]) for item in measured if item.mark.id in newest and not _is_under(base, item)]
     derived = points.derive_all(session, job, [shot for _, shot in pairs])
     return [
@@ -145,16 +156,6 @@ def _frame_check(session: Session, job: JobNow, base: BaseNow, measured: Sequenc
         )
         for (item, shot), point in zip(pairs, derived, strict=True)
     ]  # fmt: skip
-
-
-def _of_this_base(session: Session, base: BaseNow, ids: Sequence[str]) -> set[str]:
-    """Return the shots whose epochs did not name another base: one that the network still corrected proves nothing."""
-    other = select(ShotEpoch.shot_id).where(
-        ShotEpoch.shot_id.in_(ids),
-        ShotEpoch.station_id.is_not(None),
-        ShotEpoch.station_id != base.occupation.station_id,
-    )
-    return set(ids) - set(session.scalars(other.distinct()))
 
 
 def _is_under(base: BaseNow, item: _Measured) -> bool:

@@ -100,7 +100,7 @@ def cancel(context: Context, job_id: str, rover_id: str | None) -> None:
 def _store(context: Context, job_id: str, begun: _Begun, told: Told, epochs: list[ReceivedEpoch]) -> None:
     """Store a complete shot with everything it rests on, in one transaction; it touches that shot and its set-up."""
     # A track begins once and stores many shots.
-    begun = replace(begun, id=new_id(), started_s=epochs[0].host_s) if begun.plan.kind.name == "track" else begun
+    begun = replace(begun, id=new_id(), started_s=epochs[0].host_s) if begun.plan.kind.is_track else begun
 
     def work(session: Session) -> None:
         job, now = job_of(session, job_id), context.now()

@@ -2220,6 +2220,20 @@ export interface components {
             role: string;
         };
         /**
+         * ConstellationUse
+         * @description How many satellites of a constellation the rover uses and hears; `sent` by the base, None where it is not heard.
+         */
+        ConstellationUse: {
+            /** Constellation */
+            constellation: string;
+            /** Heard */
+            heard: number;
+            /** Sent */
+            sent: number | null;
+            /** Used */
+            used: number;
+        };
+        /**
          * ControlFile
          * @description A control list, base64, with what a person has said about it so far.
          */
@@ -2550,6 +2564,8 @@ export interface components {
             fix_ratio: number | null;
             /** Held For S */
             held_for_s: number | null;
+            /** Held Words */
+            held_words: string;
             /** Last Back After S */
             last_back_after_s: number | null;
             /** Losses */
@@ -2788,13 +2804,17 @@ export interface components {
         };
         /**
          * Handover
-         * @description The way from network to radio; `open`: it has been begun.  `findings` are those of the frame check.
+         * @description The way from network to radio: its steps, the next one (None where it is gone), and what to do now in one line.
+         *
+         *     `findings` are those of the frame check.
          */
         Handover: {
+            /** Advice */
+            advice: string;
             /** Findings */
             findings: components["schemas"]["Finding"][];
-            /** Open */
-            open: boolean;
+            /** Next */
+            next: ("measured" | "set up" | "radio" | "frame") | null;
             /** Steps */
             steps: components["schemas"]["HandoverStep"][];
         };
@@ -3749,10 +3769,14 @@ export interface components {
         /**
          * MessageQuality
          * @description A message of the base's stream over the last minute at this listener: how many should have come, how many did.
+         *
+         *     `lacks`: more than the one that may just be on its way.
          */
         MessageQuality: {
             /** Expected */
             expected: number;
+            /** Lacks */
+            lacks: boolean;
             /** Number */
             number: number;
             /** Planned */
@@ -4290,7 +4314,7 @@ export interface components {
          * PointView
          * @description A point as it stands now, metres.  `moved_words` says how far it has moved since it was recorded, and why.
          *
-         *     `spread_words` says where the 95 % come from; `scatter_*` is one sigma of an epoch; `findings` compare it with a shot of
+         *     `guard_words` warns of epochs that were not fixed, or not asked to be.  `spread_words` says where the 95 % come from; `scatter_*` is one sigma of an epoch; `findings` compare it with a shot of
          *     the same place.
          */
         PointView: {
@@ -4308,6 +4332,8 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             /** Fixed Only */
             fixed_only: boolean;
+            /** Guard Words */
+            guard_words: string;
             /** Height M */
             height_m: number;
             /** Horizontal 95 M */
@@ -4442,11 +4468,9 @@ export interface components {
         };
         /**
          * Ports
-         * @description The serial ports that are there now, and how every other address is written.
+         * @description The serial ports that are there now.
          */
         Ports: {
-            /** Forms */
-            forms: string[];
             /** Ports */
             ports: components["schemas"]["SerialPort"][];
         };
@@ -5171,25 +5195,25 @@ export interface components {
         };
         /**
          * ShotNow
-         * @description The shot that is being recorded; `unreported` says which limits hold nothing back.
+         * @description The shot that is being recorded, or the track; `waiting_for` is empty while it takes epochs.
+         *
+         *     `words` say what it waits for or how far it has come, `unreported` which limits hold nothing back.
          */
         ShotNow: {
             /** Collected S */
             collected_s: number;
-            /** Epochs */
-            epochs: number;
             /** Id */
             id: string;
-            /** Kind */
-            kind: string;
-            /** Points */
-            points: number;
+            /** Track */
+            track: boolean;
             /** Unreported */
             unreported: string;
             /** Waiting For */
             waiting_for: string;
             /** Wanted S */
             wanted_s: number;
+            /** Words */
+            words: string;
         };
         /**
          * ShotSettings
@@ -5303,10 +5327,16 @@ export interface components {
         /**
          * SkyUse
          * @description The sky of a rover beside what its base sends.  `unseen` are sent and not listed by the rover, by constellation.
+         *
+         *     `reasons` why satellites are not used come the commonest first.
          */
         SkyUse: {
+            /** Constellations */
+            constellations: components["schemas"]["ConstellationUse"][];
             /** Not Sent */
             not_sent: number;
+            /** Reasons */
+            reasons: components["schemas"]["WhyNot"][];
             /** Satellites */
             satellites: components["schemas"]["SatelliteUse"][];
             /** Sent Not Used */
@@ -6027,6 +6057,16 @@ export interface components {
             up_m: number | null;
             /** Words */
             words: string;
+        };
+        /**
+         * WhyNot
+         * @description Why satellites are not used, and how many.
+         */
+        WhyNot: {
+            /** Count */
+            count: number;
+            /** Why */
+            why: string;
         };
     };
     responses: never;

@@ -40,7 +40,10 @@ export const usePorts = (enabled: boolean) => useQuery({ queryKey: ["ports"], qu
 
 export type PointFilter = Omit<Schemas["PointsQuery"], "after">;
 
-export const usePoints = (id: string, filter: PointFilter = {}) =>
+/** All points: what is read here and what a list without a filter reads is one request. */
+export const ALL_POINTS: PointFilter = { text: "", kind: "", taken_out: false };
+
+export const usePoints = (id: string, filter = ALL_POINTS) =>
   useInfiniteQuery({
     queryKey: ["job", id, "points", filter],
     queryFn: ({ pageParam: after }) =>

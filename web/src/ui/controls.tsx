@@ -12,6 +12,7 @@ import {
 } from "@headlessui/react";
 import { Check, ChevronDown, FileUp } from "lucide-react";
 import { useRef, type ButtonHTMLAttributes, type ChangeEvent, type ReactNode } from "react";
+import { Link } from "react-router";
 
 type ButtonKind = "primary" | "quiet" | "danger";
 
@@ -34,6 +35,15 @@ export function Button({
       className={`inline-flex items-center justify-center gap-2 rounded border-2 whitespace-nowrap disabled:opacity-45 ${size} ${KINDS[kind]} ${className}`}
       {...rest}
     />
+  );
+}
+
+/** The one action of a page where it is done on another page. */
+export function LinkButton({ to, children }: { to: string; children: ReactNode }) {
+  return (
+    <Link to={to} className={`inline-flex h-record items-center rounded border-2 px-8 text-2xl font-bold ${KINDS.primary}`}>
+      {children}
+    </Link>
   );
 }
 

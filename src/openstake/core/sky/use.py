@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
@@ -30,10 +31,33 @@ class SatelliteUse:
 
 
 @dataclass(frozen=True)
+class ConstellationUse:
+    """How many satellites of a constellation the rover uses and hears; `sent` by the base, None where it is not heard."""
+
+    constellation: str
+    used: int
+    sent: int | None
+    heard: int
+
+
+@dataclass(frozen=True)
+class WhyNot:
+    """Why satellites are not used, and how many."""
+
+    count: int
+    why: str
+
+
+@dataclass(frozen=True)
 class SkyUse:
-    """The sky of a rover beside what its base sends.  `unseen` are sent and not listed by the rover, by constellation."""
+    """The sky of a rover beside what its base sends.  `unseen` are sent and not listed by the rover, by constellation.
+
+    `reasons` why satellites are not used come the commonest first.
+    """
 
     satellites: tuple[SatelliteUse, ...]
+    constellations: tuple[ConstellationUse, ...]
+    reasons: tuple[WhyNot, ...]
     used: int
     sent_not_used: int
     not_sent: int
@@ -64,10 +88,25 @@ def sky_use(
     }
     return SkyUse(
         found,
+        tuple(
+            _of_constellation(name, found, sent is not None)
+            for name in dict.fromkeys(item.constellation for item in found)
+        ),
+        tuple(WhyNot(count, why) for why, count in Counter(item.why for item in found if item.why).most_common()),
         sum(item.use == "used" for item in found),
         sum(bool(item.sent) and item.use != "used" for item in found),
         sum(item.sent is False for item in found),
         unseen,
+    )
+
+
+def _of_constellation(name: str, found: Sequence[SatelliteUse], base_is_heard: bool) -> ConstellationUse:
+    mine = [item for item in found if item.constellation == name]
+    return ConstellationUse(
+        name,
+        sum(item.use == "used" for item in mine),
+        sum(bool(item.sent) for item in mine) if base_is_heard else None,
+        sum(item.cnr_dbhz is not None for item in mine),
     )
 
 

@@ -21,6 +21,7 @@ from openstake.core.link.airload import (
 )
 from openstake.wire.jsontext import JsonError, read_json
 from openstake.wire.profile import MOST_BYTES
+from openstake.workflow.captures import beginning_of
 
 Scalar = str | bool | float | int | None
 
@@ -71,11 +72,7 @@ class Load(AirLoad):
 
 def profile_file(path: Path) -> bytes:
     """Return a profile's file, or the beginning of a larger one, which no reader takes; FileError where it cannot be read."""
-    try:
-        with path.open("rb") as file:
-            return file.read(MOST_BYTES + 1)
-    except OSError as error:
-        raise FileError(f"{path} cannot be read: {error.strerror or error}.") from None
+    return beginning_of(path, MOST_BYTES)
 
 
 def end_of_file(content: bytes, name: str) -> End:

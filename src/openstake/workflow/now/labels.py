@@ -32,8 +32,18 @@ def is_taken(session: Session, job_id: str, name: str) -> bool:
 
 
 def free_name(session: Session, job_id: str, wanted: str) -> str:
-    """Return a name, or the next one that counts up from it and that no point or mark of the job has."""
-    return next_name(wanted, lambda name: is_taken(session, job_id, name))
+    """Return a name, or the next one that counts up from it and that no point or mark of the job has: few queries, however far it counts."""
+    if not is_taken(session, job_id, wanted):
+        return wanted
+    stem = wanted.rstrip("0123456789")
+    columns = (
+        (PointLabel.name, lines.heads(PointLabel, PointLabel.job_id == job_id, ~PointLabel.taken_out)),
+        (Mark.name, lines.heads(Mark, Mark.job_id == job_id, ~Mark.withdrawn)),
+    )
+    taken: set[str] = set()
+    for name, heads in columns:
+        taken.update(session.scalars(heads.with_only_columns(name).where(name.startswith(stem, autoescape=True))))
+    return next_name(wanted, taken.__contains__)
 
 
 def newest_label(session: Session, job_id: str) -> PointLabel | None:

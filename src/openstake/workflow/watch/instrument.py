@@ -48,12 +48,16 @@ class InstrumentQuery:
 
 @dataclass(frozen=True)
 class MessageQuality:
-    """A message of the base's stream over the last minute at this listener: how many should have come, how many did."""
+    """A message of the base's stream over the last minute at this listener: how many should have come, how many did.
+
+    `lacks`: more than the one that may just be on its way.
+    """
 
     number: int
     expected: int
     received: int
     planned: bool
+    lacks: bool
 
 
 @dataclass(frozen=True)
@@ -84,6 +88,7 @@ class FixNow:
     time_to_fix_s: float | None
     fix_ratio: float | None
     held_for_s: float | None
+    held_words: str
     losses: int
     last_back_after_s: float | None
     words: str
@@ -243,10 +248,10 @@ def _farthest(session: Session, job: JobNow, base: BaseNow) -> float | None:
 
 
 def watch_findings(
-    session: Session, job: JobNow, kit: KitNow, base: BaseNow, running: RunningSession
+    session: Session, job: JobNow, kit: KitNow, base: BaseNow, running: RunningSession, now_s: float
 ) -> tuple[Finding, ...]:
-    """Return what all rovers of a base have to be told."""
-    evidence, changed = _evidence(session, job, kit, base), ""
+    """Return what all rovers of a base have to be told, in the words of their instruments."""
+    evidence, changed = _evidence(session, job, kit, base), _changed_last(session, base, now_s)
     found: list[Finding] = []
     for rover_id in running.rover_ids:
         watched = running.watched(rover_id)
@@ -330,7 +335,10 @@ def _quality(message: HeardMessage, planned_s: float | None) -> MessageQuality:
     """Return how many of a message should have come and how many did; one that cannot be expected yet expects what came."""
     interval = planned_s or message.interval_s
     expected = message.recent if interval is None else math.floor(message.window_s / interval + 0.05)
-    return MessageQuality(message.number, max(expected, 0), message.recent, planned_s is not None)
+    expected = max(expected, 0)
+    return MessageQuality(
+        message.number, expected, message.recent, planned_s is not None, message.recent < expected - 1
+    )
 
 
 def _age(state: RoverState | None) -> AgeNow:
@@ -349,7 +357,7 @@ def _age(state: RoverState | None) -> AgeNow:
 
 def _fix(state: RoverState | None) -> FixNow:
     if state is None:
-        return FixNow(None, None, None, 0, None, "")
+        return FixNow(None, None, None, "", 0, None, "")
     back = next((loss.back_after_s for loss in reversed(state.losses) if loss.back_after_s is not None), None)
     held = None if state.fix_since_s is None else state.now_s - state.fix_since_s
     parts = []
@@ -363,7 +371,8 @@ def _fix(state: RoverState | None) -> FixNow:
         parts.append(f"lost {len(state.losses)} times" if len(state.losses) > 1 else "lost once")
         if back is not None:
             parts.append(f"back after {text_from_seconds(back)} the last time")
-    return FixNow(state.time_to_fix_s, state.fix_ratio, held, len(state.losses), back, ", ".join(parts))
+    held_words = "none" if held is None else text_from_seconds(held)
+    return FixNow(state.time_to_fix_s, state.fix_ratio, held, held_words, len(state.losses), back, ", ".join(parts))
 
 
 def _distances(job: JobNow, evidence: _Evidence, moment: Moment, epoch: Epoch | None) -> Distances:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from openstake.core.advice import Holds, record_holds, watch_advice
+from openstake.core.advice import Holds, record_holds, shot_advice, watch_advice
 from openstake.core.budget import horizontal_95_m, vertical_95_m
 from openstake.core.evidence import Epoch, Status
 from openstake.core.judge.watch import judge_pair
@@ -53,16 +53,18 @@ class Observable:
 
 @dataclass(frozen=True)
 class ShotNow:
-    """The shot that is being recorded; `unreported` says which limits hold nothing back."""
+    """The shot that is being recorded, or the track; `waiting_for` is empty while it takes epochs.
+
+    `words` say what it waits for or how far it has come, `unreported` which limits hold nothing back.
+    """
 
     id: str
     wanted_s: float
     collected_s: float
-    epochs: int
     waiting_for: str
+    track: bool
+    words: str
     unreported: str
-    kind: str
-    points: int
 
 
 @dataclass(frozen=True)
@@ -180,11 +182,12 @@ def _shot_now(moment: Moment) -> ShotNow | None:
     shot = moment.shot
     if shot is None:
         return None
-    missing = unreported(moment.epoch.epoch, shot.wish.kind) if moment.epoch else ""
-    return ShotNow(
-        shot.wish.id, shot.wish.kind.seconds, round(shot.collected_s, 1), len(shot.epochs), shot.waiting_for, missing,
-        shot.wish.kind.name, shot.points,
-    )  # fmt: skip
+    kind, collected_s = shot.wish.kind, shot.collected_s
+    words = shot_advice(
+        shot.waiting_for, shot.points if kind.is_track else None, collected_s, kind.seconds, len(shot.epochs)
+    )
+    missing = unreported(moment.epoch.epoch, kind) if moment.epoch else ""
+    return ShotNow(shot.wish.id, kind.seconds, round(collected_s, 1), shot.waiting_for, kind.is_track, words, missing)
 
 
 def view(context: Context, job_id: str, query: WatchQuery) -> WatchView:

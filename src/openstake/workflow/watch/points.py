@@ -45,7 +45,7 @@ class PointsQuery:
 class PointView:
     """A point as it stands now, metres.  `moved_words` says how far it has moved since it was recorded, and why.
 
-    `spread_words` says where the 95 % come from; `scatter_*` is one sigma of an epoch; `findings` compare it with a shot of
+    `guard_words` warns of epochs that were not fixed, or not asked to be.  `spread_words` says where the 95 % come from; `scatter_*` is one sigma of an epoch; `findings` compare it with a shot of
     the same place.
     """
 
@@ -64,6 +64,7 @@ class PointView:
     left_out: int
     not_fixed: int
     fixed_only: bool
+    guard_words: str
     tilt: str
     spread_words: str
     horizontal_95_m: float | None
@@ -215,6 +216,7 @@ def _view(
         left_out=point.left_out,
         not_fixed=point.not_fixed,
         fixed_only=shot.fixed_only,
+        guard_words="" if shot.fixed_only and not point.not_fixed else "not fixed only",
         tilt=shot.tilt,
         spread_words=_SPREAD_WORDS[shot.covariance_origin],
         horizontal_95_m=None

@@ -53,7 +53,7 @@ def record(context: Context, job_id: str, wish: PointWish) -> Recording:
         kind = settings_of(settings_row(session, job_id)).kind(wish.kind)
         height = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
         name = checked_name(wish.name) if wish.name.strip() else ""
-        if name and kind.name != "track" and is_taken(session, job_id, name):
+        if name and not kind.is_track and is_taken(session, job_id, name):
             free = free_name(session, job_id, name)
             raise ConflictError(f"{name} is there already. {free} is free.", field="name")
     if wish.tilt not in ("", "off", "on"):
@@ -63,7 +63,7 @@ def record(context: Context, job_id: str, wish: PointWish) -> Recording:
             "For this kind tilt compensation is off: switch it off at the rover, level the pole, and say so here.",
             field="tilt",
         )
-    if wish.seconds is not None and kind.name != "track":
+    if wish.seconds is not None and not kind.is_track:
         kind = with_seconds(kind, wish.seconds)
     plan = ShotPlan(kind, height, wish.fixed_only, name=name, tilt=wish.tilt)
 

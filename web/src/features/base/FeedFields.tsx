@@ -1,14 +1,14 @@
 import type { ReactNode } from "react";
 import type { Problem, Schemas } from "../../api/client";
-import { usePorts } from "../../api/watch";
-import { Button, Select, TextField } from "../../ui/controls";
+import { TextField } from "../../ui/controls";
+import { Ports, RefersToSelect, type RefersTo } from "../../ui/feeds";
 
 export interface Feeds {
   base_url: string;
   base_password: string;
   rover_url: string;
   receiver_url: string;
-  refers_to: NonNullable<Schemas["Listen"]["refers_to"]> | null;
+  refers_to: RefersTo | null;
 }
 
 type Known = { [field in "base_url" | "rover_url" | "receiver_url"]: string | null } & { refers_to: Feeds["refers_to"] };
@@ -95,44 +95,14 @@ export function FeedFields(props: {
         placeholder="serial:///dev/rfcomm0?baud=115200, tcp://, udp://"
         problem={of("rover_url")}
       />
-      <Select
+      <RefersToSelect
         label="The rover's position refers to"
-        value={feeds.refers_to ?? ""}
-        options={[
-          { value: "arp", label: "its ARP", detail: "the pole is taken off here" },
-          { value: "mark", label: "the mark", detail: "the receiver has taken the pole off" },
-          { value: "apc", label: "its phase centre", detail: "pole and antenna offset are taken off here" },
-        ]}
-        onChange={(refers_to) => onChange({ ...feeds, refers_to: refers_to as Feeds["refers_to"] })}
-        hint={
-          of("refers_to") ? (
-            <span className="font-semibold text-flag">{of("refers_to")}</span>
-          ) : (
-            "Asked once for each receiver. If it is wrong the pole counts twice: 2 m."
-          )
-        }
+        value={feeds.refers_to}
+        onChange={(refers_to) => onChange({ ...feeds, refers_to })}
+        problem={of("refers_to")}
       />
       {props.children}
       {!props.practice && <Ports onTake={(rover_url) => onChange({ ...feeds, rover_url })} />}
-    </div>
-  );
-}
-
-/** The serial ports of this machine: one press makes one the rover's address. */
-function Ports({ onTake }: { onTake: (url: string) => void }) {
-  const ports = usePorts(true);
-  const found = ports.data?.ports ?? [];
-  if (found.length === 0) return <p className="text-faded">No serial port here. Pair Bluetooth first; a cable shows once it is plugged in.</p>;
-  return (
-    <div>
-      <p className="font-semibold">Serial ports here: take one for the rover</p>
-      <div className="mt-1 flex flex-wrap gap-2">
-        {found.map((port) => (
-          <Button key={port.name} onClick={() => onTake(port.url)}>
-            {port.name} <span className="font-normal text-faded">{port.description}</span>
-          </Button>
-        ))}
-      </div>
     </div>
   );
 }

@@ -71,10 +71,11 @@ test("what holds a recording back is said by the server", async () => {
   expect(screen.getByText("The rover is not listened to: start the base first.")).toBeTruthy();
 });
 
-test("a shot in hand shows what it waits for and can be cancelled", async () => {
+test("a shot in hand shows what it waits for and can be dropped", async () => {
   answers([]);
-  await show({ ...LIVE, shot: { id: "s", wanted_s: 30, collected_s: 12, epochs: 13, waiting_for: "a fixed solution (now float)", unreported: "", kind: "control", points: 0 } });
+  await show({ ...LIVE, shot: { id: "s", wanted_s: 30, collected_s: 12, waiting_for: "a fixed solution (now float)", words: "Held back: waiting for a fixed solution (now float).", unreported: "Not reported: a PDOP.", track: false } });
 
-  expect(screen.getByText("Waiting for a fixed solution (now float).")).toBeTruthy();
-  expect(screen.getByRole("button", { name: /Cancel the shot/ })).toBeTruthy();
+  expect(screen.getByText("Held back: waiting for a fixed solution (now float).")).toBeTruthy();
+  expect(screen.getByText("Not reported: a PDOP.")).toBeTruthy();
+  expect(screen.getByRole("button", { name: /Drop the shot/ })).toBeTruthy();
 });

@@ -4,6 +4,7 @@ import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useBeginBench, useBench, useCancelBench } from "../../api/watch";
 import { clock, day, length, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, Progress, TextField } from "../../ui/controls";
+import { Ports } from "../../ui/feeds";
 import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
 import { StateMark } from "../../ui/StateMark";
@@ -74,6 +75,7 @@ export function BenchView({ job, tabs }: ViewProps) {
             placeholder={job.practice ? "empty: the stand-in" : "serial:///dev/rfcomm0?baud=115200"}
             problem={at("rover_url")}
           />
+          {!job.practice && <Ports onTake={setRoverUrl} />}
           <section>
             <h2 className="font-bold">Then shut down in this order</h2>
             <ol className="list-decimal pl-6">

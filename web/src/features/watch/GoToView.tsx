@@ -4,10 +4,10 @@ import { sentenceOf, type Schemas } from "../../api/client";
 import { useLive } from "../../api/live";
 import { useGoTo } from "../../api/watch";
 import { length, UNIT_SIGN } from "../../lib/format";
-import { Note } from "../../ui/controls";
+import { LinkButton, Note } from "../../ui/controls";
 import { MarkPicker, useCurrentMark } from "../../ui/marks";
 import { Page } from "../../ui/Page";
-import { PoleFields, usePole } from "./pole";
+import { PoleFields, usePole } from "../../ui/pole";
 import type { WatchViewProps } from "./WatchPage";
 
 /** The way to a mark: distance and direction, big. */
@@ -19,7 +19,18 @@ export function GoToView({ job, tabs }: WatchViewProps) {
   const way = useGoTo(job.id, { mark_id: mark?.id ?? "", rover_id: rover, ...pole });
   const shown = mark ? way.data : undefined;
   return (
-    <Page title="Go to a mark" why="From where the pole is now, by the same chain as a shot." tabs={tabs}>
+    <Page
+      title="Go to a mark"
+      why="From where the pole is now, by the same chain as a shot."
+      tabs={tabs}
+      action={
+        mark && (
+          <LinkButton to={`/job/${job.id}/check?mark=${encodeURIComponent(mark.name)}`}>
+            Check {mark.name}
+          </LinkButton>
+        )
+      }
+    >
       <div className="grid grid-cols-[18rem_1fr] gap-6">
         <div className="flex flex-col gap-4">
           <MarkPicker jobId={job.id} label="Mark" value={mark} onPick={setPicked} />
@@ -68,11 +79,11 @@ function Way({ job, goTo, way }: { job: Schemas["JobView"]; goTo: Schemas["GoTo"
       <dl className="mt-4 grid grid-cols-2 gap-x-8 border-t-2 border-line pt-3 text-2xl">
         <div>
           <dt className="text-lg text-faded">by the way you walk</dt>
-          <dd className="font-bold">{way.turn_words || (way.there ? "–" : "walk on to see it")}</dd>
+          <dd className="font-bold">{way.turn_words || "–"}</dd>
         </div>
         <div>
           <dt className="text-lg text-faded">by the sun</dt>
-          <dd className="font-bold">{way.sun_words || (way.there ? "–" : "the sun is down")}</dd>
+          <dd className="font-bold">{way.sun_words || "–"}</dd>
         </div>
       </dl>
       {goTo.words && <p className="mt-2 font-semibold text-flag">{goTo.words}</p>}

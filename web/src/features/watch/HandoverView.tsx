@@ -1,7 +1,6 @@
-import { Link } from "react-router";
 import { sentenceOf } from "../../api/client";
 import { useHandover } from "../../api/watch";
-import { Note } from "../../ui/controls";
+import { LinkButton, Note } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
 import { Page } from "../../ui/Page";
 import { StateMark } from "../../ui/StateMark";
@@ -11,21 +10,16 @@ import type { WatchViewProps } from "./WatchPage";
 export function HandoverView({ job, tabs }: WatchViewProps) {
   const handover = useHandover(job.id);
   const steps = handover.data?.steps ?? [];
-  const next = steps.find((step) => step.state !== "checked" && step.state !== "entered");
+  const next = steps.find((step) => step.key === handover.data?.next);
   return (
     <Page
       title="Network to radio"
       why="When the network drops, the work goes on in its frame: a base over a point that it measured."
       tabs={tabs}
-      aside={handover.data && <p className="text-faded">{next ? next.action : "Both stand on one frame. Go on."}</p>}
+      aside={<p className="text-faded">{handover.data?.advice}</p>}
       action={
         next && (
-          <Link
-            to={`/job/${job.id}/${next.page}`}
-            className="inline-flex h-record items-center rounded border-2 border-act bg-act px-8 text-2xl font-bold text-onact"
-          >
-            {next.title}
-          </Link>
+          <LinkButton to={`/job/${job.id}/${next.page}`}>{next.title}</LinkButton>
         )
       }
     >

@@ -71,7 +71,7 @@ function Cards({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Instru
       />
       <Card
         title="Fix"
-        value={fix.held_for_s === null ? "none" : held(fix.held_for_s)}
+        value={fix.held_words}
         lines={[fix.words, fix.fix_ratio === null ? "" : `fixed ${(100 * fix.fix_ratio).toFixed(0)} % of the time heard`]}
       />
       <section className={`rounded border-2 bg-page px-4 py-2 ${bad ? "border-flag" : "border-line"}`} aria-label="Claim beside evidence">
@@ -113,11 +113,6 @@ function Cards({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Instru
       />
     </div>
   );
-}
-
-function held(seconds: number): string {
-  if (seconds < 60) return `${seconds.toFixed(0)} s`;
-  return seconds < 5400 ? `${(seconds / 60).toFixed(0)} min` : `${(seconds / 3600).toFixed(1)} h`;
 }
 
 function Card(props: { title: string; value: string; sign?: string; flag?: boolean; lines: string[] }) {
@@ -186,7 +181,7 @@ function Messages({ link }: { link: Schemas["LinkQuality"] }) {
       {link.messages.length > 0 && (
         <ul className="mt-1 flex flex-wrap gap-x-6 gap-y-1">
           {link.messages.map((item) => (
-            <li key={item.number} className={item.received < item.expected - 1 ? "font-bold text-flag" : ""}>
+            <li key={item.number} className={item.lacks ? "font-bold text-flag" : ""}>
               <span className="font-semibold">{item.number}</span> {item.received} of {item.expected}
               {!item.planned && <span className="text-faded"> not planned</span>}
             </li>

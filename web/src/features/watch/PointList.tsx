@@ -40,7 +40,7 @@ export function PointList({ job, kinds }: { job: Schemas["JobView"]; kinds: stri
               <span className="min-w-0 truncate text-base">
                 {point.kind}, {clock(point.created_s, job.time_zone).slice(0, 5)}
                 {point.note && `, ${point.note}`}
-                {(!point.fixed_only || point.not_fixed > 0) && <span className="font-bold text-flag">, not fixed only</span>}
+                {point.guard_words && <span className="font-bold text-flag">, {point.guard_words}</span>}
                 {point.moved_words && <span className="font-bold text-flag">, {point.moved_words}</span>}
               </span>
               <span className="text-right text-base whitespace-nowrap">

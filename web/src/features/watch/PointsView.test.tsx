@@ -13,7 +13,7 @@ const LIVE = { rover_id: "r1", status: "float", shot: null, holds: HOLDS } as un
 const kind = (name: string, seconds: number) => ({ name, seconds, tilt_off: name === "control" }) as Schemas["ShotKind"];
 const POINT = {
   id: "s1", label_id: "l1", name: "102", code: "EP", note: "", kind: "topo", created_s: 0, east_m: 1, north_m: 2, height_m: 3,
-  fixed_only: false, not_fixed: 4, moved_words: "", epochs: 5, left_out: 1, effective_n: 2, photos: [], findings: [],
+  fixed_only: false, not_fixed: 4, guard_words: "not fixed only", moved_words: "", epochs: 5, left_out: 1, effective_n: 2, photos: [], findings: [],
 } as unknown as Schemas["PointView"]; // prettier-ignore
 
 /** What the page sent, and the server that takes or refuses it. */
@@ -97,7 +97,7 @@ test("a refused name is said at the name, and what was typed stays", async () =>
 });
 
 test("a shot that is held back says for what, and can be dropped", async () => {
-  show({ ...LIVE, shot: { id: "s", wanted_s: 180, collected_s: 0, epochs: 0, waiting_for: "a fixed solution (now float)", unreported: "", kind: "control", points: 0 } });
+  show({ ...LIVE, shot: { id: "s", wanted_s: 180, collected_s: 0, waiting_for: "a fixed solution (now float)", words: "Held back: waiting for a fixed solution (now float).", unreported: "", track: false } });
 
   expect(screen.getByText("Held back: waiting for a fixed solution (now float).")).toBeTruthy();
   fireEvent.click(screen.getByRole("button", { name: /Drop/ }));

@@ -1,13 +1,14 @@
-import { Circle, Settings2, ShieldAlert, Undo2, X } from "lucide-react";
+import { Settings2, ShieldAlert, Undo2 } from "lucide-react";
 import { useState } from "react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useLive } from "../../api/live";
-import { useWatch } from "../../api/queries";
-import { useDropShot, usePoints, useRecordPoint, useShotSettings, useTakeBack } from "../../api/watch";
-import { Button, Note, Progress, Select, TextField, Toggle } from "../../ui/controls";
+import { usePoints, useRecordPoint, useShotSettings, useTakeBack } from "../../api/watch";
+import { length, UNIT_SIGN, type LengthUnit } from "../../lib/format";
+import { Button, Note, Select, TextField, Toggle } from "../../ui/controls";
 import { Page } from "../../ui/Page";
+import { PoleFields, usePole } from "../../ui/pole";
+import { Drop, Hold, Record, ShotProgress } from "../../ui/shot";
 import { PointList } from "./PointList";
-import { PoleFields, usePole } from "./pole";
 import { ShotKinds } from "./ShotKinds";
 import type { WatchViewProps } from "./WatchPage";
 
@@ -60,12 +61,12 @@ export function PointsView({ job, tabs }: WatchViewProps) {
         ) : record.isError && !problem?.field ? (
           <p className="font-semibold text-flag">{sentenceOf(record.error)}</p>
         ) : (
-          <Hold jobId={job.id} guard={guard} />
+          <Hold jobId={job.id} fixedOnly={guard} />
         )
       }
       action={
         shot ? (
-          <Drop jobId={job.id} roverId={rover ?? ""} track={shot.kind === "track"} />
+          <Drop jobId={job.id} shot={shot} />
         ) : (
           <Record disabled={record.isPending || !kind} onRecord={send} word={kindName === "track" ? "Begin the track" : "Record"} />
         )
@@ -89,7 +90,7 @@ export function PointsView({ job, tabs }: WatchViewProps) {
                 className={`min-h-touch rounded border-2 leading-5 ${item.name === kindName ? "border-act bg-act font-bold text-onact" : "border-line bg-page"}`}
               >
                 {item.name}
-                <span className="block text-sm font-normal">{lasts(item)}</span>
+                <span className="block text-sm font-normal">{lasts(item, job.length_unit)}</span>
               </button>
             ))}
           </div>
@@ -139,44 +140,9 @@ export function PointsView({ job, tabs }: WatchViewProps) {
   );
 }
 
-function lasts(kind: Schemas["ShotKind"]): string {
-  if (kind.name === "track") return kind.every_m != null ? `${kind.every_m} m` : `${kind.every_s} s`;
+/** How long a kind lasts, or how far apart the points of a track are. */
+function lasts(kind: Schemas["ShotKind"], unit: LengthUnit): string {
+  if (kind.every_m != null) return `${length(kind.every_m, unit, 1)} ${UNIT_SIGN[unit]}`;
+  if (kind.every_s != null) return `${kind.every_s} s`;
   return kind.seconds ? `${kind.seconds} s` : "1 epoch";
-}
-
-/** What holds the recording back, as the server says it. */
-function Hold({ jobId, guard }: { jobId: string; guard: boolean }) {
-  const watch = useWatch(jobId);
-  const holds = useLive(({ live }) => live?.holds) ?? watch.data?.holds;
-  return <p className="text-faded">{guard ? holds?.fixed_only : holds?.any_epoch}</p>;
-}
-
-function Record({ disabled, onRecord, word }: { disabled: boolean; onRecord: () => void; word: string }) {
-  const listening = useLive(({ live }) => live !== null);
-  return (
-    <Button kind="primary" large data-record disabled={disabled || !listening} onClick={onRecord}>
-      <Circle aria-hidden fill="currentColor" /> {word} <span className="text-base font-normal">(r)</span>
-    </Button>
-  );
-}
-
-function Drop({ jobId, roverId, track }: { jobId: string; roverId: string; track: boolean }) {
-  const drop = useDropShot(jobId);
-  return (
-    <Button kind="danger" large data-drop onClick={() => drop.mutate(roverId)}>
-      <X aria-hidden /> {track ? "End the track" : "Drop"} <span className="text-base font-normal">(esc)</span>
-    </Button>
-  );
-}
-
-function ShotProgress({ shot }: { shot: Schemas["ShotNow"] }) {
-  if (shot.waiting_for) return <p className="text-xl font-bold text-flag" aria-live="polite">{`Held back: waiting for ${shot.waiting_for}.`}</p>;
-  if (shot.kind === "track") return <p className="text-xl font-bold" aria-live="polite">{`The track runs: ${shot.points} points.`}</p>;
-  return (
-    <div aria-live="polite">
-      <Progress label="Shot" value={shot.collected_s} most={shot.wanted_s} />
-      <p className="font-semibold">{`${shot.collected_s.toFixed(0)} of ${shot.wanted_s.toFixed(0)} s, ${shot.epochs} epochs. Keep the pole plumb.`}</p>
-      {shot.unreported && <p className="font-semibold">{shot.unreported}</p>}
-    </div>
-  );
 }

@@ -2,10 +2,11 @@ import { Plus, Volume2, VolumeX, X } from "lucide-react";
 import { useState } from "react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { chooseRover } from "../../api/live";
-import { useAddRover, useDropRover, usePorts } from "../../api/watch";
+import { useAddRover, useDropRover } from "../../api/watch";
 import { setMuted, useMuted } from "../../lib/alarm";
 import { fixed, length, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, Select, TextField } from "../../ui/controls";
+import { Ports, RefersToSelect, type RefersTo } from "../../ui/feeds";
 
 /** All rovers on this base, each with its name from the kit; one is looked at. */
 export function Rovers({ job, view }: { job: Schemas["JobView"]; view: Schemas["InstrumentView"] }) {
@@ -60,9 +61,8 @@ function AddRover({ job, view, onDone }: { job: Schemas["JobView"]; view: Schema
   const names = view.names.filter((name) => !taken.includes(name));
   const [name, setName] = useState(names[0] ?? "");
   const [url, setUrl] = useState("");
-  const [refersTo, setRefersTo] = useState("");
+  const [refersTo, setRefersTo] = useState<RefersTo | null>(null);
   const add = useAddRover(job.id);
-  const ports = usePorts(!view.practice);
   const problem = add.error instanceof Problem ? add.error : null;
   return (
     <Note>
@@ -81,33 +81,29 @@ function AddRover({ job, view, onDone }: { job: Schemas["JobView"]; view: Schema
           onChange={setUrl}
           placeholder={view.practice ? "empty: a second stand-in" : "serial:///dev/rfcomm1?baud=115200"}
           problem={problem && problem.field !== "name" && problem.field !== "refers_to" ? problem.sentence : null}
-          hint={
-            ports.data && ports.data.ports.length > 0
-              ? `Serial ports here: ${ports.data.ports.map((port) => `${port.name} (${port.description})`).join(", ")}`
-              : "What its position refers to is taken from the kit."
-          }
+          hint="What its position refers to is taken from the kit."
         />
         <Button
           kind="primary"
           className="mt-8"
           disabled={add.isPending || !name}
-          onClick={() => add.mutate({ name, url, refers_to: (refersTo || null) as NonNullable<Schemas["NewRover"]["refers_to"]> | null }, { onSuccess: (made) => (chooseRover(made.rover_id ?? null), onDone()) })}
+          onClick={() => add.mutate({ name, url, refers_to: refersTo }, { onSuccess: (made) => (chooseRover(made.rover_id ?? null), onDone()) })}
         >
           Listen
         </Button>
       </div>
+      {!view.practice && (
+        <div className="mt-3">
+          <Ports onTake={setUrl} />
+        </div>
+      )}
       {(problem?.field === "refers_to" || refersTo) && (
         <div className="mt-3 max-w-xl">
-          <Select
+          <RefersToSelect
             label="Its position refers to"
             value={refersTo}
-            options={[
-              { value: "arp", label: "its ARP", detail: "the pole is taken off here" },
-              { value: "mark", label: "the mark", detail: "the receiver has taken the pole off" },
-              { value: "apc", label: "its phase centre" },
-            ]}
             onChange={setRefersTo}
-            hint={problem?.field === "refers_to" ? problem.sentence : ""}
+            problem={problem?.field === "refers_to" ? problem.sentence : null}
           />
         </div>
       )}

@@ -6,7 +6,6 @@ import { keyOf, Panorama, Shape } from "../../plots/Panorama";
 export function Sky({ shown }: { shown: Schemas["Instrument"] }) {
   const [chosen, setChosen] = useState<string | null>(null);
   const { sky } = shown;
-  const names = [...new Set(sky.satellites.map((item) => item.constellation))];
   const one = sky.satellites.find((item) => keyOf(item) === chosen);
   if (sky.satellites.length === 0)
     return <p className="rounded border-2 border-line bg-page px-4 py-2 text-faded">The rover lists no satellites (GSV): its sky is not shown.</p>;
@@ -24,26 +23,23 @@ export function Sky({ shown }: { shown: Schemas["Instrument"] }) {
                 <th className="font-normal">constellation</th>
                 <th className="text-right font-normal">used</th>
                 <th className="text-right font-normal">sent</th>
-                <th className="text-right font-normal">seen</th>
+                <th className="text-right font-normal">heard</th>
               </tr>
             </thead>
             <tbody>
-              {names.map((name) => {
-                const mine = sky.satellites.filter((item) => item.constellation === name);
-                return (
-                  <tr key={name}>
-                    <th className="flex items-center gap-2 text-left font-semibold">
-                      <svg width="18" height="18" viewBox="-9 -9 18 18" aria-hidden="true">
-                        <Shape constellation={name} size={5} fill="var(--checked)" stroke="var(--checked)" />
-                      </svg>
-                      {name}
-                    </th>
-                    <td className="text-right font-bold">{mine.filter((item) => item.use === "used").length}</td>
-                    <td className="text-right">{mine.some((item) => item.sent !== null) ? mine.filter((item) => item.sent).length : "–"}</td>
-                    <td className="text-right">{mine.filter((item) => item.cnr_dbhz !== null).length}</td>
-                  </tr>
-                );
-              })}
+              {sky.constellations.map((item) => (
+                <tr key={item.constellation}>
+                  <th className="flex items-center gap-2 text-left font-semibold">
+                    <svg width="18" height="18" viewBox="-9 -9 18 18" aria-hidden="true">
+                      <Shape constellation={item.constellation} size={5} fill="var(--checked)" stroke="var(--checked)" />
+                    </svg>
+                    {item.constellation}
+                  </th>
+                  <td className="text-right font-bold">{item.used}</td>
+                  <td className="text-right">{item.sent ?? "–"}</td>
+                  <td className="text-right">{item.heard}</td>
+                </tr>
+              ))}
             </tbody>
           </table>
           <p className="text-base leading-5">
@@ -56,7 +52,7 @@ export function Sky({ shown }: { shown: Schemas["Instrument"] }) {
                 {one.why && `, ${one.why}`}
               </>
             ) : (
-              <Reasons satellites={sky.satellites} />
+              <Reasons reasons={sky.reasons} />
             )}
           </p>
         </div>
@@ -73,21 +69,16 @@ export function Sky({ shown }: { shown: Schemas["Instrument"] }) {
   );
 }
 
-/** Why satellites are not used, the commonest reason first. */
-function Reasons({ satellites }: { satellites: Schemas["SatelliteUse"][] }) {
-  const counts = new Map<string, number>();
-  for (const item of satellites) if (item.why) counts.set(item.why, (counts.get(item.why) ?? 0) + 1);
-  const ordered = [...counts].sort((a, b) => b[1] - a[1]).slice(0, 4);
-  if (ordered.length === 0) return <span className="text-faded">All that are listed are used.</span>;
+/** Why satellites are not used, the commonest reasons. */
+function Reasons({ reasons }: { reasons: Schemas["WhyNot"][] }) {
+  if (reasons.length === 0) return <span className="text-faded">All that are listed are used.</span>;
   return (
     <>
       Not used:{" "}
-      {ordered.map(([why, count], n) => (
-        <span key={why}>
-          {n > 0 && "; "}
-          {count} {why}
-        </span>
-      ))}
+      {reasons
+        .slice(0, 4)
+        .map((item) => `${item.count} ${item.why}`)
+        .join("; ")}
       .
     </>
   );

@@ -56,19 +56,22 @@ test("closing counts what is done, links what the program knows, and ticks the r
 
 test("from network to radio the first step that is not done is the action", async () => {
   const steps = [step("measured", "checked"), step("set up", "missing"), step("radio", "missing")];
-  answers = { "/api/jobs/j1/handover": { open: true, steps, findings: [] } };
+  answers = { "/api/jobs/j1/handover": { steps, next: "set up", advice: "Action of set up.", findings: [] } };
   show(HandoverView);
 
   expect((await screen.findByRole("link", { name: "Title of set up" })).getAttribute("href")).toBe("/job/j1/base");
+  // Beside the action and at its step, and not at the step that is done.
+  expect(screen.getAllByText("Action of set up.")).toHaveLength(2);
   expect(screen.queryByText("Action of measured.")).toBeNull();
   expect(screen.queryByText(/Both stand on one frame/)).toBeNull();
 });
 
-test("one frame is said only when every step is done", async () => {
+test("where no step is left there is no action, and the server says so", async () => {
   const steps = [step("measured", "checked"), step("set up", "entered"), step("frame", "checked")];
-  answers = { "/api/jobs/j1/handover": { open: true, steps, findings: [] } };
+  answers = { "/api/jobs/j1/handover": { steps, next: null, advice: "Both stand on one frame. Go on.", findings: [] } };
   show(HandoverView);
   expect(await screen.findByText("Both stand on one frame. Go on.")).toBeTruthy();
+  expect(screen.queryByRole("link")).toBeNull();
 });
 
 test("what cannot be read is not taken for one frame", async () => {
@@ -84,7 +87,9 @@ test("a frame that disagrees stays the action, with its finding", async () => {
     code: "sources-disagree", link: "link", severity: "stop", is_stop: true, sentence: "They differ by 0.100 m.", cause: "Two frames.",
     action: "Do not go on.", source: "common practice, no source", numbers: {}, field: "",
   }; // prettier-ignore
-  answers = { "/api/jobs/j1/handover": { open: true, steps: [step("measured", "checked"), step("frame", "disagrees")], findings: [finding] } };
+  answers = { "/api/jobs/j1/handover": {
+    steps: [step("measured", "checked"), step("frame", "disagrees")], next: "frame", advice: "Action of frame.", findings: [finding],
+  } };
   show(HandoverView);
   expect(await screen.findByRole("link", { name: "Title of frame" })).toBeTruthy();
   expect(screen.getByText(/They differ by 0.100 m/)).toBeTruthy();

@@ -1,9 +1,9 @@
 import { useState } from "react";
-import type { Problem } from "../../api/client";
-import { useHeights } from "../../api/queries";
-import { Select, TextField } from "../../ui/controls";
+import type { Problem } from "../api/client";
+import { useHeights } from "../api/queries";
+import { Select, TextField } from "./controls";
 
-/** The pole as it is held: kept while this tab is open, so that it is typed once. */
+/** The pole as it is held: kept while this tab is open, so that it is typed once and every page means the same pole. */
 export interface Pole {
   reading: string;
   feature: string;
