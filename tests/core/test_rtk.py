@@ -229,6 +229,18 @@ def test_an_age_that_climbs_says_when_the_fix_goes():
     assert judge_age(1.2, trend) == [], "1 to 2 s is good"
 
 
+@pytest.mark.parametrize("level_s", [0, 5, 15])
+def test_the_newest_climb_is_not_flattened_by_what_was_level_before(level_s):
+    # A base that fell silent: the age rises by a second a second, whatever it was before.
+    watch = RoverWatch()
+    for n in range(level_s + 8):
+        watch.add(epoch(n, (0.0, 0.0, 0.0), age_s=1.0 + max(0, n - level_s)))
+    trend = watch.state().trend
+
+    assert trend.slope_per_s == pytest.approx(1.0, abs=0.05)
+    assert trend.span_s == pytest.approx(level_s + 7.0, abs=2.0), "how long it has not fallen"
+
+
 @pytest.mark.parametrize(("scale", "too_small"), [(1.0, False), (4.0, True)])
 def test_a_claim_is_named_where_the_scatter_is_larger_than_chance_allows(scale, too_small):
     random = np.random.default_rng(11)

@@ -33,6 +33,7 @@ _LOOKS_EVERY_S = 0.9  # where the pole stands is no matter of a fifth of a secon
 SHORT_STAND_S = 2.0
 STAND_WINDOW_S = 30.0
 _FEWEST_PROVEN = 3
+_AGE_RESOLUTION_S = 0.1 + 1e-9  # as GGA gives it
 _TREND_WINDOW_S = 20.0  # longer, and what was level before hides how fast it climbs now
 _WAITS_FOR_PAIR_S = 900.0
 
@@ -315,9 +316,10 @@ class RoverWatch:
 
 
 def _newest_trend(rows: list[Fix]) -> AgeTrend | None:
-    """Return the trend of the age as it is now: over the stretch without a fall that ends with the newest epoch.
+    """Return the trend of the age as it is now, and for how long it has not fallen.
 
     Corrections at a slower rate than epochs make a saw of the age; its teeth are joined by their lowest points.
+    The slope is that of the climb: what was level before it, within NMEA's tenth of a second, is no part of it.
     """
     ages = [(row.time_s, row.age_s) for row in rows if row.age_s is not None]
     if len(ages) < 3:
@@ -332,8 +334,10 @@ def _newest_trend(rows: list[Fix]) -> AgeTrend | None:
     start = len(ordered) - 1
     while start > 0 and ordered[start - 1][1] <= ordered[start][1] + 1e-9:
         start -= 1
-    kept = ordered[start:]
-    return age_trend([time_s for time_s, _ in kept], [age_s for _, age_s in kept])
+    level = [at for at in range(start, len(ordered)) if ordered[at][1] <= ordered[start][1] + _AGE_RESOLUTION_S]
+    begins = start if len(level) == len(ordered) - start else level[-1]
+    trend = age_trend([time_s for time_s, _ in ordered[begins:]], [age_s for _, age_s in ordered[begins:]])
+    return trend and AgeTrend(trend.slope_per_s, ordered[-1][0] - ordered[start][0])
 
 
 def _stand_of(rows: list[Fix]) -> Stood | None:
