@@ -45,6 +45,18 @@ def opened(tmp_path_factory):
     program.context.database.close()
 
 
+# Since 0.6.0 it says that averaging within a minute is no redundancy.
+REWORDED = ("shot-too-short",)
+
+
+def said_then(now, before):
+    """Leave findings of rules that came later, and words that were rewritten."""
+    codes = {item["code"] for item in before}
+    kept = [item for item in now if item["code"] in codes]
+    words = {code: {"cause": "", "action": ""} for code in REWORDED}
+    return [[item | words.get(item["code"], {}) for item in listed] for listed in (kept, before)]
+
+
 def same(now, before, path=""):
     """Compare all that was said before: what is said beyond it is new."""
     if isinstance(before, dict):
@@ -57,6 +69,8 @@ def same(now, before, path=""):
             assert key in now, f"{path}.{key}"
             same(now[key], value, f"{path}.{key}")
     elif isinstance(before, list):
+        if path.endswith(".findings"):
+            now, before = said_then(now, before)
         assert len(now) == len(before), path
         for n, (one, other) in enumerate(zip(now, before, strict=True)):
             same(one, other, f"{path}[{n}]")

@@ -13,7 +13,7 @@ from openstake.api.common import Api, Nothing, as_file
 from openstake.core.evidence import RefersTo
 from openstake.core.limits import ShortText
 from openstake.workflow import photos
-from openstake.workflow.base import addresses, average, heights, log, setup, solution, start
+from openstake.workflow.base import addresses, average, heights, log, reseat, setup, solution, start
 from openstake.workflow.base.earlier import EarlierBases, earlier
 from openstake.workflow.base.setup import Source
 from openstake.workflow.base.view import BaseView, view
@@ -70,7 +70,7 @@ def base_routes(api: Api, context: Context) -> None:
 def _height_routes(api: Api, context: Context) -> None:
     @api.get("/jobs/<job_id>/heights", "base")
     def heights_view(job_id: str) -> heights.Heights:
-        """List what heights are measured to, and the limits of checks."""
+        """List what heights are measured to."""
         return heights.view(context, job_id)
 
     @api.post("/jobs/<job_id>/height", "base")
@@ -200,3 +200,18 @@ def _coordinate_routes(api: Api, context: Context) -> None:
     def restore_coordinate(job_id: str, json: solution.RestoreCoordinate) -> BaseView:
         """Go back to a coordinate that the base had before."""
         return start.restore_coordinate(context, job_id, json)
+
+    @api.get("/jobs/<job_id>/base/reseat", "base")
+    def reseat_view(job_id: str, query: reseat.ReseatQuery) -> reseat.ReseatView:
+        """List the shots on a mark by which the base that runs could be re-seated."""
+        return reseat.view(context, job_id, query)
+
+    @api.post("/jobs/<job_id>/base/reseat/preview", "base")
+    def preview_reseat(job_id: str, json: reseat.ReseatWish) -> reseat.ReseatPreview:
+        """Say everything that a re-seat would do; store nothing."""
+        return reseat.preview(context, job_id, json)
+
+    @api.post("/jobs/<job_id>/base/reseat", "base")
+    def apply_reseat(job_id: str, json: reseat.ReseatWish) -> reseat.ReseatView:
+        """Move the base by what a known mark says; every point follows."""
+        return reseat.apply(context, job_id, json)

@@ -57,9 +57,12 @@ SCHOOLS = (
 )  # fmt: skip
 BY_SOURCE = {school.source: school for school in SCHOOLS}
 REMEMBERED = "remembered"
+RESEATED = "reseat"
 AUTONOMOUS_SOURCES = tuple(school.source for school in SCHOOLS if school.autonomous)
 
 
 def source_title(source: str) -> str:
     """Return what people call a source of a base's coordinate."""
+    if source == RESEATED:
+        return "Re-seated on a known mark"
     return BY_SOURCE[source].title if source in BY_SOURCE else source

@@ -136,6 +136,14 @@ class MarkChecked:
 
 
 @dataclass(frozen=True)
+class PlanOfChecks:
+    """How far the plan of checks of the base that runs is fulfilled, in one line."""
+
+    state: State
+    why: str
+
+
+@dataclass(frozen=True)
 class Evidence:
     """Everything that the state of a job is derived from.
 
@@ -151,6 +159,7 @@ class Evidence:
     rover: RoverHeard | None = None
     checks: tuple[MarkChecked, ...] = ()
     rover_findings: tuple[Finding, ...] = ()
+    plan: PlanOfChecks = PlanOfChecks(State.MISSING, "no mark checked from this base")
 
 
 # --- out of date ---
@@ -180,7 +189,7 @@ def steps(evidence: Evidence) -> tuple[StepState, ...]:
         _link_step(evidence.link),
         _base_step(evidence.base, evidence.base_findings),
         _watch_step(evidence.rover, evidence.rover_findings),
-        _check_step(evidence.checks),
+        StepState("check", evidence.plan.state, evidence.plan.why),
         StepState("book", State.ENTERED, "written as it happens"),
     )
 
@@ -237,18 +246,6 @@ def _watch_step(rover: RoverHeard | None, findings: Sequence[Finding]) -> StepSt
     return StepState("watch", State.ENTERED, "fixed, by the receiver's own claim")
 
 
-def _check_step(checks: Sequence[MarkChecked]) -> StepState:
-    if not checks:
-        return StepState("check", State.MISSING, "no mark checked from this base")
-    if bad := [item.mark_name for item in checks if not item.agrees]:
-        return StepState("check", State.DISAGREES, f"{', '.join(bad)} outside tolerance")
-    if stale := [item.mark_name for item in checks if item.stale]:
-        return StepState(
-            "check", State.OUT_OF_DATE, f"something changed since the check of {', '.join(stale)}: measure again"
-        )
-    return StepState("check", State.CHECKED, f"{len(checks)} mark{'s' if len(checks) > 1 else ''} within tolerance")
-
-
 def state_of_check(agrees: bool, stale: bool) -> State:
     """Return the state of one check as it stands now."""
     return State.DISAGREES if not agrees else State.OUT_OF_DATE if stale else State.CHECKED
@@ -265,7 +262,7 @@ def links(evidence: Evidence) -> tuple[Link, ...]:
             said[found.link].append(found)
     made = (
         _sky(evidence.rover), _base_mark(evidence), _base_antenna(evidence.base), _broadcast(evidence.base),
-        _radio(evidence.link, evidence.rover), _rover(evidence.rover), _pole(evidence.checks), _control(evidence.checks),
+        _radio(evidence.link, evidence.rover), _rover(evidence.rover), _pole(evidence.checks), _control(evidence.checks, evidence.plan),
         _local_grid(evidence.system),
     )  # fmt: skip
     return tuple(_contradicted(link, said[link.name]) for link in made)
@@ -357,12 +354,11 @@ def _pole(checks: Sequence[MarkChecked]) -> Link:
     return Link("pole", checks[0].pole_text, "", None, State.ENTERED, "typed, not measured twice", checks[0].rests_on)
 
 
-def _control(checks: Sequence[MarkChecked]) -> Link:
+def _control(checks: Sequence[MarkChecked], plan: PlanOfChecks) -> Link:
     if not checks:
         return Link("control", "", "", None, State.MISSING, "no mark checked from this base")
-    step = _check_step(checks)
     shown = next((item for item in checks if not item.agrees), checks[0])
-    return Link("control", shown.mark_name, shown.words, shown.mark_sigma_m, step.state, step.why, shown.rests_on)
+    return Link("control", shown.mark_name, shown.words, shown.mark_sigma_m, plan.state, plan.why, shown.rests_on)
 
 
 def _local_grid(system: SystemSaid) -> Link:

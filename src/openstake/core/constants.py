@@ -15,3 +15,6 @@ WEEK_S = 604_800
 CIRCLE_95 = 2.4477468306808166
 # Half width that holds 95 % of a normal distribution, in sigmas.
 LINE_95 = 1.959963984540054
+# The same for 99.9 %: sqrt(-2 ln 0.001), and of a line.
+CIRCLE_999 = 3.7169221888498383
+LINE_999 = 3.2905267314918945

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from math import hypot
 
 from openstake.core.budget import Sigmas, horizontal_95_m, vertical_95_m
+from openstake.core.constants import CIRCLE_999, LINE_999
 from openstake.core.limits import Tolerance
 from openstake.core.units import text_from_metres
 
@@ -36,6 +37,22 @@ class Expected:
 def expected_at_95(total: Sigmas) -> Expected:
     """Return the expected differences at 95 % of one sigma in east, north and up."""
     return Expected(horizontal_95_m(total.east_m, total.north_m, total.covariance_en_m2), vertical_95_m(total.up_m))
+
+
+def beyond_expected(difference: Difference, total: Sigmas) -> tuple[bool, bool]:
+    """Tell whether horizontal and height lie beyond 99.9 % of what the chain gives, `total` being its one sigma about grid north.
+
+    Horizontally by the quadratic form of both components (χ² of 2), in height by χ² of 1; a sigma of 0 judges nothing.
+    """
+    determinant = (total.east_m * total.north_m) ** 2 - total.covariance_en_m2**2
+    east, north, up = difference.east_m, difference.north_m, difference.up_m
+    flat = 0.0
+    if determinant > 0.0:
+        flat = (
+            (east * total.north_m) ** 2 - 2.0 * east * north * total.covariance_en_m2 + (north * total.east_m) ** 2
+        ) / determinant
+    high = 0.0 if up is None or total.up_m <= 0.0 else (up / total.up_m) ** 2
+    return flat > CIRCLE_999**2, high > LINE_999**2
 
 
 def within(difference: Difference, tolerance: Tolerance) -> tuple[bool, bool]:

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from math import atan2, degrees, hypot
 
 from openstake.core.limits import ON_THE_MARK_M, STRAIGHT_DEG, WHOLE_METRES_FROM_M
-from openstake.core.units import text_from_metres
+from openstake.core.units import text_from_metres, whole_from_metres
 
 _SIDES = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
 
@@ -62,17 +62,11 @@ def _turned(angle_deg: float) -> float:
 
 def in_words(east_m: float, north_m: float, unit: str = "m") -> str:
     """Return what is left in the grid as people say it: `0.40 m south, 1.20 m west`."""
-    size = _whole if hypot(east_m, north_m) >= WHOLE_METRES_FROM_M else text_from_metres
+    size = whole_from_metres if hypot(east_m, north_m) >= WHOLE_METRES_FROM_M else text_from_metres
     return (
         f"{size(abs(north_m), unit)} {'north' if north_m >= 0 else 'south'}, "
         f"{size(abs(east_m), unit)} {'east' if east_m >= 0 else 'west'}"
     )
-
-
-def _whole(metres: float, unit: str) -> str:
-    text = text_from_metres(metres, unit)
-    number, _, sign = text.partition(" ")
-    return f"{float(number):.0f} {sign}"
 
 
 def _turn_words(turn_deg: float, ahead: str, behind: str, of: str = "") -> str:

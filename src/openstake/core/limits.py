@@ -23,7 +23,16 @@ class Tolerance:
 
 # --- checks on control ---
 # 10 to 20 mm and 20 to 30 mm are common for control, more for topography.
-TOLERANCES = {"control": Tolerance(0.020, 0.030), "topography": Tolerance(0.050, 0.080)}
+TOLERANCES = {
+    "control": Tolerance(0.020, 0.030),
+    "structures": Tolerance(0.010, 0.020),
+    "topography": Tolerance(0.050, 0.080),
+}
+# The plan of checks: a far check lies beyond 1 km; marks farther than this are not of the site.
+WEAKENS = ("shot-too-short", "virtual-base-shot")  # only told of a check, and still they keep it from proving much
+FAR_FROM_M = 1000.0
+FAR_WITHIN_M = 10_000.0
+SPREAD_FROM = 1 / 3  # of the site's reach: a third benchmark nearer to the others adds nothing
 CONTROL_SECONDS = 30.0  # averaging for control is 30 to 180 s
 LONGEST_SHOT_S = 3600.0
 # Beyond these a check is not a matter of a leaning pole any more: another mark, or an autonomous base.

@@ -194,6 +194,11 @@ def text_from_metres(metres: float, unit: str = "m") -> str:
     return f"{metres / METRES_PER_UNIT[unit]:.{_decimals(unit)}f} {'ft' if unit == 'sft' else unit}"
 
 
+def whole_from_metres(metres: float, unit: str = "m") -> str:
+    """Return a distance for people in whole units: `1420 m`: what is walked, not staked."""
+    return f"{metres / METRES_PER_UNIT[unit]:.0f} {'ft' if unit == 'sft' else unit}"
+
+
 def text_from_seconds(seconds: float) -> str:
     """Return a stretch of time as people say it: 45 s, 12 min, 3.5 h."""
     if seconds < 120.0:

@@ -479,6 +479,74 @@ class ShotSettingsRow(Base):
     created_s: Mapped[float] = mapped_column(Float)
 
 
+class CheckSettingsRow(Base):
+    """How a job is checked: `data` is JSON of the tolerances, the marks of the plan and when they are repeated."""
+
+    __tablename__ = "check_settings"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    data: Mapped[str] = mapped_column(Text)
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("check_settings.id"), unique=True)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class SiteChange(Base):
+    """Something that the crew changed at the base, after which all is checked again: `kind` says what."""
+
+    __tablename__ = "site_change"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"))
+    occupation_id: Mapped[str] = mapped_column(ForeignKey("occupation.id"), index=True)
+    kind: Mapped[str] = mapped_column(String(16))
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class GroundMeasure(Base):
+    """A distance or a height difference measured without GNSS between two shots, as typed and in metres, with its one sigma.
+
+    `kind` is `slope`, `horizontal` or `levelled`; a height difference is that of the second shot above the first.
+    """
+
+    __tablename__ = "ground_measure"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    kind: Mapped[str] = mapped_column(String(12))
+    from_shot_id: Mapped[str] = mapped_column(ForeignKey("shot.id"))
+    to_shot_id: Mapped[str] = mapped_column(ForeignKey("shot.id"))
+    text: Mapped[str] = mapped_column(String(80))
+    measured_m: Mapped[float] = mapped_column(Float)
+    from_above_m: Mapped[float] = mapped_column(Float, default=0.0)
+    to_above_m: Mapped[float] = mapped_column(Float, default=0.0)
+    sigma_m: Mapped[float] = mapped_column(Float)
+    withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("ground_measure.id"), unique=True)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class ShotSeries(Base):
+    """Shots taken for one purpose: `kind` is `pole turn` or `field test`, `data` JSON of what was settled before."""
+
+    __tablename__ = "shot_series"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    kind: Mapped[str] = mapped_column(String(16))
+    data: Mapped[str] = mapped_column(Text)
+    withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("shot_series.id"), unique=True)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class ShotSeriesItem(Base):
+    """A shot of a series and its place in it (a facing in degrees; series, set and point): the latest of a place counts."""
+
+    __tablename__ = "shot_series_item"
+    id: Mapped[str] = _key()
+    series_id: Mapped[str] = mapped_column(ForeignKey("shot_series.id"), index=True)
+    place: Mapped[str] = mapped_column(String(16))
+    shot_id: Mapped[str] = mapped_column(ForeignKey("shot.id"))
+    created_s: Mapped[float] = mapped_column(Float)
+
+
 class BenchTest(Base):
     """A bench test of a pair: `data` is JSON of what was taped, heard and measured."""
 

@@ -7,12 +7,12 @@ from dataclasses import dataclass
 from openstake.core import chain
 from openstake.core.base_sources import source_title
 from openstake.core.budget import Sigmas
-from openstake.core.chain import Evidence, Link, StepState
+from openstake.core.chain import Evidence, Link, State, StepState
 from openstake.core.constants import CIRCLE_95
 from openstake.core.judge.finding import Finding
 from openstake.live.session import RunningSession
 from openstake.workflow.base.view import base_findings
-from openstake.workflow.check.checks import newest_checks
+from openstake.workflow.check.plan import proof_of
 from openstake.workflow.context import Context
 from openstake.workflow.job.system import system_of
 from openstake.workflow.kit.packing import packing_of
@@ -52,6 +52,7 @@ def evidence_of(context: Context, job_id: str) -> Evidence:
         occupation = open_occupation(session, job_id)
         base = None if occupation is None else bases_of(session, job_id, {occupation.id})[occupation.id]
         running = None if occupation is None else context.running.session(occupation.id)
+        proof = None if base is None else proof_of(session, job, base, context.now())
         return Evidence(
             chain.SystemSaid(
                 job.settings.system_label or job.frame.name, count_marks(session, job_id).get(job_id, 0),
@@ -62,8 +63,10 @@ def evidence_of(context: Context, job_id: str) -> Evidence:
             None if base is None else _base_running(base, head_of(session, job, base.occupation.mark_id).name, running),
             base_findings(context, session, job, kit, base),
             _rover_heard(running),
-            () if base is None else newest_checks(session, job, base),
+            () if proof is None else proof.newest,
             () if base is None or running is None else watch_findings(session, job, kit, base, running, context.now()),
+            chain.PlanOfChecks(State.MISSING, "no mark checked from this base") if proof is None
+            else chain.PlanOfChecks(proof.plan.state, proof.plan.why),
         )  # fmt: skip
 
 

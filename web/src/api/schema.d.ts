@@ -314,6 +314,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/base/reseat": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the shots on a mark by which the base that runs could be re-seated. */
+        get: operations["get__api_jobs_{job_id}_base_reseat"];
+        put?: never;
+        /** Move the base by what a known mark says; every point follows. */
+        post: operations["post__api_jobs_{job_id}_base_reseat"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/base/reseat/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say everything that a re-seat would do; store nothing. */
+        post: operations["post__api_jobs_{job_id}_base_reseat_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/base/setup": {
         parameters: {
             query?: never;
@@ -488,6 +523,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/checks/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep that a battery, a channel or something else was changed at the base. */
+        post: operations["post__api_jobs_{job_id}_checks_changes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/checks/current": {
         parameters: {
             query?: never;
@@ -500,6 +552,41 @@ export interface paths {
         post?: never;
         /** Drop the first rover's shot in hand. */
         delete: operations["delete__api_jobs_{job_id}_checks_current"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/checks/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show the plan of checks of the base that runs, what it lacks, and the verdict. */
+        get: operations["get__api_jobs_{job_id}_checks_plan"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/checks/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show tolerances and the settings of the plan. */
+        get: operations["get__api_jobs_{job_id}_checks_settings"];
+        put?: never;
+        /** Change tolerances and the settings of the plan. */
+        post: operations["post__api_jobs_{job_id}_checks_settings"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -666,7 +753,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List what heights are measured to, and the limits of checks. */
+        /** List what heights are measured to. */
         get: operations["get__api_jobs_{job_id}_heights"];
         put?: never;
         post?: never;
@@ -2013,6 +2100,17 @@ export interface components {
             withdraw?: boolean;
         };
         /**
+         * ChangeWish
+         * @description What was changed at the base.
+         */
+        ChangeWish: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "battery" | "channel" | "restart" | "other";
+        };
+        /**
          * Check
          * @description A check as it stands now: observed − known, metres; `up_m` is null where heights cannot be compared.
          */
@@ -2071,12 +2169,79 @@ export interface components {
             tolerance_vertical_m: number;
             /** Up M */
             up_m: number | null;
+            verdict: components["schemas"]["Verdict"];
             /** Verdict Word */
             verdict_word: string;
             /** Vertical Agrees */
             vertical_agrees: boolean;
             /** Words */
             words: string;
+        };
+        /**
+         * CheckSettings
+         * @description How a job is checked: tolerance sets, marks in place of those proposed, and when checks are repeated.
+         */
+        CheckSettings: {
+            /**
+             * Benchmarks
+             * @default []
+             */
+            benchmarks: string[];
+            /**
+             * Come Back Min
+             * @default 30
+             */
+            come_back_min: number;
+            /**
+             * Due Again H
+             * @default 2
+             */
+            due_again_h: number;
+            /**
+             * Far
+             * @default
+             */
+            far: string;
+            /**
+             * Near
+             * @default
+             */
+            near: string;
+            /**
+             * Tolerances
+             * @default [
+             *       {
+             *         "horizontal_m": 0.02,
+             *         "name": "control",
+             *         "origin": "common practice, no source",
+             *         "vertical_m": 0.03
+             *       },
+             *       {
+             *         "horizontal_m": 0.01,
+             *         "name": "structures",
+             *         "origin": "common practice, no source",
+             *         "vertical_m": 0.02
+             *       },
+             *       {
+             *         "horizontal_m": 0.05,
+             *         "name": "topography",
+             *         "origin": "common practice, no source",
+             *         "vertical_m": 0.08
+             *       }
+             *     ]
+             */
+            tolerances: components["schemas"]["ToleranceSet"][];
+        };
+        /**
+         * CheckSettingsView
+         * @description How this job is checked, with the fields of its form.
+         */
+        CheckSettingsView: {
+            /** Fields */
+            fields: components["schemas"]["FieldShown"][];
+            /** Id */
+            id: string | null;
+            settings: components["schemas"]["CheckSettings"];
         };
         /**
          * CheckWish
@@ -2104,9 +2269,8 @@ export interface components {
             /**
              * Tolerance
              * @default control
-             * @enum {string}
              */
-            tolerance?: "control" | "topography";
+            tolerance?: string;
         };
         /**
          * Checks
@@ -2912,7 +3076,7 @@ export interface components {
         };
         /**
          * Heights
-         * @description What heights are measured to in a job, and the limits of checks.
+         * @description What heights are measured to in a job.
          */
         Heights: {
             /** Base Features */
@@ -2921,8 +3085,6 @@ export interface components {
             rover_features: components["schemas"]["MeasuredTo"][];
             /** Rover Height Text */
             rover_height_text: string;
-            /** Tolerances */
-            tolerances: components["schemas"]["ToleranceSet"][];
         };
         /**
          * History
@@ -3989,6 +4151,25 @@ export interface components {
             url?: string;
         };
         /**
+         * NextCheck
+         * @description What to do next: on which mark, in one line; `wait_s` where it is too early, seconds.
+         */
+        NextCheck: {
+            /** Mark Id */
+            mark_id: string;
+            /** Mark Name */
+            mark_name: string;
+            /**
+             * Task
+             * @enum {string}
+             */
+            task: "measure" | "initialise anew" | "come back";
+            /** Wait S */
+            wait_s: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * Nothing
          * @description Done; there is nothing more to say.
          */
@@ -4282,6 +4463,26 @@ export interface components {
             north_m: number[];
         };
         /**
+         * PlanNow
+         * @description The plan as it stands.  `due_again` says why everything is due again, empty where it is not; `lacks` what no plan can mend.
+         */
+        PlanNow: {
+            /** Due Again */
+            due_again: string;
+            /** Due Again S */
+            due_again_s: number | null;
+            /** Fulfilled */
+            fulfilled: boolean;
+            /** Items */
+            items: components["schemas"]["PlannedNow"][];
+            /** Lacks */
+            lacks: string;
+            next: components["schemas"]["NextCheck"] | null;
+            state: components["schemas"]["State"];
+            /** Why */
+            why: string;
+        };
+        /**
          * PlanPoint
          * @description A point as derived now; `from_base`: it hangs on the base that runs.
          */
@@ -4309,6 +4510,60 @@ export interface components {
              * @default
              */
             after?: string;
+        };
+        /**
+         * PlanView
+         * @description The plan of checks of the base that runs, with the verdict; None where no base runs.
+         *
+         *     `problem` is what keeps a plan from being made; `changes` names what can be told.
+         */
+        PlanView: {
+            /** Base East M */
+            base_east_m: number;
+            /** Base Mark */
+            base_mark: string;
+            /** Base North M */
+            base_north_m: number;
+            /** Changes */
+            changes: {
+                [key: string]: string;
+            };
+            plan: components["schemas"]["PlanNow"] | null;
+            /** Problem */
+            problem: string;
+            verdict: components["schemas"]["Verdict"];
+        };
+        /**
+         * Planned
+         * @description A mark of the plan and what it proves; `distance_m` is from the base, in the grid.
+         */
+        Planned: {
+            /** Distance M */
+            distance_m: number;
+            /** East M */
+            east_m: number;
+            /** Mark Id */
+            mark_id: string;
+            /** Mark Name */
+            mark_name: string;
+            /** North M */
+            north_m: number;
+            /** Roles */
+            roles: ("near" | "far" | "height")[];
+            /** Why */
+            why: string;
+        };
+        /**
+         * PlannedNow
+         * @description A mark of the plan as it stands.
+         */
+        PlannedNow: {
+            planned: components["schemas"]["Planned"];
+            state: components["schemas"]["State"];
+            /** Tasks */
+            tasks: components["schemas"]["Task"][];
+            /** Why */
+            why: string;
         };
         /**
          * PointView
@@ -4811,6 +5066,139 @@ export interface components {
             title: string;
         };
         /**
+         * ReseatPlace
+         * @description The base's mark, grid metres and ellipsoidal height, and Earth-centred.
+         */
+        ReseatPlace: {
+            /** East M */
+            east_m: number;
+            /** Height M */
+            height_m: number;
+            /** North M */
+            north_m: number;
+            /** X M */
+            x_m: number;
+            /** Y M */
+            y_m: number;
+            /** Z M */
+            z_m: number;
+        };
+        /**
+         * ReseatPreview
+         * @description What a re-seat would do: the shift (known − observed) in local axes at the mark and Earth-centred, metres, its 95 %.
+         *
+         *     `scatter_*` is one sigma of the shots about their mean, of the epochs where there is one shot.
+         */
+        ReseatPreview: {
+            after: components["schemas"]["ReseatPlace"];
+            before: components["schemas"]["ReseatPlace"];
+            /** East M */
+            east_m: number;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Horizontal 95 M */
+            horizontal_95_m: number;
+            /** Locked */
+            locked: boolean;
+            /** Mark Name */
+            mark_name: string;
+            /** North M */
+            north_m: number;
+            /** Points */
+            points: components["schemas"]["MovedPoint"][];
+            /** Scatter Horizontal M */
+            scatter_horizontal_m: number | null;
+            /** Scatter Up M */
+            scatter_up_m: number | null;
+            /** School */
+            school: string;
+            /** Shift X M */
+            shift_x_m: number;
+            /** Shift Y M */
+            shift_y_m: number;
+            /** Shift Z M */
+            shift_z_m: number;
+            /** Stops */
+            stops: string[];
+            /** Up M */
+            up_m: number;
+            /** Vertical 95 M */
+            vertical_95_m: number;
+        };
+        /**
+         * ReseatQuery
+         * @description On which mark.
+         */
+        ReseatQuery: {
+            /** Mark Id */
+            mark_id: string;
+        };
+        /**
+         * ReseatShot
+         * @description A shot on the mark from this base: known − observed in the grid, metres, its epochs' one sigma; `why_not` where it cannot be used.
+         */
+        ReseatShot: {
+            /** Created S */
+            created_s: number;
+            /** East M */
+            east_m: number;
+            /** Epochs */
+            epochs: number;
+            /** Id */
+            id: string;
+            /** North M */
+            north_m: number;
+            /** Scatter Horizontal M */
+            scatter_horizontal_m: number | null;
+            /** Scatter Up M */
+            scatter_up_m: number | null;
+            /** Up M */
+            up_m: number | null;
+            /** Why Not */
+            why_not: string;
+        };
+        /**
+         * ReseatView
+         * @description What a base could be re-seated by, newest shot first; `undo_id` is the coordinate before the last re-seat, to go back to.
+         */
+        ReseatView: {
+            /** Mark Name */
+            mark_name: string;
+            /** Occupation Id */
+            occupation_id: string;
+            /** Shots */
+            shots: components["schemas"]["ReseatShot"][];
+            /** Undo Id */
+            undo_id: string | null;
+            /** Undo Words */
+            undo_words: string;
+        };
+        /**
+         * ReseatWish
+         * @description The known mark and the shots on it whose mean moves the base; `accepted`: in spite of what says stop.
+         */
+        ReseatWish: {
+            /**
+             * Accepted
+             * @default false
+             */
+            accepted?: boolean;
+            /** Mark Id */
+            mark_id: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /** Shot Ids */
+            shot_ids: string[];
+            /**
+             * Unlock
+             * @default false
+             */
+            unlock?: boolean;
+        };
+        /**
          * RestoreCoordinate
          * @description A coordinate that a base had before, to go back to, and why.
          */
@@ -4912,6 +5300,26 @@ export interface components {
             use: "used" | "not used" | "no signal";
             /** Why */
             why: string;
+        };
+        /**
+         * SaveCheckSettings
+         * @description Tolerances and plan as typed, in place of the row `replaces_id`.
+         */
+        SaveCheckSettings: {
+            /**
+             * Length Unit
+             * @default null
+             */
+            length_unit?: ("m" | "ft" | "sft") | null;
+            /**
+             * Replaces Id
+             * @default null
+             */
+            replaces_id?: string | null;
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
         };
         /**
          * SaveGear
@@ -5838,6 +6246,26 @@ export interface components {
             profile_id: string;
         };
         /**
+         * Task
+         * @description One thing that a mark of the plan asks for; `due_s`: from when on it can be done (host seconds), None at once.
+         */
+        Task: {
+            /** Done */
+            done: boolean;
+            /**
+             * Due S
+             * @default null
+             */
+            due_s: number | null;
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "measure" | "initialise anew" | "come back";
+            /** Words */
+            words: string;
+        };
+        /**
          * TickCard
          * @description A line of a pair's card to tick off, or to untick.
          */
@@ -5863,16 +6291,18 @@ export interface components {
         };
         /**
          * ToleranceSet
-         * @description A set of limits of checks, by its name.
+         * @description How far a check may be off for one kind of work, metres, and on whose word.
          */
         ToleranceSet: {
             /** Horizontal M */
             horizontal_m: number;
+            /** Name */
+            name: string;
             /**
-             * Name
-             * @enum {string}
+             * Origin
+             * @default
              */
-            name: "control" | "topography";
+            origin: string;
             /** Vertical M */
             vertical_m: number;
         };
@@ -5990,6 +6420,15 @@ export interface components {
             words: string;
         };
         /**
+         * Verdict
+         * @description A verdict with its reasons, the weightiest first.
+         */
+        Verdict: {
+            /** Reasons */
+            reasons: string[];
+            word: components["schemas"]["Word"];
+        };
+        /**
          * Verification
          * @description Whether every chain is whole, how many lines were read, and where the first break is.
          */
@@ -6068,6 +6507,12 @@ export interface components {
             /** Why */
             why: string;
         };
+        /**
+         * Word
+         * @description What a verdict says.
+         * @enum {string}
+         */
+        Word: "go" | "go with care" | "stop";
     };
     responses: never;
     parameters: never;
@@ -7386,6 +7831,190 @@ export interface operations {
             };
         };
     };
+    "get__api_jobs_{job_id}_base_reseat": {
+        parameters: {
+            query: {
+                mark_id: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReseatView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_base_reseat": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReseatWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReseatView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_base_reseat_preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReseatWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReseatPreview"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "post__api_jobs_{job_id}_base_setup": {
         parameters: {
             query?: never;
@@ -8233,6 +8862,68 @@ export interface operations {
             };
         };
     };
+    "post__api_jobs_{job_id}_checks_changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "delete__api_jobs_{job_id}_checks_current": {
         parameters: {
             query?: never;
@@ -8251,6 +8942,184 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_checks_plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_checks_settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckSettingsView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_checks_settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveCheckSettings"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckSettingsView"];
                 };
             };
             /** @description Not Found */

@@ -9,6 +9,15 @@ const COLOUR: Record<State, string> = {
   "out of date": "text-faded",
 };
 
+/** The same for drawings. */
+export const STATE_COLOUR: Record<State, string> = {
+  checked: "var(--checked)",
+  entered: "var(--ink)",
+  missing: "var(--faded)",
+  disagrees: "var(--flag)",
+  "out of date": "var(--faded)",
+};
+
 export function StateMark({ state, size = 22 }: { state: State; size?: number }) {
   return (
     <svg viewBox="0 0 24 24" width={size} height={size} className={`${COLOUR[state]} shrink-0`} aria-hidden="true">

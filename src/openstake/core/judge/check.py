@@ -7,9 +7,10 @@ from dataclasses import dataclass
 
 from openstake.core.antenna import TypedReading
 from openstake.core.control import Difference, Expected, in_words, within
+from openstake.core.equality import Equality
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.limits import ANOTHER_MARK_M, AUTONOMOUS_BASE_M, CONTROL_SECONDS, Tolerance
-from openstake.core.units import text_from_metres
+from openstake.core.units import text_from_metres, text_from_seconds
 
 
 @dataclass(frozen=True)
@@ -22,10 +23,24 @@ class OtherCheck:
 
 
 @dataclass(frozen=True)
+class Repeat:
+    """The check before this one on the same mark from the same set-up: how far apart, and whether that is chance (`equality`).
+
+    `anew`: the fix was lost and regained between the two; None where the epochs do not show it.
+    """
+
+    difference: Difference
+    apart_s: float
+    anew: bool | None
+    equality: Equality | None
+
+
+@dataclass(frozen=True)
 class CheckEvidence:
     """All that a check rests on; `others` are the newest checks from its set-up, its own mark's among them.
 
-    The base's height (ARP, metres) is the mean of its readings.
+    The base's height (ARP, metres) is the mean of its readings.  `beyond_expected`: horizontally, in height, beyond 99.9 % of
+    what the chain gives.
     """
 
     mark: str
@@ -42,6 +57,8 @@ class CheckEvidence:
     epochs: int
     virtual: bool
     others: Sequence[OtherCheck]
+    beyond_expected: tuple[bool, bool] = (False, False)
+    before: Repeat | None = None
     unit: str = "m"
 
     def size(self, metres: float) -> str:
@@ -51,7 +68,80 @@ class CheckEvidence:
 
 def judge_check(evidence: CheckEvidence) -> list[Finding]:
     """Return the verdict first, then what weakens or explains it."""
-    return [_verdict(evidence), *_limits(evidence)]
+    return [_verdict(evidence), *_beyond(evidence), *_repeated(evidence), *_limits(evidence)]
+
+
+def _beyond(evidence: CheckEvidence) -> list[Finding]:
+    """Return what a check says that is inside its tolerance and yet farther off than the chain explains."""
+    if not all(within(evidence.difference, evidence.tolerance)) or not any(evidence.beyond_expected):
+        return []
+    flat, high = evidence.beyond_expected
+    parts = []
+    if flat:
+        parts.append(
+            f"{evidence.size(evidence.difference.horizontal_m)} horizontally ({evidence.size(evidence.expected.horizontal_95_m)} at 95 %)"
+        )
+    if high:
+        parts.append(
+            f"{evidence.size(evidence.difference.up_m or 0.0)} in height ({evidence.size(evidence.expected.vertical_95_m)} at 95 %)"
+        )
+    return [
+        finding(
+            "check-beyond-expected", Severity.LOOK,
+            f"{evidence.mark} is inside its tolerance and farther off than 99.9 % of what the chain gives: {' and '.join(parts)}.",
+            "Chance does so once in a thousand checks: a small error in a height, a centring, the pole or the mark.",
+            "Measure it again after a new initialisation with the pole turned by 180°. The same again: look for what changed.",
+            **_numbers(evidence),
+        )
+    ]  # fmt: skip
+
+
+def _repeated(evidence: CheckEvidence) -> list[Finding]:
+    """Return what the check before this one on the same mark says."""
+    before = evidence.before
+    if before is None:
+        return []
+    flat, up = evidence.size(before.difference.horizontal_m), evidence.size(before.difference.up_m or 0.0)
+    numbers = {
+        "horizontal_m": round(before.difference.horizontal_m, 4),
+        "up_m": round(before.difference.up_m or 0.0, 4),
+    }
+    ago = text_from_seconds(before.apart_s)
+    if not before.anew:
+        why = (
+            "The fix held all the time"
+            if before.anew is False
+            else "The epochs do not show whether the fix was lost between them"
+        )
+        return [
+            finding(
+                "repeat-not-independent", Severity.NOTE,
+                f"The shot before it on {evidence.mark}, {ago} earlier, does not count as a repeat.",
+                f"{why}: two fixes from one initialisation prove little, a false fix repeats itself.",
+                "Initialise anew, wait until it is fixed, and measure again.", **numbers,
+            )
+        ]  # fmt: skip
+    if before.equality is None:
+        return []
+    test = before.equality
+    said = f"{test.test} {test.statistic:.2f}, limit {test.limit:.2f}"
+    numbers |= {"statistic": round(test.statistic, 3), "limit": round(test.limit, 3)}
+    if test.equal:
+        return [
+            finding(
+                "repeats-agree", Severity.NOTE,
+                f"Two initialisations on {evidence.mark}, {ago} apart, agree to {flat} and {up} in height ({said}).",
+                "Two independent fixes say the same place.", "Go on to the next mark of the plan.", **numbers,
+            )
+        ]  # fmt: skip
+    return [
+        finding(
+            "repeats-differ", Severity.LOOK,
+            f"Two initialisations on {evidence.mark}, {ago} apart, differ by {flat} and {up} in height: more than 95 % of equal pairs ({said}).",
+            "Chance does so once in twenty pairs; else one of the two fixes is false, or the pole stood otherwise.",
+            "Initialise anew and measure it a third time: two that agree show which one was false.", **numbers,
+        )
+    ]  # fmt: skip
 
 
 def _verdict(evidence: CheckEvidence) -> Finding:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
+from openstake.core.constants import CIRCLE_999, LINE_999
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.limits import (
     FOOT_PPM,
@@ -14,6 +17,46 @@ from openstake.core.limits import (
 )
 from openstake.core.reseat import Reseat, ppm_of_coordinates
 from openstake.core.units import text_from_metres
+
+
+@dataclass(frozen=True)
+class ShotsSeen:
+    """The shots that a re-seat takes the mean of: their sigmas as claimed, and how they scatter (horizontal, up; metres)."""
+
+    shots: int
+    epochs: int
+    sigma_east_m: float
+    sigma_north_m: float
+    sigma_up_m: float
+    scatter_m: tuple[float, float] | None
+
+
+def judge_reseat_shots(seen: ShotsSeen, unit: str = "m") -> list[Finding]:
+    """Return what the shots of a re-seat are worth: one epoch, one initialisation, or shots that do not agree with each other."""
+    if seen.epochs == 1:
+        return [
+            finding(
+                "reseat-one-epoch", Severity.LOOK, "The base would be moved by one epoch: its scatter cannot be seen.",
+                "One epoch has the noise of one epoch, and moves every point by it.",
+                "Some crews take one; an average of half a minute and more is preferred.", epochs=1,
+            )
+        ]  # fmt: skip
+    if seen.shots > 1 and seen.scatter_m is not None:
+        flat, up = seen.scatter_m
+        limit_flat = CIRCLE_999 * max(seen.sigma_east_m, seen.sigma_north_m)
+        limit_up = LINE_999 * seen.sigma_up_m
+        if flat > limit_flat or up > limit_up:
+            return [
+                finding(
+                    "reseat-shots-differ", Severity.STOP,
+                    f"The {seen.shots} shots scatter by {text_from_metres(flat, unit)} and {text_from_metres(up, unit)} in height: "
+                    f"more than {text_from_metres(limit_flat, unit)} and {text_from_metres(limit_up, unit)}.",
+                    "One of the fixes is false, or the pole stood otherwise.",
+                    "Do not apply their mean. Initialise anew, measure again, and leave out the one that does not agree.",
+                    scatter_horizontal_m=round(flat, 4), scatter_up_m=round(up, 4),
+                )
+            ]  # fmt: skip
+    return []
 
 
 def judge_reseat(found: Reseat, entered_as_known: bool | None = None, unit: str = "m") -> list[Finding]:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from openstake.core.constants import CIRCLE_999, LINE_999
 from openstake.core.evidence import Status
 from openstake.core.rtk.fixes import Fix
 
@@ -91,10 +92,6 @@ class Agreement:
         return self.horizontal_m <= self.limit_horizontal_m and abs(self.up_m) <= self.limit_up_m
 
 
-_FLAT_999 = 3.7169  # sqrt of chi-squared 0.999 with 2 degrees of freedom
-_LINE_999 = 3.2905
-
-
 def compared(
     before_enu_m: NDArray[np.float64], after_enu_m: NDArray[np.float64],
     before_sigma_m: Sequence[float], after_sigma_m: Sequence[float], least_m: float,
@@ -108,4 +105,4 @@ def compared(
     east, north, up = (float(value) for value in after_enu_m - before_enu_m)
     flat = float(np.sqrt(before_sigma_m[0] ** 2 + after_sigma_m[0] ** 2 + least_m**2))
     high = float(np.sqrt(before_sigma_m[1] ** 2 + after_sigma_m[1] ** 2 + least_m**2))
-    return Agreement(float(np.hypot(east, north)), up, _FLAT_999 * flat, _LINE_999 * high)
+    return Agreement(float(np.hypot(east, north)), up, CIRCLE_999 * flat, LINE_999 * high)

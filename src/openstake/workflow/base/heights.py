@@ -17,7 +17,7 @@ from openstake.core.judge.height import (
     judge_heights,
     judge_opening_and_closing,
 )
-from openstake.core.limits import TOLERANCES, TYPED_TWICE_S, ShortText, Text
+from openstake.core.limits import TYPED_TWICE_S, ShortText, Text
 from openstake.core.parts import HeightRead
 from openstake.core.units import counted, text_from_metres
 from openstake.store.book import write_entry
@@ -39,22 +39,12 @@ ReadingMoment = Literal["before", "after"]
 
 
 @dataclass(frozen=True)
-class ToleranceSet:
-    """A set of limits of checks, by its name."""
-
-    name: Literal["control", "topography"]
-    horizontal_m: float
-    vertical_m: float
-
-
-@dataclass(frozen=True)
 class Heights:
-    """What heights are measured to in a job, and the limits of checks."""
+    """What heights are measured to in a job."""
 
     base_features: tuple[MeasuredTo, ...]
     rover_features: tuple[MeasuredTo, ...]
     rover_height_text: str
-    tolerances: list[ToleranceSet]
 
 
 @dataclass(frozen=True)
@@ -174,15 +164,13 @@ NO_HEIGHTS = BaseHeights([], None, None, None, [], [])
 
 
 def view(context: Context, job_id: str) -> Heights:
-    """Return the features of base and rover, the rover's usual height and the sets of limits."""
+    """Return the features of base and rover, and the rover's usual height."""
     with context.database.read() as session:
         job_of(session, job_id)
         kit = kit_of(session, job_id)
     base, rover = features_of(kit, "base"), features_of(kit, "rover")
     usual = rover[0].fixed_height_m or ROD_HEIGHT_M
-    names: tuple[Literal["control", "topography"], ...] = ("control", "topography")
-    limits = [ToleranceSet(name, TOLERANCES[name].horizontal_m, TOLERANCES[name].vertical_m) for name in names]
-    return Heights(base, rover, f"{usual:.3f} m", limits)
+    return Heights(base, rover, f"{usual:.3f} m")
 
 
 def preview(context: Context, job_id: str, query: HeightQuery) -> Height:

@@ -4,13 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
-from math import hypot
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.constants import CIRCLE_95, LINE_95
-from openstake.core.control import in_words
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic, geodetic_from_ecef
 from openstake.core.geodesy.plates import frame_shifts_m
@@ -18,19 +15,14 @@ from openstake.core.geodesy.slips import Slip, frame_slips, typing_slips
 from openstake.core.judge.coordinate import judge_solution, moved_enu_m
 from openstake.core.judge.finding import Finding
 from openstake.core.limits import ShortText, Text
-from openstake.core.units import metres_from_text, text_from_metres
-from openstake.store.book import write_entry
-from openstake.store.models import BaseCoordinate, Occupation, Shot
+from openstake.core.units import metres_from_text
+from openstake.store.models import BaseCoordinate, Occupation
 from openstake.wire.place import place_from_text
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, when, year_of
+from openstake.workflow.base.moves import MovedPoint, moved_points, replace_coordinate
 from openstake.workflow.context import Context
-from openstake.workflow.now import points
 from openstake.workflow.now.base import BaseNow, base_of, is_autonomous, three
 from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.labels import labels_of
-from openstake.workflow.now.marks import marks_of
-
-_MOVES_SHOWN = 300
 
 
 @dataclass(frozen=True)
@@ -59,18 +51,6 @@ class RestoreCoordinate:
     coordinate_id: ShortText
     reason: Text
     unlock: bool = False
-
-
-@dataclass(frozen=True)
-class MovedPoint:
-    """How a point would move, metres, and what its difference from its mark is before and after."""
-
-    name: str
-    moves_east_m: float
-    moves_north_m: float
-    moves_up_m: float
-    before: str
-    after: str
 
 
 @dataclass(frozen=True)
@@ -173,7 +153,7 @@ def preview_solution(context: Context, job_id: str, wish: SolutionWish) -> Solut
         solution = _read_solution(session, job, wish, context.now())
         present = solution.present
         instead = coordinate_row(solution.coordinate, solution.occupation.id, context.now())
-        moved = _moved_points(session, job, solution.occupation, instead)
+        moved = moved_points(session, job, solution.occupation, instead)
     there = (instead.x_m, instead.y_m, instead.z_m)
     east, north, up = moved_enu_m((present.x_m, present.y_m, present.z_m), there)
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(there, job.frame.positions_ellipsoid))
@@ -190,31 +170,6 @@ def preview_solution(context: Context, job_id: str, wish: SolutionWish) -> Solut
     )
 
 
-def _moved_points(session: Session, job: JobNow, occupation: Occupation, instead: BaseCoordinate) -> list[MovedPoint]:
-    """Return how the newest points of a base move, oldest first, and their checks before and after."""
-    newest = session.scalars(
-        select(Shot).where(Shot.occupation_id == occupation.id).order_by(Shot.created_s.desc()).limit(_MOVES_SHOWN)
-    ).all()
-    shots, bases = newest[::-1], {occupation.id: base_of(session, occupation)}
-    marks = marks_of(session, job, {shot.mark_id for shot in shots if shot.mark_id is not None})
-    labels = labels_of(session, job.id, [shot.id for shot in shots])
-
-    def words(shot: Shot, point: points.Point) -> str:
-        if shot.mark_id is None:
-            return ""
-        return in_words(points.from_mark(point, marks[shot.mark_id]), job.length_unit)
-
-    before = points.derive_all(session, job, shots, bases)
-    after = points.derive_all(session, job, shots, bases, instead)
-    return [
-        MovedPoint(
-            labels[shot.id].name if shot.id in labels else shot.name, new.east_m - old.east_m, new.north_m - old.north_m,
-            new.height_m - old.height_m, words(shot, old), words(shot, new),
-        )
-        for shot, old, new in zip(shots, before, after, strict=True)
-    ]  # fmt: skip
-
-
 def apply_solution(context: Context, job_id: str, wish: SolutionWish) -> None:
     """Replace a base's coordinate by a static solution, locked as control quality; every point follows."""
 
@@ -223,7 +178,7 @@ def apply_solution(context: Context, job_id: str, wish: SolutionWish) -> None:
         solution = _read_solution(session, job, wish, now)
         if solution.finding.is_stop and not wish.accepted:
             raise ConflictError(solution.finding.sentence)
-        _replace(
+        replace_coordinate(
             session, job, solution.occupation, solution.present, solution.coordinate, True,
             wish.reason or "static solution", wish.unlock, now,
         )  # fmt: skip
@@ -248,32 +203,10 @@ def restore_coordinate(context: Context, job_id: str, wish: RestoreCoordinate) -
             row.frame, row.frame_epoch, row.evidence_id,
         )  # fmt: skip
         present = base_of(session, occupation).coordinate
-        _replace(session, job, occupation, present, again, row.locked, wish.reason, wish.unlock, now)
+        replace_coordinate(session, job, occupation, present, again, row.locked, wish.reason, wish.unlock, now)
 
     context.database.write(work)
     context.changed(job_id)
-
-
-def _replace(
-    session: Session, job: JobNow, occupation: Occupation, present: BaseCoordinate, coordinate: Proposed, locked: bool,
-    reason: str, unlock: bool, now: float,
-) -> None:  # fmt: skip
-    if present.locked and not unlock:
-        raise ConflictError("This coordinate is locked as control quality. Unlock it first, and say why.")
-    row = coordinate_row(coordinate, occupation.id, now)
-    row.replaces_id, row.reason, row.locked = present.id, reason.strip(), locked
-    session.add(row)
-    session.flush()
-    east, north, up = moved_enu_m((present.x_m, present.y_m, present.z_m), coordinate.xyz_m)
-    unit = job.length_unit
-    write_entry(
-        session, now, "base-coordinate-replaced",
-        f"Base coordinate replaced by {coordinate.detail}, frame {coordinate.frame}, epoch {coordinate.frame_epoch}"
-        f"{', locked as control quality' if locked else ''}: {row.reason}. Every point from this base moves by "
-        f"{text_from_metres(hypot(east, north), unit)} sideways and {text_from_metres(up, unit)} in height.",
-        job.id, occupation=occupation.id, replaces=present.id, base_coordinate=row.id, x_m=row.x_m, y_m=row.y_m, z_m=row.z_m,
-        locked=locked,
-    )  # fmt: skip
 
 
 def coordinates_view(base: BaseNow) -> list[CoordinateView]:

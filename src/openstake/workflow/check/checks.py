@@ -12,12 +12,16 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.budget import Ellipse95, Sigmas, added, ellipse_95, in_grid
-from openstake.core.chain import MarkChecked, State, out_of_date, state_of_check
-from openstake.core.control import DIFFERENCE_SIGN, Difference, expected_at_95, in_words, within
-from openstake.core.judge.check import CheckEvidence, OtherCheck, judge_check
+from openstake.core.chain import State, out_of_date, state_of_check
+from openstake.core.control import DIFFERENCE_SIGN, beyond_expected, expected_at_95, in_words, within
+from openstake.core.judge.check import CheckEvidence, OtherCheck, Repeat, judge_check
 from openstake.core.judge.finding import Finding
+from openstake.core.judge.verdict import Verdict, verdict_of_check
 from openstake.core.limits import ShortText, Tolerance
-from openstake.store.models import Shot
+from openstake.store import lines
+from openstake.store.models import Mark, Occupation, Shot
+from openstake.workflow.check.measured import Measured
+from openstake.workflow.check.repeats import repeats_of
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.base import BaseNow, base_values, bases_of, is_autonomous
@@ -67,6 +71,7 @@ class Check:
     vertical_agrees: bool
     stale: bool
     verdict_word: str
+    verdict: Verdict
     point_east_m: float
     point_north_m: float
     point_height_m: float
@@ -92,23 +97,6 @@ def list_checks(context: Context, job_id: str, query: ChecksQuery) -> Checks:
         return Checks([item.check for item in checked(session, job, page)], following)
 
 
-def newest_checks(session: Session, job: JobNow, base: BaseNow) -> tuple[MarkChecked, ...]:
-    """Return the newest check of each mark from one base, the newest first, as the chain judges by them."""
-    ids = _newest(session, {base.occupation.id})
-    heads = marks_of(session, job, {mark_id for _, mark_id, _ in ids})
-    by_mark = {heads[mark_id].id: shot_id for _, mark_id, shot_id in ids}
-    shots = session.scalars(
-        select(Shot).where(Shot.id.in_(set(by_mark.values()))).order_by(Shot.created_s.desc(), Shot.id.desc())
-    ).all()
-    return tuple(
-        MarkChecked(
-            item.mark.name, item.check.agrees, item.check.stale, item.mark.id != item.base_mark.id, item.check.words,
-            item.point.rover_height.text, item.mark.sigma_horizontal_m, tuple(item.check.findings), rests_on_of(item.shot),
-        )
-        for item in checked(session, job, shots)
-    )  # fmt: skip
-
-
 @dataclass(frozen=True)
 class Checked:
     """A check with what it was made from."""
@@ -120,45 +108,38 @@ class Checked:
     check: Check
 
 
-@dataclass(frozen=True)
-class _Measured:
-    """A shot with what is derived from it now."""
-
-    shot: Shot
-    mark: MarkNow
-    base_mark: MarkNow
-    point: Point
-    difference: Difference
-    tolerance: Tolerance
-
-
 def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checked]:
     """Return the checks of shots as they stand now, in their order: as many queries for a thousand as for one.
 
-    Beside the shots the newest one on every mark of their set-ups is derived: what it says helps to judge the others.
+    Beside the shots the newest one on every mark of their set-ups is derived, and the one before each on its mark: what they say
+    helps to judge the others.
     """
     if not shots:
         return []
     bases = bases_of(session, job.id, {shot.occupation_id for shot in shots})
-    newest = _newest(session, bases)
+    stood = _Stood(session, bases)
     asked = {shot.id for shot in shots}
-    others = {shot_id for _, _, shot_id in newest} - asked
+    others = {*stood.newest.values(), *(stood.before[shot_id] for shot_id in asked if shot_id in stood.before)} - asked
     more = session.scalars(select(Shot).where(Shot.id.in_(others))).all()
     measured = _measured(session, job, [*shots, *more], bases)
     latest: dict[str, dict[str, OtherCheck]] = defaultdict(dict)
-    for occupation_id, _, shot_id in newest:
+    for (occupation_id, _), shot_id in stood.newest.items():
         item = measured[shot_id]
         agrees = all(within(item.difference, item.tolerance))
         latest[occupation_id][item.mark.id] = OtherCheck(item.mark.name, item.difference, agrees)
     shown = [measured[shot.id] for shot in shots]
     stale = _stale(session, job, shown, bases)
     turns = {row_id: _convergence_deg(job, base) for row_id, base in bases.items()}
+    pairs = {
+        item.shot.id: (measured[stood.before[item.shot.id]], item) for item in shown if item.shot.id in stood.before
+    }
+    repeats = repeats_of(session, job, pairs, turns)
     return [
         Checked(
             item.shot, item.mark, item.base_mark, item.point,
             _check(
                 job, item, tuple(latest[item.shot.occupation_id].values()), item.shot.id in stale,
-                turns[item.shot.occupation_id],
+                turns[item.shot.occupation_id], repeats.get(item.shot.id),
             ),
         )
         for item in shown
@@ -171,18 +152,30 @@ def _convergence_deg(job: JobNow, base: BaseNow) -> float:
     return job.frame.convergence_deg(float(latitude), float(longitude))
 
 
-def _newest(session: Session, occupation_ids: Collection[str]) -> list[tuple[str, str, str]]:
-    """Return occupation, mark and shot of the newest shot on each mark of some set-ups, oldest first."""
-    rows = session.execute(
-        select(Shot.occupation_id, Shot.mark_id, Shot.id)
-        .where(Shot.occupation_id.in_(set(occupation_ids)), Shot.mark_id.is_not(None))
-        .order_by(Shot.created_s, Shot.id)
-    )
-    found: dict[tuple[str, str], str] = {}
-    for occupation_id, mark_id, shot_id in ((one, str(mark), shot) for one, mark, shot in rows):
-        found.pop((occupation_id, mark_id), None)
-        found[occupation_id, mark_id] = shot_id
-    return [(occupation_id, mark_id, shot_id) for (occupation_id, mark_id), shot_id in found.items()]
+class _Stood:
+    """Which shot is the newest on each mark of some set-ups, by occupation and mark, and which came before each on its mark."""
+
+    def __init__(self, session: Session, occupation_ids: Collection[str]) -> None:
+        rows = session.execute(
+            select(Shot.occupation_id, Shot.mark_id, Shot.id)
+            .where(Shot.occupation_id.in_(set(occupation_ids)), Shot.mark_id.is_not(None))
+            .order_by(Shot.created_s, Shot.id)
+        ).all()
+        pairs = session.execute(
+            select(Mark.replaces_id, Mark.id).where(
+                Mark.job_id.in_(select(Occupation.job_id).where(Occupation.id.in_(set(occupation_ids)))),
+                Mark.replaces_id.is_not(None),
+            )
+        )
+        replaced_by = {old: new for old, new in pairs if old is not None}
+        self.newest: dict[tuple[str, str], str] = {}
+        self.before: dict[str, str] = {}
+        for occupation_id, mark_id, shot_id in rows:
+            key = (occupation_id, lines.last_of(replaced_by, str(mark_id)))
+            earlier = self.newest.pop(key, None)
+            if earlier is not None:
+                self.before[shot_id] = earlier
+            self.newest[key] = shot_id
 
 
 def _mark_id(shot: Shot) -> str:
@@ -192,7 +185,7 @@ def _mark_id(shot: Shot) -> str:
 
 def _measured(
     session: Session, job: JobNow, shots: Sequence[Shot], bases: Mapping[str, BaseNow]
-) -> dict[str, _Measured]:
+) -> dict[str, Measured]:
     under = {base.occupation.mark_id for base in bases.values()}
     marks = marks_of(session, job, {_mark_id(shot) for shot in shots} | under)
     found = {}
@@ -202,7 +195,7 @@ def _measured(
             "a check has tolerances"
         )
         tolerance = Tolerance(shot.tolerance_horizontal_m, shot.tolerance_vertical_m)
-        found[shot.id] = _Measured(shot, mark, base_mark, point, points.from_mark(point, mark), tolerance)
+        found[shot.id] = Measured(shot, mark, base_mark, point, points.from_mark(point, mark), tolerance)
     return found
 
 
@@ -211,7 +204,7 @@ def rests_on_of(shot: Shot) -> tuple[str, ...]:
     return tuple(json.loads(shot.rests_on))
 
 
-def _stale(session: Session, job: JobNow, items: Sequence[_Measured], bases: Mapping[str, BaseNow]) -> set[str]:
+def _stale(session: Session, job: JobNow, items: Sequence[Measured], bases: Mapping[str, BaseNow]) -> set[str]:
     """Return the ids of the shots whose check rests on something that has another value now."""
     changed = []
     for item in items:
@@ -228,7 +221,9 @@ def _stale(session: Session, job: JobNow, items: Sequence[_Measured], bases: Map
     return {shot_id for shot_id, before, now in changed if out_of_date(before, now, values)}
 
 
-def _check(job: JobNow, item: _Measured, others: Sequence[OtherCheck], stale: bool, convergence_deg: float) -> Check:
+def _check(
+    job: JobNow, item: Measured, others: Sequence[OtherCheck], stale: bool, convergence_deg: float, before: Repeat | None
+) -> Check:  # fmt: skip
     """Return a check as it stands now, with its findings."""
     shot, mark, point, difference, tolerance = item.shot, item.mark, item.point, item.difference, item.tolerance
     autonomous = is_autonomous(point.coordinate)
@@ -250,6 +245,8 @@ def _check(job: JobNow, item: _Measured, others: Sequence[OtherCheck], stale: bo
             epochs=point.epochs,
             virtual=point.virtual,
             others=others,
+            beyond_expected=beyond_expected(difference, total),
+            before=before,
             unit=job.length_unit,
         )
     )
@@ -281,6 +278,7 @@ def _check(job: JobNow, item: _Measured, others: Sequence[OtherCheck], stale: bo
         vertical_agrees=vertical_agrees,
         stale=stale,
         verdict_word="within tolerance" if agrees else "outside tolerance",
+        verdict=verdict_of_check(findings, stale),
         point_east_m=point.east_m,
         point_north_m=point.north_m,
         point_height_m=point.height_m,
@@ -290,7 +288,7 @@ def _check(job: JobNow, item: _Measured, others: Sequence[OtherCheck], stale: bo
     )
 
 
-def _total_sigmas(item: _Measured, autonomous: bool, convergence_deg: float) -> Sigmas:
+def _total_sigmas(item: Measured, autonomous: bool, convergence_deg: float) -> Sigmas:
     """Add up the chain in the grid: base mark, base height, receiver's claim, rover height, the mark checked."""
     shot, mark, base_mark = item.shot, item.mark, item.base_mark
     claim = Sigmas(

@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
 
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import InputError
-from openstake.core.limits import LONGEST_SHOT_S, TOLERANCES, Seconds, ShortText
+from openstake.core.limits import LONGEST_SHOT_S, Seconds, ShortText
 from openstake.core.shot import ShotKind
 from openstake.core.units import counted
 from openstake.store.book import write_entry
 from openstake.store.models import Shot
 from openstake.workflow.check.checks import checked
+from openstake.workflow.check.settings import settings_of
 from openstake.workflow.context import Context
 from openstake.workflow.now.heights import read_height
 from openstake.workflow.now.job import JobNow, job_of
@@ -31,7 +31,7 @@ class CheckWish:
     reading: ShortText
     feature: ShortText
     fixed_only: bool = True
-    tolerance: Literal["control", "topography"] = "control"
+    tolerance: ShortText = "control"
     rover_id: ShortText | None = None
 
 
@@ -42,13 +42,14 @@ def record(context: Context, job_id: str, wish: CheckWish) -> Recording:
     with context.database.read() as session:
         job = job_of(session, job_id)
         mark = mark_of(session, job, wish.mark_id)
+        tolerance = settings_of(session, job_id).tolerance_set(wish.tolerance).tolerance
         height = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
     plan = ShotPlan(
         ShotKind(name="control", seconds=wish.seconds),
         height,
         wish.fixed_only,
         mark,
-        TOLERANCES[wish.tolerance],
+        tolerance,
         mark.name,
     )
     return begin(context, job_id, plan, wish.rover_id, _told)
@@ -60,7 +61,7 @@ def _told(session: Session, job: JobNow, shot: Shot, now: float) -> None:
     check = item.check
     write_entry(
         session, now, "check",
-        f"Check on {check.mark_name}, {counted(check.epochs, 'epoch')}: {check.words}; {check.verdict_word}.", job.id,
+        f"Check on {check.mark_name}, {counted(check.epochs, 'epoch')}: {check.words}; {check.verdict_word}: {check.verdict.word}.", job.id,
         shot=shot.id, mark=shot.mark_id, rover_height=shot.height_reading_id,
         height_readings=list(check.base_height_reading_ids), base_coordinate=check.base_coordinate_id,
         reference=shot.reference_id, east_m=check.east_m, north_m=check.north_m, up_m=check.up_m,

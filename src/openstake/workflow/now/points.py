@@ -141,6 +141,25 @@ def _read(
     return found
 
 
+def epochs_enu_m(session: Session, job_id: str, shots: Collection[Shot]) -> dict[str, NDArray[np.float64]]:
+    """Return the averaged epochs of shots about their first one in the base's east, north, up, metres, each (n, 3): two queries."""
+    references = _references(session, job_id, shots)
+    rows = session.execute(
+        select(
+            ShotEpoch.shot_id, ShotEpoch.latitude_text, ShotEpoch.longitude_text, ShotEpoch.altitude_m,
+            ShotEpoch.separation_m,
+        ).where(ShotEpoch.shot_id.in_({shot.id for shot in shots}), ShotEpoch.used).order_by(ShotEpoch.shot_id, ShotEpoch.n)
+    ).all()  # fmt: skip
+    by_id = {shot.id: shot for shot in shots}
+    found = {}
+    for shot_id, own in groupby(rows, key=lambda row: row[0]):
+        columns = list(zip(*own, strict=True))[1:]
+        places = _places(*columns)
+        axes = _axes(references[by_id[shot_id].reference_id])
+        found[shot_id] = np.asarray((places - places[0]) @ axes.T)
+    return found
+
+
 def _places(
     latitudes: Sequence[str], longitudes: Sequence[str], altitude_m: Sequence[float | None], separation_m: Sequence[float | None]
 ) -> NDArray[np.float64]:  # fmt: skip

@@ -9,7 +9,7 @@ const CHECK: Schemas["Check"] = {
   id: "c1", mark_id: "m1", mark_name: "NB2", occupation_id: "o1", created_s: 0, seconds: 30, epochs: 31, effective_n: 3,
   east_m: 0.001, north_m: -0.002, up_m: 0.1, horizontal_m: 0.0022, words: "", tolerance_horizontal_m: 0.02, tolerance_vertical_m: 0.03,
   expected_horizontal_95_m: 0.018, expected_vertical_95_m: 0.024, expected_ellipse: { major_m: 0.018, minor_m: 0.018, orientation_deg: 0 },
-  covariance_origin: "receiver-claim", state: "disagrees", agrees: false, horizontal_agrees: true, vertical_agrees: false, stale: true, verdict_word: "outside tolerance", point_east_m: 0, point_north_m: 0,
+  covariance_origin: "receiver-claim", state: "disagrees", agrees: false, horizontal_agrees: true, vertical_agrees: false, stale: true, verdict_word: "outside tolerance", verdict: { word: "stop", reasons: ["The rover is high."] }, point_east_m: 0, point_north_m: 0,
   point_height_m: 0, base_height_reading_ids: ["h"], base_coordinate_id: "b",
   findings: [
     { code: "check-height-off", link: "base antenna", severity: "stop", is_stop: true, sentence: "The rover is high.", cause: "The base height.", action: "Measure again.", source: "common practice, no source", numbers: {}, field: "" },
@@ -20,7 +20,7 @@ const LIVE = { status: "float", shot: null, holds: HOLDS } as unknown as Schemas
 
 function answers(checks: Schemas["Check"][]) {
   vi.stubGlobal("fetch", (request: Request) => {
-    const body = request.url.includes("/checks") ? { checks, next: null } : request.url.includes("/marks") ? { marks: [], total: 0, matching: 0, next: null } : {};
+    const body = request.url.includes("/checks/settings") ? { id: null, settings: { tolerances: [] }, fields: [] } : request.url.includes("/checks") ? { checks, next: null } : request.url.includes("/marks") ? { marks: [], total: 0, matching: 0, next: null } : {};
     return Promise.resolve(new Response(JSON.stringify(body), { headers: { "Content-Type": "application/json" } }));
   });
 }

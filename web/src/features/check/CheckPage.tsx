@@ -8,12 +8,35 @@ import { Page } from "../../ui/Page";
 import { useCurrentMark, useMarkNamed } from "../../ui/marks";
 import { usePole } from "../../ui/pole";
 import { Drop, Hold, Record, ShotProgress } from "../../ui/shot";
+import { Tabs, useView } from "../../ui/Tabs";
 import { Cards } from "./Cards";
+import { PlanOfChecks } from "./PlanOfChecks";
+import { ReseatView } from "./ReseatView";
 import { ShotForm, USUAL_SHOT } from "./ShotForm";
 import { Difference, Verdict } from "./Verdict";
 
-/** Check: an averaged shot on a known mark, and what its difference says. */
+const VIEWS = [
+  { view: "shot", label: "Check a mark" },
+  { view: "plan", label: "Plan" },
+  { view: "reseat", label: "Re-seat" },
+] as const;
+
+export interface CheckViewProps {
+  job: Schemas["JobView"];
+  tabs: React.ReactNode;
+}
+
+/** Check: is it right, before any work starts, and still at the end. */
 export function CheckPage({ job }: { job: Schemas["JobView"] }) {
+  const [view, setView] = useView(VIEWS.map((item) => item.view));
+  const tabs = <Tabs views={VIEWS} value={view} onChange={setView} />;
+  if (view === "plan") return <PlanOfChecks job={job} tabs={tabs} />;
+  if (view === "reseat") return <ReseatView job={job} tabs={tabs} />;
+  return <ShotView job={job} tabs={tabs} />;
+}
+
+/** An averaged shot on a known mark, and what its difference says. */
+function ShotView({ job, tabs }: CheckViewProps) {
   const checks = useChecks(job.id);
   const record = useRecordCheck(job.id);
   const [picked, setPicked] = useState<Schemas["MarkView"] | null>(null);
@@ -40,6 +63,7 @@ export function CheckPage({ job }: { job: Schemas["JobView"] }) {
   return (
     <Page
       title="Check"
+      tabs={tabs}
       why={`Stand on a mark you know: does the rover agree?${sign ? ` Differences are ${sign}.` : ""}`}
       aside={
         shot ? (

@@ -1,5 +1,5 @@
 import type { Problem, Schemas } from "../../api/client";
-import { useHeights } from "../../api/queries";
+import { useCheckSettings } from "../../api/check";
 import { length, UNIT_SIGN } from "../../lib/format";
 import { Select, TextField, Toggle } from "../../ui/controls";
 import { MarkPicker } from "../../ui/marks";
@@ -10,7 +10,7 @@ import { PracticeStand } from "../../ui/practice";
 export interface ShotTyped {
   seconds: string;
   fixed_only: boolean;
-  tolerance: Schemas["ToleranceSet"]["name"];
+  tolerance: string;
 }
 
 export const USUAL_SHOT: ShotTyped = { seconds: "30", fixed_only: true, tolerance: "control" };
@@ -27,7 +27,7 @@ export function ShotForm(props: {
   problem: Problem | null;
 }) {
   const { job, mark, wish, problem } = props;
-  const kit = useHeights(job.id);
+  const settings = useCheckSettings(job.id);
   const set = (more: Partial<ShotTyped>) => props.onWish({ ...wish, ...more });
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
   return (
@@ -40,12 +40,12 @@ export function ShotForm(props: {
         <Select
           label="Limits"
           value={wish.tolerance}
-          options={(kit.data?.tolerances ?? []).map((limits) => ({
+          options={(settings.data?.settings.tolerances ?? []).map((limits) => ({
             value: limits.name,
             label: limits.name,
             detail: `${length(limits.horizontal_m, job.length_unit)} and ${length(limits.vertical_m, job.length_unit)} ${UNIT_SIGN[job.length_unit]}`,
           }))}
-          onChange={(name) => set({ tolerance: name as ShotTyped["tolerance"] })}
+          onChange={(tolerance) => set({ tolerance })}
         />
       </div>
       <Toggle

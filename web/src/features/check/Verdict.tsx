@@ -4,6 +4,8 @@ import { Target } from "../../plots/Target";
 import { FindingNote } from "../../ui/findings";
 import { StateMark } from "../../ui/StateMark";
 
+const WORD_TONE = { go: "text-checked", "go with care": "", stop: "text-flag" };
+
 /** What a check says, and whether it still holds. */
 export function Verdict({ check }: { check: Schemas["Check"] }) {
   const first = check.findings[0];
@@ -41,7 +43,9 @@ export function Difference({ job, check, all }: { job: Schemas["JobView"]; check
         />
       </div>
       <div>
-        <h2 className="text-2xl font-bold">{check.mark_name}</h2>
+        <h2 className="flex items-baseline justify-between text-2xl font-bold">
+          {check.mark_name} <span className={`uppercase ${WORD_TONE[check.verdict.word]}`}>{check.verdict.word}</span>
+        </h2>
         <Part name="north" value={signed(check.north_m, unit)} sign={sign} bad={!check.horizontal_agrees} />
         <Part name="east" value={signed(check.east_m, unit)} sign={sign} bad={!check.horizontal_agrees} />
         <Part name="up" value={check.up_m === null ? "not compared" : signed(check.up_m, unit)} sign={sign} bad={!check.vertical_agrees} />

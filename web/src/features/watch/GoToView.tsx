@@ -1,11 +1,12 @@
 import { Navigation } from "lucide-react";
 import { useState } from "react";
+import { useSearchParams } from "react-router";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useLive } from "../../api/live";
 import { useGoTo } from "../../api/watch";
 import { length, UNIT_SIGN } from "../../lib/format";
 import { LinkButton, Note } from "../../ui/controls";
-import { MarkPicker, useCurrentMark } from "../../ui/marks";
+import { MarkPicker, useCurrentMark, useMarkNamed } from "../../ui/marks";
 import { Page } from "../../ui/Page";
 import { PoleFields, usePole } from "../../ui/pole";
 import type { WatchViewProps } from "./WatchPage";
@@ -14,7 +15,10 @@ import type { WatchViewProps } from "./WatchPage";
 export function GoToView({ job, tabs }: WatchViewProps) {
   const [picked, setPicked] = useState<Schemas["MarkView"] | null>(null);
   const [pole, setPole] = usePole();
-  const mark = useCurrentMark(job.id, picked);
+  // Who comes from the plan of checks brings the mark's name along.
+  const [params] = useSearchParams();
+  const named = useMarkNamed(job.id, picked ? "" : (params.get("mark") ?? ""));
+  const mark = useCurrentMark(job.id, picked ?? named);
   const rover = useLive(({ live }) => live?.rover_id ?? "");
   const way = useGoTo(job.id, { mark_id: mark?.id ?? "", rover_id: rover, ...pole });
   const shown = mark ? way.data : undefined;

@@ -1,0 +1,178 @@
+"""The plan of checks of the base that runs: which marks, what each still lacks, and the verdict on the job."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.base_sources import RESEATED
+from openstake.core.chain import MarkChecked, State
+from openstake.core.check_plan import Candidate, Change, CheckDone, Planned, PlanNow, plan_now, plan_of_marks
+from openstake.core.errors import InputError
+from openstake.core.judge.finding import Finding
+from openstake.core.judge.verdict import Verdict, verdict_of_job
+from openstake.store.book import write_entry
+from openstake.store.models import Listening, Reference, Shot, SiteChange
+from openstake.workflow.check.checks import Checked, checked, rests_on_of
+from openstake.workflow.check.settings import settings_of
+from openstake.workflow.context import Context
+from openstake.workflow.now.base import BaseNow, bases_of, needed_occupation, open_occupation, three
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.marks import MarkNow, current_marks, head_of, marks_of
+
+ChangeKind = Literal["battery", "channel", "restart", "other"]
+_CHANGES: dict[str, str] = {
+    "battery": "a battery was changed",
+    "channel": "the channel was changed",
+    "restart": "the base was restarted",
+    "other": "something was changed at the base",
+}
+
+
+@dataclass(frozen=True)
+class ChangeWish:
+    """What was changed at the base."""
+
+    kind: ChangeKind
+
+
+@dataclass(frozen=True)
+class PlanView:
+    """The plan of checks of the base that runs, with the verdict; None where no base runs.
+
+    `problem` is what keeps a plan from being made; `changes` names what can be told.
+    """
+
+    base_mark: str
+    base_east_m: float
+    base_north_m: float
+    plan: PlanNow | None
+    verdict: Verdict
+    problem: str
+    changes: dict[str, str]
+
+
+@dataclass(frozen=True)
+class Proof:
+    """All that the checks of one base say: the plan, the newest check of each mark, the verdict."""
+
+    plan: PlanNow
+    newest: tuple[MarkChecked, ...]
+    checks: tuple[Checked, ...]
+    verdict: Verdict
+    findings: tuple[Finding, ...]
+    problem: str
+
+
+def view(context: Context, job_id: str) -> PlanView:
+    """Return the plan of checks as it stands now."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        occupation = open_occupation(session, job_id)
+        if occupation is None:
+            return PlanView("", 0.0, 0.0, None, verdict_of_job(_NOTHING, ()), "No base is running in this job.", _CHANGES)
+        base = bases_of(session, job_id, {occupation.id})[occupation.id]
+        name = head_of(session, job, base.occupation.mark_id).name
+        proof = proof_of(session, job, base, context.now())
+        east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
+    return PlanView(name, east, north, proof.plan, proof.verdict, proof.problem, _CHANGES)
+
+
+_NOTHING = PlanNow((), "", None, "", False, None, State.MISSING, "no base running")
+
+
+def proof_of(session: Session, job: JobNow, base: BaseNow, now_s: float) -> Proof:
+    """Return what all checks of a base say: as many queries however many there are."""
+    shots = session.scalars(
+        select(Shot)
+        .where(Shot.occupation_id == base.occupation.id, Shot.mark_id.is_not(None))
+        .order_by(Shot.created_s, Shot.id)
+    ).all()
+    checks = checked(session, job, shots)
+    settings = settings_of(session, job.id)
+    own = own_marks(session, job, base)
+    problem = ""
+    try:
+        planned = _planned(session, job, base, own)
+    except InputError as error:
+        planned, problem = (), error.sentence
+    done = [_done(item, own) for item in checks]
+    plan = plan_now(planned, done, _changes(session, base), settings, now_s)
+    latest = {item.mark.id: item for item in checks}
+    newest = sorted(latest.values(), key=lambda item: (item.shot.created_s, item.shot.id), reverse=True)
+    found: tuple[Finding, ...] = ()
+    verdict = verdict_of_job(plan, [item.check.verdict for item in newest], found)
+    return Proof(plan, tuple(_mark_checked(item, own) for item in newest), tuple(checks), verdict, found, problem)
+
+
+def own_marks(session: Session, job: JobNow, base: BaseNow) -> set[str]:
+    """Return the marks that a check of cannot prove this base's coordinate: the one it stands on, the one it was re-seated on."""
+    ids = {base.occupation.mark_id}
+    if base.coordinate.source == RESEATED and base.coordinate.evidence_id:
+        shot = session.get(Shot, base.coordinate.evidence_id)
+        if shot is not None and shot.mark_id is not None:
+            ids.add(shot.mark_id)
+    return {mark.id for mark in marks_of(session, job, ids).values()}
+
+
+def _planned(session: Session, job: JobNow, base: BaseNow, own: set[str]) -> tuple[Planned, ...]:
+    marks = [mark for mark in current_marks(session, job) if mark.id not in own]
+    east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
+    return plan_of_marks(
+        (east, north), [_candidate(mark) for mark in marks], settings_of(session, job.id), job.length_unit
+    )
+
+
+def _candidate(mark: MarkNow) -> Candidate:
+    return Candidate(mark.id, mark.name, mark.east_m, mark.north_m, mark.ellipsoidal_height_m is not None)
+
+
+def _done(item: Checked, own: set[str]) -> CheckDone:
+    check = item.check
+    counts = not item.point.not_fixed and not item.point.virtual and item.mark.id not in own
+    return CheckDone(
+        item.shot.id, item.mark.id, item.mark.name, item.shot.created_s, check.agrees, check.stale, counts, check.up_m is not None,
+        item.shot.initialised_s,
+    )  # fmt: skip
+
+
+def _mark_checked(item: Checked, own: set[str]) -> MarkChecked:
+    return MarkChecked(
+        item.mark.name, item.check.agrees, item.check.stale, item.mark.id not in own, item.check.words,
+        item.point.rover_height.text, item.mark.sigma_horizontal_m, tuple(item.check.findings), rests_on_of(item.shot),
+    )  # fmt: skip
+
+
+def _changes(session: Session, base: BaseNow) -> list[Change]:
+    """Return what was changed at a base: told by the crew, and every other position that was heard from it."""
+    told = session.scalars(select(SiteChange).where(SiteChange.occupation_id == base.occupation.id)).all()
+    listening = select(Listening.id).where(Listening.occupation_id == base.occupation.id)
+    heard = session.scalars(
+        select(Reference.heard_s)
+        .where(Reference.listening_id.in_(listening), Reference.origin == "decoded")
+        .order_by(Reference.heard_s)
+    ).all()
+    return sorted(
+        [
+            *(Change(row.created_s, _CHANGES[row.kind]) for row in told),
+            *(Change(at_s, _CHANGES["restart"]) for at_s in heard[1:]),
+        ],
+        key=lambda item: item.at_s,
+    )
+
+
+def tell_change(context: Context, job_id: str, wish: ChangeWish) -> PlanView:
+    """Keep what was changed at the base: every check is due again."""
+
+    def work(session: Session) -> None:
+        occupation, now = needed_occupation(session, job_id), context.now()
+        session.add(SiteChange(job_id=job_id, occupation_id=occupation.id, kind=wish.kind, created_s=now))
+        words = _CHANGES[wish.kind]
+        write_entry(session, now, "base-changed", f"{words[:1].upper()}{words[1:]}: checks are due again.", job_id)
+
+    context.database.write(work)
+    context.changed(job_id)
+    return view(context, job_id)

@@ -1,0 +1,38 @@
+/** The calls of the Check page, each a hook. */
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { answer, client, type Schemas } from "./client";
+import { path, useChange } from "./queries";
+
+const PLAN_EVERY_MS = 10_000;
+
+export const usePlanOfChecks = (id: string) =>
+  useQuery({
+    queryKey: ["job", id, "checkPlan"],
+    queryFn: () => answer(client.GET("/api/jobs/{job_id}/checks/plan", path(id))),
+    refetchInterval: PLAN_EVERY_MS,
+  });
+export const useTellChange = (id: string) =>
+  useChange(id, (body: Schemas["ChangeWish"]) => answer(client.POST("/api/jobs/{job_id}/checks/changes", { ...path(id), body })));
+
+export const useCheckSettings = (id: string) =>
+  useQuery({ queryKey: ["job", id, "checkSettings"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/checks/settings", path(id))) });
+export const useSaveCheckSettings = (id: string) =>
+  useChange(id, (body: Schemas["SaveCheckSettings"]) => answer(client.POST("/api/jobs/{job_id}/checks/settings", { ...path(id), body })));
+
+export const useReseat = (id: string, mark_id: string) =>
+  useQuery({
+    queryKey: ["job", id, "reseat", mark_id],
+    queryFn: () => answer(client.GET("/api/jobs/{job_id}/base/reseat", { params: { path: { job_id: id }, query: { mark_id } } })),
+    enabled: mark_id !== "",
+    retry: false,
+    placeholderData: keepPreviousData,
+  });
+export const usePreviewReseat = (id: string, body: Schemas["ReseatWish"]) =>
+  useQuery({
+    queryKey: ["job", id, "reseatPreview", body],
+    queryFn: () => answer(client.POST("/api/jobs/{job_id}/base/reseat/preview", { ...path(id), body })),
+    enabled: body.shot_ids.length > 0,
+    retry: false,
+  });
+export const useApplyReseat = (id: string) =>
+  useChange(id, (body: Schemas["ReseatWish"]) => answer(client.POST("/api/jobs/{job_id}/base/reseat", { ...path(id), body })));
