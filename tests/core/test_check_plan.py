@@ -42,7 +42,7 @@ def test_near_and_far_and_benchmarks_spread_over_the_site_are_proposed():
     # A, C and D have heights and surround the site; B has none.
     assert names(planned, "height") == {"A", "C", "D"}
     assert [mark.mark_name for mark in planned] == ["A", "D", "C"], "in the order of the walk"
-    assert planned[-1].why == "1500 m from the base; beyond 1 km, a benchmark for the heights"
+    assert planned[-1].why == "1500 m from the base: far, height"
 
 
 def test_a_crew_may_choose_other_marks_and_a_name_that_is_none_is_refused():

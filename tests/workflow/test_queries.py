@@ -18,7 +18,7 @@ CONTROL = "name,east,north,ellipsoidal height\n" + "".join(
     f"Q{n},{703412.361 + 131.7 * n:.3f},{629805.118 + 203.9 * n:.3f},{62.4 + 0.29 * n:.3f}\n" for n in range(6)
 )
 EPOCHS = 8
-LISTS = ("checks", "steps", "plan", "points.csv", "base", "base/earlier", "book", "marks", "points", "closing", "handover",
+LISTS = ("checks", "checks/plan", "checks/settings", "steps", "plan", "points.csv", "base", "base/earlier", "book", "marks", "points", "closing", "handover",
     "instrument",
 )  # fmt: skip
 

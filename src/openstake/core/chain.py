@@ -137,10 +137,11 @@ class MarkChecked:
 
 @dataclass(frozen=True)
 class PlanOfChecks:
-    """How far the plan of checks of the base that runs is fulfilled, in one line."""
+    """How far the plan of checks of the base that runs is fulfilled, in one line; `findings` are of all checks together."""
 
     state: State
     why: str
+    findings: tuple[Finding, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -369,10 +370,18 @@ def _local_grid(system: SystemSaid) -> Link:
 
 
 def open_findings(evidence: Evidence) -> tuple[Finding, ...]:
-    """Return what is open in a job, the worst first: of its system, its link, its base, its rovers, the newest check of each mark."""
+    """Return what is open in a job, the worst first: of its system, its link, its base, its rovers, all checks together,
+    the newest check of each mark."""
     checks = (found for item in evidence.checks for found in item.findings)
     return ranked(
-        (*evidence.system.findings, *evidence.link.findings, *evidence.base_findings, *evidence.rover_findings, *checks)
+        (
+            *evidence.system.findings,
+            *evidence.link.findings,
+            *evidence.base_findings,
+            *evidence.rover_findings,
+            *evidence.plan.findings,
+            *checks,
+        )
     )
 
 

@@ -172,10 +172,10 @@ def _spread(chosen: list[Candidate], within: Sequence[Candidate], base_m: tuple[
 
 
 def _why(distance_m: float, roles: Sequence[Role], unit: str) -> str:
-    """Say what a mark of the plan is for: `far: 1420.00 m from the base; a benchmark`."""
-    far = "beyond 1 km" if distance_m >= FAR_FROM_M else "the job's end: no mark beyond 1 km"
-    words = {"near": "close to the base", "far": far, "height": "a benchmark for the heights"}
-    return f"{whole_from_metres(distance_m, unit)} from the base; {', '.join(words[role] for role in roles)}"
+    """Say what a mark of the plan is for: `1420 m from the base: far, height`."""
+    far = "far" if distance_m >= FAR_FROM_M else "far as the list goes"
+    words = {"near": "near", "far": far, "height": "height"}
+    return f"{whole_from_metres(distance_m, unit)} from the base: {', '.join(words[role] for role in roles)}"
 
 
 # --- what has been done ---
@@ -279,7 +279,7 @@ def plan_now(
     bad = any(not one.agrees for one in newest.values())
     fulfilled = bool(items) and not bad and not lacks and not due_again and all(item.fulfilled for item in items)
     following = _next(items, due_again, now_s)
-    state, why = _overall(items, ordered, newest, due_again, lacks, following, fulfilled)
+    state, why = _overall(items, newest, due_again, lacks, fulfilled)
     return PlanNow(items, due_again, due_s, lacks, fulfilled, following, state, why)
 
 
@@ -354,7 +354,7 @@ def _next(items: Sequence[PlannedNow], due_again: str, now_s: float) -> NextChec
         for item in items:
             if any(task.name == name and not task.done for task in item.tasks):
                 mark = item.planned
-                return of(item, name, f"{words.format(mark=mark.mark_name)}: {mark.why}.")  # type: ignore[arg-type]
+                return of(item, name, f"{words.format(mark=mark.mark_name)} ({mark.why}).")  # type: ignore[arg-type]
     waiting = [(task.due_s or now_s, item) for item in items for task in item.tasks if not task.done]
     if not waiting:
         return None
@@ -367,10 +367,9 @@ def _next(items: Sequence[PlannedNow], due_again: str, now_s: float) -> NextChec
 
 
 def _overall(
-    items: Sequence[PlannedNow], ordered: Sequence[CheckDone], newest: dict[str, CheckDone], due_again: str, lacks: str,
-    following: NextCheck | None, fulfilled: bool,
+    items: Sequence[PlannedNow], newest: dict[str, CheckDone], due_again: str, lacks: str, fulfilled: bool
 ) -> tuple[State, str]:  # fmt: skip
-    if not ordered:
+    if not newest:
         return State.MISSING, "no mark checked from this base"
     bad = [one.mark_name for one in newest.values() if not one.agrees]
     if bad:
@@ -382,4 +381,5 @@ def _overall(
         return State.OUT_OF_DATE, f"due again: {due_again}"
     if fulfilled:
         return State.CHECKED, f"{len(items)} marks agree, each time"
-    return State.ENTERED, (following.words.rstrip(".") if following else lacks.rstrip(".")) or "the plan is open"
+    left = [item.planned.mark_name for item in items if not item.fulfilled]
+    return State.ENTERED, f"still open: {', '.join(left)}" if left else lacks[:1].lower() + lacks[1:].rstrip(".")

@@ -39,6 +39,14 @@ LONGEST_SHOT_S = 3600.0
 ANOTHER_MARK_M = 0.5
 AUTONOMOUS_BASE_M = 1.0
 
+# Causes over all checks: told apart where the next one scores so much worse (odds of e² : 1), explained where no more is left
+# than chance leaves in 99.9 %.
+CAUSE_TELLS_BY = 4.0
+CAUSE_ODDS = 5.0  # a day without a mistake is the rule: e^2.5 : 1
+CAUSE_CHOICE = 2.5  # and a cause with one more thing to choose is the rarer one
+CAUSE_LEAST_LEFT = 0.001
+CAUSE_NEAR_M = 1.0  # another mark is looked for so near to where a difference leads
+
 # --- the height of the base ---
 HEIGHTS_AGREE_M = 0.003  # readings of one height agree to 2-3 mm; a job may hold another limit
 WIDEST_HEIGHTS_AGREE_M = 0.1  # what a job may ask for at most

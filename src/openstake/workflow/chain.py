@@ -52,7 +52,7 @@ def evidence_of(context: Context, job_id: str) -> Evidence:
         occupation = open_occupation(session, job_id)
         base = None if occupation is None else bases_of(session, job_id, {occupation.id})[occupation.id]
         running = None if occupation is None else context.running.session(occupation.id)
-        proof = None if base is None else proof_of(session, job, base, context.now())
+        proof = None if base is None else proof_of(session, job, kit, base, context.now())
         return Evidence(
             chain.SystemSaid(
                 job.settings.system_label or job.frame.name, count_marks(session, job_id).get(job_id, 0),
@@ -66,7 +66,7 @@ def evidence_of(context: Context, job_id: str) -> Evidence:
             () if proof is None else proof.newest,
             () if base is None or running is None else watch_findings(session, job, kit, base, running, context.now()),
             chain.PlanOfChecks(State.MISSING, "no mark checked from this base") if proof is None
-            else chain.PlanOfChecks(proof.plan.state, proof.plan.why),
+            else chain.PlanOfChecks(proof.plan.state, proof.plan.why, proof.findings),
         )  # fmt: skip
 
 

@@ -2100,6 +2100,21 @@ export interface components {
             withdraw?: boolean;
         };
         /**
+         * ChangeOffered
+         * @description Something that can be told as changed at the base: the word on its button, and what is kept.
+         */
+        ChangeOffered: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "battery" | "channel" | "restart" | "other";
+            /** Sentence */
+            sentence: string;
+            /** Word */
+            word: string;
+        };
+        /**
          * ChangeWish
          * @description What was changed at the base.
          */
@@ -4515,7 +4530,7 @@ export interface components {
          * PlanView
          * @description The plan of checks of the base that runs, with the verdict; None where no base runs.
          *
-         *     `problem` is what keeps a plan from being made; `changes` names what can be told.
+         *     `problem` is what keeps a plan from being made; `findings` are of all checks together; `changes` is what can be told.
          */
         PlanView: {
             /** Base East M */
@@ -4525,9 +4540,9 @@ export interface components {
             /** Base North M */
             base_north_m: number;
             /** Changes */
-            changes: {
-                [key: string]: string;
-            };
+            changes: components["schemas"]["ChangeOffered"][];
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
             plan: components["schemas"]["PlanNow"] | null;
             /** Problem */
             problem: string;

@@ -10,30 +10,33 @@ export interface PlannedPlace {
 }
 
 const SIZE = 300;
-const MARGIN = 56;
+const MARGIN = 44;
 
 export function CheckPlan(props: { base: { name: string; eastM: number; northM: number }; marks: PlannedPlace[]; ringM: number; ringWords: string; next: string | null }) {
   const { base, marks } = props;
-  const reach = Math.max(1, ...marks.map((mark) => Math.max(Math.abs(mark.eastM - base.eastM), Math.abs(mark.northM - base.northM))));
-  const scale = (SIZE / 2 - MARGIN) / reach;
-  const x = (eastM: number) => SIZE / 2 + (eastM - base.eastM) * scale;
-  const y = (northM: number) => SIZE / 2 - (northM - base.northM) * scale;
+  const places = [base, ...marks];
+  const [west, east] = [Math.min(...places.map((item) => item.eastM)), Math.max(...places.map((item) => item.eastM))];
+  const [south, north] = [Math.min(...places.map((item) => item.northM)), Math.max(...places.map((item) => item.northM))];
+  const scale = (SIZE - 2 * MARGIN) / Math.max(1, east - west, north - south);
+  const x = (eastM: number) => SIZE / 2 + (eastM - (west + east) / 2) * scale;
+  const y = (northM: number) => SIZE / 2 - (northM - (south + north) / 2) * scale;
+  const [baseX, baseY] = [x(base.eastM), y(base.northM)];
   const ring = props.ringM * scale;
   return (
     <svg viewBox={`0 0 ${SIZE} ${SIZE}`} className="h-full w-full" role="img" aria-label="Marks of the plan about the base">
       {ring > 20 && ring < SIZE && (
         <>
-          <circle cx={SIZE / 2} cy={SIZE / 2} r={ring} fill="none" stroke="var(--grain)" strokeWidth="1.5" strokeDasharray="6 5" />
-          <text x={SIZE / 2} y={Math.max(14, SIZE / 2 - ring - 4)} fontSize="13" textAnchor="middle" fill="var(--faded)">
+          <circle cx={baseX} cy={baseY} r={ring} fill="none" stroke="var(--grain)" strokeWidth="1.5" strokeDasharray="6 5" />
+          <text x={baseX + ring * 0.71 + 4} y={baseY - ring * 0.71} fontSize="13" fill="var(--faded)">
             {props.ringWords}
           </text>
         </>
       )}
       {marks.map((mark) => (
-        <path key={mark.id} d={`M${SIZE / 2} ${SIZE / 2}L${x(mark.eastM)} ${y(mark.northM)}`} stroke="var(--line)" strokeWidth="1.5" />
+        <path key={mark.id} d={`M${baseX} ${baseY}L${x(mark.eastM)} ${y(mark.northM)}`} stroke="var(--line)" strokeWidth="1.5" />
       ))}
-      <path d={`M${SIZE / 2 - 8} ${SIZE / 2 + 7}h16l-8-15z`} fill="var(--lath)" stroke="var(--ink)" strokeWidth="1.5" />
-      <text x={SIZE / 2} y={SIZE / 2 + 23} fontSize="14" textAnchor="middle" fill="var(--faded)">
+      <path d={`M${baseX - 8} ${baseY + 7}h16l-8-15z`} fill="var(--lath)" stroke="var(--ink)" strokeWidth="1.5" />
+      <text x={baseX} y={baseY + 23} fontSize="14" textAnchor="middle" fill="var(--faded)">
         base on {base.name}
       </text>
       {marks.map((mark) => {

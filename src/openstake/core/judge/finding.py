@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 COMMON_PRACTICE = "common practice, no source"
+CAUSES_BY = "least squares and Schwarz's criterion (from memory)"
 
 # What stands in a sentence as a value: where several are possible, all of them.
 Number = float | int | str | Sequence[float] | Sequence[str]
@@ -177,6 +178,22 @@ RULES: dict[str, Rule] = {
     "solution-slip": Rule("base mark", "A static solution that fits with another sign, unit, height or frame.", COMMON_PRACTICE, differs=True),
     "solution-far": Rule("base mark", "A static solution farther off than is plausible.", COMMON_PRACTICE, differs=True),
     "level-not-confirmed": Rule("base antenna", "Level and plumb were not confirmed before the start.", COMMON_PRACTICE),
+    # all checks of a base together
+    "cause-height": Rule("base antenna", "All checks are off by one height.", CAUSES_BY, differs=True),
+    "cause-base-coordinate": Rule("base mark", "All checks are off by one horizontal shift.", CAUSES_BY, differs=True),
+    "cause-base-on-another-mark": Rule("base mark", "All checks are off by the distance between two marks: the base stands on another one.", CAUSES_BY, differs=True),
+    "cause-frame": Rule("base mark", "All checks are off by the shift between two frames.", CAUSES_BY, differs=True),
+    "cause-foot": Rule("local grid", "All checks are off by 2 ppm of the coordinates.", CAUSES_BY, differs=True),
+    "cause-one-mark": Rule("control", "One mark alone is off.", CAUSES_BY, differs=True),
+    "cause-pole-on-another-mark": Rule("control", "One mark is off by its distance from another: the pole stood on that.", CAUSES_BY, differs=True),
+    "cause-scale": Rule("local grid", "The checks are off in proportion to their distance from the base.", CAUSES_BY, differs=True),
+    "cause-rotation": Rule("local grid", "The checks are turned about the base.", CAUSES_BY, differs=True),
+    "cause-another-system": Rule("local grid", "The checks are turned and scaled: the control is in another system.", CAUSES_BY, differs=True),
+    "cause-geoid": Rule("local grid", "The heights of the checks are tilted over the site.", CAUSES_BY, differs=True),
+    "cause-sinking": Rule("base antenna", "The heights of the checks change steadily with time.", CAUSES_BY, differs=True),
+    "cause-bumped": Rule("base mark", "Everything moved between two checks.", CAUSES_BY, differs=True),
+    "cause-cannot-tell": Rule("control", "Two causes that look alike explain the checks as well.", CAUSES_BY, differs=True),
+    "cause-none-fits": Rule("control", "No single cause explains the checks.", CAUSES_BY, differs=True),
     # checks on control
     "check-within-tolerance": Rule("control", "A check shot within its tolerance.", COMMON_PRACTICE),
     "check-outside-tolerance": Rule("control", "A check shot outside its tolerance, horizontally and vertically.", COMMON_PRACTICE, differs=True),

@@ -183,8 +183,13 @@ def swapped_texts(text: str) -> list[str]:
     return found
 
 
+def mended_readings(reading: TypedReading) -> list[TypedReading]:
+    """Return a reading with each pair of neighbouring digits exchanged that still makes a height."""
+    return [mended for text in swapped_texts(reading.text) if (mended := _mended(reading, text))]
+
+
 def _swapped(reading: TypedReading, other: TypedReading, _: KnownAntenna | None) -> list[_Guess]:
-    candidates = [mended for text in swapped_texts(reading.text) if (mended := _mended(reading, text))]
+    candidates = mended_readings(reading)
     return [
         _Guess(
             "digits-swapped", reading.text, item.text, item.arp_height_m,

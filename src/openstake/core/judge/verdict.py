@@ -52,7 +52,7 @@ def verdict_of_job(plan: PlanNow, checks: Iterable[Verdict], others: Sequence[Fi
     stops += [item.sentence for item in others if item.is_stop]
     if stops or plan.state is State.DISAGREES:
         return Verdict(Word.STOP, tuple(stops) or (f"{_begun(plan.why)}.",))
-    care = [f"The plan of checks is open: {plan.why}."] if not plan.fulfilled else []
+    care = [f"The plan of checks is not fulfilled; {plan.why}."] if not plan.fulfilled else []
     if plan.lacks:
         care.append(plan.lacks)
     care += [reason for item in newest if item.word is Word.CARE for reason in item.reasons]

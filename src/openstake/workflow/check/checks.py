@@ -106,6 +106,7 @@ class Checked:
     base_mark: MarkNow
     point: Point
     check: Check
+    convergence_deg: float
 
 
 def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checked]:
@@ -141,6 +142,7 @@ def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checke
                 job, item, tuple(latest[item.shot.occupation_id].values()), item.shot.id in stale,
                 turns[item.shot.occupation_id], repeats.get(item.shot.id),
             ),
+            turns[item.shot.occupation_id],
         )
         for item in shown
     ]  # fmt: skip

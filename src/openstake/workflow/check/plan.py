@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, cast
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -16,20 +16,34 @@ from openstake.core.judge.finding import Finding
 from openstake.core.judge.verdict import Verdict, verdict_of_job
 from openstake.store.book import write_entry
 from openstake.store.models import Listening, Reference, Shot, SiteChange
+from openstake.workflow.check.cause import causes_found
 from openstake.workflow.check.checks import Checked, checked, rests_on_of
 from openstake.workflow.check.settings import settings_of
 from openstake.workflow.context import Context
 from openstake.workflow.now.base import BaseNow, bases_of, needed_occupation, open_occupation, three
 from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import MarkNow, current_marks, head_of, marks_of
 
 ChangeKind = Literal["battery", "channel", "restart", "other"]
-_CHANGES: dict[str, str] = {
-    "battery": "a battery was changed",
-    "channel": "the channel was changed",
-    "restart": "the base was restarted",
-    "other": "something was changed at the base",
-}
+
+
+@dataclass(frozen=True)
+class ChangeOffered:
+    """Something that can be told as changed at the base: the word on its button, and what is kept."""
+
+    kind: ChangeKind
+    word: str
+    sentence: str
+
+
+_OFFERED = (
+    ChangeOffered("battery", "battery", "a battery was changed"),
+    ChangeOffered("channel", "channel", "the channel was changed"),
+    ChangeOffered("restart", "restarted", "the base was restarted"),
+    ChangeOffered("other", "something else", "something was changed at the base"),
+)
+_CHANGES = {item.kind: item.sentence for item in _OFFERED}
 
 
 @dataclass(frozen=True)
@@ -43,7 +57,7 @@ class ChangeWish:
 class PlanView:
     """The plan of checks of the base that runs, with the verdict; None where no base runs.
 
-    `problem` is what keeps a plan from being made; `changes` names what can be told.
+    `problem` is what keeps a plan from being made; `findings` are of all checks together; `changes` is what can be told.
     """
 
     base_mark: str
@@ -52,7 +66,8 @@ class PlanView:
     plan: PlanNow | None
     verdict: Verdict
     problem: str
-    changes: dict[str, str]
+    findings: tuple[Finding, ...]
+    changes: tuple[ChangeOffered, ...]
 
 
 @dataclass(frozen=True)
@@ -73,18 +88,20 @@ def view(context: Context, job_id: str) -> PlanView:
         job = job_of(session, job_id)
         occupation = open_occupation(session, job_id)
         if occupation is None:
-            return PlanView("", 0.0, 0.0, None, verdict_of_job(_NOTHING, ()), "No base is running in this job.", _CHANGES)
+            return PlanView(
+                "", 0.0, 0.0, None, verdict_of_job(_NOTHING, ()), "No base is running in this job.", (), _OFFERED
+            )  # fmt: skip
         base = bases_of(session, job_id, {occupation.id})[occupation.id]
         name = head_of(session, job, base.occupation.mark_id).name
-        proof = proof_of(session, job, base, context.now())
+        proof = proof_of(session, job, kit_of(session, job_id), base, context.now())
         east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
-    return PlanView(name, east, north, proof.plan, proof.verdict, proof.problem, _CHANGES)
+    return PlanView(name, east, north, proof.plan, proof.verdict, proof.problem, proof.findings, _OFFERED)
 
 
 _NOTHING = PlanNow((), "", None, "", False, None, State.MISSING, "no base running")
 
 
-def proof_of(session: Session, job: JobNow, base: BaseNow, now_s: float) -> Proof:
+def proof_of(session: Session, job: JobNow, kit: KitNow, base: BaseNow, now_s: float) -> Proof:
     """Return what all checks of a base say: as many queries however many there are."""
     shots = session.scalars(
         select(Shot)
@@ -103,7 +120,7 @@ def proof_of(session: Session, job: JobNow, base: BaseNow, now_s: float) -> Proo
     plan = plan_now(planned, done, _changes(session, base), settings, now_s)
     latest = {item.mark.id: item for item in checks}
     newest = sorted(latest.values(), key=lambda item: (item.shot.created_s, item.shot.id), reverse=True)
-    found: tuple[Finding, ...] = ()
+    found = tuple(causes_found(session, job, kit, base, checks))
     verdict = verdict_of_job(plan, [item.check.verdict for item in newest], found)
     return Proof(plan, tuple(_mark_checked(item, own) for item in newest), tuple(checks), verdict, found, problem)
 
@@ -157,7 +174,7 @@ def _changes(session: Session, base: BaseNow) -> list[Change]:
     ).all()
     return sorted(
         [
-            *(Change(row.created_s, _CHANGES[row.kind]) for row in told),
+            *(Change(row.created_s, _CHANGES[cast(ChangeKind, row.kind)]) for row in told),
             *(Change(at_s, _CHANGES["restart"]) for at_s in heard[1:]),
         ],
         key=lambda item: item.at_s,

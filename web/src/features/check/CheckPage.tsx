@@ -4,6 +4,7 @@ import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useLive } from "../../api/live";
 import { useChecks, useRecordCheck } from "../../api/queries";
 import { Note, ShowMore } from "../../ui/controls";
+import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
 import { useCurrentMark, useMarkNamed } from "../../ui/marks";
 import { usePole } from "../../ui/pole";
@@ -85,6 +86,7 @@ function ShotView({ job, tabs }: CheckViewProps) {
           ) : (
             <Note>No check yet. Near the base first, then at the far end of the job.</Note>
           )}
+          {shown && shown.findings.length > 1 && <FindingLines findings={shown.findings.slice(1)} />}
           <Cards job={job} checks={all} shownId={shown?.id ?? null} onShow={setShownId} />
           {checks.hasNextPage && (
             <ShowMore busy={checks.isFetchingNextPage} onMore={() => void checks.fetchNextPage()}>

@@ -7,6 +7,7 @@ import { METRES } from "../../lib/format";
 import { CheckPlan } from "../../plots/CheckPlan";
 import { Button, LinkButton, Note } from "../../ui/controls";
 import { asTyped, FieldForm, type Values } from "../../ui/form";
+import { FindingLines } from "../../ui/findings";
 import { EditorPage, Page } from "../../ui/Page";
 import { StateMark } from "../../ui/StateMark";
 import type { CheckViewProps } from "./CheckPage";
@@ -35,6 +36,7 @@ export function PlanOfChecks({ job, tabs }: CheckViewProps) {
       {view && (
         <div className="flex flex-col gap-3">
           <VerdictLine verdict={view.verdict} />
+          <FindingLines findings={view.findings} />
           {view.problem && <Note tone="flag">{view.problem}</Note>}
           {now && now.items.length > 0 && (
             <div className="grid grid-cols-[minmax(0,1fr)_17rem] gap-4">
@@ -50,7 +52,7 @@ export function PlanOfChecks({ job, tabs }: CheckViewProps) {
               </div>
             </div>
           )}
-          <div className="flex flex-wrap items-center gap-3">
+          <div className="flex flex-wrap items-center justify-between gap-3">
             {now && <Changes jobId={job.id} changes={view.changes} />}
             <Button onClick={() => setEditing(true)}>Marks, times, tolerances</Button>
           </div>
@@ -83,7 +85,7 @@ function Marks(props: { job: Schemas["JobView"]; items: Schemas["PlannedNow"][];
                 <StateMark state={task.done ? "checked" : "missing"} size={16} /> {task.words}
               </span>
             ))}
-            {state !== "checked" && state !== "missing" && <span className={state === "disagrees" ? "font-bold text-flag" : "font-semibold"}>{why}</span>}
+            {(state === "disagrees" || state === "out of date" || (state === "entered" && !tasks[0]?.done)) && <span className={state === "disagrees" ? "font-bold text-flag" : "font-semibold"}>{why}</span>}
           </p>
         </li>
       ))}
@@ -91,17 +93,18 @@ function Marks(props: { job: Schemas["JobView"]; items: Schemas["PlannedNow"][];
   );
 }
 
-function Changes({ jobId, changes }: { jobId: string; changes: Record<string, string> }) {
+function Changes({ jobId, changes }: { jobId: string; changes: Schemas["ChangeOffered"][] }) {
   const tell = useTellChange(jobId);
   return (
-    <>
-      {Object.entries(changes).map(([kind, words]) => (
-        <Button key={kind} disabled={tell.isPending} onClick={() => tell.mutate({ kind: kind as Schemas["ChangeWish"]["kind"] })}>
-          {words}
+    <div className="flex flex-wrap items-center gap-2" role="group" aria-label="Changed at the base">
+      <span className="font-semibold">Changed at the base:</span>
+      {changes.map(({ kind, word }) => (
+        <Button key={kind} disabled={tell.isPending} onClick={() => tell.mutate({ kind })}>
+          {word}
         </Button>
       ))}
       {tell.isError && <p className="font-semibold text-flag">{sentenceOf(tell.error)}</p>}
-    </>
+    </div>
   );
 }
 

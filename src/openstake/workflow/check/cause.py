@@ -1,0 +1,83 @@
+"""The checks of one base as the cause-finder sees them: differences, sigmas, times, and every number that is known of the site."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from openstake.core.budget import Sigmas, in_grid
+from openstake.core.causes import CheckSeen, Place, SiteSeen
+from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.geodesy.local import enu_from_ecef_difference
+from openstake.core.geodesy.plates import frame_shifts_m
+from openstake.core.judge.cause import HeightsSeen, judge_causes, named_heights
+from openstake.core.judge.finding import Finding
+from openstake.core.limits import POLE_TWICE_M, UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M
+from openstake.store.models import Shot
+from openstake.workflow.check.checks import Checked
+from openstake.workflow.now.base import BaseNow, is_autonomous, three
+from openstake.workflow.now.heights import ROVER_HEIGHT_SIGMA_M, as_typed
+from openstake.workflow.now.job import JobNow
+from openstake.workflow.now.kit import KitNow
+from openstake.workflow.now.marks import current_marks
+
+_YEAR_S = 365.25 * 86_400.0
+
+
+def causes_found(session: Session, job: JobNow, kit: KitNow, base: BaseNow, checks: Sequence[Checked]) -> list[Finding]:
+    """Return what all checks of a base say together: fixed ones, from this base, by what is in force now."""
+    used = [item for item in checks if not item.point.not_fixed and not item.point.virtual]
+    if len({item.mark.id for item in used}) < 2:
+        return []
+    seen = [_seen(item, base) for item in used]
+    return judge_causes(seen, _site(session, job, kit, base, used), not is_autonomous(base.coordinate), job.length_unit)
+
+
+def _seen(item: Checked, base: BaseNow) -> CheckSeen:
+    check, mark = item.check, item.mark
+    sigmas = in_grid(_claim(item.shot), item.convergence_deg)
+    flat, up = (float(np.hypot(sigma, POLE_TWICE_M)) for sigma in (max(sigmas.east_m, sigmas.north_m), sigmas.up_m))
+    return CheckSeen(
+        mark.name, mark.east_m, mark.north_m, (check.east_m, check.north_m, check.up_m),
+        (flat, flat, float(np.hypot(up, ROVER_HEIGHT_SIGMA_M))), (mark.sigma_horizontal_m, mark.sigma_vertical_m),
+        (item.shot.created_s - base.occupation.started_s) / 3600.0,
+    )  # fmt: skip
+
+
+def _claim(shot: Shot) -> Sigmas:
+    if shot.sigma_east_m is None or shot.sigma_north_m is None or shot.sigma_up_m is None:
+        return Sigmas(UNCLAIMED_HORIZONTAL_M, UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M)
+    return Sigmas(shot.sigma_east_m, shot.sigma_north_m, shot.sigma_up_m, shot.covariance_en_m2 or 0.0)
+
+
+def _site(session: Session, job: JobNow, kit: KitNow, base: BaseNow, used: Sequence[Checked]) -> SiteSeen:
+    marks = tuple(
+        Place(mark.name, mark.east_m, mark.north_m, mark.ellipsoidal_height_m) for mark in current_marks(session, job)
+    )
+    base_mark = used[-1].base_mark
+    east, north, height = three(job.frame.grid_from_ecef(base.mark_m))
+    offsets = [
+        (name, kit.phase_centre_m(at_base)) for name, at_base in (("base antenna", True), ("rover antenna", False))
+    ]
+    poles = {item.point.rover_height.id: as_typed(item.point.rover_height) for item in used}
+    texts = {(pole.text, pole.arp_height_m): pole for pole in poles.values()}
+    heights = HeightsSeen(
+        base.height.readings, tuple(texts.values()), base.height.arp_height_m, used[-1].point.rover_height.arp_height_m,
+        tuple((name, offset) for name, offset in offsets if offset is not None),
+    )  # fmt: skip
+    return SiteSeen(
+        Place(base_mark.name, east, north, height), (base_mark.sigma_horizontal_m, base_mark.sigma_vertical_m),
+        named_heights(heights), marks, () if job.lies_nowhere else _frames(base),
+    )  # fmt: skip
+
+
+def _frames(base: BaseNow) -> tuple[tuple[str, tuple[float, float, float]], ...]:
+    """Return what taking one frame for another would shift the base by, in its local axes, metres."""
+    latitude, longitude, _ = (float(value) for value in geodetic_from_ecef(base.mark_m))
+    year = 1970.0 + base.occupation.started_s / _YEAR_S
+    return tuple(
+        (f"{name} and a global frame (ITRF, WGS 84)", three(enu_from_ecef_difference(shift, latitude, longitude)))
+        for name, shift in frame_shifts_m(base.mark_m, year).items()
+    )

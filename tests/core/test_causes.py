@@ -1,0 +1,172 @@
+"""The cause-finder: seeded days with one mistake each (truth known), and facts of the trade said in words with their numbers."""
+
+import sys
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from openstake.core.antenna import MeasuredTo, TypedReading
+from openstake.core.causes import CAUSES, LOOK_ALIKE, CheckSeen, Place, SiteSeen, causes_of
+from openstake.core.judge.cause import HeightsSeen, judge_causes, named_heights
+from tests.core.cases import MISTAKES, day_of
+
+ROOT = Path(__file__).parents[2]
+BASE = Place("CS1", 703_412.361, 629_805.118, 21.484)
+MARKS = (
+    BASE,
+    Place("CS2", 703_478.902, 629_861.447, 22.911),
+    Place("CS5", 704_050.0, 630_470.0, 25.3),
+    Place("CS7", 703_100.0, 631_200.0, 19.8),
+)
+SITE = SiteSeen(BASE, (0.005, 0.008), (), MARKS)
+
+
+def check(mark, off, at_h=1.0):
+    return CheckSeen(mark.name, mark.east_m, mark.north_m, off, (0.006, 0.006, 0.010), (0.005, 0.008), at_h)
+
+
+def day(*offs):
+    """One check on each of three marks, an hour apart, observed − known."""
+    return [check(mark, off, 0.5 + n) for n, (mark, off) in enumerate(zip(MARKS[1:], offs, strict=True))]
+
+
+def said(checks, site=SITE, **more):
+    found = judge_causes(checks, site, **more)
+    return found[0] if found else None
+
+
+@pytest.mark.slow
+def test_the_right_cause_comes_first_in_95_of_100_and_the_page_says_so():
+    sys.path.insert(0, str(ROOT / "scripts"))
+    import causes as page  # scripts/causes.py
+
+    def shares(text):
+        rows = [line.split(" | ") for line in text.splitlines() if " % of " in line]
+        return {row[0].strip("| "): float(row[1].split()[0]) for row in rows}
+
+    now, written = shares(page.page()), shares((ROOT / "docs" / "causes.md").read_text())
+
+    assert set(now) == set(CAUSES) == set(MISTAKES)
+    assert min(now.values()) >= 95.0, now
+    # Where a score is a tie, the last digits of another machine may decide it.
+    assert now == pytest.approx(written, abs=2.0), "make it anew with scripts/causes.py"
+
+
+def test_a_day_of_each_mistake_is_told():
+    """The quick half of the above: of ten days each, nine at least."""
+    for cause in CAUSES:
+        right = 0
+        for seed in range(1000, 1010):
+            found = causes_of(*day_of(cause, seed))
+            right += cause in (found.first.cause, *(found.alike if found.alike else ()))
+        assert right >= 9, cause
+
+
+def test_pairs_that_look_alike_name_causes_that_there_are():
+    assert all(len(pair) == 2 and pair <= set(CAUSES) and why.endswith(".") for pair, why in LOOK_ALIKE.items())
+
+
+def test_checks_that_agree_say_nothing_and_one_mark_alone_says_nothing():
+    assert said(day((0.004, -0.003, 0.006), (-0.006, 0.002, -0.011), (0.002, 0.007, 0.004))) is None
+    assert said([check(MARKS[1], (0.0, 0.0, 0.3), hour) for hour in (1.0, 2.0)]) is None
+
+
+def reading(text):
+    return TypedReading(text, float(text.split()[0]), MeasuredTo("bottom", "Bottom of mount", "vertical"))
+
+
+def test_a_base_height_with_swapped_digits_is_named():
+    # Typed 1.645 for 1.465: neighbours swapped differ by 9 × 0.02, 0.180 m; too large at the base shows high (common practice).
+    heights = named_heights(HeightsSeen([reading("1.645 m")], [reading("2.000 m")], 1.645, 2.0))
+    found = said(
+        day((0.002, 0.001, 0.176), (-0.003, 0.004, 0.184), (0.001, -0.002, 0.181)), replace(SITE, heights=heights)
+    )
+
+    assert found.code == "cause-height" and found.is_stop
+    assert "'1.645 m' was typed for '1.465 m'" in found.sentence
+
+
+@pytest.mark.parametrize(
+    ("up_m", "words"),
+    [
+        (-2.0, "the pole was taken off twice"),  # the position refers to the mark already (common practice)
+        (2.0, "the pole was never taken off"),
+        (1.546, "the ARP's height was entered as the mark's"),
+        (0.0612, "the phase centre of the base antenna"),
+    ],
+)
+def test_a_constant_of_a_known_size_is_named(up_m, words):
+    seen = HeightsSeen([reading("1.546 m")], [reading("2.000 m")], 1.546, 2.0, [("base antenna", 0.0612)])
+    noise = np.random.default_rng(3).normal(0.0, 0.006, (3, 3))
+    found = said(
+        day(*(tuple(map(float, row)) for row in noise + np.array([0.0, 0.0, up_m]))),
+        replace(SITE, heights=named_heights(seen)),
+    )
+
+    assert found.code == "cause-height" and words in found.sentence
+
+
+def test_a_base_on_another_mark_is_named():
+    # What is entered minus where it stands: CS1 typed, the tripod over CS2.
+    shift = (BASE.east_m - MARKS[1].east_m, BASE.north_m - MARKS[1].north_m, BASE.height_m - MARKS[1].height_m)
+    checks = [check(mark, shift, hour) for mark, hour in ((MARKS[2], 1.0), (MARKS[3], 2.0))]
+    found = said(checks)
+
+    assert found.code == "cause-base-on-another-mark"
+    assert "the base stands on CS2" in found.sentence
+
+
+def test_a_pole_on_another_mark_is_named():
+    apart = (
+        MARKS[3].east_m - MARKS[2].east_m,
+        MARKS[3].north_m - MARKS[2].north_m,
+        MARKS[3].height_m - MARKS[2].height_m,
+    )
+    found = said(day((0.003, 0.002, -0.004), apart, (-0.002, 0.004, 0.008)))
+
+    assert found.code == "cause-pole-on-another-mark" and "the pole stood on CS7" in found.sentence
+
+
+def test_the_wrong_foot_shows_as_2_ppm_of_the_coordinates():
+    # 1200/3937 against 0.3048 (NIST SP 811): 1.4 m at 700 km east.
+    ppm = 1200.0 / 3937.0 / 0.3048 - 1.0
+    found = said(day(*((ppm * mark.east_m, ppm * mark.north_m, 0.004) for mark in MARKS[1:])))
+
+    assert found.code == "cause-foot" and found.is_stop
+
+
+def test_a_base_that_sinks_5_mm_an_hour_shows_after_a_day():
+    hours = (0.5, 2.5, 4.5, 6.5, 8.5)
+    walk = (MARKS[1], MARKS[2], MARKS[3], MARKS[1], MARKS[2])
+    checks = [check(mark, (0.002, -0.003, 0.005 * hour), hour) for mark, hour in zip(walk, hours, strict=True)]
+    found = said(
+        [replace(one, sigma_m=(0.004, 0.004, 0.004)) for one in checks], replace(SITE, base_sigma_m=(0.003, 0.003))
+    )
+
+    assert found.code == "cause-sinking" and "0.005 m an hour" in found.sentence
+    assert found.numbers["up_m_per_h"] == pytest.approx(0.005, rel=0.2)
+
+
+def test_an_autonomous_base_is_told_as_one():
+    found = said(day((1.804, -0.903, 2.41), (1.796, -0.898, 2.39), (1.803, -0.905, 2.40)), base_known=False)
+
+    assert found.code == "cause-base-coordinate"
+    assert "autonomous average" in found.cause and "re-seat" in found.action
+
+
+def test_two_mistakes_at_once_are_not_forced_into_one():
+    # Three marks off by three different large amounts in all directions.
+    found = said([*day((0.31, 0.0, -0.2), (-0.12, 0.5, 0.3), (0.0, -0.4, 0.1)), check(MARKS[2], (0.3, 0.2, -0.3), 4.0)])
+
+    assert found.code == "cause-none-fits"
+
+
+def test_what_cannot_be_told_apart_is_said_with_what_would_tell():
+    # Only the last check is off in height: the mark, a bump before it, or a sinking base.
+    found = said(day((0.001, 0.002, 0.003), (0.002, -0.001, -0.004), (-0.001, 0.002, 0.095)))
+
+    assert found.code == "cause-cannot-tell"
+    assert "one mark" in found.numbers["causes"] and "bumped" in found.numbers["causes"]
+    assert "measured early" in found.action
