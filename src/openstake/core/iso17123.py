@@ -10,7 +10,7 @@ Source: ISO 17123-8:2015 (from memory).
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from itertools import product
 
@@ -26,6 +26,8 @@ FULL_SERIES, SIMPLIFIED_SERIES = 3, 1
 FREEDOM = (FULL_SERIES * SETS - 1) * POINTS  # 28 of each coordinate: every point's mean takes one
 SIGNIFICANCE = 0.05
 _GROSS = 2.5 * 2.0**0.5
+SETS_APART_S = 300.0
+SERIES_APART_S = 5400.0  # between the starts of two series
 
 
 @dataclass(frozen=True)
@@ -86,6 +88,51 @@ class FieldTest:
     distance_deviations: tuple[float, ...]
     height_deviations: tuple[float, ...]
     tests: tuple[TestItem, ...]
+
+
+@dataclass(frozen=True)
+class PlannedSet:
+    """A set of the plan: when it is due and when its first point was measured (seconds, None while it was not), how many points are."""
+
+    series: int
+    set: int
+    due_s: float
+    begun_s: float | None
+    points: tuple[int, ...]
+
+    @property
+    def done(self) -> bool:
+        return len(self.points) == POINTS
+
+
+def planned_sets(full: bool, taken_s: Mapping[tuple[int, int, int], float], start_s: float) -> tuple[PlannedSet, ...]:
+    """Return the sets of a test with their times: five minutes apart, and series by the start of the one before.
+
+    `taken_s` are the times of what was measured by series, set and point; before anything is, the plan begins at `start_s`.
+    """
+    found: list[PlannedSet] = []
+    series_start = start_s
+    for series in range(1, (FULL_SERIES if full else SIMPLIFIED_SERIES) + 1):
+        own = [at_s for (number, _, _), at_s in taken_s.items() if number == series]
+        series_start = min(own) if own else series_start
+        due_s = series_start
+        for number in range(1, SETS + 1):
+            points = tuple(point for point in range(1, POINTS + 1) if (series, number, point) in taken_s)
+            begun = min((taken_s[series, number, point] for point in points), default=None)
+            found.append(PlannedSet(series, number, due_s, begun, points))
+            due_s = (due_s if begun is None else begun) + SETS_APART_S
+        series_start += SERIES_APART_S
+    return tuple(found)
+
+
+def too_soon_s(sets: Sequence[PlannedSet]) -> list[tuple[int, float]]:
+    """Return the series that began too soon after the one before, with how long after it they did, seconds."""
+    starts = {item.series: item.begun_s for item in sets if item.set == 1 and item.begun_s is not None}
+    return [
+        (series, starts[series] - starts[series - 1])
+        for series in starts
+        if series - 1 in starts and starts[series] - starts[series - 1] < SERIES_APART_S
+    ]
 
 
 def arranged(rows: Sequence[Measured]) -> NDArray[np.float64]:

@@ -144,6 +144,13 @@ SUN_SEEN_ABOVE_DEG = 3.0
 STRAIGHT_DEG = 15.0
 WHOLE_METRES_FROM_M = 100.0  # so far away nobody walks by decimals
 
+# --- a pole that is turned, and measures without GNSS ---
+LEAN_TURN_DEG = 90.0
+LEAN_LARGE_M = 0.010  # at the top of the pole: half of a tolerance for control
+TAPE_DEFAULT_SIGMA_M = 0.005
+LEVEL_DEFAULT_SIGMA_M = 0.002
+LONGEST_MEASURE_M = 5000.0
+
 # --- re-seating a base ---
 EARTH_RADIUS_LEAST_M, EARTH_RADIUS_MOST_M = 6.34e6, 6.40e6  # the ellipsoid's axes, and what is lived on
 RESEAT_SMALL_HORIZONTAL_M, RESEAT_SMALL_UP_M = 0.020, 0.030  # what a fix on a control mark may be off by

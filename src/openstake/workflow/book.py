@@ -109,7 +109,9 @@ def points_csv(context: Context, job_id: str) -> str:
     """Return the job's shots as CSV in the job's unit: coordinates derived now, differences observed − known."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        shots = session.scalars(select(Shot).where(Shot.job_id == job_id).order_by(Shot.created_s)).all()
+        shots = session.scalars(
+            select(Shot).where(Shot.job_id == job_id, points.OF_THE_JOB).order_by(Shot.created_s)
+        ).all()
         labels = labels_of(session, job_id)
         shots = [shot for shot in shots if shot.id not in labels or not labels[shot.id].taken_out]
         derived = points.derive_all(session, job, shots)

@@ -12,7 +12,7 @@ from openstake.core.chain import State
 from openstake.core.closing import ClosingItem, ClosingKnown, closing_list
 from openstake.core.errors import NotFoundError
 from openstake.core.kit.packing import packing_list
-from openstake.store.models import Occupation, Shot, StaticLog, StaticLogEnd
+from openstake.store.models import Occupation, PointLabel, Shot, StaticLog, StaticLogEnd
 from openstake.workflow import chain
 from openstake.workflow.check.checks import checked
 from openstake.workflow.context import Context
@@ -65,7 +65,9 @@ def _known(context: Context, session: Session, job: JobNow, unchecked: tuple[str
     occupation, running_now = _newest_occupation(session, job.id), open_occupation(session, job.id)
     running = context.running.session(running_now.id) if running_now else None
     readings = base_of(session, occupation).readings if occupation else None
-    last_point = session.scalar(select(func.max(Shot.created_s)).where(Shot.job_id == job.id, Shot.mark_id.is_(None)))
+    last_point = session.scalar(
+        select(func.max(Shot.created_s)).where(Shot.job_id == job.id, Shot.id.in_(select(PointLabel.shot_id)))
+    )
     newest_check = session.scalars(
         select(Shot).where(Shot.job_id == job.id, Shot.mark_id.is_not(None)).order_by(Shot.created_s.desc()).limit(1)
     ).first()

@@ -39,7 +39,7 @@ class Recording:
 class ShotPlan:
     """What the crew settled before recording: the kind with its limits, the pole, and for a check the mark and its tolerance.
 
-    `is_check` shots are kept under the mark's name; `tilt` is what the crew says of tilt compensation.
+    `tilt` is what the crew says of tilt compensation; `purpose` is the kind a shot of a series is stored as.
     """
 
     kind: ShotKind
@@ -49,10 +49,11 @@ class ShotPlan:
     tolerance: Tolerance | None = None
     name: str = ""
     tilt: str = ""
+    purpose: str = ""
 
     @property
     def stored_kind(self) -> str:
-        return "check" if self.mark is not None else self.kind.name
+        return self.purpose or ("check" if self.mark is not None else self.kind.name)
 
 
 @dataclass(frozen=True)

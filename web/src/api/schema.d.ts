@@ -695,6 +695,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/fieldtests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List field tests with their plan and result. */
+        get: operations["get__api_jobs_{job_id}_fieldtests"];
+        put?: never;
+        /** Begin a field test. */
+        post: operations["post__api_jobs_{job_id}_fieldtests"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fieldtests/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a field test up. */
+        post: operations["post__api_jobs_{job_id}_fieldtests_drop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fieldtests/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to record the next point of the field test. */
+        post: operations["post__api_jobs_{job_id}_fieldtests_record"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/goto": {
         parameters: {
             query?: never;
@@ -706,6 +758,41 @@ export interface paths {
         get: operations["get__api_jobs_{job_id}_goto"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/ground": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List what was measured without GNSS, and points that two set-ups have. */
+        get: operations["get__api_jobs_{job_id}_ground"];
+        put?: never;
+        /** Keep a distance or a height difference that was measured without GNSS. */
+        post: operations["post__api_jobs_{job_id}_ground"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/ground/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Use a measure no more. */
+        post: operations["post__api_jobs_{job_id}_ground_drop"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1309,6 +1396,58 @@ export interface paths {
         get: operations["get__api_jobs_{job_id}_system"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/turns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show the pole that is being turned, and how poles stood. */
+        get: operations["get__api_jobs_{job_id}_turns"];
+        put?: never;
+        /** Begin to turn a pole. */
+        post: operations["post__api_jobs_{job_id}_turns"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/turns/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a series up. */
+        post: operations["post__api_jobs_{job_id}_turns_drop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/turns/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to record the next side of the pole. */
+        post: operations["post__api_jobs_{job_id}_turns_record"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2555,6 +2694,33 @@ export interface components {
             set_aside?: boolean;
         };
         /**
+         * Double
+         * @description A point that two base set-ups or more have occupied: its mean, each set-up, and whether the last two agree.
+         */
+        Double: {
+            /** Agrees */
+            agrees: boolean;
+            /** East M */
+            east_m: number;
+            finding: components["schemas"]["Finding"];
+            /** Height M */
+            height_m: number;
+            /** Name */
+            name: string;
+            /** North M */
+            north_m: number;
+            /** Set Ups */
+            set_ups: components["schemas"]["Occupied"][];
+        };
+        /**
+         * DropMeasure
+         * @description A measure that is not used any more.
+         */
+        DropMeasure: {
+            /** Measure Id */
+            measure_id: string;
+        };
+        /**
          * EarlierBase
          * @description A base that ran and ended.
          */
@@ -2693,6 +2859,110 @@ export interface components {
             unit: string;
         };
         /**
+         * FieldTest
+         * @description What a field test gives, metres.  Deviations are measured − independent (− mean where none was measured), set by set.
+         *
+         *     `s_xy_m` is of east and north together, as the predetermined sigma is; None, as the degrees of freedom, where the test is
+         *     the simplified one.
+         */
+        FieldTest: {
+            /** Distance Deviations */
+            distance_deviations: number[];
+            /** Distance M */
+            distance_m: number;
+            /** Dof H */
+            dof_h: number | null;
+            /** Dof Xy */
+            dof_xy: number | null;
+            /** Height Deviations */
+            height_deviations: number[];
+            /** Height Difference M */
+            height_difference_m: number;
+            /** S H M */
+            s_h_m: number | null;
+            /** S Xy M */
+            s_xy_m: number | null;
+            /** Series */
+            series: number;
+            /** Sigma H M */
+            sigma_h_m: number;
+            /** Sigma Xy M */
+            sigma_xy_m: number;
+            /** Tests */
+            tests: components["schemas"]["TestItem"][];
+        };
+        /**
+         * FieldTestView
+         * @description A test as it stands: its sets with their times, what to measure next, and its result where all is measured.
+         */
+        FieldTestView: {
+            /** Created S */
+            created_s: number;
+            /** Distance M */
+            distance_m: number | null;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Full */
+            full: boolean;
+            /** Height Difference M */
+            height_difference_m: number | null;
+            /** Id */
+            id: string;
+            /** Measured */
+            measured: number;
+            /** Next Words */
+            next_words: string;
+            result: components["schemas"]["FieldTest"] | null;
+            /** Sets */
+            sets: components["schemas"]["PlannedSet"][];
+            /** Sigma H M */
+            sigma_h_m: number;
+            /** Sigma Xy M */
+            sigma_xy_m: number;
+            /** Wait S */
+            wait_s: number;
+            /** Wanted */
+            wanted: number;
+        };
+        /**
+         * FieldTestWish
+         * @description A test to begin: full or simplified, predetermined sigmas and independent values as text; empty where there is none.
+         */
+        FieldTestWish: {
+            /**
+             * Distance
+             * @default
+             */
+            distance?: string;
+            /** Full */
+            full: boolean;
+            /**
+             * Height Difference
+             * @default
+             */
+            height_difference?: string;
+            /**
+             * Sigma H
+             * @default
+             */
+            sigma_h?: string;
+            /**
+             * Sigma Xy
+             * @default
+             */
+            sigma_xy?: string;
+        };
+        /**
+         * FieldTests
+         * @description The tests of a job, newest first; the first may be in hand.  `source` says what the test rests on.
+         */
+        FieldTests: {
+            /** Source */
+            source: string;
+            /** Tests */
+            tests: components["schemas"]["FieldTestView"][];
+        };
+        /**
          * FileSent
          * @description A file, base64.
          */
@@ -2768,13 +3038,14 @@ export interface components {
         };
         /**
          * GearView
-         * @description A thing of the kit, its values as they are kept; of a password only whether there is one.
+         * @description A thing of the kit, its values as they are kept; of a password only whether there is one.  `finding`: how a pole stood when turned.
          */
         GearView: {
             /** Data */
             data: {
                 [key: string]: unknown;
             };
+            finding: components["schemas"]["Finding"] | null;
             /** Has Password */
             has_password: boolean;
             /** Id */
@@ -3442,6 +3713,31 @@ export interface components {
             items: components["schemas"]["GearView"][];
         };
         /**
+         * Lean
+         * @description How far the top of a pole is off its foot, metres, and to which side, degrees clockwise from the side of its label.
+         *
+         *     `tilt_arcmin` is the bubble's error; `sigma_m` one sigma of each component of the lean, `limit_m` what chance gives at 95 %;
+         *     `left_m` is what the shots are off from a turning pole (root mean square, metres), 0 for two.
+         */
+        Lean: {
+            /** East M */
+            east_m: number;
+            /** Lean M */
+            lean_m: number;
+            /** Left M */
+            left_m: number;
+            /** Limit M */
+            limit_m: number;
+            /** North M */
+            north_m: number;
+            /** Side Deg */
+            side_deg: number;
+            /** Sigma M */
+            sigma_m: number;
+            /** Tilt Arcmin */
+            tilt_arcmin: number;
+        };
+        /**
          * Length
          * @description A length as typed: what is stored, and in words.
          */
@@ -3881,6 +4177,77 @@ export interface components {
             words: string;
         };
         /**
+         * MeasureView
+         * @description A measure beside the shots as they stand now, metres; the difference is by the shots − measured.
+         */
+        MeasureView: {
+            /** Agrees */
+            agrees: boolean;
+            /** Created S */
+            created_s: number;
+            /** Difference M */
+            difference_m: number;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** From Name */
+            from_name: string;
+            /** Grid M */
+            grid_m: number;
+            /** Grid Ppm */
+            grid_ppm: number;
+            /** Ground M */
+            ground_m: number;
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "slope" | "horizontal" | "levelled";
+            /** Limit 95 M */
+            limit_95_m: number;
+            /** Measured M */
+            measured_m: number;
+            /** Observed M */
+            observed_m: number;
+            /** Text */
+            text: string;
+            /** To Name */
+            to_name: string;
+        };
+        /**
+         * MeasureWish
+         * @description A measure from one named shot to another: `slope`, `horizontal` or `levelled`, lengths as text.
+         */
+        MeasureWish: {
+            /**
+             * From Above
+             * @default
+             */
+            from_above?: string;
+            /** From Name */
+            from_name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "slope" | "horizontal" | "levelled";
+            /** Measured */
+            measured: string;
+            /**
+             * Sigma
+             * @default
+             */
+            sigma?: string;
+            /**
+             * To Above
+             * @default
+             */
+            to_above?: string;
+            /** To Name */
+            to_name: string;
+        };
+        /**
          * MeasuredTo
          * @description A feature that a height is measured to, or a rod that gives it.  `feature_to_arp_m`: how far the ARP lies above it.
          */
@@ -3911,6 +4278,18 @@ export interface components {
              * @default 0
              */
             rim_radius_m: number;
+        };
+        /**
+         * MeasuresView
+         * @description Measures free of GNSS, newest first; points that two set-ups have; `names` are the shots that can be named.
+         */
+        MeasuresView: {
+            /** Doubles */
+            doubles: components["schemas"]["Double"][];
+            /** Measures */
+            measures: components["schemas"]["MeasureView"][];
+            /** Names */
+            names: string[];
         };
         /**
          * Mend
@@ -4262,6 +4641,30 @@ export interface components {
             station_id: number;
         };
         /**
+         * Occupied
+         * @description A point as one base set-up has it: grid metres and height, and how far from the mean of all set-ups.
+         */
+        Occupied: {
+            /** Base */
+            base: string;
+            /** East M */
+            east_m: number;
+            /** Height M */
+            height_m: number;
+            /** North M */
+            north_m: number;
+            /** Off East M */
+            off_east_m: number;
+            /** Off North M */
+            off_north_m: number;
+            /** Off Up M */
+            off_up_m: number;
+            /** Shots */
+            shots: number;
+            /** Started S */
+            started_s: number;
+        };
+        /**
          * OnAirView
          * @description On the air − meant, metres, east, north, up of the ARP; `station_agrees`: it is the station ID that is meant.
          */
@@ -4581,6 +4984,22 @@ export interface components {
             why: string;
         };
         /**
+         * PlannedSet
+         * @description A set of the plan: when it is due and when its first point was measured (seconds, None while it was not), how many points are.
+         */
+        PlannedSet: {
+            /** Begun S */
+            begun_s: number | null;
+            /** Due S */
+            due_s: number;
+            /** Points */
+            points: number[];
+            /** Series */
+            series: number;
+            /** Set */
+            set: number;
+        };
+        /**
          * PointView
          * @description A point as it stands now, metres.  `moved_words` says how far it has moved since it was recorded, and why.
          *
@@ -4735,6 +5154,24 @@ export interface components {
              * @default
              */
             text?: string;
+        };
+        /**
+         * PoleTurned
+         * @description A pole that was turned: its name, how often, when it was last, its lean, and what that says.
+         */
+        PoleTurned: {
+            /** At S */
+            at_s: number;
+            finding: components["schemas"]["Finding"];
+            /** Height M */
+            height_m: number;
+            lean: components["schemas"]["Lean"];
+            /** Pole */
+            pole: string;
+            /** Series Id */
+            series_id: string;
+            /** Sides */
+            sides: number;
         };
         /**
          * Ports
@@ -5445,6 +5882,36 @@ export interface components {
             url: string;
         };
         /**
+         * SeriesNamed
+         * @description A series.
+         */
+        SeriesNamed: {
+            /** Series Id */
+            series_id: string;
+        };
+        /**
+         * SeriesShotWish
+         * @description The next shot of a series: the pole, and how long.
+         */
+        SeriesShotWish: {
+            /** Feature */
+            feature: string;
+            /** Reading */
+            reading: string;
+            /**
+             * Rover Id
+             * @default null
+             */
+            rover_id?: string | null;
+            /**
+             * Seconds
+             * @default 30
+             */
+            seconds?: number;
+            /** Series Id */
+            series_id: string;
+        };
+        /**
          * SetUpView
          * @description The set-up in hand; `missing` is what a start still waits for, `stops` what speaks against one.
          */
@@ -5746,6 +6213,18 @@ export interface components {
             /** Id */
             id: string | null;
             settings: components["schemas"]["ShotSettings"];
+        };
+        /**
+         * SideView
+         * @description A side that the pole is turned to, degrees clockwise from the first; `words` say how to hold it.
+         */
+        SideView: {
+            /** Taken */
+            taken: boolean;
+            /** Turned Deg */
+            turned_deg: number;
+            /** Words */
+            words: string;
         };
         /**
          * SkyUse
@@ -6281,6 +6760,20 @@ export interface components {
             words: string;
         };
         /**
+         * TestItem
+         * @description One test: it passes where the statistic is at most the limit.
+         */
+        TestItem: {
+            /** Limit */
+            limit: number;
+            /** Name */
+            name: string;
+            /** Passed */
+            passed: boolean;
+            /** Statistic */
+            statistic: number;
+        };
+        /**
          * TickCard
          * @description A line of a pair's card to tick off, or to untick.
          */
@@ -6419,6 +6912,48 @@ export interface components {
              */
             longitude?: string;
             system: components["schemas"]["SystemWish"];
+        };
+        /**
+         * TurnNow
+         * @description The series in hand; `next_deg` is the side to record now, None where all are taken.
+         */
+        TurnNow: {
+            /** Next Deg */
+            next_deg: number | null;
+            /** Next Words */
+            next_words: string;
+            /** Pole */
+            pole: string;
+            /** Series Id */
+            series_id: string;
+            /** Sides */
+            sides: components["schemas"]["SideView"][];
+        };
+        /**
+         * TurnWish
+         * @description Which pole is turned, and how often: to 2 sides or to 4.
+         */
+        TurnWish: {
+            /** Pole */
+            pole: string;
+            /**
+             * Sides
+             * @default 2
+             */
+            sides?: number;
+        };
+        /**
+         * Turns
+         * @description The poles of the job's rovers, the series in hand, and what earlier ones showed, newest first.
+         */
+        Turns: {
+            /** Never Turned */
+            never_turned: string[];
+            now: components["schemas"]["TurnNow"] | null;
+            /** Poles */
+            poles: string[];
+            /** Turned */
+            turned: components["schemas"]["PoleTurned"][];
         };
         /**
          * UsableShot
@@ -9552,6 +10087,250 @@ export interface operations {
             };
         };
     };
+    "get__api_jobs_{job_id}_fieldtests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldTests"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_fieldtests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FieldTestWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldTests"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_fieldtests_drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeriesNamed"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldTests"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_fieldtests_record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeriesShotWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recording"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get__api_jobs_{job_id}_goto": {
         parameters: {
             query: {
@@ -9575,6 +10354,188 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GoTo"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_ground": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuresView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_ground": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasureWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuresView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_ground_drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DropMeasure"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasuresView"];
                 };
             };
             /** @description Not Found */
@@ -12006,6 +12967,250 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SystemView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_turns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Turns"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_turns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TurnWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Turns"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_turns_drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeriesNamed"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Turns"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_turns_record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeriesShotWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recording"];
                 };
             };
             /** @description Not Found */

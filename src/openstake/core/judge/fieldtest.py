@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
-from openstake.core.iso17123 import FieldTest, Independent
+from collections.abc import Sequence
+
+from openstake.core.iso17123 import SERIES_APART_S, FieldTest, Independent, PlannedSet, too_soon_s
 from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.units import text_from_seconds
 
 
 def judge_field_test(found: FieldTest, independent: Independent, sigmas_given: bool) -> list[Finding]:
@@ -37,6 +40,19 @@ def judge_field_test(found: FieldTest, independent: Independent, sigmas_given: b
             )
         )  # fmt: skip
     return said
+
+
+def judge_times(sets: Sequence[PlannedSet]) -> list[Finding]:
+    """Return which series of a test began too soon after the one before."""
+    return [
+        finding(
+            "iso-too-soon", Severity.LOOK,
+            f"Series {series} began {text_from_seconds(after_s)} after series {series - 1}; {text_from_seconds(SERIES_APART_S)} are asked.",
+            "The satellites have hardly moved: the series share their errors, and the test comes out too good.",
+            "Measure the later series again, later in the day.", after_s=round(after_s),
+        )
+        for series, after_s in too_soon_s(sets)
+    ]  # fmt: skip
 
 
 def _gross(name: str, statistic_m: float, limit_m: float) -> Finding:

@@ -116,6 +116,16 @@ RULES: dict[str, Rule] = {
     "bench-agrees": Rule("link", "Both units, a taped distance apart, measure it.", COMMON_PRACTICE),
     "bench-differs": Rule("link", "Both units do not measure the taped distance.", COMMON_PRACTICE, differs=True),
     "bench-no-fix": Rule("link", "The pair did not fix on the bench.", COMMON_PRACTICE, differs=True),
+    # a pole that is turned
+    "pole-plumb": Rule("pole", "A pole that was turned shows no lean.", COMMON_PRACTICE),
+    "pole-leans": Rule("pole", "A pole that was turned leans by more than chance gives at 95 %.", COMMON_PRACTICE, differs=True),
+    "pole-never-turned": Rule("pole", "A rover pole of the job that was never turned.", COMMON_PRACTICE),
+    # free of GNSS, and two set-ups
+    "ground-agrees": Rule("control", "A distance or height difference measured without GNSS agrees with the shots.", COMMON_PRACTICE),
+    "ground-differs": Rule("control", "A distance or height difference measured without GNSS differs from the shots at 95 %.", COMMON_PRACTICE, differs=True),
+    "level-without-geoid": Rule("control", "A levelled height difference in a job without a geoid grid.", COMMON_PRACTICE),
+    "set-ups-agree": Rule("control", "Two base set-ups agree on a point at 95 %.", "chi-squared test of two means"),
+    "set-ups-differ": Rule("control", "Two base set-ups differ on a point at 95 %.", "chi-squared test of two means", differs=True),
     # re-seating a base
     "reseat-own-mark": Rule("base mark", "The known mark of a re-seat is the base's own.", COMMON_PRACTICE),
     "reseat-small": Rule("base mark", "A re-seat no larger than one fix gives.", COMMON_PRACTICE),
@@ -130,6 +140,7 @@ RULES: dict[str, Rule] = {
     # the field test
     "iso-gross-error": Rule("control", "A deviation of a field test beyond 2.5·√2·σ.", "ISO 17123-8 (from memory)", differs=True),
     "iso-uncertainty-larger": Rule("control", "A standard uncertainty of a field test beyond what its test allows.", "ISO 17123-8 (from memory)"),
+    "iso-too-soon": Rule("control", "A series of a field test that began less than 90 min after the one before.", "ISO 17123-8 (from memory)"),
     "iso-not-independent": Rule("control", "A field test without a distance or height difference measured otherwise.", "ISO 17123-8 (from memory)"),
     "iso-sigma-usual": Rule("control", "A field test judged by usual sigmas, not by those of the pair.", COMMON_PRACTICE),
     # the base's height

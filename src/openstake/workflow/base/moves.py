@@ -39,7 +39,10 @@ class MovedPoint:
 def moved_points(session: Session, job: JobNow, occupation: Occupation, instead: BaseCoordinate) -> list[MovedPoint]:
     """Return how the newest points of a base move, oldest first, and their checks before and after."""
     newest = session.scalars(
-        select(Shot).where(Shot.occupation_id == occupation.id).order_by(Shot.created_s.desc()).limit(_MOVES_SHOWN)
+        select(Shot)
+        .where(Shot.occupation_id == occupation.id, points.OF_THE_JOB)
+        .order_by(Shot.created_s.desc())
+        .limit(_MOVES_SHOWN)
     ).all()
     shots, bases = newest[::-1], {occupation.id: base_of(session, occupation)}
     marks = marks_of(session, job, {shot.mark_id for shot in shots if shot.mark_id is not None})

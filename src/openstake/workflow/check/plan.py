@@ -13,17 +13,20 @@ from openstake.core.chain import MarkChecked, State
 from openstake.core.check_plan import Candidate, Change, CheckDone, Planned, PlanNow, plan_now, plan_of_marks
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding
+from openstake.core.judge.lean import judge_turned
 from openstake.core.judge.verdict import Verdict, verdict_of_job
 from openstake.store.book import write_entry
 from openstake.store.models import Listening, Reference, Shot, SiteChange
 from openstake.workflow.check.cause import causes_found
 from openstake.workflow.check.checks import Checked, checked, rests_on_of
 from openstake.workflow.check.settings import settings_of
+from openstake.workflow.check.turns import rover_poles
 from openstake.workflow.context import Context
 from openstake.workflow.now.base import BaseNow, bases_of, needed_occupation, open_occupation, three
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import MarkNow, current_marks, head_of, marks_of
+from openstake.workflow.now.poles import turned_poles
 
 ChangeKind = Literal["battery", "channel", "restart", "other"]
 
@@ -120,7 +123,8 @@ def proof_of(session: Session, job: JobNow, kit: KitNow, base: BaseNow, now_s: f
     plan = plan_now(planned, done, _changes(session, base), settings, now_s)
     latest = {item.mark.id: item for item in checks}
     newest = sorted(latest.values(), key=lambda item: (item.shot.created_s, item.shot.id), reverse=True)
-    found = tuple(causes_found(session, job, kit, base, checks))
+    turned = judge_turned(rover_poles(kit), tuple(turned_poles(session)))
+    found = (*causes_found(session, job, kit, base, checks), *turned)
     verdict = verdict_of_job(plan, [item.check.verdict for item in newest], found)
     return Proof(plan, tuple(_mark_checked(item, own) for item in newest), tuple(checks), verdict, found, problem)
 

@@ -72,7 +72,7 @@ def view(context: Context, job_id: str, query: PlanQuery) -> Plan:
         job = job_of(session, job_id)
         marks = [] if query.after else current_marks(session, job)
         places, _ = current_places(session, job)
-        page, following = points.shots_page(session, job_id, query.after, MOST_POINTS, newest_first=False)
+        page, following = points.shots_page(session, job_id, query.after, MOST_POINTS, False, points.OF_THE_JOB)
         labels = labels_of(session, job_id, [shot.id for shot in page])
         page = [shot for shot in page if shot.id not in labels or not labels[shot.id].taken_out]
         placed = zip(page, points.derive_all(session, job, page), strict=True)

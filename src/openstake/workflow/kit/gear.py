@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -10,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from openstake.core.describe import FieldShown, fields_shown, typed
 from openstake.core.errors import ConflictError, InputError
+from openstake.core.judge.finding import Finding
 from openstake.core.kit.gear import BOTTOM, GEAR, GEAR_WORDS, Antenna
 from openstake.core.limits import ShortText
 from openstake.core.units import LengthUnit
@@ -19,6 +21,7 @@ from openstake.store.models import GearItem, new_id
 from openstake.wire.antex import read_antex
 from openstake.workflow.context import Context
 from openstake.workflow.now.kit import gear_rows
+from openstake.workflow.now.poles import PoleTurned, turned_poles
 from openstake.workflow.secrets import has_secret, keep_secret
 
 _MISSING = "This thing is not in the kit."
@@ -35,13 +38,14 @@ class GearForm:
 
 @dataclass(frozen=True)
 class GearView:
-    """A thing of the kit, its values as they are kept; of a password only whether there is one."""
+    """A thing of the kit, its values as they are kept; of a password only whether there is one.  `finding`: how a pole stood when turned."""
 
     id: str
     kind: str
     name: str
     data: dict[str, Any]
     has_password: bool
+    finding: Finding | None
 
 
 @dataclass(frozen=True)
@@ -80,13 +84,15 @@ def gear_forms() -> list[GearForm]:
 def list_gear(context: Context) -> Kit:
     """Return the kit; of passwords only whether there is one."""
     with context.database.read() as session:
-        rows = gear_rows(session)
-    return Kit(gear_forms(), [_view(context, row) for row in rows])
+        rows, turned = gear_rows(session), turned_poles(session)
+    return Kit(gear_forms(), [_view(context, row, turned) for row in rows])
 
 
-def _view(context: Context, row: GearItem) -> GearView:
+def _view(context: Context, row: GearItem, turned: Mapping[str, PoleTurned]) -> GearView:
+    stood = turned.get(row.name) if row.kind == "pole" else None
     return GearView(
-        row.id, row.kind, row.name, json.loads(row.data), has_secret(context, f"gear:{row.line_id}")
+        row.id, row.kind, row.name, json.loads(row.data), has_secret(context, f"gear:{row.line_id}"),
+        stood.finding if stood else None,
     )  # fmt: skip
 
 
@@ -116,7 +122,7 @@ def save_gear(context: Context, wish: SaveGear) -> GearView:
 
     row = context.database.write(work)
     keep_secret(context, f"gear:{row.line_id}", wish.password)
-    return _view(context, row)
+    return _view(context, row, {})
 
 
 def withdraw_gear(context: Context, item_id: str) -> None:

@@ -66,6 +66,9 @@ class Point:
 REMEMBERED: Remembered[Received] = Remembered(50_000)
 # So many rows are asked for by their ids (SQLite takes 32 766 parameters); of more the whole job's are read.
 _MOST_NAMED = 20_000
+# Shots of a series are stored as its kind: they are no points of the job, and have neither a name nor a mark.
+SERIES_KINDS = ("pole turn", "field test")
+OF_THE_JOB: ColumnElement[bool] = Shot.kind.not_in(SERIES_KINDS)
 _MOVED_M = 0.00005  # less is not written anywhere
 
 

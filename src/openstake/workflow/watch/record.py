@@ -101,7 +101,7 @@ def _compared_with_last(session: Session, job: JobNow, shot: Shot) -> list[Findi
     """Compare a shot with the latest ones of the same place from another initialisation."""
     lately = session.scalars(
         select(Shot)
-        .where(Shot.job_id == job.id)
+        .where(Shot.job_id == job.id, points.OF_THE_JOB)
         .order_by(Shot.created_s.desc(), Shot.id.desc())
         .limit(_COMPARED_LATELY)
     ).all()

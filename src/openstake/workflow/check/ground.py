@@ -1,0 +1,368 @@
+"""Free of GNSS: taped, measured or levelled between two shots; and points that two base set-ups have occupied."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from math import hypot
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.equality import Equality, equal_by_sigmas
+from openstake.core.errors import InputError, NotFoundError
+from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.ground import Between, MeasureKind, SetUpMean, between, compared, mean_of_set_ups
+from openstake.core.judge.finding import Finding
+from openstake.core.judge.ground import judge_double, judge_measure
+from openstake.core.limits import (
+    LEVEL_DEFAULT_SIGMA_M,
+    LONGEST_MEASURE_M,
+    POLE_TWICE_M,
+    SAME_POINT_M,
+    TAPE_DEFAULT_SIGMA_M,
+    UNCLAIMED_HORIZONTAL_M,
+    UNCLAIMED_UP_M,
+    ShortText,
+)
+from openstake.core.units import metres_from_text
+from openstake.store import lines
+from openstake.store.book import write_entry
+from openstake.store.models import GroundMeasure, Shot
+from openstake.workflow.context import Context
+from openstake.workflow.now import points
+from openstake.workflow.now.base import bases_of
+from openstake.workflow.now.heights import ROVER_HEIGHT_SIGMA_M
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.labels import labels_of
+from openstake.workflow.now.marks import MarkNow, marks_of
+
+MOST_NAMES, MOST_DOUBLE = 300, 2000
+
+
+@dataclass(frozen=True)
+class MeasureWish:
+    """A measure from one named shot to another: `slope`, `horizontal` or `levelled`, lengths as text."""
+
+    kind: MeasureKind
+    from_name: ShortText
+    to_name: ShortText
+    measured: ShortText
+    sigma: ShortText = ""
+    from_above: ShortText = ""
+    to_above: ShortText = ""
+
+
+@dataclass(frozen=True)
+class DropMeasure:
+    """A measure that is not used any more."""
+
+    measure_id: ShortText
+
+
+@dataclass(frozen=True)
+class MeasureView:
+    """A measure beside the shots as they stand now, metres; the difference is by the shots − measured."""
+
+    id: str
+    kind: MeasureKind
+    from_name: str
+    to_name: str
+    text: str
+    created_s: float
+    measured_m: float
+    observed_m: float
+    difference_m: float
+    limit_95_m: float
+    grid_m: float
+    ground_m: float
+    grid_ppm: float
+    agrees: bool
+    findings: list[Finding]
+
+
+@dataclass(frozen=True)
+class Occupied:
+    """A point as one base set-up has it: grid metres and height, and how far from the mean of all set-ups."""
+
+    base: str
+    started_s: float
+    shots: int
+    east_m: float
+    north_m: float
+    height_m: float
+    off_east_m: float
+    off_north_m: float
+    off_up_m: float
+
+
+@dataclass(frozen=True)
+class Double:
+    """A point that two base set-ups or more have occupied: its mean, each set-up, and whether the last two agree."""
+
+    name: str
+    east_m: float
+    north_m: float
+    height_m: float
+    set_ups: list[Occupied]
+    agrees: bool
+    finding: Finding
+
+
+@dataclass(frozen=True)
+class MeasuresView:
+    """Measures free of GNSS, newest first; points that two set-ups have; `names` are the shots that can be named."""
+
+    measures: list[MeasureView]
+    doubles: list[Double]
+    names: list[str]
+
+
+def view(context: Context, job_id: str) -> MeasuresView:
+    """Return measures and double occupations as they stand now."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        rows = session.scalars(
+            lines.heads(GroundMeasure, GroundMeasure.job_id == job_id, ~GroundMeasure.withdrawn).order_by(
+                GroundMeasure.created_s.desc()
+            )
+        ).all()
+        named = _named(session, job_id)
+        return MeasuresView(_measures(session, job, rows), _doubles(session, job), sorted(named))
+
+
+def _named(session: Session, job_id: str) -> dict[str, Shot]:
+    """Return the newest shot of each name of a job's points and checks."""
+    shots = session.scalars(
+        select(Shot)
+        .where(Shot.job_id == job_id, Shot.kind.in_(_NAMED))
+        .order_by(Shot.created_s.desc(), Shot.id.desc())
+        .limit(MOST_NAMES)
+    ).all()
+    found: dict[str, Shot] = {}
+    for shot, name in _names(session, job_id, shots).items():
+        found.setdefault(name, shot)
+    return found
+
+
+_NAMED = ("check", "control", "topo", "quick")
+
+
+def _names(session: Session, job_id: str, shots: Collection[Shot]) -> dict[Shot, str]:
+    labels = labels_of(session, job_id, [shot.id for shot in shots])
+    return {
+        shot: labels[shot.id].name if shot.id in labels else shot.name
+        for shot in shots
+        if shot.id not in labels or not labels[shot.id].taken_out
+    }
+
+
+def _measures(session: Session, job: JobNow, rows: Sequence[GroundMeasure]) -> list[MeasureView]:
+    ids = {shot_id for row in rows for shot_id in (row.from_shot_id, row.to_shot_id)}
+    shots = session.scalars(select(Shot).where(Shot.id.in_(ids))).all()
+    labels = labels_of(session, job.id, ids)
+    names = {shot.id: labels[shot.id].name if shot.id in labels else shot.name for shot in shots}
+    derived = dict(zip((shot.id for shot in shots), points.derive_all(session, job, shots), strict=True))
+    by_id = {shot.id: shot for shot in shots}
+    return [_measure(job, row, by_id, names, derived) for row in rows]
+
+
+def _measure(
+    job: JobNow, row: GroundMeasure, shots: Mapping[str, Shot], names: Mapping[str, str], derived: Mapping[str, points.Point]
+) -> MeasureView:  # fmt: skip
+    ends = (shots[row.from_shot_id], shots[row.to_shot_id])
+    first, second = (derived[shot.id] for shot in ends)
+    seen = _between(job, first, second, row.from_above_m, row.to_above_m)
+    kind: MeasureKind = row.kind  # type: ignore[assignment]
+    found = compared(
+        kind, seen, row.measured_m, row.sigma_m, [_flat_m(shot) for shot in ends],
+        [hypot(shot.sigma_up_m or UNCLAIMED_UP_M, ROVER_HEIGHT_SIGMA_M) for shot in ends],
+    )  # fmt: skip
+    called = (names[row.from_shot_id], names[row.to_shot_id])
+    findings = judge_measure(called, kind, found, seen, job.geoid is not None, job.length_unit)
+    return MeasureView(
+        row.id, kind, called[0], called[1], row.text, row.created_s, row.measured_m, found.observed_m, found.difference_m,
+        found.limit_95_m, seen.grid_m, seen.horizontal_m, seen.grid_ppm, abs(found.difference_m) <= found.limit_95_m, findings,
+    )  # fmt: skip
+
+
+def _flat_m(shot: Shot) -> float:
+    return max(shot.sigma_east_m or 0.0, shot.sigma_north_m or 0.0) or UNCLAIMED_HORIZONTAL_M
+
+
+def _between(job: JobNow, first: points.Point, second: points.Point, from_above_m: float, to_above_m: float) -> Between:
+    places = np.array([(item.east_m, item.north_m, item.height_m) for item in (first, second)])
+    xyz = job.frame.ecef_from_grid(places[:, 0], places[:, 1], places[:, 2])
+    grid = hypot(second.east_m - first.east_m, second.north_m - first.north_m)
+    geoid_up = 0.0
+    if job.geoid is not None:
+        geodetic = geodetic_from_ecef(xyz)
+        undulation = job.geoid.undulation_m(geodetic[:, 0], geodetic[:, 1])
+        geoid_up = float(undulation[1] - undulation[0]) if np.isfinite(undulation).all() else 0.0
+    return between(xyz[0], xyz[1], grid, geoid_up, from_above_m, to_above_m)
+
+
+def add(context: Context, job_id: str, wish: MeasureWish) -> MeasuresView:
+    """Keep a measure; it is compared with the newest shots of both names."""
+
+    def work(session: Session) -> None:
+        job, now = job_of(session, job_id), context.now()
+        named = _named(session, job_id)
+        ends = [_end(named, getattr(wish, field), field) for field in ("from_name", "to_name")]
+        if ends[0].id == ends[1].id:
+            raise InputError("Name two different points.", field="to_name")
+        levelled = wish.kind == "levelled"
+        measured = _length(job, wish.measured, "measured")
+        if abs(measured) > LONGEST_MEASURE_M or (not levelled and measured <= 0.0):
+            raise InputError(f"A distance is more than 0, and at most {LONGEST_MEASURE_M:.0f} m.", field="measured")
+        usual = LEVEL_DEFAULT_SIGMA_M if levelled else TAPE_DEFAULT_SIGMA_M
+        sigma = _length(job, wish.sigma, "sigma", usual)
+        if not 0.0 < sigma <= 1.0:
+            raise InputError("A standard deviation is more than 0 and at most 1 m.", field="sigma")
+        slope = wish.kind == "slope"
+        above = [
+            _length(job, getattr(wish, field), field, 0.0) if slope else 0.0 for field in ("from_above", "to_above")
+        ]
+        row = GroundMeasure(
+            job_id=job_id, kind=wish.kind, from_shot_id=ends[0].id, to_shot_id=ends[1].id, text=wish.measured.strip()[:80],
+            measured_m=measured, from_above_m=above[0], to_above_m=above[1], sigma_m=sigma, created_s=now,
+        )  # fmt: skip
+        session.add(row)
+        session.flush()
+        shown = _measures(session, job, [row])[0]
+        write_entry(session, now, "ground-measure", shown.findings[0].sentence, job_id, measure=row.id)
+
+    context.database.write(work)
+    context.changed(job_id)
+    return view(context, job_id)
+
+
+def _end(named: Mapping[str, Shot], name: str, field: str) -> Shot:
+    found = named.get(name.strip())
+    if found is None:
+        raise InputError(f"No shot is called {name.strip()[:40] or 'so'}: pick one that was recorded.", field=field)
+    return found
+
+
+def _length(job: JobNow, text: str, field: str, empty: float | None = None) -> float:
+    if not text.strip() and empty is not None:
+        return empty
+    try:
+        return metres_from_text(text, job.length_unit)
+    except InputError as error:
+        error.field = field
+        raise
+
+
+def drop(context: Context, job_id: str, wish: DropMeasure) -> MeasuresView:
+    """Use a measure no more; it stays in the store."""
+
+    def work(session: Session) -> None:
+        missing = "This measure is not in this job."
+        old = lines.head(session, GroundMeasure, wish.measure_id, missing)
+        if old.job_id != job_id or old.withdrawn:
+            raise NotFoundError(missing)
+        now = context.now()
+        session.add(
+            GroundMeasure(
+                job_id=job_id, kind=old.kind, from_shot_id=old.from_shot_id, to_shot_id=old.to_shot_id, text=old.text,
+                measured_m=old.measured_m, from_above_m=old.from_above_m, to_above_m=old.to_above_m, sigma_m=old.sigma_m,
+                withdrawn=True, replaces_id=old.id, created_s=now,
+            )
+        )  # fmt: skip
+        write_entry(session, now, "ground-measure", f"Measure of {old.text} taken out.", job_id, measure=old.id)
+
+    context.database.write(work)
+    context.changed(job_id)
+    return view(context, job_id)
+
+
+# --- two set-ups ---
+
+
+def _doubles(session: Session, job: JobNow) -> list[Double]:
+    """Return the points that two base set-ups or more have: control shots and checks within half a metre of each other."""
+    # Loaded where it is needed: the terminal's quick verbs do not wait for it.
+    from scipy.spatial import cKDTree
+
+    shots = session.scalars(
+        select(Shot)
+        .where(Shot.job_id == job.id, Shot.kind.in_(("check", "control")))
+        .order_by(Shot.created_s.desc(), Shot.id.desc())
+        .limit(MOST_DOUBLE)
+    ).all()[::-1]
+    bases = bases_of(session, job.id, {shot.occupation_id for shot in shots})
+    if len(bases) < 2:
+        return []
+    names = _names(session, job.id, shots)
+    derived = points.derive_all(session, job, shots, bases)
+    kept = [
+        (shot, point)
+        for shot, point in zip(shots, derived, strict=True)
+        if not point.not_fixed and not point.virtual and shot in names
+    ]
+    tree = cKDTree(np.array([(point.east_m, point.north_m) for _, point in kept]).reshape(-1, 2))
+    under = marks_of(session, job, {base.occupation.mark_id for base in bases.values()})
+    stood = {key: under[base.occupation.mark_id] for key, base in bases.items()}
+    found, seen = [], set[int]()
+    for place in range(len(kept)):
+        if place in seen:
+            continue
+        near = [item for item in tree.query_ball_point(tree.data[place], SAME_POINT_M) if item not in seen]
+        seen.update(near)
+        group = [kept[item] for item in sorted(near)]
+        if len({shot.occupation_id for shot, _ in group}) > 1:
+            found.append(_double(job, group, names, stood))
+    return found
+
+
+def _double(
+    job: JobNow, group: Sequence[tuple[Shot, points.Point]], names: Mapping[Shot, str], stood: Mapping[str, MarkNow]
+) -> Double:  # fmt: skip
+    by_base: dict[str, list[tuple[Shot, points.Point]]] = defaultdict(list)
+    for shot, point in group:
+        by_base[shot.occupation_id].append((shot, point))
+    # Over one mark the coordinate of the mark is the same in all of them; over two it is another error.
+    apart_marks = len({stood[key].id for key in by_base}) > 1
+    means = [_mean(key, own, stood[key] if apart_marks else None) for key, own in by_base.items()]
+    east, north, height = mean_of_set_ups(means)
+    name = names[group[0][0]]
+    before, after = means[-2], means[-1]
+    apart = np.array(after.place_m) - np.array(before.place_m)
+    test: Equality = equal_by_sigmas(apart, np.array(before.covariance_m2) + np.array(after.covariance_m2))
+    said = judge_double(name, (float(apart[0]), float(apart[1]), float(apart[2])), test, job.length_unit)
+    set_ups = [
+        Occupied(
+            stood[item.set_up].name, by_base[item.set_up][0][1].base.occupation.started_s, item.shots, *item.place_m,
+            item.place_m[0] - east, item.place_m[1] - north, item.place_m[2] - height,
+        )
+        for item in means
+    ]  # fmt: skip
+    return Double(name, east, north, height, set_ups, test.equal, said)
+
+
+def _mean(set_up: str, own: Sequence[tuple[Shot, points.Point]], mark: MarkNow | None) -> SetUpMean:
+    """Return a set-up's mean of a point: its claims are not divided by their number, and its base's height counts once.
+
+    `mark` is the base's where its coordinate counts as well.
+    """
+    places = np.array([(point.east_m, point.north_m, point.height_m) for _, point in own])
+    east, north, height = places[0] + (places - places[0]).mean(axis=0)
+    covariance: NDArray[np.float64] = np.mean([_covariance(shot) for shot, _ in own], axis=0)
+    base = own[0][1].base_height
+    flat, up = (0.0, 0.0) if mark is None else (mark.sigma_horizontal_m, mark.sigma_vertical_m)
+    shared = [POLE_TWICE_M**2 + flat**2] * 2 + [base.sigma_m**2 + ROVER_HEIGHT_SIGMA_M**2 + up**2]
+    covariance = covariance + np.diag(shared)
+    return SetUpMean(
+        set_up, len(own), (float(east), float(north), float(height)),
+        tuple((float(a), float(b), float(c)) for a, b, c in covariance),
+    )  # fmt: skip
+
+
+def _covariance(shot: Shot) -> NDArray[np.float64]:
+    east, north = shot.sigma_east_m or UNCLAIMED_HORIZONTAL_M, shot.sigma_north_m or UNCLAIMED_HORIZONTAL_M
+    both, up = shot.covariance_en_m2 or 0.0, shot.sigma_up_m or UNCLAIMED_UP_M
+    return np.array([[east**2, both, 0.0], [both, north**2, 0.0], [0.0, 0.0, up**2]])

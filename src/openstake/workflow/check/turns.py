@@ -1,0 +1,141 @@
+"""Turning a pole: two shots at 180° or four at 90°, and what its lean is."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import ConflictError, InputError
+from openstake.core.lean import SIDES
+from openstake.core.limits import ShortText
+from openstake.store import lines
+from openstake.store.models import ShotSeries
+from openstake.workflow.check.series import (
+    SeriesNamed,
+    SeriesNow,
+    SeriesShotWish,
+    begin_series,
+    give_up,
+    open_series,
+    record_place,
+    series_of,
+)
+from openstake.workflow.context import Context
+from openstake.workflow.now.job import job_of
+from openstake.workflow.now.kit import KitNow, kit_of
+from openstake.workflow.now.poles import PoleTurned, turned_from, turned_poles
+from openstake.workflow.recording import Recording
+
+
+@dataclass(frozen=True)
+class TurnWish:
+    """Which pole is turned, and how often: to 2 sides or to 4."""
+
+    pole: ShortText
+    sides: int = 2
+
+
+@dataclass(frozen=True)
+class SideView:
+    """A side that the pole is turned to, degrees clockwise from the first; `words` say how to hold it."""
+
+    turned_deg: int
+    words: str
+    taken: bool
+
+
+@dataclass(frozen=True)
+class TurnNow:
+    """The series in hand; `next_deg` is the side to record now, None where all are taken."""
+
+    series_id: str
+    pole: str
+    sides: tuple[SideView, ...]
+    next_deg: int | None
+    next_words: str
+
+
+@dataclass(frozen=True)
+class Turns:
+    """The poles of the job's rovers, the series in hand, and what earlier ones showed, newest first."""
+
+    poles: tuple[str, ...]
+    never_turned: tuple[str, ...]
+    now: TurnNow | None
+    turned: list[PoleTurned]
+
+
+_HELD = {
+    0: "The label of the pole faces north (a phone's compass is enough).",
+    90: "The label faces east.",
+    180: "The label faces south.",
+    270: "The label faces west.",
+}
+
+
+def rover_poles(kit: KitNow) -> tuple[str, ...]:
+    """Return the names of the poles that a job's rovers stand on."""
+    return tuple(dict.fromkeys(pole.name for pole in kit.poles(base=False)))
+
+
+def view(context: Context, job_id: str) -> Turns:
+    """Return the turning of poles in a job."""
+    with context.database.read() as session:
+        job, kit = job_of(session, job_id), kit_of(session, job_id)
+        open_ones = series_of(session, job_id, "pole turn")
+        heads = lines.heads(
+            ShotSeries, ShotSeries.job_id == job_id, ShotSeries.kind == "pole turn", ShotSeries.withdrawn.is_(False)
+        )
+        rows = session.scalars(heads.order_by(ShotSeries.created_s.desc())).all()
+        turned = turned_from(session, job, rows)
+        known = turned_poles(session)
+    whole = {item.series_id for item in turned}
+    in_hand = next((item for item in open_ones if item.id not in whole), None)
+    poles = rover_poles(kit)
+    return Turns(
+        poles, tuple(pole for pole in poles if pole not in known), None if in_hand is None else _now(in_hand), turned
+    )
+
+
+def _now(series: SeriesNow) -> TurnNow:
+    sides = tuple(SideView(side, _HELD[side], str(side) in series.shots) for side in SIDES[series.data["sides"]])
+    left = next((side for side in sides if not side.taken), None)
+    return TurnNow(
+        series.id, series.data["pole"], sides, left.turned_deg if left else None, left.words if left else ""
+    )  # fmt: skip
+
+
+def begin(context: Context, job_id: str, wish: TurnWish) -> Turns:
+    """Begin to turn a pole; one series is in hand at a time."""
+    pole = wish.pole.strip()
+    if not pole:
+        raise InputError("Say which pole it is: its lean is kept with it.", field="pole")
+    if wish.sides not in SIDES:
+        raise InputError("A pole is turned to 2 sides or to 4.", field="sides")
+    if view(context, job_id).now is not None:
+        raise ConflictError("A pole is being turned already. Finish it, or give it up.")
+
+    def work(session: Session) -> None:
+        data = {"pole": pole, "sides": wish.sides}
+        begin_series(session, job_id, "pole turn", data, f"{pole} is turned to {wish.sides} sides.", context.now())
+
+    context.database.write(work)
+    context.changed(job_id)
+    return view(context, job_id)
+
+
+def record(context: Context, job_id: str, wish: SeriesShotWish) -> Recording:
+    """Begin to record the next side of the series in hand."""
+    with context.database.read() as session:
+        now = _now(open_series(session, job_id, "pole turn", wish.series_id))
+    if now.next_deg is None:
+        raise ConflictError("All sides of this pole are recorded.")
+    words = f"{now.pole} turned by {now.next_deg}°"
+    return record_place(context, job_id, "pole turn", wish, str(now.next_deg), words)
+
+
+def drop(context: Context, job_id: str, wish: SeriesNamed) -> Turns:
+    """Give a series up."""
+    give_up(context, job_id, "pole turn", wish.series_id)
+    return view(context, job_id)
