@@ -20,7 +20,15 @@ from numpy.typing import NDArray
 from scipy.linalg import cholesky, solve_triangular
 from scipy.special import chdtri
 
-from openstake.core.limits import CAUSE_CHOICE, CAUSE_LEAST_LEFT, CAUSE_NEAR_M, CAUSE_ODDS, CAUSE_TELLS_BY, FOOT_PPM
+from openstake.core.limits import (
+    CAUSE_CHOICE,
+    CAUSE_LEAST_LEFT,
+    CAUSE_NEAR_M,
+    CAUSE_ODDS,
+    CAUSE_TELLS_BY,
+    FOOT_PPM,
+    SINKS_AT_MOST_M_PER_H,
+)
 
 CauseName = Literal[
     "none", "height", "base coordinate", "base on another mark", "frame", "foot for foot", "one mark", "pole on another mark",
@@ -151,6 +159,8 @@ def causes_of(checks: Sequence[CheckSeen], site: SiteSeen) -> Causes:
     best: dict[CauseName, Explained] = {}
     for model in _models(table, site):
         found = table.explained(model)
+        if abs(found.values.get("up_m_per_h", 0.0)) > SINKS_AT_MOST_M_PER_H:
+            continue
         if model.cause not in best or found.score < best[model.cause].score:
             best[model.cause] = found
     ranked = tuple(sorted(best.values(), key=lambda item: item.score))

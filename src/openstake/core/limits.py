@@ -45,6 +45,7 @@ CAUSE_TELLS_BY = 4.0
 CAUSE_ODDS = 5.0  # a day without a mistake is the rule: e^2.5 : 1
 CAUSE_CHOICE = 2.5  # and a cause with one more thing to choose is the rarer one
 CAUSE_LEAST_LEFT = 0.001
+SINKS_AT_MOST_M_PER_H = 0.2  # a tripod that goes faster falls
 CAUSE_NEAR_M = 1.0  # another mark is looked for so near to where a difference leads
 
 # --- the height of the base ---

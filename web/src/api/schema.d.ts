@@ -5537,7 +5537,7 @@ export interface components {
         };
         /**
          * ReseatPreview
-         * @description What a re-seat would do: the shift (known − observed) in local axes at the mark and Earth-centred, metres, its 95 %.
+         * @description What a re-seat would do: the shift (known − observed) in the grid and Earth-centred, metres, its 95 %.
          *
          *     `scatter_*` is one sigma of the shots about their mean, of the epochs where there is one shot.
          */

@@ -92,7 +92,7 @@ class ReseatPlace:
 
 @dataclass(frozen=True)
 class ReseatPreview:
-    """What a re-seat would do: the shift (known − observed) in local axes at the mark and Earth-centred, metres, its 95 %.
+    """What a re-seat would do: the shift (known − observed) in the grid and Earth-centred, metres, its 95 %.
 
     `scatter_*` is one sigma of the shots about their mean, of the epochs where there is one shot.
     """
@@ -124,12 +124,10 @@ class _Read:
     base: BaseNow
     mark: MarkNow
     found: Reseat
-    sigmas: Sigmas
+    grid_m: tuple[float, float, float]
     scatter_m: tuple[float, float] | None
     coordinate: Proposed
     findings: tuple[Finding, ...]
-    epochs: int
-    shots: int
 
 
 def view(context: Context, job_id: str, query: ReseatQuery) -> ReseatView:
@@ -207,7 +205,8 @@ def _read(session: Session, job: JobNow, wish: ReseatWish, now_s: float) -> _Rea
             *judge_reseat_shots(seen, job.length_unit),
         ]
     )
-    return _Read(base, mark, found, sigmas, scatter, coordinate, findings, epochs, len(shots))
+    east, north, up = three(np.array([mark.east_m, mark.north_m, mark.ellipsoidal_height_m]) - observed)
+    return _Read(base, mark, found, (east, north, up), scatter, coordinate, findings)
 
 
 def _school(derived: Sequence[Point]) -> str:
@@ -255,9 +254,9 @@ def preview(context: Context, job_id: str, wish: ReseatWish) -> ReseatPreview:
     shift_x, shift_y, shift_z = found.shift_m
     return ReseatPreview(
         mark_name=read.mark.name,
-        east_m=found.east_m,
-        north_m=found.north_m,
-        up_m=found.up_m,
+        east_m=read.grid_m[0],
+        north_m=read.grid_m[1],
+        up_m=read.grid_m[2],
         shift_x_m=shift_x,
         shift_y_m=shift_y,
         shift_z_m=shift_z,
