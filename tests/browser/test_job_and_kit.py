@@ -105,7 +105,6 @@ def test_a_profile_is_made_from_the_kit_exported_and_gives_the_packing_list(page
     page.press("Carrow Sluice", tag="a")
     page.go("Kit")
     page.sees("Creek base, UHF")
-    page.shot("profiles")
     page.press("Base", tag="footer//button")
     page.sees("New profile")
     page.press("Save the profile")

@@ -104,7 +104,6 @@ def test_a_job_is_made_with_a_system_found_by_part_of_its_name(visit):
     visit.choose("Lengths are typed", "US survey foot")
     visit.type("system", "vermont ftUS")
     visit.sees("NAD83(2011) / Vermont")
-    visit.shot("new-job")
     visit.press("NAD83(2011) / Vermont")
     visit.press("Make the job")
     visit.sees("No control yet")

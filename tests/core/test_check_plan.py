@@ -158,16 +158,17 @@ def test_a_list_that_cannot_prove_a_site_never_gives_a_go(candidates, words):
     plan = now(done, planned=planned)
 
     assert words in plan.lacks and not plan.fulfilled
-    assert verdict_of_job(plan, [Verdict(Word.GO, ())] * len(planned)).word is not Word.GO
+    assert verdict_of_job(plan, [("A", Verdict(Word.GO, ()))] * len(planned)).word is not Word.GO
 
 
 def test_a_mark_that_was_not_checked_is_a_stop_and_a_plan_that_is_open_asks_for_care():
-    go = Verdict(Word.GO, ())
+    go = ("A", Verdict(Word.GO, ()))
     assert verdict_of_job(now([]), []).word is Word.STOP
     assert verdict_of_job(now([check("a", T0)]), [go]).word is Word.CARE
     assert verdict_of_job(now(ALL), [go, go]).word is Word.GO
-    stop = Verdict(Word.STOP, ("A is off.",))
-    assert verdict_of_job(now(ALL), [stop, go]) == stop
+    stop = Verdict(Word.STOP, ("It is off.",))
+    assert verdict_of_job(now(ALL), [("B", stop), go]) == Verdict(Word.STOP, ("B: It is off.",))
+    assert verdict_of_job(now(ALL), [go], [said("cause-sinking", Severity.STOP)]).word is Word.STOP
 
 
 def said(code, severity):

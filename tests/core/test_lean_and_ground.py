@@ -58,7 +58,7 @@ def test_a_lean_that_chance_gives_is_no_lean():
 def test_what_the_turn_says_names_bubble_and_side():
     found = judge_lean("Pole 2 m", lean_of(turned(0.014, 180.0, (0, 90, 180, 270)), 2.0), bubble_arcmin=8.0)
     assert (found.code, found.severity) == ("pole-leans", "stop")
-    assert "leans 0.014 m towards the back" in found.sentence and "24′, 3.0 of its 2 mm divisions" in found.cause
+    assert "leans 0.014 m towards its back" in found.sentence and "24′, 3.0 of its 2 mm divisions" in found.cause
     assert judge_lean("Pole 2 m", lean_of(turned(0.001, 0.0, (0, 180)), 2.0)).code == "pole-plumb"
     assert [item.numbers["pole"] for item in judge_turned(("A", "B"), ("B",))] == ["A"]
 

@@ -45,7 +45,7 @@ def opened(tmp_path_factory):
     program.context.database.close()
 
 
-# Since 0.6.0 it says that averaging within a minute is no redundancy.
+# Since 0.7.0 it says that averaging within a minute is no redundancy.
 REWORDED = ("shot-too-short",)
 
 

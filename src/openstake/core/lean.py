@@ -14,10 +14,10 @@ from openstake.core.limits import LEAN_TURN_DEG, POLE_TWICE_M
 
 SIDES = {2: (0, 180), 4: (0, 90, 180, 270)}
 _SIDE_WORDS = (
-    "the side of the label",
-    "the right of the label, seen from behind it",
-    "the back",
-    "the left of the label, seen from behind it",
+    "the side of its label",
+    "the left as one looks at its label",
+    "its back",
+    "the right as one looks at its label",
 )
 
 
@@ -36,7 +36,7 @@ class Lean:
     """How far the top of a pole is off its foot, metres, and to which side, degrees clockwise from the side of its label.
 
     `tilt_arcmin` is the bubble's error; `sigma_m` one sigma of each component of the lean, `limit_m` what chance gives at 95 %;
-    `left_m` is what the shots are off from a turning pole (root mean square, metres), 0 for two.
+    `left_m` is what the shots are off from a turning pole (root mean square, metres), 0 for two; `east_m` and `north_m` are the foot.
     """
 
     lean_m: float
@@ -47,11 +47,7 @@ class Lean:
     left_m: float
     east_m: float
     north_m: float
-
-    @property
-    def side_words(self) -> str:
-        """The side to which it leans, looking at the label."""
-        return _SIDE_WORDS[round(self.side_deg / 90.0) % 4]
+    side_words: str
 
     @property
     def is_seen(self) -> bool:
@@ -85,11 +81,13 @@ def lean_of(shots: Sequence[Facing], pole_height_m: float, first_azimuth_deg: fl
     weights = np.linalg.inv(design.T @ design)
     sigma = float(np.sqrt(np.mean([shot.sigma_m**2 + POLE_TWICE_M**2 for shot in shots]) * weights[2, 2]))
     lean = hypot(solved[2], solved[3])
+    side_deg = degrees(atan2(solved[3], solved[2])) % 360.0
     rest = off - design @ solved
     return Lean(
-        lean, degrees(atan2(solved[3], solved[2])) % 360.0, 60.0 * degrees(atan2(lean, pole_height_m)), sigma,
+        lean, side_deg, 60.0 * degrees(atan2(lean, pole_height_m)), sigma,
         CIRCLE_95 * sigma, float(np.sqrt(np.mean(rest**2))) if len(shots) > 2 else 0.0,
         float(shots[0].east_m + solved[0]), float(shots[0].north_m + solved[1]),
+        _SIDE_WORDS[round(side_deg / 90.0) % 4],
     )  # fmt: skip
 
 

@@ -36,3 +36,31 @@ export const usePreviewReseat = (id: string, body: Schemas["ReseatWish"]) =>
   });
 export const useApplyReseat = (id: string) =>
   useChange(id, (body: Schemas["ReseatWish"]) => answer(client.POST("/api/jobs/{job_id}/base/reseat", { ...path(id), body })));
+
+export const useMeasures = (id: string) =>
+  useQuery({ queryKey: ["job", id, "ground"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/ground", path(id))) });
+export const useAddMeasure = (id: string) =>
+  useChange(id, (body: Schemas["MeasureWish"]) => answer(client.POST("/api/jobs/{job_id}/ground", { ...path(id), body })));
+export const useDropMeasure = (id: string) =>
+  useChange(id, (measure_id: string) => answer(client.POST("/api/jobs/{job_id}/ground/drop", { ...path(id), body: { measure_id } })));
+
+export const useTurns = (id: string) => useQuery({ queryKey: ["job", id, "turns"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/turns", path(id))) });
+export const useBeginTurn = (id: string) =>
+  useChange(id, (body: Schemas["TurnWish"]) => answer(client.POST("/api/jobs/{job_id}/turns", { ...path(id), body })));
+export const useRecordSide = (id: string) =>
+  useChange(id, (body: Schemas["SeriesShotWish"]) => answer(client.POST("/api/jobs/{job_id}/turns/record", { ...path(id), body })));
+export const useDropTurn = (id: string) =>
+  useChange(id, (series_id: string) => answer(client.POST("/api/jobs/{job_id}/turns/drop", { ...path(id), body: { series_id } })));
+
+export const useFieldTests = (id: string) =>
+  useQuery({
+    queryKey: ["job", id, "fieldtests"],
+    queryFn: () => answer(client.GET("/api/jobs/{job_id}/fieldtests", path(id))),
+    refetchInterval: PLAN_EVERY_MS,
+  });
+export const useBeginFieldTest = (id: string) =>
+  useChange(id, (body: Schemas["FieldTestWish"]) => answer(client.POST("/api/jobs/{job_id}/fieldtests", { ...path(id), body })));
+export const useRecordFieldTest = (id: string) =>
+  useChange(id, (body: Schemas["SeriesShotWish"]) => answer(client.POST("/api/jobs/{job_id}/fieldtests/record", { ...path(id), body })));
+export const useDropFieldTest = (id: string) =>
+  useChange(id, (series_id: string) => answer(client.POST("/api/jobs/{job_id}/fieldtests/drop", { ...path(id), body: { series_id } })));

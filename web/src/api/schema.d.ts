@@ -3717,7 +3717,7 @@ export interface components {
          * @description How far the top of a pole is off its foot, metres, and to which side, degrees clockwise from the side of its label.
          *
          *     `tilt_arcmin` is the bubble's error; `sigma_m` one sigma of each component of the lean, `limit_m` what chance gives at 95 %;
-         *     `left_m` is what the shots are off from a turning pole (root mean square, metres), 0 for two.
+         *     `left_m` is what the shots are off from a turning pole (root mean square, metres), 0 for two; `east_m` and `north_m` are the foot.
          */
         Lean: {
             /** East M */
@@ -3732,6 +3732,8 @@ export interface components {
             north_m: number;
             /** Side Deg */
             side_deg: number;
+            /** Side Words */
+            side_words: string;
             /** Sigma M */
             sigma_m: number;
             /** Tilt Arcmin */

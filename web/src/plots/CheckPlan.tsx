@@ -22,12 +22,18 @@ export function CheckPlan(props: { base: { name: string; eastM: number; northM: 
   const y = (northM: number) => SIZE / 2 - (northM - (south + north) / 2) * scale;
   const [baseX, baseY] = [x(base.eastM), y(base.northM)];
   const ring = props.ringM * scale;
+  // The ring is named where it lies on the picture and farthest from the marks.
+  const free = Array.from({ length: 16 }, (_, n) => (n * Math.PI) / 8)
+    .map((turn) => ({ x: baseX + (ring + 12) * Math.sin(turn), y: baseY - (ring + 12) * Math.cos(turn) }))
+    .filter((place) => place.x > 20 && place.x < SIZE - 20 && place.y > 14 && place.y < SIZE - 6)
+    .map((place) => ({ place, near: Math.min(...places.map((item) => Math.hypot(x(item.eastM) - place.x, y(item.northM) - place.y))) }))
+    .sort((one, other) => other.near - one.near)[0]?.place;
   return (
     <svg viewBox={`0 0 ${SIZE} ${SIZE}`} className="h-full w-full" role="img" aria-label="Marks of the plan about the base">
-      {ring > 20 && ring < SIZE && (
+      {free && ring > 20 && ring < SIZE && (
         <>
           <circle cx={baseX} cy={baseY} r={ring} fill="none" stroke="var(--grain)" strokeWidth="1.5" strokeDasharray="6 5" />
-          <text x={baseX + ring * 0.71 + 4} y={baseY - ring * 0.71} fontSize="13" fill="var(--faded)">
+          <text {...free} fontSize="13" textAnchor="middle" fill="var(--faded)">
             {props.ringWords}
           </text>
         </>

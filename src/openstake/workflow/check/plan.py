@@ -125,7 +125,7 @@ def proof_of(session: Session, job: JobNow, kit: KitNow, base: BaseNow, now_s: f
     newest = sorted(latest.values(), key=lambda item: (item.shot.created_s, item.shot.id), reverse=True)
     turned = judge_turned(rover_poles(kit), tuple(turned_poles(session)))
     found = (*causes_found(session, job, kit, base, checks), *turned)
-    verdict = verdict_of_job(plan, [item.check.verdict for item in newest], found)
+    verdict = verdict_of_job(plan, [(item.mark.name, item.check.verdict) for item in newest], found)
     return Proof(plan, tuple(_mark_checked(item, own) for item in newest), tuple(checks), verdict, found, problem)
 
 

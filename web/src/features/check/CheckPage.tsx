@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { usePlanOfChecks } from "../../api/check";
 import { useLive } from "../../api/live";
 import { useChecks, useRecordCheck } from "../../api/queries";
 import { Note, ShowMore } from "../../ui/controls";
@@ -11,7 +12,10 @@ import { usePole } from "../../ui/pole";
 import { Drop, Hold, Record, ShotProgress } from "../../ui/shot";
 import { Tabs, useView } from "../../ui/Tabs";
 import { Cards } from "./Cards";
+import { FieldTestView } from "./FieldTestView";
+import { MeasuresView } from "./MeasuresView";
 import { PlanOfChecks } from "./PlanOfChecks";
+import { PoleView } from "./PoleView";
 import { ReseatView } from "./ReseatView";
 import { ShotForm, USUAL_SHOT } from "./ShotForm";
 import { Difference, Verdict } from "./Verdict";
@@ -20,6 +24,9 @@ const VIEWS = [
   { view: "shot", label: "Check a mark" },
   { view: "plan", label: "Plan" },
   { view: "reseat", label: "Re-seat" },
+  { view: "ground", label: "Tape and level" },
+  { view: "pole", label: "Pole" },
+  { view: "fieldtest", label: "Field test" },
 ] as const;
 
 export interface CheckViewProps {
@@ -33,6 +40,9 @@ export function CheckPage({ job }: { job: Schemas["JobView"] }) {
   const tabs = <Tabs views={VIEWS} value={view} onChange={setView} />;
   if (view === "plan") return <PlanOfChecks job={job} tabs={tabs} />;
   if (view === "reseat") return <ReseatView job={job} tabs={tabs} />;
+  if (view === "ground") return <MeasuresView job={job} tabs={tabs} />;
+  if (view === "pole") return <PoleView job={job} tabs={tabs} />;
+  if (view === "fieldtest") return <FieldTestView job={job} tabs={tabs} />;
   return <ShotView job={job} tabs={tabs} />;
 }
 
@@ -54,6 +64,8 @@ function ShotView({ job, tabs }: CheckViewProps) {
   const problem = record.error instanceof Problem ? record.error : null;
   const all = checks.data?.pages.flatMap((page) => page.checks) ?? [];
   const sign = checks.data?.pages[0]?.sign;
+  // What all checks of the base say together explains more than one of them can.
+  const together = usePlanOfChecks(job.id).data?.findings.filter((item) => item.severity !== "note") ?? [];
   const shown = all.find((check) => check.id === shownId) ?? all[0] ?? null;
 
   const send = () => {
@@ -81,6 +93,7 @@ function ShotView({ job, tabs }: CheckViewProps) {
         <ShotForm job={job} mark={mark} onMark={setPicked} wish={wish} onWish={setWish} pole={pole} onPole={setPole} problem={problem} />
         <div className="flex min-w-0 flex-col gap-3">
           {shown && <Verdict check={shown} />}
+          {shown && !shown.agrees && <FindingLines findings={together} />}
           {shown ? (
             <Difference job={job} check={shown} all={all} />
           ) : (

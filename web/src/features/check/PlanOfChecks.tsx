@@ -36,12 +36,12 @@ export function PlanOfChecks({ job, tabs }: CheckViewProps) {
       {view && (
         <div className="flex flex-col gap-3">
           <VerdictLine verdict={view.verdict} />
-          <FindingLines findings={view.findings} />
+          <FindingLines findings={view.findings.filter((item) => item.severity !== "note")} />
           {view.problem && <Note tone="flag">{view.problem}</Note>}
           {now && now.items.length > 0 && (
             <div className="grid grid-cols-[minmax(0,1fr)_17rem] gap-4">
               <Marks job={job} items={now.items} next={next?.mark_id ?? null} />
-              <div className="h-72">
+              <div className="h-64">
                 <CheckPlan
                   base={{ name: view.base_mark, eastM: view.base_east_m, northM: view.base_north_m }}
                   marks={now.items.map(({ planned, state }) => ({ id: planned.mark_id, name: planned.mark_name, eastM: planned.east_m, northM: planned.north_m, state }))}
@@ -52,6 +52,7 @@ export function PlanOfChecks({ job, tabs }: CheckViewProps) {
               </div>
             </div>
           )}
+          <FindingLines findings={view.findings.filter((item) => item.severity === "note")} />
           <div className="flex flex-wrap items-center justify-between gap-3">
             {now && <Changes jobId={job.id} changes={view.changes} />}
             <Button onClick={() => setEditing(true)}>Marks, times, tolerances</Button>
@@ -69,9 +70,21 @@ function Marks(props: { job: Schemas["JobView"]; items: Schemas["PlannedNow"][];
         <li key={planned.mark_id} className={`rounded border-2 bg-page px-3 py-2 ${planned.mark_id === props.next ? "border-ink" : "border-line"}`}>
           <div className="flex items-center gap-3">
             <StateMark state={state} size={28} />
-            <p className="min-w-0 flex-1">
-              <span className="text-xl font-bold">{planned.mark_name}</span> <span className="text-faded">{planned.why}</span>
-            </p>
+            <div className="min-w-0 flex-1">
+              <p className="leading-6">
+                <span className="text-xl font-bold">{planned.mark_name}</span> <span className="text-faded">{planned.why}</span>
+              </p>
+              <p className="flex flex-wrap gap-x-5 leading-6">
+                {tasks.map((task) => (
+                  <span key={task.name} className={`inline-flex items-center gap-1 ${task.done ? "" : "text-faded"}`}>
+                    <StateMark state={task.done ? "checked" : "missing"} size={16} /> {task.words}
+                  </span>
+                ))}
+                {(state === "disagrees" || state === "out of date" || (state === "entered" && !tasks[0]?.done)) && (
+                  <span className={state === "disagrees" ? "font-bold text-flag" : "font-semibold"}>{why}</span>
+                )}
+              </p>
+            </div>
             <Link
               to={`/job/${props.job.id}/watch?view=go&mark=${encodeURIComponent(planned.mark_name)}`}
               className="inline-flex h-touch items-center gap-2 rounded border-2 border-line px-3 font-semibold whitespace-nowrap"
@@ -79,14 +92,6 @@ function Marks(props: { job: Schemas["JobView"]; items: Schemas["PlannedNow"][];
               <Footprints aria-hidden size={20} /> walk there
             </Link>
           </div>
-          <p className="mt-1 flex flex-wrap gap-x-5 gap-y-1">
-            {tasks.map((task) => (
-              <span key={task.name} className={`inline-flex items-center gap-1 ${task.done ? "" : "text-faded"}`}>
-                <StateMark state={task.done ? "checked" : "missing"} size={16} /> {task.words}
-              </span>
-            ))}
-            {(state === "disagrees" || state === "out of date" || (state === "entered" && !tasks[0]?.done)) && <span className={state === "disagrees" ? "font-bold text-flag" : "font-semibold"}>{why}</span>}
-          </p>
         </li>
       ))}
     </ul>

@@ -119,9 +119,9 @@ function Preview({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Rese
     <section className="flex flex-col gap-3" aria-label="What the re-seat would do">
       <div className="rounded border-2 border-line bg-page p-3">
         <p className="text-faded">Every point from this base moves by (known − observed)</p>
-        <div className="flex gap-8">
+        <div className="grid grid-cols-3 gap-4">
           {parts.map((part) => (
-            <p key={part.name} className="text-5xl font-bold whitespace-nowrap" data-testid={`shift-${part.name}`}>
+            <p key={part.name} className="text-4xl font-bold whitespace-nowrap" data-testid={`shift-${part.name}`}>
               {signed(part.value, unit)} <span className="text-lg font-normal">{sign} {part.name}</span>
             </p>
           ))}

@@ -1,0 +1,177 @@
+import { useState } from "react";
+import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { useBeginFieldTest, useDropFieldTest, useFieldTests, useRecordFieldTest } from "../../api/check";
+import { useLive } from "../../api/live";
+import { clock, length, signed, UNIT_SIGN } from "../../lib/format";
+import { Button, Note, Select, TextField } from "../../ui/controls";
+import { FindingLines } from "../../ui/findings";
+import { Page } from "../../ui/Page";
+import { PoleFields, usePole } from "../../ui/pole";
+import { Drop, Record, ShotProgress } from "../../ui/shot";
+import { StateMark } from "../../ui/StateMark";
+import type { CheckViewProps } from "./CheckPage";
+
+const EMPTY = { full: false, sigma_xy: "", sigma_h: "", distance: "", height_difference: "" };
+
+/** The field test of the pair: planned with its times, measured shot by shot, judged when it is whole. */
+export function FieldTestView({ job, tabs }: CheckViewProps) {
+  const tests = useFieldTests(job.id);
+  const begin = useBeginFieldTest(job.id);
+  const record = useRecordFieldTest(job.id);
+  const [wish, setWish] = useState(EMPTY);
+  const [seconds, setSeconds] = useState("5");
+  const [pole, setPole] = usePole();
+  const shot = useLive(({ live }) => live?.shot ?? null);
+  const rover_id = useLive(({ live }) => live?.rover_id ?? null);
+  const newest = tests.data?.tests[0];
+  const now = newest && newest.measured < newest.wanted ? newest : null;
+  const problem = [record.error, begin.error].find((error) => error instanceof Problem) as Problem | undefined;
+  const at = (field: string) => (problem?.field === field ? problem.sentence : null);
+  const set = (more: Partial<typeof EMPTY>) => setWish({ ...wish, ...more });
+  const known = problem?.field && [...Object.keys(EMPTY), "seconds", "reading"].includes(problem.field);
+  return (
+    <Page
+      title="Field test"
+      why="Is the pair as good as it says? Two rover points, five sets; after ISO 17123-8."
+      tabs={tabs}
+      aside={
+        shot ? (
+          <ShotProgress shot={shot} />
+        ) : problem && !known ? (
+          <p className="font-semibold text-flag">{problem.sentence}</p>
+        ) : now ? (
+          <p className="text-2xl font-bold">{now.next_words}</p>
+        ) : (
+          <p className="text-faded">{tests.data?.source}</p>
+        )
+      }
+      action={
+        shot ? (
+          <Drop jobId={job.id} shot={shot} />
+        ) : now ? (
+          <Record
+            disabled={record.isPending}
+            onRecord={() => record.mutate({ series_id: now.id, reading: pole.reading, feature: pole.feature, seconds: Number(seconds) || 0, rover_id })}
+          />
+        ) : (
+          <Button kind="primary" large disabled={begin.isPending} onClick={() => begin.mutate(wish)}>
+            Begin the test
+          </Button>
+        )
+      }
+    >
+      {tests.isError && <Note tone="flag">{sentenceOf(tests.error)}</Note>}
+      <div className="grid grid-cols-[20rem_minmax(0,1fr)] gap-6">
+        <div className="flex flex-col gap-3">
+          {now ? (
+            <>
+              <PoleFields jobId={job.id} pole={pole} onPole={setPole} problem={problem ?? null} />
+              <TextField label="Seconds a shot" name="seconds" value={seconds} onChange={setSeconds} problem={at("seconds")} />
+              <GiveUp job={job} id={now.id} />
+            </>
+          ) : (
+            <>
+              <Select
+                label="Test"
+                value={wish.full ? "full" : "simplified"}
+                onChange={(kind) => set({ full: kind === "full" })}
+                options={[
+                  { value: "simplified", label: "simplified", detail: "one series, 25 min: gross errors" },
+                  { value: "full", label: "full", detail: "three series, starts 90 min apart: uncertainties" },
+                ]}
+              />
+              <TextField label="Sigma of a position, known before" name="sigma_xy" value={wish.sigma_xy} onChange={(sigma_xy) => set({ sigma_xy })} placeholder="8 mm" problem={at("sigma_xy")} />
+              <TextField label="and of a height" name="sigma_h" value={wish.sigma_h} onChange={(sigma_h) => set({ sigma_h })} placeholder="15 mm" problem={at("sigma_h")} />
+              <TextField label="Distance, measured otherwise" name="distance" value={wish.distance} onChange={(distance) => set({ distance })} placeholder="empty: none" problem={at("distance")} />
+              <TextField
+                label="Height of point 2 above 1"
+                name="height_difference"
+                value={wish.height_difference}
+                onChange={(height_difference) => set({ height_difference })}
+                placeholder="empty: none"
+                problem={at("height_difference")}
+              />
+            </>
+          )}
+        </div>
+        <div className="flex min-w-0 flex-col gap-3">
+          {newest ? <Test job={job} test={newest} /> : <Note>No field test in this job. Two points 2 to 20 m apart, some distance from the base, under the sky you work in.</Note>}
+        </div>
+      </div>
+    </Page>
+  );
+}
+
+function GiveUp({ job, id }: { job: Schemas["JobView"]; id: string }) {
+  const drop = useDropFieldTest(job.id);
+  return (
+    <Button disabled={drop.isPending} onClick={() => drop.mutate(id)}>
+      Give the test up
+    </Button>
+  );
+}
+
+function Test({ job, test }: { job: Schemas["JobView"]; test: Schemas["FieldTestView"] }) {
+  const series = [...new Set(test.sets.map((item) => item.series))];
+  return (
+    <>
+      <section className="rounded border-2 border-line bg-page p-3" aria-label="Plan of the field test">
+        <p className="mb-1 font-bold">
+          {test.measured} of {test.wanted} measured
+        </p>
+        {series.map((number) => (
+          <div key={number} className="grid grid-cols-[6rem_repeat(5,minmax(0,1fr))] items-center border-t border-line py-1">
+            <span className="font-semibold">series {number}</span>
+            {test.sets
+              .filter((item) => item.series === number)
+              .map((item) => (
+                <span key={item.set} className="flex items-center gap-1" title={`Set ${item.set}`}>
+                  <StateMark state={item.points.length === 2 ? "checked" : item.points.length ? "entered" : "missing"} size={18} />
+                  {clock(item.begun_s ?? item.due_s, job.time_zone).slice(0, 5)}
+                </span>
+              ))}
+          </div>
+        ))}
+      </section>
+      {test.result && <Result job={job} test={test} result={test.result} />}
+      <FindingLines findings={test.findings} />
+      {test.result && <GiveUp job={job} id={test.id} />}
+    </>
+  );
+}
+
+function Result({ job, test, result }: { job: Schemas["JobView"]; test: Schemas["FieldTestView"]; result: Schemas["FieldTest"] }) {
+  const unit = job.length_unit;
+  const sign = UNIT_SIGN[unit];
+  const passed = result.tests.every((item) => item.passed);
+  return (
+    <section className={`rounded border-2 bg-page p-3 ${passed ? "border-line" : "border-flag"}`} aria-label="Result of the field test">
+      <p className={`flex items-center gap-3 text-3xl font-bold ${passed ? "text-checked" : "text-flag"}`}>
+        <StateMark state={passed ? "checked" : "disagrees"} size={30} /> {passed ? "passed" : "not passed"}
+      </p>
+      <p className="text-lg">
+        {result.s_xy_m === null || result.s_h_m === null
+          ? "One series: gross errors only, no uncertainty."
+          : `s of a position ${length(result.s_xy_m, unit)} ${sign} (56 degrees of freedom), of a height ${length(result.s_h_m, unit)} ${sign} (28).`}{" "}
+        Judged by σ {length(test.sigma_xy_m, unit)} and {length(test.sigma_h_m, unit)} {sign}.
+      </p>
+      <table className="mt-1 w-full text-left text-base">
+        <tbody>
+          {result.tests.map((item) => (
+            <tr key={item.name} className="border-t border-line">
+              <td className="flex items-center gap-2 py-1">
+                <StateMark state={item.passed ? "checked" : "disagrees"} size={16} /> {item.name}
+              </td>
+              <td className="text-right">{item.statistic.toPrecision(3)}</td>
+              <td className="text-right text-faded">limit {item.limit.toPrecision(3)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p className="mt-1 text-base">
+        Distances: {result.distance_deviations.map((value) => signed(value, unit)).join(", ")} {sign}. Heights:{" "}
+        {result.height_deviations.map((value) => signed(value, unit)).join(", ")} {sign}.
+      </p>
+    </section>
+  );
+}
