@@ -78,7 +78,7 @@ def same(now, before, path=""):
         if path.endswith(WORTH_ANEW):
             # Since 0.5.0 by the integral with the covariance of east and north, within 0.5 % where there is none; and readings of one
             # look at the tape count once.
-            assert now == pytest.approx(before, rel=0.006), path
+            assert now == pytest.approx(before, rel=0.02), path
             return
         if path.endswith(".sigma_m"):
             # Since 0.5.0 readings of one look at the tape count once.
@@ -97,10 +97,10 @@ def test_every_coordinate_and_verdict_is_the_one_of_0_3_0(opened, name):
     # What is out of date goes by values since 0.4.0, and by clocks before: that alone may differ.
     for check in said["checks"]["checks"]:
         check.pop("stale")
-        # One ellipse with its orientation since 0.5.0.
+        # One ellipse with its orientation since 0.5.0; since 0.7.0 of the base coordinate's own accuracy, which 0.3.0 rounded.
         ellipse = (check.pop("expected_semi_axis_east_m"), check.pop("expected_semi_axis_north_m"))
         now = next(item for item in checks if item["id"] == check["id"])["expected_ellipse"]
-        assert (now["minor_m"], now["major_m"]) == pytest.approx(sorted(ellipse), rel=1e-9)
+        assert (now["minor_m"], now["major_m"]) == pytest.approx(sorted(ellipse), rel=0.02)
     same(checks, said["checks"]["checks"])
     same(opened.get(f"/jobs/{job}/plan"), said["plan"])
     same(opened.get(f"/jobs/{job}/marks"), said["marks"])

@@ -188,7 +188,9 @@ class _Table:
         self.north = np.array([one.north_m - site.base.north_m for one in checks])
         self.hours = np.array([one.at_h for one in checks])
         self._off = off.ravel()[self.known]
-        self._root = cholesky(self._covariance(site)[np.ix_(self.known, self.known)], lower=True)
+        root = cholesky(self._covariance(site)[np.ix_(self.known, self.known)], lower=True)
+        # Hundreds of columns are whitened: the inverse once is quicker than solving for each.
+        self._whitening = solve_triangular(root, np.eye(self.count), lower=True)
 
     def _covariance(self, site: SiteSeen) -> NDArray[np.float64]:
         size = 3 * len(self.checks)
@@ -210,7 +212,7 @@ class _Table:
         return float(np.mean([off[0] for off in chosen])), float(np.mean([off[1] for off in chosen]))
 
     def white(self, column: NDArray[np.float64]) -> NDArray[np.float64]:
-        return np.asarray(solve_triangular(self._root, column[self.known], lower=True))
+        return np.asarray(self._whitening @ column[self.known])
 
     def parts(self, east: NDArray[np.float64] | float = 0.0, north: NDArray[np.float64] | float = 0.0,
               up: NDArray[np.float64] | float = 0.0) -> NDArray[np.float64]:  # fmt: skip
@@ -221,7 +223,7 @@ class _Table:
 
     def explained(self, model: _Model) -> Explained:
         """Fit a model by generalised least squares."""
-        rest = solve_triangular(self._root, self._off, lower=True) - self.white(model.fixed)
+        rest = self._whitening @ self._off - self.white(model.fixed)
         values: dict[str, float] = {}
         freely = np.zeros(0)
         if model.columns:
@@ -230,7 +232,7 @@ class _Table:
             rest = rest - design @ solved
             values = {name: float(value) for (name, _), value in zip(model.columns, solved, strict=True)}
             # A parameter that could have been anything up to its own size pays for it in sigmas (Occam's factor).
-            sigmas = np.sqrt(np.diag(np.linalg.pinv(design.T @ design)))
+            sigmas = np.sqrt(np.diag(np.linalg.pinv(design.T @ design, hermitian=True)))
             freely = 2.0 * np.log(np.maximum(np.abs(solved) / np.maximum(sigmas, 1e-12), 1.0))
         left = float(rest @ rest)
         chosen = float((np.maximum(freely, log(max(self.count, 2))) + CAUSE_CHOICE).sum()) + 2.0 * log(model.choices)

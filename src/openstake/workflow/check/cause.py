@@ -23,12 +23,13 @@ from openstake.workflow.now.job import JobNow
 from openstake.workflow.now.kit import KitNow
 from openstake.workflow.now.marks import current_marks
 
+MOST_CHECKS = 60  # of a day; the newest where there are more
 _YEAR_S = 365.25 * 86_400.0
 
 
 def causes_found(session: Session, job: JobNow, kit: KitNow, base: BaseNow, checks: Sequence[Checked]) -> list[Finding]:
     """Return what all checks of a base say together: fixed ones, from this base, by what is in force now."""
-    used = [item for item in checks if not item.point.not_fixed and not item.point.virtual]
+    used = [item for item in checks if not item.point.not_fixed and not item.point.virtual][-MOST_CHECKS:]
     if len({item.mark.id for item in used}) < 2:
         return []
     seen = [_seen(item, base) for item in used]
@@ -69,15 +70,18 @@ def _site(session: Session, job: JobNow, kit: KitNow, base: BaseNow, used: Seque
     )  # fmt: skip
     return SiteSeen(
         Place(base_mark.name, east, north, height), (base_mark.sigma_horizontal_m, base_mark.sigma_vertical_m),
-        named_heights(heights), marks, () if job.lies_nowhere else _frames(base),
+        named_heights(heights), marks, () if job.lies_nowhere else _frames(base, used[-1].convergence_deg),
     )  # fmt: skip
 
 
-def _frames(base: BaseNow) -> tuple[tuple[str, tuple[float, float, float]], ...]:
-    """Return what taking one frame for another would shift the base by, in its local axes, metres."""
+def _frames(base: BaseNow, convergence_deg: float) -> tuple[tuple[str, tuple[float, float, float]], ...]:
+    """Return what taking one frame for another would shift the base by, in the grid's axes there, metres."""
     latitude, longitude, _ = (float(value) for value in geodetic_from_ecef(base.mark_m))
     year = 1970.0 + base.occupation.started_s / _YEAR_S
-    return tuple(
-        (f"{name} and a global frame (ITRF, WGS 84)", three(enu_from_ecef_difference(shift, latitude, longitude)))
-        for name, shift in frame_shifts_m(base.mark_m, year).items()
-    )
+    turn = np.radians(convergence_deg)
+    found = []
+    for name, shift in frame_shifts_m(base.mark_m, year).items():
+        east, north, up = three(enu_from_ecef_difference(shift, latitude, longitude))
+        in_grid_m = (east * np.cos(turn) - north * np.sin(turn), east * np.sin(turn) + north * np.cos(turn), up)
+        found.append((f"{name} and a global frame (ITRF, WGS 84)", three(in_grid_m)))
+    return tuple(found)

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from openstake.core.budget import Ellipse95, Sigmas, added, ellipse_95, in_grid
 from openstake.core.chain import State, out_of_date, state_of_check
+from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.control import DIFFERENCE_SIGN, beyond_expected, expected_at_95, in_words, within
 from openstake.core.judge.check import CheckEvidence, OtherCheck, Repeat, judge_check
 from openstake.core.judge.finding import Finding
@@ -291,12 +292,14 @@ def _check(
 
 
 def _total_sigmas(item: Measured, autonomous: bool, convergence_deg: float) -> Sigmas:
-    """Add up the chain in the grid: base mark, base height, receiver's claim, rover height, the mark checked."""
-    shot, mark, base_mark = item.shot, item.mark, item.base_mark
+    """Add up the chain in the grid: base coordinate, base height, receiver's claim, rover height, the mark checked."""
+    shot, mark = item.shot, item.mark
     claim = Sigmas(
         shot.sigma_east_m or 0.0, shot.sigma_north_m or 0.0, shot.sigma_up_m or 0.0, shot.covariance_en_m2 or 0.0
     )
-    known = Sigmas(base_mark.sigma_horizontal_m, base_mark.sigma_horizontal_m, base_mark.sigma_vertical_m)
+    coordinate = item.point.coordinate
+    flat = coordinate.accuracy_horizontal_95_m / CIRCLE_95
+    known = Sigmas(flat, flat, coordinate.accuracy_vertical_95_m / LINE_95)
     return added(
         _AUTONOMOUS if autonomous else known,
         Sigmas(0.0, 0.0, item.point.base_height.sigma_m),

@@ -173,7 +173,7 @@ def _changes(session: Session, base: BaseNow) -> list[Change]:
     listening = select(Listening.id).where(Listening.occupation_id == base.occupation.id)
     heard = session.scalars(
         select(Reference.heard_s)
-        .where(Reference.listening_id.in_(listening), Reference.origin == "decoded")
+        .where(Reference.listening_id.in_(listening), Reference.origin == "decoded", ~Reference.virtual)
         .order_by(Reference.heard_s)
     ).all()
     return sorted(

@@ -93,7 +93,7 @@ function ShotView({ job, tabs }: CheckViewProps) {
         <ShotForm job={job} mark={mark} onMark={setPicked} wish={wish} onWish={setWish} pole={pole} onPole={setPole} problem={problem} />
         <div className="flex min-w-0 flex-col gap-3">
           {shown && <Verdict check={shown} />}
-          {shown && !shown.agrees && <FindingLines findings={together} />}
+          {shown && !shown.agrees && together.length > 0 && <FindingLines findings={together} />}
           {shown ? (
             <Difference job={job} check={shown} all={all} />
           ) : (
