@@ -67,7 +67,7 @@ class Crew:
         before = len(self.get(f"/jobs/{job}/checks")["checks"])
         wish = {"mark_id": self.mark(job, mark), "seconds": seconds, "reading": reading, "feature": "rod"} | more
         self.post(f"/jobs/{job}/checks", wish)
-        wait_for(lambda: len(self.get(f"/jobs/{job}/checks")["checks"]) > before, 30)
+        wait_for(lambda: len(self.get(f"/jobs/{job}/checks")["checks"]) > before, 30 + seconds)
         return self.get(f"/jobs/{job}/checks")["checks"][0]
 
     def wait_fixed(self, job):

@@ -156,6 +156,17 @@ def test_an_autonomous_base_is_told_as_one():
     assert "autonomous average" in found.cause and "re-seat" in found.action
 
 
+def test_a_cause_inside_all_tolerances_asks_for_a_look_and_stops_nothing():
+    checks = [
+        replace(one, sigma_m=(0.002, 0.002, 0.002), mark_sigma_m=(0.002, 0.002))
+        for one in day(*[(0.001, -0.001, 0.021)] * 3)
+    ]
+    site = replace(SITE, base_sigma_m=(0.002, 0.002))
+    assert said(checks, site).is_stop
+    found = said(checks, site, all_within=True)
+    assert (found.code, found.severity, found.is_stop) == ("cause-height", "look", False)
+
+
 def test_two_mistakes_at_once_are_not_forced_into_one():
     # Three marks off by three different large amounts in all directions.
     found = said([*day((0.31, 0.0, -0.2), (-0.12, 0.5, 0.3), (0.0, -0.4, 0.1)), check(MARKS[2], (0.3, 0.2, -0.3), 4.0)])

@@ -146,6 +146,8 @@ def test_what_changed_since_a_check_puts_it_out_of_date():
     plan = now([*ALL[:-1], replace(ALL[-1], stale=True)])
 
     assert (plan.state, plan.why) == (State.OUT_OF_DATE, "something changed since the check of C: measure again")
+    reseated_on = check("d", T0 + 1.0, stale=True, counts=False)
+    assert now([*ALL, reseated_on]).fulfilled, "a mark that proves nothing need not be measured again"
 
 
 @pytest.mark.parametrize(

@@ -27,6 +27,15 @@ def test_given_sigmas_are_tested_by_chi_squared():
     assert not equal_by_sigmas([0.01, 0.03, 0.02], covariance).equal
 
 
+def test_false_alarms_with_given_sigmas_are_one_in_twenty():
+    rng = np.random.default_rng(20261127)
+    turn = np.array([[0.8, -0.6, 0.0], [0.6, 0.8, 0.0], [0.0, 0.0, 1.0]])
+    covariance = turn @ np.diag(SIGMAS_M**2) @ turn.T
+    shots = rng.multivariate_normal(np.zeros(3), covariance, (2000, 2))
+    alarms = [not equal_by_sigmas(after - before, 2.0 * covariance).equal for before, after in shots]
+    assert 0.035 <= np.mean(alarms) <= 0.065
+
+
 def test_a_correlation_of_east_and_north_counts():
     """Along the long axis 20 mm are nothing, across it they are much: d² (1 ∓ ρ)⁻¹ / σ² for a difference on the diagonals."""
     covariance = np.array([[1.0, 0.9], [0.9, 1.0]]) * 0.01**2

@@ -374,7 +374,8 @@ def _overall(
     bad = [one.mark_name for one in newest.values() if not one.agrees]
     if bad:
         return State.DISAGREES, f"{', '.join(bad)} outside tolerance"
-    stale = [one.mark_name for one in newest.values() if one.stale]
+    # What proves nothing anyway (the mark a base was re-seated on) need not be measured again.
+    stale = [one.mark_name for one in newest.values() if one.stale and one.counts]
     if stale:
         return State.OUT_OF_DATE, f"something changed since the check of {', '.join(stale)}: measure again"
     if due_again:

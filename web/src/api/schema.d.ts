@@ -2399,7 +2399,7 @@ export interface components {
         };
         /**
          * CheckWish
-         * @description What the crew settled before recording; `rover_id` is whose shot it is, the first rover's where it is None.
+         * @description What the crew settled before recording; 0 seconds is one epoch; `rover_id` is whose shot it is, the first rover's where it is None.
          */
         CheckWish: {
             /** Feature */
@@ -5159,7 +5159,7 @@ export interface components {
         };
         /**
          * PoleTurned
-         * @description A pole that was turned: its name, how often, when it was last, its lean, and what that says.
+         * @description A pole that was turned: its name, to how many sides, when, its lean, and what that says.
          */
         PoleTurned: {
             /** At S */
@@ -5893,9 +5893,14 @@ export interface components {
         };
         /**
          * SeriesShotWish
-         * @description The next shot of a series: the pole, and how long.
+         * @description The next shot of a series: the pole, and how long; `again` takes the last place once more.
          */
         SeriesShotWish: {
+            /**
+             * Again
+             * @default false
+             */
+            again?: boolean;
             /** Feature */
             feature: string;
             /** Reading */

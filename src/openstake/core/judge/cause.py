@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import degrees, hypot
 
 from openstake.core.antenna import TypedReading
@@ -60,16 +60,20 @@ def named_heights(seen: HeightsSeen) -> tuple[NamedUp, ...]:
 
 
 def judge_causes(
-    checks: Sequence[CheckSeen], site: SiteSeen, base_known: bool = True, unit: str = "m"
+    checks: Sequence[CheckSeen], site: SiteSeen, base_known: bool = True, unit: str = "m", all_within: bool = False
 ) -> list[Finding]:  # fmt: skip
-    """Return what the checks of one base say together; nothing where they agree, or where one mark alone was checked."""
+    """Return what the checks of one base say together; nothing where they agree, or where one mark alone was checked.
+
+    `all_within`: each is inside its tolerance, so that a cause asks for a look and stops nothing.
+    """
     if len({one.mark for one in checks}) < 2:
         return []
     causes = causes_of(checks, site)
     first = causes.first
     if first.cause == "none" and causes.explains:
         return []
-    return [_said(causes, len(checks), base_known, unit)]
+    found = _said(causes, len(checks), base_known, unit)
+    return [replace(found, severity=Severity.LOOK, is_stop=False) if all_within else found]
 
 
 def _said(causes: Causes, count: int, base_known: bool, unit: str) -> Finding:

@@ -33,7 +33,10 @@ def causes_found(session: Session, job: JobNow, kit: KitNow, base: BaseNow, chec
     if len({item.mark.id for item in used}) < 2:
         return []
     seen = [_seen(item, base) for item in used]
-    return judge_causes(seen, _site(session, job, kit, base, used), not is_autonomous(base.coordinate), job.length_unit)
+    return judge_causes(
+        seen, _site(session, job, kit, base, used), not is_autonomous(base.coordinate), job.length_unit,
+        all(item.check.agrees for item in used),
+    )  # fmt: skip
 
 
 def _seen(item: Checked, base: BaseNow) -> CheckSeen:

@@ -24,19 +24,20 @@ from openstake.core.judge.fieldtest import judge_field_test, judge_times
 from openstake.core.judge.finding import Finding, ranked
 from openstake.core.limits import ISO_SIGMA_H_M, ISO_SIGMA_XY_M, ShortText
 from openstake.core.units import metres_from_text, text_from_seconds
+from openstake.store.models import ShotSeries
 from openstake.workflow.check.series import (
     SeriesNamed,
-    SeriesNow,
     SeriesShotWish,
     begin_series,
     give_up,
     open_series,
+    place_wanted,
     record_place,
-    series_of,
 )
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.series import SeriesNow, series_now
 from openstake.workflow.recording import Recording
 
 MOST_TESTS = 10
@@ -88,7 +89,7 @@ def view(context: Context, job_id: str) -> FieldTests:
     """Return the field tests of a job as they stand now."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        listed = series_of(session, job_id, "field test")[:MOST_TESTS]
+        listed = series_now(session, "field test", ShotSeries.job_id == job_id)[:MOST_TESTS]
         shots = [shot for item in listed for shot in item.shots.values()]
         derived = dict(zip((shot.id for shot in shots), points.derive_all(session, job, shots), strict=True))
         return FieldTests([_view(item, derived, context.now()) for item in listed], _SOURCE)
@@ -96,9 +97,7 @@ def view(context: Context, job_id: str) -> FieldTests:
 
 def _view(series: SeriesNow, derived: dict[str, points.Point], now_s: float) -> FieldTestView:
     data = series.data
-    sets = planned_sets(
-        data["full"], {_place(place): shot.created_s for place, shot in series.shots.items()}, series.created_s
-    )
+    sets = _sets(series)
     wanted = (FULL_SERIES if data["full"] else SIMPLIFIED_SERIES) * SETS * POINTS
     sigma = Predetermined(data["sigma_xy_m"] or ISO_SIGMA_XY_M, data["sigma_h_m"] or ISO_SIGMA_H_M)
     independent = Independent(data["distance_m"], data["height_difference_m"])
@@ -115,6 +114,11 @@ def _view(series: SeriesNow, derived: dict[str, points.Point], now_s: float) -> 
         independent.height_difference_m, sets, len(series.shots), wanted, _next_words(following, wait), wait, result,
         ranked(found),
     )  # fmt: skip
+
+
+def _sets(series: SeriesNow) -> tuple[PlannedSet, ...]:
+    taken = {_place(place): shot.created_s for place, shot in series.shots.items()}
+    return planned_sets(series.data["full"], taken, series.created_s)
 
 
 def next_place(sets: tuple[PlannedSet, ...]) -> tuple[PlannedSet, int] | None:
@@ -193,18 +197,16 @@ def _check(data: dict[str, float | bool | None]) -> None:
 
 
 def record(context: Context, job_id: str, wish: SeriesShotWish) -> Recording:
-    """Begin to record what is to be measured next."""
+    """Begin to record what is to be measured next, or the last one again."""
     with context.database.read() as session:
         series = open_series(session, job_id, "field test", wish.series_id)
-    sets = planned_sets(
-        series.data["full"], {_place(place): shot.created_s for place, shot in series.shots.items()}, series.created_s
+    following = next_place(_sets(series))
+    place = place_wanted(
+        series, None if following is None else f"{following[0].series}.{following[0].set}.{following[1]}", wish.again
     )
-    following = next_place(sets)
-    if following is None:
-        raise ConflictError("Everything of this test is measured.")
-    item, point = following
-    words = f"Field test, series {item.series}, set {item.set}, point {point}"
-    return record_place(context, job_id, "field test", wish, f"{item.series}.{item.set}.{point}", words)
+    of_series, number, point = _place(place)
+    words = f"Field test, series {of_series}, set {number}, point {point}"
+    return record_place(context, job_id, "field test", wish, place, words)
 
 
 def drop(context: Context, job_id: str, wish: SeriesNamed) -> FieldTests:

@@ -10,7 +10,16 @@ from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import RESEATED
 from openstake.core.chain import MarkChecked, State
-from openstake.core.check_plan import Candidate, Change, CheckDone, Planned, PlanNow, plan_now, plan_of_marks
+from openstake.core.check_plan import (
+    Candidate,
+    Change,
+    CheckDone,
+    CheckSettings,
+    Planned,
+    PlanNow,
+    plan_now,
+    plan_of_marks,
+)
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.lean import judge_turned
@@ -79,7 +88,6 @@ class Proof:
 
     plan: PlanNow
     newest: tuple[MarkChecked, ...]
-    checks: tuple[Checked, ...]
     verdict: Verdict
     findings: tuple[Finding, ...]
     problem: str
@@ -116,7 +124,7 @@ def proof_of(session: Session, job: JobNow, kit: KitNow, base: BaseNow, now_s: f
     own = own_marks(session, job, base)
     problem = ""
     try:
-        planned = _planned(session, job, base, own)
+        planned = _planned(session, job, base, own, settings)
     except InputError as error:
         planned, problem = (), error.sentence
     done = [_done(item, own) for item in checks]
@@ -125,8 +133,12 @@ def proof_of(session: Session, job: JobNow, kit: KitNow, base: BaseNow, now_s: f
     newest = sorted(latest.values(), key=lambda item: (item.shot.created_s, item.shot.id), reverse=True)
     turned = judge_turned(rover_poles(kit), tuple(turned_poles(session)))
     found = (*causes_found(session, job, kit, base, checks), *turned)
-    verdict = verdict_of_job(plan, [(item.mark.name, item.check.verdict) for item in newest], found)
-    return Proof(plan, tuple(_mark_checked(item, own) for item in newest), tuple(checks), verdict, found, problem)
+    # The mark a base was re-seated on proves nothing, so that it is out of date is no reason for care.
+    judged = [
+        (item.mark.name, item.check.verdict) for item in newest if item.mark.id not in own or not item.check.stale
+    ]
+    verdict = verdict_of_job(plan, judged, found)
+    return Proof(plan, tuple(_mark_checked(item, own) for item in newest), verdict, found, problem)
 
 
 def own_marks(session: Session, job: JobNow, base: BaseNow) -> set[str]:
@@ -139,12 +151,12 @@ def own_marks(session: Session, job: JobNow, base: BaseNow) -> set[str]:
     return {mark.id for mark in marks_of(session, job, ids).values()}
 
 
-def _planned(session: Session, job: JobNow, base: BaseNow, own: set[str]) -> tuple[Planned, ...]:
+def _planned(
+    session: Session, job: JobNow, base: BaseNow, own: set[str], settings: CheckSettings
+) -> tuple[Planned, ...]:  # fmt: skip
     marks = [mark for mark in current_marks(session, job) if mark.id not in own]
     east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
-    return plan_of_marks(
-        (east, north), [_candidate(mark) for mark in marks], settings_of(session, job.id), job.length_unit
-    )
+    return plan_of_marks((east, north), [_candidate(mark) for mark in marks], settings, job.length_unit)
 
 
 def _candidate(mark: MarkNow) -> Candidate:

@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 import json
-from collections import defaultdict
-from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from openstake.core.errors import InputError, NotFoundError
-from openstake.core.limits import LONGEST_SHOT_S, Seconds, ShortText
-from openstake.core.shot import ShotKind
+from openstake.core.errors import ConflictError, NotFoundError
+from openstake.core.limits import Seconds, ShortText
+from openstake.core.shot import ShotKind, with_seconds
 from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import Shot, ShotSeries, ShotSeriesItem
@@ -21,19 +18,19 @@ from openstake.workflow.context import Context
 from openstake.workflow.now.heights import read_height
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
+from openstake.workflow.now.series import SeriesKind, SeriesNow, series_now
 from openstake.workflow.recording import Recording, ShotPlan, begin
-
-SeriesKind = Literal["pole turn", "field test"]
 
 
 @dataclass(frozen=True)
 class SeriesShotWish:
-    """The next shot of a series: the pole, and how long."""
+    """The next shot of a series: the pole, and how long; `again` takes the last place once more."""
 
     series_id: ShortText
     reading: ShortText
     feature: ShortText
     seconds: Seconds = 30
+    again: bool = False
     rover_id: ShortText | None = None
 
 
@@ -44,48 +41,10 @@ class SeriesNamed:
     series_id: ShortText
 
 
-@dataclass(frozen=True)
-class SeriesNow:
-    """A series as it stands: what was settled, and the shot of each place that was taken."""
-
-    id: str
-    data: dict[str, Any]
-    created_s: float
-    shots: dict[str, Shot]
-
-
-def series_of(session: Session, job_id: str, kind: SeriesKind) -> list[SeriesNow]:
-    """Return a job's series of a kind that were not given up, newest first: three queries."""
-    return _with_shots(session, lines.heads(ShotSeries, ShotSeries.job_id == job_id, *_alive(kind)))
-
-
-def _alive(kind: SeriesKind) -> tuple[Any, ...]:
-    return (ShotSeries.kind == kind, ShotSeries.withdrawn.is_(False))
-
-
-def _with_shots(session: Session, heads: Any) -> list[SeriesNow]:
-    rows = session.scalars(heads.order_by(ShotSeries.created_s.desc(), ShotSeries.id)).all()
-    taken = _taken(session, [row.id for row in rows])
-    return [SeriesNow(row.id, json.loads(row.data), row.created_s, taken[row.id]) for row in rows]
-
-
-def _taken(session: Session, ids: Collection[str]) -> dict[str, dict[str, Shot]]:
-    rows = session.execute(
-        select(ShotSeriesItem, Shot)
-        .join(Shot, Shot.id == ShotSeriesItem.shot_id)
-        .where(ShotSeriesItem.series_id.in_(ids))
-        .order_by(ShotSeriesItem.created_s, ShotSeriesItem.id)
-    )
-    found: dict[str, dict[str, Shot]] = defaultdict(dict)
-    for item, shot in rows:
-        found[item.series_id][item.place] = shot
-    return found
-
-
 def begin_series(
     session: Session, job_id: str, kind: SeriesKind, data: dict[str, Any], words: str, now_s: float
 ) -> None:
-    """Begin a series, in place of any other of its kind that is open in this job."""
+    """Add the row of a new series, and say in the Book what it is for."""
     row = ShotSeries(job_id=job_id, kind=kind, data=json.dumps(data), created_s=now_s)
     session.add(row)
     session.flush()
@@ -118,12 +77,11 @@ def record_place(
     context: Context, job_id: str, kind: SeriesKind, wish: SeriesShotWish, place: str, words: str
 ) -> Recording:  # fmt: skip
     """Begin to record the shot of a place, fixed only; stored, it takes the place of an earlier one there."""
-    if not 1.0 <= wish.seconds <= LONGEST_SHOT_S:
-        raise InputError(f"A shot lasts 1 to {LONGEST_SHOT_S:.0f} s; {wish.seconds:g} s was asked.", field="seconds")
+    kind_of_shot = with_seconds(ShotKind(name="control"), wish.seconds)
     with context.database.read() as session:
         job = job_of(session, job_id)
         height = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
-    plan = ShotPlan(ShotKind(name="control", seconds=wish.seconds), height, True, name=words[:80], purpose=kind)
+    plan = ShotPlan(kind_of_shot, height, True, name=words[:80], purpose=kind)
 
     def told(session: Session, job: JobNow, shot: Shot, now: float) -> None:
         session.add(ShotSeriesItem(series_id=wish.series_id, place=place, shot_id=shot.id, created_s=now))
@@ -136,11 +94,17 @@ def record_place(
 
 def open_series(session: Session, job_id: str, kind: SeriesKind, series_id: str) -> SeriesNow:
     """Return a series that is open in a job; NotFoundError where there is none."""
-    found = next((item for item in series_of(session, job_id, kind) if item.id == series_id), None)
-    if found is None:
+    found = series_now(session, kind, ShotSeries.job_id == job_id, ShotSeries.id == series_id)
+    if not found:
         raise NotFoundError(_MISSING)
-    return found
+    return found[0]
 
 
-def ordered_shots(listed: Sequence[SeriesNow]) -> list[Shot]:
-    return [shot for item in listed for shot in item.shots.values()]
+def place_wanted(series: SeriesNow, following: str | None, again: bool) -> str:
+    """Return the place that is recorded now: the following one, or the last one again; ConflictError where there is none."""
+    if again and series.last_place is None:
+        raise ConflictError("Nothing of this series is recorded yet.")
+    place = series.last_place if again else following
+    if place is None:
+        raise ConflictError("Everything of this series is recorded. Take the last one again, or begin a new one.")
+    return place

@@ -6,9 +6,8 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from openstake.core.errors import InputError
-from openstake.core.limits import LONGEST_SHOT_S, Seconds, ShortText
-from openstake.core.shot import ShotKind
+from openstake.core.limits import Seconds, ShortText
+from openstake.core.shot import ShotKind, with_seconds
 from openstake.core.units import counted
 from openstake.store.book import write_entry
 from openstake.store.models import Shot
@@ -24,7 +23,7 @@ from openstake.workflow.recording import Recording, ShotPlan, begin
 
 @dataclass(frozen=True)
 class CheckWish:
-    """What the crew settled before recording; `rover_id` is whose shot it is, the first rover's where it is None."""
+    """What the crew settled before recording; 0 seconds is one epoch; `rover_id` is whose shot it is, the first rover's where it is None."""
 
     mark_id: ShortText
     seconds: Seconds
@@ -37,15 +36,14 @@ class CheckWish:
 
 def record(context: Context, job_id: str, wish: CheckWish) -> Recording:
     """Begin to record a check; it is stored when its seconds are full."""
-    if not 1.0 <= wish.seconds <= LONGEST_SHOT_S:
-        raise InputError(f"A shot lasts 1 to {LONGEST_SHOT_S:.0f} s; {wish.seconds:g} s was asked.", field="seconds")
+    kind = with_seconds(ShotKind(name="control"), wish.seconds)
     with context.database.read() as session:
         job = job_of(session, job_id)
         mark = mark_of(session, job, wish.mark_id)
         tolerance = settings_of(session, job_id).tolerance_set(wish.tolerance).tolerance
         height = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
     plan = ShotPlan(
-        ShotKind(name="control", seconds=wish.seconds),
+        kind,
         height,
         wish.fixed_only,
         mark,

@@ -9,22 +9,21 @@ from sqlalchemy.orm import Session
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.lean import SIDES
 from openstake.core.limits import ShortText
-from openstake.store import lines
 from openstake.store.models import ShotSeries
 from openstake.workflow.check.series import (
     SeriesNamed,
-    SeriesNow,
     SeriesShotWish,
     begin_series,
     give_up,
     open_series,
+    place_wanted,
     record_place,
-    series_of,
 )
 from openstake.workflow.context import Context
 from openstake.workflow.now.job import job_of
 from openstake.workflow.now.kit import KitNow, kit_of
-from openstake.workflow.now.poles import PoleTurned, turned_from, turned_poles
+from openstake.workflow.now.poles import PoleTurned, is_whole, turned_from, turned_poles
+from openstake.workflow.now.series import SeriesNow, series_now
 from openstake.workflow.recording import Recording
 
 
@@ -83,15 +82,10 @@ def view(context: Context, job_id: str) -> Turns:
     """Return the turning of poles in a job."""
     with context.database.read() as session:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
-        open_ones = series_of(session, job_id, "pole turn")
-        heads = lines.heads(
-            ShotSeries, ShotSeries.job_id == job_id, ShotSeries.kind == "pole turn", ShotSeries.withdrawn.is_(False)
-        )
-        rows = session.scalars(heads.order_by(ShotSeries.created_s.desc())).all()
-        turned = turned_from(session, job, rows)
+        listed = series_now(session, "pole turn", ShotSeries.job_id == job_id)
+        turned = turned_from(session, job, listed)
         known = turned_poles(session)
-    whole = {item.series_id for item in turned}
-    in_hand = next((item for item in open_ones if item.id not in whole), None)
+    in_hand = next((item for item in listed if not is_whole(item)), None)
     poles = rover_poles(kit)
     return Turns(
         poles, tuple(pole for pole in poles if pole not in known), None if in_hand is None else _now(in_hand), turned
@@ -126,13 +120,12 @@ def begin(context: Context, job_id: str, wish: TurnWish) -> Turns:
 
 
 def record(context: Context, job_id: str, wish: SeriesShotWish) -> Recording:
-    """Begin to record the next side of the series in hand."""
+    """Begin to record the next side of a pole, or the last one again."""
     with context.database.read() as session:
-        now = _now(open_series(session, job_id, "pole turn", wish.series_id))
-    if now.next_deg is None:
-        raise ConflictError("All sides of this pole are recorded.")
-    words = f"{now.pole} turned by {now.next_deg}°"
-    return record_place(context, job_id, "pole turn", wish, str(now.next_deg), words)
+        series = open_series(session, job_id, "pole turn", wish.series_id)
+    following = _now(series).next_deg
+    place = place_wanted(series, None if following is None else str(following), wish.again)
+    return record_place(context, job_id, "pole turn", wish, place, f"{series.data['pole']} turned by {place}°")
 
 
 def drop(context: Context, job_id: str, wish: SeriesNamed) -> Turns:

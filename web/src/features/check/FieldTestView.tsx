@@ -28,6 +28,8 @@ export function FieldTestView({ job, tabs }: CheckViewProps) {
   const problem = [record.error, begin.error].find((error) => error instanceof Problem) as Problem | undefined;
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
   const set = (more: Partial<typeof EMPTY>) => setWish({ ...wish, ...more });
+  const send = (test: Schemas["FieldTestView"], again = false) =>
+    record.mutate({ series_id: test.id, reading: pole.reading, feature: pole.feature, seconds: Number(seconds) || 0, again, rover_id });
   const known = problem?.field && [...Object.keys(EMPTY), "seconds", "reading"].includes(problem.field);
   return (
     <Page
@@ -49,10 +51,7 @@ export function FieldTestView({ job, tabs }: CheckViewProps) {
         shot ? (
           <Drop jobId={job.id} shot={shot} />
         ) : now ? (
-          <Record
-            disabled={record.isPending}
-            onRecord={() => record.mutate({ series_id: now.id, reading: pole.reading, feature: pole.feature, seconds: Number(seconds) || 0, rover_id })}
-          />
+          <Record disabled={record.isPending} onRecord={() => send(now)} />
         ) : (
           <Button kind="primary" large disabled={begin.isPending} onClick={() => begin.mutate(wish)}>
             Begin the test
@@ -67,6 +66,9 @@ export function FieldTestView({ job, tabs }: CheckViewProps) {
             <>
               <PoleFields jobId={job.id} pole={pole} onPole={setPole} problem={problem ?? null} />
               <TextField label="Seconds a shot" name="seconds" value={seconds} onChange={setSeconds} problem={at("seconds")} />
+              <Button disabled={now.measured === 0 || shot !== null} onClick={() => send(now, true)}>
+                Last point again
+              </Button>
               <GiveUp job={job} id={now.id} />
             </>
           ) : (

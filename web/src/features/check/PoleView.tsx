@@ -27,8 +27,8 @@ export function PoleView({ job, tabs }: CheckViewProps) {
   const now = view?.now ?? null;
   const name = typed ?? view?.poles[0] ?? "";
   const problem = [record.error, begin.error].find((error) => error instanceof Problem) as Problem | undefined;
-  const send = () =>
-    now && record.mutate({ series_id: now.series_id, reading: pole.reading, feature: pole.feature, seconds: Number(seconds) || 0, rover_id });
+  const send = (again = false) =>
+    now && record.mutate({ series_id: now.series_id, reading: pole.reading, feature: pole.feature, seconds: Number(seconds) || 0, again, rover_id });
   return (
     <Page
       title="Pole"
@@ -49,7 +49,7 @@ export function PoleView({ job, tabs }: CheckViewProps) {
         shot ? (
           <Drop jobId={job.id} shot={shot} />
         ) : now ? (
-          <Record disabled={record.isPending} onRecord={send} />
+          <Record disabled={record.isPending} onRecord={() => send()} />
         ) : (
           <Button kind="primary" large disabled={!name.trim() || begin.isPending} onClick={() => begin.mutate({ pole: name, sides: Number(sides) })}>
             Turn this pole
@@ -61,7 +61,7 @@ export function PoleView({ job, tabs }: CheckViewProps) {
       <div className="grid grid-cols-[20rem_minmax(0,1fr)] gap-6">
         <div className="flex flex-col gap-3">
           {now ? (
-            <InHand job={job} now={now} />
+            <InHand job={job} now={now} onAgain={() => send(true)} />
           ) : (
             <>
               <TextField label="Which pole" name="pole" value={name} onChange={setTyped} hint={view?.never_turned.includes(name) ? "Never turned yet." : undefined} />
@@ -88,7 +88,7 @@ export function PoleView({ job, tabs }: CheckViewProps) {
   );
 }
 
-function InHand({ job, now }: { job: Schemas["JobView"]; now: Schemas["TurnNow"] }) {
+function InHand({ job, now, onAgain }: { job: Schemas["JobView"]; now: Schemas["TurnNow"]; onAgain: () => void }) {
   const drop = useDropTurn(job.id);
   return (
     <section className="rounded border-2 border-ink bg-page p-3" aria-label="Pole in hand">
@@ -100,9 +100,14 @@ function InHand({ job, now }: { job: Schemas["JobView"]; now: Schemas["TurnNow"]
           </li>
         ))}
       </ul>
-      <Button className="mt-2" disabled={drop.isPending} onClick={() => drop.mutate(now.series_id)}>
-        Give it up
-      </Button>
+      <div className="mt-2 flex gap-3">
+        <Button disabled={!now.sides.some((side) => side.taken)} onClick={onAgain}>
+          Last side again
+        </Button>
+        <Button disabled={drop.isPending} onClick={() => drop.mutate(now.series_id)}>
+          Give it up
+        </Button>
+      </div>
     </section>
   );
 }

@@ -43,7 +43,7 @@ export function ShotForm(props: {
           options={(settings.data?.settings.tolerances ?? []).map((limits) => ({
             value: limits.name,
             label: limits.name,
-            detail: `${length(limits.horizontal_m, job.length_unit)} and ${length(limits.vertical_m, job.length_unit)} ${UNIT_SIGN[job.length_unit]}`,
+            detail: `${length(limits.horizontal_m, job.length_unit)} and ${length(limits.vertical_m, job.length_unit)} ${UNIT_SIGN[job.length_unit]}${limits.origin && `; ${limits.origin}`}`,
           }))}
           onChange={(tolerance) => set({ tolerance })}
         />
