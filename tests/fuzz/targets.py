@@ -53,6 +53,8 @@ from openstake.wire.rtcm3.message import decode
 from openstake.wire.rtcm3.recent import RecentStream
 from openstake.wire.tables.control import read_control
 from openstake.wire.tables.fieldtest import read_field_test
+from openstake.wire.tables.pairs import read_pairs
+from openstake.workflow.fit.read import fit_of
 from openstake.workflow.link.ends import agreement, end_of_file
 from tests.wire import test_antex
 
@@ -142,6 +144,16 @@ def control(data: bytes) -> None:
 
 def field_test_table(data: bytes) -> None:
     field_test(read_field_test(data))
+
+
+def fit_table(data):
+    fit_of(read_pairs(data), "similarity", 1.0, "plane")
+
+
+_FIT = "name,local_e_m,local_n_m,local_h_m,gnss_e_m,gnss_n_m,gnss_h_m,use,sigma_h_m,sigma_v_m\n" + "".join(
+    f"K{n},{5000 + 100 * n},{5000 + 37 * n * n},{10 + n},{703400 + 100 * n + 0.002 * n},{629800 + 37 * n * n},{66 + n},hv,0.005,0.008\n"
+    for n in range(6)
+)
 
 
 def antex(data: bytes) -> None:
@@ -245,6 +257,7 @@ TARGETS: dict[str, tuple[Target, list[bytes]]] = {
     "navigation": (navigation, [_text("brdc0100.24n.gz")]),
     "control": (control, [_control(kind) for kind in ("csv", "geojson", "landxml")]),
     "field test": (field_test_table, [_FIELD_TEST.encode()]),
+    "fit": (fit_table, [_FIT.encode()]),
     "antex": (antex, [(test_antex.HEADER + test_antex.antenna()).encode()]),
     "world": (world, [b'{"base": {"latitude_deg": 53.3, "longitude_deg": -6.2, "height_m": 60.0, "arp_height_m": 1.6}, "seed": 7}']),
     "grid": (grid, _grids()),

@@ -37,6 +37,7 @@ def test_a_reader_answers_any_bytes(name, data):
 FILES = {
     "stream": ("rtcm", ["--json"]), "log": ("nmea", ["--json"]), "occupation": ("nmea", ["--json"]), "profile check": ("profile", []),
     "single": ("observations", []), "rinex": ("rtcm", []), "agree": ("agree", ["--json"]), "iso17123": ("field test", ["--json"]),
+    "fit": ("fit", ["--json"]),
 }  # fmt: skip
 
 

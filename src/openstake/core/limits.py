@@ -152,6 +152,16 @@ TAPE_DEFAULT_SIGMA_M = 0.005
 LEVEL_DEFAULT_SIGMA_M = 0.002
 LONGEST_MEASURE_M = 5000.0
 
+# --- a local fit ---
+FIT_SIGNIFICANCE = 0.05  # of the global test, and of all marks together
+FIT_SINGLE_SIGNIFICANCE, FIT_POWER = 0.001, 0.8  # Baarda's, for the blunder that would be found
+FIT_CORRELATION = 0.9  # two marks more alike than this cannot be told apart
+FIT_SCALE_LOOK_PPM = 30.0  # a free scale some tens of ppm off is a warning
+FIT_MOST_EXCHANGED = 60  # marks of which all pairs are tried
+FIT_EXCHANGE_GAIN = 100.0  # of squares, where no sigma is given: two right names make residuals ten times smaller
+SMALLEST_SIGMA_M = 1e-5
+SAME_PLACE_FIT_M = 0.01  # marks so near to each other show neither scale nor rotation
+
 # --- re-seating a base ---
 EARTH_RADIUS_LEAST_M, EARTH_RADIUS_MOST_M = 6.34e6, 6.40e6  # the ellipsoid's axes, and what is lived on
 RESEAT_SMALL_HORIZONTAL_M, RESEAT_SMALL_UP_M = 0.020, 0.030  # what a fix on a control mark may be off by

@@ -126,6 +126,14 @@ RULES: dict[str, Rule] = {
     "level-without-geoid": Rule("control", "A levelled height difference in a job without a geoid grid.", COMMON_PRACTICE),
     "set-ups-agree": Rule("control", "Two base set-ups agree on a point at 95 %.", "chi-squared test of two means"),
     "set-ups-differ": Rule("control", "Two base set-ups differ on a point at 95 %.", "chi-squared test of two means", differs=True),
+    # a local fit
+    "fit-no-redundancy": Rule("local grid", "A fit whose marks solve it with nothing left over.", COMMON_PRACTICE),
+    "fit-global-test": Rule("local grid", "A fit that does not agree with the sigmas of its marks.", "W. Baarda, 1968 (from memory)", differs=True),
+    "fit-suspect": Rule("local grid", "A mark of a fit that its residuals accuse.", "W. Baarda, 1968 (from memory)", differs=True),
+    "fit-cannot-tell": Rule("local grid", "A mark is accused that the data cannot tell from another.", "W. Förstner, 1983 (from memory)", differs=True),
+    "fit-names-exchanged": Rule("local grid", "A fit that is right once two names are exchanged.", COMMON_PRACTICE, differs=True),
+    "fit-scale-off": Rule("local grid", "A free scale some tens of ppm from the expected one.", COMMON_PRACTICE),
+    "fit-check-differs": Rule("local grid", "A mark kept as a check that the fit misses.", COMMON_PRACTICE, differs=True),
     # re-seating a base
     "reseat-own-mark": Rule("base mark", "The known mark of a re-seat is the base's own.", COMMON_PRACTICE),
     "reseat-small": Rule("base mark", "A re-seat no larger than one fix gives.", COMMON_PRACTICE),
