@@ -241,6 +241,14 @@ def test_the_newest_climb_is_not_flattened_by_what_was_level_before(level_s):
     assert trend.span_s == pytest.approx(level_s + 7.0, abs=2.0), "how long it has not fallen"
 
 
+def test_a_climb_that_began_in_steps_is_told_as_it_is_now():
+    """2026-11-27: on a slow machine ages of 2 s stood before the climb and halved it."""
+    watch = RoverWatch()
+    for n, age in enumerate([1.0] * 4 + [2.0] * 6 + [float(age) for age in range(3, 11)]):
+        watch.add(epoch(n, (0.0, 0.0, 0.0), age_s=age))
+    assert watch.state().trend.slope_per_s > 0.8
+
+
 @pytest.mark.parametrize(("scale", "too_small"), [(1.0, False), (4.0, True)])
 def test_a_claim_is_named_where_the_scatter_is_larger_than_chance_allows(scale, too_small):
     random = np.random.default_rng(11)

@@ -48,11 +48,10 @@ class Day:
         self.move("rover", **moved)
         self.settle(mark)
 
-    def settle(self, mark):
-        """Wait until the rover is heard at the mark, fixed."""
+    def settle(self, mark, base="CS1"):
+        """Wait until the rover is heard at the mark, fixed, by a base on its mark."""
         marks = {item["name"]: item for item in self.get("marks")["marks"]}
-        base = marks["CS1"]
-        away = float(np.hypot(marks[mark]["east_m"] - base["east_m"], marks[mark]["north_m"] - base["north_m"]))
+        away = float(np.hypot(*(marks[mark][key] - marks[base][key] for key in ("east_m", "north_m"))))
         wait_for(lambda: abs((self.live() or {}).get("distance_m", 1e9) - away) < 20.0, 30)
         self.crew.wait_fixed(self.job)
 
@@ -347,7 +346,8 @@ def test_a_tape_a_level_and_a_second_set_up_are_set_beside_the_shots(own_program
 
     day.post("base/end")
     own_program.start_base(day.job, mark="CS4", reading="1.546 m")
-    day.crew.wait_fixed(day.job)
+    # A rover is fixed by the old base until it hears the new one.
+    day.settle("CS3", base="CS4")
     day.check("CS3", seconds=10)
     double = day.get("ground")["doubles"]
     assert [item["name"] for item in double] == ["CS3"] and double[0]["agrees"]

@@ -127,7 +127,7 @@ def _suspects(
     each = 1.0 - (1.0 - FIT_SIGNIFICANCE) ** (1.0 / (count if left > 0 else 1))
     if weighted:
         limit = float(chdtri(parts, each))
-    elif left > 0:
+    elif left > 0 and total > 0.0:
         # Where the others agree to the last digit the statistic is as large as numbers of this size can tell.
         statistic = (statistic / parts) / (np.maximum(total - statistic, 1e-12 * total) / left)
         limit = float(fdtri(parts, left, 1.0 - each))

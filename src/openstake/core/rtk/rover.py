@@ -13,6 +13,7 @@ from openstake.core.evidence import Epoch, Status
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.limits import (
+    AGE_CLIMB_SEEN_S,
     POLE_TWICE_M,
     SCATTER_WINDOW_S,
     SHORTEST_SCATTER_S,
@@ -319,7 +320,8 @@ def _newest_trend(rows: list[Fix]) -> AgeTrend | None:
     """Return the trend of the age as it is now, and for how long it has not fallen.
 
     Corrections at a slower rate than epochs make a saw of the age; its teeth are joined by their lowest points.
-    The slope is that of the climb: what was level before it, within NMEA's tenth of a second, is no part of it.
+    The slope is that of the climb now, ten seconds of it at most: what was level before it, within NMEA's tenth of a second, is no
+    part of it.
     """
     ages = [(row.time_s, row.age_s) for row in rows if row.age_s is not None]
     if len(ages) < 3:
@@ -335,7 +337,8 @@ def _newest_trend(rows: list[Fix]) -> AgeTrend | None:
     while start > 0 and ordered[start - 1][1] <= ordered[start][1] + 1e-9:
         start -= 1
     level = [at for at in range(start, len(ordered)) if ordered[at][1] <= ordered[start][1] + _AGE_RESOLUTION_S]
-    begins = start if len(level) == len(ordered) - start else level[-1]
+    lately = next(at for at in range(start, len(ordered)) if ordered[-1][0] - ordered[at][0] <= AGE_CLIMB_SEEN_S)
+    begins = max(lately, start if len(level) == len(ordered) - start else level[-1])
     trend = age_trend([time_s for time_s, _ in ordered[begins:]], [age_s for _, age_s in ordered[begins:]])
     return trend and AgeTrend(trend.slope_per_s, ordered[-1][0] - ordered[start][0])
 
