@@ -86,6 +86,9 @@ def other(mark, up, within):
         (evidence(up=0.02), "check-within-tolerance", "chain from base to pole holds"),
         (evidence(up=0.1), "check-height-off", "base height was typed 0.100 m too large"),
         (evidence(up=-0.1), "check-height-off", "base height was typed 0.100 m too small"),
+        # A swap of neighbours is 9 × a power of ten × a digit: 1.646 for 1.466 is 0.180 m (common practice).
+        (evidence(up=0.172), "check-height-off", "1.474 m would fit; '1.466' does, two digits exchanged"),
+        (evidence(up=0.14), "check-height-off", "1.506 m would fit);"),
         (evidence(up=0.1, rover="vertical"), "check-height-off", "so the rover height '2.000 m' is 0.100 m too small"),
         (evidence(up=0.1, others=[other("CS3", 0.1, False)]), "check-height-off", "the same on CS3"),
         (evidence(up=0.1, others=[other("CS3", 0.0, True)]), "check-height-off", "height of CS2 in the control list"),

@@ -9,6 +9,7 @@ from openstake.core.antenna import TypedReading
 from openstake.core.control import Difference, Expected, in_words, within
 from openstake.core.equality import Equality
 from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.judge.height import mended_readings
 from openstake.core.limits import ANOTHER_MARK_M, AUTONOMOUS_BASE_M, CONTROL_SECONDS, Tolerance
 from openstake.core.units import text_from_metres, text_from_seconds
 
@@ -204,7 +205,7 @@ def _height_off(evidence: CheckEvidence) -> Finding:
     size = "large" if up > 0 else "small"
     base_cause = (
         f"the base height was typed {evidence.size(up)} too {size} ('{typed}' to {feature}: ARP at "
-        f"{evidence.size(base_m)}, {evidence.size(base_m - up)} would fit)"
+        f"{evidence.size(base_m)}, {evidence.size(base_m - up)} would fit{_exchanged(evidence, up)})"
     )
     rover_cause = f"the rover height '{rover.text}' is {evidence.size(up)} too {'small' if up > 0 else 'large'}"
     first, second = (base_cause, rover_cause) if rover.to.method == "rod" else (rover_cause, base_cause)
@@ -220,6 +221,18 @@ def _height_off(evidence: CheckEvidence) -> Finding:
         suspected_height_m=round(base_m - up, 4),
         **_numbers(evidence),
     )
+
+
+def _exchanged(evidence: CheckEvidence, up_m: float) -> str:
+    """Return the base's reading with two digits exchanged where that explains a difference to within what was to be expected."""
+    if len(evidence.base_readings) != 1:
+        return ""
+    typed = evidence.base_readings[0]
+    left = {item.text: abs(typed.arp_height_m - item.arp_height_m - up_m) for item in mended_readings(typed)}
+    best = min(left, key=left.__getitem__, default=None)
+    if best is None or left[best] > evidence.expected.vertical_95_m:
+        return ""
+    return f"; '{best}' does, two digits exchanged"
 
 
 def _compared(evidence: CheckEvidence, up_m: float) -> tuple[list[str], list[str]]:
