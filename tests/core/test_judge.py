@@ -7,8 +7,9 @@ import pytest
 
 from openstake.core.antenna import MeasuredTo, TypedReading
 from openstake.core.control import Difference, Expected, in_words
+from openstake.core.equality import Equality
 from openstake.core.evidence import Epoch, ObservableSet, StationReference
-from openstake.core.judge.check import CheckEvidence, OtherCheck, judge_check
+from openstake.core.judge.check import CheckEvidence, OtherCheck, Repeat, judge_check
 from openstake.core.judge.finding import RULES, Severity, finding
 from openstake.core.judge.rover import judge_rover
 from openstake.core.judge.stream import judge_stream
@@ -76,6 +77,11 @@ def evidence(east=0.0, north=0.0, up=0.0, rover="rod", others=(), known=True, **
     )  # fmt: skip
 
 
+def repeat(anew, statistic):
+    # The limit is χ² of 3 at 95 %.
+    return Repeat(Difference(0.01, 0.0, 0.01), 1200.0, anew, Equality("chi-squared", statistic, 7.815, 3, None))
+
+
 def other(mark, up, within):
     return OtherCheck(mark, Difference(0.0, 0.0, up), within)
 
@@ -112,6 +118,12 @@ def test_a_check_names_its_likely_cause(given, code, words):
     [
         (evidence(up=None), "check-height-not-compared"),
         (evidence(mark="CS1"), "check-on-base-mark"),
+        (evidence(seated_on=True), "check-on-seat-mark"),
+        (evidence(before=repeat(True, 20.0)), "repeats-differ"),
+        (evidence(before=repeat(True, 2.0)), "repeats-agree"),
+        (evidence(before=repeat(False, 2.0)), "repeat-not-independent"),
+        (evidence(before=repeat(None, 2.0)), "repeat-not-independent"),
+        (evidence(beyond_expected=(False, True), up=0.028), "check-beyond-expected"),
         (evidence(not_fixed=3), "check-not-fixed"),
         (evidence(seconds=5.0), "shot-too-short"),
         (evidence(virtual=True), "virtual-base-shot"),

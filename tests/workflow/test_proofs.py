@@ -209,6 +209,10 @@ def test_an_autonomous_base_is_re_seated_and_proven_on_a_second_mark_and_undone_
     moved = day.get("checks")["checks"][0]
     assert abs(moved["east_m"]) < 0.001 and moved["stale"]
 
+    on_itself = day.check("CS2", seconds=3)
+    assert on_itself["agrees"] and on_itself["verdict"]["word"] == "go with care"
+    assert "check-on-seat-mark" in [item["code"] for item in on_itself["findings"]]
+
     # A fact of the trade: a second mark proves it, the first one proves nothing.  Averages of 180 s (common practice for control),
     # errors that remember for 30 s: 2.3 mm each, so that 15 mm are more than four sigmas.
     assert "CS2" not in [item["planned"]["mark_name"] for item in day.plan()["plan"]["items"]]

@@ -41,7 +41,7 @@ class CheckEvidence:
     """All that a check rests on; `others` are the newest checks from its set-up, its own mark's among them.
 
     The base's height (ARP, metres) is the mean of its readings.  `beyond_expected`: horizontally, in height, beyond 99.9 % of
-    what the chain gives.
+    what the chain gives; `seated_on`: the base was re-seated on this mark.
     """
 
     mark: str
@@ -60,6 +60,7 @@ class CheckEvidence:
     others: Sequence[OtherCheck]
     beyond_expected: tuple[bool, bool] = (False, False)
     before: Repeat | None = None
+    seated_on: bool = False
     unit: str = "m"
 
     def size(self, metres: float) -> str:
@@ -311,6 +312,16 @@ def _limits(evidence: CheckEvidence) -> list[Finding]:
                 f"{evidence.mark} is the mark the base was set up on: a check there does not test its coordinate.",
                 "The nearest mark is not always an independent one.",
                 "Check a mark that the base does not stand on.",
+            )
+        )
+    if evidence.seated_on:
+        found.append(
+            finding(
+                "check-on-seat-mark",
+                Severity.LOOK,
+                f"This base was re-seated on {evidence.mark}: it agrees by that, and a check there proves nothing.",
+                "The mark moved the base; a mark that is wrong moved it wrongly.",
+                "Check a second known mark.",
             )
         )
     if evidence.not_fixed:

@@ -224,6 +224,7 @@ RULES: dict[str, Rule] = {
     "repeat-not-independent": Rule("rover", "A repeated check whose fix was not lost and regained in between.", COMMON_PRACTICE),
     "repeats-agree": Rule("rover", "Two checks of a mark from two initialisations are equal at 95 %.", "chi-squared or Hotelling's test of two means"),
     "repeats-differ": Rule("rover", "Two checks of a mark from two initialisations are not equal at 95 %.", "chi-squared or Hotelling's test of two means"),
+    "check-on-seat-mark": Rule("control", "The mark checked is the mark the base was re-seated on.", COMMON_PRACTICE),
     "check-not-fixed": Rule("rover", "The shot holds epochs that are not fixed.", COMMON_PRACTICE),
     "shot-too-short": Rule("rover", "A check averaged over less than 30 s.", COMMON_PRACTICE),
     "virtual-base-shot": Rule("rover", "The shot came from a virtual base: a position, not a vector from this base.", "RTCM 10403.3, DF141"),

@@ -17,7 +17,7 @@ from openstake.core.budget import Sigmas, added, horizontal_95_m, vertical_95_m
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.judge.finding import Finding, ranked, stops_of
 from openstake.core.judge.reseat import ShotsSeen, judge_reseat, judge_reseat_shots
-from openstake.core.limits import ShortText, Text
+from openstake.core.limits import UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M, ShortText, Text
 from openstake.core.reseat import Reseat, reseat
 from openstake.core.units import counted
 from openstake.store.models import BaseCoordinate, Shot
@@ -198,10 +198,11 @@ def _read(session: Session, job: JobNow, wish: ReseatWish, now_s: float) -> _Rea
         job.positions_label, job.settings.frame_epoch or "as the control list", shots[-1].id,
     )  # fmt: skip
     epochs = sum(point.epochs for point in derived)
+    entered_as_known = not is_autonomous(base.coordinate) and base.coordinate.source != RESEATED
     seen = ShotsSeen(len(shots), epochs, sigmas.east_m, sigmas.north_m, sigmas.up_m, scatter)
     findings = ranked(
         [
-            *judge_reseat(found, not is_autonomous(base.coordinate), job.length_unit),
+            *judge_reseat(found, entered_as_known, job.length_unit),
             *judge_reseat_shots(seen, job.length_unit),
         ]
     )
@@ -231,7 +232,12 @@ def _sigmas(mark: MarkNow, shots: Sequence[Shot]) -> Sigmas:
     independent = max(1, len(starts))
     claims = np.array(
         [
-            (shot.sigma_east_m or 0.0, shot.sigma_north_m or 0.0, shot.sigma_up_m or 0.0, shot.covariance_en_m2 or 0.0)
+            (
+                shot.sigma_east_m or UNCLAIMED_HORIZONTAL_M,
+                shot.sigma_north_m or UNCLAIMED_HORIZONTAL_M,
+                shot.sigma_up_m or UNCLAIMED_UP_M,
+                shot.covariance_en_m2 or 0.0,
+            )
             for shot in shots
         ]
     )

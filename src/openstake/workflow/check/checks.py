@@ -11,6 +11,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from openstake.core.base_sources import RESEATED
 from openstake.core.budget import Ellipse95, Sigmas, added, ellipse_95, in_grid
 from openstake.core.chain import State, out_of_date, state_of_check
 from openstake.core.constants import CIRCLE_95, LINE_95
@@ -135,13 +136,14 @@ def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checke
     pairs = {
         item.shot.id: (measured[stood.before[item.shot.id]], item) for item in shown if item.shot.id in stood.before
     }
-    repeats = repeats_of(session, job, pairs, turns)
+    repeats, seats = repeats_of(session, job, pairs, turns), _seats(session, stood, bases)
     return [
         Checked(
             item.shot, item.mark, item.base_mark, item.point,
             _check(
                 job, item, tuple(latest[item.shot.occupation_id].values()), item.shot.id in stale,
                 turns[item.shot.occupation_id], repeats.get(item.shot.id),
+                seats.get(item.shot.occupation_id) == item.mark.id,
             ),
             turns[item.shot.occupation_id],
         )
@@ -170,15 +172,27 @@ class _Stood:
                 Mark.replaces_id.is_not(None),
             )
         )
-        replaced_by = {old: new for old, new in pairs if old is not None}
+        self._replaced_by = {old: new for old, new in pairs if old is not None}
         self.newest: dict[tuple[str, str], str] = {}
         self.before: dict[str, str] = {}
         for occupation_id, mark_id, shot_id in rows:
-            key = (occupation_id, lines.last_of(replaced_by, str(mark_id)))
+            key = (occupation_id, self.head_of(mark_id))
             earlier = self.newest.pop(key, None)
             if earlier is not None:
                 self.before[shot_id] = earlier
             self.newest[key] = shot_id
+
+    def head_of(self, mark_id: str | None) -> str:
+        """Return the current row of a mark of these set-ups' job."""
+        return lines.last_of(self._replaced_by, str(mark_id))
+
+
+def _seats(session: Session, stood: _Stood, bases: Mapping[str, BaseNow]) -> dict[str, str]:
+    """Return the mark that each re-seated base was moved by, by its occupation."""
+    moved = {key: base.coordinate.evidence_id for key, base in bases.items() if base.coordinate.source == RESEATED}
+    rows = session.execute(select(Shot.id, Shot.mark_id).where(Shot.id.in_(moved.values()))).all()
+    marks = {shot_id: stood.head_of(mark_id) for shot_id, mark_id in rows}
+    return {key: marks[shot_id] for key, shot_id in moved.items() if shot_id in marks}
 
 
 def _mark_id(shot: Shot) -> str:
@@ -225,7 +239,8 @@ def _stale(session: Session, job: JobNow, items: Sequence[Measured], bases: Mapp
 
 
 def _check(
-    job: JobNow, item: Measured, others: Sequence[OtherCheck], stale: bool, convergence_deg: float, before: Repeat | None
+    job: JobNow, item: Measured, others: Sequence[OtherCheck], stale: bool, convergence_deg: float, before: Repeat | None,
+    seated_on: bool,
 ) -> Check:  # fmt: skip
     """Return a check as it stands now, with its findings."""
     shot, mark, point, difference, tolerance = item.shot, item.mark, item.point, item.difference, item.tolerance
@@ -250,6 +265,7 @@ def _check(
             others=others,
             beyond_expected=beyond_expected(difference, total),
             before=before,
+            seated_on=seated_on,
             unit=job.length_unit,
         )
     )
