@@ -7,6 +7,7 @@ from functools import lru_cache
 from math import cos, degrees, hypot, radians, sin
 
 import numpy as np
+from numpy.typing import NDArray
 
 from openstake.core.constants import CIRCLE_95, LINE_95
 
@@ -86,15 +87,25 @@ def sigmas_of_ellipse(major_m: float, minor_m: float, orientation_deg: float, up
     )  # fmt: skip
 
 
-def in_grid(sigmas: Sigmas, convergence_deg: float) -> Sigmas:
-    """Return sigmas about true north as sigmas about grid north.
+def grid_axes(convergence_deg: float) -> NDArray[np.float64]:
+    """Return the axes that take east, north, up about true north to those about grid north, (3, 3): rows are the grid's.
 
     Convergence is positive where grid north lies east of true north: then what points to true north points west in the grid.
     """
-    turn_east, turn_north = cos(radians(convergence_deg)), sin(radians(convergence_deg))
-    turn = np.array([[turn_east, -turn_north], [turn_north, turn_east]])
-    east2, north2, both = sigmas.east_m**2, sigmas.north_m**2, sigmas.covariance_en_m2
-    turned = turn @ np.array([[east2, both], [both, north2]]) @ turn.T
+    east, north = cos(radians(convergence_deg)), sin(radians(convergence_deg))
+    return np.array([[east, -north, 0.0], [north, east, 0.0], [0.0, 0.0, 1.0]])
+
+
+def covariance_of(sigmas: Sigmas) -> NDArray[np.float64]:
+    """Return the covariance of east, north and up, (3, 3), m²."""
+    both = sigmas.covariance_en_m2
+    return np.array([[sigmas.east_m**2, both, 0.0], [both, sigmas.north_m**2, 0.0], [0.0, 0.0, sigmas.up_m**2]])
+
+
+def in_grid(sigmas: Sigmas, convergence_deg: float) -> Sigmas:
+    """Return sigmas about true north as sigmas about grid north."""
+    axes = grid_axes(convergence_deg)
+    turned = axes @ covariance_of(sigmas) @ axes.T
     return Sigmas(float(turned[0, 0] ** 0.5), float(turned[1, 1] ** 0.5), sigmas.up_m, float(turned[0, 1]))
 
 

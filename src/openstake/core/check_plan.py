@@ -224,11 +224,12 @@ class Task:
 
 @dataclass(frozen=True)
 class PlannedNow:
-    """A mark of the plan as it stands."""
+    """A mark of the plan as it stands; `note` is what its tasks do not say of it, empty where they say all."""
 
     planned: Planned
     state: State
     why: str
+    note: str
     tasks: tuple[Task, ...]
 
     @property
@@ -299,7 +300,8 @@ def _item(mark: Planned, checks: Sequence[CheckDone], settings: CheckSettings) -
         back = due is not None and proving[-1].at_s >= due
         tasks.append(Task("come back", f"after {settings.come_back_min:g} min", back, due))
     state, why = _state(mark, checks, tasks)
-    return PlannedNow(mark, state, why, tuple(tasks))
+    tasks_say = state in (State.CHECKED, State.MISSING) or (state is State.ENTERED and tasks[0].done)
+    return PlannedNow(mark, state, why, "" if tasks_say else why, tuple(tasks))
 
 
 def _state(mark: Planned, checks: Sequence[CheckDone], tasks: Sequence[Task]) -> tuple[State, str]:

@@ -13,7 +13,7 @@ from openstake.core.errors import InputError
 from openstake.core.series import correlation_time
 
 SIGNIFICANCE = 0.05
-FEWEST_EPOCHS = 5
+_FEWEST_EPOCHS = 5
 
 Test = Literal["chi-squared", "Hotelling"]
 
@@ -64,8 +64,8 @@ def worth_of(epochs_m: ArrayLike) -> Worth:
     """
     epochs = np.asarray(epochs_m, dtype=float)
     count = len(epochs)
-    if epochs.ndim != 2 or count < FEWEST_EPOCHS or not np.isfinite(epochs).all():
-        raise InputError(f"A scatter that can be tested takes at least {FEWEST_EPOCHS} epochs a shot.")
+    if epochs.ndim != 2 or count < _FEWEST_EPOCHS or not np.isfinite(epochs).all():
+        raise InputError(f"A scatter that can be tested takes at least {_FEWEST_EPOCHS} epochs a shot.")
     mean = epochs[0] + np.mean(epochs - epochs[0], axis=0)
     time, window = correlation_time(epochs)
     time = min(time, count / 2.0)

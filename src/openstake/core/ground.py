@@ -11,11 +11,10 @@ from math import hypot
 from typing import Literal
 
 import numpy as np
-from numpy.typing import NDArray
 
 from openstake.core.constants import LINE_95, LINE_999
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
-from openstake.core.geodesy.local import enu_axes
+from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.limits import POLE_TWICE_M
 from openstake.core.vector import lifted
 
@@ -50,17 +49,12 @@ def between(
         lifted(np.asarray(from_m, dtype=float), from_above_m),
         lifted(np.asarray(to_m, dtype=float), to_above_m),
     )
-    east, north, _ = _local(start, end)
+    latitude, longitude, _ = (float(value) for value in geodetic_from_ecef((start + end) / 2.0))
+    east, north, _ = (float(value) for value in enu_from_ecef_difference(end - start, latitude, longitude))
     heights = geodetic_from_ecef(np.array([from_m, to_m], dtype=float))[:, 2]
     return Between(
         float(np.linalg.norm(end - start)), hypot(east, north), float(heights[1] - heights[0]) - geoid_up_m, grid_m
     )  # fmt: skip
-
-
-def _local(start: NDArray[np.float64], end: NDArray[np.float64]) -> tuple[float, float, float]:
-    latitude, longitude, _ = geodetic_from_ecef((start + end) / 2.0)
-    east, north, up = enu_axes(float(latitude), float(longitude)) @ (end - start)
-    return float(east), float(north), float(up)
 
 
 @dataclass(frozen=True)

@@ -89,20 +89,21 @@ class FieldTest:
     height_deviations: tuple[float, ...]
     tests: tuple[TestItem, ...]
 
+    @property
+    def passed(self) -> bool:
+        return all(item.passed for item in self.tests)
+
 
 @dataclass(frozen=True)
 class PlannedSet:
-    """A set of the plan: when it is due and when its first point was measured (seconds, None while it was not), how many points are."""
+    """A set of the plan: when it is due and when its first point was measured (seconds, None while it was not), which points are."""
 
     series: int
     set: int
     due_s: float
     begun_s: float | None
     points: tuple[int, ...]
-
-    @property
-    def done(self) -> bool:
-        return len(self.points) == POINTS
+    done: bool
 
 
 def planned_sets(full: bool, taken_s: Mapping[tuple[int, int, int], float], start_s: float) -> tuple[PlannedSet, ...]:
@@ -119,7 +120,7 @@ def planned_sets(full: bool, taken_s: Mapping[tuple[int, int, int], float], star
         for number in range(1, SETS + 1):
             points = tuple(point for point in range(1, POINTS + 1) if (series, number, point) in taken_s)
             begun = min((taken_s[series, number, point] for point in points), default=None)
-            found.append(PlannedSet(series, number, due_s, begun, points))
+            found.append(PlannedSet(series, number, due_s, begun, points, len(points) == POINTS))
             due_s = (due_s if begun is None else begun) + SETS_APART_S
         series_start += SERIES_APART_S
     return tuple(found)
@@ -183,7 +184,7 @@ def field_test(
     uncertainties against the predetermined ones (χ², 56 and 28 degrees of freedom); against those of an earlier test (F,
     two-sided: the larger variance over the smaller).
     """
-    _check(sigma, independent)
+    check_known(sigma, independent)
     table = arranged(rows)
     apart = table[:, :, 1, :] - table[:, :, 0, :]
     distances, heights = np.hypot(apart[..., 0], apart[..., 1]).ravel(), apart[..., 2].ravel()
@@ -222,15 +223,16 @@ def uncertainties_m(table: NDArray[np.float64]) -> tuple[float, float]:
     return float(np.sqrt((sums[0] + sums[1]) / FREEDOM)), float(np.sqrt(sums[2] / FREEDOM))
 
 
-def _check(sigma: Predetermined, independent: Independent) -> None:
-    for name, value in (("sigma-xy", sigma.xy_m), ("sigma-h", sigma.h_m)):
+def check_known(sigma: Predetermined, independent: Independent) -> None:
+    """Refuse what cannot be known before a test; the InputError names the value."""
+    for name, value in (("sigma_xy", sigma.xy_m), ("sigma_h", sigma.h_m)):
         if not 0.0005 <= value <= 1.0:
-            raise InputError(f"--{name} is a standard deviation of 0.0005 to 1 m.")
+            raise InputError(f"{name} is a standard deviation of 0.0005 to 1 m.", field=name)
     if independent.distance_m is not None and not 0.0 < independent.distance_m <= 10_000.0:
-        raise InputError("The distance between the two points is more than 0 and at most 10 000 m.")
+        raise InputError("The distance between the two points is more than 0 and at most 10 000 m.", field="distance")
     height = independent.height_difference_m
     if height is not None and not abs(height) <= 1000.0:
-        raise InputError("The height difference of the two points is at most 1000 m.")
+        raise InputError("The height difference of the two points is at most 1000 m.", field="height_difference")
 
 
 def _at_most(name: str, statistic: float, limit: float) -> TestItem:

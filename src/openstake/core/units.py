@@ -42,6 +42,15 @@ def exact_number(text: str) -> Fraction:
     return Fraction(text.replace(",", "."))
 
 
+def metres_in_field(text: str, unit: str, field: str) -> float | None:
+    """Return the length typed in a field, metres, None where it is empty; a LengthError names the field."""
+    try:
+        return metres_from_text(text, unit) if text.strip() else None
+    except LengthError as error:
+        error.field = field
+        raise
+
+
 def metres_from_text(text: str, bare_unit: str | None = "m") -> float:
     """Return the length that was typed, in metres.
 

@@ -2894,33 +2894,31 @@ export interface components {
         /**
          * FieldTestView
          * @description A test as it stands: its sets with their times, what to measure next, and its result where all is measured.
+         *
+         *     `open`: something is still to be measured; `verdict` and `quality` say the result in words, `passed` whether every test is.
          */
         FieldTestView: {
-            /** Created S */
-            created_s: number;
-            /** Distance M */
-            distance_m: number | null;
             /** Findings */
             findings: components["schemas"]["Finding"][];
             /** Full */
             full: boolean;
-            /** Height Difference M */
-            height_difference_m: number | null;
             /** Id */
             id: string;
             /** Measured */
             measured: number;
             /** Next Words */
             next_words: string;
+            /** Open */
+            open: boolean;
+            /** Passed */
+            passed: boolean | null;
+            /** Quality */
+            quality: string;
             result: components["schemas"]["FieldTest"] | null;
             /** Sets */
             sets: components["schemas"]["PlannedSet"][];
-            /** Sigma H M */
-            sigma_h_m: number;
-            /** Sigma Xy M */
-            sigma_xy_m: number;
-            /** Wait S */
-            wait_s: number;
+            /** Verdict */
+            verdict: string;
             /** Wanted */
             wanted: number;
         };
@@ -2954,13 +2952,19 @@ export interface components {
         };
         /**
          * FieldTests
-         * @description The tests of a job, newest first; the first may be in hand.  `source` says what the test rests on.
+         * @description The tests of a job, newest first; the first may be in hand.
+         *
+         *     `source` says what the test rests on, `usual_xy` and `usual_h` what is taken where no sigma is typed.
          */
         FieldTests: {
             /** Source */
             source: string;
             /** Tests */
             tests: components["schemas"]["FieldTestView"][];
+            /** Usual H */
+            usual_h: string;
+            /** Usual Xy */
+            usual_xy: string;
         };
         /**
          * FileSent
@@ -3038,14 +3042,13 @@ export interface components {
         };
         /**
          * GearView
-         * @description A thing of the kit, its values as they are kept; of a password only whether there is one.  `finding`: how a pole stood when turned.
+         * @description A thing of the kit, its values as they are kept; of a password only whether there is one.  `turned`: how a pole stood when it was.
          */
         GearView: {
             /** Data */
             data: {
                 [key: string]: unknown;
             };
-            finding: components["schemas"]["Finding"] | null;
             /** Has Password */
             has_password: boolean;
             /** Id */
@@ -3054,6 +3057,8 @@ export interface components {
             kind: string;
             /** Name */
             name: string;
+            /** Turned */
+            turned: string;
         };
         /**
          * Geoid
@@ -4283,7 +4288,8 @@ export interface components {
         };
         /**
          * MeasuresView
-         * @description Measures free of GNSS, newest first; points that two set-ups have; `names` are the shots that can be named.
+         * @description Measures free of GNSS, newest first; points that two set-ups have; `names` are the shots that can be named,
+         *     `usual_sigmas` what a measure of each kind is good to where nobody says.
          */
         MeasuresView: {
             /** Doubles */
@@ -4292,6 +4298,10 @@ export interface components {
             measures: components["schemas"]["MeasureView"][];
             /** Names */
             names: string[];
+            /** Usual Sigmas */
+            usual_sigmas: {
+                [key: string]: string;
+            };
         };
         /**
          * Mend
@@ -4935,7 +4945,8 @@ export interface components {
          * PlanView
          * @description The plan of checks of the base that runs, with the verdict; None where no base runs.
          *
-         *     `problem` is what keeps a plan from being made; `findings` are of all checks together; `changes` is what can be told.
+         *     A far mark lies beyond `far_from_m`.  `problem` is what keeps a plan from being made; `causes` are what all checks say together,
+         *     `notes` what is not known of the kit; `changes` is what can be told.
          */
         PlanView: {
             /** Base East M */
@@ -4944,10 +4955,16 @@ export interface components {
             base_mark: string;
             /** Base North M */
             base_north_m: number;
+            /** Causes */
+            causes: components["schemas"]["Finding"][];
             /** Changes */
             changes: components["schemas"]["ChangeOffered"][];
-            /** Findings */
-            findings: components["schemas"]["Finding"][];
+            /** Far From M */
+            far_from_m: number;
+            /** Far Words */
+            far_words: string;
+            /** Notes */
+            notes: components["schemas"]["Finding"][];
             plan: components["schemas"]["PlanNow"] | null;
             /** Problem */
             problem: string;
@@ -4975,9 +4992,11 @@ export interface components {
         };
         /**
          * PlannedNow
-         * @description A mark of the plan as it stands.
+         * @description A mark of the plan as it stands; `note` is what its tasks do not say of it, empty where they say all.
          */
         PlannedNow: {
+            /** Note */
+            note: string;
             planned: components["schemas"]["Planned"];
             state: components["schemas"]["State"];
             /** Tasks */
@@ -4987,11 +5006,13 @@ export interface components {
         };
         /**
          * PlannedSet
-         * @description A set of the plan: when it is due and when its first point was measured (seconds, None while it was not), how many points are.
+         * @description A set of the plan: when it is due and when its first point was measured (seconds, None while it was not), which points are.
          */
         PlannedSet: {
             /** Begun S */
             begun_s: number | null;
+            /** Done */
+            done: boolean;
             /** Due S */
             due_s: number;
             /** Points */
@@ -5159,7 +5180,7 @@ export interface components {
         };
         /**
          * PoleTurned
-         * @description A pole that was turned: its name, to how many sides, when, its lean, and what that says.
+         * @description A pole that was turned: its name, to how many sides, when, its lean, and what that says; `leans`: more than chance gives.
          */
         PoleTurned: {
             /** At S */
@@ -5168,12 +5189,16 @@ export interface components {
             /** Height M */
             height_m: number;
             lean: components["schemas"]["Lean"];
+            /** Leans */
+            leans: boolean;
             /** Pole */
             pole: string;
             /** Series Id */
             series_id: string;
             /** Sides */
             sides: number;
+            /** Words */
+            words: string;
         };
         /**
          * Ports

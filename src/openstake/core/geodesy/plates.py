@@ -28,6 +28,14 @@ def _operation(code: str) -> tuple[pyproj.Transformer, tuple[float, float, float
     return group.transformers[0], area.bounds
 
 
+_YEAR_S = 365.25 * 86_400.0
+
+
+def year_of(unix_s: float) -> float:
+    """Return a moment, Unix seconds, as a decimal year."""
+    return 1970.0 + unix_s / _YEAR_S
+
+
 def frame_shifts_m(xyz_m: ArrayLike, year: float) -> dict[str, NDArray[np.float64]]:
     """Return what taking global coordinates for plate-fixed ones does, Earth-centred metres, by frame.
 

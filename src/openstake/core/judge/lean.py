@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Container, Sequence
 
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.lean import Lean
@@ -34,7 +34,7 @@ def judge_lean(pole: str, lean: Lean, bubble_arcmin: float | None = None, unit: 
     )  # fmt: skip
 
 
-def judge_turned(poles: Sequence[str], turned: Sequence[str]) -> list[Finding]:
+def judge_turned(poles: Sequence[str], turned: Container[str]) -> list[Finding]:
     """Return which of a job's rover poles were never turned."""
     return [
         finding(

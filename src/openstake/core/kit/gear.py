@@ -10,6 +10,7 @@ CONSTELLATIONS = ("GPS", "GLONASS", "Galileo", "BeiDou", "QZSS", "NavIC", "SBAS"
 NOT_SAID = "not said"
 REFERS_TO = (NOT_SAID, "APC", "ARP", "mark")
 METHODS = ("vertical", "slant", "rod")
+TURNED_KINDS = ("pole", "bipod")  # what a rover stands on and a person turns
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ from openstake.core.control import Difference, within
 from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo, Status
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
-from openstake.core.geodesy.plates import frame_shifts_m
+from openstake.core.geodesy.plates import frame_shifts_m, year_of
 from openstake.core.geodesy.slips import Slip, elevation_slip, frame_slips, grid_slips, typing_slips
 from openstake.core.judge.base import OtherMark
 from openstake.core.judge.coordinate import Earlier, judge_average_place, judge_mark_check, judge_return
@@ -32,13 +32,8 @@ from openstake.workflow.now.base import BaseNow, bases_of, is_autonomous, three
 from openstake.workflow.now.job import JobNow
 from openstake.workflow.now.marks import MarkNow, current_marks, head_of, line_ids, mark_ecef_m
 
-_YEAR_S = 365.25 * 86_400.0
 _EARLIER_SHOWN = 12
 _SHOTS_SHOWN = 50
-
-
-def year_of(unix_s: float) -> float:
-    return 1970.0 + unix_s / _YEAR_S
 
 
 def when(job: JobNow, unix_s: float) -> str:

@@ -17,7 +17,7 @@ from openstake.core.budget import Sigmas, added, horizontal_95_m, vertical_95_m
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.judge.finding import Finding, ranked, stops_of
 from openstake.core.judge.reseat import ShotsSeen, judge_reseat, judge_reseat_shots
-from openstake.core.limits import UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M, ShortText, Text
+from openstake.core.limits import ShortText, Text
 from openstake.core.reseat import Reseat, reseat
 from openstake.core.units import counted
 from openstake.store.models import BaseCoordinate, Shot
@@ -26,6 +26,7 @@ from openstake.workflow.base.moves import MovedPoint, moved_points, replace_coor
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.base import BaseNow, base_of, is_autonomous, needed_occupation, three
+from openstake.workflow.now.claims import claim_of
 from openstake.workflow.now.heights import ROVER_HEIGHT_SIGMA_M
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.marks import MarkNow, head_of, line_ids, mark_ecef_m
@@ -230,23 +231,17 @@ def _sigmas(mark: MarkNow, shots: Sequence[Shot]) -> Sigmas:
     """Return one sigma of the new coordinate: the mark, the claims over the root of how many initialisations, the pole."""
     starts = {shot.initialised_s for shot in shots if shot.initialised_s is not None}
     independent = max(1, len(starts))
-    claims = np.array(
-        [
-            (
-                shot.sigma_east_m or UNCLAIMED_HORIZONTAL_M,
-                shot.sigma_north_m or UNCLAIMED_HORIZONTAL_M,
-                shot.sigma_up_m or UNCLAIMED_UP_M,
-                shot.covariance_en_m2 or 0.0,
-            )
-            for shot in shots
-        ]
-    )
-    east, north, up = np.sqrt(np.mean(claims[:, :3] ** 2, axis=0) / independent)
+    east, north, up, both = np.mean([_squares(claim_of(shot)) for shot in shots], axis=0) / independent
+    claimed = Sigmas(float(east**0.5), float(north**0.5), float(up**0.5), float(both))
     return added(
         Sigmas(mark.sigma_horizontal_m, mark.sigma_horizontal_m, mark.sigma_vertical_m),
-        Sigmas(float(east), float(north), float(up), float(claims[:, 3].mean()) / independent),
+        claimed,
         Sigmas(0.0, 0.0, ROVER_HEIGHT_SIGMA_M),
     )
+
+
+def _squares(claim: Sigmas) -> tuple[float, float, float, float]:
+    return claim.east_m**2, claim.north_m**2, claim.up_m**2, claim.covariance_en_m2
 
 
 def preview(context: Context, job_id: str, wish: ReseatWish) -> ReseatPreview:

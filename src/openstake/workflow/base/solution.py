@@ -10,15 +10,15 @@ from sqlalchemy.orm import Session
 from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic, geodetic_from_ecef
-from openstake.core.geodesy.plates import frame_shifts_m
+from openstake.core.geodesy.plates import frame_shifts_m, year_of
 from openstake.core.geodesy.slips import Slip, frame_slips, typing_slips
 from openstake.core.judge.coordinate import judge_solution, moved_enu_m
 from openstake.core.judge.finding import Finding
 from openstake.core.limits import ShortText, Text
-from openstake.core.units import metres_from_text
+from openstake.core.units import metres_in_field
 from openstake.store.models import BaseCoordinate, Occupation
 from openstake.wire.place import place_from_text
-from openstake.workflow.base.coordinate import Proposed, coordinate_row, when, year_of
+from openstake.workflow.base.coordinate import Proposed, coordinate_row, when
 from openstake.workflow.base.moves import MovedPoint, moved_points, replace_coordinate
 from openstake.workflow.context import Context
 from openstake.workflow.now.base import BaseNow, base_of, is_autonomous, three
@@ -121,13 +121,9 @@ def _read_solution(session: Session, job: JobNow, wish: SolutionWish, now: float
 
 
 def _sigma(text: str, field: str, job: JobNow, usual_m: float) -> float:
-    if not text.strip():
+    metres = metres_in_field(text, job.length_unit, field)
+    if metres is None:
         return usual_m
-    try:
-        metres = metres_from_text(text, job.length_unit)
-    except InputError as error:
-        error.field = field
-        raise
     if not 0.0 < metres < 100.0:
         raise InputError("A standard deviation is larger than 0 and smaller than 100 m.", field=field)
     return metres

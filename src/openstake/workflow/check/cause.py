@@ -7,24 +7,23 @@ from collections.abc import Sequence
 import numpy as np
 from sqlalchemy.orm import Session
 
-from openstake.core.budget import Sigmas, in_grid
+from openstake.core.budget import grid_axes, in_grid
 from openstake.core.causes import CheckSeen, Place, SiteSeen
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_from_ecef_difference
-from openstake.core.geodesy.plates import frame_shifts_m
+from openstake.core.geodesy.plates import frame_shifts_m, year_of
 from openstake.core.judge.cause import HeightsSeen, judge_causes, named_heights
 from openstake.core.judge.finding import Finding
-from openstake.core.limits import POLE_TWICE_M, UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M
-from openstake.store.models import Shot
+from openstake.core.limits import POLE_TWICE_M
 from openstake.workflow.check.checks import Checked
 from openstake.workflow.now.base import BaseNow, is_autonomous, three
+from openstake.workflow.now.claims import claim_of
 from openstake.workflow.now.heights import ROVER_HEIGHT_SIGMA_M, as_typed
 from openstake.workflow.now.job import JobNow
 from openstake.workflow.now.kit import KitNow
 from openstake.workflow.now.marks import current_marks
 
 MOST_CHECKS = 60  # of a day; the newest where there are more
-_YEAR_S = 365.25 * 86_400.0
 
 
 def causes_found(session: Session, job: JobNow, kit: KitNow, base: BaseNow, checks: Sequence[Checked]) -> list[Finding]:
@@ -41,19 +40,13 @@ def causes_found(session: Session, job: JobNow, kit: KitNow, base: BaseNow, chec
 
 def _seen(item: Checked, base: BaseNow) -> CheckSeen:
     check, mark = item.check, item.mark
-    sigmas = in_grid(_claim(item.shot), item.convergence_deg)
+    sigmas = in_grid(claim_of(item.shot), item.convergence_deg)
     flat, up = (float(np.hypot(sigma, POLE_TWICE_M)) for sigma in (max(sigmas.east_m, sigmas.north_m), sigmas.up_m))
     return CheckSeen(
         mark.name, mark.east_m, mark.north_m, (check.east_m, check.north_m, check.up_m),
         (flat, flat, float(np.hypot(up, ROVER_HEIGHT_SIGMA_M))), (mark.sigma_horizontal_m, mark.sigma_vertical_m),
         (item.shot.created_s - base.occupation.started_s) / 3600.0,
     )  # fmt: skip
-
-
-def _claim(shot: Shot) -> Sigmas:
-    if shot.sigma_east_m is None or shot.sigma_north_m is None or shot.sigma_up_m is None:
-        return Sigmas(UNCLAIMED_HORIZONTAL_M, UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M)
-    return Sigmas(shot.sigma_east_m, shot.sigma_north_m, shot.sigma_up_m, shot.covariance_en_m2 or 0.0)
 
 
 def _site(session: Session, job: JobNow, kit: KitNow, base: BaseNow, used: Sequence[Checked]) -> SiteSeen:
@@ -80,11 +73,11 @@ def _site(session: Session, job: JobNow, kit: KitNow, base: BaseNow, used: Seque
 def _frames(base: BaseNow, convergence_deg: float) -> tuple[tuple[str, tuple[float, float, float]], ...]:
     """Return what taking one frame for another would shift the base by, in the grid's axes there, metres."""
     latitude, longitude, _ = (float(value) for value in geodetic_from_ecef(base.mark_m))
-    year = 1970.0 + base.occupation.started_s / _YEAR_S
-    turn = np.radians(convergence_deg)
-    found = []
-    for name, shift in frame_shifts_m(base.mark_m, year).items():
-        east, north, up = three(enu_from_ecef_difference(shift, latitude, longitude))
-        in_grid_m = (east * np.cos(turn) - north * np.sin(turn), east * np.sin(turn) + north * np.cos(turn), up)
-        found.append((f"{name} and a global frame (ITRF, WGS 84)", three(in_grid_m)))
-    return tuple(found)
+    axes = grid_axes(convergence_deg)
+    return tuple(
+        (
+            f"{name} and a global frame (ITRF, WGS 84)",
+            three(axes @ enu_from_ecef_difference(shift, latitude, longitude)),
+        )
+        for name, shift in frame_shifts_m(base.mark_m, year_of(base.occupation.started_s)).items()
+    )

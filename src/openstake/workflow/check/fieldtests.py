@@ -17,13 +17,14 @@ from openstake.core.iso17123 import (
     Measured,
     PlannedSet,
     Predetermined,
+    check_known,
     field_test,
     planned_sets,
 )
 from openstake.core.judge.fieldtest import judge_field_test, judge_times
 from openstake.core.judge.finding import Finding, ranked
-from openstake.core.limits import ISO_SIGMA_H_M, ISO_SIGMA_XY_M, ShortText
-from openstake.core.units import metres_from_text, text_from_seconds
+from openstake.core.limits import ShortText
+from openstake.core.units import metres_in_field, text_from_metres, text_from_seconds
 from openstake.store.models import ShotSeries
 from openstake.workflow.check.series import (
     SeriesNamed,
@@ -36,8 +37,8 @@ from openstake.workflow.check.series import (
 )
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.series import SeriesNow, series_now
+from openstake.workflow.now.job import job_of
+from openstake.workflow.now.series import FieldTestSettled, SeriesNow, series_now
 from openstake.workflow.recording import Recording
 
 MOST_TESTS = 10
@@ -56,30 +57,36 @@ class FieldTestWish:
 
 @dataclass(frozen=True)
 class FieldTestView:
-    """A test as it stands: its sets with their times, what to measure next, and its result where all is measured."""
+    """A test as it stands: its sets with their times, what to measure next, and its result where all is measured.
+
+    `open`: something is still to be measured; `verdict` and `quality` say the result in words, `passed` whether every test is.
+    """
 
     id: str
     full: bool
-    created_s: float
-    sigma_xy_m: float
-    sigma_h_m: float
-    distance_m: float | None
-    height_difference_m: float | None
+    open: bool
     sets: tuple[PlannedSet, ...]
     measured: int
     wanted: int
     next_words: str
-    wait_s: float
+    passed: bool | None
+    verdict: str
+    quality: str
     result: FieldTest | None
     findings: tuple[Finding, ...]
 
 
 @dataclass(frozen=True)
 class FieldTests:
-    """The tests of a job, newest first; the first may be in hand.  `source` says what the test rests on."""
+    """The tests of a job, newest first; the first may be in hand.
+
+    `source` says what the test rests on, `usual_xy` and `usual_h` what is taken where no sigma is typed.
+    """
 
     tests: list[FieldTestView]
     source: str
+    usual_xy: str
+    usual_h: str
 
 
 _SOURCE = "ISO 17123-8, written from memory: read the standard before a result is used."
@@ -89,36 +96,73 @@ def view(context: Context, job_id: str) -> FieldTests:
     """Return the field tests of a job as they stand now."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        listed = series_now(session, "field test", ShotSeries.job_id == job_id)[:MOST_TESTS]
+        listed = series_now(session, FieldTestSettled, ShotSeries.job_id == job_id)[:MOST_TESTS]
         shots = [shot for item in listed for shot in item.shots.values()]
         derived = dict(zip((shot.id for shot in shots), points.derive_all(session, job, shots), strict=True))
-        return FieldTests([_view(item, derived, context.now()) for item in listed], _SOURCE)
-
-
-def _view(series: SeriesNow, derived: dict[str, points.Point], now_s: float) -> FieldTestView:
-    data = series.data
-    sets = _sets(series)
-    wanted = (FULL_SERIES if data["full"] else SIMPLIFIED_SERIES) * SETS * POINTS
-    sigma = Predetermined(data["sigma_xy_m"] or ISO_SIGMA_XY_M, data["sigma_h_m"] or ISO_SIGMA_H_M)
-    independent = Independent(data["distance_m"], data["height_difference_m"])
-    result, found = None, judge_times(sets)
-    if len(series.shots) == wanted:
-        result = field_test(
-            [_measured(place, derived[shot.id]) for place, shot in series.shots.items()], sigma, independent
-        )
-        found = judge_field_test(result, independent, data["sigma_xy_m"] is not None) + found
-    following = next_place(sets)
-    wait = 0.0 if following is None else max(0.0, following[0].due_s - now_s)
-    return FieldTestView(
-        series.id, data["full"], series.created_s, sigma.xy_m, sigma.h_m, independent.distance_m,
-        independent.height_difference_m, sets, len(series.shots), wanted, _next_words(following, wait), wait, result,
-        ranked(found),
+    measured = [[_measured(place, derived[shot.id]) for place, shot in item.shots.items()] for item in listed]
+    # A full test is compared with the full one before it.
+    before = [
+        next((rows for rows, other in zip(measured[n + 1 :], listed[n + 1 :], strict=True) if _is_whole_and_full(other)), None)
+        for n in range(len(listed))
+    ]  # fmt: skip
+    usual = Predetermined()
+    return FieldTests(
+        [
+            _view(item, rows, earlier, job.length_unit, context.now())
+            for item, rows, earlier in zip(listed, measured, before, strict=True)
+        ],
+        _SOURCE, text_from_metres(usual.xy_m, job.length_unit), text_from_metres(usual.h_m, job.length_unit),
     )  # fmt: skip
 
 
-def _sets(series: SeriesNow) -> tuple[PlannedSet, ...]:
+def _wanted(settled: FieldTestSettled) -> int:
+    return (FULL_SERIES if settled.full else SIMPLIFIED_SERIES) * SETS * POINTS
+
+
+def _is_whole_and_full(series: SeriesNow[FieldTestSettled]) -> bool:
+    return series.settled.full and len(series.shots) == _wanted(series.settled)
+
+
+def _known(settled: FieldTestSettled) -> tuple[Predetermined, Independent]:
+    usual = Predetermined()
+    sigma = Predetermined(settled.sigma_xy_m or usual.xy_m, settled.sigma_h_m or usual.h_m)
+    return sigma, Independent(settled.distance_m, settled.height_difference_m)
+
+
+def _view(
+    series: SeriesNow[FieldTestSettled], rows: list[Measured], earlier: list[Measured] | None, unit: str, now_s: float
+) -> FieldTestView:  # fmt: skip
+    settled = series.settled
+    sets, wanted = _sets(series), _wanted(settled)
+    sigma, independent = _known(settled)
+    result, found = None, judge_times(sets)
+    if len(rows) == wanted:
+        result = field_test(rows, sigma, independent, earlier if settled.full else None)
+        found = judge_field_test(result, independent, settled.sigma_xy_m is not None) + found
+    following = next_place(sets)
+    wait_s = 0.0 if following is None else max(0.0, following[0].due_s - now_s)
+    return FieldTestView(
+        series.id, settled.full, following is not None, sets, len(rows), wanted, _next_words(following, wait_s),
+        None if result is None else result.passed, "" if result is None else "passed" if result.passed else "not passed",
+        "" if result is None else _quality(result, unit), result, ranked(found),
+    )  # fmt: skip
+
+
+def _quality(result: FieldTest, unit: str) -> str:
+    """Say what a test gives: the uncertainties of a full one, and by what it was judged."""
+    xy, h = text_from_metres(result.sigma_xy_m, unit), text_from_metres(result.sigma_h_m, unit)
+    if result.s_xy_m is None or result.s_h_m is None:
+        return f"One series: gross errors only, no uncertainty. Judged by a sigma of {xy}, {h} in height."
+    s_xy, s_h = text_from_metres(result.s_xy_m, unit), text_from_metres(result.s_h_m, unit)
+    return (
+        f"s of a position {s_xy} ({result.dof_xy} degrees of freedom), of a height {s_h} ({result.dof_h}). "
+        f"Judged by a sigma of {xy}, {h} in height."
+    )
+
+
+def _sets(series: SeriesNow[FieldTestSettled]) -> tuple[PlannedSet, ...]:
     taken = {_place(place): shot.created_s for place, shot in series.shots.items()}
-    return planned_sets(series.data["full"], taken, series.created_s)
+    return planned_sets(series.settled.full, taken, series.created_s)
 
 
 def next_place(sets: tuple[PlannedSet, ...]) -> tuple[PlannedSet, int] | None:
@@ -152,54 +196,34 @@ def _measured(place: str, point: points.Point) -> Measured:
 def begin(context: Context, job_id: str, wish: FieldTestWish) -> FieldTests:
     """Begin a field test; one is in hand at a time."""
     with context.database.read() as session:
-        job = job_of(session, job_id)
-    data = {"full": wish.full} | {
-        f"{name}_m": _length(job, getattr(wish, name), name)
+        unit = job_of(session, job_id).length_unit
+    xy, h, distance, height = (
+        metres_in_field(getattr(wish, name), unit, name)
         for name in ("sigma_xy", "sigma_h", "distance", "height_difference")
-    }
-    _check(data)
+    )
+    if (xy is None) != (h is None):
+        raise InputError(
+            "Give both sigmas, or none: then the usual ones are taken.", field="sigma_xy" if xy is None else "sigma_h"
+        )
+    settled = FieldTestSettled(wish.full, xy, h, distance, height)
+    check_known(*_known(settled))
     tests = view(context, job_id).tests
-    if tests and tests[0].measured < tests[0].wanted:
+    if tests and tests[0].open:
         raise ConflictError("A field test is in hand already. Finish it, or give it up.")
 
     def work(session: Session) -> None:
         words = f"Field test begun: {'full, three series' if wish.full else 'simplified, one series'} of five sets."
-        begin_series(session, job_id, "field test", data, words, context.now())
+        begin_series(session, job_id, settled, words, context.now())
 
     context.database.write(work)
     context.changed(job_id)
     return view(context, job_id)
 
 
-def _length(job: JobNow, text: str, field: str) -> float | None:
-    if not text.strip():
-        return None
-    try:
-        return metres_from_text(text, job.length_unit)
-    except InputError as error:
-        error.field = field
-        raise
-
-
-def _check(data: dict[str, float | bool | None]) -> None:
-    for name in ("sigma_xy", "sigma_h"):
-        value = data[f"{name}_m"]
-        if value is not None and not 0.0005 <= value <= 1.0:
-            raise InputError("A standard deviation of 0.5 mm to 1 m.", field=name)
-    if (data["sigma_xy_m"] is None) != (data["sigma_h_m"] is None):
-        missing = "sigma_xy" if data["sigma_xy_m"] is None else "sigma_h"
-        raise InputError("Give both sigmas, or none: then the usual ones are taken.", field=missing)
-    distance, height = data["distance_m"], data["height_difference_m"]
-    if distance is not None and not 0.0 < distance <= 10_000.0:
-        raise InputError("The distance between the two points is more than 0 and at most 10 000 m.", field="distance")
-    if height is not None and abs(height) > 1000.0:
-        raise InputError("The height difference of the two points is at most 1000 m.", field="height_difference")
-
-
 def record(context: Context, job_id: str, wish: SeriesShotWish) -> Recording:
     """Begin to record what is to be measured next, or the last one again."""
     with context.database.read() as session:
-        series = open_series(session, job_id, "field test", wish.series_id)
+        series = open_series(session, job_id, FieldTestSettled, wish.series_id)
     following = next_place(_sets(series))
     place = place_wanted(
         series, None if following is None else f"{following[0].series}.{following[0].set}.{following[1]}", wish.again

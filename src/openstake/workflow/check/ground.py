@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from openstake.core.budget import covariance_of
 from openstake.core.equality import Equality, equal_by_sigmas
 from openstake.core.errors import InputError, NotFoundError
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
@@ -24,17 +25,16 @@ from openstake.core.limits import (
     POLE_TWICE_M,
     SAME_POINT_M,
     TAPE_DEFAULT_SIGMA_M,
-    UNCLAIMED_HORIZONTAL_M,
-    UNCLAIMED_UP_M,
     ShortText,
 )
-from openstake.core.units import metres_from_text
+from openstake.core.units import metres_in_field, text_from_metres
 from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import GroundMeasure, Shot
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.base import bases_of
+from openstake.workflow.now.claims import claim_of, horizontal_sigma_m
 from openstake.workflow.now.heights import ROVER_HEIGHT_SIGMA_M
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.labels import labels_of
@@ -114,11 +114,13 @@ class Double:
 
 @dataclass(frozen=True)
 class MeasuresView:
-    """Measures free of GNSS, newest first; points that two set-ups have; `names` are the shots that can be named."""
+    """Measures free of GNSS, newest first; points that two set-ups have; `names` are the shots that can be named,
+    `usual_sigmas` what a measure of each kind is good to where nobody says."""
 
     measures: list[MeasureView]
     doubles: list[Double]
     names: list[str]
+    usual_sigmas: dict[MeasureKind, str]
 
 
 def view(context: Context, job_id: str) -> MeasuresView:
@@ -131,7 +133,13 @@ def view(context: Context, job_id: str) -> MeasuresView:
             )
         ).all()
         named = _named(session, job_id)
-        return MeasuresView(_measures(session, job, rows), _doubles(session, job), sorted(named))
+        usual = {kind: text_from_metres(sigma_m, job.length_unit) for kind, sigma_m in _USUAL_SIGMAS_M.items()}
+        return MeasuresView(_measures(session, job, rows), _doubles(session, job), sorted(named), usual)
+
+
+_USUAL_SIGMAS_M: dict[MeasureKind, float] = {
+    "slope": TAPE_DEFAULT_SIGMA_M, "horizontal": TAPE_DEFAULT_SIGMA_M, "levelled": LEVEL_DEFAULT_SIGMA_M,
+}  # fmt: skip
 
 
 def _named(session: Session, job_id: str) -> dict[str, Shot]:
@@ -178,8 +186,8 @@ def _measure(
     seen = _between(job, first, second, row.from_above_m, row.to_above_m)
     kind: MeasureKind = row.kind  # type: ignore[assignment]
     found = compared(
-        kind, seen, row.measured_m, row.sigma_m, [_flat_m(shot) for shot in ends],
-        [hypot(shot.sigma_up_m or UNCLAIMED_UP_M, ROVER_HEIGHT_SIGMA_M) for shot in ends],
+        kind, seen, row.measured_m, row.sigma_m, [horizontal_sigma_m(shot) for shot in ends],
+        [hypot(claim_of(shot).up_m, ROVER_HEIGHT_SIGMA_M) for shot in ends],
     )  # fmt: skip
     called = (names[row.from_shot_id], names[row.to_shot_id])
     findings = judge_measure(called, kind, found, seen, job.geoid is not None, job.length_unit)
@@ -187,10 +195,6 @@ def _measure(
         row.id, kind, called[0], called[1], row.text, row.created_s, row.measured_m, found.observed_m, found.difference_m,
         found.limit_95_m, seen.grid_m, seen.horizontal_m, seen.grid_ppm, abs(found.difference_m) <= found.limit_95_m, findings,
     )  # fmt: skip
-
-
-def _flat_m(shot: Shot) -> float:
-    return max(shot.sigma_east_m or 0.0, shot.sigma_north_m or 0.0) or UNCLAIMED_HORIZONTAL_M
 
 
 def _between(job: JobNow, first: points.Point, second: points.Point, from_above_m: float, to_above_m: float) -> Between:
@@ -215,11 +219,12 @@ def add(context: Context, job_id: str, wish: MeasureWish) -> MeasuresView:
         if ends[0].id == ends[1].id:
             raise InputError("Name two different points.", field="to_name")
         levelled = wish.kind == "levelled"
-        measured = _length(job, wish.measured, "measured")
+        measured = metres_in_field(wish.measured, job.length_unit, "measured")
+        if measured is None:
+            raise InputError("Type what the tape or the level says.", field="measured")
         if abs(measured) > LONGEST_MEASURE_M or (not levelled and measured <= 0.0):
             raise InputError(f"A distance is more than 0, and at most {LONGEST_MEASURE_M:.0f} m.", field="measured")
-        usual = LEVEL_DEFAULT_SIGMA_M if levelled else TAPE_DEFAULT_SIGMA_M
-        sigma = _length(job, wish.sigma, "sigma", usual)
+        sigma = _length(job, wish.sigma, "sigma", _USUAL_SIGMAS_M[wish.kind])
         if not 0.0 < sigma <= 1.0:
             raise InputError("A standard deviation is more than 0 and at most 1 m.", field="sigma")
         slope = wish.kind == "slope"
@@ -247,14 +252,9 @@ def _end(named: Mapping[str, Shot], name: str, field: str) -> Shot:
     return found
 
 
-def _length(job: JobNow, text: str, field: str, empty: float | None = None) -> float:
-    if not text.strip() and empty is not None:
-        return empty
-    try:
-        return metres_from_text(text, job.length_unit)
-    except InputError as error:
-        error.field = field
-        raise
+def _length(job: JobNow, text: str, field: str, empty: float) -> float:
+    typed = metres_in_field(text, job.length_unit, field)
+    return empty if typed is None else typed
 
 
 def drop(context: Context, job_id: str, wish: DropMeasure) -> MeasuresView:
@@ -351,7 +351,7 @@ def _mean(set_up: str, own: Sequence[tuple[Shot, points.Point]], mark: MarkNow |
     """
     places = np.array([(point.east_m, point.north_m, point.height_m) for _, point in own])
     east, north, height = places[0] + (places - places[0]).mean(axis=0)
-    covariance: NDArray[np.float64] = np.mean([_covariance(shot) for shot, _ in own], axis=0)
+    covariance: NDArray[np.float64] = np.mean([covariance_of(claim_of(shot)) for shot, _ in own], axis=0)
     base = own[0][1].base_height
     flat, up = (0.0, 0.0) if mark is None else (mark.sigma_horizontal_m, mark.sigma_vertical_m)
     shared = [POLE_TWICE_M**2 + flat**2] * 2 + [base.sigma_m**2 + ROVER_HEIGHT_SIGMA_M**2 + up**2]
@@ -360,9 +360,3 @@ def _mean(set_up: str, own: Sequence[tuple[Shot, points.Point]], mark: MarkNow |
         set_up, len(own), (float(east), float(north), float(height)),
         tuple((float(a), float(b), float(c)) for a, b, c in covariance),
     )  # fmt: skip
-
-
-def _covariance(shot: Shot) -> NDArray[np.float64]:
-    east, north = shot.sigma_east_m or UNCLAIMED_HORIZONTAL_M, shot.sigma_north_m or UNCLAIMED_HORIZONTAL_M
-    both, up = shot.covariance_en_m2 or 0.0, shot.sigma_up_m or UNCLAIMED_UP_M
-    return np.array([[east**2, both, 0.0], [both, north**2, 0.0], [0.0, 0.0, up**2]])

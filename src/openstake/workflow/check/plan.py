@@ -24,6 +24,8 @@ from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.lean import judge_turned
 from openstake.core.judge.verdict import Verdict, verdict_of_job
+from openstake.core.limits import FAR_FROM_M
+from openstake.core.units import whole_from_metres
 from openstake.store.book import write_entry
 from openstake.store.models import Listening, Reference, Shot, SiteChange
 from openstake.workflow.check.cause import causes_found
@@ -35,7 +37,7 @@ from openstake.workflow.now.base import BaseNow, bases_of, needed_occupation, op
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import MarkNow, current_marks, head_of, marks_of
-from openstake.workflow.now.poles import turned_poles
+from openstake.workflow.now.poles import turned_names
 
 ChangeKind = Literal["battery", "channel", "restart", "other"]
 
@@ -69,16 +71,20 @@ class ChangeWish:
 class PlanView:
     """The plan of checks of the base that runs, with the verdict; None where no base runs.
 
-    `problem` is what keeps a plan from being made; `findings` are of all checks together; `changes` is what can be told.
+    A far mark lies beyond `far_from_m`.  `problem` is what keeps a plan from being made; `causes` are what all checks say together,
+    `notes` what is not known of the kit; `changes` is what can be told.
     """
 
     base_mark: str
     base_east_m: float
     base_north_m: float
     plan: PlanNow | None
+    far_from_m: float
+    far_words: str
     verdict: Verdict
     problem: str
-    findings: tuple[Finding, ...]
+    causes: tuple[Finding, ...]
+    notes: tuple[Finding, ...]
     changes: tuple[ChangeOffered, ...]
 
 
@@ -89,8 +95,13 @@ class Proof:
     plan: PlanNow
     newest: tuple[MarkChecked, ...]
     verdict: Verdict
-    findings: tuple[Finding, ...]
+    causes: tuple[Finding, ...]
+    notes: tuple[Finding, ...]
     problem: str
+
+    @property
+    def findings(self) -> tuple[Finding, ...]:
+        return (*self.causes, *self.notes)
 
 
 def view(context: Context, job_id: str) -> PlanView:
@@ -100,13 +111,17 @@ def view(context: Context, job_id: str) -> PlanView:
         occupation = open_occupation(session, job_id)
         if occupation is None:
             return PlanView(
-                "", 0.0, 0.0, None, verdict_of_job(_NOTHING, ()), "No base is running in this job.", (), _OFFERED
+                "", 0.0, 0.0, None, FAR_FROM_M, whole_from_metres(FAR_FROM_M, job.length_unit), verdict_of_job(_NOTHING, ()),
+                "No base is running in this job.", (), (), _OFFERED,
             )  # fmt: skip
         base = bases_of(session, job_id, {occupation.id})[occupation.id]
         name = head_of(session, job, base.occupation.mark_id).name
         proof = proof_of(session, job, kit_of(session, job_id), base, context.now())
         east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
-    return PlanView(name, east, north, proof.plan, proof.verdict, proof.problem, proof.findings, _OFFERED)
+    return PlanView(
+        name, east, north, proof.plan, FAR_FROM_M, whole_from_metres(FAR_FROM_M, job.length_unit), proof.verdict, proof.problem, proof.causes,
+        proof.notes, _OFFERED,
+    )  # fmt: skip
 
 
 _NOTHING = PlanNow((), "", None, "", False, None, State.MISSING, "no base running")
@@ -131,14 +146,14 @@ def proof_of(session: Session, job: JobNow, kit: KitNow, base: BaseNow, now_s: f
     plan = plan_now(planned, done, _changes(session, base), settings, now_s)
     latest = {item.mark.id: item for item in checks}
     newest = sorted(latest.values(), key=lambda item: (item.shot.created_s, item.shot.id), reverse=True)
-    turned = judge_turned(rover_poles(kit), tuple(turned_poles(session)))
-    found = (*causes_found(session, job, kit, base, checks), *turned)
+    causes = tuple(causes_found(session, job, kit, base, checks))
+    notes = tuple(judge_turned(rover_poles(kit), turned_names(session)))
     # The mark a base was re-seated on proves nothing, so that it is out of date is no reason for care.
     judged = [
         (item.mark.name, item.check.verdict) for item in newest if item.mark.id not in own or not item.check.stale
     ]
-    verdict = verdict_of_job(plan, judged, found)
-    return Proof(plan, tuple(_mark_checked(item, own) for item in newest), verdict, found, problem)
+    verdict = verdict_of_job(plan, judged, causes)
+    return Proof(plan, tuple(_mark_checked(item, own) for item in newest), verdict, causes, notes, problem)
 
 
 def own_marks(session: Session, job: JobNow, base: BaseNow) -> set[str]:

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import asdict, dataclass
 
 from sqlalchemy.orm import Session
 
@@ -18,7 +17,15 @@ from openstake.workflow.context import Context
 from openstake.workflow.now.heights import read_height
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
-from openstake.workflow.now.series import SeriesKind, SeriesNow, series_now
+from openstake.workflow.now.series import (
+    FieldTestSettled,
+    SeriesKind,
+    SeriesNow,
+    Settled,
+    TurnSettled,
+    kind_of,
+    series_now,
+)
 from openstake.workflow.recording import Recording, ShotPlan, begin
 
 
@@ -42,10 +49,11 @@ class SeriesNamed:
 
 
 def begin_series(
-    session: Session, job_id: str, kind: SeriesKind, data: dict[str, Any], words: str, now_s: float
+    session: Session, job_id: str, settled: TurnSettled | FieldTestSettled, words: str, now_s: float
 ) -> None:
     """Add the row of a new series, and say in the Book what it is for."""
-    row = ShotSeries(job_id=job_id, kind=kind, data=json.dumps(data), created_s=now_s)
+    kind = kind_of(type(settled))
+    row = ShotSeries(job_id=job_id, kind=kind, data=json.dumps(asdict(settled)), created_s=now_s)
     session.add(row)
     session.flush()
     write_entry(session, now_s, kind.replace(" ", "-"), words, job_id, series=row.id)
@@ -92,15 +100,15 @@ def record_place(
     return begin(context, job_id, plan, wish.rover_id, told)
 
 
-def open_series(session: Session, job_id: str, kind: SeriesKind, series_id: str) -> SeriesNow:
+def open_series(session: Session, job_id: str, of: type[Settled], series_id: str) -> SeriesNow[Settled]:
     """Return a series that is open in a job; NotFoundError where there is none."""
-    found = series_now(session, kind, ShotSeries.job_id == job_id, ShotSeries.id == series_id)
+    found = series_now(session, of, ShotSeries.job_id == job_id, ShotSeries.id == series_id)
     if not found:
         raise NotFoundError(_MISSING)
     return found[0]
 
 
-def place_wanted(series: SeriesNow, following: str | None, again: bool) -> str:
+def place_wanted(series: SeriesNow[Settled], following: str | None, again: bool) -> str:
     """Return the place that is recorded now: the following one, or the last one again; ConflictError where there is none."""
     if again and series.last_place is None:
         raise ConflictError("Nothing of this series is recorded yet.")

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, InputError
+from openstake.core.kit.gear import TURNED_KINDS
 from openstake.core.lean import SIDES
 from openstake.core.limits import ShortText
 from openstake.store.models import ShotSeries
@@ -23,7 +24,7 @@ from openstake.workflow.context import Context
 from openstake.workflow.now.job import job_of
 from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.poles import PoleTurned, is_whole, turned_from, turned_poles
-from openstake.workflow.now.series import SeriesNow, series_now
+from openstake.workflow.now.series import SeriesNow, TurnSettled, series_now
 from openstake.workflow.recording import Recording
 
 
@@ -75,14 +76,14 @@ _HELD = {
 
 def rover_poles(kit: KitNow) -> tuple[str, ...]:
     """Return the names of the poles that a job's rovers stand on."""
-    return tuple(dict.fromkeys(pole.name for pole in kit.poles(base=False)))
+    return tuple(dict.fromkeys(pole.name for pole in kit.poles(base=False) if pole.kind in TURNED_KINDS))
 
 
 def view(context: Context, job_id: str) -> Turns:
     """Return the turning of poles in a job."""
     with context.database.read() as session:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
-        listed = series_now(session, "pole turn", ShotSeries.job_id == job_id)
+        listed = series_now(session, TurnSettled, ShotSeries.job_id == job_id)
         turned = turned_from(session, job, listed)
         known = turned_poles(session)
     in_hand = next((item for item in listed if not is_whole(item)), None)
@@ -92,11 +93,11 @@ def view(context: Context, job_id: str) -> Turns:
     )
 
 
-def _now(series: SeriesNow) -> TurnNow:
-    sides = tuple(SideView(side, _HELD[side], str(side) in series.shots) for side in SIDES[series.data["sides"]])
+def _now(series: SeriesNow[TurnSettled]) -> TurnNow:
+    sides = tuple(SideView(side, _HELD[side], str(side) in series.shots) for side in SIDES[series.settled.sides])
     left = next((side for side in sides if not side.taken), None)
     return TurnNow(
-        series.id, series.data["pole"], sides, left.turned_deg if left else None, left.words if left else ""
+        series.id, series.settled.pole, sides, left.turned_deg if left else None, left.words if left else ""
     )  # fmt: skip
 
 
@@ -111,8 +112,8 @@ def begin(context: Context, job_id: str, wish: TurnWish) -> Turns:
         raise ConflictError("A pole is being turned already. Finish it, or give it up.")
 
     def work(session: Session) -> None:
-        data = {"pole": pole, "sides": wish.sides}
-        begin_series(session, job_id, "pole turn", data, f"{pole} is turned to {wish.sides} sides.", context.now())
+        words = f"{pole} is turned to {wish.sides} sides."
+        begin_series(session, job_id, TurnSettled(pole, wish.sides), words, context.now())
 
     context.database.write(work)
     context.changed(job_id)
@@ -122,10 +123,10 @@ def begin(context: Context, job_id: str, wish: TurnWish) -> Turns:
 def record(context: Context, job_id: str, wish: SeriesShotWish) -> Recording:
     """Begin to record the next side of a pole, or the last one again."""
     with context.database.read() as session:
-        series = open_series(session, job_id, "pole turn", wish.series_id)
+        series = open_series(session, job_id, TurnSettled, wish.series_id)
     following = _now(series).next_deg
     place = place_wanted(series, None if following is None else str(following), wish.again)
-    return record_place(context, job_id, "pole turn", wish, place, f"{series.data['pole']} turned by {place}°")
+    return record_place(context, job_id, "pole turn", wish, place, f"{series.settled.pole} turned by {place}°")
 
 
 def drop(context: Context, job_id: str, wish: SeriesNamed) -> Turns:

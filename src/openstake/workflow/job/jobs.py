@@ -14,7 +14,7 @@ from openstake.core.errors import ConflictError, FrameError, InputError
 from openstake.core.geodesy.frames import Anchor, FrameDefinition, Ground, job_frame
 from openstake.core.geodesy.systems import unit_of_system
 from openstake.core.limits import HEIGHTS_AGREE_M, WIDEST_HEIGHTS_AGREE_M, ShortText
-from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, LengthUnit, metres_from_text
+from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, LengthUnit, metres_in_field
 from openstake.store.book import write_entry
 from openstake.store.lines import heads
 from openstake.store.models import GeoidGridFile, Job, JobProfile, JobSettings
@@ -259,12 +259,7 @@ def _change_lengths(values: dict[str, Any], changes: Mapping[str, Any]) -> None:
 
 def _length(changes: Mapping[str, Any], field: str, unit: str) -> float | None:
     """Return a length as typed in metres, None where nothing is typed."""
-    text = str(changes[field] or "")
-    try:
-        return metres_from_text(text, unit) if text.strip() else None
-    except InputError as error:
-        error.field = field
-        raise
+    return metres_in_field(str(changes[field] or ""), unit, field)
 
 
 def _change_frame(session: Session, job: JobNow | None, values: dict[str, Any], changes: Mapping[str, Any]) -> None:

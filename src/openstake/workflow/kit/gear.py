@@ -11,8 +11,7 @@ from sqlalchemy.orm import Session
 
 from openstake.core.describe import FieldShown, fields_shown, typed
 from openstake.core.errors import ConflictError, InputError
-from openstake.core.judge.finding import Finding
-from openstake.core.kit.gear import BOTTOM, GEAR, GEAR_WORDS, Antenna
+from openstake.core.kit.gear import BOTTOM, GEAR, GEAR_WORDS, TURNED_KINDS, Antenna
 from openstake.core.limits import ShortText
 from openstake.core.units import LengthUnit
 from openstake.store import lines
@@ -38,14 +37,14 @@ class GearForm:
 
 @dataclass(frozen=True)
 class GearView:
-    """A thing of the kit, its values as they are kept; of a password only whether there is one.  `finding`: how a pole stood when turned."""
+    """A thing of the kit, its values as they are kept; of a password only whether there is one.  `turned`: how a pole stood when it was."""
 
     id: str
     kind: str
     name: str
     data: dict[str, Any]
     has_password: bool
-    finding: Finding | None
+    turned: str
 
 
 @dataclass(frozen=True)
@@ -89,11 +88,16 @@ def list_gear(context: Context) -> Kit:
 
 
 def _view(context: Context, row: GearItem, turned: Mapping[str, PoleTurned]) -> GearView:
-    stood = turned.get(row.name) if row.kind == "pole" else None
-    return GearView(
-        row.id, row.kind, row.name, json.loads(row.data), has_secret(context, f"gear:{row.line_id}"),
-        stood.finding if stood else None,
-    )  # fmt: skip
+    data, stood = json.loads(row.data), turned.get(row.name)
+    # A tripod is not turned.
+    words = (
+        ""
+        if row.kind != "pole" or data["kind"] not in TURNED_KINDS
+        else stood.finding.sentence
+        if stood
+        else "never turned"
+    )
+    return GearView(row.id, row.kind, row.name, data, has_secret(context, f"gear:{row.line_id}"), words)
 
 
 def save_gear(context: Context, wish: SaveGear) -> GearView:
@@ -122,7 +126,8 @@ def save_gear(context: Context, wish: SaveGear) -> GearView:
 
     row = context.database.write(work)
     keep_secret(context, f"gear:{row.line_id}", wish.password)
-    return _view(context, row, {})
+    with context.database.read() as session:
+        return _view(context, row, turned_poles(session))
 
 
 def withdraw_gear(context: Context, item_id: str) -> None:

@@ -23,7 +23,7 @@ from openstake.core.link.reach import (
     radio_horizon_km,
     raise_or_double,
 )
-from openstake.core.units import metres_from_text
+from openstake.core.units import metres_in_field
 from openstake.wire.tables.given import number_text
 from openstake.workflow.context import Context
 from openstake.workflow.link.pair import air_of
@@ -155,8 +155,5 @@ def _number(text: str, field: str, usual: float) -> float:
 
 
 def _length(text: str, field: str, job: JobNow, usual: float) -> float:
-    try:
-        return metres_from_text(text, job.length_unit) if text.strip() else usual
-    except InputError as error:
-        error.field = field
-        raise
+    typed = metres_in_field(text, job.length_unit, field)
+    return usual if typed is None else typed

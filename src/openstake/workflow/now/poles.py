@@ -12,18 +12,17 @@ from openstake.core.judge.finding import Finding
 from openstake.core.judge.lean import judge_lean
 from openstake.core.kit.gear import Gear, Pole
 from openstake.core.lean import SIDES, Facing, Lean, lean_of
-from openstake.core.limits import UNCLAIMED_HORIZONTAL_M
-from openstake.store.models import Shot
 from openstake.workflow.now import points
+from openstake.workflow.now.claims import horizontal_sigma_m
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import gear_by_name
 from openstake.workflow.now.points import Point
-from openstake.workflow.now.series import SeriesNow, series_now
+from openstake.workflow.now.series import SeriesNow, TurnSettled, series_now
 
 
 @dataclass(frozen=True)
 class PoleTurned:
-    """A pole that was turned: its name, to how many sides, when, its lean, and what that says."""
+    """A pole that was turned: its name, to how many sides, when, its lean, and what that says; `leans`: more than chance gives."""
 
     series_id: str
     pole: str
@@ -31,15 +30,17 @@ class PoleTurned:
     sides: int
     at_s: float
     lean: Lean
+    leans: bool
+    words: str
     finding: Finding
 
 
-def is_whole(series: SeriesNow) -> bool:
+def is_whole(series: SeriesNow[TurnSettled]) -> bool:
     """Tell whether every side of a turn is recorded."""
-    return set(series.shots) >= {str(side) for side in SIDES[series.data["sides"]]}
+    return set(series.shots) >= {str(side) for side in SIDES[series.settled.sides]}
 
 
-def turned_from(session: Session, job: JobNow, listed: Sequence[SeriesNow]) -> list[PoleTurned]:
+def turned_from(session: Session, job: JobNow, listed: Sequence[SeriesNow[TurnSettled]]) -> list[PoleTurned]:
     """Return the lean of each whole turn of a job, in its order."""
     whole = [item for item in listed if is_whole(item)]
     shots = [shot for item in whole for shot in item.shots.values()]
@@ -49,28 +50,39 @@ def turned_from(session: Session, job: JobNow, listed: Sequence[SeriesNow]) -> l
 
 
 def _turned(
-    series: SeriesNow, derived: Mapping[str, Point], gear: Mapping[tuple[str, str], Gear], unit: str
+    series: SeriesNow[TurnSettled], derived: Mapping[str, Point], gear: Mapping[tuple[str, str], Gear], unit: str
 ) -> PoleTurned:  # fmt: skip
     seen = [
-        Facing(float(place), derived[shot.id].east_m, derived[shot.id].north_m, _sigma_m(shot))
+        Facing(float(place), derived[shot.id].east_m, derived[shot.id].north_m, horizontal_sigma_m(shot))
         for place, shot in series.shots.items()
     ]
     last = max(series.shots.values(), key=lambda shot: shot.created_s)
     height = derived[last.id].rover_height.arp_height_m
-    lean, name = lean_of(seen, height), str(series.data["pole"])
+    lean, name = lean_of(seen, height), series.settled.pole
     pole = gear.get(("pole", name))
     bubble = pole.bubble_arcmin if isinstance(pole, Pole) else None
-    return PoleTurned(series.id, name, height, len(seen), last.created_s, lean, judge_lean(name, lean, bubble, unit))
+    words = f"bubble out by {lean.tilt_arcmin:.0f}′, towards {lean.side_words}" if lean.is_seen else "no lean seen"
+    return PoleTurned(
+        series.id, name, height, len(seen), last.created_s, lean, lean.is_seen, f"{name}: {words}.",
+        judge_lean(name, lean, bubble, unit),
+    )  # fmt: skip
 
 
-def _sigma_m(shot: Shot) -> float:
-    return max(shot.sigma_east_m or 0.0, shot.sigma_north_m or 0.0) or UNCLAIMED_HORIZONTAL_M
+def _newest_turns(session: Session) -> dict[str, SeriesNow[TurnSettled]]:
+    """Return the newest whole turn of each pole of this data folder by its name."""
+    listed = [item for item in series_now(session, TurnSettled) if is_whole(item)]
+    return {item.settled.pole: item for item in sorted(listed, key=lambda item: item.created_s)}
+
+
+def turned_names(session: Session) -> set[str]:
+    """Return the poles of this data folder that were turned at all: two queries, and nothing is derived."""
+    return set(_newest_turns(session))
 
 
 def turned_poles(session: Session) -> dict[str, PoleTurned]:
-    """Return the newest turn of each pole of this data folder by its name."""
-    by_job: dict[str, list[SeriesNow]] = defaultdict(list)
-    for item in series_now(session, "pole turn"):
+    """Return how each pole of this data folder stood when it was last turned, by its name."""
+    by_job: dict[str, list[SeriesNow[TurnSettled]]] = defaultdict(list)
+    for item in _newest_turns(session).values():
         by_job[item.job_id].append(item)
     turned = [found for job_id, own in by_job.items() for found in turned_from(session, job_of(session, job_id), own)]
-    return {item.pole: item for item in sorted(turned, key=lambda item: item.at_s)}
+    return {item.pole: item for item in turned}

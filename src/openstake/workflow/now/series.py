@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any, Generic, Literal, TypeVar
 
 from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import Session
@@ -17,12 +17,34 @@ SeriesKind = Literal["pole turn", "field test"]
 
 
 @dataclass(frozen=True)
-class SeriesNow:
+class TurnSettled:
+    """Which pole is turned, and to how many sides."""
+
+    pole: str
+    sides: int
+
+
+@dataclass(frozen=True)
+class FieldTestSettled:
+    """A field test: full or simplified, what was known before, metres; None where nothing was typed."""
+
+    full: bool
+    sigma_xy_m: float | None
+    sigma_h_m: float | None
+    distance_m: float | None
+    height_difference_m: float | None
+
+
+Settled = TypeVar("Settled", TurnSettled, FieldTestSettled)
+
+
+@dataclass(frozen=True)
+class SeriesNow(Generic[Settled]):
     """A series that was not given up: what was settled before, and the shot of each place that was taken."""
 
     id: str
     job_id: str
-    data: dict[str, Any]
+    settled: Settled
     created_s: float
     shots: dict[str, Shot]
 
@@ -32,9 +54,17 @@ class SeriesNow:
         return max(self.shots, key=lambda place: self.shots[place].created_s, default=None)
 
 
-def series_now(session: Session, kind: SeriesKind, *where: ColumnElement[bool]) -> list[SeriesNow]:
-    """Return the series of a kind that fulfil `where` and were not given up, newest first: two queries."""
-    heads = lines.heads(ShotSeries, ShotSeries.kind == kind, ~ShotSeries.withdrawn, *where)
+_KINDS: dict[type[Any], SeriesKind] = {TurnSettled: "pole turn", FieldTestSettled: "field test"}
+
+
+def kind_of(settled: type[Any]) -> SeriesKind:
+    """Return the kind of the series that are settled so, as it is stored."""
+    return _KINDS[settled]
+
+
+def series_now(session: Session, of: type[Settled], *where: ColumnElement[bool]) -> list[SeriesNow[Settled]]:
+    """Return the series settled by `of` that fulfil `where` and were not given up, newest first: two queries."""
+    heads = lines.heads(ShotSeries, ShotSeries.kind == kind_of(of), ~ShotSeries.withdrawn, *where)
     rows = session.scalars(heads.order_by(ShotSeries.created_s.desc(), ShotSeries.id)).all()
     items = session.execute(
         select(ShotSeriesItem.series_id, ShotSeriesItem.place, Shot)
@@ -45,4 +75,4 @@ def series_now(session: Session, kind: SeriesKind, *where: ColumnElement[bool]) 
     taken: dict[str, dict[str, Shot]] = defaultdict(dict)
     for series_id, place, shot in items:
         taken[series_id][place] = shot
-    return [SeriesNow(row.id, row.job_id, json.loads(row.data), row.created_s, taken[row.id]) for row in rows]
+    return [SeriesNow(row.id, row.job_id, of(**json.loads(row.data)), row.created_s, taken[row.id]) for row in rows]

@@ -21,7 +21,7 @@ from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.labels import free_name, is_taken, labels_of, usual_name
 from openstake.workflow.recording import Recording, ShotPlan, begin
-from openstake.workflow.watch.kinds import settings_of, settings_row
+from openstake.workflow.watch.kinds import settings_of
 from openstake.workflow.watch.points import compared_with, seen_of
 
 _COMPARED_LATELY = 30
@@ -50,7 +50,7 @@ def record(context: Context, job_id: str, wish: PointWish) -> Recording:
     """Begin to record a point, or a track of points."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        kind = settings_of(settings_row(session, job_id)).kind(wish.kind)
+        kind = settings_of(session, job_id).kind(wish.kind)
         height = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
         name = checked_name(wish.name) if wish.name.strip() else ""
         if name and not kind.is_track and is_taken(session, job_id, name):

@@ -20,7 +20,7 @@ const LIVE = { status: "float", shot: null, holds: HOLDS } as unknown as Schemas
 
 function answers(checks: Schemas["Check"][]) {
   vi.stubGlobal("fetch", (request: Request) => {
-    const body = request.url.includes("/checks/plan") ? { findings: [] } : request.url.includes("/checks/settings") ? { id: null, settings: { tolerances: [] }, fields: [] } : request.url.includes("/checks") ? { checks, next: null } : request.url.includes("/marks") ? { marks: [], total: 0, matching: 0, next: null } : {};
+    const body = request.url.includes("/checks/plan") ? { causes: [], notes: [] } : request.url.includes("/checks/settings") ? { id: null, settings: { tolerances: [] }, fields: [] } : request.url.includes("/checks") ? { checks, next: null } : request.url.includes("/marks") ? { marks: [], total: 0, matching: 0, next: null } : {};
     return Promise.resolve(new Response(JSON.stringify(body), { headers: { "Content-Type": "application/json" } }));
   });
 }

@@ -65,7 +65,7 @@ function ShotView({ job, tabs }: CheckViewProps) {
   const all = checks.data?.pages.flatMap((page) => page.checks) ?? [];
   const sign = checks.data?.pages[0]?.sign;
   // What all checks of the base say together explains more than one of them can.
-  const together = usePlanOfChecks(job.id).data?.findings.filter((item) => item.severity !== "note") ?? [];
+  const together = usePlanOfChecks(job.id).data?.causes ?? [];
   const shown = all.find((check) => check.id === shownId) ?? all[0] ?? null;
 
   const send = () => {

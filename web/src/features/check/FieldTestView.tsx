@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useBeginFieldTest, useDropFieldTest, useFieldTests, useRecordFieldTest } from "../../api/check";
 import { useLive } from "../../api/live";
-import { clock, length, signed, UNIT_SIGN } from "../../lib/format";
+import { clock, signed, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, Select, TextField } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
@@ -24,7 +24,7 @@ export function FieldTestView({ job, tabs }: CheckViewProps) {
   const shot = useLive(({ live }) => live?.shot ?? null);
   const rover_id = useLive(({ live }) => live?.rover_id ?? null);
   const newest = tests.data?.tests[0];
-  const now = newest && newest.measured < newest.wanted ? newest : null;
+  const now = newest?.open ? newest : null;
   const problem = [record.error, begin.error].find((error) => error instanceof Problem) as Problem | undefined;
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
   const set = (more: Partial<typeof EMPTY>) => setWish({ ...wish, ...more });
@@ -82,8 +82,8 @@ export function FieldTestView({ job, tabs }: CheckViewProps) {
                   { value: "full", label: "full", detail: "three series, starts 90 min apart: uncertainties" },
                 ]}
               />
-              <TextField label="Sigma of a position, known before" name="sigma_xy" value={wish.sigma_xy} onChange={(sigma_xy) => set({ sigma_xy })} placeholder="8 mm" problem={at("sigma_xy")} />
-              <TextField label="and of a height" name="sigma_h" value={wish.sigma_h} onChange={(sigma_h) => set({ sigma_h })} placeholder="15 mm" problem={at("sigma_h")} />
+              <TextField label="Sigma of a position, known before" name="sigma_xy" value={wish.sigma_xy} onChange={(sigma_xy) => set({ sigma_xy })} placeholder={tests.data?.usual_xy ?? ""} problem={at("sigma_xy")} />
+              <TextField label="and of a height" name="sigma_h" value={wish.sigma_h} onChange={(sigma_h) => set({ sigma_h })} placeholder={tests.data?.usual_h ?? ""} problem={at("sigma_h")} />
               <TextField label="Distance, measured otherwise" name="distance" value={wish.distance} onChange={(distance) => set({ distance })} placeholder="empty: none" problem={at("distance")} />
               <TextField
                 label="Height of point 2 above 1"
@@ -128,7 +128,7 @@ function Test({ job, test }: { job: Schemas["JobView"]; test: Schemas["FieldTest
               .filter((item) => item.series === number)
               .map((item) => (
                 <span key={item.set} className="flex items-center gap-1" title={`Set ${item.set}`}>
-                  <StateMark state={item.points.length === 2 ? "checked" : item.points.length ? "entered" : "missing"} size={18} />
+                  <StateMark state={item.done ? "checked" : item.points.length ? "entered" : "missing"} size={18} />
                   {clock(item.begun_s ?? item.due_s, job.time_zone).slice(0, 5)}
                 </span>
               ))}
@@ -145,17 +145,14 @@ function Test({ job, test }: { job: Schemas["JobView"]; test: Schemas["FieldTest
 function Result({ job, test, result }: { job: Schemas["JobView"]; test: Schemas["FieldTestView"]; result: Schemas["FieldTest"] }) {
   const unit = job.length_unit;
   const sign = UNIT_SIGN[unit];
-  const passed = result.tests.every((item) => item.passed);
+  const passed = test.passed === true;
   return (
     <section className={`rounded border-2 bg-page p-3 ${passed ? "border-line" : "border-flag"}`} aria-label="Result of the field test">
       <p className={`flex items-center gap-3 text-3xl font-bold ${passed ? "text-checked" : "text-flag"}`}>
-        <StateMark state={passed ? "checked" : "disagrees"} size={30} /> {passed ? "passed" : "not passed"}
+        <StateMark state={passed ? "checked" : "disagrees"} size={30} /> {test.verdict}
       </p>
       <p className="text-lg">
-        {result.s_xy_m === null || result.s_h_m === null
-          ? "One series: gross errors only, no uncertainty."
-          : `s of a position ${length(result.s_xy_m, unit)} ${sign} (56 degrees of freedom), of a height ${length(result.s_h_m, unit)} ${sign} (28).`}{" "}
-        Judged by σ {length(test.sigma_xy_m, unit)} and {length(test.sigma_h_m, unit)} {sign}.
+        {test.quality}
       </p>
       <table className="mt-1 w-full text-left text-base">
         <tbody>

@@ -67,7 +67,7 @@ export function MeasuresView({ job, tabs }: CheckViewProps) {
             name="sigma"
             value={wish.sigma ?? ""}
             onChange={(sigma) => set({ sigma })}
-            placeholder={wish.kind === "levelled" ? "2 mm" : "5 mm"}
+            placeholder={view.data?.usual_sigmas[wish.kind] ?? ""}
             problem={at("sigma")}
           />
         </div>

@@ -1,26 +1,24 @@
 import { Footprints } from "lucide-react";
 import { useState } from "react";
 import { Link } from "react-router";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { sentenceOf, type Schemas } from "../../api/client";
 import { useCheckSettings, usePlanOfChecks, useSaveCheckSettings, useTellChange } from "../../api/check";
-import { METRES } from "../../lib/format";
+import { clock } from "../../lib/format";
 import { CheckPlan } from "../../plots/CheckPlan";
 import { Button, LinkButton, Note } from "../../ui/controls";
-import { asTyped, FieldForm, type Values } from "../../ui/form";
 import { FindingLines } from "../../ui/findings";
-import { EditorPage, Page } from "../../ui/Page";
+import { Page } from "../../ui/Page";
+import { SettingsEditor } from "../../ui/SettingsEditor";
 import { StateMark } from "../../ui/StateMark";
 import type { CheckViewProps } from "./CheckPage";
 import { VerdictLine } from "./JobVerdict";
-
-const FAR_M = 1000;
 
 /** The plan of checks: what proves this base, what is still due, and the verdict. */
 export function PlanOfChecks({ job, tabs }: CheckViewProps) {
   const plan = usePlanOfChecks(job.id);
   const settings = useCheckSettings(job.id);
   const [editing, setEditing] = useState(false);
-  if (editing && settings.data) return <SettingsEditor job={job} tabs={tabs} view={settings.data} onClose={() => setEditing(false)} />;
+  if (editing && settings.data) return <PlanSettings job={job} view={settings.data} onClose={() => setEditing(false)} />;
   const view = plan.data;
   const now = view?.plan;
   const next = now?.next;
@@ -36,7 +34,7 @@ export function PlanOfChecks({ job, tabs }: CheckViewProps) {
       {view && (
         <div className="flex flex-col gap-3">
           <VerdictLine verdict={view.verdict} />
-          <FindingLines findings={view.findings.filter((item) => item.severity !== "note")} />
+          <FindingLines findings={view.causes} />
           {view.problem && <Note tone="flag">{view.problem}</Note>}
           {now && now.items.length > 0 && (
             <div className="grid grid-cols-[minmax(0,1fr)_17rem] gap-4">
@@ -45,16 +43,17 @@ export function PlanOfChecks({ job, tabs }: CheckViewProps) {
                 <CheckPlan
                   base={{ name: view.base_mark, eastM: view.base_east_m, northM: view.base_north_m }}
                   marks={now.items.map(({ planned, state }) => ({ id: planned.mark_id, name: planned.mark_name, eastM: planned.east_m, northM: planned.north_m, state }))}
-                  ringM={FAR_M}
-                  ringWords={job.length_unit === "m" ? "1 km" : `${(FAR_M / METRES[job.length_unit]).toFixed(0)} ft`}
+                  ringM={view.far_from_m}
+                  ringWords={view.far_words}
                   next={next?.mark_id ?? null}
                 />
               </div>
             </div>
           )}
-          <FindingLines findings={view.findings.filter((item) => item.severity === "note")} />
+          <FindingLines findings={view.notes} />
           <div className="flex flex-wrap items-center justify-between gap-3">
             {now && <Changes jobId={job.id} changes={view.changes} />}
+            {now && !now.due_again && now.due_again_s !== null && <p className="text-faded">all due again at {clock(now.due_again_s, job.time_zone).slice(0, 5)}</p>}
             <Button onClick={() => setEditing(true)}>Marks, times, tolerances</Button>
           </div>
         </div>
@@ -66,7 +65,7 @@ export function PlanOfChecks({ job, tabs }: CheckViewProps) {
 function Marks(props: { job: Schemas["JobView"]; items: Schemas["PlannedNow"][]; next: string | null }) {
   return (
     <ul className="flex flex-col gap-2" aria-label="Marks of the plan">
-      {props.items.map(({ planned, state, why, tasks }) => (
+      {props.items.map(({ planned, state, note, tasks }) => (
         <li key={planned.mark_id} className={`rounded border-2 bg-page px-3 py-2 ${planned.mark_id === props.next ? "border-ink" : "border-line"}`}>
           <div className="flex items-center gap-3">
             <StateMark state={state} size={28} />
@@ -78,11 +77,10 @@ function Marks(props: { job: Schemas["JobView"]; items: Schemas["PlannedNow"][];
                 {tasks.map((task) => (
                   <span key={task.name} className={`inline-flex items-center gap-1 ${task.done ? "" : "text-faded"}`}>
                     <StateMark state={task.done ? "checked" : "missing"} size={16} /> {task.words}
+                    {!task.done && task.due_s !== null && ` (${clock(task.due_s, props.job.time_zone).slice(0, 5)})`}
                   </span>
                 ))}
-                {(state === "disagrees" || state === "out of date" || (state === "entered" && !tasks[0]?.done)) && (
-                  <span className={state === "disagrees" ? "font-bold text-flag" : "font-semibold"}>{why}</span>
-                )}
+                {note && <span className={state === "disagrees" ? "font-bold text-flag" : "font-semibold"}>{note}</span>}
               </p>
             </div>
             <Link
@@ -113,22 +111,17 @@ function Changes({ jobId, changes }: { jobId: string; changes: Schemas["ChangeOf
   );
 }
 
-function SettingsEditor(props: CheckViewProps & { view: Schemas["CheckSettingsView"]; onClose: () => void }) {
-  const { job, view } = props;
-  const save = useSaveCheckSettings(job.id);
-  const [values, setValues] = useState<Values>(() => asTyped(view.fields, view.settings as unknown as Values));
-  const problem = save.error instanceof Problem ? save.error : null;
+function PlanSettings(props: { job: Schemas["JobView"]; view: Schemas["CheckSettingsView"]; onClose: () => void }) {
+  const save = useSaveCheckSettings(props.job.id);
   return (
-    <EditorPage
+    <SettingsEditor
       title="Marks, times, tolerances"
       why="What is empty is proposed from the control list. Checks that were recorded keep their tolerance."
-      keep="Keep"
-      problem={problem ? problem.sentence : null}
-      busy={save.isPending}
-      onKeep={() => save.mutate({ values, replaces_id: view.id, length_unit: job.length_unit }, { onSuccess: props.onClose })}
+      unit={props.job.length_unit}
+      view={props.view}
+      saving={save}
+      onKeep={(wish) => save.mutate(wish, { onSuccess: props.onClose })}
       onClose={props.onClose}
-    >
-      <FieldForm fields={view.fields} values={values} onChange={setValues} unit={job.length_unit} columns={1} problem={problem && { field: problem.field, sentence: problem.sentence }} />
-    </EditorPage>
+    />
   );
 }

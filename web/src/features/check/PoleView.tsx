@@ -116,7 +116,7 @@ function Turned({ job, turned }: { job: Schemas["JobView"]; turned: Schemas["Pol
   const drop = useDropTurn(job.id);
   const unit = job.length_unit;
   const sign = UNIT_SIGN[unit];
-  const bad = turned.finding.code === "pole-leans";
+  const bad = turned.leans;
   return (
     <article className={`rounded border-2 bg-page px-4 py-3 ${bad ? "border-flag" : "border-line"}`} aria-label={`Lean of ${turned.pole}`}>
       <div className="grid grid-cols-[9rem_minmax(0,1fr)] items-center gap-4">
@@ -126,7 +126,7 @@ function Turned({ job, turned }: { job: Schemas["JobView"]; turned: Schemas["Pol
             {length(turned.lean.lean_m, unit)} <span className="text-xl font-normal">{sign} at {length(turned.height_m, unit)} {sign}</span>
           </p>
           <p className="text-lg">
-            {turned.pole}: {bad ? `bubble out by ${turned.lean.tilt_arcmin.toFixed(0)}′, towards ${turned.lean.side_words}.` : "no lean seen."}
+            {turned.words}
           </p>
           <p className="flex items-center justify-between gap-3 text-base text-faded">
             {turned.sides} sides, {day(turned.at_s, job.time_zone)} {clock(turned.at_s, job.time_zone).slice(0, 5)}

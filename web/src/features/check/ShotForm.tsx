@@ -36,7 +36,7 @@ export function ShotForm(props: {
       {mark && job.practice && <PracticeStand jobId={job.id} who="rover" mark={mark} />}
       <div className="grid grid-cols-[7.5rem_minmax(0,1fr)] gap-3">
         <PoleFields jobId={job.id} pole={props.pole} onPole={props.onPole} problem={problem} />
-        <TextField label="Seconds" name="seconds" value={wish.seconds} onChange={(seconds) => set({ seconds })} problem={at("seconds")} />
+        <TextField label="Seconds" name="seconds" value={wish.seconds} onChange={(seconds) => set({ seconds })} hint="0: one epoch" problem={at("seconds")} />
         <Select
           label="Limits"
           value={wish.tolerance}

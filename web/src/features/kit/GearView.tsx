@@ -70,7 +70,7 @@ function about(item: Item): string {
   const list = (value: unknown) => (Array.isArray(value) ? value.length : 0);
   if (item.kind === "receiver") return [data.label_word, data.serial, data.firmware].filter(Boolean).join(", ");
   if (item.kind === "antenna") return `${counted(list(data.features), "place")} to measure to, ${counted(list(data.phase_centres), "phase centre")}`;
-  if (item.kind === "pole") return [data.kind, data.fixed_height_m ? `fixed ${String(data.fixed_height_m)} m` : "", data.adjusted_on ? `bubble ${String(data.adjusted_on)}` : "", item.finding ? item.finding.sentence : "never turned"].filter(Boolean).join(", ");
+  if (item.kind === "pole") return [data.kind, data.fixed_height_m ? `fixed ${String(data.fixed_height_m)} m` : "", data.adjusted_on ? `bubble ${String(data.adjusted_on)}` : "", item.turned].filter(Boolean).join(", ");
   if (item.kind === "radio") return `${String(data.lowest_mhz)} to ${String(data.highest_mhz)} MHz, ${(data.powers_w as string[]).join(", ")} W`;
   if (item.kind === "battery") return `${String(data.count)} × ${String(data.volts)} V ${String(data.amp_hours)} Ah, ${String(data.chemistry)}`;
   return `${String(data.host)}:${String(data.port)} ${String(data.mountpoint)}${item.has_password ? ", password kept" : ""}`;

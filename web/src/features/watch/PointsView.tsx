@@ -49,7 +49,7 @@ export function PointsView({ job, tabs }: WatchViewProps) {
       },
     ); // prettier-ignore
 
-  if (editing && settings.data) return <ShotKinds job={job} tabs={tabs} view={settings.data} onClose={() => setEditing(false)} />;
+  if (editing && settings.data) return <ShotKinds job={job} view={settings.data} onClose={() => setEditing(false)} />;
   return (
     <Page
       title="Points"
