@@ -43,11 +43,6 @@ def test_half_the_difference_of_two_shots_at_180_is_the_lean(sides, side_deg):
     assert (lean.east_m, lean.north_m) == pytest.approx(MARK, abs=1e-6), "the mean is free of the lean"
 
 
-def test_where_the_label_faced_first_only_turns_the_side():
-    shots = turned(0.01, 30.0, (0, 180))
-    assert lean_of(shots, 2.0, first_azimuth_deg=90.0).side_deg == pytest.approx(300.0, abs=1e-5)
-
-
 def test_a_lean_that_chance_gives_is_no_lean():
     random = np.random.default_rng(4)
     seen = [lean_of(turned(0.0, 0.0, (0, 180), random.normal(0.0, 0.005, (2, 2))), 2.0).is_seen for _ in range(400)]

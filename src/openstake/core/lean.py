@@ -23,7 +23,7 @@ _SIDE_WORDS = (
 
 @dataclass(frozen=True)
 class Facing:
-    """A shot with the pole turned by so many degrees, clockwise from above, from where its label faced first; grid metres, one sigma."""
+    """A shot with the pole's label facing so many degrees clockwise from grid north; grid metres, one sigma of a component."""
 
     turned_deg: float
     east_m: float
@@ -55,8 +55,8 @@ class Lean:
         return self.lean_m > self.limit_m
 
 
-def lean_of(shots: Sequence[Facing], pole_height_m: float, first_azimuth_deg: float = 0.0) -> Lean:
-    """Return the lean that shots with the pole turned show; `first_azimuth_deg` is where its label faced first, from grid north.
+def lean_of(shots: Sequence[Facing], pole_height_m: float) -> Lean:
+    """Return the lean that shots with the pole turned show.
 
     Each shot is the mark plus the lean turned with the pole, by least squares: of two at 180° half their difference.  InputError
     where the pole was turned by less than 90°.  Source: common practice, no source.
@@ -69,11 +69,10 @@ def lean_of(shots: Sequence[Facing], pole_height_m: float, first_azimuth_deg: fl
         raise InputError(
             f"Turn the pole by {LEAN_TURN_DEG:.0f}° and more: these shots do not show a lean.", field="turned_deg"
         )
-    first = np.radians(first_azimuth_deg)
     rows, seen = [], []
     for turn, shot in zip(turns, shots, strict=True):
-        # The label faces first + turn; the lean lies along it (x) and a quarter to the right of it (y).
-        sine, cosine = np.sin(first + turn), np.cos(first + turn)
+        # The label faces the turn's azimuth; the lean lies along it (x) and a quarter to the right of it (y).
+        sine, cosine = np.sin(turn), np.cos(turn)
         rows += [[1.0, 0.0, sine, cosine], [0.0, 1.0, cosine, -sine]]
         seen += [shot.east_m - shots[0].east_m, shot.north_m - shots[0].north_m]
     design, off = np.array(rows), np.array(seen)

@@ -9,7 +9,7 @@ import json
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import groupby
-from typing import Any
+from typing import Any, get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,6 +29,7 @@ from openstake.workflow.now.heights import BaseHeight
 from openstake.workflow.now.job import JobNow
 from openstake.workflow.now.marks import MarkNow
 from openstake.workflow.now.remembered import Remembered
+from openstake.workflow.now.series import SeriesKind
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,8 +68,7 @@ REMEMBERED: Remembered[Received] = Remembered(50_000)
 # So many rows are asked for by their ids (SQLite takes 32 766 parameters); of more the whole job's are read.
 _MOST_NAMED = 20_000
 # Shots of a series are stored as its kind: they are no points of the job, and have neither a name nor a mark.
-SERIES_KINDS = ("pole turn", "field test")
-OF_THE_JOB: ColumnElement[bool] = Shot.kind.not_in(SERIES_KINDS)
+OF_THE_JOB: ColumnElement[bool] = Shot.kind.not_in(get_args(SeriesKind))
 _MOVED_M = 0.00005  # less is not written anywhere
 
 
