@@ -5180,11 +5180,13 @@ export interface components {
         };
         /**
          * PoleTurned
-         * @description A pole that was turned: its name, to how many sides, when, its lean, and what that says; `leans`: more than chance gives.
+         * @description A pole that was turned: its name, to how many sides, when, its lean, and what that says; `leans`: more than chance gives; `brief` in two words.
          */
         PoleTurned: {
             /** At S */
             at_s: number;
+            /** Brief */
+            brief: string;
             finding: components["schemas"]["Finding"];
             /** Height M */
             height_m: number;

@@ -35,6 +35,7 @@ function FindingBody({ finding }: { finding: Schemas["Finding"] }) {
 
 /** Findings as one line each, opened by a press: where a table says the rest. */
 export function FindingLines({ findings }: { findings: Schemas["Finding"][] }) {
+  if (findings.length === 0) return null;
   return (
     <div className="flex flex-col gap-1">
       {findings.map((finding, place) => (

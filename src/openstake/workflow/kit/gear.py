@@ -90,13 +90,7 @@ def list_gear(context: Context) -> Kit:
 def _view(context: Context, row: GearItem, turned: Mapping[str, PoleTurned]) -> GearView:
     data, stood = json.loads(row.data), turned.get(row.name)
     # A tripod is not turned.
-    words = (
-        ""
-        if row.kind != "pole" or data["kind"] not in TURNED_KINDS
-        else stood.finding.sentence
-        if stood
-        else "never turned"
-    )
+    words = "" if row.kind != "pole" or data["kind"] not in TURNED_KINDS else stood.brief if stood else "never turned"
     return GearView(row.id, row.kind, row.name, data, has_secret(context, f"gear:{row.line_id}"), words)
 
 

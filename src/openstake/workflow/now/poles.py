@@ -12,6 +12,7 @@ from openstake.core.judge.finding import Finding
 from openstake.core.judge.lean import judge_lean
 from openstake.core.kit.gear import Gear, Pole
 from openstake.core.lean import SIDES, Facing, Lean, lean_of
+from openstake.core.units import text_from_metres
 from openstake.workflow.now import points
 from openstake.workflow.now.claims import horizontal_sigma_m
 from openstake.workflow.now.job import JobNow, job_of
@@ -22,7 +23,7 @@ from openstake.workflow.now.series import SeriesNow, TurnSettled, series_now
 
 @dataclass(frozen=True)
 class PoleTurned:
-    """A pole that was turned: its name, to how many sides, when, its lean, and what that says; `leans`: more than chance gives."""
+    """A pole that was turned: its name, to how many sides, when, its lean, and what that says; `leans`: more than chance gives; `brief` in two words."""
 
     series_id: str
     pole: str
@@ -32,6 +33,7 @@ class PoleTurned:
     lean: Lean
     leans: bool
     words: str
+    brief: str
     finding: Finding
 
 
@@ -64,6 +66,7 @@ def _turned(
     words = f"bubble out by {lean.tilt_arcmin:.0f}′, towards {lean.side_words}" if lean.is_seen else "no lean seen"
     return PoleTurned(
         series.id, name, height, len(seen), last.created_s, lean, lean.is_seen, f"{name}: {words}.",
+        f"leans {text_from_metres(lean.lean_m, unit)}" if lean.is_seen else "no lean seen",
         judge_lean(name, lean, bubble, unit),
     )  # fmt: skip
 

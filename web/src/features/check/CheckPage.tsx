@@ -93,13 +93,13 @@ function ShotView({ job, tabs }: CheckViewProps) {
         <ShotForm job={job} mark={mark} onMark={setPicked} wish={wish} onWish={setWish} pole={pole} onPole={setPole} problem={problem} />
         <div className="flex min-w-0 flex-col gap-3">
           {shown && <Verdict check={shown} />}
-          {shown && !shown.agrees && together.length > 0 && <FindingLines findings={together} />}
+          {shown && !shown.agrees && <FindingLines findings={together} />}
           {shown ? (
             <Difference job={job} check={shown} all={all} />
           ) : (
             <Note>No check yet. Near the base first, then at the far end of the job.</Note>
           )}
-          {shown && shown.findings.length > 1 && <FindingLines findings={shown.findings.slice(1)} />}
+          {shown && <FindingLines findings={shown.findings.slice(1)} />}
           <Cards job={job} checks={all} shownId={shown?.id ?? null} onShow={setShownId} />
           {checks.hasNextPage && (
             <ShowMore busy={checks.isFetchingNextPage} onMore={() => void checks.fetchNextPage()}>

@@ -44,7 +44,7 @@ export function GearView({ job, tabs }: ViewProps) {
                       className="flex min-h-touch w-full items-center justify-between gap-4 border-t border-line text-left"
                       onClick={() => setOpen({ form, values: asTyped(form.fields, item.data), replaces: item })}
                     >
-                      <b>{item.name}</b>
+                      <b className="whitespace-nowrap">{item.name}</b>
                       <span className="truncate text-base text-faded">{about(item)}</span>
                     </button>
                   </li>
