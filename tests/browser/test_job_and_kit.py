@@ -131,7 +131,6 @@ def test_a_profile_is_made_from_the_kit_exported_and_gives_the_packing_list(page
     page.until(lambda: page.driver.find_element("css selector", "[data-testid=packed]").text.startswith("1 of"))
     page.view("Gear")
     page.sees("Mast radio")
-    page.shot("gear")
 
 
 def test_settings_and_marks_are_changed_and_what_they_were_stays(page, tmp_path):

@@ -12,7 +12,10 @@ from skimage.transform import SimilarityTransform
 
 from openstake.core.errors import InputError
 from openstake.core.judge.fit import judge_exchanged, judge_scale
-from openstake.core.localfit import Pair, fit_horizontal, fit_vertical, proj_pipeline
+from openstake.core.localfit.horizontal import fit_horizontal
+from openstake.core.localfit.pair import Pair
+from openstake.core.localfit.parameters import parameters_of, pipeline_of
+from openstake.core.localfit.vertical import fit_vertical
 from openstake.core.reliability import reliability
 from openstake.workflow.fit.read import fit_of
 
@@ -174,7 +177,7 @@ def test_millimetres_are_kept_at_six_million_metres():
 def test_the_proj_pipeline_gives_our_numbers():
     pairs = pairs_of(np.random.default_rng(4), 5)
     flat, up = fit_horizontal(pairs), fit_vertical(pairs, "plane")
-    step = Transformer.from_pipeline(proj_pipeline(flat, up))
+    step = Transformer.from_pipeline(pipeline_of(parameters_of(flat, up, False, None)))
     for pair in pairs:
         east, north, height = step.transform(pair.gnss_e_m, pair.gnss_n_m, pair.gnss_h_m)
         ours = flat.to_local(np.array([pair.gnss_e_m]), np.array([pair.gnss_n_m]))[0]

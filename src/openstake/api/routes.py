@@ -14,6 +14,7 @@ from openstake.api.book import book_routes
 from openstake.api.chain import chain_routes
 from openstake.api.check import check_routes
 from openstake.api.common import Api
+from openstake.api.fit import fit_routes
 from openstake.api.job import job_routes
 from openstake.api.kit import kit_routes
 from openstake.api.link import link_routes
@@ -33,7 +34,7 @@ class Health:
 
 
 _STEPS = (
-    job_routes, kit_routes, link_routes, base_routes, chain_routes, watch_routes, check_routes, book_routes, practice_routes,
+    job_routes, kit_routes, link_routes, base_routes, chain_routes, watch_routes, check_routes, fit_routes, book_routes, practice_routes,
 )  # fmt: skip
 
 

@@ -10,8 +10,9 @@ import click
 
 from openstake.cli import finding_lines, show
 from openstake.core.errors import InputError
-from openstake.core.localfit import VerticalModel
-from openstake.workflow.fit.read import FitRead, PointRead, read_fit
+from openstake.core.localfit.pair import VerticalModel
+from openstake.workflow.fit.diagnosis import PointRead
+from openstake.workflow.fit.read import FitRead, read_fit
 
 
 @click.command()

@@ -20,8 +20,9 @@ from typing import Literal
 
 from openstake.core.budget import Sigmas
 from openstake.core.evidence import Status
-from openstake.core.judge.finding import Finding, ranked, stops_of
+from openstake.core.judge.finding import Finding, contradicting, ranked, stops_of
 from openstake.core.limits import OLD_AGE_S
+from openstake.core.units import counted
 
 StepName = Literal["job", "kit", "sky", "link", "base", "watch", "check", "fit", "book"]
 LINKS = ("sky", "base mark", "base antenna", "broadcast", "link", "rover", "pole", "control", "local grid")
@@ -145,6 +146,24 @@ class PlanOfChecks:
 
 
 @dataclass(frozen=True)
+class FitSaid:
+    """The local fit: how many marks have local coordinates, how many are measured, whether there is a fit and whether it is in use.
+
+    `changed`: what the fit in use rests on has another value now; `proven`: it has marks enough to show which one is wrong, or
+    marks kept as checks that agree.  `words` say how good it is.
+    """
+
+    marks: int = 0
+    measured: int = 0
+    solved: bool = False
+    applied: bool = False
+    changed: bool = False
+    proven: bool = False
+    words: str = ""
+    findings: tuple[Finding, ...] = ()
+
+
+@dataclass(frozen=True)
 class Evidence:
     """Everything that the state of a job is derived from.
 
@@ -161,6 +180,7 @@ class Evidence:
     checks: tuple[MarkChecked, ...] = ()
     rover_findings: tuple[Finding, ...] = ()
     plan: PlanOfChecks = PlanOfChecks(State.MISSING, "no mark checked from this base")
+    fit: FitSaid = FitSaid()
 
 
 # --- out of date ---
@@ -191,13 +211,14 @@ def steps(evidence: Evidence) -> tuple[StepState, ...]:
         _base_step(evidence.base, evidence.base_findings),
         _watch_step(evidence.rover, evidence.rover_findings),
         StepState("check", evidence.plan.state, evidence.plan.why),
+        StepState("fit", *state_of_fit(evidence.fit)),
         StepState("book", State.ENTERED, "written as it happens"),
     )
 
 
 def contradiction(findings: Iterable[Finding]) -> Finding | None:
     """Return the worst finding by which something disagrees, None where nothing does."""
-    return next((item for item in ranked(findings) if item.contradicts), None)
+    return next(iter(contradicting(findings)), None)
 
 
 def _job_step(system: SystemSaid) -> StepState:
@@ -247,6 +268,23 @@ def _watch_step(rover: RoverHeard | None, findings: Sequence[Finding]) -> StepSt
     return StepState("watch", State.ENTERED, "fixed, by the receiver's own claim")
 
 
+def state_of_fit(fit: FitSaid) -> tuple[State, str]:
+    """Return the state of a local fit, and why in one line."""
+    if not fit.marks:
+        return State.ENTERED, "no local grid: the job works in its projection"
+    if found := contradiction(fit.findings):
+        return State.DISAGREES, found.sentence
+    if not fit.solved and not fit.applied:
+        return State.MISSING, f"{fit.measured} of {counted(fit.marks, 'mark')} measured"
+    if not fit.applied:
+        return State.ENTERED, f"{fit.words}; not applied"
+    if fit.changed:
+        return State.OUT_OF_DATE, "what the fit rests on has changed since it was applied"
+    if not fit.proven:
+        return State.ENTERED, f"{fit.words}; too few marks to tell which one is wrong"
+    return State.CHECKED, fit.words
+
+
 def state_of_check(agrees: bool, stale: bool) -> State:
     """Return the state of one check as it stands now."""
     return State.DISAGREES if not agrees else State.OUT_OF_DATE if stale else State.CHECKED
@@ -264,7 +302,7 @@ def links(evidence: Evidence) -> tuple[Link, ...]:
     made = (
         _sky(evidence.rover), _base_mark(evidence), _base_antenna(evidence.base), _broadcast(evidence.base),
         _radio(evidence.link, evidence.rover), _rover(evidence.rover), _pole(evidence.checks), _control(evidence.checks, evidence.plan),
-        _local_grid(evidence.system),
+        _local_grid(evidence.system, evidence.fit),
     )  # fmt: skip
     return tuple(_contradicted(link, said[link.name]) for link in made)
 
@@ -362,8 +400,20 @@ def _control(checks: Sequence[MarkChecked], plan: PlanOfChecks) -> Link:
     return Link("control", shown.mark_name, shown.words, shown.mark_sigma_m, plan.state, plan.why, shown.rests_on)
 
 
-def _local_grid(system: SystemSaid) -> Link:
-    return Link("local grid", system.system, "", None, State.ENTERED, "as the job has it", (system.settings_id,))
+def _local_grid(system: SystemSaid, fit: FitSaid) -> Link:
+    if not fit.marks:
+        return Link("local grid", system.system, "", None, State.ENTERED, "as the job has it", (system.settings_id,))
+    state, why = state_of_fit(fit)
+    observed = fit.words if fit.solved else ""
+    return Link(
+        "local grid",
+        f"{counted(fit.marks, 'mark')} with local coordinates",
+        observed,
+        None,
+        state,
+        why,
+        (system.settings_id,),
+    )
 
 
 # --- findings ---
@@ -380,6 +430,7 @@ def open_findings(evidence: Evidence) -> tuple[Finding, ...]:
             *evidence.base_findings,
             *evidence.rover_findings,
             *evidence.plan.findings,
+            *evidence.fit.findings,
             *checks,
         )
     )

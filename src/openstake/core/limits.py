@@ -159,6 +159,12 @@ FIT_CORRELATION = 0.9  # two marks more alike than this cannot be told apart
 FIT_SCALE_LOOK_PPM = 30.0  # a free scale some tens of ppm off is a warning
 FIT_MOST_EXCHANGED = 60  # marks of which all pairs are tried
 FIT_EXCHANGE_GAIN = 100.0  # of squares, where no sigma is given: two right names make residuals ten times smaller
+FIT_ROTATION_LOOK_DEG = 0.01  # 17 mm over 100 m
+FIT_NEAR_LINE = 0.15  # across over along: flatter, the marks lie nearly on one line
+FIT_TELLS_FROM = 4  # marks: fewer cannot tell which one is wrong, with scale free or held
+SLIP_LEAST_M, SLIP_SIGMAS = 0.005, 4.0  # a difference smaller than a slip of millimetres is none
+LOCAL_SIGMA_HORIZONTAL_M, LOCAL_SIGMA_VERTICAL_M = 0.005, 0.005  # of a local coordinate, where nobody says
+FIT_WASH_M = (0.005, 0.010, 0.020, 0.050, 0.100)  # bounds of the wash on the plan
 SMALLEST_SIGMA_M = 1e-5
 SAME_PLACE_FIT_M = 0.01  # marks so near to each other show neither scale nor rotation
 

@@ -547,6 +547,74 @@ class ShotSeriesItem(Base):
     created_s: Mapped[float] = mapped_column(Float)
 
 
+class FitMark(Base):
+    """A mark of a local fit: its given local coordinate; all rows of one mark share `line_id`.
+
+    Its GNSS side are its shots, or grid metres that were imported, or the mark of a base (`occupation_id`).
+    """
+
+    __tablename__ = "fit_mark"
+    id: Mapped[str] = _key()
+    line_id: Mapped[str] = mapped_column(String(36), index=True)
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    name: Mapped[str] = mapped_column(String(80))
+    local_e_m: Mapped[float] = mapped_column(Float)
+    local_n_m: Mapped[float] = mapped_column(Float)
+    local_h_m: Mapped[float | None] = mapped_column(Float)
+    sigma_h_m: Mapped[float | None] = mapped_column(Float)
+    sigma_v_m: Mapped[float | None] = mapped_column(Float)
+    gnss_e_m: Mapped[float | None] = mapped_column(Float)
+    gnss_n_m: Mapped[float | None] = mapped_column(Float)
+    gnss_h_m: Mapped[float | None] = mapped_column(Float)
+    occupation_id: Mapped[str | None] = mapped_column(ForeignKey("occupation.id"))
+    source: Mapped[str] = mapped_column(String(200), default="")
+    withdrawn: Mapped[bool] = mapped_column(Boolean, default=False)
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("fit_mark.id"), unique=True)
+    reason: Mapped[str] = mapped_column(Text, default="")
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class FitShot(Base):
+    """A shot taken into a mark of a local fit, or out of it: the latest row of each counts."""
+
+    __tablename__ = "fit_shot"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    line_id: Mapped[str] = mapped_column(String(36))
+    shot_id: Mapped[str] = mapped_column(ForeignKey("shot.id"))
+    used: Mapped[bool] = mapped_column(Boolean)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class FitChosen(Base):
+    """A local fit as it was chosen: `data` is JSON of the choice, `result` of what came out, `words` what was changed."""
+
+    __tablename__ = "fit_chosen"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    data: Mapped[str] = mapped_column(Text)
+    result: Mapped[str] = mapped_column(Text)
+    words: Mapped[str] = mapped_column(Text)
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("fit_chosen.id"), unique=True)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class FitApplied(Base):
+    """A local fit in use, or `dropped`: `data` is JSON of its parameters and marks, which stay as they were applied.
+
+    `rests_on` is JSON of the ids of everything it was made from.
+    """
+
+    __tablename__ = "fit_applied"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    data: Mapped[str] = mapped_column(Text)
+    rests_on: Mapped[str] = mapped_column(Text)
+    dropped: Mapped[bool] = mapped_column(Boolean, default=False)
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("fit_applied.id"), unique=True)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
 class BenchTest(Base):
     """A bench test of a pair: `data` is JSON of what was taped, heard and measured."""
 

@@ -14,6 +14,7 @@ from openstake.live.session import RunningSession
 from openstake.workflow.base.view import base_findings
 from openstake.workflow.check.plan import proof_of
 from openstake.workflow.context import Context
+from openstake.workflow.fit.judged import fit_said
 from openstake.workflow.job.system import system_of
 from openstake.workflow.kit.packing import packing_of
 from openstake.workflow.link.pair import LinkView, link_of
@@ -67,6 +68,7 @@ def evidence_of(context: Context, job_id: str) -> Evidence:
             () if base is None or running is None else watch_findings(session, job, kit, base, running, context.now()),
             chain.PlanOfChecks(State.MISSING, "no mark checked from this base") if proof is None
             else chain.PlanOfChecks(proof.plan.state, proof.plan.why, proof.findings),
+            fit_said(session, job),
         )  # fmt: skip
 
 

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/fit/form": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the fields of a mark's local coordinate. */
+        get: operations["get__api_fit_form"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/gear": {
         parameters: {
             query?: never;
@@ -741,6 +758,262 @@ export interface paths {
         put?: never;
         /** Begin to record the next point of the field test. */
         post: operations["post__api_jobs_{job_id}_fieldtests_record"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show the local fit: its marks, what it gives, what its data can tell, what to do next. */
+        get: operations["get__api_jobs_{job_id}_fit"];
+        put?: never;
+        /** Choose models, a school, or what marks are used for. */
+        post: operations["post__api_jobs_{job_id}_fit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fit.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return the fit as json, proj (a PROJ pipeline), csv (residuals) or pdf. */
+        get: operations["get__api_jobs_{job_id}_fit.{kind}"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fit/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Use the fit as it is shown. */
+        post: operations["post__api_jobs_{job_id}_fit_apply"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fit/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Compare two fits of the history. */
+        get: operations["get__api_jobs_{job_id}_fit_compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fit/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Use no fit any more. */
+        post: operations["post__api_jobs_{job_id}_fit_drop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fit/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a list of local coordinates; store it where that is said. */
+        post: operations["post__api_jobs_{job_id}_fit_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fit/from-job": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the marks of another job over. */
+        post: operations["post__api_jobs_{job_id}_fit_from-job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fit/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List what was chosen, newest first. */
+        get: operations["get__api_jobs_{job_id}_fit_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fit/marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add a mark with its local coordinate. */
+        post: operations["post__api_jobs_{job_id}_fit_marks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fit/marks/{line_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Correct a mark's local coordinate, or take it out; what it was stays. */
+        post: operations["post__api_jobs_{job_id}_fit_marks_{line_id}"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fit/reapply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Use a fit again that was applied before. */
+        post: operations["post__api_jobs_{job_id}_fit_reapply"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fit/record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to record a shot on a mark of the fit. */
+        post: operations["post__api_jobs_{job_id}_fit_record"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fit/shots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a shot into a mark's mean, or out of it. */
+        post: operations["post__api_jobs_{job_id}_fit_shots"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fit/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the last choice back. */
+        post: operations["post__api_jobs_{job_id}_fit_undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fit/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the fits that were applied, and the job's points in both systems. */
+        get: operations["get__api_jobs_{job_id}_fit_use"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2131,6 +2404,17 @@ export interface components {
             verification: components["schemas"]["Verification"] | null;
         };
         /**
+         * BothQuery
+         * @description `after` is where the last page ended.
+         */
+        BothQuery: {
+            /**
+             * After
+             * @default
+             */
+            after?: string;
+        };
+        /**
          * CardLineView
          * @description A line of the card and when it was ticked off.
          */
@@ -2211,6 +2495,28 @@ export interface components {
             elevation_from_deg: number;
             /** Elevation To Deg */
             elevation_to_deg: number;
+        };
+        /**
+         * ChangeFitMark
+         * @description A mark typed anew in place of the row `replaces_id`, or taken out; and why.
+         */
+        ChangeFitMark: {
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /** Replaces Id */
+            replaces_id: string;
+            /** Values */
+            values?: {
+                [key: string]: unknown;
+            };
+            /**
+             * Withdraw
+             * @default false
+             */
+            withdraw?: boolean;
         };
         /**
          * ChangeJob
@@ -2538,6 +2844,16 @@ export interface components {
             role: string;
         };
         /**
+         * CompareQuery
+         * @description Two choices of the history.
+         */
+        CompareQuery: {
+            /** One */
+            one: string;
+            /** Other */
+            other: string;
+        };
+        /**
          * ConstellationUse
          * @description How many satellites of a constellation the rover uses and hears; `sent` by the base, None where it is not heard.
          */
@@ -2669,6 +2985,16 @@ export interface components {
             with_control?: boolean;
         };
         /**
+         * Corner
+         * @description A corner of the hull, local metres.
+         */
+        Corner: {
+            /** East M */
+            east_m: number;
+            /** North M */
+            north_m: number;
+        };
+        /**
          * CorrectHeight
          * @description A reading to replace by another, or to set aside; None for the reading keeps what was read.
          */
@@ -2787,6 +3113,16 @@ export interface components {
             job: components["schemas"]["JobChanged"];
             /** Live */
             live: components["schemas"]["Live"][] | null;
+        };
+        /**
+         * ExpectedFit
+         * @description The scale and the rotation (degrees, anticlockwise from the GNSS grid to the local one; None where nobody knows) to expect.
+         */
+        ExpectedFit: {
+            /** Rotation Deg */
+            rotation_deg: number | null;
+            /** Scale */
+            scale: number;
         };
         /**
          * Factors
@@ -3009,6 +3345,545 @@ export interface components {
             source: string;
         };
         /**
+         * FitApart
+         * @description A mark by two fits: the second − the first in local east, north and height, metres.
+         */
+        FitApart: {
+            /** East M */
+            east_m: number;
+            /** Name */
+            name: string;
+            /** North M */
+            north_m: number;
+            /** Up M */
+            up_m: number | null;
+        };
+        /**
+         * FitApply
+         * @description Use the fit as it is shown, in place of the applied row that is seen; `accepted`: although something speaks against it.
+         */
+        FitApply: {
+            /**
+             * Accepted
+             * @default false
+             */
+            accepted?: boolean;
+            /**
+             * Chosen Id
+             * @default null
+             */
+            chosen_id?: string | null;
+            /**
+             * Replaces Id
+             * @default null
+             */
+            replaces_id?: string | null;
+        };
+        /**
+         * FitCompared
+         * @description Two fits: what changed in words, and how far each measured mark is apart.
+         */
+        FitCompared: {
+            /** Largest M */
+            largest_m: number;
+            /** Marks */
+            marks: components["schemas"]["FitApart"][];
+            one: components["schemas"]["FitPast"];
+            other: components["schemas"]["FitPast"];
+            /** Rotation Deg */
+            rotation_deg: number;
+            /** Scale Ppm */
+            scale_ppm: number;
+        };
+        /**
+         * FitDrop
+         * @description Use no fit any more; the one that is seen.
+         */
+        FitDrop: {
+            /** Replaces Id */
+            replaces_id: string;
+        };
+        /**
+         * FitFile
+         * @description A list of local coordinates, base64: pairs with their GNSS side, or a plain list, in the unit that is said.
+         *
+         *     It is stored only where `keep` is said; else only read.
+         */
+        FitFile: {
+            /** Content Base64 */
+            content_base64: string;
+            /**
+             * Keep
+             * @default false
+             */
+            keep?: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Unit
+             * @default null
+             */
+            unit?: ("m" | "ft" | "sft") | null;
+        };
+        /**
+         * FitFileRead
+         * @description How a list is read: what it is, in which unit, line by line; `questions` must be answered before it is stored.
+         */
+        FitFileRead: {
+            /** Accepted */
+            accepted: number;
+            /** Kept */
+            kept: boolean;
+            /** Questions */
+            questions: string[];
+            /** Refused */
+            refused: number;
+            /** Rows */
+            rows: components["schemas"]["FitFileRow"][];
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "m" | "ft" | "sft";
+            /** What */
+            what: string;
+        };
+        /**
+         * FitFileRow
+         * @description A line of a list: what it gives in metres, or why it stays out.
+         */
+        FitFileRow: {
+            /** Has Gnss */
+            has_gnss: boolean;
+            /** Line */
+            line: number;
+            /** Local E M */
+            local_e_m: number | null;
+            /** Local H M */
+            local_h_m: number | null;
+            /** Local N M */
+            local_n_m: number | null;
+            /** Name */
+            name: string;
+            /** Refusal */
+            refusal: string;
+        };
+        /**
+         * FitForm
+         * @description The fields of a mark's local coordinate.
+         */
+        FitForm: {
+            /** Fields */
+            fields: components["schemas"]["FieldShown"][];
+        };
+        /**
+         * FitHeadline
+         * @description The one number that matters: a length in metres (None where there is none yet), of which mark, and what stands beside it.
+         *
+         *     `sentence` says the same without the number beside it.
+         */
+        FitHeadline: {
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
+            /** Value M */
+            value_m: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * FitHistory
+         * @description The choices of a job, newest first.
+         */
+        FitHistory: {
+            /** Fits */
+            fits: components["schemas"]["FitPast"][];
+        };
+        /**
+         * FitInUse
+         * @description The fit in use: since when, how good it was, and what has changed since, in words.
+         */
+        FitInUse: {
+            /** At S */
+            at_s: number;
+            /** Changed */
+            changed: string[];
+            /** Id */
+            id: string;
+            /** Is Shown */
+            is_shown: boolean;
+            /** Words */
+            words: string;
+        };
+        /**
+         * FitMarkView
+         * @description A mark in both systems, metres.  `use` is what was chosen; `horizontal` and `vertical` whether it is in the fit.
+         *
+         *     Residuals are fitted − given, `left_out_*` predicted by the others − given.  `off_m` is the horizontal one of the latter,
+         *     `redundancy_*` what part of a blunder shows, `detectable_*` the blunder found with 80 %, `effect_*` how far the fit goes without it.
+         *     `predicted_*`: what the fit alone gives there at 95 %.  `typed` are its lengths as they would be typed.
+         */
+        FitMarkView: {
+            /** Detectable H M */
+            detectable_h_m: number | null;
+            /** Detectable V M */
+            detectable_v_m: number | null;
+            /** Effect M */
+            effect_m: number | null;
+            /** Effect Up M */
+            effect_up_m: number | null;
+            /** Gnss E M */
+            gnss_e_m: number | null;
+            /** Gnss H M */
+            gnss_h_m: number | null;
+            /** Gnss N M */
+            gnss_n_m: number | null;
+            /** Horizontal */
+            horizontal: boolean;
+            /** Id */
+            id: string;
+            /** Inside */
+            inside: boolean;
+            /** Line Id */
+            line_id: string;
+            /** Local E M */
+            local_e_m: number;
+            /** Local H M */
+            local_h_m: number | null;
+            /** Local N M */
+            local_n_m: number;
+            /** Name */
+            name: string;
+            /** Off M */
+            off_m: number | null;
+            /** Off Up M */
+            off_up_m: number | null;
+            /** Origin */
+            origin: string;
+            point: components["schemas"]["PointRead"] | null;
+            /** Predicted 95 M */
+            predicted_95_m: number | null;
+            /** Predicted Up 95 M */
+            predicted_up_95_m: number | null;
+            /** Redundancy H */
+            redundancy_h: number | null;
+            /** Redundancy V */
+            redundancy_v: number | null;
+            /** Shots */
+            shots: components["schemas"]["FitShotView"][];
+            /** Sigma H M */
+            sigma_h_m: number | null;
+            /** Sigma V M */
+            sigma_v_m: number | null;
+            /** Source */
+            source: string;
+            state: components["schemas"]["State"];
+            /** Typed */
+            typed: {
+                [key: string]: string;
+            };
+            /**
+             * Use
+             * @enum {string}
+             */
+            use: "hv" | "h" | "v" | "check" | "out";
+            /** Vertical */
+            vertical: boolean;
+            /** Words */
+            words: string;
+        };
+        /**
+         * FitModels
+         * @description The models of a fit.  Scale and north are what is known of the local system: held where the model does not free them.
+         *
+         *     `distances`: the local coordinates count distances on the ground or in the grid.  `projection`: the job's own, or a transverse
+         *     Mercator laid at the middle of the site at its height.  `weights`: by the sigmas of marks and shots, or all alike.
+         */
+        FitModels: {
+            /**
+             * Distances
+             * @default ground
+             * @enum {string}
+             */
+            distances: "ground" | "grid";
+            /**
+             * Geoid
+             * @default false
+             */
+            geoid: boolean;
+            /**
+             * Held Scale
+             * @default expected
+             * @enum {string}
+             */
+            held_scale: "expected" | "one" | "typed";
+            /**
+             * Horizontal
+             * @default similarity
+             * @enum {string}
+             */
+            horizontal: "similarity" | "rotation" | "shift";
+            /**
+             * North
+             * @default eye
+             * @enum {string}
+             */
+            north: "eye" | "true" | "grid" | "typed";
+            /**
+             * North Deg
+             * @default null
+             */
+            north_deg: number | null;
+            /**
+             * Projection
+             * @default job
+             * @enum {string}
+             */
+            projection: "job" | "site";
+            /**
+             * Scale
+             * @default null
+             */
+            scale: number | null;
+            /**
+             * Vertical
+             * @default constant
+             * @enum {string}
+             */
+            vertical: "none" | "constant" | "plane";
+            /**
+             * Weights
+             * @default sigmas
+             * @enum {string}
+             */
+            weights: "sigmas" | "alike";
+        };
+        /**
+         * FitOnce
+         * @description A fit that was applied at some time: `in_use` now or not; `dropped`: this row says that none is used.
+         */
+        FitOnce: {
+            /** At S */
+            at_s: number;
+            /** Dropped */
+            dropped: boolean;
+            /** Id */
+            id: string;
+            /** In Use */
+            in_use: boolean;
+            /** Rotation Deg */
+            rotation_deg: number;
+            /** Scale Ppm */
+            scale_ppm: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * FitPast
+         * @description A choice in the history: when, what was changed, and what came out.
+         */
+        FitPast: {
+            /** At S */
+            at_s: number;
+            /** Id */
+            id: string;
+            /** Result */
+            result: string;
+            /** Rotation Deg */
+            rotation_deg: number | null;
+            /** Scale Ppm */
+            scale_ppm: number | null;
+            /** Solved */
+            solved: boolean;
+            /** Words */
+            words: string;
+        };
+        /**
+         * FitReapply
+         * @description Use a fit again that was applied before.
+         */
+        FitReapply: {
+            /** Applied Id */
+            applied_id: string;
+        };
+        /**
+         * FitShotUse
+         * @description A shot taken into a mark's mean, or out of it.
+         */
+        FitShotUse: {
+            /** Line Id */
+            line_id: string;
+            /** Shot Id */
+            shot_id: string;
+            /** Used */
+            used: boolean;
+        };
+        /**
+         * FitShotView
+         * @description A shot on a mark of the fit: how far it is from the mark's mean, metres; `why_not` where it is not averaged.
+         */
+        FitShotView: {
+            /** At S */
+            at_s: number;
+            /** Epochs */
+            epochs: number;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Off East M */
+            off_east_m: number | null;
+            /** Off North M */
+            off_north_m: number | null;
+            /** Off Up M */
+            off_up_m: number | null;
+            /** Used */
+            used: boolean;
+            /** Why Not */
+            why_not: string;
+        };
+        /**
+         * FitShotWish
+         * @description The pole stands on a mark of the fit: which one, with which pole, for how long.
+         */
+        FitShotWish: {
+            /** Feature */
+            feature: string;
+            /** Line Id */
+            line_id: string;
+            /** Reading */
+            reading: string;
+            /**
+             * Rover Id
+             * @default null
+             */
+            rover_id?: string | null;
+            /**
+             * Seconds
+             * @default 30
+             */
+            seconds?: number;
+        };
+        /**
+         * FitUndo
+         * @description Take the last choice back; `replaces_id` is the one that is seen.
+         */
+        FitUndo: {
+            /** Replaces Id */
+            replaces_id: string;
+        };
+        /**
+         * FitUse
+         * @description The fits that were applied, newest first, and the points in both systems, newest first, by the one in use, else by the one shown.
+         */
+        FitUse: {
+            /** By */
+            by: string;
+            /** Next */
+            next: string | null;
+            /** Once */
+            once: components["schemas"]["FitOnce"][];
+            /** Points */
+            points: components["schemas"]["PointInBoth"][];
+        };
+        /**
+         * FitView
+         * @description The local fit of a job.  `hull` are the corners of the marks used; `undo_words` say what undo takes back.
+         */
+        FitView: {
+            applied: components["schemas"]["FitInUse"] | null;
+            /** Chosen Id */
+            chosen_id: string | null;
+            expected: components["schemas"]["ExpectedFit"];
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Has Geoid */
+            has_geoid: boolean;
+            headline: components["schemas"]["FitHeadline"];
+            /** Held Scale */
+            held_scale: number;
+            horizontal: components["schemas"]["HorizontalRead"] | null;
+            /** Hull */
+            hull: components["schemas"]["Corner"][];
+            /** Marks */
+            marks: components["schemas"]["FitMarkView"][];
+            models: components["schemas"]["FitModels"];
+            next: components["schemas"]["NextStep"];
+            /** Problem */
+            problem: string;
+            /**
+             * School
+             * @enum {string}
+             */
+            school: "all" | "grow";
+            /** Schools */
+            schools: components["schemas"]["SchoolWords"][];
+            state: components["schemas"]["State"];
+            /** Suspects */
+            suspects: components["schemas"]["Suspected"][];
+            /** Test Words */
+            test_words: string;
+            /** Undo Words */
+            undo_words: string;
+            /** Up Problem */
+            up_problem: string;
+            vertical: components["schemas"]["VerticalRead"] | null;
+            wash: components["schemas"]["FitWash"] | null;
+            /** Why */
+            why: string;
+        };
+        /**
+         * FitWash
+         * @description What the fit alone gives over the site at 95 %, horizontally: cells by rows from the south-west, in local coordinates.
+         *
+         *     `band` is how many of the bounds `bands_m` a cell is beyond.
+         */
+        FitWash: {
+            /** Band */
+            band: number[];
+            /** Bands M */
+            bands_m: number[];
+            /** Columns */
+            columns: number;
+            /** East M */
+            east_m: number;
+            /** North M */
+            north_m: number;
+            /** Step M */
+            step_m: number;
+        };
+        /**
+         * FitWish
+         * @description What is changed, in place of the choice `replaces_id`: models as typed, the school, uses by the lines of marks.
+         */
+        FitWish: {
+            /**
+             * Models
+             * @default null
+             */
+            models?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Replaces Id
+             * @default null
+             */
+            replaces_id?: string | null;
+            /**
+             * School
+             * @default null
+             */
+            school?: ("all" | "grow") | null;
+            /**
+             * Uses
+             * @default null
+             */
+            uses?: {
+                [key: string]: "hv" | "h" | "v" | "check" | "out";
+            } | null;
+        };
+        /**
          * FixNow
          * @description How the fix came and went since this rover is heard.
          */
@@ -3027,6 +3902,14 @@ export interface components {
             time_to_fix_s: number | null;
             /** Words */
             words: string;
+        };
+        /**
+         * FromJob
+         * @description The job whose marks and coordinates are taken over.
+         */
+        FromJob: {
+            /** Job Id */
+            job_id: string;
         };
         /**
          * GearForm
@@ -3196,7 +4079,7 @@ export interface components {
         };
         /**
          * GoToQuery
-         * @description To which mark, with which pole, by which rover.
+         * @description To which mark of the control list, or of the local fit by its line; with which pole, by which rover.
          */
         GoToQuery: {
             /**
@@ -3204,8 +4087,16 @@ export interface components {
              * @default
              */
             feature?: string;
-            /** Mark Id */
-            mark_id: string;
+            /**
+             * Fit Line Id
+             * @default
+             */
+            fit_line_id?: string;
+            /**
+             * Mark Id
+             * @default
+             */
+            mark_id?: string;
             /**
              * Reading
              * @default
@@ -3435,6 +4326,37 @@ export interface components {
             fixed_only: string;
             /** Without Mark */
             without_mark: string;
+        };
+        /**
+         * HorizontalRead
+         * @description The horizontal fit; `sigma0_m` without weights, `variance_factor` with them, both None where nothing is left over.
+         */
+        HorizontalRead: {
+            /** A */
+            a: number;
+            /** B */
+            b: number;
+            /**
+             * Model
+             * @enum {string}
+             */
+            model: "similarity" | "rotation" | "shift";
+            /** Redundancy */
+            redundancy: number;
+            /** Rotation Deg */
+            rotation_deg: number;
+            /** Scale */
+            scale: number;
+            /** Scale Ppm */
+            scale_ppm: number;
+            /** Shift E M */
+            shift_e_m: number;
+            /** Shift N M */
+            shift_n_m: number;
+            /** Sigma0 M */
+            sigma0_m: number | null;
+            /** Variance Factor */
+            variance_factor: number | null;
         };
         /**
          * InitialiseSaid
@@ -4400,6 +5322,21 @@ export interface components {
             name: string;
         };
         /**
+         * NewFitMark
+         * @description A mark as typed; `at_base`: the base that runs stands on it, and its GNSS side is the base's coordinate.
+         */
+        NewFitMark: {
+            /**
+             * At Base
+             * @default false
+             */
+            at_base?: boolean;
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * NewJob
          * @description A job to make: its name, unit and system, and any other setting.
          */
@@ -4572,6 +5509,39 @@ export interface components {
             task: "measure" | "initialise anew" | "come back";
             /** Wait S */
             wait_s: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * NextStep
+         * @description What to do next: one line, what kind of action it is, what stands on its button, the mark it is about and its new use.
+         */
+        NextStep: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "list" | "measure" | "take-in" | "decide" | "leave-out" | "apply" | "none";
+            /**
+             * Line Id
+             * @default
+             */
+            line_id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Press
+             * @default
+             */
+            press: string;
+            /**
+             * Use
+             * @default null
+             */
+            use: ("hv" | "h" | "v" | "check" | "out") | null;
             /** Words */
             words: string;
         };
@@ -5023,8 +5993,62 @@ export interface components {
             set: number;
         };
         /**
+         * PointInBoth
+         * @description A point in the job's coordinates and in local ones, metres; what the fit alone gives there at 95 %; inside its marks or not.
+         */
+        PointInBoth: {
+            /** East M */
+            east_m: number;
+            /** Fit 95 M */
+            fit_95_m: number | null;
+            /** Fit Up 95 M */
+            fit_up_95_m: number | null;
+            /** Height M */
+            height_m: number;
+            /** Id */
+            id: string;
+            /** Inside */
+            inside: boolean;
+            /** Local E M */
+            local_e_m: number;
+            /** Local H M */
+            local_h_m: number | null;
+            /** Local N M */
+            local_n_m: number;
+            /** Name */
+            name: string;
+            /** North M */
+            north_m: number;
+        };
+        /**
+         * PointRead
+         * @description One mark of a fit, metres: fitted − given, and predicted by the others − given; None where neither can be.
+         */
+        PointRead: {
+            /** Left Out E M */
+            left_out_e_m: number | null;
+            /** Left Out H M */
+            left_out_h_m: number | null;
+            /** Left Out N M */
+            left_out_n_m: number | null;
+            /** Name */
+            name: string;
+            /** Residual E M */
+            residual_e_m: number | null;
+            /** Residual H M */
+            residual_h_m: number | null;
+            /** Residual N M */
+            residual_n_m: number | null;
+            standardised: components["schemas"]["Standardised"];
+            /**
+             * Use
+             * @enum {string}
+             */
+            use: "hv" | "h" | "v" | "check";
+        };
+        /**
          * PointView
-         * @description A point as it stands now, metres.  `moved_words` says how far it has moved since it was recorded, and why.
+         * @description A point as it stands now, metres; `local_*` by the local fit in use, None without one.  `moved_words` says how far it has moved since it was recorded, and why.
          *
          *     `guard_words` warns of epochs that were not fixed, or not asked to be.  `spread_words` says where the 95 % come from; `scatter_*` is one sigma of an epoch; `findings` compare it with a shot of
          *     the same place.
@@ -5058,6 +6082,12 @@ export interface components {
             label_id: string;
             /** Left Out */
             left_out: number;
+            /** Local E M */
+            local_e_m: number | null;
+            /** Local H M */
+            local_h_m: number | null;
+            /** Local N M */
+            local_n_m: number | null;
             /** Moved Words */
             moved_words: string;
             /** Name */
@@ -5899,6 +6929,25 @@ export interface components {
             title: string;
         };
         /**
+         * SchoolWords
+         * @description A school in words: what one does, what speaks for it and against it.
+         */
+        SchoolWords: {
+            /** Bad */
+            bad: string;
+            /** Good */
+            good: string;
+            /**
+             * School
+             * @enum {string}
+             */
+            school: "all" | "grow";
+            /** Title */
+            title: string;
+            /** Way */
+            way: string;
+        };
+        /**
          * SerialPort
          * @description A serial port: its name, what it says it is, and the address under which it is listened to.
          */
@@ -6437,6 +7486,18 @@ export interface components {
             who: "base" | "rover";
         };
         /**
+         * Standardised
+         * @description Residuals over their own sigma; None where a component has no redundancy.
+         */
+        Standardised: {
+            /** East */
+            east: number | null;
+            /** North */
+            north: number | null;
+            /** Up */
+            up: number | null;
+        };
+        /**
          * StartBase
          * @description What the crew settled before starting the base; what is None stands as the set-up has it.
          *
@@ -6617,6 +7678,20 @@ export interface components {
             rover_url: string | null;
             /** Station Id */
             station_id: number;
+        };
+        /**
+         * Suspected
+         * @description A mark that is suspected, horizontally or vertically, and whether the data can tell; the sentence says how much and why.
+         */
+        Suspected: {
+            /** Can Tell */
+            can_tell: boolean;
+            /** Component */
+            component: string;
+            /** Name */
+            name: string;
+            /** Sentence */
+            sentence: string;
         };
         /**
          * SwitchLog
@@ -7031,6 +8106,29 @@ export interface components {
             whole: boolean;
         };
         /**
+         * VerticalRead
+         * @description The vertical fit; slopes along GNSS east and north about the centroid of its marks, parts per million.
+         */
+        VerticalRead: {
+            /** Constant M */
+            constant_m: number;
+            /**
+             * Model
+             * @enum {string}
+             */
+            model: "none" | "constant" | "plane";
+            /** Redundancy */
+            redundancy: number;
+            /** Sigma0 M */
+            sigma0_m: number | null;
+            /** Slope East Ppm */
+            slope_east_ppm: number;
+            /** Slope North Ppm */
+            slope_north_ppm: number;
+            /** Variance Factor */
+            variance_factor: number | null;
+        };
+        /**
          * WatchQuery
          * @description Whose moment: a rover by its id, the first one where none is named.
          */
@@ -7106,6 +8204,62 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get__api_fit_form: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitForm"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get__api_gear: {
         parameters: {
             query?: never;
@@ -10365,10 +11519,944 @@ export interface operations {
             };
         };
     };
-    "get__api_jobs_{job_id}_goto": {
+    "get__api_jobs_{job_id}_fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_fit.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: never;
+    };
+    "post__api_jobs_{job_id}_fit_apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitApply"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_fit_compare": {
         parameters: {
             query: {
-                mark_id: string;
+                one: string;
+                other: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitCompared"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_fit_drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitDrop"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_fit_file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitFile"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitFileRead"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_fit_from-job": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FromJob"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_fit_history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitHistory"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_fit_marks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewFitMark"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_fit_marks_{line_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeFitMark"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_fit_reapply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitReapply"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_fit_record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitShotWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recording"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_fit_shots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitShotUse"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_fit_undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitUndo"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_fit_use": {
+        parameters: {
+            query?: {
+                after?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitUse"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_goto": {
+        parameters: {
+            query?: {
+                mark_id?: string;
+                fit_line_id?: string;
                 reading?: string;
                 feature?: string;
                 rover_id?: string;

@@ -77,7 +77,7 @@ export const useGoTo = (id: string, query: Schemas["GoToQuery"]) =>
   useQuery({
     queryKey: ["job", id, "goto", query],
     queryFn: () => answer(client.GET("/api/jobs/{job_id}/goto", { params: { path: { job_id: id }, query } })),
-    enabled: query.mark_id !== "",
+    enabled: Boolean(query.mark_id || query.fit_line_id),
     refetchInterval: WAY_EVERY_MS,
     retry: false,
     placeholderData: keepPreviousData,

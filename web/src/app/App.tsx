@@ -12,6 +12,7 @@ const Keys = lazy(() => import("./Keys"));
 const BasePage = lazy(() => import("../features/base/BasePage").then((module) => ({ default: module.BasePage })));
 const WatchPage = lazy(() => import("../features/watch/WatchPage").then((module) => ({ default: module.WatchPage })));
 const LinkPage = lazy(() => import("../features/link/LinkPage").then((module) => ({ default: module.LinkPage })));
+const FitPage = lazy(() => import("../features/fit/FitPage").then((module) => ({ default: module.FitPage })));
 const KitPage = lazy(() => import("../features/kit/KitPage").then((module) => ({ default: module.KitPage })));
 
 export function App() {
@@ -34,6 +35,7 @@ export function App() {
           <Route path="base" element={<OfJob page={BasePage} />} />
           <Route path="watch" element={<OfJob page={WatchPage} />} />
           <Route path="check" element={<OfJob page={CheckPage} />} />
+          <Route path="fit" element={<OfJob page={FitPage} />} />
           <Route path="book" element={<OfJob page={BookPage} />} />
         </Route>
         <Route path="*" element={<Navigate to="/" replace />} />

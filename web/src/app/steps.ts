@@ -6,5 +6,6 @@ export const STEPS = [
   { number: 5, step: "base", name: "Base" },
   { number: 6, step: "watch", name: "Watch" },
   { number: 7, step: "check", name: "Check" },
+  { number: 8, step: "fit", name: "Fit" },
   { number: 9, step: "book", name: "Book" },
 ] as const;

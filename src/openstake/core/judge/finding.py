@@ -133,6 +133,14 @@ RULES: dict[str, Rule] = {
     "fit-cannot-tell": Rule("local grid", "A mark is accused that the data cannot tell from another.", "W. Förstner, 1983 (from memory)", differs=True),
     "fit-names-exchanged": Rule("local grid", "A fit that is right once two names are exchanged.", COMMON_PRACTICE, differs=True),
     "fit-scale-off": Rule("local grid", "A free scale some tens of ppm from the expected one.", COMMON_PRACTICE),
+    "fit-rotation-off": Rule("local grid", "A rotation that is not the one expected of the local north.", COMMON_PRACTICE),
+    "fit-slip": Rule("local grid", "A suspected mark is off by the size of a known slip.", COMMON_PRACTICE),
+    "fit-one-mark": Rule("local grid", "A fit on one mark alone: rotation and scale are taken, not measured.", COMMON_PRACTICE),
+    "fit-near-line": Rule("local grid", "The marks of a fit lie nearly on one line.", COMMON_PRACTICE),
+    "fit-outside-hull": Rule("local grid", "Part of the site lies outside the marks of the fit.", COMMON_PRACTICE),
+    "fit-set-ups-mixed": Rule("local grid", "Marks of a fit hang on several base set-ups, one of them autonomous.", COMMON_PRACTICE, differs=True),
+    "fit-autonomous": Rule("local grid", "A fit that hangs on an autonomous base holds for that set-up only.", COMMON_PRACTICE),
+    "fit-out-of-date": Rule("local grid", "What an applied fit rests on has another value now.", COMMON_PRACTICE),
     "fit-check-differs": Rule("local grid", "A mark kept as a check that the fit misses.", COMMON_PRACTICE, differs=True),
     # re-seating a base
     "reseat-own-mark": Rule("base mark", "The known mark of a re-seat is the base's own.", COMMON_PRACTICE),
@@ -279,3 +287,8 @@ def ranked(findings: Iterable[Finding]) -> tuple[Finding, ...]:
 def stops_of(findings: Iterable[Finding]) -> tuple[Finding, ...]:
     """Return the findings that say stop."""
     return tuple(item for item in findings if item.is_stop)
+
+
+def contradicting(findings: Iterable[Finding]) -> tuple[Finding, ...]:
+    """Return the findings by which something disagrees, the worst first."""
+    return tuple(item for item in ranked(findings) if item.contradicts)

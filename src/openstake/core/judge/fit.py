@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from math import hypot
+from math import degrees
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,9 +12,20 @@ from scipy.special import chdtri
 
 from openstake.core.constants import CIRCLE_999, LINE_999
 from openstake.core.judge.finding import Finding, Severity, finding
-from openstake.core.limits import FIT_EXCHANGE_GAIN, FIT_MOST_EXCHANGED, FIT_SCALE_LOOK_PPM, FIT_SIGNIFICANCE
-from openstake.core.localfit import PARAMETERS, Horizontal, Pair, Vertical, fit_horizontal
+from openstake.core.limits import (
+    FIT_EXCHANGE_GAIN,
+    FIT_MOST_EXCHANGED,
+    FIT_NEAR_LINE,
+    FIT_ROTATION_LOOK_DEG,
+    FIT_SCALE_LOOK_PPM,
+    FIT_SIGNIFICANCE,
+)
+from openstake.core.localfit.exchange import exchanged_square_sums
+from openstake.core.localfit.horizontal import Horizontal
+from openstake.core.localfit.pair import PARAMETERS, Pair
+from openstake.core.localfit.vertical import Vertical
 from openstake.core.reliability import Reliability, Suspect
+from openstake.core.units import text_from_metres
 
 _WORDS = {"similarity": "shift, rotation and scale", "rotation": "shift and rotation", "shift": "the shift", "constant": "the constant", "plane": "the plane"}  # fmt: skip
 
@@ -39,6 +50,7 @@ class Part:
     redundancy: int
     left_out_m: NDArray[np.float64]
     diagnosis: Reliability
+    unit: str = "m"
 
 
 def suspects_of(part: Part) -> list[Suspected]:
@@ -52,7 +64,7 @@ def suspects_of(part: Part) -> list[Suspected]:
 def _suspect_words(part: Part, item: Suspect) -> str:
     off = np.atleast_1d(part.left_out_m[item.place])
     size = float(np.linalg.norm(off)) if np.isfinite(off).all() else None
-    by = "" if size is None else f", {size:.3f} m from where the others put it"
+    by = "" if size is None else f", {text_from_metres(size, part.unit)} from where the others put it"
     head = f"{part.names[item.place]} is suspected {part.component}ly{by}"
     if item.can_tell or item.rival is None:
         return f"{head} (statistic {item.statistic:.1f}, limit {item.limit:.1f})."
@@ -73,6 +85,18 @@ def judge_part(part: Part) -> list[Finding]:
         ]  # fmt: skip
     found = []
     diagnosis = part.diagnosis
+    listed = suspects_of(part)
+    if listed:
+        first = listed[0]
+        found.append(
+            finding(
+                "fit-suspect" if first.can_tell else "fit-cannot-tell", Severity.STOP if first.can_tell else Severity.LOOK, first.sentence,
+                "The mark was disturbed, its line in the list is wrong, or the fix on it was false.",
+                f"Measure {first.name} again after a new initialisation; leave it out if it stays." if first.can_tell
+                else "Take in one more mark that surrounds the site, then look again.",
+                mark=first.name,
+            )
+        )  # fmt: skip
     if (
         diagnosis.global_passed is False
         and diagnosis.global_statistic is not None
@@ -85,18 +109,6 @@ def judge_part(part: Part) -> list[Finding]:
                 "A mark is wrong, two names are exchanged, or the sigmas are too small.",
                 "Look at the suspects; leave the worst out and fit again.",
                 statistic=round(diagnosis.global_statistic, 3), limit=round(diagnosis.global_limit, 3),
-            )
-        )  # fmt: skip
-    listed = suspects_of(part)
-    if listed:
-        first = listed[0]
-        found.append(
-            finding(
-                "fit-suspect" if first.can_tell else "fit-cannot-tell", Severity.STOP if first.can_tell else Severity.LOOK, first.sentence,
-                "The mark was disturbed, its line in the list is wrong, or the fix on it was false.",
-                f"Measure {first.name} again after a new initialisation; leave it out if it stays." if first.can_tell
-                else "Take in one more mark that surrounds the site, then look again.",
-                mark=first.name,
             )
         )  # fmt: skip
     return found
@@ -114,34 +126,19 @@ def judge_exchanged(pairs: Sequence[Pair], fitted: Horizontal, diagnosis: Reliab
     limit = (
         float(chdtri(fitted.redundancy, FIT_SIGNIFICANCE)) if fitted.weighted else fitted.square_sum / FIT_EXCHANGE_GAIN
     )
-    used = [pairs[n] for n in fitted.used]
-    best: tuple[float, str, str] | None = None
-    for first in range(count):
-        for second in range(first + 1, count):
-            again = list(used)
-            one, other = used[first], used[second]
-            again[first] = _with_local(one, other)
-            again[second] = _with_local(other, one)
-            found = fit_horizontal(again, fitted.model, fitted.scale).square_sum
-            if best is None or found < best[0]:
-                best = (found, one.name, other.name)
-    if best is None or best[0] > limit:
+    sums = exchanged_square_sums(pairs, fitted)
+    first, second = (int(place) for place in np.unravel_index(int(np.argmin(sums)), sums.shape))
+    if sums[first, second] > limit:
         return []
+    one, other = sorted((pairs[fitted.used[first]].name, pairs[fitted.used[second]].name))
     return [
         finding(
             "fit-names-exchanged", Severity.STOP,
-            f"With {best[1]} and {best[2]} the other way round all marks agree; as they are named they do not.",
+            f"With {one} and {other} the other way round all marks agree; as they are named they do not.",
             "Two names were exchanged, on the ground or in the list.", "Read both labels, and correct the list or the shots.",
-            marks=[best[1], best[2]],
+            marks=[one, other],
         )
     ]  # fmt: skip
-
-
-def _with_local(pair: Pair, other: Pair) -> Pair:
-    return Pair(
-        pair.name, other.local_e_m, other.local_n_m, other.local_h_m, pair.gnss_e_m, pair.gnss_n_m, pair.gnss_h_m, pair.use,
-        pair.sigma_h_m, pair.sigma_v_m,
-    )  # fmt: skip
 
 
 def judge_scale(fitted: Horizontal, expected: float = 1.0) -> list[Finding]:
@@ -164,29 +161,137 @@ def judge_scale(fitted: Horizontal, expected: float = 1.0) -> list[Finding]:
     ]  # fmt: skip
 
 
-def judge_checks(pairs: Sequence[Pair], horizontal: Horizontal, vertical: Vertical | None) -> list[Finding]:
+def judge_rotation(fitted: Horizontal, expected_deg: float | None) -> list[Finding]:
+    """Return a rotation that is more than its own sigma explains away from the expected one."""
+    sigma = 1.0 if fitted.weighted else fitted.sigma0_m
+    if fitted.model == "shift" or sigma is None or fitted.redundancy <= 0 or expected_deg is None:
+        return []
+    off_deg = (fitted.rotation_deg - expected_deg + 180.0) % 360.0 - 180.0
+    sigma_deg = degrees(sigma / fitted.spread_m2**0.5 / fitted.scale)
+    if abs(off_deg) <= max(FIT_ROTATION_LOOK_DEG, LINE_999 * sigma_deg):
+        return []
+    return [
+        finding(
+            "fit-rotation-off", Severity.LOOK,
+            f"The rotation is {off_deg:+.4f}° from the {expected_deg:+.4f}° that the local north gives (known to {sigma_deg:.4f}°).",
+            "The local north is not what it is said to be; else a blunder turns the fit.",
+            "Ask where the local north comes from; look at the suspects.", off_deg=round(off_deg, 5),
+        )
+    ]  # fmt: skip
+
+
+def judge_one_mark(name: str, scale: float, rotation_deg: float) -> list[Finding]:
+    """Return what a fit on one mark leaves unproven."""
+    return [
+        finding(
+            "fit-one-mark", Severity.LOOK,
+            f"{name} alone gives the shift; the rotation of {rotation_deg:+.4f}° and the scale of {scale:.8f} are taken, not measured.",
+            "A wrong north turns everything about this mark: one minute of arc is 29 mm at 100 m.",
+            "Measure a second mark as far away as can be, and look at its difference.", mark=name,
+        )
+    ]  # fmt: skip
+
+
+def judge_geometry(ratio: float, marks: int, plane: bool, outside: Sequence[str]) -> list[Finding]:
+    """Return what the places of the marks say: nearly on one line (`ratio` across over along), or the site outside their hull."""
+    found = []
+    if marks >= 3 and ratio < FIT_NEAR_LINE:
+        across = "the tilt across it" if plane else "what lies beside it"
+        found.append(
+            finding(
+                "fit-near-line", Severity.LOOK if plane else Severity.NOTE,
+                f"The {marks} marks of the fit lie nearly on one line (1 : {1 / max(ratio, 0.01):.0f}): {across} is poorly known.",
+                "Marks along a road or a bank.", "Take in a mark to the side of the line.", ratio=round(ratio, 4),
+            )
+        )  # fmt: skip
+    if outside:
+        listed = ", ".join(outside[:4]) + (f" and {len(outside) - 4} more" if len(outside) > 4 else "")
+        found.append(
+            finding(
+                "fit-outside-hull", Severity.NOTE,
+                f"{listed} {'lies' if len(outside) == 1 else 'lie'} outside the marks of the fit: errors grow there.",
+                "The marks do not surround the site.", "Take in marks at the rim; the plan says which gains most.", marks=list(outside),
+            )
+        )  # fmt: skip
+    return found
+
+
+def judge_set_ups(autonomous: Sequence[str], set_ups: int) -> list[Finding]:
+    """Return what the bases of a fit's shots say: `autonomous` are the names of marks whose base nobody knows better than metres."""
+    if not autonomous:
+        return []
+    if set_ups > 1:
+        return [
+            finding(
+                "fit-set-ups-mixed", Severity.STOP,
+                f"The marks hang on {set_ups} base set-ups, and that of {', '.join(autonomous[:4])} is autonomous: they are metres apart.",
+                "Each autonomous average is another place.", "Measure all marks from one base, or re-seat the base first.",
+                marks=list(autonomous),
+            )
+        ]  # fmt: skip
+    return [
+        finding(
+            "fit-autonomous", Severity.NOTE,
+            "The base is autonomous: the shift of the fit takes its metres up, for this set-up only.",
+            "An average of the receiver's own position is another place tomorrow.",
+            "Come back to the same base coordinate, or fit anew after the base is set up again.",
+        )
+    ]  # fmt: skip
+
+
+def judge_out_of_date(changed: Sequence[str]) -> list[Finding]:
+    """Return that what an applied fit rests on has changed: `changed` says what, in words."""
+    if not changed:
+        return []
+    return [
+        finding(
+            "fit-out-of-date", Severity.LOOK, f"The applied fit rests on what has changed since: {', '.join(changed)}.",
+            "A correction moves what is measured; the fit stays as it was applied.",
+            "Look at the fit as it would be now, and apply it anew if it is right.", changed=list(changed),
+        )
+    ]  # fmt: skip
+
+
+def judge_checks(
+    pairs: Sequence[Pair], horizontal: Horizontal, vertical: Vertical | None, unit: str = "m",
+    left_out: Collection[str] = (),
+) -> list[Finding]:  # fmt: skip
     """Return the marks kept as checks that the fit misses by more than 99.9 % of what it gives there."""
     found = []
     for place, pair in enumerate(pairs):
-        if pair.use != "check":
+        if pair.use != "check" or pair.name in left_out:
             continue
-        east, north = horizontal.residual_m[place]
-        own = pair.sigma_h_m or horizontal.sigma0_m
-        total = horizontal.covariance_m2(pair.gnss_e_m, pair.gnss_n_m)
-        limit = None if own is None else CIRCLE_999 * float(np.sqrt(np.max(np.diag(total)) + own**2))
-        up = (
-            None
-            if vertical is None or not np.isfinite(vertical.residual_m[place])
-            else float(vertical.residual_m[place])
-        )
-        off = hypot(east, north)
-        if limit is not None and np.isfinite(limit) and off > limit:
+        flat, most_flat = _check_sideways(pair, place, horizontal)
+        up, most_up = (None, None) if vertical is None else _check_up(pair, place, vertical)
+        beyond = [
+            f"{text_from_metres(off, unit)} {words} ({text_from_metres(most, unit)} is explained)"
+            for off, most, words in ((flat, most_flat, "sideways"), (up, most_up, "in height"))
+            if off is not None and most is not None and off > most
+        ]
+        if beyond:
             found.append(
                 finding(
-                    "fit-check-differs", Severity.STOP,
-                    f"{pair.name}, kept as a check, is {off:.3f} m from where the fit puts it{'' if up is None else f' and {abs(up):.3f} m in height'}; {limit:.3f} m is explained.",
+                    "fit-check-differs", Severity.STOP, f"{pair.name}, kept as a check, is off from where the fit puts it: {' and '.join(beyond)}.",
                     "The fit is wrong there, or the check mark is.", "Measure it again; look at the suspects of the fit.",
-                    mark=pair.name, horizontal_m=round(off, 4),
+                    mark=pair.name, horizontal_m=round(flat, 4),
                 )
             )  # fmt: skip
     return found
+
+
+def _check_sideways(pair: Pair, place: int, fit: Horizontal) -> tuple[float, float | None]:
+    """Return how far a check mark is off sideways, and what explains as much in 99.9 %, None where no sigma is known."""
+    own = pair.sigma_h_m or fit.sigma0_m
+    total = float(np.max(np.diag(fit.covariance_m2(pair.gnss_e_m, pair.gnss_n_m))))
+    off = float(np.hypot(*fit.residual_m[place]))
+    return off, None if own is None or not np.isfinite(total) else CIRCLE_999 * (total + own**2) ** 0.5
+
+
+def _check_up(pair: Pair, place: int, fit: Vertical) -> tuple[float | None, float | None]:
+    """Return the same in height; None where it cannot be compared."""
+    own = pair.sigma_v_m or fit.sigma0_m
+    total = float(fit.variance_m2(pair.gnss_e_m, pair.gnss_n_m))
+    off = abs(float(fit.residual_m[place]))
+    if not np.isfinite(off):
+        return None, None
+    return off, None if own is None or not np.isfinite(total) else LINE_999 * (total + own**2) ** 0.5

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from openstake.core.errors import FileError
-from openstake.core.localfit import USES, Pair
+from openstake.core.localfit.pair import USES, Pair
 from openstake.wire.tables.fixed import FixedLine, fixed_table
 from openstake.wire.tables.given import LONGEST_NAME
 

@@ -156,7 +156,7 @@ def _named(session: Session, job_id: str) -> dict[str, Shot]:
     return found
 
 
-_NAMED = ("check", "control", "topo", "quick")
+_NAMED = ("check", "fit", "control", "topo", "quick")
 
 
 def _names(session: Session, job_id: str, shots: Collection[Shot]) -> dict[Shot, str]:
@@ -290,7 +290,7 @@ def _doubles(session: Session, job: JobNow) -> list[Double]:
 
     shots = session.scalars(
         select(Shot)
-        .where(Shot.job_id == job.id, Shot.kind.in_(("check", "control")))
+        .where(Shot.job_id == job.id, Shot.kind.in_(("check", "fit", "control")))
         .order_by(Shot.created_s.desc(), Shot.id.desc())
         .limit(MOST_DOUBLE)
     ).all()[::-1]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from openstake.core.units import LengthUnit
 from openstake.workflow.context import Context
+from openstake.workflow.fit.marks import FitFile, read_file
 from openstake.workflow.job.control_files import ListSaid, accept_control
 from openstake.workflow.job.geoids import training_grid_id
 from openstake.workflow.job.jobs import JobsQuery, create_job, list_jobs
@@ -39,6 +40,15 @@ NB2,612655.90,1592498.13,797.02,nail in the road
 NB3,612219.47,1592101.88,812.54,rebar at the fence
 NB4,613104.65,1592877.31,790.11,pin by the barn
 """
+# The contractor's site grid on five of the marks, with its own heights: metres on the ground, east along the bank, 5000, 5000 on
+# CS1.  Two digits of a north and two of a height changed places when the list was typed: the page Fit finds both.
+CARROW_SITE_GRID = """name,east,north,height
+CS1,5000.000,5000.000,10.000
+CS3,5305.669,4999.836,8.323
+CS5,5916.442,5062.032,8.953
+CS7,6715.744,5140.051,10.456
+CS9,4780.317,4913.245,10.363
+"""
 # Where marks really are against the list, east, north, up in metres: CS6 has a wrong height in the list, and CS8 was
 # knocked by a digger.
 BLUNDERS = {(CARROW, "CS6"): (0.0, 0.0, -0.118), (CARROW, "CS8"): (0.074, -0.051, 0.012)}
@@ -59,4 +69,7 @@ def load_demo(context: Context) -> None:
         more = about | {"geoid_id": training_grid_id(context)}
         job = create_job(context, name, {"kind": "code", "code": code}, unit, practice=True, **more)
         accept_control(context, job.id, "demo control list.csv", text.encode(), ListSaid(unit))
+        if name == CARROW:
+            site_grid = FitFile("demo site grid.csv", "", unit, keep=True)
+            read_file(context, job.id, site_grid, CARROW_SITE_GRID.encode())
         choose_demo_profiles(context, job.id)

@@ -8,7 +8,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from openstake.core.budget import horizontal_95_m
-from openstake.core.errors import ConflictError, InputError
+from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.evidence import RefersTo, Status
 from openstake.core.going import Way, side_of, way_to
 from openstake.core.limits import WALKS_FROM_MPS, ShortText
@@ -18,17 +18,19 @@ from openstake.live.session import Moment
 from openstake.store.models import Listening
 from openstake.workflow.context import Context
 from openstake.workflow.now.base import BaseNow, bases_of, needed_occupation
+from openstake.workflow.now.fit import fit_now, out_of_fit_grid
 from openstake.workflow.now.heights import read_height
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
-from openstake.workflow.now.marks import MarkNow, mark_of
+from openstake.workflow.now.marks import mark_of
 
 
 @dataclass(frozen=True)
 class GoToQuery:
-    """To which mark, with which pole, by which rover."""
+    """To which mark of the control list, or of the local fit by its line; with which pole, by which rover."""
 
-    mark_id: ShortText
+    mark_id: ShortText = ""
+    fit_line_id: ShortText = ""
     reading: ShortText = ""
     feature: ShortText = ""
     rover_id: ShortText = ""
@@ -53,7 +55,7 @@ def go_to(context: Context, job_id: str, query: GoToQuery) -> GoTo:
     """Return the way from where the pole is now to a mark."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        mark = mark_of(session, job, query.mark_id)
+        mark = _local_target(session, job, query.fit_line_id) if query.fit_line_id else _target(session, job, query)
         pole_m = _pole_m(session, job, query)
         occupation = needed_occupation(session, job_id)
         running = context.running.session(occupation.id)
@@ -75,6 +77,38 @@ def go_to(context: Context, job_id: str, query: GoToQuery) -> GoTo:
         else f"The rover is {epoch.status.value}: the last decimetres wait for a fix."
     )
     return GoTo(mark.name, epoch.status, good, way, side_of(way.azimuth_deg), words)
+
+
+@dataclass(frozen=True)
+class _Target:
+    """What is gone to: grid metres and ellipsoidal height, None where it cannot be compared."""
+
+    name: str
+    east_m: float
+    north_m: float
+    ellipsoidal_height_m: float | None
+
+
+def _target(session: Session, job: JobNow, query: GoToQuery) -> _Target:
+    mark = mark_of(session, job, query.mark_id)
+    return _Target(mark.name, mark.east_m, mark.north_m, mark.ellipsoidal_height_m)
+
+
+def _local_target(session: Session, job: JobNow, line_id: str) -> _Target:
+    """Return where a mark with local coordinates lies by the local fit as it is shown; where it is measured, there."""
+    fit = fit_now(session, job)
+    mark = next((mark for mark in fit.marks if mark.line_id == line_id), None)
+    if mark is None:
+        raise NotFoundError("This mark is not in the local fit.", field="fit_line_id")
+    if mark.grid_m is not None:
+        return _Target(mark.name, *mark.grid_m)
+    if fit.parameters is None:
+        raise ConflictError(
+            f"There is no local fit yet to find {mark.name} by: measure the marks that you can see first."
+        )
+    local = np.array([[mark.row.local_e_m, mark.row.local_n_m]])
+    east, north = out_of_fit_grid(job, fit.choice.site, fit.parameters.to_grid(local))[0]
+    return _Target(mark.name, float(east), float(north), None)
 
 
 def _pole_m(session: Session, job: JobNow, query: GoToQuery) -> float:
@@ -100,7 +134,7 @@ def _mark_under_pole(moment: Moment, base: BaseNow, listening: Listening, pole_m
     return rover_mark_ecef(np.array(base.mark_m), base.height.arp_height_m, vector, above)
 
 
-def _way(context: Context, job: JobNow, mark: MarkNow, place: list[float], moment: Moment) -> Way:
+def _way(context: Context, job: JobNow, mark: _Target, place: list[float], moment: Moment) -> Way:
     assert moment.epoch is not None, "there is a position"
     epoch = moment.epoch.epoch
     east, north, height = place

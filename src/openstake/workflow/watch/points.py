@@ -24,6 +24,7 @@ from openstake.store.book import write_entry
 from openstake.store.models import PointLabel, Shot
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
+from openstake.workflow.now.applied import LocalPlace, local_of_points
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.labels import free_name, is_taken, labels_of, newest_label, usual_name
 from openstake.workflow.photos import PhotoView, keep_photo, photos_of
@@ -43,7 +44,7 @@ class PointsQuery:
 
 @dataclass(frozen=True)
 class PointView:
-    """A point as it stands now, metres.  `moved_words` says how far it has moved since it was recorded, and why.
+    """A point as it stands now, metres; `local_*` by the local fit in use, None without one.  `moved_words` says how far it has moved since it was recorded, and why.
 
     `guard_words` warns of epochs that were not fixed, or not asked to be.  `spread_words` says where the 95 % come from; `scatter_*` is one sigma of an epoch; `findings` compare it with a shot of
     the same place.
@@ -60,6 +61,9 @@ class PointView:
     east_m: float
     north_m: float
     height_m: float
+    local_e_m: float | None
+    local_n_m: float | None
+    local_h_m: float | None
     epochs: int
     left_out: int
     not_fixed: int
@@ -162,11 +166,13 @@ def _views(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[PointVi
     moved = points.as_recorded(session, job, shots, derived)
     seen = [seen_of(shot, point, labels, job) for shot, point in zip(shots, derived, strict=True)]
     near = _neighbours(seen)
+    local = local_of_points(session, job, derived)
     return [
         _view(
             job,
             shot,
             point,
+            local[n],
             labels[shot.id],
             photos[shot.id],
             moved[n],
@@ -195,8 +201,8 @@ _SPREAD_WORDS = {
 
 
 def _view(
-    job: JobNow, shot: Shot, point: points.Point, label: PointLabel, photos: list[PhotoView], moved: Difference | None,
-    findings: tuple[Finding, ...],
+    job: JobNow, shot: Shot, point: points.Point, local: LocalPlace | None, label: PointLabel, photos: list[PhotoView],
+    moved: Difference | None, findings: tuple[Finding, ...],
 ) -> PointView:  # fmt: skip
     east, north, up = shot.sigma_east_m, shot.sigma_north_m, shot.sigma_up_m
     scatter = point.scatter_m
@@ -212,6 +218,9 @@ def _view(
         east_m=point.east_m,
         north_m=point.north_m,
         height_m=point.height_m,
+        local_e_m=local.east_m if local else None,
+        local_n_m=local.north_m if local else None,
+        local_h_m=local.height_m if local else None,
         epochs=point.epochs,
         left_out=point.left_out,
         not_fixed=point.not_fixed,

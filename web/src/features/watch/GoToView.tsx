@@ -17,21 +17,22 @@ export function GoToView({ job, tabs }: WatchViewProps) {
   const [pole, setPole] = usePole();
   // Who comes from the plan of checks brings the mark's name along.
   const [params] = useSearchParams();
-  const named = useMarkNamed(job.id, picked ? "" : (params.get("mark") ?? ""));
+  const line = picked ? "" : (params.get("line") ?? "");
+  const named = useMarkNamed(job.id, picked || line ? "" : (params.get("mark") ?? ""));
   const mark = useCurrentMark(job.id, picked ?? named);
   const rover = useLive(({ live }) => live?.rover_id ?? "");
-  const way = useGoTo(job.id, { mark_id: mark?.id ?? "", rover_id: rover, ...pole });
-  const shown = mark ? way.data : undefined;
+  const way = useGoTo(job.id, { mark_id: mark?.id ?? "", fit_line_id: line, rover_id: rover, ...pole });
+  const shown = mark || line ? way.data : undefined;
   return (
     <Page
       title="Go to a mark"
       why="From where the pole is now, by the same chain as a shot."
       tabs={tabs}
       action={
-        mark && (
-          <LinkButton to={`/job/${job.id}/check?mark=${encodeURIComponent(mark.name)}`}>
-            Check {mark.name}
-          </LinkButton>
+        mark ? (
+          <LinkButton to={`/job/${job.id}/check?mark=${encodeURIComponent(mark.name)}`}>Check {mark.name}</LinkButton>
+        ) : (
+          line && shown && <LinkButton to={`/job/${job.id}/fit?view=measure&line=${line}`}>Measure {shown.mark_name}</LinkButton>
         )
       }
     >
@@ -41,8 +42,8 @@ export function GoToView({ job, tabs }: WatchViewProps) {
           <PoleFields jobId={job.id} pole={pole} onPole={setPole} problem={null} />
         </div>
         <div className="min-w-0">
-          {way.isError && mark && <Note tone="flag">{sentenceOf(way.error)}</Note>}
-          {!mark && <Note>Pick the mark to go to.</Note>}
+          {way.isError && (mark || line) && <Note tone="flag">{sentenceOf(way.error)}</Note>}
+          {!mark && !line && <Note>Pick the mark to go to.</Note>}
           {shown && !shown.way && <Note>{shown.words}</Note>}
           {shown?.way && <Way job={job} goTo={shown} way={shown.way} />}
         </div>

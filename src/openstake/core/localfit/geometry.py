@@ -1,0 +1,161 @@
+"""Where a local fit reaches: the hull of its marks, what it is predicted to give over a site, what one more mark would gain.
+
+Source: propagation of the covariance of the parameters (any textbook of adjustment); the hull is Qhull's.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from math import hypot
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from openstake.core.constants import CIRCLE_95, LINE_95
+from openstake.core.localfit.horizontal import Horizontal, without_each
+from openstake.core.localfit.pair import Pair
+from openstake.core.localfit.vertical import Vertical
+
+
+@dataclass(frozen=True)
+class Hull:
+    """The smallest convex area that holds some places: its corners in order, metres, (k, 2); two of them where all lie on one line."""
+
+    corners_m: NDArray[np.float64]
+
+    def holds(self, places_m: ArrayLike) -> NDArray[np.bool_]:
+        """Tell which places, (n, 2), lie inside, its edge included; a line and a point hold nothing."""
+        places = np.asarray(places_m, dtype=float).reshape(-1, 2)
+        if len(self.corners_m) < 3:
+            return np.zeros(len(places), dtype=bool)
+        along = np.roll(self.corners_m, -1, axis=0) - self.corners_m
+        away = places[:, None, :] - self.corners_m[None, :, :]
+        left = along[None, :, 0] * away[..., 1] - along[None, :, 1] * away[..., 0]
+        return np.asarray((left >= -1e-6 * np.hypot(*along.T)).all(axis=1))
+
+
+def hull_of(places_m: ArrayLike) -> Hull:
+    """Return the hull of places, (n, 2)."""
+    # Loaded where it is needed: the terminal's quick verbs do not wait for it.
+    from scipy.spatial import ConvexHull, QhullError
+
+    places = np.asarray(places_m, dtype=float).reshape(-1, 2)
+    if len(places) < 3 or spread_ratio(places) < 1e-9:
+        if len(places) < 2:
+            return Hull(places)
+        along = (places - places[0]) @ (places[int(np.argmax(np.hypot(*(places - places[0]).T)))] - places[0])
+        return Hull(places[[int(np.argmin(along)), int(np.argmax(along))]])
+    try:
+        return Hull(places[ConvexHull(places - places.mean(axis=0)).vertices])
+    except QhullError:
+        return Hull(places[:2])
+
+
+def spread_ratio(places_m: ArrayLike) -> float:
+    """Return how wide places, (n, 2), lie across the line that fits them best, over how far along it: 0 on one line, 1 all round."""
+    places = np.asarray(places_m, dtype=float).reshape(-1, 2)
+    if len(places) < 3:
+        return 0.0
+    sizes = np.linalg.svd(places - places.mean(axis=0), compute_uv=False)
+    return float(sizes[1] / sizes[0]) if sizes[0] > 0.0 else 0.0
+
+
+def horizontal_95_at_m(fit: Horizontal, places_m: ArrayLike) -> NDArray[np.float64]:
+    """Return what the fit alone gives at GNSS grid places, (n, 2), as the radius of 95 %, metres; NaN where no sigma is known.
+
+    A circle with the larger sigma: exact for a similarity, never too small where the scale is held.
+    """
+    away = np.asarray(places_m, dtype=float).reshape(-1, 2) - np.array(fit.centre_m)
+    return _radius_95_m(fit, float(fit.weights.sum()), fit.spread_m2, np.sum(away**2, axis=1))
+
+
+def _radius_95_m(fit: Horizontal, weight: ArrayLike, spread_m2: ArrayLike, away_m2: ArrayLike) -> NDArray[np.float64]:
+    away = np.asarray(away_m2, dtype=float)
+    turned = np.zeros_like(away) if fit.model == "shift" else away / np.asarray(spread_m2)
+    return np.asarray(CIRCLE_95 * np.sqrt(fit.variance_of_unit * (1.0 / np.asarray(weight) + turned)))
+
+
+def vertical_95_at_m(fit: Vertical, places_m: ArrayLike) -> NDArray[np.float64]:
+    """Return what the vertical fit alone gives at GNSS grid places, (n, 2), as the half width of 95 %, metres."""
+    places = np.asarray(places_m, dtype=float).reshape(-1, 2)
+    return np.asarray(LINE_95 * np.sqrt(fit.variance_m2(places[:, 0], places[:, 1])))
+
+
+@dataclass(frozen=True)
+class Gain:
+    """What taking one more mark in would do: its place among the candidates, the largest 95 % over the site before and after.
+
+    Both in metres, horizontally; None where no sigma is known yet.
+    """
+
+    candidate: int
+    before_m: float | None
+    after_m: float | None
+
+
+def best_next(fit: Horizontal, candidates_m: ArrayLike, weights: ArrayLike, site_m: ArrayLike) -> Gain | None:
+    """Return the candidate, (c, 2) in the GNSS grid, whose taking in makes the worst place of the site, (s, 2), best.
+
+    `weights` (c,) are 1/sigma² as those of the fit.  None where there is no candidate.
+    """
+    places = np.asarray(candidates_m, dtype=float).reshape(-1, 2)
+    if len(places) == 0:
+        return None
+    site, centre = np.asarray(site_m, dtype=float).reshape(-1, 2), np.array(fit.centre_m)
+    total, more = float(fit.weights.sum()), np.asarray(weights, dtype=float)
+    away = places - centre
+    moved = centre + away * (more / (total + more))[:, None]
+    spread = fit.spread_m2 + more * total / (total + more) * np.sum(away**2, axis=1)
+    to_site = np.sum((site[None, :, :] - moved[:, None, :]) ** 2, axis=2)
+    turned = np.zeros_like(to_site) if fit.model == "shift" else to_site / np.maximum(spread, 1e-9)[:, None]
+    # Without a sigma the best is as good as one can say: it does not depend on the sigma.
+    worst = (1.0 / (total + more)[:, None] + turned).max(axis=1)
+    best = int(np.argmin(worst))
+    before = float(horizontal_95_at_m(fit, site).max())
+    after = float(CIRCLE_95 * np.sqrt(fit.variance_of_unit * worst[best]))
+    known = np.isfinite(before) and np.isfinite(after)
+    return Gain(best, before if known else None, after if known else None)
+
+
+def farthest_apart(places_m: ArrayLike) -> tuple[int, int]:
+    """Return which two of some places, (n, 2), lie farthest from each other: what a fit is best begun with."""
+    places = np.asarray(places_m, dtype=float).reshape(-1, 2)
+    corners = hull_of(places).corners_m
+    pairs = [(hypot(*(one - other)), tuple(one), tuple(other)) for one in corners for other in corners]
+    _, first, second = max(pairs)
+    return tuple(int(np.argmin(np.hypot(*(places - end).T))) for end in (first, second))  # type: ignore[return-value]
+
+
+def effects_m(pairs: Sequence[Pair], fit: Horizontal) -> NDArray[np.float64]:
+    """Return by how much each used mark moves the fit, (m,): the largest way that a corner of the hull goes without it.
+
+    NaN where the others do not suffice.  It is largest at a corner: what a similarity moves grows evenly from its centre.
+    """
+    gnss = np.array([(pairs[n].gnss_e_m, pairs[n].gnss_n_m) for n in fit.used])
+    local = np.array([(pairs[n].local_e_m, pairs[n].local_n_m) for n in fit.used])
+    centre = np.array(fit.centre_m)
+    given_centre = fit.to_local(centre[:1], centre[1:])[0]
+    g, given = gnss - centre, local - given_centre
+    others = without_each(fit.model, (fit.a, fit.b), fit.weights, g, given, fit.spread_m2)
+    corners = hull_of(gnss).corners_m - centre
+    own = np.stack(
+        [fit.a * corners[:, 0] - fit.b * corners[:, 1], fit.b * corners[:, 0] + fit.a * corners[:, 1]], axis=1
+    )
+    return np.asarray(np.hypot(*(others.moved(corners) - own[None]).transpose(2, 0, 1)).max(axis=1))
+
+
+def effects_up_m(pairs: Sequence[Pair], fit: Vertical) -> NDArray[np.float64]:
+    """Return by how much each used mark moves the vertical fit, (m,), at the corner of the hull where that is most."""
+    places = np.array([(pairs[n].gnss_e_m, pairs[n].gnss_n_m) for n in fit.used])
+    corners = hull_of(places).corners_m
+    rows = [_row(fit, part) for part in (places, corners)]
+    # A mark's weighted left-out difference is what it pulls the parameters by.
+    pull = (fit.weights * fit.residual_m[fit.used] / np.maximum(1.0 - np.sum(fit.basis**2, axis=1), 1e-9))[:, None]
+    moved = rows[1] @ fit.cofactor @ (rows[0] * pull).T
+    return np.asarray(np.abs(moved).max(axis=0))
+
+
+def _row(fit: Vertical, places_m: NDArray[np.float64]) -> NDArray[np.float64]:
+    away = places_m - np.array(fit.centre_m)
+    return np.column_stack([np.ones(len(away)), away])[:, : len(fit.cofactor)]

@@ -1,0 +1,347 @@
+"""A fit chosen: models, school, what each mark is used for; undone, listed, and two of them compared."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass, fields, replace
+from typing import Any
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.describe import typed
+from openstake.core.errors import ConflictError, InputError, NotFoundError
+from openstake.core.limits import ShortText
+from openstake.core.localfit.choice import (
+    MARK_USES,
+    SCHOOLS,
+    FitChoice,
+    FitModels,
+    MarkUse,
+    School,
+    SiteCentre,
+    checked_models,
+    choice_of,
+)
+from openstake.core.localfit.parameters import FitParameters
+from openstake.core.units import counted
+from openstake.store.book import write_entry
+from openstake.store.models import FitChosen
+from openstake.workflow.context import Context
+from openstake.workflow.fit.judged import Judged, judged
+from openstake.workflow.fit.view import FitView, page_of
+from openstake.workflow.now.applied import local_of
+from openstake.workflow.now.fit import FitMarkNow, FitNow, chosen_row, fit_marks, fit_now, site_of, solved
+from openstake.workflow.now.job import JobNow, job_of
+
+MOST_SHOWN = 200
+
+
+@dataclass(frozen=True)
+class FitWish:
+    """What is changed, in place of the choice `replaces_id`: models as typed, the school, uses by the lines of marks."""
+
+    replaces_id: ShortText | None = None
+    models: dict[str, Any] | None = None
+    school: School | None = None
+    uses: dict[str, MarkUse] | None = None
+
+
+@dataclass(frozen=True)
+class FitUndo:
+    """Take the last choice back; `replaces_id` is the one that is seen."""
+
+    replaces_id: ShortText
+
+
+@dataclass(frozen=True)
+class FitResult:
+    """What a choice gave when it was made: its parameters (None where there was no fit), how many marks, and how good."""
+
+    parameters: FitParameters | None
+    marks_h: int
+    marks_v: int
+    words: str
+
+
+@dataclass(frozen=True)
+class FitPast:
+    """A choice in the history: when, what was changed, and what came out."""
+
+    id: str
+    at_s: float
+    words: str
+    result: str
+    scale_ppm: float | None
+    rotation_deg: float | None
+    solved: bool
+
+
+@dataclass(frozen=True)
+class FitHistory:
+    """The choices of a job, newest first."""
+
+    fits: list[FitPast]
+
+
+@dataclass(frozen=True)
+class CompareQuery:
+    """Two choices of the history."""
+
+    one: ShortText
+    other: ShortText
+
+
+@dataclass(frozen=True)
+class FitApart:
+    """A mark by two fits: the second − the first in local east, north and height, metres."""
+
+    name: str
+    east_m: float
+    north_m: float
+    up_m: float | None
+
+
+@dataclass(frozen=True)
+class FitCompared:
+    """Two fits: what changed in words, and how far each measured mark is apart."""
+
+    one: FitPast
+    other: FitPast
+    scale_ppm: float
+    rotation_deg: float
+    marks: list[FitApart]
+    largest_m: float
+
+
+def choose(context: Context, job_id: str, wish: FitWish) -> FitView:
+    """Keep a choice, and return the page by it."""
+
+    def work(session: Session) -> FitView:
+        job = job_of(session, job_id)
+        before = _present(session, job_id, wish.replaces_id)
+        marks = fit_marks(session, job)
+        old = FitChoice() if before is None else choice_of(json.loads(before.data))
+        new, now = _changed(job, marks, old, wish), context.now()
+        words = _words(old, new, marks)
+        if not words:
+            return page_of(judged(session, job, fit_now(session, job)), undo_words(session, job_id))
+        if before is None:
+            before, _ = _stored(session, job, marks, old, None, _BEGINNING, now)
+        row, item = _stored(session, job, marks, new, before, words, now)
+        return _page(session, row, item)
+
+    page = context.database.write(work)
+    context.changed(job_id)
+    return page
+
+
+def _present(session: Session, job_id: str, seen_id: str | None) -> FitChosen | None:
+    row = chosen_row(session, job_id)
+    if (row.id if row else None) != seen_id:
+        raise ConflictError("The fit has been changed in the meantime. Look at it and try again.")
+    return row
+
+
+def _changed(job: JobNow, marks: tuple[FitMarkNow, ...], old: FitChoice, wish: FitWish) -> FitChoice:
+    new = old
+    if wish.models is not None:
+        models = checked_models(typed(FitModels, wish.models, job.length_unit))
+        site: SiteCentre | None = None
+        if models.projection == "site":
+            site = old.site or site_of(job, marks)
+            if site is None:
+                raise InputError(
+                    "Measure a mark first: the projection is laid at the middle of the site.", field="projection"
+                )
+        new = replace(new, models=models, site=site)
+    if wish.school is not None:
+        if wish.school not in SCHOOLS:
+            raise InputError("The school is all, or grow.", field="school")
+        new = replace(new, school=wish.school)
+    if wish.uses is not None:
+        known = {mark.line_id for mark in marks}
+        for line_id, use in wish.uses.items():
+            if line_id not in known:
+                raise NotFoundError("This mark is not in the local fit.", field="uses")
+            if use not in MARK_USES:
+                raise InputError(f"A mark is used as one of {', '.join(MARK_USES)}.", field="uses")
+        new = replace(new, uses={**new.uses, **wish.uses})
+    return new
+
+
+_USE_WORDS: Mapping[MarkUse, str] = {
+    "hv": "in the fit", "h": "in the fit, horizontally only", "v": "in the fit, vertically only", "check": "kept as a check",
+    "out": "left out",
+}  # fmt: skip
+_MODEL_WORDS = {
+    "projection": "GNSS coordinates", "horizontal": "horizontal model", "distances": "local distances", "held_scale": "held scale",
+    "scale": "scale", "north": "local north", "north_deg": "turn of the local north", "vertical": "vertical model",
+    "geoid": "heights by the geoid", "weights": "weights",
+}  # fmt: skip
+
+
+def _words(old: FitChoice, new: FitChoice, marks: tuple[FitMarkNow, ...]) -> str:
+    """Say what is changed, empty where nothing is."""
+    names = {mark.line_id: mark.name for mark in marks}
+    parts = [
+        f"{_MODEL_WORDS[item.name]} {_said(getattr(new.models, item.name))}"
+        for item in fields(FitModels)
+        if getattr(new.models, item.name) != getattr(old.models, item.name)
+    ]
+    if new.school != old.school:
+        parts.append({"all": "all marks fitted, the bad dropped", "grow": "grown mark by mark"}[new.school])
+    changed = [line_id for line_id in new.uses if new.uses[line_id] != old.uses.get(line_id)]
+    parts += [f"{names.get(line_id, 'a mark')} {_USE_WORDS[new.uses[line_id]]}" for line_id in changed[:4]]
+    if len(changed) > 4:
+        parts.append(f"{len(changed) - 4} marks more")
+    return ", ".join(parts)
+
+
+def _said(value: object) -> str:
+    return (
+        {True: "on", False: "off", None: "none"}.get(value, str(value))
+        if isinstance(value, bool | None)
+        else str(value)
+    )
+
+
+_BEGINNING = "as it begins: every mark in, by the usual models"
+_UNDONE = "undone: "
+
+
+def _stored(
+    session: Session, job: JobNow, marks: tuple[FitMarkNow, ...], choice: FitChoice, before: FitChosen | None, words: str, now: float
+) -> tuple[FitChosen, Judged]:  # fmt: skip
+    """Store a choice with what comes out of it."""
+    fit = solved(job, None, marks, choice)
+    item = judged(session, job, fit)
+    row = FitChosen(
+        job_id=job.id, data=json.dumps(asdict(choice)), result=json.dumps(asdict(_result(fit, item.headline.sentence))), words=words,
+        replaces_id=before.id if before else None, created_s=now,
+    )  # fmt: skip
+    session.add(row)
+    session.flush()
+    if before is not None:
+        write_entry(session, now, "fit-chosen", f"Local fit: {words}. {item.headline.sentence}.", job.id, fit=row.id)
+    return row, item
+
+
+def _page(session: Session, row: FitChosen, item: Judged) -> FitView:
+    """Return the page by a choice that has just been stored."""
+    return page_of(replace(item, now=replace(item.now, chosen_id=row.id)), undo_words(session, row.job_id))
+
+
+def _result(fit: FitNow, words: str) -> FitResult:
+    return FitResult(
+        fit.parameters, 0 if fit.flat is None else len(fit.flat.used), 0 if fit.up is None else len(fit.up.used), words
+    )
+
+
+def undo(context: Context, job_id: str, wish: FitUndo) -> FitView:
+    """Take the last choice back by a new row that says what was chosen before it."""
+
+    def work(session: Session) -> FitView:
+        job = job_of(session, job_id)
+        present = _present(session, job_id, wish.replaces_id)
+        if present is None:
+            raise ConflictError("There is nothing to undo.")
+        target, taken = _before(session, present)
+        choice, marks = choice_of(json.loads(target.data)), fit_marks(session, job)
+        row, item = _stored(session, job, marks, choice, present, f"{_UNDONE}{taken}", context.now())
+        return _page(session, row, item)
+
+    page = context.database.write(work)
+    context.changed(job_id)
+    return page
+
+
+def _before(session: Session, present: FitChosen) -> tuple[FitChosen, str]:
+    """Return the choice that undo goes back to, and the words of the one that it takes back; ConflictError at the beginning.
+
+    A row that undid stands for the one it went back to: undoing twice goes back two steps.
+    """
+    columns = select(FitChosen.id, FitChosen.replaces_id, FitChosen.words).where(FitChosen.job_id == present.job_id)
+    rows = {row.id: row for row in session.execute(columns)}
+    skip, row = 0, rows[present.id]
+    while row.replaces_id is not None:
+        undid = row.words.startswith(_UNDONE)
+        if not undid and not skip:
+            return session.get_one(FitChosen, row.replaces_id), row.words
+        skip += 1 if undid else -1
+        row = rows[row.replaces_id]
+    raise ConflictError("There is nothing more to undo.")
+
+
+def undo_words(session: Session, job_id: str) -> str:
+    """Return what undo would take back, empty where there is nothing."""
+    present = chosen_row(session, job_id)
+    if present is None:
+        return ""
+    try:
+        return _before(session, present)[1]
+    except ConflictError:
+        return ""
+
+
+def page(context: Context, job_id: str) -> FitView:
+    """Return the Fit page of a job."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        return page_of(judged(session, job, fit_now(session, job)), undo_words(session, job_id))
+
+
+def history(context: Context, job_id: str) -> FitHistory:
+    """Return the choices of a job, newest first."""
+    with context.database.read() as session:
+        job_of(session, job_id)
+        rows = session.scalars(
+            select(FitChosen)
+            .where(FitChosen.job_id == job_id)
+            .order_by(FitChosen.created_s.desc(), FitChosen.id)
+            .limit(MOST_SHOWN)
+        ).all()
+        return FitHistory([_past(row)[0] for row in rows])
+
+
+def _past(row: FitChosen) -> tuple[FitPast, FitParameters | None]:
+    document = json.loads(row.result)
+    numbers = document["parameters"]
+    fit = None
+    if numbers is not None:
+        site = numbers.pop("site")
+        fit = FitParameters(**numbers, site=SiteCentre(**site) if site else None)
+    count = f"{counted(document['marks_h'], 'mark')} sideways, {document['marks_v']} in height: {document['words']}"
+    past = FitPast(
+        row.id, row.created_s, row.words, count if fit else document["words"], fit.scale_ppm if fit else None,
+        fit.rotation_deg if fit else None, fit is not None,
+    )  # fmt: skip
+    return past, fit
+
+
+def compare(context: Context, job_id: str, query: CompareQuery) -> FitCompared:
+    """Return two fits of the history beside each other, at the marks as they are measured now."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        rows = [session.get(FitChosen, row_id) for row_id in (query.one, query.other)]
+        if any(row is None or row.job_id != job_id for row in rows):
+            raise NotFoundError("This fit is not in the history of this job.")
+        (one, first), (other, second) = (_past(row) for row in rows if row is not None)
+        if first is None or second is None:
+            raise InputError("One of the two has no fit: nothing to compare.")
+        marks = [mark for mark in fit_marks(session, job) if mark.grid_m is not None]
+        grid = np.array([[np.nan if part is None else part for part in mark.grid_m or ()] for mark in marks]).reshape(
+            -1, 3
+        )
+        apart = local_of(job, second, grid) - local_of(job, first, grid)
+    listed = [
+        FitApart(mark.name, float(row[0]), float(row[1]), float(row[2]) if np.isfinite(row[2]) else None)
+        for mark, row in zip(marks, apart, strict=True)
+    ]
+    turned = (second.rotation_deg - first.rotation_deg + 180.0) % 360.0 - 180.0
+    return FitCompared(
+        one, other, second.scale_ppm - first.scale_ppm, turned, listed,
+        float(np.hypot(apart[:, 0], apart[:, 1]).max()) if len(apart) else 0.0,
+    )  # fmt: skip

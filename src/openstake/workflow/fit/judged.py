@@ -1,0 +1,212 @@
+"""A local fit judged: its diagnosis, its findings, the one number that matters, and what the chain needs of it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from math import hypot
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from openstake.core.causes import NamedUp
+from openstake.core.chain import FitSaid
+from openstake.core.judge.cause import HeightsSeen, named_heights
+from openstake.core.judge.finding import Finding, ranked
+from openstake.core.judge.fit import judge_geometry, judge_one_mark, judge_out_of_date, judge_set_ups
+from openstake.core.judge.slip import MarkOff, judge_slip
+from openstake.core.limits import FIT_TELLS_FROM
+from openstake.core.localfit.geometry import hull_of, spread_ratio
+from openstake.core.localfit.pair import FEWEST
+from openstake.core.units import counted, text_from_metres
+from openstake.workflow.fit.diagnosis import Diagnosis, diagnosed
+from openstake.workflow.now.applied import Applied, applied_now, changed_since
+from openstake.workflow.now.fit import FitMarkNow, FitNow, fit_now
+from openstake.workflow.now.heights import as_typed
+from openstake.workflow.now.job import JobNow
+from openstake.workflow.now.poles import turned_poles
+
+
+@dataclass(frozen=True)
+class FitHeadline:
+    """The one number that matters: a length in metres (None where there is none yet), of which mark, and what stands beside it.
+
+    `sentence` says the same without the number beside it.
+    """
+
+    value_m: float | None
+    name: str
+    words: str
+    sentence: str
+
+
+@dataclass(frozen=True)
+class Judged:
+    """A fit with everything that is derived from it and is needed more than once."""
+
+    job: JobNow
+    now: FitNow
+    found: Diagnosis | None
+    findings: tuple[Finding, ...]
+    headline: FitHeadline
+    said: FitSaid
+    applied: Applied | None
+    changed: tuple[str, ...]
+    outside: frozenset[str]
+
+
+def fit_said(session: Session, job: JobNow) -> FitSaid:
+    """Return what the chain needs of the local fit."""
+    return judged(session, job, fit_now(session, job)).said
+
+
+def judged(session: Session, job: JobNow, now: FitNow) -> Judged:
+    """Return a fit with its diagnosis, its findings, and what the fit in use rests on."""
+    unit = job.length_unit
+    applied = applied_now(session, job.id)
+    changed = () if applied is None else changed_since(session, job, applied, now.marks)
+    found = None if now.flat is None else diagnosed(now.pairs, now.flat, now.up, now.expected, unit, now.left_out)
+    outside: frozenset[str] = frozenset()
+    findings: list[Finding] = []
+    if now.flat is not None and found is not None:
+        used = np.array([gnss_of(now, int(n)) for n in now.flat.used])
+        hull = hull_of(used)
+        rest = [n for n in range(len(now.pairs)) if n not in set(now.flat.used.tolist())]
+        held = hull.holds([gnss_of(now, n) for n in rest])
+        outside = frozenset(now.pairs[n].name for n, inside in zip(rest, held, strict=True) if not inside)
+        findings += found.findings
+        plane = now.up is not None and now.up.model == "plane"
+        if len(now.flat.used) >= FEWEST["similarity"]:
+            findings += judge_geometry(spread_ratio(used), len(used), plane, sorted(outside))
+        else:
+            findings += judge_one_mark(now.pairs[now.flat.used[0]].name, now.flat.scale, now.flat.rotation_deg)
+        findings += _of_bases(now) + _slips(session, job, now, found)
+    findings += judge_out_of_date(changed)
+    listed = ranked(findings)
+    headline = _headline(now, found, listed, unit)
+    said = FitSaid(
+        len(now.marks), len(now.measured), now.flat is not None, applied is not None, bool(changed), _is_proven(now, found),
+        headline.sentence, listed,
+    )  # fmt: skip
+    return Judged(job, now, found, listed, headline, said, applied, changed, outside)
+
+
+def gnss_of(now: FitNow, place: int) -> tuple[float, float]:
+    return now.pairs[place].gnss_e_m, now.pairs[place].gnss_n_m
+
+
+def _of_bases(now: FitNow) -> list[Finding]:
+    used = [now.marks[now.measured[int(n)]] for n in (now.flat.used if now.flat is not None else [])]
+    set_ups = {item for mark in used for item in mark.set_ups}
+    return judge_set_ups([mark.name for mark in used if mark.autonomous], len(set_ups))
+
+
+def _is_proven(now: FitNow, found: Diagnosis | None) -> bool:
+    if now.flat is None or found is None or found.suspects:
+        return False
+    checks = [pair for pair in now.pairs if pair.use == "check" and pair.name not in now.left_out]
+    return len(now.flat.used) >= FIT_TELLS_FROM or (now.flat.redundancy > 0 and bool(checks))
+
+
+def _headline(now: FitNow, found: Diagnosis | None, findings: Sequence[Finding], unit: str) -> FitHeadline:
+    if not now.marks:
+        return _without_number("no local coordinates yet")
+    if now.flat is None or found is None:
+        return _without_number(now.problem)
+    rows = off_of(found)
+    if found.suspects:
+        first = found.suspects[0]
+        flat, up = rows[first.name]
+        value, side = (flat, "sideways") if first.component == "horizontal" else (up, "in height")
+        return _with_number(value, first.name, f"{first.name}, {side}, from where the others put it", unit)
+    off = next((str(said.numbers["mark"]) for said in findings if said.code == "fit-check-differs"), "")
+    if off:
+        flat, up = rows[off]
+        return _with_number(
+            max(flat or 0.0, up or 0.0), off, f"{off}, kept as a check, from where the fit puts it", unit
+        )
+    judging = {pair.name for pair in now.pairs if pair.use != "v" and pair.name not in now.left_out}
+    sized = [(flat, name) for name, (flat, _) in rows.items() if flat is not None and name in judging]
+    if not sized:
+        return _without_number(f"{counted(len(now.flat.used), 'mark')}, and nothing left over to judge by")
+    worst, name = max(sized)
+    return FitHeadline(
+        worst, name, f"{name}, the farthest of {counted(len(sized), 'mark')} from where the others put them",
+        f"{counted(len(sized), 'mark')} agree to {text_from_metres(worst, unit)}",
+    )  # fmt: skip
+
+
+def _without_number(words: str) -> FitHeadline:
+    return FitHeadline(None, "", words, words)
+
+
+def _with_number(value_m: float | None, name: str, words: str, unit: str) -> FitHeadline:
+    size = "" if value_m is None else f"{text_from_metres(value_m, unit)}: "
+    return FitHeadline(value_m, name, words, f"{size}{words}")
+
+
+def off_of(found: Diagnosis) -> dict[str, tuple[float | None, float | None]]:
+    """Return how far each mark is from where the others put it, sideways and in height, by its name."""
+    return {
+        row.name: (
+            None if row.left_out_e_m is None or row.left_out_n_m is None else hypot(row.left_out_e_m, row.left_out_n_m),
+            None if row.left_out_h_m is None else abs(row.left_out_h_m),
+        )
+        for row in found.points
+    }  # fmt: skip
+
+
+# --- slips ---
+
+
+def _slips(session: Session, job: JobNow, now: FitNow, found: Diagnosis) -> list[Finding]:
+    """Return the slips that the worst suspects, sideways and in height, have the size of."""
+    if not found.suspects:
+        return []
+    by_name = {now.marks[place].name: n for n, place in enumerate(now.measured)}
+    worst = {suspect.component: suspect for suspect in reversed(found.suspects)}
+    leans = [(item.pole, item.lean.lean_m) for item in turned_poles(session).values() if item.leans]
+    said: list[Finding] = []
+    for suspect in worst.values():
+        n = by_name[suspect.name]
+        mark, row = now.marks[now.measured[n]], found.points[n]
+        off = MarkOff(
+            mark.name, (mark.row.local_e_m, mark.row.local_n_m, mark.row.local_h_m),
+            (row.left_out_e_m, row.left_out_n_m, row.left_out_h_m), _sigma_of_left_out(now, found, n), _heights(now, mark), leans,
+        )  # fmt: skip
+        said += judge_slip(off, suspect.component == "horizontal", job.length_unit)
+    return said
+
+
+def _sigma_of_left_out(now: FitNow, found: Diagnosis, n: int) -> tuple[float, float, float]:
+    """Return one sigma of a left-out difference in east, north, up: the mark's own over the root of its redundancy."""
+    assert now.flat is not None, "there is a fit"
+    flat = list(now.flat.used).index(n) if n in now.flat.used else None
+    sides = [0.0, 0.0]
+    if flat is not None:
+        own = (now.flat.variance_of_unit / now.flat.weights[flat]) ** 0.5
+        sides = [float(own / max(part, 1e-9) ** 0.5) for part in found.of_flat.redundancy[flat]]
+    up = 0.0
+    if now.up is not None and found.of_up is not None and n in now.up.used:
+        place = list(now.up.used).index(n)
+        up = float(
+            (now.up.variance_of_unit / now.up.weights[place] / max(found.of_up.redundancy[place, 0], 1e-9)) ** 0.5
+        )
+    return sides[0], sides[1], up
+
+
+def _heights(now: FitNow, mark: FitMarkNow) -> tuple[NamedUp, ...]:
+    """Return the heights of the pole that would show at this mark: digits exchanged, never taken off, another mark's height."""
+    used = [item for item in mark.shots if not item.why_not]
+    if not used:
+        return ()
+    typed = {row.text: row for row in (as_typed(item.point.rover_height) for item in used)}
+    own = used[0].point.rover_height
+    found = list(named_heights(HeightsSeen((), tuple(typed.values()), 0.0, own.arp_height_m)))
+    others = {item.point.rover_height.arp_height_m: item.point.rover_height.text for m in now.marks for item in m.shots}
+    found += [
+        NamedUp(height - own.arp_height_m, f"the pole stood at '{text}', and '{own.text}' was typed")
+        for height, text in others.items()
+        if height != own.arp_height_m
+    ]
+    return tuple(found)

@@ -1,0 +1,266 @@
+"""The local fit in use: applied, dropped, applied again; and every point in both systems."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import ConflictError, NotFoundError
+from openstake.core.judge.finding import contradicting
+from openstake.core.limits import ShortText
+from openstake.core.localfit.geometry import horizontal_95_at_m, hull_of, vertical_95_at_m
+from openstake.core.localfit.parameters import FitParameters, pipeline_of
+from openstake.store import lines
+from openstake.store.book import write_entry
+from openstake.store.models import FitApplied
+from openstake.workflow.context import Context
+from openstake.workflow.fit.choose import page
+from openstake.workflow.fit.diagnosis import known
+from openstake.workflow.fit.judged import Judged, gnss_of, judged
+from openstake.workflow.fit.view import FitView
+from openstake.workflow.now import points
+from openstake.workflow.now.applied import (
+    AppliedMark,
+    applied_now,
+    applied_of_row,
+    data_of_applied,
+    local_of,
+)
+from openstake.workflow.now.fit import fit_now, in_fit_grid
+from openstake.workflow.now.job import job_of
+from openstake.workflow.now.labels import labels_of
+
+MOST_POINTS = 200
+
+
+@dataclass(frozen=True)
+class FitApply:
+    """Use the fit as it is shown, in place of the applied row that is seen; `accepted`: although something speaks against it."""
+
+    chosen_id: ShortText | None = None
+    replaces_id: ShortText | None = None
+    accepted: bool = False
+
+
+@dataclass(frozen=True)
+class FitDrop:
+    """Use no fit any more; the one that is seen."""
+
+    replaces_id: ShortText
+
+
+@dataclass(frozen=True)
+class FitReapply:
+    """Use a fit again that was applied before."""
+
+    applied_id: ShortText
+
+
+@dataclass(frozen=True)
+class FitOnce:
+    """A fit that was applied at some time: `in_use` now or not; `dropped`: this row says that none is used."""
+
+    id: str
+    at_s: float
+    words: str
+    scale_ppm: float
+    rotation_deg: float
+    in_use: bool
+    dropped: bool
+
+
+@dataclass(frozen=True)
+class BothQuery:
+    """`after` is where the last page ended."""
+
+    after: ShortText = ""
+
+
+@dataclass(frozen=True)
+class PointInBoth:
+    """A point in the job's coordinates and in local ones, metres; what the fit alone gives there at 95 %; inside its marks or not."""
+
+    id: str
+    name: str
+    east_m: float
+    north_m: float
+    height_m: float
+    local_e_m: float
+    local_n_m: float
+    local_h_m: float | None
+    fit_95_m: float | None
+    fit_up_95_m: float | None
+    inside: bool
+
+
+@dataclass(frozen=True)
+class FitUse:
+    """The fits that were applied, newest first, and the points in both systems, newest first, by the one in use, else by the one shown."""
+
+    once: list[FitOnce]
+    by: str
+    points: list[PointInBoth]
+    next: str | None
+
+
+# --- applied ---
+
+
+def apply(context: Context, job_id: str, wish: FitApply) -> FitView:
+    """Use the fit as it is shown."""
+
+    def work(session: Session) -> None:
+        job = job_of(session, job_id)
+        now = fit_now(session, job)
+        if now.chosen_id != wish.chosen_id:
+            raise ConflictError("The fit has been changed in the meantime. Look at it and try again.")
+        item = judged(session, job, now)
+        if now.parameters is None or item.found is None:
+            raise ConflictError(f"There is no fit to apply: {now.problem}")
+        stops = contradicting(item.findings)
+        if stops and not wish.accepted:
+            raise ConflictError(f"{stops[0].sentence} Apply it all the same only if you say so.", field="accepted")
+        old = _head(session, job_id, wish.replaces_id)
+        marks = [
+            AppliedMark(now.marks[place].line_id, point.name, point.use, point.residual_e_m, point.residual_n_m, point.residual_h_m)
+            for place, point in zip(now.measured, item.found.points, strict=True)
+        ]  # fmt: skip
+        used = [now.marks[place] for place, pair in zip(now.measured, now.pairs, strict=True) if pair.use != "check"]
+        rests = sorted({row_id for mark in used for row_id in mark.rests_on})
+        words = item.headline.sentence
+        row = FitApplied(
+            job_id=job_id, data=data_of_applied(now.parameters, marks, words, not stops, item.found.horizontal.redundancy),
+            rests_on=json.dumps(rests), replaces_id=old.id if old else None, created_s=context.now(),
+        )  # fmt: skip
+        session.add(row)
+        session.flush()
+        write_entry(
+            session, context.now(), "fit-applied", f"Local fit applied: {words}. {pipeline_of(now.parameters)}", job_id, fit=row.id,
+            a=now.parameters.a, b=now.parameters.b, shift_e_m=now.parameters.shift_e_m, shift_n_m=now.parameters.shift_n_m,
+        )  # fmt: skip
+
+    return _written(context, job_id, work)
+
+
+def _written(context: Context, job_id: str, work: Callable[[Session], None]) -> FitView:
+    context.database.write(work)
+    context.changed(job_id)
+    return page(context, job_id)
+
+
+def _head(session: Session, job_id: str, seen_id: str | None) -> FitApplied | None:
+    """Return the latest applied row; ConflictError where it is not the one that is seen in use."""
+    row = session.scalars(lines.heads(FitApplied, FitApplied.job_id == job_id)).first()
+    in_use = None if row is None or row.dropped else row.id
+    if in_use != seen_id:
+        raise ConflictError("Another fit has been applied in the meantime. Look at it and try again.")
+    return row
+
+
+def drop(context: Context, job_id: str, wish: FitDrop) -> FitView:
+    """Use no fit any more: points have the job's coordinates alone; nothing is lost."""
+
+    def work(session: Session) -> None:
+        job_of(session, job_id)
+        old = _head(session, job_id, wish.replaces_id)
+        if old is None or old.dropped:
+            raise ConflictError("No fit is in use.")
+        now = context.now()
+        session.add(
+            FitApplied(
+                job_id=job_id, data=old.data, rests_on=old.rests_on, dropped=True, replaces_id=old.id, created_s=now
+            )
+        )
+        write_entry(
+            session, now, "fit-dropped", "Local fit dropped: the job works in its own coordinates.", job_id, fit=old.id
+        )
+
+    return _written(context, job_id, work)
+
+
+def reapply(context: Context, job_id: str, wish: FitReapply) -> FitView:
+    """Use a fit again that was applied before, with the numbers that it had."""
+
+    def work(session: Session) -> None:
+        job_of(session, job_id)
+        again = session.get(FitApplied, wish.applied_id)
+        if again is None or again.job_id != job_id:
+            raise NotFoundError("This fit was never applied in this job.")
+        head = session.scalars(lines.heads(FitApplied, FitApplied.job_id == job_id)).first()
+        now = context.now()
+        row = FitApplied(
+            job_id=job_id,
+            data=again.data,
+            rests_on=again.rests_on,
+            replaces_id=head.id if head else None,
+            created_s=now,
+        )
+        session.add(row)
+        session.flush()
+        words = applied_of_row(row).words
+        write_entry(
+            session, now, "fit-applied", f"Local fit applied again: {words}.", job_id, fit=row.id, again=again.id
+        )
+
+    return _written(context, job_id, work)
+
+
+# --- every point in both systems ---
+
+
+def uses(context: Context, job_id: str, query: BothQuery) -> FitUse:
+    """Return the fits that were applied, and a page of the job's points in both systems."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        rows = session.scalars(
+            select(FitApplied).where(FitApplied.job_id == job_id).order_by(FitApplied.created_s.desc(), FitApplied.id)
+        ).all()
+        head = next(iter(lines.current(rows)), None)
+        item = judged(session, job, fit_now(session, job))
+        applied = applied_now(session, job_id)
+        fit = applied.parameters if applied is not None else item.now.parameters
+        listed, following = _in_both(session, item, fit, query) if fit is not None else ([], None)
+    once = []
+    for row in rows:
+        found = applied_of_row(row)
+        once.append(
+            FitOnce(
+                row.id, row.created_s, found.words, found.parameters.scale_ppm, found.parameters.rotation_deg,
+                row is head and not row.dropped, row.dropped,
+            )
+        )  # fmt: skip
+    by = "the fit in use" if applied is not None else "the fit shown, which is not applied" if fit is not None else ""
+    return FitUse(once, by, listed, following)
+
+
+def _in_both(
+    session: Session, item: Judged, fit: FitParameters, query: BothQuery
+) -> tuple[list[PointInBoth], str | None]:
+    """Return a page of the job's points in both systems."""
+    job = item.job
+    shots, following = points.shots_page(session, job.id, query.after, MOST_POINTS, True, points.OF_THE_JOB)
+    labels = labels_of(session, job.id, [shot.id for shot in shots])
+    shots = [shot for shot in shots if shot.id not in labels or not labels[shot.id].taken_out]
+    derived = points.derive_all(session, job, shots)
+    grid = np.array([(point.east_m, point.north_m, point.height_m) for point in derived]).reshape(-1, 3)
+    local, same = local_of(job, fit, grid), fit == item.now.parameters
+    flat, up = item.now.flat, item.now.up
+    places = in_fit_grid(job, fit.site, grid)[:, :2]
+    nothing = np.full(len(grid), np.nan)
+    # What a fit gives is known of the one that is shown; one that stays as it was applied kept its numbers alone.
+    sideways = horizontal_95_at_m(flat, places) if same and flat is not None else nothing
+    height = vertical_95_at_m(up, places) if same and up is not None else nothing
+    hull = hull_of([gnss_of(item.now, int(n)) for n in flat.used]) if same and flat is not None else None
+    inside = hull.holds(places) if hull is not None else np.ones(len(grid), dtype=bool)
+    return [
+        PointInBoth(
+            shot.id, labels[shot.id].name if shot.id in labels else shot.name, point.east_m, point.north_m, point.height_m,
+            float(local[n, 0]), float(local[n, 1]), known(local[n, 2]), known(sideways[n]), known(height[n]), bool(inside[n]),
+        )
+        for n, (shot, point) in enumerate(zip(shots, derived, strict=True))
+    ], following  # fmt: skip

@@ -1,0 +1,388 @@
+"""The Fit page: every mark in both systems, what the fit gives, what these data can and cannot tell, and what to do next."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from openstake.core.chain import State, state_of_fit
+from openstake.core.judge.finding import Finding
+from openstake.core.judge.fit import (
+    Suspected,
+)
+from openstake.core.limits import FIT_WASH_M
+from openstake.core.localfit.choice import FitModels, MarkUse, School
+from openstake.core.localfit.expected import ExpectedFit
+from openstake.core.localfit.geometry import (
+    Gain,
+    best_next,
+    effects_m,
+    effects_up_m,
+    farthest_apart,
+    horizontal_95_at_m,
+    hull_of,
+    vertical_95_at_m,
+)
+from openstake.core.localfit.pair import FEWEST
+from openstake.core.localfit.school import SCHOOL_WORDS, Accused, MarkStands, NextStep, SchoolWords, next_step
+from openstake.core.units import counted, shortest_typed, text_from_metres
+from openstake.workflow.fit.diagnosis import Diagnosis, HorizontalRead, PointRead, VerticalRead, known
+from openstake.workflow.fit.judged import FitHeadline, Judged, gnss_of, off_of
+from openstake.workflow.now.fit import FitMarkNow, FitNow
+
+_WASH_COLUMNS = 30
+
+
+@dataclass(frozen=True)
+class FitShotView:
+    """A shot on a mark of the fit: how far it is from the mark's mean, metres; `why_not` where it is not averaged."""
+
+    id: str
+    kind: str
+    at_s: float
+    epochs: int
+    off_east_m: float | None
+    off_north_m: float | None
+    off_up_m: float | None
+    used: bool
+    why_not: str
+
+
+@dataclass(frozen=True)
+class FitMarkView:
+    """A mark in both systems, metres.  `use` is what was chosen; `horizontal` and `vertical` whether it is in the fit.
+
+    Residuals are fitted − given, `left_out_*` predicted by the others − given.  `off_m` is the horizontal one of the latter,
+    `redundancy_*` what part of a blunder shows, `detectable_*` the blunder found with 80 %, `effect_*` how far the fit goes without it.
+    `predicted_*`: what the fit alone gives there at 95 %.  `typed` are its lengths as they would be typed.
+    """
+
+    line_id: str
+    id: str
+    name: str
+    state: State
+    words: str
+    use: MarkUse
+    horizontal: bool
+    vertical: bool
+    local_e_m: float
+    local_n_m: float
+    local_h_m: float | None
+    gnss_e_m: float | None
+    gnss_n_m: float | None
+    gnss_h_m: float | None
+    origin: str
+    sigma_h_m: float | None
+    sigma_v_m: float | None
+    point: PointRead | None
+    off_m: float | None
+    off_up_m: float | None
+    redundancy_h: float | None
+    redundancy_v: float | None
+    detectable_h_m: float | None
+    detectable_v_m: float | None
+    effect_m: float | None
+    effect_up_m: float | None
+    predicted_95_m: float | None
+    predicted_up_95_m: float | None
+    inside: bool
+    typed: dict[str, str]
+    source: str
+    shots: list[FitShotView]
+
+
+@dataclass(frozen=True)
+class Corner:
+    """A corner of the hull, local metres."""
+
+    east_m: float
+    north_m: float
+
+
+@dataclass(frozen=True)
+class FitWash:
+    """What the fit alone gives over the site at 95 %, horizontally: cells by rows from the south-west, in local coordinates.
+
+    `band` is how many of the bounds `bands_m` a cell is beyond.
+    """
+
+    east_m: float
+    north_m: float
+    step_m: float
+    columns: int
+    band: list[int]
+    bands_m: list[float]
+
+
+@dataclass(frozen=True)
+class FitInUse:
+    """The fit in use: since when, how good it was, and what has changed since, in words."""
+
+    id: str
+    at_s: float
+    words: str
+    changed: list[str]
+    is_shown: bool
+
+
+@dataclass(frozen=True)
+class FitView:
+    """The local fit of a job.  `hull` are the corners of the marks used; `undo_words` say what undo takes back."""
+
+    chosen_id: str | None
+    models: FitModels
+    school: School
+    schools: tuple[SchoolWords, ...]
+    state: State
+    why: str
+    headline: FitHeadline
+    next: NextStep
+    marks: list[FitMarkView]
+    hull: list[Corner]
+    wash: FitWash | None
+    horizontal: HorizontalRead | None
+    vertical: VerticalRead | None
+    expected: ExpectedFit
+    held_scale: float
+    test_words: str
+    suspects: list[Suspected]
+    findings: tuple[Finding, ...]
+    problem: str
+    up_problem: str
+    has_geoid: bool
+    applied: FitInUse | None
+    undo_words: str
+
+
+# --- the page ---
+
+
+def page_of(item: Judged, undo_words: str) -> FitView:
+    """Return the page of a fit; `undo_words` say what undo would take back."""
+    now, found, job = item.now, item.found, item.job
+    state, why = state_of_fit(item.said)
+    marks = _mark_views(item)
+    suggested, gain = _suggested(now)
+    local = np.array([(mark.local_e_m, mark.local_n_m) for mark in marks if mark.horizontal]).reshape(-1, 2)
+    applied = item.applied
+    return FitView(
+        chosen_id=now.chosen_id,
+        models=now.choice.models,
+        school=now.choice.school,
+        schools=SCHOOL_WORDS,
+        state=state,
+        why=why,
+        headline=item.headline,
+        next=_next(item, marks, suggested, gain),
+        marks=marks,
+        hull=[Corner(float(east), float(north)) for east, north in hull_of(local).corners_m],
+        wash=_wash(now, marks),
+        horizontal=None if found is None else found.horizontal,
+        vertical=None if found is None else found.vertical,
+        expected=now.expected,
+        held_scale=now.choice.models.scale_held(now.expected),
+        test_words="" if found is None else _test_words(now, found),
+        suspects=[] if found is None else found.suspects,
+        findings=item.findings,
+        problem=now.problem if now.marks else "",
+        up_problem=now.up_problem if now.flat is not None else "",
+        has_geoid=job.geoid_file is not None,
+        applied=None if applied is None else FitInUse(
+            applied.id, applied.created_s, applied.words, list(item.changed), applied.parameters == now.parameters
+        ),
+        undo_words=undo_words,
+    )  # fmt: skip
+
+
+def _mark_views(item: Judged) -> list[FitMarkView]:
+    now, found, unit = item.now, item.found, item.job.length_unit
+    flat, up = now.flat, now.up
+    numbers = _numbers(now, found)
+    # A blunder bends the fit at its neighbours too: the worst of each component is named, the others wait for it.
+    accused = {} if found is None else {suspect.component: suspect.name for suspect in reversed(found.suspects)}
+    differs = {name for said in item.findings if said.code == "fit-check-differs" for name in [said.numbers["mark"]]}
+    off = {} if found is None else off_of(found)
+    views = []
+    for mark in now.marks:
+        n = now.place_of.get(mark.line_id)
+        point = None if found is None or n is None else found.points[n]
+        row, own, use = mark.row, numbers.get(mark.line_id, {}), now.choice.use_of(mark.line_id)
+        in_flat, in_up = (part is not None and n is not None and n in part.used for part in (flat, up))
+        state, words = _stands(mark, use, in_flat or in_up, mark.name in accused.values(), mark.name in differs)
+        sigmas = mark.sigmas_m if mark.grid_m is not None else (None, None)
+        gnss = mark.grid_m or (None, None, None)
+        lengths = {
+            "east": row.local_e_m,
+            "north": row.local_n_m,
+            "height": row.local_h_m,
+            "sigma_h": row.sigma_h_m,
+            "sigma_v": row.sigma_v_m,
+        }
+        views.append(
+            FitMarkView(
+                line_id=mark.line_id, id=row.id, name=mark.name, state=state, words=words, use=use,
+                horizontal=in_flat, vertical=in_up, local_e_m=row.local_e_m, local_n_m=row.local_n_m, local_h_m=row.local_h_m,
+                gnss_e_m=gnss[0], gnss_n_m=gnss[1], gnss_h_m=gnss[2], origin=_origin_words(mark), sigma_h_m=sigmas[0],
+                sigma_v_m=sigmas[1], point=point, off_m=off.get(mark.name, (None, None))[0], off_up_m=off.get(mark.name, (None, None))[1],
+                redundancy_h=own.get("redundancy_h"), redundancy_v=own.get("redundancy_v"), detectable_h_m=own.get("detectable_h_m"),
+                detectable_v_m=own.get("detectable_v_m"), effect_m=own.get("effect_m"), effect_up_m=own.get("effect_up_m"),
+                predicted_95_m=own.get("predicted_95_m"), predicted_up_95_m=own.get("predicted_up_95_m"),
+                inside=mark.name not in item.outside,
+                typed={name: shortest_typed(value, unit) for name, value in lengths.items() if value is not None},
+                source=row.source, shots=_shots(mark),
+            )
+        )  # fmt: skip
+    return views
+
+
+def _numbers(now: FitNow, found: Diagnosis | None) -> dict[str, dict[str, float | None]]:
+    """Return the reliability of each measured mark and what the fit gives there, by its line; of parts that there are."""
+    if now.flat is None or found is None:
+        return {}
+    lines = [now.marks[place].line_id for place in now.measured]
+    numbers: dict[str, dict[str, float | None]] = {line: {} for line in lines}
+    places = np.array([gnss_of(now, n) for n in range(len(now.pairs))])
+    for line, flat_95 in zip(lines, horizontal_95_at_m(now.flat, places), strict=True):
+        numbers[line]["predicted_95_m"] = known(flat_95)
+    effects = effects_m(now.pairs, now.flat)
+    for place, n in enumerate(now.flat.used):
+        own = numbers[lines[n]]
+        own["redundancy_h"] = float(np.mean(found.of_flat.redundancy[place]))
+        own["detectable_h_m"] = known(float(np.max(found.of_flat.detectable_m[place])))
+        own["effect_m"] = known(effects[place])
+    if now.up is None or found.of_up is None:
+        return numbers
+    for line, up_95 in zip(lines, vertical_95_at_m(now.up, places), strict=True):
+        numbers[line]["predicted_up_95_m"] = known(up_95)
+    up_effects = effects_up_m(now.pairs, now.up)
+    for place, n in enumerate(now.up.used):
+        own = numbers[lines[n]]
+        own["redundancy_v"] = float(found.of_up.redundancy[place, 0])
+        own["detectable_v_m"] = known(float(found.of_up.detectable_m[place, 0]))
+        own["effect_up_m"] = known(up_effects[place])
+    return numbers
+
+
+def _stands(mark: FitMarkNow, use: MarkUse, used: bool, accused: bool, differs: bool) -> tuple[State, str]:
+    if mark.grid_m is None:
+        return State.MISSING, "not measured"
+    if use == "out":
+        return State.ENTERED, "left out"
+    if accused:
+        return State.DISAGREES, "suspected"
+    if differs:
+        return State.DISAGREES, "off as a check"
+    words = {"h": "in, sideways only", "v": "in, height only"}.get(use, "in the fit")
+    return (State.CHECKED, words) if used else (State.ENTERED, "kept as a check")
+
+
+def _origin_words(mark: FitMarkNow) -> str:
+    if mark.origin == "shots" and mark.mean is not None:
+        fixes = "" if mark.mean.shots == 1 else f", {counted(mark.mean.fixes, 'initialisation')}"
+        return f"{counted(mark.mean.shots, 'shot')}{fixes}"
+    return {"given": "imported", "base": "the base's own mark", "none": "not measured", "shots": ""}[mark.origin]
+
+
+def _shots(mark: FitMarkNow) -> list[FitShotView]:
+    mean = mark.mean
+    return [
+        FitShotView(
+            item.shot.id, item.shot.kind, item.shot.created_s, item.point.epochs,
+            None if mean is None else item.point.east_m - mean.east_m, None if mean is None else item.point.north_m - mean.north_m,
+            None if mean is None else item.point.height_m - mean.height_m, not item.why_not, item.why_not,
+        )
+        for item in mark.shots
+    ]  # fmt: skip
+
+
+def _test_words(now: FitNow, found: Diagnosis) -> str:
+    """Say by what residuals are judged."""
+    if now.flat is None or now.flat.redundancy <= 0:
+        return "nothing left over: no test"
+    if found.test == "tau":
+        return "sigma estimated from the residuals: tau"
+    statistic, limit = found.of_flat.global_statistic or 0.0, found.of_flat.global_limit or 0.0
+    return f"given sigmas: Baarda; χ² {statistic:.1f} of {limit:.1f} sideways"
+
+
+# --- where, and what next ---
+
+
+def _wash(now: FitNow, marks: Sequence[FitMarkView]) -> FitWash | None:
+    """Return the wash of predicted 95 % over the marks and a sixth of the site around them."""
+    if now.flat is None or now.parameters is None or not np.isfinite(now.flat.variance_of_unit):
+        return None
+    local = np.array([(mark.local_e_m, mark.local_n_m) for mark in marks])
+    low, high = local.min(axis=0), local.max(axis=0)
+    margin = max(float((high - low).max()) / 6.0, 1.0)
+    low, high = low - margin, high + margin
+    step = float((high - low).max()) / _WASH_COLUMNS
+    columns, rows = (int(np.ceil(size / step)) for size in high - low)
+    east, north = np.meshgrid(low[0] + (np.arange(columns) + 0.5) * step, low[1] + (np.arange(rows) + 0.5) * step)
+    cells = now.parameters.to_grid(np.stack([east.ravel(), north.ravel()], axis=1))
+    band = np.searchsorted(FIT_WASH_M, horizontal_95_at_m(now.flat, cells))
+    return FitWash(float(low[0]), float(low[1]), step, columns, [int(item) for item in band], list(FIT_WASH_M))
+
+
+def _suggested(now: FitNow) -> tuple[FitMarkNow | None, Gain | None]:
+    """Return the unmeasured mark that gains most, and how much that is."""
+    missing = [mark for mark in now.marks if mark.grid_m is None]
+    if not missing:
+        return None, None
+    if now.flat is None or now.parameters is None or len(now.flat.used) < FEWEST["similarity"]:
+        return _to_begin(now, missing), None
+    local = np.array([(mark.row.local_e_m, mark.row.local_n_m) for mark in now.marks])
+    site = now.parameters.to_grid(local)
+    places = site[[now.marks.index(mark) for mark in missing]]
+    weights = np.full(len(missing), float(np.mean(now.flat.weights)))
+    gain = best_next(now.flat, places, weights, site)
+    return (None, None) if gain is None else (missing[gain.candidate], gain)
+
+
+def _to_begin(now: FitNow, missing: Sequence[FitMarkNow]) -> FitMarkNow:
+    """Return the mark to begin with: the farthest from the one that is measured, else an end of the longest line between any."""
+
+    def place(mark: FitMarkNow) -> NDArray[np.float64]:
+        return np.array((mark.row.local_e_m, mark.row.local_n_m))
+
+    if now.measured:
+        first = place(now.marks[now.measured[0]])
+        return max(missing, key=lambda mark: float(np.hypot(*(place(mark) - first))))
+    return missing[farthest_apart([place(mark) for mark in missing])[0]]
+
+
+def _next(item: Judged, marks: Sequence[FitMarkView], suggested: FitMarkNow | None, gain: Gain | None) -> NextStep:
+    now, unit = item.now, item.job.length_unit
+    stands = [_mark_stands(now.choice.uses, mark, unit) for mark in marks]
+    by_name = {mark.name: mark for mark in stands}
+    suspects = [] if item.found is None else item.found.suspects
+    accused = None
+    if suspects:
+        first = suspects[0]
+        accused = Accused(
+            by_name[first.name].line_id, first.name, now.choice.use_of(by_name[first.name].line_id), first.component, first.can_tell
+        )  # fmt: skip
+    words = ""
+    if gain is not None and gain.before_m is not None and gain.after_m is not None:
+        words = f": the worst place of the site goes from {text_from_metres(gain.before_m, unit)} to {text_from_metres(gain.after_m, unit)} at 95 %"
+    elif suggested is not None and len(now.measured) < FEWEST["similarity"]:
+        words = ": it lies far from the others"
+    model = now.choice.models.horizontal
+    shown = item.applied is not None and item.applied.parameters == now.parameters
+    wanted = None if suggested is None else by_name[suggested.name]
+    return next_step(now.choice.school, stands, accused, wanted, words, FEWEST[model], shown)
+
+
+def _mark_stands(uses: Mapping[str, MarkUse], mark: FitMarkView, unit: str) -> MarkStands:
+    parts = []
+    if mark.off_m is not None:
+        parts.append(f"{text_from_metres(mark.off_m, unit)} sideways")
+    if mark.off_up_m is not None:
+        parts.append(f"{text_from_metres(mark.off_up_m, unit)} in height")
+    off = f"{' and '.join(parts)} from where the fit puts it" if parts else "measured"
+    return MarkStands(
+        mark.line_id, mark.name, mark.gnss_e_m is not None, mark.horizontal or mark.vertical, mark.line_id in uses, off
+    )

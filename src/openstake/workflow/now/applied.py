@@ -1,0 +1,142 @@
+"""The local fit in use: its numbers as they were applied, and whether what it rests on is still the same."""
+
+from __future__ import annotations
+
+import json
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.chain import out_of_date
+from openstake.core.localfit.choice import SiteCentre
+from openstake.core.localfit.pair import Use
+from openstake.core.localfit.parameters import FitParameters
+from openstake.store import lines
+from openstake.store.models import FitApplied, FitMark
+from openstake.workflow.now.base import base_values
+from openstake.workflow.now.fit import FitMarkNow, in_fit_grid, undulation_m
+from openstake.workflow.now.job import JobNow
+from openstake.workflow.now.points import Point
+
+
+@dataclass(frozen=True)
+class AppliedMark:
+    """A mark as an applied fit had it: residuals fitted − given, metres; None where nothing was left over."""
+
+    line_id: str
+    name: str
+    use: Use
+    residual_e_m: float | None
+    residual_n_m: float | None
+    residual_h_m: float | None
+
+
+@dataclass(frozen=True)
+class Applied:
+    """A fit that was applied: its parameters, its marks, and in one line how good it was."""
+
+    id: str
+    parameters: FitParameters
+    marks: tuple[AppliedMark, ...]
+    words: str
+    agrees: bool
+    redundancy: int
+    rests_on: tuple[str, ...]
+    created_s: float
+
+
+def applied_of_row(row: FitApplied) -> Applied:
+    """Return an applied fit as it is stored."""
+    data = json.loads(row.data)
+    numbers = data["parameters"]
+    site = numbers.pop("site")
+    return Applied(
+        row.id, FitParameters(**numbers, site=SiteCentre(**site) if site else None),
+        tuple(AppliedMark(**mark) for mark in data["marks"]), data["words"], data["agrees"], data["redundancy"],
+        tuple(json.loads(row.rests_on)), row.created_s,
+    )  # fmt: skip
+
+
+def data_of_applied(
+    parameters: FitParameters, marks: Sequence[AppliedMark], words: str, agrees: bool, redundancy: int
+) -> str:  # fmt: skip
+    """Return an applied fit as it is kept."""
+    return json.dumps(
+        {
+            "parameters": asdict(parameters), "marks": [asdict(mark) for mark in marks], "words": words, "agrees": agrees,
+            "redundancy": redundancy,
+        }
+    )  # fmt: skip
+
+
+def applied_now(session: Session, job_id: str) -> Applied | None:
+    """Return the fit in use, None where there is none: one query."""
+    row = session.scalars(lines.heads(FitApplied, FitApplied.job_id == job_id)).first()
+    return None if row is None or row.dropped else applied_of_row(row)
+
+
+def local_of(job: JobNow, fit: FitParameters, grid_m: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return local east, north and height of places of the job's grid with ellipsoidal heights, (n, 3)."""
+    if len(grid_m) == 0:
+        return grid_m.reshape(-1, 3)
+    lift = undulation_m(job, grid_m) if fit.heights == "geoid" else 0.0
+    return fit.to_local(in_fit_grid(job, fit.site, grid_m), lift)
+
+
+@dataclass(frozen=True)
+class LocalPlace:
+    """A place in local coordinates, metres; no height where the fit has none."""
+
+    east_m: float
+    north_m: float
+    height_m: float | None
+
+
+def local_of_points(session: Session, job: JobNow, derived: Sequence[Point]) -> list[LocalPlace | None]:
+    """Return the local coordinates of points by the fit in use, None for all of them without one."""
+    applied = applied_now(session, job.id)
+    if applied is None or not derived:
+        return [None] * len(derived)
+    grid = np.array([(point.east_m, point.north_m, point.height_m) for point in derived])
+    return [
+        LocalPlace(float(east), float(north), float(up) if np.isfinite(up) else None)
+        for east, north, up in local_of(job, applied.parameters, grid)
+    ]
+
+
+_WORDS = {
+    "settings": "the job's system", "base_coordinate": "the base's coordinate", "height_reading": "a height",
+}  # fmt: skip
+
+
+def changed_since(
+    session: Session, job: JobNow, fit: Applied, marks: Sequence[FitMarkNow]
+) -> tuple[str, ...]:  # fmt: skip
+    """Return in words what an applied fit rests on that has another value now; nothing where it stands as it was."""
+    used = {mark.line_id for mark in fit.marks if mark.use != "check"}
+    own = [mark for mark in marks if mark.line_id in used]
+    before, now = fit.rests_on, tuple(sorted({row_id for mark in own for row_id in mark.rests_on}))
+    if set(now) == set(before):
+        return ()
+    rows = session.scalars(select(FitMark).where(FitMark.line_id.in_(used))).all()
+    values: dict[str, Any] = {
+        **job.meanings, **base_values({base.occupation.id: base for mark in own for base in mark.bases}.values()),
+        **{row.id: lines.value_of(row) for row in rows},
+    }  # fmt: skip
+    if not out_of_date(before, now, values):
+        return ()
+    names = {row.id: row.name for row in rows}
+    meant, found = (Counter(values.get(row_id, row_id) for row_id in ids) for ids in (before, now))
+    apart = (meant - found) + (found - meant)
+    words = [
+        names.get(row_id) or _WORDS.get(values.get(row_id, ("",))[0], "a shot")
+        for row_id in (*before, *now)
+        if values.get(row_id, row_id) in apart
+    ]
+    return tuple(dict.fromkeys(words))
