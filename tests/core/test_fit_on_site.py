@@ -20,7 +20,7 @@ from openstake.core.judge.fit import (
     judge_rotation,
     judge_set_ups,
 )
-from openstake.core.judge.slip import MarkOff, judge_slip
+from openstake.core.judge.slip import MarkOff, judge_slip, slip_of
 from openstake.core.limits import POLE_TWICE_M
 from openstake.core.localfit.choice import FitModels, checked_models, choice_of, without_component
 from openstake.core.localfit.exchange import exchanged_square_sums
@@ -306,15 +306,17 @@ def test_marks_in_a_line_one_mark_and_mixed_bases_are_told():
 def test_a_difference_of_the_size_of_a_slip_is_named(given, off, horizontal, unit, words):
     heights = [NamedUp(-0.2, "the pole stood at '1.800 m', and '2.000 m' was typed")]
     mark = MarkOff("A", given, off, (0.010, 0.010, 0.015), heights, [("The rod", 0.0205)])
-    found = judge_slip(mark, horizontal, unit)
+    found = slip_of(mark, horizontal, unit)
 
-    assert len(found) == 1 and words in found[0].sentence, found
+    assert found is not None and words in found.words
+    assert words in judge_slip("A", found, horizontal, unit)[0].sentence
 
 
 def test_a_difference_of_no_known_size_is_not_named():
     mark = MarkOff("A", (5000.0, 5000.0, 10.0), (0.0617, 0.0411, 0.0331), (0.003, 0.003, 0.003))
-    assert judge_slip(mark, True, "m") == [] and judge_slip(mark, False, "m") == []
-    assert judge_slip(replace(mark, off_m=(None, None, None)), True, "m") == []
+    assert slip_of(mark, True, "m") is None and slip_of(mark, False, "m") is None
+    assert slip_of(replace(mark, off_m=(None, None, None)), True, "m") is None
+    assert judge_slip("A", None, True, "m") == []
 
 
 # --- schools ---
@@ -331,6 +333,10 @@ def test_the_school_that_grows_takes_two_then_asks_of_each():
     assert (one.kind, one.line_id, one.use) == ("take-in", "a", "hv")
     third = next_step("grow", [stands("A", used=True), stands("B", used=True), stands("C")], None, None, "", 2, False)
     assert third.kind == "decide" and "0.012 m sideways" in third.words
+    assert (third.use, third.other_use) == ("hv", "check")
+    off = replace(stands("C"), differs=True, slip="its north would fit with two digits exchanged")
+    bad = next_step("grow", [stands("A", used=True), stands("B", used=True), off], None, None, "", 2, False)
+    assert (bad.use, bad.other_use) == ("out", "hv") and "Look it up: its north" in bad.words
     kept = [stands("A", used=True), stands("B", used=True), stands("C", chosen=True)]
     assert next_step("grow", kept, None, None, "", 2, False).kind == "apply"
     assert next_step("grow", kept, None, None, "", 2, True).kind == "none"

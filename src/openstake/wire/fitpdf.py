@@ -105,8 +105,8 @@ def _plan(page: Any, sheet: FitSheet, left: float, bottom: float, width: float, 
         return
     east = [mark.east_m for mark in sheet.marks]
     north = [mark.north_m for mark in sheet.marks]
-    reach = max(max(east) - min(east), max(north) - min(north) * 1.0, 1.0)
-    room = min(width / max(max(east) - min(east), reach / 50), height / max(max(north) - min(north), reach / 50)) * 0.74
+    wide, high = max(max(east) - min(east), 1.0), max(max(north) - min(north), 1.0)
+    room = 0.74 * min(width / wide, height / high)
     middle = ((max(east) + min(east)) / 2, (max(north) + min(north)) / 2)
 
     def at(e: float, n: float) -> tuple[float, float]:
@@ -129,7 +129,7 @@ def _plan(page: Any, sheet: FitSheet, left: float, bottom: float, width: float, 
             page.line(x, y, *tip)
             page.circle(*tip, 1.2, stroke=1, fill=0)
             page.setLineWidth(0.6)
-        _text(page, x + 5, y + 4, mark.name, 9, 70, bold=True)
+        _named(page, x, y, mark.name)
     if larger:
         _text(
             page,
@@ -140,11 +140,24 @@ def _plan(page: Any, sheet: FitSheet, left: float, bottom: float, width: float, 
             width,
         )
     page.line(left + width - 14, bottom + height - 34, left + width - 14, bottom + height - 12)
+    for side in (-3, 3):
+        page.line(left + width - 14, bottom + height - 12, left + width - 14 + side, bottom + height - 18)
     _text(page, left + width - 18, bottom + height - 10, "N", 8, 20, bold=True)
     length = _round_down(width / room / 5 / sheet.metres_per_unit)
     page.setLineWidth(1.5)
     page.line(left + width - 8 - length * sheet.metres_per_unit * room, bottom + 8, left + width - 8, bottom + 8)
     page.drawRightString(left + width - 8, bottom + 12, f"{length:g} {sheet.unit}")
+
+
+def _named(page: Any, x: float, y: float, name: str) -> None:
+    """Write a mark's name below it, on white, so that no line runs through it."""
+    from reportlab.pdfbase.pdfmetrics import stringWidth
+
+    wide = min(stringWidth(name, "Helvetica-Bold", 9), 70.0)
+    page.setFillGray(1.0)
+    page.rect(x - wide / 2 - 1, y - 15, wide + 2, 10, stroke=0, fill=1)
+    page.setFillGray(0.0)
+    _text(page, x - wide / 2, y - 13, name, 9, 70, bold=True)
 
 
 def _round_down(value: float) -> float:

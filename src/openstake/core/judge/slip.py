@@ -6,6 +6,8 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from math import hypot
 
+import numpy as np
+
 from openstake.core.causes import NamedUp
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding, Severity, finding
@@ -41,17 +43,27 @@ class _Guess:
     words: str
 
 
-def judge_slip(mark: MarkOff, horizontal: bool, unit: str) -> list[Finding]:
-    """Return the slip that a mark's horizontal or vertical difference has the size of, none where none leaves little of it."""
+@dataclass(frozen=True)
+class SlipFound:
+    """The slip that a difference of so many metres has the size of, and what of it is left."""
+
+    size_m: float
+    left_m: float
+    words: str
+
+
+def slip_of(mark: MarkOff, horizontal: bool, unit: str) -> SlipFound | None:
+    """Return the slip that a mark's horizontal or vertical difference has the size of, None where none leaves little of it."""
     places = (0, 1) if horizontal else (2,)
     off = [mark.off_m[n] for n in places]
     if any(value is None for value in off):
-        return []
+        return None
     seen = [float(value or 0.0) for value in off]
     size = hypot(*seen)
-    most = min(SHARE_UNEXPLAINED * size, SLIP_SIGMAS * max(mark.sigma_m[n] for n in places))
+    # NaN where no sigma is known yet: then the size alone decides.
+    most = float(np.fmin(SHARE_UNEXPLAINED * size, SLIP_SIGMAS * max(mark.sigma_m[n] for n in places)))
     if size < SLIP_LEAST_M:
-        return []
+        return None
     guesses = [_Guess(guess.off_m, guess.words) for guess in _guesses(mark, horizontal, unit)]
     left = [
         (hypot(*(value - (guess.off_m[n] or 0.0) for n, value in zip(places, seen, strict=True))), guess.words)
@@ -62,15 +74,21 @@ def judge_slip(mark: MarkOff, horizontal: bool, unit: str) -> list[Finding]:
             (abs(size - lean), f"{pole} leans by {text_from_metres(lean, unit)}: turned by half a circle it is as far off to the other side")
             for pole, lean in mark.leans
         ]  # fmt: skip
-    found = sorted(item for item in left if item[0] <= most)
-    if not found:
+    found = min((item for item in left if item[0] <= most), default=None)
+    return None if found is None else SlipFound(size, *found)
+
+
+def judge_slip(mark: str, slip: SlipFound | None, horizontal: bool, unit: str) -> list[Finding]:
+    """Return what is said of a slip that explains a mark's difference."""
+    if slip is None:
         return []
+    side = "sideways" if horizontal else "in height"
     return [
         finding(
             "fit-slip", Severity.LOOK,
-            f"{mark.name} is off by {text_from_metres(size, unit)} {'sideways' if horizontal else 'in height'}, which is the size of a slip: {found[0][1]}.",
-            "A slip of the hand has a size of its own.", f"Look {mark.name} up where its coordinate comes from, and at the height typed there.",
-            mark=mark.name, left_m=round(found[0][0], 4),
+            f"{mark} is off by {text_from_metres(slip.size_m, unit)} {side}, which is the size of a slip: {slip.words}.",
+            "A slip of the hand has a size of its own.", f"Look {mark} up where its coordinate comes from, and at the height typed there.",
+            mark=mark, left_m=round(slip.left_m, 4),
         )
     ]  # fmt: skip
 

@@ -53,13 +53,14 @@ class MarkStands:
 
 @dataclass(frozen=True)
 class Accused:
-    """The suspect that the residuals accuse most, what it is used for, and whether the data can tell."""
+    """The suspect that the residuals accuse most, what it is used for, whether the data can tell, and the slip that explains it."""
 
     line_id: str
     name: str
     use: MarkUse
     component: str
     can_tell: bool
+    slip: str = ""
 
 
 @dataclass(frozen=True)
@@ -84,8 +85,11 @@ def next_step(
     if accused is not None and (accused.can_tell or suggested is None):
         side = "in height" if accused.component == "vertical" else "sideways"
         if accused.can_tell:
+            words = f"Leave {accused.name} out {side}, or measure it again."
+            if accused.slip:
+                words = f"Look {accused.name} up: {accused.slip}. Else leave it out {side}."
             return NextStep(
-                "leave-out", f"Leave {accused.name} out {side}, or measure it again.", f"Leave {accused.name} out",
+                "leave-out", words, f"Leave {accused.name} out",
                 accused.line_id, accused.name, without_component(accused.use, accused.component),
             )  # fmt: skip
         return NextStep(

@@ -27,6 +27,7 @@ from openstake.core.localfit.choice import (
 )
 from openstake.core.localfit.parameters import FitParameters
 from openstake.core.units import counted
+from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import FitChosen
 from openstake.workflow.context import Context
@@ -294,16 +295,16 @@ def page(context: Context, job_id: str) -> FitView:
 
 
 def history(context: Context, job_id: str) -> FitHistory:
-    """Return the choices of a job, newest first."""
+    """Return the choices of a job along their line, newest first."""
     with context.database.read() as session:
         job_of(session, job_id)
-        rows = session.scalars(
-            select(FitChosen)
-            .where(FitChosen.job_id == job_id)
-            .order_by(FitChosen.created_s.desc(), FitChosen.id)
-            .limit(MOST_SHOWN)
-        ).all()
-        return FitHistory([_past(row)[0] for row in rows])
+        rows = {row.id: row for row in session.scalars(select(FitChosen).where(FitChosen.job_id == job_id))}
+        row = next(iter(lines.current(rows.values())), None)
+        listed: list[FitPast] = []
+        while row is not None and len(listed) < MOST_SHOWN:
+            listed.append(_past(row)[0])
+            row = rows.get(row.replaces_id or "")
+        return FitHistory(listed)
 
 
 def _past(row: FitChosen) -> tuple[FitPast, FitParameters | None]:

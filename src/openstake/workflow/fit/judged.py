@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from math import hypot
 
@@ -14,7 +14,7 @@ from openstake.core.chain import FitSaid
 from openstake.core.judge.cause import HeightsSeen, named_heights
 from openstake.core.judge.finding import Finding, ranked
 from openstake.core.judge.fit import judge_geometry, judge_one_mark, judge_out_of_date, judge_set_ups
-from openstake.core.judge.slip import MarkOff, judge_slip
+from openstake.core.judge.slip import MarkOff, SlipFound, judge_slip, slip_of
 from openstake.core.limits import FIT_TELLS_FROM
 from openstake.core.localfit.geometry import hull_of, spread_ratio
 from openstake.core.localfit.pair import FEWEST
@@ -42,7 +42,7 @@ class FitHeadline:
 
 @dataclass(frozen=True)
 class Judged:
-    """A fit with everything that is derived from it and is needed more than once."""
+    """A fit with everything that is derived from it and is needed more than once; `slips` are by mark and component."""
 
     job: JobNow
     now: FitNow
@@ -53,6 +53,7 @@ class Judged:
     applied: Applied | None
     changed: tuple[str, ...]
     outside: frozenset[str]
+    slips: Mapping[tuple[str, str], SlipFound]
 
 
 def fit_said(session: Session, job: JobNow) -> FitSaid:
@@ -68,6 +69,7 @@ def judged(session: Session, job: JobNow, now: FitNow) -> Judged:
     found = None if now.flat is None else diagnosed(now.pairs, now.flat, now.up, now.expected, unit, now.left_out)
     outside: frozenset[str] = frozenset()
     findings: list[Finding] = []
+    slips: dict[tuple[str, str], SlipFound] = {}
     if now.flat is not None and found is not None:
         used = np.array([gnss_of(now, int(n)) for n in now.flat.used])
         hull = hull_of(used)
@@ -80,7 +82,10 @@ def judged(session: Session, job: JobNow, now: FitNow) -> Judged:
             findings += judge_geometry(spread_ratio(used), len(used), plane, sorted(outside))
         else:
             findings += judge_one_mark(now.pairs[now.flat.used[0]].name, now.flat.scale, now.flat.rotation_deg)
-        findings += _of_bases(now) + _slips(session, job, now, found)
+        findings += _of_bases(now)
+        slips = _slips(session, job, now, found)
+        for (name, component), slip in slips.items():
+            findings += judge_slip(name, slip, component == "horizontal", unit)
     findings += judge_out_of_date(changed)
     listed = ranked(findings)
     headline = _headline(now, found, listed, unit)
@@ -88,7 +93,18 @@ def judged(session: Session, job: JobNow, now: FitNow) -> Judged:
         len(now.marks), len(now.measured), now.flat is not None, applied is not None, bool(changed), _is_proven(now, found),
         headline.sentence, listed,
     )  # fmt: skip
-    return Judged(job, now, found, listed, headline, said, applied, changed, outside)
+    return Judged(
+        job,
+        now,
+        found,
+        listed,
+        headline,
+        said,
+        applied,
+        changed,
+        outside,
+        slips,
+    )
 
 
 def gnss_of(now: FitNow, place: int) -> tuple[float, float]:
@@ -159,40 +175,54 @@ def off_of(found: Diagnosis) -> dict[str, tuple[float | None, float | None]]:
 # --- slips ---
 
 
-def _slips(session: Session, job: JobNow, now: FitNow, found: Diagnosis) -> list[Finding]:
-    """Return the slips that the worst suspects, sideways and in height, have the size of."""
-    if not found.suspects:
-        return []
+def _slips(session: Session, job: JobNow, now: FitNow, found: Diagnosis) -> dict[tuple[str, str], SlipFound]:
+    """Return the slips that the worst suspects and the checks that are off have the size of, by mark and component."""
+    worst = {suspect.component: suspect.name for suspect in reversed(found.suspects)}
+    asked = [(name, component) for component, name in worst.items()]
+    for said in found.findings:
+        if said.code == "fit-check-differs":
+            asked += [(str(said.numbers["mark"]), component) for component in ("horizontal", "vertical")]
+    if not asked:
+        return {}
     by_name = {now.marks[place].name: n for n, place in enumerate(now.measured)}
-    worst = {suspect.component: suspect for suspect in reversed(found.suspects)}
     leans = [(item.pole, item.lean.lean_m) for item in turned_poles(session).values() if item.leans]
-    said: list[Finding] = []
-    for suspect in worst.values():
-        n = by_name[suspect.name]
+    slips = {}
+    for name, component in asked:
+        n = by_name[name]
         mark, row = now.marks[now.measured[n]], found.points[n]
         off = MarkOff(
-            mark.name, (mark.row.local_e_m, mark.row.local_n_m, mark.row.local_h_m),
-            (row.left_out_e_m, row.left_out_n_m, row.left_out_h_m), _sigma_of_left_out(now, found, n), _heights(now, mark), leans,
+            name, (mark.row.local_e_m, mark.row.local_n_m, mark.row.local_h_m), (row.left_out_e_m, row.left_out_n_m, row.left_out_h_m),
+            _sigma_of_left_out(now, found, n), _heights(now, mark), leans,
         )  # fmt: skip
-        said += judge_slip(off, suspect.component == "horizontal", job.length_unit)
-    return said
+        if slip := slip_of(off, component == "horizontal", job.length_unit):
+            slips[(name, component)] = slip
+    return slips
 
 
 def _sigma_of_left_out(now: FitNow, found: Diagnosis, n: int) -> tuple[float, float, float]:
-    """Return one sigma of a left-out difference in east, north, up: the mark's own over the root of its redundancy."""
+    """Return one sigma of a left-out difference in east, north, up.
+
+    Of a mark of the fit its own over the root of its redundancy; of one outside its own and that of the fit there.
+    """
     assert now.flat is not None, "there is a fit"
-    flat = list(now.flat.used).index(n) if n in now.flat.used else None
-    sides = [0.0, 0.0]
-    if flat is not None:
-        own = (now.flat.variance_of_unit / now.flat.weights[flat]) ** 0.5
-        sides = [float(own / max(part, 1e-9) ** 0.5) for part in found.of_flat.redundancy[flat]]
-    up = 0.0
-    if now.up is not None and found.of_up is not None and n in now.up.used:
-        place = list(now.up.used).index(n)
-        up = float(
-            (now.up.variance_of_unit / now.up.weights[place] / max(found.of_up.redundancy[place, 0], 1e-9)) ** 0.5
+    pair, flat, up = now.pairs[n], now.flat, now.up
+    if n in flat.used:
+        place = list(flat.used).index(n)
+        own = (flat.variance_of_unit / flat.weights[place]) ** 0.5
+        sides = own / np.sqrt(np.maximum(found.of_flat.redundancy[place], 1e-9))
+    else:
+        there = np.max(np.diag(flat.covariance_m2(pair.gnss_e_m, pair.gnss_n_m)))
+        sides = np.full(2, (there + (pair.sigma_h_m or flat.sigma0_m or 0.0) ** 2) ** 0.5)
+    high = 0.0
+    if up is not None and found.of_up is not None and n in up.used:
+        place = list(up.used).index(n)
+        redundancy = max(float(found.of_up.redundancy[place, 0]), 1e-9)
+        high = float((up.variance_of_unit / up.weights[place] / redundancy) ** 0.5)
+    elif up is not None:
+        high = float(
+            (up.variance_m2(pair.gnss_e_m, pair.gnss_n_m) + (pair.sigma_v_m or up.sigma0_m or 0.0) ** 2) ** 0.5
         )
-    return sides[0], sides[1], up
+    return float(sides[0]), float(sides[1]), high
 
 
 def _heights(now: FitNow, mark: FitMarkNow) -> tuple[NamedUp, ...]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -211,7 +211,9 @@ def _mark_views(item: Judged) -> list[FitMarkView]:
         point = None if found is None or n is None else found.points[n]
         row, own, use = mark.row, numbers.get(mark.line_id, {}), now.choice.use_of(mark.line_id)
         in_flat, in_up = (part is not None and n is not None and n in part.used for part in (flat, up))
-        state, words = _stands(mark, use, in_flat or in_up, mark.name in accused.values(), mark.name in differs)
+        state, words = _stands(
+            mark, use, in_flat or in_up, mark.name in accused.values(), mark.name in differs, bool(accused)
+        )
         sigmas = mark.sigmas_m if mark.grid_m is not None else (None, None)
         gnss = mark.grid_m or (None, None, None)
         lengths = {
@@ -266,7 +268,7 @@ def _numbers(now: FitNow, found: Diagnosis | None) -> dict[str, dict[str, float 
     return numbers
 
 
-def _stands(mark: FitMarkNow, use: MarkUse, used: bool, accused: bool, differs: bool) -> tuple[State, str]:
+def _stands(mark: FitMarkNow, use: MarkUse, used: bool, accused: bool, differs: bool, waits: bool) -> tuple[State, str]:
     if mark.grid_m is None:
         return State.MISSING, "not measured"
     if use == "out":
@@ -276,7 +278,7 @@ def _stands(mark: FitMarkNow, use: MarkUse, used: bool, accused: bool, differs: 
     if differs:
         return State.DISAGREES, "off as a check"
     words = {"h": "in, sideways only", "v": "in, height only"}.get(use, "in the fit")
-    return (State.CHECKED, words) if used else (State.ENTERED, "kept as a check")
+    return (State.ENTERED if waits else State.CHECKED, words) if used else (State.ENTERED, "kept as a check")
 
 
 def _origin_words(mark: FitMarkNow) -> str:
@@ -356,15 +358,15 @@ def _to_begin(now: FitNow, missing: Sequence[FitMarkNow]) -> FitMarkNow:
 
 def _next(item: Judged, marks: Sequence[FitMarkView], suggested: FitMarkNow | None, gain: Gain | None) -> NextStep:
     now, unit = item.now, item.job.length_unit
-    stands = [_mark_stands(now.choice.uses, mark, unit) for mark in marks]
+    stands = [_mark_stands(item, mark, unit) for mark in marks]
     by_name = {mark.name: mark for mark in stands}
-    suspects = [] if item.found is None else item.found.suspects
     accused = None
-    if suspects:
-        first = suspects[0]
+    if item.found is not None and item.found.suspects:
+        first = item.found.suspects[0]
+        line_id, slip = by_name[first.name].line_id, item.slips.get((first.name, first.component))
         accused = Accused(
-            by_name[first.name].line_id, first.name, now.choice.use_of(by_name[first.name].line_id), first.component, first.can_tell
-        )  # fmt: skip
+            line_id, first.name, now.choice.use_of(line_id), first.component, first.can_tell, slip.words if slip else ""
+        )
     words = ""
     if gain is not None and gain.before_m is not None and gain.after_m is not None:
         words = f": the worst place of the site goes from {text_from_metres(gain.before_m, unit)} to {text_from_metres(gain.after_m, unit)} at 95 %"
@@ -376,13 +378,15 @@ def _next(item: Judged, marks: Sequence[FitMarkView], suggested: FitMarkNow | No
     return next_step(now.choice.school, stands, accused, wanted, words, FEWEST[model], shown)
 
 
-def _mark_stands(uses: Mapping[str, MarkUse], mark: FitMarkView, unit: str) -> MarkStands:
+def _mark_stands(item: Judged, mark: FitMarkView, unit: str) -> MarkStands:
     parts = []
     if mark.off_m is not None:
         parts.append(f"{text_from_metres(mark.off_m, unit)} sideways")
     if mark.off_up_m is not None:
         parts.append(f"{text_from_metres(mark.off_up_m, unit)} in height")
     off = f"{' and '.join(parts)} from where the fit puts it" if parts else "measured"
+    slip = next((slip.words for (name, _), slip in item.slips.items() if name == mark.name), "")
     return MarkStands(
-        mark.line_id, mark.name, mark.gnss_e_m is not None, mark.horizontal or mark.vertical, mark.line_id in uses, off
-    )
+        mark.line_id, mark.name, mark.gnss_e_m is not None, mark.horizontal or mark.vertical,
+        mark.line_id in item.now.choice.uses, off, mark.words == "off as a check", slip,
+    )  # fmt: skip

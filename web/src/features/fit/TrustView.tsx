@@ -42,7 +42,7 @@ export function TrustView({ job, fit, tabs, onView }: FitViewProps) {
             </span>
           )}
           <span className="font-semibold">{fit.headline.words}</span>
-          {fit.horizontal && <span className="text-faded">{fit.applied ? (fit.applied.is_shown ? "; in use" : "; another fit is in use") : "; not applied"}</span>}
+          {fit.horizontal && (fit.applied || fit.state !== "disagrees") && <span className="text-faded">{fit.applied ? (fit.applied.is_shown ? "; in use" : "; another fit is in use") : "; not applied"}</span>}
         </p>
         <div className="w-60">
           <Select
@@ -108,7 +108,7 @@ function NextAction(props: {
   onView: FitViewProps["onView"];
 }) {
   const { job, fit } = props;
-  const { kind, press, line_id, use } = fit.next;
+  const { kind, press, line_id, use, other_press, other_use } = fit.next;
   const apply = useApplyFit(job.id);
   if (kind === "none") return null;
   if (kind === "list")
@@ -134,9 +134,9 @@ function NextAction(props: {
     );
   return (
     <div className="flex gap-3">
-      {kind === "decide" && (
-        <Button className="h-record!" disabled={props.busy} onClick={() => props.onUse(line_id, "check")}>
-          Keep it as a check
+      {other_use && (
+        <Button className="h-record!" disabled={props.busy} onClick={() => props.onUse(line_id, other_use)}>
+          {other_press}
         </Button>
       )}
       <Button kind="primary" large disabled={props.busy || !use} onClick={() => use && props.onUse(line_id, use)}>
