@@ -5515,6 +5515,8 @@ export interface components {
         /**
          * NextStep
          * @description What to do next: one line, what kind of action it is, what stands on its button, the mark it is about and its new use.
+         *
+         *     Where there are two ways, `other_press` and `other_use` are those of the second.
          */
         NextStep: {
             /**
@@ -5532,6 +5534,16 @@ export interface components {
              * @default
              */
             name: string;
+            /**
+             * Other Press
+             * @default
+             */
+            other_press: string;
+            /**
+             * Other Use
+             * @default null
+             */
+            other_use: ("hv" | "h" | "v" | "check" | "out") | null;
             /**
              * Press
              * @default

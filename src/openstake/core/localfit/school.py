@@ -41,7 +41,10 @@ SCHOOL_WORDS: tuple[SchoolWords, ...] = (
 
 @dataclass(frozen=True)
 class MarkStands:
-    """A mark for the school: whether it is measured, in the horizontal fit, and whether somebody has chosen what it is used for."""
+    """A mark for the school: whether it is measured, in the fit, and whether somebody has chosen what it is used for.
+
+    `differs`: as a check it is off by more than is explained; `slip` is what would explain it.
+    """
 
     line_id: str
     name: str
@@ -49,6 +52,8 @@ class MarkStands:
     used: bool
     chosen: bool
     off_words: str = ""
+    differs: bool = False
+    slip: str = ""
 
 
 @dataclass(frozen=True)
@@ -65,7 +70,10 @@ class Accused:
 
 @dataclass(frozen=True)
 class NextStep:
-    """What to do next: one line, what kind of action it is, what stands on its button, the mark it is about and its new use."""
+    """What to do next: one line, what kind of action it is, what stands on its button, the mark it is about and its new use.
+
+    Where there are two ways, `other_press` and `other_use` are those of the second.
+    """
 
     kind: NextKind
     words: str
@@ -73,6 +81,8 @@ class NextStep:
     line_id: str = ""
     name: str = ""
     use: MarkUse | None = None
+    other_press: str = ""
+    other_use: MarkUse | None = None
 
 
 def next_step(
@@ -99,13 +109,7 @@ def next_step(
     used = sum(mark.used for mark in marks)
     waiting = next((mark for mark in marks if mark.measured and not mark.used and not mark.chosen), None)
     if school == "grow" and waiting is not None:
-        words = (
-            f"Take {waiting.name} in: the fit begins with {needs}."
-            if used < needs
-            else f"{waiting.name}: {waiting.off_words}."
-        )
-        kind: NextKind = "take-in" if used < needs else "decide"
-        return NextStep(kind, words, f"Take {waiting.name} in", waiting.line_id, waiting.name, "hv")
+        return _waiting(waiting, used < needs, needs)
     if suggested is not None:
         return NextStep(
             "measure",
@@ -119,3 +123,15 @@ def next_step(
     if applied:
         return NextStep("none", "Every mark is measured; the fit is applied.")
     return NextStep("apply", "Apply the fit: points then have local coordinates too.", "Apply the fit")
+
+
+def _waiting(mark: MarkStands, begins: bool, needs: int) -> NextStep:
+    """Return what is asked of a measured mark in the school that grows."""
+    take = f"Take {mark.name} in"
+    if begins:
+        return NextStep("take-in", f"{take}: the fit begins with {needs}.", take, mark.line_id, mark.name, "hv")
+    words = f"{mark.name}: {mark.off_words}."
+    if mark.differs:
+        words += f" Look it up: {mark.slip}." if mark.slip else " Measure it again, or leave it out."
+        return NextStep("decide", words, f"Leave {mark.name} out", mark.line_id, mark.name, "out", take, "hv")
+    return NextStep("decide", words, take, mark.line_id, mark.name, "hv", "Keep it as a check", "check")
