@@ -334,9 +334,17 @@ def test_the_school_that_grows_takes_two_then_asks_of_each():
     third = next_step("grow", [stands("A", used=True), stands("B", used=True), stands("C")], None, None, "", 2, False)
     assert third.kind == "decide" and "0.012 m sideways" in third.words
     assert (third.use, third.other_use) == ("hv", "check")
-    off = replace(stands("C"), differs=True, slip="its north would fit with two digits exchanged")
-    bad = next_step("grow", [stands("A", used=True), stands("B", used=True), off], None, None, "", 2, False)
+    off = replace(stands("C"), differs=("horizontal", "vertical"), slip="its north would fit with two digits exchanged")
+    two = [stands("A", used=True), stands("B", used=True)]
+    bad = next_step("grow", [*two, off], None, None, "", 2, False)
     assert (bad.use, bad.other_use) == ("out", "hv") and "Look it up: its north" in bad.words
+    low = next_step("grow", [*two, replace(off, differs=("vertical",))], None, None, "", 2, False)
+    assert (low.press, low.use) == ("Take C in without height", "h")
+    # Two heights that contradict each other: the third tells, and its own mistake sideways stays out.
+    doubt = Accused("a", "A", "hv", "vertical", False)
+    third = next_step("grow", [*two, off], doubt, stands("D", False), "", 2, False)
+    assert (third.press, third.use) == ("Take the height of C in", "v")
+    assert next_step("grow", [*two, stands("C")], doubt, None, "", 2, False).use == "hv"
     kept = [stands("A", used=True), stands("B", used=True), stands("C", chosen=True)]
     assert next_step("grow", kept, None, None, "", 2, False).kind == "apply"
     assert next_step("grow", kept, None, None, "", 2, True).kind == "none"

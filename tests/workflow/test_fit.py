@@ -218,6 +218,23 @@ def test_an_applied_fit_stays_as_it_was_and_says_what_has_changed(site):
     assert site.get()["state"] == "checked", "the height is back, and so is the fit"
 
 
+def test_a_later_shot_is_no_change_of_an_applied_fit_and_one_that_is_left_out_is(site):
+    fit = site.apply()
+
+    def again(session):
+        filling = Filling(session, site.job)
+        filling.now += 1e5
+        filling.shots(*site.base, 3, EPOCHS)
+
+    site.database.write(again)
+    later = site.get()
+    assert mark(later, "Q1")["origin"] == "2 shots, 2 initialisations"
+    assert later["applied"]["changed"] == [] and not later["applied"]["is_shown"]
+    q1 = mark(fit, "Q1")
+    wish = {"line_id": q1["line_id"], "shot_id": q1["shots"][0]["id"], "used": False}
+    assert site.post("fit/shots", wish)["applied"]["changed"] == ["a shot"]
+
+
 def test_a_corrected_local_coordinate_is_named_and_re_applied(site):
     fit = site.apply()
     q3 = mark(fit, "Q3")

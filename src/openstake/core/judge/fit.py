@@ -263,17 +263,18 @@ def judge_checks(
             continue
         flat, most_flat = _check_sideways(pair, place, horizontal)
         up, most_up = (None, None) if vertical is None else _check_up(pair, place, vertical)
+        both = ((flat, most_flat, "sideways", "horizontal"), (up, most_up, "in height", "vertical"))
+        seen = [item for item in both if item[0] is not None and item[1] is not None and item[0] > item[1]]
         beyond = [
-            f"{text_from_metres(off, unit)} {words} ({text_from_metres(most, unit)} is explained)"
-            for off, most, words in ((flat, most_flat, "sideways"), (up, most_up, "in height"))
-            if off is not None and most is not None and off > most
+            f"{text_from_metres(off or 0.0, unit)} {words} ({text_from_metres(most or 0.0, unit)} is explained)"
+            for off, most, words, _ in seen
         ]
         if beyond:
             found.append(
                 finding(
                     "fit-check-differs", Severity.STOP, f"{pair.name}, kept as a check, is off from where the fit puts it: {' and '.join(beyond)}.",
                     "The fit is wrong there, or the check mark is.", "Measure it again; look at the suspects of the fit.",
-                    mark=pair.name, horizontal_m=round(flat, 4),
+                    mark=pair.name, horizontal_m=round(flat, 4), components=[item[3] for item in seen],
                 )
             )  # fmt: skip
     return found

@@ -43,7 +43,7 @@ SCHOOL_WORDS: tuple[SchoolWords, ...] = (
 class MarkStands:
     """A mark for the school: whether it is measured, in the fit, and whether somebody has chosen what it is used for.
 
-    `differs`: as a check it is off by more than is explained; `slip` is what would explain it.
+    `differs`: the components (horizontal, vertical) in which it is off as a check by more than is explained; `slip` would explain it.
     """
 
     line_id: str
@@ -52,7 +52,7 @@ class MarkStands:
     used: bool
     chosen: bool
     off_words: str = ""
-    differs: bool = False
+    differs: tuple[str, ...] = ()
     slip: str = ""
 
 
@@ -92,24 +92,12 @@ def next_step(
     """Return the next step; `suggested` is the unmeasured mark that gains most, `needs` how many marks the model takes at least."""
     if not marks:
         return NextStep("list", "Bring the local coordinates in: a file, another job, or typed.", "Local coordinates")
-    if accused is not None and (accused.can_tell or suggested is None):
-        side = "in height" if accused.component == "vertical" else "sideways"
-        if accused.can_tell:
-            words = f"Leave {accused.name} out {side}, or measure it again."
-            if accused.slip:
-                words = f"Look {accused.name} up: {accused.slip}. Else leave it out {side}."
-            return NextStep(
-                "leave-out", words, f"Leave {accused.name} out",
-                accused.line_id, accused.name, without_component(accused.use, accused.component),
-            )  # fmt: skip
-        return NextStep(
-            "none",
-            f"Something is wrong, and the data cannot tell whose: {accused.name} or another. It takes one more mark.",
-        )
+    if accused is not None and accused.can_tell:
+        return _leave_out(accused)
     used = sum(mark.used for mark in marks)
     waiting = next((mark for mark in marks if mark.measured and not mark.used and not mark.chosen), None)
     if school == "grow" and waiting is not None:
-        return _waiting(waiting, used < needs, needs)
+        return _begin(waiting, needs) if used < needs else _waiting(waiting, accused)
     if suggested is not None:
         return NextStep(
             "measure",
@@ -118,6 +106,11 @@ def next_step(
             suggested.line_id,
             suggested.name,
         )
+    if accused is not None:
+        return NextStep(
+            "none",
+            f"Something is wrong, and the data cannot tell whose: {accused.name} or another. It takes one more mark.",
+        )
     if used < needs:
         return NextStep("none", f"The model takes at least {needs} marks; {used} are in.")
     if applied:
@@ -125,13 +118,43 @@ def next_step(
     return NextStep("apply", "Apply the fit: points then have local coordinates too.", "Apply the fit")
 
 
-def _waiting(mark: MarkStands, begins: bool, needs: int) -> NextStep:
-    """Return what is asked of a measured mark in the school that grows."""
-    take = f"Take {mark.name} in"
-    if begins:
-        return NextStep("take-in", f"{take}: the fit begins with {needs}.", take, mark.line_id, mark.name, "hv")
+_SIDE = {"horizontal": "sideways", "vertical": "in height"}
+_ALONE: dict[str, MarkUse] = {"horizontal": "h", "vertical": "v"}
+
+
+def _leave_out(accused: Accused) -> NextStep:
+    side = _SIDE[accused.component]
+    words = f"Leave {accused.name} out {side}, or measure it again."
+    if accused.slip:
+        words = f"Look {accused.name} up: {accused.slip}. Else leave it out {side}."
+    use = without_component(accused.use, accused.component)
+    return NextStep("leave-out", words, f"Leave {accused.name} out", accused.line_id, accused.name, use)
+
+
+def _begin(mark: MarkStands, needs: int) -> NextStep:
+    words = f"Take {mark.name} in: the fit begins with {needs}."
+    return NextStep("take-in", words, f"Take {mark.name} in", mark.line_id, mark.name, "hv")
+
+
+def _waiting(mark: MarkStands, doubt: Accused | None) -> NextStep:
+    """Return what is asked of a measured mark in the school that grows; `doubt` is a suspect that the data cannot tell yet."""
     words = f"{mark.name}: {mark.off_words}."
-    if mark.differs:
-        words += f" Look it up: {mark.slip}." if mark.slip else " Measure it again, or leave it out."
-        return NextStep("decide", words, f"Leave {mark.name} out", mark.line_id, mark.name, "out", take, "hv")
-    return NextStep("decide", words, take, mark.line_id, mark.name, "hv", "Keep it as a check", "check")
+    if doubt is not None:
+        # What is off in the other component would bring a second mistake in.
+        use = _ALONE[doubt.component] if set(mark.differs) - {doubt.component} else "hv"
+        words += f" Taken in, it helps to tell which mark is wrong {_SIDE[doubt.component]}."
+        return NextStep(
+            "decide", words, _take(mark.name, use), mark.line_id, mark.name, use, "Keep it as a check", "check"
+        )
+    if not mark.differs:
+        return NextStep(
+            "decide", words, _take(mark.name, "hv"), mark.line_id, mark.name, "hv", "Keep it as a check", "check"
+        )
+    words += f" Look it up: {mark.slip}." if mark.slip else " Measure it again, or leave out what is off."
+    use = "out" if len(mark.differs) > 1 else without_component("hv", mark.differs[0])
+    press = f"Leave {mark.name} out" if use == "out" else _take(mark.name, use)
+    return NextStep("decide", words, press, mark.line_id, mark.name, use, _take(mark.name, "hv"), "hv")
+
+
+def _take(name: str, use: MarkUse) -> str:
+    return {"h": f"Take {name} in without height", "v": f"Take the height of {name} in"}.get(use, f"Take {name} in")

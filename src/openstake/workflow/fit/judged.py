@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from math import hypot
+from typing import cast
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -42,7 +43,10 @@ class FitHeadline:
 
 @dataclass(frozen=True)
 class Judged:
-    """A fit with everything that is derived from it and is needed more than once; `slips` are by mark and component."""
+    """A fit with everything that is derived from it and is needed more than once; `slips` are by mark and component.
+
+    `differing` are the checks that are off, by name, each with its components.
+    """
 
     job: JobNow
     now: FitNow
@@ -53,6 +57,7 @@ class Judged:
     applied: Applied | None
     changed: tuple[str, ...]
     outside: frozenset[str]
+    differing: Mapping[str, tuple[str, ...]]
     slips: Mapping[tuple[str, str], SlipFound]
 
 
@@ -87,8 +92,9 @@ def judged(session: Session, job: JobNow, now: FitNow) -> Judged:
         for (name, component), slip in slips.items():
             findings += judge_slip(name, slip, component == "horizontal", unit)
     findings += judge_out_of_date(changed)
+    differing = {} if found is None else _differing(found)
     listed = ranked(findings)
-    headline = _headline(now, found, listed, unit)
+    headline = _headline(now, found, differing, unit)
     said = FitSaid(
         len(now.marks), len(now.measured), now.flat is not None, applied is not None, bool(changed), _is_proven(now, found),
         headline.sentence, listed,
@@ -103,6 +109,7 @@ def judged(session: Session, job: JobNow, now: FitNow) -> Judged:
         applied,
         changed,
         outside,
+        differing,
         slips,
     )
 
@@ -124,7 +131,15 @@ def _is_proven(now: FitNow, found: Diagnosis | None) -> bool:
     return len(now.flat.used) >= FIT_TELLS_FROM or (now.flat.redundancy > 0 and bool(checks))
 
 
-def _headline(now: FitNow, found: Diagnosis | None, findings: Sequence[Finding], unit: str) -> FitHeadline:
+def _differing(found: Diagnosis) -> dict[str, tuple[str, ...]]:
+    """Return the checks that are off by more than is explained, by name, each with its components."""
+    said = [item for item in found.findings if item.code == "fit-check-differs"]
+    return {
+        str(item.numbers["mark"]): tuple(map(str, cast(Sequence[str], item.numbers["components"]))) for item in said
+    }
+
+
+def _headline(now: FitNow, found: Diagnosis | None, differing: Collection[str], unit: str) -> FitHeadline:
     if not now.marks:
         return _without_number("no local coordinates yet")
     if now.flat is None or found is None:
@@ -135,7 +150,7 @@ def _headline(now: FitNow, found: Diagnosis | None, findings: Sequence[Finding],
         flat, up = rows[first.name]
         value, side = (flat, "sideways") if first.component == "horizontal" else (up, "in height")
         return _with_number(value, first.name, f"{first.name}, {side}, from where the others put it", unit)
-    off = next((str(said.numbers["mark"]) for said in findings if said.code == "fit-check-differs"), "")
+    off = next(iter(differing), "")
     if off:
         flat, up = rows[off]
         return _with_number(
@@ -148,7 +163,7 @@ def _headline(now: FitNow, found: Diagnosis | None, findings: Sequence[Finding],
     worst, name = max(sized)
     return FitHeadline(
         worst, name, f"{name}, the farthest of {counted(len(sized), 'mark')} from where the others put them",
-        f"{counted(len(sized), 'mark')} agree to {text_from_metres(worst, unit)}",
+        f"{counted(len(sized), 'mark')} {'agrees' if len(sized) == 1 else 'agree'} to {text_from_metres(worst, unit)}",
     )  # fmt: skip
 
 
@@ -179,9 +194,7 @@ def _slips(session: Session, job: JobNow, now: FitNow, found: Diagnosis) -> dict
     """Return the slips that the worst suspects and the checks that are off have the size of, by mark and component."""
     worst = {suspect.component: suspect.name for suspect in reversed(found.suspects)}
     asked = [(name, component) for component, name in worst.items()]
-    for said in found.findings:
-        if said.code == "fit-check-differs":
-            asked += [(str(said.numbers["mark"]), component) for component in ("horizontal", "vertical")]
+    asked += [(name, component) for name, components in _differing(found).items() for component in components]
     if not asked:
         return {}
     by_name = {now.marks[place].name: n for n, place in enumerate(now.measured)}

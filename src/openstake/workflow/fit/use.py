@@ -131,7 +131,7 @@ def apply(context: Context, job_id: str, wish: FitApply) -> FitView:
             for place, point in zip(now.measured, item.found.points, strict=True)
         ]  # fmt: skip
         used = [now.marks[place] for place, pair in zip(now.measured, now.pairs, strict=True) if pair.use != "check"]
-        rests = sorted({row_id for mark in used for row_id in mark.rests_on})
+        rests = sorted({row_id for mark in used for row_id in mark.rests_on()})
         words = item.headline.sentence
         row = FitApplied(
             job_id=job_id, data=data_of_applied(now.parameters, marks, words, not stops, item.found.horizontal.redundancy),

@@ -203,7 +203,6 @@ def _mark_views(item: Judged) -> list[FitMarkView]:
     numbers = _numbers(now, found)
     # A blunder bends the fit at its neighbours too: the worst of each component is named, the others wait for it.
     accused = {} if found is None else {suspect.component: suspect.name for suspect in reversed(found.suspects)}
-    differs = {name for said in item.findings if said.code == "fit-check-differs" for name in [said.numbers["mark"]]}
     off = {} if found is None else off_of(found)
     views = []
     for mark in now.marks:
@@ -212,7 +211,7 @@ def _mark_views(item: Judged) -> list[FitMarkView]:
         row, own, use = mark.row, numbers.get(mark.line_id, {}), now.choice.use_of(mark.line_id)
         in_flat, in_up = (part is not None and n is not None and n in part.used for part in (flat, up))
         state, words = _stands(
-            mark, use, in_flat or in_up, mark.name in accused.values(), mark.name in differs, bool(accused)
+            mark, use, in_flat or in_up, mark.name in accused.values(), mark.name in item.differing, bool(accused)
         )
         sigmas = mark.sigmas_m if mark.grid_m is not None else (None, None)
         gnss = mark.grid_m or (None, None, None)
@@ -388,5 +387,5 @@ def _mark_stands(item: Judged, mark: FitMarkView, unit: str) -> MarkStands:
     slip = next((slip.words for (name, _), slip in item.slips.items() if name == mark.name), "")
     return MarkStands(
         mark.line_id, mark.name, mark.gnss_e_m is not None, mark.horizontal or mark.vertical,
-        mark.line_id in item.now.choice.uses, off, mark.words == "off as a check", slip,
+        mark.line_id in item.now.choice.uses, off, item.differing.get(mark.name, ()), slip,
     )  # fmt: skip

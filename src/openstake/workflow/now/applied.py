@@ -121,7 +121,8 @@ def changed_since(
     """Return in words what an applied fit rests on that has another value now; nothing where it stands as it was."""
     used = {mark.line_id for mark in fit.marks if mark.use != "check"}
     own = [mark for mark in marks if mark.line_id in used]
-    before, now = fit.rests_on, tuple(sorted({row_id for mark in own for row_id in mark.rests_on}))
+    # Shots that came later are no change of what the fit was made from.
+    before, now = fit.rests_on, tuple(sorted({row_id for mark in own for row_id in mark.rests_on(fit.rests_on)}))
     if set(now) == set(before):
         return ()
     rows = session.scalars(select(FitMark).where(FitMark.line_id.in_(used))).all()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from math import hypot
@@ -47,18 +47,22 @@ _BY_NAME = ("check", "fit")
 
 @dataclass(frozen=True)
 class FitShotNow:
-    """A shot on a mark of the fit as derived now; `why_not` says why it is not averaged, empty where it is."""
+    """A shot on a mark of the fit as derived now; `why_not` says why it is not averaged, empty where it is.
+
+    `rests_on` are its own id and those of everything that its coordinate rests on.
+    """
 
     shot: Shot
     point: Point
     why_not: str
+    rests_on: tuple[str, ...]
 
 
 @dataclass(frozen=True)
 class FitMarkNow:
     """A mark of the fit: its row, its shots, and its GNSS side in the job's grid (east, north, ellipsoidal height; metres).
 
-    `set_ups` are the bases it hangs on; `autonomous`: one of them is known to metres; `rests_on` are the ids of everything.
+    `set_ups` are the bases it hangs on; `autonomous`: one of them is known to metres; `own_ids` are those that it rests on apart from its shots.
     """
 
     row: FitMark
@@ -69,7 +73,12 @@ class FitMarkNow:
     bases: tuple[BaseNow, ...] = ()
     set_ups: frozenset[str] = frozenset()
     autonomous: bool = False
-    rests_on: tuple[str, ...] = ()
+    own_ids: tuple[str, ...] = ()
+
+    def rests_on(self, among: Collection[str] | None = None) -> set[str]:
+        """Return the ids of everything that the mark rests on; of its shots those whose id is among some, where these are given."""
+        shots = [item for item in self.shots if not item.why_not and (among is None or item.shot.id in among)]
+        return {*self.own_ids, *(row_id for item in shots for row_id in item.rests_on)}
 
     @property
     def line_id(self) -> str:
@@ -153,12 +162,11 @@ def _mark(
 ) -> FitMarkNow:  # fmt: skip
     seen = tuple(
         FitShotNow(
-            shot,
-            point,
-            "left out" if not taken else "not fixed throughout" if point.not_fixed else "",
+            shot, point, "left out" if not taken else "not fixed throughout" if point.not_fixed else "",
+            (shot.id, *points.rests_on(job, None, point.coordinate, point.base_height, point.rover_height, point.reference)),
         )
         for shot, point, taken in shots
-    )
+    )  # fmt: skip
     if row.occupation_id is not None:
         base = bases[row.occupation_id]
         east, north, height = (float(value) for value in job.frame.grid_from_ecef(np.array(base.mark_m)))
@@ -169,23 +177,16 @@ def _mark(
     used = [item for item in seen if not item.why_not]
     if used:
         mean = mean_on_mark([_shot_on_mark(item) for item in used])
-        ids = {
-            row_id
-            for item in used
-            for row_id in points.rests_on(
-                job, None, item.point.coordinate, item.point.base_height, item.point.rover_height, item.point.reference
-            )
-        }
         return FitMarkNow(
             row, seen, "shots", mean, (mean.east_m, mean.north_m, mean.height_m), tuple(item.point.base for item in used),
             frozenset("network" if item.point.virtual else item.shot.occupation_id for item in used),
-            any(is_autonomous(item.point.coordinate) and not item.point.virtual for item in used), (row.id, *sorted(ids)),
+            any(is_autonomous(item.point.coordinate) and not item.point.virtual for item in used), (row.id,),
         )  # fmt: skip
     if row.gnss_e_m is not None and row.gnss_n_m is not None:
         return FitMarkNow(
-            row, seen, "given", None, (row.gnss_e_m, row.gnss_n_m, row.gnss_h_m), rests_on=(row.id, job.settings.id)
+            row, seen, "given", None, (row.gnss_e_m, row.gnss_n_m, row.gnss_h_m), own_ids=(row.id, job.settings.id)
         )
-    return FitMarkNow(row, seen, "none", None, None)
+    return FitMarkNow(row, seen, "none", None, None, own_ids=(row.id,))
 
 
 def _shot_on_mark(item: FitShotNow) -> ShotOnMark:
