@@ -1,4 +1,4 @@
-"""`make bench`: decoders against pyrtcm and pynmeagps, socket to browser, start-up, size of the first load.
+"""`make bench`: decoders against pyrtcm and pynmeagps, local fits against scipy, socket to browser, start-up, size of the first load.
 
 Each figure is of one run on one machine; what counts is the ratio to the rival of the same run.  With --write the table goes
 to docs/benchmarks.md, with the date.
@@ -316,7 +316,7 @@ def main() -> None:
             f"{many / few:.2f}",
         )
     )
-    rows += rows_of("bench/bulk.py") + rows_of("bench/watch.py")
+    rows += rows_of("bench/bulk.py") + rows_of("bench/watch.py") + rows_of("bench/fit.py")
     rows.append(("Start-up of a new data folder, s", f"{start_up_s():.1f}", "", ""))
     rows.append(("First load, gzip, kB", f"{first_load_kb():.0f}", "aim 300", ""))
     lines = [

@@ -102,7 +102,7 @@ export function FitPlan(props: {
           {Number(bar.toPrecision(3))} {props.unit.sign}
         </text>
       </svg>
-      <figcaption className="flex flex-wrap items-center gap-x-5 gap-y-1 border-t-2 border-line px-3 py-1 text-base">
+      {(larger > 0 || wash) && <figcaption className="flex flex-wrap items-center gap-x-5 gap-y-1 border-t-2 border-line px-3 py-1 text-base">
         {larger > 0 && <span>arrows: residuals (dotted: not in the fit), {Number(larger.toPrecision(3))} times as long</span>}
         {wash && (
           <span className="flex items-center gap-2">
@@ -118,7 +118,7 @@ export function FitPlan(props: {
             ))}
           </span>
         )}
-      </figcaption>
+      </figcaption>}
     </figure>
   );
 }

@@ -58,6 +58,8 @@ def checked_models(models: FitModels) -> FitModels:
     """Return models that can be used; InputError names the field that lacks."""
     if models.held_scale == "typed" and models.horizontal != "similarity" and models.scale is None:
         raise InputError("Type the scale that is held, or choose another.", field="scale")
+    if models.horizontal == "shift" and models.north == "eye":
+        raise InputError("A shift takes a north that is known: true, the grid's, or typed.", field="north")
     if models.north == "typed" and models.north_deg is None:
         raise InputError("Type by how many degrees the local north is turned (anticlockwise: +).", field="north_deg")
     return models

@@ -149,7 +149,8 @@ def _headline(now: FitNow, found: Diagnosis | None, differing: Collection[str], 
         first = found.suspects[0]
         flat, up = rows[first.name]
         value, side = (flat, "sideways") if first.component == "horizontal" else (up, "in height")
-        return _with_number(value, first.name, f"{first.name}, {side}, from where the others put it", unit)
+        who = first.name if first.can_tell else " or ".join(in_doubt(found)[first.component][:3])
+        return _with_number(value, first.name, f"{who}, {side}, from where the others put it", unit)
     off = next(iter(differing), "")
     if off:
         flat, up = rows[off]
@@ -174,6 +175,23 @@ def _without_number(words: str) -> FitHeadline:
 def _with_number(value_m: float | None, name: str, words: str, unit: str) -> FitHeadline:
     size = "" if value_m is None else f"{text_from_metres(value_m, unit)}: "
     return FitHeadline(value_m, name, words, f"{size}{words}")
+
+
+def in_doubt(found: Diagnosis) -> dict[str, list[str]]:
+    """Return whom the residuals accuse, by component: the worst alone where the data can tell, else every suspect of it.
+
+    A blunder bends the fit at its neighbours too: once the worst is gone, they show whether anything is wrong with them.
+    """
+    accused: dict[str, list[str]] = {}
+    for suspect in found.suspects:
+        own = accused.setdefault(suspect.component, [])
+        if not own or not _tells(found, suspect.component):
+            own.append(suspect.name)
+    return accused
+
+
+def _tells(found: Diagnosis, component: str) -> bool:
+    return next(suspect.can_tell for suspect in found.suspects if suspect.component == component)
 
 
 def off_of(found: Diagnosis) -> dict[str, tuple[float | None, float | None]]:

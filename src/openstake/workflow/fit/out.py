@@ -9,6 +9,7 @@ from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
 from openstake import __version__
+from openstake.core.chain import State
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.localfit.parameters import pipeline_of
 from openstake.core.units import METRES_PER_UNIT, text_from_metres
@@ -145,5 +146,5 @@ def _sheet_mark(mark: FitMarkView, factor: float) -> SheetMark:
     predicted = "–" if mark.predicted_95_m is None else f"{mark.predicted_95_m / factor:.3f}"
     cells = (mark.name, mark.use, *(length(value) for value in off), predicted)
     return SheetMark(
-        mark.name, mark.local_e_m, mark.local_n_m, arrow, mark.horizontal, mark.words == "suspected", cells
+        mark.name, mark.local_e_m, mark.local_n_m, arrow, mark.horizontal, mark.state is State.DISAGREES, cells
     )

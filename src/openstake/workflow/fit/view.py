@@ -30,7 +30,7 @@ from openstake.core.localfit.pair import FEWEST
 from openstake.core.localfit.school import SCHOOL_WORDS, Accused, MarkStands, NextStep, SchoolWords, next_step
 from openstake.core.units import counted, shortest_typed, text_from_metres
 from openstake.workflow.fit.diagnosis import Diagnosis, HorizontalRead, PointRead, VerticalRead, known
-from openstake.workflow.fit.judged import FitHeadline, Judged, gnss_of, off_of
+from openstake.workflow.fit.judged import FitHeadline, Judged, gnss_of, in_doubt, off_of
 from openstake.workflow.now.fit import FitMarkNow, FitNow
 
 _WASH_COLUMNS = 30
@@ -201,8 +201,8 @@ def _mark_views(item: Judged) -> list[FitMarkView]:
     now, found, unit = item.now, item.found, item.job.length_unit
     flat, up = now.flat, now.up
     numbers = _numbers(now, found)
-    # A blunder bends the fit at its neighbours too: the worst of each component is named, the others wait for it.
-    accused = {} if found is None else {suspect.component: suspect.name for suspect in reversed(found.suspects)}
+    accused = {} if found is None else in_doubt(found)
+    words_of = {name: "suspected" if len(names) == 1 else "in doubt" for names in accused.values() for name in names}
     off = {} if found is None else off_of(found)
     views = []
     for mark in now.marks:
@@ -267,15 +267,17 @@ def _numbers(now: FitNow, found: Diagnosis | None) -> dict[str, dict[str, float 
     return numbers
 
 
-def _stands(mark: FitMarkNow, use: MarkUse, used: bool, accused: bool, differs: bool, waits: bool) -> tuple[State, str]:
+def _stands(mark: FitMarkNow, use: MarkUse, used: bool, accused: str, differs: bool, waits: bool) -> tuple[State, str]:
     if mark.grid_m is None:
         return State.MISSING, "not measured"
     if use == "out":
         return State.ENTERED, "left out"
     if accused:
-        return State.DISAGREES, "suspected"
+        return State.DISAGREES, accused
     if differs:
         return State.DISAGREES, "off as a check"
+    if not used and use != "check":
+        return State.ENTERED, "measured"
     words = {"h": "in, sideways only", "v": "in, height only"}.get(use, "in the fit")
     return (State.ENTERED if waits else State.CHECKED, words) if used else (State.ENTERED, "kept as a check")
 

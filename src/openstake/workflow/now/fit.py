@@ -312,7 +312,7 @@ def solved(job: JobNow, chosen_id: str | None, marks: tuple[FitMarkNow, ...], ch
         flat = _flat(pairs, choice, expected)
     except InputError as error:
         problem = error.sentence
-    if not up_problem:
+    if flat is not None and not up_problem:
         try:
             up = fit_vertical(pairs, choice.models.vertical)
         except InputError as error:
@@ -328,8 +328,6 @@ def _known(mark: FitMarkNow) -> tuple[float, float, float]:
 
 def _flat(pairs: Sequence[Pair], choice: FitChoice, expected: ExpectedFit) -> Horizontal:
     models = choice.models
-    if models.horizontal == "shift" and expected.rotation_deg is None:
-        raise InputError("A shift takes a north that is known: true, the grid's, or typed.", field="north")
     return fit_horizontal(pairs, models.horizontal, models.scale_held(expected), expected.rotation_deg or 0.0)
 
 

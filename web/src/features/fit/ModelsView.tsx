@@ -36,7 +36,7 @@ const NORTH = [
 const detailOf = (options: { value: string; detail?: string }[], value: string) => options.find((item) => item.value === value)?.detail;
 
 /** The models, what is known of the local system, and what each choice gives. */
-export function ModelsView({ job, fit, tabs }: FitViewProps) {
+export function ModelsView({ job, fit, tabs, onView }: FitViewProps) {
   const choose = useChooseFit(job.id);
   const [models, setModels] = useState<Models>(fit.models);
   const [typed, setTyped] = useState({ scale: fit.models.scale?.toString() ?? "", north_deg: fit.models.north_deg?.toString() ?? "" });
@@ -51,9 +51,9 @@ export function ModelsView({ job, fit, tabs }: FitViewProps) {
       title="Models"
       why="How the two systems may differ. Fewer numbers to solve leave more to judge by."
       tabs={tabs}
-      aside={problem && !["scale", "north_deg"].includes(problem.field ?? "") ? <p className="font-semibold text-flag">{problem.sentence}</p> : <p className="text-faded">Expected here: scale {fit.expected.scale.toFixed(7)}{fit.expected.rotation_deg !== null && `, turned by ${fit.expected.rotation_deg.toFixed(4).replace("-", "−")}°`}.</p>}
+      aside={problem && !["scale", "north_deg", "north"].includes(problem.field ?? "") ? <p className="font-semibold text-flag">{problem.sentence}</p> : <p className="text-faded">Expected here: scale {fit.expected.scale.toFixed(7)}{fit.expected.rotation_deg !== null && `, turned by ${fit.expected.rotation_deg.toFixed(4).replace("-", "−")}°`}.</p>}
       action={
-        <Button kind="primary" large disabled={choose.isPending} onClick={() => choose.mutate({ replaces_id: fit.chosen_id, models: wish })}>
+        <Button kind="primary" large disabled={choose.isPending} onClick={() => choose.mutate({ replaces_id: fit.chosen_id, models: wish }, { onSuccess: () => onView("fit") })}>
           Fit by these
         </Button>
       }
@@ -71,7 +71,7 @@ export function ModelsView({ job, fit, tabs }: FitViewProps) {
           />
           {held && <Select label="Scale held at" value={models.held_scale} options={HELD} onChange={(value) => set({ held_scale: value as Models["held_scale"] })} />}
           {held && models.held_scale === "typed" && <TextField label="Scale" name="scale" value={typed.scale} onChange={(scale) => setTyped({ ...typed, scale })} placeholder="1.0000578" problem={at("scale")} />}
-          <Select label="Local north is" value={models.north} options={NORTH} onChange={(value) => set({ north: value as Models["north"] })} hint={models.horizontal === "shift" ? "It is held: a shift takes a north that is known." : "It is what the rotation is compared with."} />
+          <Select label="Local north is" value={models.north} options={NORTH} onChange={(value) => set({ north: value as Models["north"] })} hint={at("north") ? <span className="font-semibold text-flag">{at("north")}</span> : models.horizontal === "shift" ? "It is held." : "It is what the rotation is compared with."} />
           {models.north === "typed" && (
             <TextField label="Degrees, anticlockwise" name="north_deg" value={typed.north_deg} onChange={(north_deg) => setTyped({ ...typed, north_deg })} placeholder="−37.4" problem={at("north_deg")} />
           )}

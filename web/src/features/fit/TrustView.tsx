@@ -148,7 +148,7 @@ function NextAction(props: {
 
 function FitNumbers({ job, fit }: { job: Schemas["JobView"]; fit: Schemas["FitView"] }) {
   const { horizontal: flat, vertical: up, expected } = fit;
-  if (!flat) return fit.problem ? <Note>{fit.problem}</Note> : null;
+  if (!flat) return null;
   const unit = job.length_unit;
   const scale = flat.model === "similarity" ? "scale" : "scale held,";
   return (
