@@ -30,10 +30,9 @@ from openstake.core.localfit.geometry import (
     effects_m,
     effects_up_m,
     farthest_apart,
-    horizontal_95_at_m,
     hull_of,
+    reach_of,
     spread_ratio,
-    vertical_95_at_m,
 )
 from openstake.core.localfit.horizontal import fit_horizontal
 from openstake.core.localfit.means import ShotOnMark, mean_on_mark
@@ -174,10 +173,11 @@ def test_a_line_and_a_point_hold_nothing():
 
 @pytest.mark.parametrize("model", ["similarity", "rotation", "shift"])
 def test_the_predicted_circle_is_that_of_the_covariance(model):
-    fit = fit_horizontal(pairs_of(np.random.default_rng(4), 6, weighted="mixed"), model)
+    pairs = pairs_of(np.random.default_rng(4), 6, weighted="mixed")
+    fit = fit_horizontal(pairs, model)
     places = np.array([(EAST + 900.0, NORTH - 300.0), (EAST, NORTH)])
 
-    for place, radius in zip(places, horizontal_95_at_m(fit, places), strict=True):
+    for place, radius in zip(places, reach_of(pairs, fit, None).horizontal_95_m(places), strict=True):
         largest = np.linalg.eigvalsh(fit.covariance_m2(*place))[-1]
         # sqrt(-2 ln 0.05): the radius that holds 95 % of a circular normal distribution.
         assert radius == pytest.approx((-2.0 * np.log(0.05) * largest) ** 0.5, rel=1e-12)
@@ -187,7 +187,9 @@ def test_the_predicted_height_is_that_of_a_monte_carlo():
     rng = np.random.default_rng(5)
     pairs = pairs_of(rng, 6, weighted=True)
     there = np.array([[EAST + 700.0, NORTH + 100.0]])
-    claimed = float(vertical_95_at_m(fit_vertical(pairs, "plane"), there)[0]) / 1.959964
+    claimed = (
+        float(reach_of(pairs, fit_horizontal(pairs), fit_vertical(pairs, "plane")).vertical_95_m(there)[0]) / 1.959964
+    )
     tries = []
     for _ in range(3000):
         noisy = [replace(pair, local_h_m=pair.local_h_m + rng.normal(0.0, pair.sigma_v_m)) for pair in pairs]
@@ -202,17 +204,19 @@ def test_the_next_mark_is_the_one_that_real_refits_would_choose():
     candidates = np.array([(EAST + e, NORTH + n) for e, n in ((30.0, 0.0), (900.0, 700.0), (-400.0, 100.0))])
     site = np.array([(EAST + e, NORTH + n) for e in (-1000.0, 1000.0) for n in (-1000.0, 1000.0)])
     fit = fit_horizontal(pairs)
-    found = best_next(fit, candidates, np.full(3, pairs[0].sigma_h_m ** -2), site)
+    reach = reach_of(pairs, fit, None)
+    found = best_next(reach, candidates, np.full(3, pairs[0].sigma_h_m ** -2), site)
 
     worst = []
     for east, north in candidates:
         local = fit.to_local(np.array([east]), np.array([north]))[0]
         more = Pair("new", *map(float, local), None, east, north, None, "h", pairs[0].sigma_h_m)
-        worst.append(horizontal_95_at_m(fit_horizontal([*pairs, more]), site).max())
+        again = [*pairs, more]
+        worst.append(reach_of(again, fit_horizontal(again), None).horizontal_95_m(site).max())
     assert found.candidate == int(np.argmin(worst))
     assert found.after_m == pytest.approx(min(worst), rel=1e-6)
-    assert found.before_m == pytest.approx(horizontal_95_at_m(fit, site).max())
-    assert best_next(fit, np.empty((0, 2)), [], site) is None
+    assert found.before_m == pytest.approx(reach.horizontal_95_m(site).max())
+    assert best_next(reach, np.empty((0, 2)), [], site) is None
 
 
 def test_a_fit_begins_with_the_two_marks_farthest_apart():

@@ -7,11 +7,13 @@ import numpy as np
 import pytest
 import statsmodels.api as sm
 from pyproj import Transformer
+from scipy.linalg import subspace_angles
 from scipy.optimize import least_squares
 from skimage.transform import SimilarityTransform
 
 from openstake.core.errors import InputError
 from openstake.core.judge.fit import judge_exchanged, judge_scale
+from openstake.core.limits import FIT_MOST_SUSPECTS
 from openstake.core.localfit.horizontal import fit_horizontal
 from openstake.core.localfit.pair import Pair
 from openstake.core.localfit.parameters import parameters_of, pipeline_of
@@ -266,6 +268,24 @@ def test_a_blunder_of_eight_sigmas_among_six_marks_is_named():
         suspects = diagnosis(fit_horizontal(pairs)).suspects
         named += bool(suspects) and suspects[0].place == which and suspects[0].can_tell
     assert named >= 380
+
+
+def test_how_alike_two_marks_are_is_the_angle_between_what_they_do_to_the_residuals():
+    """Against scipy: the smallest principal angle between the two hypotheses once the fit has taken its part."""
+    pairs = pairs_of(np.random.default_rng(21), 5, weighted="mixed")
+    pairs[2] = replace(pairs[2], local_e_m=pairs[2].local_e_m + 0.4, local_n_m=pairs[2].local_n_m - 0.3)
+    for fit in (fit_horizontal(pairs), fit_horizontal(pairs, "rotation", 1.00007)):
+        left = np.eye(10) - fit.basis @ fit.basis.T
+        said = diagnosis(fit).suspects[0]
+        angles = {n: subspace_angles(left[:, 4:6], left[:, 2 * n : 2 * n + 2]).min() for n in (0, 1, 3, 4)}
+
+        assert said.place == 2 and said.rival == min(angles, key=angles.get)
+        assert said.correlation == pytest.approx(np.cos(angles[said.rival]), abs=1e-9)
+
+
+def test_a_wrong_model_accuses_every_mark_and_the_worst_are_listed():
+    pairs = pairs_of(np.random.default_rng(22), 200, weighted=True)
+    assert len(diagnosis(fit_horizontal(pairs, "rotation", 1.003)).suspects) == FIT_MOST_SUSPECTS
 
 
 @pytest.mark.parametrize("model", ["similarity", "rotation"])

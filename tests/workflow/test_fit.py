@@ -214,6 +214,8 @@ def test_an_applied_fit_stays_as_it_was_and_says_what_has_changed(site):
     assert fit["state"] == "out of date" and fit["applied"]["changed"] == ["a height"]
     assert "fit-out-of-date" in codes(fit) and not fit["applied"]["is_shown"]
     assert site.get("fit/use")["once"][0] == before, "its numbers are kept"
+    later = next(item for item in site.get("fit/use")["points"] if item["name"] == "Q4")
+    assert later["fit_95_m"] == pytest.approx(q4["fit_95_m"], rel=1e-6), "and how far they can be trusted"
     site.correct_height("1.500 m")
     assert site.get()["state"] == "checked", "the height is back, and so is the fit"
 

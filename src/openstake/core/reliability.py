@@ -21,7 +21,13 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import chdtri, chndtr, fdtri, stdtrit
 
-from openstake.core.limits import FIT_CORRELATION, FIT_POWER, FIT_SIGNIFICANCE, FIT_SINGLE_SIGNIFICANCE
+from openstake.core.limits import (
+    FIT_CORRELATION,
+    FIT_MOST_SUSPECTS,
+    FIT_POWER,
+    FIT_SIGNIFICANCE,
+    FIT_SINGLE_SIGNIFICANCE,
+)
 
 _NO_REDUNDANCY = 1e-9
 
@@ -133,7 +139,7 @@ def _suspects(
         limit = float(fdtri(parts, left, 1.0 - each))
     else:
         return []
-    found = [int(place) for place in np.argsort(-statistic) if statistic[place] > limit]
+    found = [int(place) for place in np.argsort(-statistic)[:FIT_MOST_SUSPECTS] if statistic[place] > limit]
     return [_suspect(place, float(statistic[place]), limit, blocks, roots, left) for place in found]
 
 
@@ -148,9 +154,18 @@ def _inverse_roots(own: NDArray[np.float64]) -> NDArray[np.float64]:
 def _suspect(
     place: int, statistic: float, limit: float, blocks: NDArray[np.float64], roots: NDArray[np.float64], left: int
 ) -> Suspect:  # fmt: skip
-    others = [n for n in range(len(blocks)) if n != place]
-    cross = -np.einsum("pu,jqu->jpq", blocks[place], blocks[others])
-    alike = np.linalg.svd(np.einsum("pa,jab,jbq->jpq", roots[place], cross, roots[others]), compute_uv=False)[:, 0]
+    cross = -np.matmul(blocks[place], blocks.transpose(0, 2, 1))
+    alike = _largest_singular(np.matmul(np.matmul(roots[place], cross), roots))
+    alike[place] = -1.0
     rival = int(np.argmax(alike))
     correlation = float(min(alike[rival], 1.0))
-    return Suspect(place, statistic, limit, left > 0 and correlation < FIT_CORRELATION, others[rival], correlation)
+    return Suspect(place, statistic, limit, left > 0 and correlation < FIT_CORRELATION, rival, correlation)
+
+
+def _largest_singular(matrices: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the largest singular value of each matrix, (n, 1, 1) or (n, 2, 2), in closed form."""
+    if matrices.shape[-1] == 1:
+        return np.abs(matrices[:, 0, 0])
+    squares = np.sum(matrices**2, axis=(1, 2))
+    determinant = matrices[:, 0, 0] * matrices[:, 1, 1] - matrices[:, 0, 1] * matrices[:, 1, 0]
+    return np.asarray(np.sqrt((squares + np.sqrt(np.maximum(squares**2 - 4.0 * determinant**2, 0.0))) / 2.0))

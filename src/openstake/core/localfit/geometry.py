@@ -6,7 +6,7 @@ Source: propagation of the covariance of the parameters (any textbook of adjustm
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import hypot
 
 import numpy as np
@@ -61,25 +61,65 @@ def spread_ratio(places_m: ArrayLike) -> float:
     return float(sizes[1] / sizes[0]) if sizes[0] > 0.0 else 0.0
 
 
-def horizontal_95_at_m(fit: Horizontal, places_m: ArrayLike) -> NDArray[np.float64]:
-    """Return what the fit alone gives at GNSS grid places, (n, 2), as the radius of 95 %, metres; NaN where no sigma is known.
+@dataclass(frozen=True)
+class Reach:
+    """What a fit alone gives over a site, in numbers that can be kept: GNSS grid metres; variances None where no sigma is known.
 
-    A circle with the larger sigma: exact for a similarity, never too small where the scale is held.
+    `weight` is the sum of the weights and `spread_m2` that of weights times squared distances from the centre (None where nothing
+    is turned); `up_cofactor` is of the constant and the slopes about `up_centre_m`, None without heights.
     """
-    away = np.asarray(places_m, dtype=float).reshape(-1, 2) - np.array(fit.centre_m)
-    return _radius_95_m(fit, float(fit.weights.sum()), fit.spread_m2, np.sum(away**2, axis=1))
+
+    variance_m2: float | None
+    weight: float
+    spread_m2: float | None
+    centre_m: tuple[float, float]
+    corners_m: tuple[tuple[float, float], ...]
+    up_variance_m2: float | None = None
+    up_cofactor: tuple[tuple[float, ...], ...] | None = None
+    up_centre_m: tuple[float, float] = (0.0, 0.0)
+
+    def horizontal_95_m(self, places_m: ArrayLike) -> NDArray[np.float64]:
+        """Return the radius of 95 % at places, (n, 2), metres; NaN where no sigma is known.
+
+        A circle with the larger sigma: exact for a similarity, never too small where the scale is held.
+        """
+        away = np.asarray(places_m, dtype=float).reshape(-1, 2) - np.array(self.centre_m)
+        turned = np.zeros(len(away)) if self.spread_m2 is None else np.sum(away**2, axis=1) / self.spread_m2
+        return _radius_95_m(self.variance_m2, 1.0 / self.weight + turned)
+
+    def vertical_95_m(self, places_m: ArrayLike) -> NDArray[np.float64]:
+        """Return the half width of 95 % in height at places, (n, 2), metres; NaN where no sigma is known, or no heights are."""
+        places = np.asarray(places_m, dtype=float).reshape(-1, 2)
+        if self.up_cofactor is None or self.up_variance_m2 is None:
+            return np.full(len(places), np.nan)
+        cofactor = np.array(self.up_cofactor)
+        away = places - np.array(self.up_centre_m)
+        row = np.column_stack([np.ones(len(away)), away])[:, : len(cofactor)]
+        return np.asarray(LINE_95 * np.sqrt(self.up_variance_m2 * np.einsum("ni,ij,nj->n", row, cofactor, row)))
+
+    def holds(self, places_m: ArrayLike) -> NDArray[np.bool_]:
+        """Tell which places, (n, 2), lie among the marks of the fit."""
+        return Hull(np.array(self.corners_m).reshape(-1, 2)).holds(places_m)
 
 
-def _radius_95_m(fit: Horizontal, weight: ArrayLike, spread_m2: ArrayLike, away_m2: ArrayLike) -> NDArray[np.float64]:
-    away = np.asarray(away_m2, dtype=float)
-    turned = np.zeros_like(away) if fit.model == "shift" else away / np.asarray(spread_m2)
-    return np.asarray(CIRCLE_95 * np.sqrt(fit.variance_of_unit * (1.0 / np.asarray(weight) + turned)))
+def _radius_95_m(variance_m2: float | None, cofactor: NDArray[np.float64]) -> NDArray[np.float64]:
+    return np.asarray(CIRCLE_95 * np.sqrt((np.nan if variance_m2 is None else variance_m2) * cofactor))
 
 
-def vertical_95_at_m(fit: Vertical, places_m: ArrayLike) -> NDArray[np.float64]:
-    """Return what the vertical fit alone gives at GNSS grid places, (n, 2), as the half width of 95 %, metres."""
-    places = np.asarray(places_m, dtype=float).reshape(-1, 2)
-    return np.asarray(LINE_95 * np.sqrt(fit.variance_m2(places[:, 0], places[:, 1])))
+def reach_of(pairs: Sequence[Pair], flat: Horizontal, up: Vertical | None) -> Reach:
+    """Return the reach of a fit."""
+    hull = hull_of([(pairs[n].gnss_e_m, pairs[n].gnss_n_m) for n in flat.used])
+    corners = tuple((float(east), float(north)) for east, north in hull.corners_m)
+    spread = None if flat.model == "shift" else flat.spread_m2
+    side = Reach(_finite(flat.variance_of_unit), float(flat.weights.sum()), spread, flat.centre_m, corners)
+    if up is None:
+        return side
+    cofactor = tuple(tuple(float(value) for value in row) for row in up.cofactor)
+    return replace(side, up_variance_m2=_finite(up.variance_of_unit), up_cofactor=cofactor, up_centre_m=up.centre_m)
+
+
+def _finite(value: float) -> float | None:
+    return float(value) if np.isfinite(value) else None
 
 
 @dataclass(frozen=True)
@@ -94,7 +134,7 @@ class Gain:
     after_m: float | None
 
 
-def best_next(fit: Horizontal, candidates_m: ArrayLike, weights: ArrayLike, site_m: ArrayLike) -> Gain | None:
+def best_next(reach: Reach, candidates_m: ArrayLike, weights: ArrayLike, site_m: ArrayLike) -> Gain | None:
     """Return the candidate, (c, 2) in the GNSS grid, whose taking in makes the worst place of the site, (s, 2), best.
 
     `weights` (c,) are 1/sigma² as those of the fit.  None where there is no candidate.
@@ -102,20 +142,20 @@ def best_next(fit: Horizontal, candidates_m: ArrayLike, weights: ArrayLike, site
     places = np.asarray(candidates_m, dtype=float).reshape(-1, 2)
     if len(places) == 0:
         return None
-    site, centre = np.asarray(site_m, dtype=float).reshape(-1, 2), np.array(fit.centre_m)
-    total, more = float(fit.weights.sum()), np.asarray(weights, dtype=float)
+    site, centre = np.asarray(site_m, dtype=float).reshape(-1, 2), np.array(reach.centre_m)
+    total, more = reach.weight, np.asarray(weights, dtype=float)
     away = places - centre
     moved = centre + away * (more / (total + more))[:, None]
-    spread = fit.spread_m2 + more * total / (total + more) * np.sum(away**2, axis=1)
     to_site = np.sum((site[None, :, :] - moved[:, None, :]) ** 2, axis=2)
-    turned = np.zeros_like(to_site) if fit.model == "shift" else to_site / np.maximum(spread, 1e-9)[:, None]
+    turned = np.zeros_like(to_site)
+    if reach.spread_m2 is not None:
+        spread = reach.spread_m2 + more * total / (total + more) * np.sum(away**2, axis=1)
+        turned = to_site / np.maximum(spread, 1e-9)[:, None]
     # Without a sigma the best is as good as one can say: it does not depend on the sigma.
     worst = (1.0 / (total + more)[:, None] + turned).max(axis=1)
     best = int(np.argmin(worst))
-    before = float(horizontal_95_at_m(fit, site).max())
-    after = float(CIRCLE_95 * np.sqrt(fit.variance_of_unit * worst[best]))
-    known = np.isfinite(before) and np.isfinite(after)
-    return Gain(best, before if known else None, after if known else None)
+    before, after = reach.horizontal_95_m(site).max(), _radius_95_m(reach.variance_m2, worst[best : best + 1])[0]
+    return Gain(best, _finite(float(before)), _finite(float(after)))
 
 
 def farthest_apart(places_m: ArrayLike) -> tuple[int, int]:

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from openstake.core.errors import ConflictError, NotFoundError
 from openstake.core.judge.finding import contradicting
 from openstake.core.limits import ShortText
-from openstake.core.localfit.geometry import horizontal_95_at_m, hull_of, vertical_95_at_m
+from openstake.core.localfit.geometry import Reach
 from openstake.core.localfit.parameters import FitParameters, pipeline_of
 from openstake.store import lines
 from openstake.store.book import write_entry
@@ -21,7 +21,7 @@ from openstake.store.models import FitApplied
 from openstake.workflow.context import Context
 from openstake.workflow.fit.choose import page
 from openstake.workflow.fit.diagnosis import known
-from openstake.workflow.fit.judged import Judged, gnss_of, judged
+from openstake.workflow.fit.judged import judged
 from openstake.workflow.fit.view import FitView
 from openstake.workflow.now import points
 from openstake.workflow.now.applied import (
@@ -32,7 +32,7 @@ from openstake.workflow.now.applied import (
     local_of,
 )
 from openstake.workflow.now.fit import fit_now, in_fit_grid
-from openstake.workflow.now.job import job_of
+from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.labels import labels_of
 
 MOST_POINTS = 200
@@ -120,7 +120,7 @@ def apply(context: Context, job_id: str, wish: FitApply) -> FitView:
         if now.chosen_id != wish.chosen_id:
             raise ConflictError("The fit has been changed in the meantime. Look at it and try again.")
         item = judged(session, job, now)
-        if now.parameters is None or item.found is None:
+        if now.parameters is None or now.reach is None or item.found is None:
             raise ConflictError(f"There is no fit to apply: {now.problem}")
         stops = contradicting(item.findings)
         if stops and not wish.accepted:
@@ -134,7 +134,7 @@ def apply(context: Context, job_id: str, wish: FitApply) -> FitView:
         rests = sorted({row_id for mark in used for row_id in mark.rests_on()})
         words = item.headline.sentence
         row = FitApplied(
-            job_id=job_id, data=data_of_applied(now.parameters, marks, words, not stops, item.found.horizontal.redundancy),
+            job_id=job_id, data=data_of_applied(now.parameters, now.reach, marks, words, not stops, item.found.horizontal.redundancy),
             rests_on=json.dumps(rests), replaces_id=old.id if old else None, created_s=context.now(),
         )  # fmt: skip
         session.add(row)
@@ -221,10 +221,9 @@ def uses(context: Context, job_id: str, query: BothQuery) -> FitUse:
             select(FitApplied).where(FitApplied.job_id == job_id).order_by(FitApplied.created_s.desc(), FitApplied.id)
         ).all()
         head = next(iter(lines.current(rows)), None)
-        item = judged(session, job, fit_now(session, job))
-        applied = applied_now(session, job_id)
-        fit = applied.parameters if applied is not None else item.now.parameters
-        listed, following = _in_both(session, item, fit, query) if fit is not None else ([], None)
+        applied, shown = applied_now(session, job_id), fit_now(session, job)
+        fit, reach = (shown.parameters, shown.reach) if applied is None else (applied.parameters, applied.reach)
+        listed, following = ([], None) if fit is None or reach is None else _in_both(session, job, fit, reach, query)
     once = []
     for row in rows:
         found = applied_of_row(row)
@@ -239,24 +238,16 @@ def uses(context: Context, job_id: str, query: BothQuery) -> FitUse:
 
 
 def _in_both(
-    session: Session, item: Judged, fit: FitParameters, query: BothQuery
-) -> tuple[list[PointInBoth], str | None]:
+    session: Session, job: JobNow, fit: FitParameters, reach: Reach, query: BothQuery
+) -> tuple[list[PointInBoth], str | None]:  # fmt: skip
     """Return a page of the job's points in both systems."""
-    job = item.job
     shots, following = points.shots_page(session, job.id, query.after, MOST_POINTS, True, points.OF_THE_JOB)
     labels = labels_of(session, job.id, [shot.id for shot in shots])
     shots = [shot for shot in shots if shot.id not in labels or not labels[shot.id].taken_out]
     derived = points.derive_all(session, job, shots)
     grid = np.array([(point.east_m, point.north_m, point.height_m) for point in derived]).reshape(-1, 3)
-    local, same = local_of(job, fit, grid), fit == item.now.parameters
-    flat, up = item.now.flat, item.now.up
-    places = in_fit_grid(job, fit.site, grid)[:, :2]
-    nothing = np.full(len(grid), np.nan)
-    # What a fit gives is known of the one that is shown; one that stays as it was applied kept its numbers alone.
-    sideways = horizontal_95_at_m(flat, places) if same and flat is not None else nothing
-    height = vertical_95_at_m(up, places) if same and up is not None else nothing
-    hull = hull_of([gnss_of(item.now, int(n)) for n in flat.used]) if same and flat is not None else None
-    inside = hull.holds(places) if hull is not None else np.ones(len(grid), dtype=bool)
+    local, places = local_of(job, fit, grid), in_fit_grid(job, fit.site, grid)[:, :2]
+    sideways, height, inside = reach.horizontal_95_m(places), reach.vertical_95_m(places), reach.holds(places)
     return [
         PointInBoth(
             shot.id, labels[shot.id].name if shot.id in labels else shot.name, point.east_m, point.north_m, point.height_m,

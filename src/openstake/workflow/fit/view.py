@@ -22,9 +22,7 @@ from openstake.core.localfit.geometry import (
     effects_m,
     effects_up_m,
     farthest_apart,
-    horizontal_95_at_m,
     hull_of,
-    vertical_95_at_m,
 )
 from openstake.core.localfit.pair import FEWEST
 from openstake.core.localfit.school import SCHOOL_WORDS, Accused, MarkStands, NextStep, SchoolWords, next_step
@@ -211,7 +209,7 @@ def _mark_views(item: Judged) -> list[FitMarkView]:
         row, own, use = mark.row, numbers.get(mark.line_id, {}), now.choice.use_of(mark.line_id)
         in_flat, in_up = (part is not None and n is not None and n in part.used for part in (flat, up))
         state, words = _stands(
-            mark, use, in_flat or in_up, mark.name in accused.values(), mark.name in item.differing, bool(accused)
+            mark, use, in_flat or in_up, words_of.get(mark.name, ""), mark.name in item.differing, bool(accused)
         )
         sigmas = mark.sigmas_m if mark.grid_m is not None else (None, None)
         gnss = mark.grid_m or (None, None, None)
@@ -241,12 +239,12 @@ def _mark_views(item: Judged) -> list[FitMarkView]:
 
 def _numbers(now: FitNow, found: Diagnosis | None) -> dict[str, dict[str, float | None]]:
     """Return the reliability of each measured mark and what the fit gives there, by its line; of parts that there are."""
-    if now.flat is None or found is None:
+    if now.flat is None or now.reach is None or found is None:
         return {}
     lines = [now.marks[place].line_id for place in now.measured]
     numbers: dict[str, dict[str, float | None]] = {line: {} for line in lines}
     places = np.array([gnss_of(now, n) for n in range(len(now.pairs))])
-    for line, flat_95 in zip(lines, horizontal_95_at_m(now.flat, places), strict=True):
+    for line, flat_95 in zip(lines, now.reach.horizontal_95_m(places), strict=True):
         numbers[line]["predicted_95_m"] = known(flat_95)
     effects = effects_m(now.pairs, now.flat)
     for place, n in enumerate(now.flat.used):
@@ -256,7 +254,7 @@ def _numbers(now: FitNow, found: Diagnosis | None) -> dict[str, dict[str, float 
         own["effect_m"] = known(effects[place])
     if now.up is None or found.of_up is None:
         return numbers
-    for line, up_95 in zip(lines, vertical_95_at_m(now.up, places), strict=True):
+    for line, up_95 in zip(lines, now.reach.vertical_95_m(places), strict=True):
         numbers[line]["predicted_up_95_m"] = known(up_95)
     up_effects = effects_up_m(now.pairs, now.up)
     for place, n in enumerate(now.up.used):
@@ -316,7 +314,7 @@ def _test_words(now: FitNow, found: Diagnosis) -> str:
 
 def _wash(now: FitNow, marks: Sequence[FitMarkView]) -> FitWash | None:
     """Return the wash of predicted 95 % over the marks and a sixth of the site around them."""
-    if now.flat is None or now.parameters is None or not np.isfinite(now.flat.variance_of_unit):
+    if now.reach is None or now.parameters is None or now.reach.variance_m2 is None:
         return None
     local = np.array([(mark.local_e_m, mark.local_n_m) for mark in marks])
     low, high = local.min(axis=0), local.max(axis=0)
@@ -326,7 +324,7 @@ def _wash(now: FitNow, marks: Sequence[FitMarkView]) -> FitWash | None:
     columns, rows = (int(np.ceil(size / step)) for size in high - low)
     east, north = np.meshgrid(low[0] + (np.arange(columns) + 0.5) * step, low[1] + (np.arange(rows) + 0.5) * step)
     cells = now.parameters.to_grid(np.stack([east.ravel(), north.ravel()], axis=1))
-    band = np.searchsorted(FIT_WASH_M, horizontal_95_at_m(now.flat, cells))
+    band = np.searchsorted(FIT_WASH_M, now.reach.horizontal_95_m(cells))
     return FitWash(float(low[0]), float(low[1]), step, columns, [int(item) for item in band], list(FIT_WASH_M))
 
 
@@ -335,13 +333,13 @@ def _suggested(now: FitNow) -> tuple[FitMarkNow | None, Gain | None]:
     missing = [mark for mark in now.marks if mark.grid_m is None]
     if not missing:
         return None, None
-    if now.flat is None or now.parameters is None or len(now.flat.used) < FEWEST["similarity"]:
+    if now.flat is None or now.reach is None or now.parameters is None or len(now.flat.used) < FEWEST["similarity"]:
         return _to_begin(now, missing), None
     local = np.array([(mark.row.local_e_m, mark.row.local_n_m) for mark in now.marks])
     site = now.parameters.to_grid(local)
     places = site[[now.marks.index(mark) for mark in missing]]
     weights = np.full(len(missing), float(np.mean(now.flat.weights)))
-    gain = best_next(now.flat, places, weights, site)
+    gain = best_next(now.reach, places, weights, site)
     return (None, None) if gain is None else (missing[gain.candidate], gain)
 
 

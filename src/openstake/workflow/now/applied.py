@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 
 from openstake.core.chain import out_of_date
 from openstake.core.localfit.choice import SiteCentre
+from openstake.core.localfit.geometry import Reach
 from openstake.core.localfit.pair import Use
 from openstake.core.localfit.parameters import FitParameters
 from openstake.store import lines
@@ -39,10 +40,11 @@ class AppliedMark:
 
 @dataclass(frozen=True)
 class Applied:
-    """A fit that was applied: its parameters, its marks, and in one line how good it was."""
+    """A fit that was applied: its parameters, how far it reaches, its marks, and in one line how good it was."""
 
     id: str
     parameters: FitParameters
+    reach: Reach
     marks: tuple[AppliedMark, ...]
     words: str
     agrees: bool
@@ -57,19 +59,29 @@ def applied_of_row(row: FitApplied) -> Applied:
     numbers = data["parameters"]
     site = numbers.pop("site")
     return Applied(
-        row.id, FitParameters(**numbers, site=SiteCentre(**site) if site else None),
+        row.id, FitParameters(**numbers, site=SiteCentre(**site) if site else None), _reach_of(data["reach"]),
         tuple(AppliedMark(**mark) for mark in data["marks"]), data["words"], data["agrees"], data["redundancy"],
         tuple(json.loads(row.rests_on)), row.created_s,
     )  # fmt: skip
 
 
+def _reach_of(stored: dict[str, Any]) -> Reach:
+    pairs = {name: tuple(stored[name]) for name in ("centre_m", "up_centre_m")}
+    cofactor = stored["up_cofactor"]
+    rows: dict[str, Any] = {
+        "corners_m": tuple((east, north) for east, north in stored["corners_m"]),
+        "up_cofactor": None if cofactor is None else tuple(tuple(row) for row in cofactor),
+    }
+    return Reach(**{**stored, **pairs, **rows})
+
+
 def data_of_applied(
-    parameters: FitParameters, marks: Sequence[AppliedMark], words: str, agrees: bool, redundancy: int
+    parameters: FitParameters, reach: Reach, marks: Sequence[AppliedMark], words: str, agrees: bool, redundancy: int
 ) -> str:  # fmt: skip
     """Return an applied fit as it is kept."""
     return json.dumps(
         {
-            "parameters": asdict(parameters), "marks": [asdict(mark) for mark in marks], "words": words, "agrees": agrees,
+            "parameters": asdict(parameters), "reach": asdict(reach), "marks": [asdict(mark) for mark in marks], "words": words, "agrees": agrees,
             "redundancy": redundancy,
         }
     )  # fmt: skip

@@ -26,6 +26,7 @@ from openstake.core.limits import (
 )
 from openstake.core.localfit.choice import FitChoice, SiteCentre, choice_of
 from openstake.core.localfit.expected import ExpectedFit, expected_of
+from openstake.core.localfit.geometry import Reach, reach_of
 from openstake.core.localfit.horizontal import Horizontal, fit_horizontal
 from openstake.core.localfit.means import MeanOnMark, ShotOnMark, mean_on_mark
 from openstake.core.localfit.pair import Pair, Use
@@ -229,6 +230,11 @@ class FitNow:
         return (
             None if self.flat is None else parameters_of(self.flat, self.up, self.choice.models.geoid, self.choice.site)
         )
+
+    @cached_property
+    def reach(self) -> Reach | None:
+        """What the fit alone gives over the site; None where there is no fit."""
+        return None if self.flat is None else reach_of(self.pairs, self.flat, self.up)
 
     @cached_property
     def place_of(self) -> dict[str, int]:
