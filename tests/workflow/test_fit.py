@@ -382,6 +382,20 @@ def test_garbage_is_refused_with_a_sentence_and_nothing_is_stored(own_office, co
     assert site.get()["marks"] == []
 
 
+def test_a_table_of_pairs_says_what_each_is_for(own_office):
+    site = Site(own_office, "Pairs", measured=0)
+    rows = ["name,local_e_m,local_n_m,local_h_m,gnss_e_m,gnss_n_m,gnss_h_m,use,sigma_h_m,sigma_v_m"]
+    for name, use in zip(MARKS, ("hv", "hv", "hv", "hv", "check", "v"), strict=True):
+        rows.append(",".join(map(str, (name, *local(name), *MARKS[name], use, 0.008, 0.012))))
+    site.give("\n".join(rows))
+    fit = site.get()
+
+    assert [item["use"] for item in fit["marks"]] == ["hv", "hv", "hv", "hv", "check", "v"]
+    assert fit["horizontal"]["redundancy"] == 4 and fit["vertical"]["redundancy"] == 4
+    assert fit["horizontal"]["scale"] == pytest.approx(SCALE, abs=1e-9), "no noise"
+    assert {item["sigma_h_m"] for item in fit["marks"]} == {0.008}, "said of both sides"
+
+
 def test_names_taken_twice_and_feet_unsaid_are_said(site):
     again = site.post("fit/file", as_file(local_list(), "local.csv"))
     assert again["accepted"] == 0 and "already" in again["rows"][0]["refusal"]

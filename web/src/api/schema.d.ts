@@ -3801,8 +3801,6 @@ export interface components {
             /** Has Geoid */
             has_geoid: boolean;
             headline: components["schemas"]["FitHeadline"];
-            /** Held Scale */
-            held_scale: number;
             horizontal: components["schemas"]["HorizontalRead"] | null;
             /** Hull */
             hull: components["schemas"]["Corner"][];

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict, dataclass, fields, replace
 from typing import Any
 
@@ -34,7 +34,7 @@ from openstake.workflow.context import Context
 from openstake.workflow.fit.judged import Judged, judged
 from openstake.workflow.fit.view import FitView, page_of
 from openstake.workflow.now.applied import local_of
-from openstake.workflow.now.fit import FitMarkNow, FitNow, chosen_row, fit_marks, fit_now, site_of, solved
+from openstake.workflow.now.fit import FitMarkNow, chosen_row, fit_marks, fit_now, site_of, solved
 from openstake.workflow.now.job import JobNow, job_of
 
 MOST_SHOWN = 200
@@ -117,26 +117,74 @@ class FitCompared:
     largest_m: float
 
 
+@dataclass(frozen=True)
+class _Step:
+    """A choice with its words and what comes out of it, before it is stored."""
+
+    choice: FitChoice
+    words: str
+    item: Judged
+
+
 def choose(context: Context, job_id: str, wish: FitWish) -> FitView:
     """Keep a choice, and return the page by it."""
-
-    def work(session: Session) -> FitView:
+    with context.database.read() as session:
         job = job_of(session, job_id)
         before = _present(session, job_id, wish.replaces_id)
         marks = fit_marks(session, job)
         old = FitChoice() if before is None else choice_of(json.loads(before.data))
-        new, now = _changed(job, marks, old, wish), context.now()
+        new = _changed(job, marks, old, wish)
         words = _words(old, new, marks)
         if not words:
             return page_of(judged(session, job, fit_now(session, job)), undo_words(session, job_id))
-        if before is None:
-            before, _ = _stored(session, job, marks, old, None, _BEGINNING, now)
-        row, item = _stored(session, job, marks, new, before, words, now)
-        return _page(session, row, item)
+        chosen = [(new, words)] if before is not None else [(old, _BEGINNING), (new, words)]
+        steps = [_Step(choice, said, judged(session, job, solved(job, None, marks, choice))) for choice, said in chosen]
+    return _kept(context, job_id, wish.replaces_id, steps)
 
-    page = context.database.write(work)
+
+def undo(context: Context, job_id: str, wish: FitUndo) -> FitView:
+    """Take the last choice back by a new row that says what was chosen before it."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        present = _present(session, job_id, wish.replaces_id)
+        if present is None:
+            raise ConflictError("There is nothing to undo.")
+        target, taken = _before(session, present)
+        choice = choice_of(json.loads(target.data))
+        item = judged(session, job, solved(job, None, fit_marks(session, job), choice))
+    return _kept(context, job_id, wish.replaces_id, [_Step(choice, f"{_UNDONE}{taken}", item)])
+
+
+_BEGINNING = "as it begins: every mark in, by the usual models"
+_UNDONE = "undone: "
+
+
+def _kept(context: Context, job_id: str, seen_id: str | None, steps: Sequence[_Step]) -> FitView:
+    """Store choices one after the other in place of the one that is seen, and return the page by the last of them."""
+
+    def work(session: Session) -> tuple[str, str]:
+        row, now = _present(session, job_id, seen_id), context.now()
+        for step in steps:
+            fit, before = step.item.now, row
+            result = FitResult(
+                fit.parameters, 0 if fit.flat is None else len(fit.flat.used), 0 if fit.up is None else len(fit.up.used),
+                step.item.headline.sentence,
+            )  # fmt: skip
+            row = FitChosen(
+                job_id=job_id, data=json.dumps(asdict(step.choice)), result=json.dumps(asdict(result)), words=step.words,
+                replaces_id=before.id if before else None, created_s=now,
+            )  # fmt: skip
+            session.add(row)
+            session.flush()
+        said = f"Local fit: {steps[-1].words}. {steps[-1].item.headline.sentence}."
+        assert row is not None, "there is a step"
+        write_entry(session, now, "fit-chosen", said, job_id, fit=row.id)
+        return row.id, undo_words(session, job_id)
+
+    chosen_id, undo_said = context.database.write(work)
     context.changed(job_id)
-    return page
+    item = steps[-1].item
+    return page_of(replace(item, now=replace(item.now, chosen_id=chosen_id)), undo_said)
 
 
 def _present(session: Session, job_id: str, seen_id: str | None) -> FitChosen | None:
@@ -202,61 +250,9 @@ def _words(old: FitChoice, new: FitChoice, marks: tuple[FitMarkNow, ...]) -> str
 
 
 def _said(value: object) -> str:
-    return (
-        {True: "on", False: "off", None: "none"}.get(value, str(value))
-        if isinstance(value, bool | None)
-        else str(value)
-    )
-
-
-_BEGINNING = "as it begins: every mark in, by the usual models"
-_UNDONE = "undone: "
-
-
-def _stored(
-    session: Session, job: JobNow, marks: tuple[FitMarkNow, ...], choice: FitChoice, before: FitChosen | None, words: str, now: float
-) -> tuple[FitChosen, Judged]:  # fmt: skip
-    """Store a choice with what comes out of it."""
-    fit = solved(job, None, marks, choice)
-    item = judged(session, job, fit)
-    row = FitChosen(
-        job_id=job.id, data=json.dumps(asdict(choice)), result=json.dumps(asdict(_result(fit, item.headline.sentence))), words=words,
-        replaces_id=before.id if before else None, created_s=now,
-    )  # fmt: skip
-    session.add(row)
-    session.flush()
-    if before is not None:
-        write_entry(session, now, "fit-chosen", f"Local fit: {words}. {item.headline.sentence}.", job.id, fit=row.id)
-    return row, item
-
-
-def _page(session: Session, row: FitChosen, item: Judged) -> FitView:
-    """Return the page by a choice that has just been stored."""
-    return page_of(replace(item, now=replace(item.now, chosen_id=row.id)), undo_words(session, row.job_id))
-
-
-def _result(fit: FitNow, words: str) -> FitResult:
-    return FitResult(
-        fit.parameters, 0 if fit.flat is None else len(fit.flat.used), 0 if fit.up is None else len(fit.up.used), words
-    )
-
-
-def undo(context: Context, job_id: str, wish: FitUndo) -> FitView:
-    """Take the last choice back by a new row that says what was chosen before it."""
-
-    def work(session: Session) -> FitView:
-        job = job_of(session, job_id)
-        present = _present(session, job_id, wish.replaces_id)
-        if present is None:
-            raise ConflictError("There is nothing to undo.")
-        target, taken = _before(session, present)
-        choice, marks = choice_of(json.loads(target.data)), fit_marks(session, job)
-        row, item = _stored(session, job, marks, choice, present, f"{_UNDONE}{taken}", context.now())
-        return _page(session, row, item)
-
-    page = context.database.write(work)
-    context.changed(job_id)
-    return page
+    if value is None:
+        return "none"
+    return ("on" if value else "off") if isinstance(value, bool) else str(value)
 
 
 def _before(session: Session, present: FitChosen) -> tuple[FitChosen, str]:
@@ -285,6 +281,13 @@ def undo_words(session: Session, job_id: str) -> str:
         return _before(session, present)[1]
     except ConflictError:
         return ""
+
+
+def written(context: Context, job_id: str, work: Callable[[Session], None]) -> FitView:
+    """Write in one transaction, tell the browsers, and return the Fit page by it."""
+    context.database.write(work)
+    context.changed(job_id)
+    return page(context, job_id)
 
 
 def page(context: Context, job_id: str) -> FitView:

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from openstake.core.describe import FieldShown, described, fields_shown, typed
 from openstake.core.errors import ConflictError, FileError, InputError, NotFoundError
 from openstake.core.limits import Seconds, ShortText, Text
+from openstake.core.localfit.choice import MarkUse
 from openstake.core.shot import ShotKind, checked_name, with_seconds
 from openstake.core.units import LengthUnit, counted
 from openstake.store import lines
@@ -21,7 +22,8 @@ from openstake.wire.tables.control import read_control
 from openstake.wire.tables.given import decoded
 from openstake.wire.tables.pairs import HEADER, read_pairs
 from openstake.workflow.context import Context
-from openstake.workflow.fit.choose import page
+from openstake.workflow.fit.choose import FitWish, choose, written
+from openstake.workflow.fit.diagnosis import known
 from openstake.workflow.fit.view import FitView
 from openstake.workflow.now.base import needed_occupation
 from openstake.workflow.now.fit import FitMarkNow, fit_marks
@@ -30,7 +32,7 @@ from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
 from openstake.workflow.recording import Recording, ShotPlan, begin
 
-MOST_MARKS = 5000
+MOST_MARKS = 1000  # of a page: larger sets are the terminal's
 MOST_BYTES = 5 << 20
 MOST_ROWS_SHOWN = 200
 
@@ -161,13 +163,7 @@ def add(context: Context, job_id: str, wish: NewFitMark) -> FitView:
         where = ", the base's own mark" if wish.at_base else ""
         write_entry(session, now, "fit-mark", f"{mark.name} has local coordinates{where}.", job_id, mark=row.id)
 
-    return _written(context, job_id, work)
-
-
-def _written(context: Context, job_id: str, work: Any) -> FitView:
-    context.database.write(work)
-    context.changed(job_id)
-    return page(context, job_id)
+    return written(context, job_id, work)
 
 
 def _typed(job: JobNow, values: dict[str, Any]) -> LocalMark:
@@ -207,12 +203,8 @@ def change(context: Context, job_id: str, line_id: str, wish: ChangeFitMark) -> 
         if not wish.withdraw:
             _check_room(session, job, [mark.name], line_id)
         row = _row(job_id, mark, line_id, old.source, now)
-        row.gnss_e_m, row.gnss_n_m, row.gnss_h_m, row.occupation_id = (
-            old.gnss_e_m,
-            old.gnss_n_m,
-            old.gnss_h_m,
-            old.occupation_id,
-        )
+        row.gnss_e_m, row.gnss_n_m, row.gnss_h_m = old.gnss_e_m, old.gnss_n_m, old.gnss_h_m
+        row.occupation_id = old.occupation_id
         row.replaces_id, row.withdrawn, row.reason = old.id, wish.withdraw, wish.reason.strip()
         session.add(row)
         session.flush()
@@ -220,7 +212,7 @@ def change(context: Context, job_id: str, line_id: str, wish: ChangeFitMark) -> 
         because = f": {row.reason}" if row.reason else ""
         write_entry(session, now, "fit-mark", f"{mark.name} {what}{because}.", job_id, mark=row.id, replaces=old.id)
 
-    return _written(context, job_id, work)
+    return written(context, job_id, work)
 
 
 _MISSING = "This mark is not in the local fit."
@@ -257,8 +249,10 @@ def read_file(context: Context, job_id: str, wish: FitFile, content: bytes) -> F
             job_id, file=file.id, accepted=len(found.marks), refused=refused, unit=found.unit,
         )  # fmt: skip
 
-    context.database.write(work)
-    context.changed(job_id)
+    shown = written(context, job_id, work)
+    if found.uses:
+        # A table of pairs says what each is for.
+        choose(context, job_id, FitWish(shown.chosen_id, uses=found.uses))
     return found.shown(True)
 
 
@@ -269,6 +263,7 @@ class _ReadList:
     rows: list[FitFileRow]
     marks: list[FitMark]
     questions: list[str]
+    uses: dict[str, MarkUse]
 
     def shown(self, kept: bool) -> FitFileRead:
         # What a person must look at comes first.
@@ -305,7 +300,7 @@ def _read(session: Session, job: JobNow, wish: FitFile, content: bytes) -> _Read
             )
         )  # fmt: skip
     unit: LengthUnit = reading.unit  # type: ignore[assignment]
-    return _ReadList(f"a {reading.format} list", unit, rows, marks, list(reading.questions))
+    return _ReadList(f"a {reading.format} list", unit, rows, marks, list(reading.questions), {})
 
 
 def _is_pairs(content: bytes) -> bool:
@@ -320,6 +315,7 @@ def _is_pairs(content: bytes) -> bool:
 def _read_pairs(job: JobNow, wish: FitFile, content: bytes, present: set[str]) -> _ReadList:
     pairs = read_pairs(content)
     rows, marks = [], []
+    uses: dict[str, MarkUse] = {}
     for number, pair in enumerate(pairs, start=2):
         refusal = f"{pair.name} has local coordinates already." if pair.name in present else ""
         rows.append(FitFileRow(number, pair.name, pair.local_e_m, pair.local_n_m, pair.local_h_m, True, refusal))
@@ -331,7 +327,9 @@ def _read_pairs(job: JobNow, wish: FitFile, content: bytes, present: set[str]) -
                     gnss_n_m=pair.gnss_n_m, gnss_h_m=pair.gnss_h_m, source=wish.name[:200],
                 )
             )  # fmt: skip
-    return _ReadList("pairs in metres: local and GNSS", "m", rows, marks, [])
+            if pair.use != "hv":
+                uses[marks[-1].line_id] = pair.use
+    return _ReadList("pairs in metres: local and GNSS", "m", rows, marks, [], uses)
 
 
 def from_job(context: Context, job_id: str, wish: FromJob) -> FitView:
@@ -371,23 +369,22 @@ def from_job(context: Context, job_id: str, wish: FromJob) -> FitView:
             job=other.id,
         )
 
-    return _written(context, job_id, work)
+    return written(context, job_id, work)
 
 
 def _placed(
     job: JobNow, other: JobNow, marks: Sequence[FitMarkNow]
 ) -> list[tuple[float | None, float | None, float | None]]:  # fmt: skip
     """Return where marks of another job lie in this one's grid, through the Earth; None where they are not measured there."""
-    places: list[tuple[float | None, float | None, float | None]] = []
-    for mark in marks:
-        if mark.grid_m is None:
-            places.append((None, None, None))
-            continue
-        east, north, height = mark.grid_m
-        xyz = other.frame.ecef_from_grid(np.array(east), np.array(north), np.array(height or 0.0))
-        e, n, h = (float(value) for value in job.frame.grid_from_ecef(xyz))
-        places.append((e, n, None if height is None else h))
-    return places
+    grid = np.array([mark.grid_m or (np.nan,) * 3 for mark in marks], dtype=float)
+    heights = grid[:, 2]
+    xyz = other.frame.ecef_from_grid(grid[:, 0], grid[:, 1], np.where(np.isfinite(heights), heights, 0.0))
+    placed = job.frame.grid_from_ecef(xyz)
+    placed[:, 2] = np.where(np.isfinite(heights), placed[:, 2], np.nan)
+    return [
+        (known(east), known(north), known(height))
+        for east, north, height in np.where(np.isfinite(placed), placed, np.nan)
+    ]
 
 
 # --- shots ---
@@ -434,4 +431,4 @@ def use_shot(context: Context, job_id: str, wish: FitShotUse) -> FitView:
             session, now, "fit-shot", f"A shot {what} the mean of {mark.name}.", job_id, shot=shot.id, mark=mark.id
         )
 
-    return _written(context, job_id, work)
+    return written(context, job_id, work)

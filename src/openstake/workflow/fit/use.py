@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,7 +18,7 @@ from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import FitApplied
 from openstake.workflow.context import Context
-from openstake.workflow.fit.choose import page
+from openstake.workflow.fit.choose import written
 from openstake.workflow.fit.diagnosis import known
 from openstake.workflow.fit.judged import judged
 from openstake.workflow.fit.view import FitView
@@ -144,13 +143,7 @@ def apply(context: Context, job_id: str, wish: FitApply) -> FitView:
             a=now.parameters.a, b=now.parameters.b, shift_e_m=now.parameters.shift_e_m, shift_n_m=now.parameters.shift_n_m,
         )  # fmt: skip
 
-    return _written(context, job_id, work)
-
-
-def _written(context: Context, job_id: str, work: Callable[[Session], None]) -> FitView:
-    context.database.write(work)
-    context.changed(job_id)
-    return page(context, job_id)
+    return written(context, job_id, work)
 
 
 def _head(session: Session, job_id: str, seen_id: str | None) -> FitApplied | None:
@@ -180,7 +173,7 @@ def drop(context: Context, job_id: str, wish: FitDrop) -> FitView:
             session, now, "fit-dropped", "Local fit dropped: the job works in its own coordinates.", job_id, fit=old.id
         )
 
-    return _written(context, job_id, work)
+    return written(context, job_id, work)
 
 
 def reapply(context: Context, job_id: str, wish: FitReapply) -> FitView:
@@ -207,7 +200,7 @@ def reapply(context: Context, job_id: str, wish: FitReapply) -> FitView:
             session, now, "fit-applied", f"Local fit applied again: {words}.", job_id, fit=row.id, again=again.id
         )
 
-    return _written(context, job_id, work)
+    return written(context, job_id, work)
 
 
 # --- every point in both systems ---

@@ -10,9 +10,7 @@ from numpy.typing import NDArray
 
 from openstake.core.chain import State, state_of_fit
 from openstake.core.judge.finding import Finding
-from openstake.core.judge.fit import (
-    Suspected,
-)
+from openstake.core.judge.fit import Suspected
 from openstake.core.limits import FIT_WASH_M
 from openstake.core.localfit.choice import FitModels, MarkUse, School
 from openstake.core.localfit.expected import ExpectedFit
@@ -144,7 +142,6 @@ class FitView:
     horizontal: HorizontalRead | None
     vertical: VerticalRead | None
     expected: ExpectedFit
-    held_scale: float
     test_words: str
     suspects: list[Suspected]
     findings: tuple[Finding, ...]
@@ -153,9 +150,6 @@ class FitView:
     has_geoid: bool
     applied: FitInUse | None
     undo_words: str
-
-
-# --- the page ---
 
 
 def page_of(item: Judged, undo_words: str) -> FitView:
@@ -181,7 +175,6 @@ def page_of(item: Judged, undo_words: str) -> FitView:
         horizontal=None if found is None else found.horizontal,
         vertical=None if found is None else found.vertical,
         expected=now.expected,
-        held_scale=now.choice.models.scale_held(now.expected),
         test_words="" if found is None else _test_words(now, found),
         suspects=[] if found is None else found.suspects,
         findings=item.findings,
@@ -213,13 +206,9 @@ def _mark_views(item: Judged) -> list[FitMarkView]:
         )
         sigmas = mark.sigmas_m if mark.grid_m is not None else (None, None)
         gnss = mark.grid_m or (None, None, None)
-        lengths = {
-            "east": row.local_e_m,
-            "north": row.local_n_m,
-            "height": row.local_h_m,
-            "sigma_h": row.sigma_h_m,
-            "sigma_v": row.sigma_v_m,
-        }
+        lengths = {"east": row.local_e_m, "north": row.local_n_m, "height": row.local_h_m} | {
+            "sigma_h": row.sigma_h_m, "sigma_v": row.sigma_v_m,
+        }  # fmt: skip
         views.append(
             FitMarkView(
                 line_id=mark.line_id, id=row.id, name=mark.name, state=state, words=words, use=use,
@@ -330,16 +319,16 @@ def _wash(now: FitNow, marks: Sequence[FitMarkView]) -> FitWash | None:
 
 def _suggested(now: FitNow) -> tuple[FitMarkNow | None, Gain | None]:
     """Return the unmeasured mark that gains most, and how much that is."""
-    missing = [mark for mark in now.marks if mark.grid_m is None]
+    places_of = [n for n, mark in enumerate(now.marks) if mark.grid_m is None]
+    missing = [now.marks[n] for n in places_of]
     if not missing:
         return None, None
     if now.flat is None or now.reach is None or now.parameters is None or len(now.flat.used) < FEWEST["similarity"]:
         return _to_begin(now, missing), None
     local = np.array([(mark.row.local_e_m, mark.row.local_n_m) for mark in now.marks])
     site = now.parameters.to_grid(local)
-    places = site[[now.marks.index(mark) for mark in missing]]
     weights = np.full(len(missing), float(np.mean(now.flat.weights)))
-    gain = best_next(now.reach, places, weights, site)
+    gain = best_next(now.reach, site[places_of], weights, site)
     return (None, None) if gain is None else (missing[gain.candidate], gain)
 
 

@@ -219,7 +219,7 @@ class FitNow:
     problem: str
     up_problem: str
 
-    @property
+    @cached_property
     def left_out(self) -> frozenset[str]:
         """The names of marks that are neither in the fit nor checks of it: something is wrong with them."""
         return frozenset(mark.name for mark in self.marks if self.choice.use_of(mark.line_id) == "out")
