@@ -210,8 +210,8 @@ function Marks(props: {
                   </span>
                 </button>
               </td>
-              <td className="text-xl font-bold">{size(mark.off_m)}</td>
-              <td className="text-xl font-bold">{size(mark.off_up_m)}</td>
+              <td className={`text-xl ${mark.gnss_e_m === null || mark.horizontal || mark.use === "check" ? "font-bold" : "text-faded"}`}>{size(mark.off_m)}</td>
+              <td className={`text-xl ${mark.gnss_e_m === null || mark.vertical || mark.use === "check" ? "font-bold" : "text-faded"}`}>{size(mark.off_up_m)}</td>
               <td className="pr-2 whitespace-nowrap">
                 {mark.gnss_e_m !== null &&
                   (["h", "v"] as const).map((part) => (

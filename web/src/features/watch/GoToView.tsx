@@ -25,7 +25,7 @@ export function GoToView({ job, tabs }: WatchViewProps) {
   const shown = mark || line ? way.data : undefined;
   return (
     <Page
-      title="Go to a mark"
+      title={line && shown ? `Go to ${shown.mark_name}` : "Go to a mark"}
       why="From where the pole is now, by the same chain as a shot."
       tabs={tabs}
       action={
