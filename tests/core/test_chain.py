@@ -8,7 +8,6 @@ from dataclasses import replace
 
 import pytest
 
-from openstake.core.budget import Sigmas
 from openstake.core.chain import (
     LINKS,
     BaseRunning,
@@ -29,6 +28,7 @@ from openstake.core.chain import (
 )  # fmt: skip
 from openstake.core.evidence import Status
 from openstake.core.judge.finding import RULES, Severity, finding, ranked
+from openstake.core.sigmas import Sigmas
 
 BASE = BaseRunning("CS1", "Known mark", 0.005, "'1.546 m' and '1.547 m'", 0.0012, 2, 17, True, ("b1",), ("h1", "h2"))
 ROVER = RoverHeard(Status.FIXED, 1.2, 24, Sigmas(0.006, 0.005, 0.011))

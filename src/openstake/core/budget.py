@@ -1,132 +1,298 @@
-"""What a check should show: covariances of every link, added up and stated at 95 %."""
+"""The error budget of a point: what each link of the chain contributes, one sigma, and what they come to at 95 %.
+
+Relative to the base mark, or absolute; in the local grid of a fit, whose shift takes up what all marks of the base share.  Every term
+carries its source; where none is named it is common practice.  All lengths are metres, horizontal sigmas are per axis.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from functools import lru_cache
-from math import cos, degrees, hypot, radians, sin
-
-import numpy as np
-from numpy.typing import NDArray
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields, replace
+from math import exp, hypot, radians
+from typing import Literal, get_args
 
 from openstake.core.constants import CIRCLE_95, LINE_95
+from openstake.core.describe import described
+from openstake.core.errors import InputError
+from openstake.core.judge.finding import COMMON_PRACTICE
+from openstake.core.limits import LONGEST_BASELINE_M
 
-# Angles and weights of the integral over half a circle: the error of the radius stays below 1e-6 of it.
-_NODES, _WEIGHTS = np.polynomial.legendre.leggauss(200)
-_ANGLES, _ANGLE_WEIGHTS = _NODES * np.pi / 2.0, _WEIGHTS * np.pi / 2.0
+TermName = Literal[
+    "base_coordinate", "base_centring", "base_height", "vector", "age", "multipath", "pole_lean", "rover_height", "geoid", "local_fit"
+]  # fmt: skip
+TERMS: tuple[TermName, ...] = get_args(TermName)
+TERM_WORDS: Mapping[TermName, str] = {
+    "base_coordinate": "base coordinate", "base_centring": "centring of the base", "base_height": "base height", "vector": "vector",
+    "age": "age of corrections", "multipath": "multipath", "pole_lean": "lean of the pole", "rover_height": "rover height",
+    "geoid": "geoid", "local_fit": "local fit",
+}  # fmt: skip
+_MINUTE_OF_ARC = radians(1.0 / 60.0)
 
 
 @dataclass(frozen=True)
-class Sigmas:
-    """One link of the chain: one sigma in east, north and up, metres, and the covariance of east and north (m²)."""
+class BudgetSettings:
+    """What a job takes for each link where nothing better is known: one sigma, horizontally per axis."""
 
-    east_m: float
-    north_m: float
-    up_m: float
-    covariance_en_m2: float = 0.0
+    vector_horizontal_m: float = described(
+        "Vector, sideways",
+        "length",
+        default=0.006,
+        least=0.0,
+        most=1.0,
+        hint="8 mm in both axes together, as makers usually state.",
+    )
+    vector_horizontal_ppm: float = described("and by distance", "number", unit="ppm", default=0.7, least=0.0, most=50.0)
+    vector_vertical_m: float = described("Vector, height", "length", default=0.012, least=0.0, most=1.0)
+    vector_vertical_ppm: float = described("and by distance", "number", unit="ppm", default=1.0, least=0.0, most=50.0)
+    multipath_horizontal_m: float = described("Multipath, sideways", "length", default=0.004, least=0.0, most=1.0)
+    multipath_vertical_m: float = described("Multipath, height", "length", default=0.008, least=0.0, most=1.0)
+    multipath_s: float = described(
+        "Multipath lives for",
+        "number",
+        unit="s",
+        default=120.0,
+        least=1.0,
+        most=3600.0,
+        hint="Averaging over less removes little of it.",
+    )
+    age_horizontal_m_per_s: float = described("Age, sideways, a second", "length", default=0.0003, least=0.0, most=0.1)
+    age_vertical_m_per_s: float = described("Age, height, a second", "length", default=0.0006, least=0.0, most=0.1)
+    centring_m: float = described("Centring over the mark", "length", default=0.001, least=0.0, most=0.1)
+    bubble_share: float = described(
+        "Bubble held within",
+        "number",
+        default=0.33,
+        least=0.0,
+        most=2.0,
+        hint="Of its sensitivity, one sigma of each axis.",
+    )
+    bubble_arcmin: float = described(
+        "Bubble where the kit says none", "number", unit="′", default=10.0, least=1.0, most=120.0
+    )
+    rod_m: float = described("Fixed rod", "length", default=0.001, least=0.0, most=0.1)
+    telescopic_m: float = described("Telescopic pole", "length", default=0.002, least=0.0, most=0.1)
+    geoid_m: float = described("Geoid, absolute", "length", default=0.020, least=0.0, most=5.0)
+    geoid_relative_ppm: float = described("Geoid, relative", "number", unit="ppm", default=3.0, least=0.0, most=100.0)
 
 
-def principal_sigmas_m(sigma_east_m: float, sigma_north_m: float, covariance_en_m2: float = 0.0) -> tuple[float, float]:
-    """Return one sigma along the major and the minor axis of the error ellipse, metres.
+@dataclass(frozen=True)
+class Circumstances:
+    """How a point is measured.
 
-    Formula: square roots of the eigenvalues of the 2 × 2 covariance.
+    `base_*` are one sigma as they stand with the base's coordinate and height; `claim_*` the receiver's own claim, which takes the place
+    of constant and ppm (None: it claims nothing).  `fit_*` are what a local fit gives there, None outside one.
+    `occupations`: independent ones, by another initialisation after the satellites have moved.
     """
-    mean = (sigma_east_m**2 + sigma_north_m**2) / 2.0
-    apart = hypot((sigma_east_m**2 - sigma_north_m**2) / 2.0, covariance_en_m2)
-    # The product of the eigenvalues is the determinant: no cancellation in the small one.
-    large = mean + apart
-    determinant = max((sigma_east_m * sigma_north_m) ** 2 - covariance_en_m2**2, 0.0)
-    return float(large**0.5), float((determinant / large) ** 0.5) if large > 0.0 else 0.0
+
+    baseline_m: float
+    absolute: bool = False
+    base_horizontal_m: float = 0.005
+    base_vertical_m: float = 0.008
+    base_height_m: float = 0.0015
+    seconds: float = 5.0
+    age_s: float = 1.0
+    occupations: int = 1
+    pole_height_m: float = 2.0
+    bubble_arcmin: float | None = None
+    fixed_rod: bool = True
+    held: bool = False
+    claim_horizontal_m: float | None = None
+    claim_vertical_m: float | None = None
+    elevations: bool = False
+    fit_horizontal_m: float | None = None
+    fit_vertical_m: float | None = None
 
 
-@lru_cache(maxsize=4096)
-def _circle_95(ratio: float) -> float:
-    """Return the radius of the circle that holds 95 %, in sigmas of the major axis, where the minor one is `ratio` of it."""
+@dataclass(frozen=True)
+class Term:
+    """One link's contribution, one sigma: horizontal per axis, vertical; on whose authority."""
 
-    # Loaded where it is needed: the terminal's quick verbs do not wait for it.
-    from scipy.optimize import brentq
-    from scipy.special import erf
-
-    def held(radius: float) -> float:
-        # ∫ φ(x) · P(|y| ≤ √(R² − x²)) dx with x = R sin t.
-        across = radius * np.cos(_ANGLES)
-        share = erf(across / (ratio * 2.0**0.5)) if ratio > 0.0 else np.ones_like(across)
-        density = np.exp(-((radius * np.sin(_ANGLES)) ** 2) / 2.0) / (2.0 * np.pi) ** 0.5
-        return float(_ANGLE_WEIGHTS @ (density * share * across))
-
-    return float(brentq(lambda radius: held(radius) - 0.95, 1.9, 2.5, xtol=1e-9))
+    name: TermName
+    words: str
+    horizontal_m: float
+    vertical_m: float
+    source: str
 
 
-def horizontal_95_m(sigma_east_m: float, sigma_north_m: float, covariance_en_m2: float = 0.0) -> float:
-    """Return the radius of the circle that holds 95 % of the horizontal errors, in metres.
+@dataclass(frozen=True)
+class Budget:
+    """All terms in the order of the chain, and their root sum of squares at 95 %: a circle and a half width."""
 
-    The 2 × 2 covariance decides: 1.96 sigma of the major axis along a line, 2.45 sigma for a circle.
-    Source: integral of the bivariate normal density over a circle about its mean (H. L. Harter, JASA 55, 1960; from memory).
+    terms: tuple[Term, ...]
+    horizontal_95_m: float
+    vertical_95_m: float
+
+
+def summed(terms: Sequence[Term]) -> Budget:
+    """Return a budget of independent terms: 2.4477 and 1.9600 times their root sum of squares."""
+    flat, up = (sum(getattr(term, name) ** 2 for term in terms) ** 0.5 for name in ("horizontal_m", "vertical_m"))
+    return Budget(tuple(terms), CIRCLE_95 * flat, LINE_95 * up)
+
+
+def averaged_share(seconds: float, memory_s: float) -> float:
+    """Return what is left of an error that lives for `memory_s` after averaging over some seconds: 1 for one epoch, as a share of its sigma.
+
+    Formula: variance of the mean of a first-order Gauss-Markov process over T, 2τ/T (1 − τ/T (1 − e^(−T/τ))).
     """
-    major_m, minor_m = principal_sigmas_m(sigma_east_m, sigma_north_m, covariance_en_m2)
-    if major_m <= 0.0:
+    ratio = seconds / memory_s
+    if ratio < 1e-4:
+        return 1.0
+    return float((2.0 / ratio * (1.0 - (1.0 - exp(-ratio)) / ratio)) ** 0.5)
+
+
+def budget_of(point: Circumstances, settings: BudgetSettings | None = None) -> Budget:
+    """Return the budget of a point."""
+    usual = settings or BudgetSettings()
+    if not 0.0 <= point.baseline_m <= LONGEST_BASELINE_M:
+        raise InputError(
+            f"A baseline is 0 to {LONGEST_BASELINE_M / 1000:.0f} km; {point.baseline_m / 1000:.1f} km was given.",
+            field="baseline",
+        )
+    in_fit = point.fit_horizontal_m is not None
+    times = point.occupations**-0.5
+    # The shift of a fit takes up what all marks of the base share; so does the base mark as the origin, but for its own set-up.
+    coordinate = (point.base_horizontal_m, point.base_vertical_m) if point.absolute and not in_fit else (0.0, 0.0)
+    centring, height = (0.0, 0.0) if in_fit else (usual.centring_m, point.base_height_m)
+    sizes: dict[TermName, tuple[float, float]] = {
+        "base_coordinate": coordinate, "base_centring": (centring, 0.0), "base_height": (0.0, height),
+        "vector": _times(_vector(point, usual), times),
+        "age": _times((usual.age_horizontal_m_per_s * point.age_s, usual.age_vertical_m_per_s * point.age_s), times),
+        "multipath": _times(_multipath(point, usual), times), "pole_lean": (_lean(point, usual), 0.0),
+        "rover_height": (0.0, usual.rod_m if point.fixed_rod else usual.telescopic_m), "geoid": (0.0, _geoid(point, usual)),
+        "local_fit": (point.fit_horizontal_m or 0.0, point.fit_vertical_m or 0.0),
+    }  # fmt: skip
+    claimed = point.claim_horizontal_m is not None
+    return summed([Term(name, TERM_WORDS[name], *sizes[name], _source(name, claimed)) for name in TERMS])
+
+
+def _times(both: tuple[float, float], share: float) -> tuple[float, float]:
+    return both[0] * share, both[1] * share
+
+
+def _vector(point: Circumstances, usual: BudgetSettings) -> tuple[float, float]:
+    by_distance = point.baseline_m * 1e-6
+    flat, up = point.claim_horizontal_m, point.claim_vertical_m
+    return (
+        usual.vector_horizontal_m + usual.vector_horizontal_ppm * by_distance if flat is None else flat,
+        usual.vector_vertical_m + usual.vector_vertical_ppm * by_distance if up is None else up,
+    )
+
+
+def _multipath(point: Circumstances, usual: BudgetSettings) -> tuple[float, float]:
+    left = averaged_share(point.seconds, usual.multipath_s)
+    return usual.multipath_horizontal_m * left, usual.multipath_vertical_m * left
+
+
+def _lean(point: Circumstances, usual: BudgetSettings) -> float:
+    """Return one sigma of the top against the foot: a bubble is held within a part of its sensitivity; legs on a pole hold it to half."""
+    bubble = point.bubble_arcmin if point.bubble_arcmin is not None else usual.bubble_arcmin
+    return point.pole_height_m * bubble * _MINUTE_OF_ARC * usual.bubble_share * (0.5 if point.held else 1.0)
+
+
+def _geoid(point: Circumstances, usual: BudgetSettings) -> float:
+    if not point.elevations or point.fit_horizontal_m is not None:
         return 0.0
-    # A ten-thousandth of the ratio changes the radius by less than 0.01 %.
-    return major_m * _circle_95(round(min(minor_m / major_m, 1.0), 4))
+    relative = usual.geoid_relative_ppm * 1e-6 * point.baseline_m
+    return hypot(relative, usual.geoid_m) if point.absolute else relative
 
 
-def vertical_95_m(sigma_up_m: float) -> float:
-    """Return the half width that holds 95 % of the vertical errors, in metres."""
-    return LINE_95 * sigma_up_m
+def _source(name: TermName, claimed: bool) -> str:
+    if name == "vector":
+        return "the receiver's claim" if claimed else f"constant and ppm, {COMMON_PRACTICE}"
+    return {
+        "base_coordinate": "as it stands with the base's coordinate", "base_height": "the readings of the base's height",
+        "local_fit": "covariance of the fit's parameters",
+        "multipath": f"mean of a Gauss-Markov process; its size {COMMON_PRACTICE}",
+    }.get(name, COMMON_PRACTICE)  # fmt: skip
 
 
-def sigmas_of_ellipse(major_m: float, minor_m: float, orientation_deg: float, up_m: float) -> Sigmas:
-    """Return the sigmas of an error ellipse as GST sends it: one sigma, the major axis' azimuth from true north.
-
-    Source: NMEA 0183, GST.
-    """
-    east, north = sin(radians(orientation_deg)), cos(radians(orientation_deg))
-    return Sigmas(
-        hypot(major_m * east, minor_m * north), hypot(major_m * north, minor_m * east), up_m,
-        (major_m - minor_m) * (major_m + minor_m) * east * north,
-    )  # fmt: skip
-
-
-def grid_axes(convergence_deg: float) -> NDArray[np.float64]:
-    """Return the axes that take east, north, up about true north to those about grid north, (3, 3): rows are the grid's.
-
-    Convergence is positive where grid north lies east of true north: then what points to true north points west in the grid.
-    """
-    east, north = cos(radians(convergence_deg)), sin(radians(convergence_deg))
-    return np.array([[east, -north, 0.0], [north, east, 0.0], [0.0, 0.0, 1.0]])
+def with_terms(budget: Budget, changed: Mapping[str, tuple[float | None, float | None]]) -> Budget:
+    """Return a budget with other sizes of some terms (horizontal, vertical; None leaves one as it is)."""
+    terms = []
+    for term in budget.terms:
+        flat, up = changed.get(term.name, (None, None))
+        if flat is None and up is None:
+            terms.append(term)
+            continue
+        terms.append(
+            replace(
+                term, horizontal_m=term.horizontal_m if flat is None else flat, vertical_m=term.vertical_m if up is None else up,
+                source="typed",
+            )
+        )  # fmt: skip
+    return summed(terms)
 
 
-def covariance_of(sigmas: Sigmas) -> NDArray[np.float64]:
-    """Return the covariance of east, north and up, (3, 3), m²."""
-    both = sigmas.covariance_en_m2
-    return np.array([[sigmas.east_m**2, both, 0.0], [both, sigmas.north_m**2, 0.0], [0.0, 0.0, sigmas.up_m**2]])
-
-
-def in_grid(sigmas: Sigmas, convergence_deg: float) -> Sigmas:
-    """Return sigmas about true north as sigmas about grid north."""
-    axes = grid_axes(convergence_deg)
-    turned = axes @ covariance_of(sigmas) @ axes.T
-    return Sigmas(float(turned[0, 0] ** 0.5), float(turned[1, 1] ** 0.5), sigmas.up_m, float(turned[0, 1]))
+# --- what if ---
 
 
 @dataclass(frozen=True)
-class Ellipse95:
-    """The ellipse that holds 95 % of horizontal errors: semi-axes in metres, azimuth of the major one from grid north."""
+class Change:
+    """Something that can be done for a better point: its words, how dear it is (the least first), and the point with it."""
 
-    major_m: float
-    minor_m: float
-    orientation_deg: float
-
-
-def ellipse_95(sigmas: Sigmas) -> Ellipse95:
-    """Return the error ellipse at 95 %: 2.4477 times its sigmas."""
-    major_m, minor_m = principal_sigmas_m(sigmas.east_m, sigmas.north_m, sigmas.covariance_en_m2)
-    twice = np.arctan2(2.0 * sigmas.covariance_en_m2, sigmas.north_m**2 - sigmas.east_m**2)
-    return Ellipse95(CIRCLE_95 * major_m, CIRCLE_95 * minor_m, degrees(float(twice) / 2.0) % 180.0)
+    key: str
+    words: str
+    cost: int
+    point: Circumstances
 
 
-def added(*links: Sigmas) -> Sigmas:
-    """Return independent links added: variances and covariances."""
-    table = np.array([[link.east_m, link.north_m, link.up_m] for link in links])
-    east, north, up = np.sqrt(np.sum(table**2, axis=0))
-    return Sigmas(float(east), float(north), float(up), sum(link.covariance_en_m2 for link in links))
+@dataclass(frozen=True)
+class Way:
+    """A way to what is needed: what to do, cheapest first, and what the budget is then."""
+
+    changes: tuple[str, ...]
+    budget: Budget
+
+
+def changes_of(point: Circumstances) -> tuple[Change, ...]:
+    """Return what can be done for a point, the cheapest first.  Source: common practice, no source."""
+    possible = [
+        ("average", "average for 3 minutes", 1, replace(point, seconds=180.0), point.seconds < 180.0),
+        ("rod", "use the fixed rod", 1, replace(point, fixed_rod=True), not point.fixed_rod),
+        ("legs", "hold the pole with legs", 1, replace(point, held=True), not point.held),
+        ("twice", "occupy it twice, half an hour apart", 3, replace(point, occupations=2), point.occupations < 2),
+        ("nearer", "come to within 1 km of the base", 4, replace(point, baseline_m=1000.0), point.baseline_m > 1000.0),
+        ("relative", "work relative to the base mark", 5, replace(point, absolute=False), point.absolute),
+    ]  # fmt: skip
+    return tuple(Change(key, words, cost, after) for key, words, cost, after, helps in possible if helps)
+
+
+def ways_to(
+    point: Circumstances, settings: BudgetSettings, horizontal_95_m: float | None, vertical_95_m: float | None
+) -> tuple[Way, ...]:  # fmt: skip
+    """Return up to three ways that reach what is needed at 95 %, the cheapest first; nothing to do is the cheapest of all.
+
+    All combinations of the changes are tried: there are few.
+    """
+    changes = changes_of(point)
+    ways = []
+    for chosen in range(1 << len(changes)):
+        own = [change for n, change in enumerate(changes) if chosen >> n & 1]
+        after = point
+        for change in own:
+            after = _with(after, point, change)
+        found = budget_of(after, settings)
+        reached = (horizontal_95_m is None or found.horizontal_95_m <= horizontal_95_m) and (
+            vertical_95_m is None or found.vertical_95_m <= vertical_95_m
+        )
+        if reached:
+            ways.append(
+                (sum(change.cost for change in own), len(own), Way(tuple(change.words for change in own), found))
+            )
+    ways.sort(key=lambda item: item[:2])
+    # A way that holds another one and more is no other way.
+    kept: list[Way] = []
+    for _, _, way in ways:
+        if not any(set(other.changes) <= set(way.changes) for other in kept):
+            kept.append(way)
+    return tuple(kept[:3])
+
+
+def _with(after: Circumstances, before: Circumstances, change: Change) -> Circumstances:
+    """Return circumstances with one more change."""
+    changed = {
+        item.name: getattr(change.point, item.name)
+        for item in fields(Circumstances)
+        if getattr(change.point, item.name) != getattr(before, item.name)
+    }
+    return replace(after, **changed)

@@ -18,10 +18,10 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Literal
 
-from openstake.core.budget import Sigmas
 from openstake.core.evidence import Status
 from openstake.core.judge.finding import Finding, contradicting, ranked, stops_of
 from openstake.core.limits import OLD_AGE_S
+from openstake.core.sigmas import Sigmas
 from openstake.core.units import counted
 
 StepName = Literal["job", "kit", "sky", "link", "base", "watch", "check", "fit", "book"]

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from math import hypot
 
-from openstake.core.budget import Sigmas, horizontal_95_m, vertical_95_m
 from openstake.core.constants import CIRCLE_999, LINE_999
 from openstake.core.limits import Tolerance
+from openstake.core.sigmas import Sigmas, horizontal_95_m, vertical_95_m
 from openstake.core.units import text_from_metres
 
 DIFFERENCE_SIGN = "observed − known"  # of every difference from control, on the screen and in the Book

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date
 from enum import StrEnum
 
-from openstake.core.budget import Sigmas, sigmas_of_ellipse
+from openstake.core.sigmas import Sigmas, sigmas_of_ellipse
 
 
 class Status(StrEnum):

@@ -188,6 +188,9 @@ OBSTRUCTED_AFTER_S = 30.0
 CHECK_OUT_WITHIN_S = 1800.0  # a check-out belongs to the end of the work
 NAME_LENGTH = 40
 
+# --- the error budget ---
+LONGEST_BASELINE_M = 1_000_000.0  # of anything that is called RTK
+
 # --- the bench test ---
 BENCH_SIGMAS = 3.0
 TAPE_SIGMA_M = 0.002

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from openstake.core.budget import horizontal_95_m
 from openstake.core.constants import DAY_S, LINE_95
 from openstake.core.errors import InputError
 from openstake.core.evidence import Epoch, Status
@@ -17,6 +16,7 @@ from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic, gaussian
 from openstake.core.geodesy.local import enu_axes
 from openstake.core.limits import BIAS_95_M, SHORTEST_AVERAGE_S, SHORTEST_FIXED_S
 from openstake.core.series import SeriesMean, mean_of_series, outliers
+from openstake.core.sigmas import horizontal_95_m
 from openstake.core.vector import lifted
 
 _STATUS_ORDER = (Status.SINGLE, Status.OTHER, Status.DGPS, Status.FLOAT, Status.FIXED)

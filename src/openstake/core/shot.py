@@ -14,12 +14,12 @@ from typing import Literal
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from openstake.core.budget import horizontal_95_m, vertical_95_m
 from openstake.core.describe import described
 from openstake.core.errors import InputError
 from openstake.core.evidence import Epoch, Status
 from openstake.core.limits import LONGEST_SHOT_S, NAME_LENGTH, OLD_AGE_S
 from openstake.core.series import outliers
+from openstake.core.sigmas import horizontal_95_m, vertical_95_m
 from openstake.core.units import text_from_metres
 
 KindName = Literal["quick", "topo", "control", "track"]

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 from openstake.core import chain
 from openstake.core.base_sources import source_title
-from openstake.core.budget import Sigmas
 from openstake.core.chain import Evidence, Link, State, StepState
 from openstake.core.constants import CIRCLE_95
 from openstake.core.judge.finding import Finding
+from openstake.core.sigmas import Sigmas
 from openstake.live.session import RunningSession
 from openstake.workflow.base.view import base_findings
 from openstake.workflow.check.plan import proof_of

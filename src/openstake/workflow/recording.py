@@ -10,12 +10,12 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from openstake.core.antenna import TypedReading
-from openstake.core.budget import Sigmas
 from openstake.core.errors import ConflictError
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_axes
 from openstake.core.limits import Tolerance
 from openstake.core.shot import ShotKind, kept_epochs
+from openstake.core.sigmas import Sigmas
 from openstake.core.vector import Scatter, scatter_of_vectors
 from openstake.live.rover import ReceivedEpoch, ShotWish
 from openstake.store.models import Listening, Occupation, Reference, Shot, ShotEpoch, new_id

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from openstake.core.budget import principal_sigmas_m
 from openstake.core.constants import DAY_S
 from openstake.core.evidence import Epoch, Status
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
+from openstake.core.sigmas import principal_sigmas_m
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,7 +12,6 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import AUTONOMOUS_SOURCES, REMEMBERED, SCHOOLS, School, source_title
-from openstake.core.budget import horizontal_95_m, vertical_95_m
 from openstake.core.control import Difference, within
 from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo, Status
@@ -23,6 +22,7 @@ from openstake.core.judge.base import OtherMark
 from openstake.core.judge.coordinate import Earlier, judge_average_place, judge_mark_check, judge_return
 from openstake.core.judge.finding import Finding
 from openstake.core.limits import BIAS_95_M, TOLERANCES, VERTICAL_TO_HORIZONTAL
+from openstake.core.sigmas import horizontal_95_m, vertical_95_m
 from openstake.core.vector import lifted
 from openstake.store.models import BaseCoordinate, Occupation, PositionAverageRow, Reference, Shot
 from openstake.workflow.base.setup import SetUpNow

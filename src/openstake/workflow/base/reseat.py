@@ -13,12 +13,12 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import RESEATED
-from openstake.core.budget import Sigmas, added, horizontal_95_m, vertical_95_m
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.judge.finding import Finding, ranked, stops_of
 from openstake.core.judge.reseat import ShotsSeen, judge_reseat, judge_reseat_shots
 from openstake.core.limits import ShortText, Text
 from openstake.core.reseat import Reseat, reseat
+from openstake.core.sigmas import Sigmas, added, horizontal_95_m, vertical_95_m
 from openstake.core.units import counted
 from openstake.store.models import BaseCoordinate, Shot
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, when

@@ -7,7 +7,6 @@ from collections.abc import Sequence
 import numpy as np
 from sqlalchemy.orm import Session
 
-from openstake.core.budget import grid_axes, in_grid
 from openstake.core.causes import CheckSeen, Place, SiteSeen
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_from_ecef_difference
@@ -15,6 +14,7 @@ from openstake.core.geodesy.plates import frame_shifts_m, year_of
 from openstake.core.judge.cause import HeightsSeen, judge_causes, named_heights
 from openstake.core.judge.finding import Finding
 from openstake.core.limits import POLE_TWICE_M
+from openstake.core.sigmas import grid_axes, in_grid
 from openstake.workflow.check.checks import Checked
 from openstake.workflow.now.base import BaseNow, is_autonomous, three
 from openstake.workflow.now.claims import claim_of

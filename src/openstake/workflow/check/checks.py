@@ -12,7 +12,6 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import RESEATED
-from openstake.core.budget import Ellipse95, Sigmas, added, ellipse_95, in_grid
 from openstake.core.chain import State, out_of_date, state_of_check
 from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.control import DIFFERENCE_SIGN, beyond_expected, expected_at_95, in_words, within
@@ -20,6 +19,7 @@ from openstake.core.judge.check import CheckEvidence, OtherCheck, Repeat, judge_
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.verdict import Verdict, verdict_of_check
 from openstake.core.limits import ShortText, Tolerance
+from openstake.core.sigmas import Ellipse95, Sigmas, added, ellipse_95, in_grid
 from openstake.store import lines
 from openstake.store.models import Mark, Occupation, Shot
 from openstake.workflow.check.measured import Measured

@@ -12,7 +12,6 @@ from numpy.typing import NDArray
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from openstake.core.budget import covariance_of
 from openstake.core.equality import Equality, equal_by_sigmas
 from openstake.core.errors import InputError, NotFoundError
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
@@ -27,6 +26,7 @@ from openstake.core.limits import (
     TAPE_DEFAULT_SIGMA_M,
     ShortText,
 )
+from openstake.core.sigmas import covariance_of
 from openstake.core.units import metres_in_field, text_from_metres
 from openstake.store import lines
 from openstake.store.book import write_entry

@@ -9,12 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
-from openstake.core.budget import covariance_of, grid_axes, in_grid
 from openstake.core.control import Difference
 from openstake.core.equality import Equality, Worth, equal_by_scatter, equal_by_sigmas, worth_of
 from openstake.core.errors import InputError
 from openstake.core.judge.check import Repeat
 from openstake.core.limits import POLE_TWICE_M
+from openstake.core.sigmas import covariance_of, grid_axes, in_grid
 from openstake.workflow.check.measured import Measured
 from openstake.workflow.now import points
 from openstake.workflow.now.claims import claim_of

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from openstake.core.budget import Sigmas
 from openstake.core.limits import UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M
+from openstake.core.sigmas import Sigmas
 from openstake.store.models import Shot
 
 

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 import numpy as np
 from sqlalchemy.orm import Session
 
-from openstake.core.budget import horizontal_95_m
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.evidence import RefersTo, Status
 from openstake.core.going import Way, side_of, way_to
 from openstake.core.limits import WALKS_FROM_MPS, ShortText
+from openstake.core.sigmas import horizontal_95_m
 from openstake.core.sky.sun import sun_azimuth_deg
 from openstake.core.vector import lifted, lowering_to_mark_m, rover_mark_ecef, vectors_from_positions
 from openstake.live.session import Moment

@@ -10,9 +10,9 @@ from typing import Any, Literal
 from sqlalchemy import Integer, Row, case, cast, func, select
 from sqlalchemy.orm import Session
 
-from openstake.core.budget import horizontal_95_m, vertical_95_m
 from openstake.core.evidence import STATUS_BY_GGA_QUALITY, Status
 from openstake.core.limits import HostSeconds, Seconds, ShortText
+from openstake.core.sigmas import horizontal_95_m, vertical_95_m
 from openstake.store.models import EpochRow, HeightReading, Listening, Occupation, Reference
 from openstake.workflow.context import Context
 from openstake.workflow.now.base import listening_line, open_occupation

@@ -11,7 +11,6 @@ import numpy as np
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from openstake.core.budget import Ellipse95, Sigmas, ellipse_95, horizontal_95_m, vertical_95_m
 from openstake.core.evidence import Epoch, HeardMessage, Status
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.judge.device import judge_device
@@ -22,6 +21,7 @@ from openstake.core.kit.profile import Profile
 from openstake.core.limits import PLAN_REACHES_M, SHORTEST_SCATTER_S, ShortText
 from openstake.core.rtk.age import fix_goes_in_s
 from openstake.core.rtk.rover import RoverState
+from openstake.core.sigmas import Ellipse95, Sigmas, ellipse_95, horizontal_95_m, vertical_95_m
 from openstake.core.sky.obstruction import Cell
 from openstake.core.sky.use import SkyUse, sky_use
 from openstake.core.units import about_seconds, text_from_metres, text_from_seconds

@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from openstake.core.advice import Holds, record_holds, shot_advice, watch_advice
-from openstake.core.budget import horizontal_95_m, vertical_95_m
 from openstake.core.evidence import Epoch, Status
 from openstake.core.judge.watch import judge_pair
 from openstake.core.limits import ShortText
 from openstake.core.rtk.jumps import Jump
 from openstake.core.rtk.rover import Happened, Pair, Switch
 from openstake.core.shot import unreported
+from openstake.core.sigmas import horizontal_95_m, vertical_95_m
 from openstake.core.units import text_from_metres, text_from_seconds
 from openstake.core.vector import vector_length_m
 from openstake.live.feed import FeedState, FeedStatus

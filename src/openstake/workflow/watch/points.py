@@ -11,13 +11,13 @@ from sqlalchemy import ColumnElement
 from sqlalchemy.orm import Session
 
 from openstake.core.advice import ADVICE
-from openstake.core.budget import horizontal_95_m, vertical_95_m
 from openstake.core.control import Difference
 from openstake.core.errors import ConflictError, NotFoundError
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.shots import ShotSeen, judge_pair_of_shots
 from openstake.core.limits import SAME_POINT_M, ShortText, Text
 from openstake.core.shot import checked_name
+from openstake.core.sigmas import horizontal_95_m, vertical_95_m
 from openstake.core.units import text_from_metres
 from openstake.store import lines
 from openstake.store.book import write_entry
