@@ -7,6 +7,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+# What an autonomous coordinate is off by, one sigma: horizontally per axis, and up (common practice, no source).
+AUTONOMOUS_SIGMAS_M = (2.0, 4.0)
+
 
 @dataclass(frozen=True)
 class School:

@@ -16,6 +16,7 @@ from openstake.core.describe import described
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import COMMON_PRACTICE
 from openstake.core.limits import LONGEST_BASELINE_M
+from openstake.core.sigmas import Sigmas, added
 
 TermName = Literal[
     "base_coordinate", "base_centring", "base_height", "vector", "age", "multipath", "pole_lean", "rover_height", "geoid", "local_fit"
@@ -163,6 +164,16 @@ def budget_of(point: Circumstances, settings: BudgetSettings | None = None) -> B
     }  # fmt: skip
     claimed = point.claim_horizontal_m is not None
     return summed([Term(name, TERM_WORDS[name], *sizes[name], _source(name, claimed)) for name in TERMS])
+
+
+def sigmas_of(budget: Budget, claim: Sigmas | None = None) -> Sigmas:
+    """Return what a budget comes to, one sigma; `claim` is the receiver's own covariance, in the grid, in place of the vector term.
+
+    What is not claimed is alike in both axes: an ellipse is the claim's.
+    """
+    terms = [term for term in budget.terms if claim is None or term.name != "vector"]
+    rest = [Sigmas(term.horizontal_m, term.horizontal_m, term.vertical_m) for term in terms]
+    return added(*rest, *([] if claim is None else [claim]))
 
 
 def _times(both: tuple[float, float], share: float) -> tuple[float, float]:

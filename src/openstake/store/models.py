@@ -615,6 +615,30 @@ class FitApplied(Base):
     created_s: Mapped[float] = mapped_column(Float)
 
 
+class BudgetSettingsRow(Base):
+    """What a job takes for each link of the chain where nothing better is known: `data` is JSON."""
+
+    __tablename__ = "budget_settings"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    data: Mapped[str] = mapped_column(Text)
+    replaces_id: Mapped[str | None] = mapped_column(ForeignKey("budget_settings.id"), unique=True)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class FindingAnswer(Base):
+    """What somebody answered to a finding, as its sentence stood: it hides nothing, and another sentence is asked anew."""
+
+    __tablename__ = "finding_answer"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    code: Mapped[str] = mapped_column(String(60))
+    sentence: Mapped[str] = mapped_column(Text)
+    words: Mapped[str] = mapped_column(Text)
+    who: Mapped[str] = mapped_column(String(80))
+    created_s: Mapped[float] = mapped_column(Float)
+
+
 class BenchTest(Base):
     """A bench test of a pair: `data` is JSON of what was taped, heard and measured."""
 

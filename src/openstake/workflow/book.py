@@ -9,6 +9,7 @@ from typing import Literal
 
 from sqlalchemy import Row, Select, select
 
+from openstake.core.budget import Budget
 from openstake.core.limits import ShortText
 from openstake.core.units import METRES_PER_UNIT
 from openstake.store.book import Verification, verify
@@ -18,7 +19,9 @@ from openstake.wire.tables.cells import csv_text
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.applied import LocalPlace, local_of_points
+from openstake.workflow.now.budget import budget_of_shot, pole_used, settings_of
 from openstake.workflow.now.job import job_of
+from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.labels import labels_of
 from openstake.workflow.now.points import Point
 
@@ -107,7 +110,7 @@ def verification(context: Context) -> Verification:
 
 
 def points_csv(context: Context, job_id: str) -> str:
-    """Return the job's shots as CSV in the job's unit: coordinates derived now, and local ones where a local fit is in use."""
+    """Return the job's shots as CSV in the job's unit: coordinates derived now with 95 % relative to the base mark, and local ones where a local fit is in use."""
     with context.database.read() as session:
         job = job_of(session, job_id)
         shots = session.scalars(
@@ -117,27 +120,30 @@ def points_csv(context: Context, job_id: str) -> str:
         shots = [shot for shot in shots if shot.id not in labels or not labels[shot.id].taken_out]
         derived = points.derive_all(session, job, shots)
         local = local_of_points(session, job, derived)
+        pole, usual = pole_used(kit_of(session, job_id)), settings_of(session, job_id)
+        budgets = [budget_of_shot(shot, point, pole, usual) for shot, point in zip(shots, derived, strict=True)]
     factor, unit = METRES_PER_UNIT[job.length_unit], job.length_unit
     header = [
             "name", f"east_{unit}", f"north_{unit}", f"ellipsoidal_height_{unit}", "epochs", "not_fixed",
             f"claimed_sigma_east_{unit}", f"claimed_sigma_north_{unit}", f"claimed_sigma_up_{unit}",
             "covariance_origin", "frame", "frame_epoch", "base_height_m", "rover_height_m", "recorded_utc_s", "kind", "code", "note",
+            f"horizontal_95_{unit}", f"vertical_95_{unit}",
             *(f"local_{name}_{unit}" for name in ("east", "north", "height") if any(local)),
     ]  # fmt: skip
     return csv_text(
         [
             header,
             *(
-                _csv_row(shot, point, place, factor, labels.get(shot.id))
-                for shot, point, place in zip(shots, derived, local, strict=True)
+                _csv_row(shot, point, budget, place, factor, labels.get(shot.id))
+                for shot, point, budget, place in zip(shots, derived, budgets, local, strict=True)
             ),
         ]
     )
 
 
 def _csv_row(
-    shot: Shot, point: Point, local: LocalPlace | None, factor: float, label: PointLabel | None
-) -> list[object]:
+    shot: Shot, point: Point, budget: Budget, local: LocalPlace | None, factor: float, label: PointLabel | None
+) -> list[object]:  # fmt: skip
     def length(value: float | None) -> str:
         return "" if value is None else f"{value / factor:.4f}"
 
@@ -146,6 +152,6 @@ def _csv_row(
         point.not_fixed, length(shot.sigma_east_m), length(shot.sigma_north_m), length(shot.sigma_up_m),
         shot.covariance_origin, shot.frame, shot.frame_epoch, f"{point.base_height.arp_height_m:.4f}",
         f"{point.rover_height.arp_height_m:.4f}", f"{shot.created_s:.3f}", shot.kind,
-        label.code if label else "", label.note if label else "",
+        label.code if label else "", label.note if label else "", length(budget.horizontal_95_m), length(budget.vertical_95_m),
         *(() if local is None else (length(value) for value in (local.east_m, local.north_m, local.height_m))),
     ]  # fmt: skip

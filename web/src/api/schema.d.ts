@@ -2415,6 +2415,18 @@ export interface components {
             after?: string;
         };
         /**
+         * Budget
+         * @description All terms in the order of the chain, and their root sum of squares at 95 %: a circle and a half width.
+         */
+        Budget: {
+            /** Horizontal 95 M */
+            horizontal_95_m: number;
+            /** Terms */
+            terms: components["schemas"]["Term"][];
+            /** Vertical 95 M */
+            vertical_95_m: number;
+        };
+        /**
          * CardLineView
          * @description A line of the card and when it was ticked off.
          */
@@ -2573,6 +2585,8 @@ export interface components {
         /**
          * Check
          * @description A check as it stands now: observed − known, metres; `up_m` is null where heights cannot be compared.
+         *
+         *     `expected_*` are what the budget, absolute, and the mark itself give.
          */
         Check: {
             /** Agrees */
@@ -2581,6 +2595,7 @@ export interface components {
             base_coordinate_id: string;
             /** Base Height Reading Ids */
             base_height_reading_ids: string[];
+            budget: components["schemas"]["Budget"];
             /** Covariance Origin */
             covariance_origin: string;
             /** Created S */
@@ -6060,10 +6075,14 @@ export interface components {
          * PointView
          * @description A point as it stands now, metres; `local_*` by the local fit in use, None without one.  `moved_words` says how far it has moved since it was recorded, and why.
          *
-         *     `guard_words` warns of epochs that were not fixed, or not asked to be.  `spread_words` says where the 95 % come from; `scatter_*` is one sigma of an epoch; `findings` compare it with a shot of
+         *     `guard_words` warns of epochs that were not fixed, or not asked to be.  `budget_*` are what the whole chain gives, relative to the base mark; `spread_words` says where the claimed 95 % come from; `scatter_*` is one sigma of an epoch; `findings` compare it with a shot of
          *     the same place.
          */
         PointView: {
+            /** Budget Horizontal 95 M */
+            budget_horizontal_95_m: number;
+            /** Budget Vertical 95 M */
+            budget_vertical_95_m: number;
             /** Code */
             code: string;
             /** Created S */
@@ -7875,6 +7894,25 @@ export interface components {
              * @enum {string}
              */
             name: "measure" | "initialise anew" | "come back";
+            /** Words */
+            words: string;
+        };
+        /**
+         * Term
+         * @description One link's contribution, one sigma: horizontal per axis, vertical; on whose authority.
+         */
+        Term: {
+            /** Horizontal M */
+            horizontal_m: number;
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "base_coordinate" | "base_centring" | "base_height" | "vector" | "age" | "multipath" | "pole_lean" | "rover_height" | "geoid" | "local_fit";
+            /** Source */
+            source: string;
+            /** Vertical M */
+            vertical_m: number;
             /** Words */
             words: string;
         };

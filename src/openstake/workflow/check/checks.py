@@ -12,8 +12,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import RESEATED
+from openstake.core.budget import Budget, BudgetSettings, sigmas_of
 from openstake.core.chain import State, out_of_date, state_of_check
-from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.control import DIFFERENCE_SIGN, beyond_expected, expected_at_95, in_words, within
 from openstake.core.judge.check import CheckEvidence, OtherCheck, Repeat, judge_check
 from openstake.core.judge.finding import Finding
@@ -27,14 +27,15 @@ from openstake.workflow.check.repeats import repeats_of
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.base import BaseNow, base_values, bases_of, is_autonomous
-from openstake.workflow.now.heights import ROVER_HEIGHT_SIGMA_M, as_typed
+from openstake.workflow.now.budget import PoleUsed, budget_of_shot, pole_used, settings_of
+from openstake.workflow.now.claims import claim_of
+from openstake.workflow.now.heights import as_typed
 from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.marks import MarkNow, mark_values, marks_of
 from openstake.workflow.now.points import Point
 
 MOST_CHECKS = 200
-# What an autonomous base is off by, one sigma in east, north, up (common practice).
-_AUTONOMOUS = Sigmas(2.0, 2.0, 4.0)
 
 
 @dataclass(frozen=True)
@@ -46,7 +47,10 @@ class ChecksQuery:
 
 @dataclass(frozen=True)
 class Check:
-    """A check as it stands now: observed − known, metres; `up_m` is null where heights cannot be compared."""
+    """A check as it stands now: observed − known, metres; `up_m` is null where heights cannot be compared.
+
+    `expected_*` are what the budget, absolute, and the mark itself give.
+    """
 
     id: str
     mark_id: str
@@ -66,6 +70,7 @@ class Check:
     expected_horizontal_95_m: float
     expected_vertical_95_m: float
     expected_ellipse: Ellipse95
+    budget: Budget
     covariance_origin: str
     state: State
     agrees: bool
@@ -136,6 +141,7 @@ def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checke
     pairs = {
         item.shot.id: (measured[stood.before[item.shot.id]], item) for item in shown if item.shot.id in stood.before
     }
+    pole, usual = pole_used(kit_of(session, job.id)), settings_of(session, job.id)
     repeats, seats = repeats_of(session, job, pairs, turns), _seats(session, stood, bases)
     return [
         Checked(
@@ -143,7 +149,7 @@ def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checke
             _check(
                 job, item, tuple(latest[item.shot.occupation_id].values()), item.shot.id in stale,
                 turns[item.shot.occupation_id], repeats.get(item.shot.id),
-                seats.get(item.shot.occupation_id) == item.mark.id,
+                seats.get(item.shot.occupation_id) == item.mark.id, pole, usual,
             ),
             turns[item.shot.occupation_id],
         )
@@ -240,12 +246,13 @@ def _stale(session: Session, job: JobNow, items: Sequence[Measured], bases: Mapp
 
 def _check(
     job: JobNow, item: Measured, others: Sequence[OtherCheck], stale: bool, convergence_deg: float, before: Repeat | None,
-    seated_on: bool,
+    seated_on: bool, pole: PoleUsed, usual: BudgetSettings,
 ) -> Check:  # fmt: skip
     """Return a check as it stands now, with its findings."""
     shot, mark, point, difference, tolerance = item.shot, item.mark, item.point, item.difference, item.tolerance
     autonomous = is_autonomous(point.coordinate)
-    total = _total_sigmas(item, autonomous, convergence_deg)
+    budget = budget_of_shot(shot, point, pole, usual, absolute=True)
+    total = _total_sigmas(item, budget, convergence_deg)
     expected = expected_at_95(total)
     findings = judge_check(
         CheckEvidence(
@@ -290,6 +297,7 @@ def _check(
         expected_horizontal_95_m=expected.horizontal_95_m,
         expected_vertical_95_m=expected.vertical_95_m,
         expected_ellipse=ellipse_95(total),
+        budget=budget,
         covariance_origin=shot.covariance_origin,
         state=state_of_check(agrees, stale),
         agrees=agrees,
@@ -307,19 +315,11 @@ def _check(
     )
 
 
-def _total_sigmas(item: Measured, autonomous: bool, convergence_deg: float) -> Sigmas:
-    """Add up the chain in the grid: base coordinate, base height, receiver's claim, rover height, the mark checked."""
+def _total_sigmas(item: Measured, budget: Budget, convergence_deg: float) -> Sigmas:
+    """Return what a check should show, one sigma in the grid: the budget with the receiver's own covariance, and the mark checked."""
     shot, mark = item.shot, item.mark
-    claim = Sigmas(
-        shot.sigma_east_m or 0.0, shot.sigma_north_m or 0.0, shot.sigma_up_m or 0.0, shot.covariance_en_m2 or 0.0
-    )
-    coordinate = item.point.coordinate
-    flat = coordinate.accuracy_horizontal_95_m / CIRCLE_95
-    known = Sigmas(flat, flat, coordinate.accuracy_vertical_95_m / LINE_95)
+    claimed = None not in (shot.sigma_east_m, shot.sigma_north_m, shot.sigma_up_m)
+    claim = in_grid(claim_of(shot), convergence_deg) if claimed else None
     return added(
-        _AUTONOMOUS if autonomous else known,
-        Sigmas(0.0, 0.0, item.point.base_height.sigma_m),
-        in_grid(claim, convergence_deg),
-        Sigmas(0.0, 0.0, ROVER_HEIGHT_SIGMA_M),
-        Sigmas(mark.sigma_horizontal_m, mark.sigma_horizontal_m, mark.sigma_vertical_m),
+        sigmas_of(budget, claim), Sigmas(mark.sigma_horizontal_m, mark.sigma_horizontal_m, mark.sigma_vertical_m)
     )

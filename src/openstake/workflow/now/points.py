@@ -42,11 +42,20 @@ class Received:
     not_fixed: int
     left_out: int  # of the epochs: they are kept and not averaged
     scatter_m: tuple[float, float, float] | None  # one sigma of an averaged epoch in east, north, up
+    age_s: float  # of the corrections, the mean; 0 where it is not known
+
+    @property
+    def distance_m(self) -> float:
+        """The length of the vector, metres."""
+        return float(np.linalg.norm(self.vector_m))
 
 
 @dataclass(frozen=True)
 class Point:
-    """A shot's coordinate as derived now: grid metres and ellipsoidal height, with what it rests on."""
+    """A shot's coordinate as derived now: grid metres and ellipsoidal height, with what it rests on.
+
+    `distance_m` is the length of its vector.
+    """
 
     east_m: float
     north_m: float
@@ -55,6 +64,8 @@ class Point:
     epochs: int
     left_out: int
     scatter_m: tuple[float, float, float] | None
+    age_s: float
+    distance_m: float
     virtual: bool
     base: BaseNow
     base_height: BaseHeight
@@ -119,12 +130,12 @@ def _read(
     rows = session.execute(
         select(
             ShotEpoch.shot_id, ShotEpoch.quality, ShotEpoch.latitude_text, ShotEpoch.longitude_text,
-            ShotEpoch.altitude_m, ShotEpoch.separation_m, ShotEpoch.used,
+            ShotEpoch.altitude_m, ShotEpoch.separation_m, ShotEpoch.used, ShotEpoch.age_s,
         ).where(ShotEpoch.shot_id.in_(ids)).order_by(ShotEpoch.shot_id, ShotEpoch.n)
     ).all()  # fmt: skip
     # Column by column: a row of the result is quick to index and slow to unpack.
-    columns: list[list[Any]] = [[row[n] for row in rows] for n in range(7)]
-    owners, quality, latitude, longitude, altitude_m, separation_m, used = columns
+    columns: list[list[Any]] = [[row[n] for row in rows] for n in range(8)]
+    owners, quality, latitude, longitude, altitude_m, separation_m, used, ages = columns
     places = _places(latitude, longitude, altitude_m, separation_m)
     fixed = np.array([STATUS_BY_GGA_QUALITY.get(item) is Status.FIXED for item in quality], dtype=int)
     axes = {key: _axes(row) for key, row in references.items()}
@@ -139,9 +150,14 @@ def _read(
         count, keep = len(vectors), np.array(used[own], dtype=bool)
         found[shot_id] = Received(
             mean_vector(vectors[keep]), places[own.start].copy(), count, count - int(fixed[own].sum()),
-            count - int(keep.sum()), _scatter_m(vectors[keep], axes[reference.id]),
+            count - int(keep.sum()), _scatter_m(vectors[keep], axes[reference.id]), _mean_age_s(ages[own]),
         )  # fmt: skip
     return found
+
+
+def _mean_age_s(ages: Sequence[float | None]) -> float:
+    known = [age for age in ages if age is not None]
+    return sum(known) / len(known) if known else 0.0
 
 
 def epochs_enu_m(session: Session, job_id: str, shots: Collection[Shot]) -> dict[str, NDArray[np.float64]]:
@@ -224,6 +240,8 @@ def derive_all(
             epochs=item.received.epochs,
             left_out=item.received.left_out,
             scatter_m=item.received.scatter_m,
+            age_s=item.received.age_s,
+            distance_m=item.received.distance_m,
             virtual=item.reference.virtual,
             base=item.base,
             base_height=item.base_height,

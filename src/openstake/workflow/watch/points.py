@@ -11,6 +11,7 @@ from sqlalchemy import ColumnElement
 from sqlalchemy.orm import Session
 
 from openstake.core.advice import ADVICE
+from openstake.core.budget import Budget
 from openstake.core.control import Difference
 from openstake.core.errors import ConflictError, NotFoundError
 from openstake.core.judge.finding import Finding
@@ -25,7 +26,9 @@ from openstake.store.models import PointLabel, Shot
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.applied import LocalPlace, local_of_points
+from openstake.workflow.now.budget import budget_of_shot, pole_used, settings_of
 from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.labels import free_name, is_taken, labels_of, newest_label, usual_name
 from openstake.workflow.photos import PhotoView, keep_photo, photos_of
 
@@ -46,7 +49,7 @@ class PointsQuery:
 class PointView:
     """A point as it stands now, metres; `local_*` by the local fit in use, None without one.  `moved_words` says how far it has moved since it was recorded, and why.
 
-    `guard_words` warns of epochs that were not fixed, or not asked to be.  `spread_words` says where the 95 % come from; `scatter_*` is one sigma of an epoch; `findings` compare it with a shot of
+    `guard_words` warns of epochs that were not fixed, or not asked to be.  `budget_*` are what the whole chain gives, relative to the base mark; `spread_words` says where the claimed 95 % come from; `scatter_*` is one sigma of an epoch; `findings` compare it with a shot of
     the same place.
     """
 
@@ -73,6 +76,8 @@ class PointView:
     spread_words: str
     horizontal_95_m: float | None
     vertical_95_m: float | None
+    budget_horizontal_95_m: float
+    budget_vertical_95_m: float
     scatter_horizontal_m: float | None
     scatter_up_m: float | None
     effective_n: float | None
@@ -167,11 +172,13 @@ def _views(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[PointVi
     seen = [seen_of(shot, point, labels, job) for shot, point in zip(shots, derived, strict=True)]
     near = _neighbours(seen)
     local = local_of_points(session, job, derived)
+    pole, usual = pole_used(kit_of(session, job.id)), settings_of(session, job.id)
     return [
         _view(
             job,
             shot,
             point,
+            budget_of_shot(shot, point, pole, usual),
             local[n],
             labels[shot.id],
             photos[shot.id],
@@ -201,7 +208,7 @@ _SPREAD_WORDS = {
 
 
 def _view(
-    job: JobNow, shot: Shot, point: points.Point, local: LocalPlace | None, label: PointLabel, photos: list[PhotoView],
+    job: JobNow, shot: Shot, point: points.Point, budget: Budget, local: LocalPlace | None, label: PointLabel, photos: list[PhotoView],
     moved: Difference | None, findings: tuple[Finding, ...],
 ) -> PointView:  # fmt: skip
     east, north, up = shot.sigma_east_m, shot.sigma_north_m, shot.sigma_up_m
@@ -232,6 +239,8 @@ def _view(
         if east is None or north is None
         else horizontal_95_m(east, north, shot.covariance_en_m2 or 0.0),
         vertical_95_m=None if up is None else vertical_95_m(up),
+        budget_horizontal_95_m=budget.horizontal_95_m,
+        budget_vertical_95_m=budget.vertical_95_m,
         scatter_horizontal_m=None if scatter is None else float(np.hypot(scatter[0], scatter[1])),
         scatter_up_m=None if scatter is None else scatter[2],
         effective_n=shot.effective_n,

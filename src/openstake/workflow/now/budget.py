@@ -1,0 +1,74 @@
+"""The error budget of what is measured in a job: its settings, and the circumstances of a shot as they stand."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from openstake.core.base_sources import AUTONOMOUS_SIGMAS_M
+from openstake.core.budget import Budget, BudgetSettings, Circumstances, budget_of
+from openstake.core.constants import CIRCLE_95, LINE_95
+from openstake.core.kit.gear import Pole
+from openstake.core.limits import LONGEST_BASELINE_M
+from openstake.store.models import BudgetSettingsRow, Shot
+from openstake.workflow.now.base import is_autonomous
+from openstake.workflow.now.kit import KitNow
+from openstake.workflow.now.points import Point
+from openstake.workflow.now.settings import SettingsLine
+
+
+def _same(settings: BudgetSettings) -> BudgetSettings:
+    return settings
+
+
+def _words(settings: BudgetSettings) -> str:
+    return (
+        f"Error budget changed: vector {settings.vector_horizontal_m:g} m and {settings.vector_horizontal_ppm:g} ppm sideways, "
+        f"{settings.vector_vertical_m:g} m and {settings.vector_vertical_ppm:g} ppm in height."
+    )
+
+
+BUDGET = SettingsLine(
+    BudgetSettingsRow, BudgetSettings, _same, "budget-settings", "The error budget has been changed", _words
+)
+
+
+@dataclass(frozen=True)
+class PoleUsed:
+    """The rover's pole of a job as the kit has it: its bubble's sensitivity (None where nobody said), whether legs hold it."""
+
+    bubble_arcmin: float | None = None
+    held: bool = False
+
+
+def pole_used(kit: KitNow) -> PoleUsed:
+    """Return the pole of the job's first rover that has one."""
+    poles: list[Pole] = kit.poles(base=False)
+    return PoleUsed(poles[0].bubble_arcmin, poles[0].kind != "pole") if poles else PoleUsed()
+
+
+def circumstances_of(shot: Shot, point: Point, pole: PoleUsed, absolute: bool) -> Circumstances:
+    """Return how a shot was measured, as its base and its heights stand now."""
+    coordinate, sigmas = point.coordinate, (shot.sigma_east_m, shot.sigma_north_m)
+    flat, up = AUTONOMOUS_SIGMAS_M
+    if not is_autonomous(coordinate):
+        flat, up = coordinate.accuracy_horizontal_95_m / CIRCLE_95, coordinate.accuracy_vertical_95_m / LINE_95
+    claimed = None if None in sigmas else (sum((sigma or 0.0) ** 2 for sigma in sigmas) / 2.0) ** 0.5
+    return Circumstances(
+        min(point.distance_m, LONGEST_BASELINE_M), absolute, flat, up, point.base_height.sigma_m, shot.seconds, point.age_s,
+        pole_height_m=point.rover_height.arp_height_m, bubble_arcmin=pole.bubble_arcmin, held=pole.held,
+        fixed_rod=point.rover_height.method == "rod", claim_horizontal_m=claimed, claim_vertical_m=shot.sigma_up_m,
+    )  # fmt: skip
+
+
+def budget_of_shot(
+    shot: Shot, point: Point, pole: PoleUsed, settings: BudgetSettings, absolute: bool = False
+) -> Budget:  # fmt: skip
+    """Return the budget of a shot, relative to its base mark or absolute."""
+    return budget_of(circumstances_of(shot, point, pole, absolute), settings)
+
+
+def settings_of(session: Session, job_id: str) -> BudgetSettings:
+    """Return what a job takes for its budget."""
+    return BUDGET.read(session, job_id)[1]
