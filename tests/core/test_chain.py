@@ -9,7 +9,6 @@ from dataclasses import replace
 import pytest
 
 from openstake.core.chain import (
-    LINKS,
     BaseRunning,
     Evidence,
     LinkPlanned,
@@ -19,7 +18,6 @@ from openstake.core.chain import (
     RoverHeard,
     State,
     SystemSaid,
-    links,
     open_findings,
     out_of_date,
     state_of_check,
@@ -28,6 +26,7 @@ from openstake.core.chain import (
 )  # fmt: skip
 from openstake.core.evidence import Status
 from openstake.core.judge.finding import RULES, Severity, finding, ranked
+from openstake.core.links import LINKS, links
 from openstake.core.sigmas import Sigmas
 
 BASE = BaseRunning("CS1", "Known mark", 0.005, "'1.546 m' and '1.547 m'", 0.0012, 2, 17, True, ("b1",), ("h1", "h2"))

@@ -281,7 +281,7 @@ def ways_to(
         own = [change for n, change in enumerate(changes) if chosen >> n & 1]
         after = point
         for change in own:
-            after = _with(after, point, change)
+            after = with_change(after, point, change)
         found = budget_of(after, settings)
         reached = (horizontal_95_m is None or found.horizontal_95_m <= horizontal_95_m) and (
             vertical_95_m is None or found.vertical_95_m <= vertical_95_m
@@ -299,7 +299,7 @@ def ways_to(
     return tuple(kept[:3])
 
 
-def _with(after: Circumstances, before: Circumstances, change: Change) -> Circumstances:
+def with_change(after: Circumstances, before: Circumstances, change: Change) -> Circumstances:
     """Return circumstances with one more change."""
     changed = {
         item.name: getattr(change.point, item.name)

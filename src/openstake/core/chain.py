@@ -20,12 +20,10 @@ from typing import Literal
 
 from openstake.core.evidence import Status
 from openstake.core.judge.finding import Finding, contradicting, ranked, stops_of
-from openstake.core.limits import OLD_AGE_S
 from openstake.core.sigmas import Sigmas
 from openstake.core.units import counted
 
 StepName = Literal["job", "kit", "sky", "link", "base", "watch", "check", "fit", "book"]
-LINKS = ("sky", "base mark", "base antenna", "broadcast", "link", "rover", "pole", "control", "local grid")
 
 
 class State(StrEnum):
@@ -36,22 +34,6 @@ class State(StrEnum):
     MISSING = "missing"
     DISAGREES = "disagrees"
     OUT_OF_DATE = "out of date"
-
-
-@dataclass(frozen=True)
-class Link:
-    """A link of the chain: what is meant and observed in words, one sigma in metres, why its state is what it is.
-
-    `rests_on` are the ids of the evidence behind it.
-    """
-
-    name: str
-    meant: str
-    observed: str
-    sigma_m: float | None
-    state: State
-    why: str
-    rests_on: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -97,7 +79,11 @@ class LinkPlanned:
 
 @dataclass(frozen=True)
 class BaseRunning:
-    """A base that runs: its mark and height as they are meant, with their sigmas, and what is heard of it."""
+    """A base that runs: its mark and height as they are meant, with their sigmas, and what is heard of it.
+
+    `level_left` is how many questions on level and plumb nobody has answered; `spread_text` how far its readings are apart;
+    `heard_words` where its position on the air was decoded.
+    """
 
     mark_name: str
     source: str
@@ -109,6 +95,9 @@ class BaseRunning:
     heard: bool
     coordinate_ids: tuple[str, ...] = ()
     height_ids: tuple[str, ...] = ()
+    level_left: int = 0
+    spread_text: str = ""
+    heard_words: str = ""
 
 
 @dataclass(frozen=True)
@@ -134,6 +123,15 @@ class MarkChecked:
     mark_sigma_m: float
     findings: tuple[Finding, ...] = ()
     rests_on: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class PoleSeen:
+    """The rover's pole: whether it was turned, and whether it leans by more than chance gives; its brief words."""
+
+    turned: bool = False
+    leans: bool = False
+    words: str = ""
 
 
 @dataclass(frozen=True)
@@ -181,6 +179,7 @@ class Evidence:
     rover_findings: tuple[Finding, ...] = ()
     plan: PlanOfChecks = PlanOfChecks(State.MISSING, "no mark checked from this base")
     fit: FitSaid = FitSaid()
+    pole: PoleSeen = PoleSeen()
 
 
 # --- out of date ---
@@ -272,6 +271,11 @@ def state_of_fit(fit: FitSaid) -> tuple[State, str]:
     """Return the state of a local fit, and why in one line."""
     if not fit.marks:
         return State.ENTERED, "no local grid: the job works in its projection"
+    if not fit.measured and not fit.applied:
+        return (
+            State.ENTERED,
+            f"{counted(fit.marks, 'mark')} with local coordinates, none measured: the job works in its projection",
+        )
     if found := contradiction(fit.findings):
         return State.DISAGREES, found.sentence
     if not fit.solved and not fit.applied:
@@ -288,132 +292,6 @@ def state_of_fit(fit: FitSaid) -> tuple[State, str]:
 def state_of_check(agrees: bool, stale: bool) -> State:
     """Return the state of one check as it stands now."""
     return State.DISAGREES if not agrees else State.OUT_OF_DATE if stale else State.CHECKED
-
-
-# --- links ---
-
-
-def links(evidence: Evidence) -> tuple[Link, ...]:
-    """Return the nine links, from the sky to the local grid."""
-    said: dict[str, list[Finding]] = {name: [] for name in LINKS}
-    for found in open_findings(evidence):
-        if found.contradicts:
-            said[found.link].append(found)
-    made = (
-        _sky(evidence.rover), _base_mark(evidence), _base_antenna(evidence.base), _broadcast(evidence.base),
-        _radio(evidence.link, evidence.rover), _rover(evidence.rover), _pole(evidence.checks), _control(evidence.checks, evidence.plan),
-        _local_grid(evidence.system, evidence.fit),
-    )  # fmt: skip
-    return tuple(_contradicted(link, said[link.name]) for link in made)
-
-
-def _contradicted(link: Link, findings: Sequence[Finding]) -> Link:
-    """Return the link as disagreeing where a finding of it says so; nothing that is missing can disagree."""
-    if link.state is State.MISSING or not findings:
-        return link
-    return Link(
-        link.name, link.meant, link.observed, link.sigma_m, State.DISAGREES, findings[0].sentence, link.rests_on
-    )
-
-
-def _sky(rover: RoverHeard | None) -> Link:
-    if rover is None or rover.satellites is None:
-        return Link("sky", "", "", None, State.MISSING, "no rover is heard")
-    return Link("sky", "", f"{rover.satellites} satellites used", None, State.ENTERED, "by the receiver's own count")
-
-
-def _proof(checks: Sequence[MarkChecked]) -> tuple[State, str, tuple[str, ...]] | None:
-    """Return what the checks of other marks prove of everything before the control; None where there is none that agrees."""
-    agreeing = [item for item in checks if item.agrees and item.independent]
-    if not agreeing:
-        return None
-    fresh = [item for item in agreeing if not item.stale]
-    if not fresh:
-        return State.OUT_OF_DATE, "checked, and something has changed since", agreeing[0].rests_on
-    return State.CHECKED, f"{', '.join(item.mark_name for item in fresh)} agree from here", fresh[0].rests_on
-
-
-def _base_mark(evidence: Evidence) -> Link:
-    base = evidence.base
-    if base is None:
-        return Link("base mark", "", "", None, State.MISSING, "no base running")
-    proof = _proof(evidence.checks)
-    if proof is None:
-        return Link(
-            "base mark", f"{base.mark_name}, {base.source}", "", base.mark_sigma_m, State.ENTERED,
-            "no other mark checked from here", base.coordinate_ids,
-        )  # fmt: skip
-    state, why, rests_on = proof
-    return Link("base mark", f"{base.mark_name}, {base.source}", why, base.mark_sigma_m, state, why, rests_on)
-
-
-def _base_antenna(base: BaseRunning | None) -> Link:
-    if base is None:
-        return Link("base antenna", "", "", None, State.MISSING, "no base running")
-    if base.readings < 2:
-        return Link(
-            "base antenna", base.height_text, "", base.height_sigma_m, State.ENTERED, "read once", base.height_ids
-        )
-    return Link(
-        "base antenna", base.height_text, f"{base.readings} readings agree", base.height_sigma_m, State.CHECKED,
-        "read more than once", base.height_ids,
-    )  # fmt: skip
-
-
-def _broadcast(base: BaseRunning | None) -> Link:
-    if base is None:
-        return Link("broadcast", "", "", None, State.MISSING, "no base running")
-    meant = f"station {base.station_id}"
-    if not base.heard:
-        return Link("broadcast", meant, "", None, State.ENTERED, "not heard on the air yet")
-    return Link("broadcast", meant, "as meant", None, State.CHECKED, "sends what is meant")
-
-
-def _radio(link: LinkPlanned, rover: RoverHeard | None) -> Link:
-    meant = f"{link.base} to {', '.join(link.rovers)}" if link.base and link.rovers else ""
-    if rover is None or rover.age_s is None:
-        state = State.ENTERED if meant else State.MISSING
-        return Link(
-            "link", meant, "", None, state, "both ends planned alike" if meant else "no pair of profiles chosen"
-        )
-    state = State.CHECKED if rover.age_s <= OLD_AGE_S else State.ENTERED
-    return Link("link", meant, f"corrections {rover.age_s:.1f} s old", None, state, "corrections reach the rover")
-
-
-def _rover(rover: RoverHeard | None) -> Link:
-    if rover is None or rover.status is Status.NONE:
-        return Link("rover", "fixed", "", None, State.MISSING, "no rover position")
-    sigma_m = None if rover.claim is None else max(rover.claim.east_m, rover.claim.north_m)
-    return Link("rover", "fixed", str(rover.status), sigma_m, State.ENTERED, "by the receiver's own claim")
-
-
-def _pole(checks: Sequence[MarkChecked]) -> Link:
-    if not checks:
-        return Link("pole", "", "", None, State.MISSING, "no height of the pole typed yet")
-    return Link("pole", checks[0].pole_text, "", None, State.ENTERED, "typed, not measured twice", checks[0].rests_on)
-
-
-def _control(checks: Sequence[MarkChecked], plan: PlanOfChecks) -> Link:
-    if not checks:
-        return Link("control", "", "", None, State.MISSING, "no mark checked from this base")
-    shown = next((item for item in checks if not item.agrees), checks[0])
-    return Link("control", shown.mark_name, shown.words, shown.mark_sigma_m, plan.state, plan.why, shown.rests_on)
-
-
-def _local_grid(system: SystemSaid, fit: FitSaid) -> Link:
-    if not fit.marks:
-        return Link("local grid", system.system, "", None, State.ENTERED, "as the job has it", (system.settings_id,))
-    state, why = state_of_fit(fit)
-    observed = fit.words if fit.solved else ""
-    return Link(
-        "local grid",
-        f"{counted(fit.marks, 'mark')} with local coordinates",
-        observed,
-        None,
-        state,
-        why,
-        (system.settings_id,),
-    )
 
 
 # --- findings ---

@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from openstake.core import chain as links_of
 from openstake.core.chain import State
 from openstake.core.closing import ClosingItem, ClosingKnown, closing_list
 from openstake.core.errors import NotFoundError
 from openstake.core.kit.packing import packing_list
+from openstake.core.links import links
 from openstake.store.models import Occupation, PointLabel, Shot, StaticLog, StaticLogEnd
-from openstake.workflow import chain
+from openstake.workflow.chain.steps import evidence_of
 from openstake.workflow.check.checks import checked
 from openstake.workflow.context import Context
 from openstake.workflow.now.base import base_of, open_occupation
@@ -34,9 +34,9 @@ class Closing:
 
 def view(context: Context, job_id: str) -> Closing:
     """Return the list as it stands now."""
-    evidence = chain.evidence_of(context, job_id)
+    evidence = evidence_of(context, job_id)
     unchecked = tuple(
-        link.name for link in links_of.links(evidence) if link.state is not State.CHECKED and link.name in _CHECKABLE
+        link.name for link in links(evidence) if link.state is not State.CHECKED and link.name in _CHECKABLE
     )
     with context.database.read() as session:
         job = job_of(session, job_id)

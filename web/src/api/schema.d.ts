@@ -522,6 +522,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/budget/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show what the job takes for each link where nothing better is known. */
+        get: operations["get__api_jobs_{job_id}_budget_settings"];
+        put?: never;
+        /** Change what the job takes for each link. */
+        post: operations["post__api_jobs_{job_id}_budget_settings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/budget/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say how good a point would be with some changes, and what reaches a need; store nothing. */
+        post: operations["post__api_jobs_{job_id}_budget_try"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/chain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show the chain: its links, the weakest, what to do next, the budget, what is open, the morning. */
+        get: operations["get__api_jobs_{job_id}_chain"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/checks": {
         parameters: {
             query?: never;
@@ -758,6 +810,23 @@ export interface paths {
         put?: never;
         /** Begin to record the next point of the field test. */
         post: operations["post__api_jobs_{job_id}_fieldtests_record"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/findings/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep an answer to a finding, with name and time. */
+        post: operations["post__api_jobs_{job_id}_findings_answer"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2033,6 +2102,32 @@ export interface components {
             north_m: number;
         };
         /**
+         * Answer
+         * @description What somebody answered.
+         */
+        Answer: {
+            /** At S */
+            at_s: number;
+            /** Who */
+            who: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * AnswerWish
+         * @description An answer to a finding as its sentence stands: the words, and by whom.
+         */
+        AnswerWish: {
+            /** Code */
+            code: string;
+            /** Sentence */
+            sentence: string;
+            /** Who */
+            who: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * Antennas
          * @description The receiver antennas of an ANTEX file as values of the form, and what was passed over or refused.
          */
@@ -2427,6 +2522,178 @@ export interface components {
             vertical_95_m: number;
         };
         /**
+         * BudgetChange
+         * @description Something that can be done for a better point: whether it is done in what is shown, and what it alone would give.
+         */
+        BudgetChange: {
+            /** Done */
+            done: boolean;
+            /** Horizontal 95 M */
+            horizontal_95_m: number;
+            /** Key */
+            key: string;
+            /** Vertical 95 M */
+            vertical_95_m: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * BudgetForm
+         * @description What a job takes for each link where nothing better is known, with the fields of its form.
+         */
+        BudgetForm: {
+            /** Fields */
+            fields: components["schemas"]["FieldShown"][];
+            /** Id */
+            id: string | null;
+            settings: components["schemas"]["BudgetSettings"];
+        };
+        /**
+         * BudgetSettings
+         * @description What a job takes for each link where nothing better is known: one sigma, horizontally per axis.
+         */
+        BudgetSettings: {
+            /**
+             * Age Horizontal M Per S
+             * @default 0.0003
+             */
+            age_horizontal_m_per_s: number;
+            /**
+             * Age Vertical M Per S
+             * @default 0.0006
+             */
+            age_vertical_m_per_s: number;
+            /**
+             * Bubble Arcmin
+             * @default 10
+             */
+            bubble_arcmin: number;
+            /**
+             * Bubble Share
+             * @default 0.33
+             */
+            bubble_share: number;
+            /**
+             * Centring M
+             * @default 0.001
+             */
+            centring_m: number;
+            /**
+             * Geoid M
+             * @default 0.02
+             */
+            geoid_m: number;
+            /**
+             * Geoid Relative Ppm
+             * @default 3
+             */
+            geoid_relative_ppm: number;
+            /**
+             * Multipath Horizontal M
+             * @default 0.004
+             */
+            multipath_horizontal_m: number;
+            /**
+             * Multipath S
+             * @default 120
+             */
+            multipath_s: number;
+            /**
+             * Multipath Vertical M
+             * @default 0.008
+             */
+            multipath_vertical_m: number;
+            /**
+             * Rod M
+             * @default 0.001
+             */
+            rod_m: number;
+            /**
+             * Telescopic M
+             * @default 0.002
+             */
+            telescopic_m: number;
+            /**
+             * Vector Horizontal M
+             * @default 0.006
+             */
+            vector_horizontal_m: number;
+            /**
+             * Vector Horizontal Ppm
+             * @default 0.7
+             */
+            vector_horizontal_ppm: number;
+            /**
+             * Vector Vertical M
+             * @default 0.012
+             */
+            vector_vertical_m: number;
+            /**
+             * Vector Vertical Ppm
+             * @default 1
+             */
+            vector_vertical_ppm: number;
+        };
+        /**
+         * BudgetShown
+         * @description The budget of a point in words and terms; `where` says which place it is for, `reaches` whether it is as good as needed.
+         *
+         *     `ways` are the cheapest ways there, `answer` says so in one line.
+         */
+        BudgetShown: {
+            /** Absolute */
+            absolute: boolean;
+            /** Answer */
+            answer: string;
+            /** Baseline M */
+            baseline_m: number;
+            /** Changes */
+            changes: components["schemas"]["BudgetChange"][];
+            /** Horizontal 95 M */
+            horizontal_95_m: number;
+            /** Reaches */
+            reaches: boolean | null;
+            /** Terms */
+            terms: components["schemas"]["TermShown"][];
+            /** Vertical 95 M */
+            vertical_95_m: number;
+            /** Ways */
+            ways: components["schemas"]["WayShown"][];
+            /** Where */
+            where: string;
+        };
+        /**
+         * BudgetWish
+         * @description What if: how far from the base (as text; empty: where the rover is), absolute or not, which changes, and what is needed at 95 %.
+         */
+        BudgetWish: {
+            /**
+             * Absolute
+             * @default false
+             */
+            absolute?: boolean;
+            /**
+             * Baseline
+             * @default
+             */
+            baseline?: string;
+            /**
+             * Changes
+             * @default []
+             */
+            changes?: string[];
+            /**
+             * Need Horizontal
+             * @default
+             */
+            need_horizontal?: string;
+            /**
+             * Need Vertical
+             * @default
+             */
+            need_vertical?: string;
+        };
+        /**
          * CardLineView
          * @description A line of the card and when it was ticked off.
          */
@@ -2507,6 +2774,26 @@ export interface components {
             elevation_from_deg: number;
             /** Elevation To Deg */
             elevation_to_deg: number;
+        };
+        /**
+         * ChainView
+         * @description The chain of a job: its links, the weakest, the one thing to do next, its budget, what is open, and the morning of a new day.
+         *
+         *     `answers_offered` begin an answer to a finding; `morning` is None while a base runs, and before the first one.
+         */
+        ChainView: {
+            /** Answers Offered */
+            answers_offered: string[];
+            budget: components["schemas"]["BudgetShown"];
+            /** Findings */
+            findings: components["schemas"]["FindingAsked"][];
+            /** Links */
+            links: components["schemas"]["Link"][];
+            morning: components["schemas"]["Morning"] | null;
+            next: components["schemas"]["Due"] | null;
+            /** Stops */
+            stops: number;
+            weakest: components["schemas"]["Weakest"];
         };
         /**
          * ChangeFitMark
@@ -3062,6 +3349,18 @@ export interface components {
             measure_id: string;
         };
         /**
+         * Due
+         * @description What would check a link next: one line, what stands on its button, and the page where it is done.
+         */
+        Due: {
+            /** Page */
+            page: string;
+            /** Press */
+            press: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * EarlierBase
          * @description A base that ran and ended.
          */
@@ -3358,6 +3657,15 @@ export interface components {
             severity: components["schemas"]["Severity"];
             /** Source */
             source: string;
+        };
+        /**
+         * FindingAsked
+         * @description A finding with what was answered to it as it stands, the newest first.
+         */
+        FindingAsked: {
+            /** Answers */
+            answers: components["schemas"]["Answer"][];
+            finding: components["schemas"]["Finding"];
         };
         /**
          * FitApart
@@ -4705,11 +5013,18 @@ export interface components {
         };
         /**
          * Link
-         * @description A link of the chain: what is meant and observed in words, one sigma in metres, why its state is what it is.
+         * @description A link of the chain: meant and observed in words, how far apart, one sigma in metres, why its state is what it is.
          *
-         *     `rests_on` are the ids of the evidence behind it.
+         *     `due` is what would check it next, None where nothing does; `seen` the evidence behind it, `rests_on` its ids.
          */
         Link: {
+            /**
+             * Difference
+             * @default
+             */
+            difference: string;
+            /** @default null */
+            due: components["schemas"]["Due"] | null;
             /** Meant */
             meant: string;
             /** Name */
@@ -4721,6 +5036,11 @@ export interface components {
              * @default []
              */
             rests_on: string[];
+            /**
+             * Seen
+             * @default []
+             */
+            seen: components["schemas"]["Seen"][];
             /** Sigma M */
             sigma_m: number | null;
             state: components["schemas"]["State"];
@@ -5286,6 +5606,33 @@ export interface components {
             planned: boolean;
             /** Received */
             received: number;
+        };
+        /**
+         * Morning
+         * @description The morning in order, and how long it takes altogether.
+         */
+        Morning: {
+            /** Items */
+            items: components["schemas"]["MorningItem"][];
+            /** Minutes */
+            minutes: number;
+        };
+        /**
+         * MorningItem
+         * @description One thing of the morning: whether it still holds, why, how many minutes it takes, and the page where it is done.
+         */
+        MorningItem: {
+            /** Minutes */
+            minutes: number;
+            /** Page */
+            page: string;
+            /** Press */
+            press: string;
+            state: components["schemas"]["State"];
+            /** What */
+            what: string;
+            /** Why */
+            why: string;
         };
         /**
          * MountpointHeard
@@ -6842,6 +7189,26 @@ export interface components {
             why: string;
         };
         /**
+         * SaveBudget
+         * @description The settings as typed, in place of the row `replaces_id`.
+         */
+        SaveBudget: {
+            /**
+             * Length Unit
+             * @default null
+             */
+            length_unit?: ("m" | "ft" | "sft") | null;
+            /**
+             * Replaces Id
+             * @default null
+             */
+            replaces_id?: string | null;
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * SaveCheckSettings
          * @description Tolerances and plan as typed, in place of the row `replaces_id`.
          */
@@ -6975,6 +7342,16 @@ export interface components {
             title: string;
             /** Way */
             way: string;
+        };
+        /**
+         * Seen
+         * @description A piece of evidence behind a link, in words, and the page where it stands.
+         */
+        Seen: {
+            /** Page */
+            page: string;
+            /** Words */
+            words: string;
         };
         /**
          * SerialPort
@@ -7917,6 +8294,31 @@ export interface components {
             words: string;
         };
         /**
+         * TermShown
+         * @description A term with its share of the variance, sideways and in height, and the link it belongs to.
+         */
+        TermShown: {
+            /** Horizontal M */
+            horizontal_m: number;
+            /** Link */
+            link: string;
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "base_coordinate" | "base_centring" | "base_height" | "vector" | "age" | "multipath" | "pole_lean" | "rover_height" | "geoid" | "local_fit";
+            /** Share Horizontal */
+            share_horizontal: number;
+            /** Share Vertical */
+            share_vertical: number;
+            /** Source */
+            source: string;
+            /** Vertical M */
+            vertical_m: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * TestItem
          * @description One test: it passes where the statistic is at most the limit.
          */
@@ -8224,6 +8626,28 @@ export interface components {
             turn_words: string;
             /** Up M */
             up_m: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * WayShown
+         * @description A way to what is needed: what to do, and what it gives at 95 %.
+         */
+        WayShown: {
+            /** Changes */
+            changes: string[];
+            /** Horizontal 95 M */
+            horizontal_95_m: number;
+            /** Vertical 95 M */
+            vertical_95_m: number;
+        };
+        /**
+         * Weakest
+         * @description The link that a coordinate from here rests on least safely, and why in one line.
+         */
+        Weakest: {
+            /** Name */
+            name: string;
             /** Words */
             words: string;
         };
@@ -10526,6 +10950,246 @@ export interface operations {
             };
         };
     };
+    "get__api_jobs_{job_id}_budget_settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BudgetForm"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_budget_settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveBudget"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BudgetForm"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_budget_try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BudgetWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BudgetShown"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_chain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChainView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get__api_jobs_{job_id}_checks": {
         parameters: {
             query?: {
@@ -11527,6 +12191,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Recording"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_findings_answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
                 };
             };
             /** @description Not Found */

@@ -13,6 +13,7 @@ const BasePage = lazy(() => import("../features/base/BasePage").then((module) =>
 const WatchPage = lazy(() => import("../features/watch/WatchPage").then((module) => ({ default: module.WatchPage })));
 const LinkPage = lazy(() => import("../features/link/LinkPage").then((module) => ({ default: module.LinkPage })));
 const FitPage = lazy(() => import("../features/fit/FitPage").then((module) => ({ default: module.FitPage })));
+const ChainPage = lazy(() => import("../features/chain/ChainPage").then((module) => ({ default: module.ChainPage })));
 const KitPage = lazy(() => import("../features/kit/KitPage").then((module) => ({ default: module.KitPage })));
 
 export function App() {
@@ -28,7 +29,8 @@ export function App() {
           }
         />
         <Route path="/job/:jobId" element={<Shell />}>
-          <Route index element={<Navigate to="job" replace />} />
+          <Route index element={<Navigate to="chain" replace />} />
+          <Route path="chain" element={<OfJob page={ChainPage} />} />
           <Route path="job" element={<OfJob page={JobPage} />} />
           <Route path="kit" element={<OfJob page={KitPage} />} />
           <Route path="link" element={<OfJob page={LinkPage} />} />

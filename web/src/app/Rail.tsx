@@ -29,7 +29,7 @@ export function Rail({ jobId, onGo }: { jobId: string; onGo: () => void }) {
                   title={state?.why}
                   onClick={onGo}
                   className={({ isActive }) =>
-                    `flex h-[5.25rem] items-center gap-3 border-b border-grain/50 ${isActive ? "font-bold" : ""}`
+                    `flex h-[4.5rem] items-center gap-3 border-b border-grain/50 ${isActive ? "font-bold" : ""}`
                   }
                 >
                   {({ isActive }) => (

@@ -1,5 +1,6 @@
 /** The steps in working order; the number is their key and their place on the stake. */
 export const STEPS = [
+  { number: 0, step: "chain", name: "Chain" },
   { number: 1, step: "job", name: "Job" },
   { number: 2, step: "kit", name: "Kit" },
   { number: 4, step: "link", name: "Link" },

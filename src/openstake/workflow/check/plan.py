@@ -171,10 +171,11 @@ def _planned(
 ) -> tuple[Planned, ...]:  # fmt: skip
     marks = [mark for mark in current_marks(session, job) if mark.id not in own]
     east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
-    return plan_of_marks((east, north), [_candidate(mark) for mark in marks], settings, job.length_unit)
+    return plan_of_marks((east, north), [candidate_of(mark) for mark in marks], settings, job.length_unit)
 
 
-def _candidate(mark: MarkNow) -> Candidate:
+def candidate_of(mark: MarkNow) -> Candidate:
+    """Return a mark as the plan of checks sees it."""
     return Candidate(mark.id, mark.name, mark.east_m, mark.north_m, mark.ellipsoidal_height_m is not None)
 
 

@@ -89,3 +89,9 @@ def turned_poles(session: Session) -> dict[str, PoleTurned]:
         by_job[item.job_id].append(item)
     turned = [found for job_id, own in by_job.items() for found in turned_from(session, job_of(session, job_id), own)]
     return {item.pole: item for item in turned}
+
+
+def turned_pole(session: Session, name: str) -> PoleTurned | None:
+    """Return how one pole of this data folder stood when it was last turned, None where it never was."""
+    newest = _newest_turns(session).get(name)
+    return None if newest is None else turned_from(session, job_of(session, newest.job_id), [newest])[0]

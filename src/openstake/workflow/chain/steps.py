@@ -4,13 +4,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from sqlalchemy.orm import Session
+
 from openstake.core import chain
 from openstake.core.base_sources import source_title
-from openstake.core.chain import Evidence, Link, State, StepState
+from openstake.core.chain import Evidence, State, StepState
 from openstake.core.constants import CIRCLE_95
 from openstake.core.judge.finding import Finding
+from openstake.core.links import Link, links
 from openstake.core.sigmas import Sigmas
+from openstake.core.units import text_from_metres
 from openstake.live.session import RunningSession
+from openstake.workflow.base.setup import unconfirmed
 from openstake.workflow.base.view import base_findings
 from openstake.workflow.check.plan import proof_of
 from openstake.workflow.context import Context
@@ -19,9 +24,10 @@ from openstake.workflow.job.system import system_of
 from openstake.workflow.kit.packing import packing_of
 from openstake.workflow.link.pair import LinkView, link_of
 from openstake.workflow.now.base import BaseNow, bases_of, open_occupation
-from openstake.workflow.now.job import count_marks, job_of
-from openstake.workflow.now.kit import kit_of
+from openstake.workflow.now.job import JobNow, count_marks, job_of
+from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import current_places, head_of
+from openstake.workflow.now.poles import turned_pole
 from openstake.workflow.watch.instrument import watch_findings
 from openstake.workflow.watch.live import heard_epoch
 
@@ -40,7 +46,7 @@ def view(context: Context, job_id: str) -> Steps:
     """Return the state of a job: as many queries whatever it holds."""
     evidence = evidence_of(context, job_id)
     return Steps(
-        chain.steps(evidence), chain.links(evidence), chain.open_findings(evidence), chain.stops_open(evidence)
+        chain.steps(evidence), links(evidence), chain.open_findings(evidence), chain.stops_open(evidence)
     )  # fmt: skip
 
 
@@ -61,7 +67,7 @@ def evidence_of(context: Context, job_id: str) -> Evidence:
             ),
             chain.Packed(len(packing.profiles), sum(not item.done for item in packing.items)),
             _link_planned(link_of(session, job_id)),
-            None if base is None else _base_running(base, head_of(session, job, base.occupation.mark_id).name, running),
+            None if base is None else _base_running(session, job, base, running),
             base_findings(context, session, job, kit, base),
             _rover_heard(running),
             () if proof is None else proof.newest,
@@ -69,6 +75,7 @@ def evidence_of(context: Context, job_id: str) -> Evidence:
             chain.PlanOfChecks(State.MISSING, "no mark checked from this base") if proof is None
             else chain.PlanOfChecks(proof.plan.state, proof.plan.why, proof.findings),
             fit_said(session, job),
+            _pole_seen(session, kit),
         )  # fmt: skip
 
 
@@ -80,13 +87,23 @@ def _link_planned(view: LinkView) -> chain.LinkPlanned:
     )  # fmt: skip
 
 
-def _base_running(base: BaseNow, mark_name: str, running: RunningSession | None) -> chain.BaseRunning:
-    coordinate, height = base.coordinate, base.height
+def _base_running(session: Session, job: JobNow, base: BaseNow, running: RunningSession | None) -> chain.BaseRunning:
+    coordinate, height, setup_id = base.coordinate, base.height, base.occupation.setup_id
+    reference = None if running is None else running.moment().reference
     return chain.BaseRunning(
-        mark_name, source_title(coordinate.source), coordinate.accuracy_horizontal_95_m / CIRCLE_95, height.text,
-        height.sigma_m, height.mean.count, base.occupation.station_id,
-        running is not None and running.moment().reference is not None, (coordinate.id,), height.ids,
+        head_of(session, job, base.occupation.mark_id).name, source_title(coordinate.source),
+        coordinate.accuracy_horizontal_95_m / CIRCLE_95, height.text, height.sigma_m, height.mean.count, base.occupation.station_id,
+        reference is not None, (coordinate.id,), height.ids, len(unconfirmed(session, job.id, setup_id)) if setup_id else 0,
+        f"{text_from_metres(height.mean.spread_m, job.length_unit)} apart" if height.mean.count > 1 else "",
+        "" if reference is None else f"station {reference.station_id}, decoded from message {'1006' if reference.antenna_height_m is not None else '1005'}",
     )  # fmt: skip
+
+
+def _pole_seen(session: Session, kit: KitNow) -> chain.PoleSeen:
+    """Return how the pole of the job's first rover stood when it was last turned."""
+    poles = kit.poles(base=False)
+    turned = turned_pole(session, poles[0].name) if poles else None
+    return chain.PoleSeen() if turned is None else chain.PoleSeen(True, turned.leans, turned.words)
 
 
 def _rover_heard(running: RunningSession | None) -> chain.RoverHeard | None:

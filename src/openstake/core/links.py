@@ -1,0 +1,359 @@
+"""The nine links that a rover coordinate hangs on: meant, observed, how far apart, and what would check each next.
+
+    sky - base mark - base antenna - broadcast - link - rover - pole - control - local grid
+
+States are those of `core/chain.py`.  A tick by the crew is *entered*, never green by itself.
+
+Source: common practice, no source.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from openstake.core.budget import Budget, TermName
+from openstake.core.chain import (
+    BaseRunning,
+    Evidence,
+    FitSaid,
+    LinkPlanned,
+    MarkChecked,
+    PlanOfChecks,
+    RoverHeard,
+    State,
+    SystemSaid,
+    open_findings,
+    state_of_fit,
+)
+from openstake.core.evidence import Status
+from openstake.core.judge.finding import Finding
+from openstake.core.limits import OLD_AGE_S
+from openstake.core.units import counted
+
+LINKS = ("sky", "base mark", "base antenna", "broadcast", "link", "rover", "pole", "control", "local grid")
+# Which link a term of the budget belongs to.
+TERM_LINKS: dict[TermName, str] = {
+    "base_coordinate": "base mark", "base_centring": "base antenna", "base_height": "base antenna", "vector": "rover", "age": "link",
+    "multipath": "rover", "pole_lean": "pole", "rover_height": "pole", "geoid": "control", "local_fit": "local grid",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Seen:
+    """A piece of evidence behind a link, in words, and the page where it stands."""
+
+    words: str
+    page: str
+
+
+@dataclass(frozen=True)
+class Due:
+    """What would check a link next: one line, what stands on its button, and the page where it is done."""
+
+    words: str
+    press: str
+    page: str
+
+
+@dataclass(frozen=True)
+class Link:
+    """A link of the chain: meant and observed in words, how far apart, one sigma in metres, why its state is what it is.
+
+    `due` is what would check it next, None where nothing does; `seen` the evidence behind it, `rests_on` its ids.
+    """
+
+    name: str
+    meant: str
+    observed: str
+    sigma_m: float | None
+    state: State
+    why: str
+    rests_on: tuple[str, ...] = ()
+    difference: str = ""
+    due: Due | None = None
+    seen: tuple[Seen, ...] = ()
+
+
+def links(evidence: Evidence) -> tuple[Link, ...]:
+    """Return the nine links, from the sky to the local grid."""
+    said: dict[str, list[Finding]] = {name: [] for name in LINKS}
+    for found in open_findings(evidence):
+        if found.contradicts:
+            said[found.link].append(found)
+    made = (
+        _sky(evidence.rover), _base_mark(evidence), _base_antenna(evidence.base), _broadcast(evidence.base),
+        _radio(evidence.link, evidence.rover), _rover(evidence.rover, evidence.rover_findings), _pole(evidence),
+        _control(evidence.checks, evidence.plan), _local_grid(evidence.system, evidence.fit),
+    )  # fmt: skip
+    return tuple(_contradicted(link, said[link.name]) for link in made)
+
+
+_PAGES = {
+    "sky": "watch", "base mark": "check?view=plan", "base antenna": "base", "broadcast": "base", "link": "link", "rover": "watch",
+    "pole": "check?view=pole", "control": "check?view=plan", "local grid": "fit",
+}  # fmt: skip
+_PRESS = {
+    "sky": "Watch", "base mark": "Check marks", "base antenna": "Base", "broadcast": "Base", "link": "Link", "rover": "Watch",
+    "pole": "Turn the pole", "control": "Check marks", "local grid": "Fit",
+}  # fmt: skip
+
+
+def _due(name: str, words: str) -> Due:
+    return Due(words, _PRESS[name], _PAGES[name])
+
+
+_START = Due("Set the base up over a mark, and start it.", "Set up the base", "base")
+
+
+def _contradicted(link: Link, findings: Sequence[Finding]) -> Link:
+    """Return the link as disagreeing where a finding of it says so; nothing that is missing can disagree."""
+    if link.state is State.MISSING or not findings:
+        return link
+    return replace(
+        link, state=State.DISAGREES, why=findings[0].sentence, due=_due(link.name, findings[0].action),
+        seen=(*(Seen(found.sentence, _PAGES[link.name]) for found in findings[:3]), *link.seen),
+    )  # fmt: skip
+
+
+def _sky(rover: RoverHeard | None) -> Link:
+    if rover is None or rover.satellites is None:
+        return Link("sky", "", "", None, State.MISSING, "no rover is heard", due=_START)
+    observed = f"{rover.satellites} satellites used"
+    return Link(
+        "sky", "", observed, None, State.ENTERED, "by the receiver's own count", due=_due("sky", "Look at what hides the sky, here and at the base."),
+        seen=(Seen(observed, "watch"),),
+    )  # fmt: skip
+
+
+def _proof(checks: Sequence[MarkChecked]) -> tuple[State, str, tuple[str, ...]] | None:
+    """Return what the checks of other marks prove of everything before the control; None where there is none that agrees."""
+    agreeing = [item for item in checks if item.agrees and item.independent]
+    if not agreeing:
+        return None
+    fresh = [item for item in agreeing if not item.stale]
+    if not fresh:
+        return State.OUT_OF_DATE, "checked, and something has changed since", agreeing[0].rests_on
+    return State.CHECKED, f"{', '.join(item.mark_name for item in fresh)} agree from here", fresh[0].rests_on
+
+
+def _seen_checks(checks: Sequence[MarkChecked]) -> tuple[Seen, ...]:
+    return tuple(Seen(f"{item.mark_name}: {item.words}", f"check?mark={item.mark_name}") for item in checks[:6])
+
+
+def _base_mark(evidence: Evidence) -> Link:
+    base = evidence.base
+    if base is None:
+        return Link("base mark", "", "", None, State.MISSING, "no base running", due=_START)
+    proof, meant = _proof(evidence.checks), f"{base.mark_name}, {base.source}"
+    due = _due("base mark", "Check another mark: nothing else proves the base's coordinate.")
+    if proof is None:
+        return Link(
+            "base mark",
+            meant,
+            "",
+            base.mark_sigma_m,
+            State.ENTERED,
+            "no other mark checked from here",
+            base.coordinate_ids,
+            due=due,
+        )
+    state, why, rests_on = proof
+    return Link(
+        "base mark", meant, why, base.mark_sigma_m, state, why, rests_on, due=None if state is State.CHECKED else due,
+        seen=_seen_checks([item for item in evidence.checks if item.independent]),
+    )  # fmt: skip
+
+
+def _base_antenna(base: BaseRunning | None) -> Link:
+    if base is None:
+        return Link("base antenna", "", "", None, State.MISSING, "no base running", due=_START)
+    seen = (Seen(f"read as {base.height_text}", "base"),)
+    if base.readings < 2:
+        return Link(
+            "base antenna", base.height_text, "", base.height_sigma_m, State.ENTERED, "read once", base.height_ids,
+            due=_due("base antenna", "Read the height again: another unit, another feature, another pair of eyes."), seen=seen,
+        )  # fmt: skip
+    observed = f"{base.readings} readings agree"
+    if base.level_left:
+        return Link(
+            "base antenna", base.height_text, observed, base.height_sigma_m, State.ENTERED, "nobody has said that it is level over the mark",
+            base.height_ids, base.spread_text, _due("base antenna", "Look at level and plumb once more, and tick it off."), seen,
+        )  # fmt: skip
+    return Link(
+        "base antenna", base.height_text, observed, base.height_sigma_m, State.CHECKED, "read more than once", base.height_ids,
+        base.spread_text, None, seen,
+    )  # fmt: skip
+
+
+def _broadcast(base: BaseRunning | None) -> Link:
+    if base is None:
+        return Link("broadcast", "", "", None, State.MISSING, "no base running", due=_START)
+    meant = f"station {base.station_id}"
+    if not base.heard:
+        return Link(
+            "broadcast", meant, "", None, State.ENTERED, "not heard on the air yet",
+            due=_due("broadcast", "Listen to the base's own stream: only that shows what is on the air."),
+        )  # fmt: skip
+    seen = (Seen(base.heard_words, "base"),) if base.heard_words else ()
+    return Link("broadcast", meant, "as meant", None, State.CHECKED, "sends what is meant", seen=seen)
+
+
+def _radio(link: LinkPlanned, rover: RoverHeard | None) -> Link:
+    meant = f"{link.base} to {', '.join(link.rovers)}" if link.base and link.rovers else ""
+    if rover is None or rover.age_s is None:
+        state = State.ENTERED if meant else State.MISSING
+        why = "both ends planned alike" if meant else "no pair of profiles chosen"
+        return Link(
+            "link",
+            meant,
+            "",
+            None,
+            state,
+            why,
+            due=_due("link", "Set both ends alike, then see corrections arrive at the rover."),
+        )
+    observed = f"corrections {rover.age_s:.1f} s old"
+    if rover.age_s <= OLD_AGE_S:
+        return Link(
+            "link", meant, observed, None, State.CHECKED, "corrections reach the rover", seen=(Seen(observed, "watch"),)
+        )
+    return Link(
+        "link", meant, observed, None, State.ENTERED, "corrections reach the rover, old ones",
+        due=_due("link", "Find out why corrections come late: distance, terrain, load."), seen=(Seen(observed, "watch"),),
+    )  # fmt: skip
+
+
+def _rover(rover: RoverHeard | None, findings: Sequence[Finding]) -> Link:
+    if rover is None or rover.status is Status.NONE:
+        return Link(
+            "rover", "fixed", "", None, State.MISSING, "no rover position", due=_due("rover", "Listen to the rover.")
+        )
+    sigma_m = None if rover.claim is None else max(rover.claim.east_m, rover.claim.north_m)
+    agreed = next((found for found in findings if found.code == "initialisations-agree"), None)
+    if agreed is not None and rover.status is Status.FIXED:
+        return Link(
+            "rover",
+            "fixed",
+            str(rover.status),
+            sigma_m,
+            State.CHECKED,
+            "two initialisations agree",
+            seen=(Seen(agreed.sentence, "watch"),),
+        )
+    return Link(
+        "rover", "fixed", str(rover.status), sigma_m, State.ENTERED, "by the receiver's own claim",
+        due=_due("rover", "Initialise anew where the pole stands: two fixes that agree are worth more than one claim."),
+    )  # fmt: skip
+
+
+def _pole(evidence: Evidence) -> Link:
+    checks, pole = evidence.checks, evidence.pole
+    if not checks:
+        return Link(
+            "pole",
+            "",
+            "",
+            None,
+            State.MISSING,
+            "no height of the pole typed yet",
+            due=_due("pole", "Check a mark: the height of the pole is typed there."),
+        )
+    meant, rests_on = checks[0].pole_text, checks[0].rests_on
+    proof, seen = (
+        _proof(checks),
+        (Seen(f"typed as {meant}", "check"), *((Seen(pole.words, "check?view=pole"),) if pole.words else ())),
+    )
+    if not pole.turned or proof is None:
+        words = (
+            "Turn the pole: a bubble out of true is a constant lean that no average removes."
+            if not pole.turned
+            else "Check a second mark: its height shows the pole's."
+        )
+        return Link(
+            "pole", meant, pole.words, None, State.ENTERED, "typed, not measured twice" if not pole.turned else "no lean seen; its height is typed",
+            rests_on, due=_due("pole", words), seen=seen,
+        )  # fmt: skip
+    state = State.CHECKED if proof[0] is State.CHECKED else State.OUT_OF_DATE
+    return Link("pole", meant, pole.words, None, state, "turned, and heights agree on other marks", rests_on, seen=seen)
+
+
+def _control(checks: Sequence[MarkChecked], plan: PlanOfChecks) -> Link:
+    if not checks:
+        return Link(
+            "control",
+            "",
+            "",
+            None,
+            State.MISSING,
+            "no mark checked from this base",
+            due=_due("control", "Check a mark near the base, then one at the far end."),
+        )
+    shown = next((item for item in checks if not item.agrees), checks[0])
+    due = None if plan.state is State.CHECKED else _due("control", plan.why[:1].upper() + plan.why[1:] + ".")
+    return Link(
+        "control",
+        shown.mark_name,
+        shown.words,
+        shown.mark_sigma_m,
+        plan.state,
+        plan.why,
+        shown.rests_on,
+        shown.words,
+        due,
+        _seen_checks(checks),
+    )
+
+
+def _local_grid(system: SystemSaid, fit: FitSaid) -> Link:
+    if not fit.marks:
+        return Link("local grid", system.system, "", None, State.ENTERED, "as the job has it", (system.settings_id,))
+    state, why = state_of_fit(fit)
+    observed = fit.words if fit.solved else ""
+    due = (
+        None
+        if state is State.CHECKED
+        else _due("local grid", "Follow the page: it says which mark to measure, and which is wrong.")
+    )
+    return Link(
+        "local grid", f"{counted(fit.marks, 'mark')} with local coordinates", observed, None, state, why, (system.settings_id,), due=due,
+        seen=(Seen(observed, "fit"),) if observed else (),
+    )  # fmt: skip
+
+
+# --- the weakest, and what to do next ---
+
+_RANK = (State.DISAGREES, State.MISSING, State.OUT_OF_DATE, State.ENTERED, State.CHECKED)
+
+
+@dataclass(frozen=True)
+class Weakest:
+    """The link that a coordinate from here rests on least safely, and why in one line."""
+
+    name: str
+    words: str
+
+
+def weakest(made: Sequence[Link], budget: Budget | None = None) -> Weakest:
+    """Return the weakest link: by its state; of links in one state, the one that the budget gives most of its variance."""
+    share = dict.fromkeys(LINKS, 0.0)
+    for term in budget.terms if budget else ():
+        share[TERM_LINKS[term.name]] += term.horizontal_m**2 + term.vertical_m**2
+    link = min(made, key=lambda item: (_RANK.index(item.state), -share[item.name], LINKS.index(item.name)))
+    return Weakest(link.name, f"{link.name}: {link.state}, {link.why}")
+
+
+# What proves most for the least work comes first.
+_IN_ORDER = ("base antenna", "broadcast", "link", "base mark", "control", "pole", "rover", "local grid", "sky")
+
+
+def check_next(evidence: Evidence, made: Sequence[Link]) -> Due | None:
+    """Return the one thing to do next: what disagrees first, then what is missing, out of date, entered; in the order of work."""
+    if not evidence.system.marks:
+        return Due("Bring the control list in: without marks nothing can be checked.", "Control list", "job")
+    ordered = sorted(made, key=lambda link: _IN_ORDER.index(link.name))
+    for state in _RANK[:-1]:
+        found = next((link.due for link in ordered if link.state is state and link.due is not None), None)
+        if found is not None:
+            return found
+    return None

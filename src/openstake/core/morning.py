@@ -1,0 +1,129 @@
+"""Coming back to a site: what still holds from last time, what must be checked anew, in what order, and how long it takes.
+
+Source: common practice, no source.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from openstake.core.chain import FitSaid, State, state_of_fit
+
+
+@dataclass(frozen=True)
+class LastTime:
+    """The last base of a job: over which mark, with which coordinate, on which day (in words), what was checked from it.
+
+    `proven` are the marks that agreed; `near` and `far` the marks that a plan of checks would take.
+    """
+
+    mark: str
+    source: str
+    autonomous: bool
+    day: str
+    height_text: str
+    proven: tuple[str, ...]
+    near: str
+    far: str
+
+
+@dataclass(frozen=True)
+class MorningItem:
+    """One thing of the morning: whether it still holds, why, how many minutes it takes, and the page where it is done."""
+
+    what: str
+    state: State
+    why: str
+    minutes: float
+    press: str
+    page: str
+
+
+@dataclass(frozen=True)
+class Morning:
+    """The morning in order, and how long it takes altogether."""
+
+    items: tuple[MorningItem, ...]
+    minutes: float
+
+
+def morning_of(last: LastTime, fit: FitSaid) -> Morning:
+    """Return what holds and what must be checked anew when a crew comes back to a site."""
+    items = [_mark(last), _height(last)]
+    items.append(
+        MorningItem(
+            "See corrections arrive at the rover",
+            State.MISSING,
+            "A channel may have been changed for interference and forgotten.",
+            3.0,
+            "Link",
+            "link",
+        )
+    )
+    if last.near:
+        items.append(_check(last, last.near, "near the base", 4.0))
+    if last.far and last.far != last.near:
+        items.append(_check(last, last.far, "at the far end", 12.0))
+    if fit.marks:
+        state, why = state_of_fit(fit)
+        held = state is State.CHECKED and not last.autonomous
+        words = (
+            "It holds as long as the base comes back to the same coordinate."
+            if held
+            else why[:1].upper() + why[1:] + "."
+        )
+        items.append(
+            MorningItem(
+                "The local fit",
+                state if held or state is not State.CHECKED else State.OUT_OF_DATE,
+                words,
+                0.0 if held else 10.0,
+                "Fit",
+                "fit",
+            )
+        )
+    return Morning(tuple(items), sum(item.minutes for item in items))
+
+
+def _mark(last: LastTime) -> MorningItem:
+    what = f"Set up over {last.mark} again, with its coordinate of {last.day}"
+    if last.autonomous:
+        return MorningItem(
+            what,
+            State.OUT_OF_DATE,
+            "It was autonomous: take that coordinate by name. A fresh average moves the site by metres.",
+            15.0,
+            "Base",
+            "base",
+        )
+    if last.proven:
+        return MorningItem(
+            what,
+            State.CHECKED,
+            f"{last.source}; {', '.join(last.proven[:3])} agreed with it. The numbers hold, the set-up is new.",
+            15.0,
+            "Base",
+            "base",
+        )
+    return MorningItem(what, State.ENTERED, f"{last.source}; no other mark was checked from it.", 15.0, "Base", "base")
+
+
+def _height(last: LastTime) -> MorningItem:
+    return MorningItem(
+        "Measure the base's height, twice",
+        State.MISSING,
+        f"{last.height_text} was that day's: a tripod never stands as high again.",
+        3.0,
+        "Base",
+        "base",
+    )
+
+
+def _check(last: LastTime, mark: str, where: str, minutes: float) -> MorningItem:
+    before = (
+        f"It agreed on {last.day}; today's set-up has not been seen."
+        if mark in last.proven
+        else "It was not checked last time."
+    )
+    state = State.OUT_OF_DATE if mark in last.proven else State.MISSING
+    return MorningItem(f"Check {mark}, {where}", state, before, minutes, f"Check {mark}", f"check?mark={mark}")

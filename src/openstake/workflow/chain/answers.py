@@ -1,0 +1,85 @@
+"""Findings answered: by whom, when and in what words.  An answer hides nothing, and another sentence is asked anew."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import InputError, NotFoundError
+from openstake.core.judge.finding import RULES, Finding
+from openstake.core.limits import ShortText, Text
+from openstake.store.book import write_entry
+from openstake.store.models import FindingAnswer
+from openstake.workflow.context import Context
+from openstake.workflow.now.job import job_of
+
+# What is answered most: a press, and a word or two.
+OFFERED = ("measured again, agrees", "accepted because")
+
+
+@dataclass(frozen=True)
+class AnswerWish:
+    """An answer to a finding as its sentence stands: the words, and by whom."""
+
+    code: ShortText
+    sentence: Text
+    words: Text
+    who: ShortText
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What somebody answered."""
+
+    words: str
+    who: str
+    at_s: float
+
+
+@dataclass(frozen=True)
+class FindingAsked:
+    """A finding with what was answered to it as it stands, the newest first."""
+
+    finding: Finding
+    answers: list[Answer]
+
+
+def asked(session: Session, job_id: str, findings: Sequence[Finding]) -> list[FindingAsked]:
+    """Return findings with their answers: one query."""
+    said: dict[tuple[str, str], list[Answer]] = defaultdict(list)
+    rows = session.scalars(
+        select(FindingAnswer).where(FindingAnswer.job_id == job_id).order_by(FindingAnswer.created_s.desc())
+    )
+    for row in rows:
+        said[(row.code, row.sentence)].append(Answer(row.words, row.who, row.created_s))
+    return [FindingAsked(item, said.get((item.code, item.sentence), [])) for item in findings]
+
+
+def answer(context: Context, job_id: str, wish: AnswerWish) -> None:
+    """Keep an answer to a finding, with name and time."""
+    words, who = wish.words.strip(), wish.who.strip()
+    if wish.code not in RULES:
+        raise NotFoundError("There is no such finding.")
+    if not words or words == OFFERED[1]:
+        raise InputError("Say in a few words what was done, or why it is accepted.", field="words")
+    if not who:
+        raise InputError("Say who answers.", field="who")
+
+    def work(session: Session) -> None:
+        job_of(session, job_id)
+        now = context.now()
+        row = FindingAnswer(
+            job_id=job_id, code=wish.code, sentence=wish.sentence, words=words, who=who[:80], created_s=now
+        )
+        session.add(row)
+        session.flush()
+        write_entry(
+            session, now, "finding-answered", f"{wish.sentence} {who}: {words}.", job_id, code=wish.code, answer=row.id
+        )
+
+    context.database.write(work)
+    context.changed(job_id)

@@ -1,0 +1,99 @@
+"""The front page of a job: all links, the weakest, what to do next, the budget, the findings with answers, the morning."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core import chain
+from openstake.core.base_sources import source_title
+from openstake.core.budget import Term, summed
+from openstake.core.check_plan import plan_of_marks
+from openstake.core.errors import InputError
+from openstake.core.links import Due, Link, Weakest, check_next, links, weakest
+from openstake.core.morning import LastTime, Morning, morning_of
+from openstake.store.models import Occupation
+from openstake.workflow.chain.answers import OFFERED, FindingAsked, asked
+from openstake.workflow.chain.budget import BudgetShown, BudgetWish, shown_of
+from openstake.workflow.chain.steps import evidence_of
+from openstake.workflow.check.plan import candidate_of, proof_of
+from openstake.workflow.check.settings import settings_of as check_settings_of
+from openstake.workflow.context import Context
+from openstake.workflow.now.base import BaseNow, bases_of, is_autonomous, open_occupation, three
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.kit import KitNow, kit_of
+from openstake.workflow.now.marks import current_marks, head_of
+
+
+@dataclass(frozen=True)
+class ChainView:
+    """The chain of a job: its links, the weakest, the one thing to do next, its budget, what is open, and the morning of a new day.
+
+    `answers_offered` begin an answer to a finding; `morning` is None while a base runs, and before the first one.
+    """
+
+    links: tuple[Link, ...]
+    weakest: Weakest
+    next: Due | None
+    budget: BudgetShown
+    findings: list[FindingAsked]
+    stops: int
+    answers_offered: tuple[str, ...]
+    morning: Morning | None
+
+
+def page(context: Context, job_id: str) -> ChainView:
+    """Return the front page of a job: as many queries whatever it holds."""
+    evidence = evidence_of(context, job_id)
+    made = links(evidence)
+    with context.database.read() as session:
+        job, kit = job_of(session, job_id), kit_of(session, job_id)
+        occupation = open_occupation(session, job_id)
+        base = None if occupation is None else bases_of(session, job_id, {occupation.id})[occupation.id]
+        budget = shown_of(context, session, job, kit, base, BudgetWish())
+        findings = asked(session, job_id, chain.open_findings(evidence))
+        morning = None if base is not None else _morning(context, session, job, kit, evidence.fit)
+    terms = summed(
+        [Term(item.name, item.words, item.horizontal_m, item.vertical_m, item.source) for item in budget.terms]
+    )
+    return ChainView(
+        made, weakest(made, terms), check_next(evidence, made), budget, findings, chain.stops_open(evidence), OFFERED, morning
+    )  # fmt: skip
+
+
+def _morning(context: Context, session: Session, job: JobNow, kit: KitNow, fit: chain.FitSaid) -> Morning | None:
+    """Return the morning of a site that was occupied before; None where it never was."""
+    last = session.scalars(
+        select(Occupation).where(Occupation.job_id == job.id).order_by(Occupation.started_s.desc()).limit(1)
+    ).first()
+    if last is None:
+        return None
+    base = bases_of(session, job.id, {last.id})[last.id]
+    proof = proof_of(session, job, kit, base, context.now())
+    proven = tuple(item.mark_name for item in proof.newest if item.agrees and item.independent and not item.stale)
+    near, far = _near_and_far(session, job, base)
+    day = datetime.fromtimestamp(last.started_s, UTC).astimezone(ZoneInfo(job.settings.time_zone))
+    return morning_of(
+        LastTime(
+            head_of(session, job, last.mark_id).name, source_title(base.coordinate.source), is_autonomous(base.coordinate),
+            f"{day.day} {day:%B}", base.height.text, proven, near, far,
+        ),
+        fit,
+    )  # fmt: skip
+
+
+def _near_and_far(session: Session, job: JobNow, base: BaseNow) -> tuple[str, str]:
+    """Return the marks that a plan of checks from this base begins and ends with; empty where there are none."""
+    east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
+    own = head_of(session, job, base.occupation.mark_id).id
+    candidates = [candidate_of(mark) for mark in current_marks(session, job) if mark.id != own]
+    try:
+        planned = plan_of_marks((east, north), candidates, check_settings_of(session, job.id), job.length_unit)
+    except InputError:
+        return "", ""
+    by_distance = sorted(planned, key=lambda item: (item.east_m - east) ** 2 + (item.north_m - north) ** 2)
+    return (by_distance[0].mark_name, by_distance[-1].mark_name) if by_distance else ("", "")

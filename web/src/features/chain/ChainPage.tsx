@@ -1,0 +1,134 @@
+import { useState } from "react";
+import { Link } from "react-router";
+import { sentenceOf, type Schemas } from "../../api/client";
+import { useChain } from "../../api/chain";
+import { length, UNIT_SIGN } from "../../lib/format";
+import { BudgetBar } from "../../plots/BudgetBar";
+import { Cord } from "../../plots/Cord";
+import { LinkButton, Note } from "../../ui/controls";
+import { Page } from "../../ui/Page";
+import { StateMark } from "../../ui/StateMark";
+import { Tabs, useView } from "../../ui/Tabs";
+import { FindingsView } from "./FindingsView";
+import { MorningView } from "./MorningView";
+import { WhatIfView } from "./WhatIfView";
+
+const VIEWS = [
+  { view: "chain", label: "Chain" },
+  { view: "whatif", label: "What if" },
+  { view: "findings", label: "Findings" },
+  { view: "morning", label: "Morning" },
+] as const;
+
+export interface ChainViewProps {
+  job: Schemas["JobView"];
+  chain: Schemas["ChainView"];
+  tabs: React.ReactNode;
+}
+
+/** The front page of a job: what a coordinate hangs on, how good it is, and what to do next. */
+export function ChainPage({ job }: { job: Schemas["JobView"] }) {
+  const [view, setView] = useView(VIEWS.map((item) => item.view));
+  const chain = useChain(job.id);
+  const shown = VIEWS.filter((item) => item.view !== "morning" || chain.data?.morning);
+  const tabs = <Tabs views={shown} value={view} onChange={setView} />;
+  if (!chain.data)
+    return (
+      <Page title="Chain" why="" tabs={tabs}>
+        {chain.isError && <Note tone="flag">{sentenceOf(chain.error)}</Note>}
+      </Page>
+    );
+  const props = { job, chain: chain.data, tabs };
+  if (view === "whatif") return <WhatIfView {...props} />;
+  if (view === "findings") return <FindingsView {...props} />;
+  if (view === "morning" && chain.data.morning) return <MorningView {...props} morning={chain.data.morning} />;
+  return <Links {...props} />;
+}
+
+function Links({ job, chain, tabs }: ChainViewProps) {
+  const [picked, setPicked] = useState<string | null>(null);
+  const unit = job.length_unit;
+  const sign = UNIT_SIGN[unit];
+  const link = chain.links.find((item) => item.name === (picked ?? chain.weakest.name)) ?? chain.links[0]!;
+  const { budget, next } = chain;
+  return (
+    <Page
+      title="Chain"
+      why="What a coordinate from here hangs on. Whole where something independent agrees; evidence, not a certificate."
+      tabs={tabs}
+      aside={next ? <p className="text-xl font-bold">{next.words}</p> : <p className="text-faded">Every link is checked. It stays so until something changes.</p>}
+      action={next && <LinkButton to={`/job/${job.id}/${next.page}`}>{next.press}</LinkButton>}
+    >
+      <Cord stakes={chain.links.map(({ name, state }) => ({ name, state }))} picked={link.name} weakest={chain.weakest.name} onPick={setPicked} />
+      <div className="mt-2 grid grid-cols-2 gap-4">
+        <section className="rounded border-2 border-line bg-page px-4 py-2" aria-label={`Link ${link.name}`}>
+          <h2 className="flex items-center gap-3 text-xl font-bold">
+            <StateMark state={link.state} size={26} /> {link.name}
+            <span className={`font-semibold ${link.state === "disagrees" ? "text-flag" : "text-faded"}`}>{link.state}</span>
+          </h2>
+          <p className="leading-6">{link.why}</p>
+          <dl className="mt-1 grid grid-cols-[6rem_minmax(0,1fr)] leading-6">
+            <Row name="meant" value={link.meant} />
+            <Row name="observed" value={link.observed} />
+            <Row name="difference" value={link.difference} />
+            <Row name="one sigma" value={link.sigma_m === null ? "" : `${length(link.sigma_m, unit)} ${sign}`} />
+          </dl>
+          {link.seen.length > 0 && (
+            <ul className="mt-1 border-t border-line" aria-label="Evidence">
+              {link.seen.map((seen) => (
+                <li key={seen.words}>
+                  <Link to={`/job/${job.id}/${seen.page}`} className="flex min-h-touch items-center leading-5 underline">
+                    {seen.words}
+                  </Link>
+                </li>
+              ))}
+            </ul>
+          )}
+          {link.due && (
+            <p className="mt-1 border-t border-line pt-1 leading-6">
+              <b>Next: </b>
+              {link.due.words}{" "}
+              <Link to={`/job/${job.id}/${link.due.page}`} className="underline">
+                {link.due.press}
+              </Link>
+            </p>
+          )}
+        </section>
+        <section aria-label="Error budget" className="rounded border-2 border-line bg-page px-4 py-2">
+          <p className="text-faded">A point {budget.where}, relative to the base mark, 95 %</p>
+          <div className="grid grid-cols-2 gap-4">
+            <p className="text-5xl font-bold whitespace-nowrap" data-testid="budget-horizontal">
+              {length(budget.horizontal_95_m, unit)} <span className="text-lg">{sign} sideways</span>
+            </p>
+            <p className="text-5xl font-bold whitespace-nowrap" data-testid="budget-vertical">
+              {length(budget.vertical_95_m, unit)} <span className="text-lg">{sign} in height</span>
+            </p>
+          </div>
+          <BudgetBar label="sideways" terms={budget.terms.map((term) => ({ name: term.name, words: term.words, share: term.share_horizontal }))} />
+          <BudgetBar label="in height" terms={budget.terms.map((term) => ({ name: term.name, words: term.words, share: term.share_vertical }))} />
+          <p className="mt-2 border-t border-line pt-2 text-lg leading-6">
+            <b>Weakest link</b>: {chain.weakest.words}.
+          </p>
+          {chain.findings.length > 0 && (
+            <p className={chain.stops > 0 ? "font-bold text-flag" : "font-semibold"}>
+              <Link to={`/job/${job.id}/chain?view=findings`} className="underline">
+                {chain.findings.length} open {chain.findings.length === 1 ? "finding" : "findings"}
+                {chain.stops > 0 && `, ${chain.stops} say stop`}
+              </Link>
+            </p>
+          )}
+        </section>
+      </div>
+    </Page>
+  );
+}
+
+function Row({ name, value }: { name: string; value: string }) {
+  if (!value) return null;
+  return (
+    <>
+      <dt className="text-faded">{name}</dt>
+      <dd className="font-semibold">{value}</dd>
+    </>
+  );
+}

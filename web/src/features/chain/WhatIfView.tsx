@@ -1,0 +1,131 @@
+import { useDeferredValue, useState } from "react";
+import { Problem, type Schemas } from "../../api/client";
+import { useBudgetForm, useSaveBudget, useTryBudget } from "../../api/chain";
+import { length, UNIT_SIGN } from "../../lib/format";
+import { BudgetBar } from "../../plots/BudgetBar";
+import { Button, Note, TextField, Toggle } from "../../ui/controls";
+import { Page } from "../../ui/Page";
+import { SettingsEditor } from "../../ui/SettingsEditor";
+import type { ChainViewProps } from "./ChainPage";
+
+/** What if: the budget moved live, and the reverse: what reaches a need, the cheapest first. */
+export function WhatIfView({ job, tabs }: ChainViewProps) {
+  const [baseline, setBaseline] = useState("");
+  const [absolute, setAbsolute] = useState(false);
+  const [changes, setChanges] = useState<string[]>([]);
+  const [need, setNeed] = useState({ horizontal: "", vertical: "" });
+  const [editing, setEditing] = useState(false);
+  const wish = useDeferredValue({ baseline, absolute, changes, need_horizontal: need.horizontal, need_vertical: need.vertical });
+  const tried = useTryBudget(job.id, wish);
+  const form = useBudgetForm(job.id);
+  const save = useSaveBudget(job.id);
+  const unit = job.length_unit;
+  const sign = UNIT_SIGN[unit];
+  const problem = tried.error instanceof Problem ? tried.error : null;
+  const at = (field: string) => (problem?.field === field ? problem.sentence : null);
+  if (editing && form.data)
+    return (
+      <SettingsEditor
+        title="What the budget takes"
+        why="One sigma of each link where nothing better is known; horizontally per axis. Common practice unless you know better."
+        unit={unit}
+        view={form.data}
+        saving={save}
+        onKeep={(kept) => save.mutate(kept, { onSuccess: () => setEditing(false) })}
+        onClose={() => setEditing(false)}
+      />
+    );
+  const shown = tried.data;
+  return (
+    <Page
+      title="What if"
+      why="Move one thing and see what a point is then good for; or type what is needed."
+      tabs={tabs}
+      aside={shown?.answer ? <p className={`text-xl font-bold ${shown.reaches === false && shown.ways.length === 0 ? "text-flag" : ""}`}>{shown.answer}</p> : <p className="text-faded">Needed at 95 %: type it, and the cheapest way is named.</p>}
+      action={
+        <Button className="h-record!" onClick={() => setEditing(true)}>
+          What the budget takes
+        </Button>
+      }
+    >
+      <div className="grid grid-cols-[21rem_minmax(0,1fr)] gap-6">
+        <div className="flex flex-col gap-4">
+          <TextField label="Distance from the base" name="baseline" value={baseline} onChange={setBaseline} placeholder={shown ? `${length(shown.baseline_m, unit, 0)} ${sign}, ${shown.where}` : ""} problem={at("baseline")} />
+          <Toggle label="Absolute" value={absolute} onChange={setAbsolute} hint="With the base's own coordinate; else relative to its mark." />
+          <div className="grid grid-cols-2 gap-3">
+            <TextField label="Needed sideways" name="need_horizontal" value={need.horizontal} onChange={(horizontal) => setNeed({ ...need, horizontal })} placeholder="15 mm" problem={at("need_horizontal")} />
+            <TextField label="in height" name="need_vertical" value={need.vertical} onChange={(vertical) => setNeed({ ...need, vertical })} placeholder="30 mm" problem={at("need_vertical")} />
+          </div>
+          <fieldset className="flex flex-col gap-2">
+            <legend className="mb-1 font-semibold">If I</legend>
+            {shown?.changes.map((change) => (
+              <button
+                key={change.key}
+                type="button"
+                aria-pressed={change.done}
+                onClick={() => setChanges(changes.includes(change.key) ? changes.filter((item) => item !== change.key) : [...changes, change.key])}
+                className={`flex min-h-touch items-center justify-between gap-3 rounded border-2 px-3 text-left ${change.done ? "border-checked bg-checkedwash font-bold" : "border-line bg-page"}`}
+              >
+                <span>{change.words}</span>
+                <span className="text-base whitespace-nowrap text-faded">
+                  {length(change.horizontal_95_m, unit)}, {length(change.vertical_95_m, unit)}
+                </span>
+              </button>
+            ))}
+          </fieldset>
+        </div>
+        <div className="min-w-0">
+          {shown && <Shown shown={shown} unit={unit} />}
+          {shown && shown.ways.length > 0 && shown.ways[0]!.changes.length > 0 && (
+            <section aria-label="Ways to what is needed" className="mt-3">
+              <h2 className="font-bold">Ways there, the cheapest first</h2>
+              {shown.ways.map((way) => (
+                <Note key={way.changes.join()}>
+                  {way.changes.join(", ")}: <b>{length(way.horizontal_95_m, unit)} {sign}</b> sideways, <b>{length(way.vertical_95_m, unit)} {sign}</b> in height
+                </Note>
+              ))}
+            </section>
+          )}
+        </div>
+      </div>
+    </Page>
+  );
+}
+
+function Shown({ shown, unit }: { shown: Schemas["BudgetShown"]; unit: Schemas["JobView"]["length_unit"] }) {
+  const sign = UNIT_SIGN[unit];
+  return (
+    <section aria-label="Budget" className="rounded border-2 border-line bg-page px-4 py-2">
+      <div className="grid grid-cols-2 gap-4">
+        <p className="text-5xl font-bold whitespace-nowrap" data-testid="whatif-horizontal">
+          {length(shown.horizontal_95_m, unit)} <span className="text-lg">{sign} sideways</span>
+        </p>
+        <p className="text-5xl font-bold whitespace-nowrap" data-testid="whatif-vertical">
+          {length(shown.vertical_95_m, unit)} <span className="text-lg">{sign} in height</span>
+        </p>
+      </div>
+      <BudgetBar label="sideways" terms={shown.terms.map((term) => ({ name: term.name, words: term.words, share: term.share_horizontal }))} />
+      <BudgetBar label="in height" terms={shown.terms.map((term) => ({ name: term.name, words: term.words, share: term.share_vertical }))} />
+      <table className="mt-1 w-full text-right text-base leading-6">
+        <thead>
+          <tr className="text-faded">
+            <th className="text-left font-semibold">one sigma, {sign}</th>
+            <th className="w-24 font-semibold">sideways</th>
+            <th className="w-24 font-semibold">height</th>
+            <th className="pl-4 text-left font-semibold">on whose authority</th>
+          </tr>
+        </thead>
+        <tbody>
+          {shown.terms.map((term) => (
+            <tr key={term.name} className="border-t border-line">
+              <td className="text-left font-semibold">{term.words}</td>
+              <td>{length(term.horizontal_m, unit, unit === "m" ? 4 : 3)}</td>
+              <td>{length(term.vertical_m, unit, unit === "m" ? 4 : 3)}</td>
+              <td className="pl-4 text-left text-faded">{term.source}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </section>
+  );
+}
