@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from typing import Any, TypeVar
 
 from sqlalchemy import ColumnElement, Select, inspect, select
@@ -48,8 +48,11 @@ def current(rows: Iterable[Row]) -> list[Row]:
     return [row for row in listed if row.id not in replaced]
 
 
-def value_of(row: Any) -> tuple[object, ...]:
-    """Return what a row says: its table and all columns but its ids, who wrote it, when and why.  Equal rows mean the same."""
+def value_of(row: Any, besides: Collection[str] = ()) -> tuple[object, ...]:
+    """Return what a row says: its table and all columns but its ids, who wrote it, when and why, and those `besides`.
+
+    Equal rows mean the same.
+    """
     mapper = inspect(type(row))
-    values = (getattr(row, item.key) for item in mapper.column_attrs if item.key not in _ABOUT_THE_ROW)
+    values = (getattr(row, item.key) for item in mapper.column_attrs if item.key not in _ABOUT_THE_ROW and item.key not in besides)
     return (mapper.local_table.name, *values)

@@ -188,10 +188,14 @@ def head_of(session: Session, job: JobNow, mark_id: str) -> MarkNow:
     return found
 
 
+# What a mark is called and what is told of it: no difference from it rests on that.
+_TOLD = ("name", "source", "note", "order", "check_only")
+
+
 def mark_values(session: Session, mark_ids: Collection[str]) -> dict[str, tuple[object, ...]]:
-    """Return what rows of marks say, by id."""
+    """Return what rows of marks say of their place and its accuracy, by id."""
     rows = session.scalars(select(Mark).where(Mark.id.in_(set(mark_ids))))
-    return {row.id: lines.value_of(row) for row in rows}
+    return {row.id: lines.value_of(row, _TOLD) for row in rows}
 
 
 def mark_ecef_m(job: JobNow, mark: MarkNow) -> tuple[float, float, float]:
