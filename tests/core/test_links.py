@@ -51,6 +51,13 @@ def test_two_initialisations_that_agree_check_a_fix_and_one_that_disagrees_contr
     assert link(apart, "rover").state is State.DISAGREES
 
 
+def test_a_local_grid_half_measured_waits_for_what_proves_more():
+    begun = replace(WHOLE, base=replace(BASE, readings=1), fit=FitSaid(5, 1))
+    made = links(begun)
+    assert link(begun, "local grid").state is State.ENTERED
+    assert check_next(begun, made).page == "base"
+
+
 @pytest.mark.parametrize(
     ("evidence", "name", "page"),
     [

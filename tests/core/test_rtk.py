@@ -151,6 +151,22 @@ def test_two_initialisations_at_one_place_are_compared_by_themselves():
     assert not pairs[0].agreement.agrees
 
 
+def test_a_base_that_is_elsewhere_on_the_air_makes_no_false_fix():
+    """2026-11-27: a base height corrected by 0.1 m was told as two initialisations that differ."""
+    watch, pairs = RoverWatch(), []
+    for n in range(80):
+        if n == 32:
+            watch.base_moved()
+        away = np.array([0.0, 0.0, -0.1]) if n >= 40 else np.zeros(3)
+        pairs += happened([epoch(n, away, 4 if n < 30 or n >= 40 else 5)], Pair, watch)
+        if n == 60:
+            assert watch.ask_to_compare(), "from now on it is compared again"
+
+    assert pairs == []
+    pairs += happened([epoch(n, (0, 0, -0.1), 5 if n < 90 else 4) for n in range(80, 120)], Pair, watch)
+    assert [pair.agreement.agrees for pair in pairs] == [True]
+
+
 def test_nothing_is_compared_where_the_pole_was_carried_meanwhile():
     def run(speed_mps):
         rows = [epoch(n, (0, 0, 0), speed_mps=0.0) for n in range(20)]

@@ -91,6 +91,7 @@ class ListenedRover:
         self.started_s = time.time()
         self._initialised_s: float | None = None
         self._sky_s = 0.0
+        self._reference_id: str | None = None
 
     def take(
         self, data: bytes, host_s: float, reference_id: str | None, settled: bool
@@ -99,6 +100,10 @@ class ListenedRover:
         rows: list[ReceivedEpoch] = []
         full: list[ShotInHand] = []
         happened: list[Happened] = []
+        if reference_id != self._reference_id:
+            if self._reference_id is not None:
+                self.watch.base_moved()
+            self._reference_id = reference_id
         self._sky.feed(data)
         for epoch in self.reader.feed(data):
             if not self.thinning.take(host_s):

@@ -148,7 +148,7 @@ class RoverWatch:
         self._corrected: tuple[float, float] | None = None
         self._unused_since_s: float | None = None
         self._counts: Counter[str] = Counter()
-        self._looked_s = -np.inf
+        self._looked_s = self._stands_since_s = -np.inf
         self._steps: deque[float] = deque(maxlen=200)
         self._decimals: deque[int] = deque(maxlen=50)
         self._offsets_s: deque[float] = deque(maxlen=50)
@@ -199,6 +199,11 @@ class RoverWatch:
         last = self._recent[-1]
         self._before = _Before("initialised anew", newest, last.station, last.time_s, True)
         return True
+
+    def base_moved(self) -> None:
+        """Compare nothing that stood before with what stands from now on: the base is elsewhere on the air."""
+        self._before = self._last_stood = None
+        self._stands_since_s = self._recent[-1].time_s if self._recent else -np.inf
 
     def last_stand(self) -> tuple[Stood, int | None] | None:
         """Return where the pole stood last on this fix, with the station it used."""
@@ -260,7 +265,7 @@ class RoverWatch:
         rows = []
         newest_s = self._recent[-1].time_s
         for row in reversed(self._recent):
-            if row.time_s < since_s or row.station != station or newest_s - row.time_s > STAND_WINDOW_S:
+            if row.time_s < since_s or row.time_s <= self._stands_since_s or row.station != station or newest_s - row.time_s > STAND_WINDOW_S:
                 break
             rows.append(row)
         stand = _stand_of(rows[::-1])
