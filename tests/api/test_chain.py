@@ -57,6 +57,36 @@ def test_the_page_shows_what_is_meant_what_is_seen_and_where_it_stands(own_offic
     assert sum(term["share_horizontal"] for term in page["budget"]["terms"]) == pytest.approx(1.0)
 
 
+def test_over_the_plan_each_mark_has_the_budget_of_its_distance(own_office):
+    job = job_of(own_office, "Over")
+
+    def over(**wish):
+        return own_office.post(f"/jobs/{job}/budget/over", wish)
+
+    plain = over()
+    assert (plain["base"], plain["against"]) == ("Q0", "relative to the base mark")
+    far = next(mark for mark in plain["marks"] if mark["name"] == "Q3")
+    by_distance = own_office.post(f"/jobs/{job}/budget/try", {"baseline": f"{(1295.1**2 + 1211.7**2) ** 0.5:.3f}"})
+    assert far["horizontal_95_m"] == pytest.approx(by_distance["horizontal_95_m"], abs=1e-6)
+    near = next(mark for mark in plain["marks"] if mark["name"] == "Q0")
+    assert near["horizontal_95_m"] < far["horizontal_95_m"]
+    wash = plain["wash"]
+    assert len(wash["band"]) % wash["columns"] == 0 and wash["band"][0] <= wash["band"][-1], "Q0 is in the south-west"
+    better = over(changes=["average", "nearer"])
+    assert all(
+        one["horizontal_95_m"] < other["horizontal_95_m"]
+        for one, other in zip(better["marks"], plain["marks"], strict=True)
+    )
+    own_office.post(f"/jobs/{job}/budget/over", {"changes": ["luck"]}, 422)
+    unoccupied = job_of(own_office, "Nowhere", measured=False)
+    assert own_office.post(f"/jobs/{unoccupied}/budget/over", {}) == {
+        "base": "",
+        "against": "",
+        "marks": [],
+        "wash": None,
+    }
+
+
 def test_terms_are_moved_and_a_need_is_answered_with_the_cheapest_way(own_office):
     job = job_of(own_office, "What if")
 

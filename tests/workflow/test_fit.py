@@ -207,6 +207,14 @@ def test_an_applied_fit_stays_as_it_was_and_says_what_has_changed(site):
     assert q4["inside"] and 0.0 < q4["fit_95_m"] < 0.02
     rows = list(csv.DictReader(io.StringIO(site.get("points.csv"))))
     assert {float(row["local_east_m"]) for row in rows if row["name"] == "Q4"} == {round(q4["local_e_m"], 4)}
+    # The budget in the local grid: what the fit gives there, and all else but what its shift took up (centring, height of the base).
+    chain = site.get("chain")["budget"]
+    terms = {term["name"]: term for term in chain["terms"]}
+    assert chain["against"].startswith("in the local grid") and terms["local_fit"]["horizontal_m"] > 0.0
+    assert terms["base_centring"]["horizontal_m"] == terms["base_height"]["vertical_m"] == 0.0
+    row = next(row for row in rows if row["name"] == "Q4")
+    alone = (float(row["horizontal_95_m"]) / 2.4477) ** 2 - 0.001**2 + (q4["fit_95_m"] / 2.4477) ** 2
+    assert float(row["local_horizontal_95_m"]) == pytest.approx(2.4477 * alone**0.5, abs=1e-4)
     before = site.get("fit/use")["once"][0]
 
     site.correct_height("1.600 m")

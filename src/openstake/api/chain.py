@@ -26,6 +26,11 @@ def chain_routes(api: Api, context: Context) -> None:
         """Say how good a point would be with some changes, and what reaches a need; store nothing."""
         return budget.try_budget(context, job_id, json)
 
+    @api.post("/jobs/<job_id>/budget/over", "chain")
+    def budget_over(job_id: str, json: budget.BudgetWish) -> budget.BudgetOver:
+        """Say how good a point would be at each mark and between them; store nothing."""
+        return budget.budget_over(context, job_id, json)
+
     @api.get("/jobs/<job_id>/budget/settings", "chain")
     def budget_settings(job_id: str) -> budget.BudgetForm:
         """Show what the job takes for each link where nothing better is known."""

@@ -166,6 +166,7 @@ FIT_TELLS_FROM = 4  # marks: fewer cannot tell which one is wrong, with scale fr
 SLIP_LEAST_M, SLIP_SIGMAS = 0.005, 4.0  # a difference smaller than a slip of millimetres is none
 LOCAL_SIGMA_HORIZONTAL_M, LOCAL_SIGMA_VERTICAL_M = 0.005, 0.005  # of a local coordinate, where nobody says
 FIT_WASH_M = (0.005, 0.010, 0.020, 0.050, 0.100)  # bounds of the wash on the plan
+BUDGET_WASH_M = (0.015, 0.020, 0.025, 0.030, 0.050)  # and of that of the whole budget
 SMALLEST_SIGMA_M = 1e-5
 SAME_PLACE_FIT_M = 0.01  # marks so near to each other show neither scale nor rotation
 

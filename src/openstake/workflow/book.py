@@ -19,7 +19,7 @@ from openstake.wire.tables.cells import csv_text
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.applied import LocalPlace, local_of_points
-from openstake.workflow.now.budget import budget_of_shot, pole_used, settings_of
+from openstake.workflow.now.budget import budget_of_shot, budgets_in_fit, pole_used, settings_of
 from openstake.workflow.now.job import job_of
 from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.labels import labels_of
@@ -122,27 +122,28 @@ def points_csv(context: Context, job_id: str) -> str:
         local = local_of_points(session, job, derived)
         pole, usual = pole_used(kit_of(session, job_id)), settings_of(session, job_id)
         budgets = [budget_of_shot(shot, point, pole, usual) for shot, point in zip(shots, derived, strict=True)]
+        fitted = budgets_in_fit(session, job, shots, derived, pole, usual)
     factor, unit = METRES_PER_UNIT[job.length_unit], job.length_unit
     header = [
             "name", f"east_{unit}", f"north_{unit}", f"ellipsoidal_height_{unit}", "epochs", "not_fixed",
             f"claimed_sigma_east_{unit}", f"claimed_sigma_north_{unit}", f"claimed_sigma_up_{unit}",
             "covariance_origin", "frame", "frame_epoch", "base_height_m", "rover_height_m", "recorded_utc_s", "kind", "code", "note",
             f"horizontal_95_{unit}", f"vertical_95_{unit}",
-            *(f"local_{name}_{unit}" for name in ("east", "north", "height") if any(local)),
+            *(f"local_{name}_{unit}" for name in ("east", "north", "height", "horizontal_95", "vertical_95") if any(local)),
     ]  # fmt: skip
     return csv_text(
         [
             header,
             *(
-                _csv_row(shot, point, budget, place, factor, labels.get(shot.id))
-                for shot, point, budget, place in zip(shots, derived, budgets, local, strict=True)
+                _csv_row(shot, point, budget, place, fit, factor, labels.get(shot.id))
+                for shot, point, budget, place, fit in zip(shots, derived, budgets, local, fitted, strict=True)
             ),
         ]
     )
 
 
 def _csv_row(
-    shot: Shot, point: Point, budget: Budget, local: LocalPlace | None, factor: float, label: PointLabel | None
+    shot: Shot, point: Point, budget: Budget, local: LocalPlace | None, in_fit: Budget | None, factor: float, label: PointLabel | None,
 ) -> list[object]:  # fmt: skip
     def length(value: float | None) -> str:
         return "" if value is None else f"{value / factor:.4f}"
@@ -154,4 +155,5 @@ def _csv_row(
         f"{point.rover_height.arp_height_m:.4f}", f"{shot.created_s:.3f}", shot.kind,
         label.code if label else "", label.note if label else "", length(budget.horizontal_95_m), length(budget.vertical_95_m),
         *(() if local is None else (length(value) for value in (local.east_m, local.north_m, local.height_m))),
+        *(() if local is None else (("", "") if in_fit is None else (length(in_fit.horizontal_95_m), length(in_fit.vertical_95_m)))),
     ]  # fmt: skip

@@ -18,6 +18,13 @@ export const useTryBudget = (id: string, body: Schemas["BudgetWish"]) =>
     retry: false,
     placeholderData: keepPreviousData,
   });
+export const useBudgetOver = (id: string, body: Schemas["BudgetWish"]) =>
+  useQuery({
+    queryKey: ["job", id, "budgetOver", body],
+    queryFn: () => answer(client.POST("/api/jobs/{job_id}/budget/over", { ...path(id), body })),
+    retry: false,
+    placeholderData: keepPreviousData,
+  });
 export const useBudgetForm = (id: string) =>
   useQuery({ queryKey: ["job", id, "budgetSettings"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/budget/settings", path(id))) });
 export const useSaveBudget = (id: string) =>

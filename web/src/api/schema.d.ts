@@ -522,6 +522,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/budget/over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say how good a point would be at each mark and between them; store nothing. */
+        post: operations["post__api_jobs_{job_id}_budget_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/budget/settings": {
         parameters: {
             query?: never;
@@ -2522,6 +2539,22 @@ export interface components {
             vertical_95_m: number;
         };
         /**
+         * BudgetAt
+         * @description A mark of the plan, in grid metres, and what a point there would be good for at 95 %.
+         */
+        BudgetAt: {
+            /** East M */
+            east_m: number;
+            /** Horizontal 95 M */
+            horizontal_95_m: number;
+            /** Name */
+            name: string;
+            /** North M */
+            north_m: number;
+            /** Vertical 95 M */
+            vertical_95_m: number;
+        };
+        /**
          * BudgetChange
          * @description Something that can be done for a better point: whether it is done in what is shown, and what it alone would give.
          */
@@ -2547,6 +2580,21 @@ export interface components {
             /** Id */
             id: string | null;
             settings: components["schemas"]["BudgetSettings"];
+        };
+        /**
+         * BudgetOver
+         * @description The budget over the plan: the base, what a point at each mark would be good for, and all between as a wash.
+         *
+         *     `base` is empty and nothing is washed where no base runs: then nobody knows how far anything is from it.
+         */
+        BudgetOver: {
+            /** Against */
+            against: string;
+            /** Base */
+            base: string;
+            /** Marks */
+            marks: components["schemas"]["BudgetAt"][];
+            wash: components["schemas"]["Wash"] | null;
         };
         /**
          * BudgetSettings
@@ -2636,13 +2684,15 @@ export interface components {
         };
         /**
          * BudgetShown
-         * @description The budget of a point in words and terms; `where` says which place it is for, `reaches` whether it is as good as needed.
+         * @description The budget of a point in words and terms; `where` says which place it is for, `against` what it is relative to.
          *
-         *     `ways` are the cheapest ways there, `answer` says so in one line.
+         *     `reaches` says whether it is as good as needed, `ways` are the cheapest ways there, `answer` says so in one line.
          */
         BudgetShown: {
             /** Absolute */
             absolute: boolean;
+            /** Against */
+            against: string;
             /** Answer */
             answer: string;
             /** Baseline M */
@@ -4150,29 +4200,9 @@ export interface components {
             /** Up Problem */
             up_problem: string;
             vertical: components["schemas"]["VerticalRead"] | null;
-            wash: components["schemas"]["FitWash"] | null;
+            wash: components["schemas"]["Wash"] | null;
             /** Why */
             why: string;
-        };
-        /**
-         * FitWash
-         * @description What the fit alone gives over the site at 95 %, horizontally: cells by rows from the south-west, in local coordinates.
-         *
-         *     `band` is how many of the bounds `bands_m` a cell is beyond.
-         */
-        FitWash: {
-            /** Band */
-            band: number[];
-            /** Bands M */
-            bands_m: number[];
-            /** Columns */
-            columns: number;
-            /** East M */
-            east_m: number;
-            /** North M */
-            north_m: number;
-            /** Step M */
-            step_m: number;
         };
         /**
          * FitWish
@@ -8579,6 +8609,26 @@ export interface components {
             variance_factor: number | null;
         };
         /**
+         * Wash
+         * @description What is had over a site at 95 %, horizontally: cells by rows from the south-west, in the coordinates of its plan.
+         *
+         *     `band` is how many of the bounds `bands_m` a cell is beyond.
+         */
+        Wash: {
+            /** Band */
+            band: number[];
+            /** Bands M */
+            bands_m: number[];
+            /** Columns */
+            columns: number;
+            /** East M */
+            east_m: number;
+            /** North M */
+            north_m: number;
+            /** Step M */
+            step_m: number;
+        };
+        /**
          * WatchQuery
          * @description Whose moment: a rover by its id, the first one where none is named.
          */
@@ -10910,6 +10960,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BookView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_budget_over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BudgetWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BudgetOver"];
                 };
             };
             /** @description Not Found */

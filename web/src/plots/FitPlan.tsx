@@ -1,5 +1,7 @@
 /** Marks of a local fit in local coordinates, north up: residuals as long arrows, the hull, what the fit gives as a wash. */
+import type { Schemas } from "../api/client";
 import { STATE_COLOUR, type State } from "../ui/StateMark";
+import { WashCells, washExtent, WashLegend } from "./Wash";
 
 export interface FitPlace {
   id: string;
@@ -16,7 +18,6 @@ export interface FitPlace {
 const WIDTH = 640;
 const HIGHEST = 360;
 const LOWEST = 200;
-const SHADES = [0, 0.1, 0.22, 0.36, 0.5, 0.65];
 
 /** The largest of 1, 2 or 5 times a power of ten that is not larger. */
 function roundDown(value: number): number {
@@ -27,7 +28,7 @@ function roundDown(value: number): number {
 export function FitPlan(props: {
   marks: FitPlace[];
   hull: readonly { east_m: number; north_m: number }[];
-  wash: { east_m: number; north_m: number; step_m: number; columns: number; band: number[]; bands_m: number[] } | null;
+  wash: Schemas["Wash"] | null;
   picked: string | null;
   onPick: (id: string) => void;
   /** A length in words, for the legend; and how many metres the unit has. */
@@ -35,10 +36,9 @@ export function FitPlan(props: {
   unit: { metres: number; sign: string };
 }) {
   const { marks, wash } = props;
-  const rows = wash ? wash.band.length / wash.columns : 0;
-  const east = wash ? [wash.east_m, wash.east_m + wash.columns * wash.step_m] : marks.map((mark) => mark.eastM);
-  const north = wash ? [wash.north_m, wash.north_m + rows * wash.step_m] : marks.map((mark) => mark.northM);
-  const [west, far, south, high] = [Math.min(...east), Math.max(...east), Math.min(...north), Math.max(...north)];
+  const east = marks.map((mark) => mark.eastM);
+  const north = marks.map((mark) => mark.northM);
+  const [west, far, south, high] = wash ? washExtent(wash) : [Math.min(...east), Math.max(...east), Math.min(...north), Math.max(...north)];
   const margin = wash ? 8 : 60;
   const scale = Math.min((WIDTH - 2 * margin) / Math.max(far - west, 1), (HIGHEST - 2 * margin) / Math.max(high - south, 1));
   // A site along a road is a low picture.
@@ -47,24 +47,11 @@ export function FitPlan(props: {
   const y = (northM: number) => height / 2 - (northM - (south + high) / 2) * scale;
   const longest = Math.max(0, ...marks.map((mark) => (mark.arrow ? Math.hypot(...mark.arrow) : 0)));
   const larger = longest > 0 ? roundDown(70 / scale / longest) : 0;
-  const cell = (wash?.step_m ?? 0) * scale;
   const bar = roundDown(120 / scale / props.unit.metres);
-  const bands = wash ? [...new Set(wash.band)].sort((one, other) => one - other) : [];
   return (
     <figure className="rounded border-2 border-line bg-page">
       <svg viewBox={`0 0 ${WIDTH} ${height}`} className="block w-full" role="group" aria-label="Plan of the fit">
-        {wash?.band.map((band, n) => (
-          <rect
-            key={n}
-            x={x(wash.east_m) + (n % wash.columns) * cell}
-            y={y(wash.north_m) - (Math.floor(n / wash.columns) + 1) * cell}
-            width={cell}
-            height={cell}
-            shapeRendering="crispEdges"
-            fill="var(--grain)"
-            opacity={SHADES[band] ?? 0.65}
-          />
-        ))}
+        {wash && <WashCells wash={wash} x={x} y={y} scale={scale} />}
         {props.hull.length > 1 && (
           <path d={`M${props.hull.map((corner) => `${x(corner.east_m)} ${y(corner.north_m)}`).join("L")}Z`} fill="none" stroke="var(--ink)" strokeWidth="1.5" strokeDasharray="7 5" />
         )}
@@ -104,20 +91,7 @@ export function FitPlan(props: {
       </svg>
       {(larger > 0 || wash) && <figcaption className="flex flex-wrap items-center gap-x-5 gap-y-1 border-t-2 border-line px-3 py-1 text-base">
         {larger > 0 && <span>arrows: residuals (dotted: not in the fit), {Number(larger.toPrecision(3))} times as long</span>}
-        {wash && (
-          <span className="flex items-center gap-2">
-            the fit gives, 95 %:
-            {bands.map((band) => (
-              <span key={band} className="flex items-center gap-1">
-                <svg width="16" height="16" aria-hidden="true">
-                  <rect width="16" height="16" fill="var(--page)" stroke="var(--line)" />
-                  <rect width="16" height="16" fill="var(--grain)" opacity={SHADES[band] ?? 0.65} />
-                </svg>
-                {band < wash.bands_m.length ? `to ${props.write(wash.bands_m[band]!)}` : `beyond ${props.write(wash.bands_m[wash.bands_m.length - 1]!)}`}
-              </span>
-            ))}
-          </span>
-        )}
+        {wash && <WashLegend wash={wash} what="the fit gives, 95 %:" write={props.write} />}
       </figcaption>}
     </figure>
   );

@@ -265,7 +265,12 @@ class RoverWatch:
         rows = []
         newest_s = self._recent[-1].time_s
         for row in reversed(self._recent):
-            if row.time_s < since_s or row.time_s <= self._stands_since_s or row.station != station or newest_s - row.time_s > STAND_WINDOW_S:
+            if (
+                row.time_s < since_s
+                or row.time_s <= self._stands_since_s
+                or row.station != station
+                or newest_s - row.time_s > STAND_WINDOW_S
+            ):
                 break
             rows.append(row)
         stand = _stand_of(rows[::-1])

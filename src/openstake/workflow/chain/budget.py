@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass, replace
-from math import hypot
+from math import hypot, isfinite
 
+import numpy as np
+from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import AUTONOMOUS_SIGMAS_M
@@ -23,17 +26,19 @@ from openstake.core.budget import (
 from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.describe import FieldShown, fields_shown
 from openstake.core.errors import InputError
-from openstake.core.limits import FAR_WITHIN_M, ShortText
+from openstake.core.limits import BUDGET_WASH_M, FAR_WITHIN_M, ShortText
 from openstake.core.links import TERM_LINKS
 from openstake.core.units import LengthUnit, metres_in_field, text_from_metres
 from openstake.core.vector import vector_length_m
 from openstake.workflow.context import Context
+from openstake.workflow.now.applied import applied_now, fit_sigmas_m
 from openstake.workflow.now.base import BaseNow, bases_of, is_autonomous, open_occupation, three
 from openstake.workflow.now.budget import BUDGET, pole_used, settings_of
 from openstake.workflow.now.heights import ROD_HEIGHT_M
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
-from openstake.workflow.now.marks import current_marks
+from openstake.workflow.now.marks import current_marks, head_of
+from openstake.workflow.now.wash import Wash, wash_over
 from openstake.workflow.watch.live import heard_epoch
 
 _USUAL_BASELINE_M = 1000.0
@@ -87,13 +92,14 @@ class WayShown:
 
 @dataclass(frozen=True)
 class BudgetShown:
-    """The budget of a point in words and terms; `where` says which place it is for, `reaches` whether it is as good as needed.
+    """The budget of a point in words and terms; `where` says which place it is for, `against` what it is relative to.
 
-    `ways` are the cheapest ways there, `answer` says so in one line.
+    `reaches` says whether it is as good as needed, `ways` are the cheapest ways there, `answer` says so in one line.
     """
 
     baseline_m: float
     where: str
+    against: str
     absolute: bool
     horizontal_95_m: float
     vertical_95_m: float
@@ -102,6 +108,30 @@ class BudgetShown:
     reaches: bool | None
     ways: list[WayShown]
     answer: str
+
+
+@dataclass(frozen=True)
+class BudgetAt:
+    """A mark of the plan, in grid metres, and what a point there would be good for at 95 %."""
+
+    name: str
+    east_m: float
+    north_m: float
+    horizontal_95_m: float
+    vertical_95_m: float
+
+
+@dataclass(frozen=True)
+class BudgetOver:
+    """The budget over the plan: the base, what a point at each mark would be good for, and all between as a wash.
+
+    `base` is empty and nothing is washed where no base runs: then nobody knows how far anything is from it.
+    """
+
+    base: str
+    against: str
+    marks: list[BudgetAt]
+    wash: Wash | None
 
 
 @dataclass(frozen=True)
@@ -146,21 +176,76 @@ def try_budget(context: Context, job_id: str, wish: BudgetWish) -> BudgetShown:
         return shown_of(context, session, job, kit, base, wish)
 
 
-def shown_of(
-    context: Context, session: Session, job: JobNow, kit: KitNow, base: BaseNow | None, wish: BudgetWish
-) -> BudgetShown:  # fmt: skip
-    """Return the budget that is shown of a job: of the rover's place, of the far end, or of one that is typed."""
-    baseline_m, where = _where(context, session, job, base, wish)
-    point = _point(kit, base, baseline_m, wish.absolute)
-    settings, unit = settings_of(session, job.id), job.length_unit
+def budget_over(context: Context, job_id: str, wish: BudgetWish) -> BudgetOver:
+    """Return the budget over the plan with some changes: of the marks near enough, and of the ground between them."""
+    with context.database.read() as session:
+        job, kit = job_of(session, job_id), kit_of(session, job_id)
+        occupation = open_occupation(session, job_id)
+        if occupation is None:
+            return BudgetOver("", "", [], None)
+        base = bases_of(session, job_id, {occupation.id})[occupation.id]
+        settings, applied = settings_of(session, job_id), None if wish.absolute else applied_now(session, job_id)
+        east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
+        marks = [
+            mark for mark in current_marks(session, job)
+            if hypot(mark.east_m - east, mark.north_m - north) <= FAR_WITHIN_M
+        ]  # fmt: skip
+        # Coming nearer means nothing where every place has its own distance.
+        usual = _changed(_point(kit, base, 0.0, wish.absolute), [key for key in wish.changes if key != "nearer"])
+
+        def budgets(places_m: NDArray[np.float64]) -> list[Budget]:
+            fit = np.full((len(places_m), 2), np.nan)
+            if applied is not None:
+                fit = fit_sigmas_m(job, applied, np.column_stack([places_m, np.zeros(len(places_m))]))
+            away = np.hypot(places_m[:, 0] - east, places_m[:, 1] - north)
+            return [
+                budget_of(
+                    replace(usual, baseline_m=metres, fit_horizontal_m=_known(flat), fit_vertical_m=_known(up)),
+                    settings,
+                )
+                for metres, (flat, up) in zip(away.tolist(), fit.tolist(), strict=True)
+            ]
+
+        places = np.array([(mark.east_m, mark.north_m) for mark in marks] + [(east, north)])
+        found = budgets(places[:-1])
+        return BudgetOver(
+            head_of(session, job, base.occupation.mark_id).name, _AGAINST[wish.absolute, applied is not None],
+            [
+                BudgetAt(mark.name, mark.east_m, mark.north_m, budget.horizontal_95_m, budget.vertical_95_m)
+                for mark, budget in zip(marks, found, strict=True)
+            ],
+            wash_over(places, BUDGET_WASH_M, lambda cells: [budget.horizontal_95_m for budget in budgets(cells)]),
+        )  # fmt: skip
+
+
+def _known(value: float) -> float | None:
+    return value if isfinite(value) else None
+
+
+def _changed(point: Circumstances, keys: Collection[str]) -> Circumstances:
+    """Return a point with some of the changes that help it; InputError where one is none of them."""
     offered = changes_of(point)
-    unknown = [key for key in wish.changes if key not in {change.key for change in offered}]
+    unknown = [key for key in keys if key not in {change.key for change in offered}]
     if unknown:
         raise InputError(f"'{unknown[0][:20]}' is nothing that helps here.", field="changes")
     now = point
     for change in offered:
-        if change.key in wish.changes:
+        if change.key in keys:
             now = with_change(now, point, change)
+    return now
+
+
+def shown_of(
+    context: Context, session: Session, job: JobNow, kit: KitNow, base: BaseNow | None, wish: BudgetWish
+) -> BudgetShown:  # fmt: skip
+    """Return the budget that is shown of a job: of the rover's place, of the far end, or of one that is typed."""
+    place = _where(context, session, job, base, wish)
+    point = _point(kit, base, place.baseline_m, wish.absolute)
+    fit = None if wish.absolute else _fit_there(session, job, place)
+    if fit is not None:
+        point = replace(point, fit_horizontal_m=fit[0], fit_vertical_m=fit[1])
+    settings, unit = settings_of(session, job.id), job.length_unit
+    offered, now = changes_of(point), _changed(point, wish.changes)
     budget = budget_of(now, settings)
     need = [metres_in_field(getattr(wish, field), unit, field) for field in ("need_horizontal", "need_vertical")]
     for value, field in zip(need, ("need_horizontal", "need_vertical"), strict=True):
@@ -172,31 +257,64 @@ def shown_of(
         need[1] is None or budget.vertical_95_m <= need[1]
     )
     return BudgetShown(
-        baseline_m, where, wish.absolute, budget.horizontal_95_m, budget.vertical_95_m, _terms(budget),
+        place.baseline_m, place.words, _AGAINST[wish.absolute, fit is not None], wish.absolute, budget.horizontal_95_m, budget.vertical_95_m, _terms(budget),
         [_offer(change, change.key in wish.changes, settings) for change in offered], reached if asked else None,
         [WayShown(list(way.changes), way.budget.horizontal_95_m, way.budget.vertical_95_m) for way in ways], _answer(ways, asked),
     )  # fmt: skip
 
 
-def _where(
-    context: Context, session: Session, job: JobNow, base: BaseNow | None, wish: BudgetWish
-) -> tuple[float, str]:  # fmt: skip
+# What a budget is relative to: absolute or not, with a fit in use or without.
+_AGAINST = {
+    (False, False): "relative to the base mark", (False, True): "in the local grid, by the fit in use",
+    (True, False): "absolute", (True, True): "absolute",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Place:
+    """A place by its distance from the base, in words, and in the job's grid where it is known."""
+
+    baseline_m: float
+    words: str
+    grid_m: tuple[float, float, float] | None = None
+
+
+def _where(context: Context, session: Session, job: JobNow, base: BaseNow | None, wish: BudgetWish) -> _Place:
     typed = metres_in_field(wish.baseline, job.length_unit, "baseline")
     if typed is not None:
         if typed < 0.0:
             raise InputError("A distance from the base is not less than 0.", field="baseline")
-        return typed, f"{text_from_metres(typed, job.length_unit)} from the base"
+        return _Place(typed, f"{text_from_metres(typed, job.length_unit)} from the base")
     if base is None:
-        return _USUAL_BASELINE_M, "1 km from a base that is not set up yet"
+        return _Place(_USUAL_BASELINE_M, "1 km from a base that is not set up yet")
     running = context.running.session(base.occupation.id)
     moment = None if running is None else running.moment()
-    heard = None if moment is None else vector_length_m(heard_epoch(moment), moment.reference)
-    if heard is not None:
-        return heard, "where the rover is now"
+    epoch = None if moment is None else heard_epoch(moment)
+    heard = None if moment is None else vector_length_m(epoch, moment.reference)
+    if heard is not None and epoch is not None and epoch.latitude_deg is not None and epoch.longitude_deg is not None:
+        there = job.frame.grid_from_geodetic(epoch.latitude_deg, epoch.longitude_deg)
+        return _Place(heard, "where the rover is now", (float(there[0]), float(there[1]), 0.0))
     east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
-    away = [hypot(mark.east_m - east, mark.north_m - north) for mark in current_marks(session, job)]
-    near = [metres for metres in away if metres <= FAR_WITHIN_M]
-    return (max(near), "at the farthest mark of the list") if near else (_USUAL_BASELINE_M, "1 km from the base")
+    away = [(hypot(mark.east_m - east, mark.north_m - north), mark) for mark in current_marks(session, job)]
+    near = [item for item in away if item[0] <= FAR_WITHIN_M]
+    if not near:
+        return _Place(_USUAL_BASELINE_M, "1 km from the base")
+    metres, mark = max(near, key=lambda item: item[0])
+    return _Place(metres, "at the farthest mark of the list", (mark.east_m, mark.north_m, 0.0))
+
+
+def _fit_there(session: Session, job: JobNow, place: _Place) -> tuple[float, float | None] | None:
+    """Return what the fit in use gives at a place, one sigma; the worst of its own marks where nobody knows the place; None without one."""
+    applied = applied_now(session, job.id)
+    if applied is None:
+        return None
+    if place.grid_m is not None:
+        flat, up = (float(value) for value in fit_sigmas_m(job, applied, np.array([place.grid_m]))[0])
+    else:
+        corners = np.array(applied.reach.corners_m)
+        flat = float(applied.reach.horizontal_95_m(corners).max()) / CIRCLE_95
+        up = float(applied.reach.vertical_95_m(corners).max()) / LINE_95
+    return (flat, up if isfinite(up) else None) if isfinite(flat) else None
 
 
 def _point(kit: KitNow, base: BaseNow | None, baseline_m: float, absolute: bool) -> Circumstances:

@@ -28,8 +28,7 @@ from openstake.core.units import counted, shortest_typed, text_from_metres
 from openstake.workflow.fit.diagnosis import Diagnosis, HorizontalRead, PointRead, VerticalRead, known
 from openstake.workflow.fit.judged import FitHeadline, Judged, gnss_of, in_doubt, off_of
 from openstake.workflow.now.fit import FitMarkNow, FitNow
-
-_WASH_COLUMNS = 30
+from openstake.workflow.now.wash import Wash, wash_over
 
 
 @dataclass(frozen=True)
@@ -99,21 +98,6 @@ class Corner:
 
 
 @dataclass(frozen=True)
-class FitWash:
-    """What the fit alone gives over the site at 95 %, horizontally: cells by rows from the south-west, in local coordinates.
-
-    `band` is how many of the bounds `bands_m` a cell is beyond.
-    """
-
-    east_m: float
-    north_m: float
-    step_m: float
-    columns: int
-    band: list[int]
-    bands_m: list[float]
-
-
-@dataclass(frozen=True)
 class FitInUse:
     """The fit in use: since when, how good it was, and what has changed since, in words."""
 
@@ -138,7 +122,7 @@ class FitView:
     next: NextStep
     marks: list[FitMarkView]
     hull: list[Corner]
-    wash: FitWash | None
+    wash: Wash | None
     horizontal: HorizontalRead | None
     vertical: VerticalRead | None
     expected: ExpectedFit
@@ -301,20 +285,13 @@ def _test_words(now: FitNow, found: Diagnosis) -> str:
 # --- where, and what next ---
 
 
-def _wash(now: FitNow, marks: Sequence[FitMarkView]) -> FitWash | None:
-    """Return the wash of predicted 95 % over the marks and a sixth of the site around them."""
-    if now.reach is None or now.parameters is None or now.reach.variance_m2 is None:
+def _wash(now: FitNow, marks: Sequence[FitMarkView]) -> Wash | None:
+    """Return what the fit alone gives over the marks, in local coordinates."""
+    parameters, reach = now.parameters, now.reach
+    if reach is None or parameters is None or reach.variance_m2 is None:
         return None
-    local = np.array([(mark.local_e_m, mark.local_n_m) for mark in marks])
-    low, high = local.min(axis=0), local.max(axis=0)
-    margin = max(float((high - low).max()) / 6.0, 1.0)
-    low, high = low - margin, high + margin
-    step = float((high - low).max()) / _WASH_COLUMNS
-    columns, rows = (int(np.ceil(size / step)) for size in high - low)
-    east, north = np.meshgrid(low[0] + (np.arange(columns) + 0.5) * step, low[1] + (np.arange(rows) + 0.5) * step)
-    cells = now.parameters.to_grid(np.stack([east.ravel(), north.ravel()], axis=1))
-    band = np.searchsorted(FIT_WASH_M, now.reach.horizontal_95_m(cells))
-    return FitWash(float(low[0]), float(low[1]), step, columns, [int(item) for item in band], list(FIT_WASH_M))
+    local = [(mark.local_e_m, mark.local_n_m) for mark in marks]
+    return wash_over(local, FIT_WASH_M, lambda cells: reach.horizontal_95_m(parameters.to_grid(cells)))
 
 
 def _suggested(now: FitNow) -> tuple[FitMarkNow | None, Gain | None]:

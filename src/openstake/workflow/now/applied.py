@@ -14,6 +14,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.chain import out_of_date
+from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.localfit.choice import SiteCentre
 from openstake.core.localfit.geometry import Reach
 from openstake.core.localfit.pair import Use
@@ -99,6 +100,12 @@ def local_of(job: JobNow, fit: FitParameters, grid_m: NDArray[np.float64]) -> ND
         return grid_m.reshape(-1, 3)
     lift = undulation_m(job, grid_m) if fit.heights == "geoid" else 0.0
     return fit.to_local(in_fit_grid(job, fit.site, grid_m), lift)
+
+
+def fit_sigmas_m(job: JobNow, fit: Applied, grid_m: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return what a fit gives at places of the job's grid, (n, 3): one sigma per axis sideways and in height, (n, 2); NaN where unknown."""
+    places = in_fit_grid(job, fit.parameters.site, grid_m)[:, :2]
+    return np.column_stack([fit.reach.horizontal_95_m(places) / CIRCLE_95, fit.reach.vertical_95_m(places) / LINE_95])
 
 
 @dataclass(frozen=True)

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from math import isfinite
 
+import numpy as np
 from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import AUTONOMOUS_SIGMAS_M
@@ -12,7 +15,9 @@ from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.kit.gear import Pole
 from openstake.core.limits import LONGEST_BASELINE_M
 from openstake.store.models import BudgetSettingsRow, Shot
+from openstake.workflow.now.applied import applied_now, fit_sigmas_m
 from openstake.workflow.now.base import is_autonomous
+from openstake.workflow.now.job import JobNow
 from openstake.workflow.now.kit import KitNow
 from openstake.workflow.now.points import Point
 from openstake.workflow.now.settings import SettingsLine
@@ -67,6 +72,26 @@ def budget_of_shot(
 ) -> Budget:  # fmt: skip
     """Return the budget of a shot, relative to its base mark or absolute."""
     return budget_of(circumstances_of(shot, point, pole, absolute), settings)
+
+
+def budgets_in_fit(
+    session: Session, job: JobNow, shots: Sequence[Shot], derived: Sequence[Point], pole: PoleUsed, settings: BudgetSettings
+) -> list[Budget | None]:  # fmt: skip
+    """Return the budgets of shots in the local grid, by the fit in use; None without one, and where it does not know how good it is."""
+    applied = applied_now(session, job.id)
+    if applied is None or not shots:
+        return [None] * len(shots)
+    grid = np.array([(point.east_m, point.north_m, point.height_m) for point in derived])
+    return [
+        budget_of(
+            replace(
+                circumstances_of(shot, point, pole, absolute=False), fit_horizontal_m=flat, fit_vertical_m=up if isfinite(up) else None
+            ),
+            settings,
+        )
+        if isfinite(flat) else None
+        for shot, point, (flat, up) in zip(shots, derived, fit_sigmas_m(job, applied, grid).tolist(), strict=True)
+    ]  # fmt: skip
 
 
 def settings_of(session: Session, job_id: str) -> BudgetSettings:

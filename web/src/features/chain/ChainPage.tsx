@@ -95,7 +95,7 @@ function Links({ job, chain, tabs }: ChainViewProps) {
           )}
         </section>
         <section aria-label="Error budget" className="rounded border-2 border-line bg-page px-4 py-2">
-          <p className="text-faded">A point {budget.where}, relative to the base mark, 95 %</p>
+          <p className="text-faded">A point {budget.where}, {budget.against}, 95{"\u00a0"}%</p>
           <div className="grid grid-cols-2 gap-4">
             <p className="text-5xl font-bold whitespace-nowrap" data-testid="budget-horizontal">
               {length(budget.horizontal_95_m, unit)} <span className="text-lg">{sign} sideways</span>

@@ -1,8 +1,9 @@
 import { useDeferredValue, useState } from "react";
 import { Problem, type Schemas } from "../../api/client";
-import { useBudgetForm, useSaveBudget, useTryBudget } from "../../api/chain";
+import { useBudgetForm, useBudgetOver, useSaveBudget, useTryBudget } from "../../api/chain";
 import { length, UNIT_SIGN } from "../../lib/format";
 import { BudgetBar } from "../../plots/BudgetBar";
+import { BudgetPlan } from "../../plots/BudgetPlan";
 import { Button, Note, TextField, Toggle } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { SettingsEditor } from "../../ui/SettingsEditor";
@@ -17,6 +18,7 @@ export function WhatIfView({ job, tabs }: ChainViewProps) {
   const [editing, setEditing] = useState(false);
   const wish = useDeferredValue({ baseline, absolute, changes, need_horizontal: need.horizontal, need_vertical: need.vertical });
   const tried = useTryBudget(job.id, wish);
+  const over = useBudgetOver(job.id, useDeferredValue({ baseline: "", absolute, changes, need_horizontal: "", need_vertical: "" }));
   const form = useBudgetForm(job.id);
   const save = useSaveBudget(job.id);
   const unit = job.length_unit;
@@ -86,6 +88,12 @@ export function WhatIfView({ job, tabs }: ChainViewProps) {
               ))}
             </section>
           )}
+          {over.data?.wash && (
+            <section aria-label="Over the plan" className="mt-3">
+              <h2 className="font-bold">Over the plan, {over.data.against}</h2>
+              <BudgetPlan over={over.data} write={(metres) => `${length(metres, unit)} ${sign}`} />
+            </section>
+          )}
         </div>
       </div>
     </Page>
@@ -96,6 +104,9 @@ function Shown({ shown, unit }: { shown: Schemas["BudgetShown"]; unit: Schemas["
   const sign = UNIT_SIGN[unit];
   return (
     <section aria-label="Budget" className="rounded border-2 border-line bg-page px-4 py-2">
+      <p className="text-faded">
+        {shown.where}, {shown.against}, 95{"\u00a0"}%
+      </p>
       <div className="grid grid-cols-2 gap-4">
         <p className="text-5xl font-bold whitespace-nowrap" data-testid="whatif-horizontal">
           {length(shown.horizontal_95_m, unit)} <span className="text-lg">{sign} sideways</span>
@@ -118,7 +129,7 @@ function Shown({ shown, unit }: { shown: Schemas["BudgetShown"]; unit: Schemas["
         <tbody>
           {shown.terms.map((term) => (
             <tr key={term.name} className="border-t border-line">
-              <td className="text-left font-semibold">{term.words}</td>
+              <td className="text-left font-semibold whitespace-nowrap">{term.words}</td>
               <td>{length(term.horizontal_m, unit, unit === "m" ? 4 : 3)}</td>
               <td>{length(term.vertical_m, unit, unit === "m" ? 4 : 3)}</td>
               <td className="pl-4 text-left text-faded">{term.source}</td>
