@@ -77,6 +77,7 @@ def test_a_job_in_feet_on_an_assumed_system_from_import_with_errors_to_plan(page
 def test_a_mark_is_picked_on_the_plan_where_it_stands(visit):
     visit.open()
     visit.press("Carrow Sluice", tag="a")
+    visit.go("Job")
     visit.sees("nail in the sluice apron")
     visit.view("Plan")
     visit.until(lambda: visit.driver.find_elements("css selector", "[data-testid=plan] canvas"))
@@ -136,6 +137,7 @@ def test_a_profile_is_made_from_the_kit_exported_and_gives_the_packing_list(page
 def test_settings_and_marks_are_changed_and_what_they_were_stays(page, tmp_path):
     page.open()
     page.press("Carrow Sluice", tag="a")
+    page.go("Job")
     page.sees("nail in the sluice apron")
     page.press("CS4")
     page.sees("A correction is added")

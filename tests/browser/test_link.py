@@ -37,7 +37,6 @@ def test_a_forgotten_frequency_is_mended_a_mountpoint_picked_and_the_card_ticked
     page.press("single base")
     page.press("Test the mountpoint")
     page.sees("Station 17, a real base", 30)
-    page.shot("caster")
     page.press("Creek rover, UHF")
     page.sees("It is in: a new version of the profile")
     page.view("Both ends")

@@ -24,6 +24,7 @@ def test_a_base_height_typed_a_decimetre_too_large_is_seen_and_explained(page, t
     page.sees("Carrow Sluice")
     page.shot("jobs")
     page.press("Carrow Sluice", tag="a")
+    page.go("Job")
     page.sees("nail in the sluice apron")
     page.shot("job")
     file = tmp_path / "extra.csv"
@@ -175,6 +176,7 @@ def axe(page):
 def test_every_step_is_reached_by_keys_and_the_list_of_keys_is_shown(visit):
     visit.open()
     visit.press("Carrow Sluice", tag="a")
+    visit.go("Job")
     visit.sees("nail in the sluice apron")
     for keys, words in (
         ("g6", "Nothing is listened to"),

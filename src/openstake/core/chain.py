@@ -279,7 +279,7 @@ def state_of_fit(fit: FitSaid) -> tuple[State, str]:
     if found := contradiction(fit.findings):
         return State.DISAGREES, found.sentence
     if not fit.solved and not fit.applied:
-        return State.MISSING, f"{fit.measured} of {counted(fit.marks, 'mark')} measured"
+        return State.ENTERED, f"{fit.measured} of {counted(fit.marks, 'mark')} measured"
     if not fit.applied:
         return State.ENTERED, f"{fit.words}; not applied"
     if fit.changed:

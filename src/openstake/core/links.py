@@ -309,8 +309,6 @@ def _local_grid(system: SystemSaid, fit: FitSaid) -> Link:
     if not fit.marks:
         return Link("local grid", system.system, "", None, State.ENTERED, "as the job has it", (system.settings_id,))
     state, why = state_of_fit(fit)
-    if state is State.MISSING:
-        state = State.ENTERED  # the coordinates are given; what is missing is their fit
     observed = fit.words if fit.solved else ""
     due = (
         None

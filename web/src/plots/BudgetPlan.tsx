@@ -20,8 +20,8 @@ export function BudgetPlan(props: { over: Schemas["BudgetOver"]; write: (metres:
         <WashCells wash={wash} x={x} y={y} scale={scale} />
         {marks.map((mark) => {
           const [px, py] = [x(mark.east_m), y(mark.north_m)];
-          // Names near an edge are written towards the middle.
-          const end = px > WIDTH - 120;
+          // Names near an edge are written towards the middle, the base's to the left: a near mark is often beside it.
+          const end = px > WIDTH - 120 || mark.name === base;
           return (
             <g key={mark.name}>
               <path d={mark.name === base ? `M${px - 9} ${py + 8}L${px} ${py - 10}L${px + 9} ${py + 8}M${px} ${py - 10}v18` : `M${px - 7} ${py}h14m-7 -7v14`} fill="none" stroke="var(--ink)" strokeWidth="3" />

@@ -24,7 +24,6 @@ export function Cord(props: { stakes: Stake[]; picked: string; weakest: string; 
             key={stake.name}
             role="button"
             tabIndex={0}
-            aria-label={`${stake.name}: ${stake.state}`}
             aria-pressed={picked}
             className="cursor-pointer"
             onClick={() => props.onPick(stake.name)}
@@ -38,7 +37,7 @@ export function Cord(props: { stakes: Stake[]; picked: string; weakest: string; 
             {stake.state === "missing" && <path d={`M${x(n) - 5} ${TOP}h10`} stroke={colour} strokeWidth="3" />}
             {stake.state === "out of date" && <path d={`M${x(n)} ${TOP - 6}v6l4 4`} fill="none" stroke={colour} strokeWidth="2.5" />}
             <text x={x(n)} y="84" fontSize="16" fontWeight="700" textAnchor="middle" fill="var(--ink)">
-              {stake.name}
+              {`${stake.name} `}
             </text>
             <text x={x(n)} y="103" fontSize="14" textAnchor="middle" fill={stake.state === "disagrees" ? "var(--flag)" : "var(--faded)"} fontWeight={stake.state === "disagrees" ? 700 : 400}>
               {stake.state}

@@ -30,7 +30,7 @@ from openstake.workflow.base.settled import SetUpView, Suggested, parts_of_setup
 from openstake.workflow.base.setup import QuestionView, setup_in_hand
 from openstake.workflow.context import Context
 from openstake.workflow.now.averages import AverageView, average_view
-from openstake.workflow.now.base import BaseNow, bases_of, open_occupation
+from openstake.workflow.now.base import BaseNow, open_base
 from openstake.workflow.now.heights import known_antenna, readings_of_setup
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
@@ -68,10 +68,8 @@ def view(context: Context, job_id: str) -> BaseView:
     """Return the base as the page shows it: the set-up in hand or the occupation, meant against on the air, findings."""
     with context.database.read() as session:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
-        occupation = open_occupation(session, job_id)
-        if occupation is None:
-            return _before(context, session, job, kit)
-        return _running(context, session, job, kit, bases_of(session, job_id, {occupation.id})[occupation.id])
+        base = open_base(session, job_id)
+        return _before(context, session, job, kit) if base is None else _running(context, session, job, kit, base)
 
 
 def _before(context: Context, session: Session, job: JobNow, kit: KitNow) -> BaseView:

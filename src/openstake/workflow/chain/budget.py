@@ -32,7 +32,7 @@ from openstake.core.units import LengthUnit, metres_in_field, text_from_metres
 from openstake.core.vector import vector_length_m
 from openstake.workflow.context import Context
 from openstake.workflow.now.applied import applied_now, fit_sigmas_m
-from openstake.workflow.now.base import BaseNow, bases_of, is_autonomous, open_occupation, three
+from openstake.workflow.now.base import BaseNow, is_autonomous, open_base, three
 from openstake.workflow.now.budget import BUDGET, pole_used, settings_of
 from openstake.workflow.now.heights import ROD_HEIGHT_M
 from openstake.workflow.now.job import JobNow, job_of
@@ -171,8 +171,7 @@ def try_budget(context: Context, job_id: str, wish: BudgetWish) -> BudgetShown:
     """Return the budget of a place with some changes, and the cheapest ways to what is needed."""
     with context.database.read() as session:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
-        occupation = open_occupation(session, job_id)
-        base = None if occupation is None else bases_of(session, job_id, {occupation.id})[occupation.id]
+        base = open_base(session, job_id)
         return shown_of(context, session, job, kit, base, wish)
 
 
@@ -180,10 +179,9 @@ def budget_over(context: Context, job_id: str, wish: BudgetWish) -> BudgetOver:
     """Return the budget over the plan with some changes: of the marks near enough, and of the ground between them."""
     with context.database.read() as session:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
-        occupation = open_occupation(session, job_id)
-        if occupation is None:
+        base = open_base(session, job_id)
+        if base is None:
             return BudgetOver("", "", [], None)
-        base = bases_of(session, job_id, {occupation.id})[occupation.id]
         settings, applied = settings_of(session, job_id), None if wish.absolute else applied_now(session, job_id)
         east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
         marks = [

@@ -23,7 +23,7 @@ from openstake.workflow.chain.steps import evidence_of
 from openstake.workflow.check.plan import candidate_of, proof_of
 from openstake.workflow.check.settings import settings_of as check_settings_of
 from openstake.workflow.context import Context
-from openstake.workflow.now.base import BaseNow, bases_of, is_autonomous, open_occupation, three
+from openstake.workflow.now.base import BaseNow, bases_of, is_autonomous, open_base, three
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import current_marks, head_of
@@ -52,8 +52,7 @@ def page(context: Context, job_id: str) -> ChainView:
     made = links(evidence)
     with context.database.read() as session:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
-        occupation = open_occupation(session, job_id)
-        base = None if occupation is None else bases_of(session, job_id, {occupation.id})[occupation.id]
+        base = open_base(session, job_id)
         budget = shown_of(context, session, job, kit, base, BudgetWish())
         findings = asked(session, job_id, chain.open_findings(evidence))
         morning = None if base is not None else _morning(context, session, job, kit, evidence.fit)

@@ -23,7 +23,7 @@ from openstake.workflow.fit.judged import fit_said
 from openstake.workflow.job.system import system_of
 from openstake.workflow.kit.packing import packing_of
 from openstake.workflow.link.pair import LinkView, link_of
-from openstake.workflow.now.base import BaseNow, bases_of, open_occupation
+from openstake.workflow.now.base import BaseNow, open_base
 from openstake.workflow.now.job import JobNow, count_marks, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import current_places, head_of
@@ -56,9 +56,8 @@ def evidence_of(context: Context, job_id: str) -> Evidence:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
         places, elevations = current_places(session, job)
         packing = packing_of(session, job_id, kit)
-        occupation = open_occupation(session, job_id)
-        base = None if occupation is None else bases_of(session, job_id, {occupation.id})[occupation.id]
-        running = None if occupation is None else context.running.session(occupation.id)
+        base = open_base(session, job_id)
+        running = None if base is None else context.running.session(base.occupation.id)
         proof = None if base is None else proof_of(session, job, kit, base, context.now())
         return Evidence(
             chain.SystemSaid(

@@ -33,7 +33,7 @@ from openstake.workflow.check.checks import Checked, checked, rests_on_of
 from openstake.workflow.check.settings import settings_of
 from openstake.workflow.check.turns import rover_poles
 from openstake.workflow.context import Context
-from openstake.workflow.now.base import BaseNow, bases_of, needed_occupation, open_occupation, three
+from openstake.workflow.now.base import BaseNow, needed_occupation, open_base, three
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import MarkNow, current_marks, head_of, marks_of
@@ -108,13 +108,12 @@ def view(context: Context, job_id: str) -> PlanView:
     """Return the plan of checks as it stands now."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        occupation = open_occupation(session, job_id)
-        if occupation is None:
+        base = open_base(session, job_id)
+        if base is None:
             return PlanView(
                 "", 0.0, 0.0, None, FAR_FROM_M, whole_from_metres(FAR_FROM_M, job.length_unit), verdict_of_job(_NOTHING, ()),
                 "No base is running in this job.", (), (), _OFFERED,
             )  # fmt: skip
-        base = bases_of(session, job_id, {occupation.id})[occupation.id]
         name = head_of(session, job, base.occupation.mark_id).name
         proof = proof_of(session, job, kit_of(session, job_id), base, context.now())
         east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))

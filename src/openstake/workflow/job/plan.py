@@ -8,7 +8,7 @@ from openstake.core.errors import FrameError
 from openstake.core.limits import ShortText
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
-from openstake.workflow.now.base import bases_of, open_occupation
+from openstake.workflow.now.base import open_base
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.labels import labels_of
 from openstake.workflow.now.marks import current_marks, current_places, middle_of
@@ -76,8 +76,7 @@ def view(context: Context, job_id: str, query: PlanQuery) -> Plan:
         labels = labels_of(session, job_id, [shot.id for shot in page])
         page = [shot for shot in page if shot.id not in labels or not labels[shot.id].taken_out]
         placed = zip(page, points.derive_all(session, job, page), strict=True)
-        occupation = open_occupation(session, job_id)
-        base = None if occupation is None else bases_of(session, job_id, {occupation.id})[occupation.id]
+        base = open_base(session, job_id)
     running = None if base is None else base.occupation
     place = middle_of(job, places)
     return Plan(

@@ -113,6 +113,12 @@ def base_of(session: Session, occupation: Occupation) -> BaseNow:
     return bases_of(session, occupation.job_id, {occupation.id})[occupation.id]
 
 
+def open_base(session: Session, job_id: str) -> BaseNow | None:
+    """Return the job's base that has not ended, as it stands; None where there is none."""
+    occupation = open_occupation(session, job_id)
+    return None if occupation is None else base_of(session, occupation)
+
+
 def base_values(bases: Collection[BaseNow]) -> dict[str, tuple[object, ...]]:
     """Return what every coordinate and reading of some bases says, by id, those that were replaced included."""
     rows: list[Any] = [row for base in bases for row in (*base.coordinates, *base.readings.rows)]

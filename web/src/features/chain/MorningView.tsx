@@ -26,7 +26,7 @@ export function MorningView({ job, tabs, morning }: ChainViewProps & { morning: 
               <p className="leading-5 text-faded">{item.why}</p>
             </div>
             <span className="text-xl whitespace-nowrap">{item.minutes > 0 ? `${item.minutes} min` : "holds"}</span>
-            <Link to={`/job/${job.id}/${item.page}`} className="inline-flex h-touch items-center rounded border-2 border-line px-4 font-semibold whitespace-nowrap">
+            <Link to={`/job/${job.id}/${item.page}`} className="inline-flex h-touch w-36 items-center justify-center rounded border-2 border-line px-3 font-semibold whitespace-nowrap">
               {item.press}
             </Link>
           </li>

@@ -105,7 +105,7 @@ function Shown({ shown, unit }: { shown: Schemas["BudgetShown"]; unit: Schemas["
   return (
     <section aria-label="Budget" className="rounded border-2 border-line bg-page px-4 py-2">
       <p className="text-faded">
-        {shown.where}, {shown.against}, 95{"\u00a0"}%
+        A point {shown.where}, {shown.against}, 95{"\u00a0"}%
       </p>
       <div className="grid grid-cols-2 gap-4">
         <p className="text-5xl font-bold whitespace-nowrap" data-testid="whatif-horizontal">

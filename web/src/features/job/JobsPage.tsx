@@ -52,7 +52,7 @@ function JobLine({ job }: { job: Schemas["JobView"] }) {
   return (
     <li>
       <Link
-        to={`/job/${job.id}/job`}
+        to={`/job/${job.id}`}
         className="flex min-h-record items-center justify-between gap-4 rounded border-2 border-line bg-page px-5 py-3 hover:border-ink"
       >
         <span className="min-w-0">
