@@ -53,6 +53,7 @@ def test_a_double_click_is_one_reading_and_a_second_look_is_asked_for(page):
 def test_an_import_shows_its_table_and_a_height_in_feet_among_metres(page, tmp_path):
     page.open()
     page.press("Carrow Sluice", tag="a")
+    page.go("Job")
     rows = "".join(
         f"Q{n},70391{n}.0,60912{n}.0,{height}\n" for n, height in enumerate(("60.2", "61.0", "204.5", "62.1", "60.9"))
     )

@@ -167,6 +167,7 @@ SLIP_LEAST_M, SLIP_SIGMAS = 0.005, 4.0  # a difference smaller than a slip of mi
 LOCAL_SIGMA_HORIZONTAL_M, LOCAL_SIGMA_VERTICAL_M = 0.005, 0.005  # of a local coordinate, where nobody says
 FIT_WASH_M = (0.005, 0.010, 0.020, 0.050, 0.100)  # bounds of the wash on the plan
 BUDGET_WASH_M = (0.015, 0.020, 0.025, 0.030, 0.050)  # and of that of the whole budget
+MOST_BUDGETS_WRITTEN = 24  # marks with their budget on a plan: more cannot be read
 SMALLEST_SIGMA_M = 1e-5
 SAME_PLACE_FIT_M = 0.01  # marks so near to each other show neither scale nor rotation
 

@@ -2583,9 +2583,9 @@ export interface components {
         };
         /**
          * BudgetOver
-         * @description The budget over the plan: the base, what a point at each mark would be good for, and all between as a wash.
+         * @description The budget over the plan: the base, what a point at its marks would be good for (some of many), and all between as a wash.
          *
-         *     `base` is empty and nothing is washed where no base runs: then nobody knows how far anything is from it.
+         *     `base` is empty where none runs: then nobody knows how far anything is from it.  Nothing is washed without marks near it.
          */
         BudgetOver: {
             /** Against */

@@ -26,12 +26,12 @@ from openstake.core.budget import (
 from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.describe import FieldShown, fields_shown
 from openstake.core.errors import InputError
-from openstake.core.limits import BUDGET_WASH_M, FAR_WITHIN_M, ShortText
+from openstake.core.limits import BUDGET_WASH_M, FAR_WITHIN_M, MOST_BUDGETS_WRITTEN, ShortText
 from openstake.core.links import TERM_LINKS
 from openstake.core.units import LengthUnit, metres_in_field, text_from_metres
 from openstake.core.vector import vector_length_m
 from openstake.workflow.context import Context
-from openstake.workflow.now.applied import applied_now, fit_sigmas_m
+from openstake.workflow.now.applied import Applied, applied_now, fit_sigmas_m
 from openstake.workflow.now.base import BaseNow, is_autonomous, open_base, three
 from openstake.workflow.now.budget import BUDGET, pole_used, settings_of
 from openstake.workflow.now.heights import ROD_HEIGHT_M
@@ -123,9 +123,9 @@ class BudgetAt:
 
 @dataclass(frozen=True)
 class BudgetOver:
-    """The budget over the plan: the base, what a point at each mark would be good for, and all between as a wash.
+    """The budget over the plan: the base, what a point at its marks would be good for (some of many), and all between as a wash.
 
-    `base` is empty and nothing is washed where no base runs: then nobody knows how far anything is from it.
+    `base` is empty where none runs: then nobody knows how far anything is from it.  Nothing is washed without marks near it.
     """
 
     base: str
@@ -182,12 +182,18 @@ def budget_over(context: Context, job_id: str, wish: BudgetWish) -> BudgetOver:
         base = open_base(session, job_id)
         if base is None:
             return BudgetOver("", "", [], None)
-        settings, applied = settings_of(session, job_id), None if wish.absolute else applied_now(session, job_id)
+        settings, applied = settings_of(session, job_id), _fit_in_use(session, job_id, wish)
         east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
         marks = [
             mark for mark in current_marks(session, job)
             if hypot(mark.east_m - east, mark.north_m - north) <= FAR_WITHIN_M
         ]  # fmt: skip
+        name, against = (
+            head_of(session, job, base.occupation.mark_id).name,
+            _AGAINST[wish.absolute, applied is not None],
+        )
+        if not marks:
+            return BudgetOver(name, against, [], None)
         # Coming nearer means nothing where every place has its own distance.
         usual = _changed(_point(kit, base, 0.0, wish.absolute), [key for key in wish.changes if key != "nearer"])
 
@@ -205,12 +211,15 @@ def budget_over(context: Context, job_id: str, wish: BudgetWish) -> BudgetOver:
             ]
 
         places = np.array([(mark.east_m, mark.north_m) for mark in marks] + [(east, north)])
-        found = budgets(places[:-1])
+        # Of many marks some are written, from the nearest to the farthest.
+        away = np.hypot(places[:-1, 0] - east, places[:-1, 1] - north)
+        ranks = np.unique(np.linspace(0, len(marks) - 1, MOST_BUDGETS_WRITTEN).round().astype(int))
+        written = [int(n) for n in np.argsort(away, kind="stable")[ranks]]
         return BudgetOver(
-            head_of(session, job, base.occupation.mark_id).name, _AGAINST[wish.absolute, applied is not None],
+            name, against,
             [
-                BudgetAt(mark.name, mark.east_m, mark.north_m, budget.horizontal_95_m, budget.vertical_95_m)
-                for mark, budget in zip(marks, found, strict=True)
+                BudgetAt(marks[n].name, marks[n].east_m, marks[n].north_m, budget.horizontal_95_m, budget.vertical_95_m)
+                for n, budget in zip(written, budgets(places[written]), strict=True)
             ],
             wash_over(places, BUDGET_WASH_M, lambda cells: [budget.horizontal_95_m for budget in budgets(cells)]),
         )  # fmt: skip
@@ -239,7 +248,8 @@ def shown_of(
     """Return the budget that is shown of a job: of the rover's place, of the far end, or of one that is typed."""
     place = _where(context, session, job, base, wish)
     point = _point(kit, base, place.baseline_m, wish.absolute)
-    fit = None if wish.absolute else _fit_there(session, job, place)
+    applied = _fit_in_use(session, job.id, wish)
+    fit = None if applied is None else _fit_there(job, applied, place)
     if fit is not None:
         point = replace(point, fit_horizontal_m=fit[0], fit_vertical_m=fit[1])
     settings, unit = settings_of(session, job.id), job.length_unit
@@ -301,18 +311,21 @@ def _where(context: Context, session: Session, job: JobNow, base: BaseNow | None
     return _Place(metres, "at the farthest mark of the list", (mark.east_m, mark.north_m, 0.0))
 
 
-def _fit_there(session: Session, job: JobNow, place: _Place) -> tuple[float, float | None] | None:
-    """Return what the fit in use gives at a place, one sigma; the worst of its own marks where nobody knows the place; None without one."""
-    applied = applied_now(session, job.id)
-    if applied is None:
-        return None
+def _fit_in_use(session: Session, job_id: str, wish: BudgetWish) -> Applied | None:
+    """Return the fit that a budget goes through: none for an absolute one, and none that does not know how good it is."""
+    applied = None if wish.absolute else applied_now(session, job_id)
+    return None if applied is None or applied.reach.variance_m2 is None else applied
+
+
+def _fit_there(job: JobNow, applied: Applied, place: _Place) -> tuple[float, float | None]:
+    """Return what a fit gives at a place, one sigma; the worst of its own marks where nobody knows the place."""
     if place.grid_m is not None:
         flat, up = (float(value) for value in fit_sigmas_m(job, applied, np.array([place.grid_m]))[0])
     else:
         corners = np.array(applied.reach.corners_m)
         flat = float(applied.reach.horizontal_95_m(corners).max()) / CIRCLE_95
         up = float(applied.reach.vertical_95_m(corners).max()) / LINE_95
-    return (flat, up if isfinite(up) else None) if isfinite(flat) else None
+    return flat, _known(up)
 
 
 def _point(kit: KitNow, base: BaseNow | None, baseline_m: float, absolute: bool) -> Circumstances:
