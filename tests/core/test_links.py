@@ -85,9 +85,9 @@ def test_the_weakest_link_goes_by_its_state_and_then_by_its_share_of_the_budget(
     disagrees = replace(WHOLE, base_findings=(said("digits-swapped", Severity.STOP),))
     assert weakest(links(disagrees)).name == "base antenna"
     entered = replace(WHOLE, pole=PoleSeen(), rover_findings=())
-    assert weakest(links(entered), budget_of(Circumstances(5000.0))).name == "rover", (
-        "vector and multipath are most of it"
-    )
+    terms = budget_of(Circumstances(5000.0)).terms
+    variances = [(TERM_LINKS[term.name], term.horizontal_m**2 + term.vertical_m**2) for term in terms]
+    assert weakest(links(entered), variances).name == "rover", "vector and multipath are most of it"
     assert set(TERM_LINKS.values()) <= set(LINKS)
 
 

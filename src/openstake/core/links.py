@@ -9,10 +9,10 @@ Source: common practice, no source.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
-from openstake.core.budget import Budget, TermName
+from openstake.core.budget import TermName
 from openstake.core.chain import (
     BaseRunning,
     Evidence,
@@ -334,11 +334,11 @@ class Weakest:
     words: str
 
 
-def weakest(made: Sequence[Link], budget: Budget | None = None) -> Weakest:
-    """Return the weakest link: by its state; of links in one state, the one that the budget gives most of its variance."""
+def weakest(made: Sequence[Link], variances_m2: Iterable[tuple[str, float]] = ()) -> Weakest:
+    """Return the weakest link: by its state; of links in one state, the one with most of the budget's variance (link, m²)."""
     share = dict.fromkeys(LINKS, 0.0)
-    for term in budget.terms if budget else ():
-        share[TERM_LINKS[term.name]] += term.horizontal_m**2 + term.vertical_m**2
+    for name, variance_m2 in variances_m2:
+        share[name] += variance_m2
     link = min(made, key=lambda item: (_RANK.index(item.state), -share[item.name], LINKS.index(item.name)))
     return Weakest(link.name, f"{link.name}: {link.state}, {link.why}")
 

@@ -41,10 +41,11 @@ class MorningItem:
 
 @dataclass(frozen=True)
 class Morning:
-    """The morning in order, and how long it takes altogether."""
+    """The morning in order, how long it takes altogether, and what comes first of what does not hold by itself."""
 
     items: tuple[MorningItem, ...]
     minutes: float
+    first: MorningItem
 
 
 def morning_of(last: LastTime, fit: FitSaid) -> Morning:
@@ -82,7 +83,9 @@ def morning_of(last: LastTime, fit: FitSaid) -> Morning:
                 "fit",
             )
         )
-    return Morning(tuple(items), sum(item.minutes for item in items))
+    return Morning(
+        tuple(items), sum(item.minutes for item in items), next(item for item in items if item.minutes > 0.0)
+    )
 
 
 def _mark(last: LastTime) -> MorningItem:

@@ -16,7 +16,7 @@ from openstake.store.models import Occupation, PointLabel, Shot, StaticLog, Stat
 from openstake.workflow.chain.steps import evidence_of
 from openstake.workflow.check.checks import checked
 from openstake.workflow.context import Context
-from openstake.workflow.now.base import base_of, open_occupation
+from openstake.workflow.now.base import base_of, open_base, open_occupation
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
 from openstake.workflow.ticks import TickWish, set_tick, ticked_at
@@ -34,12 +34,12 @@ class Closing:
 
 def view(context: Context, job_id: str) -> Closing:
     """Return the list as it stands now."""
-    evidence = evidence_of(context, job_id)
-    unchecked = tuple(
-        link.name for link in links(evidence) if link.state is not State.CHECKED and link.name in _CHECKABLE
-    )
     with context.database.read() as session:
         job = job_of(session, job_id)
+        evidence = evidence_of(context, session, job, kit_of(session, job_id), open_base(session, job_id))
+        unchecked = tuple(
+            link.name for link in links(evidence) if link.state is not State.CHECKED and link.name in _CHECKABLE
+        )
         known = _known(context, session, job, unchecked)
         ticked = tuple(ticked_at(session, job_id, _list_of(session, job_id)))
     items = closing_list(known, ticked)

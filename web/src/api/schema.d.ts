@@ -5639,9 +5639,10 @@ export interface components {
         };
         /**
          * Morning
-         * @description The morning in order, and how long it takes altogether.
+         * @description The morning in order, how long it takes altogether, and what comes first of what does not hold by itself.
          */
         Morning: {
+            first: components["schemas"]["MorningItem"];
             /** Items */
             items: components["schemas"]["MorningItem"][];
             /** Minutes */

@@ -5,12 +5,17 @@ export type LengthUnit = "m" | "ft" | "sft";
 export const METRES: Record<LengthUnit, number> = { m: 1, ft: 0.3048, sft: 1200 / 3937 };
 export const UNIT_SIGN: Record<LengthUnit, string> = { m: "m", ft: "ft", sft: "ft" };
 
+/** A number with so many decimals and a true minus; what rounds to nothing has none. */
+export function decimal(value: number, places: number): string {
+  const text = value.toFixed(places);
+  return Number(text) === 0 ? (0).toFixed(places) : text.replace("-", "−");
+}
+
 /** A length in the job's unit without its sign: millimetres for metres, hundredths of a foot for feet. */
 export function length(metres: number | null | undefined, unit: LengthUnit, decimals?: number): string {
   if (metres === null || metres === undefined) return "–";
   const places = decimals ?? (unit === "m" ? 3 : 2);
-  const text = (metres / METRES[unit]).toFixed(places);
-  return Number(text) === 0 ? (0).toFixed(places) : text.replace("-", "−");
+  return decimal(metres / METRES[unit], places);
 }
 
 export function signed(metres: number | null | undefined, unit: LengthUnit): string {
@@ -26,8 +31,7 @@ export function distance(metres: number | null | undefined, unit: LengthUnit): {
 
 /** A small difference in millimetres with its sign; what rounds to nothing has none. */
 export function millimetres(metres: number): string {
-  const text = (metres * 1000).toFixed(1);
-  return `${Number(text) === 0 ? "0.0" : text.replace("-", "−")} mm`;
+  return `${decimal(metres * 1000, 1)} mm`;
 }
 
 export function fixed(value: number | null | undefined, decimals: number): string {
@@ -54,8 +58,8 @@ export function longitude(degrees: number, decimals = 6): string {
 
 /** Parts per million with their sign. */
 export function partsPerMillion(value: number): string {
-  const text = value.toFixed(1);
-  return Number(text) === 0 ? "0.0" : value > 0 ? `+${text}` : text.replace("-", "−");
+  const text = decimal(value, 1);
+  return value > 0 && Number(text) !== 0 ? `+${text}` : text;
 }
 
 /** A number of things: 1 mark, 2 marks. */

@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
-from openstake.core.base_sources import AUTONOMOUS_SIGMAS_M
 from openstake.core.budget import (
     Budget,
     BudgetSettings,
@@ -32,8 +31,8 @@ from openstake.core.units import LengthUnit, metres_in_field, text_from_metres
 from openstake.core.vector import vector_length_m
 from openstake.workflow.context import Context
 from openstake.workflow.now.applied import Applied, applied_now, fit_sigmas_m
-from openstake.workflow.now.base import BaseNow, is_autonomous, open_base, three
-from openstake.workflow.now.budget import BUDGET, pole_used, settings_of
+from openstake.workflow.now.base import BaseNow, open_base, three
+from openstake.workflow.now.budget import BUDGET, base_sigmas_m, pole_used, settings_of
 from openstake.workflow.now.heights import ROD_HEIGHT_M
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
@@ -337,10 +336,7 @@ def _point(kit: KitNow, base: BaseNow | None, baseline_m: float, absolute: bool)
     )  # fmt: skip
     if base is None:
         return point
-    coordinate = base.coordinate
-    flat, up = AUTONOMOUS_SIGMAS_M
-    if not is_autonomous(coordinate):
-        flat, up = coordinate.accuracy_horizontal_95_m / CIRCLE_95, coordinate.accuracy_vertical_95_m / LINE_95
+    flat, up = base_sigmas_m(base.coordinate)
     return replace(point, base_horizontal_m=flat, base_vertical_m=up, base_height_m=base.height.sigma_m)
 
 

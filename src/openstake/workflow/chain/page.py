@@ -11,7 +11,6 @@ from sqlalchemy.orm import Session
 
 from openstake.core import chain
 from openstake.core.base_sources import source_title
-from openstake.core.budget import Term, summed
 from openstake.core.check_plan import plan_of_marks
 from openstake.core.errors import InputError
 from openstake.core.links import Due, Link, Weakest, check_next, links, weakest
@@ -48,19 +47,17 @@ class ChainView:
 
 def page(context: Context, job_id: str) -> ChainView:
     """Return the front page of a job: as many queries whatever it holds."""
-    evidence = evidence_of(context, job_id)
-    made = links(evidence)
     with context.database.read() as session:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
         base = open_base(session, job_id)
+        evidence = evidence_of(context, session, job, kit, base)
         budget = shown_of(context, session, job, kit, base, BudgetWish())
         findings = asked(session, job_id, chain.open_findings(evidence))
         morning = None if base is not None else _morning(context, session, job, kit, evidence.fit)
-    terms = summed(
-        [Term(item.name, item.words, item.horizontal_m, item.vertical_m, item.source) for item in budget.terms]
-    )
+    made = links(evidence)
+    variances_m2 = [(term.link, term.horizontal_m**2 + term.vertical_m**2) for term in budget.terms]
     return ChainView(
-        made, weakest(made, terms), check_next(evidence, made), budget, findings, chain.stops_open(evidence), OFFERED, morning
+        made, weakest(made, variances_m2), check_next(evidence, made), budget, findings, chain.stops_open(evidence), OFFERED, morning
     )  # fmt: skip
 
 

@@ -44,38 +44,37 @@ class Steps:
 
 def view(context: Context, job_id: str) -> Steps:
     """Return the state of a job: as many queries whatever it holds."""
-    evidence = evidence_of(context, job_id)
+    with context.database.read() as session:
+        job, kit = job_of(session, job_id), kit_of(session, job_id)
+        evidence = evidence_of(context, session, job, kit, open_base(session, job_id))
     return Steps(
         chain.steps(evidence), links(evidence), chain.open_findings(evidence), chain.stops_open(evidence)
     )  # fmt: skip
 
 
-def evidence_of(context: Context, job_id: str) -> Evidence:
+def evidence_of(context: Context, session: Session, job: JobNow, kit: KitNow, base: BaseNow | None) -> Evidence:
     """Return everything that the state of a job is derived from."""
-    with context.database.read() as session:
-        job, kit = job_of(session, job_id), kit_of(session, job_id)
-        places, elevations = current_places(session, job)
-        packing = packing_of(session, job_id, kit)
-        base = open_base(session, job_id)
-        running = None if base is None else context.running.session(base.occupation.id)
-        proof = None if base is None else proof_of(session, job, kit, base, context.now())
-        return Evidence(
-            chain.SystemSaid(
-                job.settings.system_label or job.frame.name, count_marks(session, job_id).get(job_id, 0),
-                tuple(system_of(job, places, elevations).findings), job.settings.id,
-            ),
-            chain.Packed(len(packing.profiles), sum(not item.done for item in packing.items)),
-            _link_planned(link_of(session, job_id)),
-            None if base is None else _base_running(session, job, base, running),
-            base_findings(context, session, job, kit, base),
-            _rover_heard(running),
-            () if proof is None else proof.newest,
-            () if base is None or running is None else watch_findings(session, job, kit, base, running, context.now()),
-            chain.PlanOfChecks(State.MISSING, "no mark checked from this base") if proof is None
-            else chain.PlanOfChecks(proof.plan.state, proof.plan.why, proof.findings),
-            fit_said(session, job),
-            _pole_seen(session, kit),
-        )  # fmt: skip
+    places, elevations = current_places(session, job)
+    packing = packing_of(session, job.id, kit)
+    running = None if base is None else context.running.session(base.occupation.id)
+    proof = None if base is None else proof_of(session, job, kit, base, context.now())
+    return Evidence(
+        chain.SystemSaid(
+            job.settings.system_label or job.frame.name, count_marks(session, job.id).get(job.id, 0),
+            tuple(system_of(job, places, elevations).findings), job.settings.id,
+        ),
+        chain.Packed(len(packing.profiles), sum(not item.done for item in packing.items)),
+        _link_planned(link_of(session, job.id)),
+        None if base is None else _base_running(session, job, base, running),
+        base_findings(context, session, job, kit, base),
+        _rover_heard(running),
+        () if proof is None else proof.newest,
+        () if base is None or running is None else watch_findings(session, job, kit, base, running, context.now()),
+        chain.PlanOfChecks(State.MISSING, "no mark checked from this base") if proof is None
+        else chain.PlanOfChecks(proof.plan.state, proof.plan.why, proof.findings),
+        fit_said(session, job),
+        _pole_seen(session, kit),
+    )  # fmt: skip
 
 
 def _link_planned(view: LinkView) -> chain.LinkPlanned:

@@ -78,7 +78,8 @@ def judged(session: Session, job: JobNow, now: FitNow) -> Judged:
     if now.flat is not None and found is not None:
         used = np.array([gnss_of(now, int(n)) for n in now.flat.used])
         hull = hull_of(used)
-        rest = [n for n in range(len(now.pairs)) if n not in set(now.flat.used.tolist())]
+        fitted = set(now.flat.used.tolist())
+        rest = [n for n in range(len(now.pairs)) if n not in fitted]
         held = hull.holds([gnss_of(now, n) for n in rest])
         outside = frozenset(now.pairs[n].name for n, inside in zip(rest, held, strict=True) if not inside)
         findings += found.findings

@@ -14,7 +14,7 @@ from openstake.core.budget import Budget, BudgetSettings, Circumstances, budget_
 from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.kit.gear import Pole
 from openstake.core.limits import LONGEST_BASELINE_M
-from openstake.store.models import BudgetSettingsRow, Shot
+from openstake.store.models import BaseCoordinate, BudgetSettingsRow, Shot
 from openstake.workflow.now.applied import applied_now, fit_sigmas_m
 from openstake.workflow.now.base import is_autonomous
 from openstake.workflow.now.job import JobNow
@@ -53,12 +53,17 @@ def pole_used(kit: KitNow) -> PoleUsed:
     return PoleUsed(poles[0].bubble_arcmin, poles[0].kind != "pole") if poles else PoleUsed()
 
 
+def base_sigmas_m(coordinate: BaseCoordinate) -> tuple[float, float]:
+    """Return one sigma of a base's coordinate, of an axis sideways and in height: as it stands with it, or that of an autonomous one."""
+    if is_autonomous(coordinate):
+        return AUTONOMOUS_SIGMAS_M
+    return coordinate.accuracy_horizontal_95_m / CIRCLE_95, coordinate.accuracy_vertical_95_m / LINE_95
+
+
 def circumstances_of(shot: Shot, point: Point, pole: PoleUsed, absolute: bool) -> Circumstances:
     """Return how a shot was measured, as its base and its heights stand now."""
-    coordinate, sigmas = point.coordinate, (shot.sigma_east_m, shot.sigma_north_m)
-    flat, up = AUTONOMOUS_SIGMAS_M
-    if not is_autonomous(coordinate):
-        flat, up = coordinate.accuracy_horizontal_95_m / CIRCLE_95, coordinate.accuracy_vertical_95_m / LINE_95
+    sigmas = shot.sigma_east_m, shot.sigma_north_m
+    flat, up = base_sigmas_m(point.coordinate)
     claimed = None if None in sigmas else (sum((sigma or 0.0) ** 2 for sigma in sigmas) / 2.0) ** 0.5
     return Circumstances(
         min(point.distance_m, LONGEST_BASELINE_M), absolute, flat, up, point.base_height.sigma_m, shot.seconds, point.age_s,

@@ -3,12 +3,12 @@ import { Link } from "react-router";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useChain } from "../../api/chain";
 import { length, UNIT_SIGN } from "../../lib/format";
-import { BudgetBar } from "../../plots/BudgetBar";
 import { Cord } from "../../plots/Cord";
 import { LinkButton, Note } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { StateMark } from "../../ui/StateMark";
 import { Tabs, useView } from "../../ui/Tabs";
+import { BudgetNumbers } from "./BudgetNumbers";
 import { FindingsView } from "./FindingsView";
 import { MorningView } from "./MorningView";
 import { WhatIfView } from "./WhatIfView";
@@ -95,17 +95,7 @@ function Links({ job, chain, tabs }: ChainViewProps) {
           )}
         </section>
         <section aria-label="Error budget" className="rounded border-2 border-line bg-page px-4 py-2">
-          <p className="text-faded">A point {budget.where}, {budget.against}, 95{"\u00a0"}%</p>
-          <div className="grid grid-cols-2 gap-4">
-            <p className="text-5xl font-bold whitespace-nowrap" data-testid="budget-horizontal">
-              {length(budget.horizontal_95_m, unit)} <span className="text-lg">{sign} sideways</span>
-            </p>
-            <p className="text-5xl font-bold whitespace-nowrap" data-testid="budget-vertical">
-              {length(budget.vertical_95_m, unit)} <span className="text-lg">{sign} in height</span>
-            </p>
-          </div>
-          <BudgetBar label="sideways" terms={budget.terms.map((term) => ({ name: term.name, words: term.words, share: term.share_horizontal }))} />
-          <BudgetBar label="in height" terms={budget.terms.map((term) => ({ name: term.name, words: term.words, share: term.share_vertical }))} />
+          <BudgetNumbers shown={budget} unit={unit} />
           <p className="mt-2 border-t border-line pt-2 text-lg leading-6">
             <b>Weakest link</b>: {chain.weakest.words}.
           </p>

@@ -7,14 +7,13 @@ import type { ChainViewProps } from "./ChainPage";
 
 /** Coming back to a site: what still holds, what must be checked anew, in order, and how long it takes. */
 export function MorningView({ job, tabs, morning }: ChainViewProps & { morning: Schemas["Morning"] }) {
-  const first = morning.items.find((item) => item.minutes > 0);
   return (
     <Page
       title="Morning"
       why="What still holds from last time, and what must be seen anew today."
       tabs={tabs}
       aside={<p className="text-xl font-bold">About {Math.round(morning.minutes)} minutes until work can start.</p>}
-      action={first && <LinkButton to={`/job/${job.id}/${first.page}`}>{first.press}</LinkButton>}
+      action={<LinkButton to={`/job/${job.id}/${morning.first.page}`}>{morning.first.press}</LinkButton>}
     >
       <ol className="flex max-w-4xl flex-col gap-2">
         {morning.items.map((item, n) => (

@@ -2,11 +2,11 @@ import { useDeferredValue, useState } from "react";
 import { Problem, type Schemas } from "../../api/client";
 import { useBudgetForm, useBudgetOver, useSaveBudget, useTryBudget } from "../../api/chain";
 import { length, UNIT_SIGN } from "../../lib/format";
-import { BudgetBar } from "../../plots/BudgetBar";
 import { BudgetPlan } from "../../plots/BudgetPlan";
 import { Button, Note, TextField, Toggle } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { SettingsEditor } from "../../ui/SettingsEditor";
+import { BudgetNumbers } from "./BudgetNumbers";
 import type { ChainViewProps } from "./ChainPage";
 
 /** What if: the budget moved live, and the reverse: what reaches a need, the cheapest first. */
@@ -104,19 +104,7 @@ function Shown({ shown, unit }: { shown: Schemas["BudgetShown"]; unit: Schemas["
   const sign = UNIT_SIGN[unit];
   return (
     <section aria-label="Budget" className="rounded border-2 border-line bg-page px-4 py-2">
-      <p className="text-faded">
-        A point {shown.where}, {shown.against}, 95{"\u00a0"}%
-      </p>
-      <div className="grid grid-cols-2 gap-4">
-        <p className="text-5xl font-bold whitespace-nowrap" data-testid="whatif-horizontal">
-          {length(shown.horizontal_95_m, unit)} <span className="text-lg">{sign} sideways</span>
-        </p>
-        <p className="text-5xl font-bold whitespace-nowrap" data-testid="whatif-vertical">
-          {length(shown.vertical_95_m, unit)} <span className="text-lg">{sign} in height</span>
-        </p>
-      </div>
-      <BudgetBar label="sideways" terms={shown.terms.map((term) => ({ name: term.name, words: term.words, share: term.share_horizontal }))} />
-      <BudgetBar label="in height" terms={shown.terms.map((term) => ({ name: term.name, words: term.words, share: term.share_vertical }))} />
+      <BudgetNumbers shown={shown} unit={unit} />
       <table className="mt-1 w-full text-right text-base leading-6">
         <thead>
           <tr className="text-faded">

@@ -2,7 +2,7 @@ import { Ruler } from "lucide-react";
 import { useState } from "react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useAddMeasure, useDropMeasure, useMeasures } from "../../api/check";
-import { clock, day, length, signed, UNIT_SIGN } from "../../lib/format";
+import { clock, day, decimal, length, signed, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, Select, TextField } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
@@ -107,7 +107,7 @@ function Measure({ job, measure }: { job: Schemas["JobView"]; measure: Schemas["
           <br />
           <span className="text-base text-faded">
             chance gives {length(measure.limit_95_m, unit)} {sign} at 95 %
-            {measure.kind !== "levelled" && `; the grid says ${length(measure.grid_m, unit)} (${measure.grid_ppm.toFixed(0).replace("-", "−")} ppm)`}
+            {measure.kind !== "levelled" && `; the grid says ${length(measure.grid_m, unit)} (${decimal(measure.grid_ppm, 0)} ppm)`}
           </span>
         </p>
         <Button disabled={drop.isPending} onClick={() => drop.mutate(measure.id)}>

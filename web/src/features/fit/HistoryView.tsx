@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { sentenceOf } from "../../api/client";
 import { useFitCompared, useFitHistory, useUndoFit } from "../../api/fit";
-import { clock, day, length, signed, UNIT_SIGN } from "../../lib/format";
+import { clock, day, decimal, length, partsPerMillion, signed, UNIT_SIGN } from "../../lib/format";
 import { Button, Note } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import type { FitViewProps } from "./FitPage";
@@ -59,7 +59,7 @@ export function HistoryView({ job, fit, tabs }: FitViewProps) {
                 {length(compared.data.largest_m, unit)} <span className="text-xl">{UNIT_SIGN[unit]} apart at most</span>
               </p>
               <p className="mb-2">
-                Scale by {compared.data.scale_ppm.toFixed(1).replace("-", "−")} ppm, rotation by {compared.data.rotation_deg.toFixed(5).replace("-", "−")}°: the later − the earlier.
+                Scale by {partsPerMillion(compared.data.scale_ppm)} ppm, rotation by {decimal(compared.data.rotation_deg, 5)}°: the later − the earlier.
               </p>
               <table className="w-full text-right">
                 <thead>

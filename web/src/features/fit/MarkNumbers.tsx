@@ -1,6 +1,6 @@
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useFitShot } from "../../api/fit";
-import { clock, day, length, signed, UNIT_SIGN } from "../../lib/format";
+import { clock, day, decimal, length, signed, UNIT_SIGN } from "../../lib/format";
 import { Button, LinkButton } from "../../ui/controls";
 import { More } from "../../ui/More";
 
@@ -12,7 +12,7 @@ export function MarkNumbers(props: { job: Schemas["JobView"]; mark: Mark; test: 
   const unit = job.length_unit;
   const point = mark.point;
   const percent = (share: number | null) => (share === null ? "–" : `${Math.round(100 * share)} %`);
-  const plain = (value: number | null | undefined) => (value == null ? "–" : value.toFixed(1).replace("-", "−"));
+  const plain = (value: number | null | undefined) => (value == null ? "–" : decimal(value, 1));
   const rows: [string, string, string, string][] = [
     ["residual", signed(point?.residual_e_m, unit), signed(point?.residual_n_m, unit), signed(point?.residual_h_m, unit)],
     ["left out", signed(point?.left_out_e_m, unit), signed(point?.left_out_n_m, unit), signed(point?.left_out_h_m, unit)],

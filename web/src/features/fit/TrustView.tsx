@@ -1,13 +1,14 @@
 import { Undo2 } from "lucide-react";
 import { useState } from "react";
 import { sentenceOf, type Schemas } from "../../api/client";
-import { useApplyFit, useChooseFit, useUndoFit } from "../../api/fit";
-import { length, METRES, UNIT_SIGN } from "../../lib/format";
+import { useChooseFit, useUndoFit } from "../../api/fit";
+import { decimal, length, METRES, partsPerMillion, UNIT_SIGN } from "../../lib/format";
 import { FitPlan } from "../../plots/FitPlan";
 import { Button, LinkButton, Note, Select } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
 import { StateMark } from "../../ui/StateMark";
+import { ApplyFit } from "./ApplyFit";
 import type { FitViewProps } from "./FitPage";
 import { MarkNumbers } from "./MarkNumbers";
 
@@ -109,7 +110,6 @@ function NextAction(props: {
 }) {
   const { job, fit } = props;
   const { kind, press, line_id, use, other_press, other_use } = fit.next;
-  const apply = useApplyFit(job.id);
   if (kind === "none") return null;
   if (kind === "list")
     return (
@@ -118,20 +118,7 @@ function NextAction(props: {
       </Button>
     );
   if (kind === "measure") return <LinkButton to={`/job/${job.id}/fit?view=measure&line=${line_id}`}>{press}</LinkButton>;
-  if (kind === "apply")
-    return (
-      <div className="flex items-center gap-4">
-        {apply.isError && <p className="max-w-96 font-semibold text-flag">{sentenceOf(apply.error)}</p>}
-        <Button
-          kind={apply.isError ? "danger" : "primary"}
-          large
-          disabled={apply.isPending}
-          onClick={() => apply.mutate({ chosen_id: fit.chosen_id, replaces_id: fit.applied?.id ?? null, accepted: apply.isError })}
-        >
-          {apply.isError ? "Apply it all the same" : press}
-        </Button>
-      </div>
-    );
+  if (kind === "apply") return <ApplyFit job={job} fit={fit} words={press} />;
   return (
     <div className="flex gap-3">
       {other_use && (
@@ -155,15 +142,15 @@ function FitNumbers({ job, fit }: { job: Schemas["JobView"]; fit: Schemas["FitVi
     <dl className="grid grid-cols-[6.5rem_minmax(0,1fr)] rounded border-2 border-line bg-page px-3 py-1 leading-6">
       <dt className="text-faded">horizontal</dt>
       <dd>
-        {scale} <b>{flat.scale.toFixed(7)}</b> ({flat.scale_ppm.toFixed(1).replace("-", "−")} ppm; expected {expected.scale.toFixed(7)}), turned by <b>{flat.rotation_deg.toFixed(4).replace("-", "−")}°</b>
-        {expected.rotation_deg !== null && ` (expected ${expected.rotation_deg.toFixed(4).replace("-", "−")}°)`}, redundancy {flat.redundancy}
+        {scale} <b>{flat.scale.toFixed(7)}</b> ({partsPerMillion(flat.scale_ppm)} ppm; expected {expected.scale.toFixed(7)}), turned by <b>{decimal(flat.rotation_deg, 4)}°</b>
+        {expected.rotation_deg !== null && ` (expected ${decimal(expected.rotation_deg, 4)}°)`}, redundancy {flat.redundancy}
       </dd>
       <dt className="text-faded">vertical</dt>
       <dd>
         {up ? (
           <>
             {up.model} <b>{length(up.constant_m, unit)} {UNIT_SIGN[unit]}</b>
-            {up.model === "plane" && `, tilted ${up.slope_east_ppm.toFixed(1).replace("-", "−")} ppm east and ${up.slope_north_ppm.toFixed(1).replace("-", "−")} north`}, redundancy {up.redundancy}
+            {up.model === "plane" && `, tilted ${partsPerMillion(up.slope_east_ppm)} ppm east and ${partsPerMillion(up.slope_north_ppm)} north`}, redundancy {up.redundancy}
           </>
         ) : (
           fit.up_problem || "none"

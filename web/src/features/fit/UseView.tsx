@@ -1,10 +1,11 @@
 import { Download } from "lucide-react";
 import { sentenceOf, type Schemas } from "../../api/client";
-import { useApplyFit, useDropFit, useFitUse, useReapplyFit } from "../../api/fit";
-import { clock, day, length, UNIT_SIGN } from "../../lib/format";
+import { useDropFit, useFitUse, useReapplyFit } from "../../api/fit";
+import { clock, day, length, partsPerMillion, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, ShowMore } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { StateMark } from "../../ui/StateMark";
+import { ApplyFit } from "./ApplyFit";
 import type { FitViewProps } from "./FitPage";
 
 const FILES = [
@@ -17,14 +18,13 @@ const FILES = [
 /** The fit in use, dropped and taken up again; every point in both systems; the fit as files. */
 export function UseView({ job, fit, tabs }: FitViewProps) {
   const uses = useFitUse(job.id);
-  const apply = useApplyFit(job.id);
   const drop = useDropFit(job.id);
   const again = useReapplyFit(job.id);
   const first = uses.data?.pages[0];
   const points = uses.data?.pages.flatMap((page) => page.points) ?? [];
   const unit = job.length_unit;
   const applied = fit.applied;
-  const problem = apply.error ?? drop.error ?? again.error;
+  const problem = drop.error ?? again.error;
   const useful = fit.horizontal !== null && !applied?.is_shown;
   return (
     <Page
@@ -39,16 +39,7 @@ export function UseView({ job, fit, tabs }: FitViewProps) {
               Drop the fit
             </Button>
           )}
-          {useful && (
-            <Button
-              kind={apply.isError ? "danger" : "primary"}
-              large
-              disabled={apply.isPending}
-              onClick={() => apply.mutate({ chosen_id: fit.chosen_id, replaces_id: applied?.id ?? null, accepted: apply.isError })}
-            >
-              {apply.isError ? "Apply it all the same" : "Apply the fit"}
-            </Button>
-          )}
+          {useful && <ApplyFit job={job} fit={fit} words="Apply the fit" />}
         </div>
       }
     >
@@ -92,7 +83,7 @@ export function UseView({ job, fit, tabs }: FitViewProps) {
                   </p>
                   <p className="text-base text-faded">
                     {day(item.at_s, job.time_zone)} {clock(item.at_s, job.time_zone).slice(0, 5)}
-                    {!item.dropped && `, ${item.scale_ppm.toFixed(1).replace("-", "−")} ppm`}
+                    {!item.dropped && `, ${partsPerMillion(item.scale_ppm)} ppm`}
                   </p>
                   {!item.in_use && !item.dropped && (
                     <Button disabled={again.isPending} onClick={() => again.mutate({ applied_id: item.id })}>

@@ -1,0 +1,26 @@
+import type { Schemas } from "../../api/client";
+import { length, UNIT_SIGN } from "../../lib/format";
+import { BudgetBar } from "../../plots/BudgetBar";
+
+/** A budget: for which place and against what, its two numbers at 95 %, and who contributes. */
+export function BudgetNumbers({ shown, unit }: { shown: Schemas["BudgetShown"]; unit: Schemas["JobView"]["length_unit"] }) {
+  const sign = UNIT_SIGN[unit];
+  const shares = (side: "share_horizontal" | "share_vertical") => shown.terms.map((term) => ({ name: term.name, words: term.words, share: term[side] }));
+  return (
+    <>
+      <p className="text-faded">
+        A point {shown.where}, {shown.against}, 95{"\u00a0"}%
+      </p>
+      <div className="grid grid-cols-2 gap-4">
+        <p className="text-5xl font-bold whitespace-nowrap" data-testid="budget-horizontal">
+          {length(shown.horizontal_95_m, unit)} <span className="text-lg">{sign} sideways</span>
+        </p>
+        <p className="text-5xl font-bold whitespace-nowrap" data-testid="budget-vertical">
+          {length(shown.vertical_95_m, unit)} <span className="text-lg">{sign} in height</span>
+        </p>
+      </div>
+      <BudgetBar label="sideways" terms={shares("share_horizontal")} />
+      <BudgetBar label="in height" terms={shares("share_vertical")} />
+    </>
+  );
+}
