@@ -9,6 +9,7 @@ from pyproj import Proj
 from scipy.optimize import least_squares
 
 from openstake.core.causes import NamedUp
+from openstake.core.describe import fields_shown
 from openstake.core.errors import InputError
 from openstake.core.geodesy.factors import grid_factors
 from openstake.core.geodesy.frames import job_frame
@@ -22,7 +23,7 @@ from openstake.core.judge.fit import (
 )
 from openstake.core.judge.slip import MarkOff, judge_slip, slip_of
 from openstake.core.limits import POLE_TWICE_M
-from openstake.core.localfit.choice import FitModels, checked_models, choice_of, without_component
+from openstake.core.localfit.choice import MODEL_CHOICES, FitModels, checked_models, choice_of, without_component
 from openstake.core.localfit.exchange import exchanged_square_sums
 from openstake.core.localfit.expected import expected_of
 from openstake.core.localfit.geometry import (
@@ -362,3 +363,18 @@ def test_the_school_that_drops_names_the_bad_one_or_asks_for_one_more():
     assert next_step("all", marks, unsure, stands("E", False), ": x", 2, False).words == "Measure E: x."
     assert "cannot tell" in next_step("all", marks, unsure, None, "", 2, False).words
     assert [without_component(use, "horizontal") for use in ("hv", "h", "v")] == ["v", "out", "out"]
+
+
+def test_every_choice_of_the_models_has_its_words_and_says_how_few_marks_solve_it():
+    """Fewest marks by counting (common practice, no source): two coordinates a mark, one height."""
+    said = {(item.field, item.value): item.gives for item in MODEL_CHOICES}
+    offered = {(item.name, value) for item in fields_shown(FitModels) for value in item.options}
+    assert set(said) == offered
+    unknowns = {
+        ("horizontal", "similarity"): 4 / 2,
+        ("horizontal", "shift"): 2 / 2,
+        ("vertical", "constant"): 1,
+        ("vertical", "plane"): 3,
+    }
+    for choice, fewest in unknowns.items():
+        assert said[choice].startswith(f"{fewest:.0f} mark")

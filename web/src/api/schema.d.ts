@@ -4179,6 +4179,8 @@ export interface components {
             hull: components["schemas"]["Corner"][];
             /** Marks */
             marks: components["schemas"]["FitMarkView"][];
+            /** Model Choices */
+            model_choices: components["schemas"]["ModelChoice"][];
             models: components["schemas"]["FitModels"];
             next: components["schemas"]["NextStep"];
             /** Problem */
@@ -5636,6 +5638,23 @@ export interface components {
             planned: boolean;
             /** Received */
             received: number;
+        };
+        /**
+         * ModelChoice
+         * @description One value of a field of `FitModels`: what it is called, and what it gives or asks for (empty where the name says all).
+         */
+        ModelChoice: {
+            /** Field */
+            field: string;
+            /**
+             * Gives
+             * @default
+             */
+            gives: string;
+            /** Title */
+            title: string;
+            /** Value */
+            value: string;
         };
         /**
          * Morning

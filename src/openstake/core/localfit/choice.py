@@ -8,8 +8,10 @@ from typing import Any, Literal
 
 from openstake.core.describe import described, typed
 from openstake.core.errors import InputError
+from openstake.core.limits import FIT_TELLS_FROM
 from openstake.core.localfit.expected import ExpectedFit
-from openstake.core.localfit.pair import USES, HorizontalModel, VerticalModel
+from openstake.core.localfit.pair import FEWEST, USES, HorizontalModel, VerticalModel
+from openstake.core.units import counted
 
 School = Literal["all", "grow"]
 # What a mark of the page is used for: as a pair is, or left out because something is wrong with it.
@@ -63,6 +65,44 @@ def checked_models(models: FitModels) -> FitModels:
     if models.north == "typed" and models.north_deg is None:
         raise InputError("Type by how many degrees the local north is turned (anticlockwise: +).", field="north_deg")
     return models
+
+
+@dataclass(frozen=True)
+class ModelChoice:
+    """One value of a field of `FitModels`: what it is called, and what it gives or asks for (empty where the name says all)."""
+
+    field: str
+    value: str
+    title: str
+    gives: str = ""
+
+
+def _solved_by(model: str, then: str) -> str:
+    return f"{counted(FEWEST[model], 'mark')} {'solves' if FEWEST[model] == 1 else 'solve'} it{then}"
+
+
+# With scale free or held three marks cannot tell which one is wrong; nor can four heights on a plane.
+MODEL_CHOICES = (
+    ModelChoice("horizontal", "similarity", "Shift, rotation and scale", _solved_by("similarity", f", 3 give residuals, {FIT_TELLS_FROM} tell which")),
+    ModelChoice("horizontal", "rotation", "Shift and rotation, scale held", _solved_by("rotation", f" with a residual, {FIT_TELLS_FROM} tell which")),
+    ModelChoice("horizontal", "shift", "Shift alone, north and scale held", _solved_by("shift", ", 2 give residuals")),
+    ModelChoice("vertical", "constant", "A constant", _solved_by("constant", ", 2 give residuals")),
+    ModelChoice("vertical", "plane", "A tilted plane", _solved_by("plane", ", 5 tell which")),
+    ModelChoice("vertical", "none", "No local heights"),
+    ModelChoice("distances", "ground", "on the ground", "the scale to expect is 1 / combined factor"),
+    ModelChoice("distances", "grid", "in the grid", "the scale to expect is 1"),
+    ModelChoice("held_scale", "expected", "the expected scale"),
+    ModelChoice("held_scale", "one", "one"),
+    ModelChoice("held_scale", "typed", "a typed scale"),
+    ModelChoice("north", "eye", "picked by eye, not known"),
+    ModelChoice("north", "true", "true north"),
+    ModelChoice("north", "grid", "the grid's north"),
+    ModelChoice("north", "typed", "turned by a typed angle"),
+    ModelChoice("weights", "sigmas", "by sigmas", "of the list and of the shots; then residuals are tested"),
+    ModelChoice("weights", "alike", "all alike", "their sigma comes from the residuals"),
+    ModelChoice("projection", "job", "the job's projection"),
+    ModelChoice("projection", "site", "none: a plane laid at the site", "transverse Mercator at its middle and height"),
+)  # fmt: skip
 
 
 @dataclass(frozen=True)

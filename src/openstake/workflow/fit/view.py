@@ -12,7 +12,7 @@ from openstake.core.chain import State, state_of_fit
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.fit import Suspected
 from openstake.core.limits import FIT_WASH_M
-from openstake.core.localfit.choice import FitModels, MarkUse, School
+from openstake.core.localfit.choice import MODEL_CHOICES, FitModels, MarkUse, ModelChoice, School
 from openstake.core.localfit.expected import ExpectedFit
 from openstake.core.localfit.geometry import (
     Gain,
@@ -114,6 +114,7 @@ class FitView:
 
     chosen_id: str | None
     models: FitModels
+    model_choices: tuple[ModelChoice, ...]
     school: School
     schools: tuple[SchoolWords, ...]
     state: State
@@ -147,6 +148,7 @@ def page_of(item: Judged, undo_words: str) -> FitView:
     return FitView(
         chosen_id=now.chosen_id,
         models=now.choice.models,
+        model_choices=MODEL_CHOICES,
         school=now.choice.school,
         schools=SCHOOL_WORDS,
         state=state,

@@ -8,34 +8,6 @@ import type { FitViewProps } from "./FitPage";
 
 type Models = Schemas["FitModels"];
 
-const HORIZONTAL = [
-  { value: "similarity", label: "Shift, rotation and scale", detail: "2 marks solve it, 3 give residuals, 4 tell which" },
-  { value: "rotation", label: "Shift and rotation, scale held", detail: "2 marks leave a residual, 4 tell which" },
-  { value: "shift", label: "Shift alone, north and scale held", detail: "1 mark solves it" },
-];
-const VERTICAL = [
-  { value: "constant", label: "A constant", detail: "1 mark solves it, 2 give residuals" },
-  { value: "plane", label: "A tilted plane", detail: "3 marks solve it, 5 tell which" },
-  { value: "none", label: "No local heights" },
-];
-const DISTANCES = [
-  { value: "ground", label: "on the ground", detail: "the scale to expect is 1 / combined factor" },
-  { value: "grid", label: "in the grid", detail: "the scale to expect is 1" },
-];
-const HELD = [
-  { value: "expected", label: "the expected scale" },
-  { value: "one", label: "one" },
-  { value: "typed", label: "a typed scale" },
-];
-const NORTH = [
-  { value: "eye", label: "picked by eye, not known" },
-  { value: "true", label: "true north" },
-  { value: "grid", label: "the grid's north" },
-  { value: "typed", label: "turned by a typed angle" },
-];
-
-const detailOf = (options: { value: string; detail?: string }[], value: string) => options.find((item) => item.value === value)?.detail;
-
 /** The models, what is known of the local system, and what each choice gives. */
 export function ModelsView({ job, fit, tabs, onView }: FitViewProps) {
   const choose = useChooseFit(job.id);
@@ -46,6 +18,8 @@ export function ModelsView({ job, fit, tabs, onView }: FitViewProps) {
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
   const held = models.horizontal !== "similarity";
   const wish = { ...models, scale: models.held_scale === "typed" ? typed.scale || null : null, north_deg: models.north === "typed" ? typed.north_deg || null : null };
+  const options = (field: keyof Models) => fit.model_choices.filter((item) => item.field === field).map((item) => ({ value: item.value, label: item.title, ...(item.gives && { detail: item.gives }) }));
+  const gives = (field: keyof Models) => fit.model_choices.find((item) => item.field === field && item.value === models[field])?.gives;
   const school = fit.schools.find((item) => item.school === fit.school);
   return (
     <Page
@@ -62,17 +36,17 @@ export function ModelsView({ job, fit, tabs, onView }: FitViewProps) {
       <div className="grid grid-cols-2 gap-6">
         <fieldset className="flex flex-col gap-4 rounded border-2 border-line bg-page p-4">
           <legend className="px-2 text-xl font-bold">Horizontal</legend>
-          <Select label="May differ by" value={models.horizontal} options={HORIZONTAL} onChange={(value) => set({ horizontal: value as Models["horizontal"] })} hint={detailOf(HORIZONTAL, models.horizontal)} />
+          <Select label="May differ by" value={models.horizontal} options={options("horizontal")} onChange={(value) => set({ horizontal: value as Models["horizontal"] })} hint={gives("horizontal")} />
           <Select
             label="Local distances are"
             value={models.distances}
-            options={DISTANCES}
+            options={options("distances")}
             onChange={(value) => set({ distances: value as Models["distances"] })}
-            hint={detailOf(DISTANCES, models.distances)}
+            hint={gives("distances")}
           />
-          {held && <Select label="Scale held at" value={models.held_scale} options={HELD} onChange={(value) => set({ held_scale: value as Models["held_scale"] })} />}
+          {held && <Select label="Scale held at" value={models.held_scale} options={options("held_scale")} onChange={(value) => set({ held_scale: value as Models["held_scale"] })} />}
           {held && models.held_scale === "typed" && <TextField label="Scale" name="scale" value={typed.scale} onChange={(scale) => setTyped({ ...typed, scale })} placeholder="1.0000578" problem={at("scale")} />}
-          <Select label="Local north is" value={models.north} options={NORTH} onChange={(value) => set({ north: value as Models["north"] })} hint={at("north") ? <span className="font-semibold text-flag">{at("north")}</span> : models.horizontal === "shift" ? "It is held." : "It is what the rotation is compared with."} />
+          <Select label="Local north is" value={models.north} options={options("north")} onChange={(value) => set({ north: value as Models["north"] })} hint={at("north") ? <span className="font-semibold text-flag">{at("north")}</span> : models.horizontal === "shift" ? "It is held." : "It is what the rotation is compared with."} />
           {models.north === "typed" && (
             <TextField label="Degrees, anticlockwise" name="north_deg" value={typed.north_deg} onChange={(north_deg) => setTyped({ ...typed, north_deg })} placeholder="−37.4" problem={at("north_deg")} />
           )}
@@ -80,7 +54,7 @@ export function ModelsView({ job, fit, tabs, onView }: FitViewProps) {
         <div className="flex flex-col gap-4">
           <fieldset className="flex flex-col gap-4 rounded border-2 border-line bg-page p-4">
             <legend className="px-2 text-xl font-bold">Vertical</legend>
-            <Select label="May differ by" value={models.vertical} options={VERTICAL} onChange={(value) => set({ vertical: value as Models["vertical"] })} hint={detailOf(VERTICAL, models.vertical)} />
+            <Select label="May differ by" value={models.vertical} options={options("vertical")} onChange={(value) => set({ vertical: value as Models["vertical"] })} hint={gives("vertical")} />
             <Toggle label="Through the job's geoid" value={models.geoid ?? false} onChange={(geoid) => set({ geoid })} hint={fit.has_geoid ? "Its undulation is taken off first; the model takes up the rest." : "This job has no geoid grid: choose one under Job, System."} />
           </fieldset>
           <fieldset className="flex flex-col gap-4 rounded border-2 border-line bg-page p-4">
@@ -88,19 +62,13 @@ export function ModelsView({ job, fit, tabs, onView }: FitViewProps) {
             <Select
               label="Weights"
               value={models.weights}
-              options={[
-                { value: "sigmas", label: "by sigmas", detail: "of the list and of the shots; then residuals are tested" },
-                { value: "alike", label: "all alike", detail: "their sigma comes from the residuals" },
-              ]}
+              options={options("weights")}
               onChange={(value) => set({ weights: value as Models["weights"] })}
             />
             <Select
               label="GNSS coordinates in"
               value={models.projection}
-              options={[
-                { value: "job", label: "the job's projection" },
-                { value: "site", label: "none: a plane laid at the site", detail: "transverse Mercator at its middle and height" },
-              ]}
+              options={options("projection")}
               onChange={(value) => set({ projection: value as Models["projection"] })}
             />
           </fieldset>
