@@ -340,7 +340,7 @@ def weakest(made: Sequence[Link], variances_m2: Iterable[tuple[str, float]] = ()
     for name, variance_m2 in variances_m2:
         share[name] += variance_m2
     link = min(made, key=lambda item: (_RANK.index(item.state), -share[item.name], LINKS.index(item.name)))
-    return Weakest(link.name, f"{link.name}: {link.state}, {link.why}")
+    return Weakest(link.name, f"{link.name} {link.state}: {link.why.rstrip('.')}.")
 
 
 # What proves most for the least work comes first.

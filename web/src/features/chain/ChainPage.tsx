@@ -66,7 +66,7 @@ function Links({ job, chain, tabs }: ChainViewProps) {
             <StateMark state={link.state} size={26} /> {link.name}
             <span className={`font-semibold ${link.state === "disagrees" ? "text-flag" : "text-faded"}`}>{link.state}</span>
           </h2>
-          <p className="leading-6">{link.why}</p>
+          {!link.seen.some((seen) => seen.words === link.why) && <p className="leading-6">{link.why}</p>}
           <dl className="mt-1 grid grid-cols-[6rem_minmax(0,1fr)] leading-6">
             <Row name="meant" value={link.meant} />
             <Row name="observed" value={link.observed} />
@@ -97,13 +97,13 @@ function Links({ job, chain, tabs }: ChainViewProps) {
         <section aria-label="Error budget" className="rounded border-2 border-line bg-page px-4 py-2">
           <BudgetNumbers shown={budget} unit={unit} />
           <p className="mt-2 border-t border-line pt-2 text-lg leading-6">
-            <b>Weakest link</b>: {chain.weakest.words}.
+            <b>Weakest link</b>: {chain.weakest.words}
           </p>
           {chain.findings.length > 0 && (
             <p className={chain.stops > 0 ? "font-bold text-flag" : "font-semibold"}>
               <Link to={`/job/${job.id}/chain?view=findings`} className="underline">
                 {chain.findings.length} open {chain.findings.length === 1 ? "finding" : "findings"}
-                {chain.stops > 0 && `, ${chain.stops} say stop`}
+                {chain.stops > 0 && `, ${chain.stops} ${chain.stops === 1 ? "says" : "say"} stop`}
               </Link>
             </p>
           )}
