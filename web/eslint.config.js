@@ -5,7 +5,7 @@ import tseslint from "typescript-eslint";
 const not = (...patterns) => ({
   "no-restricted-imports": ["error", { patterns: patterns.map((group) => ({ group: [group] })) }],
 });
-const features = ["job", "kit", "link", "base", "watch", "check", "book"];
+const features = ["chain", "job", "kit", "link", "base", "watch", "check", "fit", "book"];
 
 export default tseslint.config(
   { ignores: ["src/api/schema.d.ts"] },

@@ -7,7 +7,7 @@ import pytest
 
 from tests.browser.test_check import site, start  # noqa: F401 - the demo's job is found the same way
 from tests.browser.test_walk import axe
-from tests.browser.test_watch import fixed, keys
+from tests.browser.test_watch import Api, fixed, keys
 
 pytestmark = [pytest.mark.browser, pytest.mark.slow]
 
@@ -178,4 +178,37 @@ def test_a_finding_is_answered_and_the_next_morning_says_what_still_holds(page, 
     page.open(f"/job/{job}/chain?view=morning")
     page.sees("minutes until work can start")
     page.sees("never stands as high again")
+    assert axe(page) == []
+
+
+def test_a_rover_height_typed_wrongly_is_corrected_under_all_its_shots_and_an_answer_is_given_in_the_drawer(page):
+    api = Api(page.url)
+    job = next(item["id"] for item in api("GET", "/jobs")["jobs"] if item["name"] == "Alder Ford Footbridge")
+    page.open(f"/job/{job}/check")
+    page.press("Correct the rover height")
+    page.sees("Rover height under AF4: 2.000 m")
+    panel = "section[@aria-label='Rover height']"
+    page.type("corrected_height", "1.800 m")
+    page.press("Fixed 2.000 m rod", tag=f"{panel}//button")
+    page.press("Telescopic pole", tag="*[@role='option']")
+    page.press("this shot", tag=f"{panel}//button")
+    page.press("all typed so", tag="*[@role='option']")
+    page.press("Correct 3 shots")
+    page.sees("Say in a few words why")
+    page.type("height_reason", "the clamp had slipped")
+    assert axe(page) == []
+    page.press("Correct 3 shots")
+    page.sees("Rover height under AF4: 1.800 m")
+    page.until(lambda: {check["up_m"] > 0.18 for check in api("GET", f"/jobs/{job}/checks")["checks"]} == {True})
+    page.type("height_reason", "it had not")
+    page.press("Back to '2.000 m'")
+    page.sees("Rover height under AF4: 2.000 m")
+    page.until(lambda: {check["up_m"] < 0.03 for check in api("GET", f"/jobs/{job}/checks")["checks"]} == {True})
+
+    page.press("1 stop")
+    page.press("accepted because", tag="aside//article[1]//button")
+    page.type("answer", "accepted because AF4 is not used")
+    page.type("who", "ab")
+    page.press("Keep", tag="aside//button")
+    page.sees("accepted because AF4 is not used")
     assert axe(page) == []

@@ -120,7 +120,7 @@ def test_exactly_the_links_that_depend_on_a_correction_go_out_of_date(what):
 
 # --- the morning ---
 
-LAST = LastTime("CS1", "Known mark", False, "26 November", "'1.546 m'", ("CS2",), "CS2", "CS8")
+LAST = LastTime("CS1", "Known mark", False, "26 November", "'1.546 m'", (("CS2", State.CHECKED),), "CS2", "CS8")
 
 
 def test_in_the_morning_the_coordinate_holds_and_the_height_does_not():
@@ -135,10 +135,18 @@ def test_in_the_morning_the_coordinate_holds_and_the_height_does_not():
 
 
 def test_an_autonomous_base_comes_back_by_name_or_the_site_moves():
-    found = morning_of(replace(LAST, autonomous=True, proven=()), WHOLE.fit)
+    found = morning_of(replace(LAST, autonomous=True, checked=()), WHOLE.fit)
     assert found.items[0].state is State.OUT_OF_DATE and "moves the site by metres" in found.items[0].why
     assert found.items[-1].state is State.OUT_OF_DATE, "so does the fit that took its metres up"
     assert morning_of(LAST, WHOLE.fit).items[-1].state is State.CHECKED
+
+
+def test_what_disagreed_or_was_corrected_afterwards_is_not_told_as_never_checked():
+    corrected = morning_of(replace(LAST, checked=(("CS2", State.OUT_OF_DATE), ("CS8", State.DISAGREES))), FitSaid())
+    assert corrected.items[0].state is State.OUT_OF_DATE and "corrected after" in corrected.items[0].why
+    assert [item.state for item in corrected.items[-2:]] == [State.OUT_OF_DATE, State.DISAGREES]
+    against = morning_of(replace(LAST, checked=(("CS8", State.DISAGREES),)), FitSaid()).items[0]
+    assert against.state is State.DISAGREES and "Find out why before work starts" in against.why
 
 
 def test_a_rover_that_is_not_heard_leaves_its_links_missing_and_never_green():

@@ -33,6 +33,12 @@ class Day(Site):
     def height(self, back):
         self.correct_height("1.500 m" if back else "1.502 m")
 
+    def pole(self, back):
+        shot = self.get("checks")["checks"][0]["id"]
+        seen = self.get(f"shots/{shot}/height")["readings"][0]
+        wish = {"replaces_id": seen["id"], "reason": "tried", "scope": "set-up", "feature": "pole"}
+        self.post(f"shots/{shot}/height", wish | {"reading": None if back else "1.998 m"})
+
     def coordinate(self, back):
         q1 = next(item for item in self.get("checks")["checks"] if item["mark_name"] == "Q1")
         if not back:
@@ -90,7 +96,7 @@ class Day(Site):
 # By hand, for each kind: the marks whose check rests on it, and whether the fit does (common practice, no source).  A check is the
 # difference of a position from a mark; a position hangs on the base's coordinate and height; a fit on positions and local coordinates.
 RESTS = {
-    "height": (EVERY, True), "coordinate": (EVERY, True), "mark": ({"Q2"}, False), "far_mark": ({"Q4"}, False),
+    "height": (EVERY, True), "pole": (EVERY, True), "coordinate": (EVERY, True), "mark": ({"Q2"}, False), "far_mark": ({"Q4"}, False),
     "described": (set(), False), "client": (set(), False), "local": (set(), True), "left_out": (set(), True),
 }  # fmt: skip
 

@@ -14,7 +14,7 @@ from openstake.workflow.context import Context, JobChanged
 from openstake.workflow.job.jobs import one_job
 from openstake.workflow.now.averages import AverageView
 from openstake.workflow.ticks import TickWish
-from openstake.workflow.watch import devices, goto, instrument, kinds, points, record, rovers
+from openstake.workflow.watch import devices, goto, heights, instrument, kinds, points, record, rovers
 from openstake.workflow.watch import history as histories
 from openstake.workflow.watch import live as moment
 from openstake.workflow.watch.live import Live
@@ -40,6 +40,7 @@ def watch_routes(api: Api, context: Context) -> None:
     _moment_routes(api, context)
     _rover_routes(api, context)
     _point_routes(api, context)
+    _height_routes(api, context)
     _closing_routes(api, context)
 
 
@@ -139,6 +140,18 @@ def _point_routes(api: Api, context: Context) -> None:
         """Attach a photo to a point: the body is the JPEG or PNG, its name is in the query."""
         points.add_photo(context, job_id, shot_id, query.name, request.get_data())
         return Nothing()
+
+
+def _height_routes(api: Api, context: Context) -> None:
+    @api.get("/jobs/<job_id>/shots/<shot_id>/height", "watch")
+    def rover_height_view(job_id: str, shot_id: str) -> heights.RoverHeightView:
+        """Show the rover height under a shot, its corrections, and which shots another one can be for."""
+        return heights.view(context, job_id, shot_id)
+
+    @api.post("/jobs/<job_id>/shots/<shot_id>/height", "watch")
+    def correct_rover_height(job_id: str, shot_id: str, json: heights.CorrectRoverHeight) -> heights.RoverHeightView:
+        """Correct the rover height under shots, or go back to the one before."""
+        return heights.correct(context, job_id, shot_id, json)
 
 
 def _closing_routes(api: Api, context: Context) -> None:

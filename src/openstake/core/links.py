@@ -256,8 +256,8 @@ def _pole(evidence: Evidence) -> Link:
             "",
             None,
             State.MISSING,
-            "no height of the pole typed yet",
-            due=_due("pole", "Check a mark: the height of the pole is typed there."),
+            "no rover height typed yet",
+            due=_due("pole", "Check a mark: the rover height is typed there."),
         )
     meant, rests_on = checks[0].pole_text, checks[0].rests_on
     proof, seen = (
@@ -294,7 +294,7 @@ def _control(checks: Sequence[MarkChecked], plan: PlanOfChecks) -> Link:
     return Link(
         "control",
         shown.mark_name,
-        shown.words,
+        f"{sum(item.agrees for item in checks)} of {counted(len(checks), 'mark')} agree",
         shown.mark_sigma_m,
         plan.state,
         plan.why,

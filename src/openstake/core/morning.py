@@ -14,7 +14,8 @@ from openstake.core.chain import FitSaid, State, state_of_fit
 class LastTime:
     """The last base of a job: over which mark, with which coordinate, on which day (in words), what was checked from it.
 
-    `proven` are the marks that agreed; `near` and `far` the marks that a plan of checks would take.
+    `checked` are the marks that were checked, with the state of the newest check of each; `near` and `far` the marks that a
+    plan of checks would take.
     """
 
     mark: str
@@ -22,9 +23,13 @@ class LastTime:
     autonomous: bool
     day: str
     height_text: str
-    proven: tuple[str, ...]
+    checked: tuple[tuple[str, State], ...]
     near: str
     far: str
+
+    def marks(self, state: State) -> tuple[str, ...]:
+        """Return the marks whose newest check is in a state."""
+        return tuple(mark for mark, found in self.checked if found is state)
 
 
 @dataclass(frozen=True)
@@ -99,34 +104,43 @@ def _mark(last: LastTime) -> MorningItem:
             "Base",
             "base",
         )
-    if last.proven:
-        return MorningItem(
-            what,
-            State.CHECKED,
-            f"{last.source}; {', '.join(last.proven[:3])} agreed with it. The numbers hold, the set-up is new.",
-            15.0,
-            "Base",
-            "base",
-        )
-    return MorningItem(what, State.ENTERED, f"{last.source}; no other mark was checked from it.", 15.0, "Base", "base")
+    state, why = _proof(last)
+    return MorningItem(what, state, f"{last.source}; {why}", 15.0, "Base", "base")
+
+
+def _proof(last: LastTime) -> tuple[State, str]:
+    """Return what the checks of last time prove of the base's coordinate."""
+    if agreed := last.marks(State.CHECKED):
+        return State.CHECKED, f"{', '.join(agreed[:3])} agreed with it. The numbers hold, the set-up is new."
+    if changed := last.marks(State.OUT_OF_DATE):
+        return State.OUT_OF_DATE, f"{', '.join(changed[:3])} agreed with it, and something was corrected after that."
+    if against := last.marks(State.DISAGREES):
+        return State.DISAGREES, f"{', '.join(against[:3])} disagreed with it. Find out why before work starts."
+    return State.ENTERED, "no other mark was checked from it."
 
 
 def _height(last: LastTime) -> MorningItem:
     return MorningItem(
         "Measure the base's height, twice",
         State.MISSING,
-        f"{last.height_text} was that day's: a tripod never stands as high again.",
+        f"That day it read {last.height_text}: a tripod never stands as high again.",
         3.0,
         "Base",
         "base",
     )
 
 
+# By the state of a mark's check of last time: its state on a new day, and why.
+_AGAIN = {
+    State.CHECKED: (State.OUT_OF_DATE, "It agreed on {day}; today's set-up has not been seen."),
+    State.OUT_OF_DATE: (State.OUT_OF_DATE, "It agreed on {day}, and something was corrected after that."),
+    State.DISAGREES: (State.DISAGREES, "It disagreed on {day}, and stood so at the end."),
+}
+
+
 def _check(last: LastTime, mark: str, where: str, minutes: float) -> MorningItem:
-    before = (
-        f"It agreed on {last.day}; today's set-up has not been seen."
-        if mark in last.proven
-        else "It was not checked last time."
+    before = dict(last.checked).get(mark)
+    state, why = (State.MISSING, "It was not checked last time.") if before is None else _AGAIN[before]
+    return MorningItem(
+        f"Check {mark}, {where}", state, why.format(day=last.day), minutes, f"Check {mark}", f"check?mark={mark}"
     )
-    state = State.OUT_OF_DATE if mark in last.proven else State.MISSING
-    return MorningItem(f"Check {mark}, {where}", state, before, minutes, f"Check {mark}", f"check?mark={mark}")

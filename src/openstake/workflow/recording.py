@@ -21,7 +21,7 @@ from openstake.live.rover import ReceivedEpoch, ShotWish
 from openstake.store.models import Listening, Occupation, Reference, Shot, ShotEpoch, new_id
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
-from openstake.workflow.now.base import base_of, needed_occupation
+from openstake.workflow.now.base import base_of, listening_of, needed_occupation
 from openstake.workflow.now.epochs import epoch_columns
 from openstake.workflow.now.heights import height_row
 from openstake.workflow.now.job import JobNow, job_of
@@ -87,6 +87,14 @@ def begin(context: Context, job_id: str, plan: ShotPlan, rover_id: str | None, t
     if not running.begin_shot(wish, lambda epochs: _store(context, job_id, begun, told, epochs), rover.id):
         raise ConflictError("A shot is being recorded. Wait for its end, or cancel it.")
     return Recording(begun.id)
+
+
+def keep(context: Context, job_id: str, plan: ShotPlan, epochs: list[ReceivedEpoch], told: Told) -> None:
+    """Store a shot of epochs that are at hand already, measured by the first rover from the base that runs."""
+    with context.database.read() as session:
+        occupation = needed_occupation(session, job_id)
+        begun = _Begun(new_id(), epochs[0].host_s, plan, occupation, listening_of(session, occupation.id))
+    _store(context, job_id, begun, told, epochs)
 
 
 def cancel(context: Context, job_id: str, rover_id: str | None) -> None:

@@ -1709,6 +1709,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/shots/{shot_id}/height": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show the rover height under a shot, its corrections, and which shots another one can be for. */
+        get: operations["get__api_jobs_{job_id}_shots_{shot_id}_height"];
+        put?: never;
+        /** Correct the rover height under shots, or go back to the one before. */
+        post: operations["post__api_jobs_{job_id}_shots_{shot_id}_height"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/stand": {
         parameters: {
             query?: never;
@@ -3372,6 +3390,34 @@ export interface components {
             set_aside?: boolean;
         };
         /**
+         * CorrectRoverHeight
+         * @description Another rover height in place of the reading `replaces_id`, for the shots of a scope.
+         *
+         *     Without a reading each goes back to what it was before its last correction.
+         */
+        CorrectRoverHeight: {
+            /**
+             * Feature
+             * @default
+             */
+            feature?: string;
+            /**
+             * Reading
+             * @default null
+             */
+            reading?: string | null;
+            /** Reason */
+            reason: string;
+            /** Replaces Id */
+            replaces_id: string;
+            /**
+             * Scope
+             * @default shot
+             * @enum {string}
+             */
+            scope?: "shot" | "later" | "set-up" | "together";
+        };
+        /**
          * Double
          * @description A point that two base set-ups or more have occupied: its mean, each set-up, and whether the last two agree.
          */
@@ -4608,6 +4654,41 @@ export interface components {
              * @enum {string}
              */
             subject?: "base" | "rover";
+        };
+        /**
+         * HeightScope
+         * @description Which shots a correction is for, in words, and how many they are.
+         */
+        HeightScope: {
+            /** Count */
+            count: number;
+            /**
+             * Scope
+             * @enum {string}
+             */
+            scope: "shot" | "later" | "set-up" | "together";
+            /** Words */
+            words: string;
+        };
+        /**
+         * HeightTyped
+         * @description A rover height as it was typed, metres from the mark to the ARP; `reason` why it took the place of the one before.
+         */
+        HeightTyped: {
+            /** Arp Height M */
+            arp_height_m: number;
+            /** Created S */
+            created_s: number;
+            /** Feature */
+            feature: string;
+            /** Feature Label */
+            feature_label: string;
+            /** Id */
+            id: string;
+            /** Reason */
+            reason: string;
+            /** Text */
+            text: string;
         };
         /**
          * Heights
@@ -7162,6 +7243,22 @@ export interface components {
              * @default 10
              */
             interval?: number;
+        };
+        /**
+         * RoverHeightView
+         * @description The rover height under a shot: its readings, the first is the one in force, and which shots a correction can be for.
+         *
+         *     `then` is what has to be done after a correction; empty where nothing has to.
+         */
+        RoverHeightView: {
+            /** Name */
+            name: string;
+            /** Readings */
+            readings: components["schemas"]["HeightTyped"][];
+            /** Scopes */
+            scopes: components["schemas"]["HeightScope"][];
+            /** Then */
+            then: string;
         };
         /**
          * RoverListed
@@ -15759,6 +15856,128 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_shots_{shot_id}_height": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoverHeightView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_shots_{shot_id}_height": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CorrectRoverHeight"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoverHeightView"];
                 };
             };
             /** @description Not Found */

@@ -105,3 +105,10 @@ export const useBench = (id: string) =>
 export const useBeginBench = (id: string) =>
   useChange(id, (body: Schemas["BenchWish"]) => answer(client.POST("/api/jobs/{job_id}/bench", { ...path(id), body })));
 export const useCancelBench = (id: string) => useChange(id, () => answer(client.DELETE("/api/jobs/{job_id}/bench", path(id))));
+export const useRoverHeight = (id: string, shot_id: string) =>
+  useQuery({
+    queryKey: ["job", id, "roverHeight", shot_id],
+    queryFn: () => answer(client.GET("/api/jobs/{job_id}/shots/{shot_id}/height", pointPath(id, shot_id))),
+  });
+export const useCorrectRoverHeight = (id: string, shot_id: string) =>
+  useChange(id, (body: Schemas["CorrectRoverHeight"]) => answer(client.POST("/api/jobs/{job_id}/shots/{shot_id}/height", { ...pointPath(id, shot_id), body })));

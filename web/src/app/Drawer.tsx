@@ -1,10 +1,12 @@
 import { X } from "lucide-react";
-import { useSteps } from "../api/queries";
-import { FindingList } from "../ui/findings";
+import { useChain } from "../api/chain";
+import { sentenceOf, type Schemas } from "../api/client";
+import { AskedFindings } from "../features/chain/AskedFindings";
+import { Note } from "../ui/controls";
 
-/** What is open in the job, the worst first. */
-export function Drawer({ jobId, onClose }: { jobId: string; onClose: () => void }) {
-  const findings = useSteps(jobId).data?.findings ?? [];
+/** What is open in the job, the worst first, over any page. */
+export function Drawer({ job, onClose }: { job: Schemas["JobView"]; onClose: () => void }) {
+  const chain = useChain(job.id);
   return (
     <aside aria-label="Findings" className="absolute top-0 right-0 bottom-24 z-20 flex w-[26rem] flex-col overflow-auto border-b-2 border-l-2 border-ink bg-page p-4">
       <div className="mb-2 flex items-center justify-between">
@@ -13,11 +15,8 @@ export function Drawer({ jobId, onClose }: { jobId: string; onClose: () => void 
           <X aria-hidden />
         </button>
       </div>
-      {findings.length ? (
-        <FindingList findings={findings} />
-      ) : (
-        <p className="text-faded">Nothing is contradicted so far. What is not checked is not thereby right.</p>
-      )}
+      {chain.isError && <Note tone="flag">{sentenceOf(chain.error)}</Note>}
+      {chain.data && <AskedFindings job={job} chain={chain.data} />}
     </aside>
   );
 }

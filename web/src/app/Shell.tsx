@@ -39,7 +39,7 @@ export function Shell() {
             <Outlet context={job.data satisfies Schemas["JobView"]} />
           </Suspense>
         </main>
-        {drawer && <Drawer jobId={jobId} onClose={() => setDrawer(false)} />}
+        {drawer && <Drawer job={job.data} onClose={() => setDrawer(false)} />}
       </div>
     </div>
   );

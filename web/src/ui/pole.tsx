@@ -22,14 +22,14 @@ export function usePole(): [Pole, (pole: Pole) => void] {
   ];
 }
 
-export function PoleFields(props: { jobId: string; pole: Pole; onPole: (pole: Pole) => void; problem: Problem | null }) {
+export function PoleFields(props: { jobId: string; pole: Pole; onPole: (pole: Pole) => void; problem: Problem | null; name?: string }) {
   const kit = useHeights(props.jobId);
   const at = (field: string) => (props.problem?.field === field ? props.problem.sentence : null);
   return (
     <>
       <TextField
         label="Rover height"
-        name="rover_height"
+        name={props.name ?? "rover_height"}
         value={props.pole.reading}
         onChange={(reading) => props.onPole({ ...props.pole, reading })}
         problem={at("reading")}

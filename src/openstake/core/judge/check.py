@@ -198,7 +198,7 @@ def _height_off(evidence: CheckEvidence) -> Finding:
             head,
             f"{', '.join(agreeing)} agree from the same set-up, so the height of {evidence.mark} in the control list "
             "is the first suspect, then the rover's pole on this mark.",
-            f"Measure {evidence.mark} again with the pole height read anew; level it against another benchmark.",
+            f"Measure {evidence.mark} again with the rover height read anew; level it against another benchmark.",
             **_numbers(evidence),
         )
     rover, typed = evidence.rover_reading, "' and '".join(reading.text for reading in evidence.base_readings)

@@ -110,7 +110,7 @@ def judge_mark_check(
         f"{shot}; allowed are {text_from_metres(tolerance.horizontal_m, unit)} and {text_from_metres(tolerance.vertical_m, unit)}.",
         "Another mark, another frame or epoch than the network's, or a disturbed mark."
         if metre_level
-        else "The pole's height or bubble, a disturbed mark, or a network in another realisation of the frame.",
+        else "The rover height or the pole's bubble, a disturbed mark, or a network in another realisation of the frame.",
         "Shoot a second mark: if it is off alike, the frames differ; if not, this mark is wrong. Do not start on it before.",
         east_m=round(difference.east_m, 4), north_m=round(difference.north_m, 4),
     )  # fmt: skip

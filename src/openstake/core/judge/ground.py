@@ -47,7 +47,7 @@ def judge_measure(
             if on_grid
             else "A false fix or a leaning pole at one of the two, or the tape: sag, slope taken for level, a miscount."
             if kind != "levelled"
-            else "A false fix or another pole height at one of the two, the level's lines, or the geoid between them."
+            else "A false fix or another rover height at one of the two, the level's lines, or the geoid between them."
         )
         said = finding(
             "ground-differs", Severity.STOP if stop else Severity.LOOK, head, cause,

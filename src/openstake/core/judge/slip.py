@@ -1,4 +1,4 @@
-"""A mark's difference that has the size of a known slip: digits exchanged in the list, a foot for a foot, a pole's height, a lean."""
+"""A mark's difference that has the size of a known slip: digits exchanged in the list, a foot for a foot, a rover height, a lean."""
 
 from __future__ import annotations
 

@@ -70,13 +70,15 @@ def _morning(context: Context, session: Session, job: JobNow, kit: KitNow, fit: 
         return None
     base = bases_of(session, job.id, {last.id})[last.id]
     proof = proof_of(session, job, kit, base, context.now())
-    proven = tuple(item.mark_name for item in proof.newest if item.agrees and item.independent and not item.stale)
+    checked = tuple(
+        (item.mark_name, chain.state_of_check(item.agrees, item.stale)) for item in proof.newest if item.independent
+    )
     near, far = _near_and_far(session, job, base)
     day = datetime.fromtimestamp(last.started_s, UTC).astimezone(ZoneInfo(job.settings.time_zone))
     return morning_of(
         LastTime(
             head_of(session, job, last.mark_id).name, source_title(base.coordinate.source), is_autonomous(base.coordinate),
-            f"{day.day} {day:%B}", base.height.text, proven, near, far,
+            f"{day.day} {day:%B}", base.height.text, checked, near, far,
         ),
         fit,
     )  # fmt: skip

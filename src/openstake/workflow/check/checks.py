@@ -238,7 +238,9 @@ def _stale(session: Session, job: JobNow, items: Sequence[Measured], bases: Mapp
             changed.append((item.shot.id, before, now))
     if not changed:
         return set()
-    values: dict[str, Any] = {**job.meanings, **base_values(bases.values())}
+    values: dict[str, Any] = {
+        **job.meanings, **base_values(bases.values()), **points.pole_values(item.point for item in items),
+    }  # fmt: skip
     unknown = {row_id for _, before, now in changed for row_id in (*before, *now)} - set(values)
     values |= mark_values(session, unknown)
     return {shot_id for shot_id, before, now in changed if out_of_date(before, now, values)}

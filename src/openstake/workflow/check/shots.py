@@ -9,6 +9,7 @@ from sqlalchemy.orm import Session
 from openstake.core.limits import Seconds, ShortText
 from openstake.core.shot import ShotKind, with_seconds
 from openstake.core.units import counted
+from openstake.live.rover import ReceivedEpoch
 from openstake.store.book import write_entry
 from openstake.store.models import Shot
 from openstake.workflow.check.checks import checked
@@ -18,7 +19,7 @@ from openstake.workflow.now.heights import read_height
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.marks import mark_of
-from openstake.workflow.recording import Recording, ShotPlan, begin
+from openstake.workflow.recording import Recording, ShotPlan, begin, keep
 
 
 @dataclass(frozen=True)
@@ -36,21 +37,22 @@ class CheckWish:
 
 def record(context: Context, job_id: str, wish: CheckWish) -> Recording:
     """Begin to record a check; it is stored when its seconds are full."""
+    return begin(context, job_id, _planned(context, job_id, wish), wish.rover_id, _told)
+
+
+def keep_check(context: Context, job_id: str, wish: CheckWish, epochs: list[ReceivedEpoch]) -> None:
+    """Store a check of epochs that are at hand already, from the base that runs."""
+    keep(context, job_id, _planned(context, job_id, wish), epochs, _told)
+
+
+def _planned(context: Context, job_id: str, wish: CheckWish) -> ShotPlan:
     kind = with_seconds(ShotKind(name="control"), wish.seconds)
     with context.database.read() as session:
         job = job_of(session, job_id)
         mark = mark_of(session, job, wish.mark_id)
         tolerance = settings_of(session, job_id).tolerance_set(wish.tolerance).tolerance
         height = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
-    plan = ShotPlan(
-        kind,
-        height,
-        wish.fixed_only,
-        mark,
-        tolerance,
-        mark.name,
-    )
-    return begin(context, job_id, plan, wish.rover_id, _told)
+    return ShotPlan(kind, height, wish.fixed_only, mark, tolerance, mark.name)
 
 
 def _told(session: Session, job: JobNow, shot: Shot, now: float) -> None:

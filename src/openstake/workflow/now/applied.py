@@ -24,7 +24,7 @@ from openstake.store.models import FitApplied, FitMark
 from openstake.workflow.now.base import base_values
 from openstake.workflow.now.fit import FitMarkNow, in_fit_grid, undulation_m
 from openstake.workflow.now.job import JobNow
-from openstake.workflow.now.points import Point
+from openstake.workflow.now.points import Point, pole_values
 
 
 @dataclass(frozen=True)
@@ -147,7 +147,7 @@ def changed_since(
     rows = session.scalars(select(FitMark).where(FitMark.line_id.in_(used))).all()
     values: dict[str, Any] = {
         **job.meanings, **base_values({base.occupation.id: base for mark in own for base in mark.bases}.values()),
-        **{row.id: lines.value_of(row) for row in rows},
+        **pole_values(shot.point for mark in own for shot in mark.shots), **{row.id: lines.value_of(row) for row in rows},
     }  # fmt: skip
     if not out_of_date(before, now, values):
         return ()

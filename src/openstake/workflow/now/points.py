@@ -6,14 +6,14 @@ All shots asked for are derived together: a handful of queries, however many the
 from __future__ import annotations
 
 import json
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import groupby
 from typing import Any, get_args
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import ColumnElement, select, tuple_
+from sqlalchemy import ColumnElement, and_, or_, select, tuple_
 from sqlalchemy.orm import Session
 
 from openstake.core.control import Difference
@@ -22,6 +22,7 @@ from openstake.core.evidence import STATUS_BY_GGA_QUALITY, Epoch, RefersTo, Stat
 from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic, geodetic_from_ecef
 from openstake.core.geodesy.local import enu_axes
 from openstake.core.vector import lifted, lowering_to_mark_m, mean_vector, rover_mark_ecef, vectors_from_positions
+from openstake.store import lines
 from openstake.store.models import BaseCoordinate, HeightReading, Reference, Shot, ShotEpoch
 from openstake.wire.nmea.sentence import degrees
 from openstake.workflow.now.base import BaseNow, bases_of
@@ -54,7 +55,7 @@ class Received:
 class Point:
     """A shot's coordinate as derived now: grid metres and ellipsoidal height, with what it rests on.
 
-    `distance_m` is the length of its vector.
+    `distance_m` is the length of its vector; `pole_line` the rover height as recorded and as corrected, the last one counts.
     """
 
     east_m: float
@@ -70,8 +71,12 @@ class Point:
     base: BaseNow
     base_height: BaseHeight
     coordinate: BaseCoordinate
-    rover_height: HeightReading
+    pole_line: tuple[HeightReading, ...]
     reference: Reference
+
+    @property
+    def rover_height(self) -> HeightReading:
+        return self.pole_line[-1]
 
 
 # What shots received, by id, as long as the program runs: 5 000 shots are some 3 MB.
@@ -117,9 +122,29 @@ def _references(session: Session, job_id: str, shots: Collection[Any]) -> dict[s
     return {row.id: row for row in session.scalars(select(Reference).where(Reference.id.in_(ids)))}
 
 
-def _poles(session: Session, job_id: str, shots: Collection[Shot]) -> dict[str, HeightReading]:
+def pole_lines(session: Session, job_id: str, shots: Collection[Any]) -> dict[str, tuple[HeightReading, ...]]:
+    """Return the rover heights of shots, by the reading they were recorded with: that one, then what it was corrected to.
+
+    `shots` are rows, or parts of rows, with `height_reading_id`.
+    """
     ids = _named({shot.height_reading_id for shot in shots}, Shot.height_reading_id, job_id)
-    return {row.id: row for row in session.scalars(select(HeightReading).where(HeightReading.id.in_(ids)))}
+    # Compared with nothing, not `is not null`: that is found by its index.
+    corrections = and_(HeightReading.replaces_id > "", HeightReading.job_id == job_id)
+    rows = session.scalars(select(HeightReading).where(or_(HeightReading.id.in_(ids), corrections))).all()
+    by_id = {row.id: row for row in rows}
+    replaced_by = {row.replaces_id: row for row in rows if row.replaces_id is not None}
+    found = {}
+    for row_id in {shot.height_reading_id for shot in shots}:
+        line = [by_id[row_id]]
+        while (after := replaced_by.get(line[-1].id)) is not None:
+            line.append(after)
+        found[row_id] = tuple(line)
+    return found
+
+
+def pole_values(derived: Iterable[Point]) -> dict[str, tuple[object, ...]]:
+    """Return what every rover height of points says, by id, those that were corrected included."""
+    return {row.id: lines.value_of(row) for point in derived for row in point.pole_line}
 
 
 def _read(
@@ -222,11 +247,11 @@ def derive_all(
     if bases is None:
         bases = bases_of(session, job.id, {shot.occupation_id for shot in shots})
     received = received_of(session, job.id, shots)
-    references, poles = _references(session, job.id, shots), _poles(session, job.id, shots)
+    references, poles = _references(session, job.id, shots), pole_lines(session, job.id, shots)
     heights = {base_id: bases[base_id].height for base_id in {shot.occupation_id for shot in shots}}
     hung = [
         _Hung(
-            shot, received[shot.id], references[shot.reference_id], poles[shot.height_reading_id], bases[shot.occupation_id],
+            shot, received[shot.id], references[shot.reference_id], poles[shot.height_reading_id][-1], bases[shot.occupation_id],
             heights[shot.occupation_id], instead or bases[shot.occupation_id].coordinate,
         )
         for shot in shots
@@ -246,7 +271,7 @@ def derive_all(
             base=item.base,
             base_height=item.base_height,
             coordinate=item.coordinate,
-            rover_height=item.rod,
+            pole_line=poles[item.shot.height_reading_id],
             reference=item.reference,
         )
         for item, (east, north, height) in zip(hung, job.frame.grid_from_ecef(_marks_ecef(hung)), strict=True)
@@ -311,13 +336,14 @@ def as_recorded(
 ) -> list[Difference | None]:
     """Return how far shots have moved since they were recorded: now − then in the grid, metres; None where they have not.
 
-    Then is what the base's coordinate and height were by the ids that the shot rests on.
+    Then is what the base's coordinate and height and the rover height were by the ids that the shot rests on.
     """
     hung, places = [], []
     for place, (shot, point) in enumerate(zip(shots, derived, strict=True)):
         then, base = set(json.loads(shot.rests_on)), point.base
         used = {row.id for row in base.readings.rows if row.id in then}
-        if point.virtual or (point.coordinate.id in then and used in (set(), set(point.base_height.ids))):
+        same_base = point.virtual or (point.coordinate.id in then and used in (set(), set(point.base_height.ids)))
+        if same_base and len(point.pole_line) == 1:
             continue
         coordinate = next((row for row in base.coordinates if row.id in then), point.coordinate)
         height = base.readings.height_of(used) or point.base_height
@@ -326,7 +352,7 @@ def as_recorded(
                 shot,
                 REMEMBERED.of([shot.id])[shot.id],
                 point.reference,
-                point.rover_height,
+                point.pole_line[0],
                 point.base,
                 height,
                 coordinate,

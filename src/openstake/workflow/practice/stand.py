@@ -6,15 +6,13 @@ from dataclasses import dataclass
 from typing import Literal
 
 from openstake.core.errors import ConflictError
-from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
-from openstake.core.geodesy.local import enu_axes
 from openstake.core.limits import ShortText
 from openstake.standin.world import Stand
 from openstake.workflow.context import Context
 from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.marks import MarkNow, current_marks, mark_ecef_m, mark_of
-from openstake.workflow.practice.demo import BLUNDERS
+from openstake.workflow.now.marks import MarkNow, current_marks, mark_of
 from openstake.workflow.practice.field import TRUE_BASE_HEIGHT_M, TRUE_ROD_M, Practice
+from openstake.workflow.practice.truth import true_geodetic
 
 
 @dataclass(frozen=True)
@@ -36,15 +34,6 @@ class StandView:
     rod_m: float | None
 
 
-def _true_geodetic(job: JobNow, mark: MarkNow) -> tuple[float, float, float]:
-    """Return where a mark really is: where the list says, but for the demo's planted blunders (east, north, up)."""
-    xyz = mark_ecef_m(job, mark)
-    latitude, longitude, _ = geodetic_from_ecef(xyz, job.frame.positions_ellipsoid)
-    blunder = BLUNDERS.get((job.name, mark.name), (0.0, 0.0, 0.0))
-    latitude, longitude, height = geodetic_from_ecef(xyz + blunder @ enu_axes(float(latitude), float(longitude)))
-    return float(latitude), float(longitude), float(height)
-
-
 def _practice(context: Context, job: JobNow) -> Practice | None:
     return context.practice if job.practice and isinstance(context.practice, Practice) else None
 
@@ -57,7 +46,7 @@ def stand(context: Context, job_id: str, wish: StandWish) -> StandView:
     practice = _practice(context, job)
     if practice is None:
         raise ConflictError("This job has real devices: there is no stand-in to move.")
-    place = _true_geodetic(job, mark)
+    place = true_geodetic(job, mark)
     if wish.who == "base":
         practice.stand_base(*place)
     else:

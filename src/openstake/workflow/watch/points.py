@@ -260,6 +260,8 @@ def _moved_words(shot: Shot, point: points.Point, moved: Difference, unit: str) 
         causes.append("the base's coordinate")
     if not set(point.base_height.ids) <= then:
         causes.append("the base's height")
+    if len(point.pole_line) > 1:
+        causes.append("the rover height")
     up = moved.up_m or 0.0
     parts = []
     if moved.horizontal_m >= 0.0005:

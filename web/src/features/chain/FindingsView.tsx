@@ -1,66 +1,14 @@
-import { useState } from "react";
-import { Problem, type Schemas } from "../../api/client";
-import { useAnswerFinding } from "../../api/chain";
-import { clock, day } from "../../lib/format";
-import { Button, Note, TextField } from "../../ui/controls";
-import { FindingNote } from "../../ui/findings";
 import { Page } from "../../ui/Page";
+import { AskedFindings } from "./AskedFindings";
 import type { ChainViewProps } from "./ChainPage";
 
-/** What is open, the worst first, each with what was answered to it. */
+/** The findings of a job, with their answers. */
 export function FindingsView({ job, chain, tabs }: ChainViewProps) {
   return (
     <Page title="Findings" why="An answer is kept with name and time, and hides nothing." tabs={tabs}>
-      <div className="flex max-w-5xl flex-col gap-4">
-        {chain.findings.length === 0 && <Note>Nothing is contradicted so far. What is not checked is not thereby right.</Note>}
-        {chain.findings.map((item) => (
-          <Asked key={`${item.finding.code} ${item.finding.sentence}`} job={job} item={item} offered={chain.answers_offered} />
-        ))}
+      <div className="max-w-5xl">
+        <AskedFindings job={job} chain={chain} />
       </div>
     </Page>
-  );
-}
-
-function Asked(props: { job: Schemas["JobView"]; item: Schemas["FindingAsked"]; offered: readonly string[] }) {
-  const { job, item } = props;
-  const answer = useAnswerFinding(job.id);
-  const [words, setWords] = useState<string | null>(null);
-  const [who, setWho] = useState("");
-  const problem = answer.error instanceof Problem ? answer.error : null;
-  const at = (field: string) => (problem?.field === field ? problem.sentence : null);
-  return (
-    <article>
-      <FindingNote finding={item.finding} />
-      {item.answers.map((said) => (
-        <p key={said.at_s} className="ml-6 leading-6">
-          <b>{said.who}</b>, {day(said.at_s, job.time_zone)} {clock(said.at_s, job.time_zone).slice(0, 5)}: {said.words}
-        </p>
-      ))}
-      {words === null ? (
-        <div className="mt-1 ml-6 flex gap-2">
-          {props.offered.map((text) => (
-            <Button key={text} onClick={() => setWords(text)}>
-              {text}
-            </Button>
-          ))}
-        </div>
-      ) : (
-        <div className="mt-1 ml-6 grid grid-cols-[1fr_12rem_auto_auto] items-start gap-3">
-          <TextField label="Answer" name="answer" value={words} onChange={setWords} problem={at("words")} autoFocus />
-          <TextField label="Who" name="who" value={who} onChange={setWho} placeholder="initials" problem={at("who")} />
-          <Button
-            className="mt-7"
-            kind="primary"
-            disabled={answer.isPending}
-            onClick={() => answer.mutate({ code: item.finding.code, sentence: item.finding.sentence, words, who }, { onSuccess: () => setWords(null) })}
-          >
-            Keep
-          </Button>
-          <Button className="mt-7" onClick={() => setWords(null)}>
-            Back
-          </Button>
-        </div>
-      )}
-    </article>
   );
 }

@@ -9,6 +9,7 @@ import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
 import { useCurrentMark, useMarkNamed } from "../../ui/marks";
 import { usePole } from "../../ui/pole";
+import { RoverHeight } from "../../ui/roverheight";
 import { Drop, Hold, Record, ShotProgress } from "../../ui/shot";
 import { Tabs, useView } from "../../ui/Tabs";
 import { Cards } from "./Cards";
@@ -100,6 +101,7 @@ function ShotView({ job, tabs }: CheckViewProps) {
             <Note>No check yet. Near the base first, then at the far end of the job.</Note>
           )}
           {shown && <FindingLines findings={shown.findings.slice(1)} />}
+          {shown && <RoverHeight key={shown.id} job={job} shotId={shown.id} />}
           <Cards job={job} checks={all} shownId={shown?.id ?? null} onShow={setShownId} />
           {checks.hasNextPage && (
             <ShowMore busy={checks.isFetchingNextPage} onMore={() => void checks.fetchNextPage()}>

@@ -5,6 +5,7 @@ import { useAddPointPhoto, usePoints, useRelabel } from "../../api/watch";
 import { clock, counted, length, UNIT_SIGN } from "../../lib/format";
 import { Button, FileButton, Note, Select, ShowMore, TextField } from "../../ui/controls";
 import { FindingNote } from "../../ui/findings";
+import { RoverHeight } from "../../ui/roverheight";
 
 /** The points as they stand now, newest first; one is opened to be renamed, recoded, noted or taken out. */
 export function PointList({ job, kinds }: { job: Schemas["JobView"]; kinds: string[] }) {
@@ -84,6 +85,7 @@ function PointEditor({ job, point }: { job: Schemas["JobView"]; point: Schemas["
       {point.findings.map((finding) => (
         <FindingNote key={finding.code} finding={finding} />
       ))}
+      <RoverHeight job={job} shotId={point.id} />
       <div className="grid grid-cols-[8rem_8rem_1fr] gap-3">
         <TextField label="Name" name="rename" value={name} onChange={setName} problem={problem?.field === "name" ? problem.sentence : null} />
         <TextField label="Code" name="recode" value={code} onChange={setCode} />
