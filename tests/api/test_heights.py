@@ -124,11 +124,11 @@ def test_a_correction_that_lost_the_race_and_one_that_says_nothing_new_change_no
     seen = poles.view("P6")["readings"][0]["id"]
     wish = {"replaces_id": seen, "reason": WRONG, "reading": "1.700 m", "feature": "pole"}
     crew.post(path, wish)
-    assert "in the meantime" in crew.post(path, wish | {"reading": "1.600 m"}, 409)["title"]
-    assert "already" in poles.correct("P6", "1.700 m", status=422)["title"]
-    assert "few words" in poles.correct("P6", "1.500 m", status=422, reason=" ")["title"]
+    assert "in the meantime" in crew.post(path, wish | {"reading": "1.600 m"}, 409)["detail"]
+    assert "already" in poles.correct("P6", "1.700 m", status=422)["detail"]
+    assert "few words" in poles.correct("P6", "1.500 m", status=422, reason=" ")["detail"]
     assert poles.correct("P6", "two metres", status=422)["field"] == "reading"
-    assert "never corrected" in poles.correct("P5", None, status=409)["title"]
+    assert "never corrected" in poles.correct("P2", None, status=409)["detail"]
     other = poles.view("P5")["readings"][0]["id"]
     poles.correct("P6", "1.500 m", status=404, replaces_id=other)
     crew.get(f"/jobs/{crew.job()}/shots/{poles.ids()['P6']}/height", 404)

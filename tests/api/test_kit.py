@@ -225,7 +225,9 @@ def test_what_the_rover_s_receiver_refers_to_is_offered_and_its_phase_centre_is_
 
     with own_office.program.context.database.read() as session:
         # The demo's pole antenna: 41.5 mm from its ARP up to its L1 phase centre.
-        assert session.scalars(select(Listening)).one().arp_to_apc_m == pytest.approx(0.0415)
+        assert session.scalars(
+            select(Listening).where(Listening.rover_url == wish["listen"]["rover_url"])
+        ).one().arp_to_apc_m == pytest.approx(0.0415)
 
 
 def test_what_a_receiver_s_position_refers_to_is_asked_once_and_kept_with_it(own_office):

@@ -86,7 +86,7 @@ def test_a_folder_may_have_any_name(tmp_path, name):
         program.close()
     reads = ReadOnly(folder)
     with reads.read() as session:
-        assert session.execute(text("SELECT count(*) FROM job")).scalar() == 2
+        assert session.execute(text("SELECT count(*) FROM job")).scalar() == 3
     reads.close()
 
 

@@ -154,9 +154,11 @@ def changed_since(
     names = {row.id: row.name for row in rows}
     meant, found = (Counter(values.get(row_id, row_id) for row_id in ids) for ids in (before, now))
     apart = (meant - found) + (found - meant)
+    # A shot that came or went took its rover height along: one change, told once.
+    shot_of = {row.id: shot.shot.id for mark in own for shot in mark.shots for row in shot.point.pole_line}
     words = [
         names.get(row_id) or _WORDS.get(values.get(row_id, ("",))[0], "a shot")
         for row_id in (*before, *now)
-        if values.get(row_id, row_id) in apart
+        if values.get(row_id, row_id) in apart and shot_of.get(row_id) not in apart
     ]
     return tuple(dict.fromkeys(words))

@@ -143,8 +143,8 @@ def pole_lines(session: Session, job_id: str, shots: Collection[Any]) -> dict[st
 
 
 def pole_values(derived: Iterable[Point]) -> dict[str, tuple[object, ...]]:
-    """Return what every rover height of points says, by id, those that were corrected included."""
-    return {row.id: lines.value_of(row) for point in derived for row in point.pole_line}
+    """Return what every rover height of points says and whose it is, by id, those that were corrected included."""
+    return {row.id: (*lines.value_of(row), point.pole_line[0].id) for point in derived for row in point.pole_line}
 
 
 def _read(
