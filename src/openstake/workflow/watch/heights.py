@@ -198,7 +198,9 @@ def _replacing(item: _OnPole, typed: TypedReading | None, job: JobNow, reason: s
         raise ConflictError("This height was never corrected, so there is none to go back to.")
     height = as_typed(item.line[-2]) if typed is None else typed
     row = height_row(height, job.id, now, "rover", replaces_id=item.now.id, reason=reason)
-    if typed is not None and (row.text, row.feature, row.bare_unit) == (item.now.text, item.now.feature, item.now.bare_unit):
+    if typed is not None and all(
+        getattr(row, said) == getattr(item.now, said) for said in ("text", "feature", "bare_unit")
+    ):
         raise InputError(f"'{typed.text}' is what is there already.", field="reading")
     return row
 
