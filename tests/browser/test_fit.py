@@ -146,7 +146,7 @@ def test_a_fit_is_grown_on_an_autonomous_base_and_is_out_of_date_once_that_is_re
     page.sees("from where the fit puts it")
     assert axe(page) == []
     pressed = follow(page, site, "Apply the fit")
-    # CS5 is wrong sideways and CS9 in height: where they are in the fit, it is with the other component.
+    # CS5 is wrong horizontally and CS9 in height: where they are in the fit, it is with the other component.
     used = {mark["name"]: mark for mark in fit_of(site)["marks"]}
     assert not used["CS5"]["horizontal"] and not used["CS9"]["vertical"] and "Leave CS9 out" in pressed
     assert used["CS9"]["horizontal"] and fit_of(site)["horizontal"]["redundancy"] >= 2

@@ -262,14 +262,14 @@ def test_exchanged_names_leave_what_real_refits_leave(model):
 # --- what is said ---
 
 
-def test_a_check_mark_is_held_against_the_fit_sideways_and_in_height():
+def test_a_check_mark_is_held_against_the_fit_horizontally_and_in_height():
     pairs = pairs_of(np.random.default_rng(13), 6, weighted=True)
     pairs[0] = replace(pairs[0], use="check", local_h_m=pairs[0].local_h_m + 0.2)
     flat, up = fit_horizontal(pairs), fit_vertical(pairs, "plane")
 
     said = judge_checks(pairs, flat, up)
     assert [item.code for item in said] == ["fit-check-differs"]
-    assert "in height" in said[0].sentence and "sideways" not in said[0].sentence
+    assert "in height" in said[0].sentence and "horizontally" not in said[0].sentence
     assert judge_checks(pairs, flat, up, left_out={"M0"}) == [], "known to be wrong, it judges nothing"
 
 
@@ -328,7 +328,7 @@ def test_a_difference_of_no_known_size_is_not_named():
 
 
 def stands(name, measured=True, used=False, chosen=False):
-    return MarkStands(name.lower(), name, measured, used, chosen, "0.012 m sideways from where the fit puts it")
+    return MarkStands(name.lower(), name, measured, used, chosen, "0.012 m horizontally from where the fit puts it")
 
 
 def test_the_school_that_grows_takes_two_then_asks_of_each():
@@ -337,7 +337,7 @@ def test_the_school_that_grows_takes_two_then_asks_of_each():
     one = next_step("grow", [stands("A"), stands("B", False)], None, stands("B", False), "", 2, False)
     assert (one.kind, one.line_id, one.use) == ("take-in", "a", "hv")
     third = next_step("grow", [stands("A", used=True), stands("B", used=True), stands("C")], None, None, "", 2, False)
-    assert third.kind == "decide" and "0.012 m sideways" in third.words
+    assert third.kind == "decide" and "0.012 m horizontally" in third.words
     assert (third.use, third.other_use) == ("hv", "check")
     off = replace(stands("C"), differs=("horizontal", "vertical"), slip="its north would fit with two digits exchanged")
     two = [stands("A", used=True), stands("B", used=True)]
@@ -345,7 +345,7 @@ def test_the_school_that_grows_takes_two_then_asks_of_each():
     assert (bad.use, bad.other_use) == ("out", "hv") and "Look it up: its north" in bad.words
     low = next_step("grow", [*two, replace(off, differs=("vertical",))], None, None, "", 2, False)
     assert (low.press, low.use) == ("Take C in without height", "h")
-    # Two heights that contradict each other: the third tells, and its own mistake sideways stays out.
+    # Two heights that contradict each other: the third tells, and its own mistake horizontally stays out.
     doubt = Accused("a", "A", "hv", "vertical", False)
     third = next_step("grow", [*two, off], doubt, stands("D", False), "", 2, False)
     assert (third.press, third.use) == ("Take the height of C in", "v")

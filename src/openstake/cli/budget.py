@@ -36,8 +36,8 @@ def budget(baseline: str, absolute: bool, changed: tuple[str, ...], as_json: boo
     show(
         said, as_json,
         [
-            f"one sigma, mm          sideways  height   ({to})", *lines,
-            f"at 95 %: {1000 * found.horizontal_95_m:.1f} mm sideways, {1000 * found.vertical_95_m:.1f} mm in height",
+            f"one sigma, mm        horizontal  height   ({to})", *lines,
+            f"at 95 %: {1000 * found.horizontal_95_m:.1f} mm horizontally, {1000 * found.vertical_95_m:.1f} mm in height",
         ],
     )  # fmt: skip
 

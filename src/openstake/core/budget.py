@@ -35,7 +35,7 @@ class BudgetSettings:
     """What a job takes for each link where nothing better is known: one sigma, horizontally per axis."""
 
     vector_horizontal_m: float = described(
-        "Vector, sideways",
+        "Vector, horizontal",
         "length",
         default=0.006,
         least=0.0,
@@ -45,7 +45,7 @@ class BudgetSettings:
     vector_horizontal_ppm: float = described("and by distance", "number", unit="ppm", default=0.7, least=0.0, most=50.0)
     vector_vertical_m: float = described("Vector, height", "length", default=0.012, least=0.0, most=1.0)
     vector_vertical_ppm: float = described("and by distance", "number", unit="ppm", default=1.0, least=0.0, most=50.0)
-    multipath_horizontal_m: float = described("Multipath, sideways", "length", default=0.004, least=0.0, most=1.0)
+    multipath_horizontal_m: float = described("Multipath, horizontal", "length", default=0.004, least=0.0, most=1.0)
     multipath_vertical_m: float = described("Multipath, height", "length", default=0.008, least=0.0, most=1.0)
     multipath_s: float = described(
         "Multipath lives for",
@@ -56,7 +56,9 @@ class BudgetSettings:
         most=3600.0,
         hint="Averaging over less removes little of it.",
     )
-    age_horizontal_m_per_s: float = described("Age, sideways, a second", "length", default=0.0003, least=0.0, most=0.1)
+    age_horizontal_m_per_s: float = described(
+        "Age, horizontal, a second", "length", default=0.0003, least=0.0, most=0.1
+    )
     age_vertical_m_per_s: float = described("Age, height, a second", "length", default=0.0006, least=0.0, most=0.1)
     centring_m: float = described("Centring over the mark", "length", default=0.001, least=0.0, most=0.1)
     bubble_share: float = described(

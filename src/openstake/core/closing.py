@@ -69,7 +69,7 @@ def closing_list(known: ClosingKnown, ticked: Sequence[str] = ()) -> tuple[Closi
             "due" if known.logs_running else "done", True, "base",
         ),
         ClosingItem(
-            "base", "Base ended", "Its occupation has an end in the Book.", "due" if known.base_runs else "done", True, "base"
+            "base", "Base ended", "Its end is in the Book.", "due" if known.base_runs else "done", True, "base"
         ),
         tick("power", "Powered down: rover, base receiver, radio last; then antennas off", "Never a radio that sends without its antenna."),
         tick("files", f"Files copied: receivers' logs and {counted(known.raw_files, 'raw file')} of this data folder", "Raw data is what repairs a bad day."),

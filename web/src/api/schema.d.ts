@@ -8442,7 +8442,7 @@ export interface components {
         };
         /**
          * TermShown
-         * @description A term with its share of the variance, sideways and in height, and the link it belongs to.
+         * @description A term with its share of the variance, horizontally and in height, and the link it belongs to.
          */
         TermShown: {
             /** Horizontal M */

@@ -33,7 +33,7 @@ export function BudgetPlan(props: { over: Schemas["BudgetOver"]; write: (metres:
         })}
       </svg>
       <figcaption className="border-t-2 border-line px-3 py-1 text-base">
-        <WashLegend wash={wash} what="sideways, 95 %:" write={props.write} />
+        <WashLegend wash={wash} what="horizontally, 95 %:" write={props.write} />
       </figcaption>
     </figure>
   );

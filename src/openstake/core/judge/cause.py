@@ -197,7 +197,7 @@ def _mark(item: Explained, size: Size) -> Said:
     name, values = item.marks[0], item.values
     flat = hypot(values.get("east_m", 0.0), values.get("north_m", 0.0))
     up = values.get("up_m")
-    parts = ([f"{size(flat)} sideways"] if "east_m" in values else []) + (
+    parts = ([f"{size(flat)} horizontally"] if "east_m" in values else []) + (
         [] if up is None else [f"{size(up)} {'high' if up > 0 else 'low'}"]
     )
     return (
@@ -264,7 +264,7 @@ def _bumped(item: Explained, size: Size) -> Said:
     flat = hypot(item.values.get("east_m", 0.0), item.values.get("north_m", 0.0))
     up = item.values.get("up_m", 0.0)
     return (
-        f"Between the check of {item.marks[0]} and that of {item.marks[1]} everything moved by {size(flat)} sideways and {size(up)} in height.",
+        f"Between the check of {item.marks[0]} and that of {item.marks[1]} everything moved by {size(flat)} horizontally and {size(up)} in height.",
         "The base was bumped, re-levelled, or moved.",
         "Look at level and plumb of the base now, measure its height again, and set it up anew. Points since then are in doubt.",
     )

@@ -53,9 +53,7 @@ def judge_return(
     distance = float(np.linalg.norm([east, north, up]))
     if distance <= SAME_COORDINATE_M:
         return []
-    moved = (
-        f"{text_from_metres(float(np.hypot(east, north)), unit)} sideways and {text_from_metres(up, unit)} in height"
-    )
+    moved = f"{text_from_metres(float(np.hypot(east, north)), unit)} horizontally and {text_from_metres(up, unit)} in height"
     if autonomous:
         return [
             finding(
@@ -177,7 +175,7 @@ def judge_solution(
     east, north, up = moved_enu_m(present_m, typed_m)
     flat, distance = float(np.hypot(east, north)), float(np.linalg.norm([east, north, up]))
     plausible = PLAUSIBLE_FROM_AUTONOMOUS_M if present_autonomous else PLAUSIBLE_FROM_KNOWN_M
-    moved = f"{text_from_metres(flat, unit)} sideways and {text_from_metres(up, unit)} in height"
+    moved = f"{text_from_metres(flat, unit)} horizontally and {text_from_metres(up, unit)} in height"
     if flat <= plausible and abs(up) <= VERTICAL_TO_HORIZONTAL * plausible:
         return finding(
             "solution-plausible",

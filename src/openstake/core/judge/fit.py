@@ -261,9 +261,9 @@ def judge_checks(
     for place, pair in enumerate(pairs):
         if pair.use != "check" or pair.name in left_out:
             continue
-        flat, most_flat = _check_sideways(pair, place, horizontal)
+        flat, most_flat = _check_horizontal(pair, place, horizontal)
         up, most_up = (None, None) if vertical is None else _check_up(pair, place, vertical)
-        both = ((flat, most_flat, "sideways", "horizontal"), (up, most_up, "in height", "vertical"))
+        both = ((flat, most_flat, "horizontally", "horizontal"), (up, most_up, "in height", "vertical"))
         seen = [item for item in both if item[0] is not None and item[1] is not None and item[0] > item[1]]
         beyond = [
             f"{text_from_metres(off or 0.0, unit)} {words} ({text_from_metres(most or 0.0, unit)} is explained)"
@@ -280,8 +280,8 @@ def judge_checks(
     return found
 
 
-def _check_sideways(pair: Pair, place: int, fit: Horizontal) -> tuple[float, float | None]:
-    """Return how far a check mark is off sideways, and what explains as much in 99.9 %, None where no sigma is known."""
+def _check_horizontal(pair: Pair, place: int, fit: Horizontal) -> tuple[float, float | None]:
+    """Return how far a check mark is off horizontally, and what explains as much in 99.9 %, None where no sigma is known."""
     own = pair.sigma_h_m or fit.sigma0_m
     total = float(np.max(np.diag(fit.covariance_m2(pair.gnss_e_m, pair.gnss_n_m))))
     off = float(np.hypot(*fit.residual_m[place]))

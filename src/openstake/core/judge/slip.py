@@ -82,7 +82,7 @@ def judge_slip(mark: str, slip: SlipFound | None, horizontal: bool, unit: str) -
     """Return what is said of a slip that explains a mark's difference."""
     if slip is None:
         return []
-    side = "sideways" if horizontal else "in height"
+    side = "horizontally" if horizontal else "in height"
     return [
         finding(
             "fit-slip", Severity.LOOK,

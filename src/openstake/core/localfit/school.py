@@ -118,7 +118,7 @@ def next_step(
     return NextStep("apply", "Apply the fit: points then have local coordinates too.", "Apply the fit")
 
 
-_SIDE = {"horizontal": "sideways", "vertical": "in height"}
+_SIDE = {"horizontal": "horizontally", "vertical": "in height"}
 _ALONE: dict[str, MarkUse] = {"horizontal": "h", "vertical": "v"}
 
 

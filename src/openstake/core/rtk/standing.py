@@ -48,7 +48,7 @@ class ClaimHeld:
 
 
 def _widest_m(fixes: Sequence[Fix]) -> NDArray[np.float64]:
-    """Return how far epochs of a pole that stands may lie from the others, sideways and up, metres, shape (n, 2)."""
+    """Return how far epochs of a pole that stands may lie from the others, horizontal and up, metres, shape (n, 2)."""
     claimed = np.array([(fix.sigma_horizontal_m, fix.sigma_up_m) for fix in fixes])
     return np.asarray(np.maximum((STANDING_M, STANDING_UP_M), STANDING_SIGMAS * np.nan_to_num(claimed)))
 
@@ -63,8 +63,8 @@ def last_stood(fixes: Sequence[Fix]) -> list[Fix]:
     away = places - middle
     # Straight up from the Earth's centre is within 0.2 degrees of the vertical: 0.4 mm of 10 cm.
     up = away @ (middle / np.linalg.norm(middle))
-    sideways = np.sqrt(np.maximum(np.sum(away**2, axis=1) - up**2, 0.0))
-    moved = np.flatnonzero((np.column_stack([sideways, np.abs(up)]) > _widest_m(placed)).any(axis=1))
+    horizontal = np.sqrt(np.maximum(np.sum(away**2, axis=1) - up**2, 0.0))
+    moved = np.flatnonzero((np.column_stack([horizontal, np.abs(up)]) > _widest_m(placed)).any(axis=1))
     start = int(moved[-1]) + 1 if moved.size else 0
     return placed[start:] if len(placed) - start >= _FEWEST else []
 

@@ -140,8 +140,8 @@ def _noise(average: PositionAverage, unit: str) -> str:
     if average.half_95_horizontal_m is None or up.half_95_m is None:
         return "one position tells no noise"
     short = ", too short to tell" if average.is_short else ""
-    sideways, upward = (text_from_metres(half_m, unit) for half_m in (average.half_95_horizontal_m, up.half_95_m))
-    return f"noise of the mean {sideways} sideways, {upward} up (95 %{short})"
+    horizontal, upward = (text_from_metres(half_m, unit) for half_m in (average.half_95_horizontal_m, up.half_95_m))
+    return f"noise of the mean {horizontal} horizontally, {upward} up (95 %{short})"
 
 
 def _base_refers_to(kit: KitNow) -> tuple[RefersTo, float | None]:

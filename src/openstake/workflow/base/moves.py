@@ -81,7 +81,7 @@ def replace_coordinate(
         session, now, "base-coordinate-replaced",
         f"Base coordinate replaced by {coordinate.detail}, frame {coordinate.frame}, epoch {coordinate.frame_epoch}"
         f"{', locked as control quality' if locked else ''}: {row.reason}. Every point from this base moves by "
-        f"{text_from_metres(hypot(east, north), unit)} sideways and {text_from_metres(up, unit)} in height.",
+        f"{text_from_metres(hypot(east, north), unit)} horizontally and {text_from_metres(up, unit)} in height.",
         job.id, occupation=occupation.id, replaces=present.id, base_coordinate=row.id, x_m=row.x_m, y_m=row.y_m, z_m=row.z_m,
         locked=locked,
     )  # fmt: skip

@@ -57,7 +57,7 @@ class BudgetWish:
 
 @dataclass(frozen=True)
 class TermShown:
-    """A term with its share of the variance, sideways and in height, and the link it belongs to."""
+    """A term with its share of the variance, horizontally and in height, and the link it belongs to."""
 
     name: TermName
     words: str

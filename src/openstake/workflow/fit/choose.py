@@ -317,7 +317,7 @@ def _past(row: FitChosen) -> tuple[FitPast, FitParameters | None]:
     if numbers is not None:
         site = numbers.pop("site")
         fit = FitParameters(**numbers, site=SiteCentre(**site) if site else None)
-    count = f"{counted(document['marks_h'], 'mark')} sideways, {document['marks_v']} in height: {document['words']}"
+    count = f"{counted(document['marks_h'], 'mark')} horizontally, {document['marks_v']} in height: {document['words']}"
     past = FitPast(
         row.id, row.created_s, row.words, count if fit else document["words"], fit.scale_ppm if fit else None,
         fit.rotation_deg if fit else None, fit is not None,

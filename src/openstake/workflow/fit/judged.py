@@ -149,7 +149,7 @@ def _headline(now: FitNow, found: Diagnosis | None, differing: Collection[str], 
     if found.suspects:
         first = found.suspects[0]
         flat, up = rows[first.name]
-        value, side = (flat, "sideways") if first.component == "horizontal" else (up, "in height")
+        value, side = (flat, "horizontally") if first.component == "horizontal" else (up, "in height")
         who = first.name if first.can_tell else " or ".join(in_doubt(found)[first.component][:3])
         return _with_number(value, first.name, f"{who}, {side}, from where the others put it", unit)
     off = next(iter(differing), "")
@@ -196,7 +196,7 @@ def _tells(found: Diagnosis, component: str) -> bool:
 
 
 def off_of(found: Diagnosis) -> dict[str, tuple[float | None, float | None]]:
-    """Return how far each mark is from where the others put it, sideways and in height, by its name."""
+    """Return how far each mark is from where the others put it, horizontally and in height, by its name."""
     return {
         row.name: (
             None if row.left_out_e_m is None or row.left_out_n_m is None else hypot(row.left_out_e_m, row.left_out_n_m),

@@ -240,11 +240,11 @@ def _in_both(
     derived = points.derive_all(session, job, shots)
     grid = np.array([(point.east_m, point.north_m, point.height_m) for point in derived]).reshape(-1, 3)
     local, places = local_of(job, fit, grid), in_fit_grid(job, fit.site, grid)[:, :2]
-    sideways, height, inside = reach.horizontal_95_m(places), reach.vertical_95_m(places), reach.holds(places)
+    horizontal, height, inside = reach.horizontal_95_m(places), reach.vertical_95_m(places), reach.holds(places)
     return [
         PointInBoth(
             shot.id, labels[shot.id].name if shot.id in labels else shot.name, point.east_m, point.north_m, point.height_m,
-            float(local[n, 0]), float(local[n, 1]), known(local[n, 2]), known(sideways[n]), known(height[n]), bool(inside[n]),
+            float(local[n, 0]), float(local[n, 1]), known(local[n, 2]), known(horizontal[n]), known(height[n]), bool(inside[n]),
         )
         for n, (shot, point) in enumerate(zip(shots, derived, strict=True))
     ], following  # fmt: skip

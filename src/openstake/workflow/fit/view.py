@@ -251,7 +251,7 @@ def _stands(mark: FitMarkNow, use: MarkUse, used: bool, accused: str, differs: b
         return State.DISAGREES, "off as a check"
     if not used and use != "check":
         return State.ENTERED, "measured"
-    words = {"h": "in, sideways only", "v": "in, height only"}.get(use, "in the fit")
+    words = {"h": "in, horizontal only", "v": "in, height only"}.get(use, "in the fit")
     return (State.ENTERED if waits else State.CHECKED, words) if used else (State.ENTERED, "kept as a check")
 
 
@@ -281,7 +281,7 @@ def _test_words(now: FitNow, found: Diagnosis) -> str:
     if found.test == "tau":
         return "sigma estimated from the residuals: tau"
     statistic, limit = found.of_flat.global_statistic or 0.0, found.of_flat.global_limit or 0.0
-    return f"given sigmas: Baarda; χ² {statistic:.1f} of {limit:.1f} sideways"
+    return f"given sigmas: Baarda; χ² {statistic:.1f} of {limit:.1f} horizontally"
 
 
 # --- where, and what next ---
@@ -348,7 +348,7 @@ def _next(item: Judged, marks: Sequence[FitMarkView], suggested: FitMarkNow | No
 def _mark_stands(item: Judged, mark: FitMarkView, unit: str) -> MarkStands:
     parts = []
     if mark.off_m is not None:
-        parts.append(f"{text_from_metres(mark.off_m, unit)} sideways")
+        parts.append(f"{text_from_metres(mark.off_m, unit)} horizontally")
     if mark.off_up_m is not None:
         parts.append(f"{text_from_metres(mark.off_up_m, unit)} in height")
     off = f"{' and '.join(parts)} from where the fit puts it" if parts else "measured"

@@ -103,7 +103,7 @@ def local_of(job: JobNow, fit: FitParameters, grid_m: NDArray[np.float64]) -> ND
 
 
 def fit_sigmas_m(job: JobNow, fit: Applied, grid_m: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return what a fit gives at places of the job's grid, (n, 3): one sigma per axis sideways and in height, (n, 2); NaN where unknown."""
+    """Return what a fit gives at places of the job's grid, (n, 3): one sigma per axis horizontally and in height, (n, 2); NaN where unknown."""
     places = in_fit_grid(job, fit.parameters.site, grid_m)[:, :2]
     return np.column_stack([fit.reach.horizontal_95_m(places) / CIRCLE_95, fit.reach.vertical_95_m(places) / LINE_95])
 

@@ -29,7 +29,7 @@ def _same(settings: BudgetSettings) -> BudgetSettings:
 
 def _words(settings: BudgetSettings) -> str:
     return (
-        f"Error budget changed: vector {settings.vector_horizontal_m:g} m and {settings.vector_horizontal_ppm:g} ppm sideways, "
+        f"Error budget changed: vector {settings.vector_horizontal_m:g} m and {settings.vector_horizontal_ppm:g} ppm horizontally, "
         f"{settings.vector_vertical_m:g} m and {settings.vector_vertical_ppm:g} ppm in height."
     )
 
@@ -54,7 +54,7 @@ def pole_used(kit: KitNow) -> PoleUsed:
 
 
 def base_sigmas_m(coordinate: BaseCoordinate) -> tuple[float, float]:
-    """Return one sigma of a base's coordinate, of an axis sideways and in height: as it stands with it, or that of an autonomous one."""
+    """Return one sigma of a base's coordinate, of an axis horizontally and in height: as it stands with it, or that of an autonomous one."""
     if is_autonomous(coordinate):
         return AUTONOMOUS_SIGMAS_M
     return coordinate.accuracy_horizontal_95_m / CIRCLE_95, coordinate.accuracy_vertical_95_m / LINE_95

@@ -265,7 +265,7 @@ def _moved_words(shot: Shot, point: points.Point, moved: Difference, unit: str) 
     up = moved.up_m or 0.0
     parts = []
     if moved.horizontal_m >= 0.0005:
-        parts.append(f"{text_from_metres(moved.horizontal_m, unit)} sideways")
+        parts.append(f"{text_from_metres(moved.horizontal_m, unit)} horizontally")
     if abs(up) >= 0.0005:
         parts.append(f"{text_from_metres(abs(up), unit)} {'up' if up > 0 else 'down'}")
     return f"moved {' and '.join(parts) or 'by less than a millimetre'} since: {' and '.join(causes) or 'the base'} was corrected"

@@ -104,7 +104,7 @@ function Worth({ job, of, origin }: { job: Schemas["JobView"]; of: Schemas["Aver
       <p className="leading-6">
         {counted(of.used, "position")} of {of.epochs}, lowest status {of.status}, over {fixed(of.span_s, 0)} s. They resemble each other for
         about {fixed(of.correlation_s, 0)} s, so they count as {fixed(of.effective_n, 0)}. Spread {length(of.spread_horizontal_m, unit)}{" "}
-        sideways, {length(of.spread_up_m, unit)} {sign} in height. Mean {latitude(of.latitude_deg, 7)}, {longitude(of.longitude_deg, 7)},{" "}
+        horizontally, {length(of.spread_up_m, unit)} {sign} in height. Mean {latitude(of.latitude_deg, 7)}, {longitude(of.longitude_deg, 7)},{" "}
         {length(of.height_m, unit)} {sign}.{origin && <span className="text-faded"> ({origin})</span>}
       </p>
       {of.time_s.length > 2 && (

@@ -84,7 +84,7 @@ export function CoordinateStep(props: { job: Schemas["JobView"]; view: Schemas["
         <Note>
           <span className="font-bold">Taken: </span>
           {setup.coordinate.detail}. Frame {setup.coordinate.frame}, epoch {setup.coordinate.frame_epoch}. Good to about{" "}
-          {length(setup.coordinate.accuracy_horizontal_95_m, unit)} sideways and {length(setup.coordinate.accuracy_vertical_95_m, unit)}{" "}
+          {length(setup.coordinate.accuracy_horizontal_95_m, unit)} horizontally and {length(setup.coordinate.accuracy_vertical_95_m, unit)}{" "}
           {UNIT_SIGN[unit]} in height (95 %). Nothing is shifted between frames.
         </Note>
       )}

@@ -155,7 +155,7 @@ function Effect({ job, effect }: { job: Schemas["JobView"]; effect: Schemas["Bas
   return (
     <p className="leading-6">
       <span className="font-semibold">If the base is off by what it may be: </span>
-      every point shifts alike by {length(effect.shift_horizontal_m, unit)} sideways and {length(effect.shift_up_m, unit)} {UNIT_SIGN[unit]} in
+      every point shifts alike by {length(effect.shift_horizontal_m, unit)} horizontally and {length(effect.shift_up_m, unit)} {UNIT_SIGN[unit]} in
       height. At the far end, {far.value} {far.sign} away, {more}.
     </p>
   );

@@ -16,7 +16,7 @@ const FIELDS: { name: keyof Typed; label: string; placeholder: string; hint?: st
   { name: "height", label: "ellipsoidal height", placeholder: "61.234 m", hint: "Of the mark, not of the antenna." },
   { name: "frame", label: "Frame", placeholder: "ETRS89", hint: "As the computation says it. Nothing is shifted." },
   { name: "epoch", label: "Epoch", placeholder: "2026.9" },
-  { name: "sigma_horizontal", label: "Sigma, sideways", placeholder: "10 mm" },
+  { name: "sigma_horizontal", label: "Sigma, horizontal", placeholder: "10 mm" },
   { name: "sigma_vertical", label: "Sigma, height", placeholder: "20 mm" },
   { name: "reason", label: "Note for the Book", placeholder: "computed by the office, 6 h", wide: true },
 ];

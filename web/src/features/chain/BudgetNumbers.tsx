@@ -13,13 +13,13 @@ export function BudgetNumbers({ shown, unit }: { shown: Schemas["BudgetShown"]; 
       </p>
       <div className="grid grid-cols-2 gap-4">
         <p className="text-5xl font-bold whitespace-nowrap" data-testid="budget-horizontal">
-          {length(shown.horizontal_95_m, unit)} <span className="text-lg">{sign} sideways</span>
+          {length(shown.horizontal_95_m, unit)} <span className="text-lg">{sign} horizontal</span>
         </p>
         <p className="text-5xl font-bold whitespace-nowrap" data-testid="budget-vertical">
           {length(shown.vertical_95_m, unit)} <span className="text-lg">{sign} in height</span>
         </p>
       </div>
-      <BudgetBar label="sideways" terms={shares("share_horizontal")} />
+      <BudgetBar label="horizontal" terms={shares("share_horizontal")} />
       <BudgetBar label="in height" terms={shares("share_vertical")} />
     </>
   );

@@ -55,7 +55,7 @@ export function WhatIfView({ job, tabs }: ChainViewProps) {
           <TextField label="Distance from the base" name="baseline" value={baseline} onChange={setBaseline} placeholder={shown ? `${length(shown.baseline_m, unit, 0)} ${sign}, ${shown.where}` : ""} problem={at("baseline")} />
           <Toggle label="Absolute" value={absolute} onChange={setAbsolute} hint="With the base's own coordinate; else relative to its mark." />
           <div className="grid grid-cols-2 gap-3">
-            <TextField label="Needed sideways" name="need_horizontal" value={need.horizontal} onChange={(horizontal) => setNeed({ ...need, horizontal })} placeholder="15 mm" problem={at("need_horizontal")} />
+            <TextField label="Needed horizontally" name="need_horizontal" value={need.horizontal} onChange={(horizontal) => setNeed({ ...need, horizontal })} placeholder="15 mm" problem={at("need_horizontal")} />
             <TextField label="in height" name="need_vertical" value={need.vertical} onChange={(vertical) => setNeed({ ...need, vertical })} placeholder="30 mm" problem={at("need_vertical")} />
           </div>
           <fieldset className="flex flex-col gap-2">
@@ -83,7 +83,7 @@ export function WhatIfView({ job, tabs }: ChainViewProps) {
               <h2 className="font-bold">Ways there, the cheapest first</h2>
               {shown.ways.map((way) => (
                 <Note key={way.changes.join()}>
-                  {way.changes.join(", ")}: <b>{length(way.horizontal_95_m, unit)} {sign}</b> sideways, <b>{length(way.vertical_95_m, unit)} {sign}</b> in height
+                  {way.changes.join(", ")}: <b>{length(way.horizontal_95_m, unit)} {sign}</b> horizontally, <b>{length(way.vertical_95_m, unit)} {sign}</b> in height
                 </Note>
               ))}
             </section>
@@ -109,7 +109,7 @@ function Shown({ shown, unit }: { shown: Schemas["BudgetShown"]; unit: Schemas["
         <thead>
           <tr className="text-faded">
             <th className="text-left font-semibold">one sigma, {sign}</th>
-            <th className="w-24 font-semibold">sideways</th>
+            <th className="w-24 font-semibold">horizontal</th>
             <th className="w-24 font-semibold">height</th>
             <th className="pl-4 text-left font-semibold">on whose authority</th>
           </tr>

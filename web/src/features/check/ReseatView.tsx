@@ -127,7 +127,7 @@ function Preview({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Rese
           ))}
         </div>
         <p className="mt-1">
-          Known to {length(shown.horizontal_95_m, unit)} {sign} sideways and {length(shown.vertical_95_m, unit)} {sign} in height, 95 %. The shots scatter by{" "}
+          Known to {length(shown.horizontal_95_m, unit)} {sign} horizontally and {length(shown.vertical_95_m, unit)} {sign} in height, 95 %. The shots scatter by{" "}
           {length(shown.scatter_horizontal_m, unit)} and {length(shown.scatter_up_m, unit)} {sign}. Earth-centred: X {signed(shown.shift_x_m, unit)}, Y{" "}
           {signed(shown.shift_y_m, unit)}, Z {signed(shown.shift_z_m, unit)} {sign}.
         </p>

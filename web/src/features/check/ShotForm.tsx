@@ -15,7 +15,7 @@ export interface ShotTyped {
 
 export const USUAL_SHOT: ShotTyped = { seconds: "30", fixed_only: true, tolerance: "control" };
 
-/** What is settled before recording: the mark, the pole, how long, and within which limits. */
+/** What is settled before recording: the mark, the pole, how long, and within which tolerance. */
 export function ShotForm(props: {
   job: Schemas["JobView"];
   mark: Schemas["MarkView"] | null;
@@ -38,7 +38,7 @@ export function ShotForm(props: {
         <PoleFields jobId={job.id} pole={props.pole} onPole={props.onPole} problem={problem} />
         <TextField label="Seconds" name="seconds" value={wish.seconds} onChange={(seconds) => set({ seconds })} hint="0: one epoch" problem={at("seconds")} />
         <Select
-          label="Limits"
+          label="Tolerance"
           value={wish.tolerance}
           options={(settings.data?.settings.tolerances ?? []).map((limits) => ({
             value: limits.name,

@@ -50,7 +50,7 @@ export function Difference({ job, check, all }: { job: Schemas["JobView"]; check
         <Part name="east" value={signed(check.east_m, unit)} sign={sign} bad={!check.horizontal_agrees} />
         <Part name="up" value={check.up_m === null ? "not compared" : signed(check.up_m, unit)} sign={sign} bad={!check.vertical_agrees} />
         <p className="mt-2 text-base leading-5 text-faded">
-          ring: limit {length(check.tolerance_horizontal_m, unit)}, bar: {length(check.tolerance_vertical_m, unit)} {sign}; dashes: expected at 95 %,{" "}
+          ring: tolerance {length(check.tolerance_horizontal_m, unit)}, bar: {length(check.tolerance_vertical_m, unit)} {sign}; dashes: expected at 95 %,{" "}
           {length(check.expected_horizontal_95_m, unit)} and {length(check.expected_vertical_95_m, unit)} {sign}. {check.epochs} epochs.
         </p>
       </div>

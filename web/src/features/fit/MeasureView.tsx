@@ -75,7 +75,7 @@ export function MeasureView({ job, fit, tabs }: FitViewProps) {
                 {mark.name} from where {mark.horizontal ? "the others put" : "the fit puts"} it
               </p>
               <p className={`text-6xl font-bold whitespace-nowrap ${mark.state === "disagrees" ? "text-flag" : ""}`} data-testid="fit-difference">
-                {length(mark.off_m, unit)} <span className="text-2xl">{UNIT_SIGN[unit]} sideways</span>
+                {length(mark.off_m, unit)} <span className="text-2xl">{UNIT_SIGN[unit]} horizontally</span>
               </p>
               {mark.off_up_m !== null && (
                 <p className="text-4xl font-bold">

@@ -177,7 +177,7 @@ function Marks(props: {
       <thead>
         <tr className="text-right text-sm text-faded">
           <th className="w-36 py-1 pl-3 text-left leading-4 font-semibold">off, by the others ({UNIT_SIGN[unit]})</th>
-          <th className="font-semibold">sideways</th>
+          <th className="font-semibold">horizontal</th>
           <th className="font-semibold">height</th>
           <th className="w-28 pr-2 font-semibold">in the fit</th>
         </tr>

@@ -80,7 +80,7 @@ export function FixHistory({ job, roverId }: { job: Schemas["JobView"]; roverId:
           </span>
         ))}
         <span className="flex items-center gap-2">
-          <span className="h-1 w-6 bg-checked" /> 95 % sideways
+          <span className="h-1 w-6 bg-checked" /> 95 % horizontal
         </span>
         <span className="flex items-center gap-2">
           <span className="h-1 w-6 bg-grain" /> height

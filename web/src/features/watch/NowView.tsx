@@ -81,7 +81,7 @@ function Cards({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Instru
           <thead>
             <tr className="text-left text-faded">
               <th className="font-normal">95 %, {sign}</th>
-              <th className="text-right font-normal">sideways</th>
+              <th className="text-right font-normal">horizontal</th>
               <th className="text-right font-normal">height</th>
             </tr>
           </thead>
