@@ -13,10 +13,12 @@ export function BudgetNumbers({ shown, unit }: { shown: Schemas["BudgetShown"]; 
       </p>
       <div className="grid grid-cols-2 gap-4">
         <p className="text-5xl font-bold whitespace-nowrap" data-testid="budget-horizontal">
-          {length(shown.horizontal_95_m, unit)} <span className="text-lg">{sign} horizontal</span>
+          {length(shown.horizontal_95_m, unit)} <span className="text-lg">{sign}</span>
+          <span className="block text-lg leading-5">horizontal</span>
         </p>
         <p className="text-5xl font-bold whitespace-nowrap" data-testid="budget-vertical">
-          {length(shown.vertical_95_m, unit)} <span className="text-lg">{sign} in height</span>
+          {length(shown.vertical_95_m, unit)} <span className="text-lg">{sign}</span>
+          <span className="block text-lg leading-5">in height</span>
         </p>
       </div>
       <BudgetBar label="horizontal" terms={shares("share_horizontal")} />

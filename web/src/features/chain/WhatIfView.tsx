@@ -54,10 +54,11 @@ export function WhatIfView({ job, tabs }: ChainViewProps) {
         <div className="flex flex-col gap-4">
           <TextField label="Distance from the base" name="baseline" value={baseline} onChange={setBaseline} placeholder={shown ? `${length(shown.baseline_m, unit, 0)} ${sign}, ${shown.where}` : ""} problem={at("baseline")} />
           <Toggle label="Absolute" value={absolute} onChange={setAbsolute} hint="With the base's own coordinate; else relative to its mark." />
-          <div className="grid grid-cols-2 gap-3">
-            <TextField label="Needed horizontally" name="need_horizontal" value={need.horizontal} onChange={(horizontal) => setNeed({ ...need, horizontal })} placeholder="15 mm" problem={at("need_horizontal")} />
+          <fieldset className="grid grid-cols-2 gap-x-3">
+            <legend className="mb-1 font-semibold">Needed at 95 %</legend>
+            <TextField label="horizontal" name="need_horizontal" value={need.horizontal} onChange={(horizontal) => setNeed({ ...need, horizontal })} placeholder="15 mm" problem={at("need_horizontal")} />
             <TextField label="in height" name="need_vertical" value={need.vertical} onChange={(vertical) => setNeed({ ...need, vertical })} placeholder="30 mm" problem={at("need_vertical")} />
-          </div>
+          </fieldset>
           <fieldset className="flex flex-col gap-2">
             <legend className="mb-1 font-semibold">If I</legend>
             {shown?.changes.map((change) => (
