@@ -99,7 +99,9 @@ class Page:
         self.until(lambda: self.driver.find_element(By.XPATH, xpath).click() or True)
 
     def field(self, name):
-        return self.until(lambda: self.driver.find_elements(By.CSS_SELECTOR, f"input[name='{name}']"))[0]
+        return self.until(
+            lambda: self.driver.find_elements(By.CSS_SELECTOR, f"input[name='{name}'], textarea[name='{name}']")
+        )[0]
 
     def type(self, name, text):
         field = self.field(name)

@@ -34,7 +34,7 @@ def broken(folder, statement):
 
 
 @pytest.mark.parametrize(
-    ("statement", "break_at"),
+    ("statement", "first_broken"),
     [
         ("UPDATE book SET text = replace(text, 'line 2', 'line 9') WHERE sequence = 3", 3),
         ("DELETE FROM book WHERE sequence = 2", 2),
@@ -42,7 +42,7 @@ def broken(folder, statement):
         ("UPDATE book SET sequence = 9 WHERE sequence = 4", 4),
     ],
 )
-def test_a_changed_book_is_found_broken_where_it_was_changed(database, tmp_path, statement, break_at):
+def test_a_changed_book_is_found_broken_where_it_was_changed(database, tmp_path, statement, first_broken):
     written(database)
     with database.read() as session:
         assert verify(session).whole
@@ -52,7 +52,7 @@ def test_a_changed_book_is_found_broken_where_it_was_changed(database, tmp_path,
     with database.read() as session:
         result = verify(session)
     assert not result.whole
-    assert result.break_at == break_at
+    assert result.first_broken == first_broken
 
 
 def test_numbers_in_the_book_are_canonical_text():

@@ -14,7 +14,7 @@ from openstake.core.errors import FileError
 from openstake.core.mark import GivenMark, PlacedMark
 from openstake.wire.tables.control import read_control
 from openstake.wire.tables.csv_list import write_csv
-from openstake.wire.tables.drawings import write_dxf, write_kml
+from openstake.wire.tables.drawings import drawn_mark, write_dxf, write_kml
 from openstake.wire.tables.geojson import write_geojson
 from openstake.wire.tables.landxml import write_landxml
 
@@ -242,7 +242,7 @@ def test_kml_places_marks_by_longitude_and_latitude():
     marks = [PlacedMark(GivenMark("A & B", 1.0, 2.0, note="nail"), 1.0, 2.0, 53.3, -6.2, None, None),
              PlacedMark(GivenMark("nowhere", 1.0, 2.0), 1.0, 2.0, None, None, None, None)]  # fmt: skip
 
-    root = ElementTree.fromstring(write_kml(marks, "job"))
+    root = ElementTree.fromstring(write_kml(map(drawn_mark, marks), "job"))
 
     assert [item.text for item in root.findall(".//{*}Placemark/{*}name")] == ["A & B"]
     # KML 2.2, section 10.2: longitude, latitude, altitude.
@@ -254,7 +254,7 @@ def test_kml_places_marks_by_longitude_and_latitude():
 def test_dxf_is_in_the_job_s_unit_and_says_which(unit, code, factor):
     marks = [PlacedMark(GivenMark("A", 305.0, 610.0, check_only=True), 305.0, 610.0, None, None, 31.0, None)]
 
-    drawing = ezdxf.read(io.StringIO(write_dxf(marks, unit)))
+    drawing = ezdxf.read(io.StringIO(write_dxf([drawn_mark(mark) for mark in marks], unit, ("CONTROL", "CHECK"))))
 
     assert drawing.header["$INSUNITS"] == code  # DXF reference: metres 6, feet 2, US survey feet 21
     assert not drawing.audit().errors
@@ -293,5 +293,8 @@ def test_a_name_of_what_is_no_character_is_refused(letter):
 
 def test_what_xml_cannot_hold_is_left_out_on_the_way_to_it():
     mark = PlacedMark(GivenMark("A\ufffe\ud800", 1.0, 2.0, note="x\x00y"), 1.0, 2.0, 53.0, -6.0, None, None)
-    for content in (write_landxml([mark], "m", "sys\ud800", "local"), write_kml([mark], "title\ufffe").encode()):
+    for content in (
+        write_landxml([mark], "m", "sys\ud800", "local"),
+        write_kml([drawn_mark(mark)], "title\ufffe").encode(),
+    ):
         ElementTree.fromstring(content)

@@ -38,13 +38,6 @@ class Settle(BaseModel):
 
 
 @dataclass(frozen=True)
-class PhotoQuery:
-    """The name of a photo that is sent."""
-
-    name: ShortText = "photo"
-
-
-@dataclass(frozen=True)
 class SwitchLog:
     """Start the static log, or stop it."""
 
@@ -115,7 +108,7 @@ def _setup_routes(api: Api, context: Context) -> None:
         return view(context, job_id)
 
     @api.post("/jobs/<job_id>/base/photo", "base")
-    def add_photo(job_id: str, query: PhotoQuery) -> BaseView:
+    def add_photo(job_id: str, query: photos.PhotoQuery) -> BaseView:
         """Attach a photo, sent as it is (application/octet-stream)."""
         setup.add_photo(context, job_id, query.name, request.get_data())
         return view(context, job_id)

@@ -1,25 +1,94 @@
-"""Routes of the Book page: what happened, and the points to take home."""
+"""Routes of the Book page: what happened, what the crew adds, days and their sign-off, and the points to take home."""
 
 from __future__ import annotations
 
-from flask import Response
+from flask import Response, request
 
-from openstake.api.common import Api, as_file
-from openstake.workflow import book
+from openstake.api.common import Api, Nothing, as_file
+from openstake.workflow.book import days, notes, out, page
 from openstake.workflow.context import Context, file_name
 from openstake.workflow.job.jobs import one_job
+from openstake.workflow.photos import PhotoQuery
 
 
 def book_routes(api: Api, context: Context) -> None:
     """Add the routes."""
+    _line_routes(api, context)
+    _note_routes(api, context)
+    _day_routes(api, context)
 
-    @api.get("/jobs/<job_id>/book", "book")
-    def book_view(job_id: str, query: book.BookQuery) -> book.BookView:
-        """Show what happened, newest first, and whether the Book is whole."""
-        return book.view(context, job_id, query)
+    @api.get("/jobs/<job_id>/take-home", "book")
+    def take_home_view(job_id: str) -> out.TakeHomeView:
+        """Say what can be taken home, and how."""
+        return out.view(context, job_id)
+
+    @api.get("/jobs/<job_id>/take-home/<kind>", "book")
+    def take_home(job_id: str, kind: str, query: out.TakeHome) -> Response:
+        """Return the points as CSV, GeoJSON, KML, DXF or LandXML, or the vectors with their covariances."""
+        return as_file(*out.take_home(context, job_id, kind, query))
 
     @api.get("/jobs/<job_id>/points.csv", "book")
     def points_csv(job_id: str) -> Response:
-        """Return the points as CSV."""
+        """Return the points as CSV with the usual columns."""
+        return as_file(*out.take_home(context, job_id, "csv", out.TakeHome()))
+
+
+def _line_routes(api: Api, context: Context) -> None:
+    @api.get("/jobs/<job_id>/book", "book")
+    def book_view(job_id: str, query: page.BookQuery) -> page.BookView:
+        """Show what happened, newest first, and whether the Book is whole."""
+        return page.view(context, job_id, query)
+
+    @api.get("/jobs/<job_id>/book/lines/<line_id>", "book")
+    def book_line(job_id: str, line_id: str) -> page.LineSeen:
+        """Show a line in full, and what it replaced or was replaced by."""
+        return page.line(context, job_id, line_id)
+
+
+def _note_routes(api: Api, context: Context) -> None:
+    @api.post("/jobs/<job_id>/book/notes", "book")
+    def add_note(job_id: str, json: notes.NoteWish) -> Nothing:
+        """Write a note."""
+        notes.note(context, job_id, json)
+        return Nothing()
+
+    @api.post("/jobs/<job_id>/book/weather", "book")
+    def add_weather(job_id: str, json: notes.WeatherWish) -> Nothing:
+        """Write the weather."""
+        notes.weather(context, job_id, json)
+        return Nothing()
+
+    @api.post("/jobs/<job_id>/book/people", "book")
+    def add_people(job_id: str, json: notes.PeopleWish) -> Nothing:
+        """Write who is on site."""
+        notes.people(context, job_id, json)
+        return Nothing()
+
+    @api.post("/jobs/<job_id>/book/photo", "book")
+    def add_book_photo(job_id: str, query: PhotoQuery) -> Nothing:
+        """Put a photo into the Book, sent as it is (application/octet-stream)."""
+        notes.photo(context, job_id, query.name, request.get_data())
+        return Nothing()
+
+
+def _day_routes(api: Api, context: Context) -> None:
+    @api.get("/jobs/<job_id>/book/days", "book")
+    def book_days(job_id: str) -> days.Days:
+        """List the days, with who signed each off."""
+        return days.days(context, job_id)
+
+    @api.get("/jobs/<job_id>/book/days/<day>", "book")
+    def day_sheet(job_id: str, day: str) -> days.DaySheet:
+        """Show the sheet of a day."""
+        return days.sheet(context, job_id, day)
+
+    @api.post("/jobs/<job_id>/book/sign", "book")
+    def sign_day(job_id: str, json: days.SignWish) -> days.Days:
+        """Sign a day off: a copy is frozen, its hash goes into the Book."""
+        return days.sign(context, job_id, json)
+
+    @api.get("/jobs/<job_id>/book/signed/<signed_id>", "book")
+    def signed_copy(job_id: str, signed_id: str) -> Response:
+        """Return the frozen copy of a signed day, JSON."""
         name = file_name(one_job(context, job_id).name)
-        return as_file(book.points_csv(context, job_id), "text/csv", f"{name}-points.csv")
+        return as_file(days.frozen(context, job_id, signed_id), "application/json", f"{name}-signed-day.json")

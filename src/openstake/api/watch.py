@@ -13,6 +13,7 @@ from openstake.workflow import closing, handover, recording
 from openstake.workflow.context import Context, JobChanged
 from openstake.workflow.job.jobs import one_job
 from openstake.workflow.now.averages import AverageView
+from openstake.workflow.photos import PhotoQuery
 from openstake.workflow.ticks import TickWish
 from openstake.workflow.watch import devices, goto, heights, instrument, kinds, points, record, rovers
 from openstake.workflow.watch import history as histories
@@ -136,7 +137,7 @@ def _point_routes(api: Api, context: Context) -> None:
         return Nothing()
 
     @api.post("/jobs/<job_id>/points/<shot_id>/photos", "watch")
-    def add_point_photo(job_id: str, shot_id: str, query: points.PhotoQuery) -> Nothing:
+    def add_point_photo(job_id: str, shot_id: str, query: PhotoQuery) -> Nothing:
         """Attach a photo to a point: the body is the JPEG or PNG, its name is in the query."""
         points.add_photo(context, job_id, shot_id, query.name, request.get_data())
         return Nothing()

@@ -10,6 +10,7 @@ import click
 from openstake.cli import show
 from openstake.store.book import verify as verify_book
 from openstake.store.database import ReadOnly
+from openstake.workflow.now.job import named_job
 
 
 @click.group()
@@ -19,11 +20,14 @@ def book() -> None:
 
 @book.command()
 @click.option("--data", type=click.Path(path_type=Path), default=Path("data"), show_default=True, help="data folder")
+@click.option("--job", help="name or id of a job: its lines, and every link of the chain")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
-def verify(data: Path, as_json: bool) -> None:
+def verify(data: Path, job: str | None, as_json: bool) -> None:
     """Walk the hash chain and say whether it is whole."""
     database = ReadOnly(data)
-    with database.read() as session:
-        result = verify_book(session)
-    database.close()
+    try:
+        with database.read() as session:
+            result = verify_book(session, None if job is None else named_job(session, job).id)
+    finally:
+        database.close()
     show(asdict(result), as_json, [result.sentence, f"last hash {result.last_hash}"])

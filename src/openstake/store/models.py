@@ -663,6 +663,20 @@ class BookEntry(Base):
     __table_args__ = (UniqueConstraint("device_id", "sequence"),)
 
 
+class SignedDay(Base):
+    """A day of a job signed off: `content` is the copy that was frozen, canonical JSON; its hash is in the line `book_id`."""
+
+    __tablename__ = "signed_day"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    day: Mapped[str] = mapped_column(String(10))
+    who: Mapped[str] = mapped_column(String(80))
+    words: Mapped[str] = mapped_column(Text)
+    content: Mapped[str] = mapped_column(Text)
+    book_id: Mapped[str] = mapped_column(ForeignKey("book.id"), unique=True)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
 class RequestKey(Base):
     """The key of a request that was stored: sent twice, it is done once."""
 

@@ -10,6 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import FileError, NotFoundError
+from openstake.core.limits import ShortText
 from openstake.store.book import write_entry
 from openstake.store.models import Photo, new_id
 from openstake.wire.pictures import picture_of
@@ -17,6 +18,13 @@ from openstake.workflow.context import Context
 from openstake.workflow.now.job import JobNow, job_of
 
 _MOST_PHOTO_BYTES = 8 << 20
+
+
+@dataclass(frozen=True)
+class PhotoQuery:
+    """The name of a photo that is sent."""
+
+    name: ShortText = "photo"
 
 
 @dataclass(frozen=True)

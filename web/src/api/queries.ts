@@ -175,12 +175,6 @@ export const useChecks = (id: string) =>
     queryFn: ({ pageParam }) => answer(client.GET("/api/jobs/{job_id}/checks", pageOf(id, pageParam))),
     ...PAGED,
   });
-export const useBook = (id: string) =>
-  useInfiniteQuery({
-    queryKey: ["job", id, "book"],
-    queryFn: ({ pageParam }) => answer(client.GET("/api/jobs/{job_id}/book", pageOf(id, pageParam))),
-    ...PAGED,
-  });
 export const useStand = (id: string) =>
   useQuery({ queryKey: ["job", id, "stand"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/stand", path(id))) });
 export const useHeight = (id: string, body: Schemas["HeightQuery"]) =>

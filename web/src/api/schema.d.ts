@@ -522,6 +522,159 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/book/days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List the days, with who signed each off. */
+        get: operations["get__api_jobs_{job_id}_book_days"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/book/days/{day}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show the sheet of a day. */
+        get: operations["get__api_jobs_{job_id}_book_days_{day}"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/book/lines/{line_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show a line in full, and what it replaced or was replaced by. */
+        get: operations["get__api_jobs_{job_id}_book_lines_{line_id}"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/book/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write a note. */
+        post: operations["post__api_jobs_{job_id}_book_notes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/book/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write who is on site. */
+        post: operations["post__api_jobs_{job_id}_book_people"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/book/photo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a photo into the Book, sent as it is (application/octet-stream). */
+        post: operations["post__api_jobs_{job_id}_book_photo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/book/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign a day off: a copy is frozen, its hash goes into the Book. */
+        post: operations["post__api_jobs_{job_id}_book_sign"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/book/signed/{signed_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return the frozen copy of a signed day, JSON. */
+        get: operations["get__api_jobs_{job_id}_book_signed_{signed_id}"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/book/weather": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write the weather. */
+        post: operations["post__api_jobs_{job_id}_book_weather"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/budget/over": {
         parameters: {
             query?: never;
@@ -1527,7 +1680,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Return the points as CSV. */
+        /** Return the points as CSV with the usual columns. */
         get: operations["get__api_jobs_{job_id}_points.csv"];
         put?: never;
         post?: never;
@@ -1771,6 +1924,40 @@ export interface paths {
         };
         /** Show scale, convergence and factors at the job's middle, and what is to be said of its settings. */
         get: operations["get__api_jobs_{job_id}_system"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/take-home": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say what can be taken home, and how. */
+        get: operations["get__api_jobs_{job_id}_take-home"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/take-home/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return the points as CSV, GeoJSON, KML, DXF or LandXML, or the vectors with their covariances. */
+        get: operations["get__api_jobs_{job_id}_take-home_{kind}"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2487,16 +2674,25 @@ export interface components {
         /**
          * BookLine
          * @description One line of the Book, by the crew or by the program.
+         *
+         *     `corrects`: it puts something in place of what was there; `after_sign_off` by whom and when its day was signed off before it;
+         *     `photo_id` the photo that it tells of.
          */
         BookLine: {
+            /** After Sign Off */
+            after_sign_off: string;
             /** At S */
             at_s: number;
+            /** Corrects */
+            corrects: boolean;
             /** Hash */
             hash: string;
             /** Id */
             id: string;
             /** Kind */
             kind: string;
+            /** Photo Id */
+            photo_id: string | null;
             /** Sentence */
             sentence: string;
             /** Sequence */
@@ -2509,7 +2705,7 @@ export interface components {
         };
         /**
          * BookQuery
-         * @description `after` is where the last page ended.
+         * @description `after` is where the last page ended; `text` words that a line has; `group` what it is about; `day` as 2026-11-27.
          */
         BookQuery: {
             /**
@@ -2517,6 +2713,21 @@ export interface components {
              * @default
              */
             after?: string;
+            /**
+             * Day
+             * @default
+             */
+            day?: string;
+            /**
+             * Group
+             * @default
+             */
+            group?: ("notes" | "corrections" | "base" | "rover" | "checks" | "fit" | "job" | "kit") | "";
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
         };
         /**
          * BookView
@@ -2525,6 +2736,44 @@ export interface components {
          *     `passwords` says, with the first page, that lines hold one: it is hidden here, and cannot be taken out of the Book.
          */
         BookView: {
+            /**
+             * Groups
+             * @default [
+             *       {
+             *         "group": "notes",
+             *         "words": "notes, people, weather"
+             *       },
+             *       {
+             *         "group": "corrections",
+             *         "words": "corrections"
+             *       },
+             *       {
+             *         "group": "base",
+             *         "words": "base"
+             *       },
+             *       {
+             *         "group": "rover",
+             *         "words": "rover and points"
+             *       },
+             *       {
+             *         "group": "checks",
+             *         "words": "checks"
+             *       },
+             *       {
+             *         "group": "fit",
+             *         "words": "local fit"
+             *       },
+             *       {
+             *         "group": "job",
+             *         "words": "job and control"
+             *       },
+             *       {
+             *         "group": "kit",
+             *         "words": "kit and link"
+             *       }
+             *     ]
+             */
+            groups: components["schemas"]["GroupWords"][];
             /** Lines */
             lines: components["schemas"]["BookLine"][];
             /** Next */
@@ -2532,6 +2781,30 @@ export interface components {
             /** Passwords */
             passwords: string;
             verification: components["schemas"]["Verification"] | null;
+            /**
+             * @default {
+             *       "falling": [
+             *         "dry",
+             *         "drizzle",
+             *         "rain",
+             *         "snow",
+             *         "thunder near"
+             *       ],
+             *       "sky": [
+             *         "clear",
+             *         "some cloud",
+             *         "overcast",
+             *         "fog"
+             *       ],
+             *       "wind": [
+             *         "calm",
+             *         "breeze",
+             *         "strong wind",
+             *         "gusts"
+             *       ]
+             *     }
+             */
+            weather: components["schemas"]["Weather"];
         };
         /**
          * BothQuery
@@ -3416,6 +3689,49 @@ export interface components {
              * @enum {string}
              */
             scope?: "shot" | "later" | "set-up" | "together";
+        };
+        /**
+         * Day
+         * @description A day of a job in its time zone: its date, in words, how many lines it has, by whom it was signed off, and what came after.
+         */
+        Day: {
+            /** After */
+            after: number;
+            /** Day */
+            day: string;
+            /** Lines */
+            lines: number;
+            /** Signed */
+            signed: components["schemas"]["Signed"][];
+            /** Words */
+            words: string;
+        };
+        /**
+         * DayPart
+         * @description A part of a day sheet: what it is about, and the lines of the Book that belong there, oldest first.
+         */
+        DayPart: {
+            /** Lines */
+            lines: string[];
+            /** Title */
+            title: string;
+        };
+        /**
+         * DaySheet
+         * @description The sheet of a day: who, the weather, base, checks, points, corrections, notes; in the words of the Book.
+         */
+        DaySheet: {
+            day: components["schemas"]["Day"];
+            /** Parts */
+            parts: components["schemas"]["DayPart"][];
+        };
+        /**
+         * Days
+         * @description The days of a job, newest first.
+         */
+        Days: {
+            /** Days */
+            days: components["schemas"]["Day"][];
         };
         /**
          * Double
@@ -4548,6 +4864,19 @@ export interface components {
             origin_name: string;
         };
         /**
+         * GroupWords
+         * @description What lines can be about, in words.
+         */
+        GroupWords: {
+            /**
+             * Group
+             * @enum {string}
+             */
+            group: "notes" | "corrections" | "base" | "rover" | "checks" | "fit" | "job" | "kit";
+            /** Words */
+            words: string;
+        };
+        /**
          * Handover
          * @description The way from network to radio: its steps, the next one (None where it is gone), and what to do now in one line.
          *
@@ -5123,6 +5452,31 @@ export interface components {
             length_unit?: "m" | "ft" | "sft";
             /** Text */
             text: string;
+        };
+        /**
+         * LineNumber
+         * @description A value that a line holds, by its name.
+         */
+        LineNumber: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * LineSeen
+         * @description A line in full: its values, the hash before it, what was told before of what it replaces, and what replaced it later.
+         */
+        LineSeen: {
+            /** After */
+            after: components["schemas"]["BookLine"][];
+            /** Before */
+            before: components["schemas"]["BookLine"][];
+            line: components["schemas"]["BookLine"];
+            /** Numbers */
+            numbers: components["schemas"]["LineNumber"][];
+            /** Previous Hash */
+            previous_hash: string;
         };
         /**
          * Link
@@ -6049,6 +6403,19 @@ export interface components {
             words: string;
         };
         /**
+         * NoteWish
+         * @description A note, and by whom.
+         */
+        NoteWish: {
+            /**
+             * Who
+             * @default
+             */
+            who?: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * Nothing
          * @description Done; there is nothing more to say.
          */
@@ -6291,13 +6658,21 @@ export interface components {
             title: string;
         };
         /**
+         * PeopleWish
+         * @description Who is on site.
+         */
+        PeopleWish: {
+            /** Names */
+            names: string[];
+        };
+        /**
          * PhotoQuery
          * @description The name of a photo that is sent.
          */
         PhotoQuery: {
             /**
              * Name
-             * @default
+             * @default photo
              */
             name?: string;
         };
@@ -7863,6 +8238,39 @@ export interface components {
             words: string;
         };
         /**
+         * SignWish
+         * @description A day to sign off, by name; `words` are what the signature stands for.
+         */
+        SignWish: {
+            /** Day */
+            day: string;
+            /** Who */
+            who: string;
+            /**
+             * Words
+             * @default
+             */
+            words?: string;
+        };
+        /**
+         * Signed
+         * @description A day signed off: by whom, in what words, when; the SHA-256 of the frozen copy, and whether that is still the copy's.
+         */
+        Signed: {
+            /** At S */
+            at_s: number;
+            /** Id */
+            id: string;
+            /** Sha256 */
+            sha256: string;
+            /** Who */
+            who: string;
+            /** Whole */
+            whole: boolean;
+            /** Words */
+            words: string;
+        };
+        /**
          * SkyUse
          * @description The sky of a rover beside what its base sends.  `unseen` are sent and not listed by the rover, by constellation.
          *
@@ -8391,6 +8799,38 @@ export interface components {
             systems: string;
         };
         /**
+         * TakeHome
+         * @description What of a CSV is wished: its columns in order, by key, parted by commas; the unit of its lengths.  Empty: the usual ones.
+         */
+        TakeHome: {
+            /**
+             * Columns
+             * @default
+             */
+            columns?: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit?: ("m" | "ft" | "sft") | "";
+        };
+        /**
+         * TakeHomeView
+         * @description What can be taken home: formats, columns, the usual columns and ready orders of them by kind of coordinate.
+         */
+        TakeHomeView: {
+            /** Columns */
+            columns: components["schemas"]["TakenColumn"][];
+            /** Formats */
+            formats: components["schemas"]["TakenFormat"][];
+            /** Orders */
+            orders: components["schemas"]["TakenOrder"][];
+            /** Units */
+            units: ("m" | "ft" | "sft")[];
+            /** Usual */
+            usual: string[];
+        };
+        /**
          * TakeMountpoint
          * @description A mountpoint to put into a profile of the job.
          */
@@ -8400,6 +8840,41 @@ export interface components {
             mountpoint: string;
             /** Profile Id */
             profile_id: string;
+        };
+        /**
+         * TakenColumn
+         * @description A column of a CSV of points: its key and what it holds, in words.
+         */
+        TakenColumn: {
+            /** Key */
+            key: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * TakenFormat
+         * @description A format that points are taken home in; `path` where it is.
+         */
+        TakenFormat: {
+            /**
+             * Format
+             * @enum {string}
+             */
+            format: "csv" | "geojson" | "kml" | "dxf" | "landxml" | "vectors";
+            /** Path */
+            path: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * TakenOrder
+         * @description A ready order of columns.
+         */
+        TakenOrder: {
+            /** Columns */
+            columns: string[];
+            /** Words */
+            words: string;
         };
         /**
          * Task
@@ -8686,15 +9161,15 @@ export interface components {
         };
         /**
          * Verification
-         * @description Whether every chain is whole, how many lines were read, and where the first break is.
+         * @description Whether every chain is whole, how many lines were read (of a job, where one was asked for), and where the first break is.
          */
         Verification: {
-            /** Break At */
-            break_at: number | null;
             /** Devices */
             devices: number;
             /** Entries */
             entries: number;
+            /** First Broken */
+            first_broken: number | null;
             /** Last Hash */
             last_hash: string;
             /** Sentence */
@@ -8817,6 +9292,69 @@ export interface components {
             name: string;
             /** Words */
             words: string;
+        };
+        /**
+         * Weather
+         * @description The weather as a crew says it: what can be picked of sky, of what falls, of wind.
+         */
+        Weather: {
+            /**
+             * Falling
+             * @default [
+             *       "dry",
+             *       "drizzle",
+             *       "rain",
+             *       "snow",
+             *       "thunder near"
+             *     ]
+             */
+            falling: string[];
+            /**
+             * Sky
+             * @default [
+             *       "clear",
+             *       "some cloud",
+             *       "overcast",
+             *       "fog"
+             *     ]
+             */
+            sky: string[];
+            /**
+             * Wind
+             * @default [
+             *       "calm",
+             *       "breeze",
+             *       "strong wind",
+             *       "gusts"
+             *     ]
+             */
+            wind: string[];
+        };
+        /**
+         * WeatherWish
+         * @description The weather, picked; degrees Celsius where they are known.
+         */
+        WeatherWish: {
+            /**
+             * Degrees
+             * @default null
+             */
+            degrees?: number | null;
+            /**
+             * Falling
+             * @default
+             */
+            falling?: string;
+            /**
+             * Sky
+             * @default
+             */
+            sky?: string;
+            /**
+             * Wind
+             * @default
+             */
+            wind?: string;
         };
         /**
          * WhyNot
@@ -11061,6 +11599,9 @@ export interface operations {
         parameters: {
             query?: {
                 after?: string;
+                text?: string;
+                group?: ("notes" | "corrections" | "base" | "rover" | "checks" | "fit" | "job" | "kit") | "";
+                day?: string;
             };
             header?: never;
             path: {
@@ -11077,6 +11618,503 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BookView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_book_days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Days"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_book_days_{day}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                day: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DaySheet"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_book_lines_{line_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineSeen"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_book_notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_book_people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PeopleWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_book_photo": {
+        parameters: {
+            query?: {
+                name?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_book_sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Days"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_book_signed_{signed_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                signed_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: never;
+    };
+    "post__api_jobs_{job_id}_book_weather": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WeatherWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
                 };
             };
             /** @description Not Found */
@@ -16253,6 +17291,80 @@ export interface operations {
                 };
             };
         };
+    };
+    "get__api_jobs_{job_id}_take-home": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeHomeView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_take-home_{kind}": {
+        parameters: {
+            query?: {
+                columns?: string;
+                unit?: ("m" | "ft" | "sft") | "";
+            };
+            header?: never;
+            path: {
+                job_id: string;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: never;
     };
     "get__api_jobs_{job_id}_turns": {
         parameters: {

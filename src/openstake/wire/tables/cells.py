@@ -6,6 +6,7 @@ import csv
 import io
 import re
 from collections.abc import Iterable, Sequence
+from datetime import UTC, datetime
 
 from openstake.wire.jsontext import FORBIDDEN
 
@@ -24,6 +25,11 @@ def csv_text(rows: Iterable[Sequence[object]]) -> str:
 def harmless(text: str) -> str:
     """Return a text that no spreadsheet takes for a formula."""
     return f"'{text}" if text.startswith(_FORMULA) and not _NUMBER.fullmatch(text) else text
+
+
+def utc_text(unix_s: float) -> str:
+    """Return a moment as ISO 8601 has it, UTC, to the second: `2026-11-27T08:14:05Z`."""
+    return f"{datetime.fromtimestamp(round(unix_s), UTC):%Y-%m-%dT%H:%M:%SZ}"
 
 
 def xml_text(text: str) -> str:

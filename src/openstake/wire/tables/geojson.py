@@ -6,12 +6,14 @@ import json
 import math
 import re
 from collections.abc import Sequence
-from dataclasses import fields
+from dataclasses import asdict, fields
 from typing import Any
 
 from openstake.core.errors import FileError
 from openstake.core.mark import HEIGHT_KINDS, GivenMark, HeightKind, PlacedMark
+from openstake.core.taken import TakenPoint
 from openstake.wire.jsontext import JsonError, read_json
+from openstake.wire.tables.cells import utc_text
 from openstake.wire.tables.given import (
     HEIGHT_QUESTION,
     MOST_LINES,
@@ -153,6 +155,28 @@ def write_geojson(marks: Sequence[PlacedMark], system: str) -> str:
                 "type": "Feature",
                 "geometry": None if point is None else {"type": "Point", "coordinates": point},
                 "properties": {name: value for name, value in values.items() if value is not None},
+            }
+        )
+    document = {"type": "FeatureCollection", "system": system, "features": features}
+    return json.dumps(document, ensure_ascii=False, indent=1, allow_nan=False)
+
+
+def write_points_geojson(points: Sequence[TakenPoint], system: str) -> str:
+    """Return measured points as GeoJSON: longitude, latitude and ellipsoidal height of the job's datum, all else in the properties.
+
+    Lengths are metres; `recorded` is UTC.  A point of a job that lies nowhere on Earth yet has no geometry.
+    """
+    features = []
+    for point in points:
+        values = {name: value for name, value in asdict(point).items() if value is not None and name != "recorded_s"}
+        there = point.longitude_deg is not None and point.latitude_deg is not None
+        features.append(
+            {
+                "type": "Feature",
+                "geometry": {"type": "Point", "coordinates": [point.longitude_deg, point.latitude_deg, point.height_m]}
+                if there
+                else None,
+                "properties": values | {"recorded": utc_text(point.recorded_s)},
             }
         )
     document = {"type": "FeatureCollection", "system": system, "features": features}

@@ -1,4 +1,4 @@
-"""Marks as LandXML CgPoints: north, east and elevation in the file's own unit.  Source: LandXML-1.2 schema."""
+"""Marks and points as LandXML CgPoints: north, east and elevation in the file's own unit.  Source: LandXML-1.2 schema."""
 
 from __future__ import annotations
 
@@ -9,10 +9,12 @@ from xml.etree import ElementTree
 from defusedxml import ElementTree as SafeTree
 from defusedxml.common import DefusedXmlException
 
+from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.errors import FileError
 from openstake.core.mark import GivenMark, HeightKind, PlacedMark
+from openstake.core.taken import TakenPoint
 from openstake.core.units import plain_number, shortest_number
-from openstake.wire.tables.cells import xml_text
+from openstake.wire.tables.cells import utc_text, xml_text
 from openstake.wire.tables.given import (
     MOST_LINES,
     UNIT_QUESTION,
@@ -112,6 +114,42 @@ def write_landxml(marks: Sequence[PlacedMark], unit: str, system_name: str, syst
 
     A mark with an elevation has three coordinates, one with an ellipsoidal height two and the attribute for it.
     """
+    root, group = _document(unit, system_name, system)
+    for placed in marks:
+        _write_point(group, placed, unit)
+    return _written(root)
+
+
+def write_points_landxml(points: Sequence[TakenPoint], unit: str, system_name: str, system: str) -> bytes:
+    """Return measured points as LandXML-1.2 CgPoints in the job's unit: code, standard errors, and 95 % as properties.
+
+    The standard errors are 95 % over 2.4477 (an axis of a circle) and 1.9600.
+    """
+    root, group = _document(unit, system_name, system)
+    for point in points:
+        flat, up = (
+            shortest_number(value, unit) for value in (point.horizontal_95_m / CIRCLE_95, point.vertical_95_m / LINE_95)
+        )
+        attributes = {
+            "name": point.name, "code": point.code, "desc": point.note, "timeStamp": utc_text(point.recorded_s),
+            "ellipsoidHeight": shortest_number(point.height_m, unit), "northingStdError": flat, "eastingStdError": flat,
+            "elevationStdError": up,
+        }  # fmt: skip
+        if point.latitude_deg is not None and point.longitude_deg is not None:
+            attributes |= {"latitude": plain_number(point.latitude_deg), "longitude": plain_number(point.longitude_deg)}
+        written = ElementTree.SubElement(
+            group, "CgPoint", {key: xml_text(value) for key, value in attributes.items() if value}
+        )
+        lengths = [point.north_m, point.east_m, *([] if point.elevation_m is None else [point.elevation_m])]
+        written.text = " ".join(shortest_number(value, unit) for value in lengths)
+        feature = ElementTree.SubElement(written, "Feature", {"code": _FEATURE})
+        for label, value in (("horizontal 95 %", point.horizontal_95_m), ("vertical 95 %", point.vertical_95_m)):
+            ElementTree.SubElement(feature, "Property", {"label": label, "value": shortest_number(value, unit)})
+    return _written(root)
+
+
+def _document(unit: str, system_name: str, system: str) -> tuple[ElementTree.Element, ElementTree.Element]:
+    """Return an empty document in a unit, and its group of points."""
     root = ElementTree.Element("LandXML", {"xmlns": NAMESPACE, "version": "1.2"})
     units = ElementTree.SubElement(root, "Units")
     linear = next(name for name, short in _UNITS.items() if short == unit)
@@ -123,9 +161,10 @@ def write_landxml(marks: Sequence[PlacedMark], unit: str, system_name: str, syst
     code = re.fullmatch(r"EPSG:(\d+)", system)
     place = {"name": xml_text(system_name)} | ({"epsgCode": code[1]} if code else {"desc": xml_text(system)})
     ElementTree.SubElement(root, "CoordinateSystem", place)
-    group = ElementTree.SubElement(root, "CgPoints")
-    for placed in marks:
-        _write_point(group, placed, unit)
+    return root, ElementTree.SubElement(root, "CgPoints")
+
+
+def _written(root: ElementTree.Element) -> bytes:
     ElementTree.indent(root)
     return bytes(ElementTree.tostring(root, encoding="utf-8", xml_declaration=True))
 

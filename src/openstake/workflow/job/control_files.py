@@ -26,7 +26,7 @@ from openstake.store.book import write_entry
 from openstake.store.models import ImportedFile
 from openstake.wire.tables.control import read_control
 from openstake.wire.tables.csv_list import write_csv
-from openstake.wire.tables.drawings import write_dxf, write_kml
+from openstake.wire.tables.drawings import drawn_mark, write_dxf, write_kml
 from openstake.wire.tables.geojson import write_geojson
 from openstake.wire.tables.given import FileFormat, Reading
 from openstake.wire.tables.landxml import write_landxml
@@ -144,10 +144,10 @@ def _read(
     if said.unit is not None and said.unit not in METRES_PER_UNIT:
         raise InputError(f"'{said.unit}' is not a length unit; it is m, ft or sft.", field="unit")
     reading = read_control(content, said.unit, job.length_unit, said.roles, _height_kind(said.height_kind))
-    if reading.system is not None and reading.system != system_statement(job):
+    if reading.system is not None and reading.system != job.system_statement:
         raise InputError(
             f"The file says its coordinates are in {reading.system[:80]}, but this job is in "
-            f"{system_statement(job)[:80]}. No datum shift is applied that nobody named: make a job in that system.",
+            f"{job.system_statement[:80]}. No datum shift is applied that nobody named: make a job in that system.",
             field="system",
         )
     lines = [line for line in reading.lines if line.mark]
@@ -168,16 +168,6 @@ def _height_kind(text: str | None) -> HeightKind | None:
     if text is None:
         return None
     raise InputError(f"'{text}' is not a kind of height; it is ellipsoidal or elevation.", field="height_kind")
-
-
-def system_statement(job: JobNow) -> str:
-    """Return what the job's coordinates are in, as a file says it: ground distances are not those of the grid."""
-    definition = job.frame.definition
-    ground = definition.ground
-    if ground is None:
-        return definition.system
-    factor = f"{ground.combined_factor!r} about {ground.east_m!r}, {ground.north_m!r}"
-    return f"{definition.system} in ground distances, factor {factor}"
 
 
 def accept_control(context: Context, job_id: str, file_name: str, content: bytes, said: ListSaid) -> Accepted:
@@ -229,12 +219,12 @@ def export_control(context: Context, job_id: str, kind: str) -> tuple[bytes, str
     if kind == "csv":
         content: str | bytes = write_csv(marks, job.length_unit)
     elif kind == "geojson":
-        content = write_geojson(marks, system_statement(job))
+        content = write_geojson(marks, job.system_statement)
     elif kind == "landxml":
-        content = write_landxml(marks, job.length_unit, name, system_statement(job))
+        content = write_landxml(marks, job.length_unit, name, job.system_statement)
     elif kind == "kml":
-        content = write_kml(marks, job.name)
+        content = write_kml(map(drawn_mark, marks), job.name)
     else:
-        content = write_dxf(marks, job.length_unit)
+        content = write_dxf([drawn_mark(mark) for mark in marks], job.length_unit, ("CONTROL", "CHECK"))
     name = f"{file_name(job.name)}-control.{ENDINGS[kind]}"
     return content if isinstance(content, bytes) else content.encode(), FORMATS[kind], name

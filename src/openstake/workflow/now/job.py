@@ -12,7 +12,7 @@ from typing import Any, cast
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from openstake.core.errors import FileError, NotFoundError
+from openstake.core.errors import FileError, InputError, NotFoundError
 from openstake.core.geodesy.frames import Anchor, FrameDefinition, Ground, JobFrame, job_frame
 from openstake.core.geodesy.geoid import GeoidGrid, read_geoid_grid
 from openstake.core.geodesy.systems import Operation
@@ -62,6 +62,16 @@ class JobNow:
         """What the frame of the positions is called: the one an operation leads from, else the job's own."""
         operation = self.frame.definition.operation
         return operation.source if operation else self.datum_label
+
+    @property
+    def system_statement(self) -> str:
+        """What the job's coordinates are in, as a file says it: ground distances are not those of the grid."""
+        definition = self.frame.definition
+        ground = definition.ground
+        if ground is None:
+            return definition.system
+        factor = f"{ground.combined_factor!r} about {ground.east_m!r}, {ground.north_m!r}"
+        return f"{definition.system} in ground distances, factor {factor}"
 
     @cached_property
     def geoid(self) -> GeoidGrid | None:
@@ -122,6 +132,18 @@ def jobs_of(session: Session, job_id: str | None = None) -> list[JobNow]:
         )
         for job in jobs
     ]  # fmt: skip
+
+
+def named_job(session: Session, name: str) -> JobNow:
+    """Return a job by its id or its name; NotFoundError where there is none, InputError where a name is that of several."""
+    jobs = jobs_of(session)
+    found = [job for job in jobs if job.id == name] or [job for job in jobs if job.settings.name == name]
+    if len(found) > 1:
+        raise InputError(f"{len(found)} jobs are called {name}: give the id, {' or '.join(job.id for job in found)}.")
+    if not found:
+        there = ", ".join(job.settings.name for job in jobs) or "none"
+        raise NotFoundError(f"There is no job {name} in this data folder. There is: {there}.")
+    return found[0]
 
 
 def count_marks(session: Session, job_id: str | None = None) -> dict[str, int]:

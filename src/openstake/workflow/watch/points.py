@@ -111,13 +111,6 @@ class Relabel:
     reason: ShortText = ""
 
 
-@dataclass(frozen=True)
-class PhotoQuery:
-    """The name of a photo that is sent."""
-
-    name: ShortText = ""
-
-
 def seen_of(shot: Shot, point: points.Point, labels: dict[str, PointLabel], job: JobNow) -> ShotSeen:
     label = labels.get(shot.id)
     return ShotSeen(

@@ -1,0 +1,1 @@
+"""The Book: what happened, what the crew adds, days signed off, and what goes home."""

@@ -1,0 +1,323 @@
+"""Days of the Book: their sheets, and their sign-off, which freezes a copy and keeps its hash in the chain."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections import Counter, defaultdict
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from datetime import UTC, date, datetime, time, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import ColumnElement, Float, cast, func, literal, select
+from sqlalchemy.orm import Session
+
+from openstake.core.book import KINDS
+from openstake.core.errors import ConflictError, InputError, NotFoundError
+from openstake.core.limits import ShortText, Text
+from openstake.core.units import counted
+from openstake.store.book import canonical, write_entry
+from openstake.store.models import BookEntry, Shot, SignedDay
+from openstake.wire.address import hidden_passwords
+from openstake.workflow.context import Context
+from openstake.workflow.now import points
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.labels import labels_of
+
+
+@dataclass(frozen=True)
+class Signed:
+    """A day signed off: by whom, in what words, when; the SHA-256 of the frozen copy, and whether that is still the copy's."""
+
+    id: str
+    who: str
+    words: str
+    at_s: float
+    sha256: str
+    whole: bool
+
+
+@dataclass(frozen=True)
+class Day:
+    """A day of a job in its time zone: its date, in words, how many lines it has, by whom it was signed off, and what came after."""
+
+    day: str
+    words: str
+    lines: int
+    signed: list[Signed]
+    after: int
+
+
+@dataclass(frozen=True)
+class Days:
+    """The days of a job, newest first."""
+
+    days: list[Day]
+
+
+@dataclass(frozen=True)
+class DayPart:
+    """A part of a day sheet: what it is about, and the lines of the Book that belong there, oldest first."""
+
+    title: str
+    lines: list[str]
+
+
+@dataclass(frozen=True)
+class DaySheet:
+    """The sheet of a day: who, the weather, base, checks, points, corrections, notes; in the words of the Book."""
+
+    day: Day
+    parts: list[DayPart]
+
+
+@dataclass(frozen=True)
+class FrozenPoint:
+    """A point or check as it stood when its day was signed off: grid metres and ellipsoidal height."""
+
+    id: str
+    name: str
+    kind: str
+    code: str
+    east_m: float
+    north_m: float
+    height_m: float
+
+
+@dataclass(frozen=True)
+class SignWish:
+    """A day to sign off, by name; `words` are what the signature stands for."""
+
+    day: ShortText
+    who: ShortText
+    words: Text = ""
+
+
+@dataclass(frozen=True)
+class SignOff:
+    """A day that was signed off, as later lines are held against it: `ids` are what its lines tell of, where they were asked for."""
+
+    day: str
+    words: str
+    who: str
+    sequence: int
+    begins_s: float
+    ends_s: float
+    ids: frozenset[str]
+
+
+def bounds_s(job: JobNow, day: str) -> tuple[float, float]:
+    """Return when a day of the job's time zone begins and ends, Unix seconds; InputError where it is none."""
+    try:
+        first = date.fromisoformat(day)
+        zone = ZoneInfo(job.settings.time_zone)
+        begins, ends = (datetime.combine(item, time(), zone).timestamp() for item in (first, first + timedelta(days=1)))
+    except (ValueError, OverflowError):
+        raise InputError(f"'{day[:30]}' is no day: it is written as 2026-11-27.", field="day") from None
+    return begins, ends
+
+
+def _in_words(day: str) -> str:
+    found = date.fromisoformat(day)
+    return f"{found.day} {found:%B %Y}"
+
+
+def said_in_text(name: str) -> ColumnElement[Any]:
+    """Return a value of a line's text for a query."""
+    return func.json_extract(BookEntry.text, f"$.{name}")
+
+
+def replaced_by(document: dict[str, Any]) -> list[str]:
+    """Return the ids of what a line replaces."""
+    replaced = document["data"].get("replaces") or []
+    return [replaced] if isinstance(replaced, str) else [item for item in replaced if item]
+
+
+def ids_of(document: dict[str, Any]) -> set[str]:
+    """Return the ids that a line holds."""
+    listed = [item for value in document["data"].values() for item in (value if isinstance(value, list) else [value])]
+    return {item for item in listed if isinstance(item, str) and len(item) == 36 and item.count("-") == 4}
+
+
+def signed_of(session: Session, job: JobNow, with_ids: bool) -> list[SignOff]:
+    """Return the days of a job that were signed off, oldest first: one query."""
+    content = SignedDay.content if with_ids else literal("")
+    query = (
+        select(SignedDay.day, SignedDay.who, BookEntry.sequence, content)
+        .join(BookEntry, BookEntry.id == SignedDay.book_id)
+        .where(SignedDay.job_id == job.id)
+        .order_by(SignedDay.created_s)
+    )
+    return [
+        SignOff(day, _in_words(day), who, sequence, *bounds_s(job, day), _ids_in(copy))
+        for day, who, sequence, copy in session.execute(query).all()
+    ]
+
+
+def _ids_in(content: str) -> frozenset[str]:
+    """Return the ids that the lines of a frozen copy hold."""
+    lines = json.loads(content)["lines"] if content else []
+    return frozenset(found for item in lines for found in ids_of(json.loads(item["text"])))
+
+
+def days(context: Context, job_id: str) -> Days:
+    """Return the days of a job, newest first, with how many lines each has and who signed it off."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        return Days(_days(session, job))
+
+
+def _days(session: Session, job: JobNow) -> list[Day]:
+    zone = ZoneInfo(job.settings.time_zone)
+    rows = session.execute(
+        select(BookEntry.sequence, cast(said_in_text("at_s"), Float)).where(
+            BookEntry.job_id == job.id, said_in_text("kind") != "signed-off"
+        )
+    ).all()
+    by_day: dict[str, list[int]] = defaultdict(list)
+    for sequence, at_s in rows:
+        by_day[datetime.fromtimestamp(at_s, UTC).astimezone(zone).date().isoformat()].append(sequence)
+    signed = _signatures(session, job.id)
+    first_signed = {item.day: item.sequence for item in reversed(signed_of(session, job, False))}
+    return [
+        Day(
+            day, _in_words(day), len(by_day[day]), signed[day],
+            sum(sequence > first_signed[day] for sequence in by_day[day]) if day in first_signed else 0,
+        )
+        for day in sorted(by_day, reverse=True)
+    ]  # fmt: skip
+
+
+def _signatures(session: Session, job_id: str) -> dict[str, list[Signed]]:
+    """Return the signatures of each day; each copy is held against the hash in the Book."""
+    query = (
+        select(SignedDay, said_in_text("data.content_sha256"))
+        .join(BookEntry, BookEntry.id == SignedDay.book_id)
+        .where(SignedDay.job_id == job_id)
+        .order_by(SignedDay.created_s)
+    )
+    found: dict[str, list[Signed]] = defaultdict(list)
+    for row, told in session.execute(query).all():
+        sha256 = hashlib.sha256(row.content.encode()).hexdigest()
+        found[row.day].append(Signed(row.id, row.who, row.words, row.created_s, told, sha256 == told))
+    return found
+
+
+# What stands on a day sheet, part by part, by the kinds of its lines.
+_PARTS = (
+    ("On site and weather", ("people", "weather")),
+    ("Base", ("base-started", "base-ended", "base-height-read", "base-coordinate-replaced", "static-log", "average")),
+    ("Checks", KINDS["checks"]),
+    ("Local fit", ("fit-applied", "fit-dropped")),
+    ("Notes", ("note", "photo")),
+)
+
+
+def sheet(context: Context, job_id: str, day: str) -> DaySheet:
+    """Return the sheet of a day: the lines of the Book that a person reads of it, and its points by code."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        return _sheet(session, job, day)
+
+
+def _sheet(session: Session, job: JobNow, day: str) -> DaySheet:
+    begins_s, ends_s = bounds_s(job, day)
+    found = next((item for item in _days(session, job) if item.day == day), None)
+    if found is None:
+        raise NotFoundError(f"The Book has no line of {_in_words(day)}.", field="day")
+    documents = [json.loads(row.text) for row in _rows(session, job.id, begins_s, ends_s)]
+    parts = [
+        DayPart(title, [_sentence(item) for item in documents if item["kind"] in kinds]) for title, kinds in _PARTS
+    ]
+    codes = Counter(
+        label.code or "no code"
+        for label in labels_of(session, job.id).values()
+        if not label.taken_out and begins_s <= label.created_s < ends_s
+    )
+    measured = [
+        f"{counted(sum(codes.values()), 'point')}: "
+        + ", ".join(f"{code} {count}" for code, count in sorted(codes.items()))
+    ]
+    parts.insert(3, DayPart("Points", measured if codes else []))
+    corrected = [_sentence(item) for item in documents if replaced_by(item)]
+    return DaySheet(found, [part for part in (*parts, DayPart("Corrections", corrected)) if part.lines])
+
+
+def _sentence(document: dict[str, Any]) -> str:
+    return hidden_passwords(document["sentence"])
+
+
+def _rows(session: Session, job_id: str, begins_s: float, ends_s: float) -> Sequence[BookEntry]:
+    at = cast(said_in_text("at_s"), Float)
+    query = select(BookEntry).where(BookEntry.job_id == job_id, at >= begins_s, at < ends_s)
+    return session.scalars(query.order_by(BookEntry.sequence)).all()
+
+
+def sign(context: Context, job_id: str, wish: SignWish) -> Days:
+    """Sign a day off by name: a copy of its lines, its sheet and its points as they stand is frozen, its hash goes into the Book."""
+    who = " ".join(wish.who.split())[:80]
+    if not who:
+        raise InputError("Say who signs.", field="who")
+
+    def work(session: Session) -> None:
+        job, now = job_of(session, job_id), context.now()
+        begins_s, ends_s = bounds_s(job, wish.day)
+        if begins_s > now:
+            raise ConflictError("This day has not begun.")
+        content = canonical(
+            {
+                "job": job.id, "name": job.settings.name, "day": wish.day, "who": who, "words": wish.words.strip(),
+                "sheet": asdict(_sheet(session, job, wish.day)), "points": [asdict(point) for point in _points(session, job, begins_s, ends_s)],
+                "lines": [
+                    {"sequence": row.sequence, "hash": row.hash, "text": row.text} for row in _rows(session, job.id, begins_s, ends_s)
+                ],
+            }
+        )  # fmt: skip
+        sha256 = hashlib.sha256(content.encode()).hexdigest()
+        line = write_entry(
+            session, now, "signed-off", f"{_in_words(wish.day)} signed off by {who}{f': {wish.words.strip()}' if wish.words.strip() else ''}.",
+            job.id, day=wish.day, content_sha256=sha256,
+        )  # fmt: skip
+        session.add(
+            SignedDay(
+                job_id=job.id,
+                day=wish.day,
+                who=who,
+                words=wish.words.strip(),
+                content=content,
+                book_id=line.id,
+                created_s=now,
+            )
+        )
+
+    context.database.write(work)
+    context.changed(job_id)
+    return days(context, job_id)
+
+
+def _points(session: Session, job: JobNow, begins_s: float, ends_s: float) -> list[FrozenPoint]:
+    """Return the points and checks of a day as they stand."""
+    shots = session.scalars(
+        select(Shot)
+        .where(Shot.job_id == job.id, points.OF_THE_JOB, Shot.created_s >= begins_s, Shot.created_s < ends_s)
+        .order_by(Shot.created_s, Shot.id)
+    ).all()
+    labels = labels_of(session, job.id, [shot.id for shot in shots])
+    return [
+        FrozenPoint(
+            shot.id, labels[shot.id].name if shot.id in labels else shot.name, shot.kind, labels[shot.id].code if shot.id in labels else "",
+            point.east_m, point.north_m, point.height_m,
+        )
+        for shot, point in zip(shots, points.derive_all(session, job, shots), strict=True)
+    ]  # fmt: skip
+
+
+def frozen(context: Context, job_id: str, signed_id: str) -> str:
+    """Return the frozen copy of a day, JSON."""
+    with context.database.read() as session:
+        row = session.get(SignedDay, signed_id)
+        if row is None or row.job_id != job_id:
+            raise NotFoundError("There is no such signed day in this job.")
+        return row.content

@@ -1,0 +1,78 @@
+"""What the crew adds to the Book in a few taps: notes, weather, who is on site, photos."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from sqlalchemy.orm import Session
+
+from openstake.core.book import people_sentence, weather_sentence
+from openstake.core.errors import InputError
+from openstake.core.limits import ShortText, Text
+from openstake.store.book import write_entry
+from openstake.workflow.context import Context
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.photos import keep_photo
+
+
+@dataclass(frozen=True)
+class NoteWish:
+    """A note, and by whom."""
+
+    words: Text
+    who: ShortText = ""
+
+
+@dataclass(frozen=True)
+class WeatherWish:
+    """The weather, picked; degrees Celsius where they are known."""
+
+    sky: ShortText = ""
+    falling: ShortText = ""
+    wind: ShortText = ""
+    degrees: float | None = None
+
+
+@dataclass(frozen=True)
+class PeopleWish:
+    """Who is on site."""
+
+    names: list[ShortText]
+
+
+def note(context: Context, job_id: str, wish: NoteWish) -> None:
+    """Write a note of the crew."""
+    words, who = " ".join(wish.words.split()), " ".join(wish.who.split())
+    if not words:
+        raise InputError("Write the note.", field="words")
+    _write(context, job_id, "note", f"{words}{'' if words[-1] in '.?!' else '.'}{f' {who}.' if who else ''}")
+
+
+def weather(context: Context, job_id: str, wish: WeatherWish) -> None:
+    """Write the weather."""
+    if wish.degrees is not None and not -60.0 <= wish.degrees <= 60.0:
+        raise InputError("The temperature is in degrees Celsius, between -60 and 60.", field="degrees")
+    _write(context, job_id, "weather", weather_sentence(wish.sky, wish.falling, wish.wind, wish.degrees))
+
+
+def people(context: Context, job_id: str, wish: PeopleWish) -> None:
+    """Write who is on site."""
+    _write(context, job_id, "people", people_sentence(wish.names))
+
+
+def photo(context: Context, job_id: str, name: str, content: bytes) -> None:
+    """Put a photo into the Book (JPEG or PNG, at most 8 MB)."""
+
+    def owner(session: Session, job: JobNow, now: float) -> tuple[str, str]:
+        return job.id, "the Book"
+
+    keep_photo(context, job_id, name, content, owner)
+
+
+def _write(context: Context, job_id: str, kind: str, sentence: str) -> None:
+    def work(session: Session) -> None:
+        job_of(session, job_id)
+        write_entry(session, context.now(), kind, sentence, job_id)
+
+    context.database.write(work)
+    context.changed(job_id)

@@ -1,0 +1,320 @@
+"""Points and vectors to take home, in open formats: derived at that moment, with what they are good for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Literal, get_args
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.core.budget import Budget
+from openstake.core.errors import InputError
+from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.geodesy.local import enu_axes
+from openstake.core.limits import Text
+from openstake.core.sigmas import Sigmas
+from openstake.core.taken import TakenPoint
+from openstake.core.units import METRES_PER_UNIT, LengthUnit
+from openstake.store.models import PointLabel, Shot
+from openstake.wire.tables.cells import csv_text, utc_text
+from openstake.wire.tables.drawings import drawn_point, write_dxf, write_kml
+from openstake.wire.tables.geojson import write_points_geojson
+from openstake.wire.tables.landxml import write_points_landxml
+from openstake.workflow.context import Context, file_name
+from openstake.workflow.now import points
+from openstake.workflow.now.applied import LocalPlace, local_of_points
+from openstake.workflow.now.budget import budget_of_shot, budgets_in_fit, pole_used, settings_of
+from openstake.workflow.now.claims import claim_of
+from openstake.workflow.now.fit import undulation_m
+from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.kit import kit_of
+from openstake.workflow.now.labels import labels_of
+
+PointFormat = Literal["csv", "geojson", "kml", "dxf", "landxml", "vectors"]
+FORMATS: dict[PointFormat, tuple[str, str, str]] = {
+    "csv": ("CSV", "text/csv", "points.csv"),
+    "geojson": ("GeoJSON", "application/geo+json", "points.geojson"),
+    "kml": ("KML", "application/vnd.google-earth.kml+xml", "points.kml"),
+    "dxf": ("DXF", "image/vnd.dxf", "points.dxf"),
+    "landxml": ("LandXML", "application/xml", "points.xml"),
+    "vectors": ("Vectors as CSV", "text/csv", "vectors.csv"),
+}
+
+
+@dataclass(frozen=True)
+class TakeHome:
+    """What of a CSV is wished: its columns in order, by key, parted by commas; the unit of its lengths.  Empty: the usual ones."""
+
+    columns: Text = ""
+    unit: LengthUnit | Literal[""] = ""
+
+
+@dataclass(frozen=True)
+class TakenColumn:
+    """A column of a CSV of points: its key and what it holds, in words."""
+
+    key: str
+    words: str
+
+
+@dataclass(frozen=True)
+class TakenFormat:
+    """A format that points are taken home in; `path` where it is."""
+
+    format: PointFormat
+    words: str
+    path: str
+
+
+@dataclass(frozen=True)
+class TakeHomeView:
+    """What can be taken home: formats, columns, the usual columns and ready orders of them by kind of coordinate."""
+
+    formats: list[TakenFormat]
+    columns: list[TakenColumn]
+    usual: list[str]
+    orders: list[TakenOrder]
+    units: list[LengthUnit]
+
+
+@dataclass(frozen=True)
+class TakenOrder:
+    """A ready order of columns."""
+
+    words: str
+    columns: list[str]
+
+
+Kind = Literal["text", "length", "metres", "degrees"]
+
+
+@dataclass(frozen=True)
+class _Column:
+    words: str
+    header: str
+    kind: Kind
+    value: Callable[[TakenPoint], object]
+
+
+def _lengths(**columns: tuple[str, str]) -> dict[str, _Column]:
+    """Return columns of lengths: key, then the field of a point and words."""
+
+    def column(field: str, words: str, key: str) -> _Column:
+        return _Column(words, _HEADERS.get(key, key), "length", lambda point: getattr(point, field))
+
+    return {key: column(field, words, key) for key, (field, words) in columns.items()}
+
+
+_HEADERS = {
+    "height": "ellipsoidal_height", "sigma_east": "claimed_sigma_east", "sigma_north": "claimed_sigma_north", "sigma_up": "claimed_sigma_up",
+}  # fmt: skip
+COLUMNS: dict[str, _Column] = {
+    "name": _Column("name", "name", "text", lambda point: point.name),
+    **_lengths(east=("east_m", "east"), north=("north_m", "north"), height=("height_m", "ellipsoidal height")),
+    "epochs": _Column("epochs", "epochs", "text", lambda point: point.epochs),
+    "not_fixed": _Column("epochs not fixed", "not_fixed", "text", lambda point: point.not_fixed),
+    **_lengths(
+        sigma_east=("sigma_east_m", "claimed sigma east"), sigma_north=("sigma_north_m", "claimed sigma north"),
+        sigma_up=("sigma_up_m", "claimed sigma up"),
+    ),
+    "covariance_origin": _Column("where the sigmas come from", "covariance_origin", "text", lambda point: point.covariance_origin),
+    "frame": _Column("frame", "frame", "text", lambda point: point.frame),
+    "frame_epoch": _Column("epoch of the frame", "frame_epoch", "text", lambda point: point.frame_epoch),
+    "base_height": _Column("base height, m", "base_height_m", "metres", lambda point: point.base_height_m),
+    "rover_height": _Column("rover height, m", "rover_height_m", "metres", lambda point: point.rover_height_m),
+    "recorded": _Column("recorded, Unix seconds", "recorded_utc_s", "text", lambda point: f"{point.recorded_s:.3f}"),
+    "kind": _Column("kind", "kind", "text", lambda point: point.kind),
+    "code": _Column("code", "code", "text", lambda point: point.code),
+    "note": _Column("note", "note", "text", lambda point: point.note),
+    **_lengths(horizontal_95=("horizontal_95_m", "horizontal 95 %"), vertical_95=("vertical_95_m", "vertical 95 %")),
+    **_lengths(
+        local_east=("local_east_m", "local east"), local_north=("local_north_m", "local north"),
+        local_height=("local_height_m", "local height"), local_horizontal_95=("local_horizontal_95_m", "local horizontal 95 %"),
+        local_vertical_95=("local_vertical_95_m", "local vertical 95 %"), elevation=("elevation_m", "elevation"),
+    ),
+    "latitude": _Column("latitude, degrees", "latitude_deg", "degrees", lambda point: point.latitude_deg),
+    "longitude": _Column("longitude, degrees", "longitude_deg", "degrees", lambda point: point.longitude_deg),
+    "x": _Column("Earth-centred X, m", "x_m", "metres", lambda point: point.x_m),
+    "y": _Column("Earth-centred Y, m", "y_m", "metres", lambda point: point.y_m),
+    "z": _Column("Earth-centred Z, m", "z_m", "metres", lambda point: point.z_m),
+    "time": _Column("recorded, UTC", "recorded_utc", "text", lambda point: utc_text(point.recorded_s)),
+}  # fmt: skip
+USUAL = (
+    "name", "east", "north", "height", "epochs", "not_fixed", "sigma_east", "sigma_north", "sigma_up", "covariance_origin", "frame",
+    "frame_epoch", "base_height", "rover_height", "recorded", "kind", "code", "note", "horizontal_95", "vertical_95",
+)  # fmt: skip
+_LOCAL = ("local_east", "local_north", "local_height", "local_horizontal_95", "local_vertical_95")
+_ORDERS = (
+    TakenOrder("Name, east, north, height, code", ["name", "east", "north", "height", "code"]),
+    TakenOrder("Name, north, east, elevation, code", ["name", "north", "east", "elevation", "code"]),
+    TakenOrder(
+        "Latitude and longitude", ["name", "latitude", "longitude", "height", "code", "horizontal_95", "vertical_95"]
+    ),
+    TakenOrder("Earth-centred", ["name", "x", "y", "z", "code", "frame", "frame_epoch"]),
+    TakenOrder(
+        "Local",
+        ["name", "local_east", "local_north", "local_height", "code", "local_horizontal_95", "local_vertical_95"],
+    ),
+)
+
+
+def view(context: Context, job_id: str) -> TakeHomeView:
+    """Return what can be taken home of a job, and how."""
+    with context.database.read() as session:
+        job_of(session, job_id)
+    return TakeHomeView(
+        [TakenFormat(key, words, f"/api/jobs/{job_id}/take-home/{key}") for key, (words, _, _) in FORMATS.items()],
+        [TakenColumn(key, column.words) for key, column in COLUMNS.items()], list(USUAL), list(_ORDERS), list(get_args(LengthUnit)),
+    )  # fmt: skip
+
+
+def take_home(context: Context, job_id: str, kind: str, wish: TakeHome) -> tuple[bytes, str, str]:
+    """Return a job's points, or its vectors, as a file: its content, its media type and its name."""
+    form = next((item for item in FORMATS if item == kind), None)
+    if form is None:
+        raise InputError(f"'{kind[:20]}' is no format of points; it is {', '.join(FORMATS)}.")
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        content = _content(session, job, form, wish)
+    _, media_type, ending = FORMATS[form]
+    return content if isinstance(content, bytes) else content.encode(), media_type, f"{file_name(job.name)}-{ending}"
+
+
+def _content(session: Session, job: JobNow, form: PointFormat, wish: TakeHome) -> str | bytes:
+    if form == "vectors":
+        return _vectors_csv(session, job)
+    taken, unit = taken_points(session, job), wish.unit or job.length_unit
+    if form == "csv":
+        return _csv(taken, _columns(wish.columns, taken), unit)
+    if form == "geojson":
+        return write_points_geojson(taken, job.system_statement)
+    if form == "kml":
+        return write_kml(map(drawn_point, taken), job.name)
+    if form == "dxf":
+        return write_dxf([drawn_point(point) for point in taken], unit)
+    return write_points_landxml(taken, unit, job.settings.system_label or job.frame.name, job.system_statement)
+
+
+def _columns(said: str, taken: Sequence[TakenPoint]) -> list[str]:
+    """Return the columns that were asked for, the usual ones where none were; InputError where one is not there."""
+    wished = [key.strip() for key in said.split(",") if key.strip()]
+    unknown = [key for key in wished if key not in COLUMNS]
+    if unknown:
+        raise InputError(f"'{unknown[0][:30]}' is no column; there are {', '.join(COLUMNS)}.", field="columns")
+    fitted = any(point.local_east_m is not None for point in taken)
+    return wished or [*USUAL, *(_LOCAL if fitted else ())]
+
+
+def _csv(taken: Sequence[TakenPoint], columns: Sequence[str], unit: LengthUnit) -> str:
+    used, factor = [COLUMNS[key] for key in columns], METRES_PER_UNIT[unit]
+    header = [f"{column.header}_{unit}" if column.kind == "length" else column.header for column in used]
+
+    def cell(column: _Column, point: TakenPoint) -> object:
+        value = column.value(point)
+        if value is None or isinstance(value, str) or column.kind == "text":
+            return "" if value is None else value
+        assert isinstance(value, float)
+        return (
+            f"{value:.10f}"
+            if column.kind == "degrees"
+            else f"{value / (factor if column.kind == 'length' else 1.0):.4f}"
+        )
+
+    return csv_text([header, *([cell(column, point) for column in used] for point in taken)])
+
+
+def taken_points(session: Session, job: JobNow) -> list[TakenPoint]:
+    """Return the points and checks of a job as they are taken home, oldest first; as many queries whatever it holds."""
+    shots = session.scalars(select(Shot).where(Shot.job_id == job.id, points.OF_THE_JOB).order_by(Shot.created_s)).all()
+    labels = labels_of(session, job.id)
+    shots = [shot for shot in shots if shot.id not in labels or not labels[shot.id].taken_out]
+    derived = points.derive_all(session, job, shots)
+    local = local_of_points(session, job, derived)
+    pole, usual = pole_used(kit_of(session, job.id)), settings_of(session, job.id)
+    fitted = budgets_in_fit(session, job, shots, derived, pole, usual)
+    grid = np.array([(point.east_m, point.north_m, point.height_m) for point in derived]).reshape(-1, 3)
+    xyz, angles = _on_earth(job, grid)
+    lifts = undulation_m(job, grid) if job.geoid_file is not None and len(grid) else np.full(len(grid), np.nan)
+    return [
+        _taken(shot, point, budget_of_shot(shot, point, pole, usual), local[n], fitted[n], labels.get(shot.id), lifts[n], angles[n], xyz[n])
+        for n, (shot, point) in enumerate(zip(shots, derived, strict=True))
+    ]  # fmt: skip
+
+
+def _taken(
+    shot: Shot, point: points.Point, budget: Budget, place: LocalPlace | None, in_fit: Budget | None, label: PointLabel | None,
+    lift_m: float, angles_deg: NDArray[np.float64], xyz_m: NDArray[np.float64],
+) -> TakenPoint:  # fmt: skip
+    """Return one point; NaN of a lift or a place is not known."""
+    latitude, longitude, x, y, z = (_known(value) for value in (*angles_deg, *xyz_m))
+    return TakenPoint(
+        name=label.name if label else shot.name, code=label.code if label else "", note=label.note if label else "", kind=shot.kind,
+        east_m=point.east_m, north_m=point.north_m, height_m=point.height_m, elevation_m=_known(point.height_m - lift_m),
+        latitude_deg=latitude, longitude_deg=longitude, x_m=x, y_m=y, z_m=z,
+        local_east_m=place.east_m if place else None, local_north_m=place.north_m if place else None,
+        local_height_m=place.height_m if place else None, horizontal_95_m=budget.horizontal_95_m, vertical_95_m=budget.vertical_95_m,
+        local_horizontal_95_m=in_fit.horizontal_95_m if in_fit else None, local_vertical_95_m=in_fit.vertical_95_m if in_fit else None,
+        sigma_east_m=shot.sigma_east_m, sigma_north_m=shot.sigma_north_m, sigma_up_m=shot.sigma_up_m,
+        covariance_origin=shot.covariance_origin, epochs=point.epochs, not_fixed=point.not_fixed,
+        base_height_m=point.base_height.arp_height_m, rover_height_m=point.rover_height.arp_height_m, frame=shot.frame,
+        frame_epoch=shot.frame_epoch, recorded_s=shot.created_s,
+    )  # fmt: skip
+
+
+def _known(value: float) -> float | None:
+    return None if np.isnan(value) else float(value)
+
+
+def _on_earth(job: JobNow, grid_m: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Return places of the grid Earth-centred in metres, (n, 3), and latitude and longitude of the job's datum, (n, 2); NaN where the
+    job lies nowhere on Earth yet."""
+    if job.lies_nowhere or not len(grid_m):
+        return np.full((len(grid_m), 3), np.nan), np.full((len(grid_m), 2), np.nan)
+    xyz = np.asarray(job.frame.ecef_from_grid(*grid_m.T))
+    return xyz, np.asarray(job.frame.datum_geodetic_from_ecef(xyz))[:, :2]
+
+
+def _vectors_csv(session: Session, job: JobNow) -> str:
+    """Return the vectors of a job with their covariances as CSV, Earth-centred, metres and m²: from the base reference to what the
+    rover's position refers to, nothing reduced; those from a virtual base are positions and left out."""
+    shots = session.scalars(select(Shot).where(Shot.job_id == job.id, points.OF_THE_JOB).order_by(Shot.created_s)).all()
+    labels = labels_of(session, job.id)
+    derived = points.derive_all(session, job, shots)
+    received = points.received_of(session, job.id, shots)
+    header = [
+        "name", "base_station", "from_x_m", "from_y_m", "from_z_m", "dx_m", "dy_m", "dz_m", "cov_xx_m2", "cov_xy_m2", "cov_xz_m2",
+        "cov_yy_m2", "cov_yz_m2", "cov_zz_m2", "covariance_origin", "refers_to", "base_height_m", "rover_height_m", "epochs", "not_fixed",
+        "recorded_utc",
+    ]  # fmt: skip
+    rows: list[list[object]] = []
+    for shot, point in zip(shots, derived, strict=True):
+        if point.virtual:
+            continue
+        start = np.array([point.reference.x_m, point.reference.y_m, point.reference.z_m])
+        covariance = ecef_covariance_m2(claim_of(shot), start)
+        rows.append(
+            [
+                labels[shot.id].name if shot.id in labels else shot.name, point.reference.station_id, *(f"{value:.4f}" for value in start),
+                *(f"{value:.4f}" for value in received[shot.id].vector_m),
+                *(f"{covariance[row, column]:.6e}" for row in range(3) for column in range(row, 3)), shot.covariance_origin, shot.refers_to,
+                f"{point.base_height.arp_height_m:.4f}", f"{point.rover_height.arp_height_m:.4f}", point.epochs, point.not_fixed,
+                utc_text(shot.created_s),
+            ]
+        )  # fmt: skip
+    return csv_text([header, *rows])
+
+
+def ecef_covariance_m2(sigmas: Sigmas, at_m: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Return the covariance of a vector in Earth-centred axes, m², (3, 3), from its sigmas in east, north, up at a place.
+
+    Source: covariance propagation, Rᵀ C R with the rows of R along east, north and up.
+    """
+    latitude, longitude, _ = geodetic_from_ecef(at_m)
+    axes = enu_axes(float(latitude), float(longitude))
+    flat = np.diag([sigmas.east_m**2, sigmas.north_m**2, sigmas.up_m**2])
+    flat[0, 1] = flat[1, 0] = sigmas.covariance_en_m2
+    return np.asarray(axes.T @ flat @ axes)

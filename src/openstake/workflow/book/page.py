@@ -1,0 +1,232 @@
+"""The lines of a job: newest first, found by words, by what they are about and by day; what one says, and what it replaced."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from sqlalchemy import ColumnElement, Float, Row, Select, cast, or_, select
+from sqlalchemy.orm import Session
+
+from openstake.core.book import GROUPS, KINDS, WEATHER, Group, Weather
+from openstake.core.errors import NotFoundError
+from openstake.core.limits import ShortText
+from openstake.store.book import Verification, verify
+from openstake.store.models import BookEntry
+from openstake.wire.address import hidden_passwords, holds_password
+from openstake.workflow.book.days import SignOff, bounds_s, ids_of, replaced_by, said_in_text, signed_of
+from openstake.workflow.context import Context
+from openstake.workflow.now.job import JobNow, job_of
+
+MOST_LINES = 500
+_MOST_BEFORE = 10
+
+
+@dataclass(frozen=True)
+class BookQuery:
+    """`after` is where the last page ended; `text` words that a line has; `group` what it is about; `day` as 2026-11-27."""
+
+    after: ShortText = ""
+    text: ShortText = ""
+    group: Group | Literal[""] = ""
+    day: ShortText = ""
+
+
+@dataclass(frozen=True)
+class BookLine:
+    """One line of the Book, by the crew or by the program.
+
+    `corrects`: it puts something in place of what was there; `after_sign_off` by whom and when its day was signed off before it;
+    `photo_id` the photo that it tells of.
+    """
+
+    id: str
+    sequence: int
+    at_s: float
+    kind: str
+    sentence: str
+    side: Literal["crew", "machine"]
+    hash: str
+    corrects: bool
+    after_sign_off: str
+    photo_id: str | None
+
+
+@dataclass(frozen=True)
+class GroupWords:
+    """What lines can be about, in words."""
+
+    group: Group
+    words: str
+
+
+@dataclass(frozen=True)
+class BookView:
+    """A page of a job's lines, newest first; `verification` comes with the first page, `next` asks for the lines before.
+
+    `passwords` says, with the first page, that lines hold one: it is hidden here, and cannot be taken out of the Book.
+    """
+
+    lines: list[BookLine]
+    next: str | None
+    verification: Verification | None
+    passwords: str
+    groups: tuple[GroupWords, ...] = tuple(GroupWords(group, words) for group, words in GROUPS)
+    weather: Weather = WEATHER
+
+
+@dataclass(frozen=True)
+class LineNumber:
+    """A value that a line holds, by its name."""
+
+    name: str
+    value: str
+
+
+@dataclass(frozen=True)
+class LineSeen:
+    """A line in full: its values, the hash before it, what was told before of what it replaces, and what replaced it later."""
+
+    line: BookLine
+    previous_hash: str
+    numbers: list[LineNumber]
+    before: list[BookLine]
+    after: list[BookLine]
+
+
+def view(context: Context, job_id: str, query: BookQuery) -> BookView:
+    """Return a page of a job's lines, newest first, and with the first page whether the whole Book is whole."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        found = select(BookEntry).where(BookEntry.job_id == job_id, *_filters(job, query))
+        last = session.get(BookEntry, query.after) if query.after else None
+        if last is not None:
+            found = found.where(BookEntry.sequence < last.sequence)
+        rows = session.scalars(found.order_by(BookEntry.sequence.desc()).limit(MOST_LINES + 1)).all()
+        verification = None if query.after else verify(session)
+        telling = [] if query.after else session.execute(_with_passwords(job_id)).all()
+        lines = _lines(session, job, rows[:MOST_LINES])
+    following = rows[MOST_LINES - 1].id if len(rows) > MOST_LINES else None
+    words = query.text.strip().lower()
+    # A password that is hidden is not found by its letters either.
+    return BookView(
+        [line for line in lines if words in line.sentence.lower()], following, verification, _said_of(telling)
+    )
+
+
+def _filters(job: JobNow, query: BookQuery) -> list[ColumnElement[bool]]:
+    where: list[ColumnElement[bool]] = []
+    if words := query.text.strip():
+        where.append(said_in_text("sentence").icontains(words, autoescape=True))
+    if query.group == "corrections":
+        where.append(said_in_text("data.replaces").is_not(None))
+    elif query.group == "rover":
+        where.append(said_in_text("kind").not_in([kind for kinds in KINDS.values() for kind in kinds]))
+    elif query.group:
+        where.append(said_in_text("kind").in_(KINDS[query.group]))
+    if query.day:
+        first_s, last_s = bounds_s(job, query.day)
+        at = cast(said_in_text("at_s"), Float)
+        where += [at >= first_s, at < last_s]
+    return where
+
+
+def _with_passwords(job_id: str) -> Select[int, str]:
+    like = BookEntry.text.like("%://%:%@%")
+    return (
+        select(BookEntry.sequence, BookEntry.text).where(BookEntry.job_id == job_id, like).order_by(BookEntry.sequence)
+    )
+
+
+def _said_of(rows: Sequence[Row[int, str]]) -> str:
+    numbers = [str(sequence) for sequence, text in rows if holds_password(text)]
+    if not numbers:
+        return ""
+    which = (
+        f"Line {numbers[0]} holds" if len(numbers) == 1 else f"{len(numbers)} lines (the first is {numbers[0]}) hold"
+    )
+    return (
+        f"{which} a caster's password that an earlier version wrote with its address. A line of the Book cannot be unsaid: "
+        "it is hidden here, and stands in the data folder. Change the password at the caster."
+    )
+
+
+def _lines(session: Session, job: JobNow, rows: Sequence[BookEntry]) -> list[BookLine]:
+    """Return lines as they are shown; two queries, and where a day is signed off one more."""
+    documents = [json.loads(row.text) for row in rows]
+    signed = signed_of(session, job, any(map(replaced_by, documents)))
+    return [
+        BookLine(
+            row.id, row.sequence, float(said["at_s"]), said["kind"], hidden_passwords(said["sentence"]), said["side"], row.hash,
+            bool(replaced_by(said)), _after(signed, row, said), said["data"].get("photo"),
+        )
+        for row, said in zip(rows, documents, strict=True)
+    ]  # fmt: skip
+
+
+def _after(signed: Sequence[SignOff], row: BookEntry, document: dict[str, Any]) -> str:
+    """Return by whom, and when, the day that a line belongs to or changes was signed off before it; empty where it was not."""
+    replaced, at_s = set(replaced_by(document)), float(document["at_s"])
+    late = [
+        item
+        for item in signed
+        if row.sequence > item.sequence and document["kind"] != "signed-off"
+        and (item.begins_s <= at_s < item.ends_s or replaced & item.ids)
+    ]  # fmt: skip
+    return f"after sign-off of {late[-1].words} by {late[-1].who}" if late else ""
+
+
+def line(context: Context, job_id: str, line_id: str) -> LineSeen:
+    """Return a line in full, with the lines before that told what it replaces, and those that replaced what it told."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        row = session.get(BookEntry, line_id)
+        if row is None or row.job_id != job_id:
+            raise NotFoundError("There is no such line in this job's Book.")
+        document = json.loads(row.text)
+        replaced = replaced_by(document)
+        own = [value for value in ids_of(document) if value not in replaced]
+        before = _first_holding(session, job_id, replaced)
+        later = _holding(session, job_id, own, BookEntry.sequence > row.sequence)
+        after = [item for item in later if set(replaced_by(json.loads(item.text))) & set(own)]
+        shown = _lines(session, job, [row, *before, *after])
+    values = [
+        LineNumber(name.replace("_", " "), _value(value))
+        for name, value in document["data"].items()
+        if value not in (None, [])
+    ]
+    return LineSeen(shown[0], row.previous_hash, values, shown[1 : 1 + len(before)], shown[1 + len(before) :])
+
+
+def _first_holding(session: Session, job_id: str, ids: Sequence[str]) -> list[BookEntry]:
+    """Return the lines that told of each of some ids first, oldest first."""
+    found: dict[str, BookEntry] = {}
+    for item in ids[:_MOST_BEFORE]:
+        query = select(BookEntry).where(BookEntry.job_id == job_id, BookEntry.text.contains(item))
+        row = session.scalars(query.order_by(BookEntry.sequence).limit(1)).first()
+        if row is not None:
+            found[row.id] = row
+    return sorted(found.values(), key=lambda row: row.sequence)
+
+
+def _holding(
+    session: Session, job_id: str, ids: Collection[str], when: ColumnElement[bool]
+) -> list[BookEntry]:  # fmt: skip
+    """Return the newest lines that hold any of some ids."""
+    if not ids:
+        return []
+    named = or_(*(BookEntry.text.contains(item) for item in sorted(ids)[:_MOST_BEFORE]))
+    query = select(BookEntry).where(BookEntry.job_id == job_id, when, named).order_by(BookEntry.sequence.desc())
+    return list(session.scalars(query.limit(_MOST_BEFORE)))
+
+
+def _value(value: Any) -> str:
+    return ", ".join(str(item) for item in value) if isinstance(value, list) else hidden_passwords(str(value))
+
+
+def verification(context: Context) -> Verification:
+    """Return whether every device's chain is whole."""
+    with context.database.read() as session:
+        return verify(session)

@@ -1,0 +1,42 @@
+/** The calls of the Book page, each a hook. */
+import { keepPreviousData, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import { answer, client, type Schemas } from "./client";
+import { asSent, PAGED, path, useChange } from "./queries";
+
+export type BookFilter = Omit<Schemas["BookQuery"], "after">;
+
+export const useBook = (id: string, filter: BookFilter) =>
+  useInfiniteQuery({
+    queryKey: ["job", id, "book", filter],
+    queryFn: ({ pageParam: after }) =>
+      answer(client.GET("/api/jobs/{job_id}/book", { params: { path: { job_id: id }, query: { ...filter, after } } })),
+    ...PAGED,
+    placeholderData: keepPreviousData,
+  });
+export const useBookLine = (id: string, line_id: string) =>
+  useQuery({
+    queryKey: ["job", id, "bookLine", line_id],
+    queryFn: () => answer(client.GET("/api/jobs/{job_id}/book/lines/{line_id}", { params: { path: { job_id: id, line_id } } })),
+  });
+export const useDays = (id: string) =>
+  useQuery({ queryKey: ["job", id, "days"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/book/days", path(id))).then((all) => all.days) });
+export const useDaySheet = (id: string, day: string) =>
+  useQuery({
+    queryKey: ["job", id, "daySheet", day],
+    queryFn: () => answer(client.GET("/api/jobs/{job_id}/book/days/{day}", { params: { path: { job_id: id, day } } })),
+    enabled: day !== "",
+  });
+export const useTakeHome = (id: string) =>
+  useQuery({ queryKey: ["job", id, "takeHome"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/take-home", path(id))) });
+export const useAddNote = (id: string) =>
+  useChange(id, (body: Schemas["NoteWish"]) => answer(client.POST("/api/jobs/{job_id}/book/notes", { ...path(id), body })));
+export const useAddWeather = (id: string) =>
+  useChange(id, (body: Schemas["WeatherWish"]) => answer(client.POST("/api/jobs/{job_id}/book/weather", { ...path(id), body })));
+export const useAddPeople = (id: string) =>
+  useChange(id, (body: Schemas["PeopleWish"]) => answer(client.POST("/api/jobs/{job_id}/book/people", { ...path(id), body })));
+export const useAddBookPhoto = (id: string) =>
+  useChange(id, (file: File) =>
+    answer(client.POST("/api/jobs/{job_id}/book/photo", { params: { path: { job_id: id }, query: { name: file.name } }, ...asSent(file) })),
+  );
+export const useSignDay = (id: string) =>
+  useChange(id, (body: Schemas["SignWish"]) => answer(client.POST("/api/jobs/{job_id}/book/sign", { ...path(id), body })));
