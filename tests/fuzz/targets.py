@@ -33,6 +33,7 @@ from openstake.core.sky.obstruction import SeenSky
 from openstake.core.sky.use import sky_use
 from openstake.core.units import degrees_from_text, metres_from_text
 from openstake.standin.world import read_world
+from openstake.store.backup import MANIFEST, read_manifest
 from openstake.wire.address import holds_password, split_url, without_password
 from openstake.wire.antex import read_antex
 from openstake.wire.jsontext import JsonError, read_json
@@ -167,6 +168,13 @@ def world(data: bytes) -> None:
         read_world(path)
 
 
+def backup(data: bytes) -> None:
+    """The list of files of a backup: what `openstake restore` reads first."""
+    with tempfile.TemporaryDirectory() as folder:
+        (Path(folder) / MANIFEST).write_bytes(data)
+        assert read_manifest(Path(folder)).moment
+
+
 def grid(data: bytes) -> None:
     """The header of a geoid grid, before any native code sees the file."""
     with tempfile.TemporaryDirectory() as folder:
@@ -260,6 +268,7 @@ TARGETS: dict[str, tuple[Target, list[bytes]]] = {
     "fit": (fit_table, [_FIT.encode()]),
     "antex": (antex, [(test_antex.HEADER + test_antex.antenna()).encode()]),
     "world": (world, [b'{"base": {"latitude_deg": 53.3, "longitude_deg": -6.2, "height_m": 60.0, "arp_height_m": 1.6}, "seed": 7}']),
+    "backup": (backup, [b'{"form": 1, "version": "0.9.0", "created_s": 1795806036.5, "entries": 3, "last_hash": "ab", "files": [{"path": "raw/a", "bytes": 4, "sha256": "cd"}]}']),
     "grid": (grid, _grids()),
     "profile": (profile, [_CARD]),
     "agree": (agree, [_CARD]),

@@ -20,6 +20,7 @@ from openstake.api.kit import kit_routes
 from openstake.api.link import link_routes
 from openstake.api.practice import practice_routes
 from openstake.api.watch import watch_routes
+from openstake.workflow import backups
 from openstake.workflow.context import Context
 
 
@@ -48,6 +49,16 @@ def routes(spec: SpecTree, context: Context) -> Blueprint:
     def health() -> Health:
         """Say that the program runs."""
         return Health("ok", __version__, started_s, len(context.running.sessions))
+
+    @api.get("/backups", "app")
+    def backups_view() -> backups.BackupsView:
+        """Say when the last backup was made, and whether it was read back."""
+        return backups.view(context)
+
+    @api.post("/backups", "app")
+    def back_up() -> backups.BackupsView:
+        """Make a backup now."""
+        return backups.make(context)
 
     for add in _STEPS:
         add(api, context)

@@ -11,7 +11,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from openstake.core.units import counted
-from openstake.store.models import BookEntry, Device
+from openstake.store.models import BookEntry, Device, OwnDevice
 
 FIRST_HASH = "0" * 64
 
@@ -36,23 +36,45 @@ def hash_of(previous_hash: str, text: str) -> str:
 
 
 def device_of(session: Session, now_s: float) -> Device:
-    """Return this installation's row, made on first use."""
-    device = session.scalars(select(Device)).first()
-    if device is None:
-        device = Device(created_s=now_s)
-        session.add(device)
-        session.flush()
+    """Return this installation's device, made on first use; after a restore it is the one that was made then."""
+    device = session.scalars(
+        select(Device).join(OwnDevice, OwnDevice.device_id == Device.id).order_by(OwnDevice.n.desc()).limit(1)
+    ).first()
+    return _new_device(session, now_s) if device is None else device
+
+
+def _new_device(session: Session, now_s: float) -> Device:
+    device = Device(created_s=now_s)
+    session.add(device)
+    session.flush()
+    session.add(OwnDevice(device_id=device.id, created_s=now_s))
+    session.flush()
     return device
+
+
+def begin_chain(session: Session, now_s: float, why: str) -> BookEntry:
+    """Begin a chain of a new device of this installation, whose first line names where the chain before it ended."""
+    old = device_of(session, now_s)
+    last = _last_line(session, old.id)
+    hash_before, sequence = (last.hash, last.sequence) if last else (FIRST_HASH, 0)
+    _new_device(session, now_s)
+    return write_entry(
+        session, now_s, "restored", f"{why}. The chain before ended at line {sequence} with hash {hash_before[:16]}.", None,
+        "machine", old_device=old.id, old_sequence=sequence, old_hash=hash_before,
+    )  # fmt: skip
+
+
+def _last_line(session: Session, device_id: str) -> BookEntry | None:
+    query = select(BookEntry).where(BookEntry.device_id == device_id).order_by(BookEntry.sequence.desc())
+    return session.scalars(query.limit(1)).first()
 
 
 def write_entry(
     session: Session, now_s: float, kind: str, sentence: str, job_id: str | None, side: str = "crew", **data: Any
 ) -> BookEntry:
-    """Append one line within the caller's transaction; `side` is `crew` or `machine`, `data` the ids and numbers."""
+    """Append one line to this installation's chain within the caller's transaction; `side` is `crew` or `machine`, `data` the ids and numbers."""
     device = device_of(session, now_s)
-    last = session.scalars(
-        select(BookEntry).where(BookEntry.device_id == device.id).order_by(BookEntry.sequence.desc()).limit(1)
-    ).first()
+    last = _last_line(session, device.id)
     previous, sequence = (last.hash, last.sequence + 1) if last else (FIRST_HASH, 1)
     text = canonical(
         {

@@ -25,10 +25,19 @@ def _key() -> Mapped[str]:
 
 
 class Device(Base):
-    """This installation: one hash chain of the Book each."""
+    """An installation: one hash chain of the Book each.  Which is this one is in `own_device`."""
 
     __tablename__ = "device"
     id: Mapped[str] = _key()
+    created_s: Mapped[float] = mapped_column(Float)
+
+
+class OwnDevice(Base):
+    """Which device this installation is: the newest row; a restored data folder goes on as a device of its own."""
+
+    __tablename__ = "own_device"
+    n: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=True)
+    device_id: Mapped[str] = mapped_column(ForeignKey("device.id"), unique=True)
     created_s: Mapped[float] = mapped_column(Float)
 
 

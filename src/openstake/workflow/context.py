@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -61,6 +62,14 @@ class JobChanged:
 
 
 @dataclass
+class BackupState:
+    """One backup is made at a time; `problem` is what the last one said where it failed."""
+
+    lock: threading.Lock = field(default_factory=threading.Lock)
+    problem: str = ""
+
+
+@dataclass
 class Context:
     """Filled by the composition root; handed to every function of `workflow/`."""
 
@@ -69,6 +78,7 @@ class Context:
     data_dir: Path
     practice: PracticeField | None
     running: Running = field(default_factory=Running)
+    backup: BackupState = field(default_factory=BackupState)
     now: Callable[[], float] = time.time
 
     def changed(self, job_id: str) -> None:

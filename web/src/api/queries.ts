@@ -18,6 +18,19 @@ export const asSent = (file: File) => ({
   headers: { "Content-Type": "application/octet-stream" },
 });
 
+export const useBackups = () =>
+  useQuery({
+    queryKey: ["backups"],
+    queryFn: () => answer(client.GET("/api/backups")),
+    refetchInterval: (query) => (query.state.data?.running || query.state.data?.last_s == null ? 2000 : 60_000),
+  });
+export const useBackUp = () => {
+  const queries = useQueryClient();
+  return useMutation({
+    mutationFn: () => answer(client.POST("/api/backups")),
+    onSettled: () => queries.invalidateQueries({ queryKey: ["backups"] }),
+  });
+};
 export const useJobs = (text = "", archived = false) =>
   useQuery({
     queryKey: ["jobs", text, archived],

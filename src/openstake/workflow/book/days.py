@@ -11,7 +11,7 @@ from datetime import UTC, date, datetime, time, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import ColumnElement, Float, cast, func, literal, select
+from sqlalchemy import ColumnElement, Float, Select, cast, func, literal, select
 from sqlalchemy.orm import Session
 
 from openstake.core.book import KINDS
@@ -19,7 +19,7 @@ from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.limits import ShortText, Text
 from openstake.core.units import counted
 from openstake.store.book import canonical, write_entry
-from openstake.store.models import BookEntry, Shot, SignedDay
+from openstake.store.models import BookEntry, Device, Shot, SignedDay
 from openstake.wire.address import hidden_passwords
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
@@ -97,15 +97,26 @@ class SignWish:
 
 @dataclass(frozen=True)
 class SignOff:
-    """A day that was signed off, as later lines are held against it: `ids` are what its lines tell of, where they were asked for."""
+    """A day that was signed off, as later lines are held against it: `place` is where in the Book that was, `ids` what its lines tell
+    of, where they were asked for."""
 
     day: str
     words: str
     who: str
-    sequence: int
+    place: Place
     begins_s: float
     ends_s: float
     ids: frozenset[str]
+
+
+# Lines of one chain are in order of their numbers; a later installation's chain comes after that of the one before it.
+Place = tuple[float, int]
+ORDER = (Device.created_s, BookEntry.sequence)
+
+
+def lines_of(job_id: str, *where: ColumnElement[bool]) -> Select[BookEntry]:
+    """Return a query for lines of a job; its order is `ORDER`."""
+    return select(BookEntry).join(Device, Device.id == BookEntry.device_id).where(BookEntry.job_id == job_id, *where)
 
 
 def bounds_s(job: JobNow, day: str) -> tuple[float, float]:
@@ -145,14 +156,15 @@ def signed_of(session: Session, job: JobNow, with_ids: bool) -> list[SignOff]:
     """Return the days of a job that were signed off, oldest first: one query."""
     content = SignedDay.content if with_ids else literal("")
     query = (
-        select(SignedDay.day, SignedDay.who, BookEntry.sequence, content)
+        select(SignedDay.day, SignedDay.who, *ORDER, content)
         .join(BookEntry, BookEntry.id == SignedDay.book_id)
+        .join(Device, Device.id == BookEntry.device_id)
         .where(SignedDay.job_id == job.id)
         .order_by(SignedDay.created_s)
     )
     return [
-        SignOff(day, _in_words(day), who, sequence, *bounds_s(job, day), _ids_in(copy))
-        for day, who, sequence, copy in session.execute(query).all()
+        SignOff(day, _in_words(day), who, (chain, sequence), *bounds_s(job, day), _ids_in(copy))
+        for day, who, chain, sequence, copy in session.execute(query).all()
     ]
 
 
@@ -172,19 +184,19 @@ def days(context: Context, job_id: str) -> Days:
 def _days(session: Session, job: JobNow) -> list[Day]:
     zone = ZoneInfo(job.settings.time_zone)
     rows = session.execute(
-        select(BookEntry.sequence, cast(said_in_text("at_s"), Float)).where(
-            BookEntry.job_id == job.id, said_in_text("kind") != "signed-off"
+        lines_of(job.id, said_in_text("kind") != "signed-off").with_only_columns(
+            *ORDER, cast(said_in_text("at_s"), Float)
         )
     ).all()
-    by_day: dict[str, list[int]] = defaultdict(list)
-    for sequence, at_s in rows:
-        by_day[datetime.fromtimestamp(at_s, UTC).astimezone(zone).date().isoformat()].append(sequence)
+    by_day: dict[str, list[Place]] = defaultdict(list)
+    for chain, sequence, at_s in rows:
+        by_day[datetime.fromtimestamp(at_s, UTC).astimezone(zone).date().isoformat()].append((chain, sequence))
     signed = _signatures(session, job.id)
-    first_signed = {item.day: item.sequence for item in reversed(signed_of(session, job, False))}
+    first_signed = {item.day: item.place for item in reversed(signed_of(session, job, False))}
     return [
         Day(
             day, _in_words(day), len(by_day[day]), signed[day],
-            sum(sequence > first_signed[day] for sequence in by_day[day]) if day in first_signed else 0,
+            sum(place > first_signed[day] for place in by_day[day]) if day in first_signed else 0,
         )
         for day in sorted(by_day, reverse=True)
     ]  # fmt: skip
@@ -251,8 +263,7 @@ def _sentence(document: dict[str, Any]) -> str:
 
 def _rows(session: Session, job_id: str, begins_s: float, ends_s: float) -> Sequence[BookEntry]:
     at = cast(said_in_text("at_s"), Float)
-    query = select(BookEntry).where(BookEntry.job_id == job_id, at >= begins_s, at < ends_s)
-    return session.scalars(query.order_by(BookEntry.sequence)).all()
+    return session.scalars(lines_of(job_id, at >= begins_s, at < ends_s).order_by(*ORDER)).all()
 
 
 def sign(context: Context, job_id: str, wish: SignWish) -> Days:

@@ -7,16 +7,26 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from sqlalchemy import ColumnElement, Float, Row, Select, cast, or_, select
+from sqlalchemy import ColumnElement, Float, Row, Select, cast, or_, select, tuple_
 from sqlalchemy.orm import Session
 
 from openstake.core.book import GROUPS, KINDS, WEATHER, Group, Weather
 from openstake.core.errors import NotFoundError
 from openstake.core.limits import ShortText
 from openstake.store.book import Verification, verify
-from openstake.store.models import BookEntry
+from openstake.store.models import BookEntry, Device
 from openstake.wire.address import hidden_passwords, holds_password
-from openstake.workflow.book.days import SignOff, bounds_s, ids_of, replaced_by, said_in_text, signed_of
+from openstake.workflow.book.days import (
+    ORDER,
+    Place,
+    SignOff,
+    bounds_s,
+    ids_of,
+    lines_of,
+    replaced_by,
+    said_in_text,
+    signed_of,
+)
 from openstake.workflow.context import Context
 from openstake.workflow.now.job import JobNow, job_of
 
@@ -100,11 +110,11 @@ def view(context: Context, job_id: str, query: BookQuery) -> BookView:
     """Return a page of a job's lines, newest first, and with the first page whether the whole Book is whole."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        found = select(BookEntry).where(BookEntry.job_id == job_id, *_filters(job, query))
+        found = lines_of(job_id, *_filters(job, query))
         last = session.get(BookEntry, query.after) if query.after else None
         if last is not None:
-            found = found.where(BookEntry.sequence < last.sequence)
-        rows = session.scalars(found.order_by(BookEntry.sequence.desc()).limit(MOST_LINES + 1)).all()
+            found = found.where(tuple_(*ORDER) < _place_of(session, last))
+        rows = session.scalars(found.order_by(*NEWEST_FIRST).limit(MOST_LINES + 1)).all()
         verification = None if query.after else verify(session)
         telling = [] if query.after else session.execute(_with_passwords(job_id)).all()
         lines = _lines(session, job, rows[:MOST_LINES])
@@ -114,6 +124,14 @@ def view(context: Context, job_id: str, query: BookQuery) -> BookView:
     return BookView(
         [line for line in lines if words in line.sentence.lower()], following, verification, _said_of(telling)
     )
+
+
+NEWEST_FIRST = tuple(column.desc() for column in ORDER)
+
+
+def _place_of(session: Session, row: BookEntry) -> Place:
+    """Return where a line stands in the Book."""
+    return session.get_one(Device, row.device_id).created_s, row.sequence
 
 
 def _filters(job: JobNow, query: BookQuery) -> list[ColumnElement[bool]]:
@@ -135,9 +153,7 @@ def _filters(job: JobNow, query: BookQuery) -> list[ColumnElement[bool]]:
 
 def _with_passwords(job_id: str) -> Select[int, str]:
     like = BookEntry.text.like("%://%:%@%")
-    return (
-        select(BookEntry.sequence, BookEntry.text).where(BookEntry.job_id == job_id, like).order_by(BookEntry.sequence)
-    )
+    return lines_of(job_id, like).with_only_columns(BookEntry.sequence, BookEntry.text).order_by(*ORDER)
 
 
 def _said_of(rows: Sequence[Row[int, str]]) -> str:
@@ -154,25 +170,26 @@ def _said_of(rows: Sequence[Row[int, str]]) -> str:
 
 
 def _lines(session: Session, job: JobNow, rows: Sequence[BookEntry]) -> list[BookLine]:
-    """Return lines as they are shown; two queries, and where a day is signed off one more."""
+    """Return lines as they are shown: two queries."""
     documents = [json.loads(row.text) for row in rows]
+    chains = {device.id: device.created_s for device in session.scalars(select(Device))}
     signed = signed_of(session, job, any(map(replaced_by, documents)))
     return [
         BookLine(
             row.id, row.sequence, float(said["at_s"]), said["kind"], hidden_passwords(said["sentence"]), said["side"], row.hash,
-            bool(replaced_by(said)), _after(signed, row, said), said["data"].get("photo"),
+            bool(replaced_by(said)), _after(signed, (chains[row.device_id], row.sequence), said), said["data"].get("photo"),
         )
         for row, said in zip(rows, documents, strict=True)
     ]  # fmt: skip
 
 
-def _after(signed: Sequence[SignOff], row: BookEntry, document: dict[str, Any]) -> str:
+def _after(signed: Sequence[SignOff], place: Place, document: dict[str, Any]) -> str:
     """Return by whom, and when, the day that a line belongs to or changes was signed off before it; empty where it was not."""
     replaced, at_s = set(replaced_by(document)), float(document["at_s"])
     late = [
         item
         for item in signed
-        if row.sequence > item.sequence and document["kind"] != "signed-off"
+        if place > item.place and document["kind"] != "signed-off"
         and (item.begins_s <= at_s < item.ends_s or replaced & item.ids)
     ]  # fmt: skip
     return f"after sign-off of {late[-1].words} by {late[-1].who}" if late else ""
@@ -189,7 +206,7 @@ def line(context: Context, job_id: str, line_id: str) -> LineSeen:
         replaced = replaced_by(document)
         own = [value for value in ids_of(document) if value not in replaced]
         before = _first_holding(session, job_id, replaced)
-        later = _holding(session, job_id, own, BookEntry.sequence > row.sequence)
+        later = _holding(session, job_id, own, tuple_(*ORDER) > _place_of(session, row))
         after = [item for item in later if set(replaced_by(json.loads(item.text))) & set(own)]
         shown = _lines(session, job, [row, *before, *after])
     values = [
@@ -204,11 +221,11 @@ def _first_holding(session: Session, job_id: str, ids: Sequence[str]) -> list[Bo
     """Return the lines that told of each of some ids first, oldest first."""
     found: dict[str, BookEntry] = {}
     for item in ids[:_MOST_BEFORE]:
-        query = select(BookEntry).where(BookEntry.job_id == job_id, BookEntry.text.contains(item))
-        row = session.scalars(query.order_by(BookEntry.sequence).limit(1)).first()
+        query = lines_of(job_id, BookEntry.text.contains(item)).order_by(*ORDER)
+        row = session.scalars(query.limit(1)).first()
         if row is not None:
             found[row.id] = row
-    return sorted(found.values(), key=lambda row: row.sequence)
+    return list(found.values())
 
 
 def _holding(
@@ -218,8 +235,7 @@ def _holding(
     if not ids:
         return []
     named = or_(*(BookEntry.text.contains(item) for item in sorted(ids)[:_MOST_BEFORE]))
-    query = select(BookEntry).where(BookEntry.job_id == job_id, when, named).order_by(BookEntry.sequence.desc())
-    return list(session.scalars(query.limit(_MOST_BEFORE)))
+    return list(session.scalars(lines_of(job_id, when, named).order_by(*NEWEST_FIRST).limit(_MOST_BEFORE)))
 
 
 def _value(value: Any) -> str:

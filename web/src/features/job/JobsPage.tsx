@@ -2,8 +2,8 @@ import { Plus } from "lucide-react";
 import { useDeferredValue, useState } from "react";
 import { Link } from "react-router";
 import { sentenceOf, type Schemas } from "../../api/client";
-import { useJobs } from "../../api/queries";
-import { counted, day } from "../../lib/format";
+import { useBackUp, useBackups, useJobs } from "../../api/queries";
+import { clock, counted, day } from "../../lib/format";
 import { Button, Note, TextField } from "../../ui/controls";
 import { NewJob } from "./NewJob";
 
@@ -40,10 +40,30 @@ export function JobsPage() {
           </div>
         </>
       )}
-      <p className="mt-auto pt-8 text-base text-faded">
+      <Backups />
+      <p className="pt-4 text-base text-faded">
         Open Stake gives evidence, not a certificate. Local rules and the licensed surveyor decide.
       </p>
     </main>
+  );
+}
+
+/** When the last backup was made, whether it was read back, and one more. */
+function Backups() {
+  const backups = useBackups();
+  const make = useBackUp();
+  const state = make.data ?? backups.data;
+  if (!state) return <p className="mt-auto pt-8" />;
+  return (
+    <div className="mt-auto flex items-center justify-between gap-4 pt-8 text-base">
+      <p className={state.problem ? "font-bold text-flag" : "text-faded"}>
+        {state.last_s === null ? "No backup yet." : `Last backup ${day(state.last_s)} ${clock(state.last_s).slice(0, 5)}: ${state.words}`}{" "}
+        {state.problem || `Kept: ${state.kept} of ${state.most}, in ${state.folder}. Take one to another disk: openstake backup DIR.`}
+      </p>
+      <Button disabled={make.isPending || state.running} onClick={() => make.mutate()}>
+        {make.isPending || state.running ? "Backing up" : "Back up now"}
+      </Button>
+    </div>
   );
 }
 
