@@ -78,6 +78,7 @@ def test_every_verb_that_reads_a_file_is_thrown_at():
         "length",
         "listen",
         "reseat",
+        "report",
         "restore",
         "serve",
         "standin",

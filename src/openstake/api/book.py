@@ -5,6 +5,7 @@ from __future__ import annotations
 from flask import Response, request
 
 from openstake.api.common import Api, Nothing, as_file
+from openstake.workflow import reports
 from openstake.workflow.book import days, notes, out, page
 from openstake.workflow.context import Context, file_name
 from openstake.workflow.job.jobs import one_job
@@ -16,6 +17,17 @@ def book_routes(api: Api, context: Context) -> None:
     _line_routes(api, context)
     _note_routes(api, context)
     _day_routes(api, context)
+
+    @api.get("/jobs/<job_id>/reports", "book")
+    def reports_view(job_id: str) -> reports.ReportsView:
+        """Say which reports there are."""
+        return reports.offered(context, job_id)
+
+    @api.get("/jobs/<job_id>/reports/<kind>.pdf", "book")
+    def report(job_id: str, kind: str, query: reports.ReportQuery) -> Response:
+        """Return a report as PDF, shown in the browser."""
+        content, media_type, name = reports.pdf(context, job_id, kind, query)
+        return Response(content, mimetype=media_type, headers={"Content-Disposition": f'inline; filename="{name}"'})
 
     @api.get("/jobs/<job_id>/take-home", "book")
     def take_home_view(job_id: str) -> out.TakeHomeView:

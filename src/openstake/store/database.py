@@ -223,7 +223,7 @@ class ReadOnly:
             raise FileError(f"{folder} is not a data folder: it holds no {NAME}.")
         address = f"file:{quote(str(path.resolve()))}?mode=ro"
         self._engine = create_engine("sqlite://", creator=lambda: sqlite3.connect(address, uri=True))
-        self._sessions = sessionmaker(self._engine)
+        self._sessions = sessionmaker(self._engine, info={"folder": folder})
         try:
             with self._engine.connect() as connection:
                 present = MigrationContext.configure(connection).get_current_revision()

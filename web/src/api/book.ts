@@ -28,6 +28,11 @@ export const useDaySheet = (id: string, day: string) =>
   });
 export const useTakeHome = (id: string) =>
   useQuery({ queryKey: ["job", id, "takeHome"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/take-home", path(id))) });
+export const useReports = (id: string) =>
+  useQuery({
+    queryKey: ["job", id, "reports"],
+    queryFn: () => answer(client.GET("/api/jobs/{job_id}/reports", path(id))).then((all) => all.reports),
+  });
 export const useAddNote = (id: string) =>
   useChange(id, (body: Schemas["NoteWish"]) => answer(client.POST("/api/jobs/{job_id}/book/notes", { ...path(id), body })));
 export const useAddWeather = (id: string) =>

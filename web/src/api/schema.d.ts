@@ -1812,6 +1812,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/reports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say which reports there are. */
+        get: operations["get__api_jobs_{job_id}_reports"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/reports/{kind}.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return a report as PDF, shown in the browser. */
+        get: operations["get__api_jobs_{job_id}_reports_{kind}.pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/rovers": {
         parameters: {
             query?: never;
@@ -7499,6 +7533,40 @@ export interface components {
             source: string;
             /** Title */
             title: string;
+        };
+        /**
+         * ReportOffered
+         * @description A report that can be printed: its kind, its title, where it is.
+         */
+        ReportOffered: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "day" | "base" | "check" | "fit" | "job";
+            /** Path */
+            path: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * ReportQuery
+         * @description The day of a day sheet as 2026-11-27; the newest one where it is empty.
+         */
+        ReportQuery: {
+            /**
+             * Day
+             * @default
+             */
+            day?: string;
+        };
+        /**
+         * ReportsView
+         * @description The reports of a job.
+         */
+        ReportsView: {
+            /** Reports */
+            reports: components["schemas"]["ReportOffered"][];
         };
         /**
          * ReseatPlace
@@ -16839,6 +16907,79 @@ export interface operations {
                 };
             };
         };
+    };
+    "get__api_jobs_{job_id}_reports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReportsView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_reports_{kind}.pdf": {
+        parameters: {
+            query?: {
+                day?: string;
+            };
+            header?: never;
+            path: {
+                job_id: string;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: never;
     };
     "post__api_jobs_{job_id}_rovers": {
         parameters: {

@@ -79,6 +79,11 @@ export function DaysView({ job, tabs }: BookViewProps) {
               </p>
             </Note>
           ))}
+          {shown && (
+            <a className="underline" href={`/api/jobs/${job.id}/reports/day.pdf?day=${shown.day}`} target="_blank" rel="noreferrer">
+              Print this day
+            </a>
+          )}
           {sheet.isError && <Note tone="flag">{sentenceOf(sheet.error)}</Note>}
           {sheet.data?.parts.map((part) => (
             <section key={part.title}>

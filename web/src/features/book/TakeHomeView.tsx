@@ -1,6 +1,6 @@
-import { Download, X } from "lucide-react";
+import { Download, FileText, X } from "lucide-react";
 import { useState } from "react";
-import { useTakeHome } from "../../api/book";
+import { useReports, useTakeHome } from "../../api/book";
 import { sentenceOf } from "../../api/client";
 import { Button, Note, Select } from "../../ui/controls";
 import { Page } from "../../ui/Page";
@@ -9,6 +9,7 @@ import type { BookViewProps } from "./BookPage";
 /** Points in open formats, derived at that moment; a CSV has the columns, the order and the unit that are wished. */
 export function TakeHomeView({ job, tabs }: BookViewProps) {
   const view = useTakeHome(job.id);
+  const reports = useReports(job.id).data ?? [];
   const [columns, setColumns] = useState<string[] | null>(null);
   const [unit, setUnit] = useState<string>("");
   if (view.isError) return <Note tone="flag">{sentenceOf(view.error)}</Note>;
@@ -72,7 +73,19 @@ export function TakeHomeView({ job, tabs }: BookViewProps) {
           </div>
         </section>
         <section className="flex flex-col gap-2">
-          <h2 className="text-xl font-bold">Other formats</h2>
+          <h2 className="text-xl font-bold">Reports</h2>
+          {reports.map((item) => (
+            <a
+              key={item.kind}
+              href={item.path}
+              target="_blank"
+              rel="noreferrer"
+              className="flex min-h-touch items-center gap-2 rounded border-2 border-line bg-page px-4 font-semibold"
+            >
+              <FileText aria-hidden size={18} /> {item.title}
+            </a>
+          ))}
+          <h2 className="mt-3 text-xl font-bold">Other formats</h2>
           {data.formats
             .filter((item) => item.format !== "csv")
             .map((item) => (
