@@ -7,6 +7,7 @@ in memory.  A list that comes in pages is walked to its end.
 from __future__ import annotations
 
 import resource
+import shutil
 import sqlite3
 import statistics
 import sys
@@ -22,13 +23,18 @@ from pathlib import Path
 ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT))
 
+from sqlalchemy.orm import Session  # noqa: E402
+
 from openstake.app import Program, build  # noqa: E402 - the tests' job is found from the root
 from openstake.core.evidence import Epoch  # noqa: E402
 from openstake.core.limits import TOLERANCES  # noqa: E402
 from openstake.core.shot import ShotKind  # noqa: E402
 from openstake.live.rover import ReceivedEpoch  # noqa: E402
+from openstake.store.backup import back_up  # noqa: E402
+from openstake.store.book import write_entry  # noqa: E402
 from openstake.store.models import Shot, new_id  # noqa: E402
 from openstake.workflow import recording  # noqa: E402
+from openstake.workflow.book.out import FORMATS  # noqa: E402
 from openstake.workflow.check import shots  # noqa: E402
 from openstake.workflow.now import points  # noqa: E402
 from openstake.workflow.now.base import listening_of, needed_occupation  # noqa: E402
@@ -72,6 +78,12 @@ class Season:
             assert answer.status_code == 200, answer.get_data(as_text=True)
             following = answer.get_json().get("next") if answer.is_json else None
             after = following if isinstance(following, str) else None  # the chain's next is what to do next
+
+    def ask(self, path: str) -> bytes:
+        """Return the answer to a question, whole."""
+        answer = self._client.get(f"/api/jobs/{self.job}/{path}", base_url=HERE)
+        assert answer.status_code == 200, answer.get_data(as_text=True)
+        return bytes(answer.get_data())
 
     def plainly(self) -> int:
         """Read the epochs of the job out of SQLite, in order; return how many there are."""
@@ -161,6 +173,56 @@ def of_chain(points_count: int = 5000, checks: int = 200, setups: int = 60) -> t
     return what, ours, f"{plain * 1000:.0f} (SQLite)", f"{first / plain:.2f}"
 
 
+def of_book(lines: int = 50_000, count: int = 5000) -> list[tuple[str, str, str, str]]:
+    """Return a Book searched against SQLite's own LIKE, and everything that is taken home of many points against reading their epochs."""
+    with tempfile.TemporaryDirectory() as folder:
+        season = Season(Path(folder), 0, count, 20)
+        _write_lines(season, lines)
+        database = sqlite3.connect(season.folder / "openstake.db")
+        like = "SELECT id FROM book WHERE text LIKE '%fence at post 4711%'"
+        rival = timed(lambda: database.execute(like).fetchall())
+        database.close()
+        found = timed(lambda: season.ask("book?text=fence+at+post+4711"))
+        rows = [
+            (
+                f"Book of {lines:,} lines searched, ms",
+                f"{found * 1000:.0f}",
+                f"{rival * 1000:.0f} (SQLite LIKE)",
+                f"{found / rival:.1f}",
+            )
+        ]
+        plain = timed(season.plainly)
+        for path in (*(f"take-home/{form}" for form in FORMATS), "reports/job.pdf"):
+            first = timed(partial(season.ask, path), points.REMEMBERED.clear, runs=1)
+            again = timed(partial(season.ask, path), runs=1)
+            ours = f"{first * 1000:.0f}, again {again * 1000:.0f}"
+            rows.append((f"{count:,} points: {path}, ms", ours, f"{plain * 1000:.0f} (SQLite)", f"{first / plain:.2f}"))
+        kept = timed(lambda: back_up(season.folder, Path(folder) / "kept", time.time()), runs=1)
+        size_mb = (season.folder / "openstake.db").stat().st_size / 1e6
+        plainly = timed(lambda: shutil.copy(season.folder / "openstake.db", Path(folder) / "copy"), runs=1)
+        rows.append(
+            (
+                f"Backup of {size_mb:.0f} MB, read back, s",
+                f"{kept:.1f}",
+                f"{plainly:.1f} (a plain copy)",
+                f"{kept / plainly:.0f}",
+            )
+        )
+        season.program.close()
+    return rows
+
+
+def _write_lines(season: Season, count: int) -> None:
+    """Write lines into the Book as it writes them, a thousand in a transaction."""
+
+    def work(session: Session, start: int) -> None:
+        for n in range(start, min(start + 1000, count)):
+            write_entry(session, time.time(), "note", f"Fence at post {n} moved.", season.job)
+
+    for start in range(0, count, 1000):
+        season.program.context.database.write(partial(work, start=start))
+
+
 def measured() -> list[tuple[str, str, str, str]]:
     """Return the rows of the lists, that of the chain, then those of one more shot that is stored."""
     lists, stored_ms = [], {}
@@ -183,7 +245,7 @@ def measured() -> list[tuple[str, str, str, str]]:
         )
         for count, value in stored_ms.items()
     ]
-    return [*lists, of_chain(), *stored]
+    return [*lists, of_chain(), *of_book(), *stored]
 
 
 if __name__ == "__main__":

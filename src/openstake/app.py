@@ -25,7 +25,7 @@ from openstake.live.transport import listening_socket
 from openstake.store.database import Database
 from openstake.store.lock import FolderLock
 from openstake.store.models import Job
-from openstake.workflow.backups import make_at_start
+from openstake.workflow.backups import make as make_backup
 from openstake.workflow.base.start import configure_standin
 from openstake.workflow.context import Context
 from openstake.workflow.job.geoids import ensure_training_grid
@@ -136,7 +136,7 @@ def serve(
         signal.signal(number, lambda number, _: asked.append(number))
     threading.Thread(target=server.run, name="web server", daemon=True).start()
     on_ready(listener.getsockname()[1])
-    make_at_start(program.context)
+    make_backup(program.context)
     while not asked:
         time.sleep(_LOOKS_EVERY_S)
     program.close()

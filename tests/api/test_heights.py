@@ -129,6 +129,7 @@ def test_a_correction_that_lost_the_race_and_one_that_says_nothing_new_change_no
     assert "few words" in poles.correct("P6", "1.500 m", status=422, reason=" ")["detail"]
     assert poles.correct("P6", "two metres", status=422)["field"] == "reading"
     assert "never corrected" in poles.correct("P2", None, status=409)["detail"]
+    assert "never corrected" in poles.correct("P2", "1.5 m", "together", status=409)["detail"]
     other = poles.view("P5")["readings"][0]["id"]
     poles.correct("P6", "1.500 m", status=404, replaces_id=other)
     crew.get(f"/jobs/{crew.job()}/shots/{poles.ids()['P6']}/height", 404)

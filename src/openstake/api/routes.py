@@ -57,7 +57,7 @@ def routes(spec: SpecTree, context: Context) -> Blueprint:
 
     @api.post("/backups", "app")
     def back_up() -> backups.BackupsView:
-        """Make a backup now."""
+        """Begin a backup."""
         return backups.make(context)
 
     for add in _STEPS:

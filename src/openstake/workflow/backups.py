@@ -41,23 +41,24 @@ def view(context: Context) -> BackupsView:
 
 
 def make(context: Context) -> BackupsView:
-    """Make a backup now, and take the oldest out; where one is being made, nothing is begun.  What goes wrong is told by the view."""
-    state, folder = context.backup, context.data_dir / backup.FOLDER
+    """Begin a backup in a thread of its own, which takes the oldest out when it is done; where one is being made, nothing is begun.
+
+    What goes wrong is told by the view.
+    """
+    state = context.backup
     if state.lock.acquire(blocking=False):
-        try:
-            backup.back_up(context.data_dir, folder, context.now())
-            backup.prune(folder, MOST_KEPT)
-            state.problem = ""
-        except (OpenStakeError, OSError) as error:
-            said = error.sentence if isinstance(error, OpenStakeError) else error.strerror or str(error)
-            state.problem = f"The last backup failed: {said.rstrip('.')}."
-        finally:
-            state.lock.release()
+        threading.Thread(target=_made, args=(context,), name="backup", daemon=True).start()
     return view(context)
 
 
-def make_at_start(context: Context) -> threading.Thread:
-    """Make a backup in a thread of its own: nothing waits for it."""
-    thread = threading.Thread(target=make, args=(context,), name="backup", daemon=True)
-    thread.start()
-    return thread
+def _made(context: Context) -> None:
+    folder = context.data_dir / backup.FOLDER
+    try:
+        backup.back_up(context.data_dir, folder, context.now())
+        backup.prune(folder, MOST_KEPT)
+        context.backup.problem = ""
+    except Exception as error:  # the program goes on, and the crew is told
+        said = error.sentence if isinstance(error, OpenStakeError) else str(error)
+        context.backup.problem = f"The last backup failed: {said.rstrip('.')}."
+    finally:
+        context.backup.lock.release()

@@ -243,16 +243,11 @@ def _sheet(session: Session, job: JobNow, day: str) -> DaySheet:
     parts = [
         DayPart(title, [_sentence(item) for item in documents if item["kind"] in kinds]) for title, kinds in _PARTS
     ]
-    codes = Counter(
-        label.code or "no code"
-        for label in labels_of(session, job.id).values()
-        if not label.taken_out and begins_s <= label.created_s < ends_s
-    )
-    measured = [
-        f"{counted(sum(codes.values()), 'point')}: "
-        + ", ".join(f"{code} {count}" for code, count in sorted(codes.items()))
-    ]
-    parts.insert(3, DayPart("Points", measured if codes else []))
+    named = [point for point in _points(session, job, begins_s, ends_s) if point.kind != "check"]
+    codes = Counter(point.code or "no code" for point in named)
+    if named:
+        by_code = ", ".join(f"{code} {count}" for code, count in sorted(codes.items()))
+        parts.insert(3, DayPart("Points", [f"{counted(len(named), 'point')}: {by_code}."]))
     corrected = [_sentence(item) for item in documents if replaced_by(item)]
     return DaySheet(found, [part for part in (*parts, DayPart("Corrections", corrected)) if part.lines])
 
@@ -268,38 +263,37 @@ def _rows(session: Session, job_id: str, begins_s: float, ends_s: float) -> Sequ
 
 def sign(context: Context, job_id: str, wish: SignWish) -> Days:
     """Sign a day off by name: a copy of its lines, its sheet and its points as they stand is frozen, its hash goes into the Book."""
-    who = " ".join(wish.who.split())[:80]
+    who, words = " ".join(wish.who.split())[:80], wish.words.strip()
     if not who:
         raise InputError("Say who signs.", field="who")
-
-    def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now()
+    with context.database.read() as session:
+        job = job_of(session, job_id)
         begins_s, ends_s = bounds_s(job, wish.day)
-        if begins_s > now:
+        if begins_s > context.now():
             raise ConflictError("This day has not begun.")
+        rows = _rows(session, job.id, begins_s, ends_s)
         content = canonical(
             {
-                "job": job.id, "name": job.settings.name, "day": wish.day, "who": who, "words": wish.words.strip(),
-                "sheet": asdict(_sheet(session, job, wish.day)), "points": [asdict(point) for point in _points(session, job, begins_s, ends_s)],
-                "lines": [
-                    {"sequence": row.sequence, "hash": row.hash, "text": row.text} for row in _rows(session, job.id, begins_s, ends_s)
-                ],
+                "job": job.id, "name": job.settings.name, "day": wish.day, "who": who, "words": words,
+                "sheet": asdict(_sheet(session, job, wish.day)),
+                "points": [asdict(point) for point in _points(session, job, begins_s, ends_s)],
+                "lines": [{"sequence": row.sequence, "hash": row.hash, "text": row.text} for row in rows],
             }
         )  # fmt: skip
-        sha256 = hashlib.sha256(content.encode()).hexdigest()
+    sha256, seen = hashlib.sha256(content.encode()).hexdigest(), [row.id for row in rows]
+
+    def work(session: Session) -> None:
+        # The copy was made beside those who write: what came in between is not signed unseen.
+        if [row.id for row in _rows(session, job_id, begins_s, ends_s)] != seen:
+            raise ConflictError("Something was written in the meantime. Look at the day again, then sign.")
+        now = context.now()
         line = write_entry(
-            session, now, "signed-off", f"{_in_words(wish.day)} signed off by {who}{f': {wish.words.strip()}' if wish.words.strip() else ''}.",
-            job.id, day=wish.day, content_sha256=sha256,
+            session, now, "signed-off", f"{_in_words(wish.day)} signed off by {who}{f': {words}' if words else ''}.", job_id, day=wish.day,
+            content_sha256=sha256,
         )  # fmt: skip
         session.add(
             SignedDay(
-                job_id=job.id,
-                day=wish.day,
-                who=who,
-                words=wish.words.strip(),
-                content=content,
-                book_id=line.id,
-                created_s=now,
+                job_id=job_id, day=wish.day, who=who, words=words, content=content, book_id=line.id, created_s=now
             )
         )
 
@@ -309,13 +303,14 @@ def sign(context: Context, job_id: str, wish: SignWish) -> Days:
 
 
 def _points(session: Session, job: JobNow, begins_s: float, ends_s: float) -> list[FrozenPoint]:
-    """Return the points and checks of a day as they stand."""
+    """Return the points and checks of a day as they stand, without those that were taken out."""
     shots = session.scalars(
         select(Shot)
         .where(Shot.job_id == job.id, points.OF_THE_JOB, Shot.created_s >= begins_s, Shot.created_s < ends_s)
         .order_by(Shot.created_s, Shot.id)
     ).all()
     labels = labels_of(session, job.id, [shot.id for shot in shots])
+    shots = [shot for shot in shots if shot.id not in labels or not labels[shot.id].taken_out]
     return [
         FrozenPoint(
             shot.id, labels[shot.id].name if shot.id in labels else shot.name, shot.kind, labels[shot.id].code if shot.id in labels else "",

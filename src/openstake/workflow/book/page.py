@@ -74,9 +74,9 @@ class GroupWords:
 
 @dataclass(frozen=True)
 class BookView:
-    """A page of a job's lines, newest first; `verification` comes with the first page, `next` asks for the lines before.
+    """A page of a job's lines, newest first; `verification` comes with the first page of all lines, `next` asks for the lines before.
 
-    `passwords` says, with the first page, that lines hold one: it is hidden here, and cannot be taken out of the Book.
+    `passwords` says, with that page, that lines hold one: it is hidden here, and cannot be taken out of the Book.
     """
 
     lines: list[BookLine]
@@ -107,7 +107,7 @@ class LineSeen:
 
 
 def view(context: Context, job_id: str, query: BookQuery) -> BookView:
-    """Return a page of a job's lines, newest first, and with the first page whether the whole Book is whole."""
+    """Return a page of a job's lines, newest first, and with the first page of all whether the whole Book is whole."""
     with context.database.read() as session:
         job = job_of(session, job_id)
         found = lines_of(job_id, *_filters(job, query))
@@ -115,8 +115,9 @@ def view(context: Context, job_id: str, query: BookQuery) -> BookView:
         if last is not None:
             found = found.where(tuple_(*ORDER) < _place_of(session, last))
         rows = session.scalars(found.order_by(*NEWEST_FIRST).limit(MOST_LINES + 1)).all()
-        verification = None if query.after else verify(session)
-        telling = [] if query.after else session.execute(_with_passwords(job_id)).all()
+        asked_for_part = bool(query.after or query.text or query.group or query.day)
+        verification = None if asked_for_part else verify(session)
+        telling = [] if asked_for_part else session.execute(_with_passwords(job_id)).all()
         lines = _lines(session, job, rows[:MOST_LINES])
     following = rows[MOST_LINES - 1].id if len(rows) > MOST_LINES else None
     words = query.text.strip().lower()

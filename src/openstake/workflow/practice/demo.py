@@ -89,12 +89,12 @@ def load_demo(context: Context) -> None:
     clock = Clock(context.now() - _BEGAN_BEFORE_S)
     earlier = replace(context, now=clock)
     load_kit(earlier)
-    follow_caster(context)
     names = {job.name for archived in (False, True) for job in list_jobs(context, JobsQuery(archived=archived)).jobs}
     for asked in _JOBS:
         if asked.name not in names:
             clock.wait(60.0)
             _load_job(earlier, asked, clock)
+    follow_caster(context)
 
 
 def _load_job(context: Context, asked: _DemoJob, clock: Clock) -> None:

@@ -182,6 +182,8 @@ def correct(context: Context, job_id: str, shot_id: str, wish: CorrectRoverHeigh
         if wish.reading is not None:
             typed = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
         corrected = _of_scope(on_pole, mine, wish.scope)
+        if not corrected:
+            raise ConflictError("This height was never corrected, so nothing was corrected together with it.")
         rows = [_replacing(item, typed, job, wish.reason.strip(), now) for item in corrected]
         session.add_all(rows)
         session.flush()

@@ -52,7 +52,7 @@ export function JobsPage() {
 function Backups() {
   const backups = useBackups();
   const make = useBackUp();
-  const state = make.data ?? backups.data;
+  const state = backups.data;
   if (!state) return <p className="mt-auto pt-8" />;
   return (
     <div className="mt-auto flex items-center justify-between gap-4 pt-8 text-base">
