@@ -14,5 +14,6 @@ export default defineConfig({
     strictPort: true,
     proxy: { "/api": { target: "http://127.0.0.1:8420", changeOrigin: false } },
   },
-  test: { environment: "happy-dom", include: ["src/**/*.test.{ts,tsx}"] },
+  // The limit is against what hangs: two cores that build and test beside it are slow.
+  test: { environment: "happy-dom", include: ["src/**/*.test.{ts,tsx}"], testTimeout: 30_000 },
 });
