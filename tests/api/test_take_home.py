@@ -11,7 +11,7 @@ import pytest
 from pyproj import Transformer
 
 from openstake.core.sigmas import Sigmas
-from openstake.workflow.book.out import ecef_covariance_m2
+from openstake.core.vector import ecef_covariance_m2
 from tests.conftest import as_file
 from tests.filled import Filling
 

@@ -91,7 +91,7 @@ def test_twenty_kills_under_load_keep_every_byte_and_epochs_to_the_last_second(t
     What was shown is in the raw stream each time.  Epochs follow in the database: within a second but where the disk or the
     machine stands still for longer, so that is asked of the middle one of twenty.
     """
-    demo, dice, lost = Demo(tmp_path / "data", speed=20), random.Random(20), []
+    demo, dice, lost, acknowledged = Demo(tmp_path / "data", speed=20), random.Random(20), [], []
     try:
         job = call(demo, "GET", "/jobs")["jobs"][0]["id"]
         marks = {mark["name"]: mark["id"] for mark in call(demo, "GET", f"/jobs/{job}/marks")["marks"]}
@@ -104,6 +104,7 @@ def test_twenty_kills_under_load_keep_every_byte_and_epochs_to_the_last_second(t
         for _ in range(20):
             wait_for(lambda: (call(demo, "GET", f"/jobs/{job}/watch")["live"] or {}).get("time_of_day_s"), 40)
             asking = [threading.Thread(target=_ask_until_it_ends, args=(demo, job), daemon=True) for _ in range(3)]
+            asking.append(threading.Thread(target=_write_until_it_ends, args=(demo, job, acknowledged), daemon=True))
             for thread in asking:
                 thread.start()
             time.sleep(dice.uniform(0.8, 1.6))
@@ -112,13 +113,25 @@ def test_twenty_kills_under_load_keep_every_byte_and_epochs_to_the_last_second(t
             demo.process.wait()
             assert shown["time_of_day_s"] in _received_by_the_rover(tmp_path / "data" / "raw")
             with sqlite3.connect(tmp_path / "data" / "openstake.db") as kept:
+                assert kept.execute("PRAGMA integrity_check").fetchone() == ("ok",)
                 lost.append(shown["host_s"] - kept.execute("SELECT max(host_s) FROM epoch").fetchone()[0])
             demo.start()
         assert call(demo, "GET", f"/jobs/{job}/book")["verification"]["whole"]
+        with sqlite3.connect(tmp_path / "data" / "openstake.db") as kept:
+            told = {row[0] for row in kept.execute("SELECT json_extract(text, '$.sentence') FROM book")}
+        assert len(acknowledged) > 20 and set(acknowledged) <= told, "no line that was acknowledged is lost"
     finally:
         demo.process.kill()
         demo.process.wait()
     assert sorted(lost)[len(lost) // 2] < 1.0, lost
+
+
+def _write_until_it_ends(demo, job, acknowledged):
+    with contextlib.suppress(OSError, ValueError, HTTPException):
+        while True:
+            sentence = f"Note {len(acknowledged)} {time.time()}."
+            call(demo, "POST", f"/jobs/{job}/book/notes", {"words": sentence})
+            acknowledged.append(sentence)
 
 
 def _received_by_the_rover(folder):

@@ -105,6 +105,11 @@ def states(day):
     return {link["name"]: link["state"] for link in day.get("chain")["links"]}
 
 
+def coordinates(day):
+    keys = ("point_east_m", "point_north_m", "point_height_m")
+    return {check["id"]: [check[key] for key in keys] for check in day.get("checks")["checks"]}
+
+
 def stale(day):
     return {check["mark_name"] for check in day.get("checks")["checks"] if check["stale"]}
 
@@ -118,7 +123,7 @@ def test_exactly_the_links_that_rest_on_a_correction_go_out_of_date_and_come_bac
     shared_office, kinds, undone
 ):
     day = Day(shared_office)
-    before = states(day)
+    before, places = states(day), coordinates(day)
     assert "out of date" not in before.values() and stale(day) == set()
     done = set()
 
@@ -141,3 +146,4 @@ def test_exactly_the_links_that_rest_on_a_correction_go_out_of_date_and_come_bac
         getattr(day, kind)(back=True)
         done.remove(kind)
         holds()
+    assert coordinates(day) == places, "to the same bits"

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-ReportKind = Literal["day", "base", "check", "fit", "job"]
+ReportKind = Literal["day", "base", "check", "fit", "iso17123", "job"]
 REPORTS: dict[ReportKind, str] = {
-    "day": "Day sheet", "base": "Base occupation", "check": "Checks on control", "fit": "Local fit", "job": "Chain and error budget",
+    "day": "Day sheet", "base": "Base occupation", "check": "Checks on control", "fit": "Local fit", "iso17123": "Field test", "job": "Chain and error budget",
 }  # fmt: skip
 JUDGEMENT = (
     "This is evidence, not a certificate. Whether it is good enough, and for what, is the judgement of the licensed surveyor; local rules "

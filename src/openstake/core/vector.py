@@ -19,6 +19,7 @@ from openstake.core.evidence import Epoch, RefersTo, StationReference
 from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic, geodetic_from_ecef
 from openstake.core.geodesy.local import enu_axes, normal
 from openstake.core.series import mean_of_series
+from openstake.core.sigmas import Sigmas
 
 
 def lifted(xyz_m: ArrayLike, height_m: ArrayLike) -> NDArray[np.float64]:
@@ -41,6 +42,18 @@ def lowering_to_mark_m(refers_to: RefersTo, rover_arp_height_m: float, arp_to_ap
     if arp_to_apc_m is None:
         raise InputError("The receiver's position refers to the phase centre, and the antenna's offset is not known.")
     return rover_arp_height_m + arp_to_apc_m
+
+
+def ecef_covariance_m2(sigmas: Sigmas, at_m: ArrayLike) -> NDArray[np.float64]:
+    """Return the covariance of a vector in Earth-centred axes, m², (3, 3), from its sigmas in east, north, up at a place (3,), metres.
+
+    Source: covariance propagation, Rᵀ C R with the rows of R along east, north and up.
+    """
+    latitude, longitude, _ = geodetic_from_ecef(at_m)
+    axes = enu_axes(float(latitude), float(longitude))
+    flat = np.diag([sigmas.east_m**2, sigmas.north_m**2, sigmas.up_m**2])
+    flat[0, 1] = flat[1, 0] = sigmas.covariance_en_m2
+    return np.asarray(axes.T @ flat @ axes)
 
 
 def vectors_from_positions(

@@ -65,7 +65,7 @@ class Backup:
 def back_up(data: Path, into: Path, now_s: float) -> Backup:
     """Copy a data folder into a new folder inside `into`, read the copy back, and return it; FileError where it is not sound.
 
-    A file that an earlier backup there holds unchanged is linked to, not copied.
+    Hashes are those of the copies.  A file that an earlier backup there holds unchanged is linked to, not copied.
     """
     if not (data / NAME).is_file():
         raise FileError(f"{data} is not a data folder: it holds no {NAME}.")
@@ -84,7 +84,6 @@ def back_up(data: Path, into: Path, now_s: float) -> Backup:
         made = Backup(_FORM, __version__, now_s, entries, last_hash, tuple(files), folder)
         document = {key: value for key, value in asdict(made).items() if key != "folder"}
         (draft / MANIFEST).write_text(json.dumps(document, indent=1))
-        _hold_against(draft, made)
         draft.replace(folder)
     except BaseException:
         shutil.rmtree(draft, ignore_errors=True)

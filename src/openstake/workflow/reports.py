@@ -32,6 +32,7 @@ from openstake.wire.reportpdf import write_report
 from openstake.workflow.book import days
 from openstake.workflow.chain.budget import BudgetShown
 from openstake.workflow.chain.page import page as chain_page
+from openstake.workflow.check import fieldtests
 from openstake.workflow.check.checks import MOST_CHECKS, Checked, checked
 from openstake.workflow.context import Context, file_name
 from openstake.workflow.fit.out import export as fit_export
@@ -276,6 +277,48 @@ def _checks(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> l
     ]
 
 
+# --- field test ---
+
+
+def _field_test(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> list[ReportPart]:
+    view = fieldtests.view(context, job.id)
+    whole = next((item for item in view.tests if item.result is not None), None)
+    if whole is None:
+        raise ConflictError("No field test has been measured through in this job yet.")
+    return field_test_parts(whole, job, view.source)
+
+
+def field_test_parts(view: fieldtests.FieldTestView, job: JobNow, source: str) -> list[ReportPart]:
+    """Return the parts of a report on a field test that was measured through."""
+    result, unit = view.result, job.length_unit
+    assert result is not None, "it was measured through"
+    tests = [("Test", "Statistic", "Limit", "")]
+    tests += [
+        (item.name, f"{item.statistic:.3g}", f"{item.limit:.3g}", "passed" if item.passed else "not passed")
+        for item in result.tests
+    ]
+    measured = [item for item in view.sets if item.begun_s is not None]
+    sets = [("Series", "Set", "Measured", "Distance off", "Height difference off")]
+    sets += [
+        (
+            str(item.series), str(item.set), _short(job, item.begun_s or 0.0), text_from_metres(far_m, unit),
+            text_from_metres(up_m, unit),
+        )
+        for item, far_m, up_m in zip(measured, result.distance_deviations, result.height_deviations, strict=True)
+    ]  # fmt: skip
+    return [
+        ReportPart(
+            f"{'Full' if view.full else 'Simplified'} test: {view.verdict}",
+            [
+                ("After", source), ("Gives", view.quality), ("Distance of the points", text_from_metres(result.distance_m, unit)),
+                ("Height difference", text_from_metres(result.height_difference_m, unit)),
+            ],
+            [f"{item.severity}: {item.sentence}" for item in view.findings], tests,
+        ),
+        ReportPart("Sets (measured - independent, or - mean where nothing independent was measured)", table=sets),
+    ]  # fmt: skip
+
+
 # --- job: chain and budget ---
 
 
@@ -312,4 +355,4 @@ def _budget(budget: BudgetShown, unit: str) -> ReportPart:
 
 
 _Made = Callable[[Context, JobNow, KitNow, ReportQuery], list[ReportPart]]
-_KINDS: dict[str, _Made] = {"day": _day, "base": _base, "check": _checks, "job": _chain}
+_KINDS: dict[str, _Made] = {"day": _day, "base": _base, "check": _checks, "iso17123": _field_test, "job": _chain}

@@ -13,12 +13,10 @@ from sqlalchemy.orm import Session
 
 from openstake.core.budget import Budget
 from openstake.core.errors import InputError
-from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
-from openstake.core.geodesy.local import enu_axes
 from openstake.core.limits import Text
-from openstake.core.sigmas import Sigmas
 from openstake.core.taken import TakenPoint
 from openstake.core.units import METRES_PER_UNIT, LengthUnit
+from openstake.core.vector import ecef_covariance_m2
 from openstake.store.models import PointLabel, Shot
 from openstake.wire.tables.cells import csv_text, utc_text
 from openstake.wire.tables.drawings import drawn_point, write_dxf, write_kml
@@ -218,20 +216,22 @@ def _csv(taken: Sequence[TakenPoint], columns: Sequence[str], unit: LengthUnit) 
         if value is None or isinstance(value, str) or column.kind == "text":
             return "" if value is None else value
         assert isinstance(value, float)
-        return (
-            f"{value:.10f}"
-            if column.kind == "degrees"
-            else f"{value / (factor if column.kind == 'length' else 1.0):.4f}"
-        )
+        scale, places = (factor, 4) if column.kind == "length" else (1.0, 10 if column.kind == "degrees" else 4)
+        return f"{value / scale:.{places}f}"
 
     return csv_text([header, *([cell(column, point) for column in used] for point in taken)])
 
 
-def taken_points(session: Session, job: JobNow) -> list[TakenPoint]:
-    """Return the points and checks of a job as they are taken home, oldest first; as many queries whatever it holds."""
+def _listed(session: Session, job: JobNow) -> tuple[list[Shot], dict[str, PointLabel]]:
+    """Return the shots of points and checks of a job, oldest first, without those that were taken out; and the points' labels."""
     shots = session.scalars(select(Shot).where(Shot.job_id == job.id, points.OF_THE_JOB).order_by(Shot.created_s)).all()
     labels = labels_of(session, job.id)
-    shots = [shot for shot in shots if shot.id not in labels or not labels[shot.id].taken_out]
+    return [shot for shot in shots if shot.id not in labels or not labels[shot.id].taken_out], labels
+
+
+def taken_points(session: Session, job: JobNow) -> list[TakenPoint]:
+    """Return the points and checks of a job as they are taken home, oldest first; as many queries whatever it holds."""
+    shots, labels = _listed(session, job)
     derived = points.derive_all(session, job, shots)
     local = local_of_points(session, job, derived)
     pole, usual = pole_used(kit_of(session, job.id)), settings_of(session, job.id)
@@ -281,8 +281,7 @@ def _on_earth(job: JobNow, grid_m: NDArray[np.float64]) -> tuple[NDArray[np.floa
 def _vectors_csv(session: Session, job: JobNow) -> str:
     """Return the vectors of a job with their covariances as CSV, Earth-centred, metres and m²: from the base reference to what the
     rover's position refers to, nothing reduced; those from a virtual base are positions and left out."""
-    shots = session.scalars(select(Shot).where(Shot.job_id == job.id, points.OF_THE_JOB).order_by(Shot.created_s)).all()
-    labels = labels_of(session, job.id)
+    shots, labels = _listed(session, job)
     derived = points.derive_all(session, job, shots)
     received = points.received_of(session, job.id, shots)
     header = [
@@ -306,15 +305,3 @@ def _vectors_csv(session: Session, job: JobNow) -> str:
             ]
         )  # fmt: skip
     return csv_text([header, *rows])
-
-
-def ecef_covariance_m2(sigmas: Sigmas, at_m: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Return the covariance of a vector in Earth-centred axes, m², (3, 3), from its sigmas in east, north, up at a place.
-
-    Source: covariance propagation, Rᵀ C R with the rows of R along east, north and up.
-    """
-    latitude, longitude, _ = geodetic_from_ecef(at_m)
-    axes = enu_axes(float(latitude), float(longitude))
-    flat = np.diag([sigmas.east_m**2, sigmas.north_m**2, sigmas.up_m**2])
-    flat[0, 1] = flat[1, 0] = sigmas.covariance_en_m2
-    return np.asarray(axes.T @ flat @ axes)

@@ -241,9 +241,3 @@ def _holding(
 
 def _value(value: Any) -> str:
     return ", ".join(str(item) for item in value) if isinstance(value, list) else hidden_passwords(str(value))
-
-
-def verification(context: Context) -> Verification:
-    """Return whether every device's chain is whole."""
-    with context.database.read() as session:
-        return verify(session)
