@@ -14,7 +14,7 @@ from openstake.core.limits import ShortText
 from openstake.core.mark import HeightKind
 from openstake.core.units import LengthUnit, metres_from_text, text_from_metres
 from openstake.workflow.context import Context
-from openstake.workflow.job import control, control_files, geoids, jobs, plan, system
+from openstake.workflow.job import control, control_files, control_take, geoids, jobs, plan, system
 from openstake.workflow.job.system import SystemWish
 
 Typed = dict[str, Any]
@@ -225,6 +225,11 @@ def _file_routes(api: Api, context: Context) -> None:
         """Store a control list as previewed."""
         content = content_of(json.content_base64)
         return control_files.accept_control(context, job_id, json.name, content, json.said)
+
+    @api.post("/jobs/<job_id>/control/take-over", "job")
+    def take_over(job_id: str, json: control_take.TakeOver) -> control_files.Accepted:
+        """Take the control list, or the points, of another job over."""
+        return control_take.take_over(context, job_id, json)
 
     @api.get("/jobs/<job_id>/control.<kind>", "job")
     def export_control(job_id: str, kind: str) -> Response:

@@ -25,7 +25,7 @@ KINDS: dict[Group, tuple[str, ...]] = {
         "base-coordinate-replaced", "setup-begun", "setup-dropped", "setup-taken-up", "static-log", "average", "tick",
     ),
     "checks": ("check", "ground-measure", "finding-answered", "pole-turn", "field-test"),
-    "fit": ("fit-mark", "fit-shot", "fit-chosen", "fit-applied", "fit-dropped", "fit-imported"),
+    "fit": ("fit-mark", "fit-shot", "fit-chosen", "fit-applied", "fit-dropped", "fit-imported", "fit-from-job"),
     "job": ("job-made", "job-changed", "control-imported", "mark-added", "mark-changed", "geoid-added"),
     "kit": (
         "profile-saved", "profile-chosen", "profile-withdrawn", "gear-saved", "gear-withdrawn", "bench-test", "feed",

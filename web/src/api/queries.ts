@@ -269,6 +269,8 @@ export const useAcceptControl = (id: string) =>
   useChange(id, (body: Schemas["ControlFile"]) =>
     answer(client.POST("/api/jobs/{job_id}/control/accept", { ...path(id), body })),
   );
+export const useTakeOver = (id: string) =>
+  useChange(id, (body: Schemas["TakeOver"]) => answer(client.POST("/api/jobs/{job_id}/control/take-over", { ...path(id), body })));
 /** What is settled names the set-up that was looked at: what another has changed since is not overwritten. */
 export const useSettle = (id: string) => {
   const queries = useQueryClient();

@@ -14,7 +14,7 @@ export interface paths {
         /** Say when the last backup was made, and whether it was read back. */
         get: operations["get__api_backups"];
         put?: never;
-        /** Make a backup now. */
+        /** Begin a backup. */
         post: operations["post__api_backups"];
         delete?: never;
         options?: never;
@@ -912,6 +912,23 @@ export interface paths {
         put?: never;
         /** Say how a control list would be read; store nothing. */
         post: operations["post__api_jobs_{job_id}_control_preview"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/control/take-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the control list, or the points, of another job over. */
+        post: operations["post__api_jobs_{job_id}_control_take-over"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2807,9 +2824,9 @@ export interface components {
         };
         /**
          * BookView
-         * @description A page of a job's lines, newest first; `verification` comes with the first page, `next` asks for the lines before.
+         * @description A page of a job's lines, newest first; `verification` comes with the first page of all lines, `next` asks for the lines before.
          *
-         *     `passwords` says, with the first page, that lines hold one: it is hidden here, and cannot be taken out of the Book.
+         *     `passwords` says, with that page, that lines hold one: it is hidden here, and cannot be taken out of the Book.
          */
         BookView: {
             /**
@@ -7543,7 +7560,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "day" | "base" | "check" | "fit" | "job";
+            kind: "day" | "base" | "check" | "fit" | "iso17123" | "job";
             /** Path */
             path: string;
             /** Title */
@@ -8950,6 +8967,20 @@ export interface components {
             mountpoint: string;
             /** Profile Id */
             profile_id: string;
+        };
+        /**
+         * TakeOver
+         * @description What to take over: the control list of another job, or its points as they are now.
+         */
+        TakeOver: {
+            /** Job Id */
+            job_id: string;
+            /**
+             * What
+             * @default control
+             * @enum {string}
+             */
+            what?: "control" | "points";
         };
         /**
          * TakenColumn
@@ -13316,6 +13347,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ControlPreview"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_control_take-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeOver"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Accepted"];
                 };
             };
             /** @description Not Found */

@@ -1,9 +1,9 @@
 import { Plus } from "lucide-react";
 import { useDeferredValue, useState } from "react";
 import { sentenceOf, type Schemas } from "../../api/client";
-import { useControl } from "../../api/queries";
-import { length, UNIT_SIGN } from "../../lib/format";
-import { Button, FileButton, Note, ShowMore, TextField } from "../../ui/controls";
+import { useControl, useJobs, useTakeOver } from "../../api/queries";
+import { counted, length, UNIT_SIGN } from "../../lib/format";
+import { Button, FileButton, Note, Select, ShowMore, TextField } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import type { ViewProps } from "./JobPage";
 import { MarkForm } from "./MarkForm";
@@ -17,6 +17,8 @@ export function ControlView({ job, tabs, onFile }: ViewProps & { onFile: (file: 
   const [withdrawn, setWithdrawn] = useState(false);
   const [open, setOpen] = useState<Schemas["MarkView"] | "new" | null>(null);
   const marks = useControl(job.id, useDeferredValue(text), withdrawn);
+  const others = (useJobs().data ?? []).filter((other) => other.id !== job.id);
+  const take = useTakeOver(job.id);
   const first = marks.data?.pages[0];
   const shown = marks.data?.pages.flatMap((page) => page.marks) ?? [];
 
@@ -49,13 +51,31 @@ export function ControlView({ job, tabs, onFile }: ViewProps & { onFile: (file: 
         </p>
       }
     >
-      <div className="mb-3 grid grid-cols-[1fr_auto_auto] items-end gap-4">
+      <div className="mb-3 grid grid-cols-[minmax(10rem,1fr)_15rem_auto_auto] items-end gap-3">
         <TextField label="Find a mark" name="find_mark" value={text} onChange={setText} placeholder="name, note or source" />
+        <Select
+          label="Take over from another job"
+          value=""
+          options={[
+            { value: "", label: "Choose" },
+            ...others.flatMap((other) => (["control", "points"] as const).map((what) => ({ value: `${what} ${other.id}`, label: `${other.name}: ${what}` }))),
+          ]}
+          onChange={(value) => {
+            const [what, id] = value.split(" ");
+            if (id) take.mutate({ job_id: id, what: what === "points" ? "points" : "control" });
+          }}
+        />
         <Button onClick={() => setWithdrawn(!withdrawn)}>{withdrawn ? "Show the list" : "Show marks taken out"}</Button>
         <Button onClick={() => setOpen("new")}>
           <Plus aria-hidden size={18} /> Add a mark
         </Button>
       </div>
+      {take.isError && <Note tone="flag">{sentenceOf(take.error)}</Note>}
+      {take.data && (
+        <Note tone="checked">
+          {counted(take.data.accepted, "mark")} taken over{take.data.refused > 0 && `; ${counted(take.data.refused, "name")} in this list already`}.
+        </Note>
+      )}
       {marks.isError && <Note tone="flag">{sentenceOf(marks.error)}</Note>}
       {first && first.total === 0 && !withdrawn && (
         <Note>No control yet. Without a known mark nothing can be checked: import the list, or add marks by hand.</Note>
