@@ -117,7 +117,7 @@ def test_a_day_signed_off_is_frozen_and_what_comes_after_says_so(alder):
     assert told["of the same "] == told["Rover height"] and told["of the next "] == ""
     assert all(line["after_sign_off"] == "" for line in lines(alder, "?group=base"))
     listed = {item["day"]: item for item in crew.get(f"/jobs/{job}/book/days")["days"]}
-    assert listed[day]["after"] == 1
+    assert listed[day]["after"] == 2, "a line of that day, and one that corrects what that day tells"
 
 
 def test_a_frozen_copy_and_a_line_that_were_changed_by_other_means_are_named(alder):

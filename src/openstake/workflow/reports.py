@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import UTC, datetime
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -96,13 +94,13 @@ def pdf(context: Context, job_id: str, kind: str, query: ReportQuery) -> tuple[b
 
 
 def _moment(job: JobNow, unix_s: float) -> str:
-    found = datetime.fromtimestamp(unix_s, UTC).astimezone(ZoneInfo(job.settings.time_zone))
+    found = job.local_time(unix_s)
     return f"{found.day} {found:%B %Y, %H:%M} ({job.settings.time_zone})"
 
 
 def _short(job: JobNow, unix_s: float) -> str:
     """Return a moment for a table: the time zone stands at the head of the report."""
-    found = datetime.fromtimestamp(unix_s, UTC).astimezone(ZoneInfo(job.settings.time_zone))
+    found = job.local_time(unix_s)
     return f"{found.day} {found:%b %Y %H:%M}"
 
 
@@ -242,7 +240,7 @@ def _stack_of(base: BaseNow, kit: KitNow, unit: str) -> HeightStack:
 
 def _checks(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> list[ReportPart]:
     with context.database.read() as session:
-        shots, _ = points.shots_page(session, job.id, "", MOST_CHECKS, True, Shot.mark_id.is_not(None))
+        shots, earlier = points.shots_page(session, job.id, "", MOST_CHECKS, True, Shot.mark_id.is_not(None))
         items = checked(session, job, shots)
     if not items:
         raise ConflictError("No mark has been checked in this job yet.")
@@ -273,7 +271,10 @@ def _checks(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> l
             said,
             drawing=target,
         ),
-        ReportPart(f"All checks, newest first (observed - known; {len(found)})", table=[header, *map(row, items)]),
+        ReportPart(
+            f"{'All' if earlier is None else 'The newest'} {len(found)} checks, newest first (observed - known)",
+            table=[header, *map(row, items)],
+        ),
     ]
 
 

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
-from zoneinfo import ZoneInfo
 
 import numpy as np
 from sqlalchemy import select
@@ -38,7 +36,7 @@ _SHOTS_SHOWN = 50
 
 def when(job: JobNow, unix_s: float) -> str:
     """Return a moment in the job's time zone, as a sentence has it: `on 25 Nov 2026 at 08:14`."""
-    moment = datetime.fromtimestamp(unix_s, UTC).astimezone(ZoneInfo(job.settings.time_zone))
+    moment = job.local_time(unix_s)
     return f"on {moment.day} {moment:%b %Y} at {moment:%H:%M}"
 
 

@@ -7,7 +7,7 @@ import json
 from collections import Counter, defaultdict
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import date, datetime, time, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -182,24 +182,21 @@ def days(context: Context, job_id: str) -> Days:
 
 
 def _days(session: Session, job: JobNow) -> list[Day]:
-    zone = ZoneInfo(job.settings.time_zone)
-    rows = session.execute(
-        lines_of(job.id, said_in_text("kind") != "signed-off").with_only_columns(
-            *ORDER, cast(said_in_text("at_s"), Float)
-        )
-    ).all()
-    by_day: dict[str, list[Place]] = defaultdict(list)
-    for chain, sequence, at_s in rows:
-        by_day[datetime.fromtimestamp(at_s, UTC).astimezone(zone).date().isoformat()].append((chain, sequence))
+    columns = (*ORDER, cast(said_in_text("at_s"), Float), said_in_text("data.replaces"))
+    rows = session.execute(lines_of(job.id, said_in_text("kind") != "signed-off").with_only_columns(*columns)).all()
+    first = {item.day: item for item in reversed(signed_of(session, job, any(row[3] for row in rows)))}
+    lines: Counter[str] = Counter()
+    after: Counter[str] = Counter()
+    for chain, sequence, at_s, replaces in rows:
+        day, place = job.local_time(at_s).date().isoformat(), (chain, sequence)
+        lines[day] += 1
+        replaced = set(json.loads(replaces) if replaces[:1] == "[" else [replaces]) if replaces else set()
+        # As on the lines: those of the day itself, and those of any day that replace what it tells of.
+        late = [item for item in first.values() if replaced & item.ids] if replaced else []
+        for item in {found.day: found for found in (*late, *([first[day]] if day in first else []))}.values():
+            after[item.day] += place > item.place
     signed = _signatures(session, job.id)
-    first_signed = {item.day: item.place for item in reversed(signed_of(session, job, False))}
-    return [
-        Day(
-            day, _in_words(day), len(by_day[day]), signed[day],
-            sum(place > first_signed[day] for place in by_day[day]) if day in first_signed else 0,
-        )
-        for day in sorted(by_day, reverse=True)
-    ]  # fmt: skip
+    return [Day(day, _in_words(day), lines[day], signed[day], after[day]) for day in sorted(lines, reverse=True)]
 
 
 def _signatures(session: Session, job_id: str) -> dict[str, list[Signed]]:

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, datetime
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -74,7 +72,7 @@ def _morning(context: Context, session: Session, job: JobNow, kit: KitNow, fit: 
         (item.mark_name, chain.state_of_check(item.agrees, item.stale)) for item in proof.newest if item.independent
     )
     near, far = _near_and_far(session, job, base)
-    day = datetime.fromtimestamp(last.started_s, UTC).astimezone(ZoneInfo(job.settings.time_zone))
+    day = job.local_time(last.started_s)
     return morning_of(
         LastTime(
             head_of(session, job, last.mark_id).name, source_title(base.coordinate.source), is_autonomous(base.coordinate),

@@ -5,8 +5,6 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from dataclasses import asdict
-from datetime import UTC, datetime
-from zoneinfo import ZoneInfo
 
 from openstake import __version__
 from openstake.core.chain import State
@@ -106,7 +104,7 @@ def _sheet(item: Judged, shown: FitView, now_s: float) -> FitSheet:
     job, flat, up = item.job, shown.horizontal, shown.vertical
     assert flat is not None and item.now.parameters is not None, "there is a fit"
     unit = job.length_unit
-    at = datetime.fromtimestamp(now_s, UTC).astimezone(ZoneInfo(job.settings.time_zone))
+    at = job.local_time(now_s)
     sigma = "nothing left over" if flat.redundancy <= 0 else (
         f"sigma of a component {text_from_metres(flat.sigma0_m, unit)}, estimated" if flat.sigma0_m is not None
         else f"variance factor {flat.variance_factor:.2f}"

@@ -5,9 +5,11 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
 from functools import cached_property, lru_cache
 from pathlib import Path
 from typing import Any, cast
+from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -62,6 +64,10 @@ class JobNow:
         """What the frame of the positions is called: the one an operation leads from, else the job's own."""
         operation = self.frame.definition.operation
         return operation.source if operation else self.datum_label
+
+    def local_time(self, unix_s: float) -> datetime:
+        """Return a moment in the job's time zone."""
+        return datetime.fromtimestamp(unix_s, UTC).astimezone(ZoneInfo(self.settings.time_zone))
 
     @property
     def system_statement(self) -> str:
