@@ -13,7 +13,7 @@ from typing import Any, get_args
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import ColumnElement, and_, or_, select, tuple_
+from sqlalchemy import ColumnElement, select, tuple_
 from sqlalchemy.orm import Session
 
 from openstake.core.control import Difference
@@ -128,9 +128,9 @@ def pole_lines(session: Session, job_id: str, shots: Collection[Any]) -> dict[st
     `shots` are rows, or parts of rows, with `height_reading_id`.
     """
     ids = _named({shot.height_reading_id for shot in shots}, Shot.height_reading_id, job_id)
-    # Compared with nothing, not `is not null`: that is found by its index.
-    corrections = and_(HeightReading.replaces_id > "", HeightReading.job_id == job_id)
-    rows = session.scalars(select(HeightReading).where(or_(HeightReading.id.in_(ids), corrections))).all()
+    named = select(HeightReading.id.label("id")).where(HeightReading.id.in_(ids)).cte("line", recursive=True)
+    line_ids = named.union_all(select(HeightReading.id).join(named, HeightReading.replaces_id == named.c.id))
+    rows = session.scalars(select(HeightReading).where(HeightReading.id.in_(select(line_ids.c.id)))).all()
     by_id = {row.id: row for row in rows}
     replaced_by = {row.replaces_id: row for row in rows if row.replaces_id is not None}
     found = {}
