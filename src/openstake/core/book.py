@@ -63,6 +63,19 @@ def weather_sentence(sky: str, falling: str, wind: str, degrees: float | None) -
     return f"Weather: {', '.join(parts)}."
 
 
+def degrees_from_text(text: str) -> float | None:
+    """Return a temperature as it was typed, degrees Celsius, None where nothing was; InputError where it is none of this Earth."""
+    if not text.strip():
+        return None
+    try:
+        found = float(text.strip().replace(",", "."))
+    except ValueError:
+        raise InputError(f"'{text.strip()[:20]}' is no number of degrees Celsius.", field="degrees") from None
+    if not -60.0 <= found <= 60.0:
+        raise InputError("The temperature is in degrees Celsius, between -60 and 60.", field="degrees")
+    return found
+
+
 def people_sentence(names: Sequence[str]) -> str:
     """Return who is on site as a line of the Book has it; InputError where nobody is named."""
     named = [name for name in (" ".join(name.split()) for name in names) if name]

@@ -9473,14 +9473,14 @@ export interface components {
         };
         /**
          * WeatherWish
-         * @description The weather, picked; degrees Celsius where they are known.
+         * @description The weather, picked; degrees Celsius as typed, empty where they are not known.
          */
         WeatherWish: {
             /**
              * Degrees
-             * @default null
+             * @default
              */
-            degrees?: number | null;
+            degrees?: string;
             /**
              * Falling
              * @default

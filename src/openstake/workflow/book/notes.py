@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from openstake.core.book import people_sentence, weather_sentence
+from openstake.core.book import degrees_from_text, people_sentence, weather_sentence
 from openstake.core.errors import InputError
 from openstake.core.limits import ShortText, Text
 from openstake.store.book import write_entry
@@ -25,12 +25,12 @@ class NoteWish:
 
 @dataclass(frozen=True)
 class WeatherWish:
-    """The weather, picked; degrees Celsius where they are known."""
+    """The weather, picked; degrees Celsius as typed, empty where they are not known."""
 
     sky: ShortText = ""
     falling: ShortText = ""
     wind: ShortText = ""
-    degrees: float | None = None
+    degrees: ShortText = ""
 
 
 @dataclass(frozen=True)
@@ -50,9 +50,9 @@ def note(context: Context, job_id: str, wish: NoteWish) -> None:
 
 def weather(context: Context, job_id: str, wish: WeatherWish) -> None:
     """Write the weather."""
-    if wish.degrees is not None and not -60.0 <= wish.degrees <= 60.0:
-        raise InputError("The temperature is in degrees Celsius, between -60 and 60.", field="degrees")
-    _write(context, job_id, "weather", weather_sentence(wish.sky, wish.falling, wish.wind, wish.degrees))
+    _write(
+        context, job_id, "weather", weather_sentence(wish.sky, wish.falling, wish.wind, degrees_from_text(wish.degrees))
+    )
 
 
 def people(context: Context, job_id: str, wish: PeopleWish) -> None:

@@ -76,8 +76,6 @@ function WeatherForm({ job, weather, onClose }: FormProps & { weather: Schemas["
   const add = useAddWeather(job.id);
   const [picked, setPicked] = useState({ sky: "", falling: "", wind: "" });
   const [degrees, setDegrees] = useState("");
-  const number = Number(degrees.replace(",", "."));
-  const wrong = degrees.trim() !== "" && !Number.isFinite(number);
   return (
     <>
       {(["sky", "falling", "wind"] as const).map((part) => (
@@ -102,13 +100,13 @@ function WeatherForm({ job, weather, onClose }: FormProps & { weather: Schemas["
           name="degrees"
           value={degrees}
           onChange={setDegrees}
-          problem={wrong ? "This is no number." : (fieldOf(add.error, "degrees") ?? fieldOf(add.error, "sky"))}
+          problem={fieldOf(add.error, "degrees") ?? fieldOf(add.error, "sky")}
         />
       </div>
       <Foot
-        busy={add.isPending || wrong}
+        busy={add.isPending}
         error={add.error}
-        onKeep={() => add.mutate({ ...picked, degrees: degrees.trim() === "" ? null : number }, { onSuccess: onClose })}
+        onKeep={() => add.mutate({ ...picked, degrees }, { onSuccess: onClose })}
         onClose={onClose}
       />
     </>
