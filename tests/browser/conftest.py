@@ -15,6 +15,8 @@ from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import WebDriverWait
 
+from tests.conftest import PATIENCE
+
 SHOTS = os.environ.get("OPENSTAKE_SHOTS")
 
 
@@ -58,7 +60,7 @@ class Demo:
 
     def stop(self):
         self.process.terminate()
-        self.process.wait(10)
+        self.process.wait(60)
 
 
 @pytest.fixture
@@ -80,7 +82,7 @@ class Page:
     def until(self, what, seconds=20):
         # What is drawn anew between two looks is looked at again.
         wait = WebDriverWait(
-            self.driver, seconds, poll_frequency=0.1, ignored_exceptions=[StaleElementReferenceException]
+            self.driver, PATIENCE * seconds, poll_frequency=0.1, ignored_exceptions=[StaleElementReferenceException]
         )
         return wait.until(lambda _: what())
 

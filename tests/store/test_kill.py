@@ -27,7 +27,7 @@ def call(demo, method, path, body=None):
         {"Content-Type": "application/json"},
         method=method,
     )
-    with urllib.request.urlopen(request, timeout=10) as answer:
+    with urllib.request.urlopen(request, timeout=60) as answer:
         return json.loads(answer.read())
 
 

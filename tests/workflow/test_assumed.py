@@ -22,7 +22,7 @@ def test_the_first_average_places_an_assumed_system_and_the_rover_is_placed_in_i
     refusal = own_program.post(f"/jobs/{job}/base/start", wish, 422)["detail"]
     assert "elevation" in refusal, "an elevation without a geoid carries no base"
 
-    own_program.post(f"/jobs/{job}/base/average", {"url": practice.base_receiver_url, "seconds": 2})
+    own_program.post(f"/jobs/{job}/base/average", {"url": practice.base_receiver_url, "seconds": 6})
     wait_for(lambda: not own_program.get(f"/jobs/{job}/base")["average"]["running"], 20)
     own_program.post(f"/jobs/{job}/base/start", wish | {"source": "average"})
 

@@ -37,6 +37,28 @@ class SimClock:
             due += 1
 
 
+class PatientClock(SimClock):
+    """A clock for stand-ins of one process: where that is held up, its time waits too, so that no epoch is lost by it.
+
+    It falls behind the host's then, for good.  Each look moves it by the host time since the look before, at most 0.25 s.
+    """
+
+    _MOST_S = 0.25
+
+    def __init__(self, speed: float = 1.0, clock: Callable[[], float] = time.time) -> None:
+        super().__init__(speed, clock)
+        self._lock = threading.Lock()
+        self._looked_s = clock()
+        self._now_s = super().now_s()
+
+    def now_s(self) -> float:
+        with self._lock:
+            host_s = self._clock()
+            self._now_s += min(max(host_s - self._looked_s, 0.0), self._MOST_S) * self.speed
+            self._looked_s = host_s
+            return self._now_s
+
+
 def gps_time_of_week_s(unix_s: float) -> float:
     """Return GPS seconds of the week of a Unix time."""
     return (unix_s - _GPS_EPOCH_S + GPS_MINUS_UTC_S) % WEEK_S

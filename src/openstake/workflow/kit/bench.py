@@ -21,7 +21,7 @@ from openstake.core.units import metres_from_text
 from openstake.live.bench import Bench, BenchHeard
 from openstake.live.rover import Address
 from openstake.store.book import write_entry
-from openstake.store.models import BenchTest
+from openstake.store.models import BenchTest, Job, Occupation
 from openstake.workflow.context import Context
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
@@ -129,6 +129,14 @@ def _result(row: BenchTest) -> BenchResult:
     return BenchResult(row.id, row.created_s, findings=findings, **document)
 
 
+def _standins_at_work(context: Context) -> bool:
+    """Whether a session of a practice job listens; one of receivers of one's own takes no stand-in."""
+    listening = context.running.occupations
+    with context.database.read() as session:
+        of_practice = select(Occupation.id).join(Job, Job.id == Occupation.job_id).where(Job.practice)
+        return session.scalar(of_practice.where(Occupation.id.in_(listening)).limit(1)) is not None
+
+
 def begin(context: Context, job_id: str, wish: BenchWish) -> BenchView:
     """Begin a bench test; one runs at a time in a job."""
     with context.database.read() as session:
@@ -148,7 +156,7 @@ def begin(context: Context, job_id: str, wish: BenchWish) -> BenchView:
         base_url, rover_url, end = wish.base_url, wish.rover_url, _nothing
         base_password: str | None = None
         if practice is not None and not (base_url or rover_url):
-            if any(context.running.session(item) for item in context.running.occupations):
+            if _standins_at_work(context):
                 raise ConflictError("The stand-ins are at work in a job. End that base first.")
             practice.begin_bench(taped_m)
             base_url, rover_url, base_password, end = (

@@ -13,7 +13,7 @@ from openstake.core.errors import DeviceError
 from openstake.core.geodesy.ellipsoid import WGS84
 from openstake.standin.base import BaseReceiver, Broadcast
 from openstake.standin.caster import Caster
-from openstake.standin.clock import SimClock
+from openstake.standin.clock import PatientClock, SimClock
 from openstake.standin.rover import RoverReceiver
 from openstake.standin.world import Obstruction, Stand, World, WorldFile, read_world, write_world
 
@@ -43,7 +43,8 @@ class Practice:
         self._lock = threading.Lock()
         if not self.world_path.exists():
             write_world(self.world_path, World(None, None, 56.9, seed))
-        world, clock = WorldFile(self.world_path), SimClock(speed)
+        # At the host's own pace the stand-ins keep its time; made faster they have a time of their own.
+        world, clock = WorldFile(self.world_path), SimClock() if speed == 1.0 else PatientClock(speed)
         self._clock = clock
         self._network: BaseReceiver | None = None
         self._further: RoverReceiver | None = None
