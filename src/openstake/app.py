@@ -22,6 +22,7 @@ from waitress.server import create_server
 from openstake.api.server import create_app
 from openstake.live.hub import Hub
 from openstake.live.transport import listening_socket
+from openstake.store.book import bases_from_elsewhere
 from openstake.store.database import Database
 from openstake.store.lock import FolderLock
 from openstake.store.models import Job
@@ -50,6 +51,7 @@ class Program:
         """End streams, sessions and stand-ins; what was received is written first."""
         context = self.context
         context.hub.stop()
+        context.works.close()
         practice = context.practice
         ending = threading.Thread(target=practice.close, daemon=True) if practice is not None else None
         if ending is not None:
@@ -87,7 +89,8 @@ def restore_practice(context: Context) -> None:
     """Let the stand-in base broadcast again where its occupation was running."""
     with context.database.read() as session:
         jobs = session.scalars(select(Job.id).where(Job.practice)).all()
-        running = [job_id for job_id in jobs if open_occupation(session, job_id)]
+        theirs, bases = bases_from_elsewhere(session), {job_id: open_occupation(session, job_id) for job_id in jobs}
+        running = [job_id for job_id, base in bases.items() if base is not None and base.id not in theirs]
     for job_id in running:
         configure_standin(context, job_id)
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 from flask import Response, request
 
 from openstake.api.common import Api, Nothing, as_file
-from openstake.workflow import reports
-from openstake.workflow.book import days, notes, out, page
+from openstake.workflow import packages, reports
+from openstake.workflow.book import days, notes, out, page, settle
 from openstake.workflow.context import Context, file_name
 from openstake.workflow.job.jobs import one_job
 from openstake.workflow.photos import PhotoQuery
+from openstake.workflow.work import WorkView
 
 
 def book_routes(api: Api, context: Context) -> None:
@@ -39,6 +40,21 @@ def book_routes(api: Api, context: Context) -> None:
         """Return the points as CSV, GeoJSON, KML, DXF or LandXML, or the vectors with their covariances."""
         return as_file(*out.take_home(context, job_id, kind, query))
 
+    @api.post("/jobs/<job_id>/take-home/<kind>", "book")
+    def begin_take_home(job_id: str, kind: str, json: out.TakeHome) -> WorkView:
+        """Begin to make such a file, with progress; it is fetched when it is done."""
+        return out.begin(context, job_id, kind, json).view()
+
+    @api.post("/jobs/<job_id>/reports/<kind>", "book")
+    def begin_report(job_id: str, kind: str, json: reports.ReportQuery) -> WorkView:
+        """Begin to make a report, with progress; it is fetched when it is done."""
+        return reports.begin(context, job_id, kind, json).view()
+
+    @api.post("/jobs/<job_id>/packages", "book")
+    def begin_package(job_id: str) -> WorkView:
+        """Begin to write the job as a package: rows, Book, raw streams and photos."""
+        return packages.begin_package(context, job_id).view()
+
     @api.get("/jobs/<job_id>/points.csv", "book")
     def points_csv(job_id: str) -> Response:
         """Return the points as CSV with the usual columns."""
@@ -55,6 +71,16 @@ def _line_routes(api: Api, context: Context) -> None:
     def book_line(job_id: str, line_id: str) -> page.LineSeen:
         """Show a line in full, and what it replaced or was replaced by."""
         return page.line(context, job_id, line_id)
+
+    @api.get("/jobs/<job_id>/crews", "book")
+    def crews(job_id: str) -> settle.CrewsView:
+        """Show what two crews replaced apart from each other, and nobody has settled."""
+        return settle.view(context, job_id)
+
+    @api.post("/jobs/<job_id>/crews/settle", "book")
+    def settle_crews(job_id: str, json: settle.SettleWish) -> settle.CrewsView:
+        """Say which of two crews' values holds; it is written anew in place of both."""
+        return settle.settle(context, job_id, json)
 
 
 def _note_routes(api: Api, context: Context) -> None:

@@ -113,7 +113,7 @@ class Api:
     """The routes of a blueprint: a handler's annotations are its contract.
 
     `json` and `query` are dataclasses (or a model, where what is left out differs from None); what it returns is published.
-    A handler that returns a Response is a file or a stream; `said` names what a stream sends.
+    A handler that returns a Response is a file or a stream; `said` names what a stream sends, or is Response for a large file.
     """
 
     def __init__(self, blueprint: Blueprint, spec: SpecTree) -> None:
@@ -134,7 +134,8 @@ class Api:
             result = hints["return"]
             ways: dict[str, Callable[[type], type[BaseModel]]] = {"json": published, "query": _asked}
             inputs: dict[str, Any] = {name: model(hints[name]) for name, model in ways.items() if name in hints}
-            shown: type | None = said or (result if isinstance(result, type) and is_dataclass(result) else None)
+            shape = said or result
+            shown: type | None = shape if isinstance(shape, type) and is_dataclass(shape) else None
 
             def adapter(**given: Any) -> Any:
                 for name in inputs:
@@ -145,7 +146,7 @@ class Api:
             adapter.__name__, adapter.__doc__ = handler.__name__, getdoc(handler)
             adapter.__annotations__ = inputs
             documented = self._spec.validate(resp=answers(shown) if shown else None, tags=[tag])(adapter)
-            # A stream never ends: it is documented, and served past the validation that would read it whole.
+            # A stream never ends, and a file may be large: documented, and served past the validation that would read it whole.
             view = _undocumented(handler, documented) if said else documented
             self._blueprint.add_url_rule(path, view_func=view, methods=[method], endpoint=handler.__name__)
             return handler

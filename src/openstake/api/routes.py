@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-from flask import Blueprint
+from flask import Blueprint, Response, request, send_file
 from spectree import SpecTree
 
 from openstake import __version__
@@ -20,7 +20,7 @@ from openstake.api.kit import kit_routes
 from openstake.api.link import link_routes
 from openstake.api.practice import practice_routes
 from openstake.api.watch import watch_routes
-from openstake.workflow import backups
+from openstake.workflow import backups, packages, work
 from openstake.workflow.context import Context
 
 
@@ -60,6 +60,34 @@ def routes(spec: SpecTree, context: Context) -> Blueprint:
         """Begin a backup."""
         return backups.make(context)
 
+    _work_routes(api, context)
     for add in _STEPS:
         add(api, context)
     return blueprint
+
+
+def _work_routes(api: Api, context: Context) -> None:
+    @api.post("/packages", "app")
+    def unpack() -> work.WorkView:
+        """Begin to unpack a package of a job, sent as it is (application/octet-stream)."""
+        request.max_content_length = packages.MOST_SENT_BYTES
+        return packages.begin_unpack(context, request.stream).view()
+
+    @api.get("/works/<work_id>", "app")
+    def work_view(work_id: str) -> work.WorkView:
+        """Say how far a work is, and what came of it."""
+        return context.works.get(work_id).view()
+
+    @api.post("/works/<work_id>/cancel", "app")
+    def cancel_work(work_id: str) -> work.WorkView:
+        """Stop a work; nothing of it stays."""
+        context.works.get(work_id).cancel()
+        return context.works.get(work_id).view()
+
+    @api.get("/works/<work_id>/file", "app", said=Response)
+    def work_file(work_id: str) -> Response:
+        """Return the file that a work made; a PDF is shown in the browser."""
+        made = context.works.file(work_id)
+        assert made.file is not None
+        shown = made.media_type == "application/pdf"
+        return send_file(made.file, made.media_type, as_attachment=not shown, download_name=made.name)

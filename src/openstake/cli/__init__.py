@@ -19,8 +19,8 @@ from openstake.core.judge.finding import Finding
 # for the web application to be imported.
 VERBS = {
     "agree": "link", "airload": "link", "backup": "backup", "book": "book", "budget": "budget", "demo": "demo", "fit": "fit", "height": "height", "iso17123": "check", "length": "length",
-    "listen": "listen", "log": "captures", "occupation": "occupation", "profile": "profile", "report": "report", "reseat": "check", "restore": "backup", "rinex": "rawdata", "serve": "serve", "single": "rawdata", "standin": "standin",
-    "stream": "captures",
+    "listen": "listen", "log": "captures", "occupation": "occupation", "package": "package", "profile": "profile", "report": "report", "reseat": "check", "restore": "backup", "rinex": "rawdata", "serve": "serve", "single": "rawdata", "standin": "standin",
+    "stream": "captures", "unpack": "package",
 }  # fmt: skip
 
 

@@ -166,7 +166,7 @@ class Evidence:
     """Everything that the state of a job is derived from.
 
     `base_findings` are those of the base that runs or is set up: its streams, its heights, its coordinate;
-    `rover_findings` those of the rovers that are watched.
+    `rover_findings` those of the rovers that are watched, `crews` what two crews replaced apart from each other.
     """
 
     system: SystemSaid
@@ -180,6 +180,7 @@ class Evidence:
     plan: PlanOfChecks = PlanOfChecks(State.MISSING, "no mark checked from this base")
     fit: FitSaid = FitSaid()
     pole: PoleSeen = PoleSeen()
+    crews: tuple[Finding, ...] = ()
 
 
 # --- out of date ---
@@ -211,8 +212,14 @@ def steps(evidence: Evidence) -> tuple[StepState, ...]:
         _watch_step(evidence.rover, evidence.rover_findings),
         StepState("check", evidence.plan.state, evidence.plan.why),
         StepState("fit", *state_of_fit(evidence.fit)),
-        StepState("book", State.ENTERED, "written as it happens"),
+        _book_step(evidence.crews),
     )
+
+
+def _book_step(crews: Sequence[Finding]) -> StepState:
+    if crews:
+        return StepState("book", State.DISAGREES, f"{counted(len(crews), 'value')} that two crews replaced")
+    return StepState("book", State.ENTERED, "written as it happens")
 
 
 def contradiction(findings: Iterable[Finding]) -> Finding | None:
@@ -303,6 +310,7 @@ def open_findings(evidence: Evidence) -> tuple[Finding, ...]:
     checks = (found for item in evidence.checks for found in item.findings)
     return ranked(
         (
+            *evidence.crews,
             *evidence.system.findings,
             *evidence.link.findings,
             *evidence.base_findings,

@@ -7,11 +7,11 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import ColumnElement, func, select
 from sqlalchemy.orm import Session
 
 from openstake.core.units import counted
-from openstake.store.models import BookEntry, Device, OwnDevice
+from openstake.store.models import BookEntry, Device, OwnDevice, SealedLine
 
 FIRST_HASH = "0" * 64
 
@@ -93,10 +93,14 @@ def write_entry(
 
 @dataclass(frozen=True)
 class Verification:
-    """Whether every chain is whole, how many lines were read (of a job, where one was asked for), and where the first break is."""
+    """Whether every chain is whole, how many lines were read (of a job, where one was asked for), and where the first break is.
+
+    `sealed`: lines of other clients' jobs, of which a package brought the links alone.
+    """
 
     whole: bool
     entries: int
+    sealed: int
     devices: int
     last_hash: str
     first_broken: int | None
@@ -108,24 +112,68 @@ def verify(session: Session, job_id: str | None = None) -> Verification:
 
     Of a job, where one is named: its lines are held against their hashes, of all others the links alone.
     """
-    devices = session.scalars(select(BookEntry.device_id).distinct()).all()
-    count, walked, last_hash = 0, 0, FIRST_HASH
+    devices = session.scalars(select(BookEntry.device_id).union(select(SealedLine.device_id))).all()
+    count, sealed, last_hash = 0, 0, FIRST_HASH
     for device_id in devices:
-        previous, expected = FIRST_HASH, 1
-        for entry in session.scalars(
-            select(BookEntry).where(BookEntry.device_id == device_id).order_by(BookEntry.sequence)
-        ):
-            theirs = job_id is None or entry.job_id == job_id
-            linked = entry.sequence == expected and entry.previous_hash == previous
-            if not linked or (theirs and entry.hash != hash_of(previous, entry.text)):
-                return Verification(
-                    False, count, len(devices), previous, expected,
-                    f"The Book is broken at line {expected}: a line was changed, removed or added by other means.",
-                )  # fmt: skip
-            previous, expected, walked, count = entry.hash, expected + 1, walked + 1, count + theirs
-        last_hash = previous
-    total = session.scalar(select(func.count()).select_from(BookEntry)) or 0
+        walked = _walk(session, device_id, job_id)
+        count, sealed, last_hash = count + walked.entries, sealed + walked.sealed, walked.last_hash
+        if walked.first_broken is not None:
+            return Verification(
+                False, count, sealed, len(devices), last_hash, walked.first_broken,
+                f"The Book is broken at line {walked.first_broken}: a line was changed, removed or added by other means.",
+            )  # fmt: skip
+    beside = f" {counted(sealed, 'line')} of other jobs came sealed." if sealed else ""
     return Verification(
-        total == walked, count, len(devices), last_hash, None,
-        f"The Book is whole: {counted(count, 'line')}. A cut at its end shows only against the last hash noted elsewhere.",
+        True, count, sealed, len(devices), last_hash, None,
+        f"The Book is whole: {counted(count, 'line')}.{beside} A cut at its end shows only against the last hash noted elsewhere.",
     )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Walked:
+    entries: int
+    sealed: int
+    last_hash: str
+    first_broken: int | None
+
+
+def _walk(session: Session, device_id: str, job_id: str | None) -> _Walked:
+    """Walk one chain from its first line: what is told, and what is sealed between."""
+    told = select(BookEntry).where(BookEntry.device_id == device_id).order_by(BookEntry.sequence)
+    links = {row.sequence: row for row in session.scalars(select(SealedLine).where(SealedLine.device_id == device_id))}
+    # What this installation wrote itself is sealed nowhere, and what came with its text stays told.
+    own = session.scalar(select(OwnDevice.n).where(OwnDevice.device_id == device_id)) is not None
+    previous, expected, count, sealed, lines = FIRST_HASH, 1, 0, 0, 0
+    for entry in session.scalars(told):
+        while not own and entry.sequence > expected and expected in links and links[expected].previous_hash == previous:
+            previous, expected, sealed = links[expected].hash, expected + 1, sealed + 1
+        theirs = job_id is None or entry.job_id == job_id
+        linked = entry.sequence == expected and entry.previous_hash == previous
+        if not linked or (theirs and entry.hash != hash_of(previous, entry.text)):
+            return _Walked(count, sealed, previous, expected)
+        previous, expected, count, lines = entry.hash, expected + 1, count + theirs, lines + 1
+    while not own and expected in links and links[expected].previous_hash == previous:
+        previous, expected, sealed = links[expected].hash, expected + 1, sealed + 1
+    past = [sequence for sequence in links if sequence >= expected]
+    broken = expected if past or lines < _lines_told(session, device_id) else None
+    return _Walked(count, sealed, previous, broken)
+
+
+def _lines_told(session: Session, device_id: str) -> int:
+    """Return how many lines of a chain have come with their text, by what this installation wrote of its packages."""
+    return max((int(data["chains"].get(device_id, ["0"])[0]) for data in _unpacked(session)), default=0)
+
+
+def bases_from_elsewhere(session: Session) -> set[str]:
+    """Return the occupations that packages brought: they were begun, and are listened to, on another machine."""
+    return {occupation_id for data in _unpacked(session) for occupation_id in data["bases"]}
+
+
+def _unpacked(session: Session) -> list[dict[str, Any]]:
+    told = select(BookEntry.text).where(said_in_text("kind") == "unpacked", BookEntry.job_id.is_(None))
+    return [json.loads(text)["data"] for text in session.scalars(told)]
+
+
+def said_in_text(name: str) -> ColumnElement[Any]:
+    """Return a value of a line's text for a query."""
+    return func.json_extract(BookEntry.text, f"$.{name}")

@@ -151,7 +151,7 @@ class JobProfile(Base):
     """A profile chosen for a job, or no longer: the latest row of each counts."""
 
     __tablename__ = "job_profile"
-    n: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=True)
+    id: Mapped[str] = _key()
     job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
     line_id: Mapped[str] = mapped_column(String(36))
     chosen: Mapped[bool] = mapped_column(Boolean)
@@ -162,7 +162,7 @@ class Tick(Base):
     """A thing ticked off a list (`packing`, or the card of a pair), or not any more: the latest row of each counts."""
 
     __tablename__ = "tick"
-    n: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=True)
+    id: Mapped[str] = _key()
     job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
     list: Mapped[str] = mapped_column("list_name", String(200))
     item: Mapped[str] = mapped_column(String(200))
@@ -397,7 +397,7 @@ class EpochRow(_EpochColumns, Base):
     """Every epoch of a session at the received rate."""
 
     __tablename__ = "epoch"
-    n: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=True)
+    id: Mapped[str] = _key()
     listening_id: Mapped[str] = mapped_column(ForeignKey("listening.id"))
     __table_args__ = (Index("ix_epoch_listening_host", "listening_id", "host_s"),)
 
@@ -670,6 +670,29 @@ class BookEntry(Base):
     previous_hash: Mapped[str] = mapped_column(String(64))
     hash: Mapped[str] = mapped_column(String(64))
     __table_args__ = (UniqueConstraint("device_id", "sequence"),)
+
+
+class SealedLine(Base):
+    """A line of another installation's chain that tells of other jobs: its links came with a package, its text did not."""
+
+    __tablename__ = "sealed_line"
+    device_id: Mapped[str] = mapped_column(ForeignKey("device.id"), primary_key=True)
+    sequence: Mapped[int] = mapped_column(Integer, primary_key=True)
+    previous_hash: Mapped[str] = mapped_column(String(64))
+    hash: Mapped[str] = mapped_column(String(64))
+
+
+class Rival(Base):
+    """What a row truly replaced, where two crews replaced one row: in its own table it follows the one that was here first.
+
+    A `joined` row stands for both until a person replaces it; it truly follows each that it names in a row of this table.
+    """
+
+    __tablename__ = "rival"
+    row_id: Mapped[str] = mapped_column(String(36), primary_key=True)
+    said_replaces_id: Mapped[str] = mapped_column(String(36), primary_key=True)
+    table: Mapped[str] = mapped_column("table_name", String(40))
+    joined: Mapped[bool] = mapped_column(Boolean)
 
 
 class SignedDay(Base):

@@ -12,6 +12,7 @@ from typing import Any, Protocol
 from openstake.live.hub import Hub
 from openstake.live.running import Running
 from openstake.store.database import Database
+from openstake.workflow.work import Works
 
 
 class PracticeField(Protocol):
@@ -79,6 +80,7 @@ class Context:
     practice: PracticeField | None
     running: Running = field(default_factory=Running)
     backup: BackupState = field(default_factory=BackupState)
+    works: Works = field(default_factory=Works)
     now: Callable[[], float] = time.time
 
     def changed(self, job_id: str) -> None:

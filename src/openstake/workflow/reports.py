@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from pathlib import Path
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -39,6 +40,7 @@ from openstake.workflow.now.base import BaseNow, bases_of
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import head_of
+from openstake.workflow.work import Made, Work
 
 MEDIA_TYPE = "application/pdf"
 
@@ -91,6 +93,20 @@ def pdf(context: Context, job_id: str, kind: str, query: ReportQuery) -> tuple[b
     title = next(words for key, words in REPORTS.items() if key == kind)
     report = Report(title, job.name, printed, f"Open Stake {__version__}", [*parts, _meant(job), _devices(kit)])
     return write_report(report), MEDIA_TYPE, f"{file_name(job.name)}-{kind}.pdf"
+
+
+def begin(context: Context, job_id: str, kind: str, query: ReportQuery) -> Work:
+    """Begin to make a report."""
+    with context.database.read() as session:
+        name = job_of(session, job_id).name
+
+    def do(folder: Path) -> Made:
+        content, media_type, called = pdf(context, job_id, kind, query)
+        out = folder / "report.pdf"
+        out.write_bytes(content)
+        return Made(f"{called}: {len(content) / 1000:.0f} kB.", out, called, media_type, job_id)
+
+    return context.works.begin(f"Report of {name}", do)
 
 
 def _moment(job: JobNow, unix_s: float) -> str:

@@ -22,7 +22,9 @@ class TickWish:
 
 def ticked_at(session: Session, job_id: str, list_name: str) -> dict[str, float]:
     """Return when each thing that is ticked was ticked, by its key."""
-    rows = session.scalars(select(Tick).where(Tick.job_id == job_id, Tick.list == list_name).order_by(Tick.n))
+    rows = session.scalars(
+        select(Tick).where(Tick.job_id == job_id, Tick.list == list_name).order_by(Tick.created_s, Tick.id)
+    )
     latest = {row.item: row for row in rows}
     return {key: row.created_s for key, row in latest.items() if row.done}
 

@@ -952,6 +952,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/crews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show what two crews replaced apart from each other, and nobody has settled. */
+        get: operations["get__api_jobs_{job_id}_crews"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/crews/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say which of two crews' values holds; it is written anew in place of both. */
+        post: operations["post__api_jobs_{job_id}_crews_settle"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/events": {
         parameters: {
             query?: never;
@@ -1638,6 +1672,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/packages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to write the job as a package: rows, Book, raw streams and photos. */
+        post: operations["post__api_jobs_{job_id}_packages"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/packing": {
         parameters: {
             query?: never;
@@ -1846,6 +1897,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/reports/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to make a report, with progress; it is fetched when it is done. */
+        post: operations["post__api_jobs_{job_id}_reports_{kind}"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/reports/{kind}.pdf": {
         parameters: {
             query?: never;
@@ -2028,7 +2096,8 @@ export interface paths {
         /** Return the points as CSV, GeoJSON, KML, DXF or LandXML, or the vectors with their covariances. */
         get: operations["get__api_jobs_{job_id}_take-home_{kind}"];
         put?: never;
-        post?: never;
+        /** Begin to make such a file, with progress; it is fetched when it is done. */
+        post: operations["post__api_jobs_{job_id}_take-home_{kind}"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2115,6 +2184,23 @@ export interface paths {
         get: operations["get__api_length"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to unpack a package of a job, sent as it is (application/octet-stream). */
+        post: operations["post__api_packages"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2317,6 +2403,57 @@ export interface paths {
         };
         /** Find vertical systems: what elevations are counted from. */
         get: operations["get__api_verticals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/works/{work_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say how far a work is, and what came of it. */
+        get: operations["get__api_works_{work_id}"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/works/{work_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop a work; nothing of it stays. */
+        post: operations["post__api_works_{work_id}_cancel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/works/{work_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return the file that a work made; a PDF is shown in the browser. */
+        get: operations["get__api_works_{work_id}_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3782,6 +3919,43 @@ export interface components {
              * @enum {string}
              */
             scope?: "shot" | "later" | "set-up" | "together";
+        };
+        /**
+         * CrewsDiffer
+         * @description A value that two crews replaced: `id` is the row that stands for both, `values` what each has, the one in use first.
+         */
+        CrewsDiffer: {
+            finding: components["schemas"]["Finding"];
+            /** Id */
+            id: string;
+            /** Table */
+            table: string;
+            /** Values */
+            values: components["schemas"]["CrewsValue"][];
+            /** What */
+            what: string;
+        };
+        /**
+         * CrewsValue
+         * @description What one crew put in place: in words, when, and why.
+         */
+        CrewsValue: {
+            /** At S */
+            at_s: number;
+            /** Id */
+            id: string;
+            /** Reason */
+            reason: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * CrewsView
+         * @description What two crews replaced apart from each other, and nobody has settled.
+         */
+        CrewsView: {
+            /** Differ */
+            differ: components["schemas"]["CrewsDiffer"][];
         };
         /**
          * Day
@@ -8145,6 +8319,23 @@ export interface components {
             station_id?: number | null;
         };
         /**
+         * SettleWish
+         * @description Which value holds: `id` of what differs, `value_id` of the one that holds, by whom, and why.
+         */
+        SettleWish: {
+            /** Id */
+            id: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /** Value Id */
+            value_id: string;
+            /** Who */
+            who: string;
+        };
+        /**
          * SettledCoordinate
          * @description The coordinate that a set-up would start with.
          */
@@ -9303,6 +9494,8 @@ export interface components {
         /**
          * Verification
          * @description Whether every chain is whole, how many lines were read (of a job, where one was asked for), and where the first break is.
+         *
+         *     `sealed`: lines of other clients' jobs, of which a package brought the links alone.
          */
         Verification: {
             /** Devices */
@@ -9313,6 +9506,8 @@ export interface components {
             first_broken: number | null;
             /** Last Hash */
             last_hash: string;
+            /** Sealed */
+            sealed: number;
             /** Sentence */
             sentence: string;
             /** Whole */
@@ -9513,6 +9708,29 @@ export interface components {
          * @enum {string}
          */
         Word: "go" | "go with care" | "stop";
+        /**
+         * WorkView
+         * @description A work: how far it is (0 to 1), and once it is over what came of it.  `path` is where its file is fetched, empty without one.
+         */
+        WorkView: {
+            /** Id */
+            id: string;
+            /** Job */
+            job: string;
+            /** Part */
+            part: number;
+            /** Path */
+            path: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "failed" | "cancelled";
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -13511,6 +13729,126 @@ export interface operations {
             };
         };
     };
+    "get__api_jobs_{job_id}_crews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrewsView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_crews_settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrewsView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get__api_jobs_{job_id}_events": {
         parameters: {
             query?: never;
@@ -16187,6 +16525,64 @@ export interface operations {
             };
         };
     };
+    "post__api_jobs_{job_id}_packages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get__api_jobs_{job_id}_packing": {
         parameters: {
             query?: never;
@@ -17059,10 +17455,74 @@ export interface operations {
             };
         };
     };
+    "post__api_jobs_{job_id}_reports_{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportQuery"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get__api_jobs_{job_id}_reports_{kind}.pdf": {
         parameters: {
             query?: {
-                day?: string;
+                /** @description The day of a day sheet as 2026-11-27; the newest one where it is empty. */
+                ReportQuery?: components["schemas"]["ReportQuery"];
             };
             header?: never;
             path: {
@@ -17741,8 +18201,8 @@ export interface operations {
     "get__api_jobs_{job_id}_take-home_{kind}": {
         parameters: {
             query?: {
-                columns?: string;
-                unit?: ("m" | "ft" | "sft") | "";
+                /** @description What of a CSV is wished: its columns in order, by key, parted by commas; the unit of its lengths.  Empty: the usual ones. */
+                TakeHome?: components["schemas"]["TakeHome"];
             };
             header?: never;
             path: {
@@ -17753,6 +18213,69 @@ export interface operations {
         };
         requestBody?: never;
         responses: never;
+    };
+    "post__api_jobs_{job_id}_take-home_{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeHome"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
     };
     "get__api_jobs_{job_id}_turns": {
         parameters: {
@@ -18077,6 +18600,62 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Length"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post__api_packages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkView"];
                 };
             };
             /** @description Not Found */
@@ -18770,5 +19349,133 @@ export interface operations {
                 };
             };
         };
+    };
+    "get__api_works_{work_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_works_{work_id}_cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WorkView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_works_{work_id}_file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                work_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: never;
     };
 }

@@ -235,6 +235,14 @@ RULES: dict[str, Rule] = {
     "check-on-seat-mark": Rule("control", "The mark checked is the mark the base was re-seated on.", COMMON_PRACTICE),
     "check-not-fixed": Rule("rover", "The shot holds epochs that are not fixed.", COMMON_PRACTICE),
     "shot-too-short": Rule("rover", "A check averaged over less than 30 s.", COMMON_PRACTICE),
+    # two crews' packages of one job
+    "crews-differ-mark": Rule("control", "Two crews replaced one mark of the list apart from each other.", COMMON_PRACTICE, differs=True),
+    "crews-differ-base": Rule("base mark", "Two crews replaced one base coordinate apart from each other.", COMMON_PRACTICE, differs=True),
+    "crews-differ-antenna": Rule("base antenna", "Two crews replaced one base height apart from each other.", COMMON_PRACTICE, differs=True),
+    "crews-differ-pole": Rule("pole", "Two crews replaced one rover height apart from each other.", COMMON_PRACTICE, differs=True),
+    "crews-differ-grid": Rule("local grid", "Two crews replaced one mark or choice of the fit apart from each other.", COMMON_PRACTICE, differs=True),
+    "crews-differ-settings": Rule("local grid", "Two crews replaced the job's settings apart from each other.", COMMON_PRACTICE, differs=True),
+    "crews-differ": Rule("control", "Two crews replaced something else apart from each other.", COMMON_PRACTICE),
     "virtual-base-shot": Rule("rover", "The shot came from a virtual base: a position, not a vector from this base.", "RTCM 10403.3, DF141"),
 }  # fmt: skip
 

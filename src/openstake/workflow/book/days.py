@@ -11,14 +11,14 @@ from datetime import date, datetime, time, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import ColumnElement, Float, Select, cast, func, literal, select
+from sqlalchemy import ColumnElement, Float, Select, cast, literal, select
 from sqlalchemy.orm import Session
 
 from openstake.core.book import KINDS
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.limits import ShortText, Text
 from openstake.core.units import counted
-from openstake.store.book import canonical, write_entry
+from openstake.store.book import canonical, said_in_text, write_entry
 from openstake.store.models import BookEntry, Device, Shot, SignedDay
 from openstake.wire.address import hidden_passwords
 from openstake.workflow.context import Context
@@ -133,11 +133,6 @@ def bounds_s(job: JobNow, day: str) -> tuple[float, float]:
 def _in_words(day: str) -> str:
     found = date.fromisoformat(day)
     return f"{found.day} {found:%B %Y}"
-
-
-def said_in_text(name: str) -> ColumnElement[Any]:
-    """Return a value of a line's text for a query."""
-    return func.json_extract(BookEntry.text, f"$.{name}")
 
 
 def replaced_by(document: dict[str, Any]) -> list[str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Literal, get_args
 
 import numpy as np
@@ -31,6 +32,7 @@ from openstake.workflow.now.fit import undulation_m
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.labels import labels_of
+from openstake.workflow.work import Made, Work, each, part
 
 PointFormat = Literal["csv", "geojson", "kml", "dxf", "landxml", "vectors"]
 FORMATS: dict[PointFormat, tuple[str, str, str]] = {
@@ -182,18 +184,39 @@ def take_home(context: Context, job_id: str, kind: str, wish: TakeHome) -> tuple
     return content if isinstance(content, bytes) else content.encode(), media_type, f"{file_name(job.name)}-{ending}"
 
 
+def begin(context: Context, job_id: str, kind: str, wish: TakeHome) -> Work:
+    """Begin to make a file of a job's points or vectors."""
+    with context.database.read() as session:
+        name = job_of(session, job_id).name
+
+    def do(folder: Path) -> Made:
+        content, media_type, called = take_home(context, job_id, kind, wish)
+        out = folder / "points"
+        out.write_bytes(content)
+        return Made(f"{called}: {len(content) / 1000:.0f} kB.", out, called, media_type, job_id)
+
+    return context.works.begin(f"Points of {name}", do)
+
+
 def _content(session: Session, job: JobNow, form: PointFormat, wish: TakeHome) -> str | bytes:
     if form == "vectors":
         return _vectors_csv(session, job)
-    taken, unit = taken_points(session, job), wish.unit or job.length_unit
+    with part(0.0, 0.8):
+        found = taken_points(session, job)
+    with part(0.8, 1.0):
+        return _written(job, form, wish, found)
+
+
+def _written(job: JobNow, form: PointFormat, wish: TakeHome, taken: Sequence[TakenPoint]) -> str | bytes:
+    unit = wish.unit or job.length_unit
     if form == "csv":
         return _csv(taken, _columns(wish.columns, taken), unit)
     if form == "geojson":
         return write_points_geojson(taken, job.system_statement)
     if form == "kml":
-        return write_kml(map(drawn_point, taken), job.name)
+        return write_kml(map(drawn_point, each(taken, len(taken))), job.name)
     if form == "dxf":
-        return write_dxf([drawn_point(point) for point in taken], unit)
+        return write_dxf([drawn_point(point) for point in each(taken, len(taken))], unit)
     return write_points_landxml(taken, unit, job.settings.system_label or job.frame.name, job.system_statement)
 
 
@@ -219,7 +242,7 @@ def _csv(taken: Sequence[TakenPoint], columns: Sequence[str], unit: LengthUnit) 
         scale, places = (factor, 4) if column.kind == "length" else (1.0, 10 if column.kind == "degrees" else 4)
         return f"{value / scale:.{places}f}"
 
-    return csv_text([header, *([cell(column, point) for column in used] for point in taken)])
+    return csv_text([header, *([cell(column, point) for column in used] for point in each(taken, len(taken)))])
 
 
 def _listed(session: Session, job: JobNow) -> tuple[list[Shot], dict[str, PointLabel]]:
@@ -241,7 +264,7 @@ def taken_points(session: Session, job: JobNow) -> list[TakenPoint]:
     lifts = undulation_m(job, grid) if job.geoid_file is not None and len(grid) else np.full(len(grid), np.nan)
     return [
         _taken(shot, point, budget_of_shot(shot, point, pole, usual), local[n], fitted[n], labels.get(shot.id), lifts[n], angles[n], xyz[n])
-        for n, (shot, point) in enumerate(zip(shots, derived, strict=True))
+        for n, (shot, point) in each(enumerate(zip(shots, derived, strict=True)), len(shots))
     ]  # fmt: skip
 
 

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from openstake.core.book import GROUPS, KINDS, WEATHER, Group, Weather
 from openstake.core.errors import NotFoundError
 from openstake.core.limits import ShortText
-from openstake.store.book import Verification, verify
+from openstake.store.book import Verification, said_in_text, verify
 from openstake.store.models import BookEntry, Device
 from openstake.wire.address import hidden_passwords, holds_password
 from openstake.workflow.book.days import (
@@ -24,7 +24,6 @@ from openstake.workflow.book.days import (
     ids_of,
     lines_of,
     replaced_by,
-    said_in_text,
     signed_of,
 )
 from openstake.workflow.context import Context

@@ -46,12 +46,17 @@ class ChainView:
 def page(context: Context, job_id: str) -> ChainView:
     """Return the front page of a job: as many queries whatever it holds."""
     with context.database.read() as session:
-        job, kit = job_of(session, job_id), kit_of(session, job_id)
-        base = open_base(session, job_id)
-        evidence = evidence_of(context, session, job, kit, base)
-        budget = shown_of(context, session, job, kit, base, BudgetWish())
-        findings = asked(session, job_id, chain.open_findings(evidence))
-        morning = None if base is not None else _morning(context, session, job, kit, evidence.fit)
+        return of_session(context, session, job_id)
+
+
+def of_session(context: Context, session: Session, job_id: str) -> ChainView:
+    """Return the front page as a session sees the job."""
+    job, kit = job_of(session, job_id), kit_of(session, job_id)
+    base = open_base(session, job_id)
+    evidence = evidence_of(context, session, job, kit, base)
+    budget = shown_of(context, session, job, kit, base, BudgetWish())
+    findings = asked(session, job_id, chain.open_findings(evidence))
+    morning = None if base is not None else _morning(context, session, job, kit, evidence.fit)
     made = links(evidence)
     variances_m2 = [(term.link, term.horizontal_m**2 + term.vertical_m**2) for term in budget.terms]
     return ChainView(

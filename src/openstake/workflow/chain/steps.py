@@ -24,6 +24,7 @@ from openstake.workflow.job.system import system_of
 from openstake.workflow.kit.packing import packing_of
 from openstake.workflow.link.pair import LinkView, link_of
 from openstake.workflow.now.base import BaseNow, open_base
+from openstake.workflow.now.crews import crews_of
 from openstake.workflow.now.job import JobNow, count_marks, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import current_places, head_of
@@ -74,6 +75,7 @@ def evidence_of(context: Context, session: Session, job: JobNow, kit: KitNow, ba
         else chain.PlanOfChecks(proof.plan.state, proof.plan.why, proof.findings),
         fit_said(session, job),
         _pole_seen(session, kit),
+        tuple(item.finding for item in crews_of(session, job.id)),
     )  # fmt: skip
 
 

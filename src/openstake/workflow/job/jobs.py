@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 from typing import Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, FrameError, InputError
@@ -22,6 +21,7 @@ from openstake.workflow.context import Context
 from openstake.workflow.job.system import definition_of, epoch_year, ground_of, operation_of, place_of
 from openstake.workflow.now.base import open_occupation
 from openstake.workflow.now.job import JobNow, count_marks, definition_as_json, job_of, jobs_of
+from openstake.workflow.now.kit import chosen_lines
 from openstake.workflow.now.marks import current_places, current_rows, given_of, middle_of, row_of
 from openstake.workflow.trial import prove_system
 
@@ -308,8 +308,8 @@ def copy_job(context: Context, job_id: str, wish: CopyJob) -> JobView:
         values |= {"name": " ".join(wish.name.split())[:200], "archived": False}
         _check_name(session, None, values["name"])
         made = _store_new(session, values, pattern.practice, now, f" after {pattern.name}")
-        for row in session.scalars(select(JobProfile).where(JobProfile.job_id == job_id).order_by(JobProfile.n)):
-            session.add(JobProfile(job_id=made.id, line_id=row.line_id, chosen=row.chosen, created_s=now))
+        for line_id in chosen_lines(session, job_id):
+            session.add(JobProfile(job_id=made.id, line_id=line_id, chosen=True, created_s=now))
         if wish.with_control:
             session.add_all(row_of(given_of(mark), made.id, mark.source, now) for mark in current_rows(session, job_id))
         return made

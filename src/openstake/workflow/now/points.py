@@ -31,6 +31,7 @@ from openstake.workflow.now.job import JobNow
 from openstake.workflow.now.marks import MarkNow
 from openstake.workflow.now.remembered import Remembered
 from openstake.workflow.now.series import SeriesKind
+from openstake.workflow.work import each, tell
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,6 +159,7 @@ def _read(
             ShotEpoch.altitude_m, ShotEpoch.separation_m, ShotEpoch.used, ShotEpoch.age_s,
         ).where(ShotEpoch.shot_id.in_(ids)).order_by(ShotEpoch.shot_id, ShotEpoch.n)
     ).all()  # fmt: skip
+    tell(0, 1)
     # Column by column: a row of the result is quick to index and slow to unpack.
     columns: list[list[Any]] = [[row[n] for row in rows] for n in range(8)]
     owners, quality, latitude, longitude, altitude_m, separation_m, used, ages = columns
@@ -165,7 +167,7 @@ def _read(
     fixed = np.array([STATUS_BY_GGA_QUALITY.get(item) is Status.FIXED for item in quality], dtype=int)
     axes = {key: _axes(row) for key, row in references.items()}
     found, at = {}, 0
-    for shot_id, epochs in groupby(owners):
+    for shot_id, epochs in each(groupby(owners), len(shots)):
         own = slice(at, at + sum(1 for _ in epochs))
         at = own.stop
         if shot_id not in shots:

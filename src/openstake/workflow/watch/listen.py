@@ -15,7 +15,7 @@ from openstake.live.folding import Folding
 from openstake.live.rawfile import Place
 from openstake.live.rover import Address, ReceivedEpoch
 from openstake.live.session import Addresses, RunningSession
-from openstake.store.book import write_entry
+from openstake.store.book import bases_from_elsewhere, write_entry
 from openstake.store.models import EpochRow, Listening, Occupation, OccupationEnd, Reference
 from openstake.workflow.context import Context, PracticeField
 from openstake.workflow.now.base import further_rovers, listening_of
@@ -172,7 +172,9 @@ def resume(context: Context) -> int:
     """Go on listening where the program stopped or was killed; return how many sessions."""
     with context.database.read() as session:
         ended = select(OccupationEnd.occupation_id)
-        occupations = session.scalars(select(Occupation).where(Occupation.id.not_in(ended))).all()
+        theirs = bases_from_elsewhere(session)
+        open_ = session.scalars(select(Occupation).where(Occupation.id.not_in(ended)))
+        occupations = [row for row in open_ if row.id not in theirs]
         rows = [(occupation, listening_of(session, occupation.id)) for occupation in occupations]
     for occupation, listening in rows:
         _write_resumed(context, occupation.job_id)

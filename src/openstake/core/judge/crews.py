@@ -1,0 +1,24 @@
+"""What two crews put in place of one value, apart from each other: it disagrees until a person settles both."""
+
+from __future__ import annotations
+
+from openstake.core.judge.finding import Finding, Severity, finding
+
+# What was replaced twice, by its table, and the code that says so; of all others, nothing of a coordinate rests on.
+_CODES = {
+    "mark": "crews-differ-mark", "base_coordinate": "crews-differ-base", "fit_mark": "crews-differ-grid", "fit_chosen": "crews-differ-grid",
+    "fit_applied": "crews-differ-grid", "job_settings": "crews-differ-settings",
+}  # fmt: skip
+
+
+def judge_crews(table: str, what: str, ends: tuple[str, ...], in_use: str, subject: str = "") -> Finding:
+    """Return what two crews' values of one thing say; `subject` is `base` or `rover` of a height, `in_use` the value that is used."""
+    code = _CODES.get(table, "crews-differ")
+    if table == "height_reading":
+        code = "crews-differ-antenna" if subject == "base" else "crews-differ-pole"
+    severity = Severity.LOOK if code == "crews-differ" else Severity.STOP
+    return finding(
+        code, severity, f"{what}: one crew has {', the other '.join(ends)}.",
+        f"Both replaced the same value, apart from each other. {in_use} is used until it is settled: it was written last.",
+        "Ask both crews, and say on the Book page which one holds.", what=what,
+    )  # fmt: skip

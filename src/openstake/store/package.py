@@ -1,0 +1,525 @@
+"""A job as a package: a ZIP of its rows as JSON, the files beside them, and the Book's chains with other jobs' lines sealed.
+
+`package.json` says what is in it; `tables/<table>.jsonl` holds a row a line, columns by name, bytes as base64, ordered by key;
+`files/` holds raw streams, photos and the geoid grid by their paths in a data folder.  `docs/package.schema.json` is its schema.
+"""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import json
+import stat
+import zipfile
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import asdict, dataclass
+from functools import cache
+from pathlib import Path, PurePosixPath
+from typing import IO, Any
+
+from sqlalchemy import Boolean, ColumnElement, Float, Integer, LargeBinary, Table, or_, select
+from sqlalchemy.orm import Session
+
+from openstake import __version__
+from openstake.core.errors import FileError
+from openstake.store.backup import KeptFile
+from openstake.store.models import (
+    Base,
+    BookEntry,
+    Device,
+    GearItem,
+    JobProfile,
+    JobSettings,
+    ProfileVersion,
+    Rival,
+    SealedLine,
+)
+from openstake.store.rivals import said_of
+from openstake.wire.address import holds_password
+from openstake.wire.jsontext import JsonError, read_json
+
+MANIFEST = "package.json"
+FORM = 1
+# What is told of progress: done, of how many.  It raises where the work is to end.
+Tell = Callable[[int, int], None]
+
+# Tables that are of the installation, of a chain, or made anew from the others.
+LINKS = "sealed_line"
+JOINED = "rival"
+_NOT_OF_A_JOB = ("own_device", "request_key", "device", "book", "sealed_line", "rival", "gear", "profile", "geoid_grid")
+_MOST_MEMBERS, _MOST_BYTES, _MOST_MANIFEST, _MOST_ROW = 20_000, 8 << 30, 16 << 20, 64 << 20
+_MOST_RATIO, _SMALL = 200, 1 << 20
+_STEP = 1 << 20
+
+
+@dataclass(frozen=True)
+class ChainPart:
+    """What a package holds of one installation's chain: lines with their text, sealed ones, and where the chain ended."""
+
+    device: str
+    created_s: float
+    lines: int
+    sealed: int
+    last_hash: str
+
+
+@dataclass(frozen=True)
+class Package:
+    """What is in a package: rows by table, files with their SHA-256, chains of the Book."""
+
+    form: int
+    version: str
+    made_s: float
+    job: str
+    name: str
+    tables: dict[str, int]
+    files: tuple[KeptFile, ...]
+    chains: tuple[ChainPart, ...]
+
+    @property
+    def rows(self) -> int:
+        return sum(self.tables.values())
+
+
+@cache
+def tables() -> dict[str, Table]:
+    """Return the tables that a package holds, in an order in which each names rows of those before it alone."""
+    left_out = ("own_device", "request_key", LINKS, JOINED, "device")
+    return {table.name: table for table in Base.metadata.sorted_tables if table.name not in left_out}
+
+
+def of_job(table: Table, job_id: str) -> ColumnElement[bool]:
+    """Return what makes a row one of the job: its job, or that of the row that it belongs to."""
+    if table.name == "job":
+        return table.c.id == job_id
+    if "job_id" in table.c:
+        return table.c.job_id == job_id
+    parent = next(
+        key
+        for key in table.foreign_keys
+        if key.column.table is not table and key.column.table.name not in _NOT_OF_A_JOB
+    )
+    owner = parent.column.table
+    return parent.parent.in_(select(owner.c.id).where(of_job(owner, job_id)))
+
+
+def _members(session: Session, table: Table, job_id: str) -> ColumnElement[bool]:
+    """Return which rows of a table a package of the job holds."""
+    if table.name == "geoid_grid":
+        return table.c.id.in_(select(JobSettings.geoid_id).where(JobSettings.job_id == job_id))
+    if table.name == "profile":
+        return table.c.line_id.in_(select(JobProfile.line_id).where(JobProfile.job_id == job_id))
+    if table.name == "gear":
+        return table.c.line_id.in_(_gear_lines(session, job_id))
+    return of_job(table, job_id)
+
+
+def _gear_lines(session: Session, job_id: str) -> set[str]:
+    """Return the lines of gear that the job's profiles, set-ups and series name: gear is known by its name."""
+    chosen = select(JobProfile.line_id).where(JobProfile.job_id == job_id)
+    texts = list(session.scalars(select(ProfileVersion.data).where(ProfileVersion.line_id.in_(chosen))))
+    for name in ("setup", "shot_series", "bench_test"):
+        table = Base.metadata.tables[name]
+        texts += session.scalars(select(table.c.data).where(of_job(table, job_id)))
+    said = "\n".join(texts)
+    return {
+        row.line_id for row in session.scalars(select(GearItem)) if json.dumps(row.name, ensure_ascii=False) in said
+    }
+
+
+def rows_of(session: Session, table: Table, job_id: str) -> Iterator[dict[str, Any]]:
+    """Yield the rows that a package of the job holds of a table, by key; one that was set behind a rival as it was said."""
+    said, stale = said_of(session, table)
+    where = [_members(session, table, job_id)]
+    if table.name == "book":
+        where.append(BookEntry.id.not_in(_sealed_here(session, job_id)))
+    query = select(table).where(*where).order_by(*table.primary_key.columns)
+    for row in session.execute(query.execution_options(yield_per=2000)).mappings():
+        values = {item.name: row[item] for item in table.columns}
+        if values.get("id") in stale:
+            continue
+        if values.get("id") in said:
+            values["replaces_id"] = min(said[values["id"]])
+        yield values
+
+
+def _sealed_here(session: Session, job_id: str) -> set[str]:
+    """Return the lines of a job that travel sealed, because an old version wrote a password into them."""
+    told = select(BookEntry.id, BookEntry.text).where(BookEntry.job_id == job_id, BookEntry.text.contains("@"))
+    return {row.id for row in session.execute(told) if holds_password(row.text)}
+
+
+def chains_of(session: Session, job_id: str) -> Iterator[tuple[Device, list[dict[str, Any]]]]:
+    """Yield each installation that wrote of the job, and the links of its chain whose lines are of other jobs."""
+    devices = select(BookEntry.device_id).where(BookEntry.job_id == job_id).distinct()
+    hidden = _sealed_here(session, job_id)
+    for device in session.scalars(select(Device).where(Device.id.in_(devices)).order_by(Device.id)):
+        theirs = BookEntry.device_id == device.id
+        other = or_(BookEntry.job_id.is_(None), BookEntry.job_id != job_id, BookEntry.id.in_(hidden))
+        links = {
+            row.sequence: (row.previous_hash, row.hash)
+            for row in session.execute(select(SealedLine).where(SealedLine.device_id == device.id)).scalars()
+        }
+        links |= {
+            row.sequence: (row.previous_hash, row.hash)
+            for row in session.execute(
+                select(BookEntry.sequence, BookEntry.previous_hash, BookEntry.hash).where(theirs, other)
+            )
+        }
+        own = select(BookEntry.sequence).where(theirs, BookEntry.job_id == job_id, BookEntry.id.not_in(hidden))
+        for sequence in session.scalars(own):
+            links.pop(sequence, None)
+        yield (
+            device,
+            [
+                {"device_id": device.id, "sequence": sequence, "previous_hash": before, "hash": after}
+                for sequence, (before, after) in sorted(links.items())
+            ],
+        )
+
+
+def files_of(data: Path, rows: Mapping[str, list[str]]) -> list[Path]:
+    """Return the files of a job: `rows` are the ids of its listenings, and the names of its photos and geoid grids."""
+    listening = set(rows["listening"])
+    # A raw file begins with the UUID of the session that it was heard in.
+    found = [path for path in (data / "raw").glob("*.raw") if path.name[:36] in listening]
+    found += [data / "photos" / name for name in rows["photo"]] + [data / "geoid" / name for name in rows["geoid_grid"]]
+    return sorted({path for path in found if path.is_file()})
+
+
+def pack(session: Session, data: Path, job_id: str, name: str, out: Path, now_s: float, tell: Tell) -> Package:
+    """Write a job as a package to `out`, which appears when it is whole; returns what is in it.
+
+    The session must be one transaction: what is written is of one moment.
+    """
+    counts: dict[str, int] = {}
+    kept: dict[str, list[str]] = {"listening": [], "photo": [], "geoid_grid": []}
+    draft = out.with_name(f"{out.name}.draft")
+    steps = len(tables()) + 2
+    try:
+        with zipfile.ZipFile(draft, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as archive:
+            for n, table in enumerate(tables().values()):
+                tell(n, steps)
+                with _member(archive, f"tables/{table.name}.jsonl") as member:
+                    for values in rows_of(session, table, job_id):
+                        counts[table.name] = counts.get(table.name, 0) + 1
+                        if table.name in kept:
+                            kept[table.name].append(values["id" if table.name == "listening" else "file"])
+                        member.write(line_of(values))
+                        if counts[table.name] % 5000 == 0:
+                            tell(n, steps)
+            _pack_joined(session, archive, job_id)
+            chains = _pack_chains(session, archive, job_id)
+            tell(steps - 1, steps)
+            files = tuple(
+                _pack_file(archive, path, data, lambda: tell(steps - 1, steps)) for path in files_of(data, kept)
+            )
+            made = Package(FORM, __version__, now_s, job_id, name, counts, files, chains)
+            with _member(archive, MANIFEST) as member:
+                member.write(json.dumps(asdict(made), ensure_ascii=False, indent=1, sort_keys=True).encode())
+        draft.replace(out)
+    finally:
+        draft.unlink(missing_ok=True)
+    tell(steps, steps)
+    return made
+
+
+def _member(archive: zipfile.ZipFile, name: str) -> IO[bytes]:
+    # The same rows make the same bytes: no time of day is kept.
+    info = zipfile.ZipInfo(name)
+    info.compress_type = zipfile.ZIP_DEFLATED
+    return archive.open(info, "w", force_zip64=True)
+
+
+def _pack_joined(session: Session, archive: zipfile.ZipFile, job_id: str) -> None:
+    """Say of the job's joined rows what each truly replaces: of all others, that is in the row."""
+    with _member(archive, f"tables/{JOINED}.jsonl") as member:
+        query = select(Rival).where(Rival.joined).order_by(Rival.row_id, Rival.said_replaces_id)
+        for rival in session.scalars(query):
+            table = Base.metadata.tables[rival.table]
+            row = session.execute(
+                select(table.c.id).where(table.c.id == rival.row_id, _members(session, table, job_id))
+            )
+            if row.first() is not None and rival.row_id not in said_of(session, table)[1]:
+                member.write(
+                    line_of({item.name: getattr(rival, key) for key, item in Rival.__mapper__.columns.items()})
+                )
+
+
+def _pack_chains(session: Session, archive: zipfile.ZipFile, job_id: str) -> tuple[ChainPart, ...]:
+    parts = []
+    with _member(archive, "tables/sealed_line.jsonl") as member:
+        for device, sealed in chains_of(session, job_id):
+            for link in sealed:
+                member.write(line_of(link))
+            hidden = {link["sequence"] for link in sealed}
+            own = select(BookEntry.sequence, BookEntry.hash).where(
+                BookEntry.device_id == device.id, BookEntry.job_id == job_id
+            )
+            lines = [row for row in session.execute(own.order_by(BookEntry.sequence)) if row.sequence not in hidden]
+            ends = [(row.sequence, row.hash) for row in lines] + [(link["sequence"], link["hash"]) for link in sealed]
+            parts.append(ChainPart(device.id, device.created_s, len(lines), len(sealed), max(ends)[1]))
+    return tuple(parts)
+
+
+def _pack_file(archive: zipfile.ZipFile, path: Path, data: Path, tell: Callable[[], None]) -> KeptFile:
+    """Put a file in as long as it is at this moment: a raw stream may grow."""
+    name, left, found = path.relative_to(data).as_posix(), path.stat().st_size, hashlib.sha256()
+    size = left
+    with path.open("rb") as file, _member(archive, f"files/{name}") as member:
+        while left > 0 and (part := file.read(min(_STEP, left))):
+            member.write(part)
+            found.update(part)
+            left -= len(part)
+            tell()
+    return KeptFile(name, size - left, found.hexdigest())
+
+
+def line_of(values: Mapping[str, Any]) -> bytes:
+    """Return a row as a line of JSON, columns in order of their names."""
+    plain = {
+        key: base64.b64encode(value).decode() if isinstance(value, bytes) else value for key, value in values.items()
+    }
+    return json.dumps(plain, ensure_ascii=False, sort_keys=True, separators=(",", ":")).encode() + b"\n"
+
+
+class Opened:
+    """A package that is read: what it says of itself holds for what is in it, or a FileError says what does not."""
+
+    def __init__(self, path: Path) -> None:
+        try:
+            self._archive = zipfile.ZipFile(path)
+        except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError):
+            raise FileError("This is no package: it cannot be read as a ZIP file.") from None
+        try:
+            self._names = {info.filename: info for info in self._checked()}
+            self.package = self._manifest()
+            self._check_files()
+        except BaseException:
+            self.close()
+            raise
+
+    def close(self) -> None:
+        self._archive.close()
+
+    def __enter__(self) -> Opened:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def _checked(self) -> list[zipfile.ZipInfo]:
+        members = self._archive.infolist()
+        if len(members) > _MOST_MEMBERS:
+            raise FileError(f"This package names {len(members)} files; at most {_MOST_MEMBERS} are taken.")
+        for info in members:
+            path = PurePosixPath(info.filename)
+            kind = stat.S_IFMT(info.external_attr >> 16)
+            if path.is_absolute() or ".." in path.parts or "\\" in info.filename or ":" in info.filename:
+                raise FileError(
+                    f"This package names a file outside itself: {info.filename[:80]}. Nothing was unpacked."
+                )
+            if kind not in (0, stat.S_IFREG) or info.is_dir():
+                raise FileError(f"This package holds a link or a folder, {info.filename[:80]}. Nothing was unpacked.")
+            if info.flag_bits & 1 or info.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
+                raise FileError(f"{info.filename[:80]} is encrypted, or compressed in a way that is not read here.")
+            if info.file_size > max(_SMALL, _MOST_RATIO * info.compress_size):
+                raise FileError(
+                    f"{info.filename[:80]} would grow from {info.compress_size} to {info.file_size} bytes; nothing of a job is like that. Nothing was unpacked."
+                )
+        if len({info.filename for info in members}) != len(members):
+            raise FileError("This package names one file twice. Nothing was unpacked.")
+        total = sum(info.file_size for info in members)
+        if total > _MOST_BYTES:
+            raise FileError(
+                f"This package would take {total / 1e9:.1f} GB; at most {_MOST_BYTES / 1e9:.1f} GB are taken."
+            )
+        return members
+
+    def _manifest(self) -> Package:
+        if MANIFEST not in self._names:
+            raise FileError(f"This is no package of a job: it holds no {MANIFEST}.")
+        if self._names[MANIFEST].file_size > _MOST_MANIFEST:
+            raise FileError(f"{MANIFEST} is too long to be one.")
+        try:
+            document = read_json(b"".join(self._parts(MANIFEST)))
+            form = document["form"]
+            if type(form) is not int:
+                raise ValueError
+            if form != FORM:
+                raise FileError(
+                    f"This package is of form {form}; this version reads form {FORM}. Use the version that wrote it."
+                )
+            files = tuple(KeptFile(item["path"], item["bytes"], item["sha256"]) for item in document["files"])
+            chains = tuple(ChainPart(**item) for item in document["chains"])
+            found = Package(
+                form, document["version"], float(document["made_s"]), document["job"], document["name"], document["tables"],
+                files, chains,
+            )  # fmt: skip
+            _check_types(found)
+        except (JsonError, ValueError, KeyError, TypeError) as error:
+            raise FileError(f"{MANIFEST} does not say what is in this package: {str(error)[:120]}.") from None
+        unknown = sorted(set(found.tables) - set(tables()))
+        if unknown:
+            raise FileError(
+                f"This package holds a table that is not known here: {unknown[0][:40]}. Nothing was unpacked."
+            )
+        return found
+
+    def _check_files(self) -> None:
+        told = {f"files/{file.path}" for file in self.package.files}
+        held = {name for name in self._names if name.startswith("files/")}
+        if told != held or set(self._names) - told - {MANIFEST} != {
+            f"tables/{name}.jsonl" for name in (*tables(), LINKS, JOINED)
+        }:
+            raise FileError(f"What {MANIFEST} names is not what this package holds. Nothing was unpacked.")
+        for file in self.package.files:
+            folder = PurePosixPath(file.path).parts
+            if len(folder) != 2 or folder[0] not in ("raw", "photos", "geoid"):
+                raise FileError(f"A package holds no file like {file.path[:80]}. Nothing was unpacked.")
+            if self._names[f"files/{file.path}"].file_size != file.bytes:
+                raise FileError(f"{file.path[:80]} has not the length that {MANIFEST} says.")
+
+    def _parts(self, name: str) -> Iterator[bytes]:
+        """Yield a member piece by piece; never more of it than it said."""
+        left = self._names[name].file_size
+        try:
+            with self._archive.open(self._names[name]) as member:
+                while part := member.read(_STEP):
+                    left -= len(part)
+                    if left < 0:
+                        raise FileError(f"{name[:80]} is longer than it says. Nothing was unpacked.")
+                    yield part
+        except (zipfile.BadZipFile, EOFError, OSError, ValueError, NotImplementedError, zipfile.zlib.error):  # type: ignore[attr-defined]
+            raise FileError(f"{name[:80]} is damaged: it cannot be read to its end.") from None
+
+    def file(self, kept: KeptFile, target: Path) -> None:
+        """Write a file of the package; FileError where it is not what the package says."""
+        found = hashlib.sha256()
+        with target.open("wb") as out:
+            for part in self._parts(f"files/{kept.path}"):
+                found.update(part)
+                out.write(part)
+        if found.hexdigest() != kept.sha256:
+            raise FileError(f"{kept.path[:80]} is not what was packed: its SHA-256 differs.")
+
+    def rows(self, name: str) -> Iterator[dict[str, Any]]:
+        """Yield the rows of a table, each with the columns and types that it has here."""
+        table = Base.metadata.tables[name]
+        count = 0
+        for line in self._lines(f"tables/{name}.jsonl"):
+            count += 1
+            try:
+                values = read_json(line)
+            except JsonError as error:
+                raise FileError(f"Row {count} of {name} {error}.") from None
+            yield _row(table, values, count)
+        if name in tables() and count != self.package.tables.get(name, 0):
+            raise FileError(
+                f"{name} has {count} rows, not the {self.package.tables.get(name, 0)} that {MANIFEST} says."
+            )
+
+    def _lines(self, name: str) -> Iterator[bytes]:
+        rest = b""
+        for part in self._parts(name):
+            *whole, rest = (rest + part).split(b"\n")
+            yield from whole
+            if len(rest) > _MOST_ROW:
+                raise FileError(f"A row of {name} is longer than {_MOST_ROW >> 20} MB.")
+        if rest:
+            yield rest
+
+
+def _check_types(found: Package) -> None:
+    texts = [
+        found.version,
+        found.job,
+        found.name,
+        *(part.device for part in found.chains),
+        *(part.last_hash for part in found.chains),
+    ]
+    texts += [text for file in found.files for text in (file.path, file.sha256)]
+    counts = [*found.tables.values(), *(file.bytes for file in found.files)]
+    counts += [count for part in found.chains for count in (part.lines, part.sealed)]
+    numbers = [float(part.created_s) for part in found.chains]
+    if not all(isinstance(text, str) for text in texts) or not all(
+        type(count) is int and count >= 0 for count in counts
+    ):
+        raise ValueError("a text or a count is missing")
+    if not all(0.0 <= number < 1e11 for number in (*numbers, found.made_s)):
+        raise ValueError("a time is out of range")
+
+
+_KINDS: tuple[tuple[type, tuple[type, ...]], ...] = ((Boolean, (bool,)), (Integer, (int,)), (Float, (float, int)))
+
+
+def _row(table: Table, values: object, n: int) -> dict[str, Any]:
+    """Return a row as the table has it; FileError where a column is unknown, missing or of another kind."""
+    names = {item.name for item in table.columns}
+    if not isinstance(values, dict) or set(values) != names:
+        odd = sorted(set(values) ^ names)[0][:40] if isinstance(values, dict) else "no object"
+        raise FileError(f"Row {n} of {table.name} is not as this version has it: {odd}. Nothing was unpacked.")
+    return {item.name: _value(item, values[item.name], table.name, n) for item in table.columns}
+
+
+def _value(item: Any, value: Any, table: str, n: int) -> Any:
+    if value is None:
+        if item.nullable:
+            return None
+    elif isinstance(item.type, LargeBinary):
+        if isinstance(value, str):
+            try:
+                return base64.b64decode(value, validate=True)
+            except ValueError:
+                pass
+    else:
+        kinds = next((kinds for kind, kinds in _KINDS if isinstance(item.type, kind)), (str,))
+        of_kind = isinstance(value, kinds) and (bool in kinds or not isinstance(value, bool))
+        length = getattr(item.type, "length", None)
+        too_long = isinstance(value, str) and length is not None and len(value) > length
+        if of_kind and not too_long:
+            return float(value) if kinds[0] is float else value
+    raise FileError(f"Row {n} of {table}: {item.name} is not what belongs there. Nothing was unpacked.")
+
+
+def schema() -> dict[str, Any]:
+    """Return the JSON Schema (2020-12) of `package.json` and of a row of each table."""
+    definitions = {
+        name: {
+            "type": "object", "additionalProperties": False, "required": sorted(item.name for item in table.columns),
+            "properties": {item.name: _schema_of(item) for item in sorted(table.columns, key=lambda item: item.name)},
+        }
+        for name, table in {**tables(), **{name: Base.metadata.tables[name] for name in (LINKS, JOINED)}}.items()
+    }  # fmt: skip
+    text, count, number = {"type": "string"}, {"type": "integer", "minimum": 0}, {"type": "number"}
+
+    def record(**properties: object) -> dict[str, object]:
+        return {
+            "type": "object",
+            "additionalProperties": False,
+            "required": sorted(properties),
+            "properties": properties,
+        }
+
+    kept = record(path=text, bytes=count, sha256=text)
+    chain = record(device=text, created_s=number, lines=count, sealed=count, last_hash=text)
+    manifest = record(
+        form={"const": FORM}, version=text, made_s=number, job=text, name=text,
+        tables={"type": "object", "additionalProperties": count}, files={"type": "array", "items": kept},
+        chains={"type": "array", "items": chain},
+    )  # fmt: skip
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema", "title": "A job as a package: package.json, and $defs/<table> for each line of tables/<table>.jsonl",
+        **manifest, "$defs": definitions,
+    }  # fmt: skip
+
+
+def _schema_of(item: Any) -> dict[str, object]:
+    kinds = {Boolean: "boolean", Integer: "integer", Float: "number"}
+    kind = next((name for type_, name in kinds.items() if isinstance(item.type, type_)), "string")
+    said: dict[str, object] = {"type": [kind, "null"] if item.nullable else kind}
+    if isinstance(item.type, LargeBinary):
+        said["contentEncoding"] = "base64"
+    elif kind == "string" and item.type.length:
+        said["maxLength"] = item.type.length
+    return said

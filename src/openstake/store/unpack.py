@@ -1,0 +1,296 @@
+"""A package put into a data folder: its job made anew, or joined with what is here of it.  All of it, or nothing."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterator
+from dataclasses import dataclass
+from itertools import islice
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Table, select, text, tuple_
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import FileError
+from openstake.core.units import counted
+from openstake.store import rivals
+from openstake.store.book import FIRST_HASH, hash_of, write_entry
+from openstake.store.models import Base, BookEntry, Device, Job, Occupation, OwnDevice, SealedLine, new_id
+from openstake.store.package import JOINED, LINKS, Opened, Tell, of_job, rows_of, tables
+from openstake.wire.jsontext import JsonError, read_json
+
+_BATCH = 500
+# Told of many jobs: a row of these may be here already by another job's package.
+_SHARED = ("gear", "profile", "geoid_grid")
+
+
+@dataclass(frozen=True)
+class Unpacked:
+    """What a package brought: its job, whether that was here before, new rows and files, and lines of rows that now disagree."""
+
+    job: str
+    name: str
+    known: bool
+    rows: int
+    files: int
+    disputes: int
+
+    @property
+    def words(self) -> str:
+        if not self.known:
+            return f"{self.name} unpacked: {counted(self.rows, 'row')}, {counted(self.files, 'file')}."
+        if not self.rows and not self.files:
+            return f"{self.name} holds all of this already: nothing new."
+        rival = f" {counted(self.disputes, 'value')} that two crews replaced: settle each." if self.disputes else ""
+        return f"{self.name} joined with what is here: {counted(self.rows, 'new row')}, {counted(self.files, 'new file')}.{rival}"
+
+
+class _Ids:
+    """The ids of a package by table, held against what its rows name: a package is closed."""
+
+    def __init__(self, opened: Opened) -> None:
+        self._job = opened.package.job
+        self._ids: dict[str, set[Any]] = {"device": {part.device for part in opened.package.chains}}
+        self._named = {key.column.table.name for table in tables().values() for key in table.foreign_keys}
+
+    def take(self, table: Table, row: dict[str, Any]) -> None:
+        if row.get("job_id", self._job) != self._job:
+            raise FileError(f"This package holds a row of {table.name} of another job. Nothing was unpacked.")
+        if table.name == "job" and row["id"] != self._job:
+            raise FileError("This package holds more than one job. Nothing was unpacked.")
+        if table.name in self._named:
+            self._ids.setdefault(table.name, set()).add(row["id"])
+        for key in table.foreign_keys:
+            value, target = row[key.parent.name], key.column.table
+            if value is not None and target is not table and value not in self._ids.get(target.name, ()):
+                raise FileError(
+                    f"A row of {table.name} names a {target.name} that is not in this package. Nothing was unpacked."
+                )
+
+
+def unpack(session: Session, opened: Opened, data: Path, now_s: float, tell: Tell) -> Unpacked:
+    """Add a package's rows and files within the caller's transaction; FileError with nothing added where something is wrong.
+
+    A row that is here must say the same.  Files go to their places before the transaction ends: one that nothing names harms
+    nothing.
+    """
+    package = opened.package
+    known = session.get(Job, package.job) is not None
+    # Rows of a table name each other in any order.
+    session.execute(text("PRAGMA defer_foreign_keys = ON"))
+    ids, rows, disputes = _Ids(opened), 0, 0
+    here = set(session.scalars(select(Occupation.id).where(Occupation.job_id == package.job)))
+    steps = len(tables()) + len(package.files) + 1
+    try:
+        _add_devices(session, opened)
+        joins = _joins(opened)
+        for n, table in enumerate(tables().values()):
+            tell(n, steps)
+            found = _checked(opened, table, ids)
+            if table.name == "book":
+                rows += _add_chains(session, opened, list(found))
+            elif "replaces_id" in table.c:
+                fresh, known_ids = _fresh_of_lines(session, table, package.job, list(found))
+                rivals.add_line(session, table, fresh, joins, known_ids)
+                where = (
+                    table.c.line_id.in_({row["line_id"] for row in fresh})
+                    if table.name in _SHARED
+                    else of_job(table, package.job)
+                )
+                joined = rivals.join(session, table, where) if fresh else []
+                rows, disputes = rows + len(fresh), disputes + len(joined)
+            else:
+                rows += _add(session, table, found, known or table.name in _SHARED, lambda n=n: tell(n, steps))
+        files = _put_files(opened, data, lambda n: tell(len(tables()) + n, steps))
+        session.flush()
+    except IntegrityError:
+        raise FileError("This package holds a row that is here under another job. Nothing was unpacked.") from None
+    made = Unpacked(package.job, package.name, known, rows, files, disputes)
+    bases = sorted(set(session.scalars(select(Occupation.id).where(Occupation.job_id == package.job))) - here)
+    _tell_book(session, opened, made, bases, now_s)
+    tell(steps, steps)
+    return made
+
+
+def _checked(opened: Opened, table: Table, ids: _Ids) -> Iterator[dict[str, Any]]:
+    for row in opened.rows(table.name):
+        ids.take(table, row)
+        yield row
+
+
+def _add(session: Session, table: Table, found: Iterator[dict[str, Any]], compared: bool, tell: Any) -> int:
+    """Add the rows that are not here; where some may be, hold those against them."""
+    keys, count = table.primary_key.columns, 0
+    while batch := list(islice(found, _BATCH)):
+        here: dict[tuple[Any, ...], dict[str, Any]] = {}
+        if compared:
+            query = select(table).where(tuple_(*keys).in_([tuple(row[key.name] for key in keys) for row in batch]))
+            for stored in session.execute(query).mappings():
+                values = {item.name: stored[item] for item in table.columns}
+                here[tuple(values[key.name] for key in keys)] = values
+        fresh = []
+        for row in batch:
+            before = here.get(tuple(row[key.name] for key in keys))
+            if before is None:
+                fresh.append(row)
+            elif before != row:
+                raise _differs(table)
+        if fresh:
+            session.execute(table.insert(), fresh)
+        count += len(fresh)
+        tell()
+    return count
+
+
+def _differs(table: Table) -> FileError:
+    return FileError(
+        f"A row of {table.name} says something else here than in this package: one of the two was changed by other means. Nothing was unpacked."
+    )
+
+
+def _fresh_of_lines(
+    session: Session, table: Table, job_id: str, found: list[dict[str, Any]]
+) -> tuple[list[dict[str, Any]], set[str]]:
+    """Return the rows of lines that are not here, and the ids that are."""
+    wanted = [row["id"] for row in found]
+    here = set(session.scalars(select(table.c.id)))
+    if here.intersection(wanted):
+        said = {row["id"]: row for row in rows_of(session, table, job_id)}
+        if any(row["id"] in said and said[row["id"]] != row for row in found):
+            raise _differs(table)
+    return [row for row in found if row["id"] not in here], here
+
+
+def _joins(opened: Opened) -> dict[str, set[str]]:
+    """Return what each joined row of the package truly replaces."""
+    found: dict[str, set[str]] = {}
+    tables_of: dict[str, str] = {}
+    for row in opened.rows(JOINED):
+        found.setdefault(row["row_id"], set()).add(row["said_replaces_id"])
+        tables_of[row["row_id"]] = row["table_name"]
+    for row_id, ends in found.items():
+        if row_id != rivals.joined_id(tables_of[row_id], sorted(ends)):
+            raise FileError("A row that joins two corrections does not name them. Nothing was unpacked.")
+    return found
+
+
+def _add_devices(session: Session, opened: Opened) -> None:
+    for part in opened.package.chains:
+        if session.get(Device, part.device) is None:
+            session.add(Device(id=part.device, created_s=part.created_s))
+    session.flush()
+
+
+def _add_chains(session: Session, opened: Opened, lines: list[dict[str, Any]]) -> int:
+    """Add the Book's lines, and the links of those that are sealed, once every chain has been walked from its beginning."""
+    sealed = list(opened.rows(LINKS))
+    count = 0
+    for part in opened.package.chains:
+        own = {row["sequence"]: row for row in lines if row["device_id"] == part.device}
+        links = {row["sequence"]: row for row in sealed if row["device_id"] == part.device}
+        if (len(own), len(links)) != (part.lines, part.sealed) or own.keys() & links.keys():
+            raise FileError("The Book in this package has not the lines that it says. Nothing was unpacked.")
+        _walk(own | links, part.last_hash, opened.package.job)
+        count += _add_chain(session, part.device, own, links)
+    if {row["device_id"] for row in (*lines, *sealed)} - {part.device for part in opened.package.chains}:
+        raise FileError("The Book in this package has lines of a chain that it does not name. Nothing was unpacked.")
+    return count
+
+
+def _walk(chain: dict[int, dict[str, Any]], last_hash: str, job_id: str) -> None:
+    before = FIRST_HASH
+    for n in range(1, len(chain) + 1):
+        row = chain.get(n)
+        broken = row is None or row["previous_hash"] != before
+        if row is not None and "text" in row:
+            broken = broken or row["hash"] != hash_of(before, row["text"]) or not _tells_of(row, job_id)
+        if broken or row is None:
+            raise FileError(f"The Book in this package is broken at line {n}. Nothing was unpacked.")
+        before = row["hash"]
+    if before != last_hash:
+        raise FileError("The Book in this package does not end where it says. Nothing was unpacked.")
+
+
+def _tells_of(row: dict[str, Any], job_id: str) -> bool:
+    """Whether a line's text is of the row that holds it."""
+    try:
+        said = read_json(row["text"])
+        return (said["device"], said["sequence"], said["job"]) == (row["device_id"], str(row["sequence"]), job_id) and all(
+            isinstance(said[name], str) for name in ("at_s", "kind", "sentence", "side")
+        ) and isinstance(said["data"], dict)  # fmt: skip
+    except (JsonError, KeyError, TypeError):
+        return False
+
+
+def _add_chain(session: Session, device: str, own: dict[int, dict[str, Any]], links: dict[int, dict[str, Any]]) -> int:
+    here = {
+        row.sequence: row.hash
+        for row in session.execute(select(SealedLine.sequence, SealedLine.hash).where(SealedLine.device_id == device))
+    }
+    told = {
+        row.sequence: row.hash
+        for row in session.execute(select(BookEntry.sequence, BookEntry.hash).where(BookEntry.device_id == device))
+    }
+    here |= told
+    chain = own | links
+    if any(sequence in here and here[sequence] != row["hash"] for sequence, row in chain.items()):
+        raise FileError(
+            "The chain of one installation goes on in two ways, here and in this package. Nothing was unpacked."
+        )
+    if (
+        session.scalar(select(OwnDevice.n).where(OwnDevice.device_id == device)) is not None
+        and chain.keys() - told.keys()
+    ):
+        raise FileError(
+            "This package holds lines of this installation's own chain that are not here. Nothing was unpacked."
+        )
+    fresh = [row for sequence, row in sorted(own.items()) if sequence not in told]
+    if fresh:
+        session.execute(Base.metadata.tables["book"].insert(), fresh)
+    new_links = [row for sequence, row in sorted(links.items()) if sequence not in here]
+    if new_links:
+        session.execute(Base.metadata.tables[LINKS].insert(), new_links)
+    return len(fresh)
+
+
+def _put_files(opened: Opened, data: Path, tell: Any) -> int:
+    """Put the files in their places; a raw stream that has grown takes the place of its beginning.  Returns how many are new."""
+    aside, count = data / f"unpack-{new_id()}.draft", 0
+    aside.mkdir(mode=0o700)
+    try:
+        for n, kept in enumerate(opened.package.files):
+            tell(n)
+            draft, target = aside / Path(kept.path).name, data / kept.path
+            opened.file(kept, draft)
+            if target.exists():
+                longer, shorter = sorted((draft, target), key=lambda path: path.stat().st_size, reverse=True)
+                if not _begins(longer, shorter):
+                    raise FileError(f"{kept.path} is another file here than in this package. Nothing was unpacked.")
+                if longer.stat().st_size == shorter.stat().st_size or longer == target:
+                    continue
+            target.parent.mkdir(parents=True, exist_ok=True)
+            draft.replace(target)
+            count += 1
+    finally:
+        shutil.rmtree(aside, ignore_errors=True)
+    return count
+
+
+def _begins(longer: Path, shorter: Path) -> bool:
+    """Whether a file begins with all of another."""
+    with longer.open("rb") as one, shorter.open("rb") as other:
+        while part := other.read(1 << 20):
+            if one.read(len(part)) != part:
+                return False
+    return True
+
+
+def _tell_book(session: Session, opened: Opened, made: Unpacked, bases: list[str], now_s: float) -> None:
+    """Write into this installation's own chain what was unpacked: the bases that others began, lines of each chain that came with text."""
+    chains = {part.device: [part.lines, part.sealed, part.last_hash] for part in opened.package.chains}
+    write_entry(
+        session, now_s, "unpacked", made.words, None, "machine", packed_job=made.job, made_s=opened.package.made_s,
+        version=opened.package.version, rows=made.rows, files=made.files, bases=bases, chains=chains,
+    )  # fmt: skip

@@ -1,0 +1,114 @@
+"""Values that two crews replaced apart from each other, as they stand: what each has, and which is used until one is chosen."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import Table, select
+from sqlalchemy.orm import Session
+
+from openstake.core.judge.crews import judge_crews
+from openstake.core.judge.finding import Finding
+from openstake.core.units import text_from_metres
+from openstake.store.models import Base, Rival
+from openstake.store.package import of_job
+from openstake.workflow.now.job import JobNow, job_of
+
+_WHAT = {
+    "mark": "Mark", "base_coordinate": "Coordinate of the base", "job_settings": "Settings of the job", "point_label": "Point",
+    "fit_mark": "Mark of the fit", "fit_chosen": "Choice of the fit", "fit_applied": "Fit in use", "setup": "Set-up of the base",
+    "listening": "Address of a rover", "shot_settings": "Kinds of shots", "check_settings": "Tolerances and plan of checks",
+    "ground_measure": "Measure without GNSS", "shot_series": "Series of shots", "budget_settings": "Terms of the budget",
+}  # fmt: skip
+_NO_VALUE = {"id", "replaces_id", "created_s", "started_s", "reason", "who", "job_id", "line_id"}
+_MOST_WORDS = 160
+
+
+@dataclass(frozen=True)
+class CrewsValue:
+    """What one crew put in place: in words, when, and why."""
+
+    id: str
+    words: str
+    at_s: float
+    reason: str
+
+
+@dataclass(frozen=True)
+class CrewsDiffer:
+    """A value that two crews replaced: `id` is the row that stands for both, `values` what each has, the one in use first."""
+
+    id: str
+    table: str
+    what: str
+    values: list[CrewsValue]
+    finding: Finding
+
+
+def crews_of(session: Session, job_id: str) -> list[CrewsDiffer]:
+    """Return what two crews replaced and nobody has settled: one query where there is nothing."""
+    joined = session.scalars(select(Rival).where(Rival.joined)).all()
+    if not joined:
+        return []
+    job = job_of(session, job_id)
+    ends: dict[tuple[str, str], list[str]] = {}
+    for rival in joined:
+        ends.setdefault((rival.table, rival.row_id), []).append(rival.said_replaces_id)
+    found = []
+    for (name, row_id), of in sorted(ends.items()):
+        table = Base.metadata.tables[name]
+        own = (table.c.id == row_id) & of_job(table, job_id)
+        open_ = session.execute(
+            select(table.c.id).where(
+                own, table.c.id.not_in(select(table.c.replaces_id).where(table.c.replaces_id.is_not(None)))
+            )
+        )
+        if open_.first() is not None:
+            rows = [dict(row) for row in session.execute(select(table).where(table.c.id.in_(of))).mappings()]
+            found.append(_differ(job, table, row_id, rows))
+    return found
+
+
+def _differ(job: JobNow, table: Table, row_id: str, rows: list[dict[str, Any]]) -> CrewsDiffer:
+    # What was written last is used.
+    rows.sort(key=lambda row: (_at_s(row), row["id"]), reverse=True)
+    different = [
+        item.name for item in table.columns
+        if item.name not in _NO_VALUE and len({str(row[item.name]) for row in rows}) > 1
+    ]  # fmt: skip
+    values = [CrewsValue(row["id"], _words(job, row, different), _at_s(row), row.get("reason", "")) for row in rows]
+    what = _what(table.name, rows[0])
+    said = tuple(value.words for value in values)
+    subject = rows[0].get("subject", "")
+    return CrewsDiffer(row_id, table.name, what, values, judge_crews(table.name, what, said, said[0], subject))
+
+
+def _at_s(row: dict[str, Any]) -> float:
+    return float(row.get("created_s", row.get("started_s", 0.0)))
+
+
+def _what(table: str, row: dict[str, Any]) -> str:
+    if table == "height_reading":
+        return "Height at the base" if row["subject"] == "base" else "Rover height"
+    named = f" {row['name']}" if table in ("mark", "point_label", "fit_mark") else ""
+    return f"{_WHAT.get(table, table)}{named}"
+
+
+def _words(job: JobNow, row: dict[str, Any], different: list[str]) -> str:
+    """Return in what a crew's value differs from the other's; two that are alike say so."""
+    if "text" in different:
+        return str(row["text"])
+    parts = []
+    for name in different:
+        value = row[name]
+        if isinstance(value, float) and name.endswith("_m"):
+            parts.append(f"{name.removesuffix('_m').replace('_', ' ')} {text_from_metres(value, job.length_unit)}")
+        elif isinstance(value, bool):
+            parts.append(name.replace("_", " ") if value else f"not {name.replace('_', ' ')}")
+        elif name in ("data", "result", "rests_on", "frame"):
+            parts.append("other choices")
+        else:
+            parts.append(f"{name.replace('_', ' ')} {value}")
+    said = ", ".join(dict.fromkeys(parts))[:_MOST_WORDS]
+    return said or "the same value, written twice"

@@ -1,0 +1,109 @@
+"""Packages of a job: written beside the crew's work, and unpacked here, where it makes the job or joins it."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+from typing import IO
+
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import FileError, OpenStakeError
+from openstake.core.units import counted
+from openstake.store.models import new_id
+from openstake.store.package import Opened, Package, Tell, pack
+from openstake.store.unpack import Unpacked, unpack
+from openstake.workflow.chain import page as chain_page
+from openstake.workflow.context import Context, file_name
+from openstake.workflow.now.job import job_of
+from openstake.workflow.now.points import REMEMBERED
+from openstake.workflow.work import Made, Work, tell
+
+MEDIA_TYPE = "application/zip"
+MOST_SENT_BYTES = 4 << 30
+_LEFT_S = 86_400.0
+
+
+def write_package(context: Context, job_id: str, out: Path, told: Tell = tell) -> Package:
+    """Write a job as a package; what is written is of one moment."""
+    with context.database.read() as session:
+        name = job_of(session, job_id).name
+        return pack(session, context.data_dir, job_id, name, out, context.now(), told)
+
+
+def package_in_words(made: Package) -> str:
+    """Return what a package holds, in a sentence."""
+    lines = sum(part.lines for part in made.chains)
+    sealed = sum(part.sealed for part in made.chains)
+    beside = f", {counted(sealed, 'line')} of other jobs sealed" if sealed else ""
+    return (
+        f"{made.name}: {counted(made.rows, 'row')}, {counted(len(made.files), 'file')} "
+        f"({sum(file.bytes for file in made.files) / 1e6:.1f} MB), {counted(lines, 'line')} of the Book{beside}."
+    )
+
+
+def begin_package(context: Context, job_id: str) -> Work:
+    """Begin to write a job as a package."""
+    with context.database.read() as session:
+        name = job_of(session, job_id).name
+
+    def do(folder: Path) -> Made:
+        out = folder / "package.zip"
+        made = write_package(context, job_id, out)
+        return Made(package_in_words(made), out, f"{file_name(name)}.zip", MEDIA_TYPE, job_id)
+
+    return context.works.begin(f"Package of {name}", do)
+
+
+def read_package(context: Context, source: Path, told: Tell = tell) -> Unpacked:
+    """Unpack a package: all of it, or nothing and a FileError."""
+    with Opened(source) as opened:
+
+        def work(session: Session) -> Unpacked:
+            made = unpack(session, opened, context.data_dir, context.now(), told)
+            _read_whole(context, session, made.job)
+            return made
+
+        try:
+            made = context.database.write(work)
+        except BaseException:
+            REMEMBERED.clear()  # what was read of rows that are not kept
+            raise
+    context.changed(made.job)
+    return made
+
+
+def _read_whole(context: Context, session: Session, job_id: str) -> None:
+    """Read the job as its front page does, before it is kept: what no page could show is no job."""
+    try:
+        chain_page.of_session(context, session, job_id)
+        job_of(session, job_id).local_time(context.now())
+    except OpenStakeError as error:
+        raise FileError(f"The job of this package cannot be read: {error.sentence} Nothing was unpacked.") from None
+    except (ArithmeticError, ValueError, LookupError, TypeError, AttributeError) as error:
+        raise FileError(
+            f"The job of this package cannot be read ({type(error).__name__}: {str(error)[:120]}). Nothing was unpacked."
+        ) from None
+
+
+def begin_unpack(context: Context, stream: IO[bytes]) -> Work:
+    """Take a package in and begin to unpack it; its file is taken away at the end."""
+    for left in context.data_dir.glob("package-*.draft"):
+        if left.stat().st_mtime < context.now() - _LEFT_S:
+            left.unlink(missing_ok=True)  # a program that was killed left it
+    source = context.data_dir / f"package-{new_id()}.draft"
+
+    def do(_: Path) -> Made:
+        try:
+            made = read_package(context, source)
+        finally:
+            source.unlink(missing_ok=True)
+        return Made(made.words, job=made.job)
+
+    try:
+        with source.open("wb") as out:
+            shutil.copyfileobj(stream, out, 1 << 20)
+        return context.works.begin("Unpacking", do)
+    except BaseException:
+        source.unlink(missing_ok=True)
+        raise

@@ -1,0 +1,189 @@
+"""Long work: begun by one request, shown while it goes on, ended by a press; what it made is fetched when it is done."""
+
+from __future__ import annotations
+
+import logging
+import tempfile
+import threading
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal, TypeVar
+
+from openstake.core.errors import ConflictError, NotFoundError, OpenStakeError
+from openstake.store.models import new_id
+
+T = TypeVar("T")
+
+_MOST_KEPT = 12
+_MOST_AT_ONCE = 3
+_EVERY = 50
+_LOG = logging.getLogger(__name__)
+
+
+class CancelledError(ConflictError):
+    """The crew ended the work; nothing of it stays."""
+
+
+@dataclass(frozen=True)
+class Made:
+    """What a work came to: in words; the file to fetch, where there is one, with its name and media type; the job it is of."""
+
+    words: str
+    file: Path | None = None
+    name: str = ""
+    media_type: str = ""
+    job: str = ""
+
+
+@dataclass(frozen=True)
+class WorkView:
+    """A work: how far it is (0 to 1), and once it is over what came of it.  `path` is where its file is fetched, empty without one."""
+
+    id: str
+    title: str
+    state: Literal["running", "done", "failed", "cancelled"]
+    part: float
+    words: str
+    path: str
+    job: str
+
+
+class Work:
+    """One piece of long work in a thread of its own."""
+
+    def __init__(self, title: str, folder: Path, do: Callable[[Path], Made]) -> None:
+        self.id, self.title, self.folder = new_id(), title, folder
+        self._do, self._stop = do, threading.Event()
+        self._done, self._total = 0, 1
+        self._state: Literal["running", "done", "failed", "cancelled"] = "running"
+        self.made: Made | None = None
+        self._problem = ""
+        self._thread = threading.Thread(target=self._run, name="work", daemon=True)
+        self._thread.start()
+
+    def tell(self, done: int, total: int) -> None:
+        """Say how far it is; CancelledError where it is to end."""
+        if self._stop.is_set():
+            raise CancelledError("It was stopped. Nothing was changed.")
+        self._done, self._total = done, max(total, 1)
+
+    def _run(self) -> None:
+        token = _TELL.set(self.tell)
+        try:
+            self.made = self._do(self.folder)
+            self._state = "done"
+        except CancelledError as error:
+            self._state, self._problem = "cancelled", error.sentence
+        except OpenStakeError as error:
+            self._state, self._problem = "failed", error.sentence
+        except Exception as error:  # the crew is told, the program goes on
+            _LOG.exception("%s failed", self.title)
+            self._state, self._problem = "failed", f"It failed: {error}. Nothing was changed."
+        finally:
+            _TELL.reset(token)
+
+    @property
+    def running(self) -> bool:
+        return self._state == "running"
+
+    def cancel(self) -> None:
+        self._stop.set()
+
+    def wait(self, seconds: float) -> None:
+        self._thread.join(seconds)
+
+    def view(self) -> WorkView:
+        made = self.made
+        path = f"/api/works/{self.id}/file" if made is not None and made.file is not None else ""
+        part = 1.0 if self._state == "done" else min(self._done / self._total, 1.0)
+        return WorkView(
+            self.id, self.title, self._state, part, self._problem or (made.words if made else ""), path, made.job if made else ""
+        )  # fmt: skip
+
+
+class Works:
+    """The works of this run, newest last; the files of those that are forgotten go with them."""
+
+    def __init__(self) -> None:
+        self._works: dict[str, Work] = {}
+        self._lock = threading.Lock()
+        self._folder: tempfile.TemporaryDirectory[str] | None = None
+
+    def begin(self, title: str, do: Callable[[Path], Made]) -> Work:
+        """Begin a work; `do` gets a folder for its files."""
+        with self._lock:
+            if sum(work.running for work in self._works.values()) >= _MOST_AT_ONCE:
+                raise ConflictError(f"{_MOST_AT_ONCE} works are under way. Wait for one, or stop it.")
+            if self._folder is None:
+                self._folder = tempfile.TemporaryDirectory(prefix="openstake-", ignore_cleanup_errors=True)
+            folder = Path(self._folder.name) / new_id()
+            folder.mkdir()
+            work = Work(title, folder, do)
+            self._works[work.id] = work
+            for old in [item for item in self._works.values() if not item.running][:-_MOST_KEPT]:
+                del self._works[old.id]
+                if old.made is not None and old.made.file is not None:
+                    old.made.file.unlink(missing_ok=True)
+            return work
+
+    def get(self, work_id: str) -> Work:
+        work = self._works.get(work_id)
+        if work is None:
+            raise NotFoundError("This is over and forgotten. Begin it again.")
+        return work
+
+    def file(self, work_id: str) -> Made:
+        """Return what a work made, where that is a file."""
+        made = self.get(work_id).made
+        if made is None or made.file is None or not made.file.is_file():
+            raise NotFoundError("There is no file of this. Begin it again.")
+        return made
+
+    def close(self) -> None:
+        """End what is under way, and take the files away."""
+        with self._lock:
+            for work in self._works.values():
+                work.cancel()
+            for work in self._works.values():
+                work.wait(1.0)
+            if self._folder is not None:
+                self._folder.cleanup()
+
+
+_TELL: ContextVar[Callable[[int, int], None] | None] = ContextVar("tell", default=None)
+
+
+def tell(done: int, total: int) -> None:
+    """Say how far the work of this thread is; where there is none, nothing happens."""
+    current = _TELL.get()
+    if current is not None:
+        current(done, total)
+
+
+def each(items: Iterable[T], total: int) -> Iterator[T]:
+    """Yield items, and say how many of them are done."""
+    for n, item in enumerate(items):
+        if n % _EVERY == 0:
+            tell(n, total)
+        yield item
+
+
+@contextmanager
+def part(begins: float, ends: float) -> Iterator[None]:
+    """Let what is told within be a part of the whole, from 0 to 1."""
+    outer = _TELL.get()
+    if outer is None:
+        yield
+        return
+
+    def inner(done: int, total: int) -> None:
+        outer(round(1000 * (begins + (ends - begins) * done / max(total, 1))), 1000)
+
+    token = _TELL.set(inner)
+    try:
+        yield
+    finally:
+        _TELL.reset(token)

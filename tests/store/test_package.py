@@ -1,0 +1,409 @@
+"""Packages: a job whole on another machine, two crews' packages joined, and what is no package refused with a sentence."""
+
+import io
+import itertools
+import json
+import shutil
+import stat
+import zipfile
+from pathlib import Path
+
+import jsonschema
+import pytest
+from sqlalchemy import select
+
+from openstake.app import build
+from openstake.core.errors import FileError
+from openstake.store.book import verify
+from openstake.store.models import Mark
+from openstake.store.package import MANIFEST, schema
+from openstake.workflow.packages import read_package, write_package
+from tests.conftest import Crew
+from tests.store.test_store import broken
+
+SCHEMA = Path(__file__).parents[2] / "docs" / "package.schema.json"
+PNG = bytes.fromhex(
+    "89504e470d0a1a0a0000000d49484452000000010000000108060000001f15c4890000000d49444154789c6360000000000500010d0a2db40000000049454e44ae426082"
+)
+
+
+@pytest.fixture
+def places(demo_folder, tmp_path):
+    """Makes programs without stand-ins: on a copy of the demo, or on an empty folder."""
+    opened = []
+
+    def place(name, demo=False):
+        if demo:
+            shutil.copytree(demo_folder, tmp_path / name)
+        program = build(tmp_path / name, practice=False, demo=demo, web_dir=None)
+        opened.append(program)
+        return Crew(program)
+
+    yield place
+    for program in opened:
+        program.close()
+
+
+def packed(crew, job, out):
+    write_package(crew.program.context, job, out)
+    return out
+
+
+def unpacked(crew, source):
+    return read_package(crew.program.context, source)
+
+
+def members(path):
+    """What a package holds, apart from when it was made."""
+    with zipfile.ZipFile(path) as archive:
+        found = {name: archive.read(name) for name in archive.namelist()}
+    document = json.loads(found.pop(MANIFEST))
+    return found, {key: value for key, value in document.items() if key != "made_s"}
+
+
+def rows(path, table):
+    with zipfile.ZipFile(path) as archive:
+        return [json.loads(line) for line in archive.read(f"tables/{table}.jsonl").splitlines()]
+
+
+def test_a_job_is_the_same_on_another_machine(places, tmp_path):
+    here, there = places("here", demo=True), places("there")
+    job = here.job("Alder Ford Footbridge")
+    here.upload(f"/jobs/{job}/book/photo", PNG, name="ford.png")
+    session_id = rows(packed(here, job, tmp_path / "before.zip"), "listening")[0]["id"]
+    raw = here.program.context.data_dir / "raw" / f"{session_id}-base-001.raw"
+    raw.parent.mkdir(exist_ok=True)
+    raw.write_bytes(b"\xd3 some bytes as they came")
+    first = packed(here, job, tmp_path / "first.zip")
+
+    made = unpacked(there, first)
+
+    assert not made.known and made.files == 2
+    assert members(packed(there, job, tmp_path / "second.zip")) == members(first), "what comes out is what went in"
+    for path in ("steps", "chain", "points", "checks", "marks", "book/days", "fit"):
+        one, other = (crew.get(f"/jobs/{job}/{path}") for crew in (here, there))
+        for view in (one, other):
+            view.pop("findings", None), view.pop("stops", None)
+            if path == "steps":  # what is heard now is of the machine that hears it
+                view["steps"], view["links"] = (
+                    [item for item in view[key] if item.get("step", "") in ("job", "fit")] for key in ("steps", "links")
+                )
+            if path == "chain":
+                for key in ("links", "weakest", "next", "budget"):
+                    view.pop(key)
+        assert one == other, path
+    assert there.file(f"/jobs/{job}/points.csv") == here.file(f"/jobs/{job}/points.csv")
+    lines = [[line["sentence"] for line in crew.get(f"/jobs/{job}/book")["lines"]] for crew in (here, there)]
+    assert lines[0] == lines[1]
+    assert "nothing new" in unpacked(there, first).words
+
+
+def test_lines_of_other_clients_jobs_travel_as_their_links_alone(places, tmp_path):
+    here, there = places("here", demo=True), places("there")
+    job = here.job("Nettle Brook Culvert")
+    secret = here.job("Carrow Sluice")
+    here.post(f"/jobs/{secret}/book/notes", {"words": "the other client's affairs"})
+
+    made = packed(here, job, tmp_path / "package.zip")
+
+    with zipfile.ZipFile(made) as archive:
+        assert all(
+            b"affairs" not in archive.read(name) and b"Carrow" not in archive.read(name) for name in archive.namelist()
+        )
+    unpacked(there, made)
+    with there.program.context.database.read() as session:
+        whole, of_job = verify(session), verify(session, job)
+        assert whole.whole and of_job.whole and whole.sealed > 0
+    with here.program.context.database.read() as session:
+        assert verify(session, job).entries == of_job.entries
+    there.program.close()
+    for statement, why in (
+        (
+            "UPDATE sealed_line SET hash = previous_hash WHERE sequence = (SELECT min(sequence) FROM sealed_line)",
+            "a link",
+        ),
+        ("UPDATE book SET text = replace(text, 'e', 'o') WHERE job_id IS NOT NULL", "a line"),
+    ):
+        copy = tmp_path / why
+        shutil.copytree(tmp_path / "there", copy)
+        broken(copy, statement)
+        tampered = build(copy, practice=False, demo=False, web_dir=None)
+        with tampered.context.database.read() as session:
+            assert not verify(session, job).whole, why
+        tampered.close()
+
+
+def test_a_line_that_came_with_its_text_cannot_be_sealed_behind_the_program(places, tmp_path):
+    here, there = places("here", demo=True), places("there")
+    job = here.job("Nettle Brook Culvert")
+    unpacked(there, packed(here, job, tmp_path / "package.zip"))
+    there.program.close()
+    line = f"job_id = '{job}'"
+    broken(
+        tmp_path / "there",
+        f"INSERT INTO sealed_line SELECT device_id, sequence, previous_hash, hash FROM book WHERE {line}",
+    )
+    broken(tmp_path / "there", f"DELETE FROM book WHERE {line}")
+
+    program = build(tmp_path / "there", practice=False, demo=False, web_dir=None)
+    with program.context.database.read() as session:
+        assert not verify(session).whole
+    program.close()
+
+
+def changed(crew, job, name, east, reason):
+    mark = next(item for item in crew.get(f"/jobs/{job}/marks")["marks"] if item["name"] == name)
+    values = {
+        "name": name,
+        "north_m": mark["typed"]["north_m"],
+        "east_m": east,
+        "height_kind": mark["height_kind"],
+        "source": mark["source"],
+    }
+    values |= {"height_m": mark["typed"]["height_m"]} if mark["height_kind"] else {}
+    crew.post(f"/jobs/{job}/marks/{mark['id']}", {"values": values, "reason": reason})
+
+
+def east_of(crew, job, name):
+    return next(item["east_m"] for item in crew.get(f"/jobs/{job}/marks")["marks"] if item["name"] == name)
+
+
+@pytest.fixture
+def three_crews(places, tmp_path):
+    """One job on three machines: each corrects CS2, the second twice, the third CS3 as well; each writes a note."""
+    office = places("office", demo=True)
+    job = office.job()
+    start = packed(office, job, tmp_path / "start.zip")
+    packages = []
+    for n, corrections in enumerate(
+        (
+            (("CS2", "703478.950"),),
+            (("CS2", "703478.960"), ("CS2", "703478.970")),
+            (("CS2", "703478.980"), ("CS3", "703655.300")),
+        )
+    ):
+        crew = places(f"crew{n}")
+        unpacked(crew, start)
+        for name, east in corrections:
+            changed(crew, job, name, east, f"crew {n} measured it")
+        crew.post(f"/jobs/{job}/book/notes", {"words": f"crew {n} was here"})
+        packages.append(packed(crew, job, tmp_path / f"crew{n}.zip"))
+    return job, packages
+
+
+def test_packages_of_crews_merge_alike_in_every_order(places, three_crews, tmp_path):
+    job, packages = three_crews
+    found = []
+    for order in itertools.permutations(range(3)):
+        office = places(f"office{order}")
+        for n in order:
+            unpacked(office, packages[n])
+        out = packed(office, job, tmp_path / f"{order}.zip")
+        values = {name: east_of(office, job, name) for name in ("CS2", "CS3")}
+        found.append((members(out), values, [item["values"] for item in office.get(f"/jobs/{job}/crews")["differ"]]))
+        with office.program.context.database.read() as session:
+            assert verify(session).whole
+
+    assert all(item == found[0] for item in found)
+    _, values, differ = found[0]
+    assert [value["words"] for value in differ[0]] == ["east 703478.980 m", "east 703478.970 m", "east 703478.950 m"]
+    assert values == {"CS2": 703478.980, "CS3": 703655.300}, (
+        "what was written last is used; what one crew alone changed is changed"
+    )
+
+
+def test_what_two_crews_replaced_disagrees_until_it_is_settled(places, three_crews, tmp_path):
+    job, packages = three_crews
+    office = places("settling")
+    for source in packages[:2]:
+        made = unpacked(office, source)
+    assert made.disputes == 1 and "settle" in made.words
+    shown = {item["code"] for item in office.get(f"/jobs/{job}/steps")["findings"]}
+    assert "crews-differ-mark" in shown
+    steps = {item["step"]: item["state"] for item in office.get(f"/jobs/{job}/steps")["steps"]}
+    assert steps["book"] == "disagrees"
+    differs = office.get(f"/jobs/{job}/crews")["differ"][0]
+    holds = next(value for value in differs["values"] if "478.950" in value["words"])
+
+    settled = {"id": differs["id"], "value_id": holds["id"], "who": "A. Moss", "reason": "taped again"}
+    assert "who" in office.post(f"/jobs/{job}/crews/settle", settled | {"who": " "}, status=422)["detail"]
+    office.post(f"/jobs/{job}/crews/settle", settled)
+
+    assert office.get(f"/jobs/{job}/crews")["differ"] == [] and east_of(office, job, "CS2") == 703478.950
+    office.post(f"/jobs/{job}/crews/settle", settled, status=409)
+    assert "nothing new" in unpacked(office, packages[0]).words, "an old package unsettles nothing"
+    # The settled job goes back to a crew that knew one side alone, and to one that comes new.
+    back = packed(office, job, tmp_path / "settled.zip")
+    for name, before in (("again", packages[0]), ("new", None)):
+        crew = places(name)
+        if before:
+            unpacked(crew, before)
+        unpacked(crew, back)
+        assert crew.get(f"/jobs/{job}/crews")["differ"] == [] and east_of(crew, job, "CS2") == 703478.950
+        assert members(packed(crew, job, tmp_path / f"{name}.zip")) == members(back)
+    # A third crew, who did not know of it, opens it again.
+    unpacked(office, packages[2])
+    assert len(office.get(f"/jobs/{job}/crews")["differ"]) == 1
+
+
+def test_a_base_that_another_machine_runs_is_not_listened_to_here(places, tmp_path):
+    here, there = places("here", demo=True), places("there")
+    job = here.job("Alder Ford Footbridge")
+    unpacked(there, packed(here, job, tmp_path / "package.zip"))
+    there.program.close()
+
+    again = Crew(build(tmp_path / "there", practice=False, demo=False, web_dir=None))
+    assert again.program.context.running.occupations == []
+    assert here.program.context.running.occupations != []
+    again.program.close()
+
+
+def test_the_published_schema_is_that_of_a_package(places, tmp_path):
+    published = json.loads(SCHEMA.read_text())
+    assert published == schema(), "run `make schema`"
+    jsonschema.Draft202012Validator.check_schema(published)
+    here = places("here", demo=True)
+    made = packed(here, here.job("Alder Ford Footbridge"), tmp_path / "package.zip")
+    with zipfile.ZipFile(made) as archive:
+        jsonschema.validate(json.loads(archive.read(MANIFEST)), published)
+        for name in archive.namelist():
+            if name.startswith("tables/"):
+                of_table = {"$defs": published["$defs"], "$ref": f"#/$defs/{Path(name).stem}"}
+                check = jsonschema.Draft202012Validator(of_table)
+                for line in archive.read(name).splitlines():
+                    check.validate(json.loads(line))
+
+
+# --- what is no package ---
+
+
+def rewritten(source, out, change):
+    """Write a package anew, its members changed by `change(name, content)`: None leaves one out."""
+    with zipfile.ZipFile(source) as old, zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as new:
+        for name in old.namelist():
+            content = change(name, old.read(name))
+            if content is not None:
+                new.writestr(name, content)
+    return out
+
+
+def in_table(table, edit):
+    """Change the first row of a table."""
+
+    def change(name, content):
+        if name != f"tables/{table}.jsonl":
+            return content
+        first, *rest = content.splitlines()
+        row = json.loads(first)
+        edit(row)
+        return b"\n".join([json.dumps(row).encode(), *rest]) + b"\n"
+
+    return change
+
+
+def in_manifest(**values):
+    return lambda name, content: json.dumps(json.loads(content) | values).encode() if name == MANIFEST else content
+
+
+def beside(name, content, attributes=None):
+    def hostile(source, out):
+        shutil.copy(source, out)
+        with zipfile.ZipFile(out, "a", zipfile.ZIP_DEFLATED) as archive:
+            info = zipfile.ZipInfo(name)
+            info.compress_type = zipfile.ZIP_DEFLATED
+            if attributes is not None:
+                info.create_system, info.external_attr = 3, attributes << 16
+            archive.writestr(info, content)
+        return out
+
+    return hostile
+
+
+def by(change):
+    return lambda source, out: rewritten(source, out, change)
+
+
+HOSTILE = {
+    "garbage": (lambda source, out: (out.write_bytes(b"GARBAGE" * 99), out)[1], "cannot be read as a ZIP"),
+    "cut off": (lambda source, out: (out.write_bytes(source.read_bytes()[:-400]), out)[1], "cannot be read as a ZIP"),
+    "another ZIP": (by(lambda name, content: None if name == MANIFEST else content), "holds no package.json"),
+    "path traversal": (beside("files/../../evil", b"x"), "outside itself"),
+    "absolute path": (beside("/etc/evil", b"x"), "outside itself"),
+    "backslashes": (beside("files\\..\\evil", b"x"), "outside itself"),
+    "symlink": (beside("files/raw/link", b"/etc/passwd", stat.S_IFLNK | 0o777), "holds a link"),
+    "bomb": (beside("files/raw/bomb", b"\0" * (40 << 20)), "would grow"),
+    "file not named": (beside("files/raw/more.raw", b"x"), "is not what this package holds"),
+    "newer form": (by(in_manifest(form=2)), "is of form 2; this version reads form 1"),
+    "form in words": (by(in_manifest(form="1")), "does not say what is in this package"),
+    "unknown table": (by(in_manifest(tables={"users": 1})), "not known here: users"),
+    "counts differ": (by(in_manifest(tables={"job": 1})), "rows, not the 0"),
+    "unknown column": (by(in_table("mark", lambda row: row.update(price=1))), "not as this version has it: price"),
+    "missing column": (by(in_table("mark", lambda row: row.pop("name"))), "not as this version has it: name"),
+    "wrong kind": (by(in_table("mark", lambda row: row.update(sigma_horizontal_m="much"))), "not what belongs there"),
+    "not finite": (by(in_table("mark", lambda row: row.update(sigma_horizontal_m=float("nan")))), "holds NaN"),
+    "another job's row": (by(in_table("mark", lambda row: row.update(job_id="other"))), "of another job"),
+    "a name of nothing": (by(in_table("job_settings", lambda row: row.update(geoid_id="none"))), "not in this package"),
+    "line changed": (by(in_table("book", lambda row: row.update(text=row["text"].replace("e", "o")))), "broken at line"),
+    "line moved": (by(in_table("book", lambda row: row.update(previous_hash="0" * 63 + "1"))), "broken at line"),
+    "frame is no JSON": (by(in_table("job_settings", lambda row: row.update(frame="{"))), "cannot be read"),
+    "time zone of nowhere": (by(in_table("job_settings", lambda row: row.update(time_zone="No/Where"))), "cannot be read"),
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def sound(demo_folder, tmp_path_factory):
+    """A package of a job, and a program that has never heard of it."""
+    folder = tmp_path_factory.mktemp("hostile")
+    shutil.copytree(demo_folder, folder / "here")
+    here, there = (build(folder / name, practice=False, demo=False, web_dir=None) for name in ("here", "there"))
+    crew = Crew(here)
+    yield packed(crew, crew.job(), folder / "sound.zip"), Crew(there), folder
+    here.close()
+    there.close()
+
+
+@pytest.mark.parametrize("name", HOSTILE)
+def test_what_is_no_package_is_refused_and_nothing_stays(sound, name):
+    source, there, folder = sound
+    make, words = HOSTILE[name]
+    hostile = make(source, folder / f"{name}.zip")
+    before = {path for path in folder.rglob("*") if path.suffix != ".zip" and "openstake.db" not in path.name}
+
+    with pytest.raises(FileError) as refused:
+        unpacked(there, hostile)
+
+    assert words in refused.value.sentence
+    assert there.get("/jobs")["jobs"] == []
+    with there.program.context.database.read() as session:
+        assert session.scalars(select(Mark)).all() == []
+    assert {path for path in folder.rglob("*") if path.suffix != ".zip" and "openstake.db" not in path.name} == before
+
+
+def test_a_row_that_was_changed_by_other_means_joins_nothing(sound, tmp_path, places):
+    source, _, _ = sound
+    office = places("office")
+    unpacked(office, source)
+    other = rewritten(source, tmp_path / "changed.zip", in_table("mark", lambda row: row.update(note="moved by hand")))
+
+    with pytest.raises(FileError, match="changed by other means"):
+        unpacked(office, other)
+
+
+def test_a_package_that_is_sent_to_the_page_is_unpacked_there(sound, places):
+    source, _, _ = sound
+    office = places("office")
+    work = office.upload("/packages", source.read_bytes())
+    while work["state"] == "running":
+        work = office.get(f"/works/{work['id']}")
+    assert work["state"] == "done" and work["job"] == office.job()
+    work = office.upload("/packages", b"GARBAGE")
+    while work["state"] == "running":
+        work = office.get(f"/works/{work['id']}")
+    assert (work["state"], work["words"]) == ("failed", "This is no package: it cannot be read as a ZIP file.")
+
+    work = office.post(f"/jobs/{office.job()}/packages")
+    while work["state"] == "running":
+        work = office.get(f"/works/{work['id']}")
+    content = office.file(work["path"].removeprefix("/api"))
+    assert zipfile.ZipFile(io.BytesIO(content)).testzip() is None
+    office.get("/works/none", status=404)
