@@ -463,6 +463,7 @@ def test_a_static_log_gives_rinex_and_its_solution_moves_every_point_where_it_be
         "occupation_id": occupation["id"],
         "frame": "ETRS89",
         "epoch": "2026.9",
+        "refers_to": "mark",
         "height": f"{mark['ellipsoidal_height_m']} m",
     }
     wish |= {"latitude": f"{mark['latitude_deg']:.10f}", "longitude": f"{mark['longitude_deg']:.10f}"}

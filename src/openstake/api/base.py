@@ -11,6 +11,7 @@ from pydantic import BaseModel
 
 from openstake.api.common import Api, Nothing, as_file
 from openstake.core.evidence import RefersTo
+from openstake.core.geodesy.framechange import FrameStep
 from openstake.core.limits import ShortText
 from openstake.workflow import photos
 from openstake.workflow.base import addresses, average, heights, log, reseat, setup, solution, start
@@ -183,6 +184,16 @@ def _coordinate_routes(api: Api, context: Context) -> None:
     def preview_solution(job_id: str, json: solution.SolutionWish) -> solution.SolutionPreview:
         """Say what a static solution would move; store nothing."""
         return solution.preview_solution(context, job_id, json)
+
+    @api.post("/jobs/<job_id>/bases/<occupation_id>/solution/read", "base")
+    def read_solution_file(job_id: str, occupation_id: str, json: solution.SolutionSent) -> solution.SolutionOffered:
+        """Read a solution out of a SINEX file or a mail, each value with its line; store nothing."""
+        return solution.read_file(context, job_id, occupation_id, json)
+
+    @api.post("/jobs/<job_id>/base/solution/frame", "base")
+    def solution_frame(job_id: str, json: solution.FrameAsked) -> FrameStep:
+        """Say what lies between a solution's frame and epoch and the job's."""
+        return solution.frame_step_of(context, job_id, json)
 
     @api.post("/jobs/<job_id>/base/solution", "base")
     def apply_solution(job_id: str, json: solution.SolutionWish) -> BaseView:

@@ -89,5 +89,4 @@ def _work_routes(api: Api, context: Context) -> None:
         """Return the file that a work made; a PDF is shown in the browser."""
         made = context.works.file(work_id)
         assert made.file is not None
-        shown = made.media_type == "application/pdf"
-        return send_file(made.file, made.media_type, as_attachment=not shown, download_name=made.name)
+        return send_file(made.file, made.media_type, as_attachment=not made.shown, download_name=made.name)

@@ -37,10 +37,18 @@ class Made:
     media_type: str = ""
     job: str = ""
 
+    @property
+    def shown(self) -> bool:
+        """Whether a browser shows the file."""
+        return self.media_type == "application/pdf"
+
 
 @dataclass(frozen=True)
 class WorkView:
-    """A work: how far it is (0 to 1), and once it is over what came of it.  `path` is where its file is fetched, empty without one."""
+    """A work: how far it is (0 to 1), and once it is over what came of it.
+
+    `path` is where its file is fetched, empty without one; `shown`: a browser shows it, of any other it is saved.
+    """
 
     id: str
     title: str
@@ -48,6 +56,7 @@ class WorkView:
     part: float
     words: str
     path: str
+    shown: bool
     job: str
 
 
@@ -100,7 +109,8 @@ class Work:
         path = f"/api/works/{self.id}/file" if made is not None and made.file is not None else ""
         part = 1.0 if self._state == "done" else min(self._done / self._total, 1.0)
         return WorkView(
-            self.id, self.title, self._state, part, self._problem or (made.words if made else ""), path, made.job if made else ""
+            self.id, self.title, self._state, part, self._problem or (made.words if made else ""), path,
+            made is not None and made.shown, made.job if made else "",
         )  # fmt: skip
 
 

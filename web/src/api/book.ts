@@ -45,3 +45,7 @@ export const useAddBookPhoto = (id: string) =>
   );
 export const useSignDay = (id: string) =>
   useChange(id, (body: Schemas["SignWish"]) => answer(client.POST("/api/jobs/{job_id}/book/sign", { ...path(id), body })));
+export const useCrews = (id: string) =>
+  useQuery({ queryKey: ["job", id, "crews"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/crews", path(id))).then((all) => all.differ) });
+export const useSettleCrews = (id: string) =>
+  useChange(id, (body: Schemas["SettleWish"]) => answer(client.POST("/api/jobs/{job_id}/crews/settle", { ...path(id), body })));

@@ -323,3 +323,17 @@ export const useRecordCheck = (id: string) =>
   useChange(id, (body: Schemas["CheckWish"]) => answer(client.POST("/api/jobs/{job_id}/checks", { ...path(id), body })));
 export const useMoveStand = (id: string) =>
   useChange(id, (body: Schemas["StandWish"]) => answer(client.POST("/api/jobs/{job_id}/stand", { ...path(id), body })));
+export const useReadSolution = (id: string, occupation_id: string) =>
+  useMutation({
+    mutationFn: (body: Schemas["SolutionSent"]) =>
+      answer(client.POST("/api/jobs/{job_id}/bases/{occupation_id}/solution/read", { params: { path: { job_id: id, occupation_id } }, body })),
+  });
+/** What lies between a solution's frame and the job's, while it is typed. */
+export const useSolutionFrame = (id: string, body: { occupation_id: string; frame: string; epoch: string }) =>
+  useQuery({
+    queryKey: ["job", id, "solutionFrame", body],
+    queryFn: () => answer(client.POST("/api/jobs/{job_id}/base/solution/frame", { ...path(id), body })),
+    enabled: body.frame.trim().length > 2,
+    retry: false,
+    placeholderData: (last) => last,
+  });

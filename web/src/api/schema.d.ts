@@ -436,6 +436,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/base/solution/frame": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what lies between a solution's frame and epoch and the job's. */
+        post: operations["post__api_jobs_{job_id}_base_solution_frame"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/base/solution/preview": {
         parameters: {
             query?: never;
@@ -481,6 +498,23 @@ export interface paths {
         put?: never;
         /** Confirm a question of the set-up, or take it back. */
         post: operations["post__api_jobs_{job_id}_base_tick"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/bases/{occupation_id}/solution/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a solution out of a SINEX file or a mail, each value with its line; store nothing. */
+        post: operations["post__api_jobs_{job_id}_bases_{occupation_id}_solution_read"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4886,6 +4920,43 @@ export interface components {
             words: string;
         };
         /**
+         * FrameAsked
+         * @description The frame and epoch of a solution for a base.
+         */
+        FrameAsked: {
+            /**
+             * Epoch
+             * @default
+             */
+            epoch?: string;
+            /** Frame */
+            frame: string;
+            /** Occupation Id */
+            occupation_id: string;
+        };
+        /**
+         * FrameChange
+         * @description An operation between two frames: its name in the EPSG dataset and how good that says it is, metres; None where it does not.
+         */
+        FrameChange: {
+            /** Accuracy M */
+            accuracy_m: number | null;
+            /** Name */
+            name: string;
+        };
+        /**
+         * FrameStep
+         * @description What lies between a coordinate and the job: nothing (`same`), or operations of which one must be named; `words` say so.
+         */
+        FrameStep: {
+            /** Changes */
+            changes: components["schemas"]["FrameChange"][];
+            /** Same */
+            same: boolean;
+            /** Words */
+            words: string;
+        };
+        /**
          * FromJob
          * @description The job whose marks and coordinates are taken over.
          */
@@ -8613,6 +8684,36 @@ export interface components {
             used: number;
         };
         /**
+         * SolutionFile
+         * @description What a file says of one point; `site` is its name there, `header_height` what it says of the antenna, empty where nothing.
+         *
+         *     `sites` are all points of a SINEX file: which of several is meant is asked.
+         */
+        SolutionFile: {
+            /** Header Height */
+            header_height: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "SINEX" | "text";
+            /** Site */
+            site: string;
+            /** Sites */
+            sites: string[];
+            /** Values */
+            values: components["schemas"]["SolutionValue"][];
+        };
+        /**
+         * SolutionOffered
+         * @description What a file says, each value with its line; `antenna` is how high the ARP stood, by the job and by the file, in words.
+         */
+        SolutionOffered: {
+            /** Antenna */
+            antenna: string;
+            file: components["schemas"]["SolutionFile"];
+        };
+        /**
          * SolutionPreview
          * @description What a static solution would move: solution − present, metres; of many points the newest are shown.
          */
@@ -8636,8 +8737,46 @@ export interface components {
             up_m: number;
         };
         /**
+         * SolutionSent
+         * @description A file or mail with a solution, and which point of it is the base, where it holds several.
+         */
+        SolutionSent: {
+            /** Content Base64 */
+            content_base64: string;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+        };
+        /**
+         * SolutionValue
+         * @description A value that was found: its field, as it would be typed, the line it stands in and that line's number from 1.
+         */
+        SolutionValue: {
+            /**
+             * Field
+             * @enum {string}
+             */
+            field: "latitude" | "longitude" | "height" | "x" | "y" | "z" | "frame" | "epoch" | "sigma_horizontal" | "sigma_vertical";
+            /** Line */
+            line: string;
+            /** Number */
+            number: number;
+            /** Text */
+            text: string;
+        };
+        /**
          * SolutionWish
          * @description A static solution as typed, or pasted in one piece; lengths and angles as text.  Sigmas are one standard deviation.
+         *
+         *     `refers_to` says what it is of: the mark, or the antenna's reference point, which stood above it; `operation` is the name of
+         *     what leads from its frame to the job's, where they differ.  `name` and `content_base64` are the file it came in, kept as it is.
          */
         SolutionWish: {
             /**
@@ -8645,6 +8784,11 @@ export interface components {
              * @default false
              */
             accepted?: boolean;
+            /**
+             * Content Base64
+             * @default
+             */
+            content_base64?: string;
             /**
              * Epoch
              * @default
@@ -8670,8 +8814,18 @@ export interface components {
              * @default
              */
             longitude?: string;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
             /** Occupation Id */
             occupation_id: string;
+            /**
+             * Operation
+             * @default
+             */
+            operation?: string;
             /**
              * Pasted
              * @default
@@ -8682,6 +8836,12 @@ export interface components {
              * @default
              */
             reason?: string;
+            /**
+             * Refers To
+             * @default
+             * @enum {string}
+             */
+            refers_to?: "" | "mark" | "arp";
             /**
              * Sigma Horizontal
              * @default
@@ -9710,7 +9870,9 @@ export interface components {
         Word: "go" | "go with care" | "stop";
         /**
          * WorkView
-         * @description A work: how far it is (0 to 1), and once it is over what came of it.  `path` is where its file is fetched, empty without one.
+         * @description A work: how far it is (0 to 1), and once it is over what came of it.
+         *
+         *     `path` is where its file is fetched, empty without one; `shown`: a browser shows it, of any other it is saved.
          */
         WorkView: {
             /** Id */
@@ -9721,6 +9883,8 @@ export interface components {
             part: number;
             /** Path */
             path: string;
+            /** Shown */
+            shown: boolean;
             /**
              * State
              * @enum {string}
@@ -11641,6 +11805,68 @@ export interface operations {
             };
         };
     };
+    "post__api_jobs_{job_id}_base_solution_frame": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FrameAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FrameStep"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "post__api_jobs_{job_id}_base_solution_preview": {
         parameters: {
             query?: never;
@@ -11787,6 +12013,69 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BaseView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_bases_{occupation_id}_solution_read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                occupation_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SolutionSent"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SolutionOffered"];
                 };
             };
             /** @description Not Found */

@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Literal
 
 from sqlalchemy.orm import Session
 
 from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic, geodetic_from_ecef
+from openstake.core.geodesy.framechange import FrameStep, changed_frame, epoch_year, frame_step
 from openstake.core.geodesy.plates import frame_shifts_m, year_of
 from openstake.core.geodesy.slips import Slip, frame_slips, typing_slips
 from openstake.core.judge.coordinate import judge_solution, moved_enu_m
 from openstake.core.judge.finding import Finding
 from openstake.core.limits import ShortText, Text
-from openstake.core.units import metres_in_field
-from openstake.store.models import BaseCoordinate, Occupation
+from openstake.core.units import metres_in_field, text_from_metres
+from openstake.core.vector import lifted
+from openstake.store.models import BaseCoordinate, ImportedFile, Occupation
 from openstake.wire.place import place_from_text
+from openstake.wire.solution import MOST_BYTES, SolutionFile, read_solution
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, when
 from openstake.workflow.base.moves import MovedPoint, moved_points, replace_coordinate
 from openstake.workflow.context import Context
@@ -27,7 +32,11 @@ from openstake.workflow.now.job import JobNow, job_of
 
 @dataclass(frozen=True)
 class SolutionWish:
-    """A static solution as typed, or pasted in one piece; lengths and angles as text.  Sigmas are one standard deviation."""
+    """A static solution as typed, or pasted in one piece; lengths and angles as text.  Sigmas are one standard deviation.
+
+    `refers_to` says what it is of: the mark, or the antenna's reference point, which stood above it; `operation` is the name of
+    what leads from its frame to the job's, where they differ.  `name` and `content_base64` are the file it came in, kept as it is.
+    """
 
     occupation_id: ShortText
     latitude: ShortText = ""
@@ -38,9 +47,39 @@ class SolutionWish:
     epoch: ShortText = ""
     sigma_horizontal: ShortText = ""
     sigma_vertical: ShortText = ""
+    refers_to: Literal["", "mark", "arp"] = ""
+    operation: Text = ""
+    name: ShortText = ""
+    content_base64: str = ""
     reason: Text = ""
     accepted: bool = False
     unlock: bool = False
+
+
+@dataclass(frozen=True)
+class SolutionSent:
+    """A file or mail with a solution, and which point of it is the base, where it holds several."""
+
+    content_base64: str
+    name: ShortText = ""
+    site: ShortText = ""
+
+
+@dataclass(frozen=True)
+class SolutionOffered:
+    """What a file says, each value with its line; `antenna` is how high the ARP stood, by the job and by the file, in words."""
+
+    file: SolutionFile
+    antenna: str
+
+
+@dataclass(frozen=True)
+class FrameAsked:
+    """The frame and epoch of a solution for a base."""
+
+    occupation_id: ShortText
+    frame: ShortText
+    epoch: ShortText = ""
 
 
 @dataclass(frozen=True)
@@ -91,33 +130,98 @@ class _Solution:
     finding: Finding
 
 
-def _read_solution(session: Session, job: JobNow, wish: SolutionWish, now: float) -> _Solution:
-    occupation = session.get(Occupation, wish.occupation_id)
+def read_file(context: Context, job_id: str, occupation_id: str, wish: SolutionSent) -> SolutionOffered:
+    """Read a solution out of a file or mail; nothing is stored, nothing is taken."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        base = base_of(session, _occupation(session, job, occupation_id))
+        stood = f"The ARP stood {text_from_metres(base.height.arp_height_m, job.length_unit)} above the mark"
+    found = read_solution(_content(wish.content_base64), wish.name or "The file", wish.site.strip())
+    said = f"; the file says {found.header_height}" if found.header_height else ""
+    return SolutionOffered(found, f"{stood}, and that is in the header of the log's RINEX{said}.")
+
+
+def frame_step_of(context: Context, job_id: str, wish: FrameAsked) -> FrameStep:
+    """Return what lies between a solution's frame and epoch and the job's."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        present = base_of(session, _occupation(session, job, wish.occupation_id)).coordinate
+    return _step(job, wish.frame, wish.epoch, (present.x_m, present.y_m, present.z_m))
+
+
+def _step(job: JobNow, frame: str, epoch: str, xyz_m: tuple[float, float, float]) -> FrameStep:
+    return frame_step(
+        frame.strip(), epoch_year(epoch, "epoch"), job.positions_label, epoch_year(job.settings.frame_epoch), xyz_m
+    )  # fmt: skip
+
+
+def _occupation(session: Session, job: JobNow, occupation_id: str) -> Occupation:
+    occupation = session.get(Occupation, occupation_id)
     if occupation is None or occupation.job_id != job.id:
         raise NotFoundError("This set-up is not in this job.")
+    return occupation
+
+
+def _content(content_base64: str) -> bytes:
+    try:
+        return base64.b64decode(content_base64, validate=True)
+    except ValueError:
+        raise InputError("The file did not arrive whole. Choose it again.", field="content_base64") from None
+
+
+def _read_solution(session: Session, job: JobNow, wish: SolutionWish, now: float) -> _Solution:
+    occupation = _occupation(session, job, wish.occupation_id)
     place = place_from_text(wish.pasted, wish.latitude, wish.longitude, wish.height, job.length_unit)
     if not wish.frame.strip():
         raise InputError(
             "Say which frame the solution is in (such as ETRS89 or ITRF2020): nothing is shifted that nobody named.",
             field="frame",
         )
+    if not wish.refers_to:
+        raise InputError(
+            "Say whether the solution is of the mark or of the antenna's reference point (ARP).", field="refers_to"
+        )
     xyz = three(
         place.xyz_m if place.xyz_m is not None
         else ecef_from_geodetic(place.latitude_deg, place.longitude_deg, place.height_m, job.frame.positions_ellipsoid)
     )  # fmt: skip
+    base = base_of(session, occupation)
+    xyz, how = _in_the_job(job, wish, xyz)
+    lowered = ""
+    if wish.refers_to == "arp":
+        xyz = three(lifted(xyz, -base.height.arp_height_m))
+        lowered = f" of the ARP, lowered by {text_from_metres(base.height.arp_height_m, job.length_unit)}"
     sigmas = [
         _sigma(wish.sigma_horizontal, "sigma_horizontal", job, 0.01),
         _sigma(wish.sigma_vertical, "sigma_vertical", job, 0.02),
     ]
-    present = base_of(session, occupation).coordinate
+    present = base.coordinate
+    came = f"from {wish.name.strip()[:80]}" if wish.name.strip() else f"typed {when(job, now)}"
     coordinate = Proposed(
-        xyz, "static", f"a static solution typed {when(job, now)}", CIRCLE_95 * sigmas[0], LINE_95 * sigmas[1],
-        wish.frame.strip()[:200], wish.epoch.strip()[:80] or "not said", None,
+        xyz, "static", f"a static solution{lowered} {came}{how}", CIRCLE_95 * sigmas[0], LINE_95 * sigmas[1],
+        job.positions_label if how else wish.frame.strip()[:200], wish.epoch.strip()[:80] or "not said", None,
     )  # fmt: skip
     found = judge_solution(
         (present.x_m, present.y_m, present.z_m), xyz, _mends(job, xyz, now), is_autonomous(present), job.length_unit
     )
     return _Solution(occupation, present, coordinate, found)
+
+
+def _in_the_job(
+    job: JobNow, wish: SolutionWish, xyz_m: tuple[float, float, float]
+) -> tuple[tuple[float, float, float], str]:
+    """Return a solution in the job's frame, and how it came there in words; InputError where no operation was named."""
+    step = _step(job, wish.frame, wish.epoch, xyz_m)
+    if step.same:
+        return xyz_m, ""
+    if not step.changes:
+        raise InputError(step.words, field="frame")
+    if not wish.operation:
+        raise InputError(step.words, field="operation")
+    moved = changed_frame(
+        xyz_m, wish.frame.strip(), epoch_year(wish.epoch, "epoch"), job.positions_label, wish.operation
+    )
+    return moved, f", brought from {wish.frame.strip()[:40]} by {wish.operation[:120]}"
 
 
 def _sigma(text: str, field: str, job: JobNow, usual_m: float) -> float:
@@ -174,6 +278,9 @@ def apply_solution(context: Context, job_id: str, wish: SolutionWish) -> None:
         solution = _read_solution(session, job, wish, now)
         if solution.finding.is_stop and not wish.accepted:
             raise ConflictError(solution.finding.sentence)
+        if wish.content_base64:
+            content = _content(wish.content_base64)[:MOST_BYTES]
+            session.add(ImportedFile(job_id=job_id, name=wish.name[:200] or "solution", content=content, created_s=now))
         replace_coordinate(
             session, job, solution.occupation, solution.present, solution.coordinate, True,
             wish.reason or "static solution", wish.unlock, now,

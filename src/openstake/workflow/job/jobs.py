@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, FrameError, InputError
+from openstake.core.geodesy.framechange import epoch_year
 from openstake.core.geodesy.frames import Anchor, FrameDefinition, Ground, job_frame
 from openstake.core.geodesy.systems import unit_of_system
 from openstake.core.limits import HEIGHTS_AGREE_M, WIDEST_HEIGHTS_AGREE_M, ShortText
@@ -18,7 +19,7 @@ from openstake.store.book import write_entry
 from openstake.store.lines import heads
 from openstake.store.models import GeoidGridFile, Job, JobProfile, JobSettings
 from openstake.workflow.context import Context
-from openstake.workflow.job.system import definition_of, epoch_year, ground_of, operation_of, place_of
+from openstake.workflow.job.system import definition_of, ground_of, operation_of, place_of
 from openstake.workflow.now.base import open_occupation
 from openstake.workflow.now.job import JobNow, count_marks, definition_as_json, job_of, jobs_of
 from openstake.workflow.now.kit import chosen_lines

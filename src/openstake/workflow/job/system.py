@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
-from datetime import date
 from typing import Any, Literal
 
 import numpy as np
@@ -13,6 +11,7 @@ import numpy as np
 from openstake.core.describe import FieldShown, fields_shown, typed
 from openstake.core.errors import FrameError, InputError
 from openstake.core.geodesy.factors import GridFactors, grid_factors, ppm
+from openstake.core.geodesy.framechange import epoch_year
 from openstake.core.geodesy.frames import LOCAL, Anchor, FrameDefinition, Ground, JobFrame, job_frame
 from openstake.core.geodesy.systems import (
     POSITION_FRAMES,
@@ -267,25 +266,6 @@ def ground_of(values: Mapping[str, Any], unit: str) -> Ground:
             field="combined_factor",
         )
     return ground
-
-
-def epoch_year(text: str) -> float | None:
-    """Return the decimal year of an epoch as typed (`2010.0` or `2026-11-25`), None where it is empty."""
-    text = text.strip()
-    if not text:
-        return None
-    if re.fullmatch(r"\d{4}-\d{2}-\d{2}", text):
-        try:
-            day = date.fromisoformat(text)
-        except ValueError:
-            raise InputError(f"'{text}' is not a date.", field="frame_epoch") from None
-        start, end = date(day.year, 1, 1), date(day.year + 1, 1, 1)
-        return day.year + (day - start).days / (end - start).days
-    if re.fullmatch(r"\d{4}(\.\d+)?", text) and 1980.0 <= float(text) <= 2100.0:
-        return float(text)
-    raise InputError(
-        f"'{text[:30]}' is not an epoch. Type a year such as 2010.0, or a date such as 2026-11-25.", field="frame_epoch"
-    )
 
 
 def operation_of(

@@ -1,20 +1,21 @@
-import { useState } from "react";
+import { useDeferredValue, useState } from "react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
-import { useApplySolution, usePreviewSolution } from "../../api/queries";
+import { useApplySolution, usePreviewSolution, useReadSolution, useSolutionFrame } from "../../api/queries";
+import { base64Of } from "../../lib/base64";
 import { latitude, length, longitude, signed, UNIT_SIGN } from "../../lib/format";
-import { Button, Note, TextField } from "../../ui/controls";
+import { Button, FileButton, Note, Select, TextField } from "../../ui/controls";
 import { FindingNote } from "../../ui/findings";
 import { TickRow } from "../../ui/ticks";
 
-const EMPTY = { pasted: "", latitude: "", longitude: "", height: "", frame: "", epoch: "", sigma_horizontal: "", sigma_vertical: "", reason: "" };
+const EMPTY = { pasted: "", latitude: "", longitude: "", height: "", frame: "", epoch: "", sigma_horizontal: "", sigma_vertical: "", reason: "", refers_to: "" as "" | "mark" | "arp", operation: "" };
 type Typed = typeof EMPTY;
 
 const FIELDS: { name: keyof Typed; label: string; placeholder: string; hint?: string; wide?: boolean; lines?: number }[] = [
   { name: "pasted", label: "Pasted in one piece", placeholder: "53 20 14.51234 N; 6 15 36.1234 W; 61.234 m", hint: "Latitude, longitude, ellipsoidal height, on lines of their own or with semicolons; or Earth-centred X, Y, Z.", wide: true, lines: 3 },
   { name: "latitude", label: "or latitude", placeholder: "53 20 14.51234 N" },
   { name: "longitude", label: "longitude", placeholder: "6 15 36.1234 W" },
-  { name: "height", label: "ellipsoidal height", placeholder: "61.234 m", hint: "Of the mark, not of the antenna." },
-  { name: "frame", label: "Frame", placeholder: "ETRS89", hint: "As the computation says it. Nothing is shifted." },
+  { name: "height", label: "ellipsoidal height", placeholder: "61.234 m", hint: "Of what the solution is of: the mark or the ARP." },
+  { name: "frame", label: "Frame", placeholder: "ETRS89", hint: "As the computation says it." },
   { name: "epoch", label: "Epoch", placeholder: "2026.9" },
   { name: "sigma_horizontal", label: "Sigma, horizontal", placeholder: "10 mm" },
   { name: "sigma_vertical", label: "Sigma, height", placeholder: "20 mm" },
@@ -26,9 +27,14 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
   const { job } = props;
   const [typed, setTyped] = useState<Typed>(EMPTY);
   const [accepted, setAccepted] = useState(false);
+  const [file, setFile] = useState<{ name: string; content_base64: string } | null>(null);
+  const [site, setSite] = useState("");
+  const read = useReadSolution(job.id, props.occupationId);
+  const offered = read.data ?? null;
+  const step = useSolutionFrame(job.id, { occupation_id: props.occupationId, frame: useDeferredValue(typed.frame), epoch: useDeferredValue(typed.epoch) });
   const look = usePreviewSolution(job.id);
   const apply = useApplySolution(job.id);
-  const wish = { occupation_id: props.occupationId, ...typed, accepted, unlock: props.locked };
+  const wish = { occupation_id: props.occupationId, ...typed, ...(file ?? { name: "", content_base64: "" }), accepted, unlock: props.locked };
   const refused = [apply.error, look.error].find((error) => error instanceof Problem);
   const seen = look.data;
   const stop = seen?.finding.is_stop;
@@ -38,8 +44,31 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
     look.reset();
     setAccepted(false);
   };
+  const take = async (chosen: File) => {
+    const sent = { name: chosen.name, content_base64: await base64Of(chosen) };
+    setFile(sent);
+    setSite("");
+    readIn(sent, "");
+  };
+  // What stands once in the file is filled in, with its line below it; of what stands there more than once nothing is.
+  const readIn = (sent: { name: string; content_base64: string }, of: string) =>
+    read.mutate({ ...sent, site: of }, { onSuccess: (found) => (look.reset(), setAccepted(false), setTyped({ ...EMPTY, ...filledIn(found.file.values) })) });
+  const severalSites = read.error instanceof Problem && read.error.field === "site";
   return (
     <>
+      <div className="flex flex-wrap items-end gap-4">
+        <FileButton label="Solution" accept=".snx,.ssc,.txt,.eml,.asc" onFile={(chosen) => void take(chosen)}>
+          Read a SINEX file or a mail
+        </FileButton>
+        {file && <span>{file.name}</span>}
+        {file && severalSites && (
+          <>
+            <TextField label="Point of the base" name="site" value={site} onChange={setSite} placeholder="its code" />
+            <Button onClick={() => readIn(file, site)}>Read this one</Button>
+          </>
+        )}
+      </div>
+      {read.isError && <Note tone="flag">{sentenceOf(read.error)}</Note>}
       <div className="grid grid-cols-3 gap-x-4 gap-y-2">
         {FIELDS.map((field) => (
           <div key={field.name} className={field.wide ? "col-span-full" : ""}>
@@ -53,8 +82,38 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
               {...(field.lines ? { lines: field.lines } : {})}
               problem={refused?.field === field.name ? refused.sentence : null}
             />
+            <Lines values={offered?.file.values ?? []} field={field.name} typed={typed[field.name]} onTake={change(field.name)} />
           </div>
         ))}
+        <Select
+          label="The solution is of"
+          value={typed.refers_to}
+          options={[
+            { value: "", label: "choose" },
+            { value: "mark", label: "the mark" },
+            { value: "arp", label: "the ARP above it" },
+          ]}
+          onChange={change("refers_to")}
+        />
+        <p className="col-span-2 self-end pb-2 text-base text-faded">{offered?.antenna ?? "A computation that read the antenna height of the log gives the mark; one that took it as 0 gives the ARP."}</p>
+        {step.data && !step.data.same && step.data.changes.length > 0 && (
+          <div className="col-span-full">
+            <Select
+              label={step.data.words}
+              value={typed.operation}
+              options={[
+                { value: "", label: "choose the operation" },
+                ...step.data.changes.map((item) => ({ value: item.name, label: `${item.name}${item.accuracy_m === null ? "" : `, good to ${item.accuracy_m} m by the dataset`}` })),
+              ]}
+              onChange={change("operation")}
+            />
+          </div>
+        )}
+        {step.data && !step.data.same && step.data.changes.length === 0 && (
+          <div className="col-span-full">
+            <Note tone="flag">{step.data.words}</Note>
+          </div>
+        )}
       </div>
       {refused && !FIELDS.some((field) => field.name === refused.field) && <Note tone="flag">{sentenceOf(refused)}</Note>}
       {seen && <Moves job={job} seen={seen} />}
@@ -72,6 +131,8 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
               apply.mutate(wish, {
                 onSuccess: () => {
                   setTyped(EMPTY);
+                  setFile(null);
+                  read.reset();
                   look.reset();
                 },
               })
@@ -82,6 +143,40 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
         )}
       </div>
     </>
+  );
+}
+
+type Value = Schemas["SolutionValue"];
+
+/** What stands in a file once, by its field; Earth-centred numbers as one pasted piece where there is no latitude. */
+function filledIn(values: Value[]): Partial<Typed> {
+  const once = (field: string) => {
+    const found = values.filter((value) => value.field === field);
+    return found.length === 1 ? found[0]!.text : "";
+  };
+  const centred = ["x", "y", "z"].map(once);
+  const places = once("latitude") ? { latitude: once("latitude"), longitude: once("longitude"), height: once("height") } : {};
+  const pasted = !once("latitude") && centred.every(Boolean) ? { pasted: centred.join("; ") } : {};
+  return { ...places, ...pasted, frame: once("frame"), epoch: once("epoch"), sigma_horizontal: once("sigma_horizontal"), sigma_vertical: once("sigma_vertical") };
+}
+
+/** The lines of the file that a value stands in; where there are several, one is taken by a press. */
+function Lines(props: { values: Value[]; field: string; typed: string; onTake: (text: string) => void }) {
+  const of = props.field === "pasted" ? ["x", "y", "z"] : [props.field];
+  const found = props.values.filter((value) => of.includes(value.field));
+  if (found.length === 0 || (props.field === "pasted" && !props.typed)) return null;
+  const several = props.field !== "pasted" && found.length > 1;
+  return (
+    <ul className="text-base text-faded">
+      {found.map((value) => (
+        <li key={`${value.field} ${value.number} ${value.text}`} className="flex items-center gap-2">
+          <span className="min-w-0 flex-1 truncate" title={value.line}>
+            line {value.number}: {value.line}
+          </span>
+          {several && value.text !== props.typed && <Button onClick={() => props.onTake(value.text)}>Take {value.text}</Button>}
+        </li>
+      ))}
+    </ul>
   );
 }
 

@@ -6,6 +6,7 @@ import { Note, Select, ShowMore, TextField } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { AddToBook } from "./AddToBook";
 import type { BookViewProps } from "./BookPage";
+import { CrewsDiffer } from "./CrewsDiffer";
 
 /** The day as a line, the machine's entries left, the crew's right; found by words, by what they are about, by day. */
 export function LinesView({ job, tabs }: BookViewProps) {
@@ -34,6 +35,7 @@ export function LinesView({ job, tabs }: BookViewProps) {
       }
       action={first && <AddToBook job={job} weather={first.weather} />}
     >
+      <CrewsDiffer job={job} />
       <div className="mb-3 grid grid-cols-[1fr_15rem_15rem] items-end gap-3">
         <TextField label="Find" name="find_line" value={text} onChange={setText} placeholder="words of a line" />
         <Select

@@ -1,9 +1,11 @@
-import { Download, FileText, X } from "lucide-react";
+import { Download, FileText, Package, X } from "lucide-react";
 import { useState } from "react";
 import { useReports, useTakeHome } from "../../api/book";
 import { sentenceOf } from "../../api/client";
+import { beginPackage, beginPoints, beginReport, useWork } from "../../api/work";
 import { Button, Note, Select } from "../../ui/controls";
 import { Page } from "../../ui/Page";
+import { fetchMade, WorkBar } from "../../ui/work";
 import type { BookViewProps } from "./BookPage";
 
 /** Points in open formats, derived at that moment; a CSV has the columns, the order and the unit that are wished. */
@@ -11,25 +13,25 @@ export function TakeHomeView({ job, tabs }: BookViewProps) {
   const view = useTakeHome(job.id);
   const reports = useReports(job.id).data ?? [];
   const [columns, setColumns] = useState<string[] | null>(null);
-  const [unit, setUnit] = useState<string>("");
+  const [unit, setUnit] = useState<"" | "m" | "ft" | "sft">("");
+  const work = useWork(fetchMade);
   if (view.isError) return <Note tone="flag">{sentenceOf(view.error)}</Note>;
   if (!view.data) return <p className="p-6">Reading what can be taken home.</p>;
   const { data } = view;
   const used = columns ?? data.usual;
   const wordsOf = (key: string) => data.columns.find((item) => item.key === key)?.words ?? key;
-  const asked = new URLSearchParams({ ...(columns ? { columns: columns.join(",") } : {}), ...(unit ? { unit } : {}) }).toString();
-  const csv = data.formats.find((item) => item.format === "csv");
+  const busy = work.busy || work.view?.state === "running";
+  const take = (format: string) => work.begin(beginPoints(job.id, format, { columns: format === "csv" ? (columns ?? []).join(",") : "", unit }));
   return (
     <Page
       title="Take home"
       why="Points as they are now, with 95 % where the format has a place for it."
       tabs={tabs}
+      aside={<WorkBar work={work} />}
       action={
-        csv && (
-          <a href={`${csv.path}${asked ? `?${asked}` : ""}`} download className="inline-flex h-record items-center gap-2 rounded border-2 border-act bg-act px-8 text-2xl font-bold text-onact">
-            <Download aria-hidden /> Points as CSV
-          </a>
-        )
+        <Button kind="primary" large disabled={busy} onClick={() => take("csv")}>
+          <Download aria-hidden /> Points as CSV
+        </Button>
       }
     >
       <div className="grid grid-cols-[minmax(0,1fr)_20rem] gap-6">
@@ -68,36 +70,32 @@ export function TakeHomeView({ job, tabs }: BookViewProps) {
               label="Unit of lengths"
               value={unit}
               options={[{ value: "", label: "as the job has it" }, ...data.units.map((item) => ({ value: item, label: { m: "metre", ft: "foot", sft: "US survey foot" }[item] }))]}
-              onChange={setUnit}
+              onChange={(value) => setUnit(value as typeof unit)}
             />
           </div>
         </section>
         <section className="flex flex-col gap-2">
           <h2 className="text-xl font-bold">Reports</h2>
           {reports.map((item) => (
-            <a
-              key={item.kind}
-              href={item.path}
-              target="_blank"
-              rel="noreferrer"
-              className="flex min-h-touch items-center gap-2 rounded border-2 border-line bg-page px-4 font-semibold"
-            >
+            <Button key={item.kind} disabled={busy} onClick={() => work.begin(beginReport(job.id, item.kind))}>
               <FileText aria-hidden size={18} /> {item.title}
-            </a>
+            </Button>
           ))}
           <h2 className="mt-3 text-xl font-bold">Other formats</h2>
           {data.formats
             .filter((item) => item.format !== "csv")
             .map((item) => (
-              <a
-                key={item.format}
-                href={`${item.path}${unit ? `?unit=${unit}` : ""}`}
-                download
-                className="flex min-h-touch items-center gap-2 rounded border-2 border-line bg-page px-4 font-semibold"
-              >
+              <Button key={item.format} disabled={busy} onClick={() => take(item.format)}>
                 <Download aria-hidden size={18} /> {item.words}
-              </a>
+              </Button>
             ))}
+          <h2 className="mt-3 text-xl font-bold">All of the job</h2>
+          <Button disabled={busy} onClick={() => work.begin(beginPackage(job.id))}>
+            <Package aria-hidden size={18} /> Package
+          </Button>
+          <p className="text-base text-faded">
+            Rows, Book, raw streams and photos in one file. Unpack it on another machine, on the page of all jobs; lines of other jobs go sealed.
+          </p>
           <p className="text-base text-faded">Raw streams and RINEX of the base: on the page Base, its logs. The control list: on the page Job.</p>
         </section>
       </div>

@@ -1,10 +1,13 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { Plus } from "lucide-react";
 import { useDeferredValue, useState } from "react";
 import { Link } from "react-router";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useBackUp, useBackups, useJobs } from "../../api/queries";
+import { beginUnpack, useWork } from "../../api/work";
 import { clock, counted, day } from "../../lib/format";
-import { Button, Note, TextField } from "../../ui/controls";
+import { Button, FileButton, Note, TextField } from "../../ui/controls";
+import { WorkBar } from "../../ui/work";
 import { NewJob } from "./NewJob";
 
 /** The front door: the jobs of this data folder, found by typing, and a new one. */
@@ -33,7 +36,8 @@ export function JobsPage() {
             ))}
           </ul>
           {jobs.data?.length === 0 && <p>{text ? "No job holds these words." : archived ? "No job has been put away." : "No jobs yet."}</p>}
-          <div className="mt-6 flex justify-end">
+          <div className="mt-6 flex items-center justify-end gap-4">
+            <Unpack />
             <Button kind="primary" large onClick={() => setMaking(true)}>
               <Plus aria-hidden /> New job
             </Button>
@@ -45,6 +49,27 @@ export function JobsPage() {
         Open Stake gives evidence, not a certificate. Local rules and the licensed surveyor decide.
       </p>
     </main>
+  );
+}
+
+/** A package of a job from another machine: made here, or joined with what is here of it. */
+function Unpack() {
+  const queries = useQueryClient();
+  const work = useWork(() => void queries.invalidateQueries({ queryKey: ["jobs"] }));
+  return (
+    <div className="flex flex-1 items-center gap-4">
+      <div className="min-w-0 flex-1">
+        <WorkBar work={work} />
+        {work.view?.state === "done" && (
+          <Link to={`/job/${work.view.job}`} className="flex min-h-touch items-center font-semibold underline">
+            Go to the job
+          </Link>
+        )}
+      </div>
+      <FileButton label="Package" accept=".zip" onFile={(file) => work.begin(beginUnpack(file))}>
+        Unpack a package
+      </FileButton>
+    </div>
   );
 }
 

@@ -1,0 +1,155 @@
+"""A coordinate brought from one frame and epoch into another by an operation of the EPSG dataset that somebody named."""
+
+from __future__ import annotations
+
+import re
+import warnings
+from dataclasses import dataclass
+from datetime import date
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+import pyproj
+from numpy.typing import ArrayLike
+from pyproj.aoi import AreaOfInterest
+from pyproj.database import query_crs_info
+from pyproj.enums import PJType
+from pyproj.transformer import TransformerGroup
+
+from openstake.core.errors import FrameError, InputError
+from openstake.core.geodesy.ellipsoid import WGS84, geodetic_from_ecef
+
+_SAME_YEAR = 0.05  # an epoch as a decimal year with one digit
+
+
+@dataclass(frozen=True)
+class FrameChange:
+    """An operation between two frames: its name in the EPSG dataset and how good that says it is, metres; None where it does not."""
+
+    name: str
+    accuracy_m: float | None
+
+
+@dataclass(frozen=True)
+class FrameStep:
+    """What lies between a coordinate and the job: nothing (`same`), or operations of which one must be named; `words` say so."""
+
+    same: bool
+    changes: tuple[FrameChange, ...]
+    words: str
+
+
+def epoch_year(text: str, field: str = "frame_epoch") -> float | None:
+    """Return the decimal year of an epoch as typed (`2010.0` or `2026-11-25`), None where it is empty."""
+    text = text.strip()
+    if not text:
+        return None
+    if re.fullmatch(r"\d{4}-\d{2}-\d{2}", text):
+        try:
+            day = date.fromisoformat(text)
+        except ValueError:
+            raise InputError(f"'{text}' is not a date.", field=field) from None
+        start, end = date(day.year, 1, 1), date(day.year + 1, 1, 1)
+        return day.year + (day - start).days / (end - start).days
+    if re.fullmatch(r"\d{4}(\.\d+)?", text) and 1980.0 <= float(text) <= 2100.0:
+        return float(text)
+    raise InputError(
+        f"'{text[:30]}' is not an epoch. Type a year such as 2010.0, or a date such as 2026-11-25.", field=field
+    )
+
+
+@lru_cache
+def _frames() -> dict[str, tuple[str, str]]:
+    """Return the Earth-centred frames of the EPSG dataset: plain name, then its name there and its code."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")
+        found = query_crs_info("EPSG", pj_types=[PJType.GEOCENTRIC_CRS])
+    return {_plain(item.name): (item.name, item.code) for item in found}
+
+
+def _plain(name: str) -> str:
+    return re.sub(r"[\s_/-]+", "", name).upper()
+
+
+@lru_cache(maxsize=64)
+def _moves(code: str) -> bool:
+    """Whether a frame's coordinates change with time by themselves: it does not ride on a plate."""
+    datum = pyproj.CRS.from_epsg(int(code)).datum
+    return datum is not None and "Dynamic" in datum.type_name
+
+
+def frame_step(
+    source: str, source_year: float | None, target: str, target_year: float | None, xyz_m: ArrayLike
+) -> FrameStep:
+    """Return what lies between a coordinate in one frame and epoch and a job in another; years are decimal, None: not said.
+
+    Within one frame that moves, another epoch cannot be reached: that needs the mark's own velocity.  A frame that the EPSG
+    dataset does not know is the same only under the same name.
+    """
+    ours, theirs = _frames().get(_plain(target)), _frames().get(_plain(source))
+    if _plain(source) == _plain(target):
+        moves = ours is not None and _moves(ours[1])
+        if (
+            not moves
+            or None in (source_year, target_year)
+            or abs((source_year or 0.0) - (target_year or 0.0)) < _SAME_YEAR
+        ):
+            return FrameStep(True, (), f"In {target}, as the job.")
+        return FrameStep(
+            False, (),
+            f"The solution is of {source_year:.2f}, the job of {target_year:.2f}, in {target}: between them the mark has moved with its plate, "
+            "and its velocity is not known here. Ask for the solution at the job's epoch, or in a frame that rides on the plate.",
+        )  # fmt: skip
+    if theirs is None or ours is None:
+        unknown = source if theirs is None else target
+        return FrameStep(
+            False, (), f"'{unknown[:40]}' is no frame of the EPSG dataset, so nothing leads from {source[:40]} to {target[:40]}. Ask for the solution in {target[:40]}."
+        )  # fmt: skip
+    found = tuple(
+        FrameChange(_named(item), item.accuracy if item.accuracy >= 0 else None)
+        for item in _operations(theirs[1], ours[1], xyz_m, source_year)
+    )
+    changes = tuple({item.name: item for item in found}.values())
+    if not changes:
+        asked = " Say the epoch: operations between these frames move with time." if source_year is None else ""
+        return FrameStep(False, (), f"No operation leads from {theirs[0]} to {ours[0]} here.{asked}")
+    return FrameStep(
+        False, changes, f"The solution is in {theirs[0]}, the job in {ours[0]}: name the operation that leads from one to the other."
+    )  # fmt: skip
+
+
+def changed_frame(
+    xyz_m: ArrayLike, source: str, source_year: float | None, target: str, name: str
+) -> tuple[float, float, float]:
+    """Return a coordinate in the target frame, Earth-centred metres, by the operation of that name; InputError where it is not offered.
+
+    Source: EPSG dataset's operations through PROJ, ballpark ones refused.
+    """
+    theirs, ours = _frames().get(_plain(source)), _frames().get(_plain(target))
+    if theirs is None or ours is None:
+        raise FrameError("One of the two frames is not known here.", field="frame")
+    for item in _operations(theirs[1], ours[1], xyz_m, source_year):
+        if _named(item) == name:
+            x, y, z = (float(value) for value in np.asarray(xyz_m, dtype=float))
+            moved = item.transform(x, y, z, source_year, errcheck=True)
+            return float(moved[0]), float(moved[1]), float(moved[2])
+    raise InputError(
+        "This operation is not offered between these frames here. Choose one of the list.", field="operation"
+    )
+
+
+def _operations(source: str, target: str, xyz_m: ArrayLike, year: float | None) -> list[pyproj.Transformer]:
+    latitude, longitude, _ = (float(value) for value in geodetic_from_ecef(xyz_m, WGS84))
+    area: Any = AreaOfInterest(longitude, latitude, longitude, latitude)
+    with warnings.catch_warnings():
+        # "Best transformation is not available": only those that are here are offered.
+        warnings.simplefilter("ignore")
+        group = TransformerGroup(f"EPSG:{source}", f"EPSG:{target}", area_of_interest=area, allow_ballpark=False)
+    return [item for item in group.transformers if year is not None or "t_epoch" not in item.definition]
+
+
+def _named(item: pyproj.Transformer) -> str:
+    """Return an operation's name without the steps that change the kind of coordinate alone."""
+    steps = [step for step in item.description.split(" + ") if not step.startswith("Conversion from ")]
+    return " + ".join(steps) or str(item.description)

@@ -1,0 +1,48 @@
+"""Coordinates from one frame and epoch into another: by a named operation, or not at all."""
+
+import numpy as np
+import pytest
+
+from openstake.core.errors import InputError
+from openstake.core.geodesy.framechange import changed_frame, epoch_year, frame_step
+
+IRELAND = (3_815_421.0, -433_001.0, 5_076_310.0)
+
+
+def test_itrf2014_into_etrf2014_is_the_rotation_of_europe():
+    """EUREF Technical Note 1, table for ETRF2014 (from memory): no translation; rotations of 0.085, 0.531 and -0.770 mas a year
+    since 1989.0, the sense of X' = X + (R × X) with R as the rotation of Eurasia taken off."""
+    year = 2026.9
+    step = frame_step("ITRF2014", year, "ETRF2014", None, IRELAND)
+    (change,) = [item for item in step.changes if item.name == "ITRF2014 to ETRF2014 (1)"]
+
+    moved = changed_frame(IRELAND, "ITRF2014", year, "ETRF2014", change.name)
+
+    mas = np.pi / 180.0 / 3_600_000.0
+    turn = np.array([0.085, 0.531, -0.770]) * mas * (year - 1989.0)
+    assert np.allclose(moved, np.array(IRELAND) + np.cross(turn, IRELAND), atol=0.002)
+    assert 0.7 < np.linalg.norm(np.subtract(moved, IRELAND)) < 1.0
+
+
+def test_one_frame_is_the_same_and_another_epoch_of_one_that_moves_cannot_be_reached():
+    assert frame_step("ETRS 89", 2026.9, "ETRS89", None, IRELAND).same
+    assert frame_step("ETRF2014", 2026.9, "ETRF2014", 2010.0, IRELAND).same, "it rides on the plate"
+    assert frame_step("ITRF2020", 2026.9, "ITRF2020", 2026.92, IRELAND).same
+    apart = frame_step("ITRF2020", 2026.9, "ITRF2020", 2015.0, IRELAND)
+    assert not apart.same and not apart.changes and "velocity" in apart.words
+
+
+def test_what_is_not_known_leads_nowhere_and_an_operation_must_be_one_of_those_offered():
+    assert "no frame of the EPSG dataset" in frame_step("my frame", None, "ETRS89", None, IRELAND).words
+    assert frame_step("my frame", None, "My Frame", None, IRELAND).same
+    no_epoch = frame_step("ITRF2014", None, "ETRF2014", None, IRELAND)
+    assert not no_epoch.changes and "Say the epoch" in no_epoch.words
+    with pytest.raises(InputError, match="not offered"):
+        changed_frame(IRELAND, "ITRF2014", 2026.9, "ETRF2014", "ballpark")
+
+
+@pytest.mark.parametrize(("text", "year"), [("", None), ("2010.0", 2010.0), ("2026-07-02", 2026 + 182 / 365)])
+def test_an_epoch_is_a_year_or_a_date(text, year):
+    assert epoch_year(text) == (None if year is None else pytest.approx(year))
+    with pytest.raises(InputError):
+        epoch_year(f"{text} about")
