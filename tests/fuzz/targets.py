@@ -13,14 +13,16 @@ import random
 import re
 import struct
 import tempfile
+import zipfile
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import asdict
 from pathlib import Path
 
 import numpy as np
 import tifffile
 
-from openstake.core.errors import OpenStakeError
+from openstake.core.errors import FileError, InputError, OpenStakeError
 from openstake.core.geodesy.geoid import grid_by_header
 from openstake.core.geodesy.systems import check_text
 from openstake.core.iso17123 import field_test
@@ -34,6 +36,7 @@ from openstake.core.sky.use import sky_use
 from openstake.core.units import degrees_from_text, metres_from_text
 from openstake.standin.world import read_world
 from openstake.store.backup import MANIFEST, read_manifest
+from openstake.store.package import Opened, tables
 from openstake.wire.address import holds_password, split_url, without_password
 from openstake.wire.antex import read_antex
 from openstake.wire.jsontext import JsonError, read_json
@@ -52,12 +55,14 @@ from openstake.wire.rinex.observations import read_observations
 from openstake.wire.rtcm3.frame import FrameReader, frame_bytes
 from openstake.wire.rtcm3.message import decode
 from openstake.wire.rtcm3.recent import RecentStream
+from openstake.wire.solution import read_solution
 from openstake.wire.tables.control import read_control
 from openstake.wire.tables.fieldtest import read_field_test
 from openstake.wire.tables.pairs import read_pairs
 from openstake.workflow.fit.read import fit_of
 from openstake.workflow.link.ends import agreement, end_of_file
 from tests.wire import test_antex
+from tests.wire.test_solution import MAIL, SINEX
 
 DATA = Path(__file__).parents[1] / "data"
 GGA = "GNGGA,120000.00,5320.1234567,N,00615.7654321,W,4,18,0.7,58.1234,M,55.4321,M,1.0,0017"
@@ -251,6 +256,49 @@ def picture(data: bytes) -> None:
     picture_of(data, "photo")
 
 
+def solution(data: bytes) -> None:
+    with suppress(InputError):
+        read_solution(data, "file")
+
+
+def package(data: bytes) -> None:
+    with suppress(FileError), Opened(io.BytesIO(data)) as opened:
+        for name in (*tables(), "sealed_line", "rival"):
+            list(opened.rows(name))
+
+
+def package_rows(data: bytes) -> None:
+    package(_package({"mark": data}))
+
+
+def _package(rows: dict[str, bytes]) -> bytes:
+    """Return a package whose tables hold these lines."""
+    out = io.BytesIO()
+    counts = {name: content.count(b"\n") for name, content in rows.items()}
+    manifest = {
+        "form": 1,
+        "version": "0",
+        "made_s": 1.0,
+        "job": "j",
+        "name": "n",
+        "tables": counts,
+        "files": [],
+        "chains": [],
+    }
+    with zipfile.ZipFile(out, "w") as archive:
+        archive.writestr("package.json", json.dumps(manifest))
+        for name in (*tables(), "sealed_line", "rival"):
+            archive.writestr(f"tables/{name}.jsonl", rows.get(name, b""))
+    return out.getvalue()
+
+
+_MARK = {
+    "id": "a", "job_id": "j", "name": "CS1", "east_m": 1.0, "north_m": 2.0, "latitude_deg": None, "longitude_deg": None, "height_m": 3.0,
+    "height_kind": "ellipsoidal", "sigma_horizontal_m": 0.01, "sigma_vertical_m": 0.01, "order_class": "", "source": "list", "note": "",
+    "check_only": False, "withdrawn": False, "replaces_id": None, "reason": "", "created_s": 1.0,
+}  # fmt: skip
+
+
 Target = Callable[[bytes], None]
 _FIELD_TEST = "series,set,point,east_m,north_m,height_m\n" + "".join(
     f"{1 + n // 10},{1 + n // 2 % 5},{1 + n % 2},{10 + n % 2}.00{n % 7},5.01,1.0\n" for n in range(30)
@@ -270,6 +318,9 @@ TARGETS: dict[str, tuple[Target, list[bytes]]] = {
     "world": (world, [b'{"base": {"latitude_deg": 53.3, "longitude_deg": -6.2, "height_m": 60.0, "arp_height_m": 1.6}, "seed": 7}']),
     "backup": (backup, [b'{"form": 1, "version": "0.9.0", "created_s": 1795806036.5, "entries": 3, "last_hash": "ab", "files": [{"path": "raw/a", "bytes": 4, "sha256": "cd"}]}']),
     "grid": (grid, _grids()),
+    "solution": (solution, [SINEX.encode(), MAIL.encode()]),
+    "package": (package, [_package({"mark": json.dumps(_MARK).encode() + b"\n"})]),
+    "package rows": (package_rows, [json.dumps(_MARK).encode() + b"\n"]),
     "profile": (profile, [_CARD]),
     "agree": (agree, [_CARD]),
     "json": (json_text, [_CARD, b'{"a": [1, 2.5, "x", null, true, {"b": -1e5}]}']),

@@ -37,7 +37,7 @@ def test_a_reader_answers_any_bytes(name, data):
 FILES = {
     "stream": ("rtcm", ["--json"]), "log": ("nmea", ["--json"]), "occupation": ("nmea", ["--json"]), "profile check": ("profile", []),
     "single": ("observations", []), "rinex": ("rtcm", []), "agree": ("agree", ["--json"]), "iso17123": ("field test", ["--json"]),
-    "fit": ("fit", ["--json"]),
+    "fit": ("fit", ["--json"]), "unpack": ("package", ["--json"]),
 }  # fmt: skip
 
 
@@ -54,6 +54,8 @@ def test_a_verb_ends_with_a_sentence_whatever_its_file_holds(verb, tmp_path):
         if second is not None:
             other.write_bytes(mutated(second, dice) if n % 2 else second)
             files.append(str(other))
+        elif verb == "unpack":
+            files += ["--data", str(tmp_path / "data")]
         elif verb == "rinex":
             files += [str(tmp_path / "out"), "--date", "2026-11-25"]
         with warnings.catch_warnings():
@@ -77,6 +79,7 @@ def test_every_verb_that_reads_a_file_is_thrown_at():
         "height",
         "length",
         "listen",
+        "package",
         "reseat",
         "report",
         "restore",

@@ -127,7 +127,8 @@ def test_every_line_of_the_book_of_0_3_0_has_its_hash(opened, name):
     same(book["lines"], said["lines"])
     # Since 0.10.0 the line where a chain breaks is called `first_broken`.
     said["verification"]["first_broken"] = said["verification"].pop("break_at")
-    assert book["verification"] == said["verification"]
+    # And since then lines of other jobs may come sealed: here none did.
+    assert book["verification"] == said["verification"] | {"sealed": 0}
 
 
 @pytest.mark.parametrize("name", SAID)

@@ -367,10 +367,11 @@ def test_the_pipeline_the_table_and_the_sheet_say_what_the_page_says(site):
         assert np.array(place) - np.array(given) == pytest.approx(off, abs=1e-6)
         assert float(rows[item["name"]]["residual_north_m"]) == round(point["residual_n_m"], 4)
 
-    pages = pypdf.PdfReader(io.BytesIO(site.crew.file(f"/jobs/{site.job}/fit.pdf"))).pages
-    first, second = (page.extract_text() for page in pages)
-    assert f"{fit['horizontal']['scale']:.9f}" in first and "licensed surveyor decide" in first
-    assert f"{mark(fit, 'Q2')['point']['left_out_n_m']:+.3f}" in second
+    pages = pypdf.PdfReader(io.BytesIO(site.crew.file(f"/jobs/{site.job}/reports/fit.pdf"))).pages
+    text = " ".join(" ".join(page.extract_text() for page in pages).split())
+    assert f"{fit['horizontal']['scale']:.9f}" in text and "judgement of the licensed surveyor" in text
+    assert f"{mark(fit, 'Q2')['point']['left_out_n_m']:+.3f}" in text and "times as long as the plan" in text
+    assert "Measured with" in text and "What the numbers are in" in text
     site.get("fit.xlsx", 422)
 
 

@@ -105,5 +105,5 @@ def _use_routes(api: Api, context: Context) -> None:
 
     @api.get("/jobs/<job_id>/fit.<kind>", "fit")
     def export_fit(job_id: str, kind: str) -> Response:
-        """Return the fit as json, proj (a PROJ pipeline), csv (residuals) or pdf."""
+        """Return the fit as json, proj (a PROJ pipeline) or csv (residuals)."""
         return as_file(*out.export(context, job_id, kind))

@@ -60,6 +60,31 @@ class Bar:
 
 
 @dataclass(frozen=True)
+class PlanMark:
+    """A mark of a fit on its plan: its place and its residual (fitted − given), local metres; `used` in the fit, `flagged` a suspect."""
+
+    name: str
+    east_m: float
+    north_m: float
+    residual_m: tuple[float, float] | None
+    used: bool
+    flagged: bool
+
+
+@dataclass(frozen=True)
+class FitPlan:
+    """The marks of a fit, north up, with residuals drawn larger; `hull_m` are the corners of those used, local metres."""
+
+    marks: tuple[PlanMark, ...]
+    hull_m: tuple[tuple[float, float], ...]
+    unit: str
+    metres_per_unit: float
+
+
+Drawn = HeightStack | Target | tuple[Bar, ...] | FitPlan
+
+
+@dataclass(frozen=True)
 class ReportPart:
     """A part of a report: a heading, label and value pairs, sentences, a table whose first row is its header, a drawing."""
 
@@ -67,7 +92,7 @@ class ReportPart:
     values: Sequence[tuple[str, str]] = ()
     sentences: Sequence[str] = ()
     table: Sequence[Sequence[str]] = ()
-    drawing: HeightStack | Target | tuple[Bar, ...] | None = None
+    drawing: Drawn | None = None
 
 
 @dataclass(frozen=True)

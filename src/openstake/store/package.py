@@ -286,7 +286,7 @@ def line_of(values: Mapping[str, Any]) -> bytes:
 class Opened:
     """A package that is read: what it says of itself holds for what is in it, or a FileError says what does not."""
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path | IO[bytes]) -> None:
         try:
             self._archive = zipfile.ZipFile(path)
         except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError):

@@ -10,7 +10,7 @@ from math import hypot
 from pathlib import Path
 from typing import Any
 
-from openstake.core.report import JUDGEMENT, Bar, HeightStack, Report, ReportPart, Target
+from openstake.core.report import JUDGEMENT, Bar, Drawn, FitPlan, HeightStack, Report, ReportPart, Target
 
 _WORDS = {"′": "'", "σ": "sigma", "χ": "chi", "→": "to", "\u00a0": " ", "\u202f": " "}
 _PLAIN, _BOLD = "Vera", "VeraBd"  # come with reportlab, free to ship
@@ -151,7 +151,9 @@ def _table(rows: Sequence[Sequence[str]], styles: dict[str, Any], width: float) 
     return table
 
 
-def _drawing(drawing: HeightStack | Target | tuple[Bar, ...], width: float) -> Any:
+def _drawing(drawing: Drawn, width: float) -> Any:
+    if isinstance(drawing, FitPlan):
+        return _plan(drawing, width)
     if isinstance(drawing, HeightStack):
         return _stack(drawing, width)
     if isinstance(drawing, Target):
@@ -220,6 +222,66 @@ def _target(target: Target, width: float) -> Any:
     ):
         found.add(String(0.66 * width, high - 20 - 13 * line, written(text), fontName=_PLAIN, fontSize=8.5))
     return found
+
+
+def _plan(plan: FitPlan, width: float) -> Any:
+    """Return the marks of a fit with hull and residuals; arrows are drawn larger, by a factor that is said."""
+    from reportlab.graphics.shapes import Circle, Drawing, Line, Rect, String
+    from reportlab.lib.colors import white
+    from reportlab.pdfbase.pdfmetrics import stringWidth
+
+    high = 270.0
+    found = Drawing(width, high)
+    found.add(Rect(0, 0, width, high, strokeWidth=0.6, fillColor=None))
+    if not plan.marks:
+        return found
+    east, north = [mark.east_m for mark in plan.marks], [mark.north_m for mark in plan.marks]
+    wide_m, high_m = max(max(east) - min(east), 1.0), max(max(north) - min(north), 1.0)
+    room = 0.74 * min(width / wide_m, high / high_m)
+    middle = ((max(east) + min(east)) / 2, (max(north) + min(north)) / 2)
+
+    def at(east_m: float, north_m: float) -> tuple[float, float]:
+        return width / 2 + (east_m - middle[0]) * room, high / 2 + (north_m - middle[1]) * room
+
+    corners = [at(*corner) for corner in plan.hull_m]
+    for one, other in zip(corners, corners[1:] + corners[:1], strict=True) if len(corners) > 1 else ():
+        found.add(Line(*one, *other, strokeWidth=0.6, strokeDashArray=[3, 3]))
+    longest_m = max((hypot(*mark.residual_m) for mark in plan.marks if mark.residual_m), default=0.0)
+    larger = _round_down(0.15 * min(width, high) / room / longest_m) if longest_m > 0.0 else 0.0
+    for mark in plan.marks:
+        x, y = at(mark.east_m, mark.north_m)
+        found.add(Circle(x, y, 3, strokeWidth=0.8, fillColor="#000000" if mark.used else None))
+        if mark.residual_m:
+            tip = at(mark.east_m + mark.residual_m[0] * larger, mark.north_m + mark.residual_m[1] * larger)
+            found.add(Line(x, y, *tip, strokeWidth=1.8 if mark.flagged else 0.9))
+            found.add(Circle(*tip, 1.2, strokeWidth=0.8, fillColor=None))
+        # A name lies on white, so that no line runs through it.
+        name = written(mark.name)
+        half = stringWidth(name, _BOLD, 8.5) / 2
+        found.add(Rect(x - half - 1, y - 15, 2 * half + 2, 10, strokeWidth=0, strokeColor=None, fillColor=white))
+        found.add(String(x - half, y - 13, name, fontName=_BOLD, fontSize=8.5))
+    if larger:
+        words = f"residuals (fitted - given), drawn {larger:g} times as long as the plan"
+        found.add(String(5, 5, words, fontName=_PLAIN, fontSize=8))
+    found.add(Line(width - 14, high - 36, width - 14, high - 16, strokeWidth=0.9))
+    for side in (-3, 3):
+        found.add(Line(width - 14, high - 16, width - 14 + side, high - 22, strokeWidth=0.9))
+    found.add(String(width - 17.5, high - 12, "N", fontName=_BOLD, fontSize=9))
+    length = _round_down(width / room / 5 / plan.metres_per_unit)
+    long = length * plan.metres_per_unit * room
+    found.add(Line(width - 8 - long, 8, width - 8, 8, strokeWidth=1.5))
+    found.add(String(width - 8, 12, f"{length:g} {plan.unit}", fontName=_PLAIN, fontSize=8, textAnchor="end"))
+    return found
+
+
+def _round_down(value: float) -> float:
+    """Return 1, 2 or 5 times a power of ten, at most the value."""
+    power = 10.0
+    while power > value:
+        power /= 10.0
+    while power * 10.0 <= value:
+        power *= 10.0
+    return next(step * power for step in (5.0, 2.0, 1.0) if step * power <= value)
 
 
 def _bars(bars: tuple[Bar, ...], width: float) -> Any:

@@ -118,7 +118,9 @@ def _estimated(found: dict[str, tuple[int, str, list[str]]], name: str) -> Itera
     try:
         numbers = {key: (float(parts[8]), float(parts[9])) for key, (_, _, parts) in found.items()}
     except ValueError:
-        raise FileError(f"{name[:60]} has a coordinate that is no number.") from None
+        numbers = {}
+    if not all(abs(value) < 1e8 and abs(sigma) < 1e8 for value, sigma in numbers.values()) or not numbers:
+        raise FileError(f"{name[:60]} has a coordinate that is no number.")
     for key, field in (("STAX", "x"), ("STAY", "y"), ("STAZ", "z")):
         number, line, parts = found[key]
         if parts[6] != "m":
@@ -129,7 +131,7 @@ def _estimated(found: dict[str, tuple[int, str, list[str]]], name: str) -> Itera
         yield SolutionValue("epoch", epoch, line.strip(), number)
     place = np.array([numbers[key][0] for key in ("STAX", "STAY", "STAZ")])
     sigmas = np.array([numbers[key][1] for key in ("STAX", "STAY", "STAZ")])
-    if np.isfinite(sigmas).all() and (sigmas > 0.0).all() and 6.3e6 < float(np.linalg.norm(place)) < 6.4e6:
+    if (sigmas > 0.0).all() and 6.3e6 < float(np.linalg.norm(place)) < 6.4e6:
         latitude, longitude, _ = (float(value) for value in geodetic_from_ecef(place))
         # Without the correlations, which SINEX has in another block: the three as if they were independent.
         east, north, up = np.sqrt((enu_axes(latitude, longitude) ** 2) @ sigmas**2)

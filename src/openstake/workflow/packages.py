@@ -36,9 +36,10 @@ def package_in_words(made: Package) -> str:
     lines = sum(part.lines for part in made.chains)
     sealed = sum(part.sealed for part in made.chains)
     beside = f", {counted(sealed, 'line')} of other jobs sealed" if sealed else ""
+    size = f" ({sum(file.bytes for file in made.files) / 1e6:.1f} MB)" if made.files else ""
     return (
-        f"{made.name}: {counted(made.rows, 'row')}, {counted(len(made.files), 'file')} "
-        f"({sum(file.bytes for file in made.files) / 1e6:.1f} MB), {counted(lines, 'line')} of the Book{beside}."
+        f"{made.name}: {counted(made.rows, 'row')}, {counted(len(made.files), 'file')}{size}, "
+        f"{counted(lines, 'line')} of the Book{beside}."
     )
 
 

@@ -34,7 +34,7 @@ from openstake.workflow.chain.page import page as chain_page
 from openstake.workflow.check import fieldtests
 from openstake.workflow.check.checks import MOST_CHECKS, Checked, checked
 from openstake.workflow.context import Context, file_name
-from openstake.workflow.fit.out import export as fit_export
+from openstake.workflow.fit.out import report_of as fit_report_of
 from openstake.workflow.now import points
 from openstake.workflow.now.base import BaseNow, bases_of
 from openstake.workflow.now.job import JobNow, job_of
@@ -79,9 +79,6 @@ def offered(context: Context, job_id: str) -> ReportsView:
 
 def pdf(context: Context, job_id: str, kind: str, query: ReportQuery) -> tuple[bytes, str, str]:
     """Return a report as PDF: its content, media type and name; InputError for another kind, ConflictError where nothing is to report."""
-    if kind == "fit":
-        content, media_type, name = fit_export(context, job_id, "pdf")
-        return content, media_type, name
     made = _KINDS.get(kind)
     if made is None:
         raise InputError(f"'{kind[:20]}' is no kind of report; it is {', '.join(REPORTS)}.")
@@ -371,5 +368,16 @@ def _budget(budget: BudgetShown, unit: str) -> ReportPart:
     )
 
 
+def _fit(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> list[ReportPart]:
+    return fit_report_of(context, job.id)
+
+
 _Made = Callable[[Context, JobNow, KitNow, ReportQuery], list[ReportPart]]
-_KINDS: dict[str, _Made] = {"day": _day, "base": _base, "check": _checks, "iso17123": _field_test, "job": _chain}
+_KINDS: dict[str, _Made] = {
+    "day": _day,
+    "base": _base,
+    "check": _checks,
+    "fit": _fit,
+    "iso17123": _field_test,
+    "job": _chain,
+}

@@ -1131,7 +1131,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Return the fit as json, proj (a PROJ pipeline), csv (residuals) or pdf. */
+        /** Return the fit as json, proj (a PROJ pipeline) or csv (residuals). */
         get: operations["get__api_jobs_{job_id}_fit.{kind}"];
         put?: never;
         post?: never;

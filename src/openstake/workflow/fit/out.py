@@ -1,4 +1,4 @@
-"""The local fit as files: JSON, a PROJ pipeline, the residuals as CSV, a printed sheet with the plan."""
+"""The local fit as files: JSON, a PROJ pipeline, the residuals as CSV; and as parts of a report, with the plan."""
 
 from __future__ import annotations
 
@@ -10,8 +10,8 @@ from openstake import __version__
 from openstake.core.chain import State
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.localfit.parameters import pipeline_of
+from openstake.core.report import FitPlan, PlanMark, ReportPart
 from openstake.core.units import METRES_PER_UNIT, text_from_metres
-from openstake.wire.fitpdf import FitSheet, SheetMark, write_fit
 from openstake.wire.tables.cells import csv_text
 from openstake.workflow.context import Context, file_name
 from openstake.workflow.fit.judged import Judged, judged
@@ -19,23 +19,27 @@ from openstake.workflow.fit.view import FitMarkView, FitView, page_of
 from openstake.workflow.now.fit import fit_now
 from openstake.workflow.now.job import job_of
 
-FILES = {"json": "application/json", "proj": "text/plain", "csv": "text/csv", "pdf": "application/pdf"}
+FILES = {"json": "application/json", "proj": "text/plain", "csv": "text/csv"}
 
 
 def export(context: Context, job_id: str, kind: str) -> tuple[bytes, str, str]:
     """Return the fit that is shown as a file: its content, media type and name."""
     if kind not in FILES:
         raise InputError(f"'{kind[:20]}' is no format of a fit; it is {', '.join(FILES)}.")
+    item, shown = _shown(context, job_id)
+    content = {"json": _json, "proj": _proj, "csv": _csv}[kind](item, shown)
+    ending = "txt" if kind == "proj" else kind
+    return content.encode(), FILES[kind], f"{file_name(item.job.name)}-fit.{ending}"
+
+
+def _shown(context: Context, job_id: str) -> tuple[Judged, FitView]:
     with context.database.read() as session:
         job = job_of(session, job_id)
         item = judged(session, job, fit_now(session, job))
         shown = page_of(item, "")
     if item.now.parameters is None:
         raise ConflictError(f"There is no fit to write: {item.now.problem}")
-    content = {"json": _json, "proj": _proj, "csv": _csv}[kind](item, shown) if kind != "pdf" else None
-    body = write_fit(_sheet(item, shown, context.now())) if content is None else content.encode()
-    ending = "txt" if kind == "proj" else kind
-    return body, FILES[kind], f"{file_name(job.name)}-fit.{ending}"
+    return item, shown
 
 
 def _json(item: Judged, shown: FitView) -> str:
@@ -100,34 +104,50 @@ def _csv(item: Judged, shown: FitView) -> str:
     return csv_text(rows)
 
 
-def _sheet(item: Judged, shown: FitView, now_s: float) -> FitSheet:
+def report_of(context: Context, job_id: str) -> list[ReportPart]:
+    """Return the fit that is shown as parts of a report: its plan, its numbers, its marks; ConflictError where there is none."""
+    item, shown = _shown(context, job_id)
     job, flat, up = item.job, shown.horizontal, shown.vertical
-    assert flat is not None and item.now.parameters is not None, "there is a fit"
+    assert flat is not None, "there is a fit"
     unit = job.length_unit
-    at = job.local_time(now_s)
     sigma = "nothing left over" if flat.redundancy <= 0 else (
         f"sigma of a component {text_from_metres(flat.sigma0_m, unit)}, estimated" if flat.sigma0_m is not None
         else f"variance factor {flat.variance_factor:.2f}"
     )  # fmt: skip
-    lines_ = [
-        ("Result", item.headline.sentence),
+    values = [
         ("Horizontal", f"{flat.model}: scale {flat.scale:.9f} ({flat.scale_ppm:+.1f} ppm), rotation {flat.rotation_deg:+.6f}°"),
-        ("", f"shift {text_from_metres(flat.shift_e_m, unit)} east, {text_from_metres(flat.shift_n_m, unit)} north; {sigma}, redundancy {flat.redundancy}"),
+        ("Shift", f"{text_from_metres(flat.shift_e_m, unit)} east, {text_from_metres(flat.shift_n_m, unit)} north; {sigma}, redundancy {flat.redundancy}"),
         ("Expected", f"scale {shown.expected.scale:.9f}" + ("" if shown.expected.rotation_deg is None else f", rotation {shown.expected.rotation_deg:+.6f}°")),
         ("Vertical", "none" if up is None else f"{up.model}: {text_from_metres(up.constant_m, unit)}, slopes {up.slope_east_ppm:+.1f} east and {up.slope_north_ppm:+.1f} north ppm, redundancy {up.redundancy}"),
         ("Test", shown.test_words),
-        ("System, frame, epoch", f"{job.settings.system_label or job.frame.name}; {job.positions_label} {job.settings.frame_epoch}"),
         ("In use", "no" if shown.applied is None else "yes" if shown.applied.is_shown else "another fit"),
     ]  # fmt: skip
     header = ("mark", "use", "left out E", "N", "H", "residual E", "N", "H", f"95 % ({unit})")
-    return FitSheet(
-        f"{job.name}: local fit", f"Open Stake {__version__}, printed {at:%Y-%m-%d %H:%M}. Residuals are fitted − given; left out: predicted by the others − given.",
-        lines_, header, [_sheet_mark(mark, METRES_PER_UNIT[unit]) for mark in shown.marks], [(corner.east_m, corner.north_m) for corner in shown.hull],
-        [f"{found.severity.value}: {found.sentence}" for found in shown.findings], unit, METRES_PER_UNIT[unit],
+    plan = FitPlan(
+        tuple(_plan_mark(mark) for mark in shown.marks), tuple((corner.east_m, corner.north_m) for corner in shown.hull), unit,
+        METRES_PER_UNIT[unit],
     )  # fmt: skip
+    return [
+        ReportPart("Result", sentences=[item.headline.sentence], drawing=plan), ReportPart("The fit", values),
+        ReportPart(
+            "Marks", sentences=["Residuals are fitted − given; left out: predicted by the others − given."],
+            table=[header, *(_cells(mark, METRES_PER_UNIT[unit]) for mark in shown.marks)],
+        ),
+        ReportPart("What is to be said", sentences=[f"{found.severity.value}: {found.sentence}" for found in shown.findings] or ["Nothing."]),
+    ]  # fmt: skip
 
 
-def _sheet_mark(mark: FitMarkView, factor: float) -> SheetMark:
+def _plan_mark(mark: FitMarkView) -> PlanMark:
+    point = mark.point
+    residual = (
+        None
+        if point is None or point.residual_e_m is None or point.residual_n_m is None
+        else (point.residual_e_m, point.residual_n_m)
+    )
+    return PlanMark(mark.name, mark.local_e_m, mark.local_n_m, residual, mark.horizontal, mark.state is State.DISAGREES)
+
+
+def _cells(mark: FitMarkView, factor: float) -> tuple[str, ...]:
     point = mark.point
 
     def length(value: float | None) -> str:
@@ -136,13 +156,5 @@ def _sheet_mark(mark: FitMarkView, factor: float) -> SheetMark:
     off = (None,) * 6 if point is None else (
         point.left_out_e_m, point.left_out_n_m, point.left_out_h_m, point.residual_e_m, point.residual_n_m, point.residual_h_m
     )  # fmt: skip
-    arrow = (
-        None
-        if point is None or point.residual_e_m is None or point.residual_n_m is None
-        else (point.residual_e_m, point.residual_n_m)
-    )
     predicted = "–" if mark.predicted_95_m is None else f"{mark.predicted_95_m / factor:.3f}"
-    cells = (mark.name, mark.use, *(length(value) for value in off), predicted)
-    return SheetMark(
-        mark.name, mark.local_e_m, mark.local_n_m, arrow, mark.horizontal, mark.state is State.DISAGREES, cells
-    )
+    return (mark.name, mark.use, *(length(value) for value in off), predicted)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from datetime import datetime
+from zoneinfo import ZoneInfo
 
 from openstake.core.units import LengthUnit
 from openstake.workflow.context import Context
@@ -86,7 +88,7 @@ _JOBS = (
 
 def load_demo(context: Context) -> None:
     """Make the demo's kit and jobs where they are missing; what is there stays as it is, but for the port of the practice caster."""
-    clock = Clock(context.now() - _BEGAN_BEFORE_S)
+    clock = Clock(_began_s(context.now()))
     earlier = replace(context, now=clock)
     load_kit(earlier)
     names = {job.name for archived in (False, True) for job in list_jobs(context, JobsQuery(archived=archived)).jobs}
@@ -95,6 +97,15 @@ def load_demo(context: Context) -> None:
             clock.wait(60.0)
             _load_job(earlier, asked, clock)
     follow_caster(context)
+
+
+def _began_s(now_s: float) -> float:
+    """Return when the demo's office began: some hours ago, or the evening before where midnight of its morning's job lies between."""
+    zone = ZoneInfo(ALDER_ABOUT["time_zone"])
+    today = datetime.fromtimestamp(now_s, zone).replace(hour=0, minute=0, second=0, microsecond=0)
+    return (
+        now_s - _BEGAN_BEFORE_S if now_s - _BEGAN_BEFORE_S >= today.timestamp() else today.timestamp() - _BEGAN_BEFORE_S
+    )
 
 
 def _load_job(context: Context, asked: _DemoJob, clock: Clock) -> None:

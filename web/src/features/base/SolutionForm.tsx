@@ -14,7 +14,7 @@ const FIELDS: { name: keyof Typed; label: string; placeholder: string; hint?: st
   { name: "pasted", label: "Pasted in one piece", placeholder: "53 20 14.51234 N; 6 15 36.1234 W; 61.234 m", hint: "Latitude, longitude, ellipsoidal height, on lines of their own or with semicolons; or Earth-centred X, Y, Z.", wide: true, lines: 3 },
   { name: "latitude", label: "or latitude", placeholder: "53 20 14.51234 N" },
   { name: "longitude", label: "longitude", placeholder: "6 15 36.1234 W" },
-  { name: "height", label: "ellipsoidal height", placeholder: "61.234 m", hint: "Of what the solution is of: the mark or the ARP." },
+  { name: "height", label: "ellipsoidal height", placeholder: "61.234 m" },
   { name: "frame", label: "Frame", placeholder: "ETRS89", hint: "As the computation says it." },
   { name: "epoch", label: "Epoch", placeholder: "2026.9" },
   { name: "sigma_horizontal", label: "Sigma, horizontal", placeholder: "10 mm" },
@@ -69,6 +69,7 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
         )}
       </div>
       {read.isError && <Note tone="flag">{sentenceOf(read.error)}</Note>}
+      {offered && <Lines values={offered.file.values} typed={typed} onTake={(name, text) => change(name)(text)} />}
       <div className="grid grid-cols-3 gap-x-4 gap-y-2">
         {FIELDS.map((field) => (
           <div key={field.name} className={field.wide ? "col-span-full" : ""}>
@@ -82,7 +83,6 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
               {...(field.lines ? { lines: field.lines } : {})}
               problem={refused?.field === field.name ? refused.sentence : null}
             />
-            <Lines values={offered?.file.values ?? []} field={field.name} typed={typed[field.name]} onTake={change(field.name)} />
           </div>
         ))}
         <Select
@@ -115,7 +115,7 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
           </div>
         )}
       </div>
-      {refused && !FIELDS.some((field) => field.name === refused.field) && <Note tone="flag">{sentenceOf(refused)}</Note>}
+      {refused && refused.field !== "operation" && !FIELDS.some((field) => field.name === refused.field) && <Note tone="flag">{sentenceOf(refused)}</Note>}
       {seen && <Moves job={job} seen={seen} />}
       {seen && stop && <TickRow what="The numbers are right all the same" done={accepted} onTick={() => setAccepted(!accepted)} />}
       {seen && props.locked && <Note>The present coordinate is locked as control quality; this one takes its place.</Note>}
@@ -160,20 +160,33 @@ function filledIn(values: Value[]): Partial<Typed> {
   return { ...places, ...pasted, frame: once("frame"), epoch: once("epoch"), sigma_horizontal: once("sigma_horizontal"), sigma_vertical: once("sigma_vertical") };
 }
 
-/** The lines of the file that a value stands in; where there are several, one is taken by a press. */
-function Lines(props: { values: Value[]; field: string; typed: string; onTake: (text: string) => void }) {
-  const of = props.field === "pasted" ? ["x", "y", "z"] : [props.field];
-  const found = props.values.filter((value) => of.includes(value.field));
-  if (found.length === 0 || (props.field === "pasted" && !props.typed)) return null;
-  const several = props.field !== "pasted" && found.length > 1;
+const WORDS: Record<Value["field"], string> = {
+  latitude: "latitude", longitude: "longitude", height: "ellipsoidal height", x: "X", y: "Y", z: "Z", frame: "frame", epoch: "epoch",
+  sigma_horizontal: "sigma, horizontal", sigma_vertical: "sigma, height",
+};
+
+/** What the file says, each with the line that it stands in; of what stands there more than once, one is taken by a press. */
+function Lines(props: { values: Value[]; typed: Typed; onTake: (name: keyof Typed, text: string) => void }) {
+  const { values, typed } = props;
+  const isTaken = (value: Value) => (value.field in typed ? typed[value.field as keyof Typed] === value.text : typed.pasted.split("; ").includes(value.text));
   return (
-    <ul className="text-base text-faded">
-      {found.map((value) => (
-        <li key={`${value.field} ${value.number} ${value.text}`} className="flex items-center gap-2">
-          <span className="min-w-0 flex-1 truncate" title={value.line}>
-            line {value.number}: {value.line}
+    <ul aria-label="What the file says" className="rounded border-2 border-line">
+      {values.map((value) => (
+        <li key={`${value.field} ${value.number} ${value.text}`} className="grid grid-cols-[10rem_1fr_6rem] items-center gap-3 border-t border-line px-3 py-1 first:border-t-0">
+          <span className="text-base text-faded">{WORDS[value.field]}</span>
+          <span className="min-w-0">
+            <b>{value.text}</b>
+            <span className="block text-base wrap-break-word text-faded">
+              line {value.number}: {value.line}
+            </span>
           </span>
-          {several && value.text !== props.typed && <Button onClick={() => props.onTake(value.text)}>Take {value.text}</Button>}
+          {isTaken(value) ? (
+            <span className="text-right font-semibold text-checked">taken</span>
+          ) : value.field in typed ? (
+            <Button onClick={() => props.onTake(value.field as keyof Typed, value.text)}>Take</Button>
+          ) : (
+            <span className="text-right text-base text-faded">left</span>
+          )}
         </li>
       ))}
     </ul>

@@ -9,10 +9,10 @@ import { ApplyFit } from "./ApplyFit";
 import type { FitViewProps } from "./FitPage";
 
 const FILES = [
-  { kind: "pdf", label: "Sheet (PDF)" },
-  { kind: "csv", label: "Residuals (CSV)" },
-  { kind: "proj", label: "PROJ pipeline" },
-  { kind: "json", label: "JSON" },
+  { file: "reports/fit.pdf", label: "Sheet (PDF)" },
+  { file: "fit.csv", label: "Residuals (CSV)" },
+  { file: "fit.proj", label: "PROJ pipeline" },
+  { file: "fit.json", label: "JSON" },
 ];
 
 /** The fit in use, dropped and taken up again; every point in both systems; the fit as files. */
@@ -65,7 +65,7 @@ export function UseView({ job, fit, tabs }: FitViewProps) {
             <section aria-label="Files" className="flex flex-col gap-2">
               <h2 className="font-bold">The fit as files</h2>
               {FILES.map((file) => (
-                <a key={file.kind} href={`/api/jobs/${job.id}/fit.${file.kind}`} download className="inline-flex h-touch items-center gap-2 rounded border-2 border-line bg-page px-4 font-semibold">
+                <a key={file.file} href={`/api/jobs/${job.id}/${file.file}`} download className="inline-flex h-touch items-center gap-2 rounded border-2 border-line bg-page px-4 font-semibold">
                   <Download aria-hidden size={18} /> {file.label}
                 </a>
               ))}

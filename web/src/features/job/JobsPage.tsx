@@ -58,10 +58,12 @@ function Unpack() {
   const work = useWork(() => void queries.invalidateQueries({ queryKey: ["jobs"] }));
   return (
     <div className="flex flex-1 items-center gap-4">
-      <div className="min-w-0 flex-1">
-        <WorkBar work={work} />
+      <div className="flex min-w-0 flex-1 items-center gap-4">
+        <div className="min-w-0 flex-1">
+          <WorkBar work={work} />
+        </div>
         {work.view?.state === "done" && (
-          <Link to={`/job/${work.view.job}`} className="flex min-h-touch items-center font-semibold underline">
+          <Link to={`/job/${work.view.job}`} className="flex min-h-touch items-center font-semibold whitespace-nowrap underline">
             Go to the job
           </Link>
         )}
