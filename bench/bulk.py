@@ -6,6 +6,7 @@ in memory.  A list that comes in pages is walked to its end.
 
 from __future__ import annotations
 
+import json
 import resource
 import shutil
 import sqlite3
@@ -14,6 +15,7 @@ import sys
 import tempfile
 import time
 import tracemalloc
+import zipfile
 from base64 import b64encode
 from collections.abc import Callable
 from datetime import date
@@ -42,6 +44,7 @@ from openstake.workflow.now.heights import read_height  # noqa: E402
 from openstake.workflow.now.job import job_of  # noqa: E402
 from openstake.workflow.now.kit import kit_of  # noqa: E402
 from openstake.workflow.now.marks import mark_of  # noqa: E402
+from openstake.workflow.packages import read_package, write_package  # noqa: E402
 from tests.filled import angle_text, fill  # noqa: E402
 
 HERE = "http://127.0.0.1:8420"
@@ -208,8 +211,51 @@ def of_book(lines: int = 50_000, count: int = 5000) -> list[tuple[str, str, str,
                 f"{kept / plainly:.0f}",
             )
         )
+        rows += _of_package(season, Path(folder))
         season.program.close()
     return rows
+
+
+def _of_package(season: Season, folder: Path) -> list[tuple[str, str, str, str]]:
+    """Return what a job costs as a package against its database zipped, and unpacked against its rows inserted plainly."""
+    out, context = folder / "job.zip", season.program.context
+    packed = timed(lambda: write_package(context, season.job, out), runs=1)
+    plain = folder / "plain.zip"
+
+    def zipped() -> None:
+        with zipfile.ZipFile(plain, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as archive:
+            archive.write(season.folder / "openstake.db")
+
+    zipped_s = timed(zipped, runs=1)
+    there = build(folder / "there", practice=False, demo=False, web_dir=None)
+    unpacked = timed(lambda: read_package(there.context, out), runs=1)
+    again = timed(lambda: read_package(there.context, out), runs=1)
+    there.close()
+    plainly = timed(lambda: _inserted(out, folder / "there" / "openstake.db"), runs=1)
+    size = out.stat().st_size / 1e6
+    return [
+        (f"Package of {size:.0f} MB, s", f"{packed:.1f}", f"{zipped_s:.1f} (database zipped)", f"{packed / zipped_s:.1f}"),
+        ("The same unpacked, and once more, s", f"{unpacked:.1f}, {again:.1f}", f"{plainly:.1f} (rows inserted, no check)", f"{unpacked / plainly:.1f}"),
+    ]  # fmt: skip
+
+
+def _inserted(package: Path, pattern: Path) -> None:
+    """Insert a package's rows into the tables of a database, without a key, a check or a link between them."""
+    database = sqlite3.connect(":memory:")
+    source = sqlite3.connect(pattern)
+    with zipfile.ZipFile(package) as archive, database:
+        for name in archive.namelist():
+            if not name.startswith("tables/"):
+                continue
+            rows = [json.loads(line) for line in archive.read(name).splitlines()]
+            columns = [row[1] for row in source.execute(f"PRAGMA table_info({Path(name).stem})")]
+            database.execute(f"CREATE TABLE {Path(name).stem} ({', '.join(map(repr, columns))})")
+            marks = ", ".join("?" * len(columns))
+            database.executemany(
+                f"INSERT INTO {Path(name).stem} VALUES ({marks})", [[row[key] for key in columns] for row in rows]
+            )
+    source.close()
+    database.close()
 
 
 def _write_lines(season: Season, count: int) -> None:

@@ -21,8 +21,9 @@ SHOTS = os.environ.get("OPENSTAKE_SHOTS")
 
 
 @pytest.fixture(scope="session")
-def chromium():
+def chromium(tmp_path_factory):
     options = Options()
+    options.add_experimental_option("prefs", {"download.default_directory": str(tmp_path_factory.mktemp("downloads"))})
     options.binary_location = "/usr/bin/chromium"
     for flag in (
         "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",

@@ -60,7 +60,8 @@ def test_a_day_is_written_signed_off_and_taken_home(page):
     page.press("code", tag="ol//button")
     page.until(lambda: len(page.driver.find_elements("css selector", "ol[aria-label=Columns] li")) == 4)
     assert axe(page) == []
-    path = page.driver.find_element("css selector", "footer a[download]").get_attribute("href")
+    page.press("Points as CSV")
+    path = page.until(lambda: page.driver.find_elements("css selector", "footer a[download]"))[0].get_attribute("href")
     with urllib.request.urlopen(path) as answer:
         assert answer.read().decode().split("\r\n")[0] == "name,north_m,east_m,elevation_m"
 
