@@ -274,6 +274,30 @@ def test_the_published_schema_is_that_of_a_package(places, tmp_path):
                     check.validate(json.loads(line))
 
 
+def test_gear_of_one_name_on_two_machines_is_said_and_the_newer_one_used(places, tmp_path):
+    here, there = places("here", demo=True), places("there")
+    job = here.job("Alder Ford Footbridge")
+    heron = next(item for item in here.get("/gear")["items"] if item["name"] == "Heron" and item["kind"] == "receiver")
+    there.post("/gear", {"kind": "receiver", "values": heron["data"] | {"serial": "HN-2"}})
+
+    made = unpacked(there, packed(here, job, tmp_path / "package.zip"))
+
+    assert "another receiver Heron" in made.words
+    herons = [item for item in there.get("/gear")["items"] if item["name"] == "Heron" and item["kind"] == "receiver"]
+    assert [item["data"]["serial"] for item in herons] == ["HN-2"], "typed after the demo's"
+
+
+def test_a_copy_of_a_data_folder_that_went_on_by_itself_is_refused(places, tmp_path):
+    """A restored folder begins a chain of its own; one that was copied by hand writes on with the old one's."""
+    here, copy = places("here", demo=True), places("copy", demo=True)
+    job = here.job("Alder Ford Footbridge")
+    here.post(f"/jobs/{job}/book/notes", {"words": "written here"})
+    copy.post(f"/jobs/{job}/book/notes", {"words": "written there"})
+
+    with pytest.raises(FileError, match="goes on in two ways"):
+        unpacked(copy, packed(here, job, tmp_path / "package.zip"))
+
+
 # --- what is no package ---
 
 

@@ -17,10 +17,6 @@ from openstake.workflow.now.job import named_job
 from openstake.workflow.packages import package_in_words, read_package, write_package
 
 
-def _nothing(_: int, __: int) -> None:
-    """A terminal is told at the end."""
-
-
 @click.command()
 @click.argument("job")
 @click.argument("out", metavar="OUT.zip", type=click.Path(path_type=Path, dir_okay=False))
@@ -33,7 +29,7 @@ def package(job: str, out: Path, data: Path, as_json: bool) -> None:
         with database.read() as session:
             job_id = named_job(session, job).id
         context = Context(cast(Database, database), Hub(), data, None)
-        made = write_package(context, job_id, out, _nothing)
+        made = write_package(context, job_id, out)
     finally:
         database.close()
     show(asdict(made), as_json, [f"{out}", package_in_words(made)])
@@ -49,7 +45,7 @@ def unpack(source: Path, data: Path, as_json: bool) -> None:
     try:
         database = Database.in_folder(data)
         try:
-            made = read_package(Context(database, Hub(), data, None), source, _nothing)
+            made = read_package(Context(database, Hub(), data, None), source)
         finally:
             database.close()
     finally:

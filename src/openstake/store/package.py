@@ -128,11 +128,16 @@ def _gear_lines(session: Session, job_id: str) -> set[str]:
 
 
 def rows_of(session: Session, table: Table, job_id: str) -> Iterator[dict[str, Any]]:
-    """Yield the rows that a package of the job holds of a table, by key; one that was set behind a rival as it was said."""
-    said, stale = said_of(session, table)
+    """Yield the rows that a package of the job holds of a table, by key."""
     where = [_members(session, table, job_id)]
     if table.name == "book":
         where.append(BookEntry.id.not_in(_sealed_here(session, job_id)))
+    return rows_where(session, table, *where)
+
+
+def rows_where(session: Session, table: Table, *where: ColumnElement[bool]) -> Iterator[dict[str, Any]]:
+    """Yield rows as they were said, by key: one that was set behind a rival with what it truly replaced."""
+    said, stale = said_of(session, table)
     query = select(table).where(*where).order_by(*table.primary_key.columns)
     for row in session.execute(query.execution_options(yield_per=2000)).mappings():
         values = {item.name: row[item] for item in table.columns}

@@ -17,8 +17,9 @@ from openstake.core.errors import FileError
 from openstake.core.units import counted
 from openstake.store import rivals
 from openstake.store.book import FIRST_HASH, hash_of, write_entry
-from openstake.store.models import Base, BookEntry, Device, Job, Occupation, OwnDevice, SealedLine, new_id
-from openstake.store.package import JOINED, LINKS, Opened, Tell, of_job, rows_of, tables
+from openstake.store.lines import heads
+from openstake.store.models import Base, BookEntry, Device, GearItem, Job, Occupation, OwnDevice, SealedLine, new_id
+from openstake.store.package import JOINED, LINKS, Opened, Tell, of_job, rows_where, tables
 from openstake.wire.jsontext import JsonError, read_json
 
 _BATCH = 500
@@ -28,7 +29,10 @@ _SHARED = ("gear", "profile", "geoid_grid")
 
 @dataclass(frozen=True)
 class Unpacked:
-    """What a package brought: its job, whether that was here before, new rows and files, and lines of rows that now disagree."""
+    """What a package brought: its job, whether that was here before, new rows and files, and lines of rows that now disagree.
+
+    `twins`: gear that the kit here had under the same name, and with other values.
+    """
 
     job: str
     name: str
@@ -36,15 +40,21 @@ class Unpacked:
     rows: int
     files: int
     disputes: int
+    twins: tuple[str, ...] = ()
 
     @property
     def words(self) -> str:
+        twins = (
+            f" The kit here had another {', another '.join(self.twins)}: the newer one is used, look at Kit."
+            if self.twins
+            else ""
+        )
         if not self.known:
-            return f"{self.name} unpacked: {counted(self.rows, 'row')}, {counted(self.files, 'file')}."
+            return f"{self.name} unpacked: {counted(self.rows, 'row')}, {counted(self.files, 'file')}.{twins}"
         if not self.rows and not self.files:
             return f"{self.name} holds all of this already: nothing new."
         rival = f" {counted(self.disputes, 'value')} that two crews replaced: settle each." if self.disputes else ""
-        return f"{self.name} joined with what is here: {counted(self.rows, 'new row')}, {counted(self.files, 'new file')}.{rival}"
+        return f"{self.name} joined with what is here: {counted(self.rows, 'new row')}, {counted(self.files, 'new file')}.{rival}{twins}"
 
 
 class _Ids:
@@ -92,7 +102,7 @@ def unpack(session: Session, opened: Opened, data: Path, now_s: float, tell: Tel
             if table.name == "book":
                 rows += _add_chains(session, opened, list(found))
             elif "replaces_id" in table.c:
-                fresh, known_ids = _fresh_of_lines(session, table, package.job, list(found))
+                fresh, known_ids = _fresh_of_lines(session, table, list(found))
                 rivals.add_line(session, table, fresh, joins, known_ids)
                 where = (
                     table.c.line_id.in_({row["line_id"] for row in fresh})
@@ -107,7 +117,7 @@ def unpack(session: Session, opened: Opened, data: Path, now_s: float, tell: Tel
         session.flush()
     except IntegrityError:
         raise FileError("This package holds a row that is here under another job. Nothing was unpacked.") from None
-    made = Unpacked(package.job, package.name, known, rows, files, disputes)
+    made = Unpacked(package.job, package.name, known, rows, files, disputes, _twins(session, opened))
     bases = sorted(set(session.scalars(select(Occupation.id).where(Occupation.job_id == package.job))) - here)
     _tell_book(session, opened, made, bases, now_s)
     tell(steps, steps)
@@ -144,6 +154,16 @@ def _add(session: Session, table: Table, found: Iterator[dict[str, Any]], compar
     return count
 
 
+def _twins(session: Session, opened: Opened) -> tuple[str, ...]:
+    """Return the gear of a package of which the kit has another under its name, with other values: gear is known by its name."""
+    ours = {row.id: row for row in session.scalars(heads(GearItem, ~GearItem.withdrawn))}
+    brought = [ours[row["id"]] for row in opened.rows("gear") if row["id"] in ours]
+    return tuple(
+        f"{item.kind} {item.name}" for item in brought
+        if any((row.kind, row.name) == (item.kind, item.name) and row.line_id != item.line_id and row.data != item.data for row in ours.values())
+    )  # fmt: skip
+
+
 def _differs(table: Table) -> FileError:
     return FileError(
         f"A row of {table.name} says something else here than in this package: one of the two was changed by other means. Nothing was unpacked."
@@ -151,14 +171,14 @@ def _differs(table: Table) -> FileError:
 
 
 def _fresh_of_lines(
-    session: Session, table: Table, job_id: str, found: list[dict[str, Any]]
+    session: Session, table: Table, found: list[dict[str, Any]]
 ) -> tuple[list[dict[str, Any]], set[str]]:
-    """Return the rows of lines that are not here, and the ids that are."""
-    wanted = [row["id"] for row in found]
+    """Return the rows of lines that are not here, and the ids that are; a row that is here must say the same."""
     here = set(session.scalars(select(table.c.id)))
-    if here.intersection(wanted):
-        said = {row["id"]: row for row in rows_of(session, table, job_id)}
-        if any(row["id"] in said and said[row["id"]] != row for row in found):
+    both = [row for row in found if row["id"] in here]
+    for at in range(0, len(both), _BATCH):
+        part = {row["id"]: row for row in both[at : at + _BATCH]}
+        if any(part[row["id"]] != row for row in rows_where(session, table, table.c.id.in_(part))):
             raise _differs(table)
     return [row for row in found if row["id"] not in here], here
 

@@ -17,7 +17,7 @@ from openstake.workflow.chain import page as chain_page
 from openstake.workflow.context import Context, file_name
 from openstake.workflow.now.job import job_of
 from openstake.workflow.now.points import REMEMBERED
-from openstake.workflow.work import Made, Work, tell
+from openstake.workflow.work import Made, Work, tell, teller
 
 MEDIA_TYPE = "application/zip"
 MOST_SENT_BYTES = 4 << 30
@@ -56,8 +56,10 @@ def begin_package(context: Context, job_id: str) -> Work:
     return context.works.begin(f"Package of {name}", do)
 
 
-def read_package(context: Context, source: Path, told: Tell = tell) -> Unpacked:
+def read_package(context: Context, source: Path, told: Tell | None = None) -> Unpacked:
     """Unpack a package: all of it, or nothing and a FileError."""
+    # The one writer is another thread.
+    told = told or teller()
     with Opened(source) as opened:
 
         def work(session: Session) -> Unpacked:

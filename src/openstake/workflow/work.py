@@ -173,6 +173,11 @@ def tell(done: int, total: int) -> None:
         current(done, total)
 
 
+def teller() -> Callable[[int, int], None]:
+    """Return what tells of this thread's work, for another thread that does a part of it."""
+    return _TELL.get() or (lambda done, total: None)
+
+
 def each(items: Iterable[T], total: int) -> Iterator[T]:
     """Yield items, and say how many of them are done."""
     for n, item in enumerate(items):

@@ -19,10 +19,14 @@ from openstake.wire.profile import read_profile
 
 
 def gear_rows(session: Session) -> list[GearItem]:
-    """Return the current rows of all gear that is not withdrawn, by kind and name."""
-    rows = session.scalars(lines.heads(GearItem, ~GearItem.withdrawn).order_by(GearItem.name)).all()
+    """Return the current rows of all gear that is not withdrawn, by kind and name; of two of one name the newer.
+
+    Two come of another crew's package: a name is given once on one machine.
+    """
+    rows = session.scalars(lines.heads(GearItem, ~GearItem.withdrawn).order_by(GearItem.created_s, GearItem.id))
+    newest = {(row.kind, row.name): row for row in rows}
     order = list(GEAR)
-    return sorted(rows, key=lambda row: order.index(row.kind))
+    return sorted(newest.values(), key=lambda row: (order.index(row.kind), row.name))
 
 
 def gear_of(row: GearItem) -> Gear:

@@ -1,0 +1,110 @@
+"""Long work: shown while it goes on, stopped by a press with nothing left behind, its file the same as at once."""
+
+import threading
+
+import pytest
+from sqlalchemy import select
+
+from openstake.app import build
+from openstake.core.errors import ConflictError
+from openstake.store.models import Job, Mark
+from openstake.workflow.packages import read_package, write_package
+from openstake.workflow.work import CancelledError, Made, each, part, tell
+from tests.conftest import wait_for
+
+
+def over(crew, work):
+    wait_for(lambda: crew.get(f"/works/{work['id']}")["state"] != "running", 60)
+    return crew.get(f"/works/{work['id']}")
+
+
+def test_a_work_is_shown_while_it_goes_on_and_stopped(own_office):
+    crew, going, goes_on = own_office, threading.Event(), threading.Event()
+
+    def do(folder):
+        tell(1, 4)
+        going.set()
+        goes_on.wait(30)
+        for n in each(range(10_000), 10_000):
+            tell(n, 10_000)
+        return Made("never")
+
+    work = crew.program.context.works.begin("Slow", do)
+    assert going.wait(30)
+    seen = crew.get(f"/works/{work.id}")
+    assert (seen["title"], seen["state"], seen["part"], seen["path"]) == ("Slow", "running", 0.25, "")
+    crew.get(f"/works/{work.id}/file", 404)
+    crew.post(f"/works/{work.id}/cancel")
+    goes_on.set()
+    stopped = over(crew, {"id": work.id})
+    assert stopped["state"] == "cancelled" and "Nothing was changed" in stopped["words"]
+
+
+def test_parts_of_a_work_add_up_and_what_fails_says_why(own_office):
+    crew, said = own_office, []
+
+    def do(folder):
+        with part(0.5, 1.0):
+            tell(1, 2)
+            said.append(work.view().part)
+        raise ConflictError("The base has just ended.")
+
+    ready = threading.Event()
+    work = crew.program.context.works.begin("Halves", lambda folder: ready.wait(30) and do(folder))
+    ready.set()
+    failed = over(crew, {"id": work.id})
+    assert (said, failed["state"], failed["words"]) == ([0.75], "failed", "The base has just ended.")
+
+
+def test_no_more_than_three_go_on_at_once(own_office):
+    works, done = own_office.program.context.works, threading.Event()
+    for _ in range(3):
+        works.begin("Waiting", lambda folder: done.wait(30) and Made("done"))
+    job = own_office.job()
+    assert "Wait for one" in own_office.post(f"/jobs/{job}/packages", status=409)["detail"]
+    done.set()
+
+
+@pytest.mark.parametrize("path", ["take-home/csv", "take-home/dxf", "take-home/vectors", "reports/job"])
+def test_a_file_with_progress_is_the_file_at_once(shared_office, path):
+    crew, job = shared_office, shared_office.job("Alder Ford Footbridge")
+    work = over(crew, crew.post(f"/jobs/{job}/{path}", {}))
+    assert (work["state"], work["part"], work["shown"]) == ("done", 1.0, "reports" in path)
+
+    made, at_once = (
+        crew.file(work["path"].removeprefix("/api")),
+        crew.file(f"/jobs/{job}/{path}{'.pdf' if work['shown'] else ''}"),
+    )
+    assert len(made) == pytest.approx(len(at_once), rel=0.01)
+    if path.endswith(("csv", "vectors")):
+        assert made == at_once
+
+
+def test_an_unpacking_that_is_stopped_anywhere_leaves_nothing(own_office, tmp_path):
+    context = own_office.program.context
+    source = tmp_path / "package.zip"
+    job = own_office.post("/jobs", {"name": "Other", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})[
+        "id"
+    ]
+    alder = own_office.job("Alder Ford Footbridge")
+    write_package(context, alder, source)
+    steps = []
+    read_package(context, source, lambda done, total: steps.append(done))
+    assert steps == sorted(steps) and len(steps) > 30
+
+    there = build(tmp_path / "there", practice=False, demo=False, web_dir=None)
+    for stop in (0, len(steps) // 3, len(steps) // 2, len(steps) - 1):
+        left = iter(range(len(steps)))
+
+        def told(done, total, left=left, stop=stop):
+            if next(left) == stop:
+                raise CancelledError("stopped")
+
+        with pytest.raises(CancelledError):
+            read_package(there.context, source, told)
+        with there.context.database.read() as session:
+            assert session.scalars(select(Job)).all() == [] and session.scalars(select(Mark)).all() == []
+        assert not list((tmp_path / "there").glob("*.draft"))
+    assert not read_package(there.context, source).known
+    there.close()
+    assert own_office.get(f"/jobs/{job}")["name"] == "Other"
