@@ -1,5 +1,6 @@
 """Packages: a job whole on another machine, two crews' packages joined, and what is no package refused with a sentence."""
 
+import hashlib
 import io
 import itertools
 import json
@@ -343,6 +344,13 @@ def beside(name, content, attributes=None):
     return hostile
 
 
+def with_file(source, out, path, content):
+    """Add a file that the list of files names."""
+    named = {"path": path, "bytes": len(content), "sha256": hashlib.sha256(content).hexdigest()}
+    rewritten(source, out, in_manifest(files=[named]))
+    return beside(f"files/{path}", content)(shutil.copy(out, out.with_suffix(".copy")), out)
+
+
 def by(change):
     return lambda source, out: rewritten(source, out, change)
 
@@ -369,6 +377,11 @@ HOSTILE = {
     "a name of nothing": (by(in_table("job_settings", lambda row: row.update(geoid_id="none"))), "not in this package"),
     "line changed": (by(in_table("book", lambda row: row.update(text=row["text"].replace("e", "o")))), "broken at line"),
     "line moved": (by(in_table("book", lambda row: row.update(previous_hash="0" * 63 + "1"))), "broken at line"),
+    "a stream of another job": (lambda source, out: with_file(source, out, "raw/another-base-001.raw", b"x"), "a file of no row"),
+    "a photo of another": (lambda source, out: with_file(source, out, "photos/another.png", b"x"), "a file of no row"),
+    "a file elsewhere": (lambda source, out: with_file(source, out, "backups/a", b"x"), "holds no file like"),
+    "gear is no JSON": (by(in_table("gear", lambda row: row.update(data="{"))), "cannot be read"),
+    "profile is no profile": (by(in_table("profile", lambda row: row.update(data="GARBAGE"))), "cannot be read"),
     "frame is no JSON": (by(in_table("job_settings", lambda row: row.update(frame="{"))), "cannot be read"),
     "time zone of nowhere": (by(in_table("job_settings", lambda row: row.update(time_zone="No/Where"))), "cannot be read"),
 }  # fmt: skip
@@ -391,7 +404,9 @@ def test_what_is_no_package_is_refused_and_nothing_stays(sound, name):
     source, there, folder = sound
     make, words = HOSTILE[name]
     hostile = make(source, folder / f"{name}.zip")
-    before = {path for path in folder.rglob("*") if path.suffix != ".zip" and "openstake.db" not in path.name}
+    before = {
+        path for path in folder.rglob("*") if path.suffix not in (".zip", ".copy") and "openstake.db" not in path.name
+    }
 
     with pytest.raises(FileError) as refused:
         unpacked(there, hostile)
@@ -400,7 +415,9 @@ def test_what_is_no_package_is_refused_and_nothing_stays(sound, name):
     assert there.get("/jobs")["jobs"] == []
     with there.program.context.database.read() as session:
         assert session.scalars(select(Mark)).all() == []
-    assert {path for path in folder.rglob("*") if path.suffix != ".zip" and "openstake.db" not in path.name} == before
+    assert {
+        path for path in folder.rglob("*") if path.suffix not in (".zip", ".copy") and "openstake.db" not in path.name
+    } == before
 
 
 def test_a_row_that_was_changed_by_other_means_joins_nothing(sound, tmp_path, places):

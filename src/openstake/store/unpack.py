@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session
 from openstake.core.errors import FileError
 from openstake.core.units import counted
 from openstake.store import rivals
+from openstake.store.backup import KeptFile
 from openstake.store.book import FIRST_HASH, hash_of, write_entry
 from openstake.store.lines import heads
 from openstake.store.models import Base, BookEntry, Device, GearItem, Job, Occupation, OwnDevice, SealedLine, new_id
@@ -72,12 +73,25 @@ class _Ids:
             raise FileError("This package holds more than one job. Nothing was unpacked.")
         if table.name in self._named:
             self._ids.setdefault(table.name, set()).add(row["id"])
+        if table.name in ("photo", "geoid_grid"):
+            self._ids.setdefault(f"{table.name} file", set()).add(row["file"])
         for key in table.foreign_keys:
             value, target = row[key.parent.name], key.column.table
             if value is not None and target is not table and value not in self._ids.get(target.name, ()):
                 raise FileError(
                     f"A row of {table.name} names a {target.name} that is not in this package. Nothing was unpacked."
                 )
+
+    def take_file(self, kept: KeptFile) -> None:
+        """Hold a file against the rows that name it; photos and grids have their SHA-256 as their name."""
+        folder, name = kept.path.split("/")
+        if folder == "raw":
+            named = name[:36] in self._ids.get("listening", ())
+        else:
+            names = self._ids.get("photo file" if folder == "photos" else "geoid_grid file", ())
+            named = name in names and name.startswith(kept.sha256)
+        if not named:
+            raise FileError(f"{kept.path[:80]} is a file of no row in this package. Nothing was unpacked.")
 
 
 def unpack(session: Session, opened: Opened, data: Path, now_s: float, tell: Tell) -> Unpacked:
@@ -113,6 +127,8 @@ def unpack(session: Session, opened: Opened, data: Path, now_s: float, tell: Tel
                 rows, disputes = rows + len(fresh), disputes + len(joined)
             else:
                 rows += _add(session, table, found, known or table.name in _SHARED, lambda n=n: tell(n, steps))
+        for kept in package.files:
+            ids.take_file(kept)
         files = _put_files(opened, data, lambda n: tell(len(tables()) + n, steps))
         session.flush()
     except IntegrityError:

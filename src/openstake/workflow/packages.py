@@ -6,17 +6,19 @@ import shutil
 from pathlib import Path
 from typing import IO
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import FileError, OpenStakeError
 from openstake.core.units import counted
-from openstake.store.models import new_id
+from openstake.store.models import Shot, new_id
 from openstake.store.package import Opened, Package, Tell, pack
 from openstake.store.unpack import Unpacked, unpack
 from openstake.workflow.chain import page as chain_page
 from openstake.workflow.context import Context, file_name
+from openstake.workflow.now import points
 from openstake.workflow.now.job import job_of
-from openstake.workflow.now.points import REMEMBERED
+from openstake.workflow.now.kit import profile_of, profile_rows
 from openstake.workflow.work import Made, Work, tell, teller
 
 MEDIA_TYPE = "application/zip"
@@ -70,17 +72,21 @@ def read_package(context: Context, source: Path, told: Tell | None = None) -> Un
         try:
             made = context.database.write(work)
         except BaseException:
-            REMEMBERED.clear()  # what was read of rows that are not kept
+            points.REMEMBERED.clear()  # what was read of rows that are not kept
             raise
     context.changed(made.job)
     return made
 
 
 def _read_whole(context: Context, session: Session, job_id: str) -> None:
-    """Read the job as its front page does, before it is kept: what no page could show is no job."""
+    """Read the job as its front page does, its points and its kit, before it is kept: what no page could show is no job."""
     try:
         chain_page.of_session(context, session, job_id)
-        job_of(session, job_id).local_time(context.now())
+        job = job_of(session, job_id)
+        job.local_time(context.now())
+        points.derive_all(session, job, session.scalars(select(Shot).where(Shot.job_id == job_id)).all())
+        for row in profile_rows(session):
+            profile_of(row)
     except OpenStakeError as error:
         raise FileError(f"The job of this package cannot be read: {error.sentence} Nothing was unpacked.") from None
     except (ArithmeticError, ValueError, LookupError, TypeError, AttributeError) as error:
