@@ -19,7 +19,7 @@ from openstake.store.book import verify
 from openstake.store.models import Mark
 from openstake.store.package import MANIFEST, schema
 from openstake.workflow.packages import read_package, write_package
-from tests.conftest import Crew
+from tests.conftest import Crew, as_file
 from tests.store.test_store import broken
 
 SCHEMA = Path(__file__).parents[2] / "docs" / "package.schema.json"
@@ -380,6 +380,8 @@ HOSTILE = {
     "a stream of another job": (lambda source, out: with_file(source, out, "raw/another-base-001.raw", b"x"), "a file of no row"),
     "a photo of another": (lambda source, out: with_file(source, out, "photos/another.png", b"x"), "a file of no row"),
     "a file elsewhere": (lambda source, out: with_file(source, out, "backups/a", b"x"), "holds no file like"),
+    "a row in place of none": (by(in_table("mark", lambda row: row.update(replaces_id="elsewhere"))), "is not in this package"),
+    "a grid outside": (by(in_table("geoid_grid", lambda row: row.update(file="../../secret", training_only=False))), "outside the data folder"),
     "gear is no JSON": (by(in_table("gear", lambda row: row.update(data="{"))), "cannot be read"),
     "profile is no profile": (by(in_table("profile", lambda row: row.update(data="GARBAGE"))), "cannot be read"),
     "frame is no JSON": (by(in_table("job_settings", lambda row: row.update(frame="{"))), "cannot be read"),
@@ -428,6 +430,20 @@ def test_a_row_that_was_changed_by_other_means_joins_nothing(sound, tmp_path, pl
 
     with pytest.raises(FileError, match="changed by other means"):
         unpacked(office, other)
+
+
+def test_a_package_replaces_no_row_of_another_job(sound, tmp_path, places):
+    source, _, _ = sound
+    office = places("office")
+    other = office.post("/jobs", {"name": "Other", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
+    lists = "name,east,north,ellipsoidal height\nM0,703412.361,629805.118,62.417\n"
+    office.post(f"/jobs/{other}/control/accept", as_file(lists))
+    theirs = office.mark(other, "M0")
+    taking = rewritten(source, tmp_path / "taking.zip", in_table("mark", lambda row: row.update(replaces_id=theirs)))
+
+    with pytest.raises(FileError, match="is not in this package"):
+        unpacked(office, taking)
+    assert office.mark(other, "M0") == theirs
 
 
 def test_a_package_that_is_sent_to_the_page_is_unpacked_there(sound, places):

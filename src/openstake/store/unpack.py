@@ -73,6 +73,10 @@ class _Ids:
             raise FileError("This package holds more than one job. Nothing was unpacked.")
         if table.name in self._named:
             self._ids.setdefault(table.name, set()).add(row["id"])
+        for name in ("file", "raw_file"):
+            said = row.get(name, "")
+            if "/" in said or "\\" in said or said in (".", ".."):
+                raise FileError(f"A row of {table.name} names a file outside the data folder. Nothing was unpacked.")
         if table.name in ("photo", "geoid_grid"):
             self._ids.setdefault(f"{table.name} file", set()).add(row["file"])
         for key in table.foreign_keys:
@@ -189,8 +193,8 @@ def _differs(table: Table) -> FileError:
 def _fresh_of_lines(
     session: Session, table: Table, found: list[dict[str, Any]]
 ) -> tuple[list[dict[str, Any]], set[str]]:
-    """Return the rows of lines that are not here, and the ids that are; a row that is here must say the same."""
-    here = set(session.scalars(select(table.c.id)))
+    """Return the rows of lines that are not here, and the ids of those that are; a row that is here must say the same."""
+    here = set(session.scalars(select(table.c.id))).intersection(row["id"] for row in found)
     both = [row for row in found if row["id"] in here]
     for at in range(0, len(both), _BATCH):
         part = {row["id"]: row for row in both[at : at + _BATCH]}
