@@ -5,8 +5,13 @@ import shutil
 import time
 
 import pytest
+from hypothesis import HealthCheck, settings
 
 from openstake.app import build
+
+# How long an example takes is the machine's matter.
+settings.register_profile("any machine", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("any machine")
 
 
 class Crew:

@@ -1,5 +1,6 @@
 import { Download, FileText, Package, X } from "lucide-react";
 import { useState } from "react";
+import { Link } from "react-router";
 import { useReports, useTakeHome } from "../../api/book";
 import { sentenceOf } from "../../api/client";
 import { beginPackage, beginPoints, beginReport, useWork } from "../../api/work";
@@ -96,7 +97,17 @@ export function TakeHomeView({ job, tabs }: BookViewProps) {
           <p className="text-base text-faded">
             Rows, Book, raw streams and photos in one file. Unpack it on another machine, on the page of all jobs; lines of other jobs go sealed.
           </p>
-          <p className="text-base text-faded">Raw streams and RINEX of the base: on the page Base, its logs. The control list: on the page Job.</p>
+          <p className="text-base text-faded">
+            The base's observables as RINEX, and raw streams:{" "}
+            <Link className="underline" to={`/job/${job.id}/base?view=earlier`}>
+              bases that ran
+            </Link>
+            , and of the one that runs its step Raw data. The control list: on the page{" "}
+            <Link className="underline" to={`/job/${job.id}/job`}>
+              Job
+            </Link>
+            .
+          </p>
         </section>
       </div>
     </Page>
