@@ -43,9 +43,9 @@ FORM = 1
 # What is told of progress: done, of how many.  It raises where the work is to end.
 Tell = Callable[[int, int], None]
 
-# Tables that are of the installation, of a chain, or made anew from the others.
 LINKS = "sealed_line"
 JOINED = "rival"
+# Tables that are of the installation or of a chain, or that several jobs share.
 _NOT_OF_A_JOB = ("own_device", "request_key", "device", "book", "sealed_line", "rival", "gear", "profile", "geoid_grid")
 _MOST_MEMBERS, _MOST_BYTES, _MOST_MANIFEST, _MOST_ROW = 20_000, 8 << 30, 16 << 20, 64 << 20
 _MOST_RATIO, _SMALL = 200, 1 << 20
@@ -174,13 +174,11 @@ def chains_of(session: Session, job_id: str) -> Iterator[tuple[Device, list[dict
         own = select(BookEntry.sequence).where(theirs, BookEntry.job_id == job_id, BookEntry.id.not_in(hidden))
         for sequence in session.scalars(own):
             links.pop(sequence, None)
-        yield (
-            device,
-            [
-                {"device_id": device.id, "sequence": sequence, "previous_hash": before, "hash": after}
-                for sequence, (before, after) in sorted(links.items())
-            ],
-        )
+        sealed = [
+            {"device_id": device.id, "sequence": sequence, "previous_hash": before, "hash": after}
+            for sequence, (before, after) in sorted(links.items())
+        ]
+        yield device, sealed
 
 
 def files_of(data: Path, rows: Mapping[str, list[str]]) -> list[Path]:
