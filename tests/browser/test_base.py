@@ -120,7 +120,7 @@ def test_a_whole_occupation_with_a_swapped_digit_caught(page, tmp_path):
     page.field("frame")
     area = page.driver.find_element(By.CSS_SELECTOR, "textarea[name='pasted']")
     area.send_keys("52 24 35.9137 N\n6 28 48.0102 E\n62.417 m")
-    page.type("frame", "ETRS89")
+    page.type("frame", "IRENET95")
     page.choose("The solution is of", "the mark")
     page.press("Look at what moves")
     page.sees("sign of the longitude")

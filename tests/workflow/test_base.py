@@ -461,7 +461,7 @@ def test_a_static_log_gives_rinex_and_its_solution_moves_every_point_where_it_be
     # The computed coordinate is the mark's own, so what was metres off comes to within the noise of the rover.
     wish = {
         "occupation_id": occupation["id"],
-        "frame": "ETRS89",
+        "frame": "IRENET95",
         "epoch": "2026.9",
         "refers_to": "mark",
         "height": f"{mark['ellipsoidal_height_m']} m",
@@ -474,6 +474,10 @@ def test_a_static_log_gives_rinex_and_its_solution_moves_every_point_where_it_be
     assert "feet" in in_feet["finding"]["cause"]
     assert own_program.post(look, wish | {"latitude": "52.6"})["finding"]["code"] == "solution-far"
     assert own_program.post(look, wish | {"frame": ""}, status=422)["field"] == "frame"
+    # IRENET95 is how Ireland realised ETRS89: the dataset's operation between them moves nothing, and is named all the same.
+    assert own_program.post(look, wish | {"frame": "ETRS89"}, status=422)["field"] == "operation"
+    realised = wish | {"frame": "ETRS89", "operation": "Inverse of IRENET95 to ETRS89 (1)"}
+    assert own_program.post(look, realised)["up_m"] == pytest.approx(own_program.post(look, wish)["up_m"], abs=1e-6)
     assert own_program.post(look, wish | {"pasted": "52.4; -6.48"}, status=422)["field"] == "pasted"
     assert own_program.post(f"/jobs/{job}/base/solution", wish | {"latitude": "52.6"}, status=409)
 
