@@ -32,6 +32,21 @@ def test_one_frame_is_the_same_and_another_epoch_of_one_that_moves_cannot_be_rea
     assert not apart.same and not apart.changes and "velocity" in apart.words
 
 
+def test_a_national_realisation_is_reached_by_way_of_the_frame_that_it_realises():
+    """IRENET95 realises ETRS89 in Ireland (EPSG dataset, operation 1681: no shift), so both lead to the same place."""
+    ways = frame_step("ITRF2020", 2026.9, "IRENET95", None, IRELAND).changes
+    direct = frame_step("ITRF2020", 2026.9, "ETRS89", None, IRELAND).changes
+    assert [item.name for item in ways] == [f"{item.name}, then Inverse of IRENET95 to ETRS89 (1)" for item in direct]
+    one = changed_frame(IRELAND, "ITRF2020", 2026.9, "IRENET95", ways[0].name)
+    assert np.allclose(one, changed_frame(IRELAND, "ITRF2020", 2026.9, "ETRS89", direct[0].name), atol=1e-6)
+
+
+def test_another_frame_that_moves_is_reached_at_the_solution_s_own_epoch_alone():
+    assert frame_step("ITRF2020", 2026.9, "ITRF2014", 2026.9, IRELAND).changes
+    apart = frame_step("ITRF2020", 2026.9, "ITRF2014", 2010.0, IRELAND)
+    assert not apart.changes and "velocity" in apart.words
+
+
 def test_what_is_not_known_leads_nowhere_and_an_operation_must_be_one_of_those_offered():
     assert "no frame of the EPSG dataset" in frame_step("my frame", None, "ETRS89", None, IRELAND).words
     assert frame_step("my frame", None, "My Frame", None, IRELAND).same

@@ -21,6 +21,9 @@ from openstake.core.errors import FrameError, InputError
 from openstake.core.geodesy.ellipsoid import WGS84, geodetic_from_ecef
 
 _SAME_YEAR = 0.05  # an epoch as a decimal year with one digit
+# By which the dataset leads to the realisations of European countries: ETRS89.  WGS 84 is none of these: what leads to it and
+# from it is good to metres.
+_BETWEEN = ("4936",)
 
 
 @dataclass(frozen=True)
@@ -88,29 +91,22 @@ def frame_step(
     dataset does not know is the same only under the same name.
     """
     ours, theirs = _frames().get(_plain(target)), _frames().get(_plain(source))
-    if _plain(source) == _plain(target):
-        moves = ours is not None and _moves(ours[1])
-        if (
-            not moves
-            or None in (source_year, target_year)
-            or abs((source_year or 0.0) - (target_year or 0.0)) < _SAME_YEAR
-        ):
-            return FrameStep(True, (), f"In {target}, as the job.")
+    apart = None not in (source_year, target_year) and abs((source_year or 0.0) - (target_year or 0.0)) >= _SAME_YEAR
+    if ours is not None and _moves(ours[1]) and apart:
         return FrameStep(
             False, (),
             f"The solution is of {source_year:.2f}, the job of {target_year:.2f}, in {target}: between them the mark has moved with its plate, "
             "and its velocity is not known here. Ask for the solution at the job's epoch, or in a frame that rides on the plate.",
         )  # fmt: skip
+    if _plain(source) == _plain(target):
+        return FrameStep(True, (), f"In {target}, as the job.")
     if theirs is None or ours is None:
         unknown = source if theirs is None else target
         return FrameStep(
             False, (), f"'{unknown[:40]}' is no frame of the EPSG dataset, so nothing leads from {source[:40]} to {target[:40]}. Ask for the solution in {target[:40]}."
         )  # fmt: skip
-    found = tuple(
-        FrameChange(_named(item), item.accuracy if item.accuracy >= 0 else None)
-        for item in _operations(theirs[1], ours[1], xyz_m, source_year)
-    )
-    changes = tuple({item.name: item for item in found}.values())
+    ways = _ways(theirs[1], ours[1], xyz_m, source_year)
+    changes = tuple(FrameChange(name, _accuracy_m(way)) for name, way in ways.items())
     if not changes:
         asked = " Say the epoch: operations between these frames move with time." if source_year is None else ""
         return FrameStep(False, (), f"No operation leads from {theirs[0]} to {ours[0]} here.{asked}")
@@ -129,14 +125,35 @@ def changed_frame(
     theirs, ours = _frames().get(_plain(source)), _frames().get(_plain(target))
     if theirs is None or ours is None:
         raise FrameError("One of the two frames is not known here.", field="frame")
-    for item in _operations(theirs[1], ours[1], xyz_m, source_year):
-        if _named(item) == name:
-            x, y, z = (float(value) for value in np.asarray(xyz_m, dtype=float))
-            moved = item.transform(x, y, z, source_year, errcheck=True)
-            return float(moved[0]), float(moved[1]), float(moved[2])
+    way = _ways(theirs[1], ours[1], xyz_m, source_year).get(name)
+    if way is not None:
+        x, y, z = (float(value) for value in np.asarray(xyz_m, dtype=float))
+        for operation in way:
+            x, y, z, *_ = (float(value) for value in operation.transform(x, y, z, source_year, errcheck=True))
+        return x, y, z
     raise InputError(
         "This operation is not offered between these frames here. Choose one of the list.", field="operation"
     )
+
+
+def _ways(source: str, target: str, xyz_m: ArrayLike, year: float | None) -> dict[str, tuple[pyproj.Transformer, ...]]:
+    """Return what leads from one frame to another, by name: one operation, or two with a frame of the plate between them."""
+    found = {_named(item): (item,) for item in _operations(source, target, xyz_m, year)}
+    if found:
+        return dict(found)
+    return {
+        f"{_named(first)}, then {_named(then)}": (first, then)
+        for between in _BETWEEN
+        for first in _operations(source, between, xyz_m, year)
+        for then in _operations(between, target, xyz_m, year)
+    }
+
+
+def _accuracy_m(way: tuple[pyproj.Transformer, ...]) -> float | None:
+    """Return how good a way is by the dataset, metres; None where one of its operations does not say."""
+    if any(item.accuracy < 0 for item in way):
+        return None
+    return float(np.hypot.reduce([item.accuracy for item in way]))
 
 
 def _operations(source: str, target: str, xyz_m: ArrayLike, year: float | None) -> list[pyproj.Transformer]:
