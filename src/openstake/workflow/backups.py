@@ -26,6 +26,7 @@ class BackupsView:
     folder: str
     read_back: bool
     problem: str
+    advice: str
     running: bool
 
 
@@ -34,9 +35,10 @@ def view(context: Context) -> BackupsView:
     state, folder = context.backup, context.data_dir / backup.FOLDER
     kept = backup.backups_in(folder)
     last = kept[-1] if kept else None
+    advice = f"Kept: {len(kept)} of {MOST_KEPT}, in {folder.resolve()}. Take one to another disk: openstake backup DIR."
     return BackupsView(
         len(kept), MOST_KEPT, last.created_s if last else None, backup.in_words(last) if last else "", str(folder.resolve()), last is not None,
-        state.problem, state.lock.locked(),
+        state.problem, advice, state.lock.locked(),
     )  # fmt: skip
 
 

@@ -2741,6 +2741,8 @@ export interface components {
          *     `read_back`: each is read back before it counts as made.
          */
         BackupsView: {
+            /** Advice */
+            advice: string;
             /** Folder */
             folder: string;
             /** Kept */

@@ -85,7 +85,7 @@ function Backups() {
     <div className="mt-auto flex items-center justify-between gap-4 pt-8 text-base">
       <p className={state.problem ? "font-bold text-flag" : "text-faded"}>
         {state.last_s === null ? "No backup yet." : `Last backup ${day(state.last_s)} ${clock(state.last_s).slice(0, 5)}: ${state.words}`}{" "}
-        {state.problem || `Kept: ${state.kept} of ${state.most}, in ${state.folder}. Take one to another disk: openstake backup DIR.`}
+        {state.problem || state.advice}
       </p>
       <Button disabled={make.isPending || state.running} onClick={() => make.mutate()}>
         {make.isPending || state.running ? "Backing up" : "Back up now"}
