@@ -16,7 +16,7 @@ def test_itrf2014_into_etrf2014_is_the_rotation_of_europe():
     step = frame_step("ITRF2014", year, "ETRF2014", None, IRELAND)
     (change,) = [item for item in step.changes if item.name == "ITRF2014 to ETRF2014 (1)"]
 
-    moved = changed_frame(IRELAND, "ITRF2014", year, "ETRF2014", change.name)
+    moved = changed_frame(IRELAND, "ITRF2014", year, "ETRF2014", change.name, IRELAND)
 
     mas = np.pi / 180.0 / 3_600_000.0
     turn = np.array([0.085, 0.531, -0.770]) * mas * (year - 1989.0)
@@ -37,8 +37,8 @@ def test_a_national_realisation_is_reached_by_way_of_the_frame_that_it_realises(
     ways = frame_step("ITRF2020", 2026.9, "IRENET95", None, IRELAND).changes
     direct = frame_step("ITRF2020", 2026.9, "ETRS89", None, IRELAND).changes
     assert [item.name for item in ways] == [f"{item.name}, then Inverse of IRENET95 to ETRS89 (1)" for item in direct]
-    one = changed_frame(IRELAND, "ITRF2020", 2026.9, "IRENET95", ways[0].name)
-    assert np.allclose(one, changed_frame(IRELAND, "ITRF2020", 2026.9, "ETRS89", direct[0].name), atol=1e-6)
+    one = changed_frame(IRELAND, "ITRF2020", 2026.9, "IRENET95", ways[0].name, IRELAND)
+    assert np.allclose(one, changed_frame(IRELAND, "ITRF2020", 2026.9, "ETRS89", direct[0].name, IRELAND), atol=1e-6)
 
 
 def test_another_frame_that_moves_is_reached_at_the_solution_s_own_epoch_alone():
@@ -53,7 +53,7 @@ def test_what_is_not_known_leads_nowhere_and_an_operation_must_be_one_of_those_o
     no_epoch = frame_step("ITRF2014", None, "ETRF2014", None, IRELAND)
     assert not no_epoch.changes and "Say the epoch" in no_epoch.words
     with pytest.raises(InputError, match="not offered"):
-        changed_frame(IRELAND, "ITRF2014", 2026.9, "ETRF2014", "ballpark")
+        changed_frame(IRELAND, "ITRF2014", 2026.9, "ETRF2014", "ballpark", IRELAND)
 
 
 @pytest.mark.parametrize(("text", "year"), [("", None), ("2010.0", 2010.0), ("2026-07-02", 2026 + 182 / 365)])

@@ -83,9 +83,11 @@ def _moves(code: str) -> bool:
 
 
 def frame_step(
-    source: str, source_year: float | None, target: str, target_year: float | None, xyz_m: ArrayLike
+    source: str, source_year: float | None, target: str, target_year: float | None, near_m: ArrayLike
 ) -> FrameStep:
     """Return what lies between a coordinate in one frame and epoch and a job in another; years are decimal, None: not said.
+
+    `near_m` is a place of the job, Earth-centred metres: operations are offered that are made for it.
 
     Within one frame that moves, another epoch cannot be reached: that needs the mark's own velocity.  A frame that the EPSG
     dataset does not know is the same only under the same name.
@@ -105,7 +107,7 @@ def frame_step(
         return FrameStep(
             False, (), f"'{unknown[:40]}' is no frame of the EPSG dataset, so nothing leads from {source[:40]} to {target[:40]}. Ask for the solution in {target[:40]}."
         )  # fmt: skip
-    ways = _ways(theirs[1], ours[1], xyz_m, source_year)
+    ways = _ways(theirs[1], ours[1], near_m, source_year)
     changes = tuple(FrameChange(name, _accuracy_m(way)) for name, way in ways.items())
     if not changes:
         asked = " Say the epoch: operations between these frames move with time." if source_year is None else ""
@@ -116,16 +118,18 @@ def frame_step(
 
 
 def changed_frame(
-    xyz_m: ArrayLike, source: str, source_year: float | None, target: str, name: str
+    xyz_m: ArrayLike, source: str, source_year: float | None, target: str, name: str, near_m: ArrayLike
 ) -> tuple[float, float, float]:
     """Return a coordinate in the target frame, Earth-centred metres, by the operation of that name; InputError where it is not offered.
+
+    Offered is what is made for the place `near_m`: a coordinate with a slip in it may lie anywhere.
 
     Source: EPSG dataset's operations through PROJ, ballpark ones refused.
     """
     theirs, ours = _frames().get(_plain(source)), _frames().get(_plain(target))
     if theirs is None or ours is None:
         raise FrameError("One of the two frames is not known here.", field="frame")
-    way = _ways(theirs[1], ours[1], xyz_m, source_year).get(name)
+    way = _ways(theirs[1], ours[1], near_m, source_year).get(name)
     if way is not None:
         x, y, z = (float(value) for value in np.asarray(xyz_m, dtype=float))
         for operation in way:
@@ -136,16 +140,16 @@ def changed_frame(
     )
 
 
-def _ways(source: str, target: str, xyz_m: ArrayLike, year: float | None) -> dict[str, tuple[pyproj.Transformer, ...]]:
+def _ways(source: str, target: str, near_m: ArrayLike, year: float | None) -> dict[str, tuple[pyproj.Transformer, ...]]:
     """Return what leads from one frame to another, by name: one operation, or two with a frame of the plate between them."""
-    found = {_named(item): (item,) for item in _operations(source, target, xyz_m, year)}
+    found = {_named(item): (item,) for item in _operations(source, target, near_m, year)}
     if found:
         return dict(found)
     return {
         f"{_named(first)}, then {_named(then)}": (first, then)
         for between in _BETWEEN
-        for first in _operations(source, between, xyz_m, year)
-        for then in _operations(between, target, xyz_m, year)
+        for first in _operations(source, between, near_m, year)
+        for then in _operations(between, target, near_m, year)
     }
 
 
@@ -156,8 +160,8 @@ def _accuracy_m(way: tuple[pyproj.Transformer, ...]) -> float | None:
     return float(np.hypot.reduce([item.accuracy for item in way]))
 
 
-def _operations(source: str, target: str, xyz_m: ArrayLike, year: float | None) -> list[pyproj.Transformer]:
-    latitude, longitude, _ = (float(value) for value in geodetic_from_ecef(xyz_m, WGS84))
+def _operations(source: str, target: str, near_m: ArrayLike, year: float | None) -> list[pyproj.Transformer]:
+    latitude, longitude, _ = (float(value) for value in geodetic_from_ecef(near_m, WGS84))
     area: Any = AreaOfInterest(longitude, latitude, longitude, latitude)
     with warnings.catch_warnings():
         # "Best transformation is not available": only those that are here are offered.

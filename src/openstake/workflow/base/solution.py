@@ -186,7 +186,8 @@ def _read_solution(session: Session, job: JobNow, wish: SolutionWish, now: float
         else ecef_from_geodetic(place.latitude_deg, place.longitude_deg, place.height_m, job.frame.positions_ellipsoid)
     )  # fmt: skip
     base = base_of(session, occupation)
-    xyz, how = _in_the_job(job, wish, xyz)
+    near = (base.coordinate.x_m, base.coordinate.y_m, base.coordinate.z_m)
+    xyz, how = _in_the_job(job, wish, xyz, near)
     lowered = ""
     if wish.refers_to == "arp":
         xyz = three(lifted(xyz, -base.height.arp_height_m))
@@ -208,10 +209,10 @@ def _read_solution(session: Session, job: JobNow, wish: SolutionWish, now: float
 
 
 def _in_the_job(
-    job: JobNow, wish: SolutionWish, xyz_m: tuple[float, float, float]
+    job: JobNow, wish: SolutionWish, xyz_m: tuple[float, float, float], near_m: tuple[float, float, float]
 ) -> tuple[tuple[float, float, float], str]:
     """Return a solution in the job's frame, and how it came there in words; InputError where no operation was named."""
-    step = _step(job, wish.frame, wish.epoch, xyz_m)
+    step = _step(job, wish.frame, wish.epoch, near_m)
     if step.same:
         return xyz_m, ""
     if not step.changes:
@@ -219,7 +220,7 @@ def _in_the_job(
     if not wish.operation:
         raise InputError(step.words, field="operation")
     moved = changed_frame(
-        xyz_m, wish.frame.strip(), epoch_year(wish.epoch, "epoch"), job.positions_label, wish.operation
+        xyz_m, wish.frame.strip(), epoch_year(wish.epoch, "epoch"), job.positions_label, wish.operation, near_m
     )
     return moved, f", brought from {wish.frame.strip()[:40]} by {wish.operation[:120]}"
 
