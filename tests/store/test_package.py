@@ -372,7 +372,7 @@ HOSTILE = {
     "unknown column": (by(in_table("mark", lambda row: row.update(price=1))), "not as this version has it: price"),
     "missing column": (by(in_table("mark", lambda row: row.pop("name"))), "not as this version has it: name"),
     "wrong kind": (by(in_table("mark", lambda row: row.update(sigma_horizontal_m="much"))), "not what belongs there"),
-    "not finite": (by(in_table("mark", lambda row: row.update(sigma_horizontal_m=float("nan")))), "holds NaN"),
+    "not finite": (by(in_table("mark", lambda row: row.update(sigma_horizontal_m=float("nan")))), "not what belongs there"),
     "another job's row": (by(in_table("mark", lambda row: row.update(job_id="other"))), "of another job"),
     "a name of nothing": (by(in_table("job_settings", lambda row: row.update(geoid_id="none"))), "not in this package"),
     "line changed": (by(in_table("book", lambda row: row.update(text=row["text"].replace("e", "o")))), "broken at line"),

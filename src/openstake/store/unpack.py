@@ -9,7 +9,7 @@ from itertools import islice
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Table, select, text, tuple_
+from sqlalchemy import Table, select, text
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -156,7 +156,9 @@ def _add(session: Session, table: Table, found: Iterator[dict[str, Any]], compar
     while batch := list(islice(found, _BATCH)):
         here: dict[tuple[Any, ...], dict[str, Any]] = {}
         if compared:
-            query = select(table).where(tuple_(*keys).in_([tuple(row[key.name] for key in keys) for row in batch]))
+            # By the first part of their key: SQLite finds no pairs by an index.
+            first = next(iter(keys))
+            query = select(table).where(first.in_({row[first.name] for row in batch}))
             for stored in session.execute(query).mappings():
                 values = {item.name: stored[item] for item in table.columns}
                 here[tuple(values[key.name] for key in keys)] = values

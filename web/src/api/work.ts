@@ -21,6 +21,8 @@ export function useWork(over: (work: Schemas["WorkView"]) => void) {
     },
     enabled: id !== null,
     refetchInterval: (query) => (query.state.data && query.state.data.state !== "running" ? false : LOOKED_AT_EVERY_MS),
+    // Who looks elsewhere meanwhile gets the file all the same.
+    refetchIntervalInBackground: true,
     refetchOnWindowFocus: false,
     refetchOnMount: false,
     staleTime: Infinity,

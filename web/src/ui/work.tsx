@@ -29,9 +29,7 @@ export function WorkBar({ work }: { work: Work }) {
   );
 }
 
-/** Fetch what a work made: a file is saved, a report is shown. */
-export function fetchMade(view: { path: string; shown: boolean }) {
-  if (!view.path) return;
-  if (view.shown) window.open(view.path, "_blank", "noreferrer");
-  else window.location.assign(view.path);
+/** Save what a work made; what a browser shows is opened by a press: a page that opens by itself is kept out. */
+export function saveMade(view: { path: string; shown: boolean }) {
+  if (view.path && !view.shown) window.location.assign(view.path);
 }

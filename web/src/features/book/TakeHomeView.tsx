@@ -6,7 +6,7 @@ import { sentenceOf } from "../../api/client";
 import { beginPackage, beginPoints, beginReport, useWork } from "../../api/work";
 import { Button, Note, Select } from "../../ui/controls";
 import { Page } from "../../ui/Page";
-import { fetchMade, WorkBar } from "../../ui/work";
+import { saveMade, WorkBar } from "../../ui/work";
 import type { BookViewProps } from "./BookPage";
 
 /** Points in open formats, derived at that moment; a CSV has the columns, the order and the unit that are wished. */
@@ -15,7 +15,7 @@ export function TakeHomeView({ job, tabs }: BookViewProps) {
   const reports = useReports(job.id).data ?? [];
   const [columns, setColumns] = useState<string[] | null>(null);
   const [unit, setUnit] = useState<"" | "m" | "ft" | "sft">("");
-  const work = useWork(fetchMade);
+  const work = useWork(saveMade);
   if (view.isError) return <Note tone="flag">{sentenceOf(view.error)}</Note>;
   if (!view.data) return <p className="p-6">Reading what can be taken home.</p>;
   const { data } = view;
