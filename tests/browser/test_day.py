@@ -30,7 +30,8 @@ def checked(page, api, job, mark):
     page.driver.find_element("css selector", "h1").click()
     keys(page, "r")
     page.until(lambda: len(api("GET", f"/jobs/{job}/checks")["checks"]) > before, 60)
-    page.until(lambda: page.driver.find_elements("css selector", "[data-testid=verdict]"), 20)
+    said = "[data-testid=verdict]"
+    page.until(lambda: any(mark in item.text for item in page.driver.find_elements("css selector", said)), 20)
     return api("GET", f"/jobs/{job}/checks")["checks"][0]
 
 
