@@ -255,11 +255,14 @@ def _plan(plan: FitPlan, width: float) -> Any:
             tip = at(mark.east_m + mark.residual_m[0] * larger, mark.north_m + mark.residual_m[1] * larger)
             found.add(Line(x, y, *tip, strokeWidth=1.8 if mark.flagged else 0.9))
             found.add(Circle(*tip, 1.2, strokeWidth=0.8, fillColor=None))
-        # A name lies on white, so that no line runs through it.
+        # A name lies on white, so that no line runs through it, and on the other side than its arrow.
         name = written(mark.name)
-        half = stringWidth(name, _BOLD, 8.5) / 2
-        found.add(Rect(x - half - 1, y - 15, 2 * half + 2, 10, strokeWidth=0, strokeColor=None, fillColor=white))
-        found.add(String(x - half, y - 13, name, fontName=_BOLD, fontSize=8.5))
+        half, foot = (
+            stringWidth(name, _BOLD, 8.5) / 2,
+            y + 7 if mark.residual_m and mark.residual_m[1] < 0.0 else y - 13,
+        )
+        found.add(Rect(x - half - 1, foot - 2, 2 * half + 2, 10, strokeWidth=0, strokeColor=None, fillColor=white))
+        found.add(String(x - half, foot, name, fontName=_BOLD, fontSize=8.5))
     if larger:
         words = f"residuals (fitted - given), drawn {larger:g} times as long as the plan"
         found.add(String(5, 5, words, fontName=_PLAIN, fontSize=8))
