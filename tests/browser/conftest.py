@@ -150,6 +150,26 @@ class Page:
         self.sees("Taken:")
         self.press("Next: On the air")
 
+    def correct_base_height(self, reading, metres, reason):
+        """Put another reading in place of the one that stands."""
+        self.go("Base")
+        self.step("Height")
+        self.press("Correct")
+        self.type("reading", reading)
+        self.type("reason", reason)
+        self.press(f"Put {metres} in its place")
+        self.sees(", corrected")
+
+    def end_base(self):
+        """End the base that stood at 1.546 m: the closing height is asked for, and agrees."""
+        self.press("End the base")
+        self.sees("No closing height yet")
+        self.type("reading", "1.547")
+        self.press("Add 1.547 m")
+        self.sees("Opening 1.546 m, closing 1.547 m")
+        self.press("End the base", tag="footer//button")
+        self.sees("NOT RUNNING")
+
     def heading(self):
         return self.driver.execute_script("return document.querySelector('h1')?.textContent ?? ''")
 

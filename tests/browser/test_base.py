@@ -104,13 +104,7 @@ def test_a_whole_occupation_with_a_swapped_digit_caught(page, tmp_path):
     page.sees("to now")
     link = page.until(lambda: page.driver.find_elements(By.LINK_TEXT, "RINEX 3"))[0].get_attribute("href")
     page.until(lambda: epochs_at(link) >= 3, 30)
-    page.press("End the base")
-    page.sees("No closing height yet")
-    page.type("reading", "1.547")
-    page.press("Add 1.547 m")
-    page.sees("Opening 1.546 m, closing 1.547 m")
-    page.press("End the base", tag="footer//button")
-    page.sees("NOT RUNNING")
+    page.end_base()
 
     # What ran is kept, and the mark remembers its coordinate
     page.press("Earlier", tag="button[@role='tab']")

@@ -62,13 +62,7 @@ def test_a_day_with_two_mistakes_ends_in_a_signed_book(page, site):  # noqa: F81
     first = checked(page, api, job, "CS2")
     assert first["up_m"] == pytest.approx(-0.090, abs=0.040) and not first["agrees"]
     page.sees("'1.546' does, two digits exchanged")
-    page.go("Base")
-    page.step("Height")
-    page.press("Correct")
-    page.type("reading", "1.546")
-    page.type("reason", "digits swapped, read again")
-    page.press("Put 1.546 m in its place")
-    page.sees(", corrected")
+    page.correct_base_height("1.546", "1.546 m", "digits swapped, read again")
     page.until(lambda: api("GET", f"/jobs/{job}/checks")["checks"][0]["agrees"], 30)
     fixed(page)
 
@@ -96,13 +90,7 @@ def test_a_day_with_two_mistakes_ends_in_a_signed_book(page, site):  # noqa: F81
     keys(page, "r")
     page.until(lambda: len(api("GET", f"/jobs/{job}/points")["points"]) > before, 60)
     page.go("Base")
-    page.press("End the base")
-    page.sees("No closing height yet")
-    page.type("reading", "1.547")
-    page.press("Add 1.547 m")
-    page.sees("Opening 1.546 m, closing 1.547 m")
-    page.press("End the base", tag="footer//button")
-    page.sees("NOT RUNNING")
+    page.end_base()
 
     # In the truck: a note, the signature, the day on paper.
     page.go("Book")

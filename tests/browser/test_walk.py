@@ -76,13 +76,7 @@ def test_a_base_height_typed_a_decimetre_too_large_is_seen_and_explained(page, t
     page.sees("Age of corrections")
 
     # The mend: correct the height, every point follows
-    page.go("Base")
-    page.step("Height")
-    page.press("Correct")
-    page.type("reading", "1.546")
-    page.type("reason", "measured again: tape misread")
-    page.press("Put 1.546 m in its place")
-    page.sees(", corrected")
+    page.correct_base_height("1.546", "1.546 m", "measured again: tape misread")
     page.go("Check")
     page.sees("CS2 agrees")
     page.sees("Recomputed")

@@ -41,6 +41,7 @@ def test_a_sinex_point_is_read_with_its_epoch_its_sigmas_and_its_eccentricity():
     assert said(found, "sigma_horizontal") == said(found, "sigma_vertical") == ["0.0010 m"]
     assert said(found, "frame") == ["ITRF2020"]
     assert found.header_height == "1.5460 m from the mark up to the ARP"
+    assert {value.field for value in found.values if value.taken} >= {"x", "y", "z", "frame", "epoch"}
     line = next(value for value in found.values if value.field == "x")
     assert SINEX.splitlines()[line.number - 1].strip() == line.line, "each value says where it stands"
 
@@ -97,6 +98,9 @@ def test_what_stands_twice_is_offered_twice():
     assert said(found, "latitude") == ["52 24 35.91371 N", "52 24 35.8999 N"]
     assert said(found, "longitude") == ["6 28 48.01020 W", "-6.4800"]
     assert said(found, "frame") == ["ITRF2020", "ETRS89"]
+    assert {value.field for value in found.values if value.taken} == {"height", "epoch"}, (
+        "of what stands twice a person takes one"
+    )
 
 
 @pytest.mark.parametrize(

@@ -9,7 +9,7 @@ from annotated_types import Ge, Le
 from flask import Response, request
 from pydantic import BaseModel
 
-from openstake.api.common import Api, Nothing, as_file
+from openstake.api.common import Api, Nothing, as_file, content_of
 from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.framechange import FrameStep
 from openstake.core.limits import ShortText
@@ -188,7 +188,7 @@ def _coordinate_routes(api: Api, context: Context) -> None:
     @api.post("/jobs/<job_id>/bases/<occupation_id>/solution/read", "base")
     def read_solution_file(job_id: str, occupation_id: str, json: solution.SolutionSent) -> solution.SolutionOffered:
         """Read a solution out of a SINEX file or a mail, each value with its line; store nothing."""
-        return solution.read_file(context, job_id, occupation_id, json)
+        return solution.read_file(context, job_id, occupation_id, json, content_of(json.content_base64))
 
     @api.post("/jobs/<job_id>/base/solution/frame", "base")
     def solution_frame(job_id: str, json: solution.FrameAsked) -> FrameStep:
@@ -198,7 +198,7 @@ def _coordinate_routes(api: Api, context: Context) -> None:
     @api.post("/jobs/<job_id>/base/solution", "base")
     def apply_solution(job_id: str, json: solution.SolutionWish) -> BaseView:
         """Replace a base's coordinate by a static solution, locked."""
-        return start.apply_solution(context, job_id, json)
+        return start.apply_solution(context, job_id, json, content_of(json.content_base64))
 
     @api.post("/jobs/<job_id>/base/coordinate", "base")
     def restore_coordinate(job_id: str, json: solution.RestoreCoordinate) -> BaseView:

@@ -114,8 +114,9 @@ def verify(session: Session, job_id: str | None = None) -> Verification:
     """
     devices = session.scalars(select(BookEntry.device_id).union(select(SealedLine.device_id))).all()
     count, sealed, last_hash = 0, 0, FIRST_HASH
+    own, told = set(session.scalars(select(OwnDevice.device_id))), _lines_told(session)
     for device_id in devices:
-        walked = _walk(session, device_id, job_id)
+        walked = _walk(session, device_id, job_id, device_id in own, told.get(device_id, 0))
         count, sealed, last_hash = count + walked.entries, sealed + walked.sealed, walked.last_hash
         if walked.first_broken is not None:
             return Verification(
@@ -137,12 +138,13 @@ class _Walked:
     first_broken: int | None
 
 
-def _walk(session: Session, device_id: str, job_id: str | None) -> _Walked:
-    """Walk one chain from its first line: what is told, and what is sealed between."""
+def _walk(session: Session, device_id: str, job_id: str | None, own: bool, came: int) -> _Walked:
+    """Walk one chain from its first line: what is told, and what is sealed between.
+
+    What this installation wrote itself (`own`) is sealed nowhere, and of others `came` lines with their text: they stay told.
+    """
     told = select(BookEntry).where(BookEntry.device_id == device_id).order_by(BookEntry.sequence)
     links = {row.sequence: row for row in session.scalars(select(SealedLine).where(SealedLine.device_id == device_id))}
-    # What this installation wrote itself is sealed nowhere, and what came with its text stays told.
-    own = session.scalar(select(OwnDevice.n).where(OwnDevice.device_id == device_id)) is not None
     previous, expected, count, sealed, lines = FIRST_HASH, 1, 0, 0, 0
     for entry in session.scalars(told):
         while not own and entry.sequence > expected and expected in links and links[expected].previous_hash == previous:
@@ -155,13 +157,17 @@ def _walk(session: Session, device_id: str, job_id: str | None) -> _Walked:
     while not own and expected in links and links[expected].previous_hash == previous:
         previous, expected, sealed = links[expected].hash, expected + 1, sealed + 1
     past = [sequence for sequence in links if sequence >= expected]
-    broken = expected if past or lines < _lines_told(session, device_id) else None
+    broken = expected if past or lines < came else None
     return _Walked(count, sealed, previous, broken)
 
 
-def _lines_told(session: Session, device_id: str) -> int:
-    """Return how many lines of a chain have come with their text, by what this installation wrote of its packages."""
-    return max((int(data["chains"].get(device_id, ["0"])[0]) for data in _unpacked(session)), default=0)
+def _lines_told(session: Session) -> dict[str, int]:
+    """Return how many lines of each chain have come with their text, by what this installation wrote of its packages."""
+    found: dict[str, int] = {}
+    for data in _unpacked(session):
+        for device_id, (lines, *_) in data["chains"].items():
+            found[device_id] = max(found.get(device_id, 0), int(lines))
+    return found
 
 
 def bases_from_elsewhere(session: Session) -> set[str]:

@@ -33,7 +33,6 @@ from openstake.store.models import (
     JobProfile,
     JobSettings,
     ProfileVersion,
-    Rival,
     SealedLine,
 )
 from openstake.store.rivals import said_of
@@ -240,16 +239,18 @@ def _member(archive: zipfile.ZipFile, name: str) -> IO[bytes]:
 def _pack_joined(session: Session, archive: zipfile.ZipFile, job_id: str) -> None:
     """Say of the job's joined rows what each truly replaces: of all others, that is in the row."""
     with _member(archive, f"tables/{JOINED}.jsonl") as member:
-        query = select(Rival).where(Rival.joined).order_by(Rival.row_id, Rival.said_replaces_id)
-        for rival in session.scalars(query):
-            table = Base.metadata.tables[rival.table]
-            row = session.execute(
-                select(table.c.id).where(table.c.id == rival.row_id, _members(session, table, job_id))
-            )
-            if row.first() is not None and rival.row_id not in said_of(session, table)[1]:
-                member.write(
-                    line_of({item.name: getattr(rival, key) for key, item in Rival.__mapper__.columns.items()})
+        table = Base.metadata.tables[JOINED]
+        joined = select(table).where(table.c.joined).order_by(*table.primary_key.columns)
+        kept: dict[str, set[str]] = {}
+        for rival in session.execute(joined).mappings():
+            name = rival["table_name"]
+            if name not in kept:
+                of = Base.metadata.tables[name]
+                kept[name] = (
+                    set(session.scalars(select(of.c.id).where(_members(session, of, job_id)))) - said_of(session, of)[1]
                 )
+            if rival["row_id"] in kept[name]:
+                member.write(line_of({item.name: rival[item] for item in table.columns}))
 
 
 def _pack_chains(session: Session, archive: zipfile.ZipFile, job_id: str) -> tuple[ChainPart, ...]:

@@ -105,18 +105,24 @@ def add_line(
     follows = {
         row.replaces_id: row.id for row in session.execute(select(table.c.id, table.c.replaces_id)) if row.replaces_id
     }
+    added: list[dict[str, Any]] = []
+    kept: list[Rival] = []
     for row in _in_order(table, fresh, known):
         said = row["replaces_id"]
         at = said
         while at is not None and at in follows:
             at = follows[at]
-        session.execute(table.insert().values(**(row | {"replaces_id": at})))
+        added.append(row | {"replaces_id": at})
         if at is not None:
             follows[at] = row["id"]
         if row["id"] in joins:
-            _keep(session, table, row["id"], joins[row["id"]], joined=True)
+            kept += _rivals(table, row["id"], joins[row["id"]], joined=True)
         elif at != said:
-            _keep(session, table, row["id"], {said}, joined=False)
+            kept += _rivals(table, row["id"], {said}, joined=False)
+    if added:
+        session.execute(table.insert(), added)
+    session.add_all(kept)
+    session.flush()
 
 
 def join(session: Session, table: Table, where: Any) -> list[str]:
@@ -134,14 +140,14 @@ def join(session: Session, table: Table, where: Any) -> list[str]:
             at = follows[at]
         words = {name: text for name, text in (("reason", WHY), ("who", "")) if name in table.c}
         session.execute(table.insert().values(**(last | words | {"id": row_id, "replaces_id": at})))
-        _keep(session, table, row_id, set(ends), joined=True)
+        session.add_all(_rivals(table, row_id, ends, joined=True))
         made.append(row_id)
+    session.flush()
     return made
 
 
-def _keep(session: Session, table: Table, row_id: str, said: Iterable[str], joined: bool) -> None:
-    session.add_all(Rival(row_id=row_id, said_replaces_id=one, table=table.name, joined=joined) for one in sorted(said))
-    session.flush()
+def _rivals(table: Table, row_id: str, said: Iterable[str], joined: bool) -> list[Rival]:
+    return [Rival(row_id=row_id, said_replaces_id=one, table=table.name, joined=joined) for one in sorted(said)]
 
 
 def _in_order(table: Table, fresh: Sequence[dict[str, Any]], known: Collection[str]) -> list[dict[str, Any]]:

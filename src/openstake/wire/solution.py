@@ -7,8 +7,9 @@ Sources: SINEX 2.02 (IERS), blocks SITE/ID, SITE/ECCENTRICITY, SOLUTION/ESTIMATE
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -20,18 +21,28 @@ from openstake.core.geodesy.local import enu_axes
 SolutionField = Literal[
     "latitude", "longitude", "height", "x", "y", "z", "frame", "epoch", "sigma_horizontal", "sigma_vertical"
 ]
+_CENTRED_FIELDS: tuple[SolutionField, ...] = ("x", "y", "z")
+_WORDS: dict[SolutionField, str] = {
+    "latitude": "latitude", "longitude": "longitude", "height": "ellipsoidal height", "x": "X", "y": "Y", "z": "Z", "frame": "frame",
+    "epoch": "epoch", "sigma_horizontal": "sigma, horizontal", "sigma_vertical": "sigma, height",
+}  # fmt: skip
 MOST_BYTES = 4 << 20
 _MOST_LINES, _MOST_OF_ONE = 100_000, 8
 
 
 @dataclass(frozen=True)
 class SolutionValue:
-    """A value that was found: its field, as it would be typed, the line it stands in and that line's number from 1."""
+    """A value that was found: its field (in `words`), as it would be typed, the line it stands in and that line's number from 1.
+
+    `taken`: it stands there once, so it is filled in; of what stands more than once a person takes one.
+    """
 
     field: SolutionField
     text: str
     line: str
     number: int
+    words: str = ""
+    taken: bool = False
 
 
 @dataclass(frozen=True)
@@ -69,7 +80,16 @@ def read_solution(content: bytes, name: str, site: str = "") -> SolutionFile:
         raise FileError(
             f"{name[:60]} names no latitude and longitude, and no X, Y and Z. Copy the coordinate from it and paste it instead."
         )
-    return SolutionFile("text", "", (), values, "")
+    return SolutionFile("text", "", (), _marked(values), "")
+
+
+def _marked(values: Sequence[SolutionValue]) -> tuple[SolutionValue, ...]:
+    """Return values with their words, and whether each is filled in: X, Y and Z only where no latitude is, and all three."""
+    counts = Counter(value.field for value in values)
+    once = {field for field, count in counts.items() if count == 1}
+    if counts["latitude"] or not once.issuperset(_CENTRED_FIELDS):
+        once -= set(_CENTRED_FIELDS)
+    return tuple(replace(value, words=_WORDS[value.field], taken=value.field in once) for value in values)
 
 
 # --- SINEX ---
@@ -110,7 +130,7 @@ def _sinex(lines: Sequence[str], name: str, site: str) -> SolutionFile:
             f"{name[:60]} holds no point '{site[:20]}'. It has {', '.join(sorted(whole)[:12])}.", field="site"
         )
     return SolutionFile(
-        "SINEX", code, tuple(sorted(whole)), (*_estimated(whole[code], name), *_said_frame(blocks)), _eccentricity(blocks, code)
+        "SINEX", code, tuple(sorted(whole)), _marked((*_estimated(whole[code], name), *_said_frame(blocks))), _eccentricity(blocks, code)
     )  # fmt: skip
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from pathlib import Path
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -40,7 +39,7 @@ from openstake.workflow.now.base import BaseNow, bases_of
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import head_of
-from openstake.workflow.work import Made, Work
+from openstake.workflow.work import Work
 
 MEDIA_TYPE = "application/pdf"
 
@@ -96,14 +95,7 @@ def begin(context: Context, job_id: str, kind: str, query: ReportQuery) -> Work:
     """Begin to make a report."""
     with context.database.read() as session:
         name = job_of(session, job_id).name
-
-    def do(folder: Path) -> Made:
-        content, media_type, called = pdf(context, job_id, kind, query)
-        out = folder / "report.pdf"
-        out.write_bytes(content)
-        return Made(f"{called}: {len(content) / 1000:.0f} kB.", out, called, media_type, job_id)
-
-    return context.works.begin(f"Report of {name}", do)
+    return context.works.begin_file(f"Report of {name}", job_id, lambda: pdf(context, job_id, kind, query))
 
 
 def _moment(job: JobNow, unix_s: float) -> str:

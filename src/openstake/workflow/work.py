@@ -139,6 +139,17 @@ class Works:
                     old.made.file.unlink(missing_ok=True)
             return work
 
+    def begin_file(self, title: str, job_id: str, make: Callable[[], tuple[bytes, str, str]]) -> Work:
+        """Begin to make a file: `make` returns its content, media type and name."""
+
+        def do(folder: Path) -> Made:
+            content, media_type, name = make()
+            out = folder / "file"
+            out.write_bytes(content)
+            return Made(f"{name}: {len(content) / 1000:.0f} kB.", out, name, media_type, job_id)
+
+        return self.begin(title, do)
+
     def get(self, work_id: str) -> Work:
         work = self._works.get(work_id)
         if work is None:

@@ -8740,7 +8740,7 @@ export interface components {
         };
         /**
          * SolutionSent
-         * @description A file or mail with a solution, and which point of it is the base, where it holds several.
+         * @description A file or mail with a solution, base64, and which point of it is the base, where it holds several.
          */
         SolutionSent: {
             /** Content Base64 */
@@ -8758,7 +8758,9 @@ export interface components {
         };
         /**
          * SolutionValue
-         * @description A value that was found: its field, as it would be typed, the line it stands in and that line's number from 1.
+         * @description A value that was found: its field (in `words`), as it would be typed, the line it stands in and that line's number from 1.
+         *
+         *     `taken`: it stands there once, so it is filled in; of what stands more than once a person takes one.
          */
         SolutionValue: {
             /**
@@ -8770,8 +8772,18 @@ export interface components {
             line: string;
             /** Number */
             number: number;
+            /**
+             * Taken
+             * @default false
+             */
+            taken: boolean;
             /** Text */
             text: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
         };
         /**
          * SolutionWish

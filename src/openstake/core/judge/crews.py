@@ -18,7 +18,7 @@ def judge_crews(table: str, what: str, ends: tuple[str, ...], in_use: str, subje
         code = "crews-differ-antenna" if subject == "base" else "crews-differ-pole"
     severity = Severity.LOOK if code == "crews-differ" else Severity.STOP
     return finding(
-        code, severity, f"{what}: one crew has {', the other '.join(ends)}.",
-        f"Both replaced the same value, apart from each other. {in_use} is used until it is settled: it was written last.",
-        "Ask both crews, and say on the Book page which one holds.", what=what,
+        code, severity, f"{what}: one crew has {', another '.join(ends)}.",
+        f"They replaced the same value, apart from each other. {in_use} is used until it is settled: it was written last.",
+        "Ask the crews, and say on the Book page which one holds.", what=what,
     )  # fmt: skip

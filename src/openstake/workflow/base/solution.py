@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import base64
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
@@ -10,7 +9,7 @@ from typing import Literal
 from sqlalchemy.orm import Session
 
 from openstake.core.constants import CIRCLE_95, LINE_95
-from openstake.core.errors import ConflictError, InputError, NotFoundError
+from openstake.core.errors import ConflictError, FileError, InputError, NotFoundError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic, geodetic_from_ecef
 from openstake.core.geodesy.framechange import FrameStep, changed_frame, epoch_year, frame_step
 from openstake.core.geodesy.plates import frame_shifts_m, year_of
@@ -58,7 +57,7 @@ class SolutionWish:
 
 @dataclass(frozen=True)
 class SolutionSent:
-    """A file or mail with a solution, and which point of it is the base, where it holds several."""
+    """A file or mail with a solution, base64, and which point of it is the base, where it holds several."""
 
     content_base64: str
     name: ShortText = ""
@@ -130,13 +129,13 @@ class _Solution:
     finding: Finding
 
 
-def read_file(context: Context, job_id: str, occupation_id: str, wish: SolutionSent) -> SolutionOffered:
+def read_file(context: Context, job_id: str, occupation_id: str, wish: SolutionSent, content: bytes) -> SolutionOffered:
     """Read a solution out of a file or mail; nothing is stored, nothing is taken."""
     with context.database.read() as session:
         job = job_of(session, job_id)
         base = base_of(session, _occupation(session, job, occupation_id))
         stood = f"The ARP stood {text_from_metres(base.height.arp_height_m, job.length_unit)} above the mark"
-    found = read_solution(_content(wish.content_base64), wish.name or "The file", wish.site.strip())
+    found = read_solution(content, wish.name or "The file", wish.site.strip())
     said = f"; the file says {found.header_height}" if found.header_height else ""
     return SolutionOffered(found, f"{stood}, and that is in the header of the log's RINEX{said}.")
 
@@ -160,13 +159,6 @@ def _occupation(session: Session, job: JobNow, occupation_id: str) -> Occupation
     if occupation is None or occupation.job_id != job.id:
         raise NotFoundError("This set-up is not in this job.")
     return occupation
-
-
-def _content(content_base64: str) -> bytes:
-    try:
-        return base64.b64decode(content_base64, validate=True)
-    except ValueError:
-        raise InputError("The file did not arrive whole. Choose it again.", field="content_base64") from None
 
 
 def _read_solution(session: Session, job: JobNow, wish: SolutionWish, now: float) -> _Solution:
@@ -271,16 +263,22 @@ def preview_solution(context: Context, job_id: str, wish: SolutionWish) -> Solut
     )
 
 
-def apply_solution(context: Context, job_id: str, wish: SolutionWish) -> None:
-    """Replace a base's coordinate by a static solution, locked as control quality; every point follows."""
+def apply_solution(context: Context, job_id: str, wish: SolutionWish, content: bytes) -> None:
+    """Replace a base's coordinate by a static solution, locked as control quality; every point follows.
+
+    `content` is the file it came in, kept byte for byte; empty where it was typed.
+    """
+    if len(content) > MOST_BYTES:
+        raise FileError(
+            f"{wish.name[:60]} has {len(content) / 1e6:.1f} MB; a solution has at most {MOST_BYTES >> 20} MB."
+        )
 
     def work(session: Session) -> None:
         job, now = job_of(session, job_id), context.now()
         solution = _read_solution(session, job, wish, now)
         if solution.finding.is_stop and not wish.accepted:
             raise ConflictError(solution.finding.sentence)
-        if wish.content_base64:
-            content = _content(wish.content_base64)[:MOST_BYTES]
+        if content:
             session.add(ImportedFile(job_id=job_id, name=wish.name[:200] or "solution", content=content, created_s=now))
         replace_coordinate(
             session, job, solution.occupation, solution.present, solution.coordinate, True,

@@ -346,9 +346,9 @@ def _end(context: Context, job_id: str) -> BaseView:
     return view(context, job_id)
 
 
-def apply_solution(context: Context, job_id: str, wish: solution.SolutionWish) -> BaseView:
+def apply_solution(context: Context, job_id: str, wish: solution.SolutionWish, content: bytes) -> BaseView:
     """Replace a base's coordinate by a static solution; a stand-in that runs sends it from now on."""
-    solution.apply_solution(context, job_id, wish)
+    solution.apply_solution(context, job_id, wish, content)
     configure_standin(context, job_id)
     return view(context, job_id)
 

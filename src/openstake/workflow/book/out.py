@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Literal, get_args
 
 import numpy as np
@@ -32,7 +31,7 @@ from openstake.workflow.now.fit import undulation_m
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.labels import labels_of
-from openstake.workflow.work import Made, Work, each, part
+from openstake.workflow.work import Work, each, part
 
 PointFormat = Literal["csv", "geojson", "kml", "dxf", "landxml", "vectors"]
 FORMATS: dict[PointFormat, tuple[str, str, str]] = {
@@ -188,14 +187,7 @@ def begin(context: Context, job_id: str, kind: str, wish: TakeHome) -> Work:
     """Begin to make a file of a job's points or vectors."""
     with context.database.read() as session:
         name = job_of(session, job_id).name
-
-    def do(folder: Path) -> Made:
-        content, media_type, called = take_home(context, job_id, kind, wish)
-        out = folder / "points"
-        out.write_bytes(content)
-        return Made(f"{called}: {len(content) / 1000:.0f} kB.", out, called, media_type, job_id)
-
-    return context.works.begin(f"Points of {name}", do)
+    return context.works.begin_file(f"Points of {name}", job_id, lambda: take_home(context, job_id, kind, wish))
 
 
 def _content(session: Session, job: JobNow, form: PointFormat, wish: TakeHome) -> str | bytes:

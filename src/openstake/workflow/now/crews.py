@@ -47,26 +47,22 @@ class CrewsDiffer:
 
 
 def crews_of(session: Session, job_id: str) -> list[CrewsDiffer]:
-    """Return what two crews replaced and nobody has settled: one query where there is nothing."""
-    joined = session.scalars(select(Rival).where(Rival.joined)).all()
-    if not joined:
-        return []
-    job = job_of(session, job_id)
-    ends: dict[tuple[str, str], list[str]] = {}
-    for rival in joined:
-        ends.setdefault((rival.table, rival.row_id), []).append(rival.said_replaces_id)
+    """Return what two crews replaced and nobody has settled: one query where there is nothing, else two more a table."""
+    ends: dict[str, dict[str, list[str]]] = {}
+    for rival in session.scalars(select(Rival).where(Rival.joined)):
+        ends.setdefault(rival.table, {}).setdefault(rival.row_id, []).append(rival.said_replaces_id)
     found = []
-    for (name, row_id), of in sorted(ends.items()):
+    for name, joined in sorted(ends.items()):
         table = Base.metadata.tables[name]
-        own = (table.c.id == row_id) & of_job(table, job_id)
-        open_ = session.execute(
-            select(table.c.id).where(
-                own, table.c.id.not_in(select(table.c.replaces_id).where(table.c.replaces_id.is_not(None)))
-            )
-        )
-        if open_.first() is not None:
-            rows = [dict(row) for row in session.execute(select(table).where(table.c.id.in_(of))).mappings()]
-            found.append(_differ(job, table, row_id, rows))
+        replaced = select(table.c.replaces_id).where(table.c.replaces_id.is_not(None))
+        waits = of_job(table, job_id) & table.c.id.in_(joined) & table.c.id.not_in(replaced)
+        open_ = session.scalars(select(table.c.id).where(waits).order_by(table.c.id)).all()
+        if not open_:
+            continue
+        wanted = {end for row_id in open_ for end in joined[row_id]}
+        rows = {row["id"]: dict(row) for row in session.execute(select(table).where(table.c.id.in_(wanted))).mappings()}
+        job = job_of(session, job_id)
+        found += [_differ(job, table, row_id, [rows[end] for end in joined[row_id]]) for row_id in open_]
     return found
 
 

@@ -148,22 +148,13 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
 
 type Value = Schemas["SolutionValue"];
 
-/** What stands in a file once, by its field; Earth-centred numbers as one pasted piece where there is no latitude. */
+/** What is filled in of a file; Earth-centred numbers as one pasted piece. */
 function filledIn(values: Value[]): Partial<Typed> {
-  const once = (field: string) => {
-    const found = values.filter((value) => value.field === field);
-    return found.length === 1 ? found[0]!.text : "";
-  };
-  const centred = ["x", "y", "z"].map(once);
-  const places = once("latitude") ? { latitude: once("latitude"), longitude: once("longitude"), height: once("height") } : {};
-  const pasted = !once("latitude") && centred.every(Boolean) ? { pasted: centred.join("; ") } : {};
-  return { ...places, ...pasted, frame: once("frame"), epoch: once("epoch"), sigma_horizontal: once("sigma_horizontal"), sigma_vertical: once("sigma_vertical") };
+  const taken = values.filter((value) => value.taken);
+  const typed = taken.filter((value) => value.field in EMPTY).map((value) => [value.field, value.text]);
+  const centred = taken.filter((value) => !(value.field in EMPTY)).map((value) => value.text);
+  return { ...Object.fromEntries(typed), pasted: centred.join("; ") };
 }
-
-const WORDS: Record<Value["field"], string> = {
-  latitude: "latitude", longitude: "longitude", height: "ellipsoidal height", x: "X", y: "Y", z: "Z", frame: "frame", epoch: "epoch",
-  sigma_horizontal: "sigma, horizontal", sigma_vertical: "sigma, height",
-};
 
 /** What the file says, each with the line that it stands in; of what stands there more than once, one is taken by a press. */
 function Lines(props: { values: Value[]; typed: Typed; onTake: (name: keyof Typed, text: string) => void }) {
@@ -173,7 +164,7 @@ function Lines(props: { values: Value[]; typed: Typed; onTake: (name: keyof Type
     <ul aria-label="What the file says" className="rounded border-2 border-line">
       {values.map((value) => (
         <li key={`${value.field} ${value.number} ${value.text}`} className="grid grid-cols-[10rem_1fr_6rem] items-center gap-3 border-t border-line px-3 py-1 first:border-t-0">
-          <span className="text-base text-faded">{WORDS[value.field]}</span>
+          <span className="text-base text-faded">{value.words}</span>
           <span className="min-w-0">
             <b>{value.text}</b>
             <span className="block text-base wrap-break-word text-faded">
