@@ -51,6 +51,13 @@ def test_two_initialisations_that_agree_check_a_fix_and_one_that_disagrees_contr
     assert link(apart, "rover").state is State.DISAGREES
 
 
+def test_what_two_crews_replaced_is_settled_in_the_book_whatever_link_it_is_of():
+    differ = replace(WHOLE, crews=(said("crews-differ-mark", Severity.STOP),))
+    found = link(differ, "control")
+    assert (found.state, found.due.press, found.due.page) == (State.DISAGREES, "Book", "book")
+    assert found.seen[0].page == "book" and check_next(differ, links(differ)).page == "book"
+
+
 def test_a_local_grid_half_measured_waits_for_what_proves_more():
     begun = replace(WHOLE, base=replace(BASE, readings=1), fit=FitSaid(5, 1))
     made = links(begun)

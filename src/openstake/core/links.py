@@ -27,7 +27,7 @@ from openstake.core.chain import (
     state_of_fit,
 )
 from openstake.core.evidence import Status
-from openstake.core.judge.finding import Finding
+from openstake.core.judge.finding import RULES, Finding
 from openstake.core.limits import OLD_AGE_S
 from openstake.core.units import counted
 
@@ -110,9 +110,11 @@ def _contradicted(link: Link, findings: Sequence[Finding]) -> Link:
     """Return the link as disagreeing where a finding of it says so; nothing that is missing can disagree."""
     if link.state is State.MISSING or not findings:
         return link
+    at = RULES[findings[0].code].at
+    due = Due(findings[0].action, "Book", at) if at else _due(link.name, findings[0].action)
     return replace(
-        link, state=State.DISAGREES, why=findings[0].sentence, due=_due(link.name, findings[0].action),
-        seen=(*(Seen(found.sentence, _PAGES[link.name]) for found in findings[:3]), *link.seen),
+        link, state=State.DISAGREES, why=findings[0].sentence, due=due,
+        seen=(*(Seen(found.sentence, RULES[found.code].at or _PAGES[link.name]) for found in findings[:3]), *link.seen),
     )  # fmt: skip
 
 

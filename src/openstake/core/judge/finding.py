@@ -25,13 +25,15 @@ class Severity(StrEnum):
 class Rule:
     """What a code means: the link of the chain it touches, when it is said, and on whose authority.
 
-    `differs`: it says that what is observed is not what is meant, so its link disagrees, however severe it is.
+    `differs`: it says that what is observed is not what is meant, so its link disagrees, however severe it is.  `at`: the page
+    where it is mended, empty where that is its link's.
     """
 
     link: str
     when: str
     source: str
     differs: bool = False
+    at: str = ""
 
 
 RULES: dict[str, Rule] = {
@@ -236,13 +238,13 @@ RULES: dict[str, Rule] = {
     "check-not-fixed": Rule("rover", "The shot holds epochs that are not fixed.", COMMON_PRACTICE),
     "shot-too-short": Rule("rover", "A check averaged over less than 30 s.", COMMON_PRACTICE),
     # two crews' packages of one job
-    "crews-differ-mark": Rule("control", "Two crews replaced one mark of the list apart from each other.", COMMON_PRACTICE, differs=True),
-    "crews-differ-base": Rule("base mark", "Two crews replaced one base coordinate apart from each other.", COMMON_PRACTICE, differs=True),
-    "crews-differ-antenna": Rule("base antenna", "Two crews replaced one base height apart from each other.", COMMON_PRACTICE, differs=True),
-    "crews-differ-pole": Rule("pole", "Two crews replaced one rover height apart from each other.", COMMON_PRACTICE, differs=True),
-    "crews-differ-grid": Rule("local grid", "Two crews replaced one mark or choice of the fit apart from each other.", COMMON_PRACTICE, differs=True),
-    "crews-differ-settings": Rule("local grid", "Two crews replaced the job's settings apart from each other.", COMMON_PRACTICE, differs=True),
-    "crews-differ": Rule("control", "Two crews replaced something else apart from each other.", COMMON_PRACTICE),
+    "crews-differ-mark": Rule("control", "Two crews replaced one mark of the list apart from each other.", COMMON_PRACTICE, differs=True, at="book"),
+    "crews-differ-base": Rule("base mark", "Two crews replaced one base coordinate apart from each other.", COMMON_PRACTICE, differs=True, at="book"),
+    "crews-differ-antenna": Rule("base antenna", "Two crews replaced one base height apart from each other.", COMMON_PRACTICE, differs=True, at="book"),
+    "crews-differ-pole": Rule("pole", "Two crews replaced one rover height apart from each other.", COMMON_PRACTICE, differs=True, at="book"),
+    "crews-differ-grid": Rule("local grid", "Two crews replaced one mark or choice of the fit apart from each other.", COMMON_PRACTICE, differs=True, at="book"),
+    "crews-differ-settings": Rule("local grid", "Two crews replaced the job's settings apart from each other.", COMMON_PRACTICE, differs=True, at="book"),
+    "crews-differ": Rule("control", "Two crews replaced something else apart from each other.", COMMON_PRACTICE, at="book"),
     "virtual-base-shot": Rule("rover", "The shot came from a virtual base: a position, not a vector from this base.", "RTCM 10403.3, DF141"),
 }  # fmt: skip
 

@@ -34,7 +34,7 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
   const step = useSolutionFrame(job.id, { occupation_id: props.occupationId, frame: useDeferredValue(typed.frame), epoch: useDeferredValue(typed.epoch) });
   const look = usePreviewSolution(job.id);
   const apply = useApplySolution(job.id);
-  const wish = { occupation_id: props.occupationId, ...typed, ...(file ?? { name: "", content_base64: "" }), accepted, unlock: props.locked };
+  const wish = { occupation_id: props.occupationId, ...typed, ...((offered && file) || { name: "", content_base64: "" }), accepted, unlock: props.locked };
   const refused = [apply.error, look.error].find((error) => error instanceof Problem);
   const seen = look.data;
   const stop = seen?.finding.is_stop;
@@ -163,7 +163,7 @@ function Lines(props: { values: Value[]; typed: Typed; onTake: (name: keyof Type
   return (
     <ul aria-label="What the file says" className="rounded border-2 border-line">
       {values.map((value) => (
-        <li key={`${value.field} ${value.number} ${value.text}`} className="grid grid-cols-[10rem_1fr_6rem] items-center gap-3 border-t border-line px-3 py-1 first:border-t-0">
+        <li key={`${value.field} ${value.number} ${value.text}`} className="grid grid-cols-[7rem_1fr_5rem] items-center gap-3 border-t border-line px-3 py-1 first:border-t-0">
           <span className="text-base text-faded">{value.words}</span>
           <span className="min-w-0">
             <b>{value.text}</b>
