@@ -2,30 +2,29 @@
 
 from __future__ import annotations
 
-import contextlib
 import logging
 import os
 import signal
-import socket
 import threading
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from logging.handlers import RotatingFileHandler
 from pathlib import Path
-from typing import Any
 
 from flask import Flask
 from sqlalchemy import select
-from waitress.server import create_server
 
 from openstake.api.server import create_app
+from openstake.core.errors import OpenStakeError
 from openstake.live.hub import Hub
 from openstake.live.transport import listening_socket
 from openstake.store.book import bases_from_elsewhere
 from openstake.store.database import Database
 from openstake.store.lock import FolderLock
 from openstake.store.models import Job
+from openstake.webserver import Lan, LanWish, WebServer, lan_sockets
+from openstake.workflow.access import Door
 from openstake.workflow.backups import make as make_backup
 from openstake.workflow.base.start import configure_standin
 from openstake.workflow.context import Context
@@ -36,6 +35,8 @@ from openstake.workflow.practice.field import Practice
 from openstake.workflow.watch.listen import resume
 
 _LOOKS_EVERY_S = 0.1
+_CERTIFICATE_EVERY_S = 20.0
+_LOG = logging.getLogger("openstake")
 WEB_DIR = Path(__file__).parent / "web_dist"
 
 
@@ -95,22 +96,6 @@ def restore_practice(context: Context) -> None:
         configure_standin(context, job_id)
 
 
-class _Server:
-    """waitress in this process, stopped within a second whatever streams are open."""
-
-    def __init__(self, app: Flask, listener: socket.socket) -> None:
-        self._server: Any = create_server(
-            app, sockets=[listener], threads=64, connection_limit=256, channel_timeout=3600, ident="Open Stake"
-        )
-
-    def run(self) -> None:
-        with contextlib.suppress(OSError):
-            self._server.run()
-
-    def close(self) -> None:
-        self._server.close()
-
-
 def log_to(folder: Path) -> None:
     """Keep what goes wrong in a file of the data folder: what a page shows as a number stands there."""
     folder.mkdir(parents=True, exist_ok=True)
@@ -118,31 +103,53 @@ def log_to(folder: Path) -> None:
         folder / "program.log", maxBytes=1 << 20, backupCount=3, encoding="utf-8", errors="replace"
     )
     kept.setFormatter(logging.Formatter("%(asctime)s %(name)s %(levelname)s %(message)s"))
-    for name in ("openstake", "waitress"):
-        logger = logging.getLogger(name)
-        logger.addHandler(kept)
-        logger.propagate = False
+    logger = logging.getLogger("openstake")
+    logger.addHandler(kept)
+    logger.propagate = False
 
 
 def serve(
-    data_dir: Path, port: int, practice: bool, demo: bool, practice_speed: float, on_ready: Callable[[int], None]
-) -> None:
-    """Run until SIGTERM or Ctrl-C."""
-    # Before anything is resumed or written: who finds the port taken has changed nothing.
+    data_dir: Path, port: int, practice: bool, demo: bool, practice_speed: float, on_ready: Callable[[int, Door | None], None],
+    lan: LanWish | None = None, first_passphrase: Callable[[], str | None] = lambda: None,
+) -> None:  # fmt: skip
+    """Run until SIGTERM or Ctrl-C; on the network too where that is asked for, with a passphrase asked for at the first start."""
+    # Before anything is resumed or written: who finds a port taken has changed nothing.
     listener = listening_socket(port)
+    on_the_network = [] if lan is None else lan_sockets(lan)
     log_to(data_dir)
     program = build(data_dir, practice, demo, practice_speed=practice_speed)
-    server = _Server(program.app, listener)
+    context = program.context
+    server = WebServer(program.app, listener)
+    beyond = None
+    try:
+        if lan is not None:
+            beyond = Lan(program.app, context.access, data_dir, lan, on_the_network)
+            if context.access.kept.passphrase is None and (passphrase := first_passphrase()):
+                context.access.set_passphrase(passphrase, "")
+            beyond.begin(context.now())
+    except BaseException:
+        program.close()
+        raise
     # A plain list: a handler that runs in the middle of a wait must not want the wait's lock.
     asked: list[int] = []
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda number, _: asked.append(number))
-    threading.Thread(target=server.run, name="web server", daemon=True).start()
-    on_ready(listener.getsockname()[1])
-    make_backup(program.context)
+    server.begin("web server")
+    on_ready(listener.getsockname()[1], context.access.door)
+    make_backup(context)
+    looked_s = time.monotonic()
     while not asked:
         time.sleep(_LOOKS_EVERY_S)
+        if beyond is not None and time.monotonic() - looked_s > _CERTIFICATE_EVERY_S:
+            looked_s = time.monotonic()
+            _refresh(beyond, context.now())
     program.close()
-    server.close()
-    # waitress joins its threads for seconds where a browser keeps a stream open; all that matters is written.
+    # Threads are joined for seconds where a browser keeps a stream open; all that matters is written.
     os._exit(0)
+
+
+def _refresh(lan: Lan, now_s: float) -> None:
+    try:
+        lan.refresh(now_s)
+    except (OpenStakeError, OSError) as error:  # the certificate that was shown before is shown on
+        _LOG.warning("The certificate on the network could not be renewed: %s", error)

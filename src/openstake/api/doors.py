@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import hashlib
+import hmac
 import json
 import logging
+import math
 import re
 import threading
 import uuid
@@ -19,13 +21,31 @@ from flask import Flask, Response, request
 from flask.json.provider import DefaultJSONProvider
 from werkzeug.exceptions import HTTPException
 
-from openstake.core.errors import ConflictError, DeviceError, NotFoundError, OpenStakeError, StorageError
+from openstake.core.errors import (
+    ConflictError,
+    DeviceError,
+    NotFoundError,
+    NotHereError,
+    NotSignedInError,
+    OpenStakeError,
+    StorageError,
+    TooOftenError,
+)
 from openstake.store.database import of_request, storage_error_of
 from openstake.wire.jsontext import JsonError, read_json
+from openstake.workflow.access import Access, Visitor
 
+# How the listener on the network marks its requests in the WSGI environment; a header cannot say it (PEP 3333: those begin with HTTP_).
+NETWORK_DOOR = "openstake.network"
+# The prefix binds it to this host and to TLS (RFC 6265bis, 4.1.3.2).
+COOKIE = "__Host-openstake"
+CSRF_HEADER = "X-CSRF-Token"
+# The pages' files hold nothing of a job: what they show is asked of the API.
+_BEFORE_SIGN_IN = {"front_end", "api.sign_in"}
 _LOCAL_HOSTS = {"127.0.0.1", "localhost", "::1"}
 _STATUS: tuple[tuple[type[OpenStakeError], int], ...] = (
     (NotFoundError, 404), (ConflictError, 409), (DeviceError, 502), (StorageError, 507),
+    (NotSignedInError, 401), (NotHereError, 403), (TooOftenError, 429),
 )  # fmt: skip
 _LOG = logging.getLogger("openstake")
 
@@ -58,16 +78,29 @@ class JsonIn(flask.Request):
         return self._taken
 
 
-def keep_strangers_out() -> Response | None:
-    """Refuse other hosts' names (DNS rebinding), other sites' requests (CSRF) and bodies that are not JSON."""
-    if _host_of(f"//{request.host}") not in _LOCAL_HOSTS:
-        return problem(403, "Not from here", "This program answers on this machine only, and not under that name.")
+def visitor_of(access: Access) -> Visitor | None:
+    """Return who asks: on the loopback the person at the machine, over the network whoever a cookie's session belongs to."""
+    if not _over_the_network():
+        return Visitor()
+    token = request.cookies.get(COOKIE, "")
+    return access.visitor(token) if token else None
+
+
+def keep_strangers_out(access: Access, visitor: Visitor | None) -> Response | None:
+    """Refuse other hosts' names (DNS rebinding), other sites' requests (CSRF), who has not signed in, and bodies that are not JSON."""
+    if not _is_ours(access):
+        return problem(403, "Not from here", "This program does not answer under that name.")
+    if visitor is None and request.endpoint not in _BEFORE_SIGN_IN:
+        return problem(401, "Not signed in", "Sign in with the passphrase.")
     if request.method in ("GET", "HEAD", "OPTIONS"):
         return None
+    scheme = "https" if _over_the_network() else "http"
     origin = request.headers.get("Origin")
-    other = origin is not None and origin.partition("://")[2] != request.host
+    other = origin is not None and origin != f"{scheme}://{request.host}"
     if other or request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none"):
         return problem(403, "Not from here", "The request comes from another site.")
+    if visitor is not None and not hmac.compare_digest(request.headers.get(CSRF_HEADER, ""), visitor.csrf):
+        return problem(403, "Not from here", "The request carries no token of this session. Load the page again.")
     if not request.content_length or request.mimetype == "application/octet-stream":
         return None  # a file; no page of another site can send this type without being asked first
     if not request.is_json:
@@ -79,9 +112,35 @@ def keep_strangers_out() -> Response | None:
     return None
 
 
+def only_here() -> None:
+    """Raise NotHereError where somebody asks over the network."""
+    if not flask.g.visitor.here:
+        raise NotHereError("This is done on the program's own machine.")
+
+
+def _over_the_network() -> bool:
+    return bool(request.environ.get(NETWORK_DOOR))
+
+
+def _is_ours(access: Access) -> bool:
+    """Say whether a request names a host that its door answers to."""
+    host = _host_of(f"//{request.host}")
+    if not _over_the_network():
+        return host in _LOCAL_HOSTS
+    door = access.door
+    return door is not None and host in door.names and _port_of(request.host) == door.port
+
+
 def _host_of(address: str) -> str | None:
     try:
         return urlsplit(address).hostname
+    except ValueError:
+        return None
+
+
+def _port_of(host: str) -> int | None:
+    try:
+        return urlsplit(f"//{host}").port or 443
     except ValueError:
         return None
 
@@ -126,6 +185,8 @@ class SentOnce:
         is_file = request.mimetype == "application/octet-stream"
         body = str(request.content_length).encode() if is_file else request.get_data()
         asked = hashlib.sha256(request.method.encode() + request.full_path.encode() + body).hexdigest()
+        # Another session's answer is nobody else's.
+        key = f"{flask.g.visitor.session_id if flask.g.visitor else ''}:{key}"
         with self._lock:
             before = self._sent.get(key)
             if before is None:
@@ -171,7 +232,10 @@ def take_errors(app: Flask) -> None:
 
 def _of_ours(error: OpenStakeError) -> Response:
     status = next((status for kind, status in _STATUS if isinstance(error, kind)), 422)
-    return problem(status, error.title, error.sentence, error.field)
+    said = problem(status, error.title, error.sentence, error.field)
+    if isinstance(error, TooOftenError):
+        said.headers["Retry-After"] = str(math.ceil(float(str(error.seen["wait_s"]))))
+    return said
 
 
 def _of_http(error: HTTPException) -> Response:

@@ -15,6 +15,7 @@ from openstake.api.chain import chain_routes
 from openstake.api.check import check_routes
 from openstake.api.common import Api
 from openstake.api.fit import fit_routes
+from openstake.api.hand import hand_routes
 from openstake.api.job import job_routes
 from openstake.api.kit import kit_routes
 from openstake.api.link import link_routes
@@ -61,6 +62,7 @@ def routes(spec: SpecTree, context: Context) -> Blueprint:
         return backups.make(context)
 
     _work_routes(api, context)
+    hand_routes(api, context)
     for add in _STEPS:
         add(api, context)
     return blueprint

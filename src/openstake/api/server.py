@@ -12,8 +12,18 @@ from flask import Flask, Response, request
 from spectree import SpecTree
 from spectree.model_adapter import get_pydantic_model_adapter
 
-from openstake.api.doors import JsonIn, JsonOut, SentOnce, keep_strangers_out, problem, take_errors
+from openstake.api.doors import (
+    JsonIn,
+    JsonOut,
+    SentOnce,
+    keep_strangers_out,
+    problem,
+    take_errors,
+    visitor_of,
+)
 from openstake.api.routes import routes
+from openstake.store.book import written_by
+from openstake.workflow.access import Access
 from openstake.workflow.context import Context
 
 MOST_BODY_BYTES = 8 << 20
@@ -37,17 +47,24 @@ class _Application(Flask):
     json_provider_class = JsonOut
     request_class = JsonIn
 
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
+    def __init__(self, access: Access) -> None:
+        super().__init__("openstake", static_folder=None)
         self._sent = SentOnce()
+        self._access = access
 
     def full_dispatch_request(self) -> Response:
-        return self._sent(super().full_dispatch_request)
+        # Before anything is remembered or answered again: whose request it is, and whether it may come in.
+        visitor = flask.g.visitor = visitor_of(self._access)
+        refused = keep_strangers_out(self._access, visitor)
+        if refused is not None:
+            return self.finalize_request(refused)
+        with written_by(visitor.who if visitor else ""):
+            return self._sent(super().full_dispatch_request)
 
 
 def create_app(context: Context, web_dir: Path | None) -> Flask:
     """Return the application over a context; `web_dir` holds the built front end."""
-    app = _Application("openstake", static_folder=None)
+    app = _Application(context.access)
     app.config["MAX_CONTENT_LENGTH"] = MOST_BODY_BYTES
     spec = SpecTree(
         "flask",
@@ -60,7 +77,6 @@ def create_app(context: Context, web_dir: Path | None) -> Flask:
         before=_on_validation,
         model_adapter=_schemas_made_once(),
     )
-    app.before_request(keep_strangers_out)
     app.register_blueprint(routes(spec, context))
     spec.register(app)
     app.extensions["spec"] = spec

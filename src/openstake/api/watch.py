@@ -6,9 +6,10 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import get_type_hints
 
-from flask import Response, request
+from flask import Response, g, request
 
 from openstake.api.common import Api, Nothing, written
+from openstake.live.hub import HEARTBEAT_S
 from openstake.workflow import closing, handover, recording
 from openstake.workflow.context import Context, JobChanged
 from openstake.workflow.job.jobs import one_job
@@ -22,15 +23,23 @@ from openstake.workflow.watch.live import Live
 
 
 @dataclass(frozen=True)
+class Beat:
+    """The program is there; its time."""
+
+    now_s: float
+
+
+@dataclass(frozen=True)
 class Events:
     """What the event stream of a job sends: each event by its name, its data as here.  None: it is over.
 
-    `live` holds one moment of each rover, the first rover's first.
+    `live` holds one moment of each rover, the first rover's first.  `beat` comes at least every two seconds.
     """
 
     live: list[Live] | None
     average: AverageView | None
     job: JobChanged
+    beat: Beat
 
 
 _SHAPES = get_type_hints(Events)
@@ -174,20 +183,20 @@ def _closing_routes(api: Api, context: Context) -> None:
 
 def _event_stream(context: Context, job_id: str, last_id: int) -> Response:
     topics = tuple(f"{topic}:{job_id}" for topic in _SHAPES)
-
-    client = context.hub.enter(f"{request.remote_addr} {request.user_agent.string}")
+    client = context.hub.enter(f"{request.remote_addr} {request.user_agent.string}", g.visitor.session_id)
 
     def lines() -> Iterator[bytes]:
-        yield b"retry: 1000\n\n"
+        yield b"retry: 1000\n\n" + _beat(context)
+        beat_s = context.now()
         try:
             for event in context.hub.stream(last_id, topics, client):
-                if event is None:
-                    yield b": still here\n\n"
-                    continue
-                name = event.topic.partition(":")[0]
-                yield (
-                    f"id: {event.id}\nevent: {name}\ndata: ".encode() + written(_SHAPES[name], event.payload) + b"\n\n"
-                )
+                if event is not None:
+                    name = event.topic.partition(":")[0]
+                    data = written(_SHAPES[name], event.payload)
+                    yield f"id: {event.id}\nevent: {name}\ndata: ".encode() + data + b"\n\n"
+                if event is None or abs(context.now() - beat_s) >= HEARTBEAT_S:
+                    beat_s = context.now()
+                    yield _beat(context)
             if client.over:
                 # A newer page has taken its place: it is asked again later, not at once.
                 yield b"retry: 60000\n\n"
@@ -199,3 +208,8 @@ def _event_stream(context: Context, job_id: str, last_id: int) -> Response:
     )
     response.call_on_close(lambda: context.hub.leave(client))
     return response
+
+
+def _beat(context: Context) -> bytes:
+    """Return the event that says nothing but that the program is there, and what time it has."""
+    return b"event: beat\ndata: " + written(Beat, Beat(context.now())) + b"\n\n"

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import click
 
 from openstake.app import serve
+from openstake.cli.serve import first_passphrase, lan_options, lan_wish, ready
 
 
 @click.command()
@@ -15,10 +17,10 @@ from openstake.app import serve
 @click.option(
     "--speed", type=click.FloatRange(0.1, 20.0), default=1.0, show_default=True, help="of the stand-ins' time"
 )
-def demo(port: int, data: Path, speed: float) -> None:
-    """Serve the demo on 127.0.0.1 until Ctrl-C."""
-
-    def ready(port: int) -> None:
-        click.echo(f"Open Stake on http://127.0.0.1:{port}  (data in {data.resolve()}; Ctrl-C stops it)")
-
-    serve(data, port, practice=True, demo=True, practice_speed=speed, on_ready=ready)
+@lan_options
+def demo(port: int, data: Path, speed: float, **lan: Any) -> None:
+    """Serve the demo on 127.0.0.1 until Ctrl-C.  With --lan, on the network too."""
+    serve(
+        data, port, practice=True, demo=True, practice_speed=speed, on_ready=ready(data), lan=lan_wish(**lan),
+        first_passphrase=first_passphrase,
+    )  # fmt: skip

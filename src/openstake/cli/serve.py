@@ -1,13 +1,71 @@
-"""`openstake serve`: the program for real work, without demo data and without stand-ins."""
+"""`openstake serve`: the program for real work, without demo data and without stand-ins; on the network too, where that is asked for."""
 
 from __future__ import annotations
 
+import sys
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import click
 from platformdirs import user_data_path
 
 from openstake.app import serve as run
+from openstake.core.errors import InputError
+from openstake.webserver import LanWish
+from openstake.workflow.access import SHORTEST_PASSPHRASE, Door
+
+_LAN_OPTIONS = (
+    click.option(
+        "--lan", is_flag=True, help="answer phones and tablets on the network too, over TLS, with a passphrase"
+    ),
+    click.option("--lan-port", type=click.IntRange(0, 65535), default=8443, show_default=True, help="port of --lan"),
+    click.option(
+        "--lan-address", multiple=True, help="address of this machine for --lan; all of them, if none is named"
+    ),
+    click.option("--certificate", type=click.Path(path_type=Path), help="certificate of one's own for --lan (PEM)"),
+    click.option("--key", type=click.Path(path_type=Path), help="its private key (PEM)"),
+)
+
+
+def lan_options(command: Callable[..., Any]) -> Callable[..., Any]:
+    """Add the options of the listener on the network."""
+    for option in reversed(_LAN_OPTIONS):
+        command = option(command)
+    return command
+
+
+def lan_wish(
+    lan: bool, lan_port: int, lan_address: tuple[str, ...], certificate: Path | None, key: Path | None
+) -> LanWish | None:
+    """Return what is asked of the listener on the network; None where it is not."""
+    wish = LanWish(lan_port, lan_address, certificate, key)
+    if not lan and (lan_address or certificate):
+        raise InputError("An address or a certificate is of use with --lan only.")
+    return wish if lan else None
+
+
+def ready(folder: Path) -> Callable[[int, Door | None], None]:
+    """Return what tells where the program is, once it is there."""
+
+    def tell(port: int, door: Door | None) -> None:
+        click.echo(f"Open Stake on http://127.0.0.1:{port}  (data in {folder.resolve()}; Ctrl-C stops it)")
+        for name in door.names if door else ():
+            click.echo(f"  phones: https://{name}:{door.port if door else 0}")
+        if door is not None and door.root_pem is not None:
+            click.echo(f"  root certificate, SHA-256 {door.fingerprint}")
+
+    return tell
+
+
+def first_passphrase() -> str | None:
+    """Ask for a passphrase where somebody sits at the terminal; else it is set on the page Phones."""
+    if not sys.stdin.isatty():
+        return None
+    said: str = click.prompt(
+        f"Passphrase for phones, at least {SHORTEST_PASSPHRASE} signs", hide_input=True, confirmation_prompt=True
+    )
+    return said
 
 
 @click.command()
@@ -18,11 +76,11 @@ from openstake.app import serve as run
     default=None,
     help="data folder; where this platform keeps a user's data, if none is named",
 )
-def serve(port: int, data: Path | None) -> None:
-    """Serve on 127.0.0.1 until Ctrl-C: no demo, no stand-ins."""
+@lan_options
+def serve(port: int, data: Path | None, **lan: Any) -> None:
+    """Serve on 127.0.0.1 until Ctrl-C: no demo, no stand-ins.  With --lan, on the network too."""
     folder = data if data is not None else user_data_path("openstake", appauthor=False)
-
-    def ready(port: int) -> None:
-        click.echo(f"Open Stake on http://127.0.0.1:{port}  (data in {folder.resolve()}; Ctrl-C stops it)")
-
-    run(folder, port, practice=False, demo=False, practice_speed=1.0, on_ready=ready)
+    run(
+        folder, port, practice=False, demo=False, practice_speed=1.0, on_ready=ready(folder), lan=lan_wish(**lan),
+        first_passphrase=first_passphrase,
+    )  # fmt: skip

@@ -8,6 +8,9 @@ OpenStakeError
 │   └── FileError       a file that holds nothing usable
 ├── NotFoundError       no such job, mark, occupation ...               (HTTP 404, exit 2)
 ├── ConflictError       the thing has changed or is busy                (HTTP 409, exit 2)
+├── NotSignedInError    nobody comes in without the passphrase        (HTTP 401)
+├── TooOftenError       passphrases are tried too fast                (HTTP 429)
+├── NotHereError        done on the program's own machine alone       (HTTP 403)
 ├── DeviceError         a receiver, caster or network that does not answer (HTTP 502, exit 2)
 └── StorageError        the disk takes nothing any more         (HTTP 507, exit 2)
 
@@ -61,6 +64,24 @@ class ConflictError(OpenStakeError):
     """The thing has changed since it was read, or is busy."""
 
     title = "Not now"
+
+
+class NotSignedInError(OpenStakeError):
+    """Nobody comes in over the network without the passphrase."""
+
+    title = "Not signed in"
+
+
+class TooOftenError(OpenStakeError):
+    """Passphrases are tried faster than a person types them."""
+
+    title = "Not so fast"
+
+
+class NotHereError(OpenStakeError):
+    """What is done on the program's own machine alone."""
+
+    title = "Not from here"
 
 
 class DeviceError(OpenStakeError):

@@ -9,7 +9,8 @@ from dataclasses import dataclass
 from typing import Any
 
 COALESCE_S = 0.18  # five a second; a little less, or a stream of 5 Hz would fall behind by a whole step
-HEARTBEAT_S = 10.0
+# A page that hears nothing for three of these says that it is cut off.
+HEARTBEAT_S = 2.0
 # Each stream holds one of the server's threads: the others are for requests.
 MOST_STREAMS = 40
 MOST_OF_ONE = 16
@@ -26,9 +27,10 @@ class Event:
 
 @dataclass(eq=False)
 class Client:
-    """One open stream: whose browser it is, and whether it must give way to a newer one."""
+    """One open stream: whose browser it is, the session it came in by, and whether it must give way or has ended."""
 
     owner: str
+    session_id: str = ""
     over: bool = False
 
 
@@ -42,9 +44,9 @@ class Hub:
         self._stopped = False
         self._clients: list[Client] = []
 
-    def enter(self, owner: str) -> Client:
+    def enter(self, owner: str, session_id: str = "") -> Client:
         """Return a place for one more stream of a browser; where there are too many, the oldest gives way."""
-        client = Client(owner)
+        client = Client(owner, session_id)
         with self._changed:
             mine = [item for item in self._clients if item.owner == owner]
             if len(mine) >= MOST_OF_ONE:
@@ -61,6 +63,19 @@ class Hub:
         with self._changed:
             if client in self._clients:
                 self._clients.remove(client)
+
+    def streams_of(self, session_id: str) -> int:
+        """Return how many streams a session has open."""
+        with self._changed:
+            return sum(item.session_id == session_id for item in self._clients)
+
+    def end_session(self, session_id: str) -> None:
+        """End the streams of a session."""
+        with self._changed:
+            for client in [item for item in self._clients if item.session_id == session_id]:
+                client.over = True
+                self._clients.remove(client)
+            self._changed.notify_all()
 
     def publish(self, topic: str, payload: Any) -> None:
         """Replace the topic's event and wake every client."""

@@ -22,7 +22,9 @@ from urllib.parse import quote
 from openstake import __version__
 from openstake.core.errors import ConflictError, FileError
 from openstake.core.units import counted
+from openstake.store.access import NAME as ACCESS
 from openstake.store.book import begin_chain, verify
+from openstake.store.certificates import FOLDER as CERTIFICATES
 from openstake.store.database import NAME, Database, ReadOnly
 from openstake.wire.jsontext import JsonError, read_json
 
@@ -30,8 +32,8 @@ MANIFEST = "backup.json"
 FOLDER = "backups"
 _FORM = 1
 # What is of this machine, or of this run, alone.
-_STAYS = ("in-use", "passwords.json", "world.json", "further.json", MANIFEST)
-_STAYS_BEGIN = (NAME, "program.log", "passwords-")
+_STAYS = ("in-use", "passwords.json", "world.json", "further.json", ACCESS, CERTIFICATES, MANIFEST)
+_STAYS_BEGIN = (NAME, "program.log", "passwords-", "access-")
 _STEP_BYTES = 1 << 20
 _LATEST_S = 1e11  # the year 5138
 

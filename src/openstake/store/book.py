@@ -4,6 +4,9 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,6 +17,23 @@ from openstake.core.units import counted
 from openstake.store.models import BookEntry, Device, OwnDevice, SealedLine
 
 FIRST_HASH = "0" * 64
+# Under whose name lines are written; empty on the program's own machine, where the crew says it in words.
+_BY: ContextVar[str] = ContextVar("by", default="")
+
+
+@contextmanager
+def written_by(who: str) -> Iterator[None]:
+    """Write the Book's lines that follow in this thread, and in what it asks of the writer, under a name."""
+    token = _BY.set(who)
+    try:
+        yield
+    finally:
+        _BY.reset(token)
+
+
+def writes_by() -> str:
+    """Return the name that lines are written under now."""
+    return _BY.get()
 
 
 def canonical(document: dict[str, Any]) -> str:
@@ -72,14 +92,18 @@ def _last_line(session: Session, device_id: str) -> BookEntry | None:
 def write_entry(
     session: Session, now_s: float, kind: str, sentence: str, job_id: str | None, side: str = "crew", **data: Any
 ) -> BookEntry:
-    """Append one line to this installation's chain within the caller's transaction; `side` is `crew` or `machine`, `data` the ids and numbers."""
+    """Append one line to this installation's chain within the caller's transaction; `side` is `crew` or `machine`, `data` the ids and numbers.
+
+    What a crew does on a phone stands `by` the name it signed in with.
+    """
     device = device_of(session, now_s)
     last = _last_line(session, device.id)
     previous, sequence = (last.hash, last.sequence + 1) if last else (FIRST_HASH, 1)
+    by = {"by": _BY.get()} if _BY.get() and side == "crew" else {}
     text = canonical(
         {
             "device": device.id, "sequence": sequence, "at_s": round(now_s, 3), "job": job_id, "kind": kind,
-            "sentence": sentence, "side": side, "data": data,
+            "sentence": sentence, "side": side, "data": data, **by,
         }
     )  # fmt: skip
     entry = BookEntry(

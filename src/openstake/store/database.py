@@ -11,7 +11,7 @@ import threading
 from collections.abc import Callable, Iterator
 from concurrent.futures import Future
 from contextlib import contextmanager, suppress
-from contextvars import ContextVar
+from contextvars import Context, ContextVar, copy_context
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, TypeVar
@@ -96,6 +96,7 @@ class _Job:
     work: Callable[[Session], Any] | None = field(compare=False)
     future: Future[Any] = field(compare=False)
     request: RequestToWrite | None = field(compare=False, default=None)
+    asked_in: Context = field(compare=False, default_factory=copy_context)
 
 
 _URGENT, _USUAL, _LAST = range(3)
@@ -160,7 +161,7 @@ class Database:
             try:
                 with self._writer_sessions.begin() as session:
                     _claim(session, job.request)
-                    result = job.work(session)
+                    result = job.asked_in.run(job.work, session)
             except BaseException as error:  # handed to whoever asked
                 job.future.set_exception(error)
             else:

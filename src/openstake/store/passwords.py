@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import json
-import os
-import tempfile
 import threading
 from collections.abc import Mapping
 from pathlib import Path
+
+from openstake.store.private import write_private
 
 _ONE_WRITER = threading.Lock()
 
@@ -32,13 +32,4 @@ def keep_passwords(folder: Path, passwords: Mapping[str, str | None]) -> None:
     with _ONE_WRITER:
         kept = passwords_of(folder) | dict(passwords)
         text = json.dumps({key: password for key, password in kept.items() if password is not None})
-        number, draft = tempfile.mkstemp(dir=folder, prefix="passwords-", suffix=".draft")
-        try:
-            with os.fdopen(number, "w") as file:
-                file.write(text)
-                file.flush()
-                os.fsync(file.fileno())
-            Path(draft).replace(_path(folder))
-        except BaseException:
-            Path(draft).unlink(missing_ok=True)
-            raise
+        write_private(_path(folder), text.encode())

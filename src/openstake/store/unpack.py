@@ -261,7 +261,7 @@ def _tells_of(row: dict[str, Any], job_id: str) -> bool:
         said = read_json(row["text"])
         return (said["device"], said["sequence"], said["job"]) == (row["device_id"], str(row["sequence"]), job_id) and all(
             isinstance(said[name], str) for name in ("at_s", "kind", "sentence", "side")
-        ) and isinstance(said["data"], dict)  # fmt: skip
+        ) and isinstance(said["data"], dict) and isinstance(said.get("by", ""), str)  # fmt: skip
     except (JsonError, KeyError, TypeError):
         return False
 

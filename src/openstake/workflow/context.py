@@ -12,6 +12,7 @@ from typing import Any, Protocol
 from openstake.live.hub import Hub
 from openstake.live.running import Running
 from openstake.store.database import Database
+from openstake.workflow.access import Access
 from openstake.workflow.work import Works
 
 
@@ -82,6 +83,10 @@ class Context:
     backup: BackupState = field(default_factory=BackupState)
     works: Works = field(default_factory=Works)
     now: Callable[[], float] = time.time
+    access: Access = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.access = Access(self.data_dir, self.now, self.hub.end_session)
 
     def changed(self, job_id: str) -> None:
         """Tell browsers that what is stored of a job has changed."""

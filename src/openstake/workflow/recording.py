@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -18,6 +18,7 @@ from openstake.core.shot import ShotKind, kept_epochs
 from openstake.core.sigmas import Sigmas
 from openstake.core.vector import Scatter, scatter_of_vectors
 from openstake.live.rover import ReceivedEpoch, ShotWish
+from openstake.store.book import writes_by, written_by
 from openstake.store.models import Listening, Occupation, Reference, Shot, ShotEpoch, new_id
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
@@ -58,13 +59,14 @@ class ShotPlan:
 
 @dataclass(frozen=True)
 class _Begun:
-    """A shot from its beginning: where the base stood and was heard, the rover, and what was settled."""
+    """A shot from its beginning: where the base stood and was heard, the rover, what was settled, and who pressed."""
 
     id: str
     started_s: float
     plan: ShotPlan
     occupation: Occupation
     listening: Listening
+    by: str = field(default_factory=writes_by)
 
 
 Told = Callable[[Session, JobNow, Shot, float], None]
@@ -115,7 +117,8 @@ def _store(context: Context, job_id: str, begun: _Begun, told: Told, epochs: lis
         job, now = job_of(session, job_id), context.now()
         told(session, job, _stored(session, job, begun, epochs, now), now)
 
-    context.database.write(work)
+    with written_by(begun.by):
+        context.database.write(work)
     context.changed(job_id)
 
 

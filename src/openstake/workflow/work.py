@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Literal, TypeVar
 
 from openstake.core.errors import ConflictError, NotFoundError, OpenStakeError
+from openstake.store.book import writes_by, written_by
 from openstake.store.models import new_id
 
 T = TypeVar("T")
@@ -65,7 +66,7 @@ class Work:
 
     def __init__(self, title: str, folder: Path, do: Callable[[Path], Made]) -> None:
         self.id, self.title, self.folder = new_id(), title, folder
-        self._do, self._stop = do, threading.Event()
+        self._do, self._stop, self._by = do, threading.Event(), writes_by()
         self._done, self._total = 0, 1
         self._state: Literal["running", "done", "failed", "cancelled"] = "running"
         self.made: Made | None = None
@@ -82,7 +83,8 @@ class Work:
     def _run(self) -> None:
         token = _TELL.set(self.tell)
         try:
-            self.made = self._do(self.folder)
+            with written_by(self._by):
+                self.made = self._do(self.folder)
             self._state = "done"
         except CancelledError as error:
             self._state, self._problem = "cancelled", error.sentence

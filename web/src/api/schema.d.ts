@@ -109,6 +109,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show how a phone comes in, and who is connected; on the program's own machine alone. */
+        get: operations["get__api_hand"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hand/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End the session of a device, or of all. */
+        post: operations["post__api_hand_end"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hand/passphrase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set the passphrase for phones; all devices are signed out. */
+        post: operations["post__api_hand_passphrase"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hand/root.crt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Return the root certificate that a phone may install. */
+        get: operations["get__api_hand_root.crt"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -2377,6 +2445,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say who this page is for. */
+        get: operations["get__api_session"];
+        put?: never;
+        /** Sign a device in with the passphrase, under a name. */
+        post: operations["post__api_session"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign this device out; its event streams end. */
+        post: operations["post__api_session_end"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/systems": {
         parameters: {
             query?: never;
@@ -2830,6 +2933,14 @@ export interface components {
             suggested: components["schemas"]["Suggested"];
         };
         /**
+         * Beat
+         * @description The program is there; its time.
+         */
+        Beat: {
+            /** Now S */
+            now_s: number;
+        };
+        /**
          * BenchResult
          * @description A bench test as it was: metres and seconds, which units, and what it said.
          */
@@ -2949,6 +3060,8 @@ export interface components {
             after_sign_off: string;
             /** At S */
             at_s: number;
+            /** By */
+            by: string;
             /** Corrects */
             corrects: boolean;
             /** Hash */
@@ -3763,6 +3876,29 @@ export interface components {
             other: string;
         };
         /**
+         * Connected
+         * @description A device that is signed in.
+         */
+        Connected: {
+            /** Address */
+            address: string;
+            /**
+             * Device
+             * @enum {string}
+             */
+            device: "phone" | "tablet" | "computer";
+            /** Seen S */
+            seen_s: number;
+            /** Session Id */
+            session_id: string;
+            /** Since S */
+            since_s: number;
+            /** Streams */
+            streams: number;
+            /** Who */
+            who: string;
+        };
+        /**
          * ConstellationUse
          * @description How many satellites of a constellation the rover uses and hears; `sent` by the base, None where it is not heard.
          */
@@ -4132,13 +4268,25 @@ export interface components {
             orientation_deg: number;
         };
         /**
+         * EndSession
+         * @description The session to end; empty: all of them.
+         */
+        EndSession: {
+            /**
+             * Session Id
+             * @default
+             */
+            session_id?: string;
+        };
+        /**
          * Events
          * @description What the event stream of a job sends: each event by its name, its data as here.  None: it is over.
          *
-         *     `live` holds one moment of each rover, the first rover's first.
+         *     `live` holds one moment of each rover, the first rover's first.  `beat` comes at least every two seconds.
          */
         Events: {
             average: components["schemas"]["AverageView"] | null;
+            beat: components["schemas"]["Beat"];
             job: components["schemas"]["JobChanged"];
             /** Live */
             live: components["schemas"]["Live"][] | null;
@@ -5215,6 +5363,26 @@ export interface components {
             group: "notes" | "corrections" | "base" | "rover" | "checks" | "fit" | "job" | "kit";
             /** Words */
             words: string;
+        };
+        /**
+         * HandView
+         * @description How a phone comes in.  `why_not` says what has to be done first; `fingerprint` is the root's SHA-256, where it is made here.
+         */
+        HandView: {
+            /** Connected */
+            connected: components["schemas"]["Connected"][];
+            /** Fingerprint */
+            fingerprint: string;
+            /** Has Passphrase */
+            has_passphrase: boolean;
+            /** Hint */
+            hint: string;
+            /** Own Certificate */
+            own_certificate: boolean;
+            /** Ways In */
+            ways_in: components["schemas"]["WayIn"][];
+            /** Why Not */
+            why_not: string;
         };
         /**
          * Handover
@@ -8297,6 +8465,35 @@ export interface components {
             series_id: string;
         };
         /**
+         * SessionView
+         * @description Who this page is for: `here` is the program's own machine; `csrf` goes with everything that writes.
+         */
+        SessionView: {
+            /** Csrf */
+            csrf: string;
+            /** Here */
+            here: boolean;
+            /** Now S */
+            now_s: number;
+            /** Who */
+            who: string;
+        };
+        /**
+         * SetPassphrase
+         * @description A passphrase for phones, typed twice, and a hint that reminds of it.
+         */
+        SetPassphrase: {
+            /** Again */
+            again: string;
+            /**
+             * Hint
+             * @default
+             */
+            hint?: string;
+            /** Passphrase */
+            passphrase: string;
+        };
+        /**
          * SetUpView
          * @description The set-up in hand; `missing` is what a start still waits for, `stops` what speaks against one.
          */
@@ -8627,6 +8824,16 @@ export interface components {
             turned_deg: number;
             /** Words */
             words: string;
+        };
+        /**
+         * SignIn
+         * @description The passphrase, and the initials or the name that what is recorded is written under.
+         */
+        SignIn: {
+            /** Passphrase */
+            passphrase: string;
+            /** Who */
+            who: string;
         };
         /**
          * SignWish
@@ -9782,6 +9989,16 @@ export interface components {
             words: string;
         };
         /**
+         * WayIn
+         * @description An address of this machine, and its QR code as an SVG picture.
+         */
+        WayIn: {
+            /** Qr Svg */
+            qr_svg: string;
+            /** Url */
+            url: string;
+        };
+        /**
          * WayShown
          * @description A way to what is needed: what to do, and what it gives at 95 %.
          */
@@ -10433,6 +10650,192 @@ export interface operations {
                 };
             };
         };
+    };
+    get__api_hand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post__api_hand_end: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EndSession"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post__api_hand_passphrase: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetPassphrase"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_hand_root.crt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: never;
     };
     get__api_health: {
         parameters: {
@@ -19416,6 +19819,178 @@ export interface operations {
         };
         requestBody?: never;
         responses: never;
+    };
+    get__api_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post__api_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    post__api_session_end: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
     };
     get__api_systems: {
         parameters: {

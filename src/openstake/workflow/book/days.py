@@ -245,7 +245,8 @@ def _sheet(session: Session, job: JobNow, day: str) -> DaySheet:
 
 
 def _sentence(document: dict[str, Any]) -> str:
-    return hidden_passwords(document["sentence"])
+    by = f" (by {document['by']})" if document.get("by") else ""
+    return hidden_passwords(document["sentence"]) + by
 
 
 def _rows(session: Session, job_id: str, begins_s: float, ends_s: float) -> Sequence[BookEntry]:

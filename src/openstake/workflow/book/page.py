@@ -57,6 +57,7 @@ class BookLine:
     kind: str
     sentence: str
     side: Literal["crew", "machine"]
+    by: str
     hash: str
     corrects: bool
     after_sign_off: str
@@ -176,7 +177,7 @@ def _lines(session: Session, job: JobNow, rows: Sequence[BookEntry]) -> list[Boo
     signed = signed_of(session, job, any(map(replaced_by, documents)))
     return [
         BookLine(
-            row.id, row.sequence, float(said["at_s"]), said["kind"], hidden_passwords(said["sentence"]), said["side"], row.hash,
+            row.id, row.sequence, float(said["at_s"]), said["kind"], hidden_passwords(said["sentence"]), said["side"], str(said.get("by", "")), row.hash,
             bool(replaced_by(said)), _after(signed, (chains[row.device_id], row.sequence), said), said["data"].get("photo"),
         )
         for row, said in zip(rows, documents, strict=True)

@@ -1,0 +1,197 @@
+"""Who may come in over the network: the passphrase, the sessions of devices, and how fast passphrases can be guessed."""
+
+from __future__ import annotations
+
+import hashlib
+import hmac
+import secrets
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Literal
+
+from openstake.core.errors import ConflictError, InputError, NotFoundError, NotSignedInError, TooOftenError
+from openstake.store.access import AccessKept, KeptSession, hash_of_passphrase, is_passphrase, keep_access, read_access
+
+SHORTEST_PASSPHRASE, LONGEST_PASSPHRASE = 12, 200
+LONGEST_NAME, LONGEST_HINT = 20, 100
+IDLE_S = 24 * 3600.0
+MOST_SESSIONS = 50
+# Wrong passphrases that cost nothing, of one address and of all together; each one more doubles the wait.
+FREE_OF_ONE, FREE_OF_ALL = 3, 20
+LONGEST_WAIT_S = 300.0
+_FORGOTTEN_S = 900.0
+_MOST_ADDRESSES = 1000
+
+Device = Literal["phone", "tablet", "computer"]
+
+
+@dataclass(frozen=True)
+class Door:
+    """The listener on the network: the names it answers to, its port, and the certificate that it shows."""
+
+    names: tuple[str, ...]
+    port: int
+    root_pem: bytes | None
+    fingerprint: str
+    own_certificate: bool
+
+
+@dataclass(frozen=True)
+class Visitor:
+    """Who asks: a person on this machine itself, or one with a session."""
+
+    session_id: str = ""
+    who: str = ""
+    token: str = ""
+
+    @property
+    def here(self) -> bool:
+        return not self.session_id
+
+    @property
+    def csrf(self) -> str:
+        """What a page of this session sends with everything that writes; nobody has it who has not read a page."""
+        return hmac.new(self.token.encode(), b"csrf", hashlib.sha256).hexdigest() if self.token else ""
+
+
+@dataclass
+class _Wrong:
+    """Wrong passphrases of an address since the last right one, and when the last one came."""
+
+    count: int = 0
+    last_s: float = 0.0
+
+
+def wait_after(wrong: int, free: int) -> float:
+    """Return for how long no passphrase is taken after so many wrong ones, in seconds."""
+    return 0.0 if wrong < free else min(2.0 ** (wrong - free), LONGEST_WAIT_S)
+
+
+@dataclass
+class Guesses:
+    """Counts wrong passphrases; what comes too soon is refused before it is compared."""
+
+    by_address: OrderedDict[str, _Wrong] = field(default_factory=OrderedDict)
+    of_all: _Wrong = field(default_factory=_Wrong)
+
+    def refuse_too_soon(self, address: str, now_s: float) -> None:
+        """Raise TooOftenError where an address, or all together, must wait."""
+        for wrong, free in ((self._of(address, now_s), FREE_OF_ONE), (self.of_all, FREE_OF_ALL)):
+            rest_s = wrong.last_s + wait_after(wrong.count, free) - now_s
+            if wrong.count and rest_s > 0:
+                raise TooOftenError(f"Too many wrong passphrases. Try again in {rest_s:.0f} s.", wait_s=rest_s)
+
+    def wrong(self, address: str, now_s: float) -> None:
+        """Count a wrong passphrase."""
+        for item in (self._of(address, now_s), self.of_all):
+            if now_s - item.last_s > _FORGOTTEN_S:
+                item.count = 0
+            item.count, item.last_s = item.count + 1, now_s
+
+    def right(self, address: str) -> None:
+        """Forget the wrong ones of an address."""
+        self.by_address.pop(address, None)
+
+    def _of(self, address: str, now_s: float) -> _Wrong:
+        found = self.by_address.setdefault(address, _Wrong())
+        if now_s - found.last_s > _FORGOTTEN_S:
+            found.count = 0
+        self.by_address.move_to_end(address)
+        while len(self.by_address) > _MOST_ADDRESSES:
+            self.by_address.popitem(last=False)
+        return found
+
+
+class Access:
+    """The sessions of a data folder.  Without a passphrase nobody comes in."""
+
+    def __init__(self, folder: Path, now: Callable[[], float], on_end: Callable[[str], None]) -> None:
+        self._folder, self._now, self._on_end = folder, now, on_end
+        self._lock, self._one_guess = threading.Lock(), threading.Lock()
+        self._kept = read_access(folder)
+        self._seen = {item.id: now() for item in self._kept.sessions}
+        self.guesses = Guesses()
+        self.door: Door | None = None
+
+    @property
+    def kept(self) -> AccessKept:
+        return self._kept
+
+    def seen_s(self, session_id: str) -> float:
+        return self._seen.get(session_id, 0.0)
+
+    def set_passphrase(self, passphrase: str, hint: str) -> None:
+        """Take a passphrase; whoever came in with the one before is signed out."""
+        passphrase, hint = passphrase.strip(), hint.strip()
+        if not SHORTEST_PASSPHRASE <= len(passphrase) <= LONGEST_PASSPHRASE or len(set(passphrase)) < 5:
+            raise InputError(
+                f"A passphrase has {SHORTEST_PASSPHRASE} to {LONGEST_PASSPHRASE} signs, five of them different. Three words are easy to type.",
+                field="passphrase",
+            )
+        if len(hint) > LONGEST_HINT or passphrase.casefold() in hint.casefold():
+            raise InputError("The hint is short, and is not the passphrase.", field="hint")
+        made = hash_of_passphrase(passphrase)
+        self._change(lambda kept: AccessKept(made, hint))
+        self.guesses = Guesses()
+
+    def sign_in(self, passphrase: str, who: str, device: Device, address: str) -> Visitor:
+        """Let a device in and return its session; NotSignedInError, or TooOftenError before anything is compared."""
+        who = " ".join(who.split())
+        if not 1 <= len(who) <= LONGEST_NAME or not who.isprintable():
+            raise InputError("Type your initials or your name: what you record is written under it.", field="who")
+        with self._one_guess:  # guesses sent together are counted one by one
+            self.guesses.refuse_too_soon(address, self._now())
+            held = self._kept.passphrase
+            if held is None:
+                raise ConflictError("No passphrase is set yet. Set it on the page Phones of the program's own machine.")
+            if not is_passphrase(passphrase.strip()[: LONGEST_PASSPHRASE + 1], held):
+                self.guesses.wrong(address, self._now())
+                raise NotSignedInError("This is not the passphrase.", field="passphrase")
+            self.guesses.right(address)
+        token = secrets.token_urlsafe(32)
+        session = KeptSession(secrets.token_hex(8), _sha256(token), who, device, address, self._now())
+        self._seen[session.id] = self._now()
+        self._change(lambda kept: replace(kept, sessions=(*kept.sessions, session)[-MOST_SESSIONS:]))
+        return Visitor(session.id, who, token)
+
+    def visitor(self, token: str) -> Visitor | None:
+        """Return whose token this is; None where it is nobody's, or has not been used for a day."""
+        found = next(
+            (item for item in self._kept.sessions if hmac.compare_digest(item.token_sha256, _sha256(token))), None
+        )
+        if found is None:
+            return None
+        if self._now() - self._seen[found.id] > IDLE_S:
+            self.end(found.id)
+            return None
+        self._seen[found.id] = self._now()
+        return Visitor(found.id, found.who, token)
+
+    def end(self, session_id: str) -> None:
+        """End a session, and what it still listens to; NotFoundError where there is none."""
+        if all(item.id != session_id for item in self._kept.sessions):
+            raise NotFoundError("This device is not signed in any more.")
+        self._change(
+            lambda kept: replace(kept, sessions=tuple(item for item in kept.sessions if item.id != session_id))
+        )
+
+    def end_all(self) -> None:
+        """End all sessions at once."""
+        self._change(lambda kept: replace(kept, sessions=()))
+
+    def _change(self, change: Callable[[AccessKept], AccessKept]) -> None:
+        with self._lock:
+            before = {item.id for item in self._kept.sessions}
+            kept = change(self._kept)
+            keep_access(self._folder, kept)
+            self._kept = kept
+        for session_id in before - {item.id for item in kept.sessions}:
+            self._seen.pop(session_id, None)
+            self._on_end(session_id)
+
+
+def _sha256(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()

@@ -1,0 +1,163 @@
+"""The phone or tablet at the pole: where it finds the program, how it is let in, and who is connected."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import segno
+
+from openstake.core.errors import InputError, NotFoundError
+from openstake.core.limits import ShortText
+from openstake.workflow.access import Access, Device, Visitor
+from openstake.workflow.context import Context
+
+NOT_ON_THE_NETWORK = "The program answers on this machine only. Start it with --lan, and a phone or a tablet on the same network can open it."
+
+
+@dataclass(frozen=True)
+class SignIn:
+    """The passphrase, and the initials or the name that what is recorded is written under."""
+
+    passphrase: ShortText
+    who: ShortText
+
+
+@dataclass(frozen=True)
+class SessionView:
+    """Who this page is for: `here` is the program's own machine; `csrf` goes with everything that writes."""
+
+    here: bool
+    who: str
+    csrf: str
+    now_s: float
+
+
+@dataclass(frozen=True)
+class SetPassphrase:
+    """A passphrase for phones, typed twice, and a hint that reminds of it."""
+
+    passphrase: ShortText
+    again: ShortText
+    hint: ShortText = ""
+
+
+@dataclass(frozen=True)
+class EndSession:
+    """The session to end; empty: all of them."""
+
+    session_id: ShortText = ""
+
+
+@dataclass(frozen=True)
+class Connected:
+    """A device that is signed in."""
+
+    session_id: str
+    who: str
+    device: Device
+    address: str
+    since_s: float
+    seen_s: float
+    streams: int
+
+
+@dataclass(frozen=True)
+class WayIn:
+    """An address of this machine, and its QR code as an SVG picture."""
+
+    url: str
+    qr_svg: str
+
+
+@dataclass(frozen=True)
+class HandView:
+    """How a phone comes in.  `why_not` says what has to be done first; `fingerprint` is the root's SHA-256, where it is made here."""
+
+    why_not: str
+    ways_in: list[WayIn]
+    has_passphrase: bool
+    hint: str
+    fingerprint: str
+    own_certificate: bool
+    connected: list[Connected]
+
+
+def session_view(context: Context, visitor: Visitor) -> SessionView:
+    """Say who a page is for."""
+    return SessionView(visitor.here, visitor.who, visitor.csrf, context.now())
+
+
+def view(context: Context) -> HandView:
+    """Return how a phone comes in, and who is connected."""
+    access = context.access
+    door, kept = access.door, access.kept
+    if door is None:
+        why_not = NOT_ON_THE_NETWORK
+    elif not door.names:
+        why_not = "This machine has no address on a network. Join the crew's Wi-Fi, or open one of its own."
+    else:
+        why_not = "" if kept.passphrase else "Set a passphrase first: without one nobody is let in."
+    return HandView(
+        why_not=why_not,
+        ways_in=[_way_in(name, door.port) for name in door.names] if door else [],
+        has_passphrase=kept.passphrase is not None,
+        hint=kept.hint,
+        fingerprint=door.fingerprint if door else "",
+        own_certificate=door.own_certificate if door else False,
+        connected=_connected(context, access),
+    )
+
+
+def set_passphrase(context: Context, wish: SetPassphrase) -> HandView:
+    """Take a passphrase; all devices are signed out."""
+    if wish.passphrase != wish.again:
+        raise InputError("The two are not alike. Type the passphrase again.", field="again")
+    context.access.set_passphrase(wish.passphrase, wish.hint)
+    return view(context)
+
+
+def end(context: Context, wish: EndSession) -> HandView:
+    """End the session of a device, or all."""
+    if wish.session_id:
+        context.access.end(wish.session_id)
+    else:
+        context.access.end_all()
+    return view(context)
+
+
+def root_certificate(context: Context) -> bytes:
+    """Return the root that a phone may install; NotFoundError where a certificate of one's own is served."""
+    door = context.access.door
+    if door is None or door.root_pem is None:
+        raise NotFoundError("There is no certificate to install: the program does not make its own here.")
+    return door.root_pem
+
+
+def device_of(user_agent: str) -> Device:
+    """Say what kind of device a browser runs on, as far as it tells."""
+    words = user_agent.lower()
+    if "ipad" in words or "tablet" in words or ("android" in words and "mobile" not in words):
+        return "tablet"
+    return "phone" if "mobile" in words else "computer"
+
+
+def _connected(context: Context, access: Access) -> list[Connected]:
+    return [
+        Connected(
+            item.id, item.who, device_as_known(item.device), item.address, item.since_s, access.seen_s(item.id),
+            context.hub.streams_of(item.id),
+        )
+        for item in access.kept.sessions
+    ]  # fmt: skip
+
+
+def device_as_known(said: str) -> Device:
+    """Return a kept kind of device."""
+    known: dict[str, Device] = {"phone": "phone", "tablet": "tablet"}
+    return known.get(said, "computer")
+
+
+def _way_in(name: str, port: int) -> WayIn:
+    host = f"[{name}]" if ":" in name else name
+    url = f"https://{host}:{port}/"
+    return WayIn(url, segno.make(url, error="m").svg_inline(scale=6, border=4, dark="#000", light="#fff"))
