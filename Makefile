@@ -27,7 +27,7 @@ $(STAMPS)/npm: web/package.json web/package-lock.json
 	cd web && npm ci --silent
 	touch $@
 
-$(STAMPS)/web: $(STAMPS)/npm $(shell find web/src web/public web/index.html web/vite.config.ts -type f)
+$(STAMPS)/web: $(STAMPS)/npm $(shell find web/src web/public web/worker web/index.html web/vite.config.ts -type f)
 	cd web && npm run --silent build -- --logLevel warn
 	touch $@
 
@@ -80,6 +80,7 @@ fuzz: setup
 
 schema: setup
 	$(PY) scripts/openapi.py
+	$(PY) scripts/licences.py
 	cd web && npm run --silent schema
 
 # Pictures of the main views, as the browser walk sees them.

@@ -5,7 +5,7 @@ import tseslint from "typescript-eslint";
 const not = (...patterns) => ({
   "no-restricted-imports": ["error", { patterns: patterns.map((group) => ({ group: [group] })) }],
 });
-const features = ["chain", "job", "kit", "link", "base", "watch", "check", "fit", "book"];
+const features = ["chain", "job", "kit", "link", "base", "watch", "check", "fit", "book", "hand", "about"];
 
 export default tseslint.config(
   { ignores: ["src/api/schema.d.ts"] },

@@ -21,7 +21,7 @@ from openstake.api.kit import kit_routes
 from openstake.api.link import link_routes
 from openstake.api.practice import practice_routes
 from openstake.api.watch import watch_routes
-from openstake.workflow import backups, packages, work
+from openstake.workflow import about, backups, packages, work
 from openstake.workflow.context import Context
 
 
@@ -50,6 +50,11 @@ def routes(spec: SpecTree, context: Context) -> Blueprint:
     def health() -> Health:
         """Say that the program runs."""
         return Health("ok", __version__, started_s, len(context.running.sessions))
+
+    @api.get("/about", "app")
+    def about_view() -> about.About:
+        """Say what the program is made of, and under which licences."""
+        return about.about()
 
     @api.get("/backups", "app")
     def backups_view() -> backups.BackupsView:

@@ -27,9 +27,11 @@ from openstake.workflow.access import Access
 from openstake.workflow.context import Context
 
 MOST_BODY_BYTES = 8 << 20
+# Not every machine's tables know it.
+_TYPES = {".webmanifest": "application/manifest+json", ".js": "text/javascript"}
 _POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; "
-    "connect-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
+    "connect-src 'self'; manifest-src 'self'; worker-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
 )
 
 
@@ -121,7 +123,7 @@ def _serve_front_end(app: Flask, web_dir: Path) -> None:
         if path.startswith("api/"):
             return problem(404, "Not found", f"There is no /{path}.")
         if path in files:
-            response = flask.send_from_directory(web_dir, path)
+            response = flask.send_from_directory(web_dir, path, mimetype=_TYPES.get(Path(path).suffix))
             if path.startswith("assets/"):
                 response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
             return response

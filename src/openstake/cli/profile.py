@@ -18,7 +18,7 @@ def profile() -> None:
 
 
 @profile.command(name="example")
-@click.argument("role", type=click.Choice(ROLES))
+@click.argument("role", type=click.Choice(list(ROLES)))
 @click.option("--json", "as_json", is_flag=True, help="The same: a profile is JSON.")
 def example_profile(role: str, as_json: bool) -> None:
     """Print a valid profile; the example base and rover are a matching UHF pair."""

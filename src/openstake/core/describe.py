@@ -22,11 +22,16 @@ KINDS = ("text", "number", "count", "length", "latitude", "longitude", "flag", "
 def described(
     label: str, kind: str, *, unit: str = "", options: Sequence[str] = (), hint: str = "", least: float | None = None,
     most: float | None = None, default: Any = MISSING, factory: Callable[[], Any] | None = None, optional: bool = False,
+    words: Mapping[str, str] | None = None, used_with: tuple[str, Sequence[str]] | None = None,
 ) -> Any:  # fmt: skip
-    """Return a dataclass field with what a form and a reader need to know of it; `optional` allows it to be left empty."""
+    """Return a dataclass field with what a form and a reader need to know of it; `optional` allows it to be left empty.
+
+    `words` says options as people do.  `used_with` names a choice beside it and the options with which it is used: with
+    others a form neither shows nor takes it.
+    """
     metadata = {
         "label": label, "kind": kind, "unit": unit, "options": tuple(options), "hint": hint, "least": least, "most": most,
-        "optional": optional,
+        "optional": optional, "words": dict(words or {}), "used_with": used_with,
     }  # fmt: skip
     if factory is not None:
         return field(default_factory=factory, metadata=metadata)
@@ -36,16 +41,29 @@ def described(
 
 
 @dataclass(frozen=True)
+class UsedWith:
+    """A field is used where the choice of that name, beside it, is one of these."""
+
+    choice: str
+    options: tuple[str, ...]
+
+
+@dataclass(frozen=True)
 class FieldShown:
-    """One field as a form shows it; `fields` are those of a group or of a table's row."""
+    """One field as a form shows it; `fields` are those of a group or of a table's row.
+
+    `option_words` says each option as people do; `used_with` None: it is always used.
+    """
 
     name: str
     label: str
     kind: str
     unit: str
     options: tuple[str, ...]
+    option_words: tuple[str, ...]
     hint: str
     optional: bool
+    used_with: UsedWith | None
     fields: tuple[FieldShown, ...] = ()
 
 
@@ -57,11 +75,28 @@ def fields_shown(cls: type) -> tuple[FieldShown, ...]:
         meta = item.metadata
         shown.append(
             FieldShown(
-                item.name, meta["label"], meta["kind"], meta["unit"], meta["options"], meta["hint"], meta["optional"],
+                item.name, meta["label"], meta["kind"], meta["unit"], meta["options"],
+                tuple(word_of(meta, option) for option in meta["options"]), meta["hint"], meta["optional"],
+                UsedWith(meta["used_with"][0], tuple(meta["used_with"][1])) if meta["used_with"] else None,
                 fields_shown(inner) if inner else (),
             )
         )  # fmt: skip
     return tuple(shown)
+
+
+def word_of(meta: Mapping[str, Any], option: str) -> str:
+    """Return an option as people say it."""
+    word: str = meta["words"].get(option, option)
+    return word
+
+
+def _is_used(cls: type, item: Field[Any], values: Mapping[str, Any]) -> bool:
+    """Say whether a field is used with the choices beside it."""
+    if item.metadata["used_with"] is None:
+        return True
+    name, options = item.metadata["used_with"]
+    choice = next(other for other in fields(cls) if other.name == name)
+    return (values.get(name) or choice.default) in options
 
 
 _hints = cache(get_type_hints)
@@ -87,8 +122,8 @@ def inner_of(cls: type, name: str) -> type:
 def typed(cls: type[T], values: Mapping[str, Any], unit: str | None, path: str = "") -> T:
     """Return a described dataclass from what was typed; an InputError names the field (`link.fec`, `features.0.name`).
 
-    Numbers may come as text; lengths are read by the one reader of lengths, a bare number in `unit`.  `unit` None is for
-    files: numbers are numbers (lengths in metres) and lists are lists.
+    Numbers may come as text; lengths are read by the one reader of lengths, a bare number in `unit`; what a choice does not
+    use is left empty.  `unit` None is for files: numbers are numbers (lengths in metres) and lists are lists.
     """
     known = {item.name for item in fields(cls)}  # type: ignore[arg-type]
     if extra := [str(name) for name in values if name not in known]:
@@ -97,6 +132,8 @@ def typed(cls: type[T], values: Mapping[str, Any], unit: str | None, path: str =
     for item in fields(cls):  # type: ignore[arg-type]
         value = values.get(item.name)
         at = f"{path}{item.name}"
+        if unit is not None and not _is_used(cls, item, values):
+            value = None
         if value is None or (unit is not None and isinstance(value, str) and not value.strip()):
             found[item.name] = _left_empty(item, at)
             continue

@@ -14,6 +14,10 @@ export class Problem extends Error {
   }
 }
 
+/** What a page that came over the network sends with everything that writes; empty on the program's own machine. */
+let token = "";
+export const setToken = (csrf: string) => (token = csrf);
+
 /** Writes on their way, by what they ask: a button pressed twice sends one request, whatever the page does meanwhile. */
 const onTheirWay = new Map<string, string>();
 const STILL_THE_SAME_MS = 500;
@@ -30,6 +34,7 @@ async function sendOnce(request: Request): Promise<Response> {
   const key = onTheirWay.get(asked) ?? newKey();
   onTheirWay.set(asked, key);
   request.headers.set("Idempotency-Key", key);
+  if (token) request.headers.set("X-CSRF-Token", token);
   try {
     return await fetch(request);
   } finally {

@@ -14,9 +14,28 @@ export interface LiveState {
   chosen: string | null;
   average: Events["average"];
   connection: Connection;
+  /** When the program was last heard, in this device's milliseconds, while it is not heard. */
+  lostSince: number | null;
+  /** By how many seconds this device's clock is fast (negative: slow), where that is more than one. */
+  clockOff_s: number;
 }
 
-const NOTHING: LiveState = { live: null, rovers: [], chosen: null, average: null, connection: "connecting" };
+const NOTHING: LiveState = {
+  live: null,
+  rovers: [],
+  chosen: null,
+  average: null,
+  connection: "connecting",
+  lostSince: null,
+  clockOff_s: 0,
+};
+
+/** The program says at least every two seconds that it is there; three that fail to come are a connection that is cut off. */
+const QUIET_MS = 6000;
+const LOOKS_EVERY_MS = 1000;
+const AGAIN_MS = 4000;
+/** Of so many beats the one that came fastest tells how far the clocks are apart. */
+const BEATS = 15;
 const listeners = new Set<() => void>();
 let state = NOTHING;
 
@@ -55,30 +74,66 @@ export function useLiveStream(jobId: string) {
 
   useEffect(() => {
     let source: EventSource | null = null;
+    let heard = 0;
+    let opened = 0;
+    let beats: number[] = [];
     const refresh = () => void queries.invalidateQueries({ queryKey: ["job", jobId] });
+    const lost = () => {
+      if (state.connection === "lost") return;
+      setLive({ connection: "lost", lostSince: heard, live: null, rovers: [] });
+      // It may be that this device was signed out.
+      void queries.invalidateQueries({ queryKey: ["session"] });
+    };
+    const there = () => {
+      heard = Date.now();
+      if (state.connection !== "open") setLive({ connection: "open", lostSince: null });
+    };
     const on = <K extends keyof Events>(name: K, take: (data: Events[K]) => void) =>
-      source?.addEventListener(name, (event) => take(JSON.parse((event as MessageEvent<string>).data) as Events[K]));
+      source?.addEventListener(name, (event) => {
+        there();
+        take(JSON.parse((event as MessageEvent<string>).data) as Events[K]);
+      });
 
     const open = () => {
+      opened = Date.now();
+      heard ||= opened;
       source = new EventSource(`/api/jobs/${jobId}/events`);
       source.onopen = () => {
-        setLive({ connection: "open" });
+        there();
         refresh();
       };
-      source.onerror = () => setLive({ connection: "lost", live: null, rovers: [] });
+      source.onerror = lost;
       on("live", (rovers) => setRovers(rovers ?? []));
       on("average", (average) => setLive({ average }));
       on("job", refresh);
+      on("beat", ({ now_s }) => {
+        // What comes late makes the clock look fast: the least of them is the truest.
+        beats = [...beats, Date.now() / 1000 - now_s].slice(-BEATS);
+        const off = Math.min(...beats);
+        setLive({ clockOff_s: Math.abs(off) > 1 ? Math.round(off * 10) / 10 : 0 });
+      });
     };
     const close = () => {
       source?.close();
       source = null;
     };
+    // A radio that is out of reach says nothing at all: no error comes for minutes.
+    const watchdog = setInterval(() => {
+      if (!source || Date.now() - heard < QUIET_MS) return;
+      lost();
+      if (Date.now() - opened < AGAIN_MS) return;
+      close();
+      beats = [];
+      open();
+    }, LOOKS_EVERY_MS);
     let shown = () => {};
     const onVisibility = () => {
       shown();
       if (!document.hidden) {
-        if (!source) open();
+        if (!source) {
+          heard = Date.now();
+          open();
+        }
         return;
       }
       // Locks are there where the page is served from this machine or by https.
@@ -94,6 +149,7 @@ export function useLiveStream(jobId: string) {
     setLive(NOTHING);
     open();
     return () => {
+      clearInterval(watchdog);
       document.removeEventListener("visibilitychange", onVisibility);
       shown();
       close();

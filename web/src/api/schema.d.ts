@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/about": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say what the program is made of, and under which licences. */
+        get: operations["get__api_about"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/backups": {
         parameters: {
             query?: never;
@@ -2604,6 +2621,16 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * About
+         * @description The version, and everything that is shipped, as the lock files pin it.
+         */
+        About: {
+            /** Shipped */
+            shipped: components["schemas"]["Shipped"][];
+            /** Version */
+            version: string;
+        };
+        /**
          * Accepted
          * @description How many lines were stored, and how many stayed out.
          */
@@ -2624,6 +2651,24 @@ export interface components {
             fix_goes_in_s: number | null;
             /** Slope Per S */
             slope_per_s: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * AirMessage
+         * @description One message in the air: its number, what it holds, how often it comes, its bytes with frames, and its share of the load.
+         */
+        AirMessage: {
+            /** Bits Per Second */
+            bits_per_second: number;
+            /** Bytes */
+            bytes: number;
+            /** Every S */
+            every_s: number;
+            /** Number */
+            number: number;
+            /** Share Of Load */
+            share_of_load: number;
             /** Words */
             words: string;
         };
@@ -3792,12 +3837,13 @@ export interface components {
         };
         /**
          * ClaimBeside
-         * @description The receiver's claim beside the scatter seen while the pole stands on this fix.
+         * @description The receiver's claim beside the scatter seen while the pole stands on this fix, and which of them counts.
          */
         ClaimBeside: {
             claim: components["schemas"]["Spread"] | null;
             /** Claim Words */
             claim_words: string;
+            decides: components["schemas"]["Decides"];
             /** Effective N */
             effective_n: number | null;
             seen: components["schemas"]["Spread"] | null;
@@ -4173,6 +4219,20 @@ export interface components {
             days: components["schemas"]["Day"][];
         };
         /**
+         * Decides
+         * @description How good a point is now, at 95 %: as claimed, or as `seen` where that proves the claim too small.
+         */
+        Decides: {
+            /** Horizontal 95 M */
+            horizontal_95_m: number | null;
+            /** Seen */
+            seen: boolean;
+            /** Vertical 95 M */
+            vertical_95_m: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * Double
          * @description A point that two base set-ups or more have occupied: its mean, each set-up, and whether the last two agree.
          */
@@ -4349,6 +4409,8 @@ export interface components {
         /**
          * FieldShown
          * @description One field as a form shows it; `fields` are those of a group or of a table's row.
+         *
+         *     `option_words` says each option as people do; `used_with` None: it is always used.
          */
         FieldShown: {
             /**
@@ -4364,12 +4426,15 @@ export interface components {
             label: string;
             /** Name */
             name: string;
+            /** Option Words */
+            option_words: string[];
             /** Optional */
             optional: boolean;
             /** Options */
             options: string[];
             /** Unit */
             unit: string;
+            used_with: components["schemas"]["UsedWith"] | null;
         };
         /**
          * FieldTest
@@ -6191,6 +6256,8 @@ export interface components {
             fits: boolean;
             /** Latency S */
             latency_s: number;
+            /** Messages */
+            messages: components["schemas"]["AirMessage"][];
             /** Packet Bytes */
             packet_bytes: number | null;
             /** Packet Time On Air S */
@@ -8630,6 +8697,20 @@ export interface components {
          */
         Severity: "stop" | "look" | "note";
         /**
+         * Shipped
+         * @description A part of the program that others made: what it is to us, its name, its version and its licence.
+         */
+        Shipped: {
+            /** Licence */
+            licence: string;
+            /** Name */
+            name: string;
+            /** Part */
+            part: string;
+            /** Version */
+            version: string;
+        };
+        /**
          * ShotKind
          * @description How one kind of shot is taken; a limit that is None does not hold anything back.
          */
@@ -9864,6 +9945,16 @@ export interface components {
             words: string;
         };
         /**
+         * UsedWith
+         * @description A field is used where the choice of that name, beside it, is one of these.
+         */
+        UsedWith: {
+            /** Choice */
+            choice: string;
+            /** Options */
+            options: string[];
+        };
+        /**
          * Verdict
          * @description A verdict with its reasons, the weightiest first.
          */
@@ -10135,6 +10226,62 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get__api_about: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["About"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     get__api_backups: {
         parameters: {
             query?: never;

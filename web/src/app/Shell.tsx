@@ -1,12 +1,13 @@
 import { Suspense, useState } from "react";
 import { Link, Outlet, useOutletContext, useParams } from "react-router";
 import { sentenceOf, type Schemas } from "../api/client";
-import { useLiveStream } from "../api/live";
+import { useLive, useLiveStream } from "../api/live";
 import { useJob } from "../api/queries";
+import { useAwake } from "../lib/wake";
 import { Note } from "../ui/controls";
 import { Alarm } from "./Alarm";
 import { Drawer } from "./Drawer";
-import { Rail } from "./Rail";
+import { FootSteps, Rail } from "./Rail";
 import { Strip } from "./Strip";
 
 /** The job of the page; what is live is selected where it is drawn. */
@@ -29,18 +30,26 @@ export function Shell() {
       </div>
     );
   return (
-    <div className="grid h-dvh grid-cols-[10.5rem_1fr] grid-rows-[auto_1fr] text-lg">
+    <div className="grid h-dvh grid-rows-[auto_minmax(0,1fr)_auto] text-lg short:block short:h-auto short:min-h-dvh grid-cols-1 lg:grid-cols-[10.5rem_1fr] lg:grid-rows-[auto_1fr]">
       <Alarm />
+      <Awake />
       <Rail jobId={jobId} onGo={() => setDrawer(false)} />
       <Strip job={job.data} onDrawer={() => setDrawer(!drawer)} drawer={drawer} />
-      <div className="relative flex min-h-0 overflow-hidden">
-        <main className="flex min-w-0 flex-1 flex-col overflow-hidden">
+      <div className="relative flex min-h-0 overflow-hidden short:overflow-visible">
+        <main className="flex min-w-0 flex-1 flex-col overflow-hidden short:min-h-[calc(100dvh-4rem)] short:overflow-visible short:*:last:mt-auto">
           <Suspense fallback={<p className="p-6">Opening the page.</p>}>
             <Outlet context={job.data satisfies Schemas["JobView"]} />
           </Suspense>
         </main>
         {drawer && <Drawer job={job.data} onClose={() => setDrawer(false)} />}
       </div>
+      <FootSteps job={job.data} onGo={() => setDrawer(false)} />
     </div>
   );
+}
+
+/** The screen stays on while a shot is recorded. Draws nothing. */
+function Awake() {
+  useAwake(useLive(({ rovers }) => rovers.some((rover) => rover.shot !== null)));
+  return null;
 }

@@ -14,6 +14,7 @@ import VectorSource from "ol/source/Vector";
 import { Fill, RegularShape, Stroke, Style, Text } from "ol/style";
 import { Maximize, Minus, Plus } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
+import { placeNames } from "../lib/names";
 
 export interface PlanMarks {
   id: string[];
@@ -35,7 +36,7 @@ export interface PlanProps {
   unit: { metres: number; sign: string };
 }
 
-const MOST_NAMES = 250;
+const NAME_FONT = "600 15px 'Overpass Variable', sans-serif";
 /** Above this the symbols are small, so that they do not hide each other. */
 const MANY_MARKS = 1500;
 const PICK_PIXELS = 24;
@@ -61,18 +62,26 @@ function symbols(many = false) {
     base: shape(5, 14 / size, colour("lath"), { radius2: 6, stroke: new Stroke({ color: colour("ink"), width: 2 }) }),
     line: new Style({ stroke: new Stroke({ color: colour("grain"), width: 2, lineDash: [8, 5] }) }),
     ring: new Style({ image: new RegularShape({ points: 32, radius: 18, stroke: new Stroke({ color: colour("flag"), width: 3 }) }) }),
-    name: (text: string) =>
+    name: (text: string, dx: number, dy: number) =>
       new Style({
         text: new Text({
           text,
-          font: "600 15px 'Overpass Variable', sans-serif",
-          offsetX: 12,
+          font: NAME_FONT,
+          offsetX: dx,
+          offsetY: dy,
           textAlign: "left",
           fill: new Fill({ color: colour("ink") }),
           stroke: new Stroke({ color: colour("page"), width: 4 }),
         }),
       }),
   };
+}
+
+const ruler = document.createElement("canvas").getContext("2d");
+function measure(text: string): number {
+  if (!ruler) return 9 * text.length;
+  ruler.font = NAME_FONT;
+  return ruler.measureText(text).width;
 }
 
 interface Plan {
@@ -98,7 +107,7 @@ function makePlan(target: HTMLElement): Plan {
       new VectorImageLayer({ source: marks, imageRatio: 1.5 }),
       new VectorImageLayer({ source: points, imageRatio: 1.5 }),
       new VectorLayer({ source: ring }),
-      new VectorLayer({ source: names, declutter: true }),
+      new VectorLayer({ source: names }),
     ],
   });
   return { map, marks, points, others, names, ring };
@@ -134,22 +143,29 @@ function addStyled<Shape extends Point | LineString>(source: VectorSource<Featur
   return feature;
 }
 
-/** Names of what is in sight, where there is room for them. */
-function nameWhatIsSeen(plan: Plan) {
-  const seen = plan.marks.getFeaturesInExtent(plan.map.getView().calculateExtent());
-  plan.names.clear(true);
-  if (seen.length > MOST_NAMES) return;
+/** Names of what is in sight, wherever there is room for one beside its symbol. */
+function nameWhatIsSeen(plan: Plan, measure: (text: string) => number) {
+  const view = plan.map.getView();
+  const [west, south, east, north] = view.calculateExtent() as [number, number, number, number];
+  const scale = 1 / (view.getResolution() ?? 1);
+  const seen = plan.marks.getFeaturesInExtent([west, south, east, north]);
+  const marks = seen.map((mark) => {
+    const [x, y] = mark.getGeometry()!.getCoordinates() as [number, number];
+    return { x: (x - west) * scale, y: (north - y) * scale, width: measure(String(mark.get("name"))) };
+  });
   const look = symbols();
-  for (const mark of seen) addStyled(plan.names, mark.getGeometry()!, look.name(String(mark.get("name"))));
+  plan.names.clear(true);
+  for (const { at, dx, dy } of placeNames(marks, { width: (east - west) * scale, height: (north - south) * scale }))
+    addStyled(plan.names, seen[at]!.getGeometry()!, look.name(String(seen[at]!.get("name")), dx, dy));
 }
 
-function showAll(plan: Plan) {
+function showAll(plan: Plan, target: HTMLElement) {
   const places = plan.marks.getFeatures().map((mark) => mark.getGeometry()!.getCoordinates());
   places.push(...plan.points.getFeatures().map((point) => point.getGeometry()!.getCoordinates()));
   if (!places.length) return;
   const extent = boundingExtent(places);
   const least = Math.max(getWidth(extent), getHeight(extent)) < 1 ? 25 : 0;
-  plan.map.getView().fit(buffer(extent, least), { padding: [50, 180, 70, 50], size: plan.map.getSize() ?? [800, 500] });
+  plan.map.getView().fit(buffer(extent, least), { padding: [50, target.clientWidth > 600 ? 180 : 70, 70, 50], size: plan.map.getSize() ?? [800, 500] });
 }
 
 export default function SitePlan(props: PlanProps) {
@@ -167,7 +183,7 @@ export default function SitePlan(props: PlanProps) {
     plan.current = made;
     const settle = () => {
       setMetresPerPixel(made.map.getView().getResolution() ?? 1);
-      nameWhatIsSeen(made);
+      nameWhatIsSeen(made, measure);
     };
     made.map.on("moveend", settle);
     // The first frame does not count as a move.
@@ -195,11 +211,11 @@ export default function SitePlan(props: PlanProps) {
     const made = plan.current!;
     const draw = () => {
       fill(made, { marks, points, base } as PlanProps);
-      nameWhatIsSeen(made);
+      nameWhatIsSeen(made, measure);
     };
     const first = made.marks.isEmpty();
     draw();
-    if (first) showAll(made);
+    if (first) showAll(made, target.current!);
     const watcher = new MutationObserver(draw);
     watcher.observe(document.documentElement, { attributes: true, attributeFilter: ["data-theme"] });
     return () => watcher.disconnect();
@@ -219,14 +235,14 @@ export default function SitePlan(props: PlanProps) {
 
   const zoom = (by: number) => plan.current?.map.getView().animate({ zoom: (plan.current.map.getView().getZoom() ?? 0) + by, duration: 150 });
   return (
-    <div className="relative h-full min-h-0 w-full rounded border-2 border-line bg-page" data-testid="plan">
+    <div className="relative h-full min-h-0 w-full rounded hand:h-[60dvh] hand:min-h-72 border-2 border-line bg-page" data-testid="plan">
       <div ref={target} tabIndex={0} aria-label="Site plan" role="application" className="h-full w-full" />
       <North convergenceDeg={props.convergenceDeg} />
       <ScaleBar metresPerPixel={metresPerPixel} unit={props.unit} />
       <div className="absolute right-3 bottom-3 flex flex-col gap-2">
         <PlanButton label="Closer" onClick={() => zoom(1)} icon={<Plus aria-hidden />} />
         <PlanButton label="Farther" onClick={() => zoom(-1)} icon={<Minus aria-hidden />} />
-        <PlanButton label="All of it" onClick={() => plan.current && showAll(plan.current)} icon={<Maximize aria-hidden />} />
+        <PlanButton label="All of it" onClick={() => plan.current && showAll(plan.current, target.current!)} icon={<Maximize aria-hidden />} />
       </div>
     </div>
   );
@@ -244,7 +260,7 @@ function PlanButton({ label, onClick, icon }: { label: string; onClick: () => vo
 function North({ convergenceDeg }: { convergenceDeg: number | null }) {
   const off = convergenceDeg === null ? null : Math.abs(convergenceDeg).toFixed(2);
   return (
-    <figure className="pointer-events-none absolute top-3 right-3 flex w-28 flex-col items-center rounded bg-page/80 p-1">
+    <figure className="pointer-events-none absolute top-3 right-3 flex w-28 small:left-3 flex-col items-center rounded bg-page/80 p-1">
       <svg viewBox="0 0 60 74" className="h-20" aria-hidden="true">
         <path d="M30 6 L38 30 L30 24 L22 30 Z" fill="var(--ink)" />
         <path d="M30 24 V68" stroke="var(--ink)" strokeWidth="3" />

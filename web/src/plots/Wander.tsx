@@ -15,7 +15,7 @@ const MOST_STRIP_LINES = [1, 0.5, 0.2, 0.1, 0.05, 0.02, 0.01];
 /** An average as a picture: the wander within the ring of what to expect, and the three components over time. */
 export function Wander({ of, write }: { of: Wandering; write: (metres: number) => string }) {
   return (
-    <div className="grid grid-cols-2 gap-3">
+    <div className="grid grid-cols-1 sm:grid-cols-2 gap-3">
       <Plan of={of} write={write} />
       <Strips of={of} write={write} />
     </div>

@@ -1,24 +1,28 @@
 import type { ReactNode } from "react";
 import { Button } from "./controls";
+import { PANEL_ID } from "./Tabs";
 
-/** A page: title with its one-line why, a scrolling body, and the one primary action at the same place everywhere. */
+/** A page: title with its one-line why, a scrolling body, and the one primary action at the same place everywhere: in the hand, at the thumb. */
 export function Page(props: { title: string; why: ReactNode; tabs?: ReactNode; action?: ReactNode; aside?: ReactNode; children: ReactNode }) {
+  const panel = props.tabs ? { id: PANEL_ID, role: "tabpanel", "aria-label": props.title } : {};
   return (
     <>
       {props.tabs}
-      <div className="min-h-0 flex-1 overflow-auto px-6 py-3">
-        <div className="mb-3 flex items-baseline gap-4">
-          <h1 className="text-3xl font-bold">{props.title}</h1>
-          <p className="text-faded">{props.why}</p>
+      {/* What scrolls can be reached by keys. */}
+      <div {...panel} tabIndex={0} className="min-h-0 flex-1 overflow-auto px-6 py-3 hand:px-4 short:flex-none short:overflow-visible">
+        <div className="mb-3 flex items-baseline gap-4 hand:flex-col hand:gap-0">
+          <h1 className="text-3xl font-bold small:text-2xl">{props.title}</h1>
+          <p className="text-faded small:text-base small:leading-5">{props.why}</p>
         </div>
         {props.children}
       </div>
-      {(props.action || props.aside) && (
-        <footer className="flex min-h-24 items-center justify-between gap-6 border-t-2 border-line bg-paper px-6 py-3">
-          <div className="min-w-0 flex-1">{props.aside}</div>
-          {props.action}
-        </footer>
-      )}
+      {/* On a phone the foot is always there: the way to the steps stands at its left. */}
+      <footer
+        className={`flex min-h-24 items-center justify-between gap-6 border-t-2 border-line bg-paper px-6 py-3 hand:flex-col hand:items-stretch hand:gap-2 hand:px-4 small:min-h-22 small:py-2 short:sticky short:bottom-0 short:z-10 ${props.action || props.aside ? "" : "hidden small:flex"}`}
+      >
+        <div className="min-w-0 flex-1 hand:flex-none hand:empty:hidden small:leading-5">{props.aside}</div>
+        <div className="hand:flex hand:*:flex-1 small:ml-20 small:min-h-record">{props.action}</div>
+      </footer>
     </>
   );
 }
@@ -40,21 +44,27 @@ export function EditorPage(props: {
       title={props.title}
       why={props.why}
       aside={
-        <div className="flex items-center gap-4">
-          {props.onTakeOut && (
-            <Button kind="danger" disabled={props.busy} onClick={props.onTakeOut}>
-              Take it out
-            </Button>
-          )}
-          {props.problem && <p className="font-semibold text-flag">{props.problem}</p>}
-        </div>
+        (props.onTakeOut || props.problem) && (
+          <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
+            {props.onTakeOut && (
+              <Button kind="danger" disabled={props.busy} onClick={props.onTakeOut}>
+                Take it out
+              </Button>
+            )}
+            {props.problem && (
+              <p role="alert" className="min-w-0 font-semibold text-flag">
+                {props.problem}
+              </p>
+            )}
+          </div>
+        )
       }
       action={
-        <div className="flex gap-4">
+        <div className="flex gap-4 hand:gap-2">
           <Button className="h-record!" onClick={props.onClose}>
             Back
           </Button>
-          <Button kind="primary" large disabled={props.busy} onClick={props.onKeep}>
+          <Button kind="primary" large className="hand:flex-1" disabled={props.busy} onClick={props.onKeep}>
             {props.keep}
           </Button>
         </div>

@@ -18,13 +18,14 @@ export const STATE_COLOUR: Record<State, string> = {
   "out of date": "var(--faded)",
 };
 
-export function StateMark({ state, size = 22 }: { state: State; size?: number }) {
+/** `plain`: in the colour of the text, where it stands on a dark ground. */
+export function StateMark({ state, size = 22, plain = false }: { state: State; size?: number; plain?: boolean }) {
   return (
-    <svg viewBox="0 0 24 24" width={size} height={size} className={`${COLOUR[state]} shrink-0`} aria-hidden="true">
+    <svg viewBox="0 0 24 24" width={size} height={size} className={`${plain ? "" : COLOUR[state]} shrink-0`} aria-hidden="true">
       {state === "checked" && (
         <>
           <rect x="2" y="2" width="20" height="20" rx="3" fill="currentColor" />
-          <path d="M6.5 12.5l4 4 7-9" fill="none" stroke="var(--page)" strokeWidth="3" />
+          <path d="M6.5 12.5l4 4 7-9" fill="none" stroke={plain ? "var(--act)" : "var(--page)"} strokeWidth="3" />
         </>
       )}
       {state === "entered" && (

@@ -12,19 +12,19 @@ export interface Step<K extends string = string> {
 /** Steps in working order, one open at a time; those that are closed show what they hold in one line. */
 export function Steps<K extends string>(props: { steps: readonly Step<K>[]; open: K; onOpen: (key: K) => void; children: ReactNode }) {
   return (
-    <ol className="flex flex-col">
+    <ol className="flex min-w-0 flex-col">
       {props.steps.map((step) => {
         const open = step.key === props.open;
         return (
-          <li key={step.key} className="border-l-8 border-lath pb-1 pl-3">
+          <li key={step.key} className="min-w-0 border-l-8 border-lath pb-1 pl-3 small:pl-1">
             <button
               type="button"
               aria-expanded={open}
               onClick={() => props.onOpen(step.key)}
-              className={`flex min-h-touch w-full items-center gap-3 rounded px-2 text-left ${open ? "bg-lath/35" : ""}`}
+              className={`flex min-h-touch w-full items-center gap-3 rounded px-2 text-left small:gap-2 ${open ? "bg-lath/35" : ""}`}
             >
               <StateMark state={step.state} size={20} />
-              <span className="w-36 shrink-0 text-xl font-bold">{step.title}</span>
+              <span className="w-36 shrink-0 text-xl small:w-26 small:text-lg font-bold">{step.title}</span>
               <span className="min-w-0 flex-1 truncate text-faded">
                 <span className="font-semibold">{step.state}</span>
                 {step.summary && <>, {step.summary}</>}

@@ -28,7 +28,7 @@ export function Button({
   className = "",
   ...rest
 }: ButtonHTMLAttributes<HTMLButtonElement> & { kind?: ButtonKind; large?: boolean }) {
-  const size = large ? "h-record px-8 text-2xl font-bold" : "h-touch px-5 text-lg font-semibold";
+  const size = large ? "h-record px-8 text-2xl font-bold small:px-3 small:text-xl small:leading-6 small:whitespace-normal" : "min-h-touch px-5 text-lg leading-6 font-semibold small:px-4 small:whitespace-normal";
   return (
     <button
       type="button"
@@ -41,7 +41,7 @@ export function Button({
 /** The one action of a page where it is done on another page. */
 export function LinkButton({ to, children }: { to: string; children: ReactNode }) {
   return (
-    <Link to={to} className={`inline-flex h-record items-center rounded border-2 px-8 text-2xl font-bold ${KINDS.primary}`}>
+    <Link to={to} className={`inline-flex h-record items-center justify-center rounded border-2 px-8 text-2xl font-bold small:px-3 small:text-xl small:leading-6 ${KINDS.primary}`}>
       {children}
     </Link>
   );
@@ -56,11 +56,12 @@ export function FileButton(props: {
   kind?: ButtonKind;
   large?: boolean;
   disabled?: boolean;
+  className?: string;
 }) {
   const input = useRef<HTMLInputElement>(null);
   return (
     <>
-      <Button kind={props.kind ?? "quiet"} large={props.large ?? false} disabled={props.disabled} onClick={() => input.current?.click()}>
+      <Button kind={props.kind ?? "quiet"} large={props.large ?? false} className={props.className ?? ""} disabled={props.disabled} onClick={() => input.current?.click()}>
         <FileUp aria-hidden size={props.large ? 24 : 18} /> {props.children}
       </Button>
       <input

@@ -5,7 +5,7 @@ import { afterEach, beforeEach, expect, test, vi } from "vitest";
 import { asTyped, FieldForm, type Shown, type Values } from "./form";
 
 const field = (name: string, kind: string, more: Partial<Shown> = {}): Shown => ({
-  name, label: name, kind, unit: "", options: [], hint: "", optional: false, fields: [], ...more,
+  name, label: name, kind, unit: "", options: [], option_words: [], hint: "", optional: false, used_with: null, fields: [], ...more,
 }); // prettier-ignore
 
 const FIELDS = [

@@ -35,14 +35,23 @@ function typedValue(field: Shown, value: unknown): unknown {
   return typeof value === "number" ? String(value) : value;
 }
 
-const COLUMNS = { 1: "grid-cols-1", 2: "grid-cols-2", 3: "grid-cols-3" };
+/** What the choices beside a field use of it. */
+function isUsed({ used_with }: Shown, fields: Shown[], values: Values): boolean {
+  if (!used_with) return true;
+  const chosen = values[used_with.choice] || fields.find((field) => field.name === used_with.choice)?.options[0];
+  return used_with.options.includes(String(chosen));
+}
+
+const wordOf = (field: Shown, option: string) => field.option_words[field.options.indexOf(option)] ?? option;
+
+const COLUMNS = { 1: "grid-cols-1", 2: "grid-cols-1 sm:grid-cols-2", 3: "grid-cols-1 sm:grid-cols-3" };
 
 export function FieldForm(props: FormProps) {
   const path = props.path ?? "";
   const wide = (field: Shown) => field.kind === "group" || field.kind === "table" || (field.kind === "list" && field.options.length > 0);
   return (
     <div className={`grid items-start gap-x-5 gap-y-4 ${COLUMNS[props.columns ?? 2]}`}>
-      {props.fields.map((field) => (
+      {props.fields.filter((field) => isUsed(field, props.fields, props.values)).map((field) => (
         <div key={field.name} className={wide(field) ? "col-span-full" : "min-w-0"}>
           <OneField
             {...props}
@@ -85,7 +94,7 @@ function OneField(props: OneProps) {
       <Select
         label={label}
         value={typeof value === "string" ? value : ""}
-        options={[...all, ...kept].map((option) => ({ value: option, label: option || "none" }))}
+        options={[...all, ...kept].map((option) => ({ value: option, label: wordOf(field, option) || "none" }))}
         onChange={(word) => onValue(word || null)}
         hint={problem ? <span className="font-semibold text-flag">{problem}</span> : field.hint}
       />
@@ -135,7 +144,7 @@ function Ticks({ field, value, onValue }: OneProps) {
               className={`min-h-touch rounded border-2 px-4 ${on ? "border-checked bg-checkedwash font-bold" : "border-line bg-page"}`}
             >
               {on ? "✓ " : ""}
-              {option}
+              {wordOf(field, option)}
             </button>
           );
         })}
@@ -179,7 +188,7 @@ function Table(props: OneProps) {
         {rows.map((row, at) => (
           <div key={at} className={`flex items-start gap-2 ${many ? "border-b-2 border-line pb-3" : ""}`}>
             <div className={`grid min-w-0 flex-1 items-start gap-2 ${many ? "grid-cols-[repeat(auto-fill,minmax(11rem,1fr))]" : "grid-flow-col auto-cols-fr"}`}>
-              {columns.map((column) => (
+              {columns.filter((column) => isUsed(column, columns, row)).map((column) => (
                 <div key={column.name} className="min-w-0">
                   <OneField
                     {...props}

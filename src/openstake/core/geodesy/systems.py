@@ -250,6 +250,16 @@ ELLIPSOIDS = {
 }
 
 
+_METHODS = {
+    "transverse-mercator": "Transverse Mercator",
+    "lambert-1sp": "Lambert conic, one parallel",
+    "lambert-2sp": "Lambert conic, two parallels",
+}
+_WITH_SCALE = ("method", ("transverse-mercator", "lambert-1sp"))
+_WITH_PARALLELS = ("method", ("lambert-2sp",))
+_OTHER = ("ellipsoid", ("other",))
+
+
 @dataclass(frozen=True)
 class OwnProjection:
     """A projection by its parameters.  Angles in degrees, lengths in metres.
@@ -260,21 +270,24 @@ class OwnProjection:
 
     name: str = described("Name", "text")
     method: str = described(
-        "Projection",
-        "choice",
-        options=("transverse-mercator", "lambert-1sp", "lambert-2sp"),
-        default="transverse-mercator",
+        "Projection", "choice", options=tuple(_METHODS), words=_METHODS, default="transverse-mercator"
     )
     latitude_of_origin_deg: float = described("Latitude of origin", "latitude", default=0.0)
     central_meridian_deg: float = described("Central meridian", "longitude", default=0.0)
-    scale: float = described("Scale at the origin", "number", default=1.0, hint="Not used with two parallels.")
-    parallel_1_deg: float | None = described("First parallel", "latitude", optional=True)
-    parallel_2_deg: float | None = described("Second parallel", "latitude", optional=True)
+    scale: float = described("Scale at the origin", "number", default=1.0, used_with=_WITH_SCALE)
+    parallel_1_deg: float | None = described("First parallel", "latitude", optional=True, used_with=_WITH_PARALLELS)
+    parallel_2_deg: float | None = described("Second parallel", "latitude", optional=True, used_with=_WITH_PARALLELS)
     false_east_m: float = described("East of the origin", "length", default=0.0)
     false_north_m: float = described("North of the origin", "length", default=0.0)
-    ellipsoid: str = described("Ellipsoid", "choice", options=(*ELLIPSOIDS, "other"), default="GRS 1980")
-    equatorial_radius_m: float | None = described("Other: radius", "length", optional=True)
-    inverse_flattening: float | None = described("Other: inverse flattening", "number", optional=True)
+    ellipsoid: str = described(
+        "Ellipsoid",
+        "choice",
+        options=(*ELLIPSOIDS, "other"),
+        words={"other": "Another, by its radius"},
+        default="GRS 1980",
+    )
+    equatorial_radius_m: float | None = described("Equatorial radius", "length", optional=True, used_with=_OTHER)
+    inverse_flattening: float | None = described("Inverse flattening", "number", optional=True, used_with=_OTHER)
 
     def figure(self) -> tuple[float, float]:
         """Return the ellipsoid's radius in metres and its inverse flattening."""
@@ -442,6 +455,7 @@ class DatumShift:
     scale_ppm: float = described("Scale", "number", unit="ppm", default=0.0, least=-1000.0, most=1000.0)
     convention: str = described(
         "Rotations are", "choice", options=("position-vector", "coordinate-frame"), default="position-vector",
+        words={"position-vector": "of the position vector", "coordinate-frame": "of the coordinate frame"},
         hint="The same rotations with opposite signs: ask where the parameters come from.",
     )  # fmt: skip
 

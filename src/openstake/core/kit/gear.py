@@ -9,7 +9,7 @@ from openstake.core.describe import described
 CONSTELLATIONS = ("GPS", "GLONASS", "Galileo", "BeiDou", "QZSS", "NavIC", "SBAS")
 NOT_SAID = "not said"
 REFERS_TO = (NOT_SAID, "APC", "ARP", "mark")
-METHODS = ("vertical", "slant", "rod")
+METHODS = {"vertical": "straight up", "slant": "slant, to the rim", "rod": "along the rod"}
 TURNED_KINDS = ("pole", "bipod")  # what a rover stands on and a person turns
 
 
@@ -37,8 +37,10 @@ class HeightFeature:
 
     name: str = described("Name", "text")
     label: str = described("In words", "text")
-    method: str = described("Measured", "choice", options=METHODS)
-    rim_radius_m: float = described("Rim radius", "length", default=0.0, least=0.0, most=1.0)
+    method: str = described("Measured", "choice", options=tuple(METHODS), words=METHODS)
+    rim_radius_m: float = described(
+        "Rim radius", "length", default=0.0, least=0.0, most=1.0, used_with=("method", ("slant",))
+    )
     feature_to_arp_m: float = described("ARP above it", "length", default=0.0, least=-1.0, most=1.0)
     hint: str = described("Hint", "text", default="")
 
@@ -75,7 +77,14 @@ class Pole:
 
     name: str = described("Name", "text")
     kind: str = described("Kind", "choice", options=("pole", "tripod", "fixed tripod", "bipod"))
-    fixed_height_m: float | None = described("Fixed height", "length", optional=True, least=0.1, most=12.0)
+    fixed_height_m: float | None = described(
+        "Fixed height",
+        "length",
+        optional=True,
+        least=0.1,
+        most=12.0,
+        used_with=("kind", ("pole", "fixed tripod", "bipod")),
+    )
     bubble_arcmin: float | None = described(
         "Bubble sensitivity", "number", unit="arc-minutes per 2 mm", optional=True, least=0.1, most=120.0
     )

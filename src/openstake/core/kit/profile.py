@@ -6,9 +6,15 @@ from dataclasses import dataclass
 
 from openstake.core.describe import described
 from openstake.core.kit.gear import CONSTELLATIONS
+from openstake.core.link.agree import LINK_KINDS, kinds_that_need
 
-ROLES = ("base", "rover", "network-rover")
-LINK_KINDS = ("uhf", "spread-spectrum", "internet", "cable")
+ROLES = {"base": "Base", "rover": "Rover", "network-rover": "Network rover"}
+_BASE, _ROVER = ("role", ("base",)), ("role", ("rover", "network-rover"))
+_WIRED = ("kind", ("uhf", "spread-spectrum", "cable"))
+
+
+def _needed(field: str) -> tuple[str, tuple[str, ...]]:
+    return "kind", kinds_that_need(field)
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -32,17 +38,23 @@ class Serial:
 class Link:
     """What two ends must agree in.  What a kind of link does not have is left empty."""
 
-    kind: str = described("Kind", "choice", options=LINK_KINDS)
-    frequency_mhz: float | None = described("Frequency", "number", unit="MHz", optional=True, least=0.0)
-    channel_spacing_khz: float | None = described("Channel spacing", "number", unit="kHz", optional=True, least=0.0)
-    modulation: str | None = described("Modulation", "text", optional=True)
-    protocol: str | None = described("Protocol", "text", optional=True)
-    fec: bool | None = described("Forward error correction", "flag", optional=True)
-    air_rate_bps: float | None = described("Air data rate", "number", unit="bit/s", optional=True, least=0.0)
+    kind: str = described("Kind", "choice", options=tuple(LINK_KINDS), words=LINK_KINDS)
+    frequency_mhz: float | None = described(
+        "Frequency", "number", unit="MHz", optional=True, least=0.0, used_with=_needed("frequency_mhz")
+    )
+    channel_spacing_khz: float | None = described(
+        "Channel spacing", "number", unit="kHz", optional=True, least=0.0, used_with=_needed("channel_spacing_khz")
+    )
+    modulation: str | None = described("Modulation", "text", optional=True, used_with=_needed("modulation"))
+    protocol: str | None = described("Protocol", "text", optional=True, used_with=_needed("protocol"))
+    fec: bool | None = described("Forward error correction", "flag", optional=True, used_with=_needed("fec"))
+    air_rate_bps: float | None = described(
+        "Air data rate", "number", unit="bit/s", optional=True, least=0.0, used_with=_needed("air_rate_bps")
+    )
     format: str = described("Correction format", "text", default="RTCM 3 MSM")
     station_id: int | None = described("Station ID", "count", optional=True, least=0, most=4095)
-    caster: Caster | None = described("Caster", "group", optional=True)
-    serial: Serial | None = described("Serial cable", "group", optional=True)
+    caster: Caster | None = described("Caster", "group", optional=True, used_with=_needed("caster.host"))
+    serial: Serial | None = described("Serial cable", "group", optional=True, used_with=_WIRED)
 
 
 @dataclass(frozen=True)
@@ -77,14 +89,14 @@ class Profile:
     """How one end is set.  Gear is named as the kit names it."""
 
     name: str = described("Name", "text")
-    role: str = described("Role", "choice", options=ROLES)
+    role: str = described("Role", "choice", options=tuple(ROLES), words=ROLES)
     link: Link = described("Link", "group")
     receiver: str = described("Receiver", "text", default="")
     antenna: str = described("Antenna", "text", default="")
     pole: str = described("Pole or tripod", "text", default="")
     radio: str = described("Radio", "text", default="")
     battery: str = described("Battery", "text", default="")
-    caster_account: str = described("Caster account", "text", default="")
+    caster_account: str = described("Caster account", "text", default="", used_with=("role", ("network-rover",)))
     constellations: tuple[str, ...] = described(
         "Constellations", "list", options=CONSTELLATIONS, default=("GPS", "GLONASS", "Galileo", "BeiDou")
     )
@@ -101,11 +113,15 @@ class Profile:
     motion: str = described("Motion", "choice", options=("static", "kinematic"), default="kinematic")
     tilt: bool = described("Tilt compensation", "flag", default=False, hint="Off for control: level the pole.")
     formats_read: tuple[str, ...] = described(
-        "Formats it can read", "list", default=("RTCM 3 MSM", "RTCM 3 legacy"), hint="Matters at a rover."
+        "Formats it can read",
+        "list",
+        default=("RTCM 3 MSM", "RTCM 3 legacy"),
+        hint="What it does not read it ignores.",
+        used_with=_ROVER,
     )
-    messages: tuple[Message, ...] = described("Messages sent", "table", default=())
+    messages: tuple[Message, ...] = described("Messages sent", "table", default=(), used_with=_BASE)
     logging: Logging = described("Logging", "group", factory=Logging)
-    transmitter: Transmitter | None = described("Transmitter", "group", optional=True)
+    transmitter: Transmitter | None = described("Transmitter", "group", optional=True, used_with=_BASE)
 
 
 _UHF = Link("uhf", 461.025, 12.5, "GMSK", "transparent", True, 9600.0, "RTCM 3 MSM", 17, None, Serial(38_400, 38_400))

@@ -31,8 +31,9 @@ class Setting:
     symptom: str
 
 
+LINK_KINDS = {"uhf": "UHF", "spread-spectrum": "Spread spectrum", "internet": "Internet", "cable": "Cable"}
 _RADIO = ("uhf", "spread-spectrum")
-_ALL = ("uhf", "spread-spectrum", "internet", "cable")
+_ALL = tuple(LINK_KINDS)
 SETTINGS = (
     Setting("kind", "Kind of link", "", _ALL, "silence: one end speaks where the other does not listen"),
     Setting("frequency_mhz", "Frequency", "MHz", _RADIO, "silence: the rover's radio light stays dark"),
@@ -47,6 +48,12 @@ SETTINGS = (
     Setting("caster.port", "Port", "", ("internet",), "connection refused or timed out"),
     Setting("caster.mountpoint", "Mountpoint", "", ("internet",), "mountpoint unknown, or another base's corrections: metres off or no fix"),
 )  # fmt: skip
+
+
+def kinds_that_need(field: str) -> tuple[str, ...]:
+    """Return the kinds of link that need a setting."""
+    return next(setting.kinds for setting in SETTINGS if setting.field == field)
+
 
 CONSTELLATION_OF_MESSAGE = {107: "GPS", 108: "GLONASS", 109: "Galileo", 111: "QZSS", 112: "BeiDou", 113: "NavIC"}
 _LEGACY = {

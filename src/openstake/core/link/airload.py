@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding, Severity, finding_at
+from openstake.core.units import counted
 
 FRAME_BYTES = 6  # preamble and length 3, checksum 3
 MOST_CELLS = 64
@@ -23,6 +24,10 @@ CONSTELLATIONS = {
 MSM_BITS = {"msm4": (18, 48), "msm5": (36, 63), "msm6": (18, 65), "msm7": (36, 80)}
 # Bits of the header and of one satellite: 1004 for GPS, 1012 for GLONASS (from memory).
 LEGACY_BITS = {"G": (64, 125), "R": (61, 130)}
+# Numbers of messages: an MSM's last digit is its form's, the others its constellation's (RTCM 10403.3, table 3.5-71 and following).
+_MSM_NUMBER = {"G": 1070, "R": 1080, "E": 1090, "S": 1100, "J": 1110, "C": 1120, "I": 1130}
+_LEGACY_NUMBER = {"G": 1004, "R": 1012}
+POSITION_NUMBER = 1006
 FORMS = (*MSM_BITS, "legacy")
 MOST_SATELLITES = {"legacy": 31, "msm": 64}
 
@@ -43,10 +48,23 @@ class Stream:
 
 
 @dataclass(frozen=True)
+class AirMessage:
+    """One message in the air: its number, what it holds, how often it comes, its bytes with frames, and its share of the load."""
+
+    number: int
+    words: str
+    every_s: float
+    bytes: int
+    bits_per_second: float
+    share_of_load: float
+
+
+@dataclass(frozen=True)
 class AirLoad:
     """What a stream needs: bytes of one epoch's observables with their frames, bits a second of all messages.
 
-    `share` is of the link's rate, `duty` the part of the time on the air (at most 1), `latency_s` how long one epoch takes.
+    `share` is of the link's rate, `duty` the part of the time on the air (at most 1), `latency_s` how long one epoch takes,
+    `messages` what the load is made of.
     """
 
     bytes_per_epoch: int
@@ -55,6 +73,7 @@ class AirLoad:
     duty: float
     latency_s: float
     fits: bool
+    messages: tuple[AirMessage, ...]
 
 
 def message_bytes(form: str, letter: str, satellites: int, signals: int) -> int:
@@ -108,18 +127,31 @@ def air_load(stream: Stream, rate_bps: float, duty_limit: float | None = None) -
     """Return what a stream needs of a link of `rate_bps` bits a second, and whether it fits."""
     _check(stream, rate_bps)
     sizes = {
-        letter: message_bytes(stream.form, letter, count, stream.signals) for letter, count in stream.satellites.items()
+        letter: message_bytes(stream.form, letter, count, stream.signals)
+        for letter, count in stream.satellites.items()
+        if count
     }
     epoch = sum(sizes.values())
-    per_second = sum(
-        8.0 * size / (stream.interval_s * (2.0 if letter in stream.slow else 1.0)) for letter, size in sizes.items()
-    )
+    sent = [
+        (_number(stream.form, letter), f"{CONSTELLATIONS[letter]}, {counted(stream.satellites[letter], 'satellite')}",
+         stream.interval_s * (2.0 if letter in stream.slow else 1.0), size)
+        for letter, size in sizes.items()
+    ]  # fmt: skip
     if stream.position_interval_s is not None:
-        per_second += 8.0 * POSITION_BYTES / stream.position_interval_s
+        sent.append((POSITION_NUMBER, "station position", stream.position_interval_s, POSITION_BYTES))
+    per_second = sum(8.0 * size / every_s for _, _, every_s, size in sent)
+    messages = tuple(
+        AirMessage(number, words, every_s, size, 8.0 * size / every_s, 8.0 * size / every_s / per_second)
+        for number, words, every_s, size in sent
+    )
     share = per_second / rate_bps
     duty = min(share, 1.0)
     fits = share <= 1.0 and (duty_limit is None or duty <= duty_limit)
-    return AirLoad(epoch, per_second, share, duty, 8.0 * epoch / rate_bps, fits)
+    return AirLoad(epoch, per_second, share, duty, 8.0 * epoch / rate_bps, fits, messages)
+
+
+def _number(form: str, letter: str) -> int:
+    return _LEGACY_NUMBER[letter] if form == "legacy" else _MSM_NUMBER[letter] + int(form[-1])
 
 
 @dataclass(frozen=True)

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, cast
 
 from openstake.core.errors import FileError
 from openstake.core.judge.finding import Finding, stops_of
-from openstake.core.link.agree import End, RowState, judge_pair, pair_rows
+from openstake.core.link.agree import LINK_KINDS, End, RowState, judge_pair, pair_rows
 from openstake.core.link.airload import (
     AirLoad,
     Stream,
@@ -111,12 +111,17 @@ def agreement(base: End, rover: End) -> Agreement:
         not (stops_of(findings) or unknown), base.name, rover.name, findings,
         [
             PairRow(
-                row.setting.field, row.setting.label, row.setting.unit, cast(Scalar, row.base), cast(Scalar, row.rover),
+                row.setting.field, row.setting.label, row.setting.unit, _in_words(row.setting.field, row.base), _in_words(row.setting.field, row.rover),
                 row.state,
             )
             for row in pair_rows(base, rover)
         ],
     )  # fmt: skip
+
+
+def _in_words(field: str, value: object) -> Scalar:
+    """Return a value as people say it."""
+    return LINK_KINDS.get(str(value), cast(Scalar, value)) if field == "kind" else cast(Scalar, value)
 
 
 @dataclass(frozen=True)
@@ -150,6 +155,6 @@ def load_of(stream: Stream, rate_bps: float, duty_limit: float | None, chirp: Ch
         for way in remedies(stream, rate_bps, duty_limit)
     ]
     return Load(
-        **asdict(load), rate_bps=rate_bps, findings=judge_load(stream, rate_bps, duty_limit, load), remedies=ways,
+        **vars(load), rate_bps=rate_bps, findings=judge_load(stream, rate_bps, duty_limit, load), remedies=ways,
         packet_bytes=packet[0], packet_time_on_air_s=packet[1],
     )  # fmt: skip

@@ -121,8 +121,18 @@ class Spread:
 
 
 @dataclass(frozen=True)
+class Decides:
+    """How good a point is now, at 95 %: as claimed, or as `seen` where that proves the claim too small."""
+
+    horizontal_95_m: float | None
+    vertical_95_m: float | None
+    seen: bool
+    words: str
+
+
+@dataclass(frozen=True)
 class ClaimBeside:
-    """The receiver's claim beside the scatter seen while the pole stands on this fix."""
+    """The receiver's claim beside the scatter seen while the pole stands on this fix, and which of them counts."""
 
     claim: Spread | None
     claim_words: str
@@ -131,6 +141,7 @@ class ClaimBeside:
     effective_n: float | None
     span_s: float | None
     too_small: tuple[str, ...]
+    decides: Decides
 
 
 @dataclass(frozen=True)
@@ -420,7 +431,7 @@ def _spread(sigmas: Sigmas) -> Spread:
 
 def _claim(state: RoverState | None) -> ClaimBeside:
     if state is None:
-        return ClaimBeside(None, "", None, "", None, None, ())
+        return ClaimBeside(None, "", None, "", None, None, (), _decides(None, None, ()))
     claim, epoch, stood = state.epoch.claim, state.epoch, state.stood
     if claim is None:
         words = "no GST: the receiver claims nothing"
@@ -428,17 +439,28 @@ def _claim(state: RoverState | None) -> ClaimBeside:
         words = (
             "by its error ellipse" if epoch.orientation_deg is not None else "GST without an ellipse: by both sigmas"
         )
+    claimed = None if claim is None else _spread(claim)
     scatter = None if stood is None else stood.scatter
     if stood is None or scatter is None:
-        return ClaimBeside(None if claim is None else _spread(claim), words, None, _unseen(state), None, None, ())
+        return ClaimBeside(claimed, words, None, _unseen(state), None, None, (), _decides(claimed, None, ()))
     seen = _spread(Sigmas(scatter.sigma_east_m, scatter.sigma_north_m, scatter.sigma_up_m, scatter.covariance_en_m2))
     enough = stood.span_s >= SHORTEST_SCATTER_S
     said = f"seen over {text_from_seconds(stood.span_s)}, {scatter.effective_n:.0f} independent epochs"
+    too_small = tuple(item.component for item in state.claims if item.too_small)
     return ClaimBeside(
-        None if claim is None else _spread(claim), words, seen if enough else None,
-        said if enough else "stand still for 20 s to see the scatter", scatter.effective_n, stood.span_s,
-        tuple(item.component for item in state.claims if item.too_small),
+        claimed, words, seen if enough else None, said if enough else "stand still for 20 s to see the scatter",
+        scatter.effective_n, stood.span_s, too_small, _decides(claimed, seen if enough else None, too_small),
     )  # fmt: skip
+
+
+def _decides(claimed: Spread | None, seen: Spread | None, too_small: tuple[str, ...]) -> Decides:
+    """Return what counts: the claim, until what is seen proves it too small; without a claim what is seen."""
+    if seen is not None and (too_small or claimed is None):
+        why = "more than the receiver claims" if claimed is not None else "the receiver claims nothing"
+        return Decides(seen.horizontal_95_m, seen.vertical_95_m, bool(too_small), f"seen; {why}")
+    if claimed is None:
+        return Decides(None, None, False, "nothing is claimed, and nothing seen yet")
+    return Decides(claimed.horizontal_95_m, claimed.vertical_95_m, False, "claimed; only a check on a mark proves it")
 
 
 def _unseen(state: RoverState) -> str:

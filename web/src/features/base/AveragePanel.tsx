@@ -39,7 +39,7 @@ export function AveragePanel(props: PanelProps) {
         placeholder="tcp://192.168.1.20:5016"
       />
       {purpose === "mark" && (
-        <div className="grid grid-cols-2 gap-3">
+        <div className="grid grid-cols-1 sm:grid-cols-2 gap-3">
           <TextField label="Rover height" name="pole" value={pole.reading} onChange={(reading) => setPole({ ...pole, reading })} />
           <Select
             label="Measured on"

@@ -42,7 +42,7 @@ export function CoordinateStep(props: { job: Schemas["JobView"]; view: Schemas["
         </section>
       )}
       <RadioGroup value={source} onChange={(next: Schemas["School"]["source"]) => settle.mutate({ source: next as "mark" })} aria-label="Coordinate of the base">
-        <div className="grid grid-cols-[9rem_8rem_7rem_1fr] gap-x-3 px-3 text-base text-faded">
+        <div className="grid grid-cols-1 sm:grid-cols-[9rem_8rem_7rem_1fr] gap-x-3 px-3 text-base text-faded">
           <span>source</span>
           <span>good to</span>
           <span>next time</span>
@@ -52,7 +52,7 @@ export function CoordinateStep(props: { job: Schemas["JobView"]; view: Schemas["
           <Radio
             key={item.source}
             value={item.source}
-            className="grid min-h-touch cursor-pointer grid-cols-[9rem_8rem_7rem_1fr] items-center gap-x-3 border-2 border-transparent border-t-line px-3 py-1 data-checked:rounded data-checked:border-ink data-checked:bg-page data-checked:shadow-[inset_6px_0_0_var(--grain)]"
+            className="grid min-h-touch cursor-pointer grid-cols-1 sm:grid-cols-[9rem_8rem_7rem_1fr] items-center gap-x-3 border-2 border-transparent border-t-line px-3 py-1 data-checked:rounded data-checked:border-ink data-checked:bg-page data-checked:shadow-[inset_6px_0_0_var(--grain)]"
           >
             <span className="leading-5 font-bold">{item.title}</span>
             <span className="text-base leading-5">{item.absolute}</span>

@@ -61,7 +61,7 @@ export function FeedFields(props: {
   const { feeds, onChange } = props;
   const of = (field: string) => (props.problem?.field === field ? props.problem.sentence : null);
   return (
-    <div className="grid grid-cols-2 gap-4">
+    <div className="grid grid-cols-1 sm:grid-cols-2 gap-4">
       <TextField
         label="Base stream"
         name="base_url"

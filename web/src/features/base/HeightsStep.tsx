@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useCorrectHeight, useHeights, useReadBaseHeight } from "../../api/queries";
 import { clock, length, millimetres, UNIT_SIGN } from "../../lib/format";
+import { CardTable } from "../../ui/CardTable";
 import { Button, Note, TextField } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
 import { NOTHING_TYPED, TypedFields, useTyped, type Typed } from "./TypedHeight";
@@ -35,7 +36,7 @@ export function ReadingFields({ job, reading }: { job: Schemas["JobView"]; readi
       }}
     >
       <TypedFields job={job} typed={reading.typed} onChange={reading.setTyped} problem={reading.problem} />
-      <div className="grid grid-cols-[13rem_1fr] items-end gap-4">
+      <div className="grid grid-cols-1 sm:grid-cols-[13rem_1fr] items-end gap-4">
         <TextField label="Read by" name="who" value={reading.who} onChange={reading.setWho} placeholder="initials" />
         <button
           type="submit"
@@ -68,7 +69,7 @@ export function ReadingTable({ job, heights, moment }: { job: Schemas["JobView"]
   const unit = job.length_unit;
   if (!rows.length) return null;
   return (
-    <table className="w-full">
+    <CardTable className="w-full">
       <thead>
         <tr className="text-left text-base text-faded">
           <th className="font-normal">{moment === "before" ? "before the session" : "after the session"}</th>
@@ -82,7 +83,7 @@ export function ReadingTable({ job, heights, moment }: { job: Schemas["JobView"]
           <ReadingRow key={row.id} job={job} row={row} open={open === row.id} onOpen={(on) => setOpen(on ? row.id : null)} />
         ))}
       </tbody>
-    </table>
+    </CardTable>
   );
 }
 

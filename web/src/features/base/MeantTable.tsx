@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 import type { Schemas } from "../../api/client";
 import { latitude, length, longitude, millimetres, UNIT_SIGN } from "../../lib/format";
+import { CardTable } from "../../ui/CardTable";
 import { StateMark, type State } from "../../ui/StateMark";
 
 interface Meant {
@@ -34,7 +35,7 @@ export function MeantTable(props: {
       <p className={`flex items-center gap-2 text-xl leading-7 font-bold ${state === "disagrees" ? "text-flag" : ""}`}>
         <StateMark state={state} /> {words}
       </p>
-      <table className="w-full">
+      <CardTable className="w-full">
         <thead>
           <tr className="text-left text-base text-faded">
             <th className="font-normal">ARP</th>
@@ -57,7 +58,7 @@ export function MeantTable(props: {
             off={air && <span className={air.station_agrees ? "" : "font-bold text-flag"}>{`sent ${air.station_id}`}</span>}
           />
         </tbody>
-      </table>
+      </CardTable>
     </section>
   );
 }

@@ -91,7 +91,7 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
         )
       }
     >
-      <div className="grid grid-cols-[3fr_2fr] items-start gap-5">
+      <div className="grid grid-cols-1 lg:grid-cols-[3fr_2fr] items-start gap-5">
         <Steps steps={view.parts as Step<Key>[]} open={open} onOpen={setOpen}>
           {bodies[open]}
         </Steps>

@@ -76,7 +76,7 @@ export function SetUpBase(props: {
         )
       }
     >
-      <div className="grid grid-cols-[3fr_2fr] items-start gap-5">
+      <div className="grid grid-cols-1 lg:grid-cols-[3fr_2fr] items-start gap-5">
         <div className="min-w-0">
           <Steps steps={steps} open={open} onOpen={setOpen}>
             {bodies[open]}

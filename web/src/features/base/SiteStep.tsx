@@ -31,7 +31,7 @@ export function SiteStep({ job, view }: { job: Schemas["JobView"]; view: Schemas
   return (
     <>
       <Asked job={job} view={view} keys={(question) => question.group === "site"} />
-      <ul className="grid grid-cols-2 gap-x-5 gap-y-1">
+      <ul className="grid grid-cols-1 sm:grid-cols-2 gap-x-5 gap-y-1">
         {view.cautions.map((caution) => (
           <li key={caution} className="flex items-start gap-2 text-base leading-5">
             <TriangleAlert aria-hidden size={18} className="shrink-0 text-flag" /> {caution}

@@ -3,6 +3,7 @@ import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useApplySolution, usePreviewSolution, useReadSolution, useSolutionFrame } from "../../api/queries";
 import { base64Of } from "../../lib/base64";
 import { latitude, length, longitude, signed, UNIT_SIGN } from "../../lib/format";
+import { CardTable } from "../../ui/CardTable";
 import { Button, FileButton, Note, Select, TextField } from "../../ui/controls";
 import { FindingNote } from "../../ui/findings";
 import { TickRow } from "../../ui/ticks";
@@ -70,7 +71,7 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
       </div>
       {read.isError && <Note tone="flag">{sentenceOf(read.error)}</Note>}
       {offered && <Lines values={offered.file.values} typed={typed} onTake={(name, text) => change(name)(text)} />}
-      <div className="grid grid-cols-3 gap-x-4 gap-y-2">
+      <div className="grid grid-cols-1 sm:grid-cols-3 gap-x-4 gap-y-2">
         {FIELDS.map((field) => (
           <div key={field.name} className={field.wide ? "col-span-full" : ""}>
             <TextField
@@ -199,7 +200,7 @@ function Moves({ job, seen }: { job: Schemas["JobView"]; seen: Schemas["Solution
       {seen.points.length === 0 ? (
         <p className="text-faded">Nothing was measured from this base.</p>
       ) : (
-        <table className="w-full text-base">
+        <CardTable className="w-full text-base">
           <thead>
             <tr className="text-left text-faded">
               <th className="font-normal">point</th>
@@ -220,7 +221,7 @@ function Moves({ job, seen }: { job: Schemas["JobView"]; seen: Schemas["Solution
               </tr>
             ))}
           </tbody>
-        </table>
+        </CardTable>
       )}
     </section>
   );

@@ -28,7 +28,7 @@ export function TypedFields(props: { job: Schemas["JobView"]; typed: Typed; onCh
   const features = kit.data?.base_features ?? [];
   const chosen = features.find((feature) => feature.name === props.typed.feature);
   return (
-    <div className="grid grid-cols-[13rem_1fr] items-start gap-4">
+    <div className="grid grid-cols-1 sm:grid-cols-[13rem_1fr] items-start gap-4">
       <TextField
         label="Height reading"
         name="reading"

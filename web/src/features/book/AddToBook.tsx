@@ -4,6 +4,9 @@ import { useAddBookPhoto, useAddNote, useAddPeople, useAddWeather } from "../../
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { Button, FileButton, TextField } from "../../ui/controls";
 
+/** Four of them share the foot of a phone. */
+const IN_A_ROW = "h-record! hand:flex-1 small:min-w-0 small:flex-col small:gap-0! small:px-0! small:text-base! small:leading-4!";
+
 type What = "note" | "weather" | "people" | null;
 
 /** What the crew adds in a few taps: a note, the weather, who is on site, a photo. */
@@ -12,25 +15,25 @@ export function AddToBook({ job, weather }: { job: Schemas["JobView"]; weather: 
   const photo = useAddBookPhoto(job.id);
   const close = () => setWhat(null);
   return (
-    <div className="relative flex gap-2">
+    <div className="relative flex gap-2 small:gap-1">
       {what && (
-        <section aria-label="Add to the Book" className="absolute right-0 bottom-full z-20 mb-5 w-[34rem] rounded border-2 border-ink bg-page p-4">
+        <section aria-label="Add to the Book" className="absolute right-0 bottom-full z-20 mb-5 w-[34rem] rounded border-2 border-ink bg-page p-4 hand:max-w-full small:fixed small:inset-x-0 small:bottom-22 small:mb-0 small:w-full">
           {what === "note" && <NoteForm job={job} onClose={close} />}
           {what === "weather" && <WeatherForm job={job} weather={weather} onClose={close} />}
           {what === "people" && <PeopleForm job={job} onClose={close} />}
         </section>
       )}
-      {photo.isError && <p className="max-w-64 self-center font-semibold text-flag">{sentenceOf(photo.error)}</p>}
-      <Button className="h-record!" aria-expanded={what === "weather"} onClick={() => setWhat(what === "weather" ? null : "weather")}>
+      {photo.isError && <p className="max-w-64 self-center small:absolute small:bottom-full small:bg-page font-semibold text-flag">{sentenceOf(photo.error)}</p>}
+      <Button className={IN_A_ROW} aria-expanded={what === "weather"} onClick={() => setWhat(what === "weather" ? null : "weather")}>
         <CloudRain aria-hidden /> Weather
       </Button>
-      <Button className="h-record!" aria-expanded={what === "people"} onClick={() => setWhat(what === "people" ? null : "people")}>
+      <Button className={IN_A_ROW} aria-expanded={what === "people"} onClick={() => setWhat(what === "people" ? null : "people")}>
         <Users aria-hidden /> On site
       </Button>
-      <FileButton label="Photo for the Book" accept="image/jpeg,image/png" onFile={(file) => photo.mutate(file)} disabled={photo.isPending} large>
+      <FileButton label="Photo for the Book" accept="image/jpeg,image/png" onFile={(file) => photo.mutate(file)} disabled={photo.isPending} large className={IN_A_ROW}>
         Photo
       </FileButton>
-      <Button kind="primary" large aria-expanded={what === "note"} onClick={() => setWhat(what === "note" ? null : "note")}>
+      <Button kind="primary" large className={IN_A_ROW} aria-expanded={what === "note"} onClick={() => setWhat(what === "note" ? null : "note")}>
         <NotebookPen aria-hidden /> Note
       </Button>
     </div>

@@ -16,7 +16,7 @@ export function CrewsDiffer({ job }: { job: Schemas["JobView"] }) {
   return (
     <section aria-label="Two crews differ" className="mb-4 flex flex-col gap-3 rounded border-4 border-flag bg-page p-4">
       <h2 className="text-xl font-bold">Two crews replaced one value. Which one holds?</h2>
-      <div className="grid grid-cols-[16rem_1fr] gap-4">
+      <div className="grid grid-cols-1 lg:grid-cols-[16rem_1fr] gap-4">
         <TextField label="Settled by" name="settled_by" value={who} onChange={setWho} placeholder="name" problem={problem?.field === "who" ? problem.sentence : null} />
         <TextField label="Why" name="settled_why" value={reason} onChange={setReason} placeholder="both crews asked, read again" />
       </div>

@@ -44,7 +44,7 @@ export function DaysView({ job, tabs }: BookViewProps) {
     >
       {days.isError && <Note tone="flag">{sentenceOf(days.error)}</Note>}
       {days.data?.length === 0 && <Note>Nothing is written yet.</Note>}
-      <div className="grid grid-cols-[17rem_minmax(0,1fr)] gap-6">
+      <div className="grid grid-cols-1 lg:grid-cols-[17rem_minmax(0,1fr)] gap-6">
         <ul className="flex flex-col gap-2" aria-label="Days">
           {days.data?.map((item) => (
             <li key={item.day}>

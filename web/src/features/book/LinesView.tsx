@@ -36,7 +36,7 @@ export function LinesView({ job, tabs }: BookViewProps) {
       action={first && <AddToBook job={job} weather={first.weather} />}
     >
       <CrewsDiffer job={job} />
-      <div className="mb-3 grid grid-cols-[1fr_15rem_15rem] items-end gap-3">
+      <div className="mb-3 grid grid-cols-1 lg:grid-cols-[1fr_15rem_15rem] items-end gap-3">
         <TextField label="Find" name="find_line" value={text} onChange={setText} placeholder="words of a line" />
         <Select
           label="About"
@@ -60,7 +60,7 @@ export function LinesView({ job, tabs }: BookViewProps) {
             </div>
           )}
           {lines.length === 0 && <Note>{filtered ? "No line like that." : "Nothing is written yet."}</Note>}
-          <div className="grid grid-cols-[1fr_7rem_1fr] text-base text-faded">
+          <div className="grid grid-cols-1 sm:grid-cols-[1fr_7rem_1fr] text-base text-faded">
             <span className="text-right">the machine</span>
             <span />
             <span>the crew</span>
@@ -108,7 +108,7 @@ function Entry(props: { job: Schemas["JobView"]; line: Schemas["BookLine"]; newD
   return (
     <li>
       {props.newDay && <p className="py-2 text-center font-bold">{day(line.at_s, job.time_zone)}</p>}
-      <div className="grid grid-cols-[1fr_7rem_1fr] items-center">
+      <div className="grid grid-cols-1 sm:grid-cols-[1fr_7rem_1fr] items-center">
         <div>{line.side === "machine" && words}</div>
         <div className="relative flex h-full min-h-12 items-center justify-center">
           <span className="absolute inset-y-0 left-1/2 w-1 -translate-x-1/2 bg-lath" aria-hidden="true" />

@@ -35,7 +35,7 @@ export function TakeHomeView({ job, tabs }: BookViewProps) {
         </Button>
       }
     >
-      <div className="grid grid-cols-[minmax(0,1fr)_20rem] gap-6">
+      <div className="grid grid-cols-1 lg:grid-cols-[minmax(0,1fr)_20rem] gap-6">
         <section className="flex flex-col gap-3">
           <h2 className="text-xl font-bold">The CSV's columns, in order</h2>
           <div className="flex flex-wrap gap-2">

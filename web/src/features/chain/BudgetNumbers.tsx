@@ -11,7 +11,7 @@ export function BudgetNumbers({ shown, unit }: { shown: Schemas["BudgetShown"]; 
       <p className="text-faded">
         A point {shown.where}, {shown.against}, 95{"\u00a0"}%
       </p>
-      <div className="grid grid-cols-2 gap-4">
+      <div className="grid grid-cols-1 sm:grid-cols-2 gap-4">
         <p className="text-5xl font-bold whitespace-nowrap" data-testid="budget-horizontal">
           {length(shown.horizontal_95_m, unit)} <span className="text-lg">{sign}</span>
           <span className="block text-lg leading-5">horizontal</span>

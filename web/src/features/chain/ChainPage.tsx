@@ -59,8 +59,11 @@ function Links({ job, chain, tabs }: ChainViewProps) {
       aside={next ? <p className="text-xl font-bold">{next.words}</p> : <p className="text-faded">Every link is checked. It stays so until something changes.</p>}
       action={next && <LinkButton to={`/job/${job.id}/${next.page}`}>{next.press}</LinkButton>}
     >
-      <Cord stakes={chain.links.map(({ name, state }) => ({ name, state }))} picked={link.name} weakest={chain.weakest.name} onPick={setPicked} />
-      <div className="mt-2 grid grid-cols-2 gap-4">
+      <div className="small:hidden">
+        <Cord stakes={chain.links.map(({ name, state }) => ({ name, state }))} picked={link.name} weakest={chain.weakest.name} onPick={setPicked} />
+      </div>
+      <Stakes links={chain.links} picked={link.name} weakest={chain.weakest.name} onPick={setPicked} />
+      <div className="mt-2 grid grid-cols-1 sm:grid-cols-2 gap-4">
         <section className="rounded border-2 border-line bg-page px-4 py-2" aria-label={`Link ${link.name}`}>
           <h2 className="flex items-center gap-3 text-xl font-bold">
             <StateMark state={link.state} size={26} /> {link.name}
@@ -110,6 +113,32 @@ function Links({ job, chain, tabs }: ChainViewProps) {
         </section>
       </div>
     </Page>
+  );
+}
+
+/** The chain on a phone: the same links, three beside each other. */
+function Stakes(props: { links: Schemas["ChainView"]["links"]; picked: string; weakest: string; onPick: (name: string) => void }) {
+  return (
+    <ol aria-label="The chain, link by link" className="hidden grid-cols-3 gap-1 small:grid">
+      {props.links.map(({ name, state }) => (
+        <li key={name}>
+          <button
+            type="button"
+            aria-pressed={name === props.picked}
+            onClick={() => props.onPick(name)}
+            className={`flex min-h-16 w-full flex-col items-start rounded border-2 px-1.5 py-1 text-left text-base leading-5 ${name === props.picked ? "border-ink bg-lath/35" : "border-line bg-page"}`}
+          >
+            <span className="flex items-center gap-1 font-bold">
+              <StateMark state={state} size={18} /> {name}
+            </span>
+            <span className={`text-base leading-4 ${state === "disagrees" ? "font-bold text-flag" : "text-faded"}`}>
+              {state}
+              {name === props.weakest && state !== "disagrees" && ", weakest"}
+            </span>
+          </button>
+        </li>
+      ))}
+    </ol>
   );
 }
 

@@ -3,6 +3,7 @@ import { Problem, type Schemas } from "../../api/client";
 import { useBudgetForm, useBudgetOver, useSaveBudget, useTryBudget } from "../../api/chain";
 import { length, UNIT_SIGN } from "../../lib/format";
 import { BudgetPlan } from "../../plots/BudgetPlan";
+import { CardTable } from "../../ui/CardTable";
 import { Button, Note, TextField, Toggle } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { SettingsEditor } from "../../ui/SettingsEditor";
@@ -50,11 +51,11 @@ export function WhatIfView({ job, tabs }: ChainViewProps) {
         </Button>
       }
     >
-      <div className="grid grid-cols-[21rem_minmax(0,1fr)] gap-6">
+      <div className="grid grid-cols-1 lg:grid-cols-[21rem_minmax(0,1fr)] gap-6">
         <div className="flex flex-col gap-4">
           <TextField label="Distance from the base" name="baseline" value={baseline} onChange={setBaseline} placeholder={shown ? `${length(shown.baseline_m, unit, 0)} ${sign}, ${shown.where}` : ""} problem={at("baseline")} />
           <Toggle label="Absolute" value={absolute} onChange={setAbsolute} hint="With the base's own coordinate; else relative to its mark." />
-          <fieldset className="grid grid-cols-2 gap-x-3">
+          <fieldset className="grid grid-cols-1 sm:grid-cols-2 gap-x-3">
             <legend className="mb-1 font-semibold">Needed at 95 %</legend>
             <TextField label="horizontal" name="need_horizontal" value={need.horizontal} onChange={(horizontal) => setNeed({ ...need, horizontal })} placeholder="15 mm" problem={at("need_horizontal")} />
             <TextField label="in height" name="need_vertical" value={need.vertical} onChange={(vertical) => setNeed({ ...need, vertical })} placeholder="30 mm" problem={at("need_vertical")} />
@@ -106,7 +107,7 @@ function Shown({ shown, unit }: { shown: Schemas["BudgetShown"]; unit: Schemas["
   return (
     <section aria-label="Budget" className="rounded border-2 border-line bg-page px-4 py-2">
       <BudgetNumbers shown={shown} unit={unit} />
-      <table className="mt-1 w-full text-right text-base leading-6">
+      <CardTable className="mt-1 w-full text-right text-base leading-6">
         <thead>
           <tr className="text-faded">
             <th className="text-left font-semibold">one sigma, {sign}</th>
@@ -125,7 +126,7 @@ function Shown({ shown, unit }: { shown: Schemas["BudgetShown"]; unit: Schemas["
             </tr>
           ))}
         </tbody>
-      </table>
+      </CardTable>
     </section>
   );
 }

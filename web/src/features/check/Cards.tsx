@@ -6,7 +6,7 @@ import { StateMark } from "../../ui/StateMark";
 export function Cards(props: { job: Schemas["JobView"]; checks: Schemas["Check"][]; shownId: string | null; onShow: (id: string) => void }) {
   const unit = props.job.length_unit;
   return (
-    <ul className="grid grid-cols-2 gap-3" aria-label="All checks">
+    <ul className="grid grid-cols-1 sm:grid-cols-2 gap-3" aria-label="All checks">
       {props.checks.map((check) => (
         <li key={check.id}>
           <button

@@ -90,16 +90,19 @@ function ShotView({ job, tabs }: CheckViewProps) {
       }
       action={shot ? <Drop jobId={job.id} shot={shot} /> : <Record disabled={!mark || record.isPending} onRecord={send} />}
     >
-      <div className="grid grid-cols-[21.5rem_minmax(0,1fr)] gap-6">
+      <div className="flex flex-col gap-4 lg:grid lg:grid-cols-[21.5rem_minmax(0,1fr)] lg:gap-6">
         <ShotForm job={job} mark={mark} onMark={setPicked} wish={wish} onWish={setWish} pole={pole} onPole={setPole} problem={problem} />
-        <div className="flex min-w-0 flex-col gap-3">
+        <div className="flex min-w-0 flex-col gap-3 hand:order-2">
+          <div className="flex flex-col gap-3 hand:order-2">
           {shown && <Verdict check={shown} />}
           {shown && !shown.agrees && <FindingLines findings={together} />}
+          </div>
           {shown ? (
             <Difference job={job} check={shown} all={all} />
           ) : (
             <Note>No check yet. Near the base first, then at the far end of the job.</Note>
           )}
+          <div className="flex flex-col gap-3 hand:order-3">
           {shown && <FindingLines findings={shown.findings.slice(1)} />}
           {shown && <RoverHeight key={shown.id} job={job} shotId={shown.id} />}
           <Cards job={job} checks={all} shownId={shown?.id ?? null} onShow={setShownId} />
@@ -108,6 +111,7 @@ function ShotView({ job, tabs }: CheckViewProps) {
               Earlier checks:
             </ShowMore>
           )}
+          </div>
         </div>
       </div>
     </Page>

@@ -3,6 +3,7 @@ import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useBeginFieldTest, useDropFieldTest, useFieldTests, useRecordFieldTest } from "../../api/check";
 import { useLive } from "../../api/live";
 import { clock, signed, UNIT_SIGN } from "../../lib/format";
+import { CardTable } from "../../ui/CardTable";
 import { Button, Note, Select, TextField } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
@@ -60,7 +61,7 @@ export function FieldTestView({ job, tabs }: CheckViewProps) {
       }
     >
       {tests.isError && <Note tone="flag">{sentenceOf(tests.error)}</Note>}
-      <div className="grid grid-cols-[20rem_minmax(0,1fr)] gap-6">
+      <div className="grid grid-cols-1 lg:grid-cols-[20rem_minmax(0,1fr)] gap-6">
         <div className="flex flex-col gap-3">
           {now ? (
             <>
@@ -122,7 +123,7 @@ function Test({ job, test }: { job: Schemas["JobView"]; test: Schemas["FieldTest
           {test.measured} of {test.wanted} measured
         </p>
         {series.map((number) => (
-          <div key={number} className="grid grid-cols-[6rem_repeat(5,minmax(0,1fr))] items-center border-t border-line py-1">
+          <div key={number} className="grid grid-cols-1 sm:grid-cols-[6rem_repeat(5,minmax(0,1fr))] items-center border-t border-line py-1">
             <span className="font-semibold">series {number}</span>
             {test.sets
               .filter((item) => item.series === number)
@@ -154,7 +155,7 @@ function Result({ job, test, result }: { job: Schemas["JobView"]; test: Schemas[
       <p className="text-lg">
         {test.quality}
       </p>
-      <table className="mt-1 w-full text-left text-base">
+      <CardTable className="mt-1 w-full text-left text-base">
         <tbody>
           {result.tests.map((item) => (
             <tr key={item.name} className="border-t border-line">
@@ -166,7 +167,7 @@ function Result({ job, test, result }: { job: Schemas["JobView"]; test: Schemas[
             </tr>
           ))}
         </tbody>
-      </table>
+      </CardTable>
       <p className="mt-1 text-base">
         Distances: {result.distance_deviations.map((value) => signed(value, unit)).join(", ")} {sign}. Heights:{" "}
         {result.height_deviations.map((value) => signed(value, unit)).join(", ")} {sign}.

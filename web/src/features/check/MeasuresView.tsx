@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useAddMeasure, useDropMeasure, useMeasures } from "../../api/check";
 import { clock, day, decimal, length, signed, UNIT_SIGN } from "../../lib/format";
+import { CardTable } from "../../ui/CardTable";
 import { Button, Note, Select, TextField } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
@@ -48,16 +49,16 @@ export function MeasuresView({ job, tabs }: CheckViewProps) {
         </Button>
       }
     >
-      <div className="grid grid-cols-[20rem_minmax(0,1fr)] gap-6">
+      <div className="grid grid-cols-1 lg:grid-cols-[20rem_minmax(0,1fr)] gap-6">
         <div className="flex flex-col gap-3">
           <Select label="Measured" value={wish.kind} options={KINDS} onChange={(kind) => set({ kind: kind as Schemas["MeasureWish"]["kind"] })} />
-          <div className="grid grid-cols-2 gap-3">
+          <div className="grid grid-cols-1 sm:grid-cols-2 gap-3">
             <Select label="From" value={wish.from_name} options={names} onChange={(from_name) => set({ from_name })} />
             <Select label="To" value={wish.to_name} options={names} onChange={(to_name) => set({ to_name })} />
           </div>
           <TextField label="It says" name="measured" large value={wish.measured} onChange={(measured) => set({ measured })} placeholder={wish.kind === "levelled" ? "−1.234 m" : "34.512 m"} problem={at("measured")} />
           {wish.kind === "slope" && (
-            <div className="grid grid-cols-2 gap-3">
+            <div className="grid grid-cols-1 sm:grid-cols-2 gap-3">
               <TextField label="Above the first" name="from_above" value={wish.from_above ?? ""} onChange={(from_above) => set({ from_above })} placeholder="0" problem={at("from_above")} />
               <TextField label="Above the second" name="to_above" value={wish.to_above ?? ""} onChange={(to_above) => set({ to_above })} placeholder="0" problem={at("to_above")} />
             </div>
@@ -125,7 +126,7 @@ function Double({ job, double }: { job: Schemas["JobView"]; double: Schemas["Dou
   const unit = job.length_unit;
   return (
     <article className={`rounded border-2 bg-page px-4 py-2 ${double.agrees ? "border-line" : "border-flag"}`} aria-label={`${double.name} from two set-ups`}>
-      <table className="w-full text-right text-base">
+      <CardTable className="w-full text-right text-base">
         <thead>
           <tr className="text-faded">
             <th className="text-left text-xl font-bold text-ink">{double.name}</th>
@@ -160,7 +161,7 @@ function Double({ job, double }: { job: Schemas["JobView"]; double: Schemas["Dou
             <td />
           </tr>
         </tbody>
-      </table>
+      </CardTable>
       <FindingLines findings={[double.finding]} />
     </article>
   );

@@ -37,7 +37,7 @@ export function PlanOfChecks({ job, tabs }: CheckViewProps) {
           <FindingLines findings={view.causes} />
           {view.problem && <Note tone="flag">{view.problem}</Note>}
           {now && now.items.length > 0 && (
-            <div className="grid grid-cols-[minmax(0,1fr)_17rem] gap-4">
+            <div className="grid grid-cols-1 lg:grid-cols-[minmax(0,1fr)_17rem] gap-4">
               <Marks job={job} items={now.items} next={next?.mark_id ?? null} />
               <div className="h-64">
                 <CheckPlan
@@ -67,9 +67,9 @@ function Marks(props: { job: Schemas["JobView"]; items: Schemas["PlannedNow"][];
     <ul className="flex flex-col gap-2" aria-label="Marks of the plan">
       {props.items.map(({ planned, state, note, tasks }) => (
         <li key={planned.mark_id} className={`rounded border-2 bg-page px-3 py-2 ${planned.mark_id === props.next ? "border-ink" : "border-line"}`}>
-          <div className="flex items-center gap-3">
+          <div className="flex items-center gap-3 small:flex-wrap">
             <StateMark state={state} size={28} />
-            <div className="min-w-0 flex-1">
+            <div className="min-w-0 flex-1 small:min-w-56">
               <p className="leading-6">
                 <span className="text-xl font-bold">{planned.mark_name}</span> <span className="text-faded">{planned.why}</span>
               </p>

@@ -58,7 +58,7 @@ export function PoleView({ job, tabs }: CheckViewProps) {
       }
     >
       {turns.isError && <Note tone="flag">{sentenceOf(turns.error)}</Note>}
-      <div className="grid grid-cols-[20rem_minmax(0,1fr)] gap-6">
+      <div className="grid grid-cols-1 lg:grid-cols-[20rem_minmax(0,1fr)] gap-6">
         <div className="flex flex-col gap-3">
           {now ? (
             <InHand job={job} now={now} onAgain={() => send(true)} />

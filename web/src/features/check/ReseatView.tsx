@@ -3,6 +3,7 @@ import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useApplyReseat, usePreviewReseat, useReseat } from "../../api/check";
 import { useRestoreCoordinate } from "../../api/queries";
 import { clock, length, signed, UNIT_SIGN } from "../../lib/format";
+import { CardTable } from "../../ui/CardTable";
 import { Button, Note } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
 import { MarkPicker, useCurrentMark } from "../../ui/marks";
@@ -56,7 +57,7 @@ export function ReseatView({ job, tabs }: CheckViewProps) {
         </Button>
       }
     >
-      <div className="grid grid-cols-[21rem_minmax(0,1fr)] gap-6">
+      <div className="grid grid-cols-1 lg:grid-cols-[21rem_minmax(0,1fr)] gap-6">
         <div className="flex flex-col gap-3">
           <MarkPicker
             jobId={job.id}
@@ -119,7 +120,7 @@ function Preview({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Rese
     <section className="flex flex-col gap-3" aria-label="What the re-seat would do">
       <div className="rounded border-2 border-line bg-page p-3">
         <p className="text-faded">Every point from this base moves by (known − observed)</p>
-        <div className="grid grid-cols-3 gap-4">
+        <div className="grid grid-cols-1 sm:grid-cols-3 gap-4">
           {parts.map((part) => (
             <p key={part.name} className="text-4xl font-bold whitespace-nowrap" data-testid={`shift-${part.name}`}>
               {signed(part.value, unit)} <span className="text-lg font-normal">{sign} {part.name}</span>
@@ -133,7 +134,7 @@ function Preview({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Rese
         </p>
       </div>
       <FindingLines findings={shown.findings} />
-      <table className="w-full text-right text-base">
+      <CardTable className="w-full text-right text-base">
         <thead>
           <tr className="border-b-2 border-line text-faded">
             <th className="text-left font-semibold">base mark</th>
@@ -155,9 +156,9 @@ function Preview({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Rese
             </tr>
           ))}
         </tbody>
-      </table>
+      </CardTable>
       <h2 className="font-bold">Checks and points, before and after</h2>
-      <table className="w-full text-left text-base" aria-label="What moves">
+      <CardTable className="w-full text-left text-base" aria-label="What moves">
         <tbody>
           {shown.points.map((point, place) => (
             <tr key={`${point.name} ${place}`} className="border-b border-line">
@@ -167,7 +168,7 @@ function Preview({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Rese
             </tr>
           ))}
         </tbody>
-      </table>
+      </CardTable>
     </section>
   );
 }

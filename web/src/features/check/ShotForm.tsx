@@ -31,10 +31,13 @@ export function ShotForm(props: {
   const set = (more: Partial<ShotTyped>) => props.onWish({ ...wish, ...more });
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
   return (
-    <div className="flex min-w-0 flex-col gap-4">
-      <MarkPicker jobId={job.id} label="Mark under the pole" value={mark} onPick={props.onMark} />
-      {mark && job.practice && <PracticeStand jobId={job.id} who="rover" mark={mark} />}
-      <div className="grid grid-cols-[7.5rem_minmax(0,1fr)] gap-3">
+    // In the hand what the last check said stands between the mark and the rest, which seldom changes.
+    <div className="flex min-w-0 flex-col gap-4 hand:contents">
+      <div className="flex flex-col gap-4 hand:order-1">
+        <MarkPicker jobId={job.id} label="Mark under the pole" value={mark} onPick={props.onMark} />
+        {mark && job.practice && <PracticeStand jobId={job.id} who="rover" mark={mark} />}
+      </div>
+      <div className="hand:order-3 grid grid-cols-[7.5rem_minmax(0,1fr)] gap-3">
         <PoleFields jobId={job.id} pole={props.pole} onPole={props.onPole} problem={problem} />
         <TextField label="Seconds" name="seconds" value={wish.seconds} onChange={(seconds) => set({ seconds })} hint="0: one epoch" problem={at("seconds")} />
         <Select
@@ -48,12 +51,14 @@ export function ShotForm(props: {
           onChange={(tolerance) => set({ tolerance })}
         />
       </div>
-      <Toggle
+      <div className="hand:order-4">
+        <Toggle
         label="Fixed only"
         value={wish.fixed_only}
         onChange={(fixed_only) => set({ fixed_only })}
         hint={wish.fixed_only ? "Anything else is not averaged." : "Float and single would be averaged in."}
-      />
+        />
+      </div>
     </div>
   );
 }

@@ -1,6 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { length, signed, UNIT_SIGN } from "../../lib/format";
 import { Target } from "../../plots/Target";
+import { Big } from "../../ui/Big";
 import { FindingNote } from "../../ui/findings";
 import { StateMark } from "../../ui/StateMark";
 
@@ -29,8 +30,8 @@ export function Difference({ job, check, all }: { job: Schemas["JobView"]; check
   const shotOf = (item: Schemas["Check"]) => ({ id: item.id, eastM: item.east_m, northM: item.north_m, upM: item.up_m });
   const earlier = all.filter((item) => item.mark_id === check.mark_id && item.id !== check.id).map(shotOf);
   return (
-    <section className="grid grid-cols-[minmax(0,1fr)_16rem] gap-4 rounded border-2 border-line bg-page p-3" aria-label={`Check on ${check.mark_name}`}>
-      <div className="h-48">
+    <section className="flex flex-col-reverse gap-4 rounded lg:grid lg:grid-cols-[minmax(0,1fr)_16rem] border-2 border-line bg-page p-3" aria-label={`Check on ${check.mark_name}`}>
+      <div className="h-48 hand:h-auto hand:max-h-112">
         <Target
           shot={shotOf(check)}
           earlier={earlier}
@@ -46,9 +47,15 @@ export function Difference({ job, check, all }: { job: Schemas["JobView"]; check
         <h2 className="flex items-baseline justify-between text-2xl font-bold">
           {check.mark_name} <span className={`uppercase ${WORD_TONE[check.verdict.word]}`}>{check.verdict.word}</span>
         </h2>
+        <div className="hidden hand:block">
+          <Big label="horizontal" value={length(check.horizontal_m, unit)} sign={sign} bad={!check.horizontal_agrees} />
+          {check.up_m !== null && <Big label="up" value={signed(check.up_m, unit)} sign={sign} bad={!check.vertical_agrees} />}
+        </div>
         <Part name="north" value={signed(check.north_m, unit)} sign={sign} bad={!check.horizontal_agrees} />
         <Part name="east" value={signed(check.east_m, unit)} sign={sign} bad={!check.horizontal_agrees} />
-        <Part name="up" value={check.up_m === null ? "not compared" : signed(check.up_m, unit)} sign={sign} bad={!check.vertical_agrees} />
+        <div className={check.up_m === null ? "" : "hand:hidden"}>
+          <Part name="up" value={check.up_m === null ? "not compared" : signed(check.up_m, unit)} sign={sign} bad={!check.vertical_agrees} />
+        </div>
         <p className="mt-2 text-base leading-5 text-faded">
           ring: tolerance {length(check.tolerance_horizontal_m, unit)}, bar: {length(check.tolerance_vertical_m, unit)} {sign}; dashes: expected at 95 %,{" "}
           {length(check.expected_horizontal_95_m, unit)} and {length(check.expected_vertical_95_m, unit)} {sign}. {check.epochs} epochs.

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { sentenceOf } from "../../api/client";
 import { useFitCompared, useFitHistory, useUndoFit } from "../../api/fit";
 import { clock, day, decimal, length, partsPerMillion, signed, UNIT_SIGN } from "../../lib/format";
+import { CardTable } from "../../ui/CardTable";
 import { Button, Note } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import type { FitViewProps } from "./FitPage";
@@ -31,7 +32,7 @@ export function HistoryView({ job, fit, tabs }: FitViewProps) {
         </Button>
       }
     >
-      <div className="grid grid-cols-2 gap-6">
+      <div className="grid grid-cols-1 sm:grid-cols-2 gap-6">
         <ul className="flex flex-col gap-1" aria-label="Fits, newest first">
           {fits.length === 0 && <Note>Nothing was chosen yet.</Note>}
           {fits.map((item) => (
@@ -61,7 +62,7 @@ export function HistoryView({ job, fit, tabs }: FitViewProps) {
               <p className="mb-2">
                 Scale by {partsPerMillion(compared.data.scale_ppm)} ppm, rotation by {decimal(compared.data.rotation_deg, 5)}°: the later − the earlier.
               </p>
-              <table className="w-full text-right">
+              <CardTable className="w-full text-right">
                 <thead>
                   <tr className="border-b-2 border-line text-faded">
                     <th className="text-left font-semibold">mark</th>
@@ -80,7 +81,7 @@ export function HistoryView({ job, fit, tabs }: FitViewProps) {
                     </tr>
                   ))}
                 </tbody>
-              </table>
+              </CardTable>
             </section>
           )}
         </div>

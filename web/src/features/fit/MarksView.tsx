@@ -5,6 +5,7 @@ import { useAddFitMark, useChangeFitMark, useFitFileRead, useFitForm, useFromJob
 import { useJobs } from "../../api/queries";
 import { base64Of } from "../../lib/base64";
 import { counted, length, UNIT_SIGN } from "../../lib/format";
+import { CardTable } from "../../ui/CardTable";
 import { Button, FileButton, Note, Select, TextField, Toggle } from "../../ui/controls";
 import { FieldForm, type Values } from "../../ui/form";
 import { EditorPage, Page } from "../../ui/Page";
@@ -50,7 +51,7 @@ export function MarksView({ job, fit, tabs }: FitViewProps) {
           </div>
         )}
       </div>
-      <table className="w-full text-right" aria-label="Local coordinates">
+      <CardTable className="w-full text-right" aria-label="Local coordinates">
         <thead>
           <tr className="border-b-2 border-line text-faded">
             <th className="py-1 text-left font-semibold">mark</th>
@@ -81,7 +82,7 @@ export function MarksView({ job, fit, tabs }: FitViewProps) {
             </tr>
           ))}
         </tbody>
-      </table>
+      </CardTable>
       {fit.marks.length === 0 && <Note>No mark yet.</Note>}
       <p className="mt-2 text-faded">All lengths in {UNIT_SIGN[unit]}.</p>
     </Page>
@@ -173,7 +174,7 @@ function ListImport({ job, file, onClose }: { job: Schemas["JobView"]; file: { n
               {question}
             </Note>
           ))}
-          <table className="w-full text-right" aria-label="Lines of the list">
+          <CardTable className="w-full text-right" aria-label="Lines of the list">
             <thead>
               <tr className="border-b-2 border-line text-faded">
                 <th className="text-left font-semibold">line</th>
@@ -204,7 +205,7 @@ function ListImport({ job, file, onClose }: { job: Schemas["JobView"]; file: { n
                 </tr>
               ))}
             </tbody>
-          </table>
+          </CardTable>
         </>
       )}
     </Page>

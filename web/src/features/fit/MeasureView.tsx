@@ -4,6 +4,7 @@ import { Problem, sentenceOf } from "../../api/client";
 import { useRecordFitShot } from "../../api/fit";
 import { useLive } from "../../api/live";
 import { length, UNIT_SIGN } from "../../lib/format";
+import { CardTable } from "../../ui/CardTable";
 import { Note, Select, TextField } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { useMarkNamed } from "../../ui/marks";
@@ -48,7 +49,7 @@ export function MeasureView({ job, fit, tabs }: FitViewProps) {
         )
       }
     >
-      <div className="grid grid-cols-[21.5rem_minmax(0,1fr)] gap-6">
+      <div className="grid grid-cols-1 lg:grid-cols-[21.5rem_minmax(0,1fr)] gap-6">
         <div className="flex min-w-0 flex-col gap-4">
           <Select
             label="Mark under the pole"
@@ -85,7 +86,7 @@ export function MeasureView({ job, fit, tabs }: FitViewProps) {
               <p className="mt-1 text-lg">{fit.next.line_id === mark.line_id ? fit.next.words : mark.words}</p>
             </section>
           )}
-          <table className="w-full text-left" aria-label="Marks to measure">
+          <CardTable className="w-full text-left" aria-label="Marks to measure">
             <tbody>
               {fit.marks.map((item) => (
                 <tr key={item.line_id} className={`border-b border-line ${item.line_id === mark?.line_id ? "bg-lath/30" : ""}`}>
@@ -98,7 +99,7 @@ export function MeasureView({ job, fit, tabs }: FitViewProps) {
                 </tr>
               ))}
             </tbody>
-          </table>
+          </CardTable>
         </div>
       </div>
     </Page>

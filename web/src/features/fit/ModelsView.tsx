@@ -33,7 +33,7 @@ export function ModelsView({ job, fit, tabs, onView }: FitViewProps) {
         </Button>
       }
     >
-      <div className="grid grid-cols-2 gap-6">
+      <div className="grid grid-cols-1 sm:grid-cols-2 gap-6">
         <fieldset className="flex flex-col gap-4 rounded border-2 border-line bg-page p-4">
           <legend className="px-2 text-xl font-bold">Horizontal</legend>
           <Select label="May differ by" value={models.horizontal} options={options("horizontal")} onChange={(value) => set({ horizontal: value as Models["horizontal"] })} hint={gives("horizontal")} />

@@ -4,6 +4,7 @@ import { sentenceOf, type Schemas } from "../../api/client";
 import { useChooseFit, useUndoFit } from "../../api/fit";
 import { decimal, length, METRES, partsPerMillion, UNIT_SIGN } from "../../lib/format";
 import { FitPlan } from "../../plots/FitPlan";
+import { CardTable } from "../../ui/CardTable";
 import { Button, LinkButton, Note, Select } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
@@ -33,9 +34,9 @@ export function TrustView({ job, fit, tabs, onView }: FitViewProps) {
       aside={<Aside words={problem ? sentenceOf(problem) : fit.next.words} flag={Boolean(problem)} />}
       action={<NextAction job={job} fit={fit} busy={choose.isPending} onUse={use} onView={onView} />}
     >
-      <div className="mb-2 flex items-center gap-5">
+      <div className="mb-2 flex items-center gap-5 hand:flex-wrap hand:gap-x-3 hand:gap-y-2">
         <StateMark state={fit.state} size={36} />
-        <p className="min-w-0 flex-1 text-xl leading-6" data-testid="headline">
+        <p className="min-w-0 flex-1 text-xl leading-6 hand:min-w-64" data-testid="headline">
           {fit.headline.value_m !== null && (
             <span className={`mr-3 text-5xl font-bold whitespace-nowrap ${fit.state === "disagrees" ? "text-flag" : ""}`}>
               {length(fit.headline.value_m, unit)}
@@ -45,7 +46,7 @@ export function TrustView({ job, fit, tabs, onView }: FitViewProps) {
           <span className="font-semibold">{fit.headline.words}</span>
           {fit.horizontal && (fit.applied || fit.state !== "disagrees") && <span className="text-faded">{fit.applied ? (fit.applied.is_shown ? "; in use" : "; another fit is in use") : "; not applied"}</span>}
         </p>
-        <div className="w-60">
+        <div className="w-60 hand:min-w-40 hand:flex-1">
           <Select
             compact
             label="School"
@@ -63,7 +64,7 @@ export function TrustView({ job, fit, tabs, onView }: FitViewProps) {
           No mark has local coordinates: the job works in its projection. Bring a list in, or type a mark, where the control is in a system of its own.
         </Note>
       ) : (
-        <div className="grid grid-cols-[minmax(0,1fr)_27rem] gap-4">
+        <div className="grid grid-cols-1 lg:grid-cols-[minmax(0,1fr)_27rem] gap-4">
           <div className="flex min-w-0 flex-col gap-2">
             <FitPlan
               marks={fit.marks.map((mark) => ({
@@ -173,7 +174,7 @@ function Marks(props: {
   const unit = props.job.length_unit;
   const size = (metres: number | null) => (metres === null ? "–" : length(metres, unit));
   return (
-    <table className="w-full rounded border-2 border-line bg-page" aria-label="Marks of the fit">
+    <CardTable className="w-full rounded border-2 border-line bg-page" aria-label="Marks of the fit">
       <thead>
         <tr className="text-right text-sm text-faded">
           <th className="w-36 py-1 pl-3 text-left leading-4 font-semibold">off, by the others ({UNIT_SIGN[unit]})</th>
@@ -220,6 +221,6 @@ function Marks(props: {
           );
         })}
       </tbody>
-    </table>
+    </CardTable>
   );
 }

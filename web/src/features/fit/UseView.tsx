@@ -2,6 +2,7 @@ import { Download } from "lucide-react";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useDropFit, useFitUse, useReapplyFit } from "../../api/fit";
 import { clock, day, length, partsPerMillion, UNIT_SIGN } from "../../lib/format";
+import { CardTable } from "../../ui/CardTable";
 import { Button, Note, ShowMore } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { StateMark } from "../../ui/StateMark";
@@ -48,7 +49,7 @@ export function UseView({ job, fit, tabs }: FitViewProps) {
           <b>Out of date.</b> The fit in use rests on what has changed since: {applied.changed.join(", ")}. It stays as it was applied.
         </Note>
       )}
-      <div className="mt-2 grid grid-cols-[minmax(0,1fr)_20rem] gap-6">
+      <div className="mt-2 grid grid-cols-1 lg:grid-cols-[minmax(0,1fr)_20rem] gap-6">
         <section aria-label="Points in both systems">
           <h2 className="font-bold">Points in both systems{first?.by && `, by ${first.by}`}</h2>
           {first && !first.by && <Note>There is no fit yet.</Note>}
@@ -102,7 +103,7 @@ export function UseView({ job, fit, tabs }: FitViewProps) {
 
 function Both({ points, unit }: { points: Schemas["PointInBoth"][]; unit: Schemas["JobView"]["length_unit"] }) {
   return (
-    <table className="w-full text-right text-base">
+    <CardTable className="w-full text-right text-base">
       <thead>
         <tr className="border-b-2 border-line text-faded">
           <th className="text-left font-semibold">point ({UNIT_SIGN[unit]})</th>
@@ -132,6 +133,6 @@ function Both({ points, unit }: { points: Schemas["PointInBoth"][]; unit: Schema
           </tr>
         ))}
       </tbody>
-    </table>
+    </CardTable>
   );
 }

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useChangeJob, useCopyJob } from "../../api/queries";
 import { Button, TextField, Toggle } from "../../ui/controls";
@@ -32,7 +32,7 @@ export function AboutView({ job, tabs }: ViewProps) {
         </Button>
       }
     >
-      <div className="grid grid-cols-2 items-start gap-x-6 gap-y-4">
+      <div className="grid grid-cols-1 sm:grid-cols-2 items-start gap-x-6 gap-y-4">
         {FIELDS.map((field) => (
           <TextField
             key={field.name}
@@ -55,7 +55,12 @@ export function AboutView({ job, tabs }: ViewProps) {
           />
         </label>
       </div>
-      <div className="mt-6 grid grid-cols-2 gap-6">
+      <p className="mt-4">
+        <Link to="/about" className="inline-flex min-h-touch items-center font-semibold underline">
+          About the program: what is shipped with it, and under which licences
+        </Link>
+      </p>
+      <div className="mt-2 grid grid-cols-1 sm:grid-cols-2 gap-6">
         <Copy job={job} />
         <section className="flex flex-col gap-3 rounded border-2 border-line bg-page p-4">
           <h2 className="text-xl font-bold">{job.archived ? "Put away" : "Put the job away"}</h2>

@@ -4,6 +4,7 @@ import { answer, client, sentenceOf, type Schemas } from "../../api/client";
 import { useAcceptControl } from "../../api/queries";
 import { base64Of } from "../../lib/base64";
 import { counted, latitude, length, longitude, UNIT_SIGN } from "../../lib/format";
+import { CardTable } from "../../ui/CardTable";
 import { Button, Note, Select } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
@@ -88,7 +89,7 @@ export function ControlImport({ job, file, onClose }: { job: Schemas["JobView"];
       {accept.isError && <Note tone="flag">{sentenceOf(accept.error)}</Note>}
       {data && !preview.isError && (
         <>
-          <div className="mb-4 grid grid-cols-3 gap-4">
+          <div className="mb-4 grid grid-cols-1 sm:grid-cols-3 gap-4">
             <Select
               label="Numbers are in"
               value={data.unit}
@@ -150,7 +151,7 @@ function PreviewTable(props: {
   // Formats without columns of their own still show what stood in the file.
   const columns = data.columns.length ? data.columns : [...Array(Math.max(0, ...data.rows.map((row) => row.cells.length))).keys()];
   return (
-    <table className="w-full border-collapse bg-page text-base">
+    <CardTable className="w-full border-collapse bg-page text-base">
       <thead>
         <tr className="border-b-2 border-ink align-bottom">
           <th className="p-2 text-left">Line</th>
@@ -192,7 +193,7 @@ function PreviewTable(props: {
           </tr>
         ))}
       </tbody>
-    </table>
+    </CardTable>
   );
 }
 

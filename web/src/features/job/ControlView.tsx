@@ -3,6 +3,7 @@ import { useDeferredValue, useState } from "react";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useControl, useJobs, useTakeOver } from "../../api/queries";
 import { counted, length, UNIT_SIGN } from "../../lib/format";
+import { CardTable } from "../../ui/CardTable";
 import { Button, FileButton, Note, Select, ShowMore, TextField } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import type { ViewProps } from "./JobPage";
@@ -51,7 +52,7 @@ export function ControlView({ job, tabs, onFile }: ViewProps & { onFile: (file: 
         </p>
       }
     >
-      <div className="mb-3 grid grid-cols-[minmax(10rem,1fr)_15rem_auto_auto] items-end gap-3">
+      <div className="mb-3 grid grid-cols-1 sm:grid-cols-2 lg:grid-cols-[minmax(10rem,1fr)_15rem_auto_auto] items-end gap-3">
         <TextField label="Find a mark" name="find_mark" value={text} onChange={setText} placeholder="name, note or source" />
         <Select
           label="Take over from another job"
@@ -97,7 +98,7 @@ function MarkTable(props: { marks: Schemas["MarkView"][]; unit: Schemas["JobView
   const { unit } = props;
   const sign = UNIT_SIGN[unit];
   return (
-    <table className="w-full border-collapse bg-page text-right">
+    <CardTable className="w-full border-collapse bg-page text-right">
       <thead className="border-b-2 border-ink text-base">
         <tr>
           <th className="py-2 pl-3 text-left">Mark</th>
@@ -126,7 +127,7 @@ function MarkTable(props: { marks: Schemas["MarkView"][]; unit: Schemas["JobView
           </tr>
         ))}
       </tbody>
-    </table>
+    </CardTable>
   );
 }
 

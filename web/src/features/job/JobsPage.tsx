@@ -11,22 +11,25 @@ import { WorkBar } from "../../ui/work";
 import { NewJob } from "./NewJob";
 
 /** The front door: the jobs of this data folder, found by typing, and a new one. */
-export function JobsPage() {
+export function JobsPage({ beside }: { beside: React.ReactNode }) {
   const [text, setText] = useState("");
   const [archived, setArchived] = useState(false);
   const [making, setMaking] = useState(false);
   const jobs = useJobs(useDeferredValue(text), archived);
   return (
-    <main className="mx-auto flex min-h-dvh max-w-5xl flex-col px-6 py-8 text-lg">
-      <h1 className="text-4xl font-bold">Open Stake</h1>
-      <p className="mb-6 text-xl text-faded">A base, a rover, and whether they can be trusted today.</p>
+    <main className="mx-auto flex min-h-dvh max-w-5xl flex-col px-6 py-8 text-lg small:px-4 small:py-4">
+      <div className="flex items-center justify-between gap-4">
+        <h1 className="text-4xl font-bold small:text-3xl">Open Stake</h1>
+        {beside}
+      </div>
+      <p className="mb-6 text-xl text-faded small:mb-3 small:text-lg">A base, a rover, and whether they can be trusted today.</p>
       {jobs.isPending && <p>Reading the jobs.</p>}
       {jobs.isError && <Note tone="flag">{sentenceOf(jobs.error)}</Note>}
       {making ? (
         <NewJob onClose={() => setMaking(false)} />
       ) : (
         <>
-          <div className="mb-4 grid grid-cols-[1fr_auto] items-end gap-4">
+          <div className="mb-4 grid items-end gap-4 grid-cols-1 sm:grid-cols-[1fr_auto]">
             <TextField label="Find a job" name="find" value={text} onChange={setText} placeholder="name, client, task or crew" />
             <Button onClick={() => setArchived(!archived)}>{archived ? "Show open jobs" : "Show jobs put away"}</Button>
           </div>
@@ -36,7 +39,7 @@ export function JobsPage() {
             ))}
           </ul>
           {jobs.data?.length === 0 && <p>{text ? "No job holds these words." : archived ? "No job has been put away." : "No jobs yet."}</p>}
-          <div className="mt-6 flex items-center justify-end gap-4">
+          <div className="mt-6 flex items-center justify-end gap-4 small:sticky small:bottom-0 small:mt-3 small:flex-col-reverse small:items-stretch small:gap-2 small:border-t-2 small:border-line small:bg-paper small:py-2">
             <Unpack />
             <Button kind="primary" large onClick={() => setMaking(true)}>
               <Plus aria-hidden /> New job
@@ -46,7 +49,10 @@ export function JobsPage() {
       )}
       <Backups />
       <p className="pt-4 text-base text-faded">
-        Open Stake gives evidence, not a certificate. Local rules and the licensed surveyor decide.
+        Open Stake gives evidence, not a certificate. Local rules and the licensed surveyor decide.{" "}
+        <Link to="/about" className="inline-block py-2 font-semibold text-ink underline">
+          About
+        </Link>
       </p>
     </main>
   );
@@ -57,8 +63,8 @@ function Unpack() {
   const queries = useQueryClient();
   const work = useWork(() => void queries.invalidateQueries({ queryKey: ["jobs"] }));
   return (
-    <div className="flex flex-1 items-center gap-4">
-      <div className="flex min-w-0 flex-1 items-center gap-4">
+    <div className="flex flex-1 items-center gap-4 small:flex-col-reverse small:items-stretch small:gap-2">
+      <div className="flex min-w-0 flex-1 items-center gap-4 small:flex-col small:items-stretch small:gap-2 small:empty:hidden">
         <div className="min-w-0 flex-1">
           <WorkBar work={work} />
         </div>
@@ -82,7 +88,7 @@ function Backups() {
   const state = backups.data;
   if (!state) return <p className="mt-auto pt-8" />;
   return (
-    <div className="mt-auto flex items-center justify-between gap-4 pt-8 text-base">
+    <div className="mt-auto flex items-center justify-between gap-4 pt-8 text-base small:flex-col small:items-stretch">
       <p className={state.problem ? "font-bold text-flag" : "text-faded"}>
         {state.last_s === null ? "No backup yet." : `Last backup ${day(state.last_s)} ${clock(state.last_s).slice(0, 5)}: ${state.words}`}{" "}
         {state.problem || state.advice}
@@ -100,7 +106,7 @@ function JobLine({ job }: { job: Schemas["JobView"] }) {
     <li>
       <Link
         to={`/job/${job.id}`}
-        className="flex min-h-record items-center justify-between gap-4 rounded border-2 border-line bg-page px-5 py-3 hover:border-ink"
+        className="flex min-h-record items-center justify-between gap-4 rounded border-2 border-line bg-page px-5 py-3 hover:border-ink small:flex-col small:items-stretch small:gap-0 small:px-4"
       >
         <span className="min-w-0">
           <span className="block text-2xl font-bold">{job.name}</span>
@@ -109,9 +115,9 @@ function JobLine({ job }: { job: Schemas["JobView"] }) {
             {job.problem || `${job.system_name}${job.system_code ? ` (EPSG:${job.system_code})` : ""}, ${job.length_unit_word}`}
           </span>
         </span>
-        <span className="text-right whitespace-nowrap">
-          <span className="block font-semibold">{counted(job.marks ?? 0, "mark")}</span>
-          <span className="text-faded">{job.practice ? "practice, stand-in devices" : `made ${day(job.created_s)}`}</span>
+        <span className="text-right whitespace-nowrap small:text-left">
+          <span className="block font-semibold small:inline">{counted(job.marks ?? 0, "mark")}</span>
+          <span className="text-faded small:ml-3">{job.practice ? "practice, stand-in devices" : `made ${day(job.created_s)}`}</span>
         </span>
       </Link>
     </li>

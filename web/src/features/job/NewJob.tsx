@@ -31,7 +31,7 @@ export function NewJob({ onClose }: { onClose: () => void }) {
   return (
     <section className="flex flex-col gap-5">
       <h2 className="text-2xl font-bold">New job</h2>
-      <div className="grid grid-cols-[1fr_18rem] items-start gap-5">
+      <div className="grid grid-cols-1 lg:grid-cols-[1fr_18rem] items-start gap-5">
         <TextField
           label="Name"
           name="name"

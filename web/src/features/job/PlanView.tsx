@@ -34,7 +34,7 @@ export function PlanView({ job, tabs }: ViewProps) {
       why={data ? `${counted(data.marks.id.length, "mark")}, ${counted(data.points.length, "point")}. ▲ control  ■ check only  × measured  ★ base` : ""}
       tabs={tabs}
     >
-      <div className="grid h-[calc(100%-3.5rem)] min-h-96 grid-cols-[1fr_21rem] gap-5">
+      <div className="grid grid-cols-1 gap-5 lg:h-[calc(100%-3.5rem)] lg:min-h-96 lg:grid-cols-[1fr_21rem]">
         {plan.isError && <Note tone="flag">{sentenceOf(plan.error)}</Note>}
         {data && data.marks.id.length === 0 && data.points.length === 0 && <Note>Nothing to draw yet: import the control list.</Note>}
         {data && (data.marks.id.length > 0 || data.points.length > 0) && (

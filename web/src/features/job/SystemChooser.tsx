@@ -64,7 +64,7 @@ function ByCode(props: PartProps) {
   const problem = found.error instanceof Problem ? found.error : null;
   return (
     <div>
-      <div className="grid grid-cols-[1fr_11rem_11rem] items-start gap-4">
+      <div className="grid grid-cols-1 sm:grid-cols-[1fr_11rem_11rem] items-start gap-4">
         <TextField
           label="Name, place or code"
           name="system"
@@ -229,7 +229,7 @@ function TriedView({ tried, unit }: { tried: Schemas["TriedSystem"]; unit: Schem
       {tried.marks.length > 0 && (
         <div>
           <p className="font-semibold">Here the job&apos;s marks would fall. Are they where you stand?</p>
-          <ul className="grid max-h-40 grid-cols-3 gap-x-6 overflow-auto text-base">
+          <ul className="grid max-h-40 grid-cols-1 sm:grid-cols-3 gap-x-6 overflow-auto text-base">
             {tried.marks.map((mark) => (
               <li key={mark.name} className={mark.inside ? "" : "font-semibold text-flag"}>
                 <b>{mark.name}</b>{" "}

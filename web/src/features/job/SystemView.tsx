@@ -106,7 +106,7 @@ function SystemFields(props: PartProps & { system: ChosenSystem | null; onSystem
               <Button onClick={() => setChanging(true)}>Another system</Button>
             </div>
           )}
-          <div className="grid grid-cols-3 items-start gap-5">
+          <div className="grid grid-cols-1 sm:grid-cols-3 items-start gap-5">
             <Select
               label="Lengths are typed and shown in"
               value={changes.length_unit ?? job.length_unit}

@@ -53,7 +53,7 @@ export function BenchView({ job, tabs }: ViewProps) {
       }
     >
       {bench.isError && <Note tone="flag">{sentenceOf(bench.error)}</Note>}
-      <div className="grid grid-cols-[20rem_minmax(0,1fr)] gap-6">
+      <div className="grid grid-cols-1 lg:grid-cols-[20rem_minmax(0,1fr)] gap-6">
         <div className="flex flex-col gap-4">
           <p className="text-xl">
             <span className="font-bold">{view?.base}</span> and <span className="font-bold">{view?.rover}</span>

@@ -25,9 +25,9 @@ export function GearView({ job, tabs }: ViewProps) {
   return (
     <Page title="Gear" why="What the profiles are made of. It is shared by all jobs of this data folder." tabs={tabs}>
       {gear.isError && <Note tone="flag">{sentenceOf(gear.error)}</Note>}
-      <div className="grid grid-cols-2 gap-5">
+      <div className="grid grid-cols-1 sm:grid-cols-2 gap-5">
         {gear.data?.forms.map((form) => (
-          <section key={form.kind} className="rounded border-2 border-line bg-page p-4">
+          <section key={form.kind} className="min-w-0 rounded border-2 border-line bg-page p-4">
             <div className="mb-1 flex items-center justify-between">
               <h2 className="text-xl font-bold">{form.word}</h2>
               <Button aria-label={`Add to ${form.word}`} onClick={() => setOpen({ form, values: startOf(form), replaces: null })}>
@@ -44,8 +44,8 @@ export function GearView({ job, tabs }: ViewProps) {
                       className="flex min-h-touch w-full items-center justify-between gap-4 border-t border-line text-left"
                       onClick={() => setOpen({ form, values: asTyped(form.fields, item.data), replaces: item })}
                     >
-                      <b className="whitespace-nowrap">{item.name}</b>
-                      <span className="truncate text-base text-faded">{about(item)}</span>
+                      <b className="shrink-0">{item.name}</b>
+                      <span className="min-w-0 truncate text-base text-faded">{about(item)}</span>
                     </button>
                   </li>
                 ))}

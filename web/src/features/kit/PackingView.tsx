@@ -39,7 +39,7 @@ export function PackingView({ job, tabs }: ViewProps) {
       {packing.isError && <Note tone="flag">{sentenceOf(packing.error)}</Note>}
       {tick.isError && <Note tone="flag">{sentenceOf(tick.error)}</Note>}
       {packing.data && items.length === 0 && <Note>Choose the profiles of this job under Profiles: the list comes from them.</Note>}
-      <div className="grid grid-cols-2 gap-x-8">
+      <div className="grid grid-cols-1 sm:grid-cols-2 gap-x-8">
         {COLUMNS.map((groups) => (
           <div key={groups[0]?.group} className="flex flex-col gap-5">
             {groups.map(({ group, title }) => {

@@ -49,9 +49,9 @@ export function ProfilesView({ job, tabs }: ViewProps) {
         </div>
       }
       action={
-        <div className="flex gap-3">
+        <div className="flex gap-3 hand:gap-2">
           {(form.data?.roles ?? []).map((role) => (
-            <Button key={role} className="h-record!" onClick={() => make.mutate(role, { onSuccess: (values) => open(values, null) })}>
+            <Button key={role} className="h-record! hand:min-w-0 hand:flex-1 hand:px-1!" onClick={() => make.mutate(role, { onSuccess: (values) => open(values, null) })}>
               <Plus aria-hidden size={18} /> {ROLE_WORDS[role]}
             </Button>
           ))}
@@ -78,7 +78,7 @@ export function ProfilesView({ job, tabs }: ViewProps) {
 function ProfileLine(props: { profile: Profile; onChoose: () => void; onEdit: () => void; onCopy: () => void }) {
   const { profile } = props;
   return (
-    <li className={`flex items-center gap-4 rounded border-2 bg-page px-4 py-3 ${profile.chosen ? "border-checked" : "border-line"}`}>
+    <li className={`flex items-center gap-4 rounded hand:flex-wrap border-2 bg-page px-4 py-3 ${profile.chosen ? "border-checked" : "border-line"}`}>
       <button
         type="button"
         role="checkbox"
@@ -89,7 +89,7 @@ function ProfileLine(props: { profile: Profile; onChoose: () => void; onEdit: ()
       >
         {profile.chosen && "✓"}
       </button>
-      <span className="min-w-0 flex-1">
+      <span className="min-w-0 flex-1 small:min-w-56">
         <span className="block text-2xl leading-7 font-bold">{profile.name}</span>
         <span className="block">{summary(profile)}</span>
         <span className="block text-base text-faded">

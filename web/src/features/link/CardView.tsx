@@ -3,6 +3,7 @@ import { useState } from "react";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useCard, useTickCard } from "../../api/queries";
 import { clock } from "../../lib/format";
+import { CardTable } from "../../ui/CardTable";
 import { Note, Progress, Select } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 
@@ -74,7 +75,7 @@ function OneCard(props: { job: Schemas["JobView"]; pair: Schemas["Pair"]; tabs: 
           </li>
         ))}
       </ul>
-      <table className="w-full table-fixed border-collapse bg-page">
+      <CardTable className="w-full table-fixed border-collapse bg-page">
         <thead>
           <tr className="border-b-2 border-ink text-left">
             <th className="w-[22rem] py-2 pl-3">
@@ -94,7 +95,7 @@ function OneCard(props: { job: Schemas["JobView"]; pair: Schemas["Pair"]; tabs: 
             />
           ))}
         </tbody>
-      </table>
+      </CardTable>
     </Page>
   );
 }

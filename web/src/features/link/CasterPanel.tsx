@@ -31,7 +31,7 @@ export function CasterPanel({ job }: { job: Schemas["JobView"] }) {
   };
   return (
     <section className="flex flex-col gap-4">
-      <div className="grid grid-cols-3 items-start gap-5">
+      <div className="grid grid-cols-1 sm:grid-cols-3 items-start gap-5">
         <Select
           label="Account"
           value={chosen}
@@ -65,7 +65,7 @@ export function CasterPanel({ job }: { job: Schemas["JobView"] }) {
           }}
         />
       )}
-      <div className="grid grid-cols-3 items-end gap-5">
+      <div className="grid grid-cols-1 sm:grid-cols-3 items-end gap-5">
         <TextField label="Mountpoint" name="mountpoint" value={mountpoint} onChange={setMountpoint} problem={problem?.field === "mountpoint" ? problem.sentence : null} />
         <Toggle label="Send the job's position" value={options.send_gga} onChange={(send_gga) => setOptions({ ...options, send_gga })} />
         <Toggle label="May a base push to it" value={options.push} onChange={(push) => setOptions({ ...options, push })} />
@@ -94,7 +94,7 @@ function Table(props: { table: Schemas["SourceTable"]; picked: string; onPick: (
               type="button"
               aria-pressed={row.mountpoint === props.picked}
               onClick={() => props.onPick(row)}
-              className={`grid min-h-touch w-full grid-cols-[10rem_1fr_9rem_8rem] items-center gap-3 border-b border-line px-3 text-left ${row.mountpoint === props.picked ? "bg-checkedwash" : ""}`}
+              className={`grid min-h-touch w-full grid-cols-1 sm:grid-cols-[10rem_1fr_9rem_8rem] items-center gap-3 border-b border-line px-3 text-left ${row.mountpoint === props.picked ? "bg-checkedwash" : ""}`}
             >
               <b className="truncate">{row.mountpoint}</b>
               <span className="truncate text-base text-faded">
@@ -126,7 +126,7 @@ function Table(props: { table: Schemas["SourceTable"]; picked: string; onPick: (
 function Heard({ heard }: { heard: Schemas["MountpointHeard"] }) {
   return (
     <div className="flex flex-col gap-3" data-testid="heard">
-      <div className="grid grid-cols-2 gap-4">
+      <div className="grid grid-cols-1 sm:grid-cols-2 gap-4">
         <Light on={heard.connected} word={heard.connected ? "Connected" : "Not connected"} icon={<Radio aria-hidden size={28} />} detail={heard.outcome ?? ""} />
         <Light
           on={heard.sending}

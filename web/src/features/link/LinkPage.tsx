@@ -77,7 +77,7 @@ function AirView({ job }: { job: Schemas["JobView"] }) {
   const problem = link.error instanceof Problem ? link.error : null;
   return (
     <div className="flex flex-col gap-5">
-      <div className="grid grid-cols-3 items-start gap-5">
+      <div className="grid grid-cols-1 sm:grid-cols-3 items-start gap-5">
         <TextField
           label="Satellites to expect"
           name="satellites"
@@ -104,7 +104,7 @@ function AirView({ job }: { job: Schemas["JobView"] }) {
           problem={problem?.field === "duty_limit" ? problem.sentence : null}
         />
       </div>
-      <div className="grid grid-cols-4 items-end gap-5">
+      <div className="grid grid-cols-1 sm:grid-cols-4 items-end gap-5">
         <Select
           label="The link's rate is"
           value={chirp ? "chirp" : "profile"}
@@ -152,11 +152,11 @@ function AirBar({ air }: { air: Schemas["Load"] }) {
   const full = Math.max(1, air.share);
   return (
     <div className="flex flex-col gap-3">
-      <div className="flex items-end gap-8">
+      <div className="flex flex-wrap items-end gap-x-8">
         <p className={`text-5xl leading-tight font-bold whitespace-nowrap ${air.fits ? "" : "text-flag"}`} data-testid="share">
           {percent} <span className="text-lg font-semibold">% of the rate</span>
         </p>
-        <p className="pb-1 text-faded">
+        <p className="min-w-64 flex-1 pb-1 text-faded">
           {air.bytes_per_epoch} bytes an epoch, {Math.round(air.bits_per_second)} of {Math.round(air.rate_bps)} bit/s, {air.latency_s.toFixed(2)} s for one
           epoch. The upper bound: every satellite with every signal.
           {air.packet_bytes !== null &&
@@ -169,6 +169,7 @@ function AirBar({ air }: { air: Schemas["Load"] }) {
         <div className="absolute inset-y-0 w-1 bg-ink" style={{ left: `calc(${100 / full}% - 4px)` }} title="the link's rate" />
       </div>
       <FindingList findings={air.findings} />
+      <InTheAir air={air} />
       {air.remedies.length > 0 && (
         <ol className="flex flex-col">
           {air.remedies.map((way, at) => (
@@ -184,5 +185,32 @@ function AirBar({ air }: { air: Schemas["Load"] }) {
         </ol>
       )}
     </div>
+  );
+}
+
+/** What the load is made of, message by message. */
+function InTheAir({ air }: { air: Schemas["Load"] }) {
+  return (
+    <section aria-label="In the air" className="rounded border-2 border-line bg-page px-4 py-2">
+      <h2 className="text-xl font-bold">In the air</h2>
+      <ul>
+        {air.messages.map((item) => (
+          <li key={item.number} className="grid min-h-touch grid-cols-[4rem_minmax(0,1fr)_4.5rem] items-center gap-x-3 border-t border-line sm:grid-cols-[4rem_minmax(0,1fr)_minmax(0,1fr)_4.5rem]">
+            <b className="text-xl">{item.number}</b>
+            <span className="leading-5">
+              {item.words}
+              <span className="block text-base text-faded">
+                {item.bytes} bytes every {item.every_s} s
+              </span>
+            </span>
+            <span className="h-4 rounded bg-paper max-sm:hidden" aria-hidden>
+              <span className="block h-full rounded bg-lath" style={{ width: `${100 * item.share_of_load}%` }} />
+            </span>
+            <b className="text-right text-xl">{Math.round(100 * item.share_of_load)} %</b>
+          </li>
+        ))}
+      </ul>
+      <p className="border-t border-line pt-1 text-base text-faded">Shares are of the load, not of the rate.</p>
+    </section>
   );
 }

@@ -2,6 +2,7 @@ import { Check, Minus, X } from "lucide-react";
 import { useState } from "react";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useMend } from "../../api/queries";
+import { CardTable } from "../../ui/CardTable";
 import { Button, Note } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
 
@@ -21,7 +22,7 @@ export function PairSheet({ jobId, pair }: { jobId: string; pair: Schemas["Pair"
         {pair.agrees ? "Both ends agree" : "The ends do not agree"}
       </div>
       {mend.isError && <Note tone="flag">{sentenceOf(mend.error)}</Note>}
-      <table className="w-full border-collapse bg-page">
+      <CardTable className="beside w-full border-collapse bg-page">
         <thead>
           <tr className="border-b-2 border-ink text-left">
             <th className="w-64 py-2 pl-3" />
@@ -46,7 +47,7 @@ export function PairSheet({ jobId, pair }: { jobId: string; pair: Schemas["Pair"
             );
           })}
         </tbody>
-      </table>
+      </CardTable>
       <FindingList findings={others} />
     </section>
   );

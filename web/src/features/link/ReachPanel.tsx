@@ -1,6 +1,7 @@
 import { useDeferredValue, useState } from "react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useReach } from "../../api/queries";
+import { CardTable } from "../../ui/CardTable";
 import { Figure, Note, TextField } from "../../ui/controls";
 import { LengthField } from "../../ui/length";
 
@@ -20,7 +21,7 @@ export function ReachPanel({ job }: { job: Schemas["JobView"] }) {
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
   return (
     <div className="flex flex-col gap-5">
-      <div className="grid grid-cols-5 items-start gap-4">
+      <div className="grid grid-cols-1 sm:grid-cols-5 items-start gap-4">
         {FIELDS.map((field) => (
           <TextField
             key={field.name}
@@ -69,7 +70,7 @@ function ReachTable({ reach }: { reach: Schemas["Reach"] }) {
   const highest = reach.levels[reach.levels.length - 1];
   return (
     <>
-      <div className="grid grid-cols-2 gap-4">
+      <div className="grid grid-cols-1 sm:grid-cols-2 gap-4">
         <School
           title="Lowest power that works"
           gives="saves the battery, disturbs nobody"
@@ -78,7 +79,7 @@ function ReachTable({ reach }: { reach: Schemas["Reach"] }) {
         />
         <School title="Full power" gives="keeps a margin for trees and banks" level={highest} none="the radio has no powers in the kit" />
       </div>
-      <table className="w-full border-collapse bg-page text-right">
+      <CardTable className="w-full border-collapse bg-page text-right">
         <thead className="border-b-2 border-ink text-base">
           <tr>
             <th className="py-2 pl-3 text-left">Power</th>
@@ -101,7 +102,7 @@ function ReachTable({ reach }: { reach: Schemas["Reach"] }) {
             </tr>
           ))}
         </tbody>
-      </table>
+      </CardTable>
       {reach.trade && (
         <p className="text-lg">
           Raise the antenna by 2 m: <b>+{reach.trade.raised_db.toFixed(1)} dB, +{reach.trade.raised_km.toFixed(2)} km</b>. Double the power:{" "}

@@ -36,7 +36,7 @@ export function GoToView({ job, tabs }: WatchViewProps) {
         )
       }
     >
-      <div className="grid grid-cols-[18rem_1fr] gap-6">
+      <div className="grid grid-cols-1 lg:grid-cols-[18rem_1fr] gap-6">
         <div className="flex flex-col gap-4">
           <MarkPicker jobId={job.id} label="Mark" value={mark} onPick={setPicked} />
           <PoleFields jobId={job.id} pole={pole} onPole={setPole} problem={null} />
@@ -58,7 +58,7 @@ function Way({ job, goTo, way }: { job: Schemas["JobView"]; goTo: Schemas["GoTo"
   const turn = way.turn_deg;
   return (
     <section className={`rounded border-2 bg-page p-5 ${way.there ? "border-checked" : "border-line"}`} aria-label={`Way to ${goTo.mark_name}`}>
-      <div className="grid grid-cols-[1fr_15rem] items-center gap-6">
+      <div className="grid grid-cols-1 lg:grid-cols-[1fr_15rem] items-center gap-6">
         <div>
           <p className="text-[7rem] leading-none font-bold whitespace-nowrap" data-testid="distance">
             {length(way.distance_m, unit, way.distance_m < 100 ? 2 : 0)}
@@ -81,7 +81,7 @@ function Way({ job, goTo, way }: { job: Schemas["JobView"]; goTo: Schemas["GoTo"
           <p className="text-faded">{turn === null ? "north is up" : "the way you walk is up"}</p>
         </div>
       </div>
-      <dl className="mt-4 grid grid-cols-2 gap-x-8 border-t-2 border-line pt-3 text-2xl">
+      <dl className="mt-4 grid grid-cols-1 sm:grid-cols-2 gap-x-8 border-t-2 border-line pt-3 text-2xl">
         <div>
           <dt className="text-lg text-faded">by the way you walk</dt>
           <dd className="font-bold">{way.turn_words || "–"}</dd>

@@ -6,6 +6,7 @@ import { useLive, type LiveState } from "../../api/live";
 import { useInitialise, useInstrument } from "../../api/watch";
 import { length, UNIT_SIGN } from "../../lib/format";
 import { Ellipses } from "../../plots/Ellipses";
+import { Big } from "../../ui/Big";
 import { Button, Note } from "../../ui/controls";
 import { FindingLines, FindingNote } from "../../ui/findings";
 import { Page } from "../../ui/Page";
@@ -33,7 +34,9 @@ export function NowView({ job, tabs }: WatchViewProps) {
         </Button>
       }
     >
+      <div className="flex flex-col">
       {instrument.isError && <Note tone="flag">{sentenceOf(instrument.error)}</Note>}
+      {shown && <Decides job={job} decides={shown.claim.decides} />}
       {instrument.data && <Rovers job={job} view={instrument.data} />}
       {shown && (
         <div className="flex flex-col gap-3">
@@ -46,12 +49,25 @@ export function NowView({ job, tabs }: WatchViewProps) {
           <Messages link={shown.link} />
         </div>
       )}
+      </div>
     </Page>
   );
 }
 
 function Advice() {
   return <p className="text-faded">{useLive(({ live }) => live?.advice ?? "")}</p>;
+}
+
+/** On a phone, first of all: how good a point is now, and by what. */
+function Decides({ job, decides }: { job: Schemas["JobView"]; decides: Schemas["Decides"] }) {
+  const sign = UNIT_SIGN[job.length_unit];
+  return (
+    <section aria-label="95 % now" className={`mb-3 hidden rounded border-2 bg-page px-4 py-2 hand:block ${decides.seen ? "border-flag" : "border-line"}`}>
+      <Big label="H 95 %" value={length(decides.horizontal_95_m, job.length_unit)} sign={sign} bad={decides.seen} />
+      <Big label="V 95 %" value={length(decides.vertical_95_m, job.length_unit)} sign={sign} bad={decides.seen} />
+      <p className="text-base text-faded">{decides.words}</p>
+    </section>
+  );
 }
 
 /** Four numbers with what stands behind each. */
@@ -61,7 +77,7 @@ function Cards({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Instru
   const { age, link, fix, claim, meant } = shown;
   const bad = claim.too_small.length > 0;
   return (
-    <div className="grid grid-cols-[1fr_1fr_1.7fr_1.2fr] gap-3">
+    <div className="grid grid-cols-2 gap-3 lg:grid-cols-[1fr_1fr_1.7fr_1.2fr]">
       <Card
         title="Age of corrections"
         value={age.age_s === null ? "–" : age.age_s.toFixed(1)}
@@ -74,7 +90,7 @@ function Cards({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Instru
         value={fix.held_words}
         lines={[fix.words, fix.fix_ratio === null ? "" : `fixed ${(100 * fix.fix_ratio).toFixed(0)} % of the time heard`]}
       />
-      <section className={`rounded border-2 bg-page px-4 py-2 ${bad ? "border-flag" : "border-line"}`} aria-label="Claim beside evidence">
+      <section className={`rounded border-2 bg-page px-4 py-2 small:col-span-2 ${bad ? "border-flag" : "border-line"}`} aria-label="Claim beside evidence">
         <div className="flex items-center gap-3">
         <Ellipses claimed={claim.claim?.ellipse ?? null} seen={claim.seen?.ellipse ?? null} bad={bad} />
         <table className="w-full">
@@ -117,9 +133,9 @@ function Cards({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Instru
 
 function Card(props: { title: string; value: string; sign?: string; flag?: boolean; lines: string[] }) {
   return (
-    <section className={`min-w-0 rounded border-2 bg-page px-4 py-2 ${props.flag ? "border-flag" : "border-line"}`} aria-label={props.title}>
+    <section className={`min-w-0 rounded border-2 bg-page px-4 py-2 small:px-3 small:last:col-span-2 ${props.flag ? "border-flag" : "border-line"}`} aria-label={props.title}>
       <h2 className="text-faded">{props.title}</h2>
-      <p className={`text-4xl leading-10 font-bold whitespace-nowrap ${props.flag ? "text-flag" : ""}`}>
+      <p className={`text-4xl leading-10 font-bold whitespace-nowrap small:text-3xl ${props.flag ? "text-flag" : ""}`}>
         {props.value}
         {props.sign && props.value !== "–" && <span className="ml-1 text-lg font-semibold">{props.sign}</span>}
       </p>
@@ -139,7 +155,7 @@ function Initialise({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["I
   const waits = shown.waits_for === "initialised anew";
   return (
     <Note>
-      <div className="flex items-center justify-between gap-6">
+      <div className="flex items-center justify-between gap-6 small:flex-col small:items-stretch small:gap-2">
         <p className="leading-6">
           <span className="font-bold">Two fixes that agree prove more than one that holds. </span>
           {initialise.isError ? <span className="font-semibold text-flag">{sentenceOf(initialise.error)}</span> : waits && said ? said : shown.initialise}

@@ -18,7 +18,7 @@ export function PointList({ job, kinds }: { job: Schemas["JobView"]; kinds: stri
   const unit = job.length_unit;
   return (
     <section className="flex min-w-0 flex-col gap-2" aria-label="All points">
-      <div className="grid grid-cols-[1fr_9rem_auto] items-end gap-3">
+      <div className="grid grid-cols-1 sm:grid-cols-[1fr_9rem_auto] items-end gap-3">
         <TextField label="Find" name="find_point" value={text} onChange={setText} placeholder="name, code or note" />
         <Select label="Kind" value={kind} options={[{ value: "", label: "all" }, ...kinds.map((item) => ({ value: item, label: item }))]} onChange={setKind} />
         <Button aria-pressed={out} onClick={() => setOut(!out)}>
@@ -33,7 +33,7 @@ export function PointList({ job, kinds }: { job: Schemas["JobView"]; kinds: stri
             <button
               type="button"
               aria-expanded={point.id === openId}
-              className="grid min-h-touch w-full grid-cols-[6.5rem_4rem_1fr_auto] items-center gap-3 py-1 text-left"
+              className="grid min-h-touch w-full grid-cols-1 sm:grid-cols-[6.5rem_4rem_1fr_auto] items-center gap-3 py-1 text-left"
               onClick={() => setOpen(point.id === openId ? null : point.id)}
             >
               <span className="truncate text-xl font-bold">{point.name}</span>
@@ -86,7 +86,7 @@ function PointEditor({ job, point }: { job: Schemas["JobView"]; point: Schemas["
         <FindingNote key={finding.code} finding={finding} />
       ))}
       <RoverHeight job={job} shotId={point.id} />
-      <div className="grid grid-cols-[8rem_8rem_1fr] gap-3">
+      <div className="grid grid-cols-1 sm:grid-cols-[8rem_8rem_1fr] gap-3">
         <TextField label="Name" name="rename" value={name} onChange={setName} problem={problem?.field === "name" ? problem.sentence : null} />
         <TextField label="Code" name="recode" value={code} onChange={setCode} />
         <TextField label="Note" name="renote" value={note} onChange={setNote} />

@@ -77,7 +77,7 @@ export function PointsView({ job, tabs }: WatchViewProps) {
           <ShieldAlert aria-hidden size={32} /> {first?.guard ?? "FIXED ONLY IS OFF"}
         </p>
       )}
-      <div className="grid grid-cols-[23rem_minmax(0,1fr)] gap-6">
+      <div className="grid grid-cols-1 lg:grid-cols-[23rem_minmax(0,1fr)] gap-6">
         <div className="flex min-w-0 flex-col gap-3">
           <div role="radiogroup" aria-label="Kind of shot" className="grid grid-cols-4 gap-1">
             {kinds.map((item) => (
@@ -94,7 +94,7 @@ export function PointsView({ job, tabs }: WatchViewProps) {
               </button>
             ))}
           </div>
-          <div className="grid grid-cols-2 gap-3">
+          <div className="grid grid-cols-1 sm:grid-cols-2 gap-3">
             <TextField
               label={`Name, next is ${first?.next_name ?? ""}`}
               name="point_name"
@@ -124,7 +124,7 @@ export function PointsView({ job, tabs }: WatchViewProps) {
             </>
           )}
           <TextField label="Note" name="point_note" value={note} onChange={setNote} />
-          <div className="grid grid-cols-2 gap-3">
+          <div className="grid grid-cols-1 sm:grid-cols-2 gap-3">
             <Button className="px-2!" onClick={() => setEditing(true)}>
               <Settings2 aria-hidden size={18} /> Kinds and codes
             </Button>

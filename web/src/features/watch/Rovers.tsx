@@ -14,7 +14,7 @@ export function Rovers({ job, view }: { job: Schemas["JobView"]; view: Schemas["
   const drop = useDropRover(job.id);
   const shown = view.instrument?.rover_id;
   return (
-    <div className="mb-3 flex flex-col gap-3">
+    <div className={`mb-3 flex flex-col gap-3 ${view.rovers.length > 1 ? "" : "small:order-last small:mt-3"}`}>
       <div className="flex flex-wrap items-center gap-2">
         {view.rovers.map((rover) => (
           <div key={rover.id} className={`flex items-stretch rounded border-2 bg-page ${rover.id === shown ? "border-ink" : "border-line"}`}>
@@ -66,7 +66,7 @@ function AddRover({ job, view, onDone }: { job: Schemas["JobView"]; view: Schema
   const problem = add.error instanceof Problem ? add.error : null;
   return (
     <Note>
-      <div className="grid grid-cols-[14rem_1fr_auto] items-start gap-4">
+      <div className="grid grid-cols-1 sm:grid-cols-[14rem_1fr_auto] items-start gap-4">
         <Select
           label="Receiver"
           value={name}

@@ -11,7 +11,7 @@ export function Sky({ shown }: { shown: Schemas["Instrument"] }) {
     return <p className="rounded border-2 border-line bg-page px-4 py-2 text-faded">The rover lists no satellites (GSV): its sky is not shown.</p>;
   return (
     <section className="rounded border-2 border-line bg-page p-3" aria-label="Sky at the rover">
-      <div className="grid grid-cols-[minmax(0,1fr)_17rem] gap-4">
+      <div className="grid grid-cols-1 lg:grid-cols-[minmax(0,1fr)_17rem] gap-4">
         <Panorama sky={sky} maskDeg={shown.mask_deg} obstructed={shown.obstructed} chosen={chosen} onChoose={setChosen} />
         <div className="flex flex-col gap-2">
           <p>

@@ -10,7 +10,7 @@ export function FactorsView({ view, job }: { view: Schemas["SystemView"]; job: S
   return (
     <div className="flex flex-col gap-4">
       {factors && place && (
-        <div className="grid grid-cols-[1.4fr_1fr_1fr_1fr] gap-4 rounded border-2 border-line bg-page p-4">
+        <div className="grid grid-cols-1 sm:grid-cols-2 lg:grid-cols-[1.4fr_1fr_1fr_1fr] gap-4 rounded border-2 border-line bg-page p-4">
           <Figure
             large
             label="Combined factor, grid / ground"

@@ -16,7 +16,7 @@ export function HeightFields({ job, changes, set, problem }: PartProps) {
   const chosen = changes.geoid_id === undefined ? job.geoid_id : changes.geoid_id;
   const vertical = changes.vertical_system ?? job.vertical_system;
   return (
-    <div className="grid grid-cols-2 gap-5">
+    <div className="grid grid-cols-1 sm:grid-cols-2 gap-5">
       <SearchSelect
         label="Elevations are counted from"
         value={vertical ? { id: vertical, label: vertical, detail: "" } : null}

@@ -26,7 +26,7 @@ export function OperationFields({ job, changes, set, problem }: PartProps) {
           </>
         )}
       </Note>
-      <div className="grid grid-cols-2 items-start gap-5">
+      <div className="grid grid-cols-1 sm:grid-cols-2 items-start gap-5">
         <Select
           label="Positions come in"
           value={shift ? "shift" : source}
