@@ -23,7 +23,7 @@ def test_the_published_schema_is_the_program_s_own():
     jsonschema.Draft202012Validator.check_schema(profile_schema())
 
 
-@pytest.mark.parametrize("role", ROLES)
+@pytest.mark.parametrize("role", list(ROLES))
 def test_the_examples_are_valid_by_the_schema_and_come_back(role):
     profile = example(role)
 
@@ -56,7 +56,7 @@ links = st.builds(
     serial=optional(st.builds(Serial, st.integers(300, 4_000_000), st.integers(300, 4_000_000))),
 )  # fmt: skip
 profiles = st.builds(
-    Profile, name=texts.filter(lambda name: name.strip() == name and name), role=st.sampled_from(ROLES), link=links,
+    Profile, name=texts.filter(lambda name: name.strip() == name and name), role=st.sampled_from(list(ROLES)), link=links,
     messages=st.lists(st.builds(Message, st.integers(1, 4095), st.floats(0.05, 3600)), max_size=3).map(tuple),
     transmitter=optional(st.builds(Transmitter, st.floats(0, 100))), elevation_mask_deg=st.floats(0, 60),
 )  # fmt: skip

@@ -39,12 +39,13 @@ class ReceivedEpoch:
 
 @dataclass(frozen=True)
 class ShotWish:
-    """What a shot needs: its kind with its limits, fixed epochs only or any; `unit` is that of what it says."""
+    """What a shot needs: its kind with its limits, fixed epochs only or any; `unit` is that of what it says, `by` whose it is."""
 
     id: str
     kind: ShotKind
     fixed_only: bool
     unit: str = "m"
+    by: str = ""
 
 
 @dataclass

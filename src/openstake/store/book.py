@@ -10,9 +10,10 @@ from contextvars import ContextVar
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import ColumnElement, func, select
+from sqlalchemy import ColumnElement, func, or_, select
 from sqlalchemy.orm import Session
 
+from openstake.core.errors import ConflictError
 from openstake.core.units import counted
 from openstake.store.models import BookEntry, Device, OwnDevice, SealedLine
 
@@ -202,6 +203,23 @@ def bases_from_elsewhere(session: Session) -> set[str]:
 def _unpacked(session: Session) -> list[dict[str, Any]]:
     told = select(BookEntry.text).where(said_in_text("kind") == "unpacked", BookEntry.job_id.is_(None))
     return [json.loads(text)["data"] for text in session.scalars(told)]
+
+
+def lost_race(session: Session, what: str, present: Any) -> ConflictError:
+    """Return the error of who changes what somebody else has changed since: it says what holds now, as the Book does.
+
+    `present` is the row that holds: the first line that names it, or what it replaced, is the one that was written with it.
+    """
+    names = [said_in_text("data").contains(present.id)]
+    if present.replaces_id is not None:
+        names.append(said_in_text("data.replaces").contains(present.replaces_id))
+    query = select(BookEntry.text).where(or_(*names)).order_by(BookEntry.sequence).limit(1)
+    text = session.scalar(query)
+    if text is None:
+        return ConflictError(f"{what} in the meantime. Look at the present value and try again.")
+    said = json.loads(text)
+    by = f" by {said['by']}" if said.get("by") else ""
+    return ConflictError(f"{what} in the meantime{by}: {said['sentence']} Look at it and try again.")
 
 
 def said_in_text(name: str) -> ColumnElement[Any]:

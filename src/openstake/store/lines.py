@@ -8,7 +8,8 @@ from typing import Any, TypeVar
 from sqlalchemy import ColumnElement, Select, inspect, select
 from sqlalchemy.orm import Session
 
-from openstake.core.errors import ConflictError, NotFoundError
+from openstake.core.errors import NotFoundError
+from openstake.store.book import lost_race
 
 Row = TypeVar("Row")
 
@@ -24,14 +25,22 @@ def heads(model: type[Row], *where: ColumnElement[bool]) -> Select[Row]:
 
 
 def head(session: Session, model: type[Row], row_id: str, missing: str) -> Row:
-    """Return a row that nothing has replaced; NotFoundError with the sentence, ConflictError where it has been replaced."""
+    """Return a row that nothing has replaced; NotFoundError with the sentence, ConflictError with what holds now where it has been replaced."""
     table: Any = model
     row = session.get(model, row_id)
     if row is None:
         raise NotFoundError(missing)
-    if session.scalars(select(model).where(table.replaces_id == row_id)).first() is not None:
-        raise ConflictError("It has been changed in the meantime. Look at the present values and try again.")
+    if (present := _end_of_line(session, table, row_id)) is not None:
+        raise lost_race(session, "It has been changed", present)
     return row
+
+
+def _end_of_line(session: Session, table: Any, row_id: str) -> Any:
+    """Return the head of the line that goes on after a row; None where the row is the head."""
+    present = None
+    while (newer := session.scalars(select(table).where(table.replaces_id == row_id)).first()) is not None:
+        present, row_id = newer, newer.id
+    return present
 
 
 def last_of(replaced_by: Mapping[str, str], row_id: str) -> str:

@@ -86,7 +86,7 @@ class Context:
     access: Access = field(init=False)
 
     def __post_init__(self) -> None:
-        self.access = Access(self.data_dir, self.now, self.hub.end_session)
+        self.access = Access(self.data_dir, self.now, lambda session_id: self.hub.end_session(session_id))
 
     def changed(self, job_id: str) -> None:
         """Tell browsers that what is stored of a job has changed."""

@@ -85,9 +85,11 @@ def begin(context: Context, job_id: str, plan: ShotPlan, rover_id: str | None, t
         listening = session.get_one(Listening, rover.id)
         unit = job_of(session, job_id).length_unit
     begun = _Begun(new_id(), context.now(), plan, occupation, listening)
-    wish = ShotWish(begun.id, plan.kind, plan.fixed_only, unit)
+    wish = ShotWish(begun.id, plan.kind, plan.fixed_only, unit, begun.by)
     if not running.begin_shot(wish, lambda epochs: _store(context, job_id, begun, told, epochs), rover.id):
-        raise ConflictError("A shot is being recorded. Wait for its end, or cancel it.")
+        other = running.rover(rover.id)
+        by = f" by {other.shot.wish.by}" if other and other.shot and other.shot.wish.by else ""
+        raise ConflictError(f"A shot is being recorded{by}. Wait for its end, or cancel it.")
     return Recording(begun.id)
 
 

@@ -5608,7 +5608,7 @@ export interface components {
          * History
          * @description The last stretch of time, host seconds; the columns hold the worst of each slice, None where nothing came.
          *
-         *     The 95 % values are the receiver's claim, of the largest sigmas in the slice.
+         *     The 95 % values are the receiver's claim, of the largest sigmas in the slice.  `words` say what the picture shows.
          */
         History: {
             /** Age S */
@@ -5629,6 +5629,11 @@ export interface components {
             to_s: number;
             /** Vertical 95 M */
             vertical_95_m: (number | null)[];
+            /**
+             * Words
+             * @default
+             */
+            words: string;
         };
         /**
          * HistoryQuery
@@ -8767,9 +8772,11 @@ export interface components {
          * ShotNow
          * @description The shot that is being recorded, or the track; `waiting_for` is empty while it takes epochs.
          *
-         *     `words` say what it waits for or how far it has come, `unreported` which limits hold nothing back.
+         *     `words` say what it waits for or how far it has come, `unreported` which limits hold nothing back, `by` who records.
          */
         ShotNow: {
+            /** By */
+            by: string;
             /** Collected S */
             collected_s: number;
             /** Id */

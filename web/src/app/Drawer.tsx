@@ -8,7 +8,7 @@ import { Note } from "../ui/controls";
 export function Drawer({ job, onClose }: { job: Schemas["JobView"]; onClose: () => void }) {
   const chain = useChain(job.id);
   return (
-    <aside aria-label="Findings" className="absolute top-0 right-0 bottom-24 z-20 flex w-[26rem] hand:bottom-0 hand:w-full short:fixed short:top-0 flex-col overflow-auto border-b-2 border-l-2 border-ink bg-page p-4">
+    <aside aria-label="Findings" className="absolute top-0 right-0 bottom-24 z-20 flex w-[26rem] hand:bottom-0 hand:z-30 hand:w-full short:fixed short:top-0 flex-col overflow-auto border-b-2 border-l-2 border-ink bg-page p-4">
       <div className="mb-2 flex items-center justify-between">
         <h2 className="text-2xl font-bold">Findings</h2>
         <button type="button" aria-label="Close" className="flex size-12 items-center justify-center" onClick={onClose}>

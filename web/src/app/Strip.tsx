@@ -32,7 +32,7 @@ export function Strip(props: { job: Schemas["JobView"]; drawer: boolean; onDrawe
         </div>
         <Status />
         <LiveFigure label="age" select={({ live }) => fixed(live?.age_s, 1)} sign="s" />
-        <LiveFigure wide label="satellites" select={({ live }) => live?.satellites?.toString() ?? "–"} />
+        <LiveFigure wide="tablet" label="satellites" select={({ live }) => live?.satellites?.toString() ?? "–"} />
         <LiveFigure label="H 95 %" more=", claimed" select={({ live }) => length(live?.horizontal_95_m, unit)} sign={sign} />
         <LiveFigure label="V 95 %" more=", claimed" select={({ live }) => length(live?.vertical_95_m, unit)} sign={sign} />
         <Distance unit={unit} />
@@ -70,8 +70,8 @@ interface Figure {
   label: string;
   /** The rest of the label, where there is room. */
   more?: string;
-  /** Shown only where there is room. */
-  wide?: boolean;
+  /** Shown only where there is room: not on a phone, or on the laptop alone. */
+  wide?: "tablet" | "laptop";
   sign?: string;
 }
 
@@ -81,19 +81,19 @@ function LiveFigure({ select, ...figure }: Figure & { select: (state: LiveState)
 
 function Distance({ unit }: { unit: Schemas["JobView"]["length_unit"] }) {
   const away = distance(useLive(({ live }) => live?.distance_m), unit);
-  return <StripFigure wide label="to base" value={away.value} sign={away.sign} />;
+  return <StripFigure wide="laptop" label="to base" value={away.value} sign={away.sign} />;
 }
 
-function StripFigure({ label, more, wide = false, value, sign = "" }: Figure & { value: string }) {
+function StripFigure({ label, more, wide, value, sign = "" }: Figure & { value: string }) {
   return (
-    <div className={`flex min-w-24 flex-col justify-center border-l border-line px-3 hand:min-w-20 small:min-w-16 small:px-2 ${wide ? "small:hidden" : ""}`}>
+    <div className={`flex min-w-24 flex-col justify-center border-l border-line px-3 hand:min-w-20 small:min-w-16 small:px-2 ${wide === "laptop" ? "hand:hidden" : wide ? "small:hidden" : ""}`}>
       <span className="text-sm whitespace-nowrap text-faded">
         {label}
         {more && <span className="hand:hidden">{more}</span>}
       </span>
       <span className="text-2xl leading-6 font-bold whitespace-nowrap small:text-xl">
         {value}
-        {sign && <span className="ml-1 text-base font-semibold small:ml-0.5 small:text-sm">{sign}</span>}
+        {sign && value !== "–" && <span className="ml-1 text-base font-semibold small:ml-0.5 small:text-sm">{sign}</span>}
       </span>
     </div>
   );
@@ -134,9 +134,18 @@ function FeedTrouble({ timeZone }: { timeZone: string }) {
       .filter(Boolean)
       .join("  "),
   );
+  const spoken = useLive(({ live }) =>
+    ([["Base stream", live?.base_feed], ["Base receiver", live?.receiver_feed], ["Rover", live?.rover_feed]] as const)
+      .map(([name, feed]) => (feed?.trouble ? `${name}: ${feed.state}.` : ""))
+      .join(" "),
+  );
   if (since === null && !words) return null;
   return (
-    <p role="alert" className="border-t-2 border-flag bg-flagwash px-4 py-1 text-base leading-5 font-semibold text-flag">
+    <p className="border-t-2 border-flag bg-flagwash px-4 py-1 text-base leading-5 font-semibold text-flag">
+      {/* Said when it begins, and not with every second that passes. */}
+      <span role="alert" className="sr-only">
+        {since === null ? spoken : "Cut off: the program does not answer."}
+      </span>
       {since === null ? words : <CutOff since={since} timeZone={timeZone} />}
     </p>
   );

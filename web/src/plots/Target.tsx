@@ -16,6 +16,8 @@ export function Target(props: {
   /** The expected 95 % ellipse: semi-axes, azimuth of the major one from grid north. */
   expected: { major_m: number; minor_m: number; orientation_deg: number };
   write: (metres: number) => string;
+  /** What it shows, in words. */
+  words: string;
 }) {
   const all = props.shot ? [props.shot, ...props.earlier] : props.earlier;
   const farthest = Math.max(props.toleranceM, ...all.map((shot) => Math.hypot(shot.eastM, shot.northM)));
@@ -25,7 +27,7 @@ export function Target(props: {
   const upScale = 180 / highest;
   const centre = 200;
   return (
-    <svg viewBox="0 0 520 400" className="h-full w-full" role="img" aria-label="Difference on the target">
+    <svg viewBox="0 0 520 400" className="h-full w-full" role="img" aria-label={props.words}>
       <circle cx={centre} cy={centre} r={props.toleranceM * scale} fill="var(--checkedwash)" stroke="var(--checked)" strokeWidth="2.5" />
       <path d={`M${centre} 10V390M10 ${centre}H390`} stroke="var(--line)" />
       <text x={centre + 6} y="22" fontSize="22" fill="var(--faded)">

@@ -87,7 +87,7 @@ export function TimeAxis(props: {
           {panel.unit && <span className="block text-sm text-faded">{panel.unit === "length" ? props.unit.sign : panel.unit}</span>}
         </p>
       ))}
-      <div ref={box} className="touch-pan-y select-none" role="img" aria-label="Fix history" {...fingers} />
+      <div ref={box} className="touch-pan-y select-none" role="img" aria-label={`Fix history: ${history.words}`} {...fingers} />
     </div>
   );
 }

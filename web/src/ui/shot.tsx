@@ -4,6 +4,7 @@ import { useLive } from "../api/live";
 import { useWatch } from "../api/queries";
 import { useDropShot } from "../api/watch";
 import { Button, Progress } from "./controls";
+import { Spoken } from "./Spoken";
 
 /** What holds the recording back, as the server says it. */
 export function Hold({ jobId, marked = true, fixedOnly }: { jobId: string; marked?: boolean; fixedOnly: boolean }) {
@@ -34,8 +35,10 @@ export function Drop({ jobId, shot }: { jobId: string; shot: Schemas["ShotNow"] 
 
 export function ShotProgress({ shot }: { shot: Schemas["ShotNow"] }) {
   return (
-    <div aria-live="polite">
+    <div>
+      <Spoken>{shot.waiting_for ? `Waiting for ${shot.waiting_for}` : shot.track ? "A track is recorded" : "A shot is recorded"}</Spoken>
       {!shot.track && <Progress label="Shot" value={shot.collected_s} most={shot.wanted_s} />}
+      {shot.by && <span className="float-right ml-3 font-bold">{shot.by}</span>}
       <p className={shot.waiting_for ? "text-xl font-bold text-flag" : "font-semibold"}>{shot.words}</p>
       {shot.unreported && <p className="font-semibold">{shot.unreported}</p>}
     </div>

@@ -20,6 +20,7 @@ from openstake.core.judge.height import (
 from openstake.core.limits import TYPED_TWICE_S, ShortText, Text
 from openstake.core.parts import HeightRead
 from openstake.core.units import counted, text_from_metres
+from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import HeightReading, Occupation
 from openstake.workflow.context import Context
@@ -314,8 +315,7 @@ def replace_reading(
     old = session.get(HeightReading, wish.replaces_id)
     if old is None or old.job_id != job.id or old.subject != "base":
         raise NotFoundError("This reading is not one of this base's.", field="replaces_id")
-    if session.scalars(select(HeightReading).where(HeightReading.replaces_id == old.id)).first() is not None:
-        raise ConflictError("The height has been corrected in the meantime. Look at the present value.")
+    lines.head(session, HeightReading, old.id, "This reading is not one of this base's.")
     same = {"setup_id": old.setup_id, "occupation_id": old.occupation_id, "moment": old.moment, "who": old.who}
     more = same | {"replaces_id": old.id, "reason": wish.reason.strip(), "set_aside": wish.set_aside}
     if wish.reading is None:

@@ -28,7 +28,7 @@ from openstake.core.localfit.choice import (
 from openstake.core.localfit.parameters import FitParameters
 from openstake.core.units import counted
 from openstake.store import lines
-from openstake.store.book import write_entry
+from openstake.store.book import lost_race, write_entry
 from openstake.store.models import FitChosen
 from openstake.workflow.context import Context
 from openstake.workflow.fit.judged import Judged, judged
@@ -190,7 +190,12 @@ def _kept(context: Context, job_id: str, seen_id: str | None, steps: Sequence[_S
 def _present(session: Session, job_id: str, seen_id: str | None) -> FitChosen | None:
     row = chosen_row(session, job_id)
     if (row.id if row else None) != seen_id:
-        raise ConflictError("The fit has been changed in the meantime. Look at it and try again.")
+        what = "The fit has been changed"
+        raise (
+            lost_race(session, what, row)
+            if row
+            else ConflictError(f"{what} in the meantime. Look at it and try again.")
+        )
     return row
 
 

@@ -15,7 +15,7 @@ from openstake.core.limits import ShortText
 from openstake.core.localfit.geometry import Reach
 from openstake.core.localfit.parameters import FitParameters, pipeline_of
 from openstake.store import lines
-from openstake.store.book import write_entry
+from openstake.store.book import lost_race, write_entry
 from openstake.store.models import FitApplied
 from openstake.workflow.context import Context
 from openstake.workflow.fit.choose import written
@@ -151,7 +151,12 @@ def _head(session: Session, job_id: str, seen_id: str | None) -> FitApplied | No
     row = session.scalars(lines.heads(FitApplied, FitApplied.job_id == job_id)).first()
     in_use = None if row is None or row.dropped else row.id
     if in_use != seen_id:
-        raise ConflictError("Another fit has been applied in the meantime. Look at it and try again.")
+        what = "Another fit has been applied"
+        raise (
+            lost_race(session, what, row)
+            if row
+            else ConflictError(f"{what} in the meantime. Look at it and try again.")
+        )
     return row
 
 

@@ -15,7 +15,7 @@ from openstake.core.geodesy.frames import Anchor, FrameDefinition, Ground, job_f
 from openstake.core.geodesy.systems import unit_of_system
 from openstake.core.limits import HEIGHTS_AGREE_M, WIDEST_HEIGHTS_AGREE_M, ShortText
 from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, LengthUnit, metres_in_field
-from openstake.store.book import write_entry
+from openstake.store.book import lost_race, write_entry
 from openstake.store.lines import heads
 from openstake.store.models import GeoidGridFile, Job, JobProfile, JobSettings
 from openstake.workflow.context import Context
@@ -157,9 +157,7 @@ def change_settings(context: Context, job_id: str, replaces_id: str, changes: Ma
     def work(session: Session) -> JobNow:
         job = job_of(session, job_id)
         if job.settings.id != replaces_id:
-            raise ConflictError(
-                "The settings have been changed in the meantime. Look at the present ones and try again."
-            )
+            raise lost_race(session, "The settings have been changed", job.settings)
         if changes.get("archived") and open_occupation(session, job_id):
             raise ConflictError("A base is running in this job. End it before putting the job away.")
         before = {column: getattr(job.settings, column) for column in _COLUMNS}

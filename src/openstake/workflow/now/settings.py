@@ -39,9 +39,9 @@ class SettingsLine(Generic[T]):
     def keep(self, session: Session, job_id: str, settings: T, replaces_id: str | None, now_s: float) -> None:
         """Add the row that holds from now on; ConflictError where another one was added since."""
         job_of(session, job_id)
-        present, _ = self.read(session, job_id)
+        present, now = self.read(session, job_id)
         if present != replaces_id:
-            raise ConflictError(f"{self._changed} in the meantime. Look at them and try again.")
+            raise ConflictError(f"{self._changed} in the meantime: {self._words(now)} Look at them and try again.")
         data = json.dumps(asdict(settings))  # type: ignore[call-overload]
         session.add(self._model(job_id=job_id, data=data, replaces_id=present, created_s=now_s))
         write_entry(session, now_s, self._kind, self._words(settings), job_id)

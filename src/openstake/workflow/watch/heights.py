@@ -16,7 +16,7 @@ from openstake.core.evidence import RefersTo
 from openstake.core.limits import ShortText, Text
 from openstake.core.units import counted, text_from_metres
 from openstake.store import lines
-from openstake.store.book import write_entry
+from openstake.store.book import lost_race, write_entry
 from openstake.store.models import HeightReading, Occupation, Shot
 from openstake.workflow.context import Context
 from openstake.workflow.now.base import base_of, listening_line
@@ -177,7 +177,7 @@ def correct(context: Context, job_id: str, shot_id: str, wish: CorrectRoverHeigh
         if wish.replaces_id not in {row.id for row in mine.line}:
             raise NotFoundError("This reading is not one of this shot's.", field="replaces_id")
         if wish.replaces_id != mine.now.id:
-            raise ConflictError("The height has been corrected in the meantime. Look at the present value.")
+            raise lost_race(session, "The height has been corrected", mine.now)
         typed = None
         if wish.reading is not None:
             typed = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")

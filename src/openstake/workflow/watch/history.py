@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Any, Literal
 
@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from openstake.core.evidence import STATUS_BY_GGA_QUALITY, Status
 from openstake.core.limits import HostSeconds, Seconds, ShortText
 from openstake.core.sigmas import horizontal_95_m, vertical_95_m
+from openstake.core.units import LengthUnit, counted, text_from_metres, text_from_seconds
 from openstake.store.models import EpochRow, HeightReading, Listening, Occupation, Reference
 from openstake.workflow.context import Context
 from openstake.workflow.now.base import listening_line, open_occupation
@@ -69,7 +70,7 @@ class Run:
 class History:
     """The last stretch of time, host seconds; the columns hold the worst of each slice, None where nothing came.
 
-    The 95 % values are the receiver's claim, of the largest sigmas in the slice.
+    The 95 % values are the receiver's claim, of the largest sigmas in the slice.  `words` say what the picture shows.
     """
 
     from_s: float
@@ -81,6 +82,7 @@ class History:
     horizontal_95_m: list[float | None] = field(default_factory=list)
     vertical_95_m: list[float | None] = field(default_factory=list)
     events: list[Happened] = field(default_factory=list)
+    words: str = ""
 
 
 def history(context: Context, job_id: str, query: HistoryQuery) -> History:
@@ -90,7 +92,7 @@ def history(context: Context, job_id: str, query: HistoryQuery) -> History:
     rows: Sequence[Row[Any]] = []
     changes: list[Happened] = []
     with context.database.read() as session:
-        job_of(session, job_id)
+        unit = job_of(session, job_id).length_unit
         occupation = open_occupation(session, job_id)
         if occupation is not None:
             line = listening_line(session, occupation.id, query.rover_id or None)
@@ -100,7 +102,27 @@ def history(context: Context, job_id: str, query: HistoryQuery) -> History:
     found.events.extend(
         sorted([*changes, *_of_runs(found), *_switches(rows)], key=lambda item: item.at_s)[-_MOST_EVENTS:]
     )
-    return found
+    return replace(found, words=_in_words(found, unit))
+
+
+def _in_words(found: History, unit: LengthUnit) -> str:
+    """Return what the picture of a stretch shows, for those who cannot see it."""
+    heard_s = sum(run.to_s - run.from_s for run in found.runs)
+    if not found.runs:
+        return f"Nothing came in {text_from_seconds(found.to_s - found.from_s)}."
+    fixed_s = sum(run.to_s - run.from_s for run in found.runs if run.status is Status.FIXED)
+    parts = [
+        f"now {found.runs[-1].status.value}",
+        f"fixed {100 * fixed_s / max(heard_s, 1e-9):.0f} % of {text_from_seconds(heard_s)} heard",
+    ]
+    if ages_s := [age_s for age_s in found.age_s if age_s is not None]:
+        parts.append(f"age at worst {max(ages_s):.1f} s")
+    for name, column in (("H", found.horizontal_95_m), ("V", found.vertical_95_m)):
+        if known_m := [value_m for value_m in column if value_m is not None]:
+            parts.append(f"{name} 95 % at worst {text_from_metres(max(known_m), unit)}")
+    seen = [count for count in found.satellites if count is not None]
+    parts += [f"{min(seen)} to {max(seen)} satellites"] if seen else []
+    return f"{', '.join(parts)}; {counted(len(found.events), 'event')}."
 
 
 def _changes(session: Session, occupation: Occupation, since_s: float, to_s: float) -> list[Happened]:

@@ -55,7 +55,7 @@ class Observable:
 class ShotNow:
     """The shot that is being recorded, or the track; `waiting_for` is empty while it takes epochs.
 
-    `words` say what it waits for or how far it has come, `unreported` which limits hold nothing back.
+    `words` say what it waits for or how far it has come, `unreported` which limits hold nothing back, `by` who records.
     """
 
     id: str
@@ -65,6 +65,7 @@ class ShotNow:
     track: bool
     words: str
     unreported: str
+    by: str
 
 
 @dataclass(frozen=True)
@@ -187,7 +188,9 @@ def _shot_now(moment: Moment) -> ShotNow | None:
         shot.waiting_for, shot.points if kind.is_track else None, collected_s, kind.seconds, len(shot.epochs)
     )
     missing = unreported(moment.epoch.epoch, kind) if moment.epoch else ""
-    return ShotNow(shot.wish.id, kind.seconds, round(collected_s, 1), shot.waiting_for, kind.is_track, words, missing)
+    return ShotNow(
+        shot.wish.id, kind.seconds, round(collected_s, 1), shot.waiting_for, kind.is_track, words, missing, shot.wish.by
+    )
 
 
 def view(context: Context, job_id: str, query: WatchQuery) -> WatchView:

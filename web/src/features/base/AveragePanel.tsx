@@ -5,6 +5,7 @@ import { clock, counted, fixed, latitude, length, longitude, UNIT_SIGN } from ".
 import { Wander } from "../../plots/Wander";
 import { Button, FileButton, Figure, Note, Progress, Select, TextField } from "../../ui/controls";
 import { FindingList, FindingNote } from "../../ui/findings";
+import { Spoken } from "../../ui/Spoken";
 
 interface PanelProps {
   job: Schemas["JobView"];
@@ -72,7 +73,8 @@ export function AveragePanel(props: PanelProps) {
       {problem && <Note tone="flag">{sentenceOf(problem)}</Note>}
       {average?.problem && <Note tone="flag">{average.problem}</Note>}
       {average?.running && (
-        <div aria-live="polite">
+        <div>
+          <Spoken>{average.waiting ? "The average waits for fixed" : "The average runs"}</Spoken>
           <Progress label="Average" value={average.elapsed_s} most={average.seconds} />
           <p>
             {average.waiting

@@ -1,7 +1,6 @@
 import type { ReactNode } from "react";
 import type { Schemas } from "../../api/client";
 import { latitude, length, longitude, millimetres, UNIT_SIGN } from "../../lib/format";
-import { CardTable } from "../../ui/CardTable";
 import { StateMark, type State } from "../../ui/StateMark";
 
 interface Meant {
@@ -31,11 +30,11 @@ export function MeantTable(props: {
     "out of date": "",
   }[state];
   return (
-    <section aria-label="Meant and on the air" className="rounded border-2 border-line bg-page px-4 py-2">
+    <section aria-label="Meant and on the air" className="rounded border-2 border-line bg-page px-4 py-2 small:px-2">
       <p className={`flex items-center gap-2 text-xl leading-7 font-bold ${state === "disagrees" ? "text-flag" : ""}`}>
         <StateMark state={state} /> {words}
       </p>
-      <CardTable className="w-full">
+      <table className="w-full">
         <thead>
           <tr className="text-left text-base text-faded">
             <th className="font-normal">ARP</th>
@@ -58,7 +57,7 @@ export function MeantTable(props: {
             off={air && <span className={air.station_agrees ? "" : "font-bold text-flag"}>{`sent ${air.station_id}`}</span>}
           />
         </tbody>
-      </CardTable>
+      </table>
     </section>
   );
 }
@@ -66,9 +65,9 @@ export function MeantTable(props: {
 function Row({ name, meant, off }: { name: string; meant: string; off: ReactNode }) {
   return (
     <tr className="h-7 border-t border-line">
-      <th className="text-left text-base font-normal whitespace-nowrap">{name}</th>
-      <td className="font-bold whitespace-nowrap">{meant}</td>
-      <td className="text-right whitespace-nowrap">{off ?? "–"}</td>
+      <th className="text-left text-base font-normal whitespace-nowrap small:text-sm">{name}</th>
+      <td className="font-bold whitespace-nowrap small:text-base">{meant}</td>
+      <td className="text-right whitespace-nowrap small:text-base">{off ?? "–"}</td>
     </tr>
   );
 }

@@ -11,12 +11,12 @@ export function BudgetNumbers({ shown, unit }: { shown: Schemas["BudgetShown"]; 
       <p className="text-faded">
         A point {shown.where}, {shown.against}, 95{"\u00a0"}%
       </p>
-      <div className="grid grid-cols-1 sm:grid-cols-2 gap-4">
-        <p className="text-5xl font-bold whitespace-nowrap" data-testid="budget-horizontal">
+      <div className="grid grid-cols-2 gap-4">
+        <p className="min-w-0 text-5xl font-bold whitespace-nowrap small:text-4xl" data-testid="budget-horizontal">
           {length(shown.horizontal_95_m, unit)} <span className="text-lg">{sign}</span>
           <span className="block text-lg leading-5">horizontal</span>
         </p>
-        <p className="text-5xl font-bold whitespace-nowrap" data-testid="budget-vertical">
+        <p className="min-w-0 text-5xl font-bold whitespace-nowrap small:text-4xl" data-testid="budget-vertical">
           {length(shown.vertical_95_m, unit)} <span className="text-lg">{sign}</span>
           <span className="block text-lg leading-5">in height</span>
         </p>

@@ -59,7 +59,7 @@ function Links({ job, chain, tabs }: ChainViewProps) {
       aside={next ? <p className="text-xl font-bold">{next.words}</p> : <p className="text-faded">Every link is checked. It stays so until something changes.</p>}
       action={next && <LinkButton to={`/job/${job.id}/${next.page}`}>{next.press}</LinkButton>}
     >
-      <div className="small:hidden">
+      <div className="hand:hidden">
         <Cord stakes={chain.links.map(({ name, state }) => ({ name, state }))} picked={link.name} weakest={chain.weakest.name} onPick={setPicked} />
       </div>
       <Stakes links={chain.links} picked={link.name} weakest={chain.weakest.name} onPick={setPicked} />
@@ -116,10 +116,10 @@ function Links({ job, chain, tabs }: ChainViewProps) {
   );
 }
 
-/** The chain on a phone: the same links, three beside each other. */
+/** The chain in the hand: the same links, three beside each other. */
 function Stakes(props: { links: Schemas["ChainView"]["links"]; picked: string; weakest: string; onPick: (name: string) => void }) {
   return (
-    <ol aria-label="The chain, link by link" className="hidden grid-cols-3 gap-1 small:grid">
+    <ol aria-label="The chain, link by link" className="hidden grid-cols-3 gap-1 hand:grid">
       {props.links.map(({ name, state }) => (
         <li key={name}>
           <button

@@ -73,7 +73,7 @@ test("what holds a recording back is said by the server", async () => {
 
 test("a shot in hand shows what it waits for and can be dropped", async () => {
   answers([]);
-  await show({ ...LIVE, shot: { id: "s", wanted_s: 30, collected_s: 12, waiting_for: "a fixed solution (now float)", words: "Held back: waiting for a fixed solution (now float).", unreported: "Not reported: a PDOP.", track: false } });
+  await show({ ...LIVE, shot: { id: "s", wanted_s: 30, collected_s: 12, waiting_for: "a fixed solution (now float)", words: "Held back: waiting for a fixed solution (now float).", unreported: "Not reported: a PDOP.", by: "", track: false } });
 
   expect(screen.getByText("Held back: waiting for a fixed solution (now float).")).toBeTruthy();
   expect(screen.getByText("Not reported: a PDOP.")).toBeTruthy();

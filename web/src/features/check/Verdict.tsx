@@ -12,7 +12,7 @@ export function Verdict({ check }: { check: Schemas["Check"] }) {
   const first = check.findings[0];
   if (!first) return null;
   return (
-    <div data-testid="verdict">
+    <div data-testid="verdict" role="status">
       <FindingNote finding={first} {...(check.agrees ? { tone: "checked" as const } : {})} />
       {check.stale && (
         <p className="mt-2 flex items-center gap-2 font-semibold">
@@ -31,8 +31,9 @@ export function Difference({ job, check, all }: { job: Schemas["JobView"]; check
   const earlier = all.filter((item) => item.mark_id === check.mark_id && item.id !== check.id).map(shotOf);
   return (
     <section className="flex flex-col-reverse gap-4 rounded lg:grid lg:grid-cols-[minmax(0,1fr)_16rem] border-2 border-line bg-page p-3" aria-label={`Check on ${check.mark_name}`}>
-      <div className="h-48 hand:h-auto hand:max-h-112">
+      <div className="h-48 hand:h-72">
         <Target
+          words={inWords(check, unit)}
           shot={shotOf(check)}
           earlier={earlier}
           horizontalAgrees={check.horizontal_agrees}
@@ -63,6 +64,13 @@ export function Difference({ job, check, all }: { job: Schemas["JobView"]; check
       </div>
     </section>
   );
+}
+
+/** The picture of the target for those who cannot see it. */
+function inWords(check: Schemas["Check"], unit: Schemas["JobView"]["length_unit"]): string {
+  const of = (metres: number | null) => `${length(metres, unit)} ${UNIT_SIGN[unit]}`;
+  const up = check.up_m === null ? "height not compared" : `up ${signed(check.up_m, unit)} ${UNIT_SIGN[unit]}`;
+  return `Difference on ${check.mark_name}: north ${signed(check.north_m, unit)}, east ${signed(check.east_m, unit)}, ${up}; tolerance ${of(check.tolerance_horizontal_m)} and ${of(check.tolerance_vertical_m)}; expected at 95 % ${of(check.expected_horizontal_95_m)} and ${of(check.expected_vertical_95_m)}`;
 }
 
 function Part({ name, value, sign, bad }: { name: string; value: string; sign: string; bad: boolean }) {

@@ -1,7 +1,6 @@
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useFitShot } from "../../api/fit";
 import { clock, day, decimal, length, signed, UNIT_SIGN } from "../../lib/format";
-import { CardTable } from "../../ui/CardTable";
 import { Button, LinkButton } from "../../ui/controls";
 import { More } from "../../ui/More";
 
@@ -44,7 +43,7 @@ export function MarkNumbers(props: { job: Schemas["JobView"]; mark: Mark; test: 
           <LinkButton to={`/job/${job.id}/fit?view=measure&line=${mark.line_id}`}>Measure {mark.name}</LinkButton>
         </div>
       ) : (
-        <CardTable className="mt-1 w-full text-right text-base leading-6">
+        <table className="mt-1 w-full text-right text-base leading-6">
           <thead>
             <tr className="text-sm text-faded">
               <th className="text-left font-semibold">{UNIT_SIGN[unit]}</th>
@@ -70,7 +69,7 @@ export function MarkNumbers(props: { job: Schemas["JobView"]; mark: Mark; test: 
               </tr>
             ))}
           </tbody>
-        </CardTable>
+        </table>
       )}
       <p className="mt-1 text-sm leading-5 text-faded">Residuals are fitted − given, left out is predicted by the others − given. Test: {props.test}.</p>
       {mark.shots.length > 0 && (

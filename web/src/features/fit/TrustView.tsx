@@ -4,7 +4,6 @@ import { sentenceOf, type Schemas } from "../../api/client";
 import { useChooseFit, useUndoFit } from "../../api/fit";
 import { decimal, length, METRES, partsPerMillion, UNIT_SIGN } from "../../lib/format";
 import { FitPlan } from "../../plots/FitPlan";
-import { CardTable } from "../../ui/CardTable";
 import { Button, LinkButton, Note, Select } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
@@ -174,13 +173,13 @@ function Marks(props: {
   const unit = props.job.length_unit;
   const size = (metres: number | null) => (metres === null ? "–" : length(metres, unit));
   return (
-    <CardTable className="w-full rounded border-2 border-line bg-page" aria-label="Marks of the fit">
+    <table className="w-full rounded border-2 border-line bg-page" aria-label="Marks of the fit">
       <thead>
         <tr className="text-right text-sm text-faded">
-          <th className="w-36 py-1 pl-3 text-left leading-4 font-semibold">off, by the others ({UNIT_SIGN[unit]})</th>
+          <th className="w-36 small:w-auto py-1 pl-3 text-left leading-4 font-semibold">off, by the others ({UNIT_SIGN[unit]})</th>
           <th className="font-semibold">horizontal</th>
-          <th className="font-semibold">height</th>
-          <th className="w-28 pr-2 font-semibold">in the fit</th>
+          <th className="pl-2 font-semibold">height</th>
+          <th className="w-28 small:w-auto pr-2 font-semibold">in the fit</th>
         </tr>
       </thead>
       <tbody>
@@ -221,6 +220,6 @@ function Marks(props: {
           );
         })}
       </tbody>
-    </CardTable>
+    </table>
   );
 }

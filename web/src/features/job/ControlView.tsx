@@ -123,7 +123,7 @@ function MarkTable(props: { marks: Schemas["MarkView"][]; unit: Schemas["JobView
             <Height metres={mark.ellipsoidal_height_m} unit={unit} derived={mark.height_kind !== "ellipsoidal"} />
             <Height metres={mark.elevation_m} unit={unit} derived={mark.height_kind !== "elevation"} />
             <td className="pl-6 text-left whitespace-nowrap">{mark.check_only ? "check only" : "control"}</td>
-            <td className="max-w-64 truncate pl-6 text-left">{mark.note}</td>
+            <td className="max-w-64 truncate pl-6 text-left hand:max-w-40">{mark.note}</td>
           </tr>
         ))}
       </tbody>

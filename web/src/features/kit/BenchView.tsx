@@ -7,6 +7,7 @@ import { Button, Note, Progress, TextField } from "../../ui/controls";
 import { Ports } from "../../ui/feeds";
 import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
+import { Spoken } from "../../ui/Spoken";
 import { StateMark } from "../../ui/StateMark";
 import type { ViewProps } from "./KitPage";
 
@@ -96,7 +97,8 @@ export function BenchView({ job, tabs }: ViewProps) {
 
 function Running({ view }: { view: Schemas["BenchView"] }) {
   return (
-    <div aria-live="polite">
+    <div>
+      <Spoken>{`Bench test: the rover is ${view.status}`}</Spoken>
       <Progress label="Bench test" value={view.fixed_for_s} most={view.wanted_s} />
       <p className="font-semibold">
         The rover is {view.status}; fixed for {view.fixed_for_s.toFixed(0)} of {view.wanted_s.toFixed(0)} s. {view.elapsed_s.toFixed(0)} s of at most{" "}

@@ -137,11 +137,13 @@ function AirView({ job }: { job: Schemas["JobView"] }) {
           </>
         )}
       </div>
-      {link.data?.air ? (
-        <AirBar air={link.data.air} />
-      ) : (
-        <Note>The base sends no observables over a radio with an air rate: there is nothing to compare with a rate.</Note>
-      )}
+      <div className="hand:order-first">
+        {link.data?.air ? (
+          <AirBar air={link.data.air} />
+        ) : (
+          <Note>The base sends no observables over a radio with an air rate: there is nothing to compare with a rate.</Note>
+        )}
+      </div>
     </div>
   );
 }
@@ -206,7 +208,7 @@ function InTheAir({ air }: { air: Schemas["Load"] }) {
             <span className="h-4 rounded bg-paper max-sm:hidden" aria-hidden>
               <span className="block h-full rounded bg-lath" style={{ width: `${100 * item.share_of_load}%` }} />
             </span>
-            <b className="text-right text-xl">{Math.round(100 * item.share_of_load)} %</b>
+            <b className="text-right text-xl">{(100 * item.share_of_load).toFixed(item.share_of_load < 0.01 ? 1 : 0)} %</b>
           </li>
         ))}
       </ul>

@@ -92,7 +92,7 @@ function Cards({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Instru
       />
       <section className={`rounded border-2 bg-page px-4 py-2 small:col-span-2 ${bad ? "border-flag" : "border-line"}`} aria-label="Claim beside evidence">
         <div className="flex items-center gap-3">
-        <Ellipses claimed={claim.claim?.ellipse ?? null} seen={claim.seen?.ellipse ?? null} bad={bad} />
+        <Ellipses claimed={claim.claim?.ellipse ?? null} seen={claim.seen?.ellipse ?? null} bad={bad} words={`95 % ellipses: claimed ${length(claim.claim?.horizontal_95_m, unit)}, seen ${length(claim.seen?.horizontal_95_m, unit)} ${sign} horizontally`} />
         <table className="w-full">
           <thead>
             <tr className="text-left text-faded">

@@ -97,7 +97,7 @@ test("a refused name is said at the name, and what was typed stays", async () =>
 });
 
 test("a shot that is held back says for what, and can be dropped", async () => {
-  show({ ...LIVE, shot: { id: "s", wanted_s: 180, collected_s: 0, waiting_for: "a fixed solution (now float)", words: "Held back: waiting for a fixed solution (now float).", unreported: "", track: false } });
+  show({ ...LIVE, shot: { id: "s", wanted_s: 180, collected_s: 0, waiting_for: "a fixed solution (now float)", words: "Held back: waiting for a fixed solution (now float).", unreported: "", by: "", track: false } });
 
   expect(screen.getByText("Held back: waiting for a fixed solution (now float).")).toBeTruthy();
   fireEvent.click(screen.getByRole("button", { name: /Drop/ }));
