@@ -20,20 +20,33 @@ from tests.conftest import PATIENCE
 SHOTS = os.environ.get("OPENSTAKE_SHOTS")
 
 
-@pytest.fixture(scope="session")
-def chromium(tmp_path_factory):
+LAPTOP, TABLET, PHONE = (1280, 800), (800, 1280), (390, 844)
+
+
+def new_browser(downloads, *flags):
+    """Start a headless Chromium with further flags."""
     options = Options()
-    options.add_experimental_option("prefs", {"download.default_directory": str(tmp_path_factory.mktemp("downloads"))})
+    options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
     options.binary_location = "/usr/bin/chromium"
     for flag in (
         "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
-        "--disable-background-networking", "--disable-component-update", "--disable-sync", "--hide-scrollbars",
+        "--disable-background-networking", "--disable-component-update", "--disable-sync", "--hide-scrollbars", *flags,
     ):  # fmt: skip
         options.add_argument(flag)
-    driver = webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
-    driver.execute_cdp_cmd(
-        "Emulation.setDeviceMetricsOverride", {"width": 1280, "height": 800, "deviceScaleFactor": 1, "mobile": False}
-    )
+    return webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
+
+
+def resize(driver, size):
+    """Give a browser the window of a laptop, or that of a tablet or phone in the hand."""
+    width, height = size
+    metrics = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": size in (TABLET, PHONE)}
+    driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", metrics)
+
+
+@pytest.fixture(scope="session")
+def chromium(tmp_path_factory):
+    driver = new_browser(tmp_path_factory.mktemp("downloads"))
+    resize(driver, LAPTOP)
     yield driver
     driver.quit()
 
@@ -41,15 +54,15 @@ def chromium(tmp_path_factory):
 class Demo:
     """`openstake demo` in a process of its own; it can be killed and started again on the same data and port."""
 
-    def __init__(self, folder, speed=4, port=0):
-        self.folder, self.speed, self.port = folder, speed, port
+    def __init__(self, folder, speed=4, port=0, more=()):
+        self.folder, self.speed, self.port, self.more = folder, speed, port, more
         self.start()
 
     def start(self):
         command = [sys.executable, "-m", "openstake", "demo", "--port", str(self.port), "--data", str(self.folder)]
         self.process = subprocess.Popen(
-            [*command, "--speed", str(self.speed)], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
-        )
+            [*command, "--speed", str(self.speed), *self.more], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+        )  # fmt: skip
         line = self.process.stdout.readline()
         found = re.search(r"http://127\.0\.0\.1:(\d+)", line)
         assert found, line

@@ -115,7 +115,8 @@ def test_the_page_survives_a_killed_program_and_says_so(page, demo):
     demo.process.kill()
     demo.process.wait()
     page.sees("NO PROGRAM", 30)
-    page.sees("The program does not answer")
+    page.sees("Cut off since")
+    page.sees("the program does not answer")
 
     demo.start()
     page.go("Watch")

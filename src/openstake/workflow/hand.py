@@ -63,10 +63,10 @@ class Connected:
 
 @dataclass(frozen=True)
 class WayIn:
-    """An address of this machine, and its QR code as an SVG picture."""
+    """An address of this machine, and its QR code as a picture (an SVG in a data URI)."""
 
     url: str
-    qr_svg: str
+    qr_picture: str
 
 
 @dataclass(frozen=True)
@@ -160,4 +160,4 @@ def device_as_known(said: str) -> Device:
 def _way_in(name: str, port: int) -> WayIn:
     host = f"[{name}]" if ":" in name else name
     url = f"https://{host}:{port}/"
-    return WayIn(url, segno.make(url, error="m").svg_inline(scale=6, border=4, dark="#000", light="#fff"))
+    return WayIn(url, segno.make(url, error="m").svg_data_uri(border=4, dark="#000", light="#fff", omitsize=True))

@@ -10088,11 +10088,11 @@ export interface components {
         };
         /**
          * WayIn
-         * @description An address of this machine, and its QR code as an SVG picture.
+         * @description An address of this machine, and its QR code as a picture (an SVG in a data URI).
          */
         WayIn: {
-            /** Qr Svg */
-            qr_svg: string;
+            /** Qr Picture */
+            qr_picture: string;
             /** Url */
             url: string;
         };

@@ -17,7 +17,7 @@ export function Record({ disabled, onRecord, word = "Record" }: { disabled: bool
   const listening = useLive(({ live }) => live !== null);
   return (
     <Button kind="primary" large data-record disabled={disabled || !listening} onClick={onRecord}>
-      <Circle aria-hidden fill="currentColor" /> {word} <span className="text-base font-normal">(r)</span>
+      <Circle aria-hidden fill="currentColor" /> {word} <span className="text-base font-normal hand:hidden">(r)</span>
     </Button>
   );
 }
@@ -28,7 +28,7 @@ export function Drop({ jobId, shot }: { jobId: string; shot: Schemas["ShotNow"] 
   const rover = useLive(({ live }) => live?.rover_id ?? "");
   return (
     <Button kind="danger" large data-drop onClick={() => drop.mutate(rover)}>
-      <X aria-hidden /> {shot.track ? "End the track" : "Drop the shot"} <span className="text-base font-normal">(esc)</span>
+      <X aria-hidden /> {shot.track ? "End the track" : "Drop the shot"} <span className="text-base font-normal hand:hidden">(esc)</span>
     </Button>
   );
 }

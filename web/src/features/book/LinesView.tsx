@@ -60,7 +60,7 @@ export function LinesView({ job, tabs }: BookViewProps) {
             </div>
           )}
           {lines.length === 0 && <Note>{filtered ? "No line like that." : "Nothing is written yet."}</Note>}
-          <div className="grid grid-cols-1 sm:grid-cols-[1fr_7rem_1fr] text-base text-faded">
+          <div className="hidden text-base text-faded sm:grid sm:grid-cols-[1fr_7rem_1fr]">
             <span className="text-right">the machine</span>
             <span />
             <span>the crew</span>
@@ -108,13 +108,16 @@ function Entry(props: { job: Schemas["JobView"]; line: Schemas["BookLine"]; newD
   return (
     <li>
       {props.newDay && <p className="py-2 text-center font-bold">{day(line.at_s, job.time_zone)}</p>}
-      <div className="grid grid-cols-1 sm:grid-cols-[1fr_7rem_1fr] items-center">
-        <div>{line.side === "machine" && words}</div>
-        <div className="relative flex h-full min-h-12 items-center justify-center">
+      {/* Machine left, crew right; on a phone one under the other, the time and who beside it. */}
+      <div className="grid grid-cols-[5rem_minmax(0,1fr)] items-center sm:grid-cols-[1fr_7rem_1fr]">
+        {line.side === "machine" ? <div className="max-sm:order-2">{words}</div> : <span className="max-sm:hidden" />}
+        <div className="relative flex h-full min-h-12 flex-col items-center justify-center">
           <span className="absolute inset-y-0 left-1/2 w-1 -translate-x-1/2 bg-lath" aria-hidden="true" />
-          <time className="relative rounded bg-paper px-1 text-base">{clock(line.at_s, job.time_zone)}</time>
+          <time className="relative rounded bg-paper px-1 text-base leading-5">{clock(line.at_s, job.time_zone)}</time>
+          {line.by && <span className="relative max-w-full truncate rounded bg-paper px-1 text-base leading-5 font-bold">{line.by}</span>}
+          {line.side === "machine" && <span className="relative rounded bg-paper px-1 text-sm text-faded sm:hidden">machine</span>}
         </div>
-        <div>{line.side === "crew" && words}</div>
+        {line.side === "crew" ? <div className="max-sm:order-2">{words}</div> : <span className="max-sm:hidden" />}
       </div>
     </li>
   );
@@ -131,7 +134,8 @@ function Opened({ job, line }: { job: Schemas["JobView"]; line: Schemas["BookLin
         <p className="font-semibold">{title}</p>
         {lines.map((item) => (
           <p key={item.id} className="leading-6">
-            {day(item.at_s, job.time_zone)} {clock(item.at_s, job.time_zone).slice(0, 5)}: {item.sentence}
+            {day(item.at_s, job.time_zone)} {clock(item.at_s, job.time_zone).slice(0, 5)}
+            {item.by && `, ${item.by}`}: {item.sentence}
           </p>
         ))}
       </div>

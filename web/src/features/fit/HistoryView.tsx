@@ -33,8 +33,8 @@ export function HistoryView({ job, fit, tabs }: FitViewProps) {
       }
     >
       <div className="grid grid-cols-1 sm:grid-cols-2 gap-6">
+        {fits.length === 0 && <Note>Nothing was chosen yet.</Note>}
         <ul className="flex flex-col gap-1" aria-label="Fits, newest first">
-          {fits.length === 0 && <Note>Nothing was chosen yet.</Note>}
           {fits.map((item) => (
             <li key={item.id}>
               <button

@@ -53,7 +53,7 @@ function WaysIn({ view }: { view: Schemas["HandView"] }) {
       {view.ways_in.map((way) => (
         <li key={way.url} className="flex flex-1 items-center gap-6 rounded border-2 border-line bg-page p-4 small:flex-col">
           {/* A camera needs black on white, in every theme. */}
-          <img src={`data:image/svg+xml,${encodeURIComponent(way.qr_svg)}`} alt={`QR code of ${way.url}`} className="size-56 shrink-0 bg-white" />
+          <img src={way.qr_picture} alt={`QR code of ${way.url}`} className="size-56 shrink-0 bg-white" />
           <div className="min-w-0">
             <p className="text-faded">Point the phone's camera at it, or type</p>
             <p className="text-2xl font-bold break-all">{way.url}</p>

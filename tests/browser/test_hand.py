@@ -1,0 +1,177 @@
+"""The phone at the pole: let in, recording with one hand, two people at one job, and out of reach for a while."""
+
+import re
+
+import pytest
+from selenium.webdriver.common.by import By
+
+from tests.browser.conftest import LAPTOP, resize
+from tests.browser.crew import Crew
+
+pytestmark = [pytest.mark.browser, pytest.mark.slow, pytest.mark.xdist_group("hand")]
+
+# A thumb in a glove (common practice, no source); WCAG 2.2, 2.5.5 asks for 44.
+TOUCH_PX, RECORD_PX, BIG_PX = 48, 72, 48
+
+
+@pytest.fixture(scope="module")
+def crew(chromium, tmp_path_factory):
+    resize(chromium, LAPTOP)
+    crew = Crew(tmp_path_factory.mktemp("crew"), chromium, tmp_path_factory.mktemp("profile"))
+    yield crew
+    crew.close()
+
+
+def go(page, step):
+    """Go to a step with the thumb: the button at the foot, then the sheet."""
+    steps = page.until(lambda: page.driver.find_elements(By.CSS_SELECTOR, "[data-steps]"))[0]
+    assert rect(steps)["height"] >= RECORD_PX
+    steps.click()
+    page.press(step, tag="nav[@aria-label='All steps']//a")
+    page.until(lambda: not page.driver.find_elements(By.CSS_SELECTOR, "nav[aria-label='All steps']"))
+
+
+def rect(element):
+    return element.rect | {"bottom": element.rect["y"] + element.rect["height"]}
+
+
+def shown(page, css):
+    return [item for item in page.driver.find_elements(By.CSS_SELECTOR, css) if item.is_displayed()]
+
+
+def strip(page):
+    return page.driver.find_element(By.TAG_NAME, "header").text
+
+
+def test_a_phone_is_let_in_and_the_laptop_sees_it(crew):
+    crew.laptop.open("/phones")
+    crew.laptop.sees(crew.lan_url)
+    crew.laptop.sees("what we stand in")
+    crew.laptop.sees("Nobody yet")
+    crew.laptop.shot("phones")
+    crew.sign_in(passphrase="not the passphrase")
+    crew.phone.sees("This is not the passphrase.")
+
+    crew.sign_in()
+    crew.phone.sees("Carrow Sluice")
+    crew.laptop.sees("MK")
+    crew.laptop.sees("at 127.0.0.1")
+
+
+def test_a_check_is_recorded_with_one_hand_and_the_book_keeps_whose_it_is(crew):
+    crew.start_base()
+    phone = crew.phone
+    phone.press("Carrow Sluice", tag="a")
+    phone.until(lambda: "FIXED" in strip(phone), 60)
+    go(phone, "Check")
+    mark = phone.until(lambda: shown(phone, "input[role=combobox]"))[0]
+    assert rect(mark)["height"] >= TOUCH_PX - 4  # the field's border belongs to its frame
+    mark.send_keys("CS2")
+    option = phone.until(lambda: shown(phone, "[role=option]"))[0]
+    assert rect(option)["height"] >= TOUCH_PX
+    option.click()
+    record = phone.until(lambda: shown(phone, "[data-record]:not(:disabled)"))[0]
+    assert rect(record)["height"] >= RECORD_PX and rect(record)["y"] > 600 and rect(record)["bottom"] <= 844
+    phone.type("seconds", "2")
+    record.click()
+    phone.until(lambda: shown(phone, "[data-testid=verdict]"), 60)
+
+    big = phone.until(lambda: shown(phone, "[data-big]"))
+    digits = phone.driver.execute_script(
+        "const c = document.createElement('canvas').getContext('2d'); const s = getComputedStyle(arguments[0]);"
+        "c.font = `${s.fontWeight} ${s.fontSize} ${s.fontFamily}`; const m = c.measureText('0');"
+        "return m.actualBoundingBoxAscent + m.actualBoundingBoxDescent",
+        big[0],
+    )
+    assert len(big) == 2 and digits >= BIG_PX
+    assert re.search(r"north [+−]?\d\.\d{3}, east", shown(phone, "svg[role=img]")[0].get_attribute("aria-label"))
+    phone.shot("hand-check")
+    lines = crew.get(f"/jobs/{crew.job}/book")["lines"]
+    assert next(line["by"] for line in lines if line["sentence"].startswith("Check on CS2")) == "MK"
+    go(phone, "Book")
+    phone.sees("MK")
+
+
+def test_two_who_record_at_once_lose_and_double_nothing(crew):
+    phone, laptop = crew.phone, crew.laptop
+    laptop.open(f"/job/{crew.job}/watch?view=points")
+    phone.open(f"/job/{crew.job}/watch?view=points")
+    for page in (laptop, phone):
+        page.until(lambda page=page: shown(page, "[data-record]:not(:disabled)"), 60)
+
+    phone.press("topo", tag="*[@role='radio']")
+    laptop.press("topo", tag="*[@role='radio']")
+    press = "document.querySelector('[data-record]')?.click()"
+    phone.driver.execute_script(press)
+    laptop.driver.execute_script(press)  # where it is not a way to drop it yet
+    laptop.sees("MK")
+    for page in (laptop, phone):
+        page.sees("next is P2", 60)
+
+    points = crew.get(f"/jobs/{crew.job}/points")["points"]
+    assert [point["name"] for point in points] == ["P1"]
+
+
+def test_a_correction_that_lost_the_race_says_what_holds_now(crew):
+    phone, laptop = crew.phone, crew.laptop
+    for page in (laptop, phone):
+        page.open(f"/job/{crew.job}/base")
+        page.step("Height")
+        page.press("Correct")
+    for page, reading in ((phone, "1.548"), (laptop, "1.544")):
+        page.type("reading", reading)
+        page.type("reason", "measured again")
+    phone.press("Put 1.548 m in its place")
+    phone.sees(", corrected")
+
+    # What the laptop shows is of before: it corrects a value that is no more.
+    answer = laptop.driver.execute_script(
+        "return [...document.querySelectorAll('button')].find((b) => b.textContent.includes('in its place'))?.click() ?? 'pressed'"
+    )
+    assert answer == "pressed"
+    laptop.until(lambda: "1.548" in laptop.text())
+    readings = crew.get(f"/jobs/{crew.job}/base")["heights"]["readings"]
+    assert [row["arp_height_m"] for row in readings] in ([1.548], [1.544])
+
+
+def test_out_of_reach_it_says_since_when_and_comes_back_by_itself(crew):
+    phone = crew.phone
+    phone.open(f"/job/{crew.job}/watch")
+    phone.until(lambda: re.search(r"0\.\d{3}", strip(phone)), 30)
+    crew.radio.go_silent()
+    phone.sees("Cut off since", 30)
+    assert "NO PROGRAM" in strip(phone) and not re.search(r"\d\.\d", strip(phone).partition("Cut off")[0])
+    assert not shown(phone, "[data-big]"), "no number of then is shown as one of now"
+    phone.shot("hand-cut-off")
+
+    crew.radio.come_back()
+    phone.until(lambda: "FIXED" in strip(phone), 60)
+    assert "Cut off" not in phone.text()
+    phone.until(lambda: shown(phone, "[data-big]"))
+
+
+def test_in_a_dead_spot_the_page_starts_from_its_own_files_and_says_that_it_is_cut_off(crew):
+    phone = crew.phone
+    phone.open(f"/job/{crew.job}/watch")
+    ready = "const done = arguments[0]; navigator.serviceWorker.ready.then(() => done(true))"
+    assert phone.driver.execute_async_script(ready)
+    kept = "const done = arguments[0]; caches.keys().then((k) => caches.open(k[0])).then((c) => c.keys()).then((k) => done(k.map((r) => r.url)))"
+    assert not [url for url in phone.driver.execute_async_script(kept) if "/api/" in url], "nothing of a job is kept"
+
+    crew.radio.go_silent()
+    phone.open(f"/job/{crew.job}/watch")
+    phone.sees("Cut off", 40)
+    crew.radio.come_back()
+    phone.until(lambda: "FIXED" in phone.text(), 60)
+
+
+def test_a_session_that_is_ended_on_the_laptop_ends_on_the_phone(crew):
+    phone, laptop = crew.phone, crew.laptop
+    phone.open(f"/job/{crew.job}/watch")
+    phone.until(lambda: "FIXED" in strip(phone), 60)
+    laptop.open("/phones")
+    laptop.sees("looking now")
+    laptop.press("End", tag="li//button")
+
+    phone.sees("Your initials", 30)
+    laptop.sees("Nobody yet")
