@@ -314,3 +314,19 @@ def test_a_file_of_sessions_that_cannot_be_read_lets_nobody_in(tmp_path):
 )
 def test_a_browser_tells_what_it_runs_on(words, device):
     assert device_of(words) == device
+
+
+def test_a_correction_that_came_second_is_told_what_holds_and_whose_it_is(office, phone):
+    phone.sign_in()
+    job = office.job()
+    settings = office.get(f"/jobs/{job}")["settings_id"]
+    assert (
+        phone.post(f"/api/jobs/{job}/settings", {"replaces_id": settings, "changes": {"crew": "two of us"}}).status_code
+        == 200
+    )
+
+    late = office.post(
+        f"/jobs/{job}/settings", {"replaces_id": settings, "changes": {"crew": "three of us"}}, status=409
+    )["detail"]
+
+    assert "in the meantime by MK" in late and "two of us" in late

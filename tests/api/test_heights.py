@@ -124,7 +124,8 @@ def test_a_correction_that_lost_the_race_and_one_that_says_nothing_new_change_no
     seen = poles.view("P6")["readings"][0]["id"]
     wish = {"replaces_id": seen, "reason": WRONG, "reading": "1.700 m", "feature": "pole"}
     crew.post(path, wish)
-    assert "in the meantime" in crew.post(path, wish | {"reading": "1.600 m"}, 409)["detail"]
+    lost = crew.post(path, wish | {"reading": "1.600 m"}, 409)["detail"]
+    assert "in the meantime" in lost and "corrected to '1.700 m'" in lost, "it says what holds now"
     assert "already" in poles.correct("P6", "1.700 m", status=422)["detail"]
     assert "few words" in poles.correct("P6", "1.500 m", status=422, reason=" ")["detail"]
     assert poles.correct("P6", "two metres", status=422)["field"] == "reading"

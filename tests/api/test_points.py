@@ -67,7 +67,7 @@ def test_a_point_is_renamed_and_recoded_by_a_new_row_and_two_who_do_it_do_not_bo
     now = named(crew, job, "TOP3")
     assert (now["code"], now["note"], now["id"]) == ("EB", "by the gate", point["id"])
     refused = crew.post(f"/jobs/{job}/points/{point['id']}", label(point, name="OTHER"), status=409)
-    assert "changed in the meantime" in refused["detail"]
+    assert "changed in the meantime" in refused["detail"] and "Point P3 is called TOP3" in refused["detail"]
     book = [line["sentence"] for line in crew.get(f"/jobs/{job}/book")["lines"]]
     assert any("Point P3 is called TOP3, has the code EB" in sentence for sentence in book)
 

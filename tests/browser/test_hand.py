@@ -48,7 +48,6 @@ def test_a_phone_is_let_in_and_the_laptop_sees_it(crew):
     crew.laptop.sees(crew.lan_url)
     crew.laptop.sees("what we stand in")
     crew.laptop.sees("Nobody yet")
-    crew.laptop.shot("phones")
     crew.sign_in(passphrase="not the passphrase")
     crew.phone.sees("This is not the passphrase.")
 
@@ -142,7 +141,6 @@ def test_out_of_reach_it_says_since_when_and_comes_back_by_itself(crew):
     phone.sees("Cut off since", 30)
     assert "NO PROGRAM" in strip(phone) and not re.search(r"\d\.\d", strip(phone).partition("Cut off")[0])
     assert not shown(phone, "[data-big]"), "no number of then is shown as one of now"
-    phone.shot("hand-cut-off")
 
     crew.radio.come_back()
     phone.until(lambda: "FIXED" in strip(phone), 60)

@@ -92,6 +92,10 @@ def test_nothing_reaches_over_the_edge_the_action_is_in_the_window_and_axe_is_co
             if top < 0 or bottom > height or left < 0 or right > width or tall < 72 or (size != "laptop" and top < height / 2)
         ]  # fmt: skip
         found[address] = [*beyond, *outside, *axe(page)]
+    if size == "tablet":
+        settled(page, f"/job/{crew.job}/watch?view=now")
+        page.until(lambda: page.driver.find_elements(By.CSS_SELECTOR, "[data-big]"))
+        page.shot("hand-watch")
 
     assert {address: what for address, what in found.items() if what} == {}
 

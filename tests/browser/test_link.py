@@ -48,7 +48,6 @@ def test_a_forgotten_frequency_is_mended_a_mountpoint_picked_and_the_card_ticked
 
     page.view("Reach")
     page.sees("Lowest power that works")
-    page.shot("reach")
     page.view("Setup card")
     page.sees("Never transmit without an antenna")
     page.press("The right receiver, by its label")

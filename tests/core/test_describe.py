@@ -1,5 +1,6 @@
 """Fields declared once: what is typed is read or refused at its field, whatever it is."""
 
+import dataclasses
 from dataclasses import asdict, dataclass
 
 import pytest
@@ -8,6 +9,7 @@ from hypothesis import strategies as st
 
 from openstake.core.describe import described, fields_shown, typed
 from openstake.core.errors import InputError
+from openstake.core.geodesy.systems import OwnProjection
 from openstake.core.kit.gear import GEAR, Antenna, Pole
 from openstake.core.kit.profile import ROLES, Link, Profile, example
 from openstake.core.mark import GivenMark
@@ -63,6 +65,84 @@ def test_a_field_deep_inside_is_named_by_its_path():
 
     assert refused({"name": "x", "features": features}, Antenna).field == "features.1.method"
     assert refused({"kind": "uhf", "serial": {"receiver_baud": "9600"}}, Link).field == "serial.radio_baud"
+
+
+def shown(cls, **values):
+    """Return the fields that a form shows with choices."""
+    fields = fields_shown(cls)
+    usual = {field.name: field.options[0] for field in fields if field.options}
+    return [
+        field.name for field in fields
+        if field.used_with is None or (usual | values)[field.used_with.choice] in field.used_with.options
+    ]  # fmt: skip
+
+
+def test_a_form_asks_for_what_the_projection_uses():
+    """EPSG Guidance Note 7-2: methods 9807 and 9801 have a scale, 9802 two standard parallels."""
+    for method, scale, parallels in (
+        ("transverse-mercator", True, False), ("lambert-1sp", True, False), ("lambert-2sp", False, True),
+    ):  # fmt: skip
+        fields = shown(OwnProjection, method=method)
+        assert ("scale" in fields, "parallel_1_deg" in fields, "parallel_2_deg" in fields) == (
+            scale,
+            parallels,
+            parallels,
+        )
+    assert "equatorial_radius_m" not in shown(OwnProjection)
+    assert "equatorial_radius_m" in shown(OwnProjection, ellipsoid="other")
+
+
+def test_a_form_asks_for_what_the_kind_of_link_has():
+    assert {"frequency_mhz", "fec", "serial"} <= set(shown(Link, kind="uhf"))
+    assert {"frequency_mhz", "air_rate_bps", "serial"}.isdisjoint(shown(Link, kind="internet"))
+    assert "caster" in shown(Link, kind="internet") and "caster" not in shown(Link, kind="uhf")
+    assert {"frequency_mhz", "caster", "protocol"}.isdisjoint(shown(Link, kind="cable"))
+
+
+def test_what_a_choice_does_not_use_is_left_empty_and_never_read_where_nobody_sees_it():
+    values = {
+        "name": "x",
+        "method": "transverse-mercator",
+        "parallel_1_deg": "not an angle",
+        "equatorial_radius_m": "99",
+    }
+
+    made = typed(OwnProjection, values, "m")
+
+    assert (made.parallel_1_deg, made.equatorial_radius_m) == (None, None)
+    assert refused(values | {"method": "lambert-2sp"}, OwnProjection).field == "parallel_1_deg"
+    # A file is read as it is: it hides nothing.
+    link = {"kind": "cable", "frequency_mhz": 461.025}
+    assert typed(Link, link, None).frequency_mhz == 461.025
+
+
+def test_every_choice_has_words_and_none_is_a_code():
+    def choices(fields):
+        for field in fields:
+            yield from choices(field.fields)
+            if field.kind == "choice":
+                yield field
+
+    for cls in (Profile, OwnProjection, *GEAR.values()):
+        for field in choices(fields_shown(cls)):
+            assert len(field.option_words) == len(field.options)
+            assert [word for word in field.option_words if "_" in word or "-" in word or word == "uhf"] == [], (
+                field.name
+            )
+
+
+def test_what_is_used_with_a_choice_may_be_empty():
+    """Else a form could not be sent without what it does not show."""
+
+    def check(cls):
+        for item in dataclasses.fields(cls):
+            if item.metadata["used_with"] is not None:
+                left = item.metadata["optional"] or item.default is not dataclasses.MISSING
+                assert left or item.default_factory is not dataclasses.MISSING, item.name
+                assert item.metadata["used_with"][0] in {other.name for other in dataclasses.fields(cls)}
+
+    for cls in (Profile, Link, OwnProjection, *GEAR.values()):
+        check(cls)
 
 
 def test_a_bare_length_is_in_the_unit_that_is_said_and_a_file_has_none_to_say():

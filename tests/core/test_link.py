@@ -167,6 +167,32 @@ def test_legacy_sizes_and_that_they_carry_gps_and_glonass_only():
             message_bytes("legacy", letter, 5, 2)
 
 
+@pytest.mark.parametrize(
+    ("form", "numbers"),
+    [("msm4", [1074, 1084, 1094, 1124]), ("msm5", [1075, 1085, 1095, 1125]), ("msm7", [1077, 1087, 1097, 1127])],
+)
+def test_a_load_is_told_message_by_message(form, numbers):
+    """RTCM 10403.3, table 3.1-1: the numbers of the MSM of GPS, GLONASS, Galileo and BeiDou."""
+    messages = air_load(Stream(form, ALL, 2, 1.0, 10.0), 9600.0).messages
+
+    assert [item.number for item in messages] == [*numbers, 1006]
+    assert sum(item.share_of_load for item in messages) == pytest.approx(1.0)
+    assert [item.every_s for item in messages] == [1.0] * 4 + [10.0]
+
+
+def test_the_rows_of_a_load_are_those_by_hand():
+    # As below: 173, 144, 158, 202 bytes every second and 27 every ten; of 5437.6 bits 173 x 8 are 25.5 %.
+    messages = air_load(Stream("msm4", ALL, 2, 1.0, 10.0), 9600.0).messages
+
+    assert [item.bytes for item in messages] == [173, 144, 158, 202, 27]
+    assert messages[0].share_of_load == pytest.approx(1384 / 5437.6)
+    assert messages[0].words == "GPS, 10 satellites" and messages[4].words == "station position"
+    legacy = air_load(Stream("legacy", {"G": 10, "R": 8, "E": 0}, 2, 1.0), 9600.0, None).messages
+    assert [item.number for item in legacy] == [1004, 1012]
+    slow = air_load(Stream("msm4", ALL, 2, 1.0, None, ("R",)), 9600.0).messages
+    assert [item.every_s for item in slow] == [1.0, 2.0, 1.0, 1.0]
+
+
 def test_a_load_adds_up_by_hand():
     # MSM4, two signals, bits = 169 + 116 n, rounded up to bytes, 6 a frame: n 10, 8, 9, 12 give 173, 144, 158, 202: 677 bytes.
     load = air_load(Stream("msm4", ALL, 2, 1.0, 10.0), 9110.0, 0.10)
