@@ -205,10 +205,11 @@ def _unpacked(session: Session) -> list[dict[str, Any]]:
     return [json.loads(text)["data"] for text in session.scalars(told)]
 
 
-def lost_race(session: Session, what: str, present: Any) -> ConflictError:
+def lost_race(session: Session, what: str, present: Any, holds: str = "") -> ConflictError:
     """Return the error of who changes what somebody else has changed since: it says what holds now, as the Book does.
 
     `present` is the row that holds: the first line that names it, or what it replaced, is the one that was written with it.
+    `holds` says its values where that line does not.
     """
     names = [said_in_text("data").contains(present.id)]
     if present.replaces_id is not None:
@@ -219,7 +220,7 @@ def lost_race(session: Session, what: str, present: Any) -> ConflictError:
         return ConflictError(f"{what} in the meantime. Look at the present value and try again.")
     said = json.loads(text)
     by = f" by {said['by']}" if said.get("by") else ""
-    return ConflictError(f"{what} in the meantime{by}: {said['sentence']} Look at it and try again.")
+    return ConflictError(f"{what} in the meantime{by}: {holds or said['sentence']} Look at it and try again.")
 
 
 def said_in_text(name: str) -> ColumnElement[Any]:

@@ -150,6 +150,14 @@ def _store_new(session: Session, values: dict[str, Any], practice: bool, now: fl
     return made
 
 
+def _holds(settings: JobSettings, wished: Mapping[str, Any]) -> str:
+    """Return what settings hold of what somebody wants to change, where that is a word or a number."""
+    known = ((name, getattr(settings, name)) for name in wished if name in _WORDS and name not in ("geoid_id", "frame"))
+    return (
+        ", ".join(f"{_WORDS[name]} is {value if value not in (None, '') else 'empty'}" for name, value in known) + "."
+    )
+
+
 def change_settings(context: Context, job_id: str, replaces_id: str, changes: Mapping[str, Any]) -> JobView:
     """Add settings that replace the present ones; every coordinate follows.  Only what is given changes."""
     _prove_system(changes.get("system"))
@@ -157,7 +165,7 @@ def change_settings(context: Context, job_id: str, replaces_id: str, changes: Ma
     def work(session: Session) -> JobNow:
         job = job_of(session, job_id)
         if job.settings.id != replaces_id:
-            raise lost_race(session, "The settings have been changed", job.settings)
+            raise lost_race(session, "The settings have been changed", job.settings, _holds(job.settings, changes))
         if changes.get("archived") and open_occupation(session, job_id):
             raise ConflictError("A base is running in this job. End it before putting the job away.")
         before = {column: getattr(job.settings, column) for column in _COLUMNS}
