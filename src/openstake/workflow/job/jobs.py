@@ -152,10 +152,9 @@ def _store_new(session: Session, values: dict[str, Any], practice: bool, now: fl
 
 def _holds(settings: JobSettings, wished: Mapping[str, Any]) -> str:
     """Return what settings hold of what somebody wants to change, where that is a word or a number."""
-    known = ((name, getattr(settings, name)) for name in wished if name in _WORDS and name not in ("geoid_id", "frame"))
-    return (
-        ", ".join(f"{_WORDS[name]} is {value if value not in (None, '') else 'empty'}" for name, value in known) + "."
-    )
+    known = {name: getattr(settings, name) for name in wished if name in _WORDS and name not in ("geoid_id", "frame")}
+    said = ", ".join(f"{_WORDS[name]} is {'empty' if value in (None, '') else value}" for name, value in known.items())
+    return f"{said}." if said else ""
 
 
 def change_settings(context: Context, job_id: str, replaces_id: str, changes: Mapping[str, Any]) -> JobView:
