@@ -20,7 +20,7 @@ from flask import Flask
 
 from openstake.api.doors import NETWORK_DOOR
 from openstake.core.errors import InputError
-from openstake.live.transport import listening_socket
+from openstake.live.transport import LOOPBACK, listening_socket
 from openstake.store.certificates import ServedCertificate, is_private_address, made_here, of_ones_own
 from openstake.workflow.access import Access, Door
 
@@ -48,7 +48,7 @@ class LanWish:
 
 
 class WebServer:
-    """A server in this process on sockets that are open already, stopped within a second whatever streams are open."""
+    """A server in this process on a socket that is open already; it ends with the process."""
 
     def __init__(self, app: Callable[..., Iterable[bytes]], listener: socket.socket) -> None:
         self._server = _OnSocket(listener, app)
@@ -70,9 +70,6 @@ class WebServer:
     def _serve(self) -> None:
         with contextlib.suppress(OSError):
             self._server.serve()
-
-    def close(self) -> None:
-        self._server.stop()
 
 
 class Lan:
@@ -96,17 +93,14 @@ class Lan:
         wish = self._wish
         if wish.certificate is not None and wish.key is not None:
             served = of_ones_own(wish.certificate, wish.key, now_s)
+            names = served.names
         else:
-            served = made_here(self._data_dir, wish.addresses or addresses_here(), now_s)
+            names = wish.addresses or addresses_here()
+            # Out of every network nobody comes; once it is in one, the next look finds its address.
+            served = made_here(self._data_dir, names or (LOOPBACK,), now_s)
         for server in self._servers:
             server.serve_tls(served)
-        self._access.door = Door(
-            served.names, self._port, served.root_pem, served.fingerprint, wish.certificate is not None
-        )
-
-    def close(self) -> None:
-        for server in self._servers:
-            server.close()
+        self._access.door = Door(names, self._port, served.root_pem, served.fingerprint, wish.certificate is not None)
 
 
 def lan_sockets(wish: LanWish) -> list[socket.socket]:
@@ -143,6 +137,7 @@ class _OnSocket(Server):
         self._listener = listener
         self.software = "Open Stake"
         self.max_request_header_size = _MOST_HEADER_BYTES
+        self.keep_alive_conn_limit = _THREADS  # a phone that asks again need not shake hands again
 
     def bind(self, family: int, type: int, proto: int = 0) -> socket.socket:
         self.socket = self._listener

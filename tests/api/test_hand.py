@@ -330,3 +330,13 @@ def test_a_correction_that_came_second_is_told_what_holds_and_whose_it_is(office
     )["detail"]
 
     assert "in the meantime by MK" in late and "two of us" in late
+
+
+@pytest.mark.parametrize(
+    ("host", "port", "answers"),
+    [("10.1.2.3", 8443, True), ("pole.crew.example", 8443, True), ("crew.example", 8443, False), ("a.pole.crew.example", 8443, False),
+     ("example", 8443, False), ("10.1.2.3", 443, False), (None, 8443, False)],
+)  # fmt: skip
+def test_which_names_a_door_answers_to(host, port, answers):
+    """RFC 6125, 6.4.3: the star stands for one label, the leftmost."""
+    assert Door(("10.1.2.3", "*.crew.example"), 8443, None, "", True).answers_to(host, port) is answers

@@ -127,8 +127,7 @@ def _is_ours(access: Access) -> bool:
     host = _host_of(f"//{request.host}")
     if not _over_the_network():
         return host in _LOCAL_HOSTS
-    door = access.door
-    return door is not None and host in door.names and _port_of(request.host) == door.port
+    return access.door is not None and access.door.answers_to(host, _port_of(request.host))
 
 
 def _host_of(address: str) -> str | None:

@@ -176,7 +176,7 @@ def _names_of(certificate: x509.Certificate) -> tuple[str, ...]:
     except x509.ExtensionNotFound:
         return ()
     addresses = [str(item) for item in held.get_values_for_type(x509.IPAddress)]
-    return (*addresses, *held.get_values_for_type(x509.DNSName))
+    return (*addresses, *(name.lower() for name in held.get_values_for_type(x509.DNSName)))
 
 
 def _read(path: Path) -> x509.Certificate | None:

@@ -8,6 +8,7 @@ import secrets
 import threading
 from collections import OrderedDict
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Literal
@@ -37,6 +38,12 @@ class Door:
     root_pem: bytes | None
     fingerprint: str
     own_certificate: bool
+
+    def answers_to(self, host: str | None, port: int | None) -> bool:
+        """Say whether a request names this door; `*.site` is any name before `.site` (RFC 6125, 6.4.3)."""
+        if host is None or port != self.port:
+            return False
+        return host in self.names or f"*.{host.partition('.')[2]}" in self.names
 
 
 @dataclass(frozen=True)
@@ -164,8 +171,9 @@ class Access:
         )
         if found is None:
             return None
-        if self._now() - self._seen[found.id] > IDLE_S:
-            self.end(found.id)
+        if self._now() - self._seen.get(found.id, 0.0) > IDLE_S:
+            with suppress(NotFoundError):  # ended in this moment by somebody else
+                self.end(found.id)
             return None
         self._seen[found.id] = self._now()
         return Visitor(found.id, found.who, token)

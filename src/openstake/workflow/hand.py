@@ -99,7 +99,7 @@ def view(context: Context) -> HandView:
         why_not = "" if kept.passphrase else "Set a passphrase first: without one nobody is let in."
     return HandView(
         why_not=why_not,
-        ways_in=[_way_in(name, door.port) for name in door.names] if door else [],
+        ways_in=[_way_in(name, door.port) for name in door.names if not name.startswith("*.")] if door else [],
         has_passphrase=kept.passphrase is not None,
         hint=kept.hint,
         fingerprint=door.fingerprint if door else "",

@@ -1,6 +1,6 @@
 /** Who this page is for, and who is connected. */
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { answer, client, setToken, type Schemas } from "./client";
+import { answer, client, Problem, setToken, type Schemas } from "./client";
 
 const TRIED_AGAIN_MS = 3000;
 
@@ -15,7 +15,7 @@ export const useSession = () =>
     },
     retry: false,
     staleTime: Infinity,
-    refetchInterval: (query) => (query.state.status === "error" ? TRIED_AGAIN_MS : false),
+    refetchInterval: ({ state }) => (state.error instanceof Problem && state.error.status === 0 ? TRIED_AGAIN_MS : false),
     refetchOnReconnect: "always",
   });
 
@@ -24,10 +24,11 @@ export const useAbout = () => useQuery({ queryKey: ["about"], queryFn: () => ans
 export const useSignIn = () => {
   const queries = useQueryClient();
   return useMutation({
+    mutationKey: ["session"],
     mutationFn: (body: Schemas["SignIn"]) => answer(client.POST("/api/session", { body })),
     onSuccess: (session) => {
       setToken(session.csrf);
-      queries.clear();
+      queries.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== "session" });
       queries.setQueryData(["session"], session);
     },
   });

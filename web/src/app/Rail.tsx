@@ -1,9 +1,9 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
-import { LogOut, Menu, Moon, Smartphone, Sun, SunMedium, X } from "lucide-react";
+import { Menu, Moon, Smartphone, Sun, SunMedium, X } from "lucide-react";
 import { useState } from "react";
 import { Link, NavLink, useLocation } from "react-router";
 import type { Schemas } from "../api/client";
-import { useSession, useSignOut } from "../api/hand";
+import { useSession } from "../api/hand";
 import { useSteps } from "../api/queries";
 import { StateMark } from "../ui/StateMark";
 import { STEPS } from "./steps";
@@ -147,20 +147,13 @@ export function FootSteps({ job, onGo }: { job: Schemas["JobView"]; onGo: () => 
   );
 }
 
-/** Who is signed in here, and the way out; on the program's own machine the way to let a phone in. */
+/** On the program's own machine the way to let a phone in; on a phone who is signed in, and the way out. */
 export function Phones() {
   const session = useSession();
-  const signOut = useSignOut();
-  if (!session.data || session.data.here)
-    return (
-      <Link to="/phones" className="flex min-h-touch items-center gap-2 px-2 font-semibold underline">
-        <Smartphone aria-hidden size={20} /> Phones
-      </Link>
-    );
   return (
-    <button type="button" className="flex min-h-touch items-center gap-2 px-2 font-semibold underline" onClick={() => signOut.mutate()}>
-      <LogOut aria-hidden size={20} /> Sign {session.data.who} out
-    </button>
+    <Link to="/phones" className="flex min-h-touch items-center gap-2 px-2 font-semibold underline">
+      <Smartphone aria-hidden size={20} /> {session.data?.who || "Phones"}
+    </Link>
   );
 }
 

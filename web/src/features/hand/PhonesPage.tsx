@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
-import { useEndSession, useHand, useSession, useSetPassphrase } from "../../api/hand";
+import { useEndSession, useHand, useSession, useSetPassphrase, useSignOut } from "../../api/hand";
 import { clock, day } from "../../lib/format";
 import { Button, Note, TextField } from "../../ui/controls";
 import { More } from "../../ui/More";
@@ -17,13 +17,8 @@ export function PhonesPage() {
       <Link to="/" className="flex min-h-touch items-center self-start font-semibold underline">
         All jobs
       </Link>
-      <h1 className="text-3xl font-bold">Pair a phone</h1>
-      {!here && (
-        <>
-          <Note>A phone is let in on the machine that the program runs on.</Note>
-          <Trust fingerprint="" />
-        </>
-      )}
+      <h1 className="text-3xl font-bold">{here ? "Pair a phone" : "This phone"}</h1>
+      {!here && <ThisPhone who={session.data?.who ?? ""} />}
       {hand.isError && <Note tone="flag">{sentenceOf(hand.error)}</Note>}
       {view && (
         <>
@@ -44,6 +39,25 @@ export function PhonesPage() {
         </>
       )}
     </main>
+  );
+}
+
+/** On the phone itself: under whose name it writes, the way out, and how to trust the program. */
+function ThisPhone({ who }: { who: string }) {
+  const signOut = useSignOut();
+  return (
+    <>
+      <div className="flex items-center justify-between gap-4 rounded border-2 border-line bg-page px-4 py-3">
+        <p className="min-w-0">
+          What is recorded here is written by <span className="text-xl font-bold">{who}</span>.
+        </p>
+        <Button kind="danger" className="shrink-0 whitespace-nowrap!" disabled={signOut.isPending} onClick={() => signOut.mutate()}>
+          Sign out
+        </Button>
+      </div>
+      <Trust fingerprint="" />
+      <p className="text-faded">Other phones are let in, and ended, on the machine that the program runs on.</p>
+    </>
   );
 }
 
@@ -166,8 +180,8 @@ function Trust({ fingerprint, own = false }: { fingerprint: string; own?: boolea
         and install it as a certificate authority in the phone's settings.
       </li>
       <li>
-        Compare its SHA-256 with this before you trust it:
-        <span className="block font-semibold break-all">{fingerprint || "it stands on the page Phones of the program's own machine"}</span>
+        {fingerprint ? "Compare its SHA-256 with this before you trust it:" : "Compare its SHA-256, before you trust it, with that on the page Phones of the program's own machine."}
+        {fingerprint && <span className="block font-semibold break-all">{fingerprint}</span>}
       </li>
       <li>Put the page on the home screen. It then opens in a dead spot too, and says that it is cut off.</li>
     </ol>
