@@ -316,7 +316,7 @@ def main() -> None:
             f"{many / few:.2f}",
         )
     )
-    rows += rows_of("bench/bulk.py") + rows_of("bench/watch.py") + rows_of("bench/fit.py")
+    rows += rows_of("bench/bulk.py") + rows_of("bench/watch.py") + rows_of("bench/fit.py") + rows_of("bench/hand.py")
     rows.append(("Start-up of a new data folder, s", f"{start_up_s():.1f}", "", ""))
     rows.append(("First load, gzip, kB", f"{first_load_kb():.0f}", "aim 300", ""))
     lines = [

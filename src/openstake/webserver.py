@@ -141,6 +141,8 @@ class _OnSocket(Server):
 
     def bind(self, family: int, type: int, proto: int = 0) -> socket.socket:
         self.socket = self._listener
+        # Head and body of an answer are sent apart: waiting for the first one's receipt takes 40 ms.
+        self._listener.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self.bind_addr = self._listener.getsockname()[:2]
         return self._listener
 
