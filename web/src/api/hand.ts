@@ -19,6 +19,9 @@ export const useSession = () =>
     refetchOnReconnect: "always",
   });
 
+/** The name that this device signed in with; empty on the program's own machine. */
+export const useWho = () => useQueryClient().getQueryData<Schemas["SessionView"]>(["session"])?.who ?? "";
+
 export const useAbout = () => useQuery({ queryKey: ["about"], queryFn: () => answer(client.GET("/api/about")), staleTime: Infinity });
 
 export const useSignIn = () => {

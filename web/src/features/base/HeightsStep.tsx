@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { useWho } from "../../api/hand";
 import { useCorrectHeight, useHeights, useReadBaseHeight } from "../../api/queries";
 import { clock, length, millimetres, UNIT_SIGN } from "../../lib/format";
 import { CardTable } from "../../ui/CardTable";
@@ -18,7 +19,8 @@ export function useReading(jobId: string, moment: Moment, heights: Schemas["Base
   const [who, setWho] = useState<string | null>(null);
   const read = useTyped(jobId, typed);
   const add = useReadBaseHeight(jobId);
-  const reader = who ?? heights.readings.at(-1)?.who ?? "";
+  const signedIn = useWho();
+  const reader = who ?? (signedIn || heights.readings.at(-1)?.who || "");
   const send = (again = false) =>
     add.mutate({ ...typed, who: reader, moment, again }, { onSuccess: () => setTyped({ ...typed, reading: "" }) });
   return { typed, setTyped, who: reader, setWho, ...read, add, send };

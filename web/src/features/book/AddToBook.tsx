@@ -2,6 +2,7 @@ import { CloudRain, NotebookPen, Users } from "lucide-react";
 import { useState } from "react";
 import { useAddBookPhoto, useAddNote, useAddPeople, useAddWeather } from "../../api/book";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { useWho } from "../../api/hand";
 import { Button, FileButton, TextField } from "../../ui/controls";
 
 /** Four of them share the foot of a phone. */
@@ -63,7 +64,7 @@ const fieldOf = (error: unknown, field: string) => (error instanceof Problem && 
 function NoteForm({ job, onClose }: FormProps) {
   const add = useAddNote(job.id);
   const [words, setWords] = useState("");
-  const [who, setWho] = useState("");
+  const [who, setWho] = useState(useWho());
   return (
     <>
       <TextField label="Note" name="book_note" value={words} onChange={setWords} lines={3} autoFocus problem={fieldOf(add.error, "words")} />

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { useCrews, useSettleCrews } from "../../api/book";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { useWho } from "../../api/hand";
 import { clock, day } from "../../lib/format";
 import { Button, Note, TextField } from "../../ui/controls";
 
@@ -8,7 +9,7 @@ import { Button, Note, TextField } from "../../ui/controls";
 export function CrewsDiffer({ job }: { job: Schemas["JobView"] }) {
   const crews = useCrews(job.id);
   const settle = useSettleCrews(job.id);
-  const [who, setWho] = useState("");
+  const [who, setWho] = useState(useWho());
   const [reason, setReason] = useState("");
   const differ = crews.data ?? [];
   if (differ.length === 0) return null;

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { useDays, useDaySheet, useSignDay } from "../../api/book";
 import { Problem, sentenceOf } from "../../api/client";
+import { useWho } from "../../api/hand";
 import { clock, counted, day as dayOf } from "../../lib/format";
 import { Button, Note, TextField } from "../../ui/controls";
 import { Page } from "../../ui/Page";
@@ -13,7 +14,7 @@ export function DaysView({ job, tabs }: BookViewProps) {
   const shown = days.data?.find((item) => item.day === picked) ?? days.data?.[0] ?? null;
   const sheet = useDaySheet(job.id, shown?.day ?? "");
   const sign = useSignDay(job.id);
-  const [who, setWho] = useState("");
+  const [who, setWho] = useState(useWho());
   const [words, setWords] = useState("");
   const problem = sign.error instanceof Problem ? sign.error : null;
   return (

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { useAnswerFinding } from "../../api/chain";
 import { Problem, type Schemas } from "../../api/client";
+import { useWho } from "../../api/hand";
 import { clock, day } from "../../lib/format";
 import { Button, Note, TextField } from "../../ui/controls";
 import { FindingNote } from "../../ui/findings";
@@ -21,7 +22,7 @@ function Asked(props: { job: Schemas["JobView"]; item: Schemas["FindingAsked"]; 
   const { job, item } = props;
   const answer = useAnswerFinding(job.id);
   const [words, setWords] = useState<string | null>(null);
-  const [who, setWho] = useState("");
+  const [who, setWho] = useState(useWho());
   const problem = answer.error instanceof Problem ? answer.error : null;
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
   return (

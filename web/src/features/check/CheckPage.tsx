@@ -94,8 +94,8 @@ function ShotView({ job, tabs }: CheckViewProps) {
         <ShotForm job={job} mark={mark} onMark={setPicked} wish={wish} onWish={setWish} pole={pole} onPole={setPole} problem={problem} />
         <div className="flex min-w-0 flex-col gap-3 hand:order-2">
           <div className="flex flex-col gap-3 hand:order-2">
-          {shown && <Verdict check={shown} />}
-          {shown && !shown.agrees && <FindingLines findings={together} />}
+            {shown && <Verdict check={shown} />}
+            {shown && !shown.agrees && <FindingLines findings={together} />}
           </div>
           {shown ? (
             <Difference job={job} check={shown} all={all} />
@@ -103,14 +103,14 @@ function ShotView({ job, tabs }: CheckViewProps) {
             <Note>No check yet. Near the base first, then at the far end of the job.</Note>
           )}
           <div className="flex flex-col gap-3 hand:order-3">
-          {shown && <FindingLines findings={shown.findings.slice(1)} />}
-          {shown && <RoverHeight key={shown.id} job={job} shotId={shown.id} />}
-          <Cards job={job} checks={all} shownId={shown?.id ?? null} onShow={setShownId} />
-          {checks.hasNextPage && (
-            <ShowMore busy={checks.isFetchingNextPage} onMore={() => void checks.fetchNextPage()}>
-              Earlier checks:
-            </ShowMore>
-          )}
+            {shown && <FindingLines findings={shown.findings.slice(1)} />}
+            {shown && <RoverHeight key={shown.id} job={job} shotId={shown.id} />}
+            <Cards job={job} checks={all} shownId={shown?.id ?? null} onShow={setShownId} />
+            {checks.hasNextPage && (
+              <ShowMore busy={checks.isFetchingNextPage} onMore={() => void checks.fetchNextPage()}>
+                Earlier checks:
+              </ShowMore>
+            )}
           </div>
         </div>
       </div>

@@ -53,10 +53,10 @@ export function ShotForm(props: {
       </div>
       <div className="hand:order-4">
         <Toggle
-        label="Fixed only"
-        value={wish.fixed_only}
-        onChange={(fixed_only) => set({ fixed_only })}
-        hint={wish.fixed_only ? "Anything else is not averaged." : "Float and single would be averaged in."}
+          label="Fixed only"
+          value={wish.fixed_only}
+          onChange={(fixed_only) => set({ fixed_only })}
+          hint={wish.fixed_only ? "Anything else is not averaged." : "Float and single would be averaged in."}
         />
       </div>
     </div>

@@ -71,7 +71,10 @@ function WaysIn({ view }: { view: Schemas["HandView"] }) {
           <div className="min-w-0">
             <p className="text-faded">Point the phone's camera at it, or type</p>
             <p className="text-2xl font-bold break-all">{way.url}</p>
-            <p className="mt-3">The phone must be in this machine's Wi-Fi. Its browser warns once, because nobody else vouches for this machine.</p>
+            <p className="mt-3">
+              The phone must be in this machine's Wi-Fi.{" "}
+              {!view.own_certificate && "Its browser warns once, because nobody else vouches for this machine."}
+            </p>
             <p className="mt-3 text-faded">{view.hint ? `Passphrase: ${view.hint}` : "The passphrase has no hint."}</p>
           </div>
         </li>

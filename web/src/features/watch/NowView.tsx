@@ -35,20 +35,20 @@ export function NowView({ job, tabs }: WatchViewProps) {
       }
     >
       <div className="flex flex-col">
-      {instrument.isError && <Note tone="flag">{sentenceOf(instrument.error)}</Note>}
-      {shown && <Decides job={job} decides={shown.claim.decides} />}
-      {instrument.data && <Rovers job={job} view={instrument.data} />}
-      {shown && (
-        <div className="flex flex-col gap-3">
-          <Cards job={job} shown={shown} />
-          {findings[0] && (findings[0].is_stop ? <FindingNote finding={findings[0]} /> : <FindingLines findings={findings.slice(0, 1)} />)}
-          {findings.length > 1 && <FindingLines findings={findings.slice(1)} />}
-          <FixHistory job={job} roverId={shown.rover_id} />
-          <Sky shown={shown} />
-          <Initialise job={job} shown={shown} />
-          <Messages link={shown.link} />
-        </div>
-      )}
+        {instrument.isError && <Note tone="flag">{sentenceOf(instrument.error)}</Note>}
+        {shown && <Decides job={job} decides={shown.claim.decides} />}
+        {instrument.data && <Rovers job={job} view={instrument.data} />}
+        {shown && (
+          <div className="flex flex-col gap-3">
+            <Cards job={job} shown={shown} />
+            {findings[0] && (findings[0].is_stop ? <FindingNote finding={findings[0]} /> : <FindingLines findings={findings.slice(0, 1)} />)}
+            {findings.length > 1 && <FindingLines findings={findings.slice(1)} />}
+            <FixHistory job={job} roverId={shown.rover_id} />
+            <Sky shown={shown} />
+            <Initialise job={job} shown={shown} />
+            <Messages link={shown.link} />
+          </div>
+        )}
       </div>
     </Page>
   );
