@@ -27,6 +27,8 @@ from openstake.workflow.access import Access, Door
 _LOG = logging.getLogger("openstake.web")
 # Every event stream holds a thread; the hub keeps their number below this.
 _THREADS = 64
+# Connections that wait for a thread; more are answered with 503, so that nobody takes all the files of the process.
+_MOST_WAITING = 256
 _MOST_HEADER_BYTES = 64 << 10
 # Who takes nothing for so long is gone: a phone out of the Wi-Fi gives its thread back.
 _SILENT_S = 20
@@ -132,7 +134,7 @@ class _OnSocket(Server):
     def __init__(self, listener: socket.socket, app: Callable[..., Iterable[bytes]]) -> None:
         super().__init__(
             listener.getsockname()[:2], app, numthreads=_THREADS, server_name="Open Stake", timeout=_SILENT_S,
-            shutdown_timeout=1, request_queue_size=128,
+            shutdown_timeout=1, request_queue_size=128, accepted_queue_size=_MOST_WAITING, accepted_queue_timeout=1,
         )  # fmt: skip
         self._listener = listener
         self.software = "Open Stake"

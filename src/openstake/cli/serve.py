@@ -13,7 +13,7 @@ from platformdirs import user_data_path
 from openstake.app import serve as run
 from openstake.core.errors import InputError
 from openstake.webserver import LanWish
-from openstake.workflow.access import SHORTEST_PASSPHRASE, Door
+from openstake.workflow.access import SHORTEST_PASSPHRASE, Door, checked_passphrase
 
 _LAN_OPTIONS = (
     click.option(
@@ -62,10 +62,17 @@ def first_passphrase() -> str | None:
     """Ask for a passphrase where somebody sits at the terminal; else it is set on the page Phones."""
     if not sys.stdin.isatty():
         return None
-    said: str = click.prompt(
-        f"Passphrase for phones, at least {SHORTEST_PASSPHRASE} signs", hide_input=True, confirmation_prompt=True
-    )
+    question = f"Passphrase for phones, at least {SHORTEST_PASSPHRASE} signs"
+    said: str = click.prompt(question, hide_input=True, confirmation_prompt=True, value_proc=_typed)
     return said
+
+
+def _typed(text: str) -> str:
+    """Return a passphrase that was typed; one that is easily guessed is asked for again."""
+    try:
+        return checked_passphrase(text)
+    except InputError as error:
+        raise click.BadParameter(error.sentence) from None
 
 
 @click.command()

@@ -64,6 +64,17 @@ class Visitor:
         return hmac.new(self.token.encode(), b"csrf", hashlib.sha256).hexdigest() if self.token else ""
 
 
+def checked_passphrase(text: str) -> str:
+    """Return a passphrase without the blanks around it; InputError where it is easily guessed."""
+    passphrase = text.strip()
+    if not SHORTEST_PASSPHRASE <= len(passphrase) <= LONGEST_PASSPHRASE or len(set(passphrase)) < 5:
+        raise InputError(
+            f"A passphrase has {SHORTEST_PASSPHRASE} to {LONGEST_PASSPHRASE} signs, five of them different. Three words are easy to type.",
+            field="passphrase",
+        )
+    return passphrase
+
+
 @dataclass
 class _Wrong:
     """Wrong passphrases of an address since the last right one, and when the last one came."""
@@ -132,12 +143,7 @@ class Access:
 
     def set_passphrase(self, passphrase: str, hint: str) -> None:
         """Take a passphrase; whoever came in with the one before is signed out."""
-        passphrase, hint = passphrase.strip(), hint.strip()
-        if not SHORTEST_PASSPHRASE <= len(passphrase) <= LONGEST_PASSPHRASE or len(set(passphrase)) < 5:
-            raise InputError(
-                f"A passphrase has {SHORTEST_PASSPHRASE} to {LONGEST_PASSPHRASE} signs, five of them different. Three words are easy to type.",
-                field="passphrase",
-            )
+        passphrase, hint = checked_passphrase(passphrase), hint.strip()
         if len(hint) > LONGEST_HINT or passphrase.casefold() in hint.casefold():
             raise InputError("The hint is short, and is not the passphrase.", field="hint")
         made = hash_of_passphrase(passphrase)
