@@ -148,6 +148,22 @@ def test_out_of_reach_it_says_since_when_and_comes_back_by_itself(crew):
     phone.until(lambda: shown(phone, "[data-big]"))
 
 
+def test_the_page_can_be_put_on_the_home_screen(crew):
+    """W3C Web Application Manifest: a name, where it starts, and icons of 192 and 512 pixels (what browsers ask for; from memory)."""
+    ask = (
+        "const done = arguments[0]; (async () => {"
+        " const link = document.querySelector('link[rel=manifest]').href, answer = await fetch(link), said = await answer.json();"
+        " const icons = await Promise.all(said.icons.map(async (icon) => { const image = new Image(); image.src = icon.src;"
+        "  await image.decode(); return [icon.sizes, icon.type, image.naturalWidth]; }));"
+        " return { type: answer.headers.get('content-type'), said, icons }; })().then(done)"
+    )
+    found = crew.phone.driver.execute_async_script(ask)
+
+    assert found["type"].startswith("application/manifest+json")
+    assert found["said"]["name"] == "Open Stake" and found["said"]["display"] == "standalone"
+    assert ["192x192", "image/png", 192] in found["icons"] and ["512x512", "image/png", 512] in found["icons"]
+
+
 def test_in_a_dead_spot_the_page_starts_from_its_own_files_and_says_that_it_is_cut_off(crew):
     phone = crew.phone
     phone.open(f"/job/{crew.job}/watch")

@@ -43,9 +43,12 @@ def test_a_forgotten_frequency_is_mended_a_mountpoint_picked_and_the_card_ticked
     page.sees("The ends do not agree")
     page.press("different")
     page.sees("one end speaks where the other does not listen")
-    page.press("Set both to uhf")
+    page.press("Set both to UHF")
     page.until(lambda: "Both ends agree" in page.text() or "not known" in page.text())
 
+    page.view("On the air")
+    for words in ("GPS, 10 satellites", "173 bytes every 1 s", "Shares are of the load"):
+        page.sees(words)
     page.view("Reach")
     page.sees("Lowest power that works")
     page.view("Setup card")

@@ -13,6 +13,8 @@ const FIELDS = [
   field("height", "length", { optional: true }),
   field("tracks", "list", { options: ["GPS", "Galileo"] }),
   field("serial", "group", { optional: true, fields: [field("baud", "count")] }),
+  field("kind", "choice", { options: ["uhf", "cable"], option_words: ["UHF", "Cable"] }),
+  field("frequency", "text", { used_with: { choice: "kind", options: ["uhf"] } }),
   field("rows", "table", { fields: [field("number", "count"), field("every", "number", { unit: "s" })] }),
 ];
 
@@ -47,8 +49,19 @@ function Held({ start, onValues, problem }: { start: Values; onValues: (values: 
 test("what is stored is shown as it could be typed: lengths with their metre, numbers as text", () => {
   const typed = asTyped(FIELDS, { name: "x", height: 2, tracks: ["GPS"], serial: { baud: 9600 }, rows: [{ number: 1006, every: 10 }] });
 
-  expect(typed).toEqual({ name: "x", height: "2 m", tracks: ["GPS"], serial: { baud: "9600" }, rows: [{ number: "1006", every: "10" }] });
-  expect(asTyped(FIELDS, {})).toEqual({ name: null, height: null, tracks: [], serial: null, rows: [] });
+  expect(typed).toEqual({ name: "x", height: "2 m", tracks: ["GPS"], serial: { baud: "9600" }, kind: null, frequency: null, rows: [{ number: "1006", every: "10" }] });
+  expect(asTyped(FIELDS, {})).toEqual({ name: null, height: null, tracks: [], serial: null, kind: null, frequency: null, rows: [] });
+});
+
+test("a form asks for what its choice uses, says the choice in words, and keeps what was typed for when it is used again", () => {
+  render(<Held start={{ kind: "uhf", frequency: "461.025" }} onValues={() => undefined} />);
+  expect(screen.getByLabelText("kind").textContent).toContain("UHF");
+  expect(screen.getByLabelText<HTMLInputElement>("frequency").value).toBe("461.025");
+  cleanup();
+
+  render(<Held start={{ kind: "cable", frequency: "461.025" }} onValues={() => undefined} />);
+  expect(screen.getByLabelText("kind").textContent).toContain("Cable");
+  expect(screen.queryByLabelText("frequency")).toBeNull();
 });
 
 test("typing keeps the text as it is typed, whatever it is: the server reads it", () => {
