@@ -86,7 +86,7 @@ def test_a_log_that_is_played_comes_to_what_was_written(log):
 def test_the_slope_is_that_of_the_longest_climb_of_the_age(tmp_path):
     path = tmp_path / "age.nmea"
     path.write_bytes(b"".join(burst(n, age=f"{1.0 + max(0, n - 10) * 0.1:.1f}") for n in range(70)))
-    heard = listen("--rover", f"replay://{path}?speed=100", "--seconds", 2)
+    heard = listen("--rover", f"replay://{path}?speed=1000", "--seconds", 3)
 
     # By hand: ten seconds level, then 0.1 s a second for an hour's minute; numpy's fit of the whole stretch.
     ages = [1.0 + max(0, n - 10) * 0.1 for n in range(70)]
