@@ -99,6 +99,11 @@ def value_of(link: Mapping[str, Any], field: str) -> object:
     return value
 
 
+def in_words(field: str, value: object) -> object:
+    """Return a setting's value as people say it."""
+    return LINK_KINDS.get(value, value) if field == "kind" and isinstance(value, str) else value
+
+
 def _same(field: str, one: object, other: object) -> bool:
     if isinstance(one, bool) or isinstance(other, bool):
         return one is other
@@ -153,7 +158,7 @@ def _words(setting: Setting, value: object) -> str:
         return "not set"
     if isinstance(value, bool):
         return "on" if value else "off"
-    number = f"{value:g}" if isinstance(value, float) else str(value)
+    number = f"{value:g}" if isinstance(value, float) else str(in_words(setting.field, value))
     return f"{number} {setting.unit}".strip()
 
 

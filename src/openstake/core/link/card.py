@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from openstake.core.kit.profile import Profile
-from openstake.core.link.agree import SETTINGS, value_of
+from openstake.core.link.agree import SETTINGS, in_words, value_of
 from openstake.core.link.reach import exposure_distance_m, exposure_limits_w_m2
 
 
@@ -53,7 +53,7 @@ def setup_card(base: Profile, rover: Profile) -> Card:
         CardLine("tilt", "Tilt compensation", "", _shown(rover.tilt, "")),
     ]  # fmt: skip
     for setting in SETTINGS:
-        values = [_shown(value_of(link, setting.field), setting.unit) for link in (one, other)]
+        values = [_shown(in_words(setting.field, value_of(link, setting.field)), setting.unit) for link in (one, other)]
         if any(values):
             lines.append(CardLine(setting.field, setting.label, values[0], values[1]))
     bauds = [

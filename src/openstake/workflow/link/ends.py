@@ -9,7 +9,7 @@ from typing import Any, cast
 
 from openstake.core.errors import FileError
 from openstake.core.judge.finding import Finding, stops_of
-from openstake.core.link.agree import LINK_KINDS, End, RowState, judge_pair, pair_rows
+from openstake.core.link.agree import End, RowState, in_words, judge_pair, pair_rows
 from openstake.core.link.airload import (
     AirLoad,
     Stream,
@@ -111,17 +111,12 @@ def agreement(base: End, rover: End) -> Agreement:
         not (stops_of(findings) or unknown), base.name, rover.name, findings,
         [
             PairRow(
-                row.setting.field, row.setting.label, row.setting.unit, _in_words(row.setting.field, row.base), _in_words(row.setting.field, row.rover),
+                row.setting.field, row.setting.label, row.setting.unit, cast(Scalar, in_words(row.setting.field, row.base)), cast(Scalar, in_words(row.setting.field, row.rover)),
                 row.state,
             )
             for row in pair_rows(base, rover)
         ],
     )  # fmt: skip
-
-
-def _in_words(field: str, value: object) -> Scalar:
-    """Return a value as people say it."""
-    return LINK_KINDS.get(str(value), cast(Scalar, value)) if field == "kind" else cast(Scalar, value)
 
 
 @dataclass(frozen=True)
