@@ -64,9 +64,9 @@ check: setup
 	$(MAKE) --no-print-directory -j 2 --output-sync=target unit lint types types-web lint-web unit-web
 
 # Everything; `browser` includes all that takes seconds by its nature.  These tests wait for processes and for stand-ins in their
-# own time: one that fails while another runs beside it is run once more by itself, and both runs are shown.
+# own time, those of a file one after the other: one that fails while another runs beside it is run once more by itself, and both runs are shown.
 test: chromium check
-	.venv/bin/pytest -n 2 --dist loadgroup -m slow || .venv/bin/pytest --last-failed --last-failed-no-failures none -m slow
+	.venv/bin/pytest -n 2 --dist loadfile -m slow || .venv/bin/pytest --last-failed --last-failed-no-failures none -m slow
 
 browser: chromium setup
 	.venv/bin/pytest -n 2 -m browser

@@ -187,7 +187,6 @@ def test_a_point_without_a_base_says_what_to_do(shared_program, job):
 
 
 @pytest.mark.slow
-@pytest.mark.xdist_group("field")
 def test_kinds_of_shot_at_the_pole(own_program):
     """Quick, track, a limit that holds back, the guard off, two names at once."""
     crew, job = own_program, own_program.job()
@@ -222,7 +221,6 @@ def test_kinds_of_shot_at_the_pole(own_program):
 
 
 @pytest.mark.slow
-@pytest.mark.xdist_group("field")
 def test_closing_walks_from_due_to_done(own_program):
     crew, job = own_program, own_program.job()
     crew.walk_to(job, "CS2")

@@ -83,11 +83,11 @@ def test_the_event_stream_is_in_the_schema_and_keeps_to_it(own_program, document
     for piece in stream.response:
         for name, data in re.findall(r"event: (\w+)\ndata: (.+)\n", piece.decode()):
             heard[name] = json.loads(data)
-        if {"live", "job"} <= set(heard):
+        if {"live", "job", "beat"} <= set(heard):
             break
     stream.close()
 
-    assert document["components"]["schemas"]["Events"]["required"] == ["live", "average", "job"]
+    assert document["components"]["schemas"]["Events"]["required"] == ["live", "average", "job", "beat"]
     TypeAdapter(Events).validate_python({"average": None} | heard)
     assert (heard["live"][0]["status"], heard["job"]) == ("fixed", {"job_id": job})
     assert heard["live"][0]["advice"] == "Fixed. Prove it on a known mark before any work."

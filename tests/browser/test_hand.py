@@ -8,7 +8,7 @@ from selenium.webdriver.common.by import By
 from tests.browser.conftest import LAPTOP, resize
 from tests.browser.crew import Crew
 
-pytestmark = [pytest.mark.browser, pytest.mark.slow, pytest.mark.xdist_group("hand")]
+pytestmark = [pytest.mark.browser, pytest.mark.slow]
 
 # A thumb in a glove (common practice, no source); WCAG 2.2, 2.5.5 asks for 44.
 TOUCH_PX, RECORD_PX, BIG_PX = 48, 72, 48

@@ -73,7 +73,6 @@ def test_a_job_in_feet_on_an_assumed_system_from_import_with_errors_to_plan(page
     page.sees("nobody has said where on Earth it lies")
 
 
-@pytest.mark.xdist_group("visit")
 def test_a_mark_is_picked_on_the_plan_where_it_stands(visit):
     visit.open()
     visit.press("Carrow Sluice", tag="a")

@@ -10,7 +10,7 @@ from tests.browser.conftest import LAPTOP, PHONE, TABLET, Page, resize
 from tests.browser.crew import Crew
 from tests.browser.test_walk import axe
 
-pytestmark = [pytest.mark.browser, pytest.mark.slow, pytest.mark.xdist_group("hand")]
+pytestmark = [pytest.mark.browser, pytest.mark.slow]
 
 # WCAG 2.2, 1.4.4: text at 200 % of a window of 1280 × 800.
 ZOOMED = (640, 400)

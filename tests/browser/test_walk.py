@@ -90,7 +90,6 @@ def test_a_base_height_typed_a_decimetre_too_large_is_seen_and_explained(page, t
         assert answer.read().decode().splitlines()[1].startswith("CS2,7034")
 
 
-@pytest.mark.xdist_group("visit")
 def test_a_job_is_made_with_a_system_found_by_part_of_its_name(visit):
     visit.open()
     visit.press("New job")
@@ -136,7 +135,6 @@ axe.run(document, { resultTypes: ['violations'] }).then((result) => done(
 """
 
 
-@pytest.mark.xdist_group("visit")
 @pytest.mark.parametrize("theme", ["paper", "sun", "dusk"])
 def test_axe_finds_nothing_serious_on_any_page(visit, theme):
     visit.open()
@@ -166,7 +164,6 @@ def axe(page):
     return page.driver.execute_async_script(RUN_AXE)
 
 
-@pytest.mark.xdist_group("visit")
 def test_every_step_is_reached_by_keys_and_the_list_of_keys_is_shown(visit):
     visit.open()
     visit.press("Carrow Sluice", tag="a")

@@ -24,7 +24,7 @@ from pyrtcm import RTCMReader
 
 from tests.conftest import wait_for
 
-pytestmark = [pytest.mark.slow, pytest.mark.xdist_group("field")]
+pytestmark = [pytest.mark.slow]
 
 LATITUDE, LONGITUDE, HEIGHT, ANTENNA = 53.3, -6.2, 60.0, 1.6
 TO_ECEF = Transformer.from_crs("EPSG:4979", "EPSG:4978", always_xy=True)

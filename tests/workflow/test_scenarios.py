@@ -6,7 +6,7 @@ import pytest
 from openstake.workflow.practice.field import PASSWORD
 from tests.conftest import wait_for
 
-pytestmark = [pytest.mark.slow, pytest.mark.xdist_group("field")]
+pytestmark = [pytest.mark.slow]
 
 
 def codes(crew, job, rover=""):
