@@ -86,7 +86,7 @@ def in_browser(url: str, job: str) -> tuple[float, float, tuple[float, float]]:
     driver = browser()
     driver.execute_cdp_cmd("Performance.enable", {})
     driver.get(f"{url}/job/{job}/watch")
-    found = lambda: driver.find_elements("css selector", "[aria-label='Fix history'] canvas")  # noqa: E731
+    found = lambda: driver.find_elements("css selector", "[aria-label^='Fix history:'] canvas")  # noqa: E731
     end = time.monotonic() + 30
     while not found() and time.monotonic() < end:
         time.sleep(0.1)

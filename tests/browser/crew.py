@@ -113,6 +113,17 @@ class Crew:
         self.phone.type("passphrase", passphrase)
         self.phone.press("Sign in")
 
+    def ready(self):
+        """See that the base runs, and that the phone is signed in and has the jobs before it."""
+        self.radio.come_back()
+        if self.get(f"/jobs/{self.job}/base")["occupation"] is None:
+            self.start_base()
+        self.phone.open()
+        self.phone.until(lambda: "Your initials" in self.phone.text() or "Carrow Sluice" in self.phone.text())
+        if "Your initials" in self.phone.text():
+            self.sign_in()
+            self.phone.sees("Carrow Sluice")
+
     def close(self):
         self.phone.driver.quit()
         self.radio.close()

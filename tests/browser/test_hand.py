@@ -22,6 +22,13 @@ def crew(chromium, tmp_path_factory):
     crew.close()
 
 
+@pytest.fixture
+def at_work(crew):
+    """The crew with its base running and its phone let in, whatever ran before."""
+    crew.ready()
+    return crew
+
+
 def go(page, step):
     """Go to a step with the thumb: the button at the foot, then the sheet."""
     steps = page.until(lambda: page.driver.find_elements(By.CSS_SELECTOR, "[data-steps]"))[0]
@@ -44,6 +51,7 @@ def strip(page):
 
 
 def test_a_phone_is_let_in_and_the_laptop_sees_it(crew):
+    crew.post("/hand/end", {})
     crew.laptop.open("/phones")
     crew.laptop.sees(crew.lan_url)
     crew.laptop.sees("what we stand in")
@@ -57,8 +65,8 @@ def test_a_phone_is_let_in_and_the_laptop_sees_it(crew):
     crew.laptop.sees("at 127.0.0.1")
 
 
-def test_a_check_is_recorded_with_one_hand_and_the_book_keeps_whose_it_is(crew):
-    crew.start_base()
+def test_a_check_is_recorded_with_one_hand_and_the_book_keeps_whose_it_is(at_work):
+    crew = at_work
     phone = crew.phone
     phone.press("Carrow Sluice", tag="a")
     phone.until(lambda: "FIXED" in strip(phone), 60)
@@ -91,7 +99,8 @@ def test_a_check_is_recorded_with_one_hand_and_the_book_keeps_whose_it_is(crew):
     phone.sees("MK")
 
 
-def test_two_who_record_at_once_lose_and_double_nothing(crew):
+def test_two_who_record_at_once_lose_and_double_nothing(at_work):
+    crew = at_work
     phone, laptop = crew.phone, crew.laptop
     laptop.open(f"/job/{crew.job}/watch?view=points")
     phone.open(f"/job/{crew.job}/watch?view=points")
@@ -111,7 +120,8 @@ def test_two_who_record_at_once_lose_and_double_nothing(crew):
     assert [point["name"] for point in points] == ["P1"]
 
 
-def test_a_correction_that_lost_the_race_says_what_holds_now(crew):
+def test_a_correction_that_lost_the_race_says_what_holds_now(at_work):
+    crew = at_work
     phone, laptop = crew.phone, crew.laptop
     for page in (laptop, phone):
         page.open(f"/job/{crew.job}/base")
@@ -133,7 +143,8 @@ def test_a_correction_that_lost_the_race_says_what_holds_now(crew):
     assert [row["arp_height_m"] for row in readings] in ([1.548], [1.544])
 
 
-def test_out_of_reach_it_says_since_when_and_comes_back_by_itself(crew):
+def test_out_of_reach_it_says_since_when_and_comes_back_by_itself(at_work):
+    crew = at_work
     phone = crew.phone
     phone.open(f"/job/{crew.job}/watch")
     phone.until(lambda: re.search(r"0\.\d{3}", strip(phone)), 30)
@@ -148,8 +159,9 @@ def test_out_of_reach_it_says_since_when_and_comes_back_by_itself(crew):
     phone.until(lambda: shown(phone, "[data-big]"))
 
 
-def test_the_page_can_be_put_on_the_home_screen(crew):
+def test_the_page_can_be_put_on_the_home_screen(at_work):
     """W3C Web Application Manifest: a name, where it starts, and icons of 192 and 512 pixels (what browsers ask for; from memory)."""
+    crew = at_work
     ask = (
         "const done = arguments[0]; (async () => {"
         " const link = document.querySelector('link[rel=manifest]').href, answer = await fetch(link), said = await answer.json();"
@@ -164,7 +176,8 @@ def test_the_page_can_be_put_on_the_home_screen(crew):
     assert ["192x192", "image/png", 192] in found["icons"] and ["512x512", "image/png", 512] in found["icons"]
 
 
-def test_in_a_dead_spot_the_page_starts_from_its_own_files_and_says_that_it_is_cut_off(crew):
+def test_in_a_dead_spot_the_page_starts_from_its_own_files_and_says_that_it_is_cut_off(at_work):
+    crew = at_work
     phone = crew.phone
     phone.open(f"/job/{crew.job}/watch")
     ready = "const done = arguments[0]; navigator.serviceWorker.ready.then(() => done(true))"
@@ -179,7 +192,8 @@ def test_in_a_dead_spot_the_page_starts_from_its_own_files_and_says_that_it_is_c
     phone.until(lambda: "FIXED" in phone.text(), 60)
 
 
-def test_a_session_that_is_ended_on_the_laptop_ends_on_the_phone(crew):
+def test_a_session_that_is_ended_on_the_laptop_ends_on_the_phone(at_work):
+    crew = at_work
     phone, laptop = crew.phone, crew.laptop
     phone.open(f"/job/{crew.job}/watch")
     phone.until(lambda: "FIXED" in strip(phone), 60)

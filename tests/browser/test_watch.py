@@ -164,7 +164,7 @@ def test_a_drag_over_the_time_axis_chooses_the_stretch_and_the_pointer_reads_off
     fixed(page)
     page.choose("Span", "1 minute")
     page.sees("Touch to read off")
-    canvases = page.until(lambda: page.driver.find_elements("css selector", "[aria-label='Fix history'] canvas"), 20)
+    canvases = page.until(lambda: page.driver.find_elements("css selector", "[aria-label^='Fix history:'] canvas"), 20)
     page.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", canvases[1])
     ActionChains(page.driver).move_to_element_with_offset(canvases[1], 420, 0).perform()
     page.until(lambda: "satellites" in page.driver.find_element("css selector", "[data-testid=read-off]").text, 20)
