@@ -172,9 +172,8 @@ class Access:
 
     def visitor(self, token: str) -> Visitor | None:
         """Return whose token this is; None where it is nobody's, or has not been used for a day."""
-        found = next(
-            (item for item in self._kept.sessions if hmac.compare_digest(item.token_sha256, _sha256(token))), None
-        )
+        asked = _sha256(token)
+        found = next((item for item in self._kept.sessions if hmac.compare_digest(item.token_sha256, asked)), None)
         if found is None:
             return None
         if self._now() - self._seen.get(found.id, 0.0) > IDLE_S:

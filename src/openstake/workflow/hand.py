@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 
 import segno
 
@@ -144,19 +145,20 @@ def device_of(user_agent: str) -> Device:
 def _connected(context: Context, access: Access) -> list[Connected]:
     return [
         Connected(
-            item.id, item.who, device_as_known(item.device), item.address, item.since_s, access.seen_s(item.id),
+            item.id, item.who, _known_device(item.device), item.address, item.since_s, access.seen_s(item.id),
             context.hub.streams_of(item.id),
         )
         for item in access.kept.sessions
     ]  # fmt: skip
 
 
-def device_as_known(said: str) -> Device:
+def _known_device(said: str) -> Device:
     """Return a kept kind of device."""
     known: dict[str, Device] = {"phone": "phone", "tablet": "tablet"}
     return known.get(said, "computer")
 
 
+@cache
 def _way_in(name: str, port: int) -> WayIn:
     host = f"[{name}]" if ":" in name else name
     url = f"https://{host}:{port}/"

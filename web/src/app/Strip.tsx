@@ -120,14 +120,18 @@ function FindingsDoor({ jobId, open, onPress }: { jobId: string; open: boolean; 
   );
 }
 
+/** The feeds that are in trouble, by their names. */
+function troubled(live: Schemas["Live"] | null): [string, Schemas["FeedView"]][] {
+  const feeds = [["Base stream", live?.base_feed], ["Base receiver", live?.receiver_feed], ["Rover", live?.rover_feed]] as const;
+  return feeds.flatMap(([name, feed]) => (feed?.trouble ? [[name, feed]] : []));
+}
+
 /** One line for what is broken between the devices, the program and this page; nothing while all is well. */
 function FeedTrouble({ timeZone }: { timeZone: string }) {
   const since = useLive(({ lostSince }) => lostSince);
   const words = useLive(({ live, clockOff_s }) =>
     [
-      ...([["Base stream", live?.base_feed], ["Base receiver", live?.receiver_feed], ["Rover", live?.rover_feed]] as const).map(
-        ([name, feed]) => (feed?.trouble ? `${name}: ${feed.sentence}` : ""),
-      ),
+      ...troubled(live).map(([name, feed]) => `${name}: ${feed.sentence}`),
       live?.storing_problem ?? "",
       clockOff_s ? `This device's clock is ${Math.abs(clockOff_s)} s ${clockOff_s > 0 ? "fast" : "slow"}. All times here are the program's.` : "",
     ]
@@ -135,8 +139,8 @@ function FeedTrouble({ timeZone }: { timeZone: string }) {
       .join("  "),
   );
   const spoken = useLive(({ live }) =>
-    ([["Base stream", live?.base_feed], ["Base receiver", live?.receiver_feed], ["Rover", live?.rover_feed]] as const)
-      .map(([name, feed]) => (feed?.trouble ? `${name}: ${feed.state}.` : ""))
+    troubled(live)
+      .map(([name, feed]) => `${name}: ${feed.state}.`)
       .join(" "),
   );
   if (since === null && !words) return null;
