@@ -42,7 +42,8 @@ function isUsed({ used_with }: Shown, fields: Shown[], values: Values): boolean 
   return used_with.options.includes(String(chosen));
 }
 
-const wordOf = (field: Shown, option: string) => field.option_words[field.options.indexOf(option)] ?? option;
+/** An option as people say it. */
+export const wordOf = (field: Shown, option: string) => field.option_words[field.options.indexOf(option)] ?? option;
 
 const COLUMNS = { 1: "grid-cols-1", 2: "grid-cols-1 sm:grid-cols-2", 3: "grid-cols-1 sm:grid-cols-3" };
 

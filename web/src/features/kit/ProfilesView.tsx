@@ -4,13 +4,12 @@ import { sentenceOf, type Schemas } from "../../api/client";
 import { useChooseProfile, useImportProfile, useNewProfile, useProfileForm, useProfiles } from "../../api/queries";
 import { base64Of } from "../../lib/base64";
 import { Button, FileButton, Note } from "../../ui/controls";
-import { asTyped, type Values } from "../../ui/form";
+import { asTyped, wordOf, type Values } from "../../ui/form";
 import { Page } from "../../ui/Page";
 import type { ViewProps } from "./KitPage";
 import { ProfileEditor, type Edited } from "./ProfileEditor";
 
 type Profile = Schemas["ProfileView"];
-const ROLE_WORDS: Record<string, string> = { base: "Base", rover: "Rover", "network-rover": "Network rover" };
 
 /** Named settings of both ends: made from the kit, reused daily, copied to a colleague as a file. */
 export function ProfilesView({ job, tabs }: ViewProps) {
@@ -21,6 +20,7 @@ export function ProfilesView({ job, tabs }: ViewProps) {
   const choose = useChooseProfile(job.id);
   const [edited, setEdited] = useState<Edited | null>(null);
   const fields = form.data?.fields ?? [];
+  const role = fields.find((field) => field.name === "role");
   const open = (data: Values, replaces: Profile | null) => setEdited({ values: asTyped(fields, data), replaces });
 
   if (edited) return <ProfileEditor job={job} edited={edited} onClose={() => setEdited(null)} />;
@@ -50,9 +50,9 @@ export function ProfilesView({ job, tabs }: ViewProps) {
       }
       action={
         <div className="flex gap-3 hand:gap-2">
-          {(form.data?.roles ?? []).map((role) => (
-            <Button key={role} className="h-record! hand:min-w-0 hand:flex-1 hand:px-1!" onClick={() => make.mutate(role, { onSuccess: (values) => open(values, null) })}>
-              <Plus aria-hidden size={18} /> {ROLE_WORDS[role]}
+          {role?.options.map((option) => (
+            <Button key={option} className="h-record! hand:min-w-0 hand:flex-1 hand:px-1!" onClick={() => make.mutate(option, { onSuccess: (values) => open(values, null) })}>
+              <Plus aria-hidden size={18} /> {wordOf(role, option)}
             </Button>
           ))}
         </div>
@@ -65,6 +65,7 @@ export function ProfilesView({ job, tabs }: ViewProps) {
           <ProfileLine
             key={profile.id}
             profile={profile}
+            role={role ? wordOf(role, profile.role) : profile.role}
             onChoose={() => choose.mutate({ line_id: profile.line_id, chosen: !profile.chosen })}
             onEdit={() => open(profile.data, profile)}
             onCopy={() => open({ ...profile.data, name: `${profile.name} (2)` }, null)}
@@ -75,7 +76,7 @@ export function ProfilesView({ job, tabs }: ViewProps) {
   );
 }
 
-function ProfileLine(props: { profile: Profile; onChoose: () => void; onEdit: () => void; onCopy: () => void }) {
+function ProfileLine(props: { profile: Profile; role: string; onChoose: () => void; onEdit: () => void; onCopy: () => void }) {
   const { profile } = props;
   return (
     <li className={`flex items-center gap-4 rounded hand:flex-wrap border-2 bg-page px-4 py-3 ${profile.chosen ? "border-checked" : "border-line"}`}>
@@ -93,7 +94,7 @@ function ProfileLine(props: { profile: Profile; onChoose: () => void; onEdit: ()
         <span className="block text-2xl leading-7 font-bold">{profile.name}</span>
         <span className="block">{summary(profile)}</span>
         <span className="block text-base text-faded">
-          {ROLE_WORDS[profile.role]}, version {profile.version}
+          {props.role}, version {profile.version}
           {[profile.data.receiver, profile.data.antenna].filter(Boolean).map((part) => `, ${String(part)}`)}
         </span>
       </span>
