@@ -1,6 +1,8 @@
 """A program on a data folder of its own, with its stand-ins, and the way to talk to it."""
 
 import base64
+import fcntl
+import os
 import shutil
 import time
 
@@ -8,6 +10,9 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 from openstake.app import build
+from openstake.core.evidence import Status
+from openstake.live.clock import VirtualClock
+from openstake.live.network import outside_of
 
 # How long an example takes is the machine's matter.
 settings.register_profile("any machine", deadline=None, suppress_health_check=[HealthCheck.too_slow])
@@ -18,7 +23,7 @@ class Crew:
     """Talks to the API as the front end does."""
 
     def __init__(self, program):
-        self.program = program
+        self.program, self.clock = program, program.context.clock
         self._client = program.app.test_client()
 
     def get(self, path, status=200):
@@ -72,11 +77,41 @@ class Crew:
         before = len(self.get(f"/jobs/{job}/checks")["checks"])
         wish = {"mark_id": self.mark(job, mark), "seconds": seconds, "reading": reading, "feature": "rod"} | more
         self.post(f"/jobs/{job}/checks", wish)
-        wait_for(lambda: len(self.get(f"/jobs/{job}/checks")["checks"]) > before, 30 + seconds)
+        self.recorded(job)
+        self.wait_for(lambda: len(self.get(f"/jobs/{job}/checks")["checks"]) > before, 5)
         return self.get(f"/jobs/{job}/checks")["checks"][0]
 
     def wait_fixed(self, job):
-        wait_for(lambda: (self.get(f"/jobs/{job}/watch")["live"] or {}).get("status") == "fixed", 60)
+        session = self._session(job)
+
+        def fixed():
+            moment = session.moment()
+            return moment.rover_is_heard and moment.epoch and moment.epoch.epoch.status is Status.FIXED
+
+        self.wait_for(fixed, 60)
+
+    def recorded(self, job):
+        """Wait until no shot is in hand."""
+        session = self._session(job)
+        self.wait_for(lambda: not session.is_recording, 120)
+
+    def _session(self, job):
+        # Looked at itself: a page that is asked for ten times a second is most of what a test costs.
+        return self.program.context.running.session(self.get(f"/jobs/{job}/base")["occupation"]["id"])
+
+    def wait_for(self, what, seconds):
+        """Wait by the program's clock until something is true, usually within so many seconds; fail where it never is."""
+        end, step = self.clock.monotonic() + PATIENCE * seconds, 0.25
+        while self.clock.monotonic() < end:
+            if what():
+                return
+            self.clock.sleep(step)
+            step = min(1.2 * step, 1.0)
+        raise AssertionError("it did not happen in time")
+
+    def later(self, job, seconds):
+        """Let time pass in a practice job."""
+        self.post(f"/jobs/{job}/practice/wait", {"seconds": seconds})
 
 
 def start_wish(**wish):
@@ -86,11 +121,11 @@ def start_wish(**wish):
     return {name: value for name, value in wish.items() if name not in places} | {"listen": listen}
 
 
-PATIENCE = 5.0  # a shared machine was seen at a fifth of its usual speed
+PATIENCE = 5.0  # a shared machine was seen at a fifth of its usual speed; virtual time costs nothing
 
 
 def wait_for(what, seconds):
-    """Wait until something is true, on a usual machine within `seconds`; fail where it never is."""
+    """Wait by the host's clock until something is true, on a usual machine within `seconds`; fail where it never is."""
     end = time.monotonic() + PATIENCE * seconds
     while time.monotonic() < end:
         if what():
@@ -106,16 +141,26 @@ def as_file(text, name="control.csv", **more):
 
 @pytest.fixture(scope="session")
 def demo_folder(tmp_path_factory):
-    """The demo's data folder, migrated and filled once: a program that is built on a copy of it starts at once."""
-    folder = tmp_path_factory.mktemp("demo") / "data"
-    build(folder, practice=True, demo=True, web_dir=None).close()
+    """The demo's data folder, migrated and filled once for all workers: a program on a copy of it starts at once."""
+    run = tmp_path_factory.getbasetemp()
+    if "PYTEST_XDIST_WORKER" in os.environ:
+        run = run.parent
+    folder = run / "demo-made-once" / "data"
+    folder.parent.mkdir(exist_ok=True)
+    with (folder.parent / "lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if not folder.exists():
+            draft = folder.with_name("draft")
+            build(draft, practice=True, demo=True, web_dir=None).close()
+            draft.rename(folder)
     return folder
 
 
 def built(demo_folder, folder, practice):
-    """Build the program on a copy of the demo; its stand-ins run four times as fast as the host."""
+    """Build the program on a copy of the demo, in virtual time: it stands while a test works, and goes on while it waits."""
     shutil.copytree(demo_folder, folder)
-    return build(folder, practice=practice, demo=True, web_dir=None, practice_speed=4.0)
+    outside = outside_of(VirtualClock(time.time()))
+    return build(folder, practice=practice, demo=True, web_dir=None, outside=outside)
 
 
 # Fixtures that build the application say so: `own` is one for each test, `shared` one for a module, whose tests make the

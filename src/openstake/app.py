@@ -5,8 +5,6 @@ from __future__ import annotations
 import logging
 import os
 import signal
-import threading
-import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from logging.handlers import RotatingFileHandler
@@ -17,7 +15,9 @@ from sqlalchemy import select
 
 from openstake.api.server import create_app
 from openstake.core.errors import OpenStakeError
+from openstake.live.clock import HOST_CLOCK
 from openstake.live.hub import Hub
+from openstake.live.network import HOST, Outside
 from openstake.live.transport import listening_socket
 from openstake.store.book import bases_from_elsewhere
 from openstake.store.database import Database
@@ -54,7 +54,7 @@ class Program:
         context.hub.stop()
         context.works.close()
         practice = context.practice
-        ending = threading.Thread(target=practice.close, daemon=True) if practice is not None else None
+        ending = context.clock.thread(practice.close, "ending") if practice is not None else None
         if ending is not None:
             ending.start()
         context.running.close()
@@ -65,16 +65,16 @@ class Program:
 
 
 def build(
-    data_dir: Path, practice: bool, demo: bool, web_dir: Path | None = WEB_DIR, practice_speed: float = 1.0
+    data_dir: Path, practice: bool, demo: bool, web_dir: Path | None = WEB_DIR, outside: Outside = HOST
 ) -> Program:
     """Open a data folder and put the program together; sessions that were running go on.
 
-    `practice_speed` makes the stand-ins' time run faster than the host's.
+    `outside` is the time that it runs in, and the network: the host's, or a faster or a virtual one to practise and to test.
     """
     lock = FolderLock(data_dir)
     try:
         database = Database.in_folder(data_dir)
-        context = Context(database, Hub(), data_dir, Practice(data_dir, speed=practice_speed) if practice else None)
+        context = Context(database, Hub(), data_dir, Practice(data_dir, outside) if practice else None, outside)
         ensure_training_grid(context)
         if demo:
             load_demo(context)
@@ -109,15 +109,15 @@ def log_to(folder: Path) -> None:
 
 
 def serve(
-    data_dir: Path, port: int, practice: bool, demo: bool, practice_speed: float, on_ready: Callable[[int, Door | None], None],
+    data_dir: Path, port: int, practice: bool, demo: bool, outside: Outside, on_ready: Callable[[int, Door | None], None],
     lan: LanWish | None = None, first_passphrase: Callable[[], str | None] = lambda: None,
 ) -> None:  # fmt: skip
     """Run until SIGTERM or Ctrl-C; on the network too where that is asked for, with a passphrase asked for at the first start."""
     # Before anything is resumed or written: who finds a port taken has changed nothing.
-    listener = listening_socket(port)
+    listener = listening_socket(port, HOST.network)
     on_the_network = [] if lan is None else lan_sockets(lan)
     log_to(data_dir)
-    program = build(data_dir, practice, demo, practice_speed=practice_speed)
+    program = build(data_dir, practice, demo, outside=outside)
     context = program.context
     server = WebServer(program.app, listener)
     beyond = None
@@ -126,7 +126,7 @@ def serve(
             beyond = Lan(program.app, context.access, data_dir, lan, on_the_network)
             if context.access.kept.passphrase is None and (passphrase := first_passphrase()):
                 context.access.set_passphrase(passphrase, "")
-            beyond.begin(context.now())
+            beyond.begin(HOST_CLOCK.now())
     except BaseException:
         program.close()
         raise
@@ -137,12 +137,12 @@ def serve(
     server.begin("web server")
     on_ready(listener.getsockname()[1], context.access.door)
     make_backup(context)
-    looked_s = time.monotonic()
+    looked_s = HOST_CLOCK.monotonic()
     while not asked:
-        time.sleep(_LOOKS_EVERY_S)
-        if beyond is not None and time.monotonic() - looked_s > _CERTIFICATE_EVERY_S:
-            looked_s = time.monotonic()
-            _refresh(beyond, context.now())
+        HOST_CLOCK.sleep(_LOOKS_EVERY_S)
+        if beyond is not None and HOST_CLOCK.monotonic() - looked_s > _CERTIFICATE_EVERY_S:
+            looked_s = HOST_CLOCK.monotonic()
+            _refresh(beyond, HOST_CLOCK.now())
     program.close()
     # Threads are joined for seconds where a browser keeps a stream open; all that matters is written.
     os._exit(0)

@@ -11,7 +11,7 @@ import threading
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import ifaddr
 from cheroot.ssl.builtin import BuiltinSSLAdapter
@@ -20,9 +20,12 @@ from flask import Flask
 
 from openstake.api.doors import NETWORK_DOOR
 from openstake.core.errors import InputError
-from openstake.live.transport import LOOPBACK, listening_socket
-from openstake.store.certificates import ServedCertificate, is_private_address, made_here, of_ones_own
+from openstake.live.network import HOST, LOOPBACK
+from openstake.live.transport import listening_socket
 from openstake.workflow.access import Access, Door
+
+if TYPE_CHECKING:
+    from openstake.store.certificates import ServedCertificate
 
 _LOG = logging.getLogger("openstake.web")
 # Every event stream holds a thread; the hub keeps their number below this.
@@ -94,11 +97,15 @@ class Lan:
         """Show what is in the files now: a certificate made here follows the machine's addresses and is renewed in time."""
         wish = self._wish
         if wish.certificate is not None and wish.key is not None:
+            from openstake.store.certificates import of_ones_own
+
             served = of_ones_own(wish.certificate, wish.key, now_s)
             names = served.names
         else:
             names = wish.addresses or addresses_here()
             # Out of every network nobody comes; once it is in one, the next look finds its address.
+            from openstake.store.certificates import made_here
+
             served = made_here(self._data_dir, names or (LOOPBACK,), now_s)
         for server in self._servers:
             server.serve_tls(served)
@@ -108,14 +115,16 @@ class Lan:
 def lan_sockets(wish: LanWish) -> list[socket.socket]:
     """Return the sockets that are listened to on the network; DeviceError where a port is taken."""
     first, *others = wish.addresses or (_ALL_ADDRESSES,)
-    opened = [listening_socket(wish.port, first)]
+    opened = [listening_socket(wish.port, HOST.network, first)]
     port = opened[0].getsockname()[1]
-    return [*opened, *(listening_socket(port, address) for address in others)]
+    return [*opened, *(listening_socket(port, HOST.network, address) for address in others)]
 
 
 def addresses_here() -> tuple[str, ...]:
     """Return this machine's IPv4 addresses on private networks, the loopback's not among them."""
     found = {str(ip.ip) for adapter in ifaddr.get_adapters() for ip in adapter.ips if ip.is_IPv4}
+    from openstake.store.certificates import is_private_address
+
     return tuple(sorted(item for item in found if not item.startswith("127.") and is_private_address(item)))
 
 

@@ -7,7 +7,7 @@ import pypdf
 import pytest
 
 from openstake.app import build
-from tests.conftest import Crew, built, wait_for
+from tests.conftest import Crew, built
 
 
 def profile(store, job, role):
@@ -187,7 +187,7 @@ def test_a_mountpoint_of_the_stand_in_is_listed_tested_and_taken_into_a_profile(
     account = next(item for item in own_program.get("/gear")["items"] if item["kind"] == "caster")
     caster = {"account_id": account["id"]}
 
-    wait_for(lambda: own_program.post(f"/jobs/{job}/link/table", caster)["rows"], 20)
+    own_program.wait_for(lambda: own_program.post(f"/jobs/{job}/link/table", caster)["rows"], 20)
     rows = own_program.post(f"/jobs/{job}/link/table", caster)["rows"]
     assert rows[0]["mountpoint"] == "PRACTICE" and rows[0]["distance_km"] < 3.0
     heard = own_program.post(

@@ -3,7 +3,7 @@
 import pytest
 
 from openstake.core.units import metres_from_text
-from tests.conftest import as_file, wait_for
+from tests.conftest import as_file
 from tests.filled import Filling
 
 PNG = (
@@ -193,14 +193,14 @@ def test_kinds_of_shot_at_the_pole(own_program):
     crew.walk_to(job, "CS2")
     crew.start_base(job)
     crew.post(f"/jobs/{job}/points", WISH | {"kind": "quick", "fixed_only": False, "name": "LOOSE"})
-    wait_for(lambda: points(crew, job), 40)
+    crew.wait_for(lambda: points(crew, job), 40)
     loose = points(crew, job)[0]
     assert loose["not_fixed"] > 0 and not loose["fixed_only"]
     assert any("The guard was off" in line["sentence"] for line in crew.get(f"/jobs/{job}/book")["lines"])
 
     crew.wait_fixed(job)
     crew.post(f"/jobs/{job}/points", WISH | {"kind": "quick"})
-    wait_for(lambda: len(points(crew, job)) == 2, 20)
+    crew.wait_for(lambda: len(points(crew, job)) == 2, 20)
     assert points(crew, job)[0]["epochs"] == 1 and points(crew, job)[0]["name"] == "LOOSE1"
 
     values = crew.get(f"/jobs/{job}/points/settings")["settings"]
@@ -208,13 +208,13 @@ def test_kinds_of_shot_at_the_pole(own_program):
     values["kinds"][3] |= {"every_s": 1.0, "every_m": None}
     crew.post(f"/jobs/{job}/points/settings", {"values": values, "replaces_id": None, "length_unit": "m"})
     crew.post(f"/jobs/{job}/points", WISH)
-    wait_for(lambda: "at least 59 satellites (now" in crew.get(f"/jobs/{job}/watch")["live"]["shot"]["waiting_for"], 20)
+    crew.wait_for(lambda: "at least 59 satellites (now" in crew.get(f"/jobs/{job}/watch")["live"]["shot"]["waiting_for"], 20)
     crew.post(f"/jobs/{job}/points", WISH, status=409)
     crew.post(f"/jobs/{job}/points/drop", {})
     assert crew.get(f"/jobs/{job}/watch")["live"]["shot"] is None
 
     crew.post(f"/jobs/{job}/points", WISH | {"kind": "track", "name": "T1"})
-    wait_for(lambda: len(points(crew, job)) >= 6, 30)
+    crew.wait_for(lambda: len(points(crew, job)) >= 6, 30)
     crew.post(f"/jobs/{job}/points/drop", {})
     track = [item["name"] for item in points(crew, job) if item["kind"] == "track"][::-1]
     assert track[:4] == ["T1", "T2", "T3", "T4"], "in the order in which they were walked"
@@ -227,7 +227,7 @@ def test_closing_walks_from_due_to_done(own_program):
     crew.start_base(job)
     crew.wait_fixed(job)
     crew.post(f"/jobs/{job}/points", WISH)
-    wait_for(lambda: points(crew, job), 30)
+    crew.wait_for(lambda: points(crew, job), 30)
 
     def due():
         return [item["key"] for item in crew.get(f"/jobs/{job}/closing")["items"] if item["state"] == "due"]

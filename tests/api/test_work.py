@@ -10,11 +10,10 @@ from openstake.core.errors import ConflictError
 from openstake.store.models import Job, Mark
 from openstake.workflow.packages import read_package, write_package
 from openstake.workflow.work import CancelledError, Made, each, part, tell
-from tests.conftest import wait_for
 
 
 def over(crew, work):
-    wait_for(lambda: crew.get(f"/works/{work['id']}")["state"] != "running", 60)
+    crew.wait_for(lambda: crew.get(f"/works/{work['id']}")["state"] != "running", 60)
     return crew.get(f"/works/{work['id']}")
 
 

@@ -13,7 +13,7 @@ import urllib.request
 from cryptography import x509
 from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
 
-from openstake.store.certificates import FOLDER, made_here
+from openstake.store.certificates import CERTIFICATES, made_here
 from tests.browser.conftest import PHONE, Demo, Page, new_browser, resize
 from tests.conftest import start_wish, wait_for
 
@@ -66,7 +66,7 @@ class Crew:
         data = folder / "data"
         data.mkdir()
         made_here(data, ("127.0.0.1",), time.time())
-        root = x509.load_pem_x509_certificate((data / FOLDER / "root.pem").read_bytes())
+        root = x509.load_pem_x509_certificate((data / CERTIFICATES / "root.pem").read_bytes())
         key = root.public_key().public_bytes(Encoding.DER, PublicFormat.SubjectPublicKeyInfo)
         self.demo = Demo(data, more=("--lan", "--lan-port", "0", "--lan-address", "127.0.0.1"))
         self.lan_url = re.search(r"https://\S+", self.demo.process.stdout.readline())[0]

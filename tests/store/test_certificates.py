@@ -13,7 +13,7 @@ from cryptography.x509.oid import NameOID
 
 from openstake.core.errors import FileError, InputError
 from openstake.store import certificates
-from openstake.store.certificates import FOLDER, is_private_address, made_here, of_ones_own
+from openstake.store.certificates import CERTIFICATES, is_private_address, made_here, of_ones_own
 
 NOW_S = time.time()
 DAY_S = 86_400.0
@@ -74,7 +74,7 @@ def test_whoever_steals_the_root_can_vouch_for_no_site_of_the_internet(tmp_path,
 def test_keys_are_read_by_nobody_else(tmp_path):
     made_here(tmp_path, ("10.0.0.7",), NOW_S)
 
-    folder = tmp_path / FOLDER
+    folder = tmp_path / CERTIFICATES
     assert stat.S_IMODE(folder.stat().st_mode) == 0o700
     assert {path.name: stat.S_IMODE(path.stat().st_mode) for path in folder.iterdir()} == dict.fromkeys(
         ("root.pem", "root.key", "leaf.pem", "leaf.key"), 0o600
@@ -113,8 +113,8 @@ def test_the_fingerprint_is_what_devices_show(tmp_path):
 
 def test_a_broken_file_is_made_anew(tmp_path):
     made_here(tmp_path, ("10.0.0.7",), NOW_S)
-    (tmp_path / FOLDER / "leaf.pem").write_bytes(b"garbage")
-    (tmp_path / FOLDER / "root.pem").write_bytes(b"\xff" * 50)
+    (tmp_path / CERTIFICATES / "leaf.pem").write_bytes(b"garbage")
+    (tmp_path / CERTIFICATES / "root.pem").write_bytes(b"\xff" * 50)
 
     served = made_here(tmp_path, ("10.0.0.7",), NOW_S)
     shake_hands(served, "10.0.0.7", served.root_pem)
@@ -133,7 +133,7 @@ def test_which_addresses_are_private(address, private):
 def test_for_another_address_a_certificate_of_one_s_own_is_asked_for(tmp_path, address):
     with pytest.raises(InputError, match=r"private network|no address"):
         made_here(tmp_path, (address,), NOW_S)
-    assert not (tmp_path / FOLDER).exists()
+    assert not (tmp_path / CERTIFICATES).exists()
 
 
 def own(folder, begins_s=NOW_S - DAY_S, ends_s=NOW_S + DAY_S, names=("openstake.local",), key=None):

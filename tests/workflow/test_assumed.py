@@ -2,12 +2,11 @@
 
 import pytest
 
-from tests.conftest import as_file, start_wish, wait_for
+from tests.conftest import as_file, start_wish
 
 LOT = "name,east_ift,north_ift,elevation_ift\nP1,5000,5000,100\nP2,5000,5200,101\n"
 
 
-@pytest.mark.slow
 def test_the_first_average_places_an_assumed_system_and_the_rover_is_placed_in_it(own_program):
     practice = own_program.program.context.practice
     job = own_program.post("/jobs", {"name": "Assumed", "system": {"kind": "local"}, "length_unit": "ft"})["id"]
@@ -23,7 +22,7 @@ def test_the_first_average_places_an_assumed_system_and_the_rover_is_placed_in_i
     assert "elevation" in refusal, "an elevation without a geoid carries no base"
 
     own_program.post(f"/jobs/{job}/base/average", {"url": practice.base_receiver_url, "seconds": 6})
-    wait_for(lambda: not own_program.get(f"/jobs/{job}/base")["average"]["running"], 20)
+    own_program.wait_for(lambda: not own_program.get(f"/jobs/{job}/base")["average"]["running"], 20)
     own_program.post(f"/jobs/{job}/base/start", wish | {"source": "average"})
 
     placed = own_program.get(f"/jobs/{job}")

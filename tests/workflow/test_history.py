@@ -5,6 +5,8 @@ from dataclasses import replace
 import pytest
 from sqlalchemy import insert
 
+from openstake.live.clock import VirtualClock
+from openstake.live.network import outside_of
 from openstake.store.models import EpochRow, OccupationEnd
 from openstake.workflow.watch.history import SLICES, HistoryQuery, history
 from tests.filled import Filling, angle_text
@@ -14,11 +16,16 @@ FIXED, FLOAT, SINGLE = 4, 5, 1
 CIRCLE_OF_ONE_SIGMA = 2.4477  # 95 % of a circular normal distribution: √(−2 ln 0.05)
 
 
+def at(context, now_s):
+    """Return a context in which it is a given moment."""
+    return replace(context, outside=outside_of(VirtualClock(now_s)))
+
+
 @pytest.fixture(scope="module")
 def shown(shared_office):
     """Return what is shown of epochs given as seconds ago, quality and what else differs from the usual."""
     job, database = shared_office.job(), shared_office.program.context.database
-    context = replace(shared_office.program.context, now=lambda: NOW_S)
+    context = at(shared_office.program.context, NOW_S)
 
     def received(session, epochs):
         filling = Filling(session, job)
@@ -114,7 +121,7 @@ def test_a_switch_of_the_source_is_told_where_the_station_changes(shown):
 
 def test_a_stretch_of_the_past_is_shown_as_finely_as_the_present(shared_office):
     job, database = shared_office.job("Nettle Brook Culvert"), shared_office.program.context.database
-    context = replace(shared_office.program.context, now=lambda: NOW_S)
+    context = at(shared_office.program.context, NOW_S)
 
     def work(session):
         filling = Filling(session, job)

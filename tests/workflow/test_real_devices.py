@@ -5,9 +5,7 @@ import stat
 import pytest
 
 from openstake.workflow.practice.field import PASSWORD
-from tests.conftest import as_file, start_wish, wait_for
-
-pytestmark = pytest.mark.slow
+from tests.conftest import as_file, start_wish
 
 CONTROL = """name,east,north,ellipsoidal height
 CS1,703412.361,629805.118,62.417
@@ -44,7 +42,7 @@ def test_what_the_receiver_sends_is_compared_with_what_was_meant(own_program):
     field_running(own_program, reading="1.746 m")
     job = office_job(own_program)
     start(own_program, job)
-    wait_for(lambda: own_program.get(f"/jobs/{job}/base")["on_air"], 30)
+    own_program.wait_for(lambda: own_program.get(f"/jobs/{job}/base")["on_air"], 30)
 
     base = own_program.get(f"/jobs/{job}/base")
 
@@ -91,11 +89,11 @@ def test_a_wrong_caster_password_is_a_sentence_and_the_rover_is_heard_all_the_sa
     job = office_job(own_program)
     start(own_program, job, base_password="wrong")
 
-    wait_for(
+    own_program.wait_for(
         lambda: "refuses user and password" in own_program.get(f"/jobs/{job}/watch")["live"]["base_feed"]["sentence"],
         20,
     )
-    wait_for(lambda: own_program.get(f"/jobs/{job}/watch")["live"]["status"] != "none", 20)
+    own_program.wait_for(lambda: own_program.get(f"/jobs/{job}/watch")["live"]["status"] != "none", 20)
 
 
 def test_a_wrong_address_is_mended_without_ending_the_base(own_program):
@@ -103,7 +101,7 @@ def test_a_wrong_address_is_mended_without_ending_the_base(own_program):
     job = office_job(own_program)
     practice = own_program.program.context.practice
     start(own_program, job, base_url="ntrip://own_program@127.0.0.1:9/X", rover_url="tcp://127.0.0.1:9")
-    wait_for(lambda: own_program.get(f"/jobs/{job}/watch")["live"]["rover_feed"]["state"] == "broken", 20)
+    own_program.wait_for(lambda: own_program.get(f"/jobs/{job}/watch")["live"]["rover_feed"]["state"] == "broken", 20)
     occupation = own_program.get(f"/jobs/{job}/base")["occupation"]["id"]
 
     listen = {"base_url": practice.base_stream_url, "base_password": PASSWORD, "rover_url": practice.rover_url}
@@ -112,7 +110,7 @@ def test_a_wrong_address_is_mended_without_ending_the_base(own_program):
     assert own_program.check(job, "CS2")["agrees"]
     # The same address again needs no password again.
     own_program.post(f"/jobs/{job}/base/listen", listen | {"base_password": None, "refers_to": "mark"})
-    wait_for(lambda: own_program.get(f"/jobs/{job}/watch")["live"]["base_feed"]["state"] == "receiving", 20)
+    own_program.wait_for(lambda: own_program.get(f"/jobs/{job}/watch")["live"]["base_feed"]["state"] == "receiving", 20)
 
     view = own_program.get(f"/jobs/{job}/base")["occupation"]
     assert (view["id"], view["refers_to"]) == (occupation, "mark")

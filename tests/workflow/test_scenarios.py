@@ -4,9 +4,6 @@ import numpy as np
 import pytest
 
 from openstake.workflow.practice.field import PASSWORD
-from tests.conftest import wait_for
-
-pytestmark = [pytest.mark.slow]
 
 
 def codes(crew, job, rover=""):
@@ -23,7 +20,7 @@ def point(crew, job, kind="topo", seconds=2, **more):
     before = {item["id"] for item in crew.get(f"/jobs/{job}/points")["points"]}
     wish = {"kind": kind, "reading": "2.000 m", "feature": "rod"} | ({} if kind == "quick" else {"seconds": seconds})
     crew.post(f"/jobs/{job}/points", wish | more)
-    wait_for(lambda: {item["id"] for item in crew.get(f"/jobs/{job}/points")["points"]} - before, 40)
+    crew.wait_for(lambda: {item["id"] for item in crew.get(f"/jobs/{job}/points")["points"]} - before, 40)
     return crew.get(f"/jobs/{job}/points")["points"][0]
 
 
@@ -37,7 +34,7 @@ def test_another_channel_is_silence_and_the_settings_are_named(own_program):
     own_program.walk_to(job, "CS2")
     own_program.start_base(job)
 
-    wait_for(lambda: "corrections-never-heard" in codes(own_program, job), 40)
+    own_program.wait_for(lambda: "corrections-never-heard" in codes(own_program, job), 40)
 
     found = codes(own_program, job)["corrections-never-heard"]
     assert "channel, spacing, modulation or protocol" in found["cause"]
@@ -59,7 +56,7 @@ def test_a_base_that_stops_is_seen_in_the_age_before_the_fix_is_lost(own_program
         slopes.extend([found["numbers"]["slope_per_s"]] if found else [])
         return "corrections-lost" in codes(own_program, job)
 
-    wait_for(climbs, 60)
+    own_program.wait_for(climbs, 60)
     # A base that is silent lets the age rise by a second a second; what was level before flattens it at first.
     assert slopes and max(slopes) > 0.5 and max(slopes) <= 1.01
     lost = codes(own_program, job)["corrections-lost"]
@@ -74,12 +71,12 @@ def test_a_false_fix_is_found_by_initialising_anew(own_program):
     own_program.walk_to(job, "CS2")
     own_program.start_base(job)
     own_program.wait_fixed(job)
-    wait_for(lambda: (instrument(own_program, job)["fix"]["held_for_s"] or 0) > 8, 20)
+    own_program.wait_for(lambda: (instrument(own_program, job)["fix"]["held_for_s"] or 0) > 8, 20)
     false = point(own_program, job, name="F1")
 
     said = own_program.post(f"/jobs/{job}/rovers/initialise", {})
     assert "compared when it is back" in said["words"]
-    wait_for(lambda: "initialisations-disagree" in codes(own_program, job), 60)
+    own_program.wait_for(lambda: "initialisations-disagree" in codes(own_program, job), 60)
 
     found = codes(own_program, job)["initialisations-disagree"]
     assert found["numbers"]["horizontal_m"] == pytest.approx(np.hypot(0.31, 0.12), abs=0.03)
@@ -96,10 +93,10 @@ def test_a_jump_while_fixed_is_told_with_its_size(own_program):
     own_program.walk_to(job, "CS2")
     own_program.start_base(job)
     own_program.wait_fixed(job)
-    wait_for(lambda: (instrument(own_program, job)["fix"]["held_for_s"] or 0) > 6, 20)
+    own_program.wait_for(lambda: (instrument(own_program, job)["fix"]["held_for_s"] or 0) > 6, 20)
     practice.rover.fix_falsely(0.0, 0.9, -0.5)
 
-    wait_for(lambda: "position-jumped" in codes(own_program, job), 20)
+    own_program.wait_for(lambda: "position-jumped" in codes(own_program, job), 20)
 
     assert codes(own_program, job)["position-jumped"]["numbers"]["size_m"] == pytest.approx(
         np.hypot(0.9, 0.5), abs=0.04
@@ -128,13 +125,13 @@ def test_network_lost_base_over_its_point_and_on_by_radio_in_one_frame(own_progr
         crew.post(f"/jobs/{job}/base/setup", {"mark_id": crew.mark(job, mark), "source": "network"})
         average = {"purpose": "mark", "seconds": 4, "reading": "2.000 m", "feature": "rod"}
         crew.post(f"/jobs/{job}/base/average", average)
-        wait_for(lambda: not crew.get(f"/jobs/{job}/base")["average"]["running"], 90)
+        crew.wait_for(lambda: not crew.get(f"/jobs/{job}/base")["average"]["running"], 90)
     steps = {step["key"]: step for step in crew.get(f"/jobs/{job}/handover")["steps"]}
     assert steps["measured"]["state"] == "checked" and steps["set up"]["state"] == "missing"
 
     crew.start_base(job, mark="CS1", source="network", accepted=True)
     crew.walk_to(job, "CS2")
-    wait_for(lambda: crew.get(f"/jobs/{job}/handover")["steps"][2]["state"] == "checked", 60)
+    crew.wait_for(lambda: crew.get(f"/jobs/{job}/handover")["steps"][2]["state"] == "checked", 60)
     crew.wait_fixed(job)
     crew.check(job, "CS2", seconds=4)
 
@@ -153,10 +150,10 @@ def test_a_base_typed_wrongly_after_the_network_is_stopped_before_work_goes_on(o
         crew.post(
             f"/jobs/{job}/base/average", {"purpose": "mark", "seconds": 4, "reading": "2.000 m", "feature": "rod"}
         )
-        wait_for(lambda: not crew.get(f"/jobs/{job}/base")["average"]["running"], 90)
+        crew.wait_for(lambda: not crew.get(f"/jobs/{job}/base")["average"]["running"], 90)
     crew.start_base(job, reading="1.646 m", mark="CS1", source="network", accepted=True)
     crew.walk_to(job, "CS2")
-    wait_for(lambda: crew.get(f"/jobs/{job}/handover")["steps"][2]["state"] == "checked", 60)
+    crew.wait_for(lambda: crew.get(f"/jobs/{job}/handover")["steps"][2]["state"] == "checked", 60)
     crew.wait_fixed(job)
     crew.check(job, "CS2", seconds=4)
 
@@ -173,14 +170,14 @@ def test_two_rovers_on_one_base_keep_their_names_their_epochs_and_their_shots(ow
     second = crew.post(f"/jobs/{job}/rovers", {"name": "Dunlin"})["rover_id"]
     crew.post(f"/jobs/{job}/rovers", {"name": "Dunlin"}, status=409)
     crew.wait_fixed(job)
-    wait_for(lambda: crew.get(f"/jobs/{job}/watch?rover_id={second}")["live"]["status"] == "fixed", 60)
+    crew.wait_for(lambda: crew.get(f"/jobs/{job}/watch?rover_id={second}")["live"]["status"] == "fixed", 60)
     listed = crew.get(f"/jobs/{job}/instrument")["rovers"]
     assert [(rover["name"], rover["further"]) for rover in listed] == [("Wagtail", False), ("Dunlin", True)]
 
     wish = {"kind": "topo", "reading": "2.000 m", "feature": "rod", "seconds": 3}
     crew.post(f"/jobs/{job}/points", wish)
     crew.post(f"/jobs/{job}/points", wish | {"rover_id": second})
-    wait_for(lambda: len(crew.get(f"/jobs/{job}/points")["points"]) == 2, 30)
+    crew.wait_for(lambda: len(crew.get(f"/jobs/{job}/points")["points"]) == 2, 30)
 
     both = crew.get(f"/jobs/{job}/points")["points"]
     assert {item["name"] for item in both} == {"P1", "P2"}, "two who record at once never collide"
@@ -217,7 +214,7 @@ def test_the_bench_test_of_the_pair(own_program):
     crew.post(f"/jobs/{job}/bench", {"tape": "9 miles"}, status=422)
     crew.post(f"/jobs/{job}/bench", {"tape": "1.800 m"})
     crew.post(f"/jobs/{job}/bench", {"tape": "1.800 m"}, status=409)
-    wait_for(lambda: crew.get(f"/jobs/{job}/bench")["results"], 90)
+    crew.wait_for(lambda: crew.get(f"/jobs/{job}/bench")["results"], 90)
 
     result = crew.get(f"/jobs/{job}/bench")["results"][0]
     assert result["agrees"] and result["measured_m"] == pytest.approx(1.8, abs=0.02)

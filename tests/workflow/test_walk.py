@@ -5,14 +5,11 @@ import io
 
 import pytest
 
-from tests.conftest import wait_for
-
 # The stand-in's noise at some hundred metres: 4 mm and 7 mm one sigma, and more with the geometry; four sigmas.
 HORIZONTAL_NOISE_M = 0.030
 VERTICAL_NOISE_M = 0.040
 
 
-@pytest.mark.slow
 def test_a_base_height_typed_too_large_is_found_named_and_mended(own_program):
     job = own_program.job()
     own_program.walk_to(job, "CS2")
@@ -66,7 +63,6 @@ def test_a_base_height_typed_too_large_is_found_named_and_mended(own_program):
     assert book["verification"]["whole"]
 
 
-@pytest.mark.slow
 def test_a_base_on_another_mark_shows_as_the_distance_between_them(own_program):
     job = own_program.job()
     own_program.walk_to(job, "CS3")
@@ -82,13 +78,12 @@ def test_a_base_on_another_mark_shows_as_the_distance_between_them(own_program):
     assert "does not stand on CS1" in check["findings"][0]["cause"]
 
 
-@pytest.mark.slow
 def test_an_autonomous_base_says_what_it_is_worth_and_a_wrong_mark_height_is_told_from_it(own_program):
     job = own_program.job()
     own_program.walk_to(job, "CS2")
     own_program.post(f"/jobs/{job}/stand", {"who": "base", "mark_id": own_program.mark(job, "CS1")})
     own_program.post(f"/jobs/{job}/base/average", {"seconds": 3})
-    wait_for(lambda: not own_program.get(f"/jobs/{job}/base")["average"]["running"], 10)
+    own_program.wait_for(lambda: not own_program.get(f"/jobs/{job}/base")["average"]["running"], 10)
     assert own_program.get(f"/jobs/{job}/base")["average"]["result"]["used"] >= 2
     own_program.start_base(job, source="average")
     own_program.wait_fixed(job)
@@ -115,7 +110,6 @@ def test_an_autonomous_base_says_what_it_is_worth_and_a_wrong_mark_height_is_tol
     assert "Average what the receiver reports first" in refusal["detail"]
 
 
-@pytest.mark.slow
 def test_one_mark_s_wrong_height_is_told_from_a_wrong_base_height(own_program):
     job = own_program.job()
     own_program.walk_to(job, "CS2")
@@ -124,7 +118,7 @@ def test_one_mark_s_wrong_height_is_told_from_a_wrong_base_height(own_program):
     assert own_program.check(job, "CS2")["agrees"]
 
     own_program.walk_to(job, "CS6")
-    wait_for(lambda: own_program.get(f"/jobs/{job}/watch")["live"]["distance_m"] > 1000, 20)
+    own_program.wait_for(lambda: own_program.get(f"/jobs/{job}/watch")["live"]["distance_m"] > 1000, 20)
     own_program.wait_fixed(job)
     check = own_program.check(job, "CS6")
 
@@ -132,7 +126,6 @@ def test_one_mark_s_wrong_height_is_told_from_a_wrong_base_height(own_program):
     assert "CS2 agree" in check["findings"][0]["cause"] and "control list" in check["findings"][0]["cause"]
 
 
-@pytest.mark.slow
 def test_a_shot_waits_for_fixed_and_can_be_cancelled(own_program):
     job = own_program.job()
     own_program.walk_to(job, "CS2")
@@ -140,7 +133,7 @@ def test_a_shot_waits_for_fixed_and_can_be_cancelled(own_program):
     wish = {"mark_id": own_program.mark(job, "CS2"), "seconds": 60, "reading": "2 m", "feature": "rod"}
     own_program.post(f"/jobs/{job}/checks", wish)
     own_program.post(f"/jobs/{job}/checks", wish, status=409)
-    wait_for(lambda: "fixed solution" in own_program.get(f"/jobs/{job}/watch")["live"]["shot"]["waiting_for"], 20)
+    own_program.wait_for(lambda: "fixed solution" in own_program.get(f"/jobs/{job}/watch")["live"]["shot"]["waiting_for"], 20)
 
     refusal = own_program.post(f"/jobs/{job}/base/end", status=409)
     assert "would be lost" in refusal["detail"]

@@ -8,10 +8,10 @@ from collections.abc import Callable
 from dataclasses import MISSING, dataclass, fields, is_dataclass
 from functools import cache, wraps
 from inspect import getdoc
-from typing import Any, Literal, cast, get_type_hints
+from typing import Any, Literal, TypeVar, cast, get_type_hints
 
 from flask import Blueprint, Response
-from pydantic import BaseModel, RootModel, TypeAdapter, create_model
+from pydantic import BaseModel, ConfigDict, RootModel, TypeAdapter, create_model
 from pydantic.json_schema import GenerateJsonSchema
 from spectree import Response as Answers
 from spectree import SpecTree
@@ -61,6 +61,33 @@ class _Answer:
         return super().model_json_schema(*args, **there)  # type: ignore[misc, no-any-return]
 
 
+T = TypeVar("T")
+# What a model needs to read and write is made when it first does: some hundred of them at every start would take seconds.
+_DEFERRED = ConfigDict(defer_build=True)
+
+
+class _Root(RootModel[T]):
+    model_config = _DEFERRED
+
+
+class Spec(SpecTree):
+    """Makes the schemas of the OpenAPI document when somebody asks for it."""
+
+    def __init__(self, **options: Any) -> None:
+        super().__init__("flask", **options)
+        self._shown: dict[str, tuple[type[BaseModel], Any]] = {}
+
+    def _add_model(self, model: Any, mode: Any = "validation") -> str:
+        name: str = self.naming_strategy(model)
+        self._shown[name] = (model, mode)
+        return name
+
+    def _generate_spec(self) -> Any:
+        for model, mode in self._shown.values():
+            super()._add_model(model, mode)
+        return super()._generate_spec()
+
+
 _PUBLISHED: dict[str, type] = {}
 
 
@@ -71,7 +98,7 @@ def published(shape: type, answer: bool = False) -> type[BaseModel]:
         raise TypeError(f"{shape.__name__} is published twice: by {shape} and {_PUBLISHED[shape.__name__]}")
     if issubclass(shape, BaseModel):
         return shape
-    bases = (_Answer, RootModel[shape]) if answer else (RootModel[shape],)  # type: ignore[valid-type]
+    bases = (_Answer, _Root[shape]) if answer else (_Root[shape],)  # type: ignore[valid-type]
     return type(shape.__name__, bases, {"__doc__": shape.__doc__, "__module__": shape.__module__})
 
 
@@ -84,7 +111,7 @@ def _asked(shape: Any) -> type[BaseModel]:
     parts: dict[str, Any] = {
         item.name: (hints[item.name], ... if item.default is MISSING else item.default) for item in fields(shape)
     }
-    model: type[BaseModel] = create_model(shape.__name__, __doc__=shape.__doc__, **parts)
+    model: type[BaseModel] = create_model(shape.__name__, __config__=_DEFERRED, __doc__=shape.__doc__, **parts)
     return model
 
 
@@ -116,7 +143,7 @@ class Api:
     A handler that returns a Response is a file or a stream; `said` names what a stream sends, or is Response for a large file.
     """
 
-    def __init__(self, blueprint: Blueprint, spec: SpecTree) -> None:
+    def __init__(self, blueprint: Blueprint, spec: Spec) -> None:
         self._blueprint, self._spec = blueprint, spec
 
     def get(self, path: str, tag: str, said: type | None = None) -> Callable[[Handler], Handler]:

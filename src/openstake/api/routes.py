@@ -6,14 +6,13 @@ from dataclasses import dataclass
 from typing import Literal
 
 from flask import Blueprint, Response, request, send_file
-from spectree import SpecTree
 
 from openstake import __version__
 from openstake.api.base import base_routes
 from openstake.api.book import book_routes
 from openstake.api.chain import chain_routes
 from openstake.api.check import check_routes
-from openstake.api.common import Api
+from openstake.api.common import Api, Spec
 from openstake.api.fit import fit_routes
 from openstake.api.hand import hand_routes
 from openstake.api.job import job_routes
@@ -21,6 +20,7 @@ from openstake.api.kit import kit_routes
 from openstake.api.link import link_routes
 from openstake.api.practice import practice_routes
 from openstake.api.watch import watch_routes
+from openstake.live.clock import HOST_CLOCK
 from openstake.workflow import about, backups, packages, work
 from openstake.workflow.context import Context
 
@@ -40,11 +40,11 @@ _STEPS = (
 )  # fmt: skip
 
 
-def routes(spec: SpecTree, context: Context) -> Blueprint:
+def routes(spec: Spec, context: Context) -> Blueprint:
     """Return the API's routes over one context."""
     blueprint = Blueprint("api", __name__, url_prefix="/api")
     api = Api(blueprint, spec)
-    started_s = context.now()
+    started_s = HOST_CLOCK.now()
 
     @api.get("/health", "app")
     def health() -> Health:

@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import json
-from functools import cache
 from pathlib import Path
 from typing import Any
 
 import flask
 from flask import Flask, Response, request
-from spectree import SpecTree
-from spectree.model_adapter import get_pydantic_model_adapter
 
+from openstake.api.common import Spec
 from openstake.api.doors import (
     JsonIn,
     JsonOut,
@@ -33,14 +31,6 @@ _POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self'; "
     "connect-src 'self'; manifest-src 'self'; worker-src 'self'; base-uri 'none'; form-action 'none'; frame-ancestors 'none'"
 )
-
-
-@cache
-def _schemas_made_once() -> Any:
-    """Return spectree's adapter with a memory: many routes answer with the same model, and its schema is copied anyway."""
-    adapter = get_pydantic_model_adapter()
-    adapter.json_schema = cache(adapter.json_schema)  # type: ignore[method-assign, assignment]
-    return adapter
 
 
 class _Application(Flask):
@@ -68,8 +58,7 @@ def create_app(context: Context, web_dir: Path | None) -> Flask:
     """Return the application over a context; `web_dir` holds the built front end."""
     app = _Application(context.access)
     app.config["MAX_CONTENT_LENGTH"] = MOST_BODY_BYTES
-    spec = SpecTree(
-        "flask",
+    spec = Spec(
         annotations=True,
         validation_error_status=422,
         naming_strategy=lambda model: model.__name__,
@@ -77,7 +66,6 @@ def create_app(context: Context, web_dir: Path | None) -> Flask:
         path="openapi",
         title="Open Stake",
         before=_on_validation,
-        model_adapter=_schemas_made_once(),
     )
     app.register_blueprint(routes(spec, context))
     spec.register(app)

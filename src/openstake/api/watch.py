@@ -9,6 +9,7 @@ from typing import get_type_hints
 from flask import Response, g, request
 
 from openstake.api.common import Api, Nothing, written
+from openstake.live.clock import HOST_CLOCK
 from openstake.live.hub import HEARTBEAT_S
 from openstake.workflow import closing, handover, recording
 from openstake.workflow.context import Context, JobChanged
@@ -187,15 +188,15 @@ def _event_stream(context: Context, job_id: str, last_id: int) -> Response:
 
     def lines() -> Iterator[bytes]:
         yield b"retry: 1000\n\n" + _beat(context)
-        beat_s = context.now()
+        beat_s = HOST_CLOCK.now()
         try:
             for event in context.hub.stream(last_id, topics, client):
                 if event is not None:
                     name = event.topic.partition(":")[0]
                     data = written(_SHAPES[name], event.payload)
                     yield f"id: {event.id}\nevent: {name}\ndata: ".encode() + data + b"\n\n"
-                if event is None or abs(context.now() - beat_s) >= HEARTBEAT_S:
-                    beat_s = context.now()
+                if event is None or abs(HOST_CLOCK.now() - beat_s) >= HEARTBEAT_S:
+                    beat_s = HOST_CLOCK.now()
                     yield _beat(context)
             if client.over:
                 # A newer page has taken its place: it is asked again later, not at once.
@@ -212,4 +213,4 @@ def _event_stream(context: Context, job_id: str, last_id: int) -> Response:
 
 def _beat(context: Context) -> bytes:
     """Return the event that says nothing but that the program is there, and what time it has."""
-    return b"event: beat\ndata: " + written(Beat, Beat(context.now())) + b"\n\n"
+    return b"event: beat\ndata: " + written(Beat, Beat(HOST_CLOCK.now())) + b"\n\n"

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import ast
 import json
 import sys
 from collections.abc import Sequence
 from dataclasses import asdict, is_dataclass
 from importlib import import_module
+from pathlib import Path
+from textwrap import shorten
 from typing import Any
 
 import click
@@ -36,6 +39,12 @@ class Verbs(click.Group):
         command: click.Command = getattr(import_module(f"{__name__}.{VERBS[cmd_name]}"), cmd_name)
         return command
 
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """List the verbs without importing what each of them needs: their first sentences stand in the sources."""
+        with formatter.section("Commands"):
+            limit = formatter.width - 6 - max(map(len, VERBS))
+            formatter.write_dl([(verb, _first_sentence(verb, limit)) for verb in VERBS])
+
     def invoke(self, ctx: click.Context) -> Any:
         try:
             return super().invoke(ctx)
@@ -52,6 +61,14 @@ class Verbs(click.Group):
             # The last door: readers refuse by themselves.  What comes here is a value nobody thought of.
             say(f"The input holds a value that cannot be worked with ({type(error).__name__}: {str(error)[:200]}).")
             ctx.exit(2)
+
+
+def _first_sentence(verb: str, limit: int) -> str:
+    """Return what a verb does, short, out of its docstring; its module is read and not run."""
+    source = Path(__file__).with_name(f"{VERBS[verb]}.py").read_text(encoding="utf-8")
+    functions = (node for node in ast.parse(source).body if isinstance(node, ast.FunctionDef))
+    words = next(ast.get_docstring(node) or "" for node in functions if node.name == verb)
+    return shorten(words.partition("\n\n")[0], limit, placeholder=" ...")
 
 
 def say(sentence: str) -> None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import signal
 import sys
-import threading
 from dataclasses import asdict
 from typing import Any
 
@@ -13,6 +12,7 @@ import click
 
 from openstake.cli import finding_lines, show
 from openstake.core.units import counted
+from openstake.live.network import HOST
 from openstake.live.transport import open_source
 from openstake.wire.address import HOW_TO_WRITE, split_url, without_password
 from openstake.workflow.watch import ear
@@ -23,7 +23,7 @@ def _address(url: str | None, name: str) -> tuple[str, str | None] | None:
     if url is None:
         return None
     if split_url(url).scheme == "replay":
-        open_source(url).close()  # a file that is none is no device that does not answer
+        open_source(url, None, HOST).close()  # a file that is none is no device that does not answer
     address, password = without_password(url)
     return address, password or os.environ.get(f"OPENSTAKE_{name}_PASSWORD")
 
@@ -41,12 +41,12 @@ def listen(rover: str, base: str | None, receiver: str | None, seconds: float, a
     line is public.
     """
     addresses = [_address(url, name) for url, name in ((rover, "ROVER"), (base, "BASE"), (receiver, "RECEIVER"))]
-    stop = threading.Event()
+    stop = HOST.clock.event()
     for number in (signal.SIGINT, signal.SIGTERM):
         signal.signal(number, lambda *_: stop.set())
     progress = _progress if sys.stderr.isatty() and not as_json else lambda elapsed_s, epochs: None
     assert addresses[0] is not None, "the rover's address is required"
-    heard = ear.hear(addresses[0], addresses[1], addresses[2], seconds, stop, progress)
+    heard = ear.hear(addresses[0], addresses[1], addresses[2], seconds, stop, HOST, progress)
     # "from" is no name that a field can have.
     gaps = {"gaps": [{"from": gap.start, "to": gap.end} for gap in heard.gaps]}
     show(asdict(heard) | gaps, as_json, _lines(heard))

@@ -12,6 +12,7 @@ from platformdirs import user_data_path
 
 from openstake.app import serve as run
 from openstake.core.errors import InputError
+from openstake.live.network import HOST
 from openstake.webserver import LanWish
 from openstake.workflow.access import SHORTEST_PASSPHRASE, Door, checked_passphrase
 
@@ -88,6 +89,6 @@ def serve(port: int, data: Path | None, **lan: Any) -> None:
     """Serve on 127.0.0.1 until Ctrl-C: no demo, no stand-ins.  With --lan, on the network too."""
     folder = data if data is not None else user_data_path("openstake", appauthor=False)
     run(
-        folder, port, practice=False, demo=False, practice_speed=1.0, on_ready=ready(folder), lan=lan_wish(**lan),
+        folder, port, practice=False, demo=False, outside=HOST, on_ready=ready(folder), lan=lan_wish(**lan),
         first_passphrase=first_passphrase,
     )  # fmt: skip

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import signal
-import threading
 from collections.abc import Callable
 from pathlib import Path
 
 import click
 
+from openstake.core.constants import DAY_S
 from openstake.core.errors import InputError
 from openstake.core.units import degrees_from_text, metres_from_text
+from openstake.live.clock import HOST_CLOCK, ScaledClock
+from openstake.live.network import HOST, Outside, outside_of
 from openstake.standin.base import BaseReceiver, Broadcast
 from openstake.standin.caster import Caster
-from openstake.standin.clock import SimClock
 from openstake.standin.rover import RoverReceiver
 from openstake.standin.world import WorldFile
 
@@ -25,7 +26,7 @@ def standin() -> None:
 
 def until_told_to_stop(close: Callable[[], None]) -> None:
     """Wait for SIGTERM or Ctrl-C, then close."""
-    stop = threading.Event()
+    stop = HOST_CLOCK.event()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stop.set())
     stop.wait()
@@ -39,10 +40,12 @@ def host_and_port(text: str) -> tuple[str, int]:
     return host, int(port)
 
 
-def _clock(speed: float) -> SimClock:
+def _outside(speed: float) -> Outside:
     if not 0.0 < speed <= 100.0:
         raise InputError(f"A speed of {speed:g} cannot be simulated; it lies above 0 and up to 100.")
-    return SimClock(speed)
+    # Counted from midnight: stand-ins that are processes of their own agree on the time.
+    midnight_s = HOST_CLOCK.now() // DAY_S * DAY_S
+    return outside_of(ScaledClock(speed, midnight_s, patient=False))
 
 
 def _problems(sentence: str) -> None:
@@ -55,7 +58,7 @@ def _problems(sentence: str) -> None:
 @click.option("--password", required=True)
 def caster(port: int, user: str, password: str) -> None:
     """An NTRIP 1 and 2 caster on 127.0.0.1."""
-    running = Caster(port, user, password)
+    running = Caster(port, user, password, HOST)
     click.echo(f"Caster on 127.0.0.1:{running.port}.")
     until_told_to_stop(running.close)
 
@@ -89,7 +92,7 @@ def base(
         *host_and_port(caster_address), mount, password, degrees_from_text(latitude, "latitude"),
         degrees_from_text(longitude, "longitude"), metres_from_text(height), arp_height_m, station_id,
     )  # fmt: skip
-    running = BaseReceiver(WorldFile(world), seed, _clock(speed), nmea_port, _problems)
+    running = BaseReceiver(WorldFile(world), seed, _outside(speed), nmea_port, _problems)
     running.start(broadcast)
     click.echo(f"Base {station_id} pushes to {caster_address}/{mount}.")
     until_told_to_stop(running.close)
@@ -112,6 +115,6 @@ def rover(
     """A rover that reads the caster and sends NMEA over TCP."""
     host, caster_port = host_and_port(caster_address)
     url = f"ntrip://{user}@{host}:{caster_port}/{mount}"
-    running = RoverReceiver(url, password, port, WorldFile(world), seed, _clock(speed), rate, _problems)
+    running = RoverReceiver(url, password, port, WorldFile(world), seed, _outside(speed), rate, _problems)
     click.echo(f"Rover speaks NMEA on 127.0.0.1:{running.port}.")
     until_told_to_stop(running.close)

@@ -17,8 +17,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import cholesky, solve_triangular
-from scipy.special import chdtri
 
 from openstake.core.limits import (
     CAUSE_CHOICE,
@@ -29,6 +27,7 @@ from openstake.core.limits import (
     FOOT_PPM,
     SINKS_AT_MOST_M_PER_H,
 )
+from openstake.core.special import chdtri
 
 CauseName = Literal[
     "none", "height", "base coordinate", "base on another mark", "frame", "foot for foot", "one mark", "pole on another mark",
@@ -188,6 +187,8 @@ class _Table:
         self.north = np.array([one.north_m - site.base.north_m for one in checks])
         self.hours = np.array([one.at_h for one in checks])
         self._off = off.ravel()[self.known]
+        from scipy.linalg import cholesky, solve_triangular
+
         root = cholesky(self._covariance(site)[np.ix_(self.known, self.known)], lower=True)
         # Hundreds of columns are whitened: the inverse once is quicker than solving for each.
         self._whitening = solve_triangular(root, np.eye(self.count), lower=True)

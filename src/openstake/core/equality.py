@@ -7,10 +7,10 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy.special import chdtri, fdtri
 
 from openstake.core.errors import InputError
 from openstake.core.series import correlation_time
+from openstake.core.special import chdtri, fdtri
 
 SIGNIFICANCE = 0.05
 _FEWEST_EPOCHS = 5

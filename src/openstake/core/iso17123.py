@@ -16,10 +16,10 @@ from itertools import product
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import chdtri, fdtri
 
 from openstake.core.errors import InputError
 from openstake.core.limits import ISO_SIGMA_H_M, ISO_SIGMA_XY_M
+from openstake.core.special import chdtri, fdtri
 
 SETS, POINTS = 5, 2
 FULL_SERIES, SIMPLIFIED_SERIES = 3, 1

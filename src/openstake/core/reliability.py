@@ -19,7 +19,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import chdtri, chndtr, fdtri, stdtrit
 
 from openstake.core.limits import (
     FIT_CORRELATION,
@@ -28,6 +27,7 @@ from openstake.core.limits import (
     FIT_SIGNIFICANCE,
     FIT_SINGLE_SIGNIFICANCE,
 )
+from openstake.core.special import chdtri, chndtr, fdtri, stdtrit
 
 _NO_REDUNDANCY = 1e-9
 

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy.special import stdtrit
+
+from openstake.core.special import stdtrit
 
 # The window of the autocorrelation ends where it is this many times the correlation time (Sokal).
 _WINDOW = 5.0

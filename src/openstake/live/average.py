@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import threading
-import time
 from collections.abc import Callable
 
 from openstake.core.errors import InputError, OpenStakeError
 from openstake.core.evidence import Epoch, Status
 from openstake.live.flood import Thinning, Throttle
+from openstake.live.network import Outside
 from openstake.live.transport import open_source
 from openstake.wire.nmea.epoch import EpochReader
 
@@ -25,7 +24,7 @@ class Average:
 
     def __init__(
         self, url: str, password: str | None, seconds: float, purpose: str, on_change: Callable[[], None],
-        on_done: Callable[[list[Epoch], float], None],
+        on_done: Callable[[list[Epoch], float], None], outside: Outside,
     ) -> None:  # fmt: skip
         if not 1.0 <= seconds <= MOST_S:
             raise InputError(f"An average runs for 1 to {MOST_S:.0f} s; {seconds:g} s was asked.", field="seconds")
@@ -33,12 +32,13 @@ class Average:
         self._password = password
         self._on_change, self._on_done = on_change, on_done
         self._epochs: list[Epoch] = []
-        self._stop = threading.Event()
-        self._began_waiting_s = time.monotonic()
-        self._started_s: float | None = None if purpose == "mark" else time.monotonic()
+        self._outside, self._clock = outside, outside.clock
+        self._stop = self._clock.event()
+        self._began_waiting_s = self._clock.monotonic()
+        self._started_s: float | None = None if purpose == "mark" else self._began_waiting_s
         self.running = True
         self.problem = ""
-        self._thread = threading.Thread(target=self._run, name="average", daemon=True)
+        self._thread = self._clock.thread(self._run, "average")
         self._thread.start()
 
     def cancel(self) -> None:
@@ -51,7 +51,7 @@ class Average:
 
     @property
     def elapsed_s(self) -> float:
-        return 0.0 if self._started_s is None else time.monotonic() - self._started_s
+        return 0.0 if self._started_s is None else self._clock.monotonic() - self._started_s
 
     @property
     def waiting(self) -> bool:
@@ -59,20 +59,20 @@ class Average:
         return self.running and self._started_s is None
 
     def _run(self) -> None:
-        reader, throttle, thinning = EpochReader(), Throttle(), Thinning()
-        began_s, shown_s = time.time(), 0.0
+        reader, throttle, thinning = EpochReader(), Throttle(self._clock), Thinning()
+        began_s, shown_s = self._clock.now(), 0.0
         try:
-            source = open_source(self.url, self._password)
+            source = open_source(self.url, self._password, self._outside)
             try:
                 while not self._stop.is_set() and self.elapsed_s < self.seconds:
                     data = source.read(0.25)
-                    now_s = time.time()
+                    now_s = self._clock.now()
                     fresh = self._wanted([epoch for epoch in reader.feed(data) if thinning.take(now_s)])
                     self._stop.wait(throttle.wait_s(len(data)))
                     self._epochs += fresh
-                    if fresh and time.monotonic() - shown_s > _SHOWN_EVERY_S:
+                    if fresh and self._clock.monotonic() - shown_s > _SHOWN_EVERY_S:
                         self._on_change()
-                        shown_s = time.monotonic()
+                        shown_s = self._clock.monotonic()
             finally:
                 source.close()
             self._epochs += self._wanted(list(reader.close()))
@@ -94,9 +94,9 @@ class Average:
             return fresh
         first = next((n for n, epoch in enumerate(fresh) if epoch.status is Status.FIXED), None)
         if first is not None:
-            self._started_s = time.monotonic()
+            self._started_s = self._clock.monotonic()
             return fresh[first:]
-        if time.monotonic() - self._began_waiting_s > MOST_WAIT_S:
+        if self._clock.monotonic() - self._began_waiting_s > MOST_WAIT_S:
             raise InputError(
                 f"The rover was not fixed within {MOST_WAIT_S:.0f} s, so nothing was averaged. "
                 "Look at its corrections and the sky, then average again."

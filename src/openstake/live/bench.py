@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -14,6 +13,7 @@ from openstake.core.evidence import HeardStream, StationReference, Status
 from openstake.core.limits import BENCH_EPOCHS_S, LONGEST_BENCH_S
 from openstake.core.rtk.rover import DeviceSeen
 from openstake.live.feed import Feed
+from openstake.live.network import Outside
 from openstake.live.rover import Address, ListenedRover
 from openstake.wire.rtcm3.frame import FrameReader
 from openstake.wire.rtcm3.recent import RecentStream
@@ -40,23 +40,28 @@ class Bench:
 
     def __init__(
         self, base: tuple[str, str | None], rover: Address, on_change: Callable[[], None],
-        on_done: Callable[[BenchHeard], None], on_end: Callable[[], None],
+        on_done: Callable[[BenchHeard], None], on_end: Callable[[], None], outside: Outside,
     ) -> None:  # fmt: skip
         self._on_change, self._on_done, self._on_end = on_change, on_done, on_end
-        self._frames, self._stream, self._rover = FrameReader(), RecentStream(), ListenedRover(rover)
+        self._frames, self._stream, self._rover = (
+            FrameReader(),
+            RecentStream(),
+            ListenedRover(rover, outside.clock.now()),
+        )
         self._station: StationReference | None = None
         self._distances: list[float] = []
         self._claims: list[float] = []
         self._fixed_s: list[float] = []
         self._lock = threading.Lock()
-        self._stop = threading.Event()
-        self._started_s = time.monotonic()
+        self._clock = outside.clock
+        self._stop = self._clock.event()
+        self._started_s = self._clock.monotonic()
         self._feeds = (
-            Feed(base[0], base[1], None, self._base_bytes, lambda status: None),
-            Feed(rover.url, rover.password, None, self._rover_bytes, lambda status: None),
+            Feed(base[0], base[1], None, self._base_bytes, lambda status: None, outside),
+            Feed(rover.url, rover.password, None, self._rover_bytes, lambda status: None, outside),
         )
         self.running, self.problem = True, ""
-        self._thread = threading.Thread(target=self._run, name="bench test", daemon=True)
+        self._thread = self._clock.thread(self._run, "bench test")
         self._thread.start()
 
     def cancel(self) -> None:
@@ -64,7 +69,7 @@ class Bench:
 
     @property
     def elapsed_s(self) -> float:
-        return time.monotonic() - self._started_s
+        return self._clock.monotonic() - self._started_s
 
     @property
     def fixed_for_s(self) -> float:

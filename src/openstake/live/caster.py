@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import contextlib
 import ssl
-import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
 from openstake.core.errors import DeviceError
 from openstake.core.evidence import StationReference
+from openstake.live.network import Outside
 from openstake.live.transport import NtripSource, Outcome, ask_caster
 from openstake.wire.ntrip.http import ChunkReader, get_request, push_request
 from openstake.wire.ntrip.sourcetable import TableRead, read_table
@@ -37,14 +37,14 @@ class Account:
         return ssl.create_default_context(cafile=self.ca_file) if self.tls else None
 
 
-def fetch_table(account: Account) -> TableRead:
+def fetch_table(account: Account, outside: Outside) -> TableRead:
     """Return a caster's source table; DeviceError where it does not answer, or answers with something else."""
     request = get_request(account.host, "", 2, account.user, account.password)
-    connection, reply, data = ask_caster(account.host, account.port, request, account.context())
+    connection, reply, data = ask_caster(account.host, account.port, request, outside.network, account.context())
     try:
-        end_s = time.monotonic() + TABLE_TIMEOUT_S
+        end_s = outside.clock.monotonic() + TABLE_TIMEOUT_S
         raw = data
-        while b"ENDSOURCETABLE" not in raw and time.monotonic() < end_s and len(raw) < MOST_TABLE_BYTES:
+        while b"ENDSOURCETABLE" not in raw and outside.clock.monotonic() < end_s and len(raw) < MOST_TABLE_BYTES:
             piece = connection.recv(1 << 16)
             if not piece:
                 break
@@ -80,19 +80,23 @@ class Heard:
     gga_sent: int = 0
 
 
-def listen(account: Account, mountpoint: str, seconds: float, gga: Callable[[], bytes] | None = None) -> Heard:
+def listen(
+    account: Account, mountpoint: str, seconds: float, outside: Outside, gga: Callable[[], bytes] | None = None
+) -> Heard:
     """Listen to a mountpoint for some seconds, or until its position and observables have come; never raises DeviceError.
 
     `gga` writes the line that a virtual mountpoint needs, sent at once and every five seconds.
     """
     try:
-        source = NtripSource(account.host, account.port, mountpoint, account.user, account.password, account.context())
+        source = NtripSource(
+            account.host, account.port, mountpoint, account.user, account.password, outside.network, account.context()
+        )
     except DeviceError as error:
         return Heard(False, False, _outcome(error), error.sentence)
     reader, summary, received, sent = FrameReader(), StreamSummary(), 0, 0
-    end_s, next_gga_s, broke = time.monotonic() + seconds, time.monotonic(), ""
+    end_s, next_gga_s, broke = outside.clock.monotonic() + seconds, outside.clock.monotonic(), ""
     try:
-        while (now_s := time.monotonic()) < end_s and not (summary.stations and summary.observables):
+        while (now_s := outside.clock.monotonic()) < end_s and not (summary.stations and summary.observables):
             if gga is not None and now_s >= next_gga_s:
                 source.send(gga())
                 sent, next_gga_s = sent + 1, now_s + GGA_INTERVAL_S
@@ -118,11 +122,11 @@ def listen(account: Account, mountpoint: str, seconds: float, gga: Callable[[], 
     )  # fmt: skip
 
 
-def may_push(account: Account, mountpoint: str) -> Heard:
+def may_push(account: Account, mountpoint: str, outside: Outside) -> Heard:
     """Say whether the caster lets a base push to a mountpoint.  Nothing is sent: `sending` is never lit by this."""
     request = push_request(account.host, mountpoint, account.user or "", account.password or "")
     try:
-        connection, reply, _ = ask_caster(account.host, account.port, request, account.context())
+        connection, reply, _ = ask_caster(account.host, account.port, request, outside.network, account.context())
     except DeviceError as error:
         if error.seen.get("status") == 409:
             return Heard(True, False, None, f"A base is connected to {mountpoint} already.")

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import threading
-import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from enum import StrEnum
@@ -11,6 +9,7 @@ from math import inf
 
 from openstake.core.errors import OpenStakeError
 from openstake.live.flood import MOST_BYTES_PER_S, Throttle
+from openstake.live.network import Outside
 from openstake.live.rawfile import RawFile
 from openstake.live.transport import SerialSource, Source, TcpListenSource, UdpSource, open_source
 
@@ -58,15 +57,17 @@ class Feed:
         raw: RawFile | None,
         on_bytes: Callable[[bytes, float], None],
         on_status: Callable[[FeedStatus], None],
+        outside: Outside,
     ) -> None:
         self.url = url
         self._password, self._raw = password, raw
         self._on_bytes, self._on_status = on_bytes, on_status
-        self._stop = threading.Event()
+        self._outside, self._clock = outside, outside.clock
+        self._stop = self._clock.event()
         # A recording is as fast as it was asked to be.
-        self.throttle = Throttle(inf if url.startswith("replay:") else MOST_BYTES_PER_S)
-        self.status = FeedStatus(FeedState.CONNECTING, "Connecting.", time.time())
-        self._thread = threading.Thread(target=self._run, name=f"feed {url}", daemon=True)
+        self.throttle = Throttle(self._clock, inf if url.startswith("replay:") else MOST_BYTES_PER_S)
+        self.status = FeedStatus(FeedState.CONNECTING, "Connecting.", self._clock.now())
+        self._thread = self._clock.thread(self._run, f"feed {url}")
 
     def start(self) -> None:
         self._thread.start()
@@ -104,14 +105,14 @@ class Feed:
 
     def _say(self, state: FeedState, sentence: str) -> None:
         if (state, sentence) != (self.status.state, self.status.sentence):
-            self.status = replace(self.status, state=state, sentence=sentence, since_s=time.time())
+            self.status = replace(self.status, state=state, sentence=sentence, since_s=self._clock.now())
             self._on_status(self.status)
 
     def _run_until_told(self) -> None:
         tries = 0
         while not self._stop.is_set():
             try:
-                source = open_source(self.url, self._password)
+                source = open_source(self.url, self._password, self._outside)
             except OpenStakeError as error:
                 self._say(FeedState.BROKEN, error.sentence)
             else:
@@ -131,16 +132,16 @@ class Feed:
 
     def _read(self, source: Source) -> bool:
         """Read until the source breaks; tell whether anything came."""
-        received, connected_s = False, time.time()
+        received, heard_s = False, self._clock.monotonic()
         while not self._stop.is_set():
             try:
                 data = source.read(_POLL_S)
             except OpenStakeError as error:
                 self._say(FeedState.BROKEN, error.sentence)
                 return received
-            now = time.time()
+            now = self._clock.now()
             if data:
-                received = True
+                received, heard_s = True, self._clock.monotonic()
                 if self._raw is not None:
                     self._raw.write(data)
                 self.status = replace(
@@ -149,6 +150,6 @@ class Feed:
                 self._on_bytes(data, now)
                 self._say(FeedState.RECEIVING, "Receiving.")
                 self._stop.wait(self.throttle.wait_s(len(data)))
-            elif now - (self.status.last_byte_s or connected_s) > SILENT_AFTER_S:
+            elif self._clock.monotonic() - heard_s > SILENT_AFTER_S:
                 self._say(FeedState.SILENT, f"{_connected(source)}, but nothing arrives.")
         return received

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import time
-from collections.abc import Callable
 from math import inf
+
+from openstake.live.clock import Clock
 
 MOST_BYTES_PER_S = 1 << 20  # a receiver at 100 Hz sends a twentieth of it
 MOST_EPOCHS_PER_S = 100
@@ -13,16 +13,16 @@ MOST_EPOCHS_PER_S = 100
 class Throttle:
     """Says how long to wait before reading on, so that no more than so many bytes a second are read."""
 
-    def __init__(self, bytes_per_s: float = MOST_BYTES_PER_S, clock: Callable[[], float] = time.monotonic) -> None:
+    def __init__(self, clock: Clock, bytes_per_s: float = MOST_BYTES_PER_S) -> None:
         self._rate, self._clock = bytes_per_s, clock
-        self._since_s, self._allowed = clock(), bytes_per_s
+        self._since_s, self._allowed = clock.monotonic(), bytes_per_s
         self.held_back = False
 
     def wait_s(self, count: int) -> float:
         """Take `count` bytes as read and return how long to wait before the next."""
         if self._rate == inf:
             return 0.0
-        now = self._clock()
+        now = self._clock.monotonic()
         self._allowed = min(self._rate, self._allowed + (now - self._since_s) * self._rate) - count
         self._since_s = now
         self.held_back = self._allowed < 0.0

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import threading
-import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
+
+from openstake.live.clock import HOST_CLOCK, Clock
 
 COALESCE_S = 0.18  # five a second; a little less, or a stream of 5 Hz would fall behind by a whole step
 # A page that hears nothing for three of these says that it is cut off.
@@ -37,10 +37,11 @@ class Client:
 class Hub:
     """Keeps one event a topic.  A slow client skips what has been replaced; nothing queues up."""
 
-    def __init__(self, clock: Callable[[], float] = time.time) -> None:
-        self._changed = threading.Condition()
+    def __init__(self, clock: Clock = HOST_CLOCK) -> None:
+        # Browsers live in the host's time, whatever that of the session is.
+        self._clock, self._changed = clock, clock.condition()
         self._newest: dict[str, Event] = {}
-        self._id = int(clock() * 1000)
+        self._id = int(clock.now() * 1000)
         self._stopped = False
         self._clients: list[Client] = []
 
@@ -112,7 +113,7 @@ class Hub:
                 continue
             yield from fresh
             seen = fresh[-1].id
-            time.sleep(COALESCE_S)
+            self._clock.sleep(COALESCE_S)
 
     def _fresh(self, seen: int, topics: tuple[str, ...]) -> list[Event]:
         found = [event for event in self._newest.values() if event.id > seen and event.topic.startswith(topics)]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from itertools import pairwise
@@ -18,6 +17,7 @@ from openstake.core.rtk.fixes import Fix
 from openstake.core.rtk.rover import Happened, RoverState, RoverWatch
 from openstake.core.shot import ShotKind, moved_enough, not_within
 from openstake.core.sky.obstruction import SeenSky
+from openstake.live.clock import Clock
 from openstake.live.flood import Thinning
 from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.sky import SkyReader
@@ -82,14 +82,14 @@ class Address:
 class ListenedRover:
     """Decodes one rover.  Whoever calls it holds the session's lock; it calls nobody."""
 
-    def __init__(self, address: Address) -> None:
+    def __init__(self, address: Address, started_s: float) -> None:
         self.id, self.name, self.url = address.id, address.name, address.url
         self.reader, self._sky, self.watch, self.seen = EpochReader(), SkyReader(), RoverWatch(), SeenSky()
         self.thinning = Thinning(inf) if address.url.startswith("replay:") else Thinning()
         self._live = not address.url.startswith("replay:")
         self.latest: ReceivedEpoch | None = None
         self.shot: ShotInHand | None = None
-        self.started_s = time.time()
+        self.started_s = started_s
         self._initialised_s: float | None = None
         self._sky_s = 0.0
         self._reference_id: str | None = None
@@ -185,8 +185,8 @@ def _is_of_another_base(epoch: Epoch, before: Epoch) -> bool:
 class Finisher:
     """Stores what is full in a thread of its own, one after the other: no epoch waits for it, and a track keeps its order."""
 
-    def __init__(self, name: str) -> None:
-        self._name = name
+    def __init__(self, name: str, clock: Clock) -> None:
+        self._name, self._clock = name, clock
         self._waiting: list[Callable[[], None]] = []
         self._lock = threading.Lock()
         self._thread: threading.Thread | None = None
@@ -195,7 +195,7 @@ class Finisher:
         with self._lock:
             self._waiting.append(work)
             if self._thread is None:
-                self._thread = threading.Thread(target=self._run, name=self._name, daemon=True)
+                self._thread = self._clock.thread(self._run, self._name)
                 self._thread.start()
 
     def join(self, timeout_s: float) -> None:

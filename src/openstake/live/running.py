@@ -10,6 +10,7 @@ from weakref import WeakValueDictionary
 from openstake.core.errors import ConflictError
 from openstake.live.average import Average
 from openstake.live.bench import Bench
+from openstake.live.clock import Clock
 from openstake.live.session import RunningSession
 
 _ENDS_WITHIN_S = 1.5
@@ -25,7 +26,8 @@ class _JobLock:
 class Running:
     """Sessions by occupation and averages by job.  What starts or ends something of a job holds that job's lock."""
 
-    def __init__(self) -> None:
+    def __init__(self, clock: Clock) -> None:
+        self._clock = clock
         self._sessions: dict[str, RunningSession] = {}
         self._averages: dict[str, Average] = {}
         self._benches: dict[str, Bench] = {}
@@ -105,7 +107,7 @@ class Running:
             self._sessions.clear()
         for item in taken:
             item.cancel()
-        stoppers = [threading.Thread(target=session.stop, daemon=True) for session in sessions]
+        stoppers = [self._clock.thread(session.stop, "stopper") for session in sessions]
         for thread in stoppers:
             thread.start()
         for thread in stoppers:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import shutil
 import threading
-import time
 import uuid
 from collections import deque
 from collections.abc import Callable, Sequence
@@ -17,6 +16,7 @@ from openstake.core.rtk.rover import Happened, RoverState
 from openstake.core.sky.obstruction import Cell
 from openstake.live.feed import Feed, FeedState, FeedStatus
 from openstake.live.flood import MOST_EPOCHS_PER_S
+from openstake.live.network import Outside
 from openstake.live.rawfile import Place, RawFile
 from openstake.live.rover import Address, Finisher, ListenedRover, ReceivedEpoch, ShotInHand, ShotWish
 from openstake.wire.nmea.epoch import EpochReader
@@ -122,9 +122,11 @@ class RunningSession:
         raw_dir: Path,
         sink: Sink,
         on_change: Callable[[RunningSession], None],
+        outside: Outside,
     ) -> None:
         self.id = session_id
         self._sink, self._on_change, self._raw_dir = sink, on_change, raw_dir
+        self._outside, self._clock = outside, outside.clock
         self._lock = threading.RLock()
         raw_dir.mkdir(parents=True, exist_ok=True)
         self._frames = FrameReader()
@@ -138,34 +140,45 @@ class RunningSession:
         self._pending: deque[tuple[str, ReceivedEpoch]] = deque()
         self._lost = 0
         self._noted: deque[Callable[[], None]] = deque()
-        self._finisher = Finisher(f"shots {session_id}")
+        self._finisher = Finisher(f"shots {session_id}", self._clock)
         self._flushing = threading.Lock()
         self._problems: dict[str, str] = {}  # by what cannot be kept
-        self._stop = threading.Event()
+        self._stop = self._clock.event()
         self._feeds: dict[str, Feed] = {}
         if addresses.base_url:
             self._base_raw = RawFile(raw_dir / f"{session_id}-base")
             self._feeds["base"] = Feed(
-                addresses.base_url, addresses.base_password, self._base_raw, self._base_bytes, self._status("base")
+                addresses.base_url,
+                addresses.base_password,
+                self._base_raw,
+                self._base_bytes,
+                self._status("base"),
+                outside,
             )
         if addresses.receiver_url:
             raw = RawFile(raw_dir / f"{session_id}-receiver")
             self._feeds["receiver"] = Feed(
-                addresses.receiver_url, addresses.receiver_password, raw, self._receiver_bytes, self._status("receiver")
+                addresses.receiver_url,
+                addresses.receiver_password,
+                raw,
+                self._receiver_bytes,
+                self._status("receiver"),
+                outside,
             )
         self._rovers: dict[str, ListenedRover] = {}
         for address in addresses.rovers:
             self._take_up(address)
-        self._recorder = threading.Thread(target=self._record, name=f"recorder {session_id}", daemon=True)
+        self._recorder = self._clock.thread(self._record, f"recorder {session_id}")
 
     def _take_up(self, address: Address) -> Feed:
         """Make a rover's ear and its feed."""
-        rover = ListenedRover(address)
+        rover = ListenedRover(address, self._clock.now())
         self._rovers[address.id] = rover
         role = _role(address.id)
         feed = Feed(
             address.url, address.password, RawFile(self._raw_dir / f"{address.id}-rover"),
             lambda data, host_s: self._rover_bytes(rover, data, host_s), self._status(role, address.name),
+            self._outside,
         )  # fmt: skip
         self._feeds[role] = feed
         return feed
@@ -237,7 +250,7 @@ class RunningSession:
         """Return the state of this moment, of one of its rovers, the first where none is named."""
         with self._lock:
             rover = self.rover(rover_id)
-            now = time.time()
+            now = self._clock.now()
             feeds = {role: feed.status for role, feed in self._feeds.items()}
             receiver = feeds.get("receiver")
             speaks = receiver is not None and receiver.state is FeedState.RECEIVING
@@ -267,7 +280,7 @@ class RunningSession:
             rover = self.rover(rover_id)
             if rover is None or rover.shot is not None:
                 return False
-            rover.shot = ShotInHand(wish, on_done, time.time(), [], "the next epoch")
+            rover.shot = ShotInHand(wish, on_done, self._clock.now(), [], "the next epoch")
         self._problems.pop("shot", None)
         self._on_change(self)
         return True
@@ -380,10 +393,10 @@ class RunningSession:
         self._finisher.add(store)
 
     def _record(self) -> None:
-        due_s = time.monotonic()
-        while not self._stop.wait(max(0.0, due_s - time.monotonic())):
+        due_s = self._clock.monotonic()
+        while not self._stop.wait(max(0.0, due_s - self._clock.monotonic())):
             # By the clock, not after the last write: what a loaded machine delays does not add up.
-            due_s = time.monotonic() + FLUSH_S
+            due_s = self._clock.monotonic() + FLUSH_S
             self._flush()
             self._tell("feeds", next(filter(None, (feed.trouble for feed in list(self._feeds.values()))), ""))
             left_out = sum(rover.thinning.left_out for rover in list(self._rovers.values()))

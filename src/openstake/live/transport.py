@@ -8,10 +8,9 @@ from __future__ import annotations
 import contextlib
 import errno
 import os
-import select
 import socket
 import ssl
-import time
+from collections.abc import Callable
 from enum import StrEnum
 from pathlib import Path
 from typing import Protocol
@@ -20,12 +19,12 @@ from urllib.parse import unquote
 import serial
 
 from openstake.core.errors import DeviceError
+from openstake.live.clock import Clock
+from openstake.live.network import CONNECT_TIMEOUT_S, LOOPBACK, Network, Outside
 from openstake.live.replay import replay_pieces
 from openstake.wire.address import replay_speed, serial_baud, serial_name, split_url, without_password
 from openstake.wire.ntrip.http import LONGEST_HEAD, ChunkReader, Reply, get_request, parse_reply
 
-CONNECT_TIMEOUT_S = 5.0
-LOOPBACK = "127.0.0.1"
 SENDER_GONE_S = 30.0
 _PIECE_BYTES = 1 << 16
 
@@ -40,22 +39,23 @@ class Source(Protocol):
         """Let go of it; calling twice does no harm."""
 
 
-def open_source(url: str, password: str | None = None) -> Source:
+def open_source(url: str, password: str | None, outside: Outside) -> Source:
     """Return a connected source; InputError for an address that cannot be read, DeviceError if nobody answers."""
     url, typed = without_password(url)
     parts, password = split_url(url), password or typed
+    clock, network = outside.clock, outside.network
     if parts.scheme == "replay":
-        return ReplaySource(Path(unquote(parts.path)), replay_speed(parts))
+        return ReplaySource(Path(unquote(parts.path)), replay_speed(parts), clock)
     if parts.scheme == "serial":
         return SerialSource(serial_name(parts), serial_baud(parts))
     host, port = parts.hostname or "", parts.port or 0
     if parts.scheme == "tcp":
-        return TcpSource(connect(host, port))
+        return TcpSource(connect(host, port, network), network)
     if parts.scheme == "tcp-listen":
-        return TcpListenSource(listening_socket(port, host or LOOPBACK))
+        return TcpListenSource(listening_socket(port, network, host or LOOPBACK), outside)
     if parts.scheme == "udp":
-        return UdpSource(host or LOOPBACK, port)
-    return NtripSource(host, port, parts.path.strip("/"), unquote(parts.username or "") or None, password)
+        return UdpSource(host or LOOPBACK, port, outside)
+    return NtripSource(host, port, parts.path.strip("/"), unquote(parts.username or "") or None, password, network)
 
 
 class Outcome(StrEnum):
@@ -72,11 +72,11 @@ class Outcome(StrEnum):
     OTHER_ANSWER = "another answer"
 
 
-def connect(host: str, port: int, tls: ssl.SSLContext | None = None) -> socket.socket:
-    """Return a connected socket, encrypted where a context is given; DeviceError says which way it failed (`outcome`)."""
+def connect(host: str, port: int, network: Network, tls: ssl.SSLContext | None = None) -> socket.socket:
+    """Return a connection, encrypted where a context is given; DeviceError says which way it failed (`outcome`)."""
     where = f"{host}:{port}"
     try:
-        connection = socket.create_connection((host, port), timeout=CONNECT_TIMEOUT_S)
+        connection: socket.socket = network.connect(host, port)
     except socket.gaierror:
         raise DeviceError(
             f"The name {host} is not known. Check its spelling and the network.", outcome=Outcome.NAME_NOT_FOUND
@@ -106,34 +106,26 @@ def connect(host: str, port: int, tls: ssl.SSLContext | None = None) -> socket.s
         ) from None
 
 
-def listening_socket(port: int, host: str = LOOPBACK) -> socket.socket:
+def listening_socket(port: int, network: Network, host: str = LOOPBACK) -> socket.socket:
     """Return a socket that listens on an address of this machine, the loopback; DeviceError where the port is taken."""
-    listener = _bound(host, port, socket.SOCK_STREAM)
-    listener.listen(32)
-    return listener
+    return _bound(network.listen, host, port)
 
 
-def _bound(host: str, port: int, kind: socket.SocketKind) -> socket.socket:
-    family = socket.AF_INET6 if ":" in host else socket.AF_INET
-    opened = socket.socket(family, kind)
-    if kind is socket.SOCK_STREAM:
-        opened.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+def _bound(open_port: Callable[[str, int], socket.socket], host: str, port: int) -> socket.socket:
     try:
-        opened.bind((host, port))
+        return open_port(host, port)
     except (OSError, OverflowError, UnicodeError) as error:
-        opened.close()
         where = f"Port {port}" if host == LOOPBACK else f"Port {port} of {host}"
         raise DeviceError(
             f"{where} cannot be opened: {getattr(error, 'strerror', None) or error}. Choose another."
         ) from None
-    return opened
 
 
 class TcpSource:
     """A receiver's TCP port."""
 
-    def __init__(self, connection: socket.socket) -> None:
-        self._socket = connection
+    def __init__(self, connection: socket.socket, network: Network) -> None:
+        self._socket, self._network = connection, network
         self._socket.setblocking(False)
 
     @property
@@ -144,7 +136,7 @@ class TcpSource:
         try:
             # Bytes that TLS has decrypted already do not wake `select`.
             held = self._socket.pending() if isinstance(self._socket, ssl.SSLSocket) else 0
-            if not held and not select.select([self._socket], [], [], wait_s)[0]:
+            if not held and not self._network.ready([self._socket], wait_s):
                 return b""
             data = self._socket.recv(_PIECE_BYTES)
         except (BlockingIOError, ssl.SSLWantReadError):
@@ -173,15 +165,15 @@ class TcpListenSource:
     A device that was switched off or left the network closes nothing: it is known by its silence alone.
     """
 
-    def __init__(self, listener: socket.socket) -> None:
-        self._listener = listener
+    def __init__(self, listener: socket.socket, outside: Outside) -> None:
+        self._listener, self._network, self._clock = listener, outside.network, outside.clock
         self._device: TcpSource | None = None
         self._heard_s = 0.0
 
     def read(self, wait_s: float) -> bytes:
         watched = [self._listener, *([self._device.socket] if self._device else [])]
         try:
-            ready = select.select(watched, [], [], wait_s)[0]
+            ready = self._network.ready(watched, wait_s)
         except (OSError, ValueError):
             raise DeviceError("The port was closed.") from None
         if self._listener in ready:
@@ -194,7 +186,7 @@ class TcpListenSource:
             self._device.close()
             self._device = None
             return b""
-        self._heard_s = time.monotonic()
+        self._heard_s = self._clock.monotonic()
         return data
 
     def _welcome(self) -> None:
@@ -202,12 +194,12 @@ class TcpListenSource:
             connection, _ = self._listener.accept()
         except OSError:
             return
-        if self._device is not None and time.monotonic() - self._heard_s < SENDER_GONE_S:
+        if self._device is not None and self._clock.monotonic() - self._heard_s < SENDER_GONE_S:
             connection.close()
             return
         if self._device is not None:
             self._device.close()
-        self._device, self._heard_s = TcpSource(connection), time.monotonic()
+        self._device, self._heard_s = TcpSource(connection, self._network), self._clock.monotonic()
 
     def close(self) -> None:
         if self._device is not None:
@@ -219,22 +211,22 @@ class TcpListenSource:
 class UdpSource:
     """A port that a device sends datagrams to: the first sender alone is heard, until it has been silent for a while."""
 
-    def __init__(self, host: str, port: int) -> None:
-        self._socket = _bound(host, port, socket.SOCK_DGRAM)
-        self._socket.setblocking(False)
+    def __init__(self, host: str, port: int, outside: Outside) -> None:
+        self._network, self._clock = outside.network, outside.clock
+        self._socket = _bound(self._network.datagrams, host, port)
         self._sender: object = None
         self._heard_s = 0.0
 
     def read(self, wait_s: float) -> bytes:
         try:
-            if not select.select([self._socket], [], [], wait_s)[0]:
+            if not self._network.ready([self._socket], wait_s):
                 return b""
             data, sender = self._socket.recvfrom(_PIECE_BYTES)
         except BlockingIOError:
             return b""
         except (OSError, ValueError):
             raise DeviceError("The port was closed.") from None
-        now_s = time.monotonic()
+        now_s = self._clock.monotonic()
         if self._sender not in (None, sender) and now_s - self._heard_s < SENDER_GONE_S:
             return b""
         self._sender, self._heard_s = sender, now_s
@@ -288,16 +280,18 @@ class NtripSource:
         mount: str,
         user: str | None,
         password: str | None,
+        network: Network,
         tls: ssl.SSLContext | None = None,
     ) -> None:
-        connection, reply, rest = ask_caster(host, port, get_request(host, mount, 2, user, password), tls)
+        request = get_request(host, mount, 2, user, password)
+        connection, reply, rest = ask_caster(host, port, request, network, tls)
         if reply.source_table or reply.status == 404:
             connection.close()
             raise DeviceError(
                 f"The caster has no mountpoint {mount} at the moment. Is the base sending?",
                 outcome=Outcome.UNKNOWN_MOUNTPOINT,
             )
-        self._tcp = TcpSource(connection)
+        self._tcp = TcpSource(connection, network)
         self._chunks = ChunkReader() if reply.chunked else None
         self._rest = rest
 
@@ -322,10 +316,10 @@ class NtripSource:
 
 
 def ask_caster(
-    host: str, port: int, request: bytes, tls: ssl.SSLContext | None = None
+    host: str, port: int, request: bytes, network: Network, tls: ssl.SSLContext | None = None
 ) -> tuple[socket.socket, Reply, bytes]:
     """Return a caster's connection, the head of its reply and what came behind it; DeviceError where it refuses."""
-    connection = connect(host, port, tls)
+    connection = connect(host, port, network, tls)
     try:
         connection.sendall(request)
         head, rest = _head_of(connection)
@@ -372,8 +366,8 @@ def _head_of(connection: socket.socket) -> tuple[bytes, bytes]:
 class ReplaySource:
     """A recorded file, paced by its own epochs; `speed` multiplies the pace."""
 
-    def __init__(self, path: Path, speed: float) -> None:
-        self._speed = speed
+    def __init__(self, path: Path, speed: float, clock: Clock) -> None:
+        self._speed, self._clock = speed, clock
         self._pieces = replay_pieces(path)
         self._start_s: float | None = None
         self._first_s: float | None = None
@@ -385,14 +379,14 @@ class ReplaySource:
             if self._next is None:
                 raise DeviceError("The replay has reached the end of its file.")
         time_s, data = self._next
-        now = time.monotonic()
+        now = self._clock.monotonic()
         if time_s is not None:
             if self._start_s is None or self._first_s is None:
                 self._start_s, self._first_s = now, time_s
             due = self._start_s + (time_s - self._first_s) / self._speed
             if due > now:
-                time.sleep(min(wait_s, due - now))
-                if due > time.monotonic():
+                self._clock.sleep(min(wait_s, due - now))
+                if due > self._clock.monotonic():
                     return b""
         self._next = None
         return data

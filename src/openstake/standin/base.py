@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import socket
-import threading
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
@@ -15,8 +13,9 @@ from openstake.core.errors import DeviceError
 from openstake.core.evidence import StationReference
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.vector import lifted
+from openstake.live.network import Connection, Outside
 from openstake.live.transport import connect
-from openstake.standin.clock import SimClock
+from openstake.standin.clock import ticks
 from openstake.standin.fanout import Fanout
 from openstake.standin.observables import Observables
 from openstake.standin.receiver import (
@@ -96,16 +95,17 @@ class BaseReceiver:
     """A receiver on a tripod.  It reports its autonomous position over TCP, and broadcasts once it is told to."""
 
     def __init__(
-        self, world: WorldFile, seed: int, clock: SimClock, nmea_port: int | None = None,
+        self, world: WorldFile, seed: int, outside: Outside, nmea_port: int | None = None,
         on_problem: Callable[[str], None] = lambda sentence: None,
     ) -> None:  # fmt: skip
-        self._world, self._seed, self._clock, self._on_problem = world, seed, clock, on_problem
-        self._stop = threading.Event()
+        self._world, self._seed, self._on_problem = world, seed, on_problem
+        self._clock, self._network = outside.clock, outside.network
+        self._stop = self._clock.event()
         self._broadcast: Broadcast | None = None
-        self._connection: socket.socket | None = None
-        self._fanout = Fanout(nmea_port) if nmea_port is not None else None
+        self._connection: Connection | None = None
+        self._fanout = Fanout(nmea_port, outside) if nmea_port is not None else None
         self.nmea_port = self._fanout.port if self._fanout else None
-        self._thread = threading.Thread(target=self._run, name="stand-in base", daemon=True)
+        self._thread = self._clock.thread(self._run, "stand-in base")
         self._thread.start()
 
     def start(self, broadcast: Broadcast) -> None:
@@ -154,7 +154,7 @@ class BaseReceiver:
         station_due_s = 0.0
         retry_at_s = 0.0
         sent_for: Broadcast | None = None
-        for time_s in self._clock.ticks(1.0, self._stop):
+        for time_s in ticks(self._clock, 1.0, self._stop):
             broadcast = self._broadcast
             arp = self._true_arp(broadcast)
             if arp is None:
@@ -183,7 +183,7 @@ class BaseReceiver:
             on_air = [frame for frame in frames if _number(frame) not in broadcast.switched_off]
             if not self._push(broadcast, b"".join(on_air), time_s >= retry_at_s):
                 sent_for = None
-                retry_at_s = time_s + _RETRY_S * self._clock.speed
+                retry_at_s = time_s + _RETRY_S
 
     def _push(self, broadcast: Broadcast, data: bytes, may_connect: bool) -> bool:
         """Send to the caster, connecting first where needed; False if it did not go out."""
@@ -191,7 +191,7 @@ class BaseReceiver:
             if self._connection is None:
                 if not may_connect:
                     return False
-                connection = connect(broadcast.host, broadcast.port)
+                connection = connect(broadcast.host, broadcast.port, self._network)
                 connection.sendall(source_request(broadcast.mount, broadcast.password))
                 answer = connection.recv(1024)
                 if not answer.startswith((b"ICY 200", b"OK")):

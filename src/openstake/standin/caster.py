@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import contextlib
-import queue
 import socket
 import threading
+from collections import deque
 from datetime import UTC, datetime
 from email.utils import format_datetime
 
 from openstake.core.evidence import StationReference
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.live.clock import Clock
+from openstake.live.network import Connection, Outside
 from openstake.live.transport import listening_socket
 from openstake.wire.ntrip.http import LONGEST_HEAD, ChunkReader, Request, chunk, parse_request
 from openstake.wire.ntrip.sourcetable import StreamRow, table_text
@@ -23,22 +25,46 @@ _SILENCE_S = 60.0
 _MOST_CLIENTS = 100
 
 
+class _Mailbox:
+    """What waits for one listener; it holds so many pieces and no more."""
+
+    def __init__(self, clock: Clock) -> None:
+        self._changed = clock.condition()
+        self._pieces: deque[bytes | None] = deque()
+
+    def put(self, piece: bytes | None) -> bool:
+        """Add a piece; False where there is no room for it."""
+        with self._changed:
+            if len(self._pieces) >= _QUEUE_PIECES:
+                return False
+            self._pieces.append(piece)
+            self._changed.notify_all()
+        return True
+
+    def get(self, wait_s: float) -> bytes | None:
+        """Return the next piece; None at the end, and where none has come for so long."""
+        with self._changed:
+            if not self._pieces:
+                self._changed.wait(wait_s)
+            return self._pieces.popleft() if self._pieces else None
+
+
 class Mount:
     """One mountpoint while its base is connected: what it sends, and who listens."""
 
-    def __init__(self, name: str) -> None:
-        self.name = name
+    def __init__(self, name: str, clock: Clock) -> None:
+        self.name, self._clock = name, clock
         self._frames, self.summary = FrameReader(), StreamSummary()
-        self._listeners: list[queue.Queue[bytes | None]] = []
+        self._listeners: list[_Mailbox] = []
         self._lock = threading.Lock()
 
-    def listen(self) -> queue.Queue[bytes | None]:
-        mailbox: queue.Queue[bytes | None] = queue.Queue(_QUEUE_PIECES)
+    def listen(self) -> _Mailbox:
+        mailbox = _Mailbox(self._clock)
         with self._lock:
             self._listeners.append(mailbox)
         return mailbox
 
-    def leave(self, mailbox: queue.Queue[bytes | None]) -> None:
+    def leave(self, mailbox: _Mailbox) -> None:
         with self._lock, contextlib.suppress(ValueError):
             self._listeners.remove(mailbox)
 
@@ -50,9 +76,7 @@ class Mount:
         with self._lock:
             listeners = list(self._listeners)
         for mailbox in listeners:
-            try:
-                mailbox.put_nowait(data)
-            except queue.Full:
+            if not mailbox.put(data):
                 self.leave(mailbox)
 
     def row(self) -> StreamRow:
@@ -76,15 +100,15 @@ class Mount:
 class Caster:
     """Listens on 127.0.0.1.  One user may read; the same password lets a base push."""
 
-    def __init__(self, port: int, user: str, password: str) -> None:
-        self._user, self._password = user, password
-        self._listener = listening_socket(port)
+    def __init__(self, port: int, user: str, password: str, outside: Outside) -> None:
+        self._user, self._password, self._clock = user, password, outside.clock
+        self._listener = listening_socket(port, outside.network)
         self.port = self._listener.getsockname()[1]
         self._mounts: dict[str, Mount] = {}
         self._lock = threading.Lock()
-        self._connections: set[socket.socket] = set()
+        self._connections: set[Connection] = set()
         self._stopped = False
-        threading.Thread(target=self._accept, name=f"caster {self.port}", daemon=True).start()
+        self._clock.thread(self._accept, f"caster {self.port}").start()
 
     def close(self) -> None:
         self._stopped = True
@@ -105,9 +129,9 @@ class Caster:
                 connection.close()
                 continue
             self._connections.add(connection)
-            threading.Thread(target=self._serve, args=(connection,), name="caster client", daemon=True).start()
+            self._clock.thread(self._serve, "caster client", connection).start()
 
-    def _serve(self, connection: socket.socket) -> None:
+    def _serve(self, connection: Connection) -> None:
         try:
             connection.settimeout(10.0)
             data = b""
@@ -129,7 +153,7 @@ class Caster:
             self._connections.discard(connection)
             connection.close()
 
-    def _answer(self, connection: socket.socket, request: Request, rest: bytes) -> None:
+    def _answer(self, connection: Connection, request: Request, rest: bytes) -> None:
         if request.method == "SOURCE":
             if request.source_password != self._password:
                 connection.sendall(b"ERROR - Bad Password\r\n")
@@ -149,7 +173,10 @@ class Caster:
 
     def _head(self, version: int, status: str, *lines: str, open_end: bool = False) -> bytes:
         first = f"HTTP/1.{'1' if version == 2 else '0'} {status}"
-        fixed = [f"Server: {_SERVER}", f"Date: {format_datetime(datetime.now(UTC), usegmt=True)}"]
+        fixed = [
+            f"Server: {_SERVER}",
+            f"Date: {format_datetime(datetime.fromtimestamp(self._clock.now(), UTC), usegmt=True)}",
+        ]
         if version == 2:
             # No source-table filters, no streams over RTSP or UDP: none of the flags of RTCM 10410.1 is set.
             fixed += ["Ntrip-Version: Ntrip/2.0", "Ntrip-Flags: "]
@@ -158,7 +185,7 @@ class Caster:
             fixed.append("Content-Length: 0")
         return ("\r\n".join([first, *fixed]) + "\r\n\r\n").encode()
 
-    def _send_stream(self, connection: socket.socket, request: Request) -> None:
+    def _send_stream(self, connection: Connection, request: Request) -> None:
         version = request.version
         mount = self._mounts.get(request.mount)
         if not request.mount or (mount is None and version == 1):
@@ -183,16 +210,14 @@ class Caster:
             connection.sendall(b"ICY 200 OK\r\n\r\n")
         mailbox = mount.listen()
         try:
-            while (data := mailbox.get(timeout=_SILENCE_S)) is not None:
+            while (data := mailbox.get(_SILENCE_S)) is not None:
                 connection.sendall(chunk(data) if version == 2 else data)
             if version == 2:
                 connection.sendall(b"0\r\n\r\n")
-        except queue.Empty:
-            pass
         finally:
             mount.leave(mailbox)
 
-    def _send_table(self, connection: socket.socket, version: int) -> None:
+    def _send_table(self, connection: Connection, version: int) -> None:
         with self._lock:
             body = table_text([mount.row() for mount in self._mounts.values()]).encode()
         length = f"Content-Length: {len(body)}"
@@ -202,11 +227,11 @@ class Caster:
         head = f"SOURCETABLE 200 OK\r\nServer: {_SERVER}\r\nContent-Type: text/plain\r\n{length}\r\n\r\n"
         connection.sendall(head.encode() + body)
 
-    def _take_push(self, connection: socket.socket, request: Request, rest: bytes, yes: bytes, no: bytes) -> None:
+    def _take_push(self, connection: Connection, request: Request, rest: bytes, yes: bytes, no: bytes) -> None:
         with self._lock:
             taken = not request.mount or request.mount in self._mounts or "/" in request.mount
             if not taken:
-                mount = self._mounts[request.mount] = Mount(request.mount)
+                mount = self._mounts[request.mount] = Mount(request.mount, self._clock)
         if taken:
             connection.sendall(no)
             return

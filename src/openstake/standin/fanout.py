@@ -6,19 +6,20 @@ import contextlib
 import socket
 import threading
 
+from openstake.live.network import Connection, Outside
 from openstake.live.transport import listening_socket
 
 
 class Fanout:
     """Listens on 127.0.0.1; `send` goes to all who are connected."""
 
-    def __init__(self, port: int) -> None:
-        self._listener = listening_socket(port)
+    def __init__(self, port: int, outside: Outside) -> None:
+        self._listener = listening_socket(port, outside.network)
         self.port = self._listener.getsockname()[1]
-        self._clients: list[socket.socket] = []
+        self._clients: list[Connection] = []
         self._lock = threading.Lock()
         self._stopped = False
-        threading.Thread(target=self._accept, name=f"port {self.port}", daemon=True).start()
+        outside.clock.thread(self._accept, f"port {self.port}").start()
 
     def _accept(self) -> None:
         while not self._stopped:
@@ -39,7 +40,7 @@ class Fanout:
             except OSError:
                 self._drop(client)
 
-    def _drop(self, client: socket.socket) -> None:
+    def _drop(self, client: Connection) -> None:
         with self._lock, contextlib.suppress(ValueError):
             self._clients.remove(client)
         client.close()

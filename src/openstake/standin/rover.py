@@ -7,7 +7,6 @@ whatever was typed wrongly at the base shows in its output, exactly as in the fi
 from __future__ import annotations
 
 import threading
-import time
 from collections.abc import Callable
 
 import numpy as np
@@ -15,8 +14,9 @@ from numpy.typing import NDArray
 
 from openstake.core.errors import OpenStakeError
 from openstake.core.evidence import StationReference
+from openstake.live.network import Outside
 from openstake.live.transport import open_source
-from openstake.standin.clock import SimClock, gps_time_of_week_s
+from openstake.standin.clock import gps_time_of_week_s, ticks
 from openstake.standin.fanout import Fanout
 from openstake.standin.receiver import (
     AUTONOMOUS_MEMORY_S,
@@ -85,20 +85,22 @@ class RoverReceiver:
     """A receiver on a pole: NTRIP in, NMEA out."""
 
     def __init__(
-        self, url: str, password: str, port: int, world: WorldFile, seed: int, clock: SimClock, rate_hz: float = 1.0,
+        self, url: str, password: str, port: int, world: WorldFile, seed: int, outside: Outside, rate_hz: float = 1.0,
         on_problem: Callable[[str], None] = lambda sentence: None,
     ) -> None:  # fmt: skip
-        self._url, self._password, self._world, self._clock = url, password, world, clock
+        self._url, self._password, self._world = url, password, world
+        self._outside, self._clock = outside, outside.clock
         self._step_s, self._on_problem = 1.0 / rate_hz, on_problem
         self._state = _State(np.random.default_rng(seed))
         self._corrections = Corrections()
-        self._stop = threading.Event()
-        self._changed = threading.Event()
-        self._fanout = Fanout(port)
+        self._cut_until_s = 0.0
+        self._stop = self._clock.event()
+        self._changed = self._clock.event()
+        self._fanout = Fanout(port, outside)
         self.port = self._fanout.port
         self._threads = [
-            threading.Thread(target=self._listen, name="stand-in rover, caster", daemon=True),
-            threading.Thread(target=self._run, name="stand-in rover", daemon=True),
+            self._clock.thread(self._listen, "stand-in rover, caster"),
+            self._clock.thread(self._run, "stand-in rover"),
         ]
         for thread in self._threads:
             thread.start()
@@ -116,6 +118,10 @@ class RoverReceiver:
         self._url, self._password = url, password
         self._changed.set()
 
+    def cut_link(self, seconds: float) -> None:
+        """Hear no corrections for so long."""
+        self._cut_until_s = self._clock.now() + seconds
+
     def close(self) -> None:
         self._stop.set()
         self._fanout.close()
@@ -130,27 +136,31 @@ class RoverReceiver:
         while not self._stop.is_set():
             reader = FrameReader()
             try:
-                source = open_source(self._url, self._password)
+                source = open_source(self._url, self._password, self._outside)
             except OpenStakeError as error:
                 self._on_problem(error.sentence)
                 self._stop.wait(1.0)
                 continue
             try:
-                last = time.monotonic()
+                last = self._clock.monotonic()
                 self._changed.clear()
-                while not self._stop.is_set() and not self._changed.is_set() and time.monotonic() - last < 70.0:
+                while not self._stop.is_set() and not self._changed.is_set() and self._clock.monotonic() - last < 70.0:
                     data = source.read(0.25)
                     if data:
-                        last = time.monotonic()
-                        self._corrections.take(reader, data)
+                        last = self._clock.monotonic()
+                        self._take(reader, data)
             except OpenStakeError as error:
                 self._on_problem(error.sentence)
             finally:
                 source.close()
             self._stop.wait(0.5)
 
+    def _take(self, reader: FrameReader, data: bytes) -> None:
+        if self._clock.now() >= self._cut_until_s:
+            self._corrections.take(reader, data)
+
     def _run(self) -> None:
-        for time_s in self._clock.ticks(self._step_s, self._stop):
+        for time_s in ticks(self._clock, self._step_s, self._stop):
             self._fanout.send(self._state.sentences(time_s, self._corrections, self._world))
 
 
@@ -175,6 +185,8 @@ class _State:
         world = world_file.world
         if self._started_s is None:
             self._started_s = time_s
+        if self._corrected_since_s is not None and time_s < self._corrected_since_s:
+            self._corrected_since_s = None  # the clock was put back: another job works with it
         station, _, _, _ = corrections.at(time_s, [])
         arp = self._true_arp(world_file, station)
         if arp is None or time_s - self._started_s < _START_UP_S:

@@ -24,8 +24,8 @@ from openstake.core.errors import ConflictError, FileError
 from openstake.core.units import counted
 from openstake.store.access import NAME as ACCESS
 from openstake.store.book import begin_chain, verify
-from openstake.store.certificates import FOLDER as CERTIFICATES
 from openstake.store.database import NAME, Database, ReadOnly
+from openstake.store.private import CERTIFICATES
 from openstake.wire.jsontext import JsonError, read_json
 
 MANIFEST = "backup.json"

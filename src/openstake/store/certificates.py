@@ -20,9 +20,8 @@ from cryptography.hazmat.primitives.asymmetric.types import CertificateIssuerPri
 from cryptography.x509.oid import ExtendedKeyUsageOID, NameOID
 
 from openstake.core.errors import FileError, InputError
-from openstake.store.private import write_private
+from openstake.store.private import CERTIFICATES, write_private
 
-FOLDER = "tls"
 _ROOT_DAYS = 1825
 # Browsers take no longer certificate than 398 days; a short one is renewed here by itself.
 _LEAF_DAYS, _RENEW_DAYS = 90, 30
@@ -64,7 +63,7 @@ def made_here(data: Path, addresses: Sequence[str], now_s: float) -> ServedCerti
         raise InputError(
             f"{beyond[0]} is no address of a private network. The program's own certificate vouches for those alone: give one of your own."
         )
-    folder, now = data / FOLDER, dt.datetime.fromtimestamp(now_s, dt.UTC)
+    folder, now = data / CERTIFICATES, dt.datetime.fromtimestamp(now_s, dt.UTC)
     root, root_key = _root(folder, now)
     leaf = folder / "leaf.pem"
     held = _read(leaf)

@@ -50,6 +50,16 @@ class Job(Base):
     created_s: Mapped[float] = mapped_column(Float)
 
 
+class TimePassed(Base):
+    """Time that somebody let pass in a practice job: it is so many seconds later there than by the host's clock."""
+
+    __tablename__ = "time_passed"
+    id: Mapped[str] = _key()
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    seconds: Mapped[float] = mapped_column(Float)
+    created_s: Mapped[float] = mapped_column(Float)
+
+
 class JobSettings(Base):
     """What a job is called and how its numbers are meant.  `frame` is canonical JSON of the frame's definition."""
 

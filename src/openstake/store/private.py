@@ -6,6 +6,8 @@ import os
 import tempfile
 from pathlib import Path
 
+CERTIFICATES = "tls"  # the folder of certificates and their keys in a data folder
+
 
 def write_private(path: Path, content: bytes) -> None:
     """Put a file in place of the one before it, mode 0600; on the disk, whole, when this returns."""

@@ -6,6 +6,7 @@ import threading
 from dataclasses import dataclass
 
 from openstake.core.errors import OpenStakeError
+from openstake.live.clock import HOST_CLOCK
 from openstake.store import backup
 from openstake.workflow.context import Context
 
@@ -56,7 +57,7 @@ def make(context: Context) -> BackupsView:
 def _made(context: Context) -> None:
     folder = context.data_dir / backup.FOLDER
     try:
-        backup.back_up(context.data_dir, folder, context.now())
+        backup.back_up(context.data_dir, folder, HOST_CLOCK.now())
         backup.prune(folder, MOST_KEPT)
         context.backup.problem = ""
     except Exception as error:  # the program goes on, and the crew is told

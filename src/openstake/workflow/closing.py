@@ -82,7 +82,7 @@ def _known(context: Context, session: Session, job: JobNow, unchecked: tuple[str
     )  # fmt: skip
     kit = kit_of(session, job.id)
     return ClosingKnown(
-        now_s=context.now(),
+        now_s=context.now(job.id),
         recording=running is not None and running.is_recording,
         base_runs=running_now is not None,
         last_point_s=last_point,
@@ -105,7 +105,7 @@ def tick(context: Context, job_id: str, wish: TickWish) -> Closing:
         raise NotFoundError("This is not ticked off here: its state comes from what was done.")
 
     def work(session: Session) -> None:
-        set_tick(session, job_id, _list_of(session, job_id), wish.key, item.what, wish.done, context.now())
+        set_tick(session, job_id, _list_of(session, job_id), wish.key, item.what, wish.done, context.now(job_id))
 
     context.database.write(work)
     context.changed(job_id)

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import threading
-import time
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Protocol
 
+from openstake.live.clock import HOST_CLOCK, Clock, ShiftedClock
 from openstake.live.hub import Hub
+from openstake.live.network import HOST, Outside
 from openstake.live.running import Running
 from openstake.store.database import Database
+from openstake.store.passed import time_passed_s
 from openstake.workflow.access import Access
 from openstake.workflow.work import Works
 
@@ -52,6 +53,12 @@ class PracticeField(Protocol):
     def initialise_anew(self, further: bool) -> None:
         """Let a stand-in rover drop all satellites and begin again."""
 
+    def live_at(self, ahead_s: float) -> None:
+        """Live so many seconds ahead of the clock, as the job does that works with them."""
+
+    def cut_link(self, seconds: float) -> None:
+        """Let no correction reach the stand-in rovers for so long."""
+
     def close(self) -> None:
         """Stop all stand-ins."""
 
@@ -79,17 +86,47 @@ class Context:
     hub: Hub
     data_dir: Path
     practice: PracticeField | None
-    running: Running = field(default_factory=Running)
+    outside: Outside = HOST
+    running: Running = field(init=False)
+    works: Works = field(init=False)
     backup: BackupState = field(default_factory=BackupState)
-    works: Works = field(default_factory=Works)
-    now: Callable[[], float] = time.time
     access: Access = field(init=False)
+    _passed_s: dict[str, float] = field(init=False, default_factory=dict)
 
     def __post_init__(self) -> None:
-        self.access = Access(self.data_dir, self.now, lambda session_id: self.hub.end_session(session_id))
+        self.running, self.works = Running(self.clock), Works(self.clock)
+        self.access = Access(self.data_dir, HOST_CLOCK.now, lambda session_id: self.hub.end_session(session_id))
+
+    @property
+    def clock(self) -> Clock:
+        """The time of all that is of no job; a job's own is `now`."""
+        return self.outside.clock
+
+    def now(self, job_id: str) -> float:
+        """Return Unix seconds as they are in a job: where somebody let time pass to practise, it is later there."""
+        return self.clock.now() + self.passed_s(job_id)
+
+    def passed_s(self, job_id: str) -> float:
+        """Return how much time has been let pass in a job, seconds."""
+        passed_s = self._passed_s.get(job_id)
+        if passed_s is None:
+            with self.database.read() as session:
+                passed_s = self._passed_s[job_id] = time_passed_s(session, job_id)
+        return passed_s
+
+    def stand_ins(self, job_id: str) -> PracticeField | None:
+        """Return the stand-ins for work in a practice job, in that job's time; None where the program has none."""
+        if self.practice is not None:
+            self.practice.live_at(self.passed_s(job_id))
+        return self.practice
+
+    def outside_of_job(self, job_id: str) -> Outside:
+        """Return the time and the network as what runs in a job has them."""
+        return replace(self.outside, clock=ShiftedClock(self.clock, lambda: self.passed_s(job_id)))
 
     def changed(self, job_id: str) -> None:
         """Tell browsers that what is stored of a job has changed."""
+        self._passed_s.pop(job_id, None)
         self.hub.publish(f"job:{job_id}", JobChanged(job_id))
 
 

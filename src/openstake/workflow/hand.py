@@ -9,6 +9,7 @@ import segno
 
 from openstake.core.errors import InputError, NotFoundError
 from openstake.core.limits import ShortText
+from openstake.live.clock import HOST_CLOCK
 from openstake.workflow.access import Access, Device, Visitor
 from openstake.workflow.context import Context
 
@@ -85,7 +86,7 @@ class HandView:
 
 def session_view(context: Context, visitor: Visitor) -> SessionView:
     """Say who a page is for."""
-    return SessionView(visitor.here, visitor.who, visitor.csrf, context.now())
+    return SessionView(visitor.here, visitor.who, visitor.csrf, HOST_CLOCK.now())
 
 
 def view(context: Context) -> HandView:

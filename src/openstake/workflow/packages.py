@@ -30,7 +30,7 @@ def write_package(context: Context, job_id: str, out: Path, told: Tell = tell) -
     """Write a job as a package; what is written is of one moment."""
     with context.database.read() as session:
         name = job_of(session, job_id).name
-        return pack(session, context.data_dir, job_id, name, out, context.now(), told)
+        return pack(session, context.data_dir, job_id, name, out, context.now(job_id), told)
 
 
 def package_in_words(made: Package) -> str:
@@ -65,7 +65,7 @@ def read_package(context: Context, source: Path, told: Tell | None = None) -> Un
     with Opened(source) as opened:
 
         def work(session: Session) -> Unpacked:
-            made = unpack(session, opened, context.data_dir, context.now(), told)
+            made = unpack(session, opened, context.data_dir, context.clock.now(), told)
             _read_whole(context, session, made.job)
             return made
 
@@ -83,7 +83,7 @@ def _read_whole(context: Context, session: Session, job_id: str) -> None:
     try:
         chain_page.of_session(context, session, job_id)
         job = job_of(session, job_id)
-        job.local_time(context.now())
+        job.local_time(context.now(job_id))
         points.derive_all(session, job, session.scalars(select(Shot).where(Shot.job_id == job_id)).all())
         for row in profile_rows(session):
             profile_of(row)
@@ -98,7 +98,7 @@ def _read_whole(context: Context, session: Session, job_id: str) -> None:
 def begin_unpack(context: Context, stream: IO[bytes]) -> Work:
     """Take a package in and begin to unpack it; its file is taken away at the end."""
     for left in context.data_dir.glob("package-*.draft"):
-        if left.stat().st_mtime < context.now() - _LEFT_S:
+        if left.stat().st_mtime < context.clock.now() - _LEFT_S:
             left.unlink(missing_ok=True)  # a program that was killed left it
     source = context.data_dir / f"package-{new_id()}.draft"
 

@@ -56,7 +56,7 @@ def keep_photo(
             draft.unlink(missing_ok=True)
 
     def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now()
+        job, now = job_of(session, job_id), context.now(job_id)
         owner_id, called = owner(session, job, now)
         row = Photo(
             owner_id=owner_id, job_id=job_id, name=name[:200] or "photo", media_type=media_type, file=path.name, created_s=now

@@ -84,7 +84,7 @@ def begin(context: Context, job_id: str, plan: ShotPlan, rover_id: str | None, t
             )
         listening = session.get_one(Listening, rover.id)
         unit = job_of(session, job_id).length_unit
-    begun = _Begun(new_id(), context.now(), plan, occupation, listening)
+    begun = _Begun(new_id(), context.now(job_id), plan, occupation, listening)
     wish = ShotWish(begun.id, plan.kind, plan.fixed_only, unit, begun.by)
     if not running.begin_shot(wish, lambda epochs: _store(context, job_id, begun, told, epochs), rover.id):
         other = running.rover(rover.id)
@@ -116,7 +116,7 @@ def _store(context: Context, job_id: str, begun: _Begun, told: Told, epochs: lis
     begun = replace(begun, id=new_id(), started_s=epochs[0].host_s) if begun.plan.kind.is_track else begun
 
     def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now()
+        job, now = job_of(session, job_id), context.now(job_id)
         told(session, job, _stored(session, job, begun, epochs, now), now)
 
     with written_by(begun.by):

@@ -85,7 +85,7 @@ def pdf(context: Context, job_id: str, kind: str, query: ReportQuery) -> tuple[b
         job = job_of(session, job_id)
         kit = kit_of(session, job_id)
     parts = made(context, job, kit, query)
-    printed = _moment(job, context.now())
+    printed = _moment(job, context.now(job_id))
     title = next(words for key, words in REPORTS.items() if key == kind)
     report = Report(title, job.name, printed, f"Open Stake {__version__}", [*parts, _meant(job), _devices(kit)])
     return write_report(report), MEDIA_TYPE, f"{file_name(job.name)}-{kind}.pdf"

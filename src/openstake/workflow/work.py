@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Literal, TypeVar
 
 from openstake.core.errors import ConflictError, NotFoundError, OpenStakeError
+from openstake.live.clock import Clock
 from openstake.store.book import writes_by, written_by
 from openstake.store.models import new_id
 
@@ -64,14 +65,14 @@ class WorkView:
 class Work:
     """One piece of long work in a thread of its own."""
 
-    def __init__(self, title: str, folder: Path, do: Callable[[Path], Made]) -> None:
+    def __init__(self, title: str, folder: Path, do: Callable[[Path], Made], clock: Clock) -> None:
         self.id, self.title, self.folder = new_id(), title, folder
-        self._do, self._stop, self._by = do, threading.Event(), writes_by()
+        self._do, self._stop, self._by = do, clock.event(), writes_by()
         self._done, self._total = 0, 1
         self._state: Literal["running", "done", "failed", "cancelled"] = "running"
         self.made: Made | None = None
         self._problem = ""
-        self._thread = threading.Thread(target=self._run, name="work", daemon=True)
+        self._thread = clock.thread(self._run, "work")
         self._thread.start()
 
     def tell(self, done: int, total: int) -> None:
@@ -119,7 +120,8 @@ class Work:
 class Works:
     """The works of this run, newest last; the files of those that are forgotten go with them."""
 
-    def __init__(self) -> None:
+    def __init__(self, clock: Clock) -> None:
+        self._clock = clock
         self._works: dict[str, Work] = {}
         self._lock = threading.Lock()
         self._folder: tempfile.TemporaryDirectory[str] | None = None
@@ -133,7 +135,7 @@ class Works:
                 self._folder = tempfile.TemporaryDirectory(prefix="openstake-", ignore_cleanup_errors=True)
             folder = Path(self._folder.name) / new_id()
             folder.mkdir()
-            work = Work(title, folder, do)
+            work = Work(title, folder, do, self._clock)
             self._works[work.id] = work
             for old in [item for item in self._works.values() if not item.running][:-_MOST_KEPT]:
                 del self._works[old.id]

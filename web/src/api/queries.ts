@@ -190,6 +190,8 @@ export const useChecks = (id: string) =>
   });
 export const useStand = (id: string) =>
   useQuery({ queryKey: ["job", id, "stand"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/stand", path(id))) });
+export const usePracticeTime = (id: string) =>
+  useQuery({ queryKey: ["job", id, "practice"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/practice", path(id))) });
 export const useHeight = (id: string, body: Schemas["HeightQuery"]) =>
   useQuery({
     queryKey: ["height", id, body],
@@ -323,6 +325,10 @@ export const useRecordCheck = (id: string) =>
   useChange(id, (body: Schemas["CheckWish"]) => answer(client.POST("/api/jobs/{job_id}/checks", { ...path(id), body })));
 export const useMoveStand = (id: string) =>
   useChange(id, (body: Schemas["StandWish"]) => answer(client.POST("/api/jobs/{job_id}/stand", { ...path(id), body })));
+export const useLetTimePass = (id: string) =>
+  useChange(id, (seconds: number) => answer(client.POST("/api/jobs/{job_id}/practice/wait", { ...path(id), body: { seconds } })));
+export const useCutLink = (id: string) =>
+  useChange(id, (seconds: number) => answer(client.POST("/api/jobs/{job_id}/practice/cut", { ...path(id), body: { seconds } })));
 export const useReadSolution = (id: string, occupation_id: string) =>
   useMutation({
     mutationFn: (body: Schemas["SolutionSent"]) =>

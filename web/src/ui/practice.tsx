@@ -1,6 +1,6 @@
 import type { Schemas } from "../api/client";
 import { sentenceOf } from "../api/client";
-import { useMoveStand, useStand } from "../api/queries";
+import { useCutLink, useLetTimePass, useMoveStand, usePracticeTime, useStand } from "../api/queries";
 import { Button, Note } from "./controls";
 
 /** Where a stand-in stands, and the way to walk it to a mark. Only practice jobs have one. */
@@ -26,6 +26,46 @@ export function PracticeStand(props: { jobId: string; who: "base" | "rover"; mar
         )}
       </div>
       {move.isError && <p className="font-semibold text-flag">{sentenceOf(move.error)}</p>}
+    </Note>
+  );
+}
+
+type Offered = Schemas["Offered"];
+
+/** Time that nobody wants to sit through: a press lets it pass, in this job alone. */
+export function PracticeWait({ jobId }: { jobId: string }) {
+  const time = usePracticeTime(jobId);
+  const pass = useLetTimePass(jobId);
+  if (!time.data?.practice) return null;
+  return <Practise words={`Let time pass in this job${time.data.words && `; ${time.data.words}`}.`} offered={time.data.waits} asked={pass} />;
+}
+
+/** The link cut for a while, to see what the rover then shows. */
+export function PracticeCut({ jobId }: { jobId: string }) {
+  const time = usePracticeTime(jobId);
+  const cut = useCutLink(jobId);
+  if (!time.data?.practice) return null;
+  return <Practise words="Cut the link to the rover for a while, and watch the age." offered={time.data.cuts} asked={cut} />;
+}
+
+function Practise(props: { words: string; offered: Offered[]; asked: ReturnType<typeof useLetTimePass> }) {
+  const { asked } = props;
+  return (
+    <Note>
+      <div className="flex flex-wrap items-center justify-between gap-3">
+        <p className="leading-6">
+          <span className="font-bold">Practice. </span>
+          {props.words}
+        </p>
+        <div className="flex flex-wrap gap-2">
+          {props.offered.map(({ seconds, words }) => (
+            <Button key={seconds} disabled={asked.isPending} onClick={() => asked.mutate(seconds)}>
+              {words}
+            </Button>
+          ))}
+        </div>
+      </div>
+      {asked.isError && <p className="font-semibold text-flag">{sentenceOf(asked.error)}</p>}
     </Note>
   );
 }

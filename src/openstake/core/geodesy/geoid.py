@@ -16,14 +16,10 @@ from typing import Any
 
 import numpy as np
 import pyproj
-import tifffile
 from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.errors import FileError
 from openstake.core.geodesy.systems import Area
-
-# What it says of a damaged file is said as a sentence here.
-tifffile.logger().disabled = True
 
 # The geoid lies between -107 m (south of India) and +86 m (New Guinea).
 MOST_UNDULATION_M = 150.0
@@ -113,6 +109,10 @@ def _grid(
 
 
 def _tiff_grid(path: Path) -> GeoidGrid:
+    import tifffile
+
+    # What it says of a damaged file is said as a sentence here.
+    tifffile.logger().disabled = True
     try:
         with tifffile.TiffFile(path) as file:
             page = file.pages.first

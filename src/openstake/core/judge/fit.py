@@ -8,7 +8,6 @@ from math import degrees
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import chdtri
 
 from openstake.core.constants import CIRCLE_999, LINE_999
 from openstake.core.judge.finding import Finding, Severity, finding
@@ -25,6 +24,7 @@ from openstake.core.localfit.horizontal import Horizontal
 from openstake.core.localfit.pair import PARAMETERS, Pair
 from openstake.core.localfit.vertical import Vertical
 from openstake.core.reliability import Reliability, Suspect
+from openstake.core.special import chdtri
 from openstake.core.units import text_from_metres
 
 _WORDS = {"similarity": "shift, rotation and scale", "rotation": "shift and rotation", "shift": "the shift", "constant": "the constant", "plane": "the plane"}  # fmt: skip

@@ -7,11 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import chdtri
 
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.limits import STANDING_M, STANDING_SIGMAS, STANDING_UP_M
 from openstake.core.rtk.fixes import Fix
+from openstake.core.special import chdtri
 from openstake.core.vector import Scatter, mean_vector, scatter_of_vectors
 
 CHANCE = 0.001  # a claim is called too small where the scatter seen has a smaller chance than this

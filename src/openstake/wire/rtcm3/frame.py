@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -49,7 +50,9 @@ def _powers(count: int) -> NDArray[np.uint32]:
     return np.array(rows, dtype=np.uint32).T.copy()
 
 
-_POWERS = _powers(_PIECE_BYTES + LONGEST_FRAME)
+@cache
+def _all_powers() -> NDArray[np.uint32]:
+    return _powers(_PIECE_BYTES + LONGEST_FRAME)
 
 
 def _marks(data: bytes) -> list[int]:
@@ -62,7 +65,7 @@ def _marks(data: bytes) -> list[int]:
     values = np.frombuffer(data, dtype=np.uint8)
     terms = np.zeros(len(data), dtype=np.uint32)
     for bit in range(8):
-        terms ^= np.where(values & (1 << bit), _POWERS[bit, : len(data)], 0).astype(np.uint32)
+        terms ^= np.where(values & (1 << bit), _all_powers()[bit, : len(data)], 0).astype(np.uint32)
     marks: list[int] = np.bitwise_xor.accumulate(terms).tolist()
     return [0, *marks]
 

@@ -75,12 +75,20 @@ def _begin(context: Context, job_id: str, wish: AverageWish, url: str, password:
     """Start an average as the only one of its job."""
     purpose = wish.purpose
     with context.database.read() as session:
-        practice = context.practice if job_of(session, job_id).practice else None
+        practice = context.stand_ins(job_id) if job_of(session, job_id).practice else None
     store = _average_store(context, job_id, wish, f"{'its own' if purpose == 'base' else 'a rover'} NMEA")
     if practice is not None and purpose == "mark":
         # Where no stand-in base sends, the stand-in rover hears a network, as a real one would: until the base broadcasts.
         practice.start_network()
-    average = Average(url, password, wish.seconds, purpose, lambda: publish_average(context, job_id), store)
+    average = Average(
+        url,
+        password,
+        wish.seconds,
+        purpose,
+        lambda: publish_average(context, job_id),
+        store,
+        context.outside_of_job(job_id),
+    )
     context.running.keep_average(job_id, average)
     return average
 
@@ -88,7 +96,7 @@ def _begin(context: Context, job_id: str, wish: AverageWish, url: str, password:
 def average_log(context: Context, job_id: str, wish: LogQuery, content: bytes) -> None:
     """Take the average of a log that was sent, as if it had been averaged here."""
     epochs = epochs_of_content(content, wish.name or "The file")
-    _average_store(context, job_id, wish, f"the log {wish.name}"[:200])(epochs, context.now())
+    _average_store(context, job_id, wish, f"the log {wish.name}"[:200])(epochs, context.now(job_id))
     context.changed(job_id)
 
 
@@ -110,7 +118,7 @@ def _average_store(
         average = average_of_epochs(epochs)  # before the one writer is asked
 
         def work(session: Session) -> None:
-            job, now = job_of(session, job_id), context.now()
+            job, now = job_of(session, job_id), context.now(job_id)
             setup = needed_setup(session, job, now)
             reading = None
             if height is not None:

@@ -65,7 +65,7 @@ def switch(context: Context, job_id: str, on: bool) -> None:
     """Start a static log, or stop the one that runs."""
 
     def work(session: Session) -> None:
-        job, occupation, now = job_of(session, job_id), needed_occupation(session, job_id), context.now()
+        job, occupation, now = job_of(session, job_id), needed_occupation(session, job_id), context.now(job_id)
         running = _open_log(session, occupation.id)
         if on == (running is not None):
             raise ConflictError("A static log runs already." if on else "No static log runs.")
@@ -216,7 +216,7 @@ def rinex(context: Context, job_id: str, log_id: str, interval_s: float) -> tupl
     # The header has the marker's place, the stream the ARP's above it.
     marker = three(lifted(place, -height.arp_height_m)) if any(place) else place
     header = RinexHeader(
-        mark.name, marker, height.arp_height_m, observer=job.settings.crew, made_unix_s=context.now(),
+        mark.name, marker, height.arp_height_m, observer=job.settings.crew, made_unix_s=context.now(job_id),
         comments=(f"Base {occupation.station_id}, logged {when(job, log.started_s)}",),
     )  # fmt: skip
     return maker.close(header), f"{file_name(mark.name)}-{int(log.started_s)}-{interval_s:g}s.rnx"

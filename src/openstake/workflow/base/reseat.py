@@ -248,9 +248,11 @@ def preview(context: Context, job_id: str, wish: ReseatWish) -> ReseatPreview:
     """Return everything that a re-seat would do, without storing anything."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        read = _read(session, job, wish, context.now())
+        read = _read(session, job, wish, context.now(job_id))
         occupation = read.base.occupation
-        moved = moved_points(session, job, occupation, coordinate_row(read.coordinate, occupation.id, context.now()))
+        moved = moved_points(
+            session, job, occupation, coordinate_row(read.coordinate, occupation.id, context.now(job_id))
+        )
     found = read.found
     shift_x, shift_y, shift_z = found.shift_m
     return ReseatPreview(
@@ -284,7 +286,7 @@ def apply(context: Context, job_id: str, wish: ReseatWish) -> ReseatView:
     """Move the base by what a known mark says: a new row; every point from it follows, earlier ones too."""
 
     def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now()
+        job, now = job_of(session, job_id), context.now(job_id)
         read = _read(session, job, wish, now)
         stops = stops_of(read.findings)
         if stops and not wish.accepted:

@@ -115,7 +115,7 @@ def judge_running(
 ) -> Judged:  # fmt: skip
     """Return what is meant and heard of a base that runs, and what the streams say: worst first."""
     occupation = base.occupation
-    meant = _meant(session, job, kit, base, mark, context.now())
+    meant = _meant(session, job, kit, base, mark, context.now(job.id))
     listening = listening_of(session, occupation.id)
     profile = next(iter(kit.of_role(base=True)), None)
     running = context.running.session(occupation.id)

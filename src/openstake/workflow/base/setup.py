@@ -108,7 +108,7 @@ def settle(context: Context, job_id: str, changes: Mapping[str, Any]) -> None:
 
     def work(session: Session) -> None:
         job = job_of(session, job_id)
-        now = context.now()
+        now = context.now(job_id)
         setup = needed_setup(session, job, now)
         _refuse_stale(session, setup, seen_id, wished)
         settled = _changed(session, job, setup.settled, wished)
@@ -199,7 +199,7 @@ def drop(context: Context, job_id: str) -> None:
         setup = setup_in_hand(session, job_id)
         if setup is None:
             raise NotFoundError("No base is being set up in this job.")
-        now = context.now()
+        now = context.now(job_id)
         data = json.dumps(asdict(setup.settled))
         session.add(
             SetUp(line_id=setup.id, job_id=job_id, data=data, dropped=True, replaces_id=setup.row_id, created_s=now)
@@ -223,7 +223,7 @@ def take_up(context: Context, job_id: str) -> None:
         row = _given_up(session, job_id)
         if row is None:
             raise NotFoundError("No set-up was given up in this job.")
-        now = context.now()
+        now = context.now(job_id)
         session.add(SetUp(line_id=row.line_id, job_id=job_id, data=row.data, replaces_id=row.id, created_s=now))
         session.flush()
         write_entry(session, now, "setup-taken-up", "The set-up was taken up again.", job_id, setup=row.line_id)
@@ -275,8 +275,8 @@ def tick(context: Context, job_id: str, wish: TickWish) -> None:
         question = next((item for item in QUESTIONS if item.key == wish.key), None)
         if question is None:
             raise NotFoundError("This is not asked of a set-up.")
-        setup_id = _setup_id(session, job, context.now())
-        set_tick(session, job_id, _list_name(setup_id), wish.key, question.what, wish.done, context.now())
+        setup_id = _setup_id(session, job, context.now(job_id))
+        set_tick(session, job_id, _list_name(setup_id), wish.key, question.what, wish.done, context.now(job_id))
 
     context.database.write(work)
     context.changed(job_id)

@@ -243,9 +243,9 @@ def preview_solution(context: Context, job_id: str, wish: SolutionWish) -> Solut
     """Return by how much everything measured from a base moves with another coordinate, without storing anything."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        solution = _read_solution(session, job, wish, context.now())
+        solution = _read_solution(session, job, wish, context.now(job_id))
         present = solution.present
-        instead = coordinate_row(solution.coordinate, solution.occupation.id, context.now())
+        instead = coordinate_row(solution.coordinate, solution.occupation.id, context.now(job_id))
         moved = moved_points(session, job, solution.occupation, instead)
     there = (instead.x_m, instead.y_m, instead.z_m)
     east, north, up = moved_enu_m((present.x_m, present.y_m, present.z_m), there)
@@ -274,7 +274,7 @@ def apply_solution(context: Context, job_id: str, wish: SolutionWish, content: b
         )
 
     def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now()
+        job, now = job_of(session, job_id), context.now(job_id)
         solution = _read_solution(session, job, wish, now)
         if solution.finding.is_stop and not wish.accepted:
             raise ConflictError(solution.finding.sentence)
@@ -295,7 +295,7 @@ def restore_coordinate(context: Context, job_id: str, wish: RestoreCoordinate) -
         raise InputError("Say in a few words why the coordinate is changed.", field="reason")
 
     def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now()
+        job, now = job_of(session, job_id), context.now(job_id)
         occupation = session.get(Occupation, wish.occupation_id)
         row = session.get(BaseCoordinate, wish.coordinate_id)
         if occupation is None or occupation.job_id != job_id or row is None or row.occupation_id != occupation.id:

@@ -89,7 +89,7 @@ def _start(
         setup.settle(context, job_id, changes)
 
     def work(session: Session) -> tuple[Occupation, Listening]:
-        job, now = job_of(session, job_id), context.now()
+        job, now = job_of(session, job_id), context.now(job_id)
         if open_occupation(session, job_id):
             raise ConflictError("A base is running in this job already. End it before starting another.")
         settled = needed_setup(session, job, now)
@@ -130,7 +130,7 @@ def _start(
     with context.database.read() as session:
         static = base_of(session, occupation).coordinate.source == "static"
     if static and listening.base_url is not None:
-        context.database.write(lambda session: log.begin(context, session, occupation, context.now()))
+        context.database.write(lambda session: log.begin(context, session, occupation, context.now(job_id)))
     context.changed(job_id)
     return view(context, job_id)
 
@@ -207,7 +207,7 @@ def _listen_elsewhere(context: Context, job_id: str, listen: CheckedListen) -> B
         occupation = needed_occupation(session, job_id)
         _refuse_while_recording(context, occupation.id)
         before = listening_of(session, occupation.id)
-        now = context.now()
+        now = context.now(job_id)
         listening = listening_row(session, job_id, listen, occupation.id, now)
         session.add(listening)
         session.flush()
@@ -232,7 +232,7 @@ def read_base_height(context: Context, job_id: str, wish: NewReading) -> BaseVie
     """Add a height reading: before the session to the set-up or the running base, after it to the base that runs or ended last."""
 
     def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now()
+        job, now = job_of(session, job_id), context.now(job_id)
         occupation = open_occupation(session, job_id)
         if wish.moment == "after":
             occupation = occupation or _latest(session, job_id)
@@ -258,7 +258,7 @@ def correct_height(context: Context, job_id: str, wish: CorrectHeight) -> BaseVi
     """Add a reading that replaces another: every point measured from this base follows; the old one stays in the Book."""
 
     def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now()
+        job, now = job_of(session, job_id), context.now(job_id)
         occupation = _of_reading(session, job_id, wish.replaces_id)
         before = base_of(session, occupation).height if occupation else None
         old, row = replace_reading(session, job, wish, now)
@@ -302,14 +302,15 @@ def configure_standin(context: Context, job_id: str) -> None:
     """Type the present values into the stand-in base; a real receiver is typed by the crew."""
     with context.database.read() as session:
         job, occupation = job_of(session, job_id), open_occupation(session, job_id)
-        if not job.practice or context.practice is None:
+        practice = context.stand_ins(job_id) if job.practice else None
+        if practice is None:
             return
         if occupation is None:
-            context.practice.silence()
+            practice.silence()
             return
         base = base_of(session, occupation)
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(base.mark_m))
-    context.practice.broadcast(latitude, longitude, height, base.height.arp_height_m, occupation.station_id)
+    practice.broadcast(latitude, longitude, height, base.height.arp_height_m, occupation.station_id)
 
 
 def _refuse_while_recording(context: Context, occupation_id: str) -> None:
@@ -328,7 +329,7 @@ def _end(context: Context, job_id: str) -> BaseView:
     def work(session: Session) -> Occupation:
         occupation = needed_occupation(session, job_id)
         _refuse_while_recording(context, occupation.id)
-        now = context.now()
+        now = context.now(job_id)
         log.end_open(context, session, occupation, now)
         session.add(OccupationEnd(occupation_id=occupation.id, ended_s=now))
         mark = session.get_one(Mark, occupation.mark_id)

@@ -262,7 +262,7 @@ def sign(context: Context, job_id: str, wish: SignWish) -> Days:
     with context.database.read() as session:
         job = job_of(session, job_id)
         begins_s, ends_s = bounds_s(job, wish.day)
-        if begins_s > context.now():
+        if begins_s > context.now(job_id):
             raise ConflictError("This day has not begun.")
         rows = _rows(session, job.id, begins_s, ends_s)
         content = canonical(
@@ -279,7 +279,7 @@ def sign(context: Context, job_id: str, wish: SignWish) -> Days:
         # The copy was made beside those who write: what came in between is not signed unseen.
         if [row.id for row in _rows(session, job_id, begins_s, ends_s)] != seen:
             raise ConflictError("Something was written in the meantime. Look at the day again, then sign.")
-        now = context.now()
+        now = context.now(job_id)
         line = write_entry(
             session, now, "signed-off", f"{_in_words(wish.day)} signed off by {who}{f': {words}' if words else ''}.", job_id, day=wish.day,
             content_sha256=sha256,

@@ -72,7 +72,7 @@ def photo(context: Context, job_id: str, name: str, content: bytes) -> None:
 def _write(context: Context, job_id: str, kind: str, sentence: str) -> None:
     def work(session: Session) -> None:
         job_of(session, job_id)
-        write_entry(session, context.now(), kind, sentence, job_id)
+        write_entry(session, context.now(job_id), kind, sentence, job_id)
 
     context.database.write(work)
     context.changed(job_id)

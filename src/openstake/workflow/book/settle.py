@@ -54,7 +54,7 @@ def settle(context: Context, job_id: str, wish: SettleWish) -> CrewsView:
         value = next((item for item in differs.values if item.id == wish.value_id), None)
         if value is None:
             raise InputError("Choose one of the values that two crews have.", field="value_id")
-        table, now = Base.metadata.tables[differs.table], context.now()
+        table, now = Base.metadata.tables[differs.table], context.now(job_id)
         row = dict(session.execute(select(table).where(table.c.id == value.id)).mappings().one())
         reason = f"settles two crews' values{': ' + wish.reason.strip() if wish.reason.strip() else ''}"
         words = {"reason": reason, "who": who[:80], "created_s": now, "started_s": now}

@@ -71,7 +71,7 @@ def answer(context: Context, job_id: str, wish: AnswerWish) -> None:
 
     def work(session: Session) -> None:
         job_of(session, job_id)
-        now = context.now()
+        now = context.now(job_id)
         row = FindingAnswer(
             job_id=job_id, code=wish.code, sentence=wish.sentence, words=words, who=who[:80], created_s=now
         )

@@ -161,7 +161,9 @@ def budget_form(context: Context, job_id: str) -> BudgetForm:
 def save_budget(context: Context, job_id: str, wish: SaveBudget) -> BudgetForm:
     """Keep what a job takes for its budget from now on."""
     settings = BUDGET.typed(wish.values, wish.length_unit)
-    context.database.write(lambda session: BUDGET.keep(session, job_id, settings, wish.replaces_id, context.now()))
+    context.database.write(
+        lambda session: BUDGET.keep(session, job_id, settings, wish.replaces_id, context.now(job_id))
+    )
     context.changed(job_id)
     return budget_form(context, job_id)
 

@@ -72,7 +72,7 @@ def _morning(context: Context, session: Session, job: JobNow, kit: KitNow, fit: 
     if last is None:
         return None
     base = bases_of(session, job.id, {last.id})[last.id]
-    proof = proof_of(session, job, kit, base, context.now())
+    proof = proof_of(session, job, kit, base, context.now(job.id))
     checked = tuple(
         (item.mark_name, chain.state_of_check(item.agrees, item.stale)) for item in proof.newest if item.independent
     )

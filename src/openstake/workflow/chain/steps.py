@@ -58,7 +58,7 @@ def evidence_of(context: Context, session: Session, job: JobNow, kit: KitNow, ba
     places, elevations = current_places(session, job)
     packing = packing_of(session, job.id, kit)
     running = None if base is None else context.running.session(base.occupation.id)
-    proof = None if base is None else proof_of(session, job, kit, base, context.now())
+    proof = None if base is None else proof_of(session, job, kit, base, context.now(job.id))
     return Evidence(
         chain.SystemSaid(
             job.settings.system_label or job.frame.name, count_marks(session, job.id).get(job.id, 0),
@@ -70,7 +70,7 @@ def evidence_of(context: Context, session: Session, job: JobNow, kit: KitNow, ba
         base_findings(context, session, job, kit, base),
         _rover_heard(running),
         () if proof is None else proof.newest,
-        () if base is None or running is None else watch_findings(session, job, kit, base, running, context.now()),
+        () if base is None or running is None else watch_findings(session, job, kit, base, running, context.now(job.id)),
         chain.PlanOfChecks(State.MISSING, "no mark checked from this base") if proof is None
         else chain.PlanOfChecks(proof.plan.state, proof.plan.why, proof.findings),
         fit_said(session, job),

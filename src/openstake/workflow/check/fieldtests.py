@@ -108,7 +108,7 @@ def view(context: Context, job_id: str) -> FieldTests:
     usual = Predetermined()
     return FieldTests(
         [
-            _view(item, rows, earlier, job.length_unit, context.now())
+            _view(item, rows, earlier, job.length_unit, context.now(job_id))
             for item, rows, earlier in zip(listed, measured, before, strict=True)
         ],
         _SOURCE, text_from_metres(usual.xy_m, job.length_unit), text_from_metres(usual.h_m, job.length_unit),
@@ -213,7 +213,7 @@ def begin(context: Context, job_id: str, wish: FieldTestWish) -> FieldTests:
 
     def work(session: Session) -> None:
         words = f"Field test begun: {'full, three series' if wish.full else 'simplified, one series'} of five sets."
-        begin_series(session, job_id, settled, words, context.now())
+        begin_series(session, job_id, settled, words, context.now(job_id))
 
     context.database.write(work)
     context.changed(job_id)

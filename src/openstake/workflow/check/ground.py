@@ -213,7 +213,7 @@ def add(context: Context, job_id: str, wish: MeasureWish) -> MeasuresView:
     """Keep a measure; it is compared with the newest shots of both names."""
 
     def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now()
+        job, now = job_of(session, job_id), context.now(job_id)
         named = _named(session, job_id)
         ends = [_end(named, getattr(wish, field), field) for field in ("from_name", "to_name")]
         if ends[0].id == ends[1].id:
@@ -265,7 +265,7 @@ def drop(context: Context, job_id: str, wish: DropMeasure) -> MeasuresView:
         old = lines.head(session, GroundMeasure, wish.measure_id, missing)
         if old.job_id != job_id or old.withdrawn:
             raise NotFoundError(missing)
-        now = context.now()
+        now = context.now(job_id)
         session.add(
             GroundMeasure(
                 job_id=job_id, kind=old.kind, from_shot_id=old.from_shot_id, to_shot_id=old.to_shot_id, text=old.text,

@@ -115,7 +115,7 @@ def view(context: Context, job_id: str) -> PlanView:
                 "No base is running in this job.", (), (), _OFFERED,
             )  # fmt: skip
         name = head_of(session, job, base.occupation.mark_id).name
-        proof = proof_of(session, job, kit_of(session, job_id), base, context.now())
+        proof = proof_of(session, job, kit_of(session, job_id), base, context.now(job_id))
         east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
     return PlanView(
         name, east, north, proof.plan, FAR_FROM_M, whole_from_metres(FAR_FROM_M, job.length_unit), proof.verdict, proof.problem, proof.causes,
@@ -216,7 +216,7 @@ def tell_change(context: Context, job_id: str, wish: ChangeWish) -> PlanView:
     """Keep what was changed at the base: every check is due again."""
 
     def work(session: Session) -> None:
-        occupation, now = needed_occupation(session, job_id), context.now()
+        occupation, now = needed_occupation(session, job_id), context.now(job_id)
         session.add(SiteChange(job_id=job_id, occupation_id=occupation.id, kind=wish.kind, created_s=now))
         words = _CHANGES[wish.kind]
         write_entry(session, now, "base-changed", f"{words[:1].upper()}{words[1:]}: checks are due again.", job_id)

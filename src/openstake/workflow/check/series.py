@@ -66,7 +66,7 @@ def give_up(context: Context, job_id: str, kind: SeriesKind, series_id: str) -> 
         old = lines.head(session, ShotSeries, series_id, _MISSING)
         if old.job_id != job_id or old.kind != kind or old.withdrawn:
             raise NotFoundError(_MISSING)
-        now = context.now()
+        now = context.now(job_id)
         session.add(
             ShotSeries(
                 job_id=job_id, kind=kind, data=old.data, withdrawn=True, replaces_id=old.id, created_s=now

@@ -68,7 +68,7 @@ def save_check_settings(context: Context, job_id: str, wish: SaveCheckSettings) 
             unknown = [name for name in chosen if name and name not in names]
             if unknown:
                 raise InputError(f"{unknown[0]} is not in the control list.", field=field)
-        CHECKS.keep(session, job_id, settings, wish.replaces_id, context.now())
+        CHECKS.keep(session, job_id, settings, wish.replaces_id, context.now(job_id))
 
     context.database.write(work)
     context.changed(job_id)

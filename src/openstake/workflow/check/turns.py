@@ -113,7 +113,7 @@ def begin(context: Context, job_id: str, wish: TurnWish) -> Turns:
 
     def work(session: Session) -> None:
         words = f"{pole} is turned to {wish.sides} sides."
-        begin_series(session, job_id, TurnSettled(pole, wish.sides), words, context.now())
+        begin_series(session, job_id, TurnSettled(pole, wish.sides), words, context.now(job_id))
 
     context.database.write(work)
     context.changed(job_id)

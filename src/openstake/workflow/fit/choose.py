@@ -163,7 +163,7 @@ def _kept(context: Context, job_id: str, seen_id: str | None, steps: Sequence[_S
     """Store choices one after the other in place of the one that is seen, and return the page by the last of them."""
 
     def work(session: Session) -> tuple[str, str]:
-        row, now = _present(session, job_id, seen_id), context.now()
+        row, now = _present(session, job_id, seen_id), context.now(job_id)
         for step in steps:
             fit, before = step.item.now, row
             result = FitResult(

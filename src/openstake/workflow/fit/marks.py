@@ -152,7 +152,7 @@ def add(context: Context, job_id: str, wish: NewFitMark) -> FitView:
     """Add a mark with its local coordinate."""
 
     def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now()
+        job, now = job_of(session, job_id), context.now(job_id)
         mark = _typed(job, wish.values)
         _check_room(session, job, [mark.name])
         occupation_id = needed_occupation(session, job_id).id if wish.at_base else None
@@ -194,7 +194,7 @@ def change(context: Context, job_id: str, line_id: str, wish: ChangeFitMark) -> 
     """Correct a mark, or take it out: a new row; what it was stays."""
 
     def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now()
+        job, now = job_of(session, job_id), context.now(job_id)
         old = lines.head(session, FitMark, wish.replaces_id, _MISSING)
         if old.job_id != job_id or old.line_id != line_id:
             raise NotFoundError(_MISSING)
@@ -234,7 +234,7 @@ def read_file(context: Context, job_id: str, wish: FitFile, content: bytes) -> F
         raise InputError("No line of the file can be taken, so nothing was stored. See the reasons line by line.")
 
     def work(session: Session) -> None:
-        now = context.now()
+        now = context.now(job_id)
         _check_room(session, job, [row.name for row in found.marks])
         file = ImportedFile(job_id=job_id, name=wish.name[:200], content=content, created_s=now)
         session.add(file)
@@ -336,7 +336,7 @@ def from_job(context: Context, job_id: str, wish: FromJob) -> FitView:
     """Take the marks of another job over, with the GNSS coordinates that they have there now."""
 
     def work(session: Session) -> None:
-        job, other, now = job_of(session, job_id), job_of(session, wish.job_id), context.now()
+        job, other, now = job_of(session, job_id), job_of(session, wish.job_id), context.now(job_id)
         if other.id == job.id:
             raise InputError("Choose another job than this one.", field="job_id")
         if (job.positions_label, job.settings.frame_epoch) != (other.positions_label, other.settings.frame_epoch):
@@ -424,7 +424,7 @@ def use_shot(context: Context, job_id: str, wish: FitShotUse) -> FitView:
         mark, shot = _head_of(session, job_id, wish.line_id), session.get(Shot, wish.shot_id)
         if shot is None or shot.job_id != job_id:
             raise NotFoundError("This shot is not in this job.", field="shot_id")
-        now = context.now()
+        now = context.now(job_id)
         session.add(FitShot(job_id=job_id, line_id=wish.line_id, shot_id=shot.id, used=wish.used, created_s=now))
         what = "taken into" if wish.used else "taken out of"
         write_entry(

@@ -134,12 +134,12 @@ def apply(context: Context, job_id: str, wish: FitApply) -> FitView:
         words = item.headline.sentence
         row = FitApplied(
             job_id=job_id, data=data_of_applied(now.parameters, now.reach, marks, words, not stops, item.found.horizontal.redundancy),
-            rests_on=json.dumps(rests), replaces_id=old.id if old else None, created_s=context.now(),
+            rests_on=json.dumps(rests), replaces_id=old.id if old else None, created_s=context.now(job_id),
         )  # fmt: skip
         session.add(row)
         session.flush()
         write_entry(
-            session, context.now(), "fit-applied", f"Local fit applied: {words}. {pipeline_of(now.parameters)}", job_id, fit=row.id,
+            session, context.now(job_id), "fit-applied", f"Local fit applied: {words}. {pipeline_of(now.parameters)}", job_id, fit=row.id,
             a=now.parameters.a, b=now.parameters.b, shift_e_m=now.parameters.shift_e_m, shift_n_m=now.parameters.shift_n_m,
         )  # fmt: skip
 
@@ -168,7 +168,7 @@ def drop(context: Context, job_id: str, wish: FitDrop) -> FitView:
         old = _head(session, job_id, wish.replaces_id)
         if old is None or old.dropped:
             raise ConflictError("No fit is in use.")
-        now = context.now()
+        now = context.now(job_id)
         session.add(
             FitApplied(
                 job_id=job_id, data=old.data, rests_on=old.rests_on, dropped=True, replaces_id=old.id, created_s=now
@@ -190,7 +190,7 @@ def reapply(context: Context, job_id: str, wish: FitReapply) -> FitView:
         if again is None or again.job_id != job_id:
             raise NotFoundError("This fit was never applied in this job.")
         head = session.scalars(lines.heads(FitApplied, FitApplied.job_id == job_id)).first()
-        now = context.now()
+        now = context.now(job_id)
         row = FitApplied(
             job_id=job_id,
             data=again.data,

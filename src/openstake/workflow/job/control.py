@@ -205,7 +205,7 @@ def add_mark(context: Context, job_id: str, wish: NewMark) -> MarkView:
     """Add a mark by hand."""
 
     def work(session: Session) -> Mark:
-        job, now = job_of(session, job_id), context.now()
+        job, now = job_of(session, job_id), context.now(job_id)
         mark = _typed_mark(job, wish.values)
         _check_place(session, job, mark, None)
         row = row_of(mark, job_id, "typed by hand", now)
@@ -223,7 +223,7 @@ def correct_mark(context: Context, job_id: str, mark_id: str, wish: ChangeMark) 
         raise InputError("Say in a few words why the mark is changed.", field="reason")
 
     def work(session: Session) -> Mark:
-        job, now = job_of(session, job_id), context.now()
+        job, now = job_of(session, job_id), context.now(job_id)
         mark_row_of(session, job_id, mark_id)
         old = head(session, Mark, mark_id, "This mark is not in the job's control list.")
         if wish.withdraw:

@@ -183,7 +183,7 @@ def accept_control(context: Context, job_id: str, file_name: str, content: bytes
             raise InputError(
                 "No line of the file can be accepted, so nothing was stored. See the reasons line by line."
             )
-        now, refused = context.now(), len(reading.lines) - len(marks)
+        now, refused = context.now(job_id), len(reading.lines) - len(marks)
         file = ImportedFile(job_id=job_id, name=file_name[:200], content=content, created_s=now)
         session.add(file)
         session.flush()

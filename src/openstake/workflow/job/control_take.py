@@ -40,7 +40,7 @@ def take_over(context: Context, job_id: str, wish: TakeOver) -> Accepted:
     """
 
     def work(session: Session) -> tuple[int, int]:
-        job, other, now = job_of(session, job_id), job_of(session, wish.job_id), context.now()
+        job, other, now = job_of(session, job_id), job_of(session, wish.job_id), context.now(job_id)
         _refuse_another_system(job, other)
         given = _control(session, other) if wish.what == "control" else _points(session, other)
         if not given:

@@ -54,7 +54,7 @@ def ensure_training_grid(context: Context) -> None:
             session.add(
                 GeoidGridFile(
                     name="EGM96, 15 minutes (training only)", file=TRAINING_GRID.name, training_only=True,
-                    created_s=context.now(),
+                    created_s=context.clock.now(),
                 )
             )  # fmt: skip
 
@@ -114,7 +114,7 @@ def add_geoid(context: Context, name: str, stream: IO[bytes]) -> Geoid:
     ending = grid_ending(chunk)
     for left in folder.glob("part-*"):
         # A program that was killed while it read one leaves its draft behind.
-        if left.stat().st_mtime < context.now() - _DRAFT_S:
+        if left.stat().st_mtime < context.clock.now() - _DRAFT_S:
             left.unlink(missing_ok=True)
     with tempfile.NamedTemporaryFile(dir=folder, prefix="part-", suffix=ending, delete=False) as draft:
         path = Path(draft.name)
@@ -139,7 +139,7 @@ def add_geoid(context: Context, name: str, stream: IO[bytes]) -> Geoid:
     def work(session: Session) -> GeoidGridFile:
         if known := session.scalars(select(GeoidGridFile).where(GeoidGridFile.file == file)).first():
             return known
-        row = GeoidGridFile(name=name, file=file, created_s=context.now())
+        row = GeoidGridFile(name=name, file=file, created_s=context.clock.now())
         session.add(row)
         session.flush()
         write_entry(

@@ -117,7 +117,7 @@ def create_job(
     _prove_system(system)
 
     def work(session: Session) -> JobNow:
-        now = context.now()
+        now = context.clock.now()
         empty = {column: "" for column in _COLUMNS if column not in _NOT_TEXT} | {
             "archived": False, "time_zone": "UTC", "height_limit_m": HEIGHTS_AGREE_M,
         }  # fmt: skip
@@ -169,7 +169,7 @@ def change_settings(context: Context, job_id: str, replaces_id: str, changes: Ma
             raise ConflictError("A base is running in this job. End it before putting the job away.")
         before = {column: getattr(job.settings, column) for column in _COLUMNS}
         values = _changed(session, job, before, changes)
-        store_settings(session, job, before, values, context.now())
+        store_settings(session, job, before, values, context.now(job_id))
         return job_of(session, job_id)
 
     job = context.database.write(work)
@@ -309,7 +309,7 @@ def copy_job(context: Context, job_id: str, wish: CopyJob) -> JobView:
     """Make a new job with another's settings and profiles, and its control list where that is wished."""
 
     def work(session: Session) -> JobNow:
-        pattern, now = job_of(session, job_id), context.now()
+        pattern, now = job_of(session, job_id), context.now(job_id)
         values = {column: getattr(pattern.settings, column) for column in _COLUMNS}
         values |= {"name": " ".join(wish.name.split())[:200], "archived": False}
         _check_name(session, None, values["name"])

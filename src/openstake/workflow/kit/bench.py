@@ -152,7 +152,7 @@ def begin(context: Context, job_id: str, wish: BenchWish) -> BenchView:
         before = context.running.bench(job_id)
         if before is not None and before.running:
             raise ConflictError("A bench test is running already. Wait for it or stop it.")
-        practice = context.practice if job.practice else None
+        practice = context.stand_ins(job_id) if job.practice else None
         base_url, rover_url, end = wish.base_url, wish.rover_url, _nothing
         base_password: str | None = None
         if practice is not None and not (base_url or rover_url):
@@ -174,7 +174,7 @@ def begin(context: Context, job_id: str, wish: BenchWish) -> BenchView:
         rover, rover_password = checked_address(rover_url, "rover_url")
         bench = Bench(
             (base, typed_password or base_password), Address("bench", "", rover, rover_password), lambda: context.changed(job_id),
-            lambda heard: _store(context, job, kit, wish.tape, taped_m, heard, practice is not None), end,
+            lambda heard: _store(context, job, kit, wish.tape, taped_m, heard, practice is not None), end, context.outside_of_job(job_id),
         )  # fmt: skip
         context.running.keep_bench(job_id, bench)
     return view(context, job_id)
@@ -211,7 +211,7 @@ def _store(
     }  # fmt: skip
 
     def work(session: Session) -> None:
-        now = context.now()
+        now = context.now(job.id)
         row = BenchTest(job_id=job.id, data=json.dumps(data), created_s=now)
         session.add(row)
         session.flush()

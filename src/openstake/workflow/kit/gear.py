@@ -110,7 +110,7 @@ def save_gear(context: Context, wish: SaveGear) -> GearView:
                 )
         row = GearItem(
             line_id=old.line_id if old else new_id(), kind=kind, name=item.name, data=json.dumps(asdict(item)),
-            replaces_id=old.id if old else None, created_s=context.now(),
+            replaces_id=old.id if old else None, created_s=context.clock.now(),
         )  # fmt: skip
         session.add(row)
         session.flush()
@@ -129,7 +129,7 @@ def withdraw_gear(context: Context, item_id: str) -> None:
 
     def work(session: Session) -> None:
         old = lines.head(session, GearItem, item_id, _MISSING)
-        now = context.now()
+        now = context.clock.now()
         session.add(
             GearItem(
                 line_id=old.line_id, kind=old.kind, name=old.name, data=old.data, withdrawn=True, replaces_id=old.id,

@@ -74,7 +74,7 @@ def tick(context: Context, job_id: str, wish: TickWish) -> Packing:
         item = next((item for item in packing_list(kit.profiles, kit.gear) if item.key == wish.key), None)
         if item is None:
             raise NotFoundError("This is not on the packing list any more. Look at the list again.")
-        set_tick(session, job_id, LIST, wish.key, item.what, wish.done, context.now())
+        set_tick(session, job_id, LIST, wish.key, item.what, wish.done, context.now(job_id))
 
     context.database.write(work)
     context.changed(job_id)

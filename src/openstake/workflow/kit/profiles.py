@@ -149,7 +149,7 @@ def _store(context: Context, profile: Profile, replaces_id: str | None) -> Profi
             return old
         row = ProfileVersion(
             line_id=old.line_id if old else new_id(), version=old.version + 1 if old else 1, name=profile.name,
-            role=profile.role, data=text, replaces_id=old.id if old else None, created_s=context.now(),
+            role=profile.role, data=text, replaces_id=old.id if old else None, created_s=context.clock.now(),
         )  # fmt: skip
         session.add(row)
         session.flush()
@@ -166,7 +166,7 @@ def withdraw_profile(context: Context, profile_id: str) -> None:
     """Take a profile out of the list; its versions stay."""
 
     def work(session: Session) -> None:
-        old, now = lines.head(session, ProfileVersion, profile_id, _MISSING), context.now()
+        old, now = lines.head(session, ProfileVersion, profile_id, _MISSING), context.clock.now()
         session.add(
             ProfileVersion(
                 line_id=old.line_id, version=old.version + 1, name=old.name, role=old.role, data=old.data, withdrawn=True,
@@ -195,7 +195,7 @@ def choose_profile(context: Context, job_id: str, wish: ChooseProfile) -> Profil
         row = next((row for row in profile_rows(session) if row.line_id == wish.line_id), None)
         if row is None:
             raise NotFoundError(_MISSING)
-        now = context.now()
+        now = context.now(job_id)
         session.add(JobProfile(job_id=job_id, line_id=wish.line_id, chosen=wish.chosen, created_s=now))
         write_entry(
             session, now, "profile-chosen", f"Profile {row.name} {'chosen' if wish.chosen else 'no longer used'}.", job_id,

@@ -85,7 +85,7 @@ def tick_card(context: Context, job_id: str, wish: TickCard) -> CardView:
         line = next((line for line in card.lines if line.key == wish.key), None)
         if line is None:
             raise NotFoundError("This line is not on the card any more. Look at the card again.")
-        set_tick(session, job_id, list_name, wish.key, f"{line.words} (setup card)", wish.done, context.now())
+        set_tick(session, job_id, list_name, wish.key, f"{line.words} (setup card)", wish.done, context.now(job_id))
 
     context.database.write(work)
     context.changed(job_id)
@@ -97,6 +97,6 @@ def card_pdf(context: Context, job_id: str, pair: PairQuery) -> tuple[bytes, str
     with context.database.read() as session:
         job = job_of(session, job_id)
         card, _ = _card(session, job_id, pair)
-    moment = datetime.fromtimestamp(context.now(), ZoneInfo(job.settings.time_zone))
+    moment = datetime.fromtimestamp(context.now(job_id), ZoneInfo(job.settings.time_zone))
     content = write_card(card, job.name, f"{moment:%Y-%m-%d %H:%M} {job.settings.time_zone}")
     return content, "application/pdf", f"{file_name(job.name)}-setup-card.pdf"

@@ -144,7 +144,7 @@ def _middle(context: Context, job_id: str) -> tuple[float, float] | None:
 def table(context: Context, job_id: str, wish: CasterWish) -> SourceTable:
     """Return a caster's streams, the nearest to the job first, and the rows that cannot be read with the reason."""
     place = _middle(context, job_id)
-    read = fetch_table(_account(context, wish))
+    read = fetch_table(_account(context, wish), context.outside)
     rows = [_table_row(row, place) for row in read.rows]
     rows.sort(key=lambda row: (row.distance_km is None, row.distance_km or 0.0, row.mountpoint))
     return SourceTable(rows, list(read.refused), read.whole)
@@ -170,7 +170,7 @@ def try_mountpoint(context: Context, job_id: str, wish: TryMountpoint) -> Mountp
     if not mountpoint.strip():
         raise InputError("Type or pick the mountpoint.", field="mountpoint")
     account, place = _account(context, wish.caster), _middle(context, job_id)
-    allowed = may_push(account, mountpoint) if wish.push else None
+    allowed = may_push(account, mountpoint, context.outside) if wish.push else None
     gga = None
     if wish.send_gga:
         if place is None:
@@ -178,8 +178,8 @@ def try_mountpoint(context: Context, job_id: str, wish: TryMountpoint) -> Mountp
                 "The job has no place yet, so there is no position to send. Give it one under Job.", field="send_gga"
             )
         gga = partial(_gga_line, place, context)
-    heard = listen(account, mountpoint, wish.seconds, gga)
-    row = _row_of(account, mountpoint) if heard.connected else None
+    heard = listen(account, mountpoint, wish.seconds, context.outside, gga)
+    row = _row_of(account, mountpoint, context) if heard.connected else None
     stations = [(station, position_of(station)) for station in heard.positions]
     away = distance_km(place, stations[0][1]) if place is not None and stations else None
     evidence = MountpointEvidence(
@@ -203,15 +203,15 @@ def try_mountpoint(context: Context, job_id: str, wish: TryMountpoint) -> Mountp
 
 
 def _gga_line(place: tuple[float, float], context: Context) -> bytes:
-    moment = datetime.fromtimestamp(context.now(), UTC)
+    moment = datetime.fromtimestamp(context.clock.now(), UTC)
     fix = Fix(moment, 1, place[0], place[1], 0.0, 0.0, 12, 1.0, None, None, None, None, None)
     return gga_sentence(fix)
 
 
-def _row_of(account: Account, mountpoint: str) -> StreamRow | None:
+def _row_of(account: Account, mountpoint: str, context: Context) -> StreamRow | None:
     """Return what the caster's table says of a mountpoint; None where it says nothing."""
     try:
-        read = fetch_table(account)
+        read = fetch_table(account, context.outside)
     except DeviceError:
         return None
     return next((row for row in read.rows if row.mountpoint == mountpoint), None)

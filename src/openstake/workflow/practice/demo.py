@@ -88,8 +88,8 @@ _JOBS = (
 
 def load_demo(context: Context) -> None:
     """Make the demo's kit and jobs where they are missing; what is there stays as it is, but for the port of the practice caster."""
-    clock = Clock(_began_s(context.now()))
-    earlier = replace(context, now=clock)
+    clock = Clock(_began_s(context.clock.now()))
+    earlier = replace(context, outside=replace(context.outside, clock=clock))
     load_kit(earlier)
     names = {job.name for archived in (False, True) for job in list_jobs(context, JobsQuery(archived=archived)).jobs}
     for asked in _JOBS:

@@ -12,6 +12,7 @@ import numpy as np
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.site import QUESTIONS
 from openstake.core.vector import lifted
+from openstake.live.clock import HostClock
 from openstake.live.hub import Hub
 from openstake.live.rover import ReceivedEpoch
 from openstake.live.running import Running
@@ -50,12 +51,12 @@ class _Deaf(Running):
 
 
 @dataclass
-class Clock:
+class Clock(HostClock):
     """A clock that stands until it is put forward, seconds of Unix time."""
 
     now_s: float
 
-    def __call__(self) -> float:
+    def now(self) -> float:
         return self.now_s
 
     def wait(self, seconds: float) -> None:
@@ -65,7 +66,8 @@ class Clock:
 def work_a_morning(context: Context, job_id: str, clock: Clock) -> None:
     """Set a base up on the first mark, check the next two, correct a reading of the base's height, and check the fourth, which was knocked."""
     random = np.random.default_rng(11)
-    quiet = replace(context, practice=None, hub=Hub(), running=_Deaf())
+    quiet = replace(context, practice=None, hub=Hub())
+    quiet.running = _Deaf(clock)
     with context.database.read() as session:
         job = job_of(session, job_id)
         marks = current_marks(session, job)

@@ -11,9 +11,10 @@ from typing import Any, TypeVar
 
 from openstake.core.errors import DeviceError
 from openstake.core.geodesy.ellipsoid import WGS84
+from openstake.live.clock import ShiftedClock
+from openstake.live.network import Outside
 from openstake.standin.base import BaseReceiver, Broadcast
 from openstake.standin.caster import Caster
-from openstake.standin.clock import PatientClock, SimClock
 from openstake.standin.rover import RoverReceiver
 from openstake.standin.world import Obstruction, Stand, World, WorldFile, read_world, write_world
 
@@ -38,23 +39,24 @@ _BANK = (Obstruction(25.0, 75.0, 24.0),)
 class Practice:
     """Three stand-ins.  They use their usual ports where these are free, others where not."""
 
-    def __init__(self, data_dir: Path, seed: int = 7, speed: float = 1.0) -> None:
+    def __init__(self, data_dir: Path, outside: Outside, seed: int = 7) -> None:
         self.world_path = data_dir / "world.json"
+        # The stand-ins live in the time of the job that works with them.
+        self._ahead_s = 0.0
+        self._outside = outside = replace(outside, clock=ShiftedClock(outside.clock, lambda: self._ahead_s))
         self._lock = threading.Lock()
         if not self.world_path.exists():
             write_world(self.world_path, World(None, None, 56.9, seed))
-        # At the host's own pace the stand-ins keep its time; made faster they have a time of their own.
-        world, clock = WorldFile(self.world_path), SimClock() if speed == 1.0 else PatientClock(speed)
-        self._clock = clock
+        world = WorldFile(self.world_path)
         self._network: BaseReceiver | None = None
         self._further: RoverReceiver | None = None
         self._seed = seed
-        self.caster = _on(CASTER_PORT, lambda port: Caster(port, USER, PASSWORD))
-        self.base = _on(BASE_PORT, lambda port: BaseReceiver(world, seed, clock, port))
+        self.caster = _on(CASTER_PORT, lambda port: Caster(port, USER, PASSWORD, outside))
+        self.base = _on(BASE_PORT, lambda port: BaseReceiver(world, seed, outside, port))
         self.rover = _on(
             ROVER_PORT,
             lambda port: RoverReceiver(
-                self.base_stream_url, PASSWORD, port, WorldFile(self.world_path), seed + 1, clock
+                self.base_stream_url, PASSWORD, port, WorldFile(self.world_path), seed + 1, outside
             ),
         )
 
@@ -74,7 +76,12 @@ class Practice:
                 self._further = _on(
                     FURTHER_PORT,
                     lambda port: RoverReceiver(
-                        self.base_stream_url, PASSWORD, port, WorldFile(self._further_path), self._seed + 3, self._clock
+                        self.base_stream_url,
+                        PASSWORD,
+                        port,
+                        WorldFile(self._further_path),
+                        self._seed + 3,
+                        self._outside,
                     ),
                 )
         return f"tcp://127.0.0.1:{self._further.port}"
@@ -109,6 +116,16 @@ class Practice:
         rover = self._further if further else self.rover
         if rover is not None:
             rover.initialise_anew()
+
+    def live_at(self, ahead_s: float) -> None:
+        """Live so many seconds ahead of the clock, as the job does that works with them."""
+        self._ahead_s = ahead_s
+
+    def cut_link(self, seconds: float) -> None:
+        """Let no correction reach the stand-in rovers for so long."""
+        for rover in (self.rover, self._further):
+            if rover is not None:
+                rover.cut_link(seconds)
 
     @property
     def base_receiver_url(self) -> str:
@@ -164,7 +181,7 @@ class Practice:
         station = replace(world.rover, latitude_deg=world.rover.latitude_deg + 0.02, arp_height_m=0.0)
         path = self.world_path.with_name("network.json")
         write_world(path, replace(world, base=station, rover=None))
-        self._network = BaseReceiver(WorldFile(path), (world.seed or 0) + 2, self._clock)
+        self._network = BaseReceiver(WorldFile(path), (world.seed or 0) + 2, self._outside)
         self._network.start(
             Broadcast(
                 "127.0.0.1", self.caster.port, MOUNT, PASSWORD, station.latitude_deg, station.longitude_deg,

@@ -46,6 +46,7 @@ def stand(context: Context, job_id: str, wish: StandWish) -> StandView:
     practice = _practice(context, job)
     if practice is None:
         raise ConflictError("This job has real devices: there is no stand-in to move.")
+    context.stand_ins(job_id)
     place = true_geodetic(job, mark)
     if wish.who == "base":
         practice.stand_base(*place)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import threading
-import time
 from collections import deque
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
@@ -23,7 +22,9 @@ from openstake.core.rtk.jumps import Jump
 from openstake.core.rtk.rover import RoverWatch
 from openstake.core.rtk.standing import longest_stood, stood
 from openstake.core.vector import vector_length_m
+from openstake.live.clock import Event
 from openstake.live.feed import Feed, FeedState
+from openstake.live.network import Outside
 from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.summary import LogSummary
 from openstake.wire.rtcm3.frame import FrameReader
@@ -185,7 +186,7 @@ class _ReceiverEar:
 
 def hear(
     rover: tuple[str, str | None], base: tuple[str, str | None] | None, receiver: tuple[str, str | None] | None,
-    seconds: float, stop: threading.Event, progress: Callable[[float, int], None] = lambda elapsed_s, epochs: None,
+    seconds: float, stop: Event, outside: Outside, progress: Callable[[float, int], None] = lambda elapsed_s, epochs: None,
 ) -> Heard:  # fmt: skip
     """Listen for so many seconds of wall clock, or until told to stop; each address comes with its password.
 
@@ -194,7 +195,7 @@ def hear(
     rover_ear, base_ear, receiver_ear = _RoverEar(), _BaseEar(), _ReceiverEar()
     live = not rover[0].startswith("replay:")
     feeds = {
-        name: Feed(address[0], address[1], None, take, lambda status: None)
+        name: Feed(address[0], address[1], None, take, lambda status: None, outside)
         for name, address, take in (
             ("rover", rover, lambda data, host_s: rover_ear.take(data, host_s if live else None)),
             ("base", base, base_ear.take),
@@ -202,11 +203,12 @@ def hear(
         )
         if address is not None
     }
-    start_s = time.monotonic()
+    clock = outside.clock
+    start_s = clock.monotonic()
     for feed in feeds.values():
         feed.start()
     try:
-        while not stop.is_set() and (elapsed_s := time.monotonic() - start_s) < seconds:
+        while not stop.is_set() and (elapsed_s := clock.monotonic() - start_s) < seconds:
             stop.wait(min(_LOOKS_EVERY_S, max(0.0, seconds - elapsed_s)))
             progress(elapsed_s, rover_ear.summary.epochs)
     except KeyboardInterrupt:
@@ -217,7 +219,7 @@ def hear(
         feed.join(1.0)
     rover_ear.close()
     base_ear.close()
-    return _heard(rover_ear, base_ear, receiver_ear, feeds, time.monotonic() - start_s)
+    return _heard(rover_ear, base_ear, receiver_ear, feeds, clock.monotonic() - start_s)
 
 
 def _heard(

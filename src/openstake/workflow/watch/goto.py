@@ -143,7 +143,7 @@ def _way(context: Context, job: JobNow, mark: _Target, place: list[float], momen
         turn = job.frame.convergence_deg(latitude, longitude)
     except InputError:
         turn = 0.0  # an assumed system without a place: its north is what it is
-    sun = sun_azimuth_deg(context.now(), latitude, longitude)
+    sun = sun_azimuth_deg(context.now(job.id), latitude, longitude)
     walks = epoch.speed_mps is not None and epoch.speed_mps >= WALKS_FROM_MPS and epoch.course_deg is not None
     known = mark.ellipsoidal_height_m
     return way_to(

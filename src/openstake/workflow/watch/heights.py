@@ -170,7 +170,7 @@ def correct(context: Context, job_id: str, shot_id: str, wish: CorrectRoverHeigh
         raise InputError("Say in a few words why the height is corrected.", field="reason")
 
     def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now()
+        job, now = job_of(session, job_id), context.now(job_id)
         shot = _shot(session, job, shot_id)
         on_pole = _same_pole(session, shot)
         mine = next(item for item in on_pole if item.shot.id == shot.id)

@@ -88,7 +88,7 @@ class History:
 def history(context: Context, job_id: str, query: HistoryQuery) -> History:
     """Return a stretch of the fix history of a rover: at most 600 slices, whatever was received."""
     seconds = max(query.seconds, _SHORTEST_S)
-    since = (query.to_s or context.now()) - seconds
+    since = (query.to_s or context.now(job_id)) - seconds
     rows: Sequence[Row[Any]] = []
     changes: list[Happened] = []
     with context.database.read() as session:

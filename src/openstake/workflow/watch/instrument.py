@@ -203,7 +203,7 @@ def view(context: Context, job_id: str, query: InstrumentQuery) -> InstrumentVie
         base = bases_of(session, job_id, {occupation.id})[occupation.id]
         watched = running.watched(query.rover_id or None)
         evidence = _evidence(session, job, kit, base)
-        changed = _changed_last(session, base, context.now())
+        changed = _changed_last(session, base, context.now(job_id))
     shown = None if watched is None else _instrument(job, evidence, running, watched, changed)
     return InstrumentView(
         shown, tuple(_listed(running, rover_id) for rover_id in running.rover_ids), names, job.practice

@@ -54,6 +54,6 @@ def shot_settings(context: Context, job_id: str) -> ShotSettingsView:
 def save_shot_settings(context: Context, job_id: str, wish: SaveShotSettings) -> ShotSettingsView:
     """Keep how shots are taken from now on; what was recorded stays as it is."""
     settings = SHOTS.typed(wish.values, wish.length_unit)
-    context.database.write(lambda session: SHOTS.keep(session, job_id, settings, wish.replaces_id, context.now()))
+    context.database.write(lambda session: SHOTS.keep(session, job_id, settings, wish.replaces_id, context.now(job_id)))
     context.changed(job_id)
     return shot_settings(context, job_id)

@@ -28,9 +28,12 @@ from openstake.workflow.watch.live import Live, live_view, told_in_book
 class StoreSink:
     """Puts what the running sessions receive into the store."""
 
-    def __init__(self, context: Context) -> None:
-        self._context = context
+    def __init__(self, context: Context, job_id: str) -> None:
+        self._context, self._job_id = context, job_id
         self._folding = Folding()
+
+    def _now(self) -> float:
+        return self._context.now(self._job_id)
 
     def epochs(self, rows: Sequence[tuple[str, ReceivedEpoch]]) -> None:
         values = [epoch_columns(row) | {"listening_id": rover_id} for rover_id, row in rows]
@@ -44,10 +47,10 @@ class StoreSink:
         row = Reference(
             id=reference_id, listening_id=session_id, origin="decoded", station_id=station.station_id, x_m=station.x_m,
             y_m=station.y_m, z_m=station.z_m, antenna_height_m=station.antenna_height_m, virtual=station.virtual,
-            raw_file=place.file, raw_offset=place.offset, heard_s=self._context.now(),
+            raw_file=place.file, raw_offset=place.offset, heard_s=self._now(),
         )  # fmt: skip
 
-        plain = self._folding.is_plain("base-heard", f"base {station.station_id}", self._context.now())
+        plain = self._folding.is_plain("base-heard", f"base {station.station_id}", self._now())
 
         def work(session: Session) -> None:
             session.add(row)
@@ -56,9 +59,9 @@ class StoreSink:
                 return
             height = "not stated" if station.antenna_height_m is None else f"{station.antenna_height_m:.4f} m"
             write_entry(
-                session, self._context.now(), "base-heard",
+                session, self._now(), "base-heard",
                 f"Base {station.station_id} heard on the air, antenna height {height}.",
-                _job_id_of(session, session_id), "machine", reference=reference_id, x_m=station.x_m, y_m=station.y_m,
+                self._job_id, "machine", reference=reference_id, x_m=station.x_m, y_m=station.y_m,
                 z_m=station.z_m, antenna_height_m=station.antenna_height_m, virtual=station.virtual,
             )  # fmt: skip
 
@@ -68,42 +71,42 @@ class StoreSink:
         if status.state in (FeedState.CONNECTING, FeedState.CONNECTED):
             return
 
-        if not self._folding.is_plain(f"{role} feed", status.sentence, self._context.now()):
+        if not self._folding.is_plain(f"{role} feed", status.sentence, self._now()):
             return
 
         def work(session: Session) -> None:
             write_entry(
-                session, self._context.now(), "feed", f"{_begun(role)} feed: {status.sentence}",
-                _job_id_of(session, session_id), "machine", listening=session_id, state=status.state.value,
+                session, self._now(), "feed", f"{_begun(role)} feed: {status.sentence}",
+                self._job_id, "machine", listening=session_id, state=status.state.value,
             )  # fmt: skip
 
         self._context.database.write(work)
 
     def happened(self, session_id: str, rover: str, item: Happened) -> None:
         with self._context.database.read() as session:
-            job = job_of(session, _job_id_of(session, session_id))
+            job = job_of(session, self._job_id)
         kind, sentence = told_in_book(item, job.length_unit)
-        if not sentence or not self._folding.is_plain(f"{kind} {rover}".strip(), sentence, self._context.now()):
+        if not sentence or not self._folding.is_plain(f"{kind} {rover}".strip(), sentence, self._now()):
             return
 
         def work(session: Session) -> None:
             who = f"Rover {rover}: " if rover else "Rover: "
-            write_entry(session, self._context.now(), kind, who + sentence, job.id, "machine", listening=session_id)
+            write_entry(session, self._now(), kind, who + sentence, job.id, "machine", listening=session_id)
 
         self._context.database.write(work)
 
     def settle(self, session_id: str, final: bool) -> None:
-        folded = self._folding.due(self._context.now(), final)
+        folded = self._folding.due(self._now(), final)
         if not folded:
             return
 
         def work(session: Session) -> None:
             for item in folded:
                 write_entry(
-                    session, self._context.now(), "repeated",
+                    session, self._now(), "repeated",
                     f"{_begun(item.kind.replace('-', ' '))}: {item.count} more changes within "
                     f"{item.last_s - item.first_s:.0f} s; the last: {item.last}",
-                    _job_id_of(session, session_id), "machine", listening=session_id, count=item.count,
+                    self._job_id, "machine", listening=session_id, count=item.count,
                     first_s=item.first_s, last_s=item.last_s,
                 )  # fmt: skip
 
@@ -114,11 +117,6 @@ class StoreSink:
 def _begun(words: str) -> str:
     """Return words as the beginning of a sentence; names in them keep their letters."""
     return words[:1].upper() + words[1:]
-
-
-def _job_id_of(session: Session, listening_id: str) -> str:
-    listening = session.get_one(Listening, listening_id)
-    return session.get_one(Occupation, listening.occupation_id).job_id
 
 
 def listen(context: Context, occupation: Occupation, listening: Listening) -> None:
@@ -140,8 +138,9 @@ def listen(context: Context, occupation: Occupation, listening: Listening) -> No
         listening.id,
         Addresses(base_url, base_password, rovers, receiver_url, receiver_password),
         context.data_dir / "raw",
-        StoreSink(context),
+        StoreSink(context, occupation.job_id),
         _publisher(context, occupation.job_id),
+        context.outside_of_job(occupation.job_id),
     )
     context.running.begin_session(occupation.id, running)
 
@@ -186,7 +185,7 @@ def _write_resumed(context: Context, job_id: str) -> None:
     sentence = "The program was started again and listens on."
 
     def work(session: Session) -> None:
-        write_entry(session, context.now(), "resumed", sentence, job_id, "machine")
+        write_entry(session, context.now(job_id), "resumed", sentence, job_id, "machine")
 
     context.database.write(work)
 

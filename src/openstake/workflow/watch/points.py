@@ -279,7 +279,7 @@ def relabel(context: Context, job_id: str, shot_id: str, wish: Relabel) -> None:
         if not wish.taken_out and (name != old.name or old.taken_out) and is_taken(session, job_id, name):
             free = free_name(session, job_id, name)
             raise ConflictError(f"{name} is there already. {free} is free.", field="name")
-        now = context.now()
+        now = context.now(job_id)
         session.add(
             PointLabel(
                 shot_id=shot_id, job_id=job_id, name=name, code=wish.code.strip(), note=wish.note.strip(),

@@ -77,7 +77,7 @@ def add_rover(context: Context, job_id: str, wish: NewRover) -> RoverNamed:
         above = rover_arp_to_apc_m(kit) if refers_to is RefersTo.APC else None
 
         def work(session: Session) -> Listening:
-            now = context.now()
+            now = context.now(job_id)
             there = further_rovers(session, occupation.id)
             first = listening_of(session, occupation.id)
             if len(there) + 1 >= MOST_ROVERS:
@@ -126,7 +126,7 @@ def drop_rover(context: Context, job_id: str, wish: RoverNamed) -> None:
             row = lines.head(session, Listening, wish.rover_id, "There is no such rover on this base.")
             if row.occupation_id != occupation.id or not row.further or row.withdrawn:
                 raise NotFoundError("There is no such rover on this base.")
-            now = context.now()
+            now = context.now(job_id)
             session.add(
                 Listening(
                     occupation_id=occupation.id, rover_url=row.rover_url, refers_to=row.refers_to, arp_to_apc_m=row.arp_to_apc_m,
@@ -161,7 +161,7 @@ def initialise_anew(context: Context, job_id: str, wish: RoverNamed) -> Initiali
         raise ConflictError("Hold the pole still on a fixed solution first: then there is something to compare with.")
     practice = _practice(context, job)
     context.database.write(
-        lambda session: _write_asked(session, context.now(), job_id, rover.name, practice is not None)
+        lambda session: _write_asked(session, context.now(job_id), job_id, rover.name, practice is not None)
     )
     if practice is not None:
         practice.initialise_anew(rover.id != running.rover_ids[0])

@@ -8,6 +8,7 @@ import { CheckPlan } from "../../plots/CheckPlan";
 import { Button, LinkButton, Note } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
+import { PracticeWait } from "../../ui/practice";
 import { SettingsEditor } from "../../ui/SettingsEditor";
 import { StateMark } from "../../ui/StateMark";
 import type { CheckViewProps } from "./CheckPage";
@@ -56,6 +57,7 @@ export function PlanOfChecks({ job, tabs }: CheckViewProps) {
             {now && !now.due_again && now.due_again_s !== null && <p className="text-faded">all due again at {clock(now.due_again_s, job.time_zone).slice(0, 5)}</p>}
             <Button onClick={() => setEditing(true)}>Marks, times, tolerances</Button>
           </div>
+          <PracticeWait jobId={job.id} />
         </div>
       )}
     </Page>

@@ -10,6 +10,7 @@ import { Big } from "../../ui/Big";
 import { Button, Note } from "../../ui/controls";
 import { FindingLines, FindingNote } from "../../ui/findings";
 import { Page } from "../../ui/Page";
+import { PracticeCut } from "../../ui/practice";
 import { FixHistory } from "./FixHistory";
 import { Rovers } from "./Rovers";
 import { Sky } from "./Sky";
@@ -46,6 +47,7 @@ export function NowView({ job, tabs }: WatchViewProps) {
             <FixHistory job={job} roverId={shown.rover_id} />
             <Sky shown={shown} />
             <Initialise job={job} shown={shown} />
+            <PracticeCut jobId={job.id} />
             <Messages link={shown.link} />
           </div>
         )}

@@ -1,0 +1,137 @@
+"""Time in a practice job: half an hour that nobody wants to sit through, and a link that is cut for a while."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated
+
+from annotated_types import Ge, Le
+from sqlalchemy.orm import Session
+
+from openstake.core.errors import ConflictError
+from openstake.core.units import text_from_seconds
+from openstake.store.book import write_entry
+from openstake.store.models import Occupation, TimePassed
+from openstake.workflow.context import Context, PracticeField
+from openstake.workflow.now.base import open_occupation
+from openstake.workflow.now.job import job_of
+
+# The usual wait before a mark is measured again, and the interval of the checks (common practice, no source).
+_WAITS_S = (600.0, 1800.0, 7200.0)
+_CUTS_S = (10.0, 60.0, 600.0)
+
+
+@dataclass(frozen=True)
+class WaitWish:
+    """How much time is let pass, seconds."""
+
+    seconds: Annotated[float, Ge(60), Le(86_400)]
+
+
+@dataclass(frozen=True)
+class CutWish:
+    """For how long no correction reaches the rovers, seconds."""
+
+    seconds: Annotated[float, Ge(10), Le(600)]
+
+
+@dataclass(frozen=True)
+class Offered:
+    """A time that is one press away."""
+
+    seconds: float
+    words: str
+
+
+@dataclass(frozen=True, kw_only=True)
+class PracticeTime:
+    """What time it is in a practice job (Unix seconds), how much was let pass, and what can be asked for."""
+
+    practice: bool
+    now_s: float
+    passed_s: float
+    words: str
+    waits: tuple[Offered, ...]
+    cuts: tuple[Offered, ...]
+
+
+def view(context: Context, job_id: str) -> PracticeTime:
+    """Return the time of a job; in one that counts it is the host's and nothing is offered."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+    passed_s = context.passed_s(job_id)
+    offers = job.practice and context.practice is not None
+    return PracticeTime(
+        practice=offers,
+        now_s=context.now(job_id),
+        passed_s=passed_s,
+        words=f"{text_from_seconds(passed_s)} were let pass here" if passed_s else "",
+        waits=tuple(Offered(seconds, f"{text_from_seconds(seconds)} later") for seconds in _WAITS_S) if offers else (),
+        cuts=tuple(Offered(seconds, f"Cut it for {text_from_seconds(seconds)}") for seconds in _CUTS_S)
+        if offers
+        else (),
+    )
+
+
+def let_pass(context: Context, job_id: str, wish: WaitWish) -> PracticeTime:
+    """Let time pass in a practice job, and in no other: its clock goes on, its stand-ins with it."""
+    with context.running.of_job(job_id):
+        _stand_ins_of(context, job_id)
+        _refuse_while_measuring(context, job_id)
+
+        def work(session: Session) -> None:
+            now = context.now(job_id)
+            row = TimePassed(job_id=job_id, seconds=wish.seconds, created_s=now)
+            session.add(row)
+            session.flush()
+            sentence = f"To practise, {text_from_seconds(wish.seconds)} were let pass."
+            write_entry(
+                session, now + wish.seconds, "time-passed", sentence, job_id, passed=row.id, seconds=wish.seconds
+            )
+
+        context.database.write(work)
+        context.changed(job_id)
+        context.stand_ins(job_id)
+    return view(context, job_id)
+
+
+def cut_link(context: Context, job_id: str, wish: CutWish) -> PracticeTime:
+    """Let no correction reach the stand-in rovers of a practice job for a while."""
+    with context.running.of_job(job_id):
+        practice = _stand_ins_of(context, job_id)
+        if _open_occupation(context, job_id) is None:
+            raise ConflictError("No base is running in this job, so there is no link to cut. Start one first.")
+
+        def work(session: Session) -> None:
+            sentence = f"To practise, the link was cut for {text_from_seconds(wish.seconds)}."
+            write_entry(session, context.now(job_id), "link-cut", sentence, job_id, seconds=wish.seconds)
+
+        context.database.write(work)
+        practice.cut_link(wish.seconds)
+        context.changed(job_id)
+    return view(context, job_id)
+
+
+def _stand_ins_of(context: Context, job_id: str) -> PracticeField:
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+    practice = context.stand_ins(job_id) if job.practice else None
+    if practice is None:
+        raise ConflictError("This job has real devices: its time is the clock's, and its link is the radio's.")
+    return practice
+
+
+def _open_occupation(context: Context, job_id: str) -> Occupation | None:
+    with context.database.read() as session:
+        return open_occupation(session, job_id)
+
+
+def _refuse_while_measuring(context: Context, job_id: str) -> None:
+    """Refuse where something is being measured that a leap in time would tear apart."""
+    occupation = _open_occupation(context, job_id)
+    running = context.running.session(occupation.id) if occupation is not None else None
+    if running is not None and running.is_recording:
+        raise ConflictError("A shot is being recorded. Wait for its end, or cancel it first.")
+    average, bench = context.running.average(job_id), context.running.bench(job_id)
+    if (average is not None and average.running) or (bench is not None and bench.running):
+        raise ConflictError("An average or a bench test is running. Wait for its end, or stop it first.")
