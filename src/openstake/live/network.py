@@ -103,6 +103,7 @@ class MemoryNetwork:
             raise ConnectionRefusedError(111, "Connection refused")
         near, far = MemoryConnection(self.clock), MemoryConnection(self.clock)
         near.other, far.other = far, near
+        near.settimeout(CONNECT_TIMEOUT_S)
         listener.take(far)
         return near
 
@@ -239,7 +240,8 @@ class MemoryConnection:
     def sendall(self, data: bytes) -> None:
         if self.is_closed or self.other.is_closed or self.other._ended:
             raise BrokenPipeError(32, "Broken pipe")
-        self.other.take(data)
+        if data:  # nothing sent is nothing to be read, and not the end
+            self.other.take(data)
 
     def take(self, data: bytes) -> None:
         with self.inbox.changed:
