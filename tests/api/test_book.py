@@ -4,8 +4,6 @@ import hashlib
 import io
 import json
 import sqlite3
-import subprocess
-import sys
 from datetime import datetime
 from zoneinfo import ZoneInfo
 
@@ -13,6 +11,7 @@ import pypdf
 import pytest
 
 from openstake.store.backup import back_up
+from tests import processes
 from tests.api.test_points import PNG
 
 ALDER = "Alder Ford Footbridge"
@@ -106,13 +105,13 @@ def test_a_day_signed_off_is_frozen_and_what_comes_after_says_so(alder):
 
     # A line of another day that corrects what that day holds, and a line of that day.
     morrow = lines(alder, "?group=checks")[0]["at_s"] + 86_400.0
-    context.now = lambda: morrow
+    context.now = lambda _: morrow
     shot = crew.get(f"/jobs/{job}/checks")["checks"][0]["id"]
     now = crew.get(f"/jobs/{job}/shots/{shot}/height")["readings"][0]
     wish = {"replaces_id": now["id"], "reason": "tried", "reading": "1.999 m", "feature": "pole"}
     crew.post(f"/jobs/{job}/shots/{shot}/height", wish)
     crew.post(f"/jobs/{job}/book/notes", {"words": "of the next day"})
-    context.now = lambda: morrow - 86_399.0
+    context.now = lambda _: morrow - 86_399.0
     crew.post(f"/jobs/{job}/book/notes", {"words": "of the same day"})
     told = {line["sentence"][:12]: line["after_sign_off"] for line in lines(alder)}
     assert told["Rover height"].startswith("after sign-off of ") and told["Rover height"].endswith(" by A. B.")
@@ -135,8 +134,8 @@ def test_a_frozen_copy_and_a_line_that_were_changed_by_other_means_are_named(ald
     assert not listed[day]["signed"][0]["whole"]
 
     def verified(*more):
-        run = subprocess.run(
-            [sys.executable, "-m", "openstake", "book", "verify", "--data", str(path.parent), "--json", *more],
+        run = processes.run(
+            ["book", "verify", "--data", str(path.parent), "--json", *more],
             capture_output=True, text=True, check=False, timeout=60,
         )  # fmt: skip
         return run.returncode, json.loads(run.stdout) if run.stdout else run.stderr

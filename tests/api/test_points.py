@@ -208,7 +208,9 @@ def test_kinds_of_shot_at_the_pole(own_program):
     values["kinds"][3] |= {"every_s": 1.0, "every_m": None}
     crew.post(f"/jobs/{job}/points/settings", {"values": values, "replaces_id": None, "length_unit": "m"})
     crew.post(f"/jobs/{job}/points", WISH)
-    crew.wait_for(lambda: "at least 59 satellites (now" in crew.get(f"/jobs/{job}/watch")["live"]["shot"]["waiting_for"], 20)
+    crew.wait_for(
+        lambda: "at least 59 satellites (now" in crew.get(f"/jobs/{job}/watch")["live"]["shot"]["waiting_for"], 20
+    )
     crew.post(f"/jobs/{job}/points", WISH, status=409)
     crew.post(f"/jobs/{job}/points/drop", {})
     assert crew.get(f"/jobs/{job}/watch")["live"]["shot"] is None

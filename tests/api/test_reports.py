@@ -2,8 +2,6 @@
 
 import io
 import re
-import subprocess
-import sys
 
 import pypdf
 import pytest
@@ -11,6 +9,7 @@ import pytest
 from openstake import __version__
 from openstake.core.report import JUDGEMENT, Report, ReportPart
 from openstake.wire.reportpdf import write_report, written
+from tests import processes
 
 ALDER = "Alder Ford Footbridge"
 KINDS = ("day", "base", "check", "job")
@@ -124,8 +123,8 @@ def test_the_verb_writes_a_report_beside_a_program_that_runs(printed, tmp_path):
     data = printed.crew.program.context.data_dir
 
     def run(*arguments):
-        return subprocess.run(
-            [sys.executable, "-m", "openstake", "report", *map(str, arguments)], capture_output=True, text=True, check=False, timeout=120
+        return processes.run(
+            ["report", *map(str, arguments)], capture_output=True, text=True, check=False, timeout=120
         )  # fmt: skip
 
     out = tmp_path / "base.pdf"

@@ -19,7 +19,7 @@ from tests.conftest import start_wish
 BASE_URL = "http://127.0.0.1:8420"
 
 
-def at_once(count, send):
+def at_once(crew, count, send):
     """Send from many threads at the same moment and return what came back."""
     gate, found = threading.Barrier(count), [None] * count
 
@@ -27,7 +27,7 @@ def at_once(count, send):
         gate.wait()
         found[n] = send(n)
 
-    threads = [threading.Thread(target=one, args=(n,)) for n in range(count)]
+    threads = [crew.clock.thread(one, "sender", n) for n in range(count)]
     for thread in threads:
         thread.start()
     for thread in threads:
@@ -48,7 +48,7 @@ def test_a_request_sent_twice_with_one_key_is_done_once(shared_office):
     job, body = new_job(shared_office, "Twice"), {"reading": "1.532 m", "feature": "bottom", "who": "ab"}
     key = {"Idempotency-Key": "reading-0001"}
 
-    answers = at_once(6, lambda n: posted(shared_office, f"/jobs/{job}/base/readings", body, **key))
+    answers = at_once(shared_office, 6, lambda n: posted(shared_office, f"/jobs/{job}/base/readings", body, **key))
     again = posted(shared_office, f"/jobs/{job}/base/readings", body, **key)
 
     assert {answer.status_code for answer in (*answers, again)} == {200}
@@ -206,7 +206,7 @@ def test_two_who_listen_at_once_leave_one_session(own_program):
     urls = own_program.program.context.practice
     body = {"base_url": urls.base_stream_url, "rover_url": urls.rover_url}
 
-    answers = at_once(4, lambda n: posted(own_program, f"/jobs/{job}/base/listen", body).status_code)
+    answers = at_once(own_program, 4, lambda n: posted(own_program, f"/jobs/{job}/base/listen", body).status_code)
 
     assert set(answers) == {200} and len(running.sessions) == 1
     own_program.wait_fixed(job)
@@ -218,7 +218,9 @@ def test_two_who_listen_at_once_leave_one_session(own_program):
 
 def test_of_two_averages_at_once_one_is_told_to_wait(own_program):
     job = own_program.job()
-    answers = at_once(4, lambda n: posted(own_program, f"/jobs/{job}/base/average", {"seconds": 30}).status_code)
+    answers = at_once(
+        own_program, 4, lambda n: posted(own_program, f"/jobs/{job}/base/average", {"seconds": 30}).status_code
+    )
     assert sorted(answers) == [200, 409, 409, 409]
     own_program.send("DELETE", f"/jobs/{job}/base/average")
 
@@ -244,7 +246,9 @@ def test_of_two_who_start_one_base_runs(own_program):
     practice = own_program.program.context.practice
     wish = start_wish(mark_id=own_program.mark(job, "CS1"), reading="1.546 m", feature="bottom", source="mark", station_id=17, rover_url=practice.rover_url)  # fmt: skip
     answers = at_once(
-        3, lambda n: posted(own_program, f"/jobs/{job}/base/start", wish | {"reading": f"1.54{n} m"}).status_code
+        own_program,
+        3,
+        lambda n: posted(own_program, f"/jobs/{job}/base/start", wish | {"reading": f"1.54{n} m"}).status_code,
     )
     assert sorted(answers) == [200, 409, 409]
     assert len(own_program.program.context.running.sessions) == 1
@@ -380,11 +384,11 @@ def test_points_csv_holds_no_formula_from_the_frame(own_program):
 
 
 @pytest.mark.slow
-def test_64_open_streams_leave_the_others_their_answers(tmp_path):
+def test_64_open_streams_leave_the_others_their_answers(tmp_path, demo_folder):
     from tests.browser.conftest import Demo
     from tests.store.test_kill import call
 
-    demo = Demo(tmp_path / "data", speed=4)
+    demo = Demo(tmp_path / "data", demo_folder)
     streams = []
     try:
         job = call(demo, "GET", "/jobs")["jobs"][0]["id"]

@@ -2,8 +2,7 @@
 
 import os
 import re
-import subprocess
-import sys
+import shutil
 import time
 from pathlib import Path
 
@@ -15,6 +14,7 @@ from selenium.webdriver.chrome.service import Service
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.ui import WebDriverWait
 
+from tests import processes
 from tests.conftest import PATIENCE
 
 SHOTS = os.environ.get("OPENSTAKE_SHOTS")
@@ -54,14 +54,16 @@ def chromium(tmp_path_factory):
 class Demo:
     """`openstake demo` in a process of its own; it can be killed and started again on the same data and port."""
 
-    def __init__(self, folder, speed=4, port=0, more=()):
+    def __init__(self, folder, made, speed=8, port=0, more=()):
+        """`made` is the demo's folder, as it was filled once: this one goes on from a copy of it."""
         self.folder, self.speed, self.port, self.more = folder, speed, port, more
+        shutil.copytree(made, folder, dirs_exist_ok=True)
         self.start()
 
     def start(self):
-        command = [sys.executable, "-m", "openstake", "demo", "--port", str(self.port), "--data", str(self.folder)]
-        self.process = subprocess.Popen(
-            [*command, "--speed", str(self.speed), *self.more], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+        command = ["demo", "--port", str(self.port), "--data", str(self.folder)]
+        self.process = processes.Popen(
+            [*command, "--speed", str(self.speed), *self.more], stdout=processes.PIPE, stderr=processes.STDOUT, text=True,
         )  # fmt: skip
         line = self.process.stdout.readline()
         found = re.search(r"http://127\.0\.0\.1:(\d+)", line)
@@ -78,8 +80,8 @@ class Demo:
 
 
 @pytest.fixture
-def demo(tmp_path):
-    running = Demo(tmp_path / "data")
+def demo(tmp_path, demo_folder):
+    running = Demo(tmp_path / "data", demo_folder)
     yield running
     running.stop()
 
@@ -208,8 +210,8 @@ def page(chromium, demo):
 
 
 @pytest.fixture(scope="session")
-def visit(chromium, tmp_path_factory):
+def visit(chromium, tmp_path_factory, demo_folder):
     """A page on a demo that several tests share: they look around and start nothing."""
-    running = Demo(tmp_path_factory.mktemp("shared") / "data")
+    running = Demo(tmp_path_factory.mktemp("shared") / "data", demo_folder)
     yield Page(chromium, running.url)
     running.stop()

@@ -62,13 +62,13 @@ class Radio:
 class Crew:
     """The demo on the network, its base running and its rover fixed; a phone that trusts the program's certificate."""
 
-    def __init__(self, folder, laptop, profile):
+    def __init__(self, folder, made, laptop, profile):
         data = folder / "data"
         data.mkdir()
         made_here(data, ("127.0.0.1",), time.time())
         root = x509.load_pem_x509_certificate((data / CERTIFICATES / "root.pem").read_bytes())
         key = root.public_key().public_bytes(Encoding.DER, PublicFormat.SubjectPublicKeyInfo)
-        self.demo = Demo(data, more=("--lan", "--lan-port", "0", "--lan-address", "127.0.0.1"))
+        self.demo = Demo(data, made, more=("--lan", "--lan-port", "0", "--lan-address", "127.0.0.1"))
         self.lan_url = re.search(r"https://\S+", self.demo.process.stdout.readline())[0]
         port = int(self.lan_url.rpartition(":")[2])
         self.radio = Radio(port)

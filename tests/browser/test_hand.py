@@ -15,9 +15,9 @@ TOUCH_PX, RECORD_PX, BIG_PX = 48, 72, 48
 
 
 @pytest.fixture(scope="module")
-def crew(chromium, tmp_path_factory):
+def crew(chromium, tmp_path_factory, demo_folder):
     resize(chromium, LAPTOP)
-    crew = Crew(tmp_path_factory.mktemp("crew"), chromium, tmp_path_factory.mktemp("profile"))
+    crew = Crew(tmp_path_factory.mktemp("crew"), demo_folder, chromium, tmp_path_factory.mktemp("profile"))
     yield crew
     crew.close()
 

@@ -53,8 +53,8 @@ return [...document.querySelectorAll('footer button, footer a')].filter((item) =
 
 
 @pytest.fixture(scope="module")
-def crew(chromium, tmp_path_factory):
-    crew = Crew(tmp_path_factory.mktemp("crew"), chromium, tmp_path_factory.mktemp("profile"))
+def crew(chromium, tmp_path_factory, demo_folder):
+    crew = Crew(tmp_path_factory.mktemp("crew"), demo_folder, chromium, tmp_path_factory.mktemp("profile"))
     crew.start_base()
     crew.post(
         f"/jobs/{crew.job}/checks", {"mark_id": crew.mark("CS2"), "seconds": 2, "reading": "2.000 m", "feature": "rod"}

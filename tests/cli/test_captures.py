@@ -164,16 +164,16 @@ finally:
     [("stream", REAL_BYTES), ("log", b"".join(gga(datetime(2026, 1, 1, 0, 0, s), 4) for s in range(60)))],
 )
 def test_memory_stays_flat_on_large_files(tmp_path, verb, line):
-    """Peak memory of a 40 MB file against a 4 MB one: an epoch costs 12 bytes of times and ages, a frame nothing."""
+    """Peak memory of a 12 MB file against a 2 MB one: an epoch costs 12 bytes of times and ages, a frame nothing."""
     peaks = []
-    for megabytes in (4, 40):
+    for megabytes in (2, 12):
         file = tmp_path / f"{megabytes}"
         file.write_bytes(line * (megabytes * 1_000_000 // len(line)))
         done = subprocess.run([sys.executable, "-c", PEAK, verb, file, "--json"], capture_output=True, text=True)
         assert done.returncode == 0, done.stderr
         peaks.append(int(done.stderr.split()[-1]))
 
-    assert peaks[1] - peaks[0] < 25
+    assert peaks[1] - peaks[0] < 7, "what was read is not kept: that would be 10 MB more"
 
 
 def test_every_verb_has_its_help_and_its_line_in_the_readme():

@@ -9,8 +9,6 @@ import signal
 import socket
 import ssl
 import stat
-import subprocess
-import sys
 import threading
 import time
 from itertools import pairwise
@@ -19,6 +17,7 @@ import pytest
 
 from openstake.store.access import is_passphrase, read_access
 from openstake.webserver import addresses_here
+from tests import processes
 
 pytestmark = pytest.mark.slow
 
@@ -29,10 +28,10 @@ class Served:
     """A program with both doors, and the way to ask at each."""
 
     def __init__(self, folder, *more):
-        command = [sys.executable, "-m", "openstake", "serve", "--port", "0", "--data", str(folder)]
+        command = ["serve", "--port", "0", "--data", str(folder)]
         self.folder = folder
-        self.process = subprocess.Popen(
-            [*command, "--lan", "--lan-port", "0", *more], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, stdin=subprocess.DEVNULL, text=True,
+        self.process = processes.Popen(
+            [*command, "--lan", "--lan-port", "0", *more], stdout=processes.PIPE, stderr=processes.STDOUT, stdin=processes.DEVNULL, text=True,
         )  # fmt: skip
         self.here = int(re.search(r"127\.0\.0\.1:(\d+)", self.process.stdout.readline())[1])
         found = re.search(r"https://(\S+):(\d+)", self.process.stdout.readline())
@@ -153,9 +152,6 @@ def test_at_the_first_start_in_a_terminal_the_passphrase_is_asked_for(tmp_path):
     """It is typed twice and shown nowhere: the terminal's echo is off while it is typed."""
     ours, theirs = pty.openpty()
     command = [
-        sys.executable,
-        "-m",
-        "openstake",
         "serve",
         "--port",
         "0",
@@ -165,7 +161,7 @@ def test_at_the_first_start_in_a_terminal_the_passphrase_is_asked_for(tmp_path):
         "--data",
         str(tmp_path / "data"),
     ]
-    process = subprocess.Popen(command, stdin=theirs, stdout=theirs, stderr=theirs, start_new_session=True)
+    process = processes.Popen(command, stdin=theirs, stdout=theirs, stderr=theirs, start_new_session=True)
     said = b""
     try:
         # The first one is too short: it is asked for again.
@@ -205,9 +201,6 @@ def test_all_addresses_of_the_machine_are_answered_on(tmp_path):
 )
 def test_what_cannot_be_served_is_a_sentence_and_exit_2(tmp_path, arguments, words):
     command = [
-        sys.executable,
-        "-m",
-        "openstake",
         "serve",
         "--port",
         "0",
@@ -216,7 +209,7 @@ def test_what_cannot_be_served_is_a_sentence_and_exit_2(tmp_path, arguments, wor
         "--data",
         str(tmp_path / "data"),
     ]
-    done = subprocess.run([*command, *arguments], capture_output=True, text=True, timeout=60, stdin=subprocess.DEVNULL)
+    done = processes.run([*command, *arguments], capture_output=True, text=True, timeout=60, stdin=processes.DEVNULL)
 
     assert done.returncode == 2 and words in done.stderr
     assert "Traceback" not in done.stderr

@@ -4,8 +4,6 @@ import json
 import os
 import signal
 import socket
-import subprocess
-import sys
 import threading
 import time
 
@@ -18,6 +16,7 @@ from openstake.core.evidence import StationReference
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.wire.nmea.sentence import sentence_bytes
 from openstake.wire.rtcm3.station import encode_reference
+from tests import processes
 from tests.core.test_rtk import AXES, LATITUDE, LONGITUDE, ORIGIN, noise
 from tests.live.test_transport import free_port
 
@@ -186,9 +185,9 @@ def test_a_bare_receiver_is_told_what_it_lacks(tmp_path):
 @pytest.mark.slow
 def test_ctrl_c_ends_it_with_what_it_has():
     sender = Sender([burst(n) for n in range(200)], every_s=0.05)
-    process = subprocess.Popen(
-        [sys.executable, "-m", "openstake", "listen", "--rover", f"tcp://127.0.0.1:{sender.port}", "--seconds", "60", "--json"],
-        stdout=subprocess.PIPE, text=True,
+    process = processes.Popen(
+        ["listen", "--rover", f"tcp://127.0.0.1:{sender.port}", "--seconds", "60", "--json"],
+        stdout=processes.PIPE, text=True,
     )  # fmt: skip
     time.sleep(4.0)
     process.send_signal(signal.SIGINT)

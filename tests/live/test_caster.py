@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from openstake.live import transport
+from openstake.live import network, transport
 from openstake.live.caster import Account, fetch_table, listen, may_push
 from openstake.live.transport import Outcome
 from openstake.standin.caster import Caster
@@ -80,7 +80,7 @@ def answering():
 
 @pytest.fixture
 def caster():
-    running = Caster(0, "crew", "word")
+    running = Caster(0, "crew", "word", network.HOST)
     yield running
     running.close()
 
@@ -109,48 +109,51 @@ OK = b"HTTP/1.1 200 OK\r\nNtrip-Version: Ntrip/2.0\r\nContent-Type: gnss/data\r\
 
 
 def test_a_name_that_nobody_knows():
-    assert listen(Account("no-such-caster.invalid", 2101), "M", 1).outcome is Outcome.NAME_NOT_FOUND
+    assert listen(Account("no-such-caster.invalid", 2101), "M", 1, network.HOST).outcome is Outcome.NAME_NOT_FOUND
 
 
 def test_a_port_where_nothing_listens():
-    heard = listen(account(closed_port()), "M", 1)
+    heard = listen(account(closed_port()), "M", 1, network.HOST)
 
     assert heard.outcome is Outcome.REFUSED and not heard.connected
 
 
 def test_a_server_that_takes_the_connection_and_says_nothing(monkeypatch):
-    monkeypatch.setattr(transport, "CONNECT_TIMEOUT_S", 0.3)
+    monkeypatch.setattr(network, "CONNECT_TIMEOUT_S", 0.3)
     with socket.create_server((HOST, 0)) as silent:
-        assert listen(account(silent.getsockname()[1]), "M", 1).outcome is Outcome.TIMED_OUT
+        assert listen(account(silent.getsockname()[1]), "M", 1, network.HOST).outcome is Outcome.TIMED_OUT
 
 
 def test_a_plain_port_asked_for_encryption_and_a_certificate_nobody_vouches_for(answering):
     plain, encrypted = answering(b"HTTP/1.1 200 OK\r\n\r\n"), answering(OK, tls=True)
 
-    assert listen(account(plain.port, tls=True), "M", 1).outcome is Outcome.TLS_TROUBLE
-    heard = listen(account(encrypted.port, tls=True), "M", 1)
+    assert listen(account(plain.port, tls=True), "M", 1, network.HOST).outcome is Outcome.TLS_TROUBLE
+    heard = listen(account(encrypted.port, tls=True), "M", 1, network.HOST)
     assert heard.outcome is Outcome.TLS_TROUBLE and "self-signed" in heard.sentence
 
 
 def test_an_encrypted_stream_of_a_trusted_caster_is_heard(answering):
     server = answering(OK + published.RTCM_1005_EXAMPLE * 3, tls=True, hold_s=0.5)
 
-    heard = listen(account(server.port, tls=True, ca_file=CERTIFICATE), "M", 1)
+    heard = listen(account(server.port, tls=True, ca_file=CERTIFICATE), "M", 1, network.HOST)
 
     assert heard.sending and heard.messages == (1005,)
 
 
 def test_something_that_is_no_caster(answering):
     for reply in (b"SSH-2.0-x\r\n\r\n", b"", b"\x16\x03\x01\r\n\r\n"):
-        assert listen(account(answering(reply).port), "M", 1).outcome is Outcome.NOT_A_CASTER
-    assert listen(account(answering(b"HTTP/1.1 503 Busy\r\n\r\n").port), "M", 1).outcome is Outcome.OTHER_ANSWER
+        assert listen(account(answering(reply).port), "M", 1, network.HOST).outcome is Outcome.NOT_A_CASTER
+    assert (
+        listen(account(answering(b"HTTP/1.1 503 Busy\r\n\r\n").port), "M", 1, network.HOST).outcome
+        is Outcome.OTHER_ANSWER
+    )
 
 
 @pytest.mark.usefixtures("base")
 def test_a_wrong_password_an_unknown_mountpoint_and_a_silent_one_are_three_things(caster):
-    assert listen(account(caster.port, "wrong"), "MOUNT", 1).outcome is Outcome.UNAUTHORISED
-    assert listen(account(caster.port), "ELSEWHERE", 1).outcome is Outcome.UNKNOWN_MOUNTPOINT
-    silent = listen(account(caster.port), "MOUNT", 1)
+    assert listen(account(caster.port, "wrong"), "MOUNT", 1, network.HOST).outcome is Outcome.UNAUTHORISED
+    assert listen(account(caster.port), "ELSEWHERE", 1, network.HOST).outcome is Outcome.UNKNOWN_MOUNTPOINT
+    silent = listen(account(caster.port), "MOUNT", 1, network.HOST)
     assert (silent.connected, silent.sending, silent.outcome) == (True, False, None)
     assert "silent" in silent.sentence
 
@@ -159,7 +162,7 @@ def test_what_arrives_is_named_with_its_station(caster, base):
     sender = threading.Timer(0.3, lambda: base.sendall(chunk(published.RTCM_1005_EXAMPLE * 2)))
     sender.start()
 
-    heard = listen(account(caster.port), "MOUNT", 2)
+    heard = listen(account(caster.port), "MOUNT", 2, network.HOST)
 
     assert heard.connected and heard.sending and heard.frames == 2 and heard.messages == (1005,)
     # RTCM 10403.x, the standard's example.
@@ -168,7 +171,7 @@ def test_what_arrives_is_named_with_its_station(caster, base):
 
 
 def test_bytes_that_are_no_frames_are_not_taken_for_sending(answering):
-    heard = listen(account(answering(OK + b"$GPGGA,hello*00\r\n" * 5, hold_s=0.3).port), "M", 0.5)
+    heard = listen(account(answering(OK + b"$GPGGA,hello*00\r\n" * 5, hold_s=0.3).port), "M", 0.5, network.HOST)
 
     assert heard.connected and not heard.sending and "no frame" in heard.sentence
 
@@ -176,27 +179,30 @@ def test_bytes_that_are_no_frames_are_not_taken_for_sending(answering):
 def test_a_position_is_sent_up_at_once(answering):
     server = answering(OK, hold_s=1.0)
 
-    heard = listen(account(server.port), "VRS", 1, lambda: b"$GNGGA,position*00\r\n")
+    heard = listen(account(server.port), "VRS", 1, network.HOST, lambda: b"$GNGGA,position*00\r\n")
 
     assert heard.gga_sent == 1 and b"$GNGGA,position" in server.told
 
 
 def test_the_two_lights_of_a_base_that_pushes(caster):
-    assert may_push(account(caster.port), "NEW").connected and not may_push(account(caster.port), "NEW").sending
-    refused = may_push(account(caster.port, "wrong"), "NEW")
+    assert (
+        may_push(account(caster.port), "NEW", network.HOST).connected
+        and not may_push(account(caster.port), "NEW", network.HOST).sending
+    )
+    refused = may_push(account(caster.port, "wrong"), "NEW", network.HOST)
     assert (refused.connected, refused.outcome) == (False, Outcome.UNAUTHORISED)
 
 
 @pytest.mark.usefixtures("base")
 def test_a_mountpoint_in_use_is_a_base_that_is_connected(caster):
-    found = may_push(account(caster.port), "MOUNT")
+    found = may_push(account(caster.port), "MOUNT", network.HOST)
 
     assert found.connected and "already" in found.sentence
 
 
 @pytest.mark.usefixtures("base")
 def test_a_table_is_fetched_whole(caster):
-    table = fetch_table(account(caster.port))
+    table = fetch_table(account(caster.port), network.HOST)
 
     assert table.whole and [row.mountpoint for row in table.rows] == ["MOUNT"]
 
@@ -204,4 +210,4 @@ def test_a_table_is_fetched_whole(caster):
 @pytest.mark.parametrize("reply", [b"HTTP/1.1 200 OK\r\n\r\n<html>hello</html>", b"HTTP/1.1 404 Not Found\r\n\r\n"])
 def test_a_page_in_place_of_a_table_is_refused(answering, reply):
     with pytest.raises(transport.DeviceError, match="not with a source table"):
-        fetch_table(account(answering(reply).port))
+        fetch_table(account(answering(reply).port), network.HOST)

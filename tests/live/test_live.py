@@ -11,8 +11,10 @@ import pytest
 from openstake.core.errors import DeviceError, FileError, InputError
 from openstake.core.evidence import StationReference
 from openstake.core.shot import ShotKind
+from openstake.live.clock import HOST_CLOCK, ShiftedClock, VirtualClock
 from openstake.live.feed import Feed
 from openstake.live.hub import Hub
+from openstake.live.network import HOST, outside_of
 from openstake.live.rawfile import RawFile
 from openstake.live.rover import Address, ShotWish
 from openstake.live.session import MOST_REFERENCES, Addresses, RunningSession
@@ -20,8 +22,10 @@ from openstake.live.transport import open_source
 from openstake.standin.fanout import Fanout
 from openstake.wire.nmea.write import Fix, gga, gst
 from openstake.wire.rtcm3.station import encode_reference
-from tests.conftest import wait_for
 
+# Everything here runs in virtual time, over connections in memory.
+VIRTUAL = outside_of(VirtualClock(1_795_564_790.0))
+CLOCK = VIRTUAL.clock
 START = datetime(2026, 11, 24, 23, 59, 50)
 
 
@@ -32,9 +36,16 @@ def line(second, quality=4, station=17):
     return gga(fix) + gst(fix)
 
 
+def wait_for(what, seconds):
+    end = CLOCK.monotonic() + 5 * seconds
+    while not what():
+        assert CLOCK.monotonic() < end, "it did not happen in time"
+        CLOCK.sleep(0.05)
+
+
 def read_all(source, seconds=3.0):
-    data, end = b"", time.monotonic() + seconds
-    while time.monotonic() < end:
+    data, end = b"", CLOCK.monotonic() + seconds
+    while CLOCK.monotonic() < end:
         try:
             data += source.read(0.05)
         except DeviceError:
@@ -57,26 +68,31 @@ def read_all(source, seconds=3.0):
 )
 def test_an_address_that_cannot_be_read_says_why(url, error, words):
     with pytest.raises(error, match=words):
-        open_source(url)
+        open_source(url, None, HOST)
 
 
 def test_a_replay_gives_the_file_back_at_its_own_pace_over_midnight(tmp_path):
     file = tmp_path / "log.nmea"
     content = b"".join(line(second) for second in range(20))
     file.write_bytes(content)
-    start = time.monotonic()
+    start = CLOCK.monotonic()
 
-    assert read_all(open_source(f"replay://{file}?speed=20")) == content
+    assert read_all(open_source(f"replay://{file}?speed=20", None, VIRTUAL)) == content
     # 19 s between the first and the last epoch, twenty times as fast: not at once, and not in real time.
-    assert 0.8 < time.monotonic() - start < 3.0
+    assert 0.8 < CLOCK.monotonic() - start < 3.0
 
 
 def test_a_dropped_stream_is_said_and_taken_up_again(tmp_path):
     said, received = [], []
-    device = Fanout(0)
+    device = Fanout(0, VIRTUAL)
     port = device.port
     feed = Feed(
-        f"tcp://127.0.0.1:{port}", None, RawFile(tmp_path / "x"), lambda data, _: received.append(data), said.append
+        f"tcp://127.0.0.1:{port}",
+        None,
+        RawFile(tmp_path / "x"),
+        lambda data, _: received.append(data),
+        said.append,
+        VIRTUAL,
     )
     feed.start()
     wait_for(lambda: (device.send(b"one"), received)[1], 5)
@@ -84,7 +100,7 @@ def test_a_dropped_stream_is_said_and_taken_up_again(tmp_path):
     wait_for(lambda: said[-1].state == "broken", 5)
     assert said[-1].sentence.endswith(".")
 
-    device = Fanout(port)
+    device = Fanout(port, VIRTUAL)
     wait_for(lambda: (device.send(b"two"), b"two" in b"".join(received))[1], 10)
     wait_for(lambda: said[-1].state == "receiving", 5)
     wait_for(lambda: feed.status.state == "silent", 8)
@@ -110,20 +126,20 @@ def test_raw_files_are_capped_rotated_and_never_overwritten(tmp_path):
 
 
 def test_a_hub_gives_only_what_is_newer_and_only_the_newest(tmp_path):
-    hub = Hub(clock=lambda: 1000.0)
+    hub = Hub(ShiftedClock(HOST_CLOCK, lambda: 1000.0 - time.time()))
     hub.publish("live:a", 1)
     hub.publish("live:a", 2)
     hub.publish("live:b", 9)
     stream = hub.stream(0, ("live:a", "job:a"))
 
     first = next(stream)
-    assert (first.payload, first.id) == (2, 1_000_002)
+    assert first.payload == 2 and first.id == pytest.approx(1_000_002, abs=50)
     threading.Timer(0.05, lambda: hub.publish("job:a", "x")).start()
     assert next(stream).payload == "x"
     again = hub.stream(first.id, ("live:a",))
     threading.Timer(0.05, hub.stop).start()
     assert list(again) == []
-    assert Hub(clock=lambda: 2000.0)._id > first.id, "ids grow over a restart"
+    assert Hub()._id > first.id, "ids grow over a restart"
 
 
 def control(seconds):
@@ -158,13 +174,14 @@ class Memory:
 
 @pytest.fixture
 def session(tmp_path):
-    base, rover, sink = Fanout(0), Fanout(0), Memory()
+    base, rover, sink = Fanout(0, VIRTUAL), Fanout(0, VIRTUAL), Memory()
     running = RunningSession(
         "s",
         Addresses(f"tcp://127.0.0.1:{base.port}", None, (Address("s", "", f"tcp://127.0.0.1:{rover.port}"),)),
         tmp_path,
         sink,
         lambda _: None,
+        VIRTUAL,
     )
     running.start()
     wait_for(lambda: base._clients and rover._clients, 5)
@@ -243,9 +260,9 @@ def test_a_shot_begins_again_where_the_source_of_corrections_changes(session):
 
 def test_a_rover_that_comes_while_the_session_ends_is_stopped_with_it_or_never_heard(session):
     running, _, _, _ = session
-    extra = Fanout(0)
+    extra = Fanout(0, VIRTUAL)
     adding = [
-        threading.Thread(target=running.add_rover, args=(Address(f"r{n}", f"R{n}", f"tcp://127.0.0.1:{extra.port}"),))
+        CLOCK.thread(running.add_rover, "adding", Address(f"r{n}", f"R{n}", f"tcp://127.0.0.1:{extra.port}"))
         for n in range(20)
     ]
     for thread in adding:
@@ -260,7 +277,7 @@ def test_a_rover_that_comes_while_the_session_ends_is_stopped_with_it_or_never_h
 def test_no_epoch_waits_for_a_shot_that_is_being_stored(session):
     """2026-11-27: a shot was stored on the thread of the rover's feed, 6.6 s in a job of 500."""
     running, _, rover, sink = session
-    begun, go_on = threading.Event(), threading.Event()
+    begun, go_on = CLOCK.event(), CLOCK.event()
 
     def store(_):
         begun.set()
@@ -287,7 +304,7 @@ def test_a_session_that_ends_waits_for_the_shot_that_is_being_stored(session):
     stored = []
 
     def store(epochs):
-        time.sleep(0.5)
+        CLOCK.sleep(0.5)
         stored.append(epochs)
 
     running.begin_shot(ShotWish("x", control(1.0), True), store)
@@ -356,7 +373,7 @@ def test_a_caster_that_is_none_is_a_sentence():
 
         threading.Thread(target=answer, daemon=True).start()
         with pytest.raises(DeviceError, match="not a reply of a caster"):
-            open_source(f"ntrip://u@127.0.0.1:{port}/M", "p")
+            open_source(f"ntrip://u@127.0.0.1:{port}/M", "p", HOST)
 
 
 def test_a_base_that_sends_1005_and_1006_has_not_changed(session):
@@ -391,10 +408,10 @@ def test_a_flood_is_thinned_and_said_and_ends_at_once(session):
     for _ in range(4):
         rover.send(burst)
     wait_for(lambda: "positions a second" in running.moment().storing_problem, 10)
-    begun = time.monotonic()
+    begun = CLOCK.monotonic()
     running.stop()
     # A promise of the program to its user, not a measurement.
-    assert time.monotonic() - begun < 4.0
+    assert CLOCK.monotonic() - begun < 4.0
     assert len(sink.rows) <= 1600
 
 

@@ -12,6 +12,7 @@ import pytest
 from openstake.core.errors import DeviceError, InputError
 from openstake.live import transport
 from openstake.live.feed import Feed, FeedState
+from openstake.live.network import HOST
 from openstake.live.ports import serial_ports
 from openstake.live.transport import open_source
 from openstake.wire.address import serial_baud, serial_name, split_url
@@ -64,7 +65,7 @@ def read_all(source, size, seconds=5.0):
 
 
 def test_a_serial_port_is_read_as_it_comes(wire):
-    source = open_source(f"serial://{wire.path}?baud=9600")
+    source = open_source(f"serial://{wire.path}?baud=9600", None, HOST)
     wire.send(b"$GPGGA,1\r\n" * 50)
     assert read_all(source, 500) == b"$GPGGA,1\r\n" * 50
     assert source.read(0.05) == b""
@@ -73,16 +74,21 @@ def test_a_serial_port_is_read_as_it_comes(wire):
 
 
 def test_a_serial_port_is_ours_alone(wire):
-    source = open_source(f"serial://{wire.path}")
+    source = open_source(f"serial://{wire.path}", None, HOST)
     with pytest.raises(DeviceError, match="another program uses it"):
-        open_source(f"serial://{wire.path}")
+        open_source(f"serial://{wire.path}", None, HOST)
     source.close()
 
 
 def test_a_device_that_is_unplugged_and_plugged_in_again_goes_on(wire):
     received, said = bytearray(), []
     feed = Feed(
-        f"serial://{wire.path}", None, None, lambda data, _: received.extend(data), lambda status: said.append(status)
+        f"serial://{wire.path}",
+        None,
+        None,
+        lambda data, _: received.extend(data),
+        lambda status: said.append(status),
+        HOST,
     )
     feed.start()
     try:
@@ -104,12 +110,12 @@ def test_a_device_that_is_unplugged_and_plugged_in_again_goes_on(wire):
 
 def test_a_port_that_is_not_there_says_so():
     with pytest.raises(DeviceError, match="No such file"):
-        open_source("serial:///dev/ttyNothing")
+        open_source("serial:///dev/ttyNothing", None, HOST)
 
 
 def test_a_device_connects_to_a_port_of_ours_leaves_and_comes_back():
     port = free_port()
-    source = open_source(f"tcp-listen://:{port}")
+    source = open_source(f"tcp-listen://:{port}", None, HOST)
     with socket.create_connection(("127.0.0.1", port)) as first:
         first.sendall(b"one")
         assert read_all(source, 3) == b"one"
@@ -127,7 +133,7 @@ def test_a_device_that_fell_silent_without_a_word_gives_way(monkeypatch):
     """A device out of reach closes no connection; when it dials again the old one must not stand in its way."""
     monkeypatch.setattr(transport, "SENDER_GONE_S", 0.2)
     port = free_port()
-    source = open_source(f"tcp-listen://:{port}")
+    source = open_source(f"tcp-listen://:{port}", None, HOST)
     with socket.create_connection(("127.0.0.1", port)) as gone:
         gone.sendall(b"one")
         assert read_all(source, 3) == b"one"
@@ -140,7 +146,7 @@ def test_a_device_that_fell_silent_without_a_word_gives_way(monkeypatch):
 
 def test_the_first_sender_of_datagrams_alone_is_heard():
     port = free_port(socket.SOCK_DGRAM)
-    source = open_source(f"udp://:{port}")
+    source = open_source(f"udp://:{port}", None, HOST)
     first, second = socket.socket(socket.AF_INET, socket.SOCK_DGRAM), socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
     for sender, data in ((first, b"mine1"), (second, b"other"), (first, b"mine2")):
         sender.sendto(data, ("127.0.0.1", port))
@@ -152,18 +158,18 @@ def test_the_first_sender_of_datagrams_alone_is_heard():
 
 def test_a_port_of_ours_is_on_this_machine_alone_without_an_address():
     port = free_port()
-    source = open_source(f"tcp-listen://:{port}")
+    source = open_source(f"tcp-listen://:{port}", None, HOST)
     assert source._listener.getsockname()[0] == "127.0.0.1"
     source.close()
     with pytest.raises(DeviceError, match=r"192\.0\.2\.1 cannot be opened"):  # TEST-NET-1 of RFC 5737: never ours
-        open_source(f"tcp-listen://192.0.2.1:{port}")
+        open_source(f"tcp-listen://192.0.2.1:{port}", None, HOST)
 
 
 def test_two_listeners_on_one_port_are_refused():
     port = free_port(socket.SOCK_DGRAM)
-    source = open_source(f"udp://:{port}")
+    source = open_source(f"udp://:{port}", None, HOST)
     with pytest.raises(DeviceError, match="cannot be opened"):
-        open_source(f"udp://:{port}")
+        open_source(f"udp://:{port}", None, HOST)
     source.close()
 
 
@@ -194,7 +200,7 @@ def test_the_ports_of_this_machine_are_addresses():
 
 
 def test_a_closed_source_does_not_hang_its_reader(wire):
-    source = open_source(f"serial://{wire.path}")
+    source = open_source(f"serial://{wire.path}", None, HOST)
     threading.Timer(0.2, source.close).start()
     end = time.monotonic() + 3.0
     with pytest.raises(DeviceError):

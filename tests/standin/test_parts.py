@@ -1,7 +1,6 @@
 """The parts of the stand-ins: world, clock, noise, sky, observables; by geometry and the laws of the noise."""
 
 import json
-import threading
 
 import numpy as np
 import pytest
@@ -9,7 +8,8 @@ import pytest
 from openstake.core.constants import SPEED_OF_LIGHT_M_S
 from openstake.core.errors import DeviceError, FileError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic, geodetic_from_ecef
-from openstake.standin.clock import PatientClock, SimClock, gps_time_of_week_s, moment_of
+from openstake.live.network import HOST
+from openstake.standin.clock import gps_time_of_week_s, moment_of
 from openstake.standin.fanout import Fanout
 from openstake.standin.observables import Observables
 from openstake.standin.receiver import Wander, displaced
@@ -71,34 +71,6 @@ def test_gps_time_of_the_week_by_hand():
     # 2026-11-24 is a Tuesday: 2 days and 12 h after the week's start on Sunday, and 18 leap seconds.
     assert gps_time_of_week_s(NOON_S) == 2 * 86_400 + 43_200 + 18
     assert moment_of(NOON_S).isoformat() == "2026-11-24T12:00:00"
-
-
-def test_a_patient_clock_waits_while_the_process_is_held_up():
-    host_s = [NOON_S]
-    clock = PatientClock(4.0, clock=lambda: host_s[0])
-    before = clock.now_s()
-    for later_s, moved_s in ((0.1, 0.4), (3.0, 1.0), (-5.0, 0.0), (0.2, 0.8)):
-        host_s[0] += later_s
-        now = clock.now_s()
-        assert now - before == pytest.approx(moved_s, abs=1e-6), "a stall of 3 s passes as 0.25 s, four times as fast"
-        before = now
-
-
-def test_a_fast_clock_runs_from_midnight_so_that_processes_agree():
-    clock = SimClock(4.0, clock=lambda: NOON_S)
-
-    assert clock.now_s() == NOON_S - 43_200 + 4 * 43_200
-
-
-def test_ticks_are_whole_seconds_in_order():
-    stop, seen = threading.Event(), []
-    for tick in SimClock(20.0).ticks(1.0, stop):
-        seen.append(tick)
-        if len(seen) == 10:
-            stop.set()
-
-    assert all(tick % 1.0 == 0.0 for tick in seen)
-    assert seen == sorted(set(seen))
 
 
 def test_the_wander_has_unit_sigma_and_the_memory_it_is_given():
@@ -169,8 +141,8 @@ def test_only_the_last_message_of_an_epoch_says_that_no_more_follow():
 
 
 def test_a_port_in_use_is_a_sentence():
-    first = Fanout(0)
+    first = Fanout(0, HOST)
 
     with pytest.raises(DeviceError, match="cannot be opened"):
-        Fanout(first.port)
+        Fanout(first.port, HOST)
     first.close()

@@ -2,8 +2,6 @@
 
 import json
 import sqlite3
-import subprocess
-import sys
 import threading
 import time
 from pathlib import Path
@@ -17,6 +15,7 @@ from openstake.store.backup import MANIFEST, back_up, backups_in, prune, read_ma
 from openstake.store.book import FIRST_HASH, verify
 from openstake.store.database import Database, ReadOnly
 from openstake.store.models import BookEntry, Device, Shot, ShotEpoch
+from tests import processes
 from tests.conftest import Crew, wait_for
 from tests.filled import Filling
 
@@ -32,8 +31,8 @@ def kept(own_office, tmp_path):
 
 
 def run(*arguments):
-    return subprocess.run(
-        [sys.executable, "-m", "openstake", *map(str, arguments)],
+    return processes.run(
+        [*map(str, arguments)],
         capture_output=True,
         text=True,
         check=False,

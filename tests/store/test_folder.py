@@ -19,6 +19,7 @@ from openstake.store.database import Database, ReadOnly, of_request
 from openstake.store.lock import FolderLock
 from openstake.store.passwords import keep_passwords, passwords_of
 from openstake.workflow.now.job import TRAINING_GRID
+from tests import processes
 from tests.conftest import Crew
 
 
@@ -39,13 +40,13 @@ def test_a_second_process_on_a_folder_is_told_who_holds_it(tmp_path):
 
 @pytest.mark.slow
 def test_two_programs_never_serve_one_folder_and_what_reads_runs_beside_one(tmp_path):
-    folder, command = tmp_path / "data", [sys.executable, "-m", "openstake", "demo", "--port", "0", "--data"]
-    first = subprocess.Popen([*command, str(folder)], stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    folder, command = tmp_path / "data", ["demo", "--port", "0", "--data"]
+    first = processes.Popen([*command, str(folder)], stdout=processes.PIPE, stderr=processes.STDOUT, text=True)
     try:
         assert "http://127.0.0.1" in first.stdout.readline()
-        second = subprocess.run([*command, str(folder)], capture_output=True, text=True, timeout=60, check=False)
+        second = processes.run([*command, str(folder)], capture_output=True, text=True, timeout=60, check=False)
         assert second.returncode == 2 and f"process {first.pid}" in second.stderr and "Traceback" not in second.stderr
-        reads = subprocess.run([sys.executable, "-m", "openstake", "book", "verify", "--data", str(folder)], capture_output=True, text=True, timeout=60, check=False)  # fmt: skip
+        reads = processes.run(["book", "verify", "--data", str(folder)], capture_output=True, text=True, timeout=60, check=False)  # fmt: skip
         assert reads.returncode == 0 and "The Book is whole" in reads.stdout
     finally:
         first.kill()

@@ -32,8 +32,8 @@ def call(demo, method, path, body=None):
 
 
 @pytest.mark.slow
-def test_a_killed_program_keeps_what_it_acknowledged_and_resumes(tmp_path):
-    demo = Demo(tmp_path / "data", speed=4)
+def test_a_killed_program_keeps_what_it_acknowledged_and_resumes(tmp_path, demo_folder):
+    demo = Demo(tmp_path / "data", demo_folder)
     try:
         job = call(demo, "GET", "/jobs")["jobs"][0]["id"]
         marks = {mark["name"]: mark["id"] for mark in call(demo, "GET", f"/jobs/{job}/marks")["marks"]}
@@ -85,13 +85,13 @@ def test_a_killed_program_keeps_what_it_acknowledged_and_resumes(tmp_path):
 
 
 @pytest.mark.slow
-def test_twenty_kills_under_load_keep_every_byte_and_epochs_to_the_last_second(tmp_path):
+def test_twenty_kills_under_load_keep_every_byte_and_epochs_to_the_last_second(tmp_path, demo_folder):
     """The stand-ins run twenty times as fast: 20 Hz, with pages asking.
 
     What was shown is in the raw stream each time.  Epochs follow in the database: within a second but where the disk or the
     machine stands still for longer, so that is asked of the middle one of twenty.
     """
-    demo, dice, lost, acknowledged = Demo(tmp_path / "data", speed=20), random.Random(20), [], []
+    demo, dice, lost, acknowledged = Demo(tmp_path / "data", demo_folder, speed=20), random.Random(20), [], []
     try:
         job = call(demo, "GET", "/jobs")["jobs"][0]["id"]
         marks = {mark["name"]: mark["id"] for mark in call(demo, "GET", f"/jobs/{job}/marks")["marks"]}
@@ -150,8 +150,8 @@ def _ask_until_it_ends(demo, job):
 
 @pytest.mark.slow
 @pytest.mark.parametrize("number", [2, 15])
-def test_ctrl_c_and_sigterm_stop_everything_within_two_seconds_with_streams_open(tmp_path, number):
-    demo = Demo(tmp_path / "data", speed=4)
+def test_ctrl_c_and_sigterm_stop_everything_within_two_seconds_with_streams_open(tmp_path, demo_folder, number):
+    demo = Demo(tmp_path / "data", demo_folder)
     job = call(demo, "GET", "/jobs")["jobs"][0]["id"]
     streams = [urllib.request.urlopen(f"{demo.url}/api/jobs/{job}/events", timeout=10) for _ in range(5)]
     start = time.monotonic()

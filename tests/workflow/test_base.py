@@ -155,7 +155,9 @@ def test_a_base_that_stands_elsewhere_is_stopped_by_its_own_position(own_program
     own_program.post(
         f"/jobs/{job}/base/listen", {"base_url": practice.base_stream_url, "rover_url": practice.rover_url}
     )
-    own_program.wait_for(lambda: "base-receiver-not-heard" in codes(own_program.get(f"/jobs/{job}/base")["findings"]), 20)
+    own_program.wait_for(
+        lambda: "base-receiver-not-heard" in codes(own_program.get(f"/jobs/{job}/base")["findings"]), 20
+    )
 
 
 # --- the set-up, step by step ---
@@ -434,7 +436,9 @@ def test_a_static_log_gives_rinex_and_its_solution_moves_every_point_where_it_be
     occupation = own_program.post(f"/jobs/{job}/base/start", {})["occupation"]
     own_program.wait_fixed(job)
     check = own_program.check(job, "CS2")
-    own_program.wait_for(lambda: practice.base is not None and own_program.get(f"/jobs/{job}/base")["occupation"]["logs"], 5)
+    own_program.wait_for(
+        lambda: practice.base is not None and own_program.get(f"/jobs/{job}/base")["occupation"]["logs"], 5
+    )
     own_program.post(f"/jobs/{job}/base/end")
 
     # RINEX, read by georinex, against the stream as pyrtcm decodes it.

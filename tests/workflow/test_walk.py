@@ -133,7 +133,9 @@ def test_a_shot_waits_for_fixed_and_can_be_cancelled(own_program):
     wish = {"mark_id": own_program.mark(job, "CS2"), "seconds": 60, "reading": "2 m", "feature": "rod"}
     own_program.post(f"/jobs/{job}/checks", wish)
     own_program.post(f"/jobs/{job}/checks", wish, status=409)
-    own_program.wait_for(lambda: "fixed solution" in own_program.get(f"/jobs/{job}/watch")["live"]["shot"]["waiting_for"], 20)
+    own_program.wait_for(
+        lambda: "fixed solution" in own_program.get(f"/jobs/{job}/watch")["live"]["shot"]["waiting_for"], 20
+    )
 
     refusal = own_program.post(f"/jobs/{job}/base/end", status=409)
     assert "would be lost" in refusal["detail"]

@@ -54,6 +54,29 @@ class Event:
             return self._is_set
 
 
+class Lock:
+    """A lock that its holder may take again, waited for by a clock: for what is held while time goes on."""
+
+    def __init__(self, changed: Condition) -> None:
+        self._changed = changed
+        self._holder: int | None = None
+        self._times = 0
+
+    def __enter__(self) -> None:
+        me = threading.get_ident()
+        with self._changed:
+            while self._holder not in (None, me):
+                self._changed.wait()
+            self._holder, self._times = me, self._times + 1
+
+    def __exit__(self, *_: Any) -> None:
+        with self._changed:
+            self._times -= 1
+            if not self._times:
+                self._holder = None
+                self._changed.notify_all()
+
+
 class Clock(Protocol):
     """What time it is, and how to wait."""
 

@@ -10,17 +10,10 @@ from weakref import WeakValueDictionary
 from openstake.core.errors import ConflictError
 from openstake.live.average import Average
 from openstake.live.bench import Bench
-from openstake.live.clock import Clock
+from openstake.live.clock import Clock, Lock
 from openstake.live.session import RunningSession
 
 _ENDS_WITHIN_S = 1.5
-
-
-class _JobLock:
-    """The lock of one job."""
-
-    def __init__(self) -> None:
-        self.lock = threading.RLock()
 
 
 class Running:
@@ -32,7 +25,7 @@ class Running:
         self._averages: dict[str, Average] = {}
         self._benches: dict[str, Bench] = {}
         # A lock is there as long as somebody holds or waits for it: ids that name nothing leave nothing behind.
-        self._jobs: WeakValueDictionary[str, _JobLock] = WeakValueDictionary()
+        self._jobs: WeakValueDictionary[str, Lock] = WeakValueDictionary()
         self._guard = threading.Lock()
         self._closed = False
 
@@ -40,9 +33,9 @@ class Running:
     def of_job(self, job_id: str) -> Iterator[None]:
         """Hold the lock of a job: start, listen, end and average of one job are one after the other."""
         with self._guard:
-            of_job = self._jobs.get(job_id) or _JobLock()
+            of_job = self._jobs.get(job_id) or Lock(self._clock.condition())
             self._jobs[job_id] = of_job
-        with of_job.lock:
+        with of_job:
             yield
 
     def session(self, occupation_id: str) -> RunningSession | None:

@@ -1981,6 +1981,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/practice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Show what time it is in a practice job, and what can be let pass. */
+        get: operations["get__api_jobs_{job_id}_practice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/practice/cut": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let no correction reach the stand-in rovers for a while. */
+        post: operations["post__api_jobs_{job_id}_practice_cut"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/practice/wait": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let time pass in a practice job. */
+        post: operations["post__api_jobs_{job_id}_practice_wait"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/profiles": {
         parameters: {
             query?: never;
@@ -4174,6 +4225,14 @@ export interface components {
         CrewsView: {
             /** Differ */
             differ: components["schemas"]["CrewsDiffer"][];
+        };
+        /**
+         * CutWish
+         * @description For how long no correction reaches the rovers, seconds.
+         */
+        CutWish: {
+            /** Seconds */
+            seconds: number;
         };
         /**
          * Day
@@ -7097,6 +7156,16 @@ export interface components {
             started_s: number;
         };
         /**
+         * Offered
+         * @description A time that is one press away.
+         */
+        Offered: {
+            /** Seconds */
+            seconds: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * OnAirView
          * @description On the air − meant, metres, east, north, up of the ARP; `station_agrees`: it is the station ID that is meant.
          */
@@ -7719,6 +7788,24 @@ export interface components {
             reach_km: number;
             /** Worker M */
             worker_m: number;
+        };
+        /**
+         * PracticeTime
+         * @description What time it is in a practice job (Unix seconds), how much was let pass, and what can be asked for.
+         */
+        PracticeTime: {
+            /** Cuts */
+            cuts: components["schemas"]["Offered"][];
+            /** Now S */
+            now_s: number;
+            /** Passed S */
+            passed_s: number;
+            /** Practice */
+            practice: boolean;
+            /** Waits */
+            waits: components["schemas"]["Offered"][];
+            /** Words */
+            words: string;
         };
         /**
          * Problem
@@ -10014,6 +10101,14 @@ export interface components {
             slope_north_ppm: number;
             /** Variance Factor */
             variance_factor: number | null;
+        };
+        /**
+         * WaitWish
+         * @description How much time is let pass, seconds.
+         */
+        WaitWish: {
+            /** Seconds */
+            seconds: number;
         };
         /**
          * Wash
@@ -18097,6 +18192,188 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Nothing"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "get__api_jobs_{job_id}_practice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeTime"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_practice_cut": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeTime"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_practice_wait": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WaitWish"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeTime"];
                 };
             };
             /** @description Not Found */
