@@ -5,7 +5,7 @@ STAMPS := .stamps
 # Where the machine says not to keep bytecode, every process would compile all libraries anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo dev setup test check lint lint-web types types-web unit unit-web browser bench fuzz schema shots chromium clean
+.PHONY: demo dev setup test check prove tests lint lint-web types types-web unit unit-web browser bench fuzz mutants schema shots chromium clean
 
 demo: setup
 	.venv/bin/openstake demo
@@ -53,8 +53,13 @@ types-web: setup
 	cd web && npm run --silent types
 	cd web && npx --no-install openapi-typescript ../docs/openapi.json --default-non-nullable=false -o ../.stamps/schema.d.ts >/dev/null && cmp src/api/schema.d.ts ../.stamps/schema.d.ts
 
+# A tenth of the repeats of simulations, and nothing that takes seconds by its nature.
 unit: setup
-	.venv/bin/pytest -n 2 -m "not slow"
+	OPENSTAKE_REPEATS=few .venv/bin/pytest -n 2 --dist worksteal -m "not slow"
+
+# Every test with all its repeats, on both cores whatever file a test stands in.
+tests: setup chromium
+	.venv/bin/pytest -n 2 --dist worksteal --durations=10 --durations-min=0
 
 unit-web: setup
 	cd web && npm run --silent test
@@ -63,16 +68,27 @@ unit-web: setup
 check: setup
 	$(MAKE) --no-print-directory -j 2 --output-sync=target unit lint types types-web lint-web unit-web
 
-# Everything; `browser` includes all that takes seconds by its nature.  These tests wait for processes and for stand-ins in their
-# own time, those of a file one after the other: one that fails while another runs beside it is run once more by itself, and both runs are shown.
-test: chromium check
-	.venv/bin/pytest -n 2 --dist loadfile -m slow || .venv/bin/pytest --last-failed --last-failed-no-failures none -m slow
+# Everything.
+test: setup chromium
+	$(MAKE) --no-print-directory lint types types-web lint-web unit-web
+	$(MAKE) --no-print-directory tests
+
+# What takes long and adds certainty: five times the repeats, every reader fuzzed, mutants of the source, the measurements.
+prove: setup chromium
+	OPENSTAKE_REPEATS=more .venv/bin/pytest -n 2 --dist worksteal --durations=10
+	$(PY) bench/fuzz.py $(FUZZ)
+	$(PY) scripts/mutants.py $(MUTANTS)
+	$(PY) bench/run.py
 
 browser: chromium setup
 	.venv/bin/pytest -n 2 -m browser
 
 bench: chromium setup
 	$(PY) bench/run.py
+
+# Two hundred mutants drawn by a seed: MUTANTS="--count 40 --seed x --part core" for others.
+mutants: setup
+	$(PY) scripts/mutants.py $(MUTANTS)
 
 # A million inputs to every reader, verb and route; FUZZ="--inputs 10000 --seed x" for fewer or others.
 fuzz: setup

@@ -13,9 +13,12 @@ from openstake.app import build
 from openstake.core.evidence import Status
 from openstake.live.clock import VirtualClock
 from openstake.live.network import outside_of
+from tests.repeats import repeats
 
 # How long an example takes is the machine's matter.
-settings.register_profile("any machine", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.register_profile(
+    "any machine", max_examples=repeats(100, 15), deadline=None, suppress_health_check=[HealthCheck.too_slow]
+)
 settings.load_profile("any machine")
 
 

@@ -11,6 +11,7 @@ from openstake.core.antenna import MeasuredTo, TypedReading
 from openstake.core.causes import CAUSES, LOOK_ALIKE, CheckSeen, Place, SiteSeen, causes_of
 from openstake.core.judge.cause import HeightsSeen, judge_causes, named_heights
 from tests.core.cases import MISTAKES, day_of
+from tests.repeats import PART, repeats
 
 ROOT = Path(__file__).parents[2]
 BASE = Place("CS1", 703_412.361, 629_805.118, 21.484)
@@ -37,8 +38,17 @@ def said(checks, site=SITE, **more):
     return found[0] if found else None
 
 
-@pytest.mark.slow
-def test_the_right_cause_comes_first_in_95_of_100_and_the_page_says_so():
+def test_the_right_cause_comes_first_in_95_of_100():
+    """Of seeded days of each cause; where they are few, one more may be missed."""
+    days = repeats(50)
+    for cause in CAUSES:
+        found = [causes_of(*day_of(cause, seed)) for seed in range(days)]
+        judged = [item.first.cause == cause for item in found if not item.alike]
+        assert np.mean(judged) >= 0.95 - 1.0 / len(judged), cause
+
+
+@pytest.mark.skipif(PART <= 1.0, reason="two hundred days of each cause: `make prove`")
+def test_the_page_says_what_the_cause_finder_does():
     sys.path.insert(0, str(ROOT / "scripts"))
     import causes as page  # scripts/causes.py
 

@@ -13,6 +13,7 @@ from openstake.core.rtk.initialising import compared
 from openstake.core.rtk.jumps import Jump
 from openstake.core.rtk.rover import FixChange, Pair, RoverWatch, Switch
 from openstake.core.rtk.standing import claim_held, longest_stood, stood
+from tests.repeats import repeats
 
 ORIGIN = np.array([3_812_000.0, -420_000.0, 5_080_000.0])
 LATITUDE, LONGITUDE, _ = (float(value) for value in geodetic_from_ecef(ORIGIN))
@@ -71,7 +72,7 @@ def walk(random, seconds, rate_hz):
 
 @pytest.mark.parametrize("rate_hz", [1, 5])
 @pytest.mark.parametrize("sends_speed", [True, False])
-@pytest.mark.parametrize("seed", [1, 2, 3])
+@pytest.mark.parametrize("seed", range(1, 1 + repeats(3)))
 def test_ten_minutes_of_walking_are_no_jump(rate_hz, sends_speed, seed):
     random = np.random.default_rng(seed)
     places, speeds = walk(random, 600.0, rate_hz)
@@ -279,14 +280,14 @@ def test_a_claim_is_named_where_the_scatter_is_larger_than_chance_allows(scale, 
 
 def test_a_right_claim_is_called_too_small_once_in_a_thousand():
     """The test keeps its level: independent epochs whose claim is right, 3 000 components."""
-    random = np.random.default_rng(12)
-    wrong = 0
-    for _ in range(1000):
+    random, count, wrong = np.random.default_rng(12), repeats(1000), 0
+    for _ in range(count):
         rows = random.normal(0.0, 1.0, (60, 3)) * (SIGMA_M, SIGMA_M, UP_M) @ AXES + ORIGIN
         fixes = [Fix(float(n), Status.FIXED, row, SIGMA_M, UP_M, None, 1.0) for n, row in enumerate(rows)]
         wrong += sum(item.too_small for item in claim_held(stood(fixes, [(SIGMA_M, SIGMA_M, UP_M)] * 60)))
 
-    assert wrong <= 15  # 3 expected of 3000; an effective n of a short series comes out a little to either side
+    # 3 expected of 3000; an effective n of a short series comes out a little to either side.
+    assert wrong <= max(3, 0.005 * 3 * count)
 
 
 def test_the_longest_stand_is_found_between_walks():

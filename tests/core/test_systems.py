@@ -21,6 +21,7 @@ from openstake.core.geodesy.systems import (
     search_verticals,
 )
 from tests import published
+from tests.repeats import repeats
 
 SURVEY_FOOT = 1200 / 3937
 A_HUNDREDTH_OF_A_MILLIMETRE = 1e-5
@@ -370,7 +371,7 @@ shifts = st.builds(
 )
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=repeats(60, 5), deadline=None)
 @given(shifts, st.floats(47.0, 48.5), st.floats(15.5, 17.0), st.floats(-100.0, 3000.0))
 def test_grid_and_earth_centred_are_inverse_through_any_shift(shift, latitude, longitude, height):
     frame = frame_with(shift)
@@ -392,7 +393,7 @@ KINDS = {
 
 
 @pytest.mark.parametrize("kind", KINDS)
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=repeats(25, 5), deadline=None)
 @given(across=st.floats(0.0, 1.0), up=st.floats(0.0, 1.0), height=st.floats(-100.0, 4000.0), ground=st.booleans())
 def test_grid_and_earth_centred_are_inverse_in_frames_of_all_kinds(kind, across, up, height, ground):
     system, (south, north), (west, east) = KINDS[kind]

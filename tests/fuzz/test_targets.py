@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from openstake.cli import VERBS, main
 from tests.fuzz.doors import Dice, send
 from tests.fuzz.targets import TARGETS, any_bytes, mutated, run
+from tests.repeats import repeats
 
 ROUNDS = 150
 SEED = 20_261_127
@@ -28,7 +29,7 @@ def test_a_reader_answers_good_input_with_a_few_things_wrong(name):
 
 
 @pytest.mark.parametrize("name", TARGETS)
-@settings(max_examples=60, derandomize=True, deadline=None, database=None)
+@settings(max_examples=repeats(60, 5), derandomize=True, deadline=None, database=None)
 @given(data=st.binary(max_size=600))
 def test_a_reader_answers_any_bytes(name, data):
     run(TARGETS[name][0], data)

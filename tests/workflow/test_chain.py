@@ -7,6 +7,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from tests.filled import Filling
+from tests.repeats import repeats
 from tests.workflow.test_fit import EPOCHS, MARKS, Site, local_list, mark
 
 OTHERS = {"Q1", "Q2", "Q3", "Q4", "Q5"}  # the base stands on Q0
@@ -114,7 +115,7 @@ def stale(day):
     return {check["mark_name"] for check in day.get("checks")["checks"] if check["stale"]}
 
 
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=repeats(25, 5), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     kinds=st.lists(st.sampled_from(sorted(RESTS)), min_size=1, max_size=3, unique=True),
     undone=st.randoms(use_true_random=False),

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import time
 from pathlib import Path
 
 import click
 
 from openstake.cli import show
+from openstake.live.clock import HOST_CLOCK
 from openstake.store import backup as backups
 from openstake.store.backup import Backup
 
@@ -26,7 +26,7 @@ def _said(found: Backup, where: Path, as_json: bool) -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def backup(into: Path, data: Path, as_json: bool) -> None:
     """Copy a data folder into a new folder in DIR, also while the program runs, and read the copy back."""
-    made = backups.back_up(data, into, time.time())
+    made = backups.back_up(data, into, HOST_CLOCK.now())
     _said(made, made.folder, as_json)
 
 
@@ -38,4 +38,4 @@ def backup(into: Path, data: Path, as_json: bool) -> None:
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def restore(source: Path, data: Path, as_json: bool) -> None:
     """Put a backup (or the newest in DIR) into an empty folder, which goes on as an installation of its own."""
-    _said(backups.restore(source, data, time.time()), data, as_json)
+    _said(backups.restore(source, data, HOST_CLOCK.now()), data, as_json)

@@ -14,6 +14,7 @@ from collections.abc import Callable
 from typing import Any, Protocol
 
 MOST_HELD_UP_S = 0.25
+Thread = threading.Thread
 
 
 class Condition(Protocol):

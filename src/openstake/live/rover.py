@@ -17,7 +17,7 @@ from openstake.core.rtk.fixes import Fix
 from openstake.core.rtk.rover import Happened, RoverState, RoverWatch
 from openstake.core.shot import ShotKind, moved_enough, not_within
 from openstake.core.sky.obstruction import SeenSky
-from openstake.live.clock import Clock
+from openstake.live.clock import Clock, Thread
 from openstake.live.flood import Thinning
 from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.sky import SkyReader
@@ -189,7 +189,7 @@ class Finisher:
         self._name, self._clock = name, clock
         self._waiting: list[Callable[[], None]] = []
         self._lock = threading.Lock()
-        self._thread: threading.Thread | None = None
+        self._thread: Thread | None = None
 
     def add(self, work: Callable[[], None]) -> None:
         with self._lock:

@@ -31,6 +31,9 @@ class Observables:
         self._locked_since_s = {key: since for key, since in self._locked_since_s.items() if key in now}
         self._cycles = {key: cycles for key, cycles in self._cycles.items() if key[:2] in now}
         sets = []
+        # One draw for all signals of all satellites: four numbers a call cost more than what is done with them.
+        most = sum(len(seen.constellation.signals) for seen in sky)
+        noise = iter(self._random.normal(0.0, (_CODE_NOISE_M, _PHASE_NOISE_M), (most, 2)).tolist())
         for constellation in CONSTELLATIONS:
             cells: dict[tuple[int, int], Observation] = {}
             for seen in sky:
@@ -39,7 +42,7 @@ class Observables:
                 if len(cells) + len(constellation.signals) > MOST_CELLS:
                     break
                 for signal in constellation.signals:
-                    cells[(seen.number, signal.msm_id)] = self._observe(unix_s, seen, signal.msm_id)
+                    cells[(seen.number, signal.msm_id)] = self._observe(unix_s, seen, signal.msm_id, next(noise))
             if cells:
                 sets.append((constellation.msm4_number, cells))
         time_s = gps_time_of_week_s(unix_s)
@@ -48,14 +51,17 @@ class Observables:
             for place, (number, cells) in enumerate(sets)
         ]
 
-    def _observe(self, unix_s: float, seen: Seen, msm_id: int) -> Observation:
+    def _observe(self, unix_s: float, seen: Seen, msm_id: int, noise: list[float]) -> Observation:
         since = self._locked_since_s.setdefault(seen.key, unix_s)
         signal = next(item for item in seen.constellation.signals if item.msm_id == msm_id)
         channel = seen.constellation.channels[seen.number - 1]
         wavelength_m = SPEED_OF_LIGHT_M_S / (signal.carrier_hz + channel * signal.per_channel_hz)
         # A receiver starts its phase count within some cycles of the code; the number stays while it is locked.
-        cycles = self._cycles.setdefault((*seen.key, msm_id), int(self._random.integers(-20, 21)))
-        code, phase = self._random.normal(0.0, (_CODE_NOISE_M, _PHASE_NOISE_M))
+        key = (*seen.key, msm_id)
+        cycles = self._cycles.get(key)
+        if cycles is None:
+            cycles = self._cycles[key] = int(self._random.integers(-20, 21))
+        code, phase = noise
         return Observation(
             seen.range_m + code, seen.range_m + cycles * wavelength_m + phase, unix_s - since, seen.cnr_dbhz
         )

@@ -199,7 +199,7 @@ class _State:
         typed = station is None or not station.virtual
         true_base = world.base.arp_ecef_m if world.base and typed else None
         vector = self._true_vector(station, arp, true_base)
-        quality = self._quality(time_s, station, age, common, changes, vector, len(sky))
+        quality = self._quality(time_s, station, age, common, changes, vector, len(sky), world.fix_after_s)
         if quality == 0:
             return burst(time_s, 0, None, 0.0, None, listed, [], None, None)
         if quality == 1 or station is None or age is None:
@@ -240,7 +240,7 @@ class _State:
 
     def _quality(
         self, time_s: float, station: StationReference | None, age: float | None, common: list[Seen], changes: int,
-        vector: NDArray[np.float64], in_sky: int,
+        vector: NDArray[np.float64], in_sky: int, fix_after_s: float | None,
     ) -> int:  # fmt: skip
         """Return the GGA quality: 0, 1, 5 or 4; a changed base or a long silence starts again."""
         if self.forced:
@@ -256,16 +256,15 @@ class _State:
             self._corrected_since_s, self._changes, self._was_fixed = time_s, changes, False
             baseline_km = float(np.linalg.norm(vector)) / 1000.0
             scarce = 3.0 if len(common) < _FEW_COMMON else 1.0
-            self._fix_after_s = scarce * (
-                _FIX_AFTER_S + _FIX_AFTER_S_PER_KM * baseline_km + self._random.exponential(2.0)
-            )
+            usual_s = scarce * (_FIX_AFTER_S + _FIX_AFTER_S_PER_KM * baseline_km + self._random.exponential(2.0))
+            self._fix_after_s = usual_s if fix_after_s is None else fix_after_s
         if age > _OLD_AGE_S:
             if self._was_fixed:
                 # A fix that fell for want of corrections needs a while again after they return.
                 self._corrected_since_s, self._was_fixed = time_s - _FLOAT_AFTER_S, False
             return 5
         since_s = time_s - self._corrected_since_s
-        if since_s < _FLOAT_AFTER_S:
+        if since_s < min(_FLOAT_AFTER_S, self._fix_after_s):
             return 1
         if since_s < self._fix_after_s:
             return 5

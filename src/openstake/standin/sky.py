@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.sky.constellations import CONSTELLATIONS, Constellation
 from openstake.core.sky.geometry import azimuth_elevation_deg, signal_range_m
@@ -37,6 +38,14 @@ class Seen:
         return 35.0 + 16.0 * float(np.sin(np.radians(max(self.elevation_deg, 0.0))))
 
 
+# Base and rover look at the same whole second.
+@lru_cache(maxsize=16)
+def _positions_m(name: str, unix_s: float) -> NDArray[np.float64]:
+    """Return where a constellation's satellites are, Earth-fixed metres, shape (n, 3); not to be changed."""
+    constellation = next(item for item in CONSTELLATIONS if item.name == name)
+    return earth_fixed_positions_m(constellation.elements, unix_s - _REFERENCE_S, _ROTATION_AT_REFERENCE_RAD)
+
+
 def visible(
     unix_s: float, receiver_m: ArrayLike, mask_deg: float, obstructions: tuple[Obstruction, ...] = ()
 ) -> list[Seen]:
@@ -50,8 +59,7 @@ def above(
     """Return the satellites above a mask, those that something hides among them."""
     found = []
     for constellation in CONSTELLATIONS:
-        elapsed = unix_s - _REFERENCE_S
-        positions = earth_fixed_positions_m(constellation.elements, elapsed, _ROTATION_AT_REFERENCE_RAD)
+        positions = _positions_m(constellation.name, unix_s)
         directions = azimuth_elevation_deg(positions, receiver_m)
         ranges = signal_range_m(positions, receiver_m)
         up = directions[:, 1] >= mask_deg

@@ -2,10 +2,10 @@
 
     {"base": {"latitude_deg", "longitude_deg", "height_m", "arp_height_m", "obstructions": [...]},
      "rover": {"latitude_deg", "longitude_deg", "height_m", "pole_height_m", "obstructions": [...]},
-     "separation_m": 56.9, "seed": 7}
+     "separation_m": 56.9, "seed": 7, "fix_after_s": 2.0}
 
 Heights are ellipsoidal and of the mark; an obstruction is {"from_deg", "to_deg", "elevation_deg"} in azimuth, clockwise.
-Either of base and rover may be absent.  The format is described in docs/formats/world.md.
+Either of base and rover may be absent, and so may be the seconds from the first corrections to a fix.  The format is described in docs/formats/world.md.
 """
 
 from __future__ import annotations
@@ -55,12 +55,16 @@ class Stand:
 
 @dataclass(frozen=True)
 class World:
-    """The truth.  `separation_m` is the geoid separation the rover puts into its GGA."""
+    """The truth.  `separation_m` is the geoid separation the rover puts into its GGA.
+
+    A rover is fixed `fix_after_s` after its first corrections; without it, in the time that receivers take.
+    """
 
     base: Stand | None
     rover: Stand | None
     separation_m: float = 0.0
     seed: int | None = None
+    fix_after_s: float | None = None
 
 
 def _stand(document: Mapping[str, Any], height_name: str, where: str) -> Stand:
@@ -91,19 +95,24 @@ def read_world(path: Path) -> World:
     try:
         separation, seed = float(document.get("separation_m", 0.0)), document.get("seed")
         seed = None if seed is None else int(seed)
+        fix_after_s = document.get("fix_after_s")
+        fix_after_s = None if fix_after_s is None else float(fix_after_s)
     except (TypeError, ValueError):
-        raise FileError(f"The world file {path} has a separation or seed that is no number.") from None
+        raise FileError(f"The world file {path} has a separation, seed or time to fix that is no number.") from None
     return World(
         _stand(document["base"], "arp_height_m", "base") if "base" in document else None,
         _stand(document["rover"], "pole_height_m", "rover") if "rover" in document else None,
         separation,
         seed,
+        fix_after_s,
     )
 
 
 def write_world(path: Path, world: World) -> None:
     """Write a world file whole or not at all."""
     document: dict[str, Any] = {"separation_m": world.separation_m, "seed": world.seed}
+    if world.fix_after_s is not None:
+        document["fix_after_s"] = world.fix_after_s
     for name, stand, height_name in (("base", world.base, "arp_height_m"), ("rover", world.rover, "pole_height_m")):
         if stand is not None:
             document[name] = asdict(stand) | {height_name: stand.arp_height_m}

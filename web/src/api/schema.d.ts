@@ -9945,7 +9945,7 @@ export interface components {
             push?: boolean;
             /**
              * Seconds
-             * @default 8
+             * @default 12
              */
             seconds?: number;
             /**

@@ -31,7 +31,11 @@ def eccentric_anomaly_rad(mean_anomaly_rad: ArrayLike, eccentricity: ArrayLike) 
     mean, e = np.broadcast_arrays(np.asarray(mean_anomaly_rad, dtype=float), np.asarray(eccentricity, dtype=float))
     anomaly = mean + e * np.sin(mean)
     for _ in range(12):
-        anomaly = anomaly - (anomaly - e * np.sin(anomaly) - mean) / (1.0 - e * np.cos(anomaly))
+        step = (anomaly - e * np.sin(anomaly) - mean) / (1.0 - e * np.cos(anomaly))
+        anomaly = anomaly - step
+        # A step doubles the digits: after one this small nothing is left to be gained.  An orbit that is none (NaN) ends so, too.
+        if not np.any(np.abs(step) > 1e-9):
+            break
     return np.asarray(anomaly)
 
 

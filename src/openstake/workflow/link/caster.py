@@ -69,7 +69,8 @@ class TryMountpoint:
 
     caster: CasterWish
     mountpoint: ShortText
-    seconds: Annotated[float, Ge(1), Le(30)] = 8
+    # A base sends its position every ten seconds (common practice).
+    seconds: Annotated[float, Ge(1), Le(30)] = 12
     send_gga: bool = False
     push: bool = False
 
