@@ -212,7 +212,8 @@ def text_from_seconds(seconds: float) -> str:
     """Return a stretch of time as people say it: 45 s, 12 min, 3.5 h."""
     if seconds < 120.0:
         return f"{seconds:.0f} s"
-    return f"{seconds / 60.0:.0f} min" if seconds < 7200.0 else f"{seconds / 3600.0:.1f} h"
+    hours = f"{seconds / 3600.0:.1f}".removesuffix(".0")
+    return f"{seconds / 60.0:.0f} min" if seconds < 7200.0 else f"{hours} h"
 
 
 def about_seconds(seconds: float) -> str:

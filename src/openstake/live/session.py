@@ -222,6 +222,11 @@ class RunningSession:
                 self._frames.frames, self._frames.bad_crc,
             )  # fmt: skip
 
+    def time_was_let_pass(self) -> None:
+        """Begin anew to count what of the base's stream arrives: nobody listened in between."""
+        with self._lock:
+            self._recent = RecentStream()
+
     def initialise_anew(self, rover_id: str | None = None) -> bool:
         """Compare where the pole stands now with where the next initialisation puts it; False where it stands on no fix."""
         with self._lock:

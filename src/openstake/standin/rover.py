@@ -71,6 +71,12 @@ class Corrections:
             except ValueError:
                 continue
 
+    def leap(self, seconds: float) -> None:
+        """Be as old after a leap in time as before it: what was sent in between is nobody's."""
+        with self._lock:
+            if self._time_s is not None:
+                self._time_s = (self._time_s + seconds) % _WEEK_S
+
     def at(self, unix_s: float, sky: list[Seen]) -> tuple[StationReference | None, float | None, list[Seen], int]:
         """Return the station, age in seconds, satellites in common, and how often the station has changed."""
         with self._lock:
@@ -117,6 +123,10 @@ class RoverReceiver:
         """Take corrections from elsewhere from now on."""
         self._url, self._password = url, password
         self._changed.set()
+
+    def leap(self, seconds: float) -> None:
+        """Go on in another time, with corrections as old as they were."""
+        self._corrections.leap(seconds)
 
     def cut_link(self, seconds: float) -> None:
         """Hear no corrections for so long."""

@@ -119,13 +119,20 @@ class Practice:
 
     def live_at(self, ahead_s: float) -> None:
         """Live so many seconds ahead of the clock, as the job does that works with them."""
-        self._ahead_s = ahead_s
+        with self._lock:
+            leap_s, self._ahead_s = ahead_s - self._ahead_s, ahead_s
+        if leap_s:
+            for rover in self._rovers:
+                rover.leap(leap_s)
 
     def cut_link(self, seconds: float) -> None:
         """Let no correction reach the stand-in rovers for so long."""
-        for rover in (self.rover, self._further):
-            if rover is not None:
-                rover.cut_link(seconds)
+        for rover in self._rovers:
+            rover.cut_link(seconds)
+
+    @property
+    def _rovers(self) -> list[RoverReceiver]:
+        return [rover for rover in (self.rover, self._further) if rover is not None]
 
     @property
     def base_receiver_url(self) -> str:

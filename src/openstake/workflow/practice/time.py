@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError
 from openstake.core.units import text_from_seconds
+from openstake.live.session import RunningSession
 from openstake.store.book import write_entry
 from openstake.store.models import Occupation, TimePassed
 from openstake.workflow.context import Context, PracticeField
@@ -92,6 +93,9 @@ def let_pass(context: Context, job_id: str, wish: WaitWish) -> PracticeTime:
         context.database.write(work)
         context.changed(job_id)
         context.stand_ins(job_id)
+        running = _running(context, job_id)
+        if running is not None:
+            running.time_was_let_pass()
     return view(context, job_id)
 
 
@@ -126,10 +130,14 @@ def _open_occupation(context: Context, job_id: str) -> Occupation | None:
         return open_occupation(session, job_id)
 
 
+def _running(context: Context, job_id: str) -> RunningSession | None:
+    occupation = _open_occupation(context, job_id)
+    return None if occupation is None else context.running.session(occupation.id)
+
+
 def _refuse_while_measuring(context: Context, job_id: str) -> None:
     """Refuse where something is being measured that a leap in time would tear apart."""
-    occupation = _open_occupation(context, job_id)
-    running = context.running.session(occupation.id) if occupation is not None else None
+    running = _running(context, job_id)
     if running is not None and running.is_recording:
         raise ConflictError("A shot is being recorded. Wait for its end, or cancel it first.")
     average, bench = context.running.average(job_id), context.running.bench(job_id)
