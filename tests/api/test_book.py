@@ -121,6 +121,7 @@ def test_a_day_signed_off_is_frozen_and_what_comes_after_says_so(alder):
     assert listed[day]["after"] == 2, "a line of that day, and one that corrects what that day tells"
 
 
+@pytest.mark.slow
 def test_a_frozen_copy_and_a_line_that_were_changed_by_other_means_are_named(alder):
     crew, job = alder
     day = day_of(lines(alder, "?group=checks")[0]["at_s"])

@@ -63,6 +63,7 @@ def test_a_mail_of_the_arp_is_lowered_to_the_mark(base):
     ], "old values are one press away, to the last bit"
 
 
+@pytest.mark.slow
 def test_another_frame_needs_an_operation_that_somebody_names(base):
     crew, job, occupation, mark = base
     # The mark in ITRF2020 at 2026.9042, by PROJ from the ETRS89 realisation that the operation names.

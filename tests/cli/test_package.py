@@ -2,6 +2,7 @@
 
 import json
 
+import pytest
 from click.testing import CliRunner
 
 from openstake.cli import main
@@ -12,6 +13,7 @@ def run(*arguments):
     return CliRunner().invoke(main, [str(item) for item in arguments])
 
 
+@pytest.mark.slow
 def test_a_job_goes_from_one_data_folder_into_another(demo_folder, tmp_path):
     out, there = tmp_path / "alder.zip", tmp_path / "there"
     made = json.loads(run("package", "Alder Ford Footbridge", out, "--data", demo_folder, "--json").stdout)

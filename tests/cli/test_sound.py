@@ -77,6 +77,7 @@ def test_a_file_of_gigabytes_is_no_profile_after_a_megabyte(tmp_path):
     assert peak < 20 << 20
 
 
+@pytest.mark.slow
 def test_a_packed_file_is_read_in_flat_memory(tmp_path):
     """2026-11-27: 0.63 MB of gzip took 1.9 GB."""
     file = tmp_path / "bomb.rnx.gz"

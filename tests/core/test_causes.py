@@ -64,6 +64,7 @@ def test_the_page_says_what_the_cause_finder_does():
     assert now == pytest.approx(written, abs=2.0), "make it anew with scripts/causes.py"
 
 
+@pytest.mark.slow
 def test_a_day_of_each_mistake_is_told():
     """The quick half of the above: of ten days each, nine at least."""
     for cause in CAUSES:

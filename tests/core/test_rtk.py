@@ -70,6 +70,7 @@ def walk(random, seconds, rate_hz):
     return np.array(places), np.array(speeds)
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("rate_hz", [1, 5])
 @pytest.mark.parametrize("sends_speed", [True, False])
 @pytest.mark.parametrize("seed", range(1, 1 + repeats(3)))

@@ -52,6 +52,7 @@ def test_one_value_is_worth_nothing_known_and_a_constant_has_no_spread():
     assert (constant.mean, constant.spread, constant.sigma_of_mean, constant.half_95) == (5.0, 0.0, 0.0, 0.0)
 
 
+@pytest.mark.slow
 def test_the_standard_deviation_of_a_mean_of_independent_values_is_the_plain_one():
     # 2026-11-27: it was a half width divided by 1.96, and of a short series larger than the spread of one value.
     random = np.random.default_rng(7)

@@ -90,6 +90,7 @@ def test_every_verb_that_reads_a_file_is_thrown_at():
     assert {verb.split()[0] for verb in FILES} == set(VERBS) - without
 
 
+@pytest.mark.slow
 def test_no_request_is_answered_by_a_500(shared_office):
     app = shared_office.program.app
     with app.app_context():

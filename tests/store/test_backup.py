@@ -128,6 +128,7 @@ def test_a_backup_that_is_not_what_was_made_is_refused_and_nothing_is_left(kept,
     )
 
 
+@pytest.mark.slow
 def test_the_verbs_refuse_a_folder_that_is_not_empty_and_one_that_is_no_data_folder(kept, tmp_path):
     _, data, _ = kept
     made = run("backup", tmp_path / "disk", "--data", data, "--json")

@@ -66,6 +66,7 @@ def test_a_port_that_is_taken_changes_nothing(tmp_path):
     assert not (tmp_path / "data").exists()
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize("name", ["a,b", "a#b", "a?b=c", "a b%20c", "ä'\"b"])
 def test_a_folder_may_have_any_name(tmp_path, name):
     folder = tmp_path / name

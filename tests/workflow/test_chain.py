@@ -3,6 +3,7 @@
 import itertools
 import time
 
+import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -115,6 +116,7 @@ def stale(day):
     return {check["mark_name"] for check in day.get("checks")["checks"] if check["stale"]}
 
 
+@pytest.mark.slow
 @settings(max_examples=repeats(25, 5), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     kinds=st.lists(st.sampled_from(sorted(RESTS)), min_size=1, max_size=3, unique=True),

@@ -1,6 +1,7 @@
 """The demo's morning in Alder Ford: every state of a link, a finding of each severity, and nothing made twice."""
 
 import numpy as np
+import pytest
 
 from openstake.app import build
 from openstake.core.chain import State
@@ -42,6 +43,7 @@ def test_the_morning_after_says_what_was_checked_and_what_became_of_it(own_offic
     assert items["Check AF4"]["state"] == "disagrees" and "It disagreed on" in items["Check AF4"]["why"]
 
 
+@pytest.mark.slow
 def test_the_book_of_the_demo_is_whole_in_the_order_of_its_day_and_nothing_is_made_twice(tmp_path):
     folder = tmp_path / "data"
     made = []

@@ -67,6 +67,7 @@ def test_a_silence_ends_the_run_and_breaks_every_line(shown):
     assert found.satellites[gap] is found.horizontal_95_m[gap] is found.vertical_95_m[gap] is None
 
 
+@pytest.mark.slow
 def test_one_bad_second_in_twelve_hours_shows(shown):
     epochs = every_second(43_190, 1, FIXED)
     epochs[20_000] = (epochs[20_000][0], SINGLE, {"age_s": 31.0, "satellites": 4, "sigma_up_m": 3.0})

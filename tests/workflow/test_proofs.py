@@ -87,6 +87,7 @@ class Day:
         return next(step for step in self.get("steps")["steps"] if step["step"] == "check")
 
 
+@pytest.mark.slow
 def test_one_near_mark_is_no_proof_and_the_fulfilled_plan_is(own_program):
     day = Day(own_program)
     day.settings(far="CS3", benchmarks=["CS2", "CS3"], come_back_min=30.0)
@@ -171,6 +172,7 @@ def test_a_control_list_in_the_other_foot_shows_as_2_ppm_of_the_coordinates(own_
     assert [item["code"] for item in day.causes()] == ["cause-foot"]
 
 
+@pytest.mark.slow
 def test_a_base_that_sinks_5_mm_an_hour_is_found(own_program):
     day = Day(own_program)
     for n, mark in enumerate(("CS2", "CS3", "CS2", "CS3", "CS2", "CS3")):
@@ -185,6 +187,7 @@ def test_a_base_that_sinks_5_mm_an_hour_is_found(own_program):
     assert found[0]["numbers"]["up_m_per_h"] == pytest.approx(0.005, abs=0.002)
 
 
+@pytest.mark.slow
 def test_an_autonomous_base_is_re_seated_and_proven_on_a_second_mark_and_undone_to_the_last_digit(own_program):
     crew, job = own_program, own_program.job()
     crew.post(f"/jobs/{job}/stand", {"who": "base", "mark_id": crew.mark(job, "CS1")})
@@ -264,6 +267,7 @@ def shots_of(view):
     return sum(side["taken"] for side in (view["now"] or {"sides": []})["sides"]) + 10 * len(view["turned"])
 
 
+@pytest.mark.slow
 def test_a_leaning_pole_is_found_by_turning_it_and_kept_with_it(own_program):
     day = Day(own_program)
     pole = day.get("turns")["poles"][0]
@@ -323,6 +327,7 @@ def test_a_field_test_is_planned_captured_and_judged(own_program):
     assert day.get("fieldtests")["tests"] == []
 
 
+@pytest.mark.slow
 def test_a_tape_a_level_and_a_second_set_up_are_set_beside_the_shots(own_program):
     day = Day(own_program)
     marks = {item["name"]: item for item in day.get("marks")["marks"]}

@@ -38,6 +38,7 @@ def start(crew, job, status=200, **more):
     return crew.post(f"/jobs/{job}/base/start", start_wish(**wish), status)
 
 
+@pytest.mark.slow
 def test_what_the_receiver_sends_is_compared_with_what_was_meant(own_program):
     field_running(own_program, reading="1.746 m")
     job = office_job(own_program)

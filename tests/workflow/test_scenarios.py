@@ -42,6 +42,7 @@ def test_another_channel_is_silence_and_the_settings_are_named(own_program):
     assert instrument(own_program, job)["fix"]["fix_ratio"] == 0.0
 
 
+@pytest.mark.slow
 def test_a_base_that_stops_is_seen_in_the_age_before_the_fix_is_lost(own_program):
     job, practice = own_program.job(), own_program.program.context.practice
     own_program.walk_to(job, "CS2")
@@ -117,6 +118,7 @@ def test_walking_from_mark_to_mark_is_no_jump(own_program):
     assert own_program.get(f"/jobs/{job}/watch")["live"]["jumps"] == 0
 
 
+@pytest.mark.slow
 def test_network_lost_base_over_its_point_and_on_by_radio_in_one_frame(own_program):
     """The guided path: two marks by network, the base over one of them, the other proves the frame to 15 mm."""
     job, crew = own_program.job(), own_program

@@ -60,6 +60,7 @@ def test_a_header_that_cannot_be_is_refused_before_proj_opens_the_file(tmp_path,
         prove_grid(file)
 
 
+@pytest.mark.slow
 def test_a_tiff_with_anything_wrong_is_a_sentence_or_a_grid(tmp_path):
     """Bytes of a good grid changed at random, headers mostly: what our own reading lets through is tried beside the program."""
     dice, good, file = random.Random(27), geotiff(), tmp_path / "grid.tif"
