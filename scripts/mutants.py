@@ -82,7 +82,8 @@ def _is_type(node: ast.BinOp) -> bool:
     """Whether a | is of types."""
     sides = (node.left, node.right)
     return isinstance(node.op, ast.BitOr) and any(
-        isinstance(side, ast.Constant) and side.value is None or isinstance(side, ast.Name) and side.id[:1].isupper()
+        (isinstance(side, ast.Constant) and side.value is None)
+        or (isinstance(side, ast.Name) and side.id[:1].isupper())
         for side in sides
     )
 
@@ -98,7 +99,11 @@ def _is_annotated(node: ast.AST) -> bool:
 def _marked(tree: ast.Module) -> ast.Module:
     """Mark what is no code that computes: annotations and decorators."""
     for node in ast.walk(tree):
-        parts = [getattr(node, "annotation", None), getattr(node, "returns", None), *getattr(node, "decorator_list", ())]
+        parts = [
+            getattr(node, "annotation", None),
+            getattr(node, "returns", None),
+            *getattr(node, "decorator_list", ()),
+        ]
         for part in parts:
             for inner in ast.walk(part) if isinstance(part, ast.AST) else ():
                 inner.in_annotation = True  # type: ignore[attr-defined]
@@ -115,7 +120,9 @@ def changed(node: ast.AST, kind: str) -> None:
         node.test = ast.UnaryOp(ast.Not(), node.test)  # type: ignore[attr-defined]
     elif kind == "constant":
         value = node.value  # type: ignore[attr-defined]
-        node.value = not value if isinstance(value, bool) else value + 1 if isinstance(value, int) else value * 1.5 + 0.1  # type: ignore[attr-defined]
+        node.value = (
+            not value if isinstance(value, bool) else value + 1 if isinstance(value, int) else value * 1.5 + 0.1
+        )  # type: ignore[attr-defined]
     else:
         node.value = ast.Constant(None)  # type: ignore[attr-defined]
 
@@ -179,7 +186,21 @@ def reached(folder: Path) -> dict[tuple[str, int], list[str]]:
     out = folder / "reached"
     out.mkdir()
     environment = os.environ | {"OPENSTAKE_REPEATS": "few", "OPENSTAKE_REACHED": str(out)}
-    command = [sys.executable, "-m", "pytest", "-q", "-n", "2", "--dist", "worksteal", "-m", "not slow", "-p", "scripts.reached", *IGNORED]
+    command = [
+        sys.executable,
+        "-m",
+        "pytest",
+        "-q",
+        "-n",
+        "2",
+        "--dist",
+        "worksteal",
+        "-m",
+        "not slow",
+        "-p",
+        "scripts.reached",
+        *IGNORED,
+    ]
     print("The quick tests run once, traced ...", flush=True)
     done = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True)
     if done.returncode:
@@ -195,7 +216,16 @@ def reached(folder: Path) -> dict[tuple[str, int], list[str]]:
 
 
 # These compare the tree with what was written of it: a changed line is no mistake of the program to them.
-IGNORED = ("--deselect", "tests/test_licences.py", "--ignore", "tests/test_docs.py", "--ignore", "tests/test_lint.py", "--ignore", "tests/fuzz")
+IGNORED = (
+    "--deselect",
+    "tests/test_licences.py",
+    "--ignore",
+    "tests/test_docs.py",
+    "--ignore",
+    "tests/test_lint.py",
+    "--ignore",
+    "tests/fuzz",
+)
 
 
 def _body_lines(mutant: Mutant) -> list[int] | None:
@@ -213,7 +243,11 @@ def _body_lines(mutant: Mutant) -> list[int] | None:
         return None
     holds = [node for node in around if not isinstance(node, ast.FunctionDef | ast.ClassDef)]
     smallest = min(holds, key=lambda node: (node.end_lineno or 0) - node.lineno, default=None)
-    return [mutant.line] if smallest is None else sorted({mutant.line, *range(smallest.lineno, (smallest.end_lineno or 0) + 1)})
+    return (
+        [mutant.line]
+        if smallest is None
+        else sorted({mutant.line, *range(smallest.lineno, (smallest.end_lineno or 0) + 1)})
+    )
 
 
 def tried(mutant: Mutant, tests: dict[tuple[str, int], list[str]], tree: Path) -> str:
@@ -229,10 +263,31 @@ def tried(mutant: Mutant, tests: dict[tuple[str, int], list[str]], tree: Path) -
     text, _, _ = mutated(SOURCE / mutant.path, mutant.number)
     path.write_text(text, encoding="utf-8")
     try:
-        environment = os.environ | {"OPENSTAKE_REPEATS": "few", "PYTHONPATH": f"{tree / 'src'}:{tree}", "PYTHONDONTWRITEBYTECODE": "1"}
-        command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "-p", "no:xdist", "-o", "faulthandler_timeout=60"]
+        environment = os.environ | {
+            "OPENSTAKE_REPEATS": "few",
+            "PYTHONPATH": f"{tree / 'src'}:{tree}",
+            "PYTHONDONTWRITEBYTECODE": "1",
+        }
+        command = [
+            sys.executable,
+            "-m",
+            "pytest",
+            "-x",
+            "-q",
+            "-p",
+            "no:cacheprovider",
+            "-p",
+            "no:xdist",
+            "-o",
+            "faulthandler_timeout=60",
+        ]
         done = subprocess.run(
-            [*command, *candidates[:MOST_TESTS]], cwd=tree, env=environment, capture_output=True, text=True, timeout=LONGEST_S
+            [*command, *candidates[:MOST_TESTS]],
+            cwd=tree,
+            env=environment,
+            capture_output=True,
+            text=True,
+            timeout=LONGEST_S,
         )
     except subprocess.TimeoutExpired:
         return "killed"  # it hangs: nobody would not see that
@@ -258,7 +313,11 @@ def main() -> None:
         trees: Queue[Path] = Queue()
         for n in range(asked.jobs):
             copy = folder / f"tree-{n}"
-            shutil.copytree(ROOT, copy, ignore=shutil.ignore_patterns(".git", ".venv", "node_modules", ".stamps", "data", "__pycache__"))
+            shutil.copytree(
+                ROOT,
+                copy,
+                ignore=shutil.ignore_patterns(".git", ".venv", "node_modules", ".stamps", "data", "__pycache__"),
+            )
             (copy / ".venv").symlink_to(ROOT / ".venv")
             trees.put(copy)
 
@@ -285,7 +344,9 @@ def _tell(results: list[tuple[Mutant, str]], seconds: float) -> None:
     print()
     for part, found in counts.items():
         killed, whole = found["killed"], found.total()
-        print(f"{part:9} {killed:3} of {whole:3} killed, {100.0 * killed / whole:.0f} %; {found['not reached']} not reached by a quick test")
+        print(
+            f"{part:9} {killed:3} of {whole:3} killed, {100.0 * killed / whole:.0f} %; {found['not reached']} not reached by a quick test"
+        )
     print(f"{seconds / 60.0:.1f} min")
 
 
