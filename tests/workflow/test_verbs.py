@@ -1,0 +1,235 @@
+"""What verbs and views say, in process and at once: what wires the steps together is held by these, not by slow walks alone."""
+
+import itertools
+
+import numpy as np
+import pytest
+
+from openstake.store.book import write_entry
+from openstake.store.models import BaseCoordinate
+from tests.conftest import as_file
+from tests.filled import Filling
+
+NUMBERS = itertools.count()
+CONTROL = """name,east,north,ellipsoidal height
+V1,703400.000,629800.000,62.000
+V2,704000.000,629850.000,61.200
+V3,703950.000,630400.000,63.100
+"""
+
+
+class Work:
+    """A job of its own on three marks in an office without devices."""
+
+    def __init__(self, crew, **more):
+        self.crew = crew
+        wish = {"name": f"Verbs {next(NUMBERS)}", "system": {"kind": "code", "code": 2157}, "length_unit": "m"} | more
+        self.job = crew.post("/jobs", wish)["id"]
+        crew.post(f"/jobs/{self.job}/control/accept", as_file(CONTROL))
+        self.database = crew.program.context.database
+
+    def get(self, path, status=200):
+        return self.crew.get(f"/jobs/{self.job}/{path}", status)
+
+    def post(self, path, body=None, status=200):
+        return self.crew.post(f"/jobs/{self.job}/{path}", body, status)
+
+    def mark(self, name):
+        return self.crew.mark(self.job, name)
+
+    def filled(self, make):
+        """Write rows of a season of work into the job; `make` gets the filling."""
+        return self.database.write(lambda session: make(Filling(session, self.job)))
+
+
+@pytest.fixture
+def work(shared_office):
+    return Work(shared_office)
+
+
+# --- the Book, page by page ---
+
+
+@pytest.mark.parametrize("count", [499, 500, 501, 1001])
+def test_a_long_book_comes_page_by_page_newest_first_and_whole(work, count):
+    """Five hundred lines a page: the edges on both sides of one page, and of two."""
+    begun = len(work.get("book")["lines"])
+
+    def write(session):
+        for n in range(count - begun):
+            write_entry(session, 1_795_600_000.0 + n, "note", f"Note {n}.", work.job)
+
+    work.database.write(write)
+    pages, after = [], ""
+    while after is not None:
+        page = work.get(f"book?after={after}")
+        pages.append(page["lines"])
+        after = page["next"]
+
+    assert [len(page) for page in pages] == [min(500, count - 500 * n) for n in range((count + 499) // 500)]
+    sequences = [line["sequence"] for page in pages for line in page]
+    assert sequences == sorted(set(sequences), reverse=True) and len(sequences) == count
+    assert work.get("book")["verification"]["whole"]
+
+
+def test_lines_are_found_by_words_group_and_day(work):
+    work.post("book/notes", {"words": "The ford is too deep for the van."})
+    found = work.get("book?text=FORD")["lines"]
+    assert [line["sentence"] for line in found] == ["The ford is too deep for the van."]
+    assert work.get("book?text=ford&group=kit")["lines"] == []
+    groups = {group: [line["kind"] for line in work.get(f"book?group={group}")["lines"]] for group in ("notes", "job")}
+    assert groups == {"notes": ["note"], "job": ["control-imported", "job-made"]}
+    assert work.get("book?day=2001-01-01")["lines"] == []
+    assert "day" in work.get("book?day=someday", 422)["detail"]
+
+
+# --- heights at the base ---
+
+
+def test_readings_differ_from_their_mean_and_the_mean_is_that_by_hand(work):
+    work.post("base/setup", {"mark_id": work.mark("V1"), "source": "mark"})
+    for reading in ("1.5460 m", "1.5480 m", "5.0755 ft"):
+        work.post("base/readings", {"reading": reading, "feature": "bottom"})
+    opening = work.get("base")["heights"]
+
+    metres = [1.5460, 1.5480, 5.0755 * 0.3048]
+    mean = sum(metres) / 3.0
+    rows = opening["readings"]
+    assert [row["from_mean_m"] for row in rows] == pytest.approx([value - mean for value in metres], abs=1e-9)
+    assert opening["opening"]["arp_height_m"] == pytest.approx(mean, abs=1e-9)
+
+
+def test_readings_that_do_not_agree_have_no_mean_to_differ_from(work):
+    work.post("base/setup", {"mark_id": work.mark("V1"), "source": "mark"})
+    for reading in ("1.546 m", "1.646 m"):
+        work.post("base/readings", {"reading": reading, "feature": "bottom"})
+    rows = work.get("base")["heights"]["readings"]
+    assert [row["from_mean_m"] for row in rows] == [None, None]
+
+
+# --- where a base's coordinate comes from, and what a correction does ---
+
+
+@pytest.mark.parametrize(
+    ("source", "off_m", "autonomous"), [("mark", 0.0, False), ("average", 1.5, True), ("network", 1.5, False)]
+)
+def test_each_school_of_the_base_coordinate_says_what_it_is_and_what_it_is_good_for(work, source, off_m, autonomous):
+    work.filled(lambda filling: filling.base(0, filling.marks[0], source=source, ends=False))
+    base = work.get("base")
+    shown, codes = base["occupation"], [finding["code"] for finding in base["findings"]]
+
+    assert (shown["source"], shown["source_detail"]) == (source, f"{source} V1")
+    assert ("base-autonomous" in codes) is autonomous, codes
+    # As the row has it: 12 mm and 16 mm of a known mark; a metre and a half more where it was averaged.
+    assert shown["accuracy_horizontal_95_m"] == pytest.approx(0.012 + off_m)
+    assert shown["accuracy_vertical_95_m"] == pytest.approx(0.016 + off_m)
+
+
+def test_every_shot_moves_with_the_base_s_coordinate_and_back_to_the_same_bits(work):
+    def measured(filling):
+        base = filling.base(0, filling.marks[0], ends=False)
+        filling.shots(*base, 3, epochs=5)
+        return base[3]
+
+    coordinate = work.filled(measured)
+    before = {check["mark_name"]: check for check in work.get("checks")["checks"]}
+    keys = ("point_east_m", "point_north_m", "point_height_m")
+
+    def shifted(filling):
+        up = np.array([coordinate.x_m, coordinate.y_m, coordinate.z_m])
+        moved = up * (
+            1.0 + 0.25 / np.linalg.norm(up)
+        )  # along the radius: 0.25 m up, and 0.7 mm north (by hand: f sin 2φ)
+        values = {column.name: getattr(coordinate, column.name) for column in BaseCoordinate.__table__.columns}
+        del values["id"], values["created_s"]
+        return filling.add(
+            BaseCoordinate(**values | dict(zip(("x_m", "y_m", "z_m"), map(float, moved), strict=True)) | {"replaces_id": coordinate.id})
+        )  # fmt: skip
+
+    moved = work.filled(shifted)
+    work.crew.program.context.changed(work.job)
+    after = {check["mark_name"]: check for check in work.get("checks")["checks"]}
+    for name, check in after.items():
+        assert check["point_height_m"] - before[name]["point_height_m"] == pytest.approx(0.25, abs=0.0005)
+        assert check["stale"] and not before[name]["stale"]
+    undo = {"occupation_id": coordinate.occupation_id, "coordinate_id": coordinate.id, "reason": "tried"}
+    assert moved.replaces_id == coordinate.id
+    work.post("base/coordinate", undo)
+    back = {check["mark_name"]: check for check in work.get("checks")["checks"]}
+    assert {name: [check[key] for key in keys] for name, check in back.items()} == {
+        name: [check[key] for key in keys] for name, check in before.items()
+    }
+
+
+# --- checks ---
+
+
+def test_a_check_is_observed_minus_known_and_says_it_in_words(work):
+    def measured(filling):
+        filling.shots(*filling.base(0, filling.marks[0], ends=False), 3, epochs=5, off_m=(0.030, 0.0, 0.100))
+
+    work.filled(measured)
+    for check in work.get("checks")["checks"]:
+        # Noise of 6 mm a component over five epochs: 2.7 mm; four sigmas.
+        assert check["east_m"] == pytest.approx(0.030, abs=0.011) and check["up_m"] == pytest.approx(0.100, abs=0.011)
+        assert "high" in check["words"] and not check["agrees"]
+        assert check["horizontal_m"] == pytest.approx(np.hypot(check["east_m"], check["north_m"]), abs=1e-6)
+
+
+def test_repeats_of_one_initialisation_prove_little_and_of_two_more(work):
+    def measured(filling):
+        base = filling.base(0, filling.marks[0], ends=False)
+        filling.marks = filling.marks[1:2]
+        filling.shots(*base, 2, epochs=5)
+        filling.now += 3600.0
+        filling.shots(*base, 1, epochs=5)
+
+    work.filled(measured)
+    newest, second, first = work.get("checks")["checks"]
+    codes = [[item["code"] for item in check["findings"]] for check in (newest, second, first)]
+    assert "repeats-agree" in codes[0], codes
+    assert "repeat-not-independent" in codes[1] and "repeats-agree" not in codes[2]
+
+
+# --- system ---
+
+
+@pytest.mark.parametrize("factor", ["0.98", "1.02", "10001", "-1", "none", ""])
+def test_a_combined_factor_that_cannot_be_one_is_refused_at_its_field(work, factor):
+    """The reciprocal of a factor, or parts per million in its place, lies near no 1."""
+    before = work.crew.get(f"/jobs/{work.job}")
+    ground = {"origin_name": "A", "combined_factor": factor, "east_m": "703400", "north_m": "629800"}
+    wish = {"replaces_id": before["settings_id"], "changes": {"ground": ground}}
+    assert work.post("settings", wish, 422)["field"] == "combined_factor"
+    assert work.crew.get(f"/jobs/{work.job}") == before
+
+
+def test_an_assumed_local_system_has_no_combined_factor(work):
+    """Its distances are on the ground by definition: a factor would take them there twice."""
+    before = work.crew.get(f"/jobs/{work.job}")
+    ground = {"origin_name": "A", "combined_factor": "0.9999", "east_m": "5000", "north_m": "5000"}
+    wish = {"replaces_id": before["settings_id"], "changes": {"system": {"kind": "local"}, "ground": ground}}
+    refused = work.post("settings", wish, 422)
+    assert refused["field"] and refused["detail"].endswith("."), refused
+    assert work.crew.get(f"/jobs/{work.job}") == before
+
+
+# --- take home ---
+
+
+def test_a_day_sheet_has_the_points_of_its_day_and_no_others(work):
+    def measured(filling):
+        base = filling.base(0, filling.marks[0], ends=False)
+        filling.shots(*base, 4, epochs=5, as_points=True)
+        filling.now += 86_400.0
+        filling.shots(*base, 2, epochs=5, as_points=True)
+
+    work.filled(measured)
+    days = work.get("book/days")["days"]
+    assert len(days) >= 2
+    counts = {}
+    for item in days:
+        counts[item["day"]] = {part["title"]: part["lines"] for part in work.get(f"book/days/{item['day']}")["parts"]}
+    told = [parts.get("Checks", []) for parts in counts.values()]
+    # Each shot's line stands on the sheet of its own day, four on the first and two on the next (by hand).
+    assert sorted(len(lines) for lines in told if lines) == [2, 4]
