@@ -22,6 +22,11 @@ settings.register_profile(
 settings.load_profile("any machine")
 
 
+def pytest_collection_modifyitems(items):
+    """Begin with what takes long, so that no worker sits idle at the end while another has a long test before it."""
+    items.sort(key=lambda item: item.get_closest_marker("slow") is None)
+
+
 class Crew:
     """Talks to the API as the front end does."""
 

@@ -198,3 +198,24 @@ def test_nothing_of_watch_is_beyond_the_edge_or_wrong_for_a_screen_reader(page, 
     fixed(page)
     assert page.driver.execute_script("return document.documentElement.scrollWidth <= innerWidth")
     assert axe(page) == []
+
+
+def test_in_practice_a_link_is_cut_for_ten_seconds_and_half_an_hour_goes_by_at_a_press(page, running):
+    api, job = running
+    page.open(f"/job/{job}/watch")
+    fixed(page)
+    page.press("Cut it for 10 s")
+    page.until(lambda: (api("GET", f"/jobs/{job}/watch")["live"]["age_s"] or 0.0) > 5.0)
+    fixed(page)
+
+    page.open(f"/job/{job}/check?view=plan")
+    page.press("30 min later")
+    page.sees("30 min were let pass here")
+    told = [line["sentence"] for line in api("GET", f"/jobs/{job}/book")["lines"]]
+    assert {"To practise, the link was cut for 10 s.", "To practise, 30 min were let pass."} <= set(told)
+    assert api("GET", f"/jobs/{job}/watch")["live"]["status"] == "fixed", "nothing is lost by it"
+
+    other = next(item["id"] for item in api("GET", "/jobs")["jobs"] if item["name"] == "Alder Ford Footbridge")
+    page.open(f"/job/{other}/check?view=plan")
+    page.until(lambda: page.heading() == "Plan")
+    assert "later" not in page.text(), "a job that counts offers none of it"

@@ -103,6 +103,15 @@ def test_verbs_for_files_do_not_wait_for_the_web_application():
     assert json.loads(out.splitlines()[-1]) == []
 
 
+def test_the_help_and_the_start_of_the_program_import_nothing_that_they_do_not_need():
+    code = "import sys, runpy; from openstake.cli import main\ntry: main(['--help'])\nexcept SystemExit: pass\n"
+    code += "print([name for name in ('numpy', 'sqlalchemy', 'flask', 'pyproj') if name in sys.modules])\n"
+    code += "import openstake.app; late = ('scipy', 'alembic', 'cryptography', 'reportlab', 'ezdxf', 'tifffile', 'simplekml', 'astral')\n"
+    code += "print([name for name in late if name in sys.modules])"
+    out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
+    assert out.splitlines()[-2:] == ["[]", "[]"]
+
+
 def test_a_log_says_how_many_sentences_could_not_be_read(tmp_path):
     good = sentence_bytes(GGA.format(n=1, height="58.1", age="1"))
     decimal = sentence_bytes("GNGGA,120002.00,53.352387,N,6.262757,W,4,18,0.7,58.1,M,55.4,M,1.0,0017")

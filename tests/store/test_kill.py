@@ -18,6 +18,7 @@ from openstake.store.models import BookEntry, EpochRow, Shot, ShotEpoch
 from openstake.wire.nmea.epoch import EpochReader
 from tests.browser.conftest import Demo
 from tests.conftest import wait_for
+from tests.repeats import repeats
 
 
 def call(demo, method, path, body=None):
@@ -85,11 +86,11 @@ def test_a_killed_program_keeps_what_it_acknowledged_and_resumes(tmp_path, demo_
 
 
 @pytest.mark.slow
-def test_twenty_kills_under_load_keep_every_byte_and_epochs_to_the_last_second(tmp_path, demo_folder):
-    """The stand-ins run twenty times as fast: 20 Hz, with pages asking.
+def test_kills_under_load_keep_every_byte_and_epochs_to_the_last_second(tmp_path, demo_folder):
+    """All runs twenty times as fast: 20 Hz, with pages asking.
 
-    What was shown is in the raw stream each time.  Epochs follow in the database: within a second but where the disk or the
-    machine stands still for longer, so that is asked of the middle one of twenty.
+    What was shown is in the raw stream each time.  Epochs follow in the database: within a second of the host's but where the
+    disk or the machine stands still for longer, so that is asked of the middle one.
     """
     demo, dice, lost, acknowledged = Demo(tmp_path / "data", demo_folder, speed=20), random.Random(20), [], []
     try:
@@ -101,7 +102,7 @@ def test_twenty_kills_under_load_keep_every_byte_and_epochs_to_the_last_second(t
         listen = {"base_url": urls["base_url"], "rover_url": urls["rover_url"]}
         wish = {"mark_id": marks["CS1"], "reading": "1.546", "feature": "bottom", "source": "mark", "listen": listen}
         call(demo, "POST", f"/jobs/{job}/base/start", wish)
-        for _ in range(20):
+        for _ in range(repeats(6)):
             wait_for(lambda: (call(demo, "GET", f"/jobs/{job}/watch")["live"] or {}).get("time_of_day_s"), 40)
             asking = [threading.Thread(target=_ask_until_it_ends, args=(demo, job), daemon=True) for _ in range(3)]
             asking.append(threading.Thread(target=_write_until_it_ends, args=(demo, job, acknowledged), daemon=True))
@@ -114,12 +115,14 @@ def test_twenty_kills_under_load_keep_every_byte_and_epochs_to_the_last_second(t
             assert shown["time_of_day_s"] in _received_by_the_rover(tmp_path / "data" / "raw")
             with sqlite3.connect(tmp_path / "data" / "openstake.db") as kept:
                 assert kept.execute("PRAGMA integrity_check").fetchone() == ("ok",)
-                lost.append(shown["host_s"] - kept.execute("SELECT max(host_s) FROM epoch").fetchone()[0])
+                lost.append(
+                    (shown["host_s"] - kept.execute("SELECT max(host_s) FROM epoch").fetchone()[0]) / demo.speed
+                )
             demo.start()
         assert call(demo, "GET", f"/jobs/{job}/book")["verification"]["whole"]
         with sqlite3.connect(tmp_path / "data" / "openstake.db") as kept:
             told = {row[0] for row in kept.execute("SELECT json_extract(text, '$.sentence') FROM book")}
-        assert len(acknowledged) > 20 and set(acknowledged) <= told, "no line that was acknowledged is lost"
+        assert len(acknowledged) > 5 and set(acknowledged) <= told, "no line that was acknowledged is lost"
     finally:
         demo.process.kill()
         demo.process.wait()

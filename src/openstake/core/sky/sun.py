@@ -4,9 +4,6 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 
-from astral import Observer
-from astral.sun import azimuth, elevation
-
 from openstake.core.limits import SUN_SEEN_ABOVE_DEG
 
 
@@ -15,6 +12,9 @@ def sun_azimuth_deg(unix_s: float, latitude_deg: float, longitude_deg: float) ->
 
     Source: astral, after the NOAA solar calculator (J. Meeus, Astronomical Algorithms).
     """
+    from astral import Observer
+    from astral.sun import azimuth, elevation
+
     observer, moment = Observer(latitude_deg, longitude_deg), datetime.fromtimestamp(unix_s, UTC)
     if elevation(observer, moment) < SUN_SEEN_ABOVE_DEG:
         return None
