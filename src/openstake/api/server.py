@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import flask
 from flask import Flask, Response, request
+from werkzeug.routing import Rule
 
 from openstake.api.common import Spec
 from openstake.api.doors import (
@@ -33,11 +35,27 @@ _POLICY = (
 )
 
 
+class _Route(Rule):
+    """A route whose way from values to an address is compiled when one is asked for: two hundred at every start cost more than
+    all else that makes the application."""
+
+    def _compile_builder(self, append_unknown: bool = True) -> Callable[..., Any]:
+        made: list[Callable[..., Any]] = []
+
+        def build(*given: Any, **named: Any) -> Any:
+            if not made:
+                made.append(super(_Route, self)._compile_builder(append_unknown))
+            return made[0](*given, **named)
+
+        return build
+
+
 class _Application(Flask):
     """Flask with our doors: JSON in and out, and requests that are done once however often they are sent."""
 
     json_provider_class = JsonOut
     request_class = JsonIn
+    url_rule_class = _Route
 
     def __init__(self, access: Access) -> None:
         super().__init__("openstake", static_folder=None)
