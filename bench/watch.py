@@ -41,7 +41,7 @@ def fill_day(season: Season) -> int:
     context = season.program.context
     with context.database.read() as session:
         listening_id = listening_of(session, needed_occupation(session, season.job).id).id
-    count, now, random = HOURS * 3600 * HZ, context.now(), np.random.default_rng(3)
+    count, now, random = HOURS * 3600 * HZ, context.clock.now(), np.random.default_rng(3)
     quality = np.repeat(random.choice([4, 4, 4, 4, 5, 1], count // (60 * HZ) + 1), 60 * HZ)
     for start in range(0, count, 20_000):
         rows = [
