@@ -2,6 +2,9 @@
 
 import pytest
 
+from openstake.app import build
+from openstake.live.clock import VirtualClock
+from openstake.live.network import outside_of
 from tests.conftest import Crew, built
 
 NETTLE, ALDER = "Nettle Brook Culvert", "Alder Ford Footbridge"
@@ -171,3 +174,30 @@ def test_the_plan_of_checks_can_be_practised_to_its_end(own_program):
         for task in item["tasks"]
     }
     assert done["come back"], done
+
+
+def test_a_copy_of_a_job_is_made_in_the_host_s_time(own_program):
+    job = own_program.job()
+    own_program.later(job, 7200.0)
+    copied = own_program.post(f"/jobs/{job}/copy", {"name": "Carrow again", "with_control": True})
+    assert time_of(own_program, copied["id"])["passed_s"] == 0.0
+    assert copied["created_s"] == pytest.approx(time_of(own_program, copied["id"])["now_s"], abs=LOOKS_S)
+
+
+def test_a_package_takes_the_time_that_was_let_pass_with_it(own_program, demo_folder, tmp_path):
+    job = own_program.job(NETTLE)
+    own_program.later(job, 600.0)
+    work = own_program.post(f"/jobs/{job}/packages")
+    own_program.wait_for(lambda: own_program.get(f"/works/{work['id']}")["state"] != "running", 60)
+    packed = own_program.file(f"/works/{work['id']}/file")
+    folder = tmp_path / "there"
+    there = Crew(
+        build(folder, practice=False, demo=False, web_dir=None, outside=outside_of(VirtualClock(1_795_600_000.0)))
+    )
+    try:
+        unpacking = there.upload("/packages", packed)
+        there.wait_for(lambda: there.get(f"/works/{unpacking['id']}")["state"] != "running", 60)
+        assert time_of(there, job)["passed_s"] == 600.0
+        assert "To practise, 10 min were let pass." in sentences(there, job)
+    finally:
+        there.program.close()

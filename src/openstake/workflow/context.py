@@ -92,6 +92,8 @@ class Context:
     backup: BackupState = field(default_factory=BackupState)
     access: Access = field(init=False)
     _passed_s: dict[str, float] = field(init=False, default_factory=dict)
+    _changes: int = field(init=False, default=0)
+    _remembering: threading.Lock = field(init=False, default_factory=threading.Lock)
 
     def __post_init__(self) -> None:
         self.running, self.works = Running(self.clock), Works(self.clock)
@@ -110,8 +112,13 @@ class Context:
         """Return how much time has been let pass in a job, seconds."""
         passed_s = self._passed_s.get(job_id)
         if passed_s is None:
+            seen = self._changes
             with self.database.read() as session:
-                passed_s = self._passed_s[job_id] = time_passed_s(session, job_id)
+                passed_s = time_passed_s(session, job_id)
+            with self._remembering:
+                # What was read before something changed is not remembered after it.
+                if seen == self._changes:
+                    self._passed_s[job_id] = passed_s
         return passed_s
 
     def stand_ins(self, job_id: str) -> PracticeField | None:
@@ -126,7 +133,9 @@ class Context:
 
     def changed(self, job_id: str) -> None:
         """Tell browsers that what is stored of a job has changed."""
-        self._passed_s.pop(job_id, None)
+        with self._remembering:
+            self._changes += 1
+            self._passed_s.pop(job_id, None)
         self.hub.publish(f"job:{job_id}", JobChanged(job_id))
 
 

@@ -309,7 +309,8 @@ def copy_job(context: Context, job_id: str, wish: CopyJob) -> JobView:
     """Make a new job with another's settings and profiles, and its control list where that is wished."""
 
     def work(session: Session) -> JobNow:
-        pattern, now = job_of(session, job_id), context.now(job_id)
+        # The copy is a job of its own: no time was let pass in it.
+        pattern, now = job_of(session, job_id), context.clock.now()
         values = {column: getattr(pattern.settings, column) for column in _COLUMNS}
         values |= {"name": " ".join(wish.name.split())[:200], "archived": False}
         _check_name(session, None, values["name"])
