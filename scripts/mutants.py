@@ -1,6 +1,6 @@
 """Mutants: small mistakes put into the source, drawn by a seed, and whether the quick tests find each.
 
-    scripts/mutants.py [--count 200] [--seed TEXT] [--part core --part workflow ...] [--jobs 2] [--out FILE.json]
+    scripts/mutants.py [--count 200] [--seed TEXT] [--part core --part workflow ...] [--tests PATH ...] [--jobs 2] [--out FILE.json]
 
 A mutant is one operator, constant, condition or dropped call of `core`, `store`, `workflow` or `live`.  The quick tests run once
 with a tracer that notes which test reaches which line; a mutant is then tried on the tests that reach its line, the quickest
@@ -181,7 +181,7 @@ def _listed() -> set[str]:
     return {line.partition("  # ")[0].strip() for line in lines if line and not line.startswith("#")}
 
 
-def reached(folder: Path) -> dict[tuple[str, int], list[str]]:
+def reached(folder: Path, which: list[str]) -> dict[tuple[str, int], list[str]]:
     """Run the quick tests once, traced, and return which tests reach each line, the quickest first."""
     out = folder / "reached"
     out.mkdir()
@@ -200,6 +200,7 @@ def reached(folder: Path) -> dict[tuple[str, int], list[str]]:
         "-p",
         "scripts.reached",
         *IGNORED,
+        *which,
     ]
     print("The quick tests run once, traced ...", flush=True)
     done = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True)
@@ -302,6 +303,7 @@ def main() -> None:
     parser.add_argument("--count", type=int, default=200)
     parser.add_argument("--seed", default="open stake")
     parser.add_argument("--part", action="append", choices=PARTS)
+    parser.add_argument("--tests", action="append", default=[], help="tests to try them on, in place of all quick ones")
     parser.add_argument("--jobs", type=int, default=2)
     parser.add_argument("--out", type=Path)
     asked = parser.parse_args()
@@ -309,7 +311,7 @@ def main() -> None:
     begun = time.monotonic()
     with tempfile.TemporaryDirectory(prefix="mutants-") as name:
         folder = Path(name)
-        tests = reached(folder)
+        tests = reached(folder, asked.tests)
         trees: Queue[Path] = Queue()
         for n in range(asked.jobs):
             copy = folder / f"tree-{n}"

@@ -1,6 +1,5 @@
 """Every outcome of the connection test, provoked on the loopback."""
 
-import socket
 import ssl
 import threading
 from pathlib import Path
@@ -9,32 +8,33 @@ import pytest
 
 from openstake.live import network, transport
 from openstake.live.caster import Account, fetch_table, listen, may_push
+from openstake.live.clock import VirtualClock
 from openstake.live.transport import Outcome
 from openstake.standin.caster import Caster
 from openstake.wire.ntrip.http import chunk, push_request
 from tests import published
 
-pytestmark = pytest.mark.slow
-
 DATA = Path(__file__).parent.parent / "data"
 CERTIFICATE = DATA / "loopback.pem"
 HOST = "127.0.0.1"
+# In virtual time over connections in memory; TLS and names are the host's.
+VIRTUAL = network.outside_of(VirtualClock(1_795_564_790.0))
 
 
 class Answering:
     """A server that says the same to whoever comes, and keeps what it was told."""
 
-    def __init__(self, reply, tls=False, hold_s=0.0):
+    def __init__(self, reply, tls=False, hold_s=0.0, on_host=False):
         self.told = b""
         self._reply, self._hold_s = reply, hold_s
+        self._outside = network.HOST if tls or on_host else VIRTUAL
         self._stop = threading.Event()
-        self._listener = socket.create_server((HOST, 0))
+        self._listener = self._outside.network.listen(HOST, 0)
         self.port = self._listener.getsockname()[1]
         context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER) if tls else None
         if context:
             context.load_cert_chain(CERTIFICATE)
-        self._thread = threading.Thread(target=self._run, args=(context,), daemon=True)
-        self._thread.start()
+        self._outside.clock.thread(self._run, "answering", context).start()
 
     def _run(self, context):
         while not self._stop.is_set():
@@ -42,7 +42,7 @@ class Answering:
                 connection, _ = self._listener.accept()
             except OSError:
                 return
-            threading.Thread(target=self._serve, args=(connection, context), daemon=True).start()
+            self._outside.clock.thread(self._serve, "answers", connection, context).start()
 
     def _serve(self, connection, context):
         try:
@@ -80,7 +80,7 @@ def answering():
 
 @pytest.fixture
 def caster():
-    running = Caster(0, "crew", "word", network.HOST)
+    running = Caster(0, "crew", "word", VIRTUAL)
     yield running
     running.close()
 
@@ -88,7 +88,7 @@ def caster():
 @pytest.fixture
 def base(caster):
     """A base that is connected to the caster as MOUNT and sends what it is given."""
-    connection = socket.create_connection((HOST, caster.port))
+    connection = VIRTUAL.network.connect(HOST, caster.port)
     connection.sendall(push_request(HOST, "MOUNT", "crew", "word"))
     assert b"200 OK" in connection.recv(4096)
     yield connection
@@ -99,12 +99,6 @@ def account(port, password="word", **more):
     return Account(HOST, port, "crew", password, **more)
 
 
-def closed_port():
-    with socket.socket() as probe:
-        probe.bind((HOST, 0))
-        return probe.getsockname()[1]
-
-
 OK = b"HTTP/1.1 200 OK\r\nNtrip-Version: Ntrip/2.0\r\nContent-Type: gnss/data\r\n\r\n"
 
 
@@ -113,19 +107,21 @@ def test_a_name_that_nobody_knows():
 
 
 def test_a_port_where_nothing_listens():
-    heard = listen(account(closed_port()), "M", 1, network.HOST)
+    heard = listen(account(9), "M", 1, VIRTUAL)
 
     assert heard.outcome is Outcome.REFUSED and not heard.connected
 
 
-def test_a_server_that_takes_the_connection_and_says_nothing(monkeypatch):
-    monkeypatch.setattr(network, "CONNECT_TIMEOUT_S", 0.3)
-    with socket.create_server((HOST, 0)) as silent:
-        assert listen(account(silent.getsockname()[1]), "M", 1, network.HOST).outcome is Outcome.TIMED_OUT
+def test_a_server_that_takes_the_connection_and_says_nothing():
+    silent = VIRTUAL.network.listen(HOST, 0)
+    begun_s = VIRTUAL.clock.monotonic()
+    assert listen(account(silent.getsockname()[1]), "M", 1, VIRTUAL).outcome is Outcome.TIMED_OUT
+    assert VIRTUAL.clock.monotonic() - begun_s == network.CONNECT_TIMEOUT_S
+    silent.close()
 
 
 def test_a_plain_port_asked_for_encryption_and_a_certificate_nobody_vouches_for(answering):
-    plain, encrypted = answering(b"HTTP/1.1 200 OK\r\n\r\n"), answering(OK, tls=True)
+    plain, encrypted = answering(b"HTTP/1.1 200 OK\r\n\r\n", on_host=True), answering(OK, tls=True)
 
     assert listen(account(plain.port, tls=True), "M", 1, network.HOST).outcome is Outcome.TLS_TROUBLE
     heard = listen(account(encrypted.port, tls=True), "M", 1, network.HOST)
@@ -142,27 +138,29 @@ def test_an_encrypted_stream_of_a_trusted_caster_is_heard(answering):
 
 def test_something_that_is_no_caster(answering):
     for reply in (b"SSH-2.0-x\r\n\r\n", b"", b"\x16\x03\x01\r\n\r\n"):
-        assert listen(account(answering(reply).port), "M", 1, network.HOST).outcome is Outcome.NOT_A_CASTER
+        assert listen(account(answering(reply).port), "M", 1, VIRTUAL).outcome is Outcome.NOT_A_CASTER
     assert (
-        listen(account(answering(b"HTTP/1.1 503 Busy\r\n\r\n").port), "M", 1, network.HOST).outcome
-        is Outcome.OTHER_ANSWER
+        listen(account(answering(b"HTTP/1.1 503 Busy\r\n\r\n").port), "M", 1, VIRTUAL).outcome is Outcome.OTHER_ANSWER
     )
 
 
 @pytest.mark.usefixtures("base")
 def test_a_wrong_password_an_unknown_mountpoint_and_a_silent_one_are_three_things(caster):
-    assert listen(account(caster.port, "wrong"), "MOUNT", 1, network.HOST).outcome is Outcome.UNAUTHORISED
-    assert listen(account(caster.port), "ELSEWHERE", 1, network.HOST).outcome is Outcome.UNKNOWN_MOUNTPOINT
-    silent = listen(account(caster.port), "MOUNT", 1, network.HOST)
+    assert listen(account(caster.port, "wrong"), "MOUNT", 1, VIRTUAL).outcome is Outcome.UNAUTHORISED
+    assert listen(account(caster.port), "ELSEWHERE", 1, VIRTUAL).outcome is Outcome.UNKNOWN_MOUNTPOINT
+    silent = listen(account(caster.port), "MOUNT", 1, VIRTUAL)
     assert (silent.connected, silent.sending, silent.outcome) == (True, False, None)
     assert "silent" in silent.sentence
 
 
 def test_what_arrives_is_named_with_its_station(caster, base):
-    sender = threading.Timer(0.3, lambda: base.sendall(chunk(published.RTCM_1005_EXAMPLE * 2)))
-    sender.start()
+    def send():
+        VIRTUAL.clock.sleep(0.3)
+        base.sendall(chunk(published.RTCM_1005_EXAMPLE * 2))
 
-    heard = listen(account(caster.port), "MOUNT", 2, network.HOST)
+    VIRTUAL.clock.thread(send, "sender").start()
+
+    heard = listen(account(caster.port), "MOUNT", 2, VIRTUAL)
 
     assert heard.connected and heard.sending and heard.frames == 2 and heard.messages == (1005,)
     # RTCM 10403.x, the standard's example.
@@ -171,7 +169,7 @@ def test_what_arrives_is_named_with_its_station(caster, base):
 
 
 def test_bytes_that_are_no_frames_are_not_taken_for_sending(answering):
-    heard = listen(account(answering(OK + b"$GPGGA,hello*00\r\n" * 5, hold_s=0.3).port), "M", 0.5, network.HOST)
+    heard = listen(account(answering(OK + b"$GPGGA,hello*00\r\n" * 5, hold_s=0.3).port), "M", 0.5, VIRTUAL)
 
     assert heard.connected and not heard.sending and "no frame" in heard.sentence
 
@@ -179,30 +177,30 @@ def test_bytes_that_are_no_frames_are_not_taken_for_sending(answering):
 def test_a_position_is_sent_up_at_once(answering):
     server = answering(OK, hold_s=1.0)
 
-    heard = listen(account(server.port), "VRS", 1, network.HOST, lambda: b"$GNGGA,position*00\r\n")
+    heard = listen(account(server.port), "VRS", 1, VIRTUAL, lambda: b"$GNGGA,position*00\r\n")
 
     assert heard.gga_sent == 1 and b"$GNGGA,position" in server.told
 
 
 def test_the_two_lights_of_a_base_that_pushes(caster):
     assert (
-        may_push(account(caster.port), "NEW", network.HOST).connected
-        and not may_push(account(caster.port), "NEW", network.HOST).sending
+        may_push(account(caster.port), "NEW", VIRTUAL).connected
+        and not may_push(account(caster.port), "NEW", VIRTUAL).sending
     )
-    refused = may_push(account(caster.port, "wrong"), "NEW", network.HOST)
+    refused = may_push(account(caster.port, "wrong"), "NEW", VIRTUAL)
     assert (refused.connected, refused.outcome) == (False, Outcome.UNAUTHORISED)
 
 
 @pytest.mark.usefixtures("base")
 def test_a_mountpoint_in_use_is_a_base_that_is_connected(caster):
-    found = may_push(account(caster.port), "MOUNT", network.HOST)
+    found = may_push(account(caster.port), "MOUNT", VIRTUAL)
 
     assert found.connected and "already" in found.sentence
 
 
 @pytest.mark.usefixtures("base")
 def test_a_table_is_fetched_whole(caster):
-    table = fetch_table(account(caster.port), network.HOST)
+    table = fetch_table(account(caster.port), VIRTUAL)
 
     assert table.whole and [row.mountpoint for row in table.rows] == ["MOUNT"]
 
@@ -210,4 +208,4 @@ def test_a_table_is_fetched_whole(caster):
 @pytest.mark.parametrize("reply", [b"HTTP/1.1 200 OK\r\n\r\n<html>hello</html>", b"HTTP/1.1 404 Not Found\r\n\r\n"])
 def test_a_page_in_place_of_a_table_is_refused(answering, reply):
     with pytest.raises(transport.DeviceError, match="not with a source table"):
-        fetch_table(account(answering(reply).port), network.HOST)
+        fetch_table(account(answering(reply).port), VIRTUAL)
