@@ -191,7 +191,7 @@ def test_a_mountpoint_of_the_stand_in_is_listed_tested_and_taken_into_a_profile(
     rows = own_program.post(f"/jobs/{job}/link/table", caster)["rows"]
     assert rows[0]["mountpoint"] == "PRACTICE" and rows[0]["distance_km"] < 3.0
     heard = own_program.post(
-        f"/jobs/{job}/link/try", {"caster": caster, "mountpoint": "PRACTICE", "seconds": 6, "push": True}
+        f"/jobs/{job}/link/try", {"caster": caster, "mountpoint": "PRACTICE", "seconds": 12, "push": True}
     )
     assert heard["connected"] and heard["sending"] and heard["stations"][0]["station_id"] == 17
     assert heard["push"]["connected"] and "already" in heard["push"]["sentence"]

@@ -78,6 +78,13 @@ class Demo:
     def url(self):
         return f"http://127.0.0.1:{self.port}"
 
+    def fix_as_receivers_do(self):
+        """Let the rover take its time to a fix, where what it shows until then is the matter."""
+        world = self.folder / "world.json"
+        document = json.loads(world.read_text())
+        del document["fix_after_s"]
+        world.write_text(json.dumps(document))
+
     def stop(self):
         self.process.terminate()
         self.process.wait(60)

@@ -200,6 +200,8 @@ def test_a_rover_height_typed_wrongly_is_corrected_under_all_its_shots_and_an_an
     page.press("Correct 3 shots")
     page.sees("Rover height under AF4: 1.800 m")
     page.until(lambda: {check["up_m"] > 0.18 for check in api("GET", f"/jobs/{job}/checks")["checks"]} == {True})
+    # The form is empty again once the correction is told.
+    page.until(lambda: page.field("height_reason").get_attribute("value") == "")
     page.type("height_reason", "it had not")
     page.press("Back to '2.000 m'")
     page.sees("Rover height under AF4: 2.000 m")
