@@ -11,7 +11,7 @@ from openstake.live.clock import Clock, Event
 
 _GPS_EPOCH_S = 315_964_800  # 1980-01-06 in Unix seconds
 _LOOKS_EVERY_S = 0.5
-_MOST_LATE_S = 2.0
+_MOST_LATE_S = 2.0  # of the host's: a fast clock of a busy machine is soon behind, and loses no epoch by it
 
 
 def ticks(clock: Clock, step_s: float, stop: Event) -> Iterator[float]:
@@ -28,7 +28,7 @@ def ticks(clock: Clock, step_s: float, stop: Event) -> Iterator[float]:
         if late_s < 0:
             stop.wait(min(-late_s, _LOOKS_EVERY_S))
             continue
-        if late_s > max(step_s, _MOST_LATE_S):
+        if clock.host_s(late_s) > max(clock.host_s(step_s), _MOST_LATE_S):
             due = math.floor(clock.now() / step_s)
         yield due * step_s
         due += 1
