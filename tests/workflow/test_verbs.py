@@ -214,6 +214,17 @@ def test_an_assumed_local_system_has_no_combined_factor(work):
     assert work.crew.get(f"/jobs/{work.job}") == before
 
 
+# --- who is told ---
+
+
+def test_browsers_are_told_of_a_control_list_that_was_taken(work):
+    hub, topics = work.crew.program.context.hub, (f"job:{work.job}",)
+    before = next(hub.stream(0, topics)).id
+    more = "name,east,north,ellipsoidal height\nV4,703500.000,629900.000,62.500\n"
+    work.crew.post(f"/jobs/{work.job}/control/accept", as_file(more))
+    assert next(hub.stream(0, topics)).id > before
+
+
 # --- take home ---
 
 
