@@ -137,8 +137,8 @@ def _running(context: Context, job_id: str) -> RunningSession | None:
 
 def _refuse_while_measuring(context: Context, job_id: str) -> None:
     """Refuse where something is being measured that a leap in time would tear apart."""
-    running = _running(context, job_id)
-    if running is not None and running.is_recording:
+    # In any job: the stand-ins are shared, and a shot of another job that hears them would be torn, too.
+    if any(session.is_recording for session in context.running.sessions):
         raise ConflictError("A shot is being recorded. Wait for its end, or cancel it first.")
     average, bench = context.running.average(job_id), context.running.bench(job_id)
     if (average is not None and average.running) or (bench is not None and bench.running):
