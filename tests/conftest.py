@@ -2,6 +2,7 @@
 
 import base64
 import fcntl
+import gc
 import os
 import shutil
 import time
@@ -25,6 +26,13 @@ settings.load_profile("any machine")
 def pytest_collection_modifyitems(items):
     """Begin with what takes long, so that no worker sits idle at the end while another has a long test before it."""
     items.sort(key=lambda item: item.get_closest_marker("slow") is None)
+
+
+def pytest_collection_finish():
+    """What is imported stays: the collector of garbage need not look at it again."""
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(20_000, 20, 50)
 
 
 class Crew:

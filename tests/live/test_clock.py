@@ -3,6 +3,7 @@
 import threading
 import time
 
+import numpy as np
 import pytest
 
 from openstake.live import clock as clocks
@@ -26,18 +27,37 @@ class Host:
         self.unix_s, self.passed_s = self.unix_s + seconds, self.passed_s + seconds
 
 
-def test_a_patient_clock_waits_while_the_process_is_held_up(monkeypatch):
+def test_a_patient_clock_waits_for_whoever_holds_it(monkeypatch):
     host = Host(monkeypatch)
     clock = ScaledClock(4.0)
     before = clock.now()
     assert before == NOON_S
-    for later_s, moved_s in ((0.1, 0.4), (3.0, 1.0), (0.2, 0.8)):
+    clock.hold("base", NOON_S + 2.0)
+    clock.hold("rover", NOON_S + 1.0)
+    for later_s, let_go, moved_s in ((0.1, None, 0.4), (3.0, "rover", 0.6), (3.0, "base", 1.0), (0.2, None, 0.8)):
         host.later(later_s)
         now = clock.now()
-        assert now - before == pytest.approx(moved_s, abs=1e-6), "a stall of 3 s passes as 0.25 s, four times as fast"
+        assert now - before == pytest.approx(moved_s, abs=1e-6), "what was held up is not caught up with"
         before = now
+        if let_go:
+            clock.hold(let_go, None)
     host.unix_s -= 5.0
     assert clock.now() == before, "a host whose clock is put back moves nothing"
+
+
+def test_stand_ins_that_are_slow_on_a_fast_clock_miss_no_epoch():
+    clock = ScaledClock(50.0)
+    taken = []
+    stop = clock.event()
+    for time_s in ticks(clock, 1.0, stop):
+        time.sleep(0.05)  # by the host: two and a half epochs
+        taken.append((time_s, clock.now()))
+        if len(taken) == 8:
+            stop.set()
+    assert np.all(np.diff([time_s for time_s, _ in taken]) == 1.0)
+    assert all(now_s <= time_s + 1.0 for time_s, now_s in taken), "time went on without its stand-in"
+    clock.sleep(5.0)
+    assert clock.now() > taken[-1][0] + 1.0, "whoever has ended holds nothing"
 
 
 def test_clocks_of_several_processes_agree_on_a_time_since_midnight(monkeypatch):

@@ -10,7 +10,7 @@ from functools import cache, wraps
 from inspect import getdoc
 from typing import Any, Literal, TypeVar, cast, get_type_hints
 
-from flask import Blueprint, Response
+from flask import Blueprint, Response, current_app
 from pydantic import BaseModel, ConfigDict, RootModel, TypeAdapter, create_model
 from pydantic.json_schema import GenerateJsonSchema
 from spectree import Response as Answers
@@ -71,11 +71,18 @@ class _Root(RootModel[T]):
 
 
 class Spec(SpecTree):
-    """Makes the schemas of the OpenAPI document when somebody asks for it."""
+    """Makes what a route needs when it is first asked, and the OpenAPI document when somebody wants it: two hundred routes at
+    every start would take long."""
 
     def __init__(self, **options: Any) -> None:
         super().__init__("flask", **options)
         self._shown: dict[str, tuple[type[BaseModel], Any]] = {}
+        self._views: dict[str, Callable[[], Handler]] = {}
+
+    def later(self, endpoint: str, make: Callable[[], Handler]) -> Handler:
+        """Return a view of that endpoint that is made when it is first asked."""
+        self._views[endpoint] = made = cache(make)
+        return lambda **given: made()(**given)
 
     def _add_model(self, model: Any, mode: Any = "validation") -> str:
         name: str = self.naming_strategy(model)
@@ -83,11 +90,13 @@ class Spec(SpecTree):
         return name
 
     def _generate_spec(self) -> Any:
+        current_app.view_functions.update({endpoint: made() for endpoint, made in self._views.items()})
         for model, mode in self._shown.values():
             super()._add_model(model, mode)
         return super()._generate_spec()
 
 
+Handler = Callable[..., Any]
 _PUBLISHED: dict[str, type] = {}
 
 
@@ -133,9 +142,6 @@ def answers(shape: type) -> Answers:
     )  # fmt: skip
 
 
-Handler = Callable[..., Any]
-
-
 class Api:
     """The routes of a blueprint: a handler's annotations are its contract.
 
@@ -157,28 +163,31 @@ class Api:
 
     def _route(self, method: str, path: str, tag: str, said: type | None) -> Callable[[Handler], Handler]:
         def decorate(handler: Handler) -> Handler:
-            hints = get_type_hints(handler)
-            result = hints["return"]
-            ways: dict[str, Callable[[type], type[BaseModel]]] = {"json": published, "query": _asked}
-            inputs: dict[str, Any] = {name: model(hints[name]) for name, model in ways.items() if name in hints}
-            shape = said or result
-            shown: type | None = shape if isinstance(shape, type) and is_dataclass(shape) else None
-
-            def adapter(**given: Any) -> Any:
-                for name in inputs:
-                    given[name] = _as_declared(hints[name], given[name])
-                value = handler(**given)
-                return published(shown, True).model_construct(root=value) if shown and not said else value
-
-            adapter.__name__, adapter.__doc__ = handler.__name__, getdoc(handler)
-            adapter.__annotations__ = inputs
-            documented = self._spec.validate(resp=answers(shown) if shown else None, tags=[tag])(adapter)
-            # A stream never ends, and a file may be large: documented, and served past the validation that would read it whole.
-            view = _undocumented(handler, documented) if said else documented
-            self._blueprint.add_url_rule(path, view_func=view, methods=[method], endpoint=handler.__name__)
+            name = handler.__name__
+            view = self._spec.later(f"{self._blueprint.name}.{name}", lambda: self._view(handler, tag, said))
+            self._blueprint.add_url_rule(path, view_func=view, methods=[method], endpoint=name)
             return handler
 
         return decorate
+
+    def _view(self, handler: Handler, tag: str, said: type | None) -> Handler:
+        hints = get_type_hints(handler)
+        ways: dict[str, Callable[[type], type[BaseModel]]] = {"json": published, "query": _asked}
+        inputs: dict[str, Any] = {name: model(hints[name]) for name, model in ways.items() if name in hints}
+        shape = said or hints["return"]
+        shown: type | None = shape if isinstance(shape, type) and is_dataclass(shape) else None
+
+        def adapter(**given: Any) -> Any:
+            for name in inputs:
+                given[name] = _as_declared(hints[name], given[name])
+            value = handler(**given)
+            return published(shown, True).model_construct(root=value) if shown and not said else value
+
+        adapter.__name__, adapter.__doc__ = handler.__name__, getdoc(handler)
+        adapter.__annotations__ = inputs
+        documented: Handler = self._spec.validate(resp=answers(shown) if shown else None, tags=[tag])(adapter)
+        # A stream never ends, and a file may be large: documented, and served past the validation that would read it whole.
+        return _undocumented(handler, documented) if said else documented
 
 
 def _undocumented(handler: Handler, documented: Handler) -> Handler:

@@ -13,7 +13,7 @@ import time
 from collections.abc import Callable
 from typing import Any, Protocol
 
-MOST_HELD_UP_S = 0.25
+_LOOKS_EVERY_S = 0.25
 Thread = threading.Thread
 
 
@@ -93,6 +93,9 @@ class Clock(Protocol):
     def sleep(self, seconds: float) -> None:
         """Return when so many seconds have gone by."""
 
+    def hold(self, holder: object, until_s: float | None) -> None:
+        """Let a time that runs faster not go beyond a moment, Unix seconds, before its holder says so, or lets go (None)."""
+
     def condition(self) -> Condition:
         """Return a condition that is waited for by this clock."""
 
@@ -118,6 +121,9 @@ class HostClock:
     def sleep(self, seconds: float) -> None:
         time.sleep(max(0.0, seconds))
 
+    def hold(self, holder: object, until_s: float | None) -> None:
+        """The host's time waits for nobody."""
+
     def condition(self) -> Condition:
         return threading.Condition()
 
@@ -134,8 +140,8 @@ HOST_CLOCK = HostClock()
 class ScaledClock(HostClock):
     """Time that runs `speed` times as fast as the host's, from the moment it is made or from a moment given.
 
-    A patient one waits where the process is held up: each look moves it by at most a quarter of a second of host time, so
-    that no epoch is lost on a busy machine.  One that is not agrees with those of other processes.
+    A patient one does not go on without those who hold it, so that no epoch is lost on a busy machine.  One that is not
+    agrees with those of other processes.
     """
 
     def __init__(self, speed: float, since_s: float | None = None, patient: bool = True) -> None:
@@ -145,6 +151,7 @@ class ScaledClock(HostClock):
         began_s = time.time()
         since_s = began_s if since_s is None else since_s
         self._passed_s = 0.0
+        self._held: dict[object, float] = {}
         self._began_s = since_s + (began_s - since_s) * speed
 
     def now(self) -> float:
@@ -153,10 +160,18 @@ class ScaledClock(HostClock):
     def monotonic(self) -> float:
         with self._lock:
             host_s = time.monotonic()
-            step_s = host_s - self._looked_s
-            self._passed_s += (min(step_s, MOST_HELD_UP_S) if self._patient else step_s) * self.speed
-            self._looked_s = host_s
-            return self._passed_s
+            reached_s = self._passed_s + (host_s - self._looked_s) * self.speed
+            if self._patient:
+                reached_s = max(self._passed_s, min([reached_s, *self._held.values()]))
+            self._passed_s, self._looked_s = reached_s, host_s
+            return reached_s
+
+    def hold(self, holder: object, until_s: float | None) -> None:
+        with self._lock:
+            if until_s is None:
+                self._held.pop(holder, None)
+            else:
+                self._held[holder] = until_s - self._began_s
 
     def host_s(self, seconds: float) -> float:
         return seconds / self.speed
@@ -164,7 +179,7 @@ class ScaledClock(HostClock):
     def sleep(self, seconds: float) -> None:
         end_s = self.monotonic() + seconds
         while (left_s := end_s - self.monotonic()) > 0.0:
-            time.sleep(min(self.host_s(left_s), MOST_HELD_UP_S))
+            time.sleep(min(self.host_s(left_s), _LOOKS_EVERY_S))
 
     def condition(self) -> Condition:
         return _ScaledCondition(self)
@@ -189,6 +204,9 @@ class ShiftedClock:
 
     def now(self) -> float:
         return self._clock.now() + self._ahead_s()
+
+    def hold(self, holder: object, until_s: float | None) -> None:
+        self._clock.hold(holder, None if until_s is None else until_s - self._ahead_s())
 
 
 class VirtualClock:
@@ -217,6 +235,9 @@ class VirtualClock:
 
     def host_s(self, seconds: float) -> float:
         return seconds
+
+    def hold(self, holder: object, until_s: float | None) -> None:
+        """Time stands for whoever works as it is."""
 
     def sleep(self, seconds: float) -> None:
         nobody_tells = self.condition()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import dataclass
+from functools import lru_cache
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -30,7 +31,12 @@ def gear_rows(session: Session) -> list[GearItem]:
 
 
 def gear_of(row: GearItem) -> Gear:
-    return typed(GEAR[row.kind], json.loads(row.data), None)
+    return _gear(row.kind, row.data)
+
+
+@lru_cache(maxsize=512)
+def _gear(kind: str, data: str) -> Gear:
+    return typed(GEAR[kind], json.loads(data), None)
 
 
 def gear_by_name(session: Session) -> dict[tuple[str, str], Gear]:
@@ -45,7 +51,12 @@ def profile_rows(session: Session) -> list[ProfileVersion]:
 
 
 def profile_of(row: ProfileVersion) -> Profile:
-    return read_profile(row.data.encode())
+    return _profile(row.data)
+
+
+@lru_cache(maxsize=512)
+def _profile(data: str) -> Profile:
+    return read_profile(data.encode())
 
 
 def chosen_lines(session: Session, job_id: str) -> set[str]:

@@ -11,7 +11,8 @@ from openstake.workflow.context import Context
 from openstake.workflow.fit.marks import FitFile, read_file
 from openstake.workflow.job.control_files import ListSaid, accept_control
 from openstake.workflow.job.geoids import training_grid_id
-from openstake.workflow.job.jobs import JobsQuery, create_job, list_jobs
+from openstake.workflow.job.jobs import create_job
+from openstake.workflow.now.job import jobs_of
 from openstake.workflow.practice.demo_kit import choose_demo_profiles, follow_caster, load_kit
 from openstake.workflow.practice.demo_morning import Clock, work_a_morning
 from openstake.workflow.practice.truth import ALDER, CARROW, NETTLE
@@ -91,7 +92,8 @@ def load_demo(context: Context) -> None:
     clock = Clock(_began_s(context.clock.now()))
     earlier = replace(context, outside=replace(context.outside, clock=clock))
     load_kit(earlier)
-    names = {job.name for archived in (False, True) for job in list_jobs(context, JobsQuery(archived=archived)).jobs}
+    with context.database.read() as session:
+        names = {job.name for job in jobs_of(session)}
     for asked in _JOBS:
         if asked.name not in names:
             clock.wait(60.0)

@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import asdict, replace
 from typing import Any
 
+from openstake.core.kit.gear import CasterAccount
 from openstake.core.kit.profile import Caster, example
 from openstake.workflow.context import Context
 from openstake.workflow.kit import gear, profiles
-from openstake.workflow.now.kit import profile_of, profile_rows
+from openstake.workflow.now.kit import gear_of, gear_rows, profile_of, profile_rows
 from openstake.workflow.practice.field import CASTER_PORT, MOUNT, PASSWORD, USER, Practice
 
 # The features and offsets of the demo's antenna: all numbers made up.
@@ -79,8 +80,9 @@ ROVER = "Creek rover, UHF"
 
 def load_kit(context: Context) -> None:
     """Put the library into an empty kit; what is there stays as it is."""
-    if gear.list_gear(context).items:
-        return
+    with context.database.read() as session:
+        if gear_rows(session):
+            return
     for kind, values in LIBRARY:
         gear.save_gear(context, gear.SaveGear(kind, values))
     port = context.practice.caster.port if isinstance(context.practice, Practice) else CASTER_PORT
@@ -110,12 +112,13 @@ def follow_caster(context: Context) -> None:
     if not isinstance(context.practice, Practice):
         return
     port = context.practice.caster.port
-    for item in gear.list_gear(context).items:
-        ours = (item.kind, item.name, item.data.get("host")) == ("caster", ACCOUNT, HOST)
-        if ours and item.data["port"] != port:
-            gear.save_gear(context, gear.SaveGear("caster", item.data | {"port": port}, replaces_id=item.id))
     with context.database.read() as session:
+        accounts = [(row.id, gear_of(row)) for row in gear_rows(session) if (row.kind, row.name) == ("caster", ACCOUNT)]
         stored = [(row.id, profile_of(row)) for row in profile_rows(session)]
+    for item_id, account in accounts:
+        if isinstance(account, CasterAccount) and account.host == HOST and account.port != port:
+            moved_account = asdict(replace(account, port=port))
+            gear.save_gear(context, gear.SaveGear("caster", moved_account, replaces_id=item_id))
     for profile_id, profile in stored:
         caster = profile.link.caster
         if profile.caster_account == ACCOUNT and caster is not None and caster.host == HOST and caster.port != port:
