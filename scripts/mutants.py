@@ -22,6 +22,8 @@ import time
 from collections import Counter, defaultdict
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass
+from importlib.util import cache_from_source
+from multiprocessing import get_context
 from pathlib import Path
 from queue import Queue
 
@@ -29,8 +31,7 @@ ROOT = Path(__file__).resolve().parents[1]
 SOURCE = ROOT / "src" / "openstake"
 PARTS = ("core", "store", "workflow", "live")
 EQUIVALENT = Path(__file__).with_name("equivalent.txt")
-MOST_TESTS = 60  # of those that reach a line: the rest reach it the same way
-LONGEST_S = 120.0
+MOST_TESTS = 300  # of those that reach a line: the rest reach it the same way
 OPERATORS = {
     ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.Mod: ast.Mult, ast.FloorDiv: ast.Div,
     ast.Pow: ast.Mult, ast.BitOr: ast.BitAnd, ast.BitAnd: ast.BitOr,
@@ -181,33 +182,23 @@ def _listed() -> set[str]:
     return {line.partition("  # ")[0].strip() for line in lines if line and not line.startswith("#")}
 
 
-def reached(folder: Path, which: list[str]) -> dict[tuple[str, int], list[str]]:
-    """Run the quick tests once, traced, and return which tests reach each line, the quickest first."""
-    out = folder / "reached"
+def _traced(out: Path, which: list[str]) -> Path:
+    """Run the quick tests once, with the tracer that writes to a folder; return it."""
     out.mkdir()
     environment = os.environ | {"OPENSTAKE_REPEATS": "few", "OPENSTAKE_REACHED": str(out)}
-    command = [
-        sys.executable,
-        "-m",
-        "pytest",
-        "-q",
-        "-n",
-        "2",
-        "--dist",
-        "worksteal",
-        "-m",
-        "not slow",
-        "-p",
-        "scripts.reached",
-        *IGNORED,
-        *which,
-    ]
+    pytest = [sys.executable, "-m", "pytest", "-q", "-n", "2", "--dist", "worksteal", "-m", "not slow"]
     print("The quick tests run once, traced ...", flush=True)
+    command = [*pytest, "-p", "scripts.reached", *IGNORED, *which]
     done = subprocess.run(command, cwd=ROOT, env=environment, capture_output=True, text=True)
     if done.returncode:
         sys.exit(f"The quick tests fail without any mutant:\n{done.stdout[-3000:]}")
+    return out
+
+
+def reached(folder: Path) -> dict[tuple[str, int], list[str]]:
+    """Return which tests reach each line by what the tracer wrote, the quickest first."""
     lines: dict[tuple[str, int], list[tuple[float, str]]] = defaultdict(list)
-    for file in out.glob("*.jsonl"):
+    for file in folder.glob("*.jsonl"):
         for row in file.read_text().splitlines():
             item = json.loads(row)
             for path, numbers in item["lines"].items():
@@ -218,15 +209,9 @@ def reached(folder: Path, which: list[str]) -> dict[tuple[str, int], list[str]]:
 
 # These compare the tree with what was written of it: a changed line is no mistake of the program to them.
 IGNORED = (
-    "--deselect",
-    "tests/test_licences.py",
-    "--ignore",
-    "tests/test_docs.py",
-    "--ignore",
-    "tests/test_lint.py",
-    "--ignore",
-    "tests/fuzz",
-)
+    "--deselect", "tests/test_licences.py", "--ignore", "tests/test_docs.py", "--ignore", "tests/test_lint.py",
+    "--ignore", "tests/fuzz",
+)  # fmt: skip
 
 
 def _body_lines(mutant: Mutant) -> list[int] | None:
@@ -252,7 +237,7 @@ def _body_lines(mutant: Mutant) -> list[int] | None:
 
 
 def tried(mutant: Mutant, tests: dict[tuple[str, int], list[str]], tree: Path) -> str:
-    """Return what became of a mutant in a copy of the tree: killed, survived, not reached, or too slow."""
+    """Return what became of a mutant in a copy of the tree: killed, survived or not reached."""
     lines = _body_lines(mutant)
     if lines is None:  # what a module does when it is imported: whoever reaches anything of it
         lines = [line for path, line in tests if path == mutant.path]
@@ -262,39 +247,49 @@ def tried(mutant: Mutant, tests: dict[tuple[str, int], list[str]], tree: Path) -
     path = tree / "src" / "openstake" / mutant.path
     whole = path.read_text(encoding="utf-8")
     text, _, _ = mutated(SOURCE / mutant.path, mutant.number)
-    path.write_text(text, encoding="utf-8")
+    _put(path, text)
     try:
-        environment = os.environ | {
-            "OPENSTAKE_REPEATS": "few",
-            "PYTHONPATH": f"{tree / 'src'}:{tree}",
-            "PYTHONDONTWRITEBYTECODE": "1",
-        }
-        command = [
-            sys.executable,
-            "-m",
-            "pytest",
-            "-x",
-            "-q",
-            "-p",
-            "no:cacheprovider",
-            "-p",
-            "no:xdist",
-            "-o",
-            "faulthandler_timeout=60",
-        ]
-        done = subprocess.run(
-            [*command, *candidates[:MOST_TESTS]],
-            cwd=tree,
-            env=environment,
-            capture_output=True,
-            text=True,
-            timeout=LONGEST_S,
-        )
-    except subprocess.TimeoutExpired:
-        return "killed"  # it hangs: nobody would not see that
+        process = _FORKS.Process(target=_run_tests, args=(tree, candidates[:MOST_TESTS]))
+        process.start()
+        process.join()
     finally:
-        path.write_text(whole, encoding="utf-8")
-    return "survived" if done.returncode == 0 else "killed"
+        _put(path, whole)
+    return "survived" if process.exitcode == 0 else "killed"
+
+
+def _put(path: Path, text: str) -> None:
+    """Write a module; what was compiled of it before is of no use, though it be as long and of the same second."""
+    path.write_text(text, encoding="utf-8")
+    Path(cache_from_source(str(path))).unlink(missing_ok=True)
+
+
+# A process that has imported what no mutant changes: each trial forks from it.
+_FORKS = get_context("forkserver")
+_IMPORTED = [
+    "_pytest.main",
+    "hypothesis",
+    "numpy",
+    "scipy.stats",
+    "sqlalchemy.orm",
+    "flask",
+    "pydantic",
+    "spectree",
+    "pyproj",
+]
+
+
+def _run_tests(tree: Path, tests: list[str]) -> None:
+    os.environ["OPENSTAKE_REPEATS"] = "few"
+    os.chdir(tree)
+    sys.path[:0] = [str(tree / "src"), str(tree)]
+    nowhere = os.open(os.devnull, os.O_WRONLY)
+    os.dup2(nowhere, 1)
+    os.dup2(nowhere, 2)
+    import pytest
+
+    # A test that hangs ends it all: nobody would not see that.
+    hangs = ["-o", "faulthandler_timeout=60", "-o", "faulthandler_exit_on_timeout=true"]
+    os._exit(pytest.main(["-x", "-q", "-p", "no:cacheprovider", "-p", "no:xdist", *hangs, *tests]))
 
 
 def main() -> None:
@@ -306,12 +301,16 @@ def main() -> None:
     parser.add_argument("--tests", action="append", default=[], help="tests to try them on, in place of all quick ones")
     parser.add_argument("--jobs", type=int, default=2)
     parser.add_argument("--out", type=Path)
+    parser.add_argument(
+        "--reached", type=Path, help="what an earlier run with the tracer wrote, in place of another one"
+    )
     asked = parser.parse_args()
+    _FORKS.set_forkserver_preload(_IMPORTED)
     mutants = drawn(asked.count, asked.seed, tuple(asked.part or PARTS))
     begun = time.monotonic()
     with tempfile.TemporaryDirectory(prefix="mutants-") as name:
         folder = Path(name)
-        tests = reached(folder, asked.tests)
+        tests = reached(asked.reached or _traced(folder / "reached", asked.tests))
         trees: Queue[Path] = Queue()
         for n in range(asked.jobs):
             copy = folder / f"tree-{n}"

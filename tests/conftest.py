@@ -8,19 +8,21 @@ import shutil
 import time
 
 import pytest
-from hypothesis import HealthCheck, settings
+from sqlalchemy import text
 
-from openstake.app import build
-from openstake.core.evidence import Status
-from openstake.live.clock import VirtualClock
-from openstake.live.network import outside_of
 from tests.repeats import repeats
 
-# How long an example takes is the machine's matter.
-settings.register_profile(
-    "any machine", max_examples=repeats(100, 15), deadline=None, suppress_health_check=[HealthCheck.too_slow]
-)
-settings.load_profile("any machine")
+
+def pytest_configure(config):
+    if config.getoption("numprocesses", None):
+        return  # whoever only hands tests out to others imports nothing of the program: they begin the sooner
+    from hypothesis import HealthCheck, settings
+
+    # How long an example takes is the machine's matter.
+    settings.register_profile(
+        "any machine", max_examples=repeats(100, 15), deadline=None, suppress_health_check=[HealthCheck.too_slow]
+    )
+    settings.load_profile("any machine")
 
 
 def pytest_collection_modifyitems(items):
@@ -41,6 +43,13 @@ class Crew:
     def __init__(self, program):
         self.program, self.clock = program, program.context.clock
         self._client = program.app.test_client()
+        self._told, publish = [], program.context.hub.publish
+
+        def told(topic, payload):
+            self._told.append(topic)
+            publish(topic, payload)
+
+        program.context.hub.publish = told
 
     def get(self, path, status=200):
         answer = self._client.get(f"/api{path}", base_url="http://127.0.0.1:8420")
@@ -48,11 +57,26 @@ class Crew:
         return answer.get_json() if answer.is_json else answer.get_data(as_text=True)
 
     def send(self, method, path, body=None, status=200, **headers):
+        """Send a request; where the crew's Book has a line more by it, the browsers of that job must have been told."""
+        lines, self._told = self._last_line(), []
         answer = self._client.open(
             f"/api{path}", method=method, json=body, base_url="http://127.0.0.1:8420", headers=headers
         )
         assert answer.status_code == status, answer.get_data(as_text=True)
+        for job, text in self._lines_after(lines):
+            if '"kind":"job-made"' in text:
+                continue  # nobody can have had it open
+            assert f"job:{job}" in self._told, f"browsers were not told of: {text}"
         return answer.get_json()
+
+    def _last_line(self):
+        with self.program.context.database.read() as session:
+            return session.scalar(text("SELECT max(rowid) FROM book")) or 0
+
+    def _lines_after(self, row):
+        of_jobs = "SELECT job_id, text FROM book WHERE rowid > :row AND job_id IS NOT NULL AND text LIKE '%\"side\":\"crew\"%'"
+        with self.program.context.database.read() as session:
+            return session.execute(text(of_jobs), {"row": row}).all()
 
     def post(self, path, body=None, status=200, **headers):
         return self.send("POST", path, body, status, **headers)
@@ -98,6 +122,8 @@ class Crew:
         return self.get(f"/jobs/{job}/checks")["checks"][0]
 
     def wait_fixed(self, job):
+        from openstake.core.evidence import Status
+
         session = self._session(job)
 
         def fixed():
@@ -158,6 +184,8 @@ def as_file(text, name="control.csv", **more):
 @pytest.fixture(scope="session")
 def demo_folder(tmp_path_factory):
     """The demo's data folder, migrated and filled once for all workers: a program on a copy of it starts at once."""
+    from openstake.app import build
+
     run = tmp_path_factory.getbasetemp()
     if "PYTEST_XDIST_WORKER" in os.environ:
         run = run.parent
@@ -174,6 +202,10 @@ def demo_folder(tmp_path_factory):
 
 def built(demo_folder, folder, practice):
     """Build the program on a copy of the demo, in virtual time: it stands while a test works, and goes on while it waits."""
+    from openstake.app import build
+    from openstake.live.clock import VirtualClock
+    from openstake.live.network import outside_of
+
     shutil.copytree(demo_folder, folder)
     outside = outside_of(VirtualClock(time.time()))
     return build(folder, practice=practice, demo=True, web_dir=None, outside=outside)

@@ -4,7 +4,6 @@ import json
 from datetime import datetime, timedelta
 from pathlib import Path
 
-import georinex
 import numpy as np
 import pynmea2
 import pytest
@@ -82,6 +81,8 @@ def test_a_capture_becomes_rinex_that_georinex_reads(tmp_path):
     capture.write_bytes(b"noise" + data)
 
     result = json.loads(run("rinex", capture, out, "--date", "2026-11-25", "--marker", "CS1", "--json").stdout)
+
+    import georinex
 
     found = georinex.load(out)
     assert found.sizes["time"] == len(sent) == result["epochs"]

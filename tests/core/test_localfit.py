@@ -1,11 +1,11 @@
 """Local fits against scikit-image, statsmodels, scipy and PROJ, published points, real refits, and seeded sets with truth known."""
 
+import importlib
 from dataclasses import replace
 from math import cos, pi, radians, sin
 
 import numpy as np
 import pytest
-import statsmodels.api as sm
 from pyproj import Transformer
 from scipy.linalg import subspace_angles
 from scipy.optimize import least_squares
@@ -23,6 +23,12 @@ from openstake.workflow.fit.read import fit_of
 from tests.repeats import looser, repeats
 
 EAST, NORTH = 703_400.0, 629_800.0
+
+
+@pytest.fixture(scope="module")
+def sm():
+    # It takes seconds to import: where its tests run, and nowhere else.
+    return importlib.import_module("statsmodels.api")
 
 
 def pairs_of(
@@ -80,7 +86,7 @@ def test_a_similarity_is_that_of_scikit_image(count):
 
 
 @pytest.mark.parametrize("weighted", [False, "mixed"])
-def test_parameters_sigma_and_predicted_covariance_are_those_of_statsmodels(weighted):
+def test_parameters_sigma_and_predicted_covariance_are_those_of_statsmodels(weighted, sm):
     pairs = pairs_of(np.random.default_rng(3), 9, weighted=weighted)
     gnss, local = columns(pairs)
     x, y = (gnss - (EAST, NORTH)).T
@@ -131,7 +137,7 @@ def test_left_out_is_what_a_real_refit_without_the_mark_predicts(model, weighted
         assert found.left_out_m[n] == pytest.approx(without.residual_m[n], abs=1e-9)
 
 
-def test_a_plane_is_that_of_statsmodels_and_its_left_out_that_of_refits():
+def test_a_plane_is_that_of_statsmodels_and_its_left_out_that_of_refits(sm):
     pairs = pairs_of(np.random.default_rng(9), 8, weighted="mixed")
     found = fit_vertical(pairs, "plane")
     gnss, _ = columns(pairs)
@@ -211,7 +217,7 @@ def diagnosis(found):
     return reliability(found.basis, found.weights, found.residual_m[found.used], found.weighted)
 
 
-def test_redundancy_numbers_add_up_and_standardised_residuals_are_those_of_statsmodels():
+def test_redundancy_numbers_add_up_and_standardised_residuals_are_those_of_statsmodels(sm):
     pairs = pairs_of(np.random.default_rng(12), 7)
     found = fit_horizontal(pairs)
     said = diagnosis(found)

@@ -1,4 +1,4 @@
-"""kill -9 in the middle of a session: nothing acknowledged is lost, and at most one second of epochs."""
+"""kill -9 in the middle of a session: nothing that was acknowledged or shown is lost, and of epochs at most what was under way."""
 
 import contextlib
 import json
@@ -35,6 +35,7 @@ def call(demo, method, path, body=None):
 @pytest.mark.slow
 def test_a_killed_program_keeps_what_it_acknowledged_and_resumes(tmp_path, demo_folder):
     demo = Demo(tmp_path / "data", demo_folder)
+    before = len(_stored(tmp_path / "data"))
     try:
         job = call(demo, "GET", "/jobs")["jobs"][0]["id"]
         marks = {mark["name"]: mark["id"] for mark in call(demo, "GET", f"/jobs/{job}/marks")["marks"]}
@@ -55,20 +56,19 @@ def test_a_killed_program_keeps_what_it_acknowledged_and_resumes(tmp_path, demo_
         check = call(demo, "GET", f"/jobs/{job}/checks")["checks"][0]
         book = call(demo, "GET", f"/jobs/{job}/book")["lines"]
         time.sleep(1.5)
-        last = call(demo, "GET", f"/jobs/{job}/watch")["live"]["host_s"]
+        shown = call(demo, "GET", f"/jobs/{job}/watch")["live"]
 
         demo.process.kill()
         demo.process.wait()
 
         database = Database.in_folder(tmp_path / "data")
         with database.read() as session:
-            stored = session.scalar(select(func.max(EpochRow.host_s)))
             assert verify(session).whole
             assert session.scalar(select(func.count()).select_from(BookEntry)) >= len(book)
             assert session.get(Shot, check["id"]) is not None
             epochs = session.scalars(select(ShotEpoch).where(ShotEpoch.shot_id == check["id"])).all()
         database.close()
-        assert last - stored <= 1.0
+        _is_kept(tmp_path / "data", shown, before)
         assert len(epochs) == check["epochs"]
         assert all("," in epoch.latitude_text and len(epoch.latitude_text.split(".")[1]) == 9 for epoch in epochs)
 
@@ -87,12 +87,8 @@ def test_a_killed_program_keeps_what_it_acknowledged_and_resumes(tmp_path, demo_
 
 @pytest.mark.slow
 def test_kills_under_load_keep_every_byte_and_epochs_to_the_last_second(tmp_path, demo_folder):
-    """All runs twenty times as fast: 20 Hz, with pages asking.
-
-    What was shown is in the raw stream each time.  Epochs follow in the database: within a second of the host's but where the
-    disk or the machine stands still for longer, so that is asked of the middle one.
-    """
-    demo, dice, lost, acknowledged = Demo(tmp_path / "data", demo_folder, speed=20), random.Random(20), [], []
+    """All runs twenty times as fast: 20 Hz, with pages asking."""
+    demo, dice, acknowledged = Demo(tmp_path / "data", demo_folder, speed=20), random.Random(20), []
     try:
         job = call(demo, "GET", "/jobs")["jobs"][0]["id"]
         marks = {mark["name"]: mark["id"] for mark in call(demo, "GET", f"/jobs/{job}/marks")["marks"]}
@@ -103,6 +99,7 @@ def test_kills_under_load_keep_every_byte_and_epochs_to_the_last_second(tmp_path
         wish = {"mark_id": marks["CS1"], "reading": "1.546", "feature": "bottom", "source": "mark", "listen": listen}
         call(demo, "POST", f"/jobs/{job}/base/start", wish)
         for _ in range(repeats(6)):
+            before = len(_stored(tmp_path / "data"))
             wait_for(lambda: (call(demo, "GET", f"/jobs/{job}/watch")["live"] or {}).get("time_of_day_s"), 40)
             asking = [threading.Thread(target=_ask_until_it_ends, args=(demo, job), daemon=True) for _ in range(3)]
             asking.append(threading.Thread(target=_write_until_it_ends, args=(demo, job, acknowledged), daemon=True))
@@ -112,12 +109,7 @@ def test_kills_under_load_keep_every_byte_and_epochs_to_the_last_second(tmp_path
             shown = call(demo, "GET", f"/jobs/{job}/watch")["live"]
             demo.process.kill()
             demo.process.wait()
-            assert shown["time_of_day_s"] in _received_by_the_rover(tmp_path / "data" / "raw")
-            with sqlite3.connect(tmp_path / "data" / "openstake.db") as kept:
-                assert kept.execute("PRAGMA integrity_check").fetchone() == ("ok",)
-                lost.append(
-                    (shown["host_s"] - kept.execute("SELECT max(host_s) FROM epoch").fetchone()[0]) / demo.speed
-                )
+            _is_kept(tmp_path / "data", shown, before)
             demo.start()
         assert call(demo, "GET", f"/jobs/{job}/book")["verification"]["whole"]
         with sqlite3.connect(tmp_path / "data" / "openstake.db") as kept:
@@ -126,7 +118,22 @@ def test_kills_under_load_keep_every_byte_and_epochs_to_the_last_second(tmp_path
     finally:
         demo.process.kill()
         demo.process.wait()
-    assert sorted(lost)[len(lost) // 2] < 1.0, lost
+
+
+def test_what_is_received_is_in_the_database_within_half_a_second(own_program):
+    """By the program's own time, whatever the machine: a kill takes no more than that (`_is_kept` says of what was shown)."""
+    job = own_program.job()
+    own_program.start_base(job)
+    own_program.wait_fixed(job)
+    session = own_program._session(job)
+    dice = random.Random(23)
+    for _ in range(repeats(40, 10)):
+        own_program.clock.sleep(dice.uniform(0.1, 2.0))
+        now_s = own_program.clock.now()
+        shown = session.moment().epoch
+        with own_program.program.context.database.read() as reading:
+            stored_s = reading.scalar(select(func.max(EpochRow.host_s)))
+        assert stored_s >= shown.host_s or now_s - shown.host_s <= 0.5, (now_s, shown.host_s, stored_s)
 
 
 def _write_until_it_ends(demo, job, acknowledged):
@@ -137,11 +144,24 @@ def _write_until_it_ends(demo, job, acknowledged):
             acknowledged.append(sentence)
 
 
-def _received_by_the_rover(folder):
-    """Return the times of day, in seconds, of all epochs in the newest raw stream of a rover."""
-    newest = max(folder.glob("*-rover-*.raw"), key=lambda file: file.stat().st_mtime)
+def _is_kept(folder, shown, before):
+    """What a page showed is in the raw stream; the database has the beginning of that stream without a gap.
+
+    `before` is how many epochs were in the database when the stream began.
+    """
+    newest = max((folder / "raw").glob("*-rover-*.raw"), key=lambda file: file.stat().st_mtime)
     reader = EpochReader()
-    return {epoch.time_of_day_s for epoch in [*reader.feed(newest.read_bytes()), *reader.close()]}
+    received = [epoch.time_of_day_s for epoch in [*reader.feed(newest.read_bytes()), *reader.close()]]
+    assert shown["time_of_day_s"] in received
+    stored = _stored(folder)[before:]
+    assert stored and stored == received[: len(stored)]
+
+
+def _stored(folder):
+    """Return the times of day, in seconds, of all epochs in the database, as they were written."""
+    with contextlib.closing(sqlite3.connect(folder / "openstake.db")) as kept:
+        assert kept.execute("PRAGMA integrity_check").fetchone() == ("ok",)
+        return [row[0] for row in kept.execute("SELECT time_of_day_s FROM epoch ORDER BY rowid")]
 
 
 def _ask_until_it_ends(demo, job):
