@@ -63,10 +63,10 @@ class Crew:
             f"/api{path}", method=method, json=body, base_url="http://127.0.0.1:8420", headers=headers
         )
         assert answer.status_code == status, answer.get_data(as_text=True)
-        for job, text in self._lines_after(lines):
-            if '"kind":"job-made"' in text:
+        for job, line in self._lines_after(lines):
+            if '"kind":"job-made"' in line:
                 continue  # nobody can have had it open
-            assert f"job:{job}" in self._told, f"browsers were not told of: {text}"
+            assert f"job:{job}" in self._told, f"browsers were not told of: {line}"
         return answer.get_json()
 
     def _last_line(self):
@@ -74,7 +74,9 @@ class Crew:
             return session.scalar(text("SELECT max(rowid) FROM book")) or 0
 
     def _lines_after(self, row):
-        of_jobs = "SELECT job_id, text FROM book WHERE rowid > :row AND job_id IS NOT NULL AND text LIKE '%\"side\":\"crew\"%'"
+        of_jobs = (
+            'SELECT job_id, text FROM book WHERE rowid > :row AND job_id IS NOT NULL AND text LIKE \'%"side":"crew"%\''
+        )
         with self.program.context.database.read() as session:
             return session.execute(text(of_jobs), {"row": row}).all()
 

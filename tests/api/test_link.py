@@ -180,7 +180,6 @@ def test_the_practice_caster_is_found_after_it_came_back_on_another_port(demo_fo
         program.close()
 
 
-@pytest.mark.slow
 def test_a_mountpoint_of_the_stand_in_is_listed_tested_and_taken_into_a_profile(own_program):
     job = own_program.job()
     own_program.start_base(job)

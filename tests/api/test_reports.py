@@ -119,6 +119,7 @@ def test_a_long_table_goes_over_pages_with_its_header_and_odd_letters_leave_no_g
     assert written("−2′ σ Ő 中") == "−2' sigma O ?"
 
 
+@pytest.mark.slow
 def test_the_verb_writes_a_report_beside_a_program_that_runs(printed, tmp_path):
     data = printed.crew.program.context.data_dir
 

@@ -18,6 +18,7 @@ WITHIN_M = 3.0  # the headers hold approximate positions only
 
 
 @pytest.mark.parametrize("name", ["one-hour-2.24o.gz", "one-hour-3.rnx.gz"])
+@pytest.mark.slow
 def test_an_hour_of_raw_data_becomes_positions_and_their_mean_is_still_metres_off(tmp_path, name):
     log = tmp_path / "single.nmea"
     result = run("single", RINEX / name, ORBITS, "--nmea", log, "--json")
@@ -115,6 +116,7 @@ def test_a_date_that_cannot_be_read_is_refused_and_nothing_is_written(tmp_path, 
     assert not out.exists()
 
 
+@pytest.mark.slow
 def test_the_log_that_single_writes_is_valid_nmea(tmp_path):
     log = tmp_path / "single.nmea"
     run("single", RINEX / "one-hour-2.24o.gz", ORBITS, "--nmea", log)

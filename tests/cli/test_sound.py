@@ -103,6 +103,7 @@ def test_verbs_for_files_do_not_wait_for_the_web_application():
     assert json.loads(out.splitlines()[-1]) == []
 
 
+@pytest.mark.slow
 def test_the_help_and_the_start_of_the_program_import_nothing_that_they_do_not_need():
     code = "import sys, runpy; from openstake.cli import main\ntry: main(['--help'])\nexcept SystemExit: pass\n"
     code += "print([name for name in ('numpy', 'sqlalchemy', 'flask', 'pyproj') if name in sys.modules])\n"

@@ -75,7 +75,7 @@ def test_propagated_sigmas_agree_with_monte_carlo():
 
 
 @pytest.mark.parametrize("thousand", [1, *(pytest.param(n, marks=pytest.mark.slow) for n in (0, *range(2, 10)))])
-@pytest.mark.parametrize("other", ["m", "ft"])
+@pytest.mark.parametrize("other", ["m", pytest.param("ft", marks=pytest.mark.slow)])
 def test_any_two_neighbouring_digits_that_change_places_are_named(thousand, other):
     """All neighbours of all four-digit readings: the second reading is true, the first has two digits swapped."""
     for value in range(1000 * thousand, 1000 * thousand + 1000):

@@ -9,7 +9,7 @@ from openstake.live.clock import VirtualClock
 from openstake.live.flood import MOST_EPOCHS_PER_S, Thinning, Throttle
 from openstake.live.folding import LONGEST_S, PLAIN, Folding
 from openstake.live.hub import MOST_OF_ONE, MOST_STREAMS, Hub
-from openstake.live.rawfile import RawFile
+from openstake.live.rawfile import Place, RawFile
 
 
 def test_a_feed_is_read_at_its_most_and_no_faster():
@@ -75,6 +75,9 @@ def test_what_the_disk_does_not_take_waits_and_is_counted_beyond_the_limit(tmp_p
 
     full = False
     raw.write(b"after")
+    # The 151st byte that came is the 101st that was kept.
+    assert raw.place(150) == Place("s-rover-001.raw", 100)
+    raw.close()
     raw.close()
     assert (raw.waiting_bytes, raw.problem) == (0, "")
     (file,) = tmp_path.iterdir()

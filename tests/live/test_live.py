@@ -5,6 +5,7 @@ import threading
 from dataclasses import replace
 from datetime import datetime, timedelta
 
+import numpy as np
 import pytest
 
 from openstake.core.errors import DeviceError, FileError, InputError
@@ -19,6 +20,8 @@ from openstake.live.rover import Address, ShotWish
 from openstake.live.session import MOST_REFERENCES, Addresses, RunningSession
 from openstake.live.transport import open_source
 from openstake.standin.fanout import Fanout
+from openstake.standin.observables import Observables
+from openstake.standin.sky import visible
 from openstake.wire.nmea.write import Fix, gga, gst
 from openstake.wire.rtcm3.station import encode_reference
 
@@ -161,6 +164,7 @@ class Memory:
 
     def __init__(self):
         self.rows, self.references, self.reference_ids, self.fail = [], [], [], False
+        self.feeds, self.settled = [], []
 
     def epochs(self, rows):
         if self.fail:
@@ -175,10 +179,10 @@ class Memory:
         pass
 
     def settle(self, session_id, final):
-        pass
+        self.settled.append(final)
 
     def feed_changed(self, session_id, role, status):
-        pass
+        self.feeds.append((role, status.state))
 
 
 @pytest.fixture
@@ -439,3 +443,119 @@ def test_raw_bytes_that_cannot_be_written_are_said_and_epochs_go_on(session, mon
     monkeypatch.setattr(os, "write", real)
     rover.send(line(6))
     wait_for(lambda: running.moment().storing_problem == "", 5)
+
+
+GSV = b"$GPGSV,1,1,02,05,45,120,,07,60,200,44*%02X\r\n"
+
+
+def sky():
+    """Two satellites, of which the one at 120° is not heard."""
+    body = GSV[1 : GSV.index(b"*")]
+    check = 0
+    for byte in body:
+        check ^= byte
+    return GSV % check
+
+
+@pytest.fixture
+def pair(tmp_path):
+    """A session with a base, a named rover and the base receiver's own position; `told` counts what its page was told."""
+    base, rover, receiver, sink, told = Fanout(0, VIRTUAL), Fanout(0, VIRTUAL), Fanout(0, VIRTUAL), Memory(), []
+    addresses = Addresses(
+        f"tcp://127.0.0.1:{base.port}", None, (Address("r1", "Wagtail", f"tcp://127.0.0.1:{rover.port}"),),
+        f"tcp://127.0.0.1:{receiver.port}",
+    )  # fmt: skip
+    running = RunningSession("s", addresses, tmp_path, sink, lambda _: told.append(CLOCK.now()), VIRTUAL)
+    running.start()
+    wait_for(lambda: base._clients and rover._clients and receiver._clients, 5)
+    yield running, (base, rover, receiver), sink, told
+    running.stop()
+    for device in (base, rover, receiver):
+        device.close()
+
+
+def test_each_feed_is_noted_under_its_name_and_told_to_the_page(pair):
+    running, devices, sink, told = pair
+    wait_for(lambda: len(sink.feeds) >= 3, 5)
+    assert {role for role, _ in sink.feeds} == {"base", "rover Wagtail", "receiver"}
+    before = len(told)
+    for device in devices:
+        device.send(line(0))
+    wait_for(lambda: sum(state == "receiving" for _, state in sink.feeds) == 3, 5)
+    assert len(told) >= before + 3
+    assert sink.settled and not any(sink.settled)
+    running.stop()
+    assert sink.settled[-1], "what was folded is written at the end"
+
+
+def test_the_base_s_own_position_counts_while_it_speaks_and_its_signals_for_a_quarter_of_a_minute(pair):
+    running, (base, _, receiver), _, _ = pair
+    for second in range(40):
+        receiver.send(line(second, 1) + sky())
+    wait_for(lambda: len(running.moment().receiver_epochs) == 30, 5)
+    assert {seen.azimuth_deg for seen in running.moment().in_view} == {120.0, 200.0}
+    wait_for(lambda: running.moment().receiver_feed.state == "silent", 10)
+    assert running.moment().receiver_epochs == () and running.moment().in_view == ()
+
+    base.send(Observables(7).frames(CLOCK.now(), 17, visible(CLOCK.now(), ARP, 10.0))[0])
+    wait_for(lambda: running.moment().observables, 5)
+    CLOCK.sleep(14.0)
+    assert running.moment().observables
+    CLOCK.sleep(2.0)
+    assert running.moment().observables == ()
+
+
+ARP = np.array([3_803_000.0, -411_000.0, 5_085_000.0])
+
+
+def test_a_rover_that_is_dropped_is_heard_no_more_and_its_port_is_free(pair):
+    running, (_, rover, _), sink, told = pair
+    rover.send(line(0) + line(1))
+    wait_for(lambda: sink.rows, 5)
+    before = len(told)
+    running.drop_rover("r1")
+    assert len(told) == before + 1 and running.rover_ids == () and running.moment().rover_id is None
+    wait_for(lambda: (rover.send(b"x"), not rover._clients)[1], 5)
+    kept = len(sink.rows)
+    running.drop_rover("r1")
+    assert len(sink.rows) == kept
+
+
+def test_one_shot_of_a_rover_at_a_time_and_a_cancelled_one_is_gone(pair):
+    running, _, _, told = pair
+    done = []
+    assert running.begin_shot(ShotWish("x", control(60.0), True), done.append, "r1")
+    assert running.is_recording and running.moment().shot.waiting_for == "the next epoch"
+    assert not running.begin_shot(ShotWish("y", control(1.0), True), done.append, "r1"), "the first one is in hand"
+    assert running.moment().shot.wish.id == "x"
+    assert not running.begin_shot(ShotWish("z", control(1.0), True), done.append, "nobody")
+    before = len(told)
+    assert running.cancel_shot("r1") and len(told) == before + 1
+    assert not running.is_recording and running.moment().shot is None and not running.cancel_shot("r1")
+
+
+@pytest.mark.parametrize(("step_s", "fills"), [(5, True), (6, False)])
+def test_epochs_as_slow_as_people_set_them_fill_a_shot_and_a_gap_does_not(session, step_s, fills):
+    running, _, rover, _ = session
+    done = []
+    running.begin_shot(ShotWish("x", control(10.0), True), done.append)
+    for second in range(0, 6 * step_s, step_s):
+        rover.send(line(second))
+    CLOCK.sleep(2.0)
+    assert bool(done) is fills
+
+
+def test_the_sky_is_looked_at_once_a_second(pair):
+    """A satellite that is listed for half a minute and not heard is an obstruction: not before, whatever the rover's rate."""
+    running, (_, rover, _), _, _ = pair
+    for tenth in range(250):
+        rover.send(line(tenth / 10.0) + sky())
+        CLOCK.sleep(0.1)
+    assert not running.watched().obstructed
+    for tenth in range(250, 350):
+        rover.send(line(tenth / 10.0) + sky())
+        CLOCK.sleep(0.1)
+    (hidden,) = running.watched().obstructed
+    # Its azimuth is 120° and its elevation 45°: the piece that begins there.
+    assert (hidden.azimuth_from_deg, hidden.azimuth_to_deg) == (120.0, 130.0)
+    assert (hidden.elevation_from_deg, hidden.elevation_to_deg) == (45.0, 50.0)

@@ -67,7 +67,6 @@ def rows(path, table):
         return [json.loads(line) for line in archive.read(f"tables/{table}.jsonl").splitlines()]
 
 
-@pytest.mark.slow
 def test_a_job_is_the_same_on_another_machine(places, tmp_path):
     here, there = places("here", demo=True), places("there")
     job = here.job("Alder Ford Footbridge")
@@ -100,7 +99,6 @@ def test_a_job_is_the_same_on_another_machine(places, tmp_path):
     assert "nothing new" in unpacked(there, first).words
 
 
-@pytest.mark.slow
 def test_lines_of_other_clients_jobs_travel_as_their_links_alone(places, tmp_path):
     here, there = places("here", demo=True), places("there")
     job = here.job("Nettle Brook Culvert")
@@ -136,7 +134,6 @@ def test_lines_of_other_clients_jobs_travel_as_their_links_alone(places, tmp_pat
         tampered.close()
 
 
-@pytest.mark.slow
 def test_a_line_that_came_with_its_text_cannot_be_sealed_behind_the_program(places, tmp_path):
     here, there = places("here", demo=True), places("there")
     job = here.job("Nettle Brook Culvert")
@@ -217,7 +214,6 @@ def test_packages_of_crews_merge_alike_in_every_order(places, three_crews, tmp_p
     )
 
 
-@pytest.mark.slow
 def test_what_two_crews_replaced_disagrees_until_it_is_settled(places, three_crews, tmp_path):
     job, packages = three_crews
     office = places("settling")
@@ -427,7 +423,6 @@ def test_what_is_no_package_is_refused_and_nothing_stays(sound, name):
     } == before
 
 
-@pytest.mark.slow
 def test_a_row_that_was_changed_by_other_means_joins_nothing(sound, tmp_path, places):
     source, _, _ = sound
     office = places("office")
@@ -452,7 +447,6 @@ def test_a_package_replaces_no_row_of_another_job(sound, tmp_path, places):
     assert office.mark(other, "M0") == theirs
 
 
-@pytest.mark.slow
 def test_a_package_that_is_sent_to_the_page_is_unpacked_there(sound, places):
     source, _, _ = sound
     office = places("office")

@@ -120,6 +120,7 @@ def test_a_switch_of_the_source_is_told_where_the_station_changes(shown):
     assert found.events[0].words == "base 17 and no longer 900"
 
 
+@pytest.mark.slow
 def test_a_stretch_of_the_past_is_shown_as_finely_as_the_present(shared_office):
     job, database = shared_office.job("Nettle Brook Culvert"), shared_office.program.context.database
     context = at(shared_office.program.context, NOW_S)

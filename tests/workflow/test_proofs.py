@@ -121,6 +121,7 @@ def test_one_near_mark_is_no_proof_and_the_fulfilled_plan_is(own_program):
     assert "due again" in day.step()["why"]
 
 
+@pytest.mark.slow
 def test_a_base_on_another_mark_is_named_by_the_marks(own_program):
     day = Day(own_program, mark="CS1", stands_on="CS4")
     for mark in ("CS3", "CS2"):
@@ -135,6 +136,7 @@ def test_a_base_on_another_mark_is_named_by_the_marks(own_program):
     assert day.plan()["verdict"]["word"] == "stop"
 
 
+@pytest.mark.slow
 def test_swapped_digits_of_the_base_height_are_named(own_program):
     day = Day(own_program, reading="1.456 m")  # the tape showed 1.546
     day.check("CS2")
@@ -146,6 +148,7 @@ def test_swapped_digits_of_the_base_height_are_named(own_program):
     assert "'1.456 m' was typed for '1.546 m'" in found[0]["sentence"]
 
 
+@pytest.mark.slow
 def test_a_pole_that_is_taken_off_twice_is_named_by_its_length(own_program):
     # The receiver sends the mark already; the session says that it sends the ARP.
     day = Day(own_program)
@@ -156,6 +159,7 @@ def test_a_pole_that_is_taken_off_twice_is_named_by_its_length(own_program):
     assert "the pole was taken off twice" in day.causes()[0]["sentence"]
 
 
+@pytest.mark.slow
 def test_a_control_list_in_the_other_foot_shows_as_2_ppm_of_the_coordinates(own_program):
     day = Day(own_program)
     ppm = 1200.0 / 3937.0 / 0.3048 - 1.0  # NIST SP 811

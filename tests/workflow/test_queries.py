@@ -80,6 +80,7 @@ def queries(crew, job, path):
 
 
 @pytest.mark.parametrize("path", LISTS)
+@pytest.mark.slow
 def test_an_answer_takes_as_many_queries_for_250_shots_and_20_bases_as_for_6_and_2(shared_program, small, large, path):
     few, many = queries(shared_program, small, path), queries(shared_program, large, path)
 
@@ -122,6 +123,7 @@ def test_what_is_remembered_gives_the_same_bits_as_what_is_read(shared_program, 
     assert len(points.REMEMBERED) >= 200
 
 
+@pytest.mark.slow
 def test_more_shots_than_a_query_can_name_come_to_the_same(shared_program, large, monkeypatch):
     few = shared_program.get(f"/jobs/{large}/points.csv")
     monkeypatch.setattr(points, "_MOST_NAMED", 10)
@@ -149,6 +151,7 @@ def pages(crew, job, path, key):
 
 
 @pytest.mark.parametrize(("path", "key", "most"), [("checks", "checks", 200), ("book", "lines", 500)])
+@pytest.mark.slow
 def test_a_long_list_comes_page_by_page_and_whole(shared_program, large, path, key, most):
     listed = pages(shared_program, large, path, key)
 

@@ -97,6 +97,7 @@ def test_a_wrong_caster_password_is_a_sentence_and_the_rover_is_heard_all_the_sa
     own_program.wait_for(lambda: own_program.get(f"/jobs/{job}/watch")["live"]["status"] != "none", 20)
 
 
+@pytest.mark.slow
 def test_a_wrong_address_is_mended_without_ending_the_base(own_program):
     field_running(own_program)
     job = office_job(own_program)
@@ -128,6 +129,7 @@ def test_a_position_that_refers_to_the_mark_is_not_lowered_again(own_program):
     assert own_program.check(job, "CS2")["up_m"] == pytest.approx(2.0, abs=0.04)
 
 
+@pytest.mark.slow
 def test_a_job_in_survey_feet_on_another_continent_checks_as_well(own_program):
     job = own_program.job("Nettle Brook Culvert")
     own_program.walk_to(job, "NB2")

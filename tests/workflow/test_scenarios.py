@@ -106,6 +106,7 @@ def test_a_jump_while_fixed_is_told_with_its_size(own_program):
     assert steps["watch"]["state"] == "disagrees"
 
 
+@pytest.mark.slow
 def test_walking_from_mark_to_mark_is_no_jump(own_program):
     job = own_program.job()
     own_program.walk_to(job, "CS2")
@@ -194,6 +195,7 @@ def test_two_rovers_on_one_base_keep_their_names_their_epochs_and_their_shots(ow
     assert len(crew.get(f"/jobs/{job}/points")["points"]) == 2, "what it brought stays"
 
 
+@pytest.mark.slow
 def test_nmea_alone_is_enough_to_work_and_what_is_unchecked_is_said(own_program):
     """By radio the tablet at the rover hears no base stream."""
     job, crew = own_program.job(), own_program

@@ -50,7 +50,7 @@ def work(shared_office):
 # --- the Book, page by page ---
 
 
-@pytest.mark.parametrize("count", [499, 500, 501, 1001])
+@pytest.mark.parametrize("count", [501, *(pytest.param(count, marks=pytest.mark.slow) for count in (499, 500, 1001))])
 def test_a_long_book_comes_page_by_page_newest_first_and_whole(work, count):
     """Five hundred lines a page: the edges on both sides of one page, and of two."""
     begun = len(work.get("book")["lines"])

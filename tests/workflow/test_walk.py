@@ -63,6 +63,7 @@ def test_a_base_height_typed_too_large_is_found_named_and_mended(own_program):
     assert book["verification"]["whole"]
 
 
+@pytest.mark.slow
 def test_a_base_on_another_mark_shows_as_the_distance_between_them(own_program):
     job = own_program.job()
     own_program.walk_to(job, "CS3")
@@ -78,6 +79,7 @@ def test_a_base_on_another_mark_shows_as_the_distance_between_them(own_program):
     assert "does not stand on CS1" in check["findings"][0]["cause"]
 
 
+@pytest.mark.slow
 def test_an_autonomous_base_says_what_it_is_worth_and_a_wrong_mark_height_is_told_from_it(own_program):
     job = own_program.job()
     own_program.walk_to(job, "CS2")
@@ -110,6 +112,7 @@ def test_an_autonomous_base_says_what_it_is_worth_and_a_wrong_mark_height_is_tol
     assert "Average what the receiver reports first" in refusal["detail"]
 
 
+@pytest.mark.slow
 def test_one_mark_s_wrong_height_is_told_from_a_wrong_base_height(own_program):
     job = own_program.job()
     own_program.walk_to(job, "CS2")

@@ -163,6 +163,7 @@ def initialise_anew(context: Context, job_id: str, wish: RoverNamed) -> Initiali
     context.database.write(
         lambda session: _write_asked(session, context.now(job_id), job_id, rover.name, practice is not None)
     )
+    context.changed(job_id)
     if practice is not None:
         practice.initialise_anew(rover.id != running.rover_ids[0])
         return InitialiseSaid(
