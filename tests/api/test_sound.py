@@ -308,8 +308,14 @@ def test_a_line_of_the_book_that_holds_a_password_is_hidden_and_said(own_office)
 
     assert "SECRET" not in json.dumps(book, ensure_ascii=False) and book["verification"]["whole"]
     assert "cannot be unsaid" in book["passwords"] and "Change the password" in book["passwords"]
+    first = next(line["sequence"] for line in book["lines"] if line["kind"] == "listening-changed")
+    assert book["passwords"].startswith(f"Line {first} holds a caster's password")
     other = own_office.get(f"/jobs/{own_office.job('Nettle Brook Culvert')}/book")
     assert other["passwords"] == ""
+
+    own_office.program.context.database.write(lambda session: write_entry(session, 6.0, "listening-changed", old, job))
+    book = own_office.get(f"/jobs/{job}/book")
+    assert book["passwords"].startswith(f"2 lines (the first is {first}) hold a caster's password")
 
 
 @pytest.mark.parametrize("word", ["a\r\nX: y", "a\x00", "a b", "a\u2028b"])

@@ -125,3 +125,13 @@ def test_a_shot_is_worth_what_its_longest_memory_leaves():
     # At 0° north 0° east up is X, east is Y and north is Z.
     assert scatter.effective_n == pytest.approx(max(1.0, mean_of_series(slow).effective_n))
     assert scatter.effective_n < mean_of_series(fast).effective_n
+
+
+def test_the_scatter_of_three_epochs_is_that_by_hand():
+    """At 0° N 0° E up is x, east y, north z.  n − 1 below the line (ISO 3534-1): of 0, 1, 2 mm the deviation is 1 mm."""
+    steps = np.array([0.0, 0.001, 0.002])
+    found = scatter_of_vectors(np.column_stack([steps, 3 * steps, -2 * steps]), 0.0, 0.0)
+    assert (found.sigma_up_m, found.sigma_east_m, found.sigma_north_m) == pytest.approx((0.001, 0.003, 0.002), rel=1e-9)
+    assert found.covariance_en_m2 == pytest.approx(-6e-6, rel=1e-9)
+    assert scatter_of_vectors(np.zeros((2, 3)), 0.0, 0.0) is None
+    assert scatter_of_vectors(np.zeros((3, 3)), 0.0, 0.0) is not None

@@ -559,3 +559,40 @@ def test_the_sky_is_looked_at_once_a_second(pair):
     # Its azimuth is 120° and its elevation 45°: the piece that begins there.
     assert (hidden.azimuth_from_deg, hidden.azimuth_to_deg) == (120.0, 130.0)
     assert (hidden.elevation_from_deg, hidden.elevation_to_deg) == (45.0, 50.0)
+
+
+def test_a_track_takes_a_point_after_so_long_or_so_far_and_goes_on(pair):
+    running, (_, rover, _), _, _ = pair
+    taken = []
+    every = ShotKind(name="track", every_s=3.0)
+    running.begin_shot(ShotWish("walk", every, False), lambda epochs: taken.append(epochs), "r1")
+    for second in range(11):
+        rover.send(line(second, 5))
+        CLOCK.sleep(1.0)
+    # The first at once, then every three seconds by the rover's own clock; an epoch is known once the next one begins.
+    times = [epochs[0].epoch.time_of_day_s for epochs in taken]
+    assert [len(epochs) for epochs in taken] == [1] * len(taken)
+    assert np.diff(times).tolist() == [3.0] * (len(times) - 1) and len(times) == 4
+    assert running.moment().shot.points == 4 and running.is_recording, "a track ends when somebody ends it"
+    assert running.cancel_shot("r1")
+
+
+def test_a_replay_of_rtcm_plays_whole_epochs_at_their_pace_over_the_week_s_end(tmp_path):
+    saturday_s = 1_795_910_382.0  # 2026-11-28 23:59:42 UTC: GPS's week ends 18 leap seconds before the day does
+    base, frames = Observables(3), []
+    for second in range(8):
+        time_s = saturday_s - 4.0 + second
+        frames += base.frames(time_s, 17, visible(time_s, ARP, 10.0))
+    file = tmp_path / "base.rtcm3"
+    file.write_bytes(b"noise" + b"".join(frames) + b"more noise")
+    begun, source = CLOCK.monotonic(), open_source(f"replay://{file}", None, VIRTUAL)
+    pieces = [(piece, CLOCK.monotonic() - begun) for _ in range(400) if (piece := read_one(source))]
+    assert b"".join(piece for piece, _ in pieces) == b"".join(frames), "frames as they were, and no noise"
+    assert [round(at_s) for _, at_s in pieces] == list(range(8)), "one piece an epoch, a second apart"
+
+
+def read_one(source):
+    try:
+        return source.read(0.05)
+    except DeviceError:
+        return b""

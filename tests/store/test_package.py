@@ -4,6 +4,7 @@ import hashlib
 import io
 import itertools
 import json
+import random
 import shutil
 import stat
 import zipfile
@@ -16,7 +17,7 @@ from sqlalchemy import select
 from openstake.app import build
 from openstake.core.errors import FileError
 from openstake.store.book import verify
-from openstake.store.models import Mark
+from openstake.store.models import Listening, Mark, Occupation, new_id
 from openstake.store.package import MANIFEST, schema
 from openstake.workflow.packages import read_package, write_package
 from tests.conftest import Crew, as_file
@@ -258,6 +259,49 @@ def test_a_base_that_another_machine_runs_is_not_listened_to_here(places, tmp_pa
     assert again.program.context.running.occupations == []
     assert here.program.context.running.occupations != []
     again.program.close()
+
+
+def test_files_travel_with_their_job_and_a_stream_that_grew_takes_the_place_of_its_beginning(places, tmp_path):
+    here, there = places("here", demo=True), places("there")
+    job = here.job("Alder Ford Footbridge")
+    with here.program.context.database.read() as session:
+        listening = session.scalars(select(Listening).join(Occupation).where(Occupation.job_id == job)).first().id
+    heard = random.Random(25).randbytes(3_000_000)
+    raw, other = Path("raw") / f"{listening}-rover-077.raw", Path("raw") / f"{new_id()}-rover-001.raw"
+    folders = {name: crew.program.context.data_dir for name, crew in {"here": here, "there": there}.items()}
+    (folders["here"] / raw).write_bytes(heard)
+    (folders["here"] / other).write_bytes(b"of another job")
+    photo = here.upload(f"/jobs/{job}/book/photo", PNG, name="ford.png")
+
+    told = []
+    write_package(here.program.context, job, tmp_path / "first.zip", lambda *step: told.append(step))
+    assert told[0][0] == 0 and told[-1][0] == told[-1][1] and told == sorted(told), (
+        "from nothing to all, and never back"
+    )
+    assert len(set(told)) > 10 and {of for _, of in told} == {told[0][1]}
+    inside = set(members(tmp_path / "first.zip")[0])
+    assert f"files/{raw.as_posix()}" in inside and f"files/{other.as_posix()}" not in inside
+    assert any(name.startswith("files/photos/") for name in inside) and photo
+
+    told.clear()
+    made = read_package(there.program.context, tmp_path / "first.zip", lambda *step: told.append(step))
+    assert len(told) > 5 and told[-1][0] >= told[0][0]
+    assert made.files >= 2 and (folders["there"] / raw).read_bytes() == heard
+
+    with (folders["here"] / raw).open("ab") as stream:
+        stream.write(b"and more")
+    grown = packed(here, job, tmp_path / "second.zip")
+    assert unpacked(there, grown).files == 1
+    assert (folders["there"] / raw).read_bytes() == heard + b"and more"
+    # The older package again: what is there is longer, and stays.
+    assert unpacked(there, tmp_path / "first.zip").files == 0
+    assert (folders["there"] / raw).read_bytes().endswith(b"and more")
+
+    (folders["here"] / raw).write_bytes(bytes(reversed(heard)) + b"!")
+    with pytest.raises(FileError, match="is another file here"):
+        unpacked(there, packed(here, job, tmp_path / "third.zip"))
+    assert (folders["there"] / raw).read_bytes().endswith(b"and more")
+    assert not list(folders["there"].glob("*.draft"))
 
 
 def test_the_published_schema_is_that_of_a_package(places, tmp_path):

@@ -3,10 +3,11 @@
 import itertools
 
 import numpy as np
+import pyproj
 import pytest
 
 from openstake.store.book import write_entry
-from openstake.store.models import BaseCoordinate
+from openstake.store.models import BaseCoordinate, Reference, new_id
 from tests.conftest import as_file
 from tests.filled import Filling
 
@@ -244,3 +245,159 @@ def test_a_day_sheet_has_the_points_of_its_day_and_no_others(work):
     told = [parts.get("Checks", []) for parts in counts.values()]
     # Each shot's line stands on the sheet of its own day, four on the first and two on the next (by hand).
     assert sorted(len(lines) for lines in told if lines) == [2, 4]
+
+
+# --- free of GNSS ---
+
+
+def measured_from(*numbers, off_m=(0.0, 0.0, 0.0)):
+    """Return what writes a base on each of these marks and a shot on every mark from it; `off_m` is that of the last."""
+
+    def write(filling):
+        for number in numbers:
+            made = filling.base(number, filling.marks[number], ends=number != numbers[-1])
+            filling.shots(*made, 3, epochs=5, off_m=off_m if number == numbers[-1] else (0.0, 0.0, 0.0))
+
+    return write
+
+
+def test_a_tape_and_a_level_are_set_beside_the_shots_on_the_ground(work):
+    """Noise of 6 mm a component over five epochs, twice: 4 mm a coordinate difference; bounds of four sigmas."""
+    work.filled(measured_from(0))
+    grid_m, rise_m = np.hypot(703_950.0 - 704_000.0, 630_400.0 - 629_850.0), 63.1 - 61.2
+    scale = pyproj.Proj(2157).get_factors(
+        *pyproj.Transformer.from_crs(2157, 4173, always_xy=True).transform(704_000.0, 630_100.0)
+    )
+    ground_m = grid_m / scale.meridional_scale * (1.0 + 62.0 / 6.38e6)
+    ends = {"from_name": "V2", "to_name": "V3"}
+
+    def add(**wish):
+        return work.post("ground", ends | wish)["measures"][0]
+
+    taped = add(kind="horizontal", measured=f"{ground_m - 0.060:.3f}")
+    assert taped["observed_m"] == pytest.approx(ground_m, abs=0.016)
+    assert taped["difference_m"] == pytest.approx(0.060, abs=0.017) and taped["measured_m"] == round(
+        ground_m - 0.060, 3
+    )
+    assert (taped["from_name"], taped["to_name"], taped["agrees"]) == ("V2", "V3", False)
+    assert taped["grid_m"] == pytest.approx(grid_m, abs=0.016)
+    assert taped["grid_ppm"] == pytest.approx(1e6 * (grid_m / ground_m - 1.0), abs=1.0)
+    # Two shots of 6 and 5 mm and their poles, and a tape: some centimetres at 95 %, and never less than the shots alone.
+    assert 1.96 * np.sqrt(2.0) * 0.005 < taped["limit_95_m"] < 0.06
+    assert add(kind="horizontal", measured=f"{ground_m:.3f}")["agrees"]
+
+    levelled = add(kind="levelled", measured=f"{rise_m:.3f}")
+    assert levelled["observed_m"] == pytest.approx(rise_m, abs=0.018) and levelled["agrees"]
+    back = add(kind="levelled", measured=f"{-rise_m:.3f}", from_name="V3", to_name="V2")
+    assert back["observed_m"] == pytest.approx(-levelled["observed_m"], abs=1e-9)
+    # Along the slope from a tripod of 1.5 m to a rod of 0.5 m.
+    slope_m = np.hypot(ground_m, rise_m + 0.5 - 1.5)
+    sloped = add(kind="slope", measured=f"{slope_m:.3f}", from_above="1.5", to_above="0.5")
+    assert sloped["observed_m"] == pytest.approx(slope_m, abs=0.016) and sloped["agrees"]
+    assert len(work.get("ground")["measures"]) == 5 and work.get("ground")["doubles"] == []
+
+    work.post("ground/drop", {"measure_id": taped["id"]})
+    assert taped["id"] not in [item["id"] for item in work.get("ground")["measures"]]
+    work.post("ground/drop", {"measure_id": taped["id"]}, 409)
+
+
+@pytest.mark.parametrize(
+    ("wish", "field"),
+    [
+        ({"to_name": "V2"}, "to_name"), ({"to_name": "V9"}, "to_name"), ({"from_name": ""}, "from_name"),
+        ({"measured": ""}, "measured"), ({"measured": "0"}, "measured"), ({"measured": "-3"}, "measured"),
+        ({"measured": "far"}, "measured"), ({"measured": "100000000"}, "measured"),
+        ({"sigma": "0"}, "sigma"), ({"sigma": "1.1"}, "sigma"),
+    ],
+)  # fmt: skip
+def test_a_measure_that_cannot_be_is_refused_at_its_field(work, wish, field):
+    work.filled(measured_from(0))
+    whole = {"kind": "horizontal", "from_name": "V2", "to_name": "V3", "measured": "552.30"}
+    assert work.post("ground", whole | wish, 422)["field"] == field
+    assert work.get("ground")["measures"] == []
+
+
+@pytest.mark.parametrize(("off_m", "agrees"), [(0.0, True), (0.100, False)])
+def test_a_point_that_two_set_ups_have_says_whether_they_agree(work, off_m, agrees):
+    """The second base was 0.100 m too high, say: half of it is each set-up's distance from the mean of both."""
+    work.filled(measured_from(0, 1, off_m=(0.0, 0.0, off_m)))
+    doubles = {item["name"]: item for item in work.get("ground")["doubles"]}
+    assert set(doubles) == {"V1", "V2", "V3"}
+    for double in doubles.values():
+        first, second = double["set_ups"]
+        assert (first["base"], second["base"], first["shots"], second["shots"]) == ("V1", "V2", 1, 1)
+        assert double["agrees"] is agrees and double["finding"]["is_stop"] is not agrees
+        assert second["height_m"] - first["height_m"] == pytest.approx(off_m, abs=0.018)
+        assert first["off_up_m"] + second["off_up_m"] == pytest.approx(0.0, abs=0.02)
+        assert second["off_up_m"] - first["off_up_m"] == pytest.approx(second["height_m"] - first["height_m"], abs=1e-9)
+
+
+# --- the day's ends ---
+
+
+def test_what_only_the_crew_knows_of_closing_is_ticked_and_unticked_and_the_rest_is_not(work):
+    work.filled(measured_from(0))
+    before = {item["key"]: item for item in work.get("closing")["items"]}
+    assert before["base"]["state"] == "due" and before["base"]["known"], "it runs"
+    assert before["recording"]["state"] == before["raw"]["state"] == "done"
+    due = work.get("closing")["due"]
+    ticked = work.post("closing", {"key": "power", "done": True})
+    assert {item["key"]: item["state"] for item in ticked["items"]}["power"] == "done" and ticked["due"] == due - 1
+    back = work.post("closing", {"key": "power", "done": False})
+    assert {item["key"]: item["state"] for item in back["items"]}["power"] == "due" and back["due"] == due
+    for key in ("base", "nothing"):
+        work.post("closing", {"key": key, "done": True}, 404)
+
+
+@pytest.mark.parametrize(
+    ("kind", "words"),
+    [
+        ("battery", "a battery was changed"),
+        ("channel", "the channel was changed"),
+        ("restart", "the base was restarted"),
+    ],
+)
+def test_what_is_changed_at_the_base_makes_every_check_due_again(work, kind, words):
+    def write(filling):
+        filling.now = work.crew.clock.now() - 3600.0  # an hour ago
+        measured_from(0)(filling)
+
+    work.filled(write)
+    before = work.get("checks/plan")
+    assert before["plan"]["due_again"] == "" and {item["kind"] for item in before["changes"]} >= {kind}
+    after = work.post("checks/changes", {"kind": kind})["plan"]
+    assert words in after["due_again"] and after["due_again_s"] == pytest.approx(work.crew.clock.now(), abs=5.0)
+    assert not after["fulfilled"]
+    assert words in work.get("book")["lines"][0]["sentence"].lower()
+
+
+def test_a_base_that_sends_another_position_was_restarted_and_its_first_one_was_not(work):
+    def write(filling):
+        filling.now = work.crew.clock.now() - 3600.0
+        made = filling.base(0, filling.marks[0], ends=False)
+        filling.shots(*made, 3, epochs=5)
+        return made[2].id
+
+    reference_id = work.filled(write)
+    assert work.get("checks/plan")["plan"]["due_again"] == ""
+
+    def heard_again(filling):
+        first = filling.session.get(Reference, reference_id)
+        values = {column.name: getattr(first, column.name) for column in Reference.__table__.columns}
+        filling.session.add(
+            Reference(**values | {"id": new_id(), "x_m": first.x_m + 0.1, "heard_s": work.crew.clock.now() - 60.0})
+        )
+
+    work.filled(heard_again)
+    assert "the base was restarted" in work.get("checks/plan")["plan"]["due_again"]
+
+
+def test_a_profile_that_is_taken_out_is_in_no_list_and_its_versions_stay(work):
+    made = work.crew.post(
+        "/profiles", {"values": work.crew.get("/profiles/new?role=rover")["values"] | {"name": "Spare rover"}}
+    )
+    assert "Spare rover" in [item["name"] for item in work.get("profiles")["profiles"]]
+    work.crew.send("DELETE", f"/profiles/{made['id']}")
+    assert "Spare rover" not in [item["name"] for item in work.get("profiles")["profiles"]]
+    assert [item["version"] for item in work.crew.get(f"/profiles/{made['line_id']}/versions")["profiles"]]
+    work.crew.send("DELETE", f"/profiles/{made['id']}", status=409)
