@@ -3,6 +3,7 @@
 import dataclasses
 import json
 import re
+import threading
 from collections import Counter
 from pathlib import Path
 from typing import get_args, get_type_hints
@@ -132,3 +133,24 @@ def test_every_published_name_is_one_shape_also_inside_the_others(document):
     names = Counter(shape.__name__ for shape in found)
     assert [name for name, count in names.items() if count > 1] == []
     assert len(found) > 100
+
+
+def test_routes_that_are_first_asked_by_many_at_once_answer_all_of_them(own_office):
+    """A page asks for several things as it opens: whoever comes second must not meet what is half made."""
+    job = own_office.job()
+    paths = [
+        f"/api/jobs/{job}/{step}" for step in ("steps", "base", "checks", "points", "marks", "watch", "book", "fit")
+    ]
+    begin, answers = threading.Barrier(3 * len(paths)), []
+
+    def ask(path):
+        client = own_office.program.app.test_client()
+        begin.wait()
+        answers.append(client.get(path, base_url="http://127.0.0.1:8420").status_code)
+
+    threads = [threading.Thread(target=ask, args=(path,)) for path in paths * 3]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert answers == [200] * len(threads)

@@ -55,7 +55,7 @@ def chromium(tmp_path_factory):
 class Demo:
     """`openstake demo` in a process of its own; it can be killed and started again on the same data and port."""
 
-    def __init__(self, folder, made, speed=4, port=0, more=()):
+    def __init__(self, folder, made, speed=8, port=0, more=()):
         """`made` is the demo's folder, as it was filled once: this one goes on from a copy of it."""
         self.folder, self.speed, self.port, self.more = folder, speed, port, more
         shutil.copytree(made, folder, dirs_exist_ok=True)

@@ -424,7 +424,6 @@ def test_a_base_over_a_new_point_makes_a_provisional_mark(own_program, job):
     assert "CS2 is in the control list" in own_program.post(f"/jobs/{job}/base/start", {}, status=409)["detail"]
 
 
-@pytest.mark.slow
 def test_a_static_log_gives_rinex_and_its_solution_moves_every_point_where_it_belongs(own_program, job, tmp_path):
     practice = own_program.program.context.practice
     mark = mark_of(own_program, job, "CS1")

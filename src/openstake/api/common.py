@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import binascii
+import threading
 from collections.abc import Callable
 from dataclasses import MISSING, dataclass, fields, is_dataclass
 from functools import cache, wraps
@@ -78,10 +79,17 @@ class Spec(SpecTree):
         super().__init__("flask", **options)
         self._shown: dict[str, tuple[type[BaseModel], Any]] = {}
         self._views: dict[str, Callable[[], Handler]] = {}
+        self._making = threading.Lock()
 
     def later(self, endpoint: str, make: Callable[[], Handler]) -> Handler:
         """Return a view of that endpoint that is made when it is first asked."""
-        self._views[endpoint] = made = cache(make)
+
+        def one_at_a_time() -> Handler:
+            # Two threads would publish one shape as two models.
+            with self._making:
+                return make()
+
+        self._views[endpoint] = made = cache(one_at_a_time)
         return lambda **given: made()(**given)
 
     def _add_model(self, model: Any, mode: Any = "validation") -> str:
