@@ -95,6 +95,7 @@ fuzz: setup
 	$(PY) bench/fuzz.py $(FUZZ)
 
 schema: setup
+	$(PY) scripts/tables.py
 	$(PY) scripts/openapi.py
 	$(PY) scripts/licences.py
 	cd web && npm run --silent schema

@@ -1,3 +1,4 @@
+import contextlib
 import json
 import sqlite3
 import threading
@@ -8,7 +9,7 @@ from sqlalchemy.exc import IntegrityError
 
 from openstake.core.errors import ConflictError
 from openstake.store.book import canonical, verify, write_entry
-from openstake.store.database import Database, migrate
+from openstake.store.database import NAME, Database, migrate, newest_migration
 from openstake.store.models import HeightReading, Job, JobSettings, Mark, Occupation
 from openstake.workflow.now.base import base_of
 
@@ -18,6 +19,23 @@ def database(tmp_path):
     database = Database.in_folder(tmp_path)
     yield database
     database.close()
+
+
+def test_a_new_database_is_what_the_migrations_make_of_an_empty_one(database, tmp_path):
+    """Run `make schema` where it is not: tables, indexes, triggers, and nothing in them but where the database stands."""
+    migrate(f"sqlite:///{tmp_path}/migrated.db", revision=newest_migration())
+    found = []
+    for name in (NAME, "migrated.db"):
+        with contextlib.closing(sqlite3.connect(tmp_path / name)) as raw:
+            made = raw.execute("SELECT type, name, tbl_name, sql FROM sqlite_master ORDER BY type, name").fetchall()
+            tables = [name for kind, name, _, _ in made if kind == "table"]
+            # A migration that rebuilds a table writes its foreign keys in any order.
+            made = [(*item[:3], sorted(line.strip(" ,\n)") for line in (item[3] or "").split("\n\t"))) for item in made]
+            rows = {table: raw.execute(f"SELECT * FROM {table}").fetchall() for table in tables}
+            found.append((made, rows))
+    assert found[0] == found[1]
+    assert {kind for kind, *_ in found[0][0]} == {"table", "index", "trigger"} and len(found[0][0]) > 100
+    assert {table for table, rows in found[0][1].items() if rows} == {"alembic_version"}
 
 
 def written(database, lines=5):

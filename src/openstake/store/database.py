@@ -46,9 +46,11 @@ def _prepare_sqlite(connection: Any, _: Any) -> None:
 
 
 _MIGRATIONS = Path(__file__).parent / "migrations"
+# What the migrations make of an empty database, all in one: written by `make schema`, and held against them by a test.
+_TABLES = Path(__file__).parent / "schema.sql"
 
 
-def _newest() -> str:
+def newest_migration() -> str:
     """Return the newest migration: each file begins with its number."""
     return max(path.name for path in (_MIGRATIONS / "versions").glob("[0-9]*.py")).partition("_")[0]
 
@@ -59,6 +61,27 @@ def _migration_of(connection: Connection) -> str | None:
         return None
     found: str | None = connection.exec_driver_sql("SELECT version_num FROM alembic_version").scalar()
     return found
+
+
+def tables_of(connection: Connection) -> str:
+    """Return the statements that make a database's tables, indexes and triggers, and say which migration it stands at."""
+    made = connection.exec_driver_sql("SELECT sql FROM sqlite_master WHERE sql IS NOT NULL ORDER BY rowid").scalars()
+    statements = [*made, f"INSERT INTO alembic_version VALUES ('{_migration_of(connection)}')"]
+    return "".join(f"{statement};\n" for statement in statements)
+
+
+def _make_tables(connection: Connection) -> bool:
+    """Make the tables of a new database at once; False where there is something in it, or the statements are not the newest."""
+    script = _TABLES.read_text(encoding="utf-8") if _TABLES.exists() else ""
+    if not script.endswith(f"VALUES ('{newest_migration()}');\n") or inspect(connection).get_table_names():
+        return False
+    statement = ""
+    for line in script.splitlines(keepends=True):
+        statement += line
+        if sqlite3.complete_statement(statement):
+            connection.exec_driver_sql(statement)
+            statement = ""
+    return True
 
 
 def migrate(url: URL | str, folder: Path | None = None, revision: str = "head") -> None:
@@ -73,7 +96,10 @@ def migrate(url: URL | str, folder: Path | None = None, revision: str = "head") 
         event.listen(engine, "begin", lambda connection: connection.exec_driver_sql("BEGIN"))
     try:
         with engine.connect() as connection:
-            if revision == "head" and _migration_of(connection) == _newest():
+            if revision == "head" and _migration_of(connection) == newest_migration():
+                return
+            if revision == "head" and engine.dialect.name == "sqlite" and _make_tables(connection):
+                connection.commit()
                 return
             # It takes a fifth of a second to import, and nearly every start needs none of it.
             from alembic import command
@@ -250,7 +276,7 @@ class ReadOnly:
                 present = _migration_of(connection)
         except Exception as error:  # what is no database raises many kinds
             raise FileError(f"{path} cannot be read as a database: {getattr(error, 'orig', error)}.") from None
-        if present != _newest():
+        if present != newest_migration():
             self.close()
             raise FileError(f"{folder} was written by another version. Start this version on it once, or use that one.")
 
