@@ -7,8 +7,9 @@ import stat
 import pytest
 
 from openstake.api.doors import COOKIE, CSRF_HEADER, NETWORK_DOOR
+from openstake.core.errors import InputError, TooOftenError
 from openstake.store.access import NAME, PassphraseHash, read_access
-from openstake.workflow.access import IDLE_S, Access, Door, Guesses, wait_after
+from openstake.workflow.access import IDLE_S, Access, Door, Guesses, checked_passphrase, wait_after
 from openstake.workflow.hand import device_of
 
 HOST = "10.1.2.3:8443"
@@ -351,3 +352,54 @@ def test_a_correction_that_came_second_is_told_what_holds_and_whose_it_is(office
 def test_which_names_a_door_answers_to(host, port, answers):
     """RFC 6125, 6.4.3: the star stands for one label, the leftmost."""
     assert Door(("10.1.2.3", "*.crew.example"), 8443, None, "", True).answers_to(host, port) is answers
+
+
+@pytest.mark.parametrize(
+    ("text", "holds"),
+    [
+        ("abcde fghij", False), ("abcde fghijk", True), ("ab " * 70, False), ("abcdefgh" * 25, True), ("abcdefgh" * 25 + "i", False),
+        ("abcd" * 4, False), ("abcde" * 4, True), ("  abcde fghijk  ", True), ("  abcde fghij  ", False),
+    ],
+)  # fmt: skip
+def test_a_passphrase_has_12_to_200_signs_of_which_five_differ(text, holds):
+    if holds:
+        assert checked_passphrase(text) == text.strip()
+    else:
+        with pytest.raises(InputError, match="12 to 200 signs"):
+            checked_passphrase(text)
+
+
+def test_a_hint_is_short_and_a_name_is_one(office, phone):
+    access = office.program.context.access
+    access.set_passphrase(PASSPHRASE, "h" * 100)
+    for hint in ("h" * 101, f"it is {PASSPHRASE.upper()}"):
+        with pytest.raises(InputError, match="The hint is short"):
+            access.set_passphrase(PASSPHRASE, hint)
+    assert [phone.sign_in(who=who).status_code for who in ("", "   ", "x" * 21)] == [422] * 3
+    assert phone.sign_in(who="x" * 20).status_code == 200
+
+
+def test_the_oldest_of_too_many_sessions_is_signed_out(office):
+    access = office.program.context.access
+    tokens = [access.sign_in(PASSPHRASE, f"N{n}", "phone", "10.1.2.40").token for n in range(51)]
+    assert access.visitor(tokens[0]) is None
+    assert all(access.visitor(token) is not None for token in tokens[1:])
+
+
+def test_what_wrong_guesses_cost_is_forgotten_after_a_quarter_of_an_hour():
+    guesses = Guesses()
+    for n in range(4):
+        guesses.wrong("a", 1000.0 + n)
+    with pytest.raises(TooOftenError) as refused:
+        guesses.refuse_too_soon("a", 1004.0)
+    assert refused.value.seen["wait_s"] == pytest.approx(1003.0 + 2.0 - 1004.0), "the fourth costs two seconds"
+    guesses.refuse_too_soon("b", 1004.0)
+    guesses.refuse_too_soon("a", 1005.1)
+    for n in range(9):
+        guesses.wrong("a", 1010.0 + n)
+    with pytest.raises(TooOftenError):
+        guesses.refuse_too_soon("a", 1018.0 + 290.0)
+    guesses.refuse_too_soon("a", 1018.0 + 301.0)
+    guesses.wrong("a", 1018.0 + 901.0)
+    guesses.refuse_too_soon("a", 1018.0 + 901.0)
+    assert [wait_after(n, 3) for n in (0, 2, 3, 4, 5, 12, 99)] == [0.0, 0.0, 1.0, 2.0, 4.0, 300.0, 300.0]

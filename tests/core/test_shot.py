@@ -307,3 +307,20 @@ def test_closing_says_what_is_due_in_order(change, due):
 def test_what_is_charged_is_ticked_off_one_by_one():
     items = closing_list(replace(QUIET, charge=("Receiver A", "Radio")), ("power", "files", "charge Radio"))
     assert [(item.key, item.state) for item in items[-2:]] == [("charge Receiver A", "due"), ("charge Radio", "done")]
+
+
+def test_pieces_of_the_sky_go_round_by_ten_degrees_and_up_by_five_and_none_lies_below_the_horizon():
+    seen = SeenSky()
+    for _ in range(30):
+        seen.add([InView("GPS", 1, -3.0, 370.0), InView("GPS", 2, 5.0, 359.9), InView("GPS", 3, 89.9, 0.0)])
+    found = [(cell.azimuth_from_deg, cell.azimuth_to_deg, cell.elevation_from_deg, cell.elevation_to_deg) for cell in seen.obstructed()]
+    assert found == [(0.0, 10.0, 85.0, 90.0), (10.0, 20.0, 0.0, 5.0), (350.0, 360.0, 5.0, 10.0)]
+
+
+@pytest.mark.parametrize(("heard", "obstructed"), [(0, True), (6, True), (7, False), (30, False)])
+def test_a_satellite_that_is_heard_in_a_fifth_of_the_looks_is_a_weak_signal(heard, obstructed):
+    seen = SeenSky()
+    for look in range(30):
+        assert not seen.obstructed(), "half a minute of looks first"
+        seen.add([InView("GPS", 1, 40.0, 100.0, 30.0 if look < heard else None)])
+    assert bool(seen.obstructed()) is obstructed

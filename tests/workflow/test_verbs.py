@@ -401,3 +401,40 @@ def test_a_profile_that_is_taken_out_is_in_no_list_and_its_versions_stay(work):
     assert "Spare rover" not in [item["name"] for item in work.get("profiles")["profiles"]]
     assert [item["version"] for item in work.crew.get(f"/profiles/{made['line_id']}/versions")["profiles"]]
     work.crew.send("DELETE", f"/profiles/{made['id']}", status=409)
+
+
+# --- marks ---
+
+
+def test_between_two_marks_stand_distance_bearing_and_rise_and_between_a_mark_and_itself_nothing(work):
+    """By hand: 600 m east and 50 m north; the ground is longer than the grid by PROJ's scale and by the height."""
+    first, second = work.mark("V1"), work.mark("V2")
+    found = work.get(f"between?from_id={first}&to_id={second}")
+    assert found["distance_m"] == pytest.approx(np.hypot(600.0, 50.0), abs=1e-9)
+    assert found["bearing_deg"] == pytest.approx(np.degrees(np.arctan2(600.0, 50.0)), abs=1e-9)
+    assert found["rise_m"] == pytest.approx(61.2 - 62.0, abs=1e-9)
+    scale = pyproj.Proj(2157).get_factors(
+        *pyproj.Transformer.from_crs(2157, 4173, always_xy=True).transform(703_700.0, 629_825.0)
+    )
+    assert found["ground_distance_m"] == pytest.approx(
+        found["distance_m"] / scale.meridional_scale * (1.0 + 61.6 / 6.38e6), abs=0.0005
+    )
+    back = work.get(f"between?from_id={second}&to_id={first}")
+    assert (back["distance_m"], back["rise_m"]) == (found["distance_m"], -found["rise_m"])
+    assert back["bearing_deg"] == pytest.approx(found["bearing_deg"] + 180.0, abs=1e-9)
+    itself = work.get(f"between?from_id={first}&to_id={first}")
+    assert itself["distance_m"] == 0.0 and itself["ground_distance_m"] is None
+
+
+def test_jobs_say_how_many_marks_they_hold_and_are_found_by_every_word(work):
+    job = work.crew.get(f"/jobs/{work.job}")
+    assert job["marks"] == 3
+    listed = {item["id"]: item["marks"] for item in work.crew.get("/jobs")["jobs"]}
+    assert listed[work.job] == 3
+    bare = work.crew.post(
+        "/jobs", {"name": f"Bare {next(NUMBERS)}", "system": {"kind": "code", "code": 2157}, "length_unit": "m"}
+    )
+    assert bare["marks"] == 0 == work.crew.get(f"/jobs/{bare['id']}")["marks"]
+    words = bare["name"].lower().split()
+    assert [item["id"] for item in work.crew.get(f"/jobs?text={'+'.join(reversed(words))}")["jobs"]] == [bare["id"]]
+    assert work.crew.get(f"/jobs?text={words[0]}+nowhere")["jobs"] == []

@@ -36,9 +36,10 @@ function Correction({ job, shotId, onClose }: { job: Schemas["JobView"]; shotId:
     correct.mutate(
       { replaces_id: now.id, reason, scope: scope?.scope ?? "shot", reading, feature: pole.feature },
       {
+        // What is typed while the answer is under way stays.
         onSuccess: () => {
-          setTyped(null);
-          setReason("");
+          setTyped((current) => (current === typed ? null : current));
+          setReason((current) => (current === reason ? "" : current));
         },
       },
     );
