@@ -24,6 +24,18 @@ SHOTS = os.environ.get("OPENSTAKE_SHOTS")
 LAPTOP, TABLET, PHONE = (1280, 800), (800, 1280), (390, 844)
 
 
+# Keeps what has been shown, though it be for a moment: whether a driver looks in that moment is the machine's matter.
+SHOWN = """
+window.shown = [];
+new MutationObserver((all) => {
+  for (const one of all) {
+    if (one.type === 'characterData') window.shown.push(one.target.parentElement?.textContent ?? '');
+    for (const node of one.addedNodes) window.shown.push(node.textContent ?? '');
+  }
+}).observe(document, { subtree: true, childList: true, characterData: true });
+"""
+
+
 def new_browser(downloads, *flags):
     """Start a headless Chromium with further flags."""
     options = Options()
@@ -55,7 +67,7 @@ def chromium(tmp_path_factory):
 class Demo:
     """`openstake demo` in a process of its own; it can be killed and started again on the same data and port."""
 
-    def __init__(self, folder, made, speed=8, port=0, more=()):
+    def __init__(self, folder, made, speed=4, port=0, more=()):
         """`made` is the demo's folder, as it was filled once: this one goes on from a copy of it."""
         self.folder, self.speed, self.port, self.more = folder, speed, port, more
         shutil.copytree(made, folder, dirs_exist_ok=True)
@@ -122,6 +134,15 @@ class Page:
             self.until(lambda: words in self.text(), seconds)
         except Exception:
             raise AssertionError(f"'{words}' is not on the page, which says:\n{self.text()}") from None
+
+    def remember(self):
+        """From here on keep what the page shows, for `saw`."""
+        self.driver.execute_script(SHOWN)
+
+    def saw(self, words, seconds=20):
+        """Wait until words are on the page or have been since `remember`: for what is there for a moment only."""
+        script = "return window.shown.some((text) => text.includes(arguments[0]))"
+        self.until(lambda: words in self.text() or self.driver.execute_script(script, words), seconds)
 
     def press(self, words, tag="button"):
         xpath = f'//{tag}[contains(normalize-space(.), "{words}") and not(@disabled)]'

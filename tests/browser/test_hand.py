@@ -110,9 +110,10 @@ def test_two_who_record_at_once_lose_and_double_nothing(at_work):
     phone.press("topo", tag="*[@role='radio']")
     laptop.press("topo", tag="*[@role='radio']")
     press = "document.querySelector('[data-record]')?.click()"
+    laptop.remember()
     phone.driver.execute_script(press)
     laptop.driver.execute_script(press)  # where it is not a way to drop it yet
-    laptop.sees("MK")
+    laptop.saw("MK")
     for page in (laptop, phone):
         page.sees("next is P2", 60)
 

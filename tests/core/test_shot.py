@@ -313,7 +313,10 @@ def test_pieces_of_the_sky_go_round_by_ten_degrees_and_up_by_five_and_none_lies_
     seen = SeenSky()
     for _ in range(30):
         seen.add([InView("GPS", 1, -3.0, 370.0), InView("GPS", 2, 5.0, 359.9), InView("GPS", 3, 89.9, 0.0)])
-    found = [(cell.azimuth_from_deg, cell.azimuth_to_deg, cell.elevation_from_deg, cell.elevation_to_deg) for cell in seen.obstructed()]
+    found = [
+        (cell.azimuth_from_deg, cell.azimuth_to_deg, cell.elevation_from_deg, cell.elevation_to_deg)
+        for cell in seen.obstructed()
+    ]
     assert found == [(0.0, 10.0, 85.0, 90.0), (10.0, 20.0, 0.0, 5.0), (350.0, 360.0, 5.0, 10.0)]
 
 
