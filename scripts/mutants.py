@@ -31,6 +31,7 @@ ROOT = Path(__file__).resolve().parents[1]
 SOURCE = ROOT / "src" / "openstake"
 PARTS = ("core", "store", "workflow", "live")
 EQUIVALENT = Path(__file__).with_name("equivalent.txt")
+LONGEST_S = 900.0
 MOST_TESTS = 300  # of those that reach a line: the rest reach it the same way
 OPERATORS = {
     ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.Mod: ast.Mult, ast.FloorDiv: ast.Div,
@@ -254,6 +255,8 @@ def tried(mutant: Mutant, tests: dict[tuple[str, int], list[str]], tree: Path) -
     try:
         process = _FORKS.Process(target=_run_tests, args=(tree, candidates[:MOST_TESTS]))
         process.start()
+        process.join(LONGEST_S)
+        process.kill()  # what hangs outside of a test
         process.join()
     finally:
         _put(path, whole)
@@ -268,17 +271,7 @@ def _put(path: Path, text: str) -> None:
 
 # A process that has imported what no mutant changes: each trial forks from it.
 _FORKS = get_context("forkserver")
-_IMPORTED = [
-    "_pytest.main",
-    "hypothesis",
-    "numpy",
-    "scipy.stats",
-    "sqlalchemy.orm",
-    "flask",
-    "pydantic",
-    "spectree",
-    "pyproj",
-]
+_IMPORTED = ["_pytest.main", "hypothesis", "numpy", "scipy.stats", "sqlalchemy.orm", "flask", "pydantic", "spectree"]
 
 
 def _run_tests(tree: Path, tests: list[str]) -> None:
