@@ -192,3 +192,14 @@ def test_what_cannot_be_told_apart_is_said_with_what_would_tell():
     assert found.code == "cause-cannot-tell"
     assert "one mark" in found.numbers["causes"] and "bumped" in found.numbers["causes"]
     assert "measured early" in found.action
+
+
+@pytest.mark.parametrize(
+    ("up_m", "way", "base", "rover"), [(0.093, "high", "large", "small"), (-0.093, "low", "small", "large")]
+)
+def test_a_constant_height_says_which_way_each_end_was_typed_wrongly(up_m, way, base, rover):
+    """A fact of the trade (common practice, no source): a base height typed too large lifts the broadcast ARP, and with it every
+    point; a rover height typed too large lowers them."""
+    found = said(day(*[(0.0, 0.0, up_m)] * 3))
+    assert f" {way}: a constant" in found.sentence
+    assert f"too {base}, or the rover height as much too {rover}" in found.cause

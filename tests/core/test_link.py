@@ -2,6 +2,7 @@
 
 import copy
 import math
+from dataclasses import replace
 from itertools import pairwise
 
 import pytest
@@ -9,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from openstake.core.errors import InputError
+from openstake.core.kit.packing import packing_list
 from openstake.core.kit.profile import example
 from openstake.core.link.agree import SETTINGS, End, judge_pair, pair_rows
 from openstake.core.link.airload import (
@@ -276,3 +278,20 @@ def test_a_profile_s_messages_make_its_stream():
     assert stream == Stream("msm4", ALL, 2, 1.0, 10.0, ())
     assert stream_of_messages([(1006, 10.0)], ALL, 2) is None
     assert stream_of_messages([(1074, 1.0), (1084, 2.0)], ALL, 2).slow == ("R",)
+
+
+@pytest.mark.parametrize(
+    ("letter", "number"),
+    [("G", 1074), ("R", 1084), ("E", 1094), ("S", 1104), ("J", 1114), ("C", 1124), ("I", 1134)],
+)
+def test_the_msm_of_each_constellation_has_its_number(letter, number):
+    """RTCM 10403.3, table 3.5-71 and following."""
+    (only,) = air_load(Stream("msm4", {letter: 5}, 2, 1.0), 9600.0).messages
+    assert only.number == number
+
+
+def test_what_a_profile_names_and_the_kit_has_not_is_on_the_packing_list_as_such():
+    found = packing_list([replace(example("rover"), receiver="Ghost")], {})
+    assert [(item.group, item.why) for item in found if item.what == "Receiver Ghost"] == [
+        ("pack", "Named in the profile, not in the kit.")
+    ]

@@ -8,7 +8,7 @@ from skyfield.api import EarthSatellite, load, wgs84
 
 from openstake.core.constants import EARTH_GM_M3_S2
 from openstake.core.sky.constellations import CONSTELLATIONS, GLONASS
-from openstake.core.sky.geometry import dop
+from openstake.core.sky.geometry import dop, signal_range_m
 from openstake.core.sky.orbits import Elements, earth_fixed_positions_m, inertial_positions_m
 from tests import published
 
@@ -108,3 +108,13 @@ def test_antipodal_glonass_satellites_share_a_channel():
     for plane in range(3):
         slots = GLONASS.channels[plane * 8 : plane * 8 + 8]
         assert slots[:4] == slots[4:]
+
+
+def test_the_signal_s_path_is_shorter_from_the_east_by_sagnac_s_term():
+    """IS-GPS-200, 20.3.3.4.3.3: while the signal travels the Earth turns; to first order the path is |s − r| + ω/c (x_s y_r − y_s x_r)."""
+    receiver = np.array([6_378_137.0, 0.0, 0.0])
+    satellites = np.array([[20.0e6, 17.0e6, 5.0e6], [20.0e6, -17.0e6, 5.0e6], [26.5e6, 0.0, 0.0]])
+    term_m = 7.2921151467e-5 / 299_792_458.0 * (satellites[:, 0] * receiver[1] - satellites[:, 1] * receiver[0])
+    assert abs(term_m[0]) > 25.0, "some 30 m at the equator"
+    expected_m = np.linalg.norm(satellites - receiver, axis=1) + term_m
+    assert signal_range_m(satellites, receiver) == pytest.approx(expected_m, abs=0.001)
