@@ -79,6 +79,14 @@ def test_a_scaled_wait_is_as_much_shorter():
     assert clock.host_s(10.0) == 0.5
 
 
+def test_the_host_s_clock_sleeps_as_long_as_it_is_told_and_not_at_all_for_less_than_nothing():
+    begun = time.monotonic()
+    HOST_CLOCK.sleep(0.05)
+    # Python's documentation of time.sleep: at least as long; a busy machine takes longer.
+    assert time.monotonic() - begun >= 0.049
+    HOST_CLOCK.sleep(-1.0)
+
+
 def test_ticks_are_whole_seconds_in_order_and_follow_a_clock_that_is_put_on_or_back():
     clock, ahead = VirtualClock(NOON_S + 0.3), [0.0]
     shifted = ShiftedClock(clock, lambda: ahead[0])

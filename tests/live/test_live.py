@@ -579,7 +579,8 @@ def test_a_track_takes_a_point_after_so_long_or_so_far_and_goes_on(pair):
 
 def test_a_replay_of_rtcm_plays_whole_epochs_at_their_pace_over_the_week_s_end(tmp_path):
     saturday_s = 1_795_910_382.0  # 2026-11-28 23:59:42 UTC: GPS's week ends 18 leap seconds before the day does
-    base, frames = Observables(3), []
+    # A station's message has no time: it goes with the epoch that it stands before.
+    base, frames = Observables(3), [encode_reference(STATION)]
     for second in range(8):
         time_s = saturday_s - 4.0 + second
         frames += base.frames(time_s, 17, visible(time_s, ARP, 10.0))

@@ -438,3 +438,9 @@ def test_jobs_say_how_many_marks_they_hold_and_are_found_by_every_word(work):
     words = bare["name"].lower().split()
     assert [item["id"] for item in work.crew.get(f"/jobs?text={'+'.join(reversed(words))}")["jobs"]] == [bare["id"]]
     assert work.crew.get(f"/jobs?text={words[0]}+nowhere")["jobs"] == []
+
+
+def test_a_control_list_that_is_taken_home_names_its_system(work):
+    """LandXML 1.2, CoordinateSystem: a reader that does not know what the numbers are in must not guess."""
+    content = work.crew.file(f"/jobs/{work.job}/control.landxml").decode()
+    assert "IRENET95 / Irish Transverse Mercator" in content and all(f'name="V{n}"' in content for n in (1, 2, 3))
