@@ -4,6 +4,7 @@ import dataclasses
 import json
 import re
 import threading
+import time
 from collections import Counter
 from pathlib import Path
 from typing import get_args, get_type_hints
@@ -13,7 +14,7 @@ from jsonschema import Draft202012Validator
 from pydantic import TypeAdapter
 
 import openstake.api.common
-from openstake.api.common import Problem, published
+from openstake.api.common import Problem, Spec, published
 from openstake.api.server import openapi_text
 from openstake.api.watch import Events
 from openstake.live.hub import Hub
@@ -154,3 +155,23 @@ def test_routes_that_are_first_asked_by_many_at_once_answer_all_of_them(own_offi
     for thread in threads:
         thread.join()
     assert answers == [200] * len(threads)
+
+
+def test_of_two_routes_that_are_first_asked_at_once_one_is_made_after_the_other():
+    spec, inside, most = Spec(), [], []
+
+    def make():
+        inside.append(1)
+        most.append(len(inside))
+        time.sleep(0.05)  # the other one is asked meanwhile
+        inside.pop()
+        return lambda: "made"
+
+    views = [spec.later(f"route {n}", make) for n in range(4)]
+    threads = [threading.Thread(target=view) for view in views]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert most == [1] * 4
+    assert [view() for view in views] == ["made"] * 4 and len(most) == 4, "and none is made twice"

@@ -117,7 +117,7 @@ def stale(day):
 
 
 @pytest.mark.slow
-@settings(max_examples=repeats(12, 4), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=repeats(25, 5), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     kinds=st.lists(st.sampled_from(sorted(RESTS)), min_size=1, max_size=3, unique=True),
     undone=st.randoms(use_true_random=False),

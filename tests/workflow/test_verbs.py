@@ -250,6 +250,13 @@ def test_a_day_sheet_has_the_points_of_its_day_and_no_others(work):
 # --- free of GNSS ---
 
 
+def on_the_ground_m(grid_m, east_m, north_m, height_m):
+    """Return a distance of EPSG:2157 on the ground there: by PROJ's scale, and by the height over the Earth's radius."""
+    longitude_deg, latitude_deg = pyproj.Transformer.from_crs(2157, 4173, always_xy=True).transform(east_m, north_m)
+    scale = pyproj.Proj(2157).get_factors(longitude_deg, latitude_deg).meridional_scale
+    return grid_m / scale * (1.0 + height_m / 6.38e6)
+
+
 def measured_from(*numbers, off_m=(0.0, 0.0, 0.0)):
     """Return what writes a base on each of these marks and a shot on every mark from it; `off_m` is that of the last."""
 
@@ -265,10 +272,7 @@ def test_a_tape_and_a_level_are_set_beside_the_shots_on_the_ground(work):
     """Noise of 6 mm a component over five epochs, twice: 4 mm a coordinate difference; bounds of four sigmas."""
     work.filled(measured_from(0))
     grid_m, rise_m = np.hypot(703_950.0 - 704_000.0, 630_400.0 - 629_850.0), 63.1 - 61.2
-    scale = pyproj.Proj(2157).get_factors(
-        *pyproj.Transformer.from_crs(2157, 4173, always_xy=True).transform(704_000.0, 630_100.0)
-    )
-    ground_m = grid_m / scale.meridional_scale * (1.0 + 62.0 / 6.38e6)
+    ground_m = on_the_ground_m(grid_m, 704_000.0, 630_100.0, 62.0)
     ends = {"from_name": "V2", "to_name": "V3"}
 
     def add(**wish):
@@ -413,12 +417,8 @@ def test_between_two_marks_stand_distance_bearing_and_rise_and_between_a_mark_an
     assert found["distance_m"] == pytest.approx(np.hypot(600.0, 50.0), abs=1e-9)
     assert found["bearing_deg"] == pytest.approx(np.degrees(np.arctan2(600.0, 50.0)), abs=1e-9)
     assert found["rise_m"] == pytest.approx(61.2 - 62.0, abs=1e-9)
-    scale = pyproj.Proj(2157).get_factors(
-        *pyproj.Transformer.from_crs(2157, 4173, always_xy=True).transform(703_700.0, 629_825.0)
-    )
-    assert found["ground_distance_m"] == pytest.approx(
-        found["distance_m"] / scale.meridional_scale * (1.0 + 61.6 / 6.38e6), abs=0.0005
-    )
+    expected_m = on_the_ground_m(found["distance_m"], 703_700.0, 629_825.0, 61.6)
+    assert found["ground_distance_m"] == pytest.approx(expected_m, abs=0.0005)
     back = work.get(f"between?from_id={second}&to_id={first}")
     assert (back["distance_m"], back["rise_m"]) == (found["distance_m"], -found["rise_m"])
     assert back["bearing_deg"] == pytest.approx(found["bearing_deg"] + 180.0, abs=1e-9)

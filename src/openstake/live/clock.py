@@ -94,7 +94,7 @@ class Clock(Protocol):
         """Return when so many seconds have gone by."""
 
     def hold(self, holder: object, until_s: float | None) -> None:
-        """Let a time that runs faster not go beyond a moment, Unix seconds, before its holder says so, or lets go (None)."""
+        """Keep a clock faster than the host's from passing a moment, Unix seconds, until its holder moves it or lets go (None)."""
 
     def condition(self) -> Condition:
         """Return a condition that is waited for by this clock."""
@@ -122,7 +122,7 @@ class HostClock:
         time.sleep(max(0.0, seconds))
 
     def hold(self, holder: object, until_s: float | None) -> None:
-        """The host's time waits for nobody."""
+        """Do nothing: the host's time waits for nobody."""
 
     def condition(self) -> Condition:
         return threading.Condition()
@@ -140,8 +140,8 @@ HOST_CLOCK = HostClock()
 class ScaledClock(HostClock):
     """Time that runs `speed` times as fast as the host's, from the moment it is made or from a moment given.
 
-    A patient one does not go on without those who hold it, so that no epoch is lost on a busy machine.  One that is not
-    agrees with those of other processes.
+    A patient one waits for those who hold it, so that no epoch is lost on a busy machine.  One that is not patient agrees
+    with the clocks of other processes.
     """
 
     def __init__(self, speed: float, since_s: float | None = None, patient: bool = True) -> None:
@@ -237,7 +237,7 @@ class VirtualClock:
         return seconds
 
     def hold(self, holder: object, until_s: float | None) -> None:
-        """Time stands for whoever works as it is."""
+        """Do nothing: virtual time stands while its holder works."""
 
     def sleep(self, seconds: float) -> None:
         nobody_tells = self.condition()

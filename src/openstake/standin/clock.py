@@ -11,7 +11,7 @@ from openstake.live.clock import Clock, Event
 
 _GPS_EPOCH_S = 315_964_800  # 1980-01-06 in Unix seconds
 _LOOKS_EVERY_S = 0.5
-_MOST_LATE_S = 2.0  # of the host's
+_MOST_LATE_S = 2.0  # by the host's clock
 
 
 def ticks(clock: Clock, step_s: float, stop: Event) -> Iterator[float]:
