@@ -99,21 +99,43 @@ def test_a_check_is_recorded_with_one_hand_and_the_book_keeps_whose_it_is(at_wor
     phone.sees("MK")
 
 
+# A page that is not told what others do while `deaf` is set: what it shows is of before.
+DEAF = """
+window.EventSource = class extends window.EventSource {
+  addEventListener(kind, listener, ...more) {
+    super.addEventListener(kind, (event) => kind === 'beat' || !window.deaf ? listener(event) : undefined, ...more);
+  }
+};
+"""
+
+
 def test_two_who_record_at_once_lose_and_double_nothing(at_work):
     crew = at_work
     phone, laptop = crew.phone, crew.laptop
+    # Long enough that the second press falls into it on any machine.
+    settings = crew.get(f"/jobs/{crew.job}/points/settings")
+    values = settings["settings"] | {
+        "kinds": [
+            kind | {"seconds": 30.0} if kind["name"] == "topo" else kind for kind in settings["settings"]["kinds"]
+        ]
+    }
+    crew.post(
+        f"/jobs/{crew.job}/points/settings", {"values": values, "replaces_id": settings["id"], "length_unit": "m"}
+    )
+    deaf = laptop.driver.execute_cdp_cmd("Page.addScriptToEvaluateOnNewDocument", {"source": DEAF})
     laptop.open(f"/job/{crew.job}/watch?view=points")
+    laptop.driver.execute_cdp_cmd("Page.removeScriptToEvaluateOnNewDocument", deaf)
     phone.open(f"/job/{crew.job}/watch?view=points")
     for page in (laptop, phone):
+        page.press("topo", tag="*[@role='radio']")
         page.until(lambda page=page: shown(page, "[data-record]:not(:disabled)"), 60)
 
-    phone.press("topo", tag="*[@role='radio']")
-    laptop.press("topo", tag="*[@role='radio']")
-    press = "document.querySelector('[data-record]')?.click()"
-    laptop.remember()
-    phone.driver.execute_script(press)
-    laptop.driver.execute_script(press)  # where it is not a way to drop it yet
-    laptop.saw("MK")
+    laptop.driver.execute_script("window.deaf = true")
+    phone.driver.execute_script("document.querySelector('[data-record]').click()")
+    phone.until(lambda: crew.get(f"/jobs/{crew.job}/watch")["live"]["shot"])
+    laptop.driver.execute_script("document.querySelector('[data-record]').click()")
+    laptop.sees("A shot is being recorded by MK.")
+    laptop.driver.execute_script("window.deaf = false")
     for page in (laptop, phone):
         page.sees("next is P2", 60)
 

@@ -204,3 +204,18 @@ def test_settings_that_cannot_be_used_are_refused():
     # Limits of common practice: 10 to 20 mm and 20 to 30 mm for control, more for topography.
     control = USUAL.tolerance_set("control")
     assert 0.010 <= control.horizontal_m <= 0.020 and 0.020 <= control.vertical_m <= 0.030 and control.origin
+
+
+def test_two_benchmarks_that_surround_the_site_need_no_third_beside_one_of_them():
+    """Heights are spread over the site (common practice, no source): a neighbour of one that is planned adds nothing."""
+    planned = plan_of_marks(BASE, (MARKS[0], MARKS[2], Candidate("e", "E", 2480.0, 1010.0, True)), USUAL)
+
+    assert names(planned, "height") == {"A", "C"}
+
+
+def test_a_plan_that_is_done_and_lacks_the_far_end_says_that():
+    alone = plan_of_marks(BASE, MARKS[:1], USUAL)
+    plan = now([check("a", T0 + n * 1900.0, initialised_s=float(n)) for n in (0, 1)], planned=alone)
+
+    assert plan.state is State.ENTERED and not plan.fulfilled
+    assert plan.why == "the list has one mark to check: nothing proves the far end of the job"

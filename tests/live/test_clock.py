@@ -1,5 +1,6 @@
 """The clocks: one waits for the host, one runs faster, and one stands while anybody works."""
 
+import errno
 import threading
 import time
 
@@ -230,3 +231,15 @@ def test_one_who_does_not_read_is_not_waited_for_for_ever():
     with pytest.raises(TimeoutError):
         for _ in range(100):
             near.sendall(bytes(1 << 16))
+
+
+def test_a_listener_that_ends_lets_go_of_who_waits_at_it():
+    network = MemoryNetwork(VirtualClock(NOON_S))
+    listener = network.listen("127.0.0.1", 5016)
+    near = network.connect("127.0.0.1", 5016)
+    listener.shutdown(2)
+
+    assert near.recv(1) == b"", "nobody took the connection"
+    with pytest.raises(OSError) as refused:
+        listener.accept()
+    assert refused.value.errno == errno.EBADF

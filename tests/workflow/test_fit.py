@@ -189,6 +189,13 @@ def test_undo_goes_back_step_by_step_to_the_same_bits(site):
     assert 0.0 < compared["largest_m"] < 0.02 and len(compared["marks"]) == 6
 
 
+def test_what_is_changed_in_a_model_is_said_as_the_form_has_it(site):
+    fit = site.get()
+    changed = site.choose(fit, models=fit["models"] | {"vertical": "none", "held_scale": "one"})
+
+    assert changed["undo_words"] == "held scale one, vertical model none"
+
+
 def test_who_chose_by_an_older_fit_is_told(site):
     begun = site.get()
     site.choose(begun, school="grow")

@@ -6,9 +6,12 @@ import numpy as np
 import pyproj
 import pytest
 
+from openstake.core.rtk.rover import RoverWatch
 from openstake.store.book import write_entry
 from openstake.store.models import BaseCoordinate, Reference, new_id
+from openstake.workflow.watch import instrument
 from tests.conftest import as_file
+from tests.core.test_rtk import epoch
 from tests.filled import Filling
 
 NUMBERS = itertools.count()
@@ -163,6 +166,21 @@ def test_every_shot_moves_with_the_base_s_coordinate_and_back_to_the_same_bits(w
 
 
 # --- checks ---
+
+
+def test_one_shot_moves_a_base_with_the_scatter_of_its_own_epochs(work):
+    """Of eight epochs with 6 mm of noise an axis (tests/filled.py) numpy has the same: about their mean, less one."""
+
+    def measured(filling):
+        base = filling.base(0, filling.marks[0], source="average", ends=False)
+        return filling.shots(*base, 1, 8)[0].id
+
+    shot = work.filled(measured)
+    found = work.get(f"base/reseat?mark_id={work.mark('V1')}")["shots"][0]
+    wish = {"mark_id": work.mark("V1"), "shot_ids": [shot], "reason": "autonomous"}
+    preview = work.post("base/reseat/preview", wish)
+    assert preview["scatter_horizontal_m"] == found["scatter_horizontal_m"]
+    assert 0.004 < preview["scatter_horizontal_m"] < 0.016 and 0.002 < preview["scatter_up_m"] < 0.012
 
 
 def test_a_check_is_observed_minus_known_and_says_it_in_words(work):
@@ -438,6 +456,16 @@ def test_jobs_say_how_many_marks_they_hold_and_are_found_by_every_word(work):
     words = bare["name"].lower().split()
     assert [item["id"] for item in work.crew.get(f"/jobs?text={'+'.join(reversed(words))}")["jobs"]] == [bare["id"]]
     assert work.crew.get(f"/jobs?text={words[0]}+nowhere")["jobs"] == []
+
+
+@pytest.mark.parametrize(("seconds", "said"), [(12, "stand still for 20 s to see the scatter"), (60, "seen over 59 s")])
+def test_the_scatter_beside_a_claim_is_said_once_it_was_seen_long_enough(seconds, said):
+    watch, random = RoverWatch(), np.random.default_rng(3)
+    for second, place in enumerate(random.normal(0.0, 0.004, (seconds, 3))):
+        watch.add(epoch(float(second), place, speed_mps=0.01))
+    beside = instrument.claim_beside(watch.state())
+
+    assert said in beside.seen_words and (beside.seen is None) == (seconds < 20)
 
 
 def test_a_control_list_that_is_taken_home_names_its_system(work):

@@ -300,7 +300,7 @@ def _instrument(
         age=_age(state),
         fix=_fix(state),
         meant=_meant(job, evidence, moment, state),
-        claim=_claim(state),
+        claim=claim_beside(state),
         sky=sky_use(in_view, sent, mask, profile.constellations if profile else None),
         mask_deg=mask,
         obstructed=watched.obstructed,
@@ -429,7 +429,8 @@ def _spread(sigmas: Sigmas) -> Spread:
     )
 
 
-def _claim(state: RoverState | None) -> ClaimBeside:
+def claim_beside(state: RoverState | None) -> ClaimBeside:
+    """Return a receiver's claim, the scatter seen beside it, and which of the two counts."""
     if state is None:
         return ClaimBeside(None, "", None, "", None, None, (), _decides(None, None, ()))
     claim, epoch, stood = state.epoch.claim, state.epoch, state.stood
