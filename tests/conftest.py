@@ -3,6 +3,7 @@
 import base64
 import fcntl
 import gc
+import itertools
 import os
 import shutil
 import time
@@ -26,8 +27,22 @@ def pytest_configure(config):
 
 
 def pytest_collection_modifyitems(items):
-    """Begin with what takes long, so that no worker sits idle at the end while another has a long test before it."""
-    items.sort(key=lambda item: item.get_closest_marker("slow") is None)
+    """Let each worker begin with slow tests, and end with quick ones: those are what one that has finished takes from another.
+
+    A worker gets an equal stretch of the list.  The slow tests of a file stay together: what they set up is made once.
+    """
+    workers = int(os.environ.get("PYTEST_XDIST_WORKER_COUNT", "1"))
+    shares = [[] for _ in range(workers)]
+    slow = [item for item in items if item.get_closest_marker("slow")]
+    quick = [item for item in items if not item.get_closest_marker("slow")]
+    for n, (_, own) in enumerate(itertools.groupby(slow, key=lambda item: item.path)):
+        shares[n % workers] += own
+    length = -(-len(items) // workers)
+    for share in shares:
+        left = max(0, length - len(share))
+        share += quick[:left]
+        del quick[:left]
+    items[:] = [item for share in shares for item in share] + quick
 
 
 def pytest_collection_finish():

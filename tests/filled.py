@@ -109,11 +109,13 @@ class Filling:
         return base, listening, reference, coordinate
 
     def shots(
-        self, base, listening, reference, coordinate, count, epochs=60, off_m=(0.0, 0.0, 0.0), as_points=False
+        self, base, listening, reference, coordinate, count, epochs=60, off_m=(0.0, 0.0, 0.0), as_points=False, places=None,
+        noise_m=0.006,
     ):  # fmt: skip
         """Measure as many shots from a base, on one mark after the other; the rover is off by east, north, up.
 
-        Points stand a metre apart beside the marks, with names and codes, and are checks of nothing.
+        Points stand a metre apart beside the marks, with names and codes, and are checks of nothing.  `places`: where the marks
+        are on Earth (Earth-centred metres), in place of what the frame says.
         """
         found, rows = [], []
         base_heights = self.session.scalars(
@@ -124,10 +126,10 @@ class Filling:
             pole = self.reading(ROD_M)
             above = {"arp": ROD_M, "apc": ROD_M + 0.0415, "mark": 0.0}[listening.refers_to]
             beside_m = float(number) if as_points else 0.0
-            place = self.frame.ecef_from_grid(
+            place = places[number % len(self.marks)] if places is not None else self.frame.ecef_from_grid(
                 mark.east_m + off_m[0] + beside_m, mark.north_m + off_m[1], mark.height_m + off_m[2]
-            )
-            noise = self.random.normal(0.0, 0.006, (epochs, 3))
+            )  # fmt: skip
+            noise = self.random.normal(0.0, noise_m, (epochs, 3))
             latitude, longitude, height = geodetic_from_ecef(lifted(place, above) + noise).T
             shot = self.add(
                 Shot(

@@ -1,5 +1,6 @@
 """A static solution read out of SINEX and out of mails: what is there is found with its line, what is not is not guessed."""
 
+import numpy as np
 import pytest
 
 from openstake.core.errors import FileError
@@ -33,30 +34,130 @@ def said(found, field):
 def test_a_sinex_point_is_read_with_its_epoch_its_sigmas_and_its_eccentricity():
     found = read_solution(SINEX.encode(), "day331.snx")
 
-    assert (found.kind, found.site) == ("SINEX", "CS01")
+    assert (found.kind, found.site, found.refers_to) == ("SINEX", "CS01 A 1", "mark")
     assert [said(found, axis) for axis in "xyz"] == [["3874872.41235"], ["-439974.56789"], ["5031089.12346"]]
     # Day 331 of a year of 365 days, at noon.
     assert float(said(found, "epoch")[0]) == pytest.approx(2026 + 330.5 / 365, abs=5e-5)
     # Equal standard deviations in X, Y and Z are equal in every direction.
     assert said(found, "sigma_horizontal") == said(found, "sigma_vertical") == ["0.0010 m"]
     assert said(found, "frame") == ["ITRF2020"]
-    assert found.header_height == "1.5460 m from the mark up to the ARP"
+    assert found.header_height == "1.5460 m up, 0.0000 m north, 0.0000 m east from the mark to the ARP"
     assert {value.field for value in found.values if value.taken} >= {"x", "y", "z", "frame", "epoch"}
     line = next(value for value in found.values if value.field == "x")
     assert SINEX.splitlines()[line.number - 1].strip() == line.line, "each value says where it stands"
 
 
-def test_of_several_points_one_must_be_named():
-    more = SINEX.replace("-SOLUTION/ESTIMATE", "\n".join(
-        f"     {n} STA{axis}   REF1  A    1 26:331:43200 m    2  {value} 1.00000E-03" for n, axis, value in ((5, "X", "3.8E+06"), (6, "Y", "-4.0E+05"), (7, "Z", "5.0E+06"))
-    ) + "\n-SOLUTION/ESTIMATE")  # fmt: skip
+def with_rows(*rows, block="SOLUTION/ESTIMATE", text=SINEX):
+    """Return the file with further rows in a block, which is made where it has none."""
+    if f"+{block}\n" not in text:
+        text = text.replace("%ENDSNX", f"+{block}\n-{block}\n%ENDSNX")
+    return text.replace(f"-{block}", "\n".join([*rows, f"-{block}"]))
 
-    with pytest.raises(FileError, match="holds 2 points: CS01, REF1") as refused:
-        read_solution(more.encode(), "two.snx")
-    assert refused.value.field == "site"
-    assert said(read_solution(more.encode(), "two.snx", "REF1"), "x") == ["3800000.00000"]
-    with pytest.raises(FileError, match="no point 'CS9'"):
+
+def estimate(site, solution, xyz, start=5, epoch="26:331:43200", sigma="1.00000E-03", constraint=2):
+    return [
+        f"     {start + n} STA{axis}   {site}  A    {solution} {epoch} m    {constraint}  {value:.14E} {sigma}"
+        for n, (axis, value) in enumerate(zip("XYZ", xyz, strict=True))
+    ]
+
+
+PLACE = (3_874_872.412345, -439_974.56789, 5_031_089.123456)
+
+
+def test_of_several_points_nothing_is_taken_before_one_is_chosen():
+    more = with_rows(*estimate("REF1", 1, (3.8e6, -4.0e5, 5.0e6)))
+    found = read_solution(more.encode(), "two.snx")
+
+    assert (found.site, found.values) == ("", ()) and [item.name for item in found.choices] == ["CS01 A 1", "REF1 A 1"]
+    assert said(read_solution(more.encode(), "two.snx", "REF1 A 1"), "x") == ["3800000.00000"]
+    with pytest.raises(FileError, match="no solution 'CS9'") as refused:
         read_solution(more.encode(), "two.snx", "CS9")
+    assert refused.value.field == "site"
+
+
+def test_a_second_solution_of_a_site_is_offered_beside_the_first_with_what_tells_them_apart():
+    """2026-11: it took the first one's place without a word."""
+    spans = (
+        " CS01  A    1 P 26:331:00000 26:331:43170 26:331:21600", " CS01  A    2 P 26:331:43200 26:331:86370 26:331:64800",
+    )  # fmt: skip
+    later = estimate(
+        "CS01", 2, (PLACE[0] + 0.03, PLACE[1], PLACE[2]), epoch="26:331:64800", sigma="4.00000E-03", constraint=0
+    )
+    two = with_rows(*spans, block="SOLUTION/EPOCHS", text=with_rows(*later))
+    found = read_solution(two.encode(), "two.snx")
+
+    assert found.values == ()
+    assert [item.name for item in found.choices] == ["CS01 A 1", "CS01 A 2"]
+    first, second = (item.words for item in found.choices)
+    assert "not constrained" in first and "1.00000E-03" in first and "2026.9041" in first
+    assert second.endswith("fixed") and "4.00000E-03" in second
+    chosen = read_solution(two.encode(), "two.snx", "CS01 A 2")
+    assert float(said(chosen, "x")[0]) == pytest.approx(PLACE[0] + 0.03, abs=1e-5) and said(
+        chosen, "sigma_vertical"
+    ) == ["0.0040 m"]
+
+
+def test_x_of_one_solution_is_never_joined_with_y_and_z_of_another():
+    half = with_rows(estimate("CS01", 2, PLACE)[0])
+    assert said(read_solution(half.encode(), "half.snx"), "x") == ["3874872.41235"]
+    split = SINEX.replace("STAX   CS01  A    1", "STAX   CS01  A    2")
+    with pytest.raises(FileError, match="no point with STAX, STAY and STAZ"):
+        read_solution(split.encode(), "split.snx")
+    with pytest.raises(FileError, match="STAX of CS01 A 1 twice"):
+        read_solution(with_rows(estimate("CS01", 1, PLACE)[0]).encode(), "twice.snx")
+
+
+def test_the_eccentricity_is_that_of_the_epoch_with_north_and_east_and_the_antenna_is_shown():
+    """The estimate is the marker (SINEX 2.02, SOLUTION/ESTIMATE): what leads to the ARP is told and never added."""
+    rows = (" CS01  A ---- P 26:100:00000 26:330:86370 UNE   1.2000   0.0000   0.0000",)
+    earlier = with_rows(*rows, block="SITE/ECCENTRICITY")
+    found = read_solution(earlier.encode(), "two.snx")
+    assert found.header_height.startswith("1.5460 m up") and "or" not in found.header_height.split()
+    offset = SINEX.replace("UNE   1.5460   0.0000   0.0000", "UNE   1.5460   0.0120  -0.0030")
+    found = read_solution(offset.encode(), "offset.snx")
+    assert found.header_height == "1.5460 m up, 0.0120 m north, -0.0030 m east from the mark to the ARP"
+    assert said(found, "x") == ["3874872.41235"], "the mark stays the mark"
+
+    # The same vector Earth-centred, turned by hand: up is along the place itself to a tenth of a degree.
+    up = np.array(PLACE) / np.linalg.norm(PLACE) * 2.0
+    centred = SINEX.replace("UNE   1.5460   0.0000   0.0000", f"XYZ {up[0]:8.4f} {up[1]:8.4f} {up[2]:8.4f}")
+    parts = [float(part.split()[0]) for part in read_solution(centred.encode(), "xyz.snx").header_height.split(", ")]
+    assert parts[0] == pytest.approx(2.0, abs=1e-4) and abs(parts[1]) < 0.01 and abs(parts[2]) < 1e-3
+
+    antenna = with_rows(" CS01  A ---- P 26:100:00000 00:000:00000 INVENTED-40     NONE 12345", block="SITE/ANTENNA")
+    assert read_solution(antenna.encode(), "antenna.snx").antenna == "INVENTED-40 NONE"
+
+
+def test_correlations_are_read_and_the_covariance_is_turned_to_east_north_up():
+    """A covariance of 2, 3 and 9 mm in east, north and up is turned into X, Y, Z by hand and must come back."""
+    latitude, longitude = np.radians(52.4), np.arctan2(PLACE[1], PLACE[0])
+    latitude = np.arctan2(PLACE[2], np.hypot(*PLACE[:2]) * (1.0 - 0.00669438))
+    sl, cl, sp, cp = np.sin(longitude), np.cos(longitude), np.sin(latitude), np.cos(latitude)
+    axes = np.array([[-sl, cl, 0.0], [-sp * cl, -sp * sl, cp], [cp * cl, cp * sl, sp]])
+    covariance = axes.T @ np.diag([0.002**2, 0.003**2, 0.009**2]) @ axes
+    sigmas = np.sqrt(np.diag(covariance))
+    correlation = covariance / np.outer(sigmas, sigmas)
+    lines = SINEX
+    for axis, sigma in zip("XYZ", sigmas, strict=True):
+        row = next(line for line in SINEX.splitlines() if f"STA{axis}" in line)
+        lines = lines.replace(row, f"{row[:-11]}{sigma:.5E}")
+    corr = (
+        f"     1     1  {sigmas[0]:.14E}", f"     2     1  {correlation[1, 0]:.14E}  {sigmas[1]:.14E}",
+        f"     3     1  {correlation[2, 0]:.14E}  {correlation[2, 1]:.14E}  {sigmas[2]:.14E}",
+    )  # fmt: skip
+    cova = (
+        f"     1     1  {covariance[0, 0]:.14E}", f"     2     1  {covariance[1, 0]:.14E}  {covariance[1, 1]:.14E}",
+        f"     3     1  {covariance[2, 0]:.14E}  {covariance[2, 1]:.14E}  {covariance[2, 2]:.14E}",
+    )  # fmt: skip
+    for kind, rows in (("L CORR", corr), ("L COVA", cova)):
+        found = read_solution(
+            with_rows(*rows, block=f"SOLUTION/MATRIX_ESTIMATE {kind}", text=lines).encode(), "corr.snx"
+        )
+        flat = np.hypot(0.002, 0.003) / 2**0.5
+        assert float(said(found, "sigma_horizontal")[0][:-2]) == pytest.approx(flat, abs=5e-5)
+        assert said(found, "sigma_vertical") == ["0.0090 m"]
+    alone = read_solution(lines.encode(), "no-corr.snx")
+    assert "taken as independent" in next(value.line for value in alone.values if value.field == "sigma_vertical")
 
 
 @pytest.mark.parametrize(
@@ -101,6 +202,60 @@ def test_what_stands_twice_is_offered_twice():
     assert {value.field for value in found.values if value.taken} == {"height", "epoch"}, (
         "of what stands twice a person takes one"
     )
+
+
+FORMS = [
+    # what a mail says, the field, what is taken; degrees and metres by hand
+    ("Sigma horizontal: 4 mm", "sigma_horizontal", "4 mm"),
+    ("Ellipsoidal height: 205.3 usft", "height", "205.3 sft"),
+    ("Ellipsoidal height: 205.3 US ft", "height", "205.3 sft"),
+    ("Ellipsoidal height: −12.5 m", "height", "-12.5 m"),
+    ("Latitude: −33 52 10.1", "latitude", "-33 52 10.1"),
+    ("W LON 6 28 48.0", "longitude", "6 28 48.0 W"),
+    ("south latitude 33.5", "latitude", "33.5 S"),
+    ("Longitude: 6.48 west", "longitude", "6.48 W"),
+    ("Longitude: 006-28-48.01 W", "longitude", "006 28 48.01 W"),
+    ("Latitude: 52 24.598562 N", "latitude", "52 24.598562 N"),
+    ("Latitude 58.25 gon N", "latitude", "52.42500000000 N"),
+    ("Latitude (rad): 0.5", "latitude", "28.64788975654"),
+    ("X: 3874872.412 m", "x", "3874872.412"),
+]
+
+
+@pytest.mark.parametrize(("line", "field", "text"), FORMS)
+def test_a_value_is_taken_with_its_unit_its_sign_and_its_hemisphere(line, field, text):
+    found = read_solution(f"Latitude 1 N\nLongitude 1 E\n{line}\n".encode(), "mail.txt")
+    assert text in said(found, field)
+    assert not next(value for value in found.values if value.text == text).problem
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        "Ellipsoidal height: 1,605 m", "Ellipsoidal height: 62.417 furlongs", "Ellipsoidal height: 62.417 (US survey)",
+        "Ellipsoidal height: 62.417 m +/- 4", "Latitude: -52.1 S", "Latitude: 52 24 35.9 N (approx.)", "Longitude: 6.48 N",
+        "Latitude: 52 71 10", "Latitude: 52.5 24 10 N", "Longitude: W 6 28 48 E", "X: 3 874 872.412", "X: 3874872.4 ft", "Epoch: 2026-11-27T12:00",
+    ],
+)  # fmt: skip
+def test_what_is_not_understood_whole_is_shown_and_not_taken(line):
+    found = read_solution(f"Latitude 1 N\nLongitude 1 E\n{line}\n".encode(), "mail.txt")
+    (value,) = [value for value in found.values if value.number == 3]
+    assert value.problem and not value.taken and value.line == line
+
+
+def test_of_two_columns_both_are_offered_with_their_headings_and_none_is_taken():
+    table = (
+        "                ITRF2014           ETRS89\nLatitude   52 24 35.91371   52 24 35.8999\n"
+        "Longitude  -6 28 48.0102    -6 28 47.9\nEllipsoidal height  62.417 m   62.500 m\n"
+    )
+    found = read_solution(table.encode(), "mail.txt")
+    offered = [(value.words, value.text) for value in found.values if value.field != "frame"]
+    assert offered == [
+        ("latitude, ITRF2014", "52 24 35.91371"), ("latitude, ETRS89", "52 24 35.8999"),
+        ("longitude, ITRF2014", "-6 28 48.0102"), ("longitude, ETRS89", "-6 28 47.9"),
+        ("ellipsoidal height, ITRF2014", "62.417 m"), ("ellipsoidal height, ETRS89", "62.500 m"),
+    ]  # fmt: skip
+    assert not any(value.taken for value in found.values)
 
 
 @pytest.mark.parametrize(

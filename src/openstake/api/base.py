@@ -200,6 +200,11 @@ def _coordinate_routes(api: Api, context: Context) -> None:
         """Replace a base's coordinate by a static solution, locked."""
         return start.apply_solution(context, job_id, json, content_of(json.content_base64))
 
+    @api.post("/jobs/<job_id>/base/coordinate/anew", "base")
+    def take_anew(job_id: str, json: solution.TakeAnew) -> BaseView:
+        """Take a base's coordinate from its mark as settings and control list have it now."""
+        return start.take_anew(context, job_id, json)
+
     @api.post("/jobs/<job_id>/base/coordinate", "base")
     def restore_coordinate(job_id: str, json: solution.RestoreCoordinate) -> BaseView:
         """Go back to a coordinate that the base had before."""

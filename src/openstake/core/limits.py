@@ -67,6 +67,8 @@ ON_AIR_AGREES_M = 0.002
 OFFSET_FITS_M = 0.01  # a difference is a height or an offset where it fits one to a centimetre
 MARK_FITS_M = 0.05  # and another mark where it fits one to 5 cm
 TALLEST_SET_UP_M = 4.0
+# A height that is off by more is no reading of a tape or a pole.
+NO_TAPE_IS_M = 10.0
 AUTONOMOUS_WITHIN_M = 30.0
 LARGEST_GGA_STATION_ID = 1023  # NMEA 0183, GGA
 LARGEST_STATION_ID = 4095  # RTCM 10403.3, DF003
@@ -84,6 +86,8 @@ VERTICAL_TO_HORIZONTAL = 1.6
 # What a single position of each kind may plausibly be off by.
 PLAUSIBLE_M = {Status.SINGLE: 10.0, Status.OTHER: 10.0, Status.DGPS: 5.0, Status.FLOAT: 2.0, Status.FIXED: 0.2}
 SAME_COORDINATE_M = 0.005
+# A mark that is derived this much elsewhere than a base's coordinate that was taken from it: settings or list have changed.
+TAKEN_FROM_MARK_M = 0.001
 METRE_LEVEL_M = 0.2  # a check of the mark that is off by more: not the pole
 SLIP_FITS_M = 0.05  # a slip of typing explains a difference to this
 FRAME_FITS_M = 0.15  # and another frame: its drift is known to centimetres
@@ -91,6 +95,12 @@ ANOTHER_COUNTRY_M = 100_000.0  # nobody carries a base so far in error
 PLAUSIBLE_FROM_KNOWN_M = 0.10  # a solution from a coordinate that is known
 PLAUSIBLE_FROM_AUTONOMOUS_M = 10.0  # and from an autonomous one
 FARTHEST_FROM_CONTROL_M = 30_000.0
+# What parameters that a person typed are taken to be good to (common practice, no source).
+TYPED_SHIFT_M = 1.0
+# A rover among its marks: how far those lie whose heights are compared with its own, and by how much the ground rises between them.
+HEIGHTS_COMPARED_WITHIN_M, GROUND_VARIES_M = 2000.0, 5.0
+# A pole that stands off a mark as another datum lies off: how far marks are looked at, the least shift, how well it must fit.
+DATUM_SHIFTS_WITHIN_M, LEAST_DATUM_SHIFT_M, DATUM_SHIFT_FITS_M = 1500.0, 5.0, 2.0
 COARSE_POSITIONS_M = 0.01
 SHORTEST_FIXED_S = 30.0  # control wants 30 to 180 s
 SHORTEST_AVERAGE_S = 300.0  # errors of code positions live for minutes

@@ -83,7 +83,9 @@ def begin(context: Context, job_id: str, plan: ShotPlan, rover_id: str | None, t
                 "The rover is not listened to, so there is nothing to record. Start the base with its address."
             )
         listening = session.get_one(Listening, rover.id)
-        unit = job_of(session, job_id).length_unit
+        job = job_of(session, job_id)
+        job.needs_datum()
+        unit = job.length_unit
     begun = _Begun(new_id(), context.now(job_id), plan, occupation, listening)
     wish = ShotWish(begun.id, plan.kind, plan.fixed_only, unit, begun.by)
     if not running.begin_shot(wish, lambda epochs: _store(context, job_id, begun, told, epochs), rover.id):

@@ -117,7 +117,7 @@ def _meant(job: JobNow) -> ReportPart:
         "What the numbers are in",
         [
             ("Coordinate system", f"{settings.system_label or job.frame.name} ({job.system_statement})"),
-            ("Frame and epoch", f"{job.positions_label}, {settings.frame_epoch or 'epoch as the control list'}"),
+            ("Frame and epoch", f"{job.frame_of(job.positions_label)}, {settings.frame_epoch or 'epoch as the control list'}"),
             ("Heights", "ellipsoidal" + (f"; elevations in {settings.vertical_system}" if settings.vertical_system else "")), ("Geoid", geoid), ("Unit of length", UNIT_WORDS[job.length_unit]),
             ("Client and task", ", ".join(said for said in (settings.client, settings.task) if said) or "not stated"),
             ("Crew", settings.crew or "not stated"),

@@ -321,6 +321,8 @@ export const useApplySolution = (id: string) =>
   useChange(id, (body: Schemas["SolutionWish"]) => answer(client.POST("/api/jobs/{job_id}/base/solution", { ...path(id), body })));
 export const useRestoreCoordinate = (id: string) =>
   useChange(id, (body: Schemas["RestoreCoordinate"]) => answer(client.POST("/api/jobs/{job_id}/base/coordinate", { ...path(id), body })));
+export const useTakeAnew = (id: string) =>
+  useChange(id, (body: Schemas["TakeAnew"]) => answer(client.POST("/api/jobs/{job_id}/base/coordinate/anew", { ...path(id), body })));
 export const useRecordCheck = (id: string) =>
   useChange(id, (body: Schemas["CheckWish"]) => answer(client.POST("/api/jobs/{job_id}/checks", { ...path(id), body })));
 export const useMoveStand = (id: string) =>

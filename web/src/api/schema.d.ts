@@ -315,6 +315,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/base/coordinate/anew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a base's coordinate from its mark as settings and control list have it now. */
+        post: operations["post__api_jobs_{job_id}_base_coordinate_anew"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/base/earlier": {
         parameters: {
             query?: never;
@@ -4235,6 +4252,12 @@ export interface components {
             seconds: number;
         };
         /**
+         * DatumKind
+         * @description `gnss`: positions are in it as they come; `classical`: an operation must be named; `assumed`: a fit is the only bridge.
+         * @enum {string}
+         */
+        DatumKind: "gnss" | "classical" | "assumed";
+        /**
          * Day
          * @description A day of a job in its time zone: its date, in words, how many lines it has, by whom it was signed off, and what came after.
          */
@@ -4332,9 +4355,11 @@ export interface components {
         };
         /**
          * EarlierBase
-         * @description A base that ran and ended.
+         * @description A base that ran and ended; `anew`: what its mark gives now, in words, where that is another coordinate.
          */
         EarlierBase: {
+            /** Anew */
+            anew: string;
             /** Autonomous */
             autonomous: boolean;
             /** Coordinates */
@@ -5948,6 +5973,9 @@ export interface components {
             crew: string;
             /** Datum */
             datum: string;
+            /** Datum Is Unsaid */
+            datum_is_unsaid: boolean;
+            datum_kind: components["schemas"]["DatumKind"];
             /** Definition */
             definition: string;
             /** Frame Epoch */
@@ -5974,6 +6002,8 @@ export interface components {
             length_unit_word: string;
             /** Marks */
             marks: number;
+            /** May Be Gnss */
+            may_be_gnss: boolean;
             /** Name */
             name: string;
             /** Notes */
@@ -7081,12 +7111,16 @@ export interface components {
         /**
          * OccupationView
          * @description The base that runs: its mark, height and coordinate as meant, and where it is listened to.
+         *
+         *     `anew`: what its mark gives now, in words, where that is another coordinate; empty where it is not.
          */
         OccupationView: {
             /** Accuracy Horizontal 95 M */
             accuracy_horizontal_95_m: number;
             /** Accuracy Vertical 95 M */
             accuracy_vertical_95_m: number;
+            /** Anew */
+            anew: string;
             /** Arp Ellipsoidal Height M */
             arp_ellipsoidal_height_m: number;
             /** Arp Height M */
@@ -9068,12 +9102,27 @@ export interface components {
             used: number;
         };
         /**
+         * SolutionChoice
+         * @description One solution of one point in a SINEX file: its name, and what tells it from the others.
+         */
+        SolutionChoice: {
+            /** Name */
+            name: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * SolutionFile
-         * @description What a file says of one point; `site` is its name there, `header_height` what it says of the antenna, empty where nothing.
+         * @description What a file says of one point; `site` is the solution that was read, empty where one of `choices` has to be chosen first.
          *
-         *     `sites` are all points of a SINEX file: which of several is meant is asked.
+         *     `refers_to` is `mark` where the format says that the coordinate is the marker's, empty where a person has to say.
+         *     `header_height` and `antenna` are what it says of the antenna, empty where nothing.
          */
         SolutionFile: {
+            /** Antenna */
+            antenna: string;
+            /** Choices */
+            choices: components["schemas"]["SolutionChoice"][];
             /** Header Height */
             header_height: string;
             /**
@@ -9081,10 +9130,13 @@ export interface components {
              * @enum {string}
              */
             kind: "SINEX" | "text";
+            /**
+             * Refers To
+             * @enum {string}
+             */
+            refers_to: "mark" | "";
             /** Site */
             site: string;
-            /** Sites */
-            sites: string[];
             /** Values */
             values: components["schemas"]["SolutionValue"][];
         };
@@ -9142,7 +9194,8 @@ export interface components {
          * SolutionValue
          * @description A value that was found: its field (in `words`), as it would be typed, the line it stands in and that line's number from 1.
          *
-         *     `taken`: it stands there once, so it is filled in; of what stands more than once a person takes one.
+         *     `taken`: it stands there once and is understood whole, so it is filled in; of what stands more than once a person takes one.
+         *     `problem` says what was not understood: such a value is shown with its line and cannot be taken.
          */
         SolutionValue: {
             /**
@@ -9154,6 +9207,11 @@ export interface components {
             line: string;
             /** Number */
             number: number;
+            /**
+             * Problem
+             * @default
+             */
+            problem: string;
             /**
              * Taken
              * @default false
@@ -9673,6 +9731,24 @@ export interface components {
             systems: string;
         };
         /**
+         * TakeAnew
+         * @description The set-up whose coordinate is taken from its mark anew, and why.
+         */
+        TakeAnew: {
+            /** Occupation Id */
+            occupation_id: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /**
+             * Unlock
+             * @default false
+             */
+            unlock?: boolean;
+        };
+        /**
          * TakeHome
          * @description What of a CSV is wished: its columns in order, by key, parted by commas; the unit of its lengths.  Empty: the usual ones.
          */
@@ -9913,13 +9989,18 @@ export interface components {
         };
         /**
          * TriedSystem
-         * @description A system tried out: where a typed place and the job's marks would fall.
+         * @description A system tried out: where a typed place (in the frame of positions) and the job's marks would fall.
+         *
+         *     `place_words` say why a typed place has no grid coordinates; `operations` are there where a source of them was named.
          */
         TriedSystem: {
             /** Area */
             area: string;
             /** Datum */
             datum: string;
+            /** Datum Is Unsaid */
+            datum_is_unsaid: boolean;
+            datum_kind: components["schemas"]["DatumKind"];
             /** Definition */
             definition: string;
             /** Findings */
@@ -9928,7 +10009,12 @@ export interface components {
             label: string;
             /** Marks */
             marks: components["schemas"]["TriedMark"][];
+            /** May Be Gnss */
+            may_be_gnss: boolean;
+            operations: components["schemas"]["Operations"] | null;
             place: components["schemas"]["GridPlace"] | null;
+            /** Place Words */
+            place_words: string;
         };
         /**
          * TryMountpoint
@@ -9956,9 +10042,15 @@ export interface components {
         };
         /**
          * TrySystem
-         * @description A system to try out, on the marks of a job where one is named.
+         * @description A system to try out, on the marks of a job where one is named; `operation` as it would be chosen, `source` the frame of positions
+         *     from which operations are listed.
          */
         TrySystem: {
+            /**
+             * Frame Epoch
+             * @default
+             */
+            frame_epoch?: string;
             /**
              * Job Id
              * @default null
@@ -9980,6 +10072,18 @@ export interface components {
              * @default
              */
             longitude?: string;
+            /**
+             * Operation
+             * @default null
+             */
+            operation?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Source
+             * @default
+             */
+            source?: string;
             system: components["schemas"]["SystemWish"];
         };
         /**
@@ -11573,6 +11677,68 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["RestoreCoordinate"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BaseView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_jobs_{job_id}_base_coordinate_anew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeAnew"];
             };
         };
         responses: {

@@ -7,23 +7,31 @@ import warnings
 from dataclasses import dataclass
 from datetime import date
 from functools import lru_cache
-from typing import Any
+from itertools import islice, pairwise, product
 
 import numpy as np
 import pyproj
 from numpy.typing import ArrayLike
-from pyproj.aoi import AreaOfInterest
 from pyproj.database import query_crs_info
 from pyproj.enums import PJType
-from pyproj.transformer import TransformerGroup
 
 from openstake.core.errors import FrameError, InputError
 from openstake.core.geodesy.ellipsoid import WGS84, geodetic_from_ecef
+from openstake.core.geodesy.systems import operations_between
 
 _SAME_YEAR = 0.05  # an epoch as a decimal year with one digit
-# By which the dataset leads to the realisations of European countries: ETRS89.  WGS 84 is none of these: what leads to it and
-# from it is good to metres.
-_BETWEEN = ("4936",)
+# Within a frame that rides on a plate, epochs closer together than this are not told apart (common practice, no source).
+_RIDES_FOR_YEARS = 1.0
+_MOST_WAYS = 20
+# By which the dataset leads to the realisations of European countries: ETRS89, or ETRF2014 or ETRF2000 before it.  WGS 84 is
+# none of these: what leads to it and from it is good to metres.
+_BETWEEN = (("4936",), ("8401",), ("7930",), ("8401", "4936"), ("7930", "4936"))
+# The frames of the International GNSS Service are their ITRF but for millimetres at single stations (IGS, from memory).
+_IGS = {
+    "IGS20": "ITRF2020", "IGB20": "ITRF2020", "IGS14": "ITRF2014", "IGB14": "ITRF2014", "IGS08": "ITRF2008", "IGB08": "ITRF2008",
+    "IGS05": "ITRF2005", "IGS00": "ITRF2000", "IGB00": "ITRF2000",
+}  # fmt: skip
+_IGS_ACCURACY_M = 0.01
 
 
 @dataclass(frozen=True)
@@ -92,13 +100,20 @@ def frame_step(
     Within one frame that moves, another epoch cannot be reached: that needs the mark's own velocity.  A frame that the EPSG
     dataset does not know is the same only under the same name.
     """
-    ours, theirs = _frames().get(_plain(target)), _frames().get(_plain(source))
+    ours, theirs = _known(target), _known(source)
     apart = None not in (source_year, target_year) and abs((source_year or 0.0) - (target_year or 0.0)) >= _SAME_YEAR
+    same = _plain(source) == _plain(target) or (ours is not None and theirs is not None and ours[1] == theirs[1])
     if ours is not None and _moves(ours[1]) and apart:
         return FrameStep(
             False, (),
             f"The solution is of {source_year:.2f}, the job of {target_year:.2f}, in {target}: between them the mark has moved with its plate, "
             "and its velocity is not known here. Ask for the solution at the job's epoch, or in a frame that rides on the plate.",
+        )  # fmt: skip
+    if same and apart and abs((source_year or 0.0) - (target_year or 0.0)) >= _RIDES_FOR_YEARS:
+        return FrameStep(
+            False, (FrameChange(_rides(target), None),),
+            f"The solution is of {source_year:.2f}, the job of {target_year:.2f}, in {target}. The frame rides on its plate: between the two only the "
+            "ground's own movement lies, which nobody knows here. Say that it is none, or ask for the job's epoch.",
         )  # fmt: skip
     if _plain(source) == _plain(target):
         return FrameStep(True, (), f"In {target}, as the job.")
@@ -107,14 +122,33 @@ def frame_step(
         return FrameStep(
             False, (), f"'{unknown[:40]}' is no frame of the EPSG dataset, so nothing leads from {source[:40]} to {target[:40]}. Ask for the solution in {target[:40]}."
         )  # fmt: skip
+    if ours[1] == theirs[1]:
+        return FrameStep(
+            False, (FrameChange(_as_itrf(source, target, theirs[0]), _IGS_ACCURACY_M),),
+            f"The solution is in {source}, the job in {target}: the same but for some millimetres at single stations.",
+        )  # fmt: skip
     ways = _ways(theirs[1], ours[1], near_m, source_year)
     changes = tuple(FrameChange(name, _accuracy_m(way)) for name, way in ways.items())
     if not changes:
         asked = " Say the epoch: operations between these frames move with time." if source_year is None else ""
         return FrameStep(False, (), f"No operation leads from {theirs[0]} to {ours[0]} here.{asked}")
+    taken = f", taken as {theirs[0]}" if _plain(source) in _IGS else ""
     return FrameStep(
-        False, changes, f"The solution is in {theirs[0]}, the job in {ours[0]}: name the operation that leads from one to the other."
+        False, changes, f"The solution is in {source}{taken}, the job in {ours[0]}: name the operation that leads from one to the other."
     )  # fmt: skip
+
+
+def _known(name: str) -> tuple[str, str] | None:
+    """Return a frame's name in the EPSG dataset and its code; of one of the IGS that of its ITRF."""
+    return _frames().get(_plain(_IGS.get(_plain(name), name)))
+
+
+def _rides(frame: str) -> str:
+    return f"as it stands: {frame} rides on its plate, and the ground does not move"
+
+
+def _as_itrf(source: str, target: str, itrf: str) -> str:
+    return f"as it stands: {source} and {target} are both {itrf}"
 
 
 def changed_frame(
@@ -126,9 +160,12 @@ def changed_frame(
 
     Source: EPSG dataset's operations through PROJ, ballpark ones refused.
     """
-    theirs, ours = _frames().get(_plain(source)), _frames().get(_plain(target))
+    theirs, ours = _known(source), _known(target)
     if theirs is None or ours is None:
         raise FrameError("One of the two frames is not known here.", field="frame")
+    if name in (_rides(target), _as_itrf(source, target, theirs[0])) and theirs[1] == ours[1]:
+        x, y, z = (float(value) for value in np.asarray(xyz_m, dtype=float))
+        return x, y, z
     way = _ways(theirs[1], ours[1], near_m, source_year).get(name)
     if way is not None:
         x, y, z = (float(value) for value in np.asarray(xyz_m, dtype=float))
@@ -141,16 +178,19 @@ def changed_frame(
 
 
 def _ways(source: str, target: str, near_m: ArrayLike, year: float | None) -> dict[str, tuple[pyproj.Transformer, ...]]:
-    """Return what leads from one frame to another, by name: one operation, or two with a frame of the plate between them."""
+    """Return what leads from one frame to another, by name: one operation, or the first route by frames of the plate between them."""
     found = {_named(item): (item,) for item in _operations(source, target, near_m, year)}
     if found:
         return dict(found)
-    return {
-        f"{_named(first)}, then {_named(then)}": (first, then)
-        for between in _BETWEEN
-        for first in _operations(source, between, near_m, year)
-        for then in _operations(between, target, near_m, year)
-    }
+    for route in _BETWEEN:
+        stops = [source, *route, target]
+        if len(set(stops)) < len(stops):
+            continue
+        legs = [_operations(*ends, near_m, year) for ends in pairwise(stops)]
+        ways = {", then ".join(map(_named, way)): way for way in product(*legs)}
+        if ways:
+            return dict(islice(ways.items(), _MOST_WAYS))
+    return {}
 
 
 def _accuracy_m(way: tuple[pyproj.Transformer, ...]) -> float | None:
@@ -162,11 +202,8 @@ def _accuracy_m(way: tuple[pyproj.Transformer, ...]) -> float | None:
 
 def _operations(source: str, target: str, near_m: ArrayLike, year: float | None) -> list[pyproj.Transformer]:
     latitude, longitude, _ = (float(value) for value in geodetic_from_ecef(near_m, WGS84))
-    area: Any = AreaOfInterest(longitude, latitude, longitude, latitude)
-    with warnings.catch_warnings():
-        # "Best transformation is not available": only those that are here are offered.
-        warnings.simplefilter("ignore")
-        group = TransformerGroup(f"EPSG:{source}", f"EPSG:{target}", area_of_interest=area, allow_ballpark=False)
+    ends = pyproj.CRS.from_epsg(int(source)), pyproj.CRS.from_epsg(int(target))
+    group = operations_between(*ends, (latitude, longitude))
     return [item for item in group.transformers if year is not None or "t_epoch" not in item.definition]
 
 

@@ -1,7 +1,8 @@
 """The frame of a job: how positions become its east, north and height, without any datum shift that nobody named.
 
-RTK positions are in the frame of the base's coordinate.  They are projected within the job's own datum: latitude and longitude
-on the datum's ellipsoid go through the projection and nothing else, unless a person chose an operation by name.
+RTK positions are in the frame of the base's coordinate.  Where the job's datum is realised by GNSS they are projected within it:
+latitude and longitude on its ellipsoid go through the projection and nothing else.  Into a classical datum they come by an
+operation that a person chose by name; until then nothing is projected (`JobFrame.datum_is_unsaid`).
 """
 
 from __future__ import annotations
@@ -18,6 +19,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.describe import described
 from openstake.core.errors import FrameError
+from openstake.core.geodesy.datums import GNSS_ELLIPSOIDS, DatumKind, datum_kind
 from openstake.core.geodesy.ellipsoid import (
     WGS84,
     Ellipsoid,
@@ -26,7 +28,14 @@ from openstake.core.geodesy.ellipsoid import (
     geodetic_from_ecef,
     radii_of_curvature_m,
 )
-from openstake.core.geodesy.systems import Area, Operation, ellipsoid_of, projected_system
+from openstake.core.geodesy.systems import (
+    Area,
+    Operation,
+    datum_name_of,
+    ellipsoid_of,
+    is_known_datum,
+    projected_system,
+)
 
 LOCAL = "local"
 # Longitude and latitude in degrees, height in metres.
@@ -58,12 +67,16 @@ class Ground:
 
 @dataclass(frozen=True)
 class FrameDefinition:
-    """What a person chose: a system (`EPSG:` and code, WKT, PROJ text, or `local`) and what goes with it."""
+    """What a person chose: a system (`EPSG:` and code, WKT, PROJ text, or `local`) and what goes with it.
+
+    `datum_is` is `gnss` where a person said so of a datum that the EPSG dataset does not know.
+    """
 
     system: str
     anchor: Anchor | None = None
     ground: Ground | None = None
     operation: Operation | None = None
+    datum_is: str = ""
 
 
 @dataclass(frozen=True)
@@ -80,7 +93,7 @@ class Factors:
 
 @dataclass(frozen=True)
 class JobFrame:
-    """The job's system and its datum's own ellipsoid.
+    """The job's system and its datum's own ellipsoid.  `datum` is what its geodetic system is called, `datum_name` the datum itself.
 
     `geodetic` is in the job's datum; `ecef` is in the frame of the positions.  They are one and the same unless an
     operation was chosen.  All lengths in metres, all heights ellipsoidal.
@@ -89,6 +102,8 @@ class JobFrame:
     definition: FrameDefinition
     name: str
     datum: str
+    datum_name: str
+    ellipsoid_name: str
     area: Area | None
     deprecated: bool
     metres_per_unit: float
@@ -102,6 +117,17 @@ class JobFrame:
     @property
     def is_local(self) -> bool:
         return self.definition.system == LOCAL
+
+    @property
+    def datum_kind(self) -> DatumKind:
+        if self.is_local:
+            return DatumKind.ASSUMED
+        return DatumKind.GNSS if self.definition.datum_is else datum_kind(self.datum_name, self.ellipsoid_name)
+
+    @property
+    def datum_is_unsaid(self) -> bool:
+        """Whether the datum is classical and nobody has chosen the operation by which positions come into it."""
+        return self.datum_kind is DatumKind.CLASSICAL and self.definition.operation is None
 
     @property
     def positions_ellipsoid(self) -> Ellipsoid:
@@ -322,6 +348,20 @@ def _projection(definition: FrameDefinition) -> pyproj.Transformer:
     )
 
 
+def may_be_gnss(system: str) -> bool:
+    """Whether a person may say of a system's datum that GNSS realises it: the EPSG dataset knows none of its name, and its
+    ellipsoid is one of theirs."""
+    if system == LOCAL:
+        return False
+    parsed = projected_system(system)
+    name, on = datum_name_of(parsed), _ellipsoid_name(parsed)
+    return on in GNSS_ELLIPSOIDS and datum_kind(name, on) is DatumKind.CLASSICAL and not is_known_datum(name)
+
+
+def _ellipsoid_name(system: pyproj.CRS) -> str:
+    return system.ellipsoid.name if system.ellipsoid else ""
+
+
 def job_frame(definition: FrameDefinition | str | int) -> JobFrame:
     """Return the frame of a job's system; a number is an EPSG code.  FrameError if it is not one we can work in."""
     if isinstance(definition, int):
@@ -340,8 +380,13 @@ def _frame(definition: FrameDefinition) -> JobFrame:
     if definition.system == LOCAL:
         if ground is not None or definition.operation is not None:
             raise FrameError("An assumed local system has ground distances already, and no datum to shift to.", field="system")  # fmt: skip
-        return JobFrame(definition, "Assumed local system", "as the receiver reports", None, False, 1.0, WGS84)
+        return JobFrame(definition, "Assumed local system", "as the receiver reports", "", "", None, False, 1.0, WGS84)
     system = _system(definition)
+    if definition.datum_is and not may_be_gnss(definition.system):
+        raise FrameError(
+            f"The datum of {system.name} is known, or its ellipsoid is of none that GNSS realises. Choose an operation.",
+            field="operation",
+        )
     try:
         _projection(definition)
     except pyproj.exceptions.ProjError:
@@ -352,6 +397,8 @@ def _frame(definition: FrameDefinition) -> JobFrame:
         definition,
         name="own projection" if system.name == "unknown" else system.name,
         datum=system.geodetic_crs.name if system.geodetic_crs else "",
+        datum_name=datum_name_of(system),
+        ellipsoid_name=_ellipsoid_name(system),
         area=Area(area.name or "", *area.bounds) if area and not own else None,
         deprecated=bool(system.is_deprecated),
         metres_per_unit=system.axis_info[0].unit_conversion_factor,

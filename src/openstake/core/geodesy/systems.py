@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import islice
+from math import degrees
 
 import pyproj
 import pyproj.network
@@ -26,6 +27,7 @@ from pyproj.transformer import TransformerGroup
 from openstake.core.describe import described
 from openstake.core.errors import FrameError
 from openstake.core.geodesy.ellipsoid import Ellipsoid
+from openstake.core.limits import TYPED_SHIFT_M
 from openstake.core.units import METRES_PER_UNIT
 
 pyproj.network.set_network_enabled(False)  # type: ignore[attr-defined]
@@ -155,11 +157,12 @@ def projected_system(definition: str) -> pyproj.CRS:
     if system.ellipsoid is None or system.geodetic_crs is None:
         raise FrameError(f"{label} ({system.name}) has no ellipsoid to work on.", field="system")
     meridian = system.prime_meridian
-    angle = system.geodetic_crs.axis_info[0].unit_name
-    if (meridian is not None and meridian.longitude != 0.0) or angle != "degree":
+    angle = system.geodetic_crs.axis_info[0]
+    in_degrees = abs(degrees(angle.unit_conversion_factor) - 1.0) < 1e-9
+    if (meridian is not None and meridian.longitude != 0.0) or not in_degrees:
         # Receivers count longitude from Greenwich in degrees; taken for the other it would be hundreds of kilometres off.
         raise FrameError(
-            f"{label} ({system.name}) counts longitude from {meridian.name if meridian else 'elsewhere'} in {angle}s. "
+            f"{label} ({system.name}) counts longitude from {meridian.name if meridian else 'elsewhere'} in {angle.unit_name}s. "
             "Pick a system that counts degrees from Greenwich.",
             field="system",
         )
@@ -221,6 +224,22 @@ def _parsed(definition: str) -> pyproj.CRS:
                 f"{definition} is not in the database of coordinate systems. Search by name or code.", field="system"
             ) from None
         raise FrameError(f"The text of the system cannot be read: {str(error)[:200]}.", field="system") from None
+
+
+def datum_name_of(system: pyproj.CRS) -> str:
+    """Return the name of a system's datum, or of the ensemble of realisations that stands for it."""
+    datum = system.geodetic_crs.datum if system.geodetic_crs else None
+    return datum.name if datum else ""
+
+
+@lru_cache(maxsize=128)
+def is_known_datum(name: str) -> bool:
+    """Whether the EPSG dataset has a datum of that name."""
+    try:
+        found = pyproj.crs.Datum.from_name(name)  # type: ignore[attr-defined]  # documented, and not exported
+    except pyproj.exceptions.CRSError:
+        return False
+    return bool(found.name == name)
 
 
 def ellipsoid_of(system: pyproj.CRS) -> Ellipsoid:
@@ -376,11 +395,47 @@ POSITION_FRAMES = {
 
 
 @dataclass(frozen=True)
+class OperationGroup:
+    """Operations of the EPSG dataset between two systems that can be computed here, and those whose grid is not here: name and
+    accuracy in metres, None where the dataset has none."""
+
+    transformers: tuple[pyproj.Transformer, ...]
+    without_grid: tuple[tuple[str, float | None], ...]
+
+
+def operations_between(
+    source: pyproj.CRS, target: pyproj.CRS, place: tuple[float, float] | None = None
+) -> OperationGroup:
+    """Return the operations from one system to another, those made for a place (latitude, longitude) where one is given.
+
+    None is a ballpark one.  It is the one door to PROJ's search: where that finds nothing it raises, of several kinds.
+    """
+    area = AreaOfInterest(place[1], place[0], place[1], place[0]) if place else None
+    try:
+        with warnings.catch_warnings():
+            # "Best transformation is not available": it is named in `without_grid`.
+            warnings.simplefilter("ignore")
+            group = TransformerGroup(
+                source,
+                target,
+                always_xy=True,
+                area_of_interest=area,  # type: ignore[arg-type]  # pyproj.aoi's is the one its documentation names
+                allow_ballpark=False,
+            )
+    except (pyproj.exceptions.ProjError, IndexError):
+        return OperationGroup((), ())
+    lacking = (
+        (_plain_name(item.name), item.accuracy if item.accuracy >= 0 else None) for item in group.unavailable_operations
+    )
+    return OperationGroup(tuple(group.transformers), tuple(lacking))
+
+
+@dataclass(frozen=True)
 class OperationsFound:
-    """Operations that can be chosen, and the names of those that need a grid file which is not here."""
+    """Operations that can be chosen, and those that need a grid file which is not here: name and accuracy in metres."""
 
     usable: list[Operation]
-    without_grid: list[str]
+    without_grid: list[tuple[str, float | None]]
 
 
 def find_operations(
@@ -397,20 +452,7 @@ def find_operations(
     if target is None:
         raise FrameError("The system has no datum.", field="system")
     start = pyproj.CRS.from_epsg(POSITION_FRAMES[source])
-    area = AreaOfInterest(place[1], place[0], place[1], place[0]) if place else None
-    try:
-        with warnings.catch_warnings():
-            # "Best transformation is not available": it is named in `without_grid`.
-            warnings.simplefilter("ignore")
-            group = TransformerGroup(
-                start,
-                target.to_3d(),
-                always_xy=True,
-                area_of_interest=area,  # type: ignore[arg-type]  # pyproj.aoi's is the one its documentation names
-                allow_ballpark=False,
-            )
-    except pyproj.exceptions.ProjError:
-        return OperationsFound([], [])
+    group = operations_between(start, target.to_3d(), place)
     figure = ellipsoid_of(start)
     usable = []
     for transformer in group.transformers:
@@ -423,7 +465,18 @@ def find_operations(
                 transformer.definition, figure.equatorial_radius_m, figure.flattening, epoch_year if moves else None,
             )
         )  # fmt: skip
-    return OperationsFound(usable, [_plain_name(operation.name) for operation in group.unavailable_operations])
+    return OperationsFound(usable, list(group.without_grid))
+
+
+@lru_cache(maxsize=64)
+def finer_with_grid(definition: str, chosen: Operation, place: tuple[float, float] | None) -> tuple[str, float] | None:
+    """Return the operation that would be ten times better than the chosen one if its grid were here: name and accuracy in metres."""
+    if chosen.source not in POSITION_FRAMES or not definition.startswith("EPSG:"):
+        return None
+    accuracy_m = chosen.accuracy_m if chosen.accuracy_m is not None else TYPED_SHIFT_M
+    lacking = find_operations(definition, chosen.source, place, chosen.epoch_year).without_grid
+    best = min(((accuracy, name) for name, accuracy in lacking if accuracy), default=None)
+    return (best[1], best[0]) if best is not None and 10.0 * best[0] <= accuracy_m else None
 
 
 def _plain_name(name: str) -> str:

@@ -8,9 +8,9 @@ from math import degrees, hypot
 
 from openstake.core.antenna import TypedReading
 from openstake.core.causes import LOOK_ALIKE, CauseName, Causes, CheckSeen, Explained, NamedUp, SiteSeen, causes_of
-from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.judge.finding import MIXED_HEIGHTS, Finding, Severity, finding
 from openstake.core.judge.height import mended_readings
-from openstake.core.limits import AUTONOMOUS_BASE_M
+from openstake.core.limits import AUTONOMOUS_BASE_M, NO_TAPE_IS_M
 from openstake.core.units import counted, text_from_metres
 
 
@@ -147,6 +147,12 @@ def _height(item: Explained, size: Size) -> Said:
             "Correct it at the base or at the rover: every point follows. Then check one mark again.",
         )
     up = item.values["up_m"]
+    if abs(up) > NO_TAPE_IS_M:
+        return (
+            f"All checks are {size(up)} {'high' if up > 0 else 'low'}: more than any tripod or pole is tall.",
+            MIXED_HEIGHTS,
+            "Compare it with the geoid's height above the ellipsoid here, and read the base's mark and the list anew with the kind that is right.",
+        )
     return (
         f"All checks are {size(up)} {'high' if up > 0 else 'low'}: a constant.",
         f"The base height was typed {size(up)} too {'large' if up > 0 else 'small'}, or the rover height as much too {'small' if up > 0 else 'large'}.",

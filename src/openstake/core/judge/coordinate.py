@@ -207,6 +207,26 @@ def _wide(slips: Iterator[Slip], plausible_m: float) -> Iterator[Slip]:
         yield Slip(slip.kind, slip.words, slip.xyz_m, max(slip.within_m, 1.9 * plausible_m))
 
 
+def judge_taken(
+    mark: str, taken_m: tuple[float, float, float], now_m: tuple[float, float, float] | None, unit: str = "m"
+) -> list[Finding]:
+    """Return what a base's coordinate is worth that was taken from a mark (or by its place) which is derived another way now.
+
+    `now_m` is where the mark lies by the settings and the control list of now, None where that has no number of its own.
+    """
+    words = (
+        "" if now_m is None else f": {text_from_metres(float(np.linalg.norm(moved_enu_m(taken_m, now_m))), unit)} away"
+    )
+    return [
+        finding(
+            "base-coordinate-of-before", Severity.STOP,
+            f"The base's coordinate is that of {mark} before the job's settings or the control list were changed{words}.",
+            "The system, the operation, the geoid or the mark has another value since.",
+            "Take the coordinate anew under Coordinate on the Base page, then type it into the receiver; or go back to the settings of before.",
+        )
+    ]  # fmt: skip
+
+
 def judge_level(missing: Sequence[str]) -> list[Finding]:
     """Return what has not been confirmed before the start; asked, not blocked."""
     if not missing:

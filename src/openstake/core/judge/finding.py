@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 COMMON_PRACTICE = "common practice, no source"
+MIXED_HEIGHTS = "Elevations were taken as ellipsoidal heights somewhere in the list, or the reverse."
 CAUSES_BY = "least squares and Schwarz's criterion (from memory)"
 
 # What stands in a sentence as a value: where several are possible, all of them.
@@ -43,7 +44,9 @@ RULES: dict[str, Rule] = {
     "system-outside-area": Rule("local grid", "The job lies outside its system's area of use.", "EPSG dataset"),
     "system-near-edge": Rule("local grid", "The job lies within 20 km of the edge of its system's area.", COMMON_PRACTICE),
     "projection-not-conformal": Rule("local grid", "The projection's scale depends on the direction.", "EPSG Guidance Note 7-2"),
+    "datum-not-said": Rule("base mark", "The system is on a classical datum, and no operation into it is chosen.", "EPSG dataset", at="job?view=system"),
     "datum-operation-chosen": Rule("local grid", "A datum operation chosen by name is applied to positions.", "EPSG dataset"),
+    "operation-coarse": Rule("local grid", "A datum operation ten times coarser than one whose grid is not here.", "EPSG dataset"),
     "ground-factor-differs": Rule("local grid", "The project's combined factor is more than 20 ppm from the one computed.", COMMON_PRACTICE, differs=True),
     "foot-differs": Rule("local grid", "The job works in the other foot than its system.", "NIST SP 811", differs=True),
     "geoid-missing": Rule("control", "Marks with elevations in a job without a geoid grid.", COMMON_PRACTICE),
@@ -91,6 +94,9 @@ RULES: dict[str, Rule] = {
     "time-went-back": Rule("rover", "An epoch earlier than the one before it.", COMMON_PRACTICE),
     "rover-hears-another-base": Rule("link", "The station ID in GGA is not that of the job's base.", "NMEA 0183, GGA", differs=True),
     # the rover that is watched
+    "rover-far-from-control": Rule("control", "The rover is farther than 30 km from the nearest mark of the list.", COMMON_PRACTICE, at="job"),
+    "rover-off-by-undulation": Rule("control", "The rover is above or below the marks by what the geoid lies off the ellipsoid.", COMMON_PRACTICE, at="job"),
+    "rover-off-by-datum": Rule("control", "A standing rover is off a mark by what another datum lies off.", "EPSG dataset", differs=True, at="job"),
     "position-jumped": Rule("rover", "The position jumped while fixed, beyond its claim and what movement allows.", COMMON_PRACTICE, differs=True),
     "initialisations-agree": Rule("rover", "Two initialisations at one place agree.", COMMON_PRACTICE),
     "initialisations-disagree": Rule("rover", "Two initialisations at one place differ by more than both claims allow.", COMMON_PRACTICE, differs=True),
@@ -198,6 +204,7 @@ RULES: dict[str, Rule] = {
     "base-receiver-far": Rule("base mark", "The base's own position lies farther from its mark than it can be off.", COMMON_PRACTICE, differs=True),
     "base-status-normal": Rule("base mark", "What the base's own solution status means: it need not be fixed.", "NMEA 0183, GGA"),
     # the coordinate of the base
+    "base-coordinate-of-before": Rule("base mark", "The mark lies elsewhere than where the base's coordinate was taken from it.", COMMON_PRACTICE, differs=True),
     "mark-moved": Rule("base mark", "A fresh autonomous position on a mark that has a coordinate from before.", COMMON_PRACTICE, differs=True),
     "mark-differs-from-earlier": Rule("base mark", "Another coordinate than the mark was occupied with before.", COMMON_PRACTICE, differs=True),
     "mark-check-agrees": Rule("base mark", "A network rover's shot agrees with the mark's coordinate.", COMMON_PRACTICE),

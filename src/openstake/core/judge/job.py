@@ -7,13 +7,16 @@ from dataclasses import dataclass
 from openstake.core.geodesy.factors import GridFactors, ppm
 from openstake.core.geodesy.frames import JobFrame
 from openstake.core.judge.finding import Finding, Severity, finding
-from openstake.core.limits import FACTOR_DIFFERS_PPM, NEAR_EDGE_KM
+from openstake.core.limits import FACTOR_DIFFERS_PPM, NEAR_EDGE_KM, TYPED_SHIFT_M
 from openstake.core.units import UNIT_WORDS
 
 
 @dataclass(frozen=True)
 class SystemEvidence:
-    """A job's frame and its middle: `place` is latitude and longitude in degrees, None where nobody knows it yet."""
+    """A job's frame and its middle: `place` is latitude and longitude in degrees, None where nobody knows it yet.
+
+    `finer_operation`: one that would be far better than the one chosen if its grid were here, by name, metres.
+    """
 
     frame: JobFrame
     place: tuple[float, float] | None
@@ -25,11 +28,12 @@ class SystemEvidence:
     geoid_training_only: bool
     marks_outside_geoid: int
     practice: bool
+    finer_operation: tuple[str, float] | None = None
 
 
 def judge_system(evidence: SystemEvidence) -> list[Finding]:
     """Return what is to be said of a job's system, units and heights."""
-    return [*_of_system(evidence), *_of_units(evidence), *_of_heights(evidence)]
+    return [*_of_system(evidence), *_of_operation(evidence), *_of_units(evidence), *_of_heights(evidence)]
 
 
 def _of_system(evidence: SystemEvidence) -> list[Finding]:
@@ -79,17 +83,6 @@ def _of_system(evidence: SystemEvidence) -> list[Finding]:
                 "Such projections are made for maps and areas.", "Pick a transverse Mercator, Lambert or stereographic system.",
             )
         )  # fmt: skip
-    operation = frame.definition.operation
-    if operation is not None:
-        quality = "of unknown accuracy" if operation.accuracy_m is None else f"good to {operation.accuracy_m:g} m"
-        found.append(
-            finding(
-                "datum-operation-chosen", Severity.NOTE,
-                f"Positions are taken as {operation.source} and go through '{operation.name}', {quality}.",
-                "A person chose it: without one, positions are projected within the job's own datum.",
-                "Check on control. If the base's coordinate is in the job's datum, choose none.",
-            )
-        )  # fmt: skip
     ground = frame.definition.ground
     if ground is not None and evidence.factors is not None:
         off_ppm = ppm(ground.combined_factor) - ppm(evidence.factors.combined_factor)
@@ -104,6 +97,51 @@ def _of_system(evidence: SystemEvidence) -> list[Finding]:
                 )
             )  # fmt: skip
     return found
+
+
+def _of_operation(evidence: SystemEvidence) -> list[Finding]:
+    frame = evidence.frame
+    operation = frame.definition.operation
+    found = judge_datum(frame)
+    if operation is not None:
+        quality = "of unknown accuracy" if operation.accuracy_m is None else f"good to {operation.accuracy_m:g} m"
+        found.append(
+            finding(
+                "datum-operation-chosen", Severity.NOTE,
+                f"Positions are taken as {operation.source} and go through '{operation.name}', {quality}.",
+                "A person chose it: nothing is shifted unbidden.",
+                "Check on control that it is the one by which the control was made.",
+            )
+        )  # fmt: skip
+    if operation is not None and evidence.finer_operation is not None:
+        name, accuracy_m = evidence.finer_operation
+        found.append(
+            finding(
+                "operation-coarse", Severity.LOOK,
+                f"Positions come into the datum to {operation.accuracy_m or TYPED_SHIFT_M:g} m by '{operation.name}'; '{name}' would bring them "
+                f"to {accuracy_m:g} m, and needs a grid file that is not here.",
+                "A published grid holds the local distortions that a few parameters smooth out.",
+                "Good for relative work from a known mark alone. Check on two marks, or fit the control.",
+                chosen_m=operation.accuracy_m or TYPED_SHIFT_M, finer_m=accuracy_m,
+            )
+        )  # fmt: skip
+    return found
+
+
+def judge_datum(frame: JobFrame) -> list[Finding]:
+    """Return what speaks against every measured number of a job: a classical datum into which no operation is chosen."""
+    if not frame.datum_is_unsaid:
+        return []
+    return [
+        finding(
+            "datum-not-said", Severity.STOP,
+            f"{frame.name} is on a classical datum ({frame.datum_name}), and no operation is chosen by which positions come into it.",
+            "Receivers, casters and RTCM speak frames that GNSS realises, tens to hundreds of metres from a classical datum: until an "
+            "operation stands between the two nothing is settled, sent, compared or projected.",
+            "Under System choose the operation that the control was made with, or type its parameters. Where nobody knows one, take "
+            "the control as local: an assumed system, and a fit.",
+        )
+    ]  # fmt: skip
 
 
 def _of_units(evidence: SystemEvidence) -> list[Finding]:

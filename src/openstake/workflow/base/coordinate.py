@@ -9,7 +9,7 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from openstake.core.base_sources import AUTONOMOUS_SOURCES, REMEMBERED, SCHOOLS, School, source_title
+from openstake.core.base_sources import AUTONOMOUS_SOURCES, REMEMBERED, RESEATED, SCHOOLS, School, source_title
 from openstake.core.control import Difference, within
 from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo, Status
@@ -17,9 +17,15 @@ from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.plates import frame_shifts_m, year_of
 from openstake.core.geodesy.slips import Slip, elevation_slip, frame_slips, grid_slips, typing_slips
 from openstake.core.judge.base import OtherMark
-from openstake.core.judge.coordinate import Earlier, judge_average_place, judge_mark_check, judge_return
+from openstake.core.judge.coordinate import (
+    Earlier,
+    judge_average_place,
+    judge_mark_check,
+    judge_return,
+    judge_taken,
+)
 from openstake.core.judge.finding import Finding
-from openstake.core.limits import BIAS_95_M, TOLERANCES, VERTICAL_TO_HORIZONTAL
+from openstake.core.limits import BIAS_95_M, TAKEN_FROM_MARK_M, TOLERANCES, VERTICAL_TO_HORIZONTAL
 from openstake.core.sigmas import horizontal_95_m, vertical_95_m
 from openstake.core.vector import lifted
 from openstake.store.models import BaseCoordinate, Occupation, PositionAverageRow, Reference, Shot
@@ -60,6 +66,7 @@ class Proposed:
 
 def proposed(session: Session, job: JobNow, setup: SetUpNow, arp_height_m: float) -> Proposed:
     """Return the coordinate that a set-up's source gives; InputError where something is still missing."""
+    job.needs_datum()
     settled = setup.settled
     if settled.source == "mark":
         return _from_mark(session, job, settled.mark_id)
@@ -75,12 +82,44 @@ def proposed(session: Session, job: JobNow, setup: SetUpNow, arp_height_m: float
 def _from_mark(session: Session, job: JobNow, mark_id: str | None) -> Proposed:
     if mark_id is None:
         raise InputError("A new point has no known coordinate. Choose another source, or pick a mark.", field="source")
-    mark = head_of(session, job, mark_id)
+    return _of_mark(job, head_of(session, job, mark_id))
+
+
+def _of_mark(job: JobNow, mark: MarkNow) -> Proposed:
     return Proposed(
         mark_ecef_m(job, mark), "mark", f"the known mark {mark.name} ({mark.given.source})",
         horizontal_95_m(mark.sigma_horizontal_m, mark.sigma_horizontal_m), vertical_95_m(mark.sigma_vertical_m),
         job.positions_label, job.settings.frame_epoch or "as the control list", mark.id,
     )  # fmt: skip
+
+
+def taken_anew(job: JobNow, base: BaseNow, mark: MarkNow) -> Proposed | None:
+    """Return the coordinate that a base on a known mark would start with now, where that is another than it has; None where not."""
+    if base.coordinate.source != "mark" or job.lies_nowhere or job.frame.datum_is_unsaid:
+        return None
+    try:
+        found = _of_mark(job, mark)
+    except InputError:
+        return None  # the mark has no height any more
+    apart_m = float(np.linalg.norm(np.subtract(found.xyz_m, base.mark_m)))
+    return found if apart_m > TAKEN_FROM_MARK_M else None
+
+
+def anew_words(job: JobNow, base: BaseNow, mark: MarkNow) -> str:
+    """Return what a press says that takes a base's coordinate from its mark anew; empty where it has the one of now."""
+    return "" if taken_anew(job, base, mark) is None else f"Take {mark.name} as it is now"
+
+
+def judge_taken_before(job: JobNow, base: BaseNow, mark: MarkNow) -> list[Finding]:
+    """Return what is to be said of a base's coordinate that hangs on settings or a mark which have other values now."""
+    anew = taken_anew(job, base, mark)
+    if anew is not None:
+        return judge_taken(mark.name, base.mark_m, anew.xyz_m, job.length_unit)
+    # What was averaged or computed is a place on Earth by itself; a re-seat leans on a mark.
+    coordinate = base.coordinate
+    if coordinate.source == RESEATED and not job.lies_nowhere and not job.frame_is_as_at(coordinate.created_s):
+        return judge_taken(mark.name, base.mark_m, None, job.length_unit)
+    return []
 
 
 def _from_before(session: Session, job: JobNow, mark_id: str | None, coordinate_id: str | None) -> Proposed:
@@ -259,7 +298,8 @@ def _judge_average_place(
     if row is None:
         return []
     known = None if coordinate.autonomous else coordinate.xyz_m
-    if known is None and mark is not None and mark.ellipsoidal_height_m is not None and not job.lies_nowhere:
+    placed = not job.lies_nowhere and not job.frame.datum_is_unsaid
+    if known is None and mark is not None and mark.ellipsoidal_height_m is not None and placed:
         known = mark_ecef_m(job, mark)
     name = mark.name if mark else setup.settled.point_name
     others = other_marks(session, job, mark.id if mark else None)
@@ -328,7 +368,8 @@ def _stored_view(session: Session, job: JobNow, setup: SetUpNow, purpose: str) -
     if row is None:
         return None
     result = average_result(stored_average(session, row.id), job.length_unit)
-    check = _mark_check(session, job, row, row.mark_id) if purpose == "mark" and row.mark_id is not None else None
+    over_mark = row.mark_id if purpose == "mark" and not job.frame.datum_is_unsaid else None
+    check = None if over_mark is None else _mark_check(session, job, row, over_mark)
     return StoredAverage(**vars(result), id=row.id, origin=row.origin, created_s=row.created_s, check=check)
 
 
@@ -378,7 +419,7 @@ def other_marks(session: Session, job: JobNow, mark_id: str | None) -> list[Othe
     listed = [
         mark for mark in current_marks(session, job) if mark.id not in own and mark.ellipsoidal_height_m is not None
     ]
-    if not listed or job.lies_nowhere:
+    if not listed or job.lies_nowhere or job.frame.datum_is_unsaid:
         return []
     columns = np.array([(mark.east_m, mark.north_m, mark.ellipsoidal_height_m) for mark in listed], dtype=float)
     xyz = job.frame.ecef_from_grid(columns[:, 0], columns[:, 1], columns[:, 2])

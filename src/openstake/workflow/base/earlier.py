@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import select
-
 from openstake.core.base_sources import source_title
 from openstake.core.chain import State
 from openstake.core.judge.height import KnownAntenna
 from openstake.core.parts import earlier_state
-from openstake.store.models import Mark
+from openstake.workflow.base import coordinate as coordinates
 from openstake.workflow.base import log, solution
 from openstake.workflow.base.heights import BaseHeights, readings_view
 from openstake.workflow.context import Context
@@ -18,12 +16,13 @@ from openstake.workflow.now.base import BaseNow, bases_of, is_autonomous
 from openstake.workflow.now.heights import known_antenna
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
+from openstake.workflow.now.marks import MarkNow, marks_of
 from openstake.workflow.photos import PhotoView, photos_of
 
 
 @dataclass(frozen=True)
 class EarlierBase:
-    """A base that ran and ended."""
+    """A base that ran and ended; `anew`: what its mark gives now, in words, where that is another coordinate."""
 
     id: str
     mark_name: str
@@ -41,6 +40,7 @@ class EarlierBase:
     files: list[log.RawFileView]
     photos: list[PhotoView]
     coordinates: list[solution.CoordinateView]
+    anew: str
 
 
 @dataclass(frozen=True)
@@ -59,7 +59,7 @@ def earlier(context: Context, job_id: str) -> EarlierBases:
         ids = {base.occupation.id for base in bases}
         setups = {base.occupation.setup_id for base in bases if base.occupation.setup_id}
         on = {base.occupation.mark_id for base in bases}
-        marks = {row.id: row.name for row in session.scalars(select(Mark).where(Mark.id.in_(on)))}
+        marks = marks_of(session, job, on)
         logs, photos = log.logs_of(session, ids), photos_of(session, setups)
         files = log.raw_files_of(context, session, ids)
         return EarlierBases(
@@ -72,14 +72,14 @@ def earlier(context: Context, job_id: str) -> EarlierBases:
 
 
 def _earlier(
-    job: JobNow, base: BaseNow, mark_name: str, antenna: KnownAntenna, logs: list[log.LogView],
+    job: JobNow, base: BaseNow, mark: MarkNow, antenna: KnownAntenna, logs: list[log.LogView],
     files: list[log.RawFileView], photos: list[PhotoView],
 ) -> EarlierBase:  # fmt: skip
     occupation, coordinate = base.occupation, base.coordinate
     heights = readings_view(job, antenna, base.readings)
     return EarlierBase(
         id=occupation.id,
-        mark_name=mark_name,
+        mark_name=mark.name,
         station_id=occupation.station_id,
         started_s=occupation.started_s,
         ended_s=base.ended_s or 0.0,
@@ -94,4 +94,5 @@ def _earlier(
         files=files,
         photos=photos,
         coordinates=solution.coordinates_view(base),
+        anew=coordinates.anew_words(job, base, mark),
     )

@@ -172,6 +172,7 @@ def _why_not(point: Point) -> str:
 
 def _read(session: Session, job: JobNow, wish: ReseatWish, now_s: float) -> _Read:
     """Read a wish; InputError where it cannot be done at all."""
+    job.needs_datum()
     occupation = needed_occupation(session, job.id)
     base, mark = base_of(session, occupation), head_of(session, job, wish.mark_id)
     known = mark_ecef_m(job, mark)

@@ -36,7 +36,10 @@ from openstake.workflow.now.marks import MarkNow, current_places
 
 @dataclass(frozen=True)
 class OccupationView:
-    """The base that runs: its mark, height and coordinate as meant, and where it is listened to."""
+    """The base that runs: its mark, height and coordinate as meant, and where it is listened to.
+
+    `anew`: what its mark gives now, in words, where that is another coordinate; empty where it is not.
+    """
 
     id: str
     mark_id: str
@@ -62,6 +65,7 @@ class OccupationView:
     refers_to: RefersTo
     logs: list[log.LogView]
     coordinates: list[solution.CoordinateView]
+    anew: str
 
 
 @dataclass(frozen=True)
@@ -121,7 +125,7 @@ def judge_running(
     running = context.running.session(occupation.id)
     heard = running.moment() if running else None
     station = heard.reference if heard else None
-    findings = judge_base(meant, station)
+    findings = coordinates.judge_taken_before(job, base, mark) + judge_base(meant, station)
     if heard is not None:
         findings += _judge_live(meant, heard, profile, listening, occupation)
     air = None
@@ -182,6 +186,7 @@ def occupation_view(
         refers_to=RefersTo(listening.refers_to),
         logs=logs,
         coordinates=solution.coordinates_view(base),
+        anew=coordinates.anew_words(job, base, mark),
     )
 
 

@@ -22,11 +22,12 @@ from openstake.core.vector import lifted
 from openstake.store.models import BaseCoordinate, ImportedFile, Occupation
 from openstake.wire.place import place_from_text
 from openstake.wire.solution import MOST_BYTES, SolutionFile, read_solution
-from openstake.workflow.base.coordinate import Proposed, coordinate_row, when
+from openstake.workflow.base.coordinate import Proposed, coordinate_row, taken_anew, when
 from openstake.workflow.base.moves import MovedPoint, moved_points, replace_coordinate
 from openstake.workflow.context import Context
 from openstake.workflow.now.base import BaseNow, base_of, is_autonomous, three
 from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.marks import head_of
 
 
 @dataclass(frozen=True)
@@ -92,6 +93,15 @@ class RestoreCoordinate:
 
 
 @dataclass(frozen=True)
+class TakeAnew:
+    """The set-up whose coordinate is taken from its mark anew, and why."""
+
+    occupation_id: ShortText
+    reason: Text = ""
+    unlock: bool = False
+
+
+@dataclass(frozen=True)
 class SolutionPreview:
     """What a static solution would move: solution − present, metres; of many points the newest are shown."""
 
@@ -137,6 +147,7 @@ def read_file(context: Context, job_id: str, occupation_id: str, wish: SolutionS
         stood = f"The ARP stood {text_from_metres(base.height.arp_height_m, job.length_unit)} above the mark"
     found = read_solution(content, wish.name or "The file", wish.site.strip())
     said = f"; the file says {found.header_height}" if found.header_height else ""
+    said += f", antenna {found.antenna}" if found.antenna else ""
     return SolutionOffered(found, f"{stood}, and that is in the header of the log's RINEX{said}.")
 
 
@@ -162,6 +173,7 @@ def _occupation(session: Session, job: JobNow, occupation_id: str) -> Occupation
 
 
 def _read_solution(session: Session, job: JobNow, wish: SolutionWish, now: float) -> _Solution:
+    job.needs_datum()
     occupation = _occupation(session, job, wish.occupation_id)
     place = place_from_text(wish.pasted, wish.latitude, wish.longitude, wish.height, job.length_unit)
     if not wish.frame.strip():
@@ -306,6 +318,24 @@ def restore_coordinate(context: Context, job_id: str, wish: RestoreCoordinate) -
         )  # fmt: skip
         present = base_of(session, occupation).coordinate
         replace_coordinate(session, job, occupation, present, again, row.locked, wish.reason, wish.unlock, now)
+
+    context.database.write(work)
+    context.changed(job_id)
+
+
+def take_anew(context: Context, job_id: str, wish: TakeAnew) -> None:
+    """Take a base's coordinate from its mark as settings and control list have it now: a new row; every point follows."""
+
+    def work(session: Session) -> None:
+        job, now = job_of(session, job_id), context.now(job_id)
+        job.needs_datum()
+        occupation = _occupation(session, job, wish.occupation_id)
+        base, mark = base_of(session, occupation), head_of(session, job, occupation.mark_id)
+        anew = taken_anew(job, base, mark)
+        if anew is None:
+            raise ConflictError(f"The base has the coordinate of {mark.name} as it is now.")
+        reason = wish.reason or "settings or control list changed"
+        replace_coordinate(session, job, occupation, base.coordinate, anew, False, reason, wish.unlock, now)
 
     context.database.write(work)
     context.changed(job_id)

@@ -305,7 +305,7 @@ def configure_standin(context: Context, job_id: str) -> None:
         practice = context.stand_ins(job_id) if job.practice else None
         if practice is None:
             return
-        if occupation is None:
+        if occupation is None or job.frame.datum_is_unsaid:
             practice.silence()
             return
         base = base_of(session, occupation)
@@ -350,6 +350,13 @@ def _end(context: Context, job_id: str) -> BaseView:
 def apply_solution(context: Context, job_id: str, wish: solution.SolutionWish, content: bytes) -> BaseView:
     """Replace a base's coordinate by a static solution; a stand-in that runs sends it from now on."""
     solution.apply_solution(context, job_id, wish, content)
+    configure_standin(context, job_id)
+    return view(context, job_id)
+
+
+def take_anew(context: Context, job_id: str, wish: solution.TakeAnew) -> BaseView:
+    """Take a base's coordinate from its mark as it is now; a stand-in that runs sends it from now on."""
+    solution.take_anew(context, job_id, wish)
     configure_standin(context, job_id)
     return view(context, job_id)
 

@@ -193,6 +193,7 @@ def begin(context: Context, job_id: str, kind: str, wish: TakeHome) -> Work:
 def _content(session: Session, job: JobNow, form: PointFormat, wish: TakeHome) -> str | bytes:
     if form == "vectors":
         return _vectors_csv(session, job)
+    job.needs_datum()
     with part(0.0, 0.8):
         found = taken_points(session, job)
     with part(0.8, 1.0):
@@ -255,13 +256,13 @@ def taken_points(session: Session, job: JobNow) -> list[TakenPoint]:
     xyz, angles = _on_earth(job, grid)
     lifts = undulation_m(job, grid) if job.geoid_file is not None and len(grid) else np.full(len(grid), np.nan)
     return [
-        _taken(shot, point, budget_of_shot(shot, point, pole, usual), local[n], fitted[n], labels.get(shot.id), lifts[n], angles[n], xyz[n])
+        _taken(job, shot, point, budget_of_shot(shot, point, pole, usual), local[n], fitted[n], labels.get(shot.id), lifts[n], angles[n], xyz[n])
         for n, (shot, point) in each(enumerate(zip(shots, derived, strict=True)), len(shots))
     ]  # fmt: skip
 
 
 def _taken(
-    shot: Shot, point: points.Point, budget: Budget, place: LocalPlace | None, in_fit: Budget | None, label: PointLabel | None,
+    job: JobNow, shot: Shot, point: points.Point, budget: Budget, place: LocalPlace | None, in_fit: Budget | None, label: PointLabel | None,
     lift_m: float, angles_deg: NDArray[np.float64], xyz_m: NDArray[np.float64],
 ) -> TakenPoint:  # fmt: skip
     """Return one point; NaN of a lift or a place is not known."""
@@ -275,7 +276,7 @@ def _taken(
         local_horizontal_95_m=in_fit.horizontal_95_m if in_fit else None, local_vertical_95_m=in_fit.vertical_95_m if in_fit else None,
         sigma_east_m=shot.sigma_east_m, sigma_north_m=shot.sigma_north_m, sigma_up_m=shot.sigma_up_m,
         covariance_origin=shot.covariance_origin, epochs=point.epochs, not_fixed=point.not_fixed,
-        base_height_m=point.base_height.arp_height_m, rover_height_m=point.rover_height.arp_height_m, frame=shot.frame,
+        base_height_m=point.base_height.arp_height_m, rover_height_m=point.rover_height.arp_height_m, frame=job.frame_of(shot.frame),
         frame_epoch=shot.frame_epoch, recorded_s=shot.created_s,
     )  # fmt: skip
 

@@ -17,6 +17,7 @@ from openstake.core.chain import State, out_of_date, state_of_check
 from openstake.core.control import DIFFERENCE_SIGN, beyond_expected, expected_at_95, in_words, within
 from openstake.core.judge.check import CheckEvidence, OtherCheck, Repeat, judge_check
 from openstake.core.judge.finding import Finding
+from openstake.core.judge.job import judge_datum
 from openstake.core.judge.verdict import Verdict, verdict_of_check
 from openstake.core.limits import ShortText, Tolerance
 from openstake.core.sigmas import Ellipse95, Sigmas, added, ellipse_95, in_grid
@@ -256,7 +257,7 @@ def _check(
     budget = budget_of_shot(shot, point, pole, usual, absolute=True)
     total = _total_sigmas(item, budget, convergence_deg)
     expected = expected_at_95(total)
-    findings = judge_check(
+    findings = judge_datum(job.frame) + judge_check(
         CheckEvidence(
             mark=mark.name,
             base_mark=item.base_mark.name,
@@ -279,7 +280,7 @@ def _check(
         )
     )
     horizontal_agrees, vertical_agrees = within(difference, tolerance)
-    agrees = horizontal_agrees and vertical_agrees and not point.not_fixed
+    agrees = horizontal_agrees and vertical_agrees and not point.not_fixed and not job.frame.datum_is_unsaid
     return Check(
         id=shot.id,
         mark_id=mark.id,

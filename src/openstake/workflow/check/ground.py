@@ -214,6 +214,7 @@ def add(context: Context, job_id: str, wish: MeasureWish) -> MeasuresView:
 
     def work(session: Session) -> None:
         job, now = job_of(session, job_id), context.now(job_id)
+        job.needs_datum()
         named = _named(session, job_id)
         ends = [_end(named, getattr(wish, field), field) for field in ("from_name", "to_name")]
         if ends[0].id == ends[1].id:

@@ -115,6 +115,7 @@ def apply(context: Context, job_id: str, wish: FitApply) -> FitView:
 
     def work(session: Session) -> None:
         job = job_of(session, job_id)
+        job.needs_datum()
         now = fit_now(session, job)
         if now.chosen_id != wish.chosen_id:
             raise ConflictError("The fit has been changed in the meantime. Look at it and try again.")

@@ -10,8 +10,9 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, FrameError, InputError
+from openstake.core.geodesy.datums import DatumKind
 from openstake.core.geodesy.framechange import epoch_year
-from openstake.core.geodesy.frames import Anchor, FrameDefinition, Ground, job_frame
+from openstake.core.geodesy.frames import Anchor, FrameDefinition, Ground, job_frame, may_be_gnss
 from openstake.core.geodesy.systems import unit_of_system
 from openstake.core.limits import HEIGHTS_AGREE_M, WIDEST_HEIGHTS_AGREE_M, ShortText
 from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, LengthUnit, metres_in_field
@@ -19,7 +20,7 @@ from openstake.store.book import lost_race, write_entry
 from openstake.store.lines import heads
 from openstake.store.models import GeoidGridFile, Job, JobProfile, JobSettings
 from openstake.workflow.context import Context
-from openstake.workflow.job.system import definition_of, ground_of, operation_of, place_of
+from openstake.workflow.job.system import definition_of, ground_of, place_of, with_operation
 from openstake.workflow.now.base import open_occupation
 from openstake.workflow.now.job import JobNow, count_marks, definition_as_json, job_of, jobs_of
 from openstake.workflow.now.kit import chosen_lines
@@ -73,6 +74,9 @@ class JobView:
     anchor: Anchor | None
     definition: str
     operation: str | None
+    datum_kind: DatumKind
+    datum_is_unsaid: bool
+    may_be_gnss: bool
     ground: Ground | None
     frame_name: str
     frame_epoch: str
@@ -282,9 +286,15 @@ def _change_frame(session: Session, job: JobNow | None, values: dict[str, Any], 
         definition = replace(definition, ground=ground_of(wish, values["length_unit"]) if wish else None)
     if "operation" in changes:
         wish = changes["operation"]
-        place = middle_of(job, current_places(session, job)[0]) if job is not None else None
-        chosen = operation_of(wish, definition, place, values["frame_epoch"]) if wish else None
-        definition = replace(definition, operation=chosen)
+        typed_place = (values["place_latitude_deg"], values["place_longitude_deg"])
+        place = (
+            middle_of(job, current_places(session, job)[0])
+            if job is not None
+            else typed_place
+            if None not in typed_place
+            else None
+        )
+        definition = with_operation(wish, definition, place, values["frame_epoch"])
     job_frame(definition)
     values["frame"] = definition_as_json(definition)
 
@@ -353,6 +363,9 @@ def job_view(job: JobNow, marks: int) -> JobView:
         anchor=None,
         definition="",
         operation=None,
+        datum_kind=DatumKind.ASSUMED,
+        datum_is_unsaid=False,
+        may_be_gnss=False,
         ground=None,
         frame_name=settings.frame_name,
         frame_epoch=settings.frame_epoch,
@@ -376,7 +389,8 @@ def job_view(job: JobNow, marks: int) -> JobView:
         area=frame.area.name if frame.area else "", is_local=frame.is_local, anchored=definition.anchor is not None,
         system_unit=None if frame.is_local else unit_of_system(definition.system), definition=definition.system,
         anchor=definition.anchor, ground=definition.ground,
-        operation=definition.operation.name if definition.operation else None,
+        operation=definition.operation.name if definition.operation else None, datum_kind=frame.datum_kind,
+        datum_is_unsaid=frame.datum_is_unsaid, may_be_gnss=may_be_gnss(definition.system),
     )  # fmt: skip
 
 

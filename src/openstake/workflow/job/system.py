@@ -3,22 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any, Literal
 
 import numpy as np
 
 from openstake.core.describe import FieldShown, fields_shown, typed
 from openstake.core.errors import FrameError, InputError
+from openstake.core.geodesy.datums import DatumKind
+from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.geodesy.factors import GridFactors, grid_factors, ppm
 from openstake.core.geodesy.framechange import epoch_year
-from openstake.core.geodesy.frames import LOCAL, Anchor, FrameDefinition, Ground, JobFrame, job_frame
+from openstake.core.geodesy.frames import LOCAL, Anchor, FrameDefinition, Ground, JobFrame, job_frame, may_be_gnss
 from openstake.core.geodesy.systems import (
     POSITION_FRAMES,
     DatumShift,
     Operation,
     OwnProjection,
     find_operations,
+    finer_with_grid,
     search_systems,
     search_verticals,
     unit_of_system,
@@ -86,13 +89,17 @@ class SystemWish:
 
 @dataclass(frozen=True)
 class TrySystem:
-    """A system to try out, on the marks of a job where one is named."""
+    """A system to try out, on the marks of a job where one is named; `operation` as it would be chosen, `source` the frame of positions
+    from which operations are listed."""
 
     system: SystemWish
     length_unit: LengthUnit = "m"
     job_id: ShortText | None = None
     latitude: ShortText = ""
     longitude: ShortText = ""
+    operation: dict[str, Any] | None = None
+    source: ShortText = ""
+    frame_epoch: ShortText = ""
 
 
 @dataclass(frozen=True)
@@ -122,14 +129,45 @@ class TriedMark:
 
 
 @dataclass(frozen=True)
+class OperationsQuery:
+    """The frame that positions come in."""
+
+    source: ShortText
+
+
+@dataclass(frozen=True)
+class OperationFound:
+    """A datum operation of the EPSG dataset and what it is good to."""
+
+    name: str
+    accuracy_m: float | None
+
+
+@dataclass(frozen=True)
+class Operations:
+    """Operations that can be computed here, and those whose grid is not."""
+
+    operations: list[OperationFound]
+    without_grid: list[str]
+
+
+@dataclass(frozen=True)
 class TriedSystem:
-    """A system tried out: where a typed place and the job's marks would fall."""
+    """A system tried out: where a typed place (in the frame of positions) and the job's marks would fall.
+
+    `place_words` say why a typed place has no grid coordinates; `operations` are there where a source of them was named.
+    """
 
     label: str
     datum: str
+    datum_kind: DatumKind
+    datum_is_unsaid: bool
+    may_be_gnss: bool
     area: str
     definition: str
     place: GridPlace | None
+    place_words: str
+    operations: Operations | None
     marks: list[TriedMark]
     findings: list[Finding]
 
@@ -169,29 +207,6 @@ class SystemView:
     factors: Factors | None
     ground: GroundView | None
     findings: list[Finding]
-
-
-@dataclass(frozen=True)
-class OperationsQuery:
-    """The frame that positions come in."""
-
-    source: ShortText
-
-
-@dataclass(frozen=True)
-class OperationFound:
-    """A datum operation of the EPSG dataset and what it is good to."""
-
-    name: str
-    accuracy_m: float | None
-
-
-@dataclass(frozen=True)
-class Operations:
-    """Operations that can be computed here, and those whose grid is not."""
-
-    operations: list[OperationFound]
-    without_grid: list[str]
 
 
 def place_of(latitude: str, longitude: str) -> tuple[float, float] | None:
@@ -268,7 +283,19 @@ def ground_of(values: Mapping[str, Any], unit: str) -> Ground:
     return ground
 
 
-def operation_of(
+def with_operation(
+    wish: Mapping[str, Any] | None, definition: FrameDefinition, place: tuple[float, float] | None, epoch: str
+) -> FrameDefinition:
+    """Return a definition with what a person chose: an operation, none, or the word that GNSS realises a datum of their own."""
+    plain = replace(definition, operation=None, datum_is="")
+    if not wish:
+        return plain
+    if wish.get("datum_is"):
+        return replace(plain, datum_is="gnss")
+    return replace(plain, operation=_operation_of(wish, plain, place, epoch))
+
+
+def _operation_of(
     wish: Mapping[str, Any], definition: FrameDefinition, place: tuple[float, float] | None, epoch: str
 ) -> Operation:
     """Return the datum operation that a person chose: one of the database by its name, or a shift by its parameters."""
@@ -286,12 +313,21 @@ def operations_view(context: Context, job_id: str, source: str) -> Operations:
     with context.database.read() as session:
         job = job_of(session, job_id)
         places, _ = current_places(session, job)
-    if job.frame.is_local:
+    return _operations(job.frame, source, middle_of(job, places), job.settings.frame_epoch)
+
+
+def _operations(frame: JobFrame, source: str, place: tuple[float, float] | None, epoch: str) -> Operations:
+    if frame.is_local:
         return Operations([], [])
-    found = find_operations(
-        job.frame.definition.system, source, middle_of(job, places), epoch_year(job.settings.frame_epoch)
-    )
-    return Operations([OperationFound(item.name, item.accuracy_m) for item in found.usable], list(found.without_grid))
+    found = find_operations(frame.definition.system, source, place, epoch_year(epoch))
+    lacking = [name if accuracy is None else f"{name}, good to {accuracy:g} m" for name, accuracy in found.without_grid]
+    return Operations([OperationFound(item.name, item.accuracy_m) for item in found.usable], lacking)
+
+
+def _finer(frame: JobFrame, place: tuple[float, float] | None) -> tuple[str, float] | None:
+    operation = frame.definition.operation
+    rough = None if place is None else (round(place[0], 1), round(place[1], 1))
+    return None if operation is None else finer_with_grid(frame.definition.system, operation, rough)
 
 
 def _middle_height(job: JobNow, places: Places) -> tuple[float, str]:
@@ -323,7 +359,7 @@ def system_of(job: JobNow, places: Places, elevations: int) -> SystemView:
     evidence = SystemEvidence(
         frame, place, factors, job.length_unit, None if frame.is_local else unit_of_system(frame.definition.system),
         elevations, job.geoid is not None, bool(job.geoid_file and job.geoid_file.training_only),
-        int(one_height.sum()) if place is not None else 0, job.practice,
+        int(one_height.sum()) if place is not None else 0, job.practice, _finer(frame, place),
     )  # fmt: skip
     ground = frame.definition.ground
     return SystemView(
@@ -354,19 +390,37 @@ def try_system(context: Context, wish: TrySystem) -> TriedSystem:
             rows = current_marks(session, job)
         place = place or (middle_of(job, None) if job.settings.place_latitude_deg is not None else None)
         marks = [_tried(frame, mark) for mark in rows[:MOST_MARKS_TRIED]]
-    there = None
-    if place is not None and not (frame.is_local and frame.definition.anchor is None):
-        east, north = (float(value) for value in frame.grid_from_geodetic(*place))
-        if np.isfinite(east) and np.isfinite(north):
-            there = GridPlace(east, north)
+    if wish.operation is not None:
+        frame = job_frame(with_operation(wish.operation, definition, place, wish.frame_epoch))
+    there, why = _grid_place(frame, place)
     evidence = SystemEvidence(
         frame, place, grid_factors(frame, *place, 0.0) if place and there else None, wish.length_unit,
-        None if frame.is_local else unit_of_system(definition.system), 0, False, False, 0, False,
+        None if frame.is_local else unit_of_system(definition.system), 0, False, False, 0, False, _finer(frame, place),
     )  # fmt: skip
     return TriedSystem(
-        label or frame.name, frame.datum, frame.area.name if frame.area else "", definition.system, there, marks,
-        judge_system(evidence),
+        label or frame.name, frame.datum, frame.datum_kind, frame.datum_is_unsaid, may_be_gnss(definition.system),
+        frame.area.name if frame.area else "", definition.system, there, why,
+        _operations(frame, wish.source, place, wish.frame_epoch) if wish.source else None, marks, judge_system(evidence),
     )  # fmt: skip
+
+
+def _grid_place(frame: JobFrame, place: tuple[float, float] | None) -> tuple[GridPlace | None, str]:
+    """Return where a place of positions lies in a system, or why that cannot be said."""
+    if place is None or (frame.is_local and frame.definition.anchor is None):
+        return None, ""
+    if frame.datum_is_unsaid:
+        return (
+            None,
+            f"Where the place lies in {frame.name} cannot be said before an operation into its datum is chosen.",
+        )
+    east, north, _ = (
+        float(value) for value in frame.grid_from_ecef(ecef_from_geodetic(*place, 0.0, frame.positions_ellipsoid))
+    )
+    return (
+        (GridPlace(east, north), "")
+        if np.isfinite(east) and np.isfinite(north)
+        else (None, "The place lies outside the system.")
+    )
 
 
 def _tried(frame: JobFrame, mark: MarkNow) -> TriedMark:

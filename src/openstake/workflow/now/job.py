@@ -14,7 +14,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from openstake.core.errors import FileError, InputError, NotFoundError
+from openstake.core.errors import FileError, FrameError, InputError, NotFoundError
 from openstake.core.geodesy.frames import Anchor, FrameDefinition, Ground, JobFrame, job_frame
 from openstake.core.geodesy.geoid import GeoidGrid, read_geoid_grid
 from openstake.core.geodesy.systems import Operation
@@ -27,13 +27,15 @@ TRAINING_GRID = Path(__file__).parents[2] / "grids" / "egm96_15.gtx"
 
 @dataclass(frozen=True)
 class JobNow:
-    """A job as it stands: its settings' head; `meanings` say of each settings row what coordinates rest on in it."""
+    """A job as it stands: its settings' head; `meanings` say of each settings row what coordinates rest on in it, `frames_said`
+    since when (host seconds) which frame was meant."""
 
     id: str
     practice: bool
     created_s: float
     settings: JobSettings
     meanings: Mapping[str, object]
+    frames_said: tuple[tuple[float, str], ...]
     geoid_file: GeoidGridFile | None
     folder: Path | None
 
@@ -79,6 +81,25 @@ class JobNow:
         factor = f"{ground.combined_factor!r} about {ground.east_m!r}, {ground.north_m!r}"
         return f"{definition.system} in ground distances, factor {factor}"
 
+    def frame_is_as_at(self, unix_s: float) -> bool:
+        """Whether system and operation are what they were at a moment."""
+        before = [text for since_s, text in self.frames_said if since_s <= unix_s]
+        return not before or before[-1] == self.settings.frame
+
+    def frame_of(self, positions: str) -> str:
+        """Return the frame of measured positions as an export or a report says it: with the operation that led out of it."""
+        operation = self.frame.definition.operation
+        return positions if operation is None else f"{positions}, into {self.frame.datum} by {operation.name}"
+
+    def needs_datum(self) -> None:
+        """Raise FrameError where the job's datum is classical and nobody has chosen an operation: nothing is projected then."""
+        if self.frame.datum_is_unsaid:
+            raise FrameError(
+                f"{self.settings.system_label or self.frame.name} is on a classical datum ({self.frame.datum_name}), tens to hundreds of "
+                "metres from what receivers speak. Choose the operation between the two first: System, on the Job page.",
+                field="operation",
+            )
+
     @cached_property
     def geoid(self) -> GeoidGrid | None:
         """The job's geoid grid; FileError where its file has gone from the data folder."""
@@ -99,15 +120,18 @@ def _grid(path: Path) -> GeoidGrid:
 
 
 def definition_as_json(definition: FrameDefinition) -> str:
-    """Return a frame's definition as canonical text for the store."""
-    return json.dumps(asdict(definition), sort_keys=True, ensure_ascii=False)
+    """Return a frame's definition as canonical text for the store; what nobody said leaves the text as it always was."""
+    document = asdict(definition)
+    if not document["datum_is"]:
+        del document["datum_is"]
+    return json.dumps(document, sort_keys=True, ensure_ascii=False)
 
 
 def definition_from_json(text: str) -> FrameDefinition:
     document = json.loads(text)
     kinds: dict[str, Callable[..., Any]] = {"anchor": Anchor, "ground": Ground, "operation": Operation}
     parts = {name: kind(**document[name]) for name, kind in kinds.items() if document.get(name)}
-    return FrameDefinition(document["system"], **parts)
+    return FrameDefinition(document["system"], datum_is=document.get("datum_is", ""), **parts)
 
 
 def job_of(session: Session, job_id: str) -> JobNow:
@@ -127,13 +151,15 @@ def jobs_of(session: Session, job_id: str | None = None) -> list[JobNow]:
     replaced = {row.replaces_id for row in rows}
     heads = {row.job_id: row for row in rows if row.id not in replaced}
     meanings: dict[str, dict[str, object]] = {job.id: {} for job in jobs}
+    said: dict[str, list[tuple[float, str]]] = {job.id: [] for job in jobs}
     for row in rows:
         meanings[row.job_id][row.id] = ("settings", row.frame, row.geoid_id)
+        said[row.job_id].append((row.created_s, row.frame))
     used = {row.geoid_id for row in heads.values() if row.geoid_id}
     grids = {row.id: row for row in session.scalars(select(GeoidGridFile).where(GeoidGridFile.id.in_(used)))}
     return [
         JobNow(
-            job.id, job.practice, job.created_s, heads[job.id], meanings[job.id], grids.get(heads[job.id].geoid_id or ""),
+            job.id, job.practice, job.created_s, heads[job.id], meanings[job.id], tuple(said[job.id]), grids.get(heads[job.id].geoid_id or ""),
             session.info.get("folder"),
         )
         for job in jobs

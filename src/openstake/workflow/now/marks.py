@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from openstake.core.errors import FrameError, InputError, NotFoundError
 from openstake.core.geodesy.geoid import elevation_from_ellipsoidal, ellipsoidal_from_elevation
+from openstake.core.judge.place import Control
 from openstake.core.limits import DEFAULT_SIGMA_HORIZONTAL_M, DEFAULT_SIGMA_VERTICAL_M
 from openstake.core.mark import GivenMark, HeightKind, PlacedMark
 from openstake.store import lines
@@ -154,6 +155,23 @@ def current_places(session: Session, job: JobNow) -> tuple[Places, int]:
     current = lines.heads(Mark, Mark.job_id == job.id, Mark.withdrawn.is_(False))
     rows = session.execute(current.with_only_columns(*columns)).all()
     return places_of(job, rows), sum(row.height_kind == "elevation" for row in rows)
+
+
+def control_of(session: Session, job: JobNow) -> Control:
+    """Return the marks of a job's list as they are read: names, east, north and ellipsoidal height."""
+    columns = (
+        Mark.name,
+        Mark.east_m,
+        Mark.north_m,
+        Mark.latitude_deg,
+        Mark.longitude_deg,
+        Mark.height_m,
+        Mark.height_kind,
+    )
+    current = lines.heads(Mark, Mark.job_id == job.id, Mark.withdrawn.is_(False))
+    rows = session.execute(current.with_only_columns(*columns)).all()
+    places = places_of(job, rows)
+    return Control(tuple(row.name for row in rows), np.column_stack([places.grid_m, places.ellipsoidal_m]))
 
 
 def mark_row_of(session: Session, job_id: str, mark_id: str) -> Mark:

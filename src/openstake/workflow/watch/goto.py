@@ -55,6 +55,7 @@ def go_to(context: Context, job_id: str, query: GoToQuery) -> GoTo:
     """Return the way from where the pole is now to a mark."""
     with context.database.read() as session:
         job = job_of(session, job_id)
+        job.needs_datum()
         mark = _local_target(session, job, query.fit_line_id) if query.fit_line_id else _target(session, job, query)
         pole_m = _pole_m(session, job, query)
         occupation = needed_occupation(session, job_id)

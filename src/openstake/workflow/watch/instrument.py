@@ -16,6 +16,7 @@ from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.judge.device import judge_device
 from openstake.core.judge.finding import Finding, ranked
 from openstake.core.judge.lost import LinkHeard, judge_frames, judge_lost
+from openstake.core.judge.place import Control
 from openstake.core.judge.watch import Distances, judge_age, judge_watch
 from openstake.core.kit.profile import Profile
 from openstake.core.limits import PLAN_REACHES_M, SHORTEST_SCATTER_S, ShortText
@@ -32,8 +33,9 @@ from openstake.workflow.context import Context
 from openstake.workflow.now.base import BaseNow, bases_of, open_occupation
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import KitNow, chosen_rows, kit_of
-from openstake.workflow.now.marks import current_places
+from openstake.workflow.now.marks import control_of
 from openstake.workflow.now.remembered import Remembered
+from openstake.workflow.watch.against import against_control
 from openstake.workflow.watch.live import FeedView, feed_view
 
 _DEFAULT_MASK_DEG = 10.0
@@ -217,6 +219,7 @@ class _Evidence:
     kit: KitNow
     base: BaseNow
     farthest_m: float | None
+    control: Control
 
     @property
     def base_profile(self) -> Profile | None:
@@ -227,31 +230,26 @@ class _Evidence:
         return next(iter(self.kit.of_role(base=False)), None)
 
 
-def _evidence(session: Session, job: JobNow, kit: KitNow, base: BaseNow) -> _Evidence:
-    return _Evidence(kit, base, _farthest_mark_m(session, job, base))
-
-
 # An instrument is read every second, and the marks of a job stay where they are.
-_FARTHEST: Remembered[float | None] = Remembered(64)
+_CONTROL: Remembered[tuple[float | None, Control]] = Remembered(64)
 
 
-def _farthest_mark_m(session: Session, job: JobNow, base: BaseNow) -> float | None:
-    """Return how far the plan's farthest mark lies from the base; None where the plan reaches no farther than the set-up."""
-    if job.lies_nowhere:
-        return None
+def _evidence(session: Session, job: JobNow, kit: KitNow, base: BaseNow) -> _Evidence:
     rows = session.scalar(select(func.count()).select_from(Mark).where(Mark.job_id == job.id))
     key = f"{job.settings.id} {base.coordinate.id} {rows}"
-    known = _FARTHEST.of([key])
+    known = _CONTROL.of([key])
     if key not in known:
-        known = {key: _farthest(session, job, base)}
-        _FARTHEST.keep(known)
-    return known[key]
+        control = control_of(session, job)
+        known = {key: (_farthest(job, base, control), control)}
+        _CONTROL.keep(known)
+    farthest_m, control = known[key]
+    return _Evidence(kit, base, farthest_m, control)
 
 
-def _farthest(session: Session, job: JobNow, base: BaseNow) -> float | None:
-    grid = current_places(session, job)[0].grid_m
-    known = grid[np.isfinite(grid).all(axis=1)]
-    if not len(known):
+def _farthest(job: JobNow, base: BaseNow, control: Control) -> float | None:
+    """Return how far the plan's farthest mark lies from the base; None where the plan reaches no farther than the set-up."""
+    known = control.grid_m[np.isfinite(control.grid_m[:, :2]).all(axis=1), :2]
+    if job.lies_nowhere or not len(known):
         return None
     east, north, _ = (float(value) for value in job.frame.grid_from_ecef(np.array(base.mark_m)))
     farthest = float(np.hypot(known[:, 0] - east, known[:, 1] - north).max())
@@ -480,7 +478,7 @@ def _findings(job: JobNow, evidence: _Evidence, moment: Moment, watched: Watched
     found += [item for item in judge_device(state.device) if item.code != "clock-off" or not job.practice]
     found += judge_lost(_link_heard(evidence, moment, watched, state, changed))
     link = _link_quality(evidence, moment, watched)
-    return found + judge_frames(link.share, link.window_s, link.bad_crc)
+    return found + against_control(job, evidence.control, state) + judge_frames(link.share, link.window_s, link.bad_crc)
 
 
 def _link_heard(evidence: _Evidence, moment: Moment, watched: Watched, state: RoverState, changed: str) -> LinkHeard:

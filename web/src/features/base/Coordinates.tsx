@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { sentenceOf, type Schemas } from "../../api/client";
-import { useRestoreCoordinate } from "../../api/queries";
+import { useRestoreCoordinate, useTakeAnew } from "../../api/queries";
 import { clock, day, length, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, TextField } from "../../ui/controls";
 import { More } from "../../ui/More";
@@ -11,12 +11,15 @@ interface Props {
   occupationId: string;
   coordinates: Schemas["CoordinateView"][];
   locked: boolean;
+  /** What the base's mark gives now, where that is another coordinate. */
+  anew: string;
 }
 
 /** The coordinates a base had, the one in force on top; a static solution replaces it, and the way back is open. */
 export function Coordinates(props: Props) {
   const { job, coordinates } = props;
   const [back, setBack] = useState<string | null>(null);
+  const anew = useTakeAnew(job.id);
   const unit = job.length_unit;
   return (
     <>
@@ -38,6 +41,14 @@ export function Coordinates(props: Props) {
           </li>
         ))}
       </ul>
+      {props.anew && (
+        <div className="my-2 flex items-center gap-3">
+          <Button kind="primary" disabled={anew.isPending} onClick={() => anew.mutate({ occupation_id: props.occupationId, reason: "", unlock: props.locked })}>
+            {props.anew}
+          </Button>
+          {anew.isError && <Note tone="flag">{sentenceOf(anew.error)}</Note>}
+        </div>
+      )}
       <More title="Put in a coordinate computed from the raw data">
         <SolutionForm {...props} />
       </More>

@@ -45,7 +45,7 @@ function OneBase({ job, base, latest }: { job: Schemas["JobView"]; base: Schemas
   return (
     <>
       <h3 className="text-xl font-bold">Coordinate</h3>
-      <Coordinates job={job} occupationId={base.id} coordinates={base.coordinates} locked={base.locked} />
+      <Coordinates job={job} occupationId={base.id} coordinates={base.coordinates} locked={base.locked} anew={base.anew} />
       <h3 className="text-xl font-bold">Height</h3>
       <ReadingTable job={job} heights={base.heights} moment="before" />
       {latest ? (

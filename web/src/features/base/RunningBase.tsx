@@ -41,7 +41,7 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
         <FindingList findings={view.heights.findings} />
       </>
     ),
-    coordinate: <Coordinates job={job} occupationId={occupation.id} coordinates={occupation.coordinates} locked={occupation.locked} />,
+    coordinate: <Coordinates job={job} occupationId={occupation.id} coordinates={occupation.coordinates} locked={occupation.locked} anew={occupation.anew} />,
     log: <Logs job={job} logs={occupation.logs} running={true} />,
     listen: <ListenElsewhere {...props} />,
     site: (

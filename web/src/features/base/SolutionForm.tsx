@@ -53,8 +53,8 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
   };
   // What stands once in the file is filled in, with its line below it; of what stands there more than once nothing is.
   const readIn = (sent: { name: string; content_base64: string }, of: string) =>
-    read.mutate({ ...sent, site: of }, { onSuccess: (found) => (look.reset(), setAccepted(false), setTyped({ ...EMPTY, ...filledIn(found.file.values) })) });
-  const severalSites = read.error instanceof Problem && read.error.field === "site";
+    read.mutate({ ...sent, site: of }, { onSuccess: (found) => (look.reset(), setAccepted(false), setTyped({ ...EMPTY, ...filledIn(found.file.values), refers_to: found.file.refers_to })) });
+  const choices = offered?.file.choices ?? [];
   return (
     <>
       <div className="flex flex-wrap items-end gap-4">
@@ -62,13 +62,18 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
           Read a SINEX file or a mail
         </FileButton>
         {file && <span>{file.name}</span>}
-        {file && severalSites && (
-          <>
-            <TextField label="Point of the base" name="site" value={site} onChange={setSite} placeholder="its code" />
-            <Button onClick={() => readIn(file, site)}>Read this one</Button>
-          </>
-        )}
       </div>
+      {file && choices.length > 1 && (
+        <Select
+          label={`The file holds ${choices.length} solutions. Which is the base?`}
+          value={site}
+          options={[{ value: "", label: "choose one: nothing is taken before" }, ...choices.map((item) => ({ value: item.name, label: item.words }))]}
+          onChange={(chosen) => {
+            setSite(chosen);
+            readIn(file, chosen);
+          }}
+        />
+      )}
       {read.isError && <Note tone="flag">{sentenceOf(read.error)}</Note>}
       {offered && <Lines values={offered.file.values} typed={typed} onTake={(name, text) => change(name)(text)} />}
       <div className="grid grid-cols-1 sm:grid-cols-3 gap-x-4 gap-y-2">
@@ -171,10 +176,11 @@ function Lines(props: { values: Value[]; typed: Typed; onTake: (name: keyof Type
             <span className="block text-base wrap-break-word text-faded">
               line {value.number}: {value.line}
             </span>
+            {value.problem && <span className="block text-base font-semibold text-flag">Not taken: {value.problem}</span>}
           </span>
           {isTaken(value) ? (
             <span className="text-right font-semibold text-checked">taken</span>
-          ) : value.field in typed ? (
+          ) : value.field in typed && !value.problem ? (
             <Button onClick={() => props.onTake(value.field as keyof Typed, value.text)}>Take</Button>
           ) : (
             <span className="text-right text-base text-faded">left</span>

@@ -25,7 +25,8 @@ export function NewJob({ onClose }: { onClose: () => void }) {
   const send = () => {
     if (!system) return;
     const typed = place.latitude.trim() && place.longitude.trim() ? place : {};
-    create.mutate({ name, system: system.wish, length_unit: unit, ...typed }, { onSuccess: (job) => void navigate(`/job/${job.id}/job`) });
+    const operation = system.operation ? { operation: system.operation } : {};
+    create.mutate({ name, system: system.wish, length_unit: unit, ...operation, ...typed }, { onSuccess: (job) => void navigate(`/job/${job.id}/job`) });
   };
 
   return (

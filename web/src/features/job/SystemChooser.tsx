@@ -5,11 +5,14 @@ import { latitude, length, longitude, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, Select, TextField } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
 import { FieldForm, type Values } from "../../ui/form";
+import { OperationChooser, type OperationWish } from "./system/OperationChooser";
 
 export interface ChosenSystem {
   wish: Schemas["SystemWish"];
   label: string;
   area: string;
+  /** How positions come into its datum; undefined where that was not said. */
+  operation?: OperationWish;
 }
 
 type Kind = "code" | "local" | "own" | "text";
@@ -41,7 +44,7 @@ export function SystemChooser(props: {
           </span>
           <Button onClick={() => props.onChoose(null)}>Change</Button>
         </div>
-        <Tried {...props} wish={chosen.wish} />
+        <Tried {...props} chosen={chosen} />
       </div>
     );
   return (
@@ -71,7 +74,7 @@ function ByCode(props: PartProps) {
           value={text}
           onChange={setText}
           placeholder="irish transverse, vermont, 2157"
-          hint="Positions are projected within its datum; nothing is shifted."
+          hint="Of a classical datum the operation into it is asked next."
         />
         <TextField
           label="or latitude"
@@ -186,8 +189,14 @@ function ByText(props: PartProps) {
   );
 }
 
-function useTried(props: PartProps, wish: Schemas["SystemWish"] | null) {
-  const body = useDeferredValue(wish && { system: wish, length_unit: props.unit, job_id: props.jobId ?? null, ...props.place });
+function useTried(
+  props: PartProps,
+  wish: Schemas["SystemWish"] | null,
+  more: { source: string; operation: Values | null } = { source: "", operation: null },
+) {
+  const body = useDeferredValue(
+    wish && { system: wish, length_unit: props.unit, job_id: props.jobId ?? null, frame_epoch: "", ...props.place, ...more },
+  );
   return useTrySystem(body);
 }
 
@@ -210,10 +219,31 @@ function TakeTried(props: PartProps & { wish: Schemas["SystemWish"]; tried: Retu
   );
 }
 
-function Tried(props: PartProps & { wish: Schemas["SystemWish"] }) {
-  const tried = useTried(props, props.wish);
+/** The system that is chosen, tried; of a classical datum it asks how positions come into it. */
+function Tried(props: PartProps & { chosen: ChosenSystem }) {
+  const { chosen } = props;
+  const [source, setSource] = useState("");
+  const tried = useTried(props, chosen.wish, { source, operation: chosen.operation ?? null });
   if (tried.isError) return <Note tone="flag">{sentenceOf(tried.error)}</Note>;
-  return tried.data ? <TriedView tried={tried.data} unit={props.unit} /> : null;
+  if (!tried.data) return null;
+  const classical = tried.data.datum_kind === "classical" || Boolean(chosen.operation);
+  return (
+    <>
+      <TriedView tried={tried.data} unit={props.unit} />
+      {classical && (
+        <OperationChooser
+          source={source}
+          onSource={setSource}
+          operations={tried.data.operations}
+          wish={chosen.operation}
+          onWish={(operation) => props.onChoose({ ...chosen, operation })}
+          inForce={null}
+          isGnss={false}
+          mayBeGnss={tried.data.may_be_gnss}
+        />
+      )}
+    </>
+  );
 }
 
 /** Where the job's marks and its place fall: the eye sees a wrong zone at once. */
@@ -225,6 +255,7 @@ function TriedView({ tried, unit }: { tried: Schemas["TriedSystem"]; unit: Schem
           The place typed has east <b>{length(tried.place.east_m, unit)}</b>, north <b>{length(tried.place.north_m, unit)}</b> {UNIT_SIGN[unit]}.
         </p>
       )}
+      {tried.place_words && <p>{tried.place_words}</p>}
       <FindingList findings={tried.findings} />
       {tried.marks.length > 0 && (
         <div>

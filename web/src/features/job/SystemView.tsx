@@ -37,7 +37,7 @@ export function SystemView({ job, tabs }: ViewProps) {
           kind="primary"
           large
           disabled={!touched || change.isPending}
-          onClick={() => change.mutate(system ? { ...changes, system: system.wish } : changes)}
+          onClick={() => change.mutate(withSystem(changes, system))}
         >
           Change the settings
         </Button>
@@ -65,6 +65,12 @@ export function SystemView({ job, tabs }: ViewProps) {
       </div>
     </Page>
   );
+}
+
+/** The changes with another system in them, and with what was said of its datum. */
+function withSystem(changes: Changes, system: ChosenSystem | null): Changes {
+  if (!system) return changes;
+  return { ...changes, system: system.wish, ...(system.operation ? { operation: system.operation } : {}) };
 }
 
 function Section({ title, children }: { title: string; children: React.ReactNode }) {

@@ -1,0 +1,36 @@
+"""Where a rover is, against the control list: before any shot it shows a wrong place, system, datum or kind of height."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic
+from openstake.core.geodesy.readings import datum_shifts_m, other_readings
+from openstake.core.judge.finding import Finding
+from openstake.core.judge.place import Control, RoverPlace, judge_place, place_95_m
+from openstake.core.rtk.rover import RoverState
+from openstake.workflow.now.job import JobNow
+
+
+def against_control(job: JobNow, control: Control, state: RoverState) -> list[Finding]:
+    """Return what a rover's place says of the control list; nothing where the job has no place on Earth or no datum yet."""
+    epoch, frame = state.epoch, job.frame
+    if job.lies_nowhere or frame.datum_is_unsaid:
+        return []
+    if epoch.latitude_deg is None or epoch.longitude_deg is None or epoch.height_m is None:
+        return []
+    xyz = ecef_from_geodetic(epoch.latitude_deg, epoch.longitude_deg, epoch.height_m, WGS84)
+    east, north, height = (float(value) for value in frame.grid_from_ecef(xyz))
+    latitude, longitude, _ = (float(value) for value in frame.datum_geodetic_from_ecef(xyz))
+    if not np.isfinite((east, north)).all():
+        return []
+    lift = epoch.separation_m
+    if job.geoid is not None and np.isfinite(own := float(job.geoid.undulation_m(latitude, longitude))):
+        lift = own
+    horizontal, vertical = place_95_m(epoch.status, epoch.claim)
+    rover = RoverPlace(east, north, height, horizontal, vertical, lift, state.stood is not None)
+    flat = control.grid_m[:, :2]
+    return judge_place(
+        rover, control, lambda: other_readings(frame, latitude, longitude, np.array([east, north]), flat),
+        lambda: datum_shifts_m(frame, latitude, longitude), job.length_unit,
+    )  # fmt: skip

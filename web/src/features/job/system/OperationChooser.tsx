@@ -1,0 +1,90 @@
+import type { Problem, Schemas } from "../../../api/client";
+import { useSystemForms } from "../../../api/queries";
+import { Select } from "../../../ui/controls";
+import { FieldForm, type Values } from "../../../ui/form";
+
+/** What is chosen: nothing touched, none, an operation of the dataset, one's own parameters, or the word that GNSS realises the datum. */
+export type OperationWish = Values | null | undefined;
+
+interface Props {
+  /** The frame of positions from which operations are listed; empty before one is picked. */
+  source: string;
+  onSource: (source: string) => void;
+  operations: Schemas["Operations"] | null | undefined;
+  wish: OperationWish;
+  onWish: (wish: OperationWish) => void;
+  /** The operation in force, by name. */
+  inForce: string | null;
+  /** Whether positions are in the system's datum as they come. */
+  isGnss: boolean;
+  mayBeGnss: boolean;
+  problem?: Problem | null | undefined;
+}
+
+/** How positions come into the system's datum. */
+export function OperationChooser(props: Props) {
+  const { source, onSource, operations, wish, onWish, inForce } = props;
+  const forms = useSystemForms();
+  const shift = wish?.shift as Values | undefined;
+  const first = inForce ? "as chosen before" : props.isGnss ? "the job's own datum" : "choose the frame of the receivers";
+  return (
+    <>
+      <div className="grid grid-cols-1 sm:grid-cols-2 items-start gap-5">
+        <Select
+          label="Positions come in"
+          value={shift ? "shift" : wish?.datum_is ? "gnss" : wish === null && inForce ? "none" : source}
+          options={[
+            { value: "", label: first },
+            ...(inForce ? [{ value: "none", label: "the job's own datum, no operation" }] : []),
+            ...(props.mayBeGnss ? [{ value: "gnss", label: "the system's own datum", detail: "GNSS realises it" }] : []),
+            ...(forms.data?.position_frames ?? []).map((frame) => ({ value: frame, label: frame })),
+            { value: "shift", label: "WGS 84, by parameters of my own" },
+          ]}
+          onChange={(next) => {
+            onSource(["shift", "none", "gnss"].includes(next) ? "" : next);
+            if (next === "shift") onWish({ shift: { convention: "position-vector" } });
+            else if (next === "gnss") onWish({ datum_is: "gnss" });
+            else if (next === "none") onWish(null);
+            else onWish(undefined);
+          }}
+        />
+        {source && (
+          <Select
+            label="Operation"
+            value={String(wish?.name ?? "")}
+            options={(operations?.operations ?? []).map((item) => ({
+              value: item.name,
+              label: item.name,
+              detail: item.accuracy_m === null ? "accuracy unknown" : `good to ${item.accuracy_m} m`,
+            }))}
+            onChange={(name) => onWish({ source, name })}
+            hint={operationHint(operations)}
+          />
+        )}
+      </div>
+      {shift && (
+        <>
+          <p className="text-faded">
+            From the job&apos;s datum to WGS 84: metres, arc-seconds, ppm. Three parameters: leave rotations and scale empty. Rotations of the
+            position vector and of the coordinate frame have opposite signs.
+          </p>
+          <FieldForm
+            unit="m"
+            fields={forms.data?.forms.shift ?? []}
+            values={shift}
+            onChange={(values) => onWish({ shift: values })}
+            problem={props.problem}
+            columns={3}
+          />
+        </>
+      )}
+    </>
+  );
+}
+
+function operationHint(found: Schemas["Operations"] | null | undefined): string {
+  if (!found) return "";
+  const without = found.without_grid.length ? ` Needs a grid file that is not here: ${found.without_grid.join("; ")}.` : "";
+  if (!found.operations.length) return `None is offered: the frames are the same, need the epoch, or are known only as a ballpark.${without}`;
+  return without.trim();
+}
