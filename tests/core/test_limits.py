@@ -6,7 +6,17 @@ from pathlib import Path
 CORE = Path(__file__).parents[2] / "src/openstake/core"
 # What is no limit: a factor between units, the one value of a GGA field that a rule is about, names, a pole of the
 # Earth, and from where on kilometres are written.
-NO_LIMITS = {"_FOOT_M", "_MANUAL", "COMMON_PRACTICE", "MIXED_HEIGHTS", "CAUSES_BY", "EXPECTED_CONSTELLATIONS", 0.0, 90.0, 10_000.0}
+NO_LIMITS = {
+    "_FOOT_M",
+    "_MANUAL",
+    "COMMON_PRACTICE",
+    "MIXED_HEIGHTS",
+    "CAUSES_BY",
+    "EXPECTED_CONSTELLATIONS",
+    0.0,
+    90.0,
+    10_000.0,
+}
 
 
 def numbers(path):

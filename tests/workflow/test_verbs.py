@@ -472,3 +472,15 @@ def test_a_control_list_that_is_taken_home_names_its_system(work):
     """LandXML 1.2, CoordinateSystem: a reader that does not know what the numbers are in must not guess."""
     content = work.crew.file(f"/jobs/{work.job}/control.landxml").decode()
     assert "IRENET95 / Irish Transverse Mercator" in content and all(f'name="V{n}"' in content for n in (1, 2, 3))
+
+
+def test_a_height_that_a_fixed_rod_cannot_have_is_asked_at_once(own_office):
+    """2026-11: 1.800 m on a rod called "fixed 2.000 m" was taken, and two of two such errors were blamed on the base."""
+    work = Work(own_office)
+    work.filled(lambda filling: filling.shots(*filling.base(0, filling.marks[0], ends=False), 1, 3)[0].id)
+    shot = work.get("checks")["checks"][0]["id"]
+    seen = work.get(f"shots/{shot}/height")["readings"][0]["id"]
+    wish = {"replaces_id": seen, "reason": "read again", "reading": "1.800 m", "feature": "rod"}
+    refused = work.post(f"shots/{shot}/height", wish, 422)
+    assert refused["field"] == "reading" and "2.000 m" in refused["detail"] and "telescopic" in refused["detail"]
+    work.post(f"shots/{shot}/height", wish | {"feature": "pole"})

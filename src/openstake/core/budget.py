@@ -83,7 +83,8 @@ class Circumstances:
     """How a point is measured.
 
     `base_*` are one sigma as they stand with the base's coordinate and height; `claim_*` the receiver's own claim, which takes the place
-    of constant and ppm (None: it claims nothing).  `fit_*` are what a local fit gives there, None outside one.
+    of constant and ppm (None: it claims nothing).  `fit_*` are what a local fit gives there, None outside one, NaN where it cannot be said: then nothing can.
+    `fit_rests_on_base`: the fit was made from this set-up of the base, so that its shift takes up what all points of it share.
     `occupations`: independent ones, by another initialisation after the satellites have moved.
     """
 
@@ -104,6 +105,7 @@ class Circumstances:
     elevations: bool = False
     fit_horizontal_m: float | None = None
     fit_vertical_m: float | None = None
+    fit_rests_on_base: bool = True
 
 
 @dataclass(frozen=True)
@@ -151,11 +153,13 @@ def budget_of(point: Circumstances, settings: BudgetSettings | None = None) -> B
             f"A baseline is 0 to {LONGEST_BASELINE_M / 1000:.0f} km; {point.baseline_m / 1000:.1f} km was given.",
             field="baseline",
         )
-    in_fit = point.fit_horizontal_m is not None
-    times = point.occupations**-0.5
     # The shift of a fit takes up what all marks of the base share; so does the base mark as the origin, but for its own set-up.
-    coordinate = (point.base_horizontal_m, point.base_vertical_m) if point.absolute and not in_fit else (0.0, 0.0)
-    centring, height = (0.0, 0.0) if in_fit else (usual.centring_m, point.base_height_m)
+    in_fit = point.fit_horizontal_m is not None
+    taken_up = in_fit and point.fit_rests_on_base
+    own_base = (point.absolute and not in_fit) or (in_fit and not point.fit_rests_on_base)
+    times = point.occupations**-0.5
+    coordinate = (point.base_horizontal_m, point.base_vertical_m) if own_base else (0.0, 0.0)
+    centring, height = (0.0, 0.0) if taken_up else (usual.centring_m, point.base_height_m)
     sizes: dict[TermName, tuple[float, float]] = {
         "base_coordinate": coordinate, "base_centring": (centring, 0.0), "base_height": (0.0, height),
         "vector": _times(_vector(point, usual), times),

@@ -167,6 +167,7 @@ FIT_SIGNIFICANCE = 0.05  # of the global test, and of all marks together
 FIT_SINGLE_SIGNIFICANCE, FIT_POWER = 0.001, 0.8  # Baarda's, for the blunder that would be found
 FIT_CORRELATION = 0.9  # two marks more alike than this cannot be told apart
 FIT_SCALE_LOOK_PPM = 30.0  # a free scale some tens of ppm off is a warning
+FIT_SCALE_STOP_PPM = 1000.0  # no map projection and no height on Earth gives as much
 FIT_MOST_SUSPECTS = 50  # the worst: a wrong model accuses every mark
 FIT_MOST_EXCHANGED = 60  # marks of which all pairs are tried
 FIT_EXCHANGE_GAIN = 100.0  # of squares, where no sigma is given: two right names make residuals ten times smaller

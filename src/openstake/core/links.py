@@ -103,6 +103,7 @@ def _due(name: str, words: str) -> Due:
     return Due(words, _PRESS[name], _PAGES[name])
 
 
+_AS_MEANT = "as meant"
 _START = Due("Set the base up over a mark, and start it.", "Set up the base", "base")
 
 
@@ -112,8 +113,9 @@ def _contradicted(link: Link, findings: Sequence[Finding]) -> Link:
         return link
     at = RULES[findings[0].code].at
     due = Due(findings[0].action, "Book", at) if at else _due(link.name, findings[0].action)
+    observed = "other than meant" if link.observed == _AS_MEANT else link.observed
     return replace(
-        link, state=State.DISAGREES, why=findings[0].sentence, due=due,
+        link, state=State.DISAGREES, observed=observed, why=findings[0].sentence, due=due,
         seen=(*(Seen(found.sentence, RULES[found.code].at or _PAGES[link.name]) for found in findings[:3]), *link.seen),
     )  # fmt: skip
 
@@ -198,7 +200,7 @@ def _broadcast(base: BaseRunning | None) -> Link:
             due=_due("broadcast", "Listen to the base's own stream: only that shows what is on the air."),
         )  # fmt: skip
     seen = (Seen(base.heard_words, "base"),) if base.heard_words else ()
-    return Link("broadcast", meant, "as meant", None, State.CHECKED, "sends what is meant", seen=seen)
+    return Link("broadcast", meant, _AS_MEANT, None, State.CHECKED, "sends what is meant", seen=seen)
 
 
 def _radio(link: LinkPlanned, rover: RoverHeard | None) -> Link:

@@ -344,17 +344,20 @@ def _chain(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> li
     ]
 
 
+def _said(metres: float | None, unit: str) -> str:
+    return "cannot be said" if metres is None else text_from_metres(metres, unit)
+
+
 def _budget(budget: BudgetShown, unit: str) -> ReportPart:
     terms = [("One sigma", "Horizontal", "Height", "Source")]
     terms += [
-        (term.words, text_from_metres(term.horizontal_m, unit), text_from_metres(term.vertical_m, unit), term.source)
-        for term in budget.terms
+        (term.words, _said(term.horizontal_m, unit), _said(term.vertical_m, unit), term.source) for term in budget.terms
     ]
     bars = (
         Bar("horizontal", tuple((term.words, term.share_horizontal) for term in budget.terms)),
         Bar("in height", tuple((term.words, term.share_vertical) for term in budget.terms)),
     )
-    good = f"{text_from_metres(budget.horizontal_95_m, unit)} horizontally, {text_from_metres(budget.vertical_95_m, unit)} in height"
+    good = f"{_said(budget.horizontal_95_m, unit)} horizontally, {_said(budget.vertical_95_m, unit)} in height"
     return ReportPart(
         "Error budget", [(f"A point {budget.where}, {budget.against}, 95 %", good)], table=terms, drawing=bars
     )

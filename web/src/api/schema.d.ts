@@ -3329,13 +3329,13 @@ export interface components {
             /** East M */
             east_m: number;
             /** Horizontal 95 M */
-            horizontal_95_m: number;
+            horizontal_95_m: number | null;
             /** Name */
             name: string;
             /** North M */
             north_m: number;
             /** Vertical 95 M */
-            vertical_95_m: number;
+            vertical_95_m: number | null;
         };
         /**
          * BudgetChange
@@ -3345,11 +3345,11 @@ export interface components {
             /** Done */
             done: boolean;
             /** Horizontal 95 M */
-            horizontal_95_m: number;
+            horizontal_95_m: number | null;
             /** Key */
             key: string;
             /** Vertical 95 M */
-            vertical_95_m: number;
+            vertical_95_m: number | null;
             /** Words */
             words: string;
         };
@@ -3469,6 +3469,8 @@ export interface components {
          * BudgetShown
          * @description The budget of a point in words and terms; `where` says which place it is for, `against` what it is relative to.
          *
+         *     None of a number: it cannot be said, because a fit in use does not know how good it is.
+         *
          *     `reaches` says whether it is as good as needed, `ways` are the cheapest ways there, `answer` says so in one line.
          */
         BudgetShown: {
@@ -3483,13 +3485,13 @@ export interface components {
             /** Changes */
             changes: components["schemas"]["BudgetChange"][];
             /** Horizontal 95 M */
-            horizontal_95_m: number;
+            horizontal_95_m: number | null;
             /** Reaches */
             reaches: boolean | null;
             /** Terms */
             terms: components["schemas"]["TermShown"][];
             /** Vertical 95 M */
-            vertical_95_m: number;
+            vertical_95_m: number | null;
             /** Ways */
             ways: components["schemas"]["WayShown"][];
             /** Where */
@@ -9885,7 +9887,7 @@ export interface components {
          */
         TermShown: {
             /** Horizontal M */
-            horizontal_m: number;
+            horizontal_m: number | null;
             /** Link */
             link: string;
             /**
@@ -9900,7 +9902,7 @@ export interface components {
             /** Source */
             source: string;
             /** Vertical M */
-            vertical_m: number;
+            vertical_m: number | null;
             /** Words */
             words: string;
         };
@@ -10303,9 +10305,9 @@ export interface components {
             /** Changes */
             changes: string[];
             /** Horizontal 95 M */
-            horizontal_95_m: number;
+            horizontal_95_m: number | null;
             /** Vertical 95 M */
-            vertical_95_m: number;
+            vertical_95_m: number | null;
         };
         /**
          * Weakest

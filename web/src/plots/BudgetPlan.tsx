@@ -6,7 +6,7 @@ const WIDTH = 640;
 const LOWEST = 200;
 const HIGHEST = 380;
 
-export function BudgetPlan(props: { over: Schemas["BudgetOver"]; write: (metres: number) => string }) {
+export function BudgetPlan(props: { over: Schemas["BudgetOver"]; write: (metres: number | null) => string }) {
   const { marks, wash, base } = props.over;
   if (!wash) return null;
   const [west, far, south, high] = washExtent(wash);

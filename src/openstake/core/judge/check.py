@@ -27,13 +27,14 @@ class OtherCheck:
 class Repeat:
     """The check before this one on the same mark from the same set-up: how far apart, and whether that is chance (`equality`).
 
-    `anew`: the fix was lost and regained between the two; None where the epochs do not show it.
+    `anew`: the fix was lost and regained between the two; None where the epochs do not show it.  `fixed`: both are fixed throughout.
     """
 
     difference: Difference
     apart_s: float
     anew: bool | None
     equality: Equality | None
+    fixed: bool = True
 
 
 @dataclass(frozen=True)
@@ -109,6 +110,15 @@ def _repeated(evidence: CheckEvidence) -> list[Finding]:
         "up_m": round(before.difference.up_m or 0.0, 4),
     }
     ago = text_from_seconds(before.apart_s)
+    if not before.fixed:
+        return [
+            finding(
+                "repeat-not-independent", Severity.NOTE,
+                f"The shot before it on {evidence.mark}, {ago} earlier, does not count as a repeat.",
+                "One of the two holds epochs that are not fixed: float is no initialisation.",
+                "Wait until it is fixed, and measure again.", **numbers,
+            )
+        ]  # fmt: skip
     if not before.anew:
         why = (
             "The fix held all the time"
@@ -128,6 +138,15 @@ def _repeated(evidence: CheckEvidence) -> list[Finding]:
     test = before.equality
     said = f"{test.test} {test.statistic:.2f}, limit {test.limit:.2f}"
     numbers |= {"statistic": round(test.statistic, 3), "limit": round(test.limit, 3)}
+    if test.equal and not all(within(before.difference, evidence.tolerance)):
+        return [
+            finding(
+                "repeats-differ", Severity.LOOK,
+                f"Two initialisations on {evidence.mark}, {ago} apart, differ by {flat} and {up} in height, more than the check's tolerance; "
+                f"by their own claims that may be chance ({said}).",
+                "Both claims are so wide that they say little.", "Measure again where the receiver claims less.", **numbers,
+            )
+        ]  # fmt: skip
     if test.equal:
         return [
             finding(

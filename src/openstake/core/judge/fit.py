@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import degrees
 
 import numpy as np
 from numpy.typing import NDArray
 
-from openstake.core.constants import CIRCLE_999, LINE_999
+from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.limits import (
     FIT_EXCHANGE_GAIN,
@@ -17,12 +17,15 @@ from openstake.core.limits import (
     FIT_NEAR_LINE,
     FIT_ROTATION_LOOK_DEG,
     FIT_SCALE_LOOK_PPM,
-    FIT_SIGNIFICANCE,
+    FIT_SCALE_STOP_PPM,
+    FIT_SINGLE_SIGNIFICANCE,
+    METRE_LEVEL_M,
 )
 from openstake.core.localfit.exchange import exchanged_square_sums
-from openstake.core.localfit.horizontal import Horizontal
+from openstake.core.localfit.horizontal import Horizontal, fit_horizontal
 from openstake.core.localfit.pair import PARAMETERS, Pair
 from openstake.core.localfit.vertical import Vertical
+from openstake.core.quantiles import circle_sigmas, line_sigmas
 from openstake.core.reliability import Reliability, Suspect
 from openstake.core.special import chdtri
 from openstake.core.units import text_from_metres
@@ -114,18 +117,53 @@ def judge_part(part: Part) -> list[Finding]:
     return found
 
 
-def judge_exchanged(pairs: Sequence[Pair], fitted: Horizontal, diagnosis: Reliability) -> list[Finding]:
-    """Return two marks whose names are exchanged: with them the other way round the fit is right, and it is not as it is."""
-    count = len(fitted.used)
-    if (
-        fitted.redundancy <= 0
-        or count > FIT_MOST_EXCHANGED
-        or not (diagnosis.suspects or diagnosis.global_passed is False)
-    ):
+def judge_large(fitted: Horizontal, unit: str = "m") -> list[Finding]:
+    """Return that a fit without sigmas leaves residuals that no survey has: nothing else tests it."""
+    sigma = fitted.sigma0_m
+    if sigma is None or sigma <= METRE_LEVEL_M:
         return []
-    limit = (
-        float(chdtri(fitted.redundancy, FIT_SIGNIFICANCE)) if fitted.weighted else fitted.square_sum / FIT_EXCHANGE_GAIN
-    )
+    return [
+        finding(
+            "fit-residuals-large", Severity.STOP, f"The horizontal fit leaves {text_from_metres(sigma, unit)} (one sigma of an axis).",
+            "A name, an axis or a unit is wrong, or the marks belong to two grids.", "Look at the list and at the marks that are farthest off.",
+            sigma_m=round(sigma, 4),
+        )
+    ]  # fmt: skip
+
+
+def judge_axes(pairs: Sequence[Pair], fitted: Horizontal) -> list[Finding]:
+    """Return that the local list's axes are exchanged: mirrored, the fit is right, and it is not as it is.  Tried whatever a test says."""
+    if fitted.redundancy <= 0 or fitted.model == "shift":
+        return []
+    mirrored = [replace(pair, local_e_m=pair.local_n_m, local_n_m=pair.local_e_m) for pair in pairs]
+    try:
+        with np.errstate(invalid="ignore"):
+            other = fit_horizontal(mirrored, fitted.model, fitted.scale, fitted.rotation_deg)
+    except InputError:
+        return []
+    # Of marks that mirror each other exactly nothing tells the turn: their sum is none.
+    if not other.square_sum * FIT_EXCHANGE_GAIN <= fitted.square_sum:
+        return []
+    return [
+        finding(
+            "fit-axes-exchanged", Severity.STOP, "With east and north of the local list exchanged all marks agree; as it is read they do not.",
+            "The list has north before east.", "Read the list anew with its columns exchanged.",
+        )
+    ]  # fmt: skip
+
+
+def judge_exchanged(pairs: Sequence[Pair], fitted: Horizontal) -> list[Finding]:
+    """Return two marks whose names are exchanged: with them the other way round the fit is right, and it is not as it is.
+
+    Tried whatever a test says: three marks without sigmas suspect none of them.
+    """
+    if fitted.redundancy <= 0 or len(fitted.used) > FIT_MOST_EXCHANGED:
+        return []
+    limit = fitted.square_sum / FIT_EXCHANGE_GAIN
+    if fitted.weighted:
+        limit = max(limit, float(chdtri(fitted.redundancy, FIT_SINGLE_SIGNIFICANCE)))
+    if fitted.weighted and fitted.square_sum <= limit:
+        return []
     sums = exchanged_square_sums(pairs, fitted)
     first, second = (int(place) for place in np.unravel_index(int(np.argmin(sums)), sums.shape))
     if sums[first, second] > limit:
@@ -144,11 +182,21 @@ def judge_exchanged(pairs: Sequence[Pair], fitted: Horizontal, diagnosis: Reliab
 def judge_scale(fitted: Horizontal, expected: float = 1.0) -> list[Finding]:
     """Return a free scale that is some tens of ppm, and more than its own sigma explains, away from the expected one."""
     sigma = 1.0 if fitted.weighted else fitted.sigma0_m
-    if fitted.model != "similarity" or sigma is None or fitted.redundancy <= 0:
+    if fitted.model != "similarity":
         return []
     off_ppm = 1e6 * (fitted.scale / expected - 1.0)
+    if abs(off_ppm) > FIT_SCALE_STOP_PPM:
+        return [
+            finding(
+                "fit-scale-wrong", Severity.STOP, f"The free scale is {fitted.scale:.6f}, where {expected:.6f} is to be expected.",
+                "A list in another unit, two names exchanged, or marks of two grids.",
+                "Look at the unit of the list and at the names. No survey has such a scale.", off_ppm=round(off_ppm),
+            )
+        ]  # fmt: skip
+    if sigma is None or fitted.redundancy <= 0:
+        return []
     sigma_ppm = 1e6 * sigma / fitted.spread_m2**0.5
-    if abs(off_ppm) <= max(FIT_SCALE_LOOK_PPM, LINE_999 * sigma_ppm):
+    if abs(off_ppm) <= max(FIT_SCALE_LOOK_PPM, line_sigmas(0.999, _estimated_with(fitted)) * sigma_ppm):
         return []
     return [
         finding(
@@ -168,7 +216,7 @@ def judge_rotation(fitted: Horizontal, expected_deg: float | None) -> list[Findi
         return []
     off_deg = (fitted.rotation_deg - expected_deg + 180.0) % 360.0 - 180.0
     sigma_deg = degrees(sigma / fitted.spread_m2**0.5 / fitted.scale)
-    if abs(off_deg) <= max(FIT_ROTATION_LOOK_DEG, LINE_999 * sigma_deg):
+    if abs(off_deg) <= max(FIT_ROTATION_LOOK_DEG, line_sigmas(0.999, _estimated_with(fitted)) * sigma_deg):
         return []
     return [
         finding(
@@ -280,12 +328,19 @@ def judge_checks(
     return found
 
 
+def _estimated_with(fit: Horizontal | Vertical) -> int | None:
+    """Return the degrees of freedom that a fit's sigma is estimated with; None where the sigmas were given."""
+    return None if fit.weighted else fit.redundancy
+
+
 def _check_horizontal(pair: Pair, place: int, fit: Horizontal) -> tuple[float, float | None]:
     """Return how far a check mark is off horizontally, and what explains as much in 99.9 %, None where no sigma is known."""
     own = pair.sigma_h_m or fit.sigma0_m
     total = float(np.max(np.diag(fit.covariance_m2(pair.gnss_e_m, pair.gnss_n_m))))
     off = float(np.hypot(*fit.residual_m[place]))
-    return off, None if own is None or not np.isfinite(total) else CIRCLE_999 * (total + own**2) ** 0.5
+    if own is None or not np.isfinite(total):
+        return off, None
+    return off, circle_sigmas(0.999, _estimated_with(fit)) * (total + own**2) ** 0.5
 
 
 def _check_up(pair: Pair, place: int, fit: Vertical) -> tuple[float | None, float | None]:
@@ -295,4 +350,6 @@ def _check_up(pair: Pair, place: int, fit: Vertical) -> tuple[float | None, floa
     off = abs(float(fit.residual_m[place]))
     if not np.isfinite(off):
         return None, None
-    return off, None if own is None or not np.isfinite(total) else LINE_999 * (total + own**2) ** 0.5
+    if own is None or not np.isfinite(total):
+        return off, None
+    return off, line_sigmas(0.999, _estimated_with(fit)) * (total + own**2) ** 0.5

@@ -12,10 +12,10 @@ from math import hypot
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.localfit.horizontal import Horizontal, without_each
 from openstake.core.localfit.pair import Pair
 from openstake.core.localfit.vertical import Vertical
+from openstake.core.quantiles import circle_sigmas, line_sigmas
 
 
 @dataclass(frozen=True)
@@ -65,7 +65,7 @@ def spread_ratio(places_m: ArrayLike) -> float:
 class Reach:
     """What a fit alone gives over a site, in numbers that can be kept: GNSS grid metres; variances None where no sigma is known.
 
-    `weight` is the sum of the weights and `spread_m2` that of weights times squared distances from the centre (None where nothing
+    `redundancy` and `up_redundancy` are the degrees of freedom that a variance is estimated with, None where it is known.  `weight` is the sum of the weights and `spread_m2` that of weights times squared distances from the centre (None where nothing
     is turned); `up_cofactor` is of the constant and the slopes about `up_centre_m`, None without heights.
     """
 
@@ -77,6 +77,8 @@ class Reach:
     up_variance_m2: float | None = None
     up_cofactor: tuple[tuple[float, ...], ...] | None = None
     up_centre_m: tuple[float, float] = (0.0, 0.0)
+    redundancy: int | None = None
+    up_redundancy: int | None = None
 
     def horizontal_95_m(self, places_m: ArrayLike) -> NDArray[np.float64]:
         """Return the radius of 95 % at places, (n, 2), metres; NaN where no sigma is known.
@@ -85,7 +87,7 @@ class Reach:
         """
         away = np.asarray(places_m, dtype=float).reshape(-1, 2) - np.array(self.centre_m)
         turned = np.zeros(len(away)) if self.spread_m2 is None else np.sum(away**2, axis=1) / self.spread_m2
-        return _radius_95_m(self.variance_m2, 1.0 / self.weight + turned)
+        return _radius_95_m(self.variance_m2, 1.0 / self.weight + turned, self.redundancy)
 
     def vertical_95_m(self, places_m: ArrayLike) -> NDArray[np.float64]:
         """Return the half width of 95 % in height at places, (n, 2), metres; NaN where no sigma is known, or no heights are."""
@@ -95,15 +97,19 @@ class Reach:
         cofactor = np.array(self.up_cofactor)
         away = places - np.array(self.up_centre_m)
         row = np.column_stack([np.ones(len(away)), away])[:, : len(cofactor)]
-        return np.asarray(LINE_95 * np.sqrt(self.up_variance_m2 * np.einsum("ni,ij,nj->n", row, cofactor, row)))
+        sigmas = line_sigmas(0.95, self.up_redundancy)
+        return np.asarray(sigmas * np.sqrt(self.up_variance_m2 * np.einsum("ni,ij,nj->n", row, cofactor, row)))
 
     def holds(self, places_m: ArrayLike) -> NDArray[np.bool_]:
         """Tell which places, (n, 2), lie among the marks of the fit."""
         return Hull(np.array(self.corners_m).reshape(-1, 2)).holds(places_m)
 
 
-def _radius_95_m(variance_m2: float | None, cofactor: NDArray[np.float64]) -> NDArray[np.float64]:
-    return np.asarray(CIRCLE_95 * np.sqrt((np.nan if variance_m2 is None else variance_m2) * cofactor))
+def _radius_95_m(
+    variance_m2: float | None, cofactor: NDArray[np.float64], redundancy: int | None
+) -> NDArray[np.float64]:  # fmt: skip
+    variance = np.nan if variance_m2 is None else variance_m2
+    return np.asarray(circle_sigmas(0.95, redundancy) * np.sqrt(variance * cofactor))
 
 
 def reach_of(pairs: Sequence[Pair], flat: Horizontal, up: Vertical | None) -> Reach:
@@ -111,11 +117,17 @@ def reach_of(pairs: Sequence[Pair], flat: Horizontal, up: Vertical | None) -> Re
     hull = hull_of([(pairs[n].gnss_e_m, pairs[n].gnss_n_m) for n in flat.used])
     corners = tuple((float(east), float(north)) for east, north in hull.corners_m)
     spread = None if flat.model == "shift" else flat.spread_m2
-    side = Reach(_finite(flat.variance_of_unit), float(flat.weights.sum()), spread, flat.centre_m, corners)
+    side = Reach(
+        _finite(flat.variance_of_unit), float(flat.weights.sum()), spread, flat.centre_m, corners,
+        redundancy=None if flat.weighted else flat.redundancy,
+    )  # fmt: skip
     if up is None:
         return side
     cofactor = tuple(tuple(float(value) for value in row) for row in up.cofactor)
-    return replace(side, up_variance_m2=_finite(up.variance_of_unit), up_cofactor=cofactor, up_centre_m=up.centre_m)
+    return replace(
+        side, up_variance_m2=_finite(up.variance_of_unit), up_cofactor=cofactor, up_centre_m=up.centre_m,
+        up_redundancy=None if up.weighted else up.redundancy,
+    )  # fmt: skip
 
 
 def _finite(value: float) -> float | None:
@@ -154,7 +166,9 @@ def best_next(reach: Reach, candidates_m: ArrayLike, weights: ArrayLike, site_m:
     # Without a sigma the best is as good as one can say: it does not depend on the sigma.
     worst = (1.0 / (total + more)[:, None] + turned).max(axis=1)
     best = int(np.argmin(worst))
-    before, after = reach.horizontal_95_m(site).max(), _radius_95_m(reach.variance_m2, worst[best : best + 1])[0]
+    # A mark more brings two residuals more.
+    then = None if reach.redundancy is None else reach.redundancy + 2
+    before, after = reach.horizontal_95_m(site).max(), _radius_95_m(reach.variance_m2, worst[best : best + 1], then)[0]
     return Gain(best, _finite(float(before)), _finite(float(after)))
 
 

@@ -25,6 +25,7 @@ from openstake.core.budget import (
 from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.describe import FieldShown, fields_shown
 from openstake.core.errors import InputError
+from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.limits import BUDGET_WASH_M, FAR_WITHIN_M, MOST_BUDGETS_WRITTEN, ShortText
 from openstake.core.links import TERM_LINKS
 from openstake.core.units import LengthUnit, metres_in_field, text_from_metres
@@ -61,8 +62,8 @@ class TermShown:
 
     name: TermName
     words: str
-    horizontal_m: float
-    vertical_m: float
+    horizontal_m: float | None
+    vertical_m: float | None
     share_horizontal: float
     share_vertical: float
     link: str
@@ -76,8 +77,8 @@ class BudgetChange:
     key: str
     words: str
     done: bool
-    horizontal_95_m: float
-    vertical_95_m: float
+    horizontal_95_m: float | None
+    vertical_95_m: float | None
 
 
 @dataclass(frozen=True)
@@ -85,13 +86,15 @@ class WayShown:
     """A way to what is needed: what to do, and what it gives at 95 %."""
 
     changes: list[str]
-    horizontal_95_m: float
-    vertical_95_m: float
+    horizontal_95_m: float | None
+    vertical_95_m: float | None
 
 
 @dataclass(frozen=True)
 class BudgetShown:
     """The budget of a point in words and terms; `where` says which place it is for, `against` what it is relative to.
+
+    None of a number: it cannot be said, because a fit in use does not know how good it is.
 
     `reaches` says whether it is as good as needed, `ways` are the cheapest ways there, `answer` says so in one line.
     """
@@ -100,8 +103,8 @@ class BudgetShown:
     where: str
     against: str
     absolute: bool
-    horizontal_95_m: float
-    vertical_95_m: float
+    horizontal_95_m: float | None
+    vertical_95_m: float | None
     terms: list[TermShown]
     changes: list[BudgetChange]
     reaches: bool | None
@@ -116,8 +119,8 @@ class BudgetAt:
     name: str
     east_m: float
     north_m: float
-    horizontal_95_m: float
-    vertical_95_m: float
+    horizontal_95_m: float | None
+    vertical_95_m: float | None
 
 
 @dataclass(frozen=True)
@@ -205,7 +208,12 @@ def budget_over(context: Context, job_id: str, wish: BudgetWish) -> BudgetOver:
             away = np.hypot(places_m[:, 0] - east, places_m[:, 1] - north)
             return [
                 budget_of(
-                    replace(usual, baseline_m=metres, fit_horizontal_m=_known(flat), fit_vertical_m=_known(up)),
+                    replace(
+                        usual,
+                        baseline_m=metres,
+                        fit_horizontal_m=flat if applied else None,
+                        fit_vertical_m=up if applied else None,
+                    ),
                     settings,
                 )
                 for metres, (flat, up) in zip(away.tolist(), fit.tolist(), strict=True)
@@ -219,7 +227,7 @@ def budget_over(context: Context, job_id: str, wish: BudgetWish) -> BudgetOver:
         return BudgetOver(
             name, against,
             [
-                BudgetAt(marks[n].name, marks[n].east_m, marks[n].north_m, budget.horizontal_95_m, budget.vertical_95_m)
+                BudgetAt(marks[n].name, marks[n].east_m, marks[n].north_m, *_at_95(budget))
                 for n, budget in zip(written, budgets(places[written]), strict=True)
             ],
             wash_over(places, BUDGET_WASH_M, lambda cells: [budget.horizontal_95_m for budget in budgets(cells)]),
@@ -228,6 +236,11 @@ def budget_over(context: Context, job_id: str, wish: BudgetWish) -> BudgetOver:
 
 def _known(value: float) -> float | None:
     return value if isfinite(value) else None
+
+
+def _at_95(budget: Budget) -> tuple[float | None, float | None]:
+    """Return what a budget comes to horizontally and in height, None where that cannot be said."""
+    return _known(budget.horizontal_95_m), _known(budget.vertical_95_m)
 
 
 def _changed(point: Circumstances, keys: Collection[str]) -> Circumstances:
@@ -266,9 +279,9 @@ def shown_of(
         need[1] is None or budget.vertical_95_m <= need[1]
     )
     return BudgetShown(
-        place.baseline_m, place.words, _AGAINST[wish.absolute, fit is not None], wish.absolute, budget.horizontal_95_m, budget.vertical_95_m, _terms(budget),
+        place.baseline_m, place.words, _AGAINST[wish.absolute, fit is not None], wish.absolute, *_at_95(budget), _terms(budget),
         [_offer(change, change.key in wish.changes, settings) for change in offered], reached if asked else None,
-        [WayShown(list(way.changes), way.budget.horizontal_95_m, way.budget.vertical_95_m) for way in ways], _answer(ways, asked),
+        [WayShown(list(way.changes), *_at_95(way.budget)) for way in ways], _answer(ways, asked),
     )  # fmt: skip
 
 
@@ -301,7 +314,9 @@ def _where(context: Context, session: Session, job: JobNow, base: BaseNow | None
     epoch = None if moment is None else heard_epoch(moment)
     heard = None if moment is None else vector_length_m(epoch, moment.reference)
     if heard is not None and epoch is not None and epoch.latitude_deg is not None and epoch.longitude_deg is not None:
-        there = job.frame.grid_from_geodetic(epoch.latitude_deg, epoch.longitude_deg)
+        there = job.frame.grid_from_ecef(
+            ecef_from_geodetic(epoch.latitude_deg, epoch.longitude_deg, epoch.height_m or 0.0)
+        )
         return _Place(heard, "where the rover is now", (float(there[0]), float(there[1]), 0.0))
     east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
     away = [(hypot(mark.east_m - east, mark.north_m - north), mark) for mark in current_marks(session, job)]
@@ -313,12 +328,11 @@ def _where(context: Context, session: Session, job: JobNow, base: BaseNow | None
 
 
 def _fit_in_use(session: Session, job_id: str, wish: BudgetWish) -> Applied | None:
-    """Return the fit that a budget goes through: none for an absolute one, and none that does not know how good it is."""
-    applied = None if wish.absolute else applied_now(session, job_id)
-    return None if applied is None or applied.reach.variance_m2 is None else applied
+    """Return the fit that a budget goes through: none for an absolute one."""
+    return None if wish.absolute else applied_now(session, job_id)
 
 
-def _fit_there(job: JobNow, applied: Applied, place: _Place) -> tuple[float, float | None]:
+def _fit_there(job: JobNow, applied: Applied, place: _Place) -> tuple[float, float]:
     """Return what a fit gives at a place, one sigma; the worst of its own marks where nobody knows the place."""
     if place.grid_m is not None:
         flat, up = (float(value) for value in fit_sigmas_m(job, applied, np.array([place.grid_m]))[0])
@@ -326,7 +340,7 @@ def _fit_there(job: JobNow, applied: Applied, place: _Place) -> tuple[float, flo
         corners = np.array(applied.reach.corners_m)
         flat = float(applied.reach.horizontal_95_m(corners).max()) / CIRCLE_95
         up = float(applied.reach.vertical_95_m(corners).max()) / LINE_95
-    return flat, _known(up)
+    return flat, up
 
 
 def _point(kit: KitNow, base: BaseNow | None, baseline_m: float, absolute: bool) -> Circumstances:
@@ -346,16 +360,21 @@ def _terms(budget: Budget) -> list[TermShown]:
     flat, up = (sum(getattr(term, name) ** 2 for term in budget.terms) for name in ("horizontal_m", "vertical_m"))
     return [
         TermShown(
-            term.name, term.words, term.horizontal_m, term.vertical_m, term.horizontal_m**2 / flat if flat else 0.0,
-            term.vertical_m**2 / up if up else 0.0, TERM_LINKS[term.name], term.source,
+            term.name, term.words, _known(term.horizontal_m), _known(term.vertical_m), _share(term.horizontal_m, flat),
+            _share(term.vertical_m, up), TERM_LINKS[term.name], term.source,
         )
         for term in budget.terms
     ]  # fmt: skip
 
 
+def _share(sigma_m: float, total_m2: float) -> float:
+    """Return a term's share of a sum of squares; none of one that is not known."""
+    return sigma_m**2 / total_m2 if total_m2 and isfinite(total_m2) else 0.0
+
+
 def _offer(change: Change, done: bool, settings: BudgetSettings) -> BudgetChange:
     alone = budget_of(change.point, settings)
-    return BudgetChange(change.key, change.words, done, alone.horizontal_95_m, alone.vertical_95_m)
+    return BudgetChange(change.key, change.words, done, *_at_95(alone))
 
 
 def _answer(ways: tuple[Way, ...], asked: bool) -> str:

@@ -58,7 +58,9 @@ def of_session(context: Context, session: Session, job_id: str) -> ChainView:
     findings = asked(session, job_id, chain.open_findings(evidence))
     morning = None if base is not None else _morning(context, session, job, kit, evidence.fit)
     made = links(evidence)
-    variances_m2 = [(term.link, term.horizontal_m**2 + term.vertical_m**2) for term in budget.terms]
+    variances_m2 = [
+        (term.link, (term.horizontal_m or 0.0) ** 2 + (term.vertical_m or 0.0) ** 2) for term in budget.terms
+    ]
     return ChainView(
         made, weakest(made, variances_m2), check_next(evidence, made), budget, findings, chain.stops_open(evidence), OFFERED, morning
     )  # fmt: skip

@@ -61,7 +61,8 @@ def _repeat(
     else:
         total = sum((covariance_of(in_grid(claim_of(item.shot), turn_deg)) for item in (before, after)), _POLE_TWICE_M2)
         test = equal_by_sigmas([apart.east_m, apart.north_m, second.height_m - first.height_m], total)
-    return Repeat(apart, after.shot.created_s - before.shot.created_s, anew, test)
+    fixed = not (first.not_fixed or second.not_fixed)
+    return Repeat(apart, after.shot.created_s - before.shot.created_s, anew, test, fixed)
 
 
 def _worth(item: Measured, enu_m: NDArray[np.float64], turn_deg: float) -> Worth:

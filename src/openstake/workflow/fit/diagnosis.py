@@ -13,8 +13,10 @@ from openstake.core.judge.finding import Finding
 from openstake.core.judge.fit import (
     Part,
     Suspected,
+    judge_axes,
     judge_checks,
     judge_exchanged,
+    judge_large,
     judge_part,
     judge_rotation,
     judge_scale,
@@ -116,7 +118,8 @@ def diagnosed(
             Part("vertical", up.model, _names(pairs, up.used), up.redundancy, up.left_out_m[up.used], of_up, unit)
         )
     findings = [found for part in parts for found in judge_part(part)]
-    findings += judge_exchanged(pairs, flat, of_flat) + judge_scale(flat, expected.scale)
+    named = judge_axes(pairs, flat) or judge_exchanged(pairs, flat)
+    findings += named + judge_large(flat, unit) + judge_scale(flat, expected.scale)
     findings += judge_rotation(flat, expected.rotation_deg) + judge_checks(pairs, flat, up, unit, left_out)
     return Diagnosis(
         HorizontalRead(

@@ -60,13 +60,17 @@ def applied_of_row(row: FitApplied) -> Applied:
     numbers = data["parameters"]
     site = numbers.pop("site")
     return Applied(
-        row.id, FitParameters(**numbers, site=SiteCentre(**site) if site else None), _reach_of(data["reach"]),
+        row.id, FitParameters(**numbers, site=SiteCentre(**site) if site else None), _reach_of(data["reach"], data["redundancy"]),
         tuple(AppliedMark(**mark) for mark in data["marks"]), data["words"], data["agrees"], data["redundancy"],
         tuple(json.loads(row.rests_on)), row.created_s,
     )  # fmt: skip
 
 
-def _reach_of(stored: dict[str, Any]) -> Reach:
+def _reach_of(stored: dict[str, Any], redundancy: int) -> Reach:
+    """Return a stored reach; of one that was stored before its redundancy was, a variance of 1 is that of given sigmas."""
+    if "redundancy" not in stored:
+        flat, up = (stored[name] in (None, 1.0) for name in ("variance_m2", "up_variance_m2"))
+        stored |= {"redundancy": None if flat else redundancy, "up_redundancy": None if up else max(redundancy // 2, 1)}
     pairs = {name: tuple(stored[name]) for name in ("centre_m", "up_centre_m")}
     cofactor = stored["up_cofactor"]
     rows: dict[str, Any] = {

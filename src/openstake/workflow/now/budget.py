@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from math import isfinite
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -82,19 +81,23 @@ def budget_of_shot(
 def budgets_in_fit(
     session: Session, job: JobNow, shots: Sequence[Shot], derived: Sequence[Point], pole: PoleUsed, settings: BudgetSettings
 ) -> list[Budget | None]:  # fmt: skip
-    """Return the budgets of shots in the local grid, by the fit in use; None without one, and where it does not know how good it is."""
+    """Return the budgets of shots in the local grid, by the fit in use; None without one.
+
+    NaN in one cannot be said: the fit does not know how good it is there.
+    """
     applied = applied_now(session, job.id)
     if applied is None or not shots:
         return [None] * len(shots)
     grid = np.array([(point.east_m, point.north_m, point.height_m) for point in derived])
+    rests = set(applied.rests_on)
     return [
         budget_of(
             replace(
-                circumstances_of(shot, point, pole, absolute=False), fit_horizontal_m=flat, fit_vertical_m=up if isfinite(up) else None
+                circumstances_of(shot, point, pole, absolute=False), fit_horizontal_m=flat, fit_vertical_m=up,
+                fit_rests_on_base=not rests.isdisjoint(point.base_height.ids),
             ),
             settings,
         )
-        if isfinite(flat) else None
         for shot, point, (flat, up) in zip(shots, derived, fit_sigmas_m(job, applied, grid).tolist(), strict=True)
     ]  # fmt: skip
 

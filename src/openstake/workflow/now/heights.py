@@ -13,7 +13,8 @@ from openstake.core.antenna import HeightSigmas, MeanHeight, MeasuredTo, TypedRe
 from openstake.core.errors import InputError
 from openstake.core.judge.height import KnownAntenna
 from openstake.core.kit.gear import BOTTOM, HeightFeature
-from openstake.core.units import metres_from_text
+from openstake.core.limits import HEIGHTS_AGREE_M
+from openstake.core.units import metres_from_text, text_from_metres
 from openstake.store import lines
 from openstake.store.models import HeightReading
 from openstake.workflow.now.kit import KitNow
@@ -156,6 +157,13 @@ def read_height(kit: KitNow, unit: str, text: str, feature_key: str, subject: st
         error.field = "reading"
         raise
     arp_height_m(reading, feature)  # raises where it cannot be
+    fixed_m = feature.fixed_height_m
+    if subject == "rover" and fixed_m is not None and abs(reading - fixed_m) > HEIGHTS_AGREE_M:
+        raise InputError(
+            f"'{text.strip()[:40]}' was typed, and the {feature.in_a_sentence} is {text_from_metres(fixed_m, unit)}. Is it another pole, or "
+            "not fully extended? Then measure it and choose the telescopic pole; else type the rod's height.",
+            field="reading",
+        )
     return TypedReading(text.strip(), reading, feature, unit)
 
 
