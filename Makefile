@@ -59,7 +59,7 @@ unit: setup
 
 # Every test with all its repeats, on both cores whatever file a test stands in.
 tests: setup chromium
-	.venv/bin/pytest -n 3 --dist worksteal --durations=10 --durations-min=0
+	.venv/bin/pytest -n 2 --dist worksteal --durations=10 --durations-min=0
 
 unit-web: setup
 	cd web && npm run --silent test
@@ -75,7 +75,7 @@ test: setup chromium
 
 # What takes long and adds certainty: five times the repeats, every reader fuzzed, mutants of the source, the measurements.
 prove: setup chromium
-	OPENSTAKE_REPEATS=more .venv/bin/pytest -n 3 --dist worksteal --durations=10
+	OPENSTAKE_REPEATS=more .venv/bin/pytest -n 2 --dist worksteal --durations=10
 	$(PY) bench/fuzz.py $(FUZZ)
 	$(PY) scripts/mutants.py $(MUTANTS)
 	$(PY) bench/run.py
