@@ -139,7 +139,7 @@ class Crew:
         wish = {
             "mark_id": self.mark(job, mark), "reading": reading, "feature": "bottom", "source": "mark",
             "station_id": 17, "base_url": practice.base_stream_url, "rover_url": practice.rover_url,
-        } | more  # fmt: skip
+        } | ({"reason": "as agreed", "who": "MK"} if more.get("accepted") else {}) | more  # fmt: skip
         return self.post(f"/jobs/{job}/base/start", start_wish(**wish))
 
     def walk_to(self, job, mark):

@@ -76,6 +76,12 @@ def test_a_whole_occupation_with_a_swapped_digit_caught(page, tmp_path):
         lambda: page.driver.find_elements(By.XPATH, "//footer//button[contains(., 'Start all the same')]")
     )
     assert not start[0].is_enabled()
+    # Who goes on all the same says why, and on whose word.
+    page.press("Read it: start all the same")
+    page.type("despite_reason", "taped twice")
+    assert not start[0].is_enabled()
+    page.type("despite_who", "MK")
+    page.until(lambda: start[0].is_enabled())
     assert axe(page) == []
     page.step("Height")
     page.driver.find_elements(By.XPATH, "//tr//button[contains(., 'Correct')]")[1].click()

@@ -400,8 +400,12 @@ def test_coming_back_to_a_mark_offers_what_it_had_and_stops_a_fresh_autonomous_o
     settle(own_program, job, mark_id=mark["id"], source="average", **listen(own_program))
     read_height(own_program, job)
     send_log(own_program, job, nmea_log(*place, north_m=3.0), purpose="base")
-    own_program.post(f"/jobs/{job}/base/start", {"accepted": True})
-    assert "Started although: mark-moved" in str(own_program.get(f"/jobs/{job}/book"))
+    path, wish = f"/jobs/{job}/base/start", {"accepted": True}
+    assert own_program.post(path, wish, 422)["field"] == "reason"
+    assert own_program.post(path, wish | {"reason": "the old mark is gone"}, 422)["field"] == "who"
+    own_program.post(path, wish | {"reason": "the old mark is gone", "who": "MK"})
+    told = next(line for line in own_program.get(f"/jobs/{job}/book")["lines"] if line["kind"] == "base-started")
+    assert "Started although: mark-moved. MK: the old mark is gone." in told["sentence"]
 
 
 def test_a_base_over_a_new_point_makes_a_provisional_mark(own_program, job):
@@ -522,3 +526,29 @@ def pseudoranges_by_pyrtcm(path):
                     milliseconds = rough[satellite] + getattr(message, f"DF400_{n:02d}")
                     of_day[f"G{int(satellite):02d}"] = milliseconds * SPEED_OF_LIGHT_M_S / 1000
     return found
+
+
+def test_a_mark_that_the_rover_contradicts_is_a_stop_up_to_the_start(own_office):
+    """2026-11: the Mark step said stop, and coordinate, drawer and start did not."""
+    job = own_office.job()
+    mark = next(item for item in own_office.get(f"/jobs/{job}/marks")["marks"] if item["name"] == "CS1")
+    settle(own_office, job, mark_id=mark["id"], source="mark", rover_url="tcp://127.0.0.1:1", refers_to="mark")
+    read_height(own_office, job)
+    place = mark["latitude_deg"], mark["longitude_deg"], mark["height_m"]
+    send_log(
+        own_office,
+        job,
+        nmea_log(*place, north_m=0.4, quality=4),
+        purpose="mark",
+        reading="2.000 m",
+        feature="rod",
+        refers_to="mark",
+    )
+    view = own_office.get(f"/jobs/{job}/base")
+    assert view["sources"]["average_mark"]["check"]["finding"]["severity"] == "stop"
+    assert [item["code"] for item in view["setup"]["findings"] if item["severity"] == "stop"] == [
+        "mark-check-disagrees"
+    ]
+    parts = {part["key"]: part["state"] for part in view["parts"]}
+    assert (parts["mark"], parts["coordinate"]) == ("disagrees", "disagrees")
+    assert own_office.post(f"/jobs/{job}/base/start", {}, 409)["field"] == "accepted"

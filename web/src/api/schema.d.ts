@@ -9396,7 +9396,8 @@ export interface components {
          * StartBase
          * @description What the crew settled before starting the base; what is None stands as the set-up has it.
          *
-         *     `reading` is one more height reading, typed with the start.  `accepted`: start although a finding says stop.
+         *     `reading` is one more height reading, typed with the start.  `accepted`: start although a finding says stop; then `reason` and `who`
+         *     say why and on whose word.
          */
         StartBase: {
             /**
@@ -9427,6 +9428,11 @@ export interface components {
              */
             reading?: string | null;
             /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /**
              * Source
              * @default null
              */
@@ -9436,6 +9442,11 @@ export interface components {
              * @default null
              */
             station_id?: number | null;
+            /**
+             * Who
+             * @default
+             */
+            who?: string;
         };
         /**
          * State

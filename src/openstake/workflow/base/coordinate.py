@@ -373,6 +373,15 @@ def _stored_view(session: Session, job: JobNow, setup: SetUpNow, purpose: str) -
     return StoredAverage(**vars(result), id=row.id, origin=row.origin, created_s=row.created_s, check=check)
 
 
+def mark_check_stops(session: Session, job: JobNow, setup: SetUpNow) -> list[Finding]:
+    """Return what the rover's average over the mark says against a set-up whose coordinate is that of the mark."""
+    row = _average_of(session, setup, "mark") if setup.settled.source in ("mark", REMEMBERED) else None
+    if row is None or row.mark_id is None or job.lies_nowhere or job.frame.datum_is_unsaid:
+        return []
+    found = _mark_check(session, job, row, row.mark_id).finding
+    return [found] if found.is_stop else []
+
+
 def _mark_check(session: Session, job: JobNow, row: PositionAverageRow, mark_id: str) -> MarkCheck:
     """Return observed − known of a rover's average over a mark of the list."""
     mark = head_of(session, job, mark_id)

@@ -150,6 +150,7 @@ def start_findings(
     found = judge_level(setup.unconfirmed(session, job.id, in_hand.id))
     if coordinate is not None:
         found += judge_proposed(session, job, in_hand, coordinate)
+        found += coordinates.mark_check_stops(session, job, in_hand)
     return ranked(found)
 
 

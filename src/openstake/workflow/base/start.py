@@ -13,7 +13,7 @@ from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.frames import Anchor
-from openstake.core.limits import ShortText
+from openstake.core.limits import ShortText, Text
 from openstake.core.mark import GivenMark
 from openstake.core.units import text_from_metres
 from openstake.store.book import write_entry
@@ -53,7 +53,8 @@ _POINTS = {RefersTo.APC: "phase centre", RefersTo.ARP: "ARP", RefersTo.MARK: "ma
 class StartBase:
     """What the crew settled before starting the base; what is None stands as the set-up has it.
 
-    `reading` is one more height reading, typed with the start.  `accepted`: start although a finding says stop.
+    `reading` is one more height reading, typed with the start.  `accepted`: start although a finding says stop; then `reason` and `who`
+    say why and on whose word.
     """
 
     listen: Listen | None = None
@@ -64,6 +65,8 @@ class StartBase:
     feature: ShortText = "bottom"
     base_password: ShortText | None = None
     accepted: bool = False
+    reason: Text = ""
+    who: ShortText = ""
 
 
 def start(context: Context, job_id: str, wish: StartBase) -> BaseView:
@@ -107,6 +110,8 @@ def _start(
         stops = stops_before_start(session, job, settled, coordinate, known_antenna(kit_of(session, job_id)))
         if stops and not wish.accepted:
             raise ConflictError(stops[0].sentence, field="accepted")
+        if stops:
+            _on_whose_word(wish)
         mark = _mark_of(session, job, settled, coordinate, now)
         occupation = Occupation(
             job_id=job_id, mark_id=mark.id, station_id=_station_id(settled), setup_id=settled.id, started_s=now
@@ -119,7 +124,7 @@ def _start(
         session.flush()
         keep_passwords_of(context, listening, listen, wish.base_password)
         _anchor(session, job, mark, row, now)
-        _write_start(session, job, occupation, mark, height, row, [item.code for item in stops], now)
+        _write_start(session, job, occupation, mark, height, row, [item.code for item in stops], wish, now)
         return occupation, listening
 
     occupation, listening = context.database.write(work)
@@ -133,6 +138,14 @@ def _start(
         context.database.write(lambda session: log.begin(context, session, occupation, context.now(job_id)))
     context.changed(job_id)
     return view(context, job_id)
+
+
+def _on_whose_word(wish: StartBase) -> None:
+    """Raise InputError where a stop is accepted and nobody says why, or on whose word."""
+    if not wish.reason.strip():
+        raise InputError("Say why the base is started all the same: it stands in the Book.", field="reason")
+    if not wish.who.strip():
+        raise InputError("Say on whose word the base is started all the same.", field="who")
 
 
 def _station_id(setup: SetUpNow) -> int:
@@ -170,15 +183,17 @@ def _mark_of(session: Session, job: JobNow, setup: SetUpNow, coordinate: Propose
 
 def _write_start(
     session: Session, job: JobNow, occupation: Occupation, mark: MarkNow, height: BaseHeight, row: BaseCoordinate,
-    accepted: list[str], now: float,
+    accepted: list[str], wish: StartBase, now: float,
 ) -> None:  # fmt: skip
-    despite = f" Started although: {', '.join(accepted)}." if accepted else ""
+    reason, who = wish.reason.strip(), wish.who.strip()
+    despite = f" Started although: {', '.join(accepted)}. {who}: {reason.rstrip('.')}." if accepted else ""
+    despite_of = {"reason": reason, "who": who} if accepted else {}
     write_entry(
         session, now, "base-started",
         f"Base {occupation.station_id} started on {mark.name}: {height.text} to {height.readings[0].to.in_a_sentence}, "
         f"ARP {text_from_metres(height.arp_height_m, job.length_unit)} above the mark; coordinate from {row.detail}.{despite}",
         job.id, occupation=occupation.id, mark=mark.id, height_readings=height.ids, base_coordinate=row.id,
-        arp_height_m=height.arp_height_m, x_m=row.x_m, y_m=row.y_m, z_m=row.z_m, accepted=accepted,
+        arp_height_m=height.arp_height_m, x_m=row.x_m, y_m=row.y_m, z_m=row.z_m, accepted=accepted, **despite_of,
     )  # fmt: skip
 
 

@@ -1,5 +1,6 @@
 import { ArrowDown, Radio as RadioIcon } from "lucide-react";
 import { useState } from "react";
+import { useWho } from "../../api/hand";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useDropSetUp, useSettle, useStartBase, useTakeSetUpUp } from "../../api/queries";
 import { Button, Note, TextField } from "../../ui/controls";
@@ -68,7 +69,7 @@ export function SetUpBase(props: {
           <Button
             kind={stops.length ? "danger" : "primary"}
             large
-            disabled={missing.length > 0 || (stops.length > 0 && !air.accepted) || air.start.isPending}
+            disabled={missing.length > 0 || (stops.length > 0 && !(air.accepted && air.despite.reason.trim() && air.despite.who.trim())) || air.start.isPending}
             onClick={air.send}
           >
             <RadioIcon aria-hidden /> {stops.length ? "Start all the same" : "Start the base"}
@@ -140,6 +141,7 @@ function useAir(job: Schemas["JobView"], view: Schemas["BaseView"]) {
   const [feeds, setFeeds] = useState<Feeds>(kept);
   const [typedId, setStationId] = useState<string | null>(null);
   const [accepted, setAccepted] = useState(false);
+  const [despite, setDespite] = useState({ reason: "", who: useWho() });
   const settle = useSettle(job.id);
   const start = useStartBase(job.id);
   const stationId = typedId ?? String(setup?.station_id ?? suggested.station_id);
@@ -154,6 +156,8 @@ function useAir(job: Schemas["JobView"], view: Schemas["BaseView"]) {
     idProblem: number === null ? "A station ID is a whole number from 0 to 4095." : problem?.field === "station_id" ? problem.sentence : null,
     accepted,
     setAccepted,
+    despite,
+    setDespite,
     problem,
     start,
     // Only what was typed here: what another device has settled meanwhile stays.
@@ -170,7 +174,7 @@ function useAir(job: Schemas["JobView"], view: Schemas["BaseView"]) {
         },
       });
     },
-    send: () => start.mutate({ listen: listenOf(feeds), accepted, ...(number === null ? {} : { station_id: number }) }),
+    send: () => start.mutate({ listen: listenOf(feeds), accepted, ...despite, ...(number === null ? {} : { station_id: number }) }),
   };
 }
 
@@ -187,6 +191,12 @@ function AirStep({ job, view, air }: { job: Schemas["JobView"]; view: Schemas["B
             </p>
           ))}
           <TickRow what="Read it: start all the same" why="The Book keeps what was accepted." done={air.accepted} onTick={() => air.setAccepted(!air.accepted)} />
+          {air.accepted && (
+            <div className="grid grid-cols-1 sm:grid-cols-[1fr_10rem] gap-3">
+              <TextField label="Why all the same" name="despite_reason" value={air.despite.reason} onChange={(reason) => air.setDespite({ ...air.despite, reason })} />
+              <TextField label="On whose word" name="despite_who" value={air.despite.who} onChange={(who) => air.setDespite({ ...air.despite, who })} />
+            </div>
+          )}
         </Note>
       )}
       <More title="Station ID, and where to listen" open={!job.practice || Boolean(air.problem)}>
