@@ -424,6 +424,19 @@ def test_names_taken_twice_and_feet_unsaid_are_said(site):
     assert taken["rows"][0]["local_e_m"] == pytest.approx(5000.0 * 1200.0 / 3937.0, rel=1e-12)
 
 
+def test_two_shots_of_a_mark_far_apart_are_a_stop_and_never_averaged_in_silence(site):
+    """2026-11: two shots of one mark 918 m apart were averaged, and nothing said so."""
+
+    def again(session):
+        filling = Filling(session, site.job)
+        filling.now = site.base[3].created_s + 5000.0
+        filling.shots(*site.base, 1, EPOCHS, off_m=(918.0, 0.0, 0.0))
+
+    site.database.write(again)
+    found = next(item for item in site.get()["findings"] if item["code"] == "fit-shots-apart")
+    assert found["severity"] == "stop" and found["numbers"]["apart_m"] == pytest.approx(918.0, abs=0.02)
+
+
 def test_a_shot_that_is_left_out_is_not_averaged_and_stays_listed(site):
     q1 = mark(site.get(), "Q1")
     shot = q1["shots"][0]

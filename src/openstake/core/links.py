@@ -120,6 +120,18 @@ def _contradicted(link: Link, findings: Sequence[Finding]) -> Link:
     )  # fmt: skip
 
 
+_SAY_DATUM = Due(
+    "Choose the operation by which positions come into the job's datum: nothing is measured before.",
+    "System",
+    "job?view=system",
+)
+
+
+def _datum_unsaid(system: SystemSaid) -> Finding | None:
+    """Return the stop of a classical datum into which nobody has chosen an operation."""
+    return next((found for found in system.findings if found.code == "datum-not-said"), None)
+
+
 def _sky(rover: RoverHeard | None) -> Link:
     if rover is None or rover.satellites is None:
         return Link("sky", "", "", None, State.MISSING, "no rover is heard", due=_START)
@@ -146,9 +158,10 @@ def _seen_checks(checks: Sequence[MarkChecked]) -> tuple[Seen, ...]:
 
 
 def _base_mark(evidence: Evidence) -> Link:
-    base = evidence.base
+    base, unsaid = evidence.base, _datum_unsaid(evidence.system)
     if base is None:
-        return Link("base mark", "", "", None, State.MISSING, "no base running", due=_START)
+        why, due = ("no base running", _START) if unsaid is None else (unsaid.sentence, _SAY_DATUM)
+        return Link("base mark", "", "", None, State.MISSING, why, due=due)
     proof, meant = _proof(evidence.checks), f"{base.mark_name}, {base.source}"
     due = _due("base mark", "Check another mark: nothing else proves the base's coordinate.")
     if proof is None:
@@ -355,6 +368,8 @@ def check_next(evidence: Evidence, made: Sequence[Link]) -> Due | None:
     """Return the one thing to do next: what disagrees first, then what is missing, out of date, entered; in the order of work."""
     if not evidence.system.marks:
         return Due("Bring the control list in: without marks nothing can be checked.", "Control list", "job")
+    if _datum_unsaid(evidence.system) is not None:
+        return _SAY_DATUM
     ordered = sorted(made, key=lambda link: _IN_ORDER.index(link.name))
     for state in _RANK[:-1]:
         found = next((link.due for link in ordered if link.state is state and link.due is not None), None)

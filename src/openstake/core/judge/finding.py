@@ -139,6 +139,7 @@ RULES: dict[str, Rule] = {
     "fit-global-test": Rule("local grid", "A fit that does not agree with the sigmas of its marks.", "W. Baarda, 1968 (from memory)", differs=True),
     "fit-suspect": Rule("local grid", "A mark of a fit that its residuals accuse.", "W. Baarda, 1968 (from memory)", differs=True),
     "fit-cannot-tell": Rule("local grid", "A mark is accused that the data cannot tell from another.", "W. Förstner, 1983 (from memory)", differs=True),
+    "fit-shots-apart": Rule("local grid", "Shots of one mark of the fit that lie more than two decimetres apart.", COMMON_PRACTICE, differs=True),
     "fit-axes-exchanged": Rule("local grid", "The local list's axes are exchanged: mirrored, all marks agree.", COMMON_PRACTICE, differs=True),
     "fit-residuals-large": Rule("local grid", "A fit without sigmas leaves more than two decimetres.", COMMON_PRACTICE, differs=True),
     "fit-scale-wrong": Rule("local grid", "A free scale more than 1000 ppm from the expected one.", COMMON_PRACTICE, differs=True),

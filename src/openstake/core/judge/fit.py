@@ -287,6 +287,19 @@ def judge_set_ups(autonomous: Sequence[str], set_ups: int) -> list[Finding]:
     ]  # fmt: skip
 
 
+def judge_shots_apart(marks: Sequence[tuple[str, float]], unit: str = "m") -> list[Finding]:
+    """Return the marks whose shots cannot be of one place: name, and how far they lie apart in metres."""
+    return [
+        finding(
+            "fit-shots-apart", Severity.STOP, f"The shots of {name} lie {text_from_metres(apart_m, unit)} apart: their mean is no mark.",
+            "One of them was taken on another mark, or from a base of another coordinate.", "Leave out the one that does not belong there.",
+            mark=name, apart_m=round(apart_m, 3),
+        )
+        for name, apart_m in marks
+        if apart_m > METRE_LEVEL_M
+    ]  # fmt: skip
+
+
 def judge_out_of_date(changed: Sequence[str]) -> list[Finding]:
     """Return that what an applied fit rests on has changed: `changed` says what, in words."""
     if not changed:

@@ -14,7 +14,7 @@ from openstake.core.causes import NamedUp
 from openstake.core.chain import FitSaid
 from openstake.core.judge.cause import HeightsSeen, named_heights
 from openstake.core.judge.finding import Finding, ranked
-from openstake.core.judge.fit import judge_geometry, judge_one_mark, judge_out_of_date, judge_set_ups
+from openstake.core.judge.fit import judge_geometry, judge_one_mark, judge_out_of_date, judge_set_ups, judge_shots_apart
 from openstake.core.judge.slip import MarkOff, SlipFound, judge_slip, slip_of
 from openstake.core.limits import FIT_TELLS_FROM
 from openstake.core.localfit.geometry import hull_of, spread_ratio
@@ -92,6 +92,7 @@ def judged(session: Session, job: JobNow, now: FitNow) -> Judged:
         slips = _slips(session, job, now, found)
         for (name, component), slip in slips.items():
             findings += judge_slip(name, slip, component == "horizontal", unit)
+    findings += judge_shots_apart([(mark.name, mark.apart_m) for mark in now.marks], unit)
     findings += judge_out_of_date(changed)
     differing = {} if found is None else _differing(found)
     listed = ranked(findings)

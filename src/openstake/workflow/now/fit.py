@@ -82,6 +82,17 @@ class FitMarkNow:
         return {*self.own_ids, *(row_id for item in shots for row_id in item.rests_on)}
 
     @property
+    def apart_m(self) -> float:
+        """How far the two shots lie apart horizontally, of those that are averaged, that are farthest from each other, metres."""
+        used = np.array([(item.point.east_m, item.point.north_m) for item in self.shots if not item.why_not]).reshape(
+            -1, 2
+        )
+        if len(used) < 2:
+            return 0.0
+        apart = used[:, None, :] - used[None, :, :]
+        return float(np.hypot(apart[..., 0], apart[..., 1]).max())
+
+    @property
     def line_id(self) -> str:
         return self.row.line_id
 
