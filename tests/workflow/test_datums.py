@@ -234,3 +234,29 @@ def test_of_a_projection_of_one_s_own_a_person_says_that_gnss_realises_its_datum
     assert (
         "Choose an operation" in own_office.post("/jobs", bessel | {"operation": {"datum_is": "gnss"}}, 422)["detail"]
     )
+
+
+@pytest.mark.parametrize(
+    "operation", [{"shift": {}}, {"shift": {"x_m": "0 m"}}, {"datum_is": "gnss"}, {"source": "WGS 84", "name": "none"}]
+)
+def test_what_is_no_operation_never_makes_a_classical_datum_one_of_gnss(shared_office, operation):
+    wish = {
+        "name": f"No {operation}",
+        "system": {"kind": "code", "code": 28992},
+        "length_unit": "m",
+        "operation": operation,
+    }
+    assert shared_office.post("/jobs", wish, 422)["detail"]
+
+
+def test_an_operation_far_coarser_than_one_whose_grid_is_not_here_says_so(shared_office):
+    """EPSG dataset: Amersfoort from ETRS89 by parameters is good to 0.25 m, by its grid to a centimetre or better."""
+    site = Site(28992, 5)
+    latitude, longitude = (f"{value:.6f}" for value in site.place)
+    wish = {"system": {"kind": "code", "code": 28992}, "source": "ETRS89", "latitude": latitude, "longitude": longitude}
+    name = shared_office.post("/systems/try", wish)["operations"]["operations"][0]["name"]
+    job = made(shared_office, "Coarse", 28992, site, operation={"source": "ETRS89", "name": name})
+    found = next(
+        item for item in shared_office.get(f"/jobs/{job}/system")["findings"] if item["code"] == "operation-coarse"
+    )
+    assert found["severity"] == "look" and "0.25 m" in found["sentence"] and "0.01 m" in found["sentence"]

@@ -424,8 +424,10 @@ def operations_between(
             )
     except (pyproj.exceptions.ProjError, IndexError):
         return OperationGroup((), ())
+    # An accuracy of 0 is one of less than a centimetre.
     lacking = (
-        (_plain_name(item.name), item.accuracy if item.accuracy >= 0 else None) for item in group.unavailable_operations
+        (_plain_name(item.name), max(item.accuracy, 0.01) if item.accuracy >= 0 else None)
+        for item in group.unavailable_operations
     )
     return OperationGroup(tuple(group.transformers), tuple(lacking))
 

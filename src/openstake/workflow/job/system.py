@@ -290,6 +290,11 @@ def with_operation(
     plain = replace(definition, operation=None, datum_is="")
     if not wish:
         return plain
+    if wish.get("shift") is not None:
+        shift = typed(DatumShift, wish["shift"], "m")
+        if shift == DatumShift(convention=shift.convention):
+            raise InputError("All parameters are 0: that would say that the two datums are one. Type those of the control.", field="x_m")  # fmt: skip
+        return replace(plain, operation=shift.operation(job_frame(plain).ellipsoid))
     if wish.get("datum_is"):
         return replace(plain, datum_is="gnss")
     return replace(plain, operation=_operation_of(wish, plain, place, epoch))
@@ -298,9 +303,7 @@ def with_operation(
 def _operation_of(
     wish: Mapping[str, Any], definition: FrameDefinition, place: tuple[float, float] | None, epoch: str
 ) -> Operation:
-    """Return the datum operation that a person chose: one of the database by its name, or a shift by its parameters."""
-    if wish.get("shift"):
-        return typed(DatumShift, wish["shift"], "m").operation(job_frame(definition).ellipsoid)
+    """Return the datum operation of the database that a person chose by its name."""
     found = find_operations(definition.system, str(wish.get("source")), place, epoch_year(epoch))
     for operation in found.usable:
         if operation.name == wish.get("name"):

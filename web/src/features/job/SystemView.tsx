@@ -26,6 +26,12 @@ export function SystemView({ job, tabs }: ViewProps) {
   const set = (more: Changes) => setChanges({ ...changes, ...more });
   const touched = Object.keys(changes).length > 0 || system !== null;
 
+  const datum = (
+    <Section title="Datum of the positions">
+      <OperationFields job={job} changes={changes} set={set} problem={problem} />
+    </Section>
+  );
+
   return (
     <Page
       title="System"
@@ -46,6 +52,8 @@ export function SystemView({ job, tabs }: ViewProps) {
       {view.data && <FactorsView view={view.data} job={job} />}
       {view.isError && <Note tone="flag">{sentenceOf(view.error)}</Note>}
       <div className="mt-5 flex flex-col gap-6">
+        {/* What everything waits for comes first. */}
+        {job.datum_is_unsaid && datum}
         <Section title="Coordinate system">
           <SystemFields job={job} changes={changes} set={set} problem={problem} system={system} onSystem={setSystem} />
         </Section>
@@ -57,11 +65,7 @@ export function SystemView({ job, tabs }: ViewProps) {
             <GroundFields job={job} view={view.data} changes={changes} set={set} problem={problem} />
           </Section>
         )}
-        {!job.is_local && (
-          <Section title="Datum of the positions">
-            <OperationFields job={job} changes={changes} set={set} problem={problem} />
-          </Section>
-        )}
+        {!job.is_local && !job.datum_is_unsaid && datum}
       </div>
     </Page>
   );
