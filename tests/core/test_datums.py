@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pyproj
 import pytest
+from pyproj.aoi import AreaOfInterest
 from pyproj.transformer import TransformerGroup
 
 from openstake.core.errors import FrameError
@@ -40,7 +41,13 @@ def least_shift_m(code, latitude, longitude):
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         target = pyproj.CRS.from_epsg(code).to_3d()
-        group = TransformerGroup(pyproj.CRS.from_epsg(4979), target, always_xy=True, allow_ballpark=False)
+        area = AreaOfInterest(longitude, latitude, longitude, latitude)
+        try:
+            group = TransformerGroup(
+                pyproj.CRS.from_epsg(4979), target, always_xy=True, allow_ballpark=False, area_of_interest=area
+            )
+        except IndexError:  # pyproj's way to say that there is none
+            return None
     moves = []
     for item in group.transformers:
         east, north, _, _ = item.transform(longitude, latitude, 0.0, 2020.0)

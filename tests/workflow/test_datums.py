@@ -9,10 +9,15 @@ import pytest
 from pyproj.transformer import TransformerGroup
 from sqlalchemy import select
 
-from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
+from openstake.core.geodesy.ellipsoid import ecef_from_geodetic, geodetic_from_ecef
+from openstake.core.rtk.rover import RoverWatch
 from openstake.core.vector import lifted
 from openstake.store.models import BaseCoordinate, Listening, Occupation, Reference
+from openstake.workflow.now.job import job_of
+from openstake.workflow.now.marks import control_of
+from openstake.workflow.watch.against import against_control
 from tests.conftest import as_file, start_wish
+from tests.core.test_rtk import ORIGIN, epoch
 from tests.filled import REFUSED, Filling
 from tests.repeats import repeats
 
@@ -260,3 +265,27 @@ def test_an_operation_far_coarser_than_one_whose_grid_is_not_here_says_so(shared
         item for item in shared_office.get(f"/jobs/{job}/system")["findings"] if item["code"] == "operation-coarse"
     )
     assert found["severity"] == "look" and "0.25 m" in found["sentence"] and "0.01 m" in found["sentence"]
+
+
+@pytest.mark.parametrize(
+    ("code", "list_in", "off_m", "found"),
+    [
+        (2157, 2157, 0.0, []), (2157, 2157, -50.0, ["rover-off-by-undulation"]), (25830, 25829, 0.0, ["rover-far-from-control"]),
+    ],
+)  # fmt: skip
+def test_the_rover_is_held_against_the_control_before_any_shot(shared_office, code, list_in, off_m, found):
+    """The rover's GGA says that the geoid lies 50 m above the ellipsoid; elevations typed as ellipsoidal heights lie 50 m below it."""
+    latitude, longitude, height = (float(value) for value in geodetic_from_ecef(ORIGIN))
+    east, north = pyproj.Transformer.from_crs(4326, list_in, always_xy=True).transform(longitude, latitude)
+    wish = {"name": f"Held {code} {off_m}", "system": {"kind": "code", "code": code}, "length_unit": "m"}
+    job_id = shared_office.post("/jobs", wish)["id"]
+    lines = f"name,east,north,ellipsoidal height\nA,{east + 30.0},{north},{height + off_m}\nB,{east},{north + 40.0},{height + off_m + 1.0}\n"
+    shared_office.post(f"/jobs/{job_id}/control/accept", as_file(lines))
+    watch = RoverWatch()
+    watch.add(epoch(0.0, (0.0, 0.0, 0.0)))
+    with shared_office.program.context.database.read() as session:
+        job = job_of(session, job_id)
+        said = against_control(job, control_of(session, job), watch.state())
+    assert [item.code for item in said] == found
+    if code != list_in:
+        assert "UTM zone 29N (EPSG:25829)" in said[0].cause

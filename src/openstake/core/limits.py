@@ -100,6 +100,7 @@ TYPED_SHIFT_M = 1.0
 # A rover among its marks: how far those lie whose heights are compared with its own, and by how much the ground rises between them.
 HEIGHTS_COMPARED_WITHIN_M, GROUND_VARIES_M = 2000.0, 5.0
 # A pole that stands off a mark as another datum lies off: how far marks are looked at, the least shift, how well it must fit.
+DATUM_AFTER_S = 30.0  # of standing
 DATUM_SHIFTS_WITHIN_M, LEAST_DATUM_SHIFT_M, DATUM_SHIFT_FITS_M = 1500.0, 5.0, 2.0
 COARSE_POSITIONS_M = 0.01
 SHORTEST_FIXED_S = 30.0  # control wants 30 to 180 s

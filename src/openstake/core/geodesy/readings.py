@@ -105,7 +105,7 @@ def _in_datum(other: pyproj.CRS, latitude_deg: float, longitude_deg: float) -> t
     meridian = other.prime_meridian
     if other.ellipsoid is None or (meridian is not None and meridian.longitude != 0.0):
         return None
-    group = operations_between(pyproj.CRS.from_epsg(4326), other)
+    group = operations_between(pyproj.CRS.from_epsg(4326), other, (latitude_deg, longitude_deg))
     for item in group.transformers:
         east, north, *_ = item.transform(longitude_deg, latitude_deg, 0.0, 2020.0)
         if math.isfinite(east) and abs(east - longitude_deg) + abs(north - latitude_deg) > 2e-5:

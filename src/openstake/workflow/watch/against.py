@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from threading import Lock
+
 import numpy as np
 
 from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic
+from openstake.core.geodesy.frames import JobFrame
 from openstake.core.geodesy.readings import datum_shifts_m, other_readings
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.place import Control, RoverPlace, judge_place, place_95_m
+from openstake.core.limits import DATUM_AFTER_S
 from openstake.core.rtk.rover import RoverState
 from openstake.workflow.now.job import JobNow
+
+# Those of a place take a second or two to compute, and an instrument is asked for several times a second.
+_COMPUTED = Lock()
 
 
 def against_control(job: JobNow, control: Control, state: RoverState) -> list[Finding]:
@@ -28,9 +36,20 @@ def against_control(job: JobNow, control: Control, state: RoverState) -> list[Fi
     if job.geoid is not None and np.isfinite(own := float(job.geoid.undulation_m(latitude, longitude))):
         lift = own
     horizontal, vertical = place_95_m(epoch.status, epoch.claim)
-    rover = RoverPlace(east, north, height, horizontal, vertical, lift, state.stood is not None)
-    flat = control.grid_m[:, :2]
+    stands = state.stood is not None and state.stood.span_s >= DATUM_AFTER_S
+    rover = RoverPlace(east, north, height, horizontal, vertical, lift, stands)
+    flat = control.grid_m[np.isfinite(control.grid_m[:, :2]).all(axis=1), :2]
     return judge_place(
         rover, control, lambda: other_readings(frame, latitude, longitude, np.array([east, north]), flat),
-        lambda: datum_shifts_m(frame, latitude, longitude), job.length_unit,
+        lambda: _shifts_m(frame, latitude, longitude), job.length_unit,
     )  # fmt: skip
+
+
+def _shifts_m(frame: JobFrame, latitude_deg: float, longitude_deg: float) -> Mapping[str, tuple[float, float]]:
+    """Return the shifts of the datums there: computed once, by whoever asks first; who asks meanwhile waits for nothing and gets none."""
+    if not _COMPUTED.acquire(blocking=False):
+        return {}
+    try:
+        return datum_shifts_m(frame, latitude_deg, longitude_deg)
+    finally:
+        _COMPUTED.release()
