@@ -67,8 +67,8 @@ ON_AIR_AGREES_M = 0.002
 OFFSET_FITS_M = 0.01  # a difference is a height or an offset where it fits one to a centimetre
 MARK_FITS_M = 0.05  # and another mark where it fits one to 5 cm
 TALLEST_SET_UP_M = 4.0
-# A height that is off by more is no reading of a tape or a pole.
-NO_TAPE_IS_M = 10.0
+# A height that is off by more is none of a tape or a pole, and a geoid nearer to the ellipsoid than this is told by no ground.
+TALLEST_POLE_M = 10.0
 AUTONOMOUS_WITHIN_M = 30.0
 LARGEST_GGA_STATION_ID = 1023  # NMEA 0183, GGA
 LARGEST_STATION_ID = 4095  # RTCM 10403.3, DF003

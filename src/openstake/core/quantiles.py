@@ -15,7 +15,7 @@ from openstake.core.special import stdtrit
 def circle_sigmas(share: float, redundancy: int | None = None) -> float:
     """Return the radius, in sigmas of an axis, of the circle that holds a share of a circular normal distribution.
 
-    `redundancy`: the degrees of freedom that the sigma is estimated with; None where it is known, NaN where there are none.
+    `redundancy`: the degrees of freedom that the sigma is estimated with; None where it is known.  NaN where there are none.
 
     Formula: r²/2 over the estimated variance is F(2, ν), whose quantile is ν/2 ((1 − p)^(−2/ν) − 1).
     """

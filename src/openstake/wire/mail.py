@@ -180,9 +180,10 @@ def _length(text: str, unit: str) -> str:
     match = re.fullmatch(r"([-+]?(?:\d+(?:[.,]\d+)?|[.,]\d+))\s*([a-z][a-z .]*)?", cleaned, re.IGNORECASE)
     if match is None:
         raise InputError(f"'{cleaned[:60]}' is not understood whole as a length.")
-    words = _UNITS.get(" ".join((match[2] or unit).lower().replace(".", "").split()), None if match[2] or unit else "")
+    said = " ".join((match[2] or unit).lower().replace(".", "").split())
+    words = _UNITS.get(said) if said else ""
     if words is None:
-        raise InputError(f"'{match[2] or unit}' is no unit of a length here.")
+        raise InputError(f"'{said}' is no unit of a length here.")
     typed = f"{match[1]} {words}".strip()
     metres_from_text(typed, "m")
     return typed

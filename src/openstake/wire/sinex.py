@@ -6,7 +6,7 @@ Source: SINEX 2.02 (IERS), blocks SITE/ANTENNA, SITE/ECCENTRICITY, SOLUTION/EPOC
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from math import hypot
 
@@ -21,6 +21,9 @@ _AXES = ("STAX", "STAY", "STAZ")
 # Column 1 of an estimate's constraint.
 _CONSTRAINTS = {"0": "fixed", "1": "constrained", "2": "not constrained"}
 Blocks = dict[str, list[tuple[int, str]]]
+# The columns of a block's rows, by site.
+OfSites = dict[str, list[list[str]]]
+_OF_SITES = ("SITE/ANTENNA", "SITE/ECCENTRICITY", "SOLUTION/EPOCHS")
 # Site, point, solution: what a coordinate is of.
 Key = tuple[str, str, str]
 
@@ -82,8 +85,8 @@ def estimates_of(lines: Sequence[str], name: str) -> tuple[list[Estimate], Block
     whole = {key: rows for key, rows in found.items() if len(rows) == 3}
     if not whole:
         raise FileError(f"{name[:60]} is SINEX and holds no point with STAX, STAY and STAZ in SOLUTION/ESTIMATE.")
-    matrix = _Matrix(blocks)
-    return [_estimate(key, rows, blocks, matrix, name) for key, rows in whole.items()], blocks
+    matrix, of_sites = _Matrix(blocks), {block: _by_site(blocks.get(block, [])) for block in _OF_SITES}
+    return [_estimate(key, rows, of_sites, matrix, name) for key, rows in whole.items()], blocks
 
 
 def _blocks(lines: Sequence[str]) -> Blocks:
@@ -99,8 +102,17 @@ def _blocks(lines: Sequence[str]) -> Blocks:
     return found
 
 
+def _by_site(rows: Sequence[tuple[int, str]]) -> OfSites:
+    """Return the columns of a block's rows by site: a network has thousands, and each is asked for its own."""
+    found: OfSites = {}
+    for _, line in rows:
+        if parts := line.split():
+            found.setdefault(parts[0], []).append(parts)
+    return found
+
+
 def _estimate(
-    key: Key, rows: dict[str, tuple[int, str, list[str]]], blocks: Blocks, matrix: _Matrix, name: str
+    key: Key, rows: dict[str, tuple[int, str, list[str]]], of_sites: Mapping[str, OfSites], matrix: _Matrix, name: str
 ) -> Estimate:  # fmt: skip
     ordered = [rows[axis] for axis in _AXES]
     parts = [item[2] for item in ordered]
@@ -120,11 +132,11 @@ def _estimate(
     correlated = covariance is not None
     if covariance is None and (sigmas > 0.0).all():
         covariance = np.diag(sigmas**2)
-    start, end = _span(blocks, key)
+    start, end = _span(of_sites["SOLUTION/EPOCHS"], key)
     return Estimate(
         key, xyz, (parts[0][9], parts[1][9], parts[2][9]), covariance, correlated, _year(parts[0][5]), _CONSTRAINTS.get(parts[0][7], ""),
         tuple((number, line.strip()) for number, line, _ in ordered), f"{start} to {end}" if start else "",
-        _antenna(blocks, key, parts[0][5]), _eccentricity(blocks, key, parts[0][5], xyz),
+        _antenna(of_sites["SITE/ANTENNA"], key, parts[0][5]), _eccentricity(of_sites["SITE/ECCENTRICITY"], key, parts[0][5], xyz),
     )  # fmt: skip
 
 
@@ -202,15 +214,14 @@ def _year(text: str) -> str:
 
 
 def _is_of(parts: Sequence[str], key: Key) -> bool:
-    """Whether a row is of a point and solution: dashes stand for all of them."""
-    return parts[0] == key[0] and parts[1] in (key[1], "--", "-") and (parts[2] == key[2] or set(parts[2]) == {"-"})
+    """Whether a row of a site is of a point and solution: dashes stand for all of them."""
+    return parts[1] in (key[1], "--", "-") and (parts[2] == key[2] or set(parts[2]) == {"-"})
 
 
-def _rows_at(blocks: Blocks, block: str, key: Key, epoch: str) -> Iterator[list[str]]:
+def _rows_at(of_sites: OfSites, key: Key, epoch: str) -> Iterator[list[str]]:
     """Yield the rows of a block that hold for a solution at its epoch: site, point, solution, type, start, end, then their own."""
     at = _moment(epoch)
-    for _, line in blocks.get(block, []):
-        parts = line.split()
+    for parts in of_sites.get(key[0], []):
         if len(parts) < 7 or not _is_of(parts, key):
             continue
         start, end = _moment(parts[4]), _moment(parts[5])
@@ -218,28 +229,25 @@ def _rows_at(blocks: Blocks, block: str, key: Key, epoch: str) -> Iterator[list[
             yield parts
 
 
-def _span(blocks: Blocks, key: Key) -> tuple[str, str]:
-    for _, line in blocks.get("SOLUTION/EPOCHS", []):
-        parts = line.split()
+def _span(of_sites: OfSites, key: Key) -> tuple[str, str]:
+    for parts in of_sites.get(key[0], []):
         # site, point, solution, type, start, end, mean
         if len(parts) >= 6 and _is_of(parts, key):
             return _year(parts[4]), _year(parts[5])
     return "", ""
 
 
-def _antenna(blocks: Blocks, key: Key, epoch: str) -> str:
+def _antenna(of_sites: OfSites, key: Key, epoch: str) -> str:
     """Return the antennas that the file names for a solution at its epoch."""
     # The type has twenty columns with its dome's at the end; what follows is the serial number.
-    found = [
-        " ".join(parts[6:-1] if len(parts) > 7 else parts[6:]) for parts in _rows_at(blocks, "SITE/ANTENNA", key, epoch)
-    ]
+    found = [" ".join(parts[6:-1] if len(parts) > 7 else parts[6:]) for parts in _rows_at(of_sites, key, epoch)]
     return " or ".join(dict.fromkeys(found))
 
 
-def _eccentricity(blocks: Blocks, key: Key, epoch: str, xyz_m: NDArray[np.float64]) -> str:
+def _eccentricity(of_sites: OfSites, key: Key, epoch: str, xyz_m: NDArray[np.float64]) -> str:
     """Return in words where the antenna's reference point is from the marker; it is never added to the coordinate."""
     found = []
-    for parts in _rows_at(blocks, "SITE/ECCENTRICITY", key, epoch):
+    for parts in _rows_at(of_sites, key, epoch):
         try:
             vector = np.array([float(value) for value in parts[7:10]])
         except ValueError:

@@ -10,7 +10,7 @@ from openstake.core.antenna import TypedReading
 from openstake.core.causes import LOOK_ALIKE, CauseName, Causes, CheckSeen, Explained, NamedUp, SiteSeen, causes_of
 from openstake.core.judge.finding import MIXED_HEIGHTS, Finding, Severity, finding
 from openstake.core.judge.height import mended_readings
-from openstake.core.limits import AUTONOMOUS_BASE_M, NO_TAPE_IS_M
+from openstake.core.limits import AUTONOMOUS_BASE_M, TALLEST_POLE_M
 from openstake.core.units import counted, text_from_metres
 
 
@@ -147,7 +147,7 @@ def _height(item: Explained, size: Size) -> Said:
             "Correct it at the base or at the rover: every point follows. Then check one mark again.",
         )
     up = item.values["up_m"]
-    if abs(up) > NO_TAPE_IS_M:
+    if abs(up) > TALLEST_POLE_M:
         return (
             f"All checks are {size(up)} {'high' if up > 0 else 'low'}: more than any tripod or pole is tall.",
             MIXED_HEIGHTS,

@@ -10,7 +10,7 @@ from openstake.core.control import Difference, Expected, in_words, within
 from openstake.core.equality import Equality
 from openstake.core.judge.finding import MIXED_HEIGHTS, Finding, Severity, finding
 from openstake.core.judge.height import mended_readings
-from openstake.core.limits import ANOTHER_MARK_M, AUTONOMOUS_BASE_M, CONTROL_SECONDS, NO_TAPE_IS_M, Tolerance
+from openstake.core.limits import ANOTHER_MARK_M, AUTONOMOUS_BASE_M, CONTROL_SECONDS, TALLEST_POLE_M, Tolerance
 from openstake.core.units import text_from_metres, text_from_seconds
 
 
@@ -210,7 +210,7 @@ def _height_off(evidence: CheckEvidence) -> Finding:
         f"On {evidence.mark} the rover is {evidence.size(up)} {word} (limit {evidence.size(evidence.tolerance.vertical_m)}); "
         f"horizontally it agrees within {evidence.size(evidence.difference.horizontal_m)}."
     )
-    if abs(up) > NO_TAPE_IS_M and not agreeing:
+    if abs(up) > TALLEST_POLE_M and not agreeing:
         return finding(
             "check-height-off", Severity.STOP, head, f"No tripod or pole is that tall. {MIXED_HEIGHTS}",
             "Compare it with the geoid's height above the ellipsoid here, and read the mark of the base or this one anew with the kind "

@@ -17,8 +17,8 @@ from openstake.core.limits import (
     GROUND_VARIES_M,
     HEIGHTS_COMPARED_WITHIN_M,
     LEAST_DATUM_SHIFT_M,
-    NO_TAPE_IS_M,
     PLAUSIBLE_M,
+    TALLEST_POLE_M,
     VERTICAL_TO_HORIZONTAL,
 )
 from openstake.core.sigmas import Sigmas, horizontal_95_m, vertical_95_m
@@ -94,7 +94,7 @@ def _height(rover: RoverPlace, control: Control, away: NDArray[np.float64], unit
     """Return whether the rover is above or below the marks near it by what the geoid lies above the ellipsoid."""
     lift = rover.undulation_m
     near = (away <= HEIGHTS_COMPARED_WITHIN_M) & np.isfinite(control.grid_m[:, 2])
-    if lift is None or abs(lift) < NO_TAPE_IS_M or not near.any():
+    if lift is None or abs(lift) < TALLEST_POLE_M or not near.any():
         return []
     above = rover.height_m - float(np.median(control.grid_m[near, 2]))
     slack = max(GROUND_VARIES_M, rover.vertical_95_m)

@@ -65,7 +65,8 @@ def spread_ratio(places_m: ArrayLike) -> float:
 class Reach:
     """What a fit alone gives over a site, in numbers that can be kept: GNSS grid metres; variances None where no sigma is known.
 
-    `redundancy` and `up_redundancy` are the degrees of freedom that a variance is estimated with, None where it is known.  `weight` is the sum of the weights and `spread_m2` that of weights times squared distances from the centre (None where nothing
+    `redundancy` and `up_redundancy` are the degrees of freedom that a variance is estimated with, None where it is known.
+    `weight` is the sum of the weights and `spread_m2` that of weights times squared distances from the centre (None where nothing
     is turned); `up_cofactor` is of the constant and the slopes about `up_centre_m`, None without heights.
     """
 

@@ -286,17 +286,15 @@ def _change_frame(session: Session, job: JobNow | None, values: dict[str, Any], 
         definition = replace(definition, ground=ground_of(wish, values["length_unit"]) if wish else None)
     if "operation" in changes:
         wish = changes["operation"]
-        typed_place = (values["place_latitude_deg"], values["place_longitude_deg"])
-        place = (
-            middle_of(job, current_places(session, job)[0])
-            if job is not None
-            else typed_place
-            if None not in typed_place
-            else None
-        )
+        place = _typed_place(values) if job is None else middle_of(job, current_places(session, job)[0])
         definition = with_operation(wish, definition, place, values["frame_epoch"])
     job_frame(definition)
     values["frame"] = definition_as_json(definition)
+
+
+def _typed_place(values: Mapping[str, Any]) -> tuple[float, float] | None:
+    latitude, longitude = values["place_latitude_deg"], values["place_longitude_deg"]
+    return None if latitude is None or longitude is None else (latitude, longitude)
 
 
 def _check_name(session: Session, job: JobNow | None, name: str) -> None:

@@ -83,14 +83,9 @@ class FitMarkNow:
 
     @property
     def apart_m(self) -> float:
-        """How far the two shots lie apart horizontally, of those that are averaged, that are farthest from each other, metres."""
-        used = np.array([(item.point.east_m, item.point.north_m) for item in self.shots if not item.why_not]).reshape(
-            -1, 2
-        )
-        if len(used) < 2:
-            return 0.0
-        apart = used[:, None, :] - used[None, :, :]
-        return float(np.hypot(apart[..., 0], apart[..., 1]).max())
+        """How far its shots spread horizontally, of those that are averaged: the diagonal of what they span, metres."""
+        used = [(item.point.east_m, item.point.north_m) for item in self.shots if not item.why_not]
+        return float(np.hypot(*np.ptp(used, axis=0))) if len(used) > 1 else 0.0
 
     @property
     def line_id(self) -> str:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from threading import Lock
+from typing import TypeVar
 
 import numpy as np
 
 from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic
-from openstake.core.geodesy.frames import JobFrame
 from openstake.core.geodesy.readings import datum_shifts_m, other_readings
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.place import Control, RoverPlace, judge_place, place_95_m
@@ -16,8 +16,9 @@ from openstake.core.limits import DATUM_AFTER_S
 from openstake.core.rtk.rover import RoverState
 from openstake.workflow.now.job import JobNow
 
-# Those of a place take a second or two to compute, and an instrument is asked for several times a second.
-_COMPUTED = Lock()
+T = TypeVar("T")
+# Systems and shifts of a place take a second or two when they are first asked, and an instrument is asked several times a second.
+_COMPUTING = Lock()
 
 
 def against_control(job: JobNow, control: Control, state: RoverState) -> list[Finding]:
@@ -39,17 +40,21 @@ def against_control(job: JobNow, control: Control, state: RoverState) -> list[Fi
     stands = state.stood is not None and state.stood.span_s >= DATUM_AFTER_S
     rover = RoverPlace(east, north, height, horizontal, vertical, lift, stands)
     flat = control.grid_m[np.isfinite(control.grid_m[:, :2]).all(axis=1), :2]
-    return judge_place(
-        rover, control, lambda: other_readings(frame, latitude, longitude, np.array([east, north]), flat),
-        lambda: _shifts_m(frame, latitude, longitude), job.length_unit,
-    )  # fmt: skip
+
+    def readings() -> list[tuple[str, float]]:
+        return list(other_readings(frame, latitude, longitude, np.array([east, north]), flat))
+
+    def shifts() -> Mapping[str, tuple[float, float]]:
+        return datum_shifts_m(frame, latitude, longitude)
+
+    return judge_place(rover, control, lambda: _at_once(readings, []), lambda: _at_once(shifts, {}), job.length_unit)
 
 
-def _shifts_m(frame: JobFrame, latitude_deg: float, longitude_deg: float) -> Mapping[str, tuple[float, float]]:
-    """Return the shifts of the datums there: computed once, by whoever asks first; who asks meanwhile waits for nothing and gets none."""
-    if not _COMPUTED.acquire(blocking=False):
-        return {}
+def _at_once(compute: Callable[[], T], nothing: T) -> T:
+    """Return what is computed; who asks while another does waits for nothing, and gets nothing yet."""
+    if not _COMPUTING.acquire(blocking=False):
+        return nothing
     try:
-        return datum_shifts_m(frame, latitude_deg, longitude_deg)
+        return compute()
     finally:
-        _COMPUTED.release()
+        _COMPUTING.release()

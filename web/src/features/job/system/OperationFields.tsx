@@ -12,20 +12,16 @@ export function OperationFields({ job, changes, set, problem }: PartProps) {
   const wish = changes.operation as OperationWish;
   return (
     <>
-      <Note tone={job.datum_is_unsaid && !wish ? "flag" : "plain"}>
-        {job.operation && wish === undefined ? (
-          <>
-            Positions go through <b>{job.operation}</b>.
-          </>
-        ) : job.datum_kind === "classical" ? (
-          <>
-            {job.datum} is a classical datum: receivers and casters speak another frame. Choose the operation that the control was made with. Nothing is
-            projected before.
-          </>
-        ) : (
-          <>GNSS realises the job&apos;s datum: positions are projected within it, and nothing is shifted unless you choose an operation here.</>
-        )}
-      </Note>
+      {/* Of a classical datum the finding above says what is missing. */}
+      {job.operation && wish === undefined ? (
+        <Note>
+          Positions go through <b>{job.operation}</b>.
+        </Note>
+      ) : (
+        job.datum_kind === "gnss" && (
+          <Note>GNSS realises the job&apos;s datum: positions are projected within it, and nothing is shifted unless you choose an operation here.</Note>
+        )
+      )}
       <OperationChooser
         source={source}
         onSource={setSource}
