@@ -77,9 +77,8 @@ def evidence(east=0.0, north=0.0, up=0.0, rover="rod", others=(), known=True, **
     )  # fmt: skip
 
 
-def repeat(anew, statistic):
-    # The limit is χ² of 3 at 95 %.
-    return Repeat(Difference(0.01, 0.0, 0.01), 1200.0, anew, Equality("chi-squared", statistic, 7.815, 3, None))
+def repeat(anew, chance, too_short=False):
+    return Repeat(Difference(0.01, 0.0, 0.01), 1200.0, anew, Equality(chance, too_short))
 
 
 def other(mark, up, within):
@@ -119,10 +118,12 @@ def test_a_check_names_its_likely_cause(given, code, words):
         (evidence(up=None), "check-height-not-compared"),
         (evidence(mark="CS1"), "check-on-base-mark"),
         (evidence(seated_on=True), "check-on-seat-mark"),
-        (evidence(before=repeat(True, 20.0)), "repeats-differ"),
-        (evidence(before=repeat(True, 2.0)), "repeats-agree"),
-        (evidence(before=repeat(False, 2.0)), "repeat-not-independent"),
-        (evidence(before=repeat(None, 2.0)), "repeat-not-independent"),
+        (evidence(before=repeat(True, 0.0002)), "repeats-differ"),
+        (evidence(before=repeat(True, 0.6)), "repeats-agree"),
+        (evidence(before=repeat(True, 0.6, too_short=True)), "repeats-too-short"),
+        (evidence(before=repeat(True, 0.0002, too_short=True)), "repeats-differ"),
+        (evidence(before=repeat(False, 0.6)), "repeat-not-independent"),
+        (evidence(before=repeat(None, 0.6)), "repeat-not-independent"),
         (evidence(beyond_expected=(False, True), up=0.028), "check-beyond-expected"),
         (evidence(not_fixed=3), "check-not-fixed"),
         (evidence(seconds=5.0), "shot-too-short"),

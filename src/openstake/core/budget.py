@@ -16,7 +16,7 @@ from openstake.core.describe import described
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import COMMON_PRACTICE
 from openstake.core.limits import LONGEST_BASELINE_M
-from openstake.core.sigmas import Sigmas, added
+from openstake.core.sigmas import Sigmas, added, horizontal_95_m
 
 TermName = Literal[
     "base_coordinate", "base_centring", "base_height", "vector", "age", "multipath", "pole_lean", "rover_height", "geoid", "local_fit"
@@ -83,7 +83,7 @@ class Circumstances:
     """How a point is measured.
 
     `base_*` are one sigma as they stand with the base's coordinate and height; `claim_*` the receiver's own claim, which takes the place
-    of constant and ppm (None: it claims nothing).  `fit_*` are what a local fit gives there, None outside one, NaN where it cannot be said: then nothing can.
+    of constant and ppm (None: it claims nothing), with the covariance of its axes.  `fit_*` are what a local fit gives there, None outside one, NaN where it cannot be said: then nothing can.
     `fit_rests_on_base`: the fit was made from this set-up of the base, so that its shift takes up what all points of it share.
     `occupations`: independent ones, by another initialisation after the satellites have moved.
     """
@@ -100,7 +100,9 @@ class Circumstances:
     bubble_arcmin: float | None = None
     fixed_rod: bool = True
     held: bool = False
-    claim_horizontal_m: float | None = None
+    claim_east_m: float | None = None
+    claim_north_m: float | None = None
+    claim_covariance_en_m2: float = 0.0
     claim_vertical_m: float | None = None
     elevations: bool = False
     fit_horizontal_m: float | None = None
@@ -110,18 +112,23 @@ class Circumstances:
 
 @dataclass(frozen=True)
 class Term:
-    """One link's contribution, one sigma: horizontal per axis, vertical; on whose authority."""
+    """One link's contribution, one sigma: horizontal per axis, vertical; on whose authority.
+
+    Where the axes are unequal, as a receiver may claim, `horizontal_m` is their root mean square and `uneven_m2` half the variance of
+    east less that of north, and their covariance.
+    """
 
     name: TermName
     words: str
     horizontal_m: float
     vertical_m: float
     source: str
+    uneven_m2: tuple[float, float] = (0.0, 0.0)
 
 
 @dataclass(frozen=True)
 class Budget:
-    """All terms in the order of the chain, and their root sum of squares at 95 %: a circle and a half width."""
+    """All terms in the order of the chain, and their sum of variances at 95 %: a circle and a half width."""
 
     terms: tuple[Term, ...]
     horizontal_95_m: float
@@ -129,9 +136,13 @@ class Budget:
 
 
 def summed(terms: Sequence[Term]) -> Budget:
-    """Return a budget of independent terms: 2.4477 and 1.9600 times their root sum of squares."""
-    flat, up = (sum(getattr(term, name) ** 2 for term in terms) ** 0.5 for name in ("horizontal_m", "vertical_m"))
-    return Budget(tuple(terms), CIRCLE_95 * flat, LINE_95 * up)
+    """Return a budget of independent terms: the exact circle of their covariance (2.4477 sigma of equal axes), and 1.9600 sigma."""
+    flat, up = (sum(getattr(term, name) ** 2 for term in terms) for name in ("horizontal_m", "vertical_m"))
+    apart, both = (sum(term.uneven_m2[n] for term in terms) for n in (0, 1))
+    if not (apart or both):
+        return Budget(tuple(terms), CIRCLE_95 * flat**0.5, LINE_95 * up**0.5)
+    east, north = (max(flat + side, 0.0) ** 0.5 for side in (apart, -apart))
+    return Budget(tuple(terms), horizontal_95_m(east, north, both), LINE_95 * up**0.5)
 
 
 def averaged_share(seconds: float, memory_s: float) -> float:
@@ -168,8 +179,16 @@ def budget_of(point: Circumstances, settings: BudgetSettings | None = None) -> B
         "rover_height": (0.0, usual.rod_m if point.fixed_rod else usual.telescopic_m), "geoid": (0.0, _geoid(point, usual)),
         "local_fit": (point.fit_horizontal_m or 0.0, point.fit_vertical_m or 0.0),
     }  # fmt: skip
-    claimed = point.claim_horizontal_m is not None
-    return summed([Term(name, TERM_WORDS[name], *sizes[name], _source(name, claimed)) for name in TERMS])
+    claimed = _claimed(point) is not None
+    uneven = _uneven_m2(point, times)
+    return summed(
+        [
+            Term(
+                name, TERM_WORDS[name], *sizes[name], _source(name, claimed), uneven if name == "vector" else (0.0, 0.0)
+            )
+            for name in TERMS
+        ]
+    )
 
 
 def sigmas_of(budget: Budget, claim: Sigmas | None = None) -> Sigmas:
@@ -188,11 +207,26 @@ def _times(both: tuple[float, float], share: float) -> tuple[float, float]:
 
 def _vector(point: Circumstances, usual: BudgetSettings) -> tuple[float, float]:
     by_distance = point.baseline_m * 1e-6
-    flat, up = point.claim_horizontal_m, point.claim_vertical_m
+    flat, up = _claimed(point), point.claim_vertical_m
     return (
         usual.vector_horizontal_m + usual.vector_horizontal_ppm * by_distance if flat is None else flat,
         usual.vector_vertical_m + usual.vector_vertical_ppm * by_distance if up is None else up,
     )
+
+
+def _claimed(point: Circumstances) -> float | None:
+    """Return the claim per axis, the root mean square of both; None where nothing is claimed."""
+    if point.claim_east_m is None or point.claim_north_m is None:
+        return None
+    return hypot(point.claim_east_m, point.claim_north_m) * 0.5**0.5
+
+
+def _uneven_m2(point: Circumstances, times: float) -> tuple[float, float]:
+    """Return by how much the claim's axes are unequal, as a term says it."""
+    if point.claim_east_m is None or point.claim_north_m is None:
+        return 0.0, 0.0
+    apart = (point.claim_east_m - point.claim_north_m) * (point.claim_east_m + point.claim_north_m) / 2.0
+    return apart * times**2, point.claim_covariance_en_m2 * times**2
 
 
 def _multipath(point: Circumstances, usual: BudgetSettings) -> tuple[float, float]:
@@ -234,7 +268,7 @@ def with_terms(budget: Budget, changed: Mapping[str, tuple[float | None, float |
         terms.append(
             replace(
                 term, horizontal_m=term.horizontal_m if flat is None else flat, vertical_m=term.vertical_m if up is None else up,
-                source="typed",
+                source="typed", uneven_m2=term.uneven_m2 if flat is None else (0.0, 0.0),
             )
         )  # fmt: skip
     return summed(terms)

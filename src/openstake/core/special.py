@@ -25,9 +25,19 @@ def chdtri(freedom: ArrayLike, above: ArrayLike) -> Any:
     return _special().chdtri(freedom, above)
 
 
+def chdtrc(freedom: ArrayLike, value: ArrayLike) -> Any:
+    """Return the probability that a chi-square exceeds a value."""
+    return _special().chdtrc(freedom, value)
+
+
 def chndtr(value: ArrayLike, freedom: ArrayLike, noncentrality: ArrayLike) -> Any:
     """Return the probability that a non-central chi-square stays below a value."""
     return _special().chndtr(value, freedom, noncentrality)
+
+
+def fdtrc(freedom: ArrayLike, freedom_below: ArrayLike, value: ArrayLike) -> Any:
+    """Return the probability that an F value exceeds a value."""
+    return _special().fdtrc(freedom, freedom_below, value)
 
 
 def fdtri(freedom: ArrayLike, freedom_below: ArrayLike, below: ArrayLike) -> Any:

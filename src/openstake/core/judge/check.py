@@ -136,14 +136,22 @@ def _repeated(evidence: CheckEvidence) -> list[Finding]:
     if before.equality is None:
         return []
     test = before.equality
-    said = f"{test.test} {test.statistic:.2f}, limit {test.limit:.2f}"
-    numbers |= {"statistic": round(test.statistic, 3), "limit": round(test.limit, 3)}
+    numbers |= {"chance": round(test.chance, 4)}
+    if test.too_short and not test.unequal:
+        return [
+            finding(
+                "repeats-too-short", Severity.NOTE,
+                f"Two initialisations on {evidence.mark}, {ago} apart, differ by {flat} and {up} in height; whether that is chance is too short to tell.",
+                "The receiver claims nothing, and its positions wander so slowly that a shot is worth fewer than three independent ones.",
+                f"Measure both for several times as long as this one of {text_from_seconds(evidence.seconds)}.", **numbers,
+            )
+        ]  # fmt: skip
     if test.equal and not all(within(before.difference, evidence.tolerance)):
         return [
             finding(
                 "repeats-differ", Severity.LOOK,
                 f"Two initialisations on {evidence.mark}, {ago} apart, differ by {flat} and {up} in height, more than the check's tolerance; "
-                f"by their own claims that may be chance ({said}).",
+                f"by their own claims that may be chance ({test.words}).",
                 "Both claims are so wide that they say little.", "Measure again where the receiver claims less.", **numbers,
             )
         ]  # fmt: skip
@@ -151,14 +159,14 @@ def _repeated(evidence: CheckEvidence) -> list[Finding]:
         return [
             finding(
                 "repeats-agree", Severity.NOTE,
-                f"Two initialisations on {evidence.mark}, {ago} apart, agree to {flat} and {up} in height ({said}).",
+                f"Two initialisations on {evidence.mark}, {ago} apart, agree to {flat} and {up} in height ({test.words}).",
                 "Two independent fixes say the same place.", "Go on to the next mark of the plan.", **numbers,
             )
         ]  # fmt: skip
     return [
         finding(
             "repeats-differ", Severity.LOOK,
-            f"Two initialisations on {evidence.mark}, {ago} apart, differ by {flat} and {up} in height: more than 95 % of equal pairs ({said}).",
+            f"Two initialisations on {evidence.mark}, {ago} apart, differ by {flat} and {up} in height ({test.words}).",
             "Chance does so once in twenty pairs; else one of the two fixes is false, or the pole stood otherwise.",
             "Initialise anew and measure it a third time: two that agree show which one was false.", **numbers,
         )

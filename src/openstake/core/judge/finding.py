@@ -244,6 +244,7 @@ RULES: dict[str, Rule] = {
     "check-beyond-expected": Rule("control", "A check inside its tolerance and beyond 99.9 % of what the chain gives.", "chi-squared test with the chain's sigmas"),
     "repeat-not-independent": Rule("rover", "A repeated check whose fix was not lost and regained in between.", COMMON_PRACTICE),
     "repeats-agree": Rule("rover", "Two checks of a mark from two initialisations are equal at 95 %.", "chi-squared or Hotelling's test of two means"),
+    "repeats-too-short": Rule("rover", "Two checks of a mark whose epochs remember each other for so long that equal cannot be told from unequal.", "Hotelling's test over the likelihood of the memory"),
     "repeats-differ": Rule("rover", "Two checks of a mark from two initialisations are not equal at 95 %.", "chi-squared or Hotelling's test of two means"),
     "check-on-seat-mark": Rule("control", "The mark checked is the mark the base was re-seated on.", COMMON_PRACTICE),
     "check-not-fixed": Rule("rover", "The shot holds epochs that are not fixed.", COMMON_PRACTICE),

@@ -66,18 +66,17 @@ def judge_double(name: str, apart_m: tuple[float, float, float], test: Equality,
     """Return whether two base set-ups agree on a point: their difference in east, north, up and its test."""
     flat = text_from_metres(float((apart_m[0] ** 2 + apart_m[1] ** 2) ** 0.5), unit)
     up = text_from_metres(abs(apart_m[2]), unit)
-    said = f"χ² {test.statistic:.1f}, limit {test.limit:.1f}"
     numbers = {
         "east_m": round(apart_m[0], 4), "north_m": round(apart_m[1], 4), "up_m": round(apart_m[2], 4),
-        "statistic": round(test.statistic, 2), "limit": round(test.limit, 2),
+        "chance": round(test.chance, 4),
     }  # fmt: skip
     if test.equal:
         return finding(
-            "set-ups-agree", Severity.NOTE, f"Two base set-ups agree on {name} to {flat} and {up} in height ({said}).",
+            "set-ups-agree", Severity.NOTE, f"Two base set-ups agree on {name} to {flat} and {up} in height ({test.words}).",
             "Two independent occupations say the same place.", "Their mean may be used as new control.", **numbers,
         )  # fmt: skip
     return finding(
-        "set-ups-differ", Severity.STOP, f"Two base set-ups differ on {name} by {flat} and {up} in height: more than 95 % of equal ones ({said}).",
+        "set-ups-differ", Severity.STOP, f"Two base set-ups differ on {name} by {flat} and {up} in height ({test.words}).",
         "A height or a coordinate of one of the bases, its centring, or a false fix.",
         "Do not use it as control. Check both set-ups on a known mark; occupy the point a third time.", **numbers,
     )  # fmt: skip

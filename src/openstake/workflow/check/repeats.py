@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from openstake.core.control import Difference
-from openstake.core.equality import Equality, Worth, equal_by_scatter, equal_by_sigmas, worth_of
+from openstake.core.equality import Epochs, Equality, equal_by_scatter, equal_by_sigmas
 from openstake.core.errors import InputError
 from openstake.core.judge.check import Repeat
 from openstake.core.limits import POLE_TWICE_M
@@ -51,21 +50,21 @@ def _repeat(
     apart = Difference(second.east_m - first.east_m, second.north_m - first.north_m, second.height_m - first.height_m)
     since = (before.shot.initialised_s, after.shot.initialised_s)
     anew = None if None in since else since[0] != since[1]
+    difference_m = [apart.east_m, apart.north_m, second.height_m - first.height_m]
     test: Equality | None
     if before.shot.id in epochs and after.shot.id in epochs:
         try:
-            first_worth, second_worth = (_worth(item, epochs[item.shot.id], turn_deg) for item in (before, after))
-            test = equal_by_scatter(first_worth, second_worth, _POLE_TWICE_M2)
+            series = (_epochs(item, epochs[item.shot.id], turn_deg) for item in (before, after))
+            test = equal_by_scatter(difference_m, *series, _POLE_TWICE_M2)
         except InputError:
             test = None  # too few epochs, or all the same: their scatter says nothing
     else:
         total = sum((covariance_of(in_grid(claim_of(item.shot), turn_deg)) for item in (before, after)), _POLE_TWICE_M2)
-        test = equal_by_sigmas([apart.east_m, apart.north_m, second.height_m - first.height_m], total)
+        test = equal_by_sigmas(difference_m, total)
     fixed = not (first.not_fixed or second.not_fixed)
     return Repeat(apart, after.shot.created_s - before.shot.created_s, anew, test, fixed)
 
 
-def _worth(item: Measured, enu_m: NDArray[np.float64], turn_deg: float) -> Worth:
-    """Return what a shot's epochs are worth about its derived place, in the grid's axes."""
-    place = np.array([item.point.east_m, item.point.north_m, item.point.height_m])
-    return replace(worth_of(enu_m @ grid_axes(turn_deg).T), mean_m=place)
+def _epochs(item: Measured, enu_m: NDArray[np.float64], turn_deg: float) -> Epochs:
+    """Return a shot's epochs in the grid's axes."""
+    return Epochs(enu_m @ grid_axes(turn_deg).T, item.shot.seconds)

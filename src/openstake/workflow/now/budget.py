@@ -61,13 +61,12 @@ def base_sigmas_m(coordinate: BaseCoordinate) -> tuple[float, float]:
 
 def circumstances_of(shot: Shot, point: Point, pole: PoleUsed, absolute: bool) -> Circumstances:
     """Return how a shot was measured, as its base and its heights stand now."""
-    sigmas = shot.sigma_east_m, shot.sigma_north_m
     flat, up = base_sigmas_m(point.coordinate)
-    claimed = None if None in sigmas else (sum((sigma or 0.0) ** 2 for sigma in sigmas) / 2.0) ** 0.5
     return Circumstances(
         min(point.distance_m, LONGEST_BASELINE_M), absolute, flat, up, point.base_height.sigma_m, shot.seconds, point.age_s,
         pole_height_m=point.rover_height.arp_height_m, bubble_arcmin=pole.bubble_arcmin, held=pole.held,
-        fixed_rod=point.rover_height.method == "rod", claim_horizontal_m=claimed, claim_vertical_m=shot.sigma_up_m,
+        fixed_rod=point.rover_height.method == "rod", claim_east_m=shot.sigma_east_m,
+        claim_north_m=shot.sigma_north_m, claim_covariance_en_m2=shot.covariance_en_m2 or 0.0, claim_vertical_m=shot.sigma_up_m,
     )  # fmt: skip
 
 
