@@ -8,6 +8,7 @@ from scipy import stats
 
 from openstake.core.errors import InputError
 from openstake.core.iso17123 import Independent, Measured, Predetermined, arranged, field_test, residuals_m
+from openstake.core.judge.fieldtest import judge_field_test
 from tests.repeats import looser, repeats
 
 
@@ -66,6 +67,47 @@ def test_the_uncertainty_of_seeded_tests_is_the_one_put_in(sigma_xy, sigma_h):
     found = [field_test(rows(seed, sigma_xy=sigma_xy, sigma_h=sigma_h)) for seed in range(400)]
     assert np.mean([item.s_xy_m**2 for item in found]) ** 0.5 == pytest.approx(sigma_xy, rel=0.02)
     assert np.mean([item.s_h_m**2 for item in found]) ** 0.5 == pytest.approx(sigma_h, rel=0.03)
+
+
+def test_chance_alone_is_said_and_the_limits_for_all_comparisons_let_95_percent_pass():
+    """Right pairs, 12 m apart as levelled and taped: the standard's tests fail about one in four, the corrected ones one in twenty."""
+    count = repeats(2000, 800)
+    known = Independent(12.0, 0.5)
+    found = [field_test(rows(seed, sigma_xy=0.008, sigma_h=0.015), independent=known) for seed in range(count)]
+
+    room = looser(count, 2000)
+    failed = np.mean([not item.passed for item in found])
+    assert abs(failed - found[0].by_chance) <= 0.025 * room and 0.2 <= failed <= 0.32
+    assert abs(np.mean([not item.passed_corrected for item in found]) - 0.05) <= 0.015 * room
+
+
+def test_corrected_limits_share_5_percent_among_32_comparisons():
+    """Šidák: 1 - 0.95^(1/32) = 0.1602 % each; two-sided normal 3.1557 of one sigma of the difference, by scipy."""
+    each = 1.0 - 0.95 ** (1.0 / 32.0)
+    limits = {item.name: item.corrected_limit for item in field_test(rows(), Predetermined(0.01, 0.01)).tests}
+
+    assert limits["gross error, distance"] == pytest.approx(0.01 * stats.norm.isf(each / 2.0))
+    assert limits["gross error, height difference"] == pytest.approx(0.01 * 2**0.5 * stats.norm.isf(each / 2.0))
+    assert limits["s_h against sigma_h"] == pytest.approx(0.01 * (stats.chi2.isf(each, 28) / 28) ** 0.5)
+
+
+def test_what_only_the_standard_calls_a_gross_error_is_no_stop():
+    table = rows(sigma_xy=0.001, sigma_h=0.001)
+    off = lambda up: [
+        replace(row, height_m=row.height_m + up) if (row.series, row.set, row.point) == (2, 3, 2) else row
+        for row in table
+    ]  # noqa: E731
+    said = lambda up: next(
+        item
+        for item in judge_field_test(
+            field_test(off(up), Predetermined(0.008, 0.015), Independent(12.0, 0.5)), Independent(12.0, 0.5), True
+        )
+        if item.code == "iso-gross-error"
+    )  # noqa: E731
+
+    # 2.5·√2·15 mm = 53 mm; for all comparisons 67 mm.
+    assert said(0.06).severity == "look" and "may be chance" in said(0.06).cause
+    assert said(0.09).severity == "stop" and "false fix" in said(0.09).cause
 
 
 def test_a_right_pair_fails_the_test_of_its_sigma_in_one_of_twenty():

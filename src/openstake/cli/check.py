@@ -10,6 +10,7 @@ import click
 from openstake.cli import finding_lines, show
 from openstake.core.errors import InputError
 from openstake.core.iso17123 import FieldTest, Independent, Predetermined
+from openstake.core.judge.fieldtest import chance_words
 from openstake.core.judge.finding import Finding, ranked
 from openstake.core.judge.reseat import judge_reseat
 from openstake.core.reseat import reseat as reseated
@@ -55,10 +56,14 @@ def _lines(result: FieldTest) -> list[str]:
         lines.append(
             f"s_xy {1000 * result.s_xy_m:.2f} mm ({result.dof_xy} degrees of freedom), s_h {1000 * result.s_h_m:.2f} mm ({result.dof_h})"
         )
-    return lines + [
-        f"  {'passed' if item.passed else 'FAILED'}  {item.name}: {item.statistic:.5f}, limit {item.limit:.5f}"
-        for item in result.tests
-    ]
+    return (
+        lines
+        + [
+            f"  {'passed' if item.passed else 'FAILED'}  {item.name}: {item.statistic:.5f}, limit {item.limit:.5f}, for all together {item.corrected_limit:.5f}"
+            for item in result.tests
+        ]
+        + [chance_words(result)]
+    )
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields, replace
-from math import exp, hypot, radians
+from math import exp, hypot, radians, sqrt
 from typing import Literal, get_args
 
 from openstake.core.constants import CIRCLE_95, LINE_95
@@ -218,7 +218,7 @@ def _claimed(point: Circumstances) -> float | None:
     """Return the claim per axis, the root mean square of both; None where nothing is claimed."""
     if point.claim_east_m is None or point.claim_north_m is None:
         return None
-    return hypot(point.claim_east_m, point.claim_north_m) * 0.5**0.5
+    return hypot(point.claim_east_m, point.claim_north_m) / sqrt(2.0)
 
 
 def _uneven_m2(point: Circumstances, times: float) -> tuple[float, float]:

@@ -298,9 +298,15 @@ def field_test_parts(view: fieldtests.FieldTestView, job: JobNow, source: str) -
     """Return the parts of a report on a field test that was measured through."""
     result, unit = view.result, job.length_unit
     assert result is not None, "it was measured through"
-    tests = [("Test", "Statistic", "Limit", "")]
+    tests = [("Test", "Statistic", "Limit", "For all together", "")]
     tests += [
-        (item.name, f"{item.statistic:.3g}", f"{item.limit:.3g}", "passed" if item.passed else "not passed")
+        (
+            item.name,
+            f"{item.statistic:.3g}",
+            f"{item.limit:.3g}",
+            f"{item.corrected_limit:.3g}",
+            "passed" if item.passed else "not passed",
+        )
         for item in result.tests
     ]
     measured = [item for item in view.sets if item.begun_s is not None]
@@ -316,7 +322,7 @@ def field_test_parts(view: fieldtests.FieldTestView, job: JobNow, source: str) -
         ReportPart(
             f"{'Full' if view.full else 'Simplified'} test: {view.verdict}",
             [
-                ("After", source), ("Gives", view.quality), ("Distance of the points", text_from_metres(result.distance_m, unit)),
+                ("After", source), ("Gives", view.quality), ("Chance", view.chance), ("Distance of the points", text_from_metres(result.distance_m, unit)),
                 ("Height difference", text_from_metres(result.height_difference_m, unit)),
             ],
             [f"{item.severity}: {item.sentence}" for item in view.findings], tests,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from openstake.core.iso17123 import SERIES_APART_S, FieldTest, Independent, PlannedSet, too_soon_s
+from openstake.core.iso17123 import SERIES_APART_S, FieldTest, Independent, PlannedSet, TestItem, too_soon_s
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.units import text_from_seconds
 
@@ -13,8 +13,8 @@ def judge_field_test(found: FieldTest, independent: Independent, sigmas_given: b
     """Return what failed, and what the test rests on."""
     failed = [item for item in found.tests if not item.passed]
     gross = [item for item in failed if item.name.startswith("gross")]
-    said = [_gross(item.name, item.statistic, item.limit) for item in gross]
-    said += [_uncertain(item.name, item.statistic, item.limit) for item in failed if item not in gross]
+    said = [_gross(item, found.by_chance) for item in gross]
+    said += [_uncertain(item, found.by_chance) for item in failed if item not in gross]
     lacking = [
         words
         for words, value in (
@@ -55,21 +55,40 @@ def judge_times(sets: Sequence[PlannedSet]) -> list[Finding]:
     ]  # fmt: skip
 
 
-def _gross(name: str, statistic_m: float, limit_m: float) -> Finding:
-    what = name.removeprefix("gross error, ")
+def _gross(item: TestItem, by_chance: float) -> Finding:
+    what = item.name.removeprefix("gross error, ")
     return finding(
-        "iso-gross-error", Severity.STOP,
-        f"A {what} deviates by {1000.0 * statistic_m:.1f} mm; {1000.0 * limit_m:.1f} mm are allowed (2.5·√2·σ).",
-        "A false fix, a pole that was not plumb, another point, or an independent value that is wrong.",
+        "iso-gross-error", Severity.LOOK if item.passed_corrected else Severity.STOP,
+        f"A {what} deviates by {1000.0 * item.statistic:.1f} mm; {1000.0 * item.limit:.1f} mm are allowed (2.5·√2·σ).",
+        _chance(by_chance)
+        if item.passed_corrected
+        else "A false fix, a pole that was not plumb, another point, or an independent value that is wrong.",
         "Initialise anew and measure that set again; measure the independent value again.",
-        deviation_m=round(statistic_m, 5), limit_m=round(limit_m, 5),
+        deviation_m=round(item.statistic, 5), limit_m=round(item.limit, 5), corrected_limit_m=round(item.corrected_limit, 5),
     )  # fmt: skip
 
 
-def _uncertain(name: str, statistic: float, limit: float) -> Finding:
+def _uncertain(item: TestItem, by_chance: float) -> Finding:
     return finding(
-        "iso-uncertainty-larger", Severity.LOOK, f"{name}: {statistic:.4g} is more than {limit:.4g}.",
-        "This pair, here and today, is not as good as was expected: multipath, few satellites, a worn pole, other settings.",
+        "iso-uncertainty-larger", Severity.LOOK, f"{item.name}: {item.statistic:.4g} is more than {item.limit:.4g}.",
+        _chance(by_chance)
+        if item.passed_corrected
+        else "This pair, here and today, is not as good as was expected: multipath, few satellites, a worn pole, other settings.",
         "Repeat the test on open ground. If it fails again, do not rely on the stated precision.",
-        statistic=round(statistic, 6), limit=round(limit, 6),
+        statistic=round(item.statistic, 6), limit=round(item.limit, 6), corrected_limit=round(item.corrected_limit, 6),
     )  # fmt: skip
+
+
+def chance_words(found: FieldTest) -> str:
+    """Say what chance alone does to a test of the standard, and how this one stands with limits for all its comparisons together."""
+    return (
+        f"Of 100 such tests of a pair that is as good as was taken, {100.0 * found.by_chance:.0f} fail in one comparison or more. "
+        f"With limits for all comparisons together 5 do; with these this one is {'passed' if found.passed_corrected else 'not passed'}."
+    )
+
+
+def _chance(by_chance: float) -> str:
+    return (
+        f"It may be chance: of 100 such tests of a pair that is as good as was taken, {100.0 * by_chance:.0f} fail in one comparison or more. "
+        "With the limits for all comparisons together it passes."
+    )

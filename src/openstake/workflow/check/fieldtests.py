@@ -21,7 +21,7 @@ from openstake.core.iso17123 import (
     field_test,
     planned_sets,
 )
-from openstake.core.judge.fieldtest import judge_field_test, judge_times
+from openstake.core.judge.fieldtest import chance_words, judge_field_test, judge_times
 from openstake.core.judge.finding import Finding, ranked
 from openstake.core.limits import ShortText
 from openstake.core.units import metres_in_field, text_from_metres, text_from_seconds
@@ -59,7 +59,7 @@ class FieldTestWish:
 class FieldTestView:
     """A test as it stands: its sets with their times, what to measure next, and its result where all is measured.
 
-    `open`: something is still to be measured; `verdict` and `quality` say the result in words, `passed` whether every test is.
+    `open`: something is still to be measured; `verdict`, `quality` and `chance` say the result in words, `passed` whether every test is.
     """
 
     id: str
@@ -72,6 +72,7 @@ class FieldTestView:
     passed: bool | None
     verdict: str
     quality: str
+    chance: str
     result: FieldTest | None
     findings: tuple[Finding, ...]
 
@@ -144,7 +145,7 @@ def _view(
     return FieldTestView(
         series.id, settled.full, following is not None, sets, len(rows), wanted, _next_words(following, wait_s),
         None if result is None else result.passed, "" if result is None else "passed" if result.passed else "not passed",
-        "" if result is None else _quality(result, unit), result, ranked(found),
+        "" if result is None else _quality(result, unit), "" if result is None else chance_words(result), result, ranked(found),
     )  # fmt: skip
 
 

@@ -54,8 +54,8 @@ def _repeat(
     test: Equality | None
     if before.shot.id in epochs and after.shot.id in epochs:
         try:
-            series = (_epochs(item, epochs[item.shot.id], turn_deg) for item in (before, after))
-            test = equal_by_scatter(difference_m, *series, _POLE_TWICE_M2)
+            first_epochs, second_epochs = (_epochs(item, epochs[item.shot.id], turn_deg) for item in (before, after))
+            test = equal_by_scatter(difference_m, first_epochs, second_epochs, _POLE_TWICE_M2)
         except InputError:
             test = None  # too few epochs, or all the same: their scatter says nothing
     else:

@@ -164,10 +164,12 @@ function Result({ job, test, result }: { job: Schemas["JobView"]; test: Schemas[
               </td>
               <td className="text-right">{item.statistic.toPrecision(3)}</td>
               <td className="text-right text-faded">limit {item.limit.toPrecision(3)}</td>
+              <td className="text-right text-faded">for all together {item.corrected_limit.toPrecision(3)}</td>
             </tr>
           ))}
         </tbody>
       </CardTable>
+      <p className="mt-1 text-base">{test.chance}</p>
       <p className="mt-1 text-base">
         Distances: {result.distance_deviations.map((value) => signed(value, unit)).join(", ")} {sign}. Heights:{" "}
         {result.height_deviations.map((value) => signed(value, unit)).join(", ")} {sign}.
