@@ -33,7 +33,15 @@ def test_the_full_test_in_json(run):
     assert answer["s_h_m"] == pytest.approx((600e-6 / 28) ** 0.5) and answer["dof_h"] == 28
     assert len(answer["distance_deviations"]) == len(answer["height_deviations"]) == 15
     assert [item["passed"] for item in answer["tests"]] == [True] * 4
-    assert set(answer["tests"][0]) == {"name", "statistic", "limit", "passed"}
+    assert set(answer["tests"][0]) == {
+        "name",
+        "statistic",
+        "limit",
+        "passed",
+        "corrected_limit",
+        "by_chance",
+        "passed_corrected",
+    }
     assert [item["code"] for item in answer["findings"]] == ["iso-sigma-usual"]
 
 

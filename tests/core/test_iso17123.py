@@ -93,17 +93,15 @@ def test_corrected_limits_share_5_percent_among_32_comparisons():
 
 def test_what_only_the_standard_calls_a_gross_error_is_no_stop():
     table = rows(sigma_xy=0.001, sigma_h=0.001)
-    off = lambda up: [
-        replace(row, height_m=row.height_m + up) if (row.series, row.set, row.point) == (2, 3, 2) else row
-        for row in table
-    ]  # noqa: E731
-    said = lambda up: next(
-        item
-        for item in judge_field_test(
-            field_test(off(up), Predetermined(0.008, 0.015), Independent(12.0, 0.5)), Independent(12.0, 0.5), True
-        )
-        if item.code == "iso-gross-error"
-    )  # noqa: E731
+    known = Independent(12.0, 0.5)
+
+    def said(up):
+        off = [
+            replace(row, height_m=row.height_m + up) if (row.series, row.set, row.point) == (2, 3, 2) else row
+            for row in table
+        ]
+        found = judge_field_test(field_test(off, Predetermined(0.008, 0.015), known), known, True)
+        return next(item for item in found if item.code == "iso-gross-error")
 
     # 2.5·√2·15 mm = 53 mm; for all comparisons 67 mm.
     assert said(0.06).severity == "look" and "may be chance" in said(0.06).cause

@@ -463,7 +463,7 @@ def test_the_scatter_beside_a_claim_is_said_once_it_was_seen_long_enough(seconds
     watch, random = RoverWatch(), np.random.default_rng(3)
     for second, place in enumerate(random.normal(0.0, 0.004, (seconds, 3))):
         watch.add(epoch(float(second), place, speed_mps=0.01))
-    beside = instrument.claim_beside(watch.state())
+    beside = instrument.claim_beside(watch.state(), "m")
 
     assert said in beside.seen_words and (beside.seen is None) == (seconds < 20)
 

@@ -112,37 +112,37 @@ class Circumstances:
 
 @dataclass(frozen=True)
 class Term:
-    """One link's contribution, one sigma: horizontal per axis, vertical; on whose authority.
-
-    Where the axes are unequal, as a receiver may claim, `horizontal_m` is their root mean square and `uneven_m2` half the variance of
-    east less that of north, and their covariance.
-    """
+    """One link's contribution, one sigma: horizontal per axis (the root mean square of unequal ones), vertical; on whose authority."""
 
     name: TermName
     words: str
     horizontal_m: float
     vertical_m: float
     source: str
-    uneven_m2: tuple[float, float] = (0.0, 0.0)
 
 
 @dataclass(frozen=True)
 class Budget:
-    """All terms in the order of the chain, and their sum of variances at 95 %: a circle and a half width."""
+    """All terms in the order of the chain, and their sum of variances at 95 %: a circle and a half width.
+
+    A receiver may claim unequal axes: `apart_m2` is half the variance of east less that of north, with their covariance.
+    """
 
     terms: tuple[Term, ...]
     horizontal_95_m: float
     vertical_95_m: float
+    apart_m2: float = 0.0
+    covariance_en_m2: float = 0.0
 
 
-def summed(terms: Sequence[Term]) -> Budget:
+def summed(terms: Sequence[Term], uneven_m2: tuple[float, float] = (0.0, 0.0)) -> Budget:
     """Return a budget of independent terms: the exact circle of their covariance (2.4477 sigma of equal axes), and 1.9600 sigma."""
     flat, up = (sum(getattr(term, name) ** 2 for term in terms) for name in ("horizontal_m", "vertical_m"))
-    apart, both = (sum(term.uneven_m2[n] for term in terms) for n in (0, 1))
+    apart, both = uneven_m2
     if not (apart or both):
         return Budget(tuple(terms), CIRCLE_95 * flat**0.5, LINE_95 * up**0.5)
     east, north = (max(flat + side, 0.0) ** 0.5 for side in (apart, -apart))
-    return Budget(tuple(terms), horizontal_95_m(east, north, both), LINE_95 * up**0.5)
+    return Budget(tuple(terms), horizontal_95_m(east, north, both), LINE_95 * up**0.5, apart, both)
 
 
 def averaged_share(seconds: float, memory_s: float) -> float:
@@ -180,15 +180,8 @@ def budget_of(point: Circumstances, settings: BudgetSettings | None = None) -> B
         "local_fit": (point.fit_horizontal_m or 0.0, point.fit_vertical_m or 0.0),
     }  # fmt: skip
     claimed = _claimed(point) is not None
-    uneven = _uneven_m2(point, times)
-    return summed(
-        [
-            Term(
-                name, TERM_WORDS[name], *sizes[name], _source(name, claimed), uneven if name == "vector" else (0.0, 0.0)
-            )
-            for name in TERMS
-        ]
-    )
+    terms = [Term(name, TERM_WORDS[name], *sizes[name], _source(name, claimed)) for name in TERMS]
+    return summed(terms, _uneven_m2(point, times))
 
 
 def sigmas_of(budget: Budget, claim: Sigmas | None = None) -> Sigmas:
@@ -268,10 +261,11 @@ def with_terms(budget: Budget, changed: Mapping[str, tuple[float | None, float |
         terms.append(
             replace(
                 term, horizontal_m=term.horizontal_m if flat is None else flat, vertical_m=term.vertical_m if up is None else up,
-                source="typed", uneven_m2=term.uneven_m2 if flat is None else (0.0, 0.0),
+                source="typed",
             )
         )  # fmt: skip
-    return summed(terms)
+    typed = changed.get("vector", (None, None))[0] is not None
+    return summed(terms, (0.0, 0.0) if typed else (budget.apart_m2, budget.covariance_en_m2))
 
 
 # --- what if ---

@@ -130,6 +130,10 @@ SHORTEST_SCATTER_S = 20.0
 JUMP_LEAST_M = 0.05
 JUMP_SIGMAS = 5.0
 LONGEST_JUMP_STEP_S = 2.5
+# A drift of a pole that stands: beyond so many sigmas of the claim at both of its ends.
+DRIFT_LEAST_M = 0.03
+DRIFT_LEAST_UP_M = 0.05
+DRIFT_SIGMAS = 4.0
 POLE_SWINGS_MPS2 = 10.0  # the top of a pole that is carried
 PERSON_WALKS_MPS = 2.0
 PERSON_BRAKES_MPS2 = 3.0  # a person who moves a pole from rest to rest

@@ -3311,9 +3311,21 @@ export interface components {
         };
         /**
          * Budget
-         * @description All terms in the order of the chain, and their root sum of squares at 95 %: a circle and a half width.
+         * @description All terms in the order of the chain, and their sum of variances at 95 %: a circle and a half width.
+         *
+         *     A receiver may claim unequal axes: `apart_m2` is half the variance of east less that of north, with their covariance.
          */
         Budget: {
+            /**
+             * Apart M2
+             * @default 0
+             */
+            apart_m2: number;
+            /**
+             * Covariance En M2
+             * @default 0
+             */
+            covariance_en_m2: number;
             /** Horizontal 95 M */
             horizontal_95_m: number;
             /** Terms */
@@ -3908,6 +3920,8 @@ export interface components {
         /**
          * ClaimBeside
          * @description The receiver's claim beside the scatter seen while the pole stands on this fix, and which of them counts.
+         *
+         *     `would_tell` are the smallest errors of a fix that would be told at this claim.
          */
         ClaimBeside: {
             claim: components["schemas"]["Spread"] | null;
@@ -3923,6 +3937,8 @@ export interface components {
             span_s: number | null;
             /** Too Small */
             too_small: string[];
+            /** Would Tell */
+            would_tell: string;
         };
         /**
          * Closing
@@ -4559,9 +4575,11 @@ export interface components {
          * FieldTestView
          * @description A test as it stands: its sets with their times, what to measure next, and its result where all is measured.
          *
-         *     `open`: something is still to be measured; `verdict` and `quality` say the result in words, `passed` whether every test is.
+         *     `open`: something is still to be measured; `verdict`, `quality` and `chance` say the result in words, `passed` whether every test is.
          */
         FieldTestView: {
+            /** Chance */
+            chance: string;
             /** Findings */
             findings: components["schemas"]["Finding"][];
             /** Full */
@@ -9875,7 +9893,7 @@ export interface components {
         };
         /**
          * Term
-         * @description One link's contribution, one sigma: horizontal per axis, vertical; on whose authority.
+         * @description One link's contribution, one sigma: horizontal per axis (the root mean square of unequal ones), vertical; on whose authority.
          */
         Term: {
             /** Horizontal M */
@@ -9919,15 +9937,24 @@ export interface components {
         };
         /**
          * TestItem
-         * @description One test: it passes where the statistic is at most the limit.
+         * @description One test of the standard: it passes where the statistic is at most the limit.
+         *
+         *     `corrected_limit` is that of the same test among all comparisons of this field test, so that a pair that is as good as it was
+         *     taken for passes all of them in 95 of 100 tests; `by_chance` is how often it fails this test of the standard.
          */
         TestItem: {
+            /** By Chance */
+            by_chance: number;
+            /** Corrected Limit */
+            corrected_limit: number;
             /** Limit */
             limit: number;
             /** Name */
             name: string;
             /** Passed */
             passed: boolean;
+            /** Passed Corrected */
+            passed_corrected: boolean;
             /** Statistic */
             statistic: number;
         };

@@ -97,6 +97,7 @@ RULES: dict[str, Rule] = {
     "rover-far-from-control": Rule("control", "The rover is farther than 30 km from the nearest mark of the list.", COMMON_PRACTICE, at="job"),
     "rover-off-by-undulation": Rule("control", "The rover is above or below the marks by what the geoid lies off the ellipsoid.", COMMON_PRACTICE, at="job"),
     "rover-off-by-datum": Rule("control", "A standing rover is off a mark by what another datum lies off.", "EPSG dataset", differs=True, at="job"),
+    "position-drifted": Rule("rover", "The position drifted while fixed and the pole stood, beyond what the claim allows.", COMMON_PRACTICE, differs=True),
     "position-jumped": Rule("rover", "The position jumped while fixed, beyond its claim and what movement allows.", COMMON_PRACTICE, differs=True),
     "initialisations-agree": Rule("rover", "Two initialisations at one place agree.", COMMON_PRACTICE),
     "initialisations-disagree": Rule("rover", "Two initialisations at one place differ by more than both claims allow.", COMMON_PRACTICE, differs=True),

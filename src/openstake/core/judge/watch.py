@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from math import hypot
 
 from openstake.core.evidence import Status
 from openstake.core.judge.finding import Finding, Severity, finding, ranked
@@ -18,9 +19,10 @@ from openstake.core.limits import (
     PDOP_TOO_LARGE,
 )
 from openstake.core.rtk.age import AgeTrend, fix_goes_in_s
+from openstake.core.rtk.drift import Drift
 from openstake.core.rtk.jumps import Jump
 from openstake.core.rtk.rover import Pair, RoverState
-from openstake.core.units import about_seconds, text_from_metres
+from openstake.core.units import about_seconds, text_from_metres, text_from_seconds
 
 
 @dataclass(frozen=True)
@@ -41,6 +43,7 @@ def judge_watch(state: RoverState, distances: Distances, virtual: bool = False, 
         ranked(
             [
                 *judge_jumps(state.jumps, state.fix_since_s, unit),
+                *judge_drifts(state.drifts, state.fix_since_s, unit),
                 *(judge_pair(pair, unit) for pair in _newest_of_each_kind(state.pairs)),
                 *_claim(state, unit),
                 *_believable(state, distances, virtual, unit),
@@ -76,6 +79,24 @@ def judge_jumps(jumps: tuple[Jump, ...], since_s: float | None, unit: str = "m")
             jumps=len(mine),
         )
     ]
+
+
+def judge_drifts(drifts: tuple[Drift, ...], since_s: float | None, unit: str = "m") -> list[Finding]:
+    """Return what the drifts of the present initialisation say."""
+    mine = [drift for drift in drifts if since_s is not None and drift.time_s >= since_s]
+    if not mine:
+        return []
+    largest = max(mine, key=lambda drift: hypot(drift.horizontal_m, drift.up_m))
+    flat, up = (text_from_metres(value, unit) for value in (largest.horizontal_m, largest.up_m))
+    return [
+        finding(
+            "position-drifted", Severity.LOOK,
+            f"The position drifted by {flat} and {up} in height within {text_from_seconds(largest.over_s)} while it was fixed and the pole stood.",
+            "A false fix, multipath that the receiver does not know of, or a pole that sinks or leans; unless a hand moved it little by little.",
+            "Initialise anew and compare. Measure again what was measured since the fix came.",
+            horizontal_m=round(largest.horizontal_m, 4), up_m=round(largest.up_m, 4), over_s=round(largest.over_s),
+        )
+    ]  # fmt: skip
 
 
 def _newest_of_each_kind(pairs: tuple[Pair, ...]) -> list[Pair]:

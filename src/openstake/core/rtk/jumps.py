@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass
+from math import sqrt
 
 import numpy as np
 
@@ -22,6 +23,8 @@ from openstake.core.limits import (
     PERSON_WALKS_MPS,
     POLE_SWINGS_MPS2,
     STANDS_BELOW_MPS,
+    UNCLAIMED_HORIZONTAL_M,
+    UNCLAIMED_UP_M,
 )
 from openstake.core.rtk.fixes import Fix
 
@@ -40,6 +43,11 @@ class Jump:
     time_s: float
     size_m: float
     possible_m: float
+
+
+def smallest_jump_m(sigma_m: float) -> float:
+    """Return the smallest jump between two stands that is told, where one sigma of a position, in space, is claimed."""
+    return max(JUMP_LEAST_M, JUMP_SIGMAS * sqrt(2.0) * sigma_m)
 
 
 class JumpWatch:
@@ -97,7 +105,7 @@ class JumpWatch:
         if max(speeds, default=0.0) > STANDS_BELOW_MPS:
             return None
         size = float(np.linalg.norm(_middle(after) - _middle(before)))
-        if size <= max(JUMP_LEAST_M, JUMP_SIGMAS * 2.0**0.5 * _sigma_m([before[-1], after[0]])):
+        if size <= smallest_jump_m(_sigma_m([before[-1], after[0]])):
             return None
         step_s = after[0].time_s - before[-1].time_s
         return self._told(after[0].time_s, size, PERSON_BRAKES_MPS2 * step_s**2 / 4.0)
@@ -112,8 +120,8 @@ class JumpWatch:
 
 def _sigma_m(rows: Sequence[Fix]) -> float:
     """Return one sigma of a position of some epochs, in space; 1 cm and 2 cm where nothing is claimed."""
-    flat = [row.sigma_horizontal_m if np.isfinite(row.sigma_horizontal_m) else 0.010 for row in rows]
-    up = [row.sigma_up_m if np.isfinite(row.sigma_up_m) else 0.020 for row in rows]
+    flat = [row.sigma_horizontal_m if np.isfinite(row.sigma_horizontal_m) else UNCLAIMED_HORIZONTAL_M for row in rows]
+    up = [row.sigma_up_m if np.isfinite(row.sigma_up_m) else UNCLAIMED_UP_M for row in rows]
     return float(np.hypot(max(flat), max(up)))
 
 

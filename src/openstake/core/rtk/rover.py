@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter, deque
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -20,16 +21,18 @@ from openstake.core.limits import (
     STANDS_BELOW_MPS,
 )
 from openstake.core.rtk.age import AgeTrend, age_trend
+from openstake.core.rtk.drift import PART_S, Drift, StandLog
 from openstake.core.rtk.fixes import Clock, Fix, fix_of
 from openstake.core.rtk.initialising import Agreement, Initialisations, Loss, compared
 from openstake.core.rtk.jumps import Jump, JumpWatch
-from openstake.core.rtk.standing import ClaimHeld, Stood, claim_held, last_stood, stood
+from openstake.core.rtk.standing import ClaimHeld, Stood, claim_held, epochs_of, last_stood, series_of, stood
 
 _MOST_KEPT = 4000  # three minutes at 20 Hz, the rest is older than anybody asks
 _MOST_JUMPS = 100
 _MOST_PAIRS = 50
 _STOOD_LATELY_S = 10.0
 _PROVEN_AFTER_S = 3.0
+_CLAIMS_EVERY_S = 5.0  # what a stand says of the claim changes slowly, and takes some milliseconds
 _LOOKS_EVERY_S = 0.9  # where the pole stands is no matter of a fifth of a second
 SHORT_STAND_S = 2.0
 STAND_WINDOW_S = 30.0
@@ -74,7 +77,7 @@ class FixChange:
     after_s: float | None
 
 
-Happened = Jump | Pair | Switch | FixChange
+Happened = Jump | Drift | Pair | Switch | FixChange
 
 
 @dataclass(frozen=True)
@@ -106,6 +109,7 @@ class RoverState:
     fix_ratio: float | None
     losses: tuple[Loss, ...]
     jumps: tuple[Jump, ...]
+    drifts: tuple[Drift, ...]
     pairs: tuple[Pair, ...]
     switches: tuple[Switch, ...]
     trend: AgeTrend | None
@@ -136,9 +140,12 @@ class RoverWatch:
         self.clock = Clock()
         self.initialisations = Initialisations()
         self._jumps_of = JumpWatch()
+        self._stand_log = StandLog()
+        self._claims: tuple[float, tuple[ClaimHeld, ...]] = (-np.inf, ())
         self._recent: deque[Fix] = deque(maxlen=_MOST_KEPT)
         self._epoch: Epoch | None = None
         self.jumps: list[Jump] = []
+        self.drifts: list[Drift] = []
         self.pairs: list[Pair] = []
         self.switches: list[Switch] = []
         self._before: _Before | None = None
@@ -181,6 +188,10 @@ class RoverWatch:
         jumps = self._jumps_of.add(fix)
         self.jumps = (self.jumps + jumps)[-_MOST_JUMPS:]
         happened += jumps
+        drift = self._stand_log.add(fix)
+        if drift is not None:
+            self.drifts = [*self.drifts, drift][-_MOST_JUMPS:]
+            happened.append(drift)
         if fresh and self._before is None:
             self._last_stood = None
         happened += self._note_stand(fix)
@@ -203,6 +214,7 @@ class RoverWatch:
     def base_moved(self) -> None:
         """Compare nothing that stood before with what stands from now on: the base is elsewhere on the air."""
         self._before = self._last_stood = None
+        self._stand_log.clear()
         self._stands_since_s = self._recent[-1].time_s if self._recent else -np.inf
 
     def last_stand(self) -> tuple[Stood, int | None] | None:
@@ -313,17 +325,35 @@ class RoverWatch:
         lately = [row for row in self._recent if fix.time_s - row.time_s <= _TREND_WINDOW_S]
         since_s = self.initialisations.since_s
         on_fix = [row for row in self._recent if since_s is not None and row.time_s >= since_s]
-        stand = _stand_of(on_fix)
-        long_enough = stand is not None and stand.span_s >= SHORTEST_SCATTER_S
+        standing = last_stood(on_fix)
+        stand = _stood(standing)
         return RoverState(
             fix.time_s, epoch, since_s, self.initialisations.count, self.initialisations.time_to_fix_s,
-            self.initialisations.fix_ratio, tuple(self.initialisations.losses), tuple(self.jumps), tuple(self.pairs),
+            self.initialisations.fix_ratio, tuple(self.initialisations.losses), tuple(self.jumps), tuple(self.drifts), tuple(self.pairs),
             tuple(self.switches), _newest_trend(lately), stand,
-            tuple(claim_held(stand)) if stand is not None and long_enough else (),
+            self._claims_held(standing, stand),
             self._corrected[1] if self._corrected else None, self._corrected[0] if self._corrected else None,
             0.0 if self._unused_since_s is None else fix.time_s - self._unused_since_s, self.device(),
             self._before.kind if self._before is not None else None,
         )  # fmt: skip
+
+    def _claims_held(self, standing: Sequence[Fix], stand: Stood | None) -> tuple[ClaimHeld, ...]:
+        """Return the claim against the scatter of the present stand, by the minutes that are remembered whole or by the longer log."""
+        if stand is None or stand.span_s < SHORTEST_SCATTER_S:
+            return ()
+        if abs(stand.to_s - self._claims[0]) < _CLAIMS_EVERY_S:
+            return self._claims[1]
+        log = self._stand_log
+        series, claims = epochs_of(standing), (stand.claim_east_m, stand.claim_north_m, stand.claim_up_m)
+        held = claim_held(series, claims)
+        if log.span_s > SCATTER_WINDOW_S and not any(item.too_small for item in held):
+            known = [part.claim_m for part in log.parts if part.claim_m is not None]
+            if len(known) == len(log.parts):
+                east, north, up = np.sqrt(np.mean(np.square(known), axis=0)).tolist()
+                places = series_of([part.xyz_m for part in log.parts], log.span_s - PART_S)
+                held = claim_held(places, (east, north, up)) or held
+        self._claims = (stand.to_s, tuple(held))
+        return self._claims[1]
 
 
 def _newest_trend(rows: list[Fix]) -> AgeTrend | None:
@@ -355,7 +385,10 @@ def _newest_trend(rows: list[Fix]) -> AgeTrend | None:
 
 def _stand_of(rows: list[Fix]) -> Stood | None:
     """Return the stretch at the end of fixed epochs in which the pole stands, with the mean claim of its epochs."""
-    fixes = last_stood(rows)
+    return _stood(last_stood(rows))
+
+
+def _stood(fixes: list[Fix]) -> Stood | None:
     if not fixes:
         return None
     known = [fix.claim_m for fix in fixes if fix.claim_m is not None]

@@ -8,14 +8,17 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from openstake.core.errors import InputError
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
-from openstake.core.limits import STANDING_M, STANDING_SIGMAS, STANDING_UP_M
+from openstake.core.geodesy.local import enu_axes
+from openstake.core.limits import SHORTEST_SCATTER_S, STANDING_M, STANDING_SIGMAS, STANDING_UP_M
+from openstake.core.memory import Epochs, chance_of_scatter, independent_epochs, remembered, weights
 from openstake.core.rtk.fixes import Fix
-from openstake.core.special import chdtri
 from openstake.core.vector import Scatter, mean_vector, scatter_of_vectors
 
-CHANCE = 0.001  # a claim is called too small where the scatter seen has a smaller chance than this
+CHANCE = 0.0002  # a claim is called too small where it has a smaller chance than this: it is asked many times a day
 _FEWEST = 3
+_FEWEST_INDEPENDENT = 3.0
 
 
 @dataclass(frozen=True)
@@ -38,13 +41,17 @@ class Stood:
 
 @dataclass(frozen=True)
 class ClaimHeld:
-    """The scatter seen in one component against the claim, one sigma in metres; `too_small`: more than chance allows."""
+    """The scatter seen in one component against the claim, one sigma in metres; `too_small`: more than chance allows.
+
+    `takes_s` is how long the pole has to stand until a scatter of twice the claim shows.
+    """
 
     component: str
     claim_m: float
     seen_m: float
     effective_n: float
     too_small: bool
+    takes_s: float
 
 
 def _widest_m(fixes: Sequence[Fix]) -> NDArray[np.float64]:
@@ -93,25 +100,37 @@ def stood(fixes: Sequence[Fix], claims: Sequence[tuple[float, float, float]] = (
     return Stood(fixes[0].time_s, fixes[-1].time_s, len(fixes), mean, scatter, *(float(value) for value in claimed))
 
 
-def claim_held(seen: Stood) -> list[ClaimHeld]:
-    """Return each component's scatter against the claim; none where either is not known or too few epochs count.
+def claim_held(epochs: Epochs, claims_m: tuple[float, float, float]) -> list[ClaimHeld]:
+    """Return each component's scatter against the claim, one sigma in east, north, up; none where either is not known.
 
-    The ratio of variances times the degrees of freedom (effective n − 1) is chi-squared where the claim is right.
-
-    Source: chi-squared test of a variance (any textbook of statistics; from memory).
+    `too_small`: whatever the epochs remember, a scatter as small as the claim has less than one chance in five thousand (`core/memory.py`).
+    A scatter of twice the claim is told in nine of ten once the stretch is worth three independent epochs: `takes_s`.
     """
-    scatter = seen.scatter
-    if scatter is None or scatter.effective_n < _FEWEST:
+    if not all(np.isfinite(claim) and claim > 0.0 for claim in claims_m):
         return []
-    freedom = scatter.effective_n - 1.0
-    limit = float(chdtri(freedom, CHANCE))
-    pairs = (
-        ("east", seen.claim_east_m, scatter.sigma_east_m),
-        ("north", seen.claim_north_m, scatter.sigma_north_m),
-        ("up", seen.claim_up_m, scatter.sigma_up_m),
-    )
+    try:
+        (seen,) = remembered(epochs)
+    except InputError:
+        return []  # too few, or all the same: nothing is seen
+    chances = chance_of_scatter(seen, claims_m)
+    spread = np.std(epochs.positions_m, axis=0, ddof=1)
+    independent = independent_epochs(seen, weights(seen))
+    takes_s = epochs.span_s * max(_FEWEST_INDEPENDENT / independent, 0.0)
     return [
-        ClaimHeld(name, claim, observed, scatter.effective_n, freedom * (observed / claim) ** 2 > limit)
-        for name, claim, observed in pairs
-        if np.isfinite(claim) and claim > 0.0
+        ClaimHeld(
+            name, claim, float(spread[n]), independent, bool(chances[n] < CHANCE), max(takes_s, SHORTEST_SCATTER_S)
+        )
+        for n, (name, claim) in enumerate(zip(("east", "north", "up"), claims_m, strict=True))
     ]
+
+
+def epochs_of(fixes: Sequence[Fix]) -> Epochs:
+    """Return epochs in which a pole stands as a series in east, north, up about the first of them."""
+    return series_of([fix.xyz_m for fix in fixes], fixes[-1].time_s - fixes[0].time_s)
+
+
+def series_of(places_m: Sequence[NDArray[np.float64]], span_s: float) -> Epochs:
+    """Return Earth-centred places, evenly spaced over a span, as a series in east, north, up about the first of them."""
+    places = np.array(places_m)
+    latitude, longitude, _ = geodetic_from_ecef(places[0])
+    return Epochs((places - places[0]) @ enu_axes(float(latitude), float(longitude)).T, span_s)

@@ -9,10 +9,11 @@ from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from openstake.core.control import Difference
-from openstake.core.equality import Epochs, Equality, equal_by_scatter, equal_by_sigmas
+from openstake.core.equality import Equality, equal_by_scatter, equal_by_sigmas
 from openstake.core.errors import InputError
 from openstake.core.judge.check import Repeat
 from openstake.core.limits import POLE_TWICE_M
+from openstake.core.memory import Epochs
 from openstake.core.sigmas import covariance_of, grid_axes, in_grid
 from openstake.workflow.check.measured import Measured
 from openstake.workflow.now import points

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
+from math import hypot
 from typing import Any
 
 import numpy as np
@@ -19,10 +20,18 @@ from openstake.core.judge.lost import LinkHeard, judge_frames, judge_lost
 from openstake.core.judge.place import Control
 from openstake.core.judge.watch import Distances, judge_age, judge_watch
 from openstake.core.kit.profile import Profile
-from openstake.core.limits import PLAN_REACHES_M, SHORTEST_SCATTER_S, ShortText
+from openstake.core.limits import (
+    PLAN_REACHES_M,
+    SHORTEST_SCATTER_S,
+    UNCLAIMED_HORIZONTAL_M,
+    UNCLAIMED_UP_M,
+    ShortText,
+)
 from openstake.core.rtk.age import fix_goes_in_s
+from openstake.core.rtk.drift import smallest_drift_m
+from openstake.core.rtk.jumps import smallest_jump_m
 from openstake.core.rtk.rover import RoverState
-from openstake.core.sigmas import Ellipse95, Sigmas, ellipse_95, horizontal_95_m, vertical_95_m
+from openstake.core.sigmas import Ellipse95, Sigmas, ellipse_95, horizontal_95_m, principal_sigmas_m, vertical_95_m
 from openstake.core.sky.obstruction import Cell
 from openstake.core.sky.use import SkyUse, sky_use
 from openstake.core.units import about_seconds, text_from_metres, text_from_seconds
@@ -134,7 +143,10 @@ class Decides:
 
 @dataclass(frozen=True)
 class ClaimBeside:
-    """The receiver's claim beside the scatter seen while the pole stands on this fix, and which of them counts."""
+    """The receiver's claim beside the scatter seen while the pole stands on this fix, and which of them counts.
+
+    `would_tell` are the smallest errors of a fix that would be told at this claim.
+    """
 
     claim: Spread | None
     claim_words: str
@@ -144,6 +156,7 @@ class ClaimBeside:
     span_s: float | None
     too_small: tuple[str, ...]
     decides: Decides
+    would_tell: str
 
 
 @dataclass(frozen=True)
@@ -298,7 +311,7 @@ def _instrument(
         age=_age(state),
         fix=_fix(state),
         meant=_meant(job, evidence, moment, state),
-        claim=claim_beside(state),
+        claim=claim_beside(state, job.length_unit),
         sky=sky_use(in_view, sent, mask, profile.constellations if profile else None),
         mask_deg=mask,
         obstructed=watched.obstructed,
@@ -427,10 +440,10 @@ def _spread(sigmas: Sigmas) -> Spread:
     )
 
 
-def claim_beside(state: RoverState | None) -> ClaimBeside:
+def claim_beside(state: RoverState | None, unit: str) -> ClaimBeside:
     """Return a receiver's claim, the scatter seen beside it, and which of the two counts."""
     if state is None:
-        return ClaimBeside(None, "", None, "", None, None, (), _decides(None, None, ()))
+        return ClaimBeside(None, "", None, "", None, None, (), _decides(None, None, ()), "")
     claim, epoch, stood = state.epoch.claim, state.epoch, state.stood
     if claim is None:
         words = "no GST: the receiver claims nothing"
@@ -441,7 +454,9 @@ def claim_beside(state: RoverState | None) -> ClaimBeside:
     claimed = None if claim is None else _spread(claim)
     scatter = None if stood is None else stood.scatter
     if stood is None or scatter is None:
-        return ClaimBeside(claimed, words, None, _unseen(state), None, None, (), _decides(claimed, None, ()))
+        return ClaimBeside(
+            claimed, words, None, _unseen(state), None, None, (), _decides(claimed, None, ()), _would_tell(state, unit)
+        )
     seen = _spread(Sigmas(scatter.sigma_east_m, scatter.sigma_north_m, scatter.sigma_up_m, scatter.covariance_en_m2))
     enough = stood.span_s >= SHORTEST_SCATTER_S
     said = f"seen over {text_from_seconds(stood.span_s)}, {scatter.effective_n:.0f} independent epochs"
@@ -449,7 +464,23 @@ def claim_beside(state: RoverState | None) -> ClaimBeside:
     return ClaimBeside(
         claimed, words, seen if enough else None, said if enough else "stand still for 20 s to see the scatter",
         scatter.effective_n, stood.span_s, too_small, _decides(claimed, seen if enough else None, too_small),
+        _would_tell(state, unit),
     )  # fmt: skip
+
+
+def _would_tell(state: RoverState, unit: str) -> str:
+    """Say the smallest jump, drift and excess of scatter that would be told of a pole that stands, at the claim there is."""
+    claim = state.epoch.claim
+    flat_m, up_m = UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M
+    if claim is not None:
+        flat_m, up_m = principal_sigmas_m(claim.east_m, claim.north_m, claim.covariance_en_m2)[0], claim.up_m
+    drift, drift_up = (text_from_metres(value, unit) for value in smallest_drift_m(flat_m, up_m))
+    jump = text_from_metres(smallest_jump_m(hypot(flat_m, up_m)), unit)
+    said = f"Standing, it would tell a jump of {jump}, a drift of {drift} ({drift_up} in height)"
+    if claim is None:
+        return f"{said}."
+    takes_s = max((item.takes_s for item in state.claims), default=SHORTEST_SCATTER_S)
+    return f"{said}, and a scatter of twice the claim after {about_seconds(takes_s)}."
 
 
 def _decides(claimed: Spread | None, seen: Spread | None, too_small: tuple[str, ...]) -> Decides:

@@ -8,6 +8,7 @@ from openstake.core.advice import Holds, record_holds, shot_advice, watch_advice
 from openstake.core.evidence import Epoch, Status
 from openstake.core.judge.watch import judge_pair
 from openstake.core.limits import ShortText
+from openstake.core.rtk.drift import Drift
 from openstake.core.rtk.jumps import Jump
 from openstake.core.rtk.rover import Happened, Pair, Switch
 from openstake.core.shot import unreported
@@ -209,6 +210,13 @@ def told_in_book(item: Happened, unit: str) -> tuple[str, str]:
     """Return the kind and the sentence under which the Book tells what a rover's epochs show, in the job's unit."""
     if isinstance(item, Jump):
         return "position-jumped", f"the position jumped by {text_from_metres(item.size_m, unit)} while it was fixed."
+    if isinstance(item, Drift):
+        flat, up = text_from_metres(item.horizontal_m, unit), text_from_metres(item.up_m, unit)
+        over = text_from_seconds(item.over_s)
+        return (
+            "position-drifted",
+            f"the position drifted by {flat} and {up} in height within {over} while the pole stood.",
+        )
     if isinstance(item, Pair):
         found = judge_pair(item, unit)
         return found.code, found.sentence

@@ -121,6 +121,7 @@ function Cards({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Instru
           {claim.claim_words}
           {claim.seen_words && `; ${claim.seen_words}`}
           {bad && `. Claimed too small: ${claim.too_small.join(", ")}`}
+          {claim.would_tell && `. ${claim.would_tell}`}
         </p>
       </section>
       <Card
