@@ -110,12 +110,12 @@ class Filling:
 
     def shots(
         self, base, listening, reference, coordinate, count, epochs=60, off_m=(0.0, 0.0, 0.0), as_points=False, places=None,
-        noise_m=0.006,
+        noise_m=0.006, floats=(),
     ):  # fmt: skip
         """Measure as many shots from a base, on one mark after the other; the rover is off by east, north, up.
 
         Points stand a metre apart beside the marks, with names and codes, and are checks of nothing.  `places`: where the marks
-        are on Earth (Earth-centred metres), in place of what the frame says.
+        are on Earth (Earth-centred metres), in place of what the frame says.  The last epoch of the shots `floats` is one.
         """
         found, rows = [], []
         base_heights = self.session.scalars(
@@ -153,7 +153,7 @@ class Filling:
             rows += [
                 {
                     "shot_id": shot.id, "n": n, "time_of_day_s": 3600.0 + n, "date": "2026-11-25", "host_s": self.now + n,
-                    "quality": 4, "latitude_text": angle_text(latitude[n], "NS", 2),
+                    "quality": 5 if number in floats and n == epochs - 1 else 4, "latitude_text": angle_text(latitude[n], "NS", 2),
                     "longitude_text": angle_text(longitude[n], "EW", 3), "altitude_m": round(float(height[n]) - 56.9, 4),
                     "separation_m": 56.9, "satellites": 21, "hdop": 0.7, "age_s": 1.0, "station_id": 17,
                     "sigma_east_m": 0.006, "sigma_north_m": 0.005, "sigma_up_m": 0.011, "reference_id": reference.id,

@@ -9,9 +9,11 @@ import ezdxf
 import numpy as np
 import pytest
 from pyproj import Transformer
+from sqlalchemy import select
 
 from openstake.core.sigmas import Sigmas
 from openstake.core.vector import ecef_covariance_m2
+from openstake.store.models import PointLabel
 from tests.conftest import as_file
 from tests.filled import Filling
 
@@ -43,6 +45,24 @@ def home(shared_office):
     return get
 
 
+@pytest.fixture(scope="module")
+def home_of(shared_office):
+    """A job with five points a metre apart: one good, one with an epoch of float, one taken out, and two of one name."""
+    crew = shared_office
+    job = crew.post("/jobs", {"name": "Doubts", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
+    crew.post(f"/jobs/{job}/control/accept", as_file("name,east,north,ellipsoidal height\nM0,703412.4,629805.1,62.4\n"))
+
+    def work(session):
+        filling = Filling(session, job)
+        shots = filling.shots(*filling.base(0, filling.marks[0]), 5, 6, as_points=True, floats=(1,))
+        for name, shot in zip(("G1", "F1", "O1", "T1", "T1"), shots, strict=True):
+            old = session.scalars(select(PointLabel).where(PointLabel.shot_id == shot.id)).one()
+            filling.add(PointLabel(shot_id=shot.id, job_id=job, name=name, taken_out=name == "O1", replaces_id=old.id))
+
+    crew.program.context.database.write(work)
+    return crew, job
+
+
 def to_degrees(point):
     """Return longitude, latitude of a point by PROJ's own projection."""
     return Transformer.from_crs(2157, 4173, always_xy=True).transform(point["east_m"], point["north_m"])
@@ -56,12 +76,34 @@ def test_geojson_and_kml_lie_where_proj_puts_them(home):
     for feature, mark, point in zip(features, marks, home.points, strict=True):
         longitude, latitude = to_degrees(point)
         assert feature["geometry"]["coordinates"][:2] == pytest.approx([longitude, latitude], abs=1e-9)
-        assert feature["geometry"]["coordinates"][2] == pytest.approx(point["height_m"])
+        # GeoJSON knows WGS 84 alone: its ellipsoid lies up to 0.1 mm from GRS 80 (both flattenings as published).
+        assert feature["geometry"]["coordinates"][2] == pytest.approx(point["height_m"], abs=1.1e-4)
         said = feature["properties"]
         assert said["horizontal_95_m"] == point["budget_horizontal_95_m"] and said["recorded"].endswith("Z")
         written = mark.findtext(".//{*}coordinates").split(",")[:2]
         assert [float(value) for value in written] == pytest.approx([longitude, latitude], abs=1e-9)
         assert f"{point['budget_horizontal_95_m']:.3f} m horizontally" in mark.findtext("{*}description")
+
+
+def test_a_list_says_first_what_speaks_against_points_and_leaves_them_out(home_of):
+    """A point with epochs that are not fixed, one that was taken out, and one name at two places 1.2 m apart."""
+    crew, job = home_of
+    said = crew.get(f"/jobs/{job}/doubtful-points")
+
+    assert {(point["name"], point["doubt"]) for point in said["points"]} == {
+        ("F1", "not fixed"), ("O1", "taken out"), ("T1", "one name at two places"),
+    }  # fmt: skip
+    assert len(said["points"]) == 4 and "1 not fixed" in said["words"] and "2 one name at two places" in said["words"]
+    rows = list(csv.DictReader(io.StringIO(crew.get(f"/jobs/{job}/points.csv"))))
+    assert [row["name"] for row in rows] == ["G1"]
+    every = list(csv.DictReader(io.StringIO(crew.get(f"/jobs/{job}/take-home/csv?doubtful=take"))))
+    marked = {(row["name"], row["status"], row["kept"], row["with_this_name"]) for row in every}
+    assert marked == {
+        ("G1", "fixed", "kept", "1"), ("F1", "partly fixed", "kept", "1"), ("O1", "fixed", "taken out", "1"), ("T1", "fixed", "kept", "2"),
+    }  # fmt: skip
+    assert {row["base"] for row in every} == {"M0"}
+    vectors = list(csv.DictReader(io.StringIO(crew.get(f"/jobs/{job}/take-home/vectors"))))
+    assert [row["name"] for row in vectors] == ["G1"]
 
 
 def test_dxf_has_a_layer_for_each_code_and_a_circle_of_95_per_cent(home):
@@ -99,7 +141,13 @@ def test_a_csv_has_the_columns_in_the_order_and_the_unit_that_are_wished_and_no_
     assert float(rows[1][1]) == pytest.approx(point["north_m"] / 0.3048, abs=1e-4)
     assert float(rows[1][3]) == pytest.approx(to_degrees(point)[1], abs=1e-9)
     usual = home("csv").split("\r\n")[0].split(",")
-    assert usual[:4] == ["name", "east_m", "north_m", "ellipsoidal_height_m"] and usual[-1] == "vertical_95_m"
+    assert usual[:4] == ["name", "east_m", "north_m", "ellipsoidal_height_m"] and usual[-5:] == [
+        "vertical_95_m",
+        "status",
+        "base",
+        "kept",
+        "with_this_name",
+    ]
     assert set(home.view["usual"]) < {column["key"] for column in home.view["columns"]}
     for query in ("?columns=name,nothing", "?unit=furlong"):
         home("csv", 422, query)

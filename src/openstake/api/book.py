@@ -35,6 +35,11 @@ def book_routes(api: Api, context: Context) -> None:
         """Say what can be taken home, and how."""
         return out.view(context, job_id)
 
+    @api.get("/jobs/<job_id>/doubtful-points", "book")
+    def doubtful_points(job_id: str) -> out.DoubtfulPoints:
+        """Say which points something speaks against: not fixed, taken out, one name at two places."""
+        return out.doubtful_points(context, job_id)
+
     @api.get("/jobs/<job_id>/take-home/<kind>", "book")
     def take_home(job_id: str, kind: str, query: out.TakeHome) -> Response:
         """Return the points as CSV, GeoJSON, KML, DXF or LandXML, or the vectors with their covariances."""

@@ -2,7 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from math import hypot
+from typing import Literal
+
+from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+
+FixedStatus = Literal["fixed", "partly fixed", "not fixed"]
+Doubt = Literal["", "not fixed", "taken out", "one name at two places"]
 
 
 @dataclass(frozen=True)
@@ -10,7 +19,9 @@ class TakenPoint:
     """A point: grid metres and ellipsoidal height, degrees in the job's datum, Earth-centred metres; None where not known.
 
     Elevation by the job's geoid; local coordinates by the fit in use, 95 % of these too.  `horizontal_95_m` and `vertical_95_m` are
-    relative to the base mark.  Sigmas are what the receiver claimed.  Times are Unix seconds, UTC.
+    relative to the base mark.  Sigmas are what the receiver claimed.  Times are Unix seconds, UTC.  `base` is the mark its base stood
+    on, `taken_out` whether the crew took it out of the list, `named` how many of the list have its name, and `doubt` why it is left
+    out unless somebody wishes it.
     """
 
     name: str
@@ -44,3 +55,60 @@ class TakenPoint:
     frame: str
     frame_epoch: str
     recorded_s: float
+    base: str
+    taken_out: bool
+    named: int = 1
+    doubt: Doubt = ""
+
+    @property
+    def status(self) -> FixedStatus:
+        if not self.not_fixed:
+            return "fixed"
+        return "not fixed" if self.not_fixed >= self.epochs else "partly fixed"
+
+    @property
+    def on_earth(self) -> tuple[float, float, float] | None:
+        """Latitude, longitude (degrees) and ellipsoidal height (metres) of the frame that positions are in, whatever the job's datum.
+
+        None where the job lies nowhere on Earth yet.
+        """
+        if self.x_m is None or self.y_m is None or self.z_m is None:
+            return None
+        latitude, longitude, height = geodetic_from_ecef((self.x_m, self.y_m, self.z_m))
+        return float(latitude), float(longitude), float(height)
+
+
+def with_doubts(points: Sequence[TakenPoint]) -> list[TakenPoint]:
+    """Return the points of a list with how many share their name, and with what speaks against taking each home.
+
+    One name is at two places where two fixed points that were not taken out lie further apart than both their 95 % together.
+    """
+    by_name: dict[str, list[TakenPoint]] = defaultdict(list)
+    for point in points:
+        by_name[point.name].append(point)
+    apart = {name for name, own in by_name.items() if _lie_apart([point for point in own if not _doubt(point)])}
+
+    def doubt(point: TakenPoint) -> Doubt:
+        return _doubt(point) or ("one name at two places" if point.name in apart else "")
+
+    return [replace(point, named=len(by_name[point.name]), doubt=doubt(point)) for point in points]
+
+
+def _doubt(point: TakenPoint) -> Doubt:
+    if point.taken_out:
+        return "taken out"
+    return "not fixed" if point.not_fixed else ""
+
+
+def _lie_apart(points: Sequence[TakenPoint]) -> bool:
+    """Return whether any two of some points of one name lie further apart than chance allows, horizontally or in height."""
+    return any(
+        hypot(one.east_m - other.east_m, one.north_m - other.north_m)
+        > hypot(one.horizontal_95_m, other.horizontal_95_m) * _ROOM
+        or abs(one.height_m - other.height_m) > hypot(one.vertical_95_m, other.vertical_95_m) * _ROOM
+        for n, one in enumerate(points)
+        for other in points[:n]
+    )
+
+
+_ROOM = 2.0  # a list is no test: what chance does once in twenty pairs is left in

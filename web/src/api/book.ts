@@ -28,6 +28,9 @@ export const useDaySheet = (id: string, day: string) =>
   });
 export const useTakeHome = (id: string) =>
   useQuery({ queryKey: ["job", id, "takeHome"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/take-home", path(id))) });
+/** What speaks against points of the list; asked anew whenever the page opens. */
+export const useDoubtfulPoints = (id: string) =>
+  useQuery({ queryKey: ["job", id, "doubtfulPoints"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/doubtful-points", path(id))) });
 export const useReports = (id: string) =>
   useQuery({
     queryKey: ["job", id, "reports"],

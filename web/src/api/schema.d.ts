@@ -1122,6 +1122,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/doubtful-points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Say which points something speaks against: not fixed, taken out, one name at two places. */
+        get: operations["get__api_jobs_{job_id}_doubtful-points"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/events": {
         parameters: {
             query?: never;
@@ -4350,6 +4367,33 @@ export interface components {
             north_m: number;
             /** Set Ups */
             set_ups: components["schemas"]["Occupied"][];
+        };
+        /**
+         * DoubtfulPoint
+         * @description A point of the list that something speaks against.
+         */
+        DoubtfulPoint: {
+            /**
+             * Doubt
+             * @enum {string}
+             */
+            doubt: "" | "not fixed" | "taken out" | "one name at two places";
+            /** Name */
+            name: string;
+            /** Recorded S */
+            recorded_s: number;
+        };
+        /**
+         * DoubtfulPoints
+         * @description What is to be said before a list is saved: `words` in one line (empty: nothing speaks against any), and which points they are.
+         */
+        DoubtfulPoints: {
+            /** More */
+            more: number;
+            /** Points */
+            points: components["schemas"]["DoubtfulPoint"][];
+            /** Words */
+            words: string;
         };
         /**
          * DropMeasure
@@ -9781,7 +9825,8 @@ export interface components {
         };
         /**
          * TakeHome
-         * @description What of a CSV is wished: its columns in order, by key, parted by commas; the unit of its lengths.  Empty: the usual ones.
+         * @description What is wished: a CSV's columns in order, by key, parted by commas, the unit of lengths (empty: the usual ones), and whether
+         *     points that something speaks against are left out, or taken and marked.
          */
         TakeHome: {
             /**
@@ -9789,6 +9834,12 @@ export interface components {
              * @default
              */
             columns?: string;
+            /**
+             * Doubtful
+             * @default leave out
+             * @enum {string}
+             */
+            doubtful?: "leave out" | "take";
             /**
              * Unit
              * @default
@@ -15010,6 +15061,64 @@ export interface operations {
             };
         };
     };
+    "get__api_jobs_{job_id}_doubtful-points": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoubtfulPoints"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "get__api_jobs_{job_id}_events": {
         parameters: {
             query?: never;
@@ -19544,7 +19653,10 @@ export interface operations {
     "get__api_jobs_{job_id}_take-home_{kind}": {
         parameters: {
             query?: {
-                /** @description What of a CSV is wished: its columns in order, by key, parted by commas; the unit of its lengths.  Empty: the usual ones. */
+                /**
+                 * @description What is wished: a CSV's columns in order, by key, parted by commas, the unit of lengths (empty: the usual ones), and whether
+                 *     points that something speaks against are left out, or taken and marked.
+                 */
                 TakeHome?: components["schemas"]["TakeHome"];
             };
             header?: never;

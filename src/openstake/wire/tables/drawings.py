@@ -48,14 +48,15 @@ def drawn_mark(placed: PlacedMark) -> Drawn:
 def drawn_point(point: TakenPoint) -> Drawn:
     """Return a point as it is drawn: on the layer of its code, its horizontal 95 % as a circle."""
     words = (
-        point.code, point.note,
+        point.code, point.note, f"{point.status}, base on {point.base}{f', {point.doubt}' if point.doubt else ''}",
         f"95 %: {point.horizontal_95_m:.3f} m horizontally, {point.vertical_95_m:.3f} m in height, relative to the base mark",
         f"Ellipsoidal height {point.height_m:.3f} m", utc_text(point.recorded_s),
     )  # fmt: skip
     height = point.height_m if point.elevation_m is None else point.elevation_m
+    latitude_deg, longitude_deg, _ = point.on_earth or (None, None, None)
     layer = _NO_LAYER.sub(" ", point.code).strip()[:200] or _NO_CODE
     return Drawn(
-        point.name, layer, point.east_m, point.north_m, height, point.latitude_deg, point.longitude_deg, words, point.horizontal_95_m
+        point.name, layer, point.east_m, point.north_m, height, latitude_deg, longitude_deg, words, point.horizontal_95_m
     )  # fmt: skip
 
 

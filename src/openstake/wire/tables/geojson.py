@@ -162,21 +162,22 @@ def write_geojson(marks: Sequence[PlacedMark], system: str) -> str:
 
 
 def write_points_geojson(points: Sequence[TakenPoint], system: str) -> str:
-    """Return measured points as GeoJSON: longitude, latitude and ellipsoidal height of the job's datum, all else in the properties.
+    """Return measured points as GeoJSON: longitude, latitude and ellipsoidal height of the frame that positions are in (RFC 7946 knows
+    no other datum than WGS 84); all else in the properties, latitude and longitude of the job's datum too.
 
     Lengths are metres; `recorded` is UTC.  A point of a job that lies nowhere on Earth yet has no geometry.
     """
     features = []
     for point in points:
         values = {name: value for name, value in asdict(point).items() if value is not None and name != "recorded_s"}
-        there = point.longitude_deg is not None and point.latitude_deg is not None
+        there = point.on_earth
         features.append(
             {
                 "type": "Feature",
-                "geometry": {"type": "Point", "coordinates": [point.longitude_deg, point.latitude_deg, point.height_m]}
-                if there
+                "geometry": {"type": "Point", "coordinates": [there[1], there[0], there[2]]}
+                if there is not None
                 else None,
-                "properties": values | {"recorded": utc_text(point.recorded_s)},
+                "properties": values | {"recorded": utc_text(point.recorded_s), "status": point.status},
             }
         )
     document = {"type": "FeatureCollection", "system": system, "features": features}

@@ -145,6 +145,9 @@ def write_points_landxml(points: Sequence[TakenPoint], unit: str, system_name: s
         feature = ElementTree.SubElement(written, "Feature", {"code": _FEATURE})
         for label, value in (("horizontal 95 %", point.horizontal_95_m), ("vertical 95 %", point.vertical_95_m)):
             ElementTree.SubElement(feature, "Property", {"label": label, "value": shortest_number(value, unit)})
+        for label, said in (("status", point.status), ("base", point.base), ("doubt", point.doubt)):
+            if said:
+                ElementTree.SubElement(feature, "Property", {"label": label, "value": xml_text(said)})
     return _written(root)
 
 

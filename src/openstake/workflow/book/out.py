@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Literal, get_args
@@ -14,7 +15,7 @@ from sqlalchemy.orm import Session
 from openstake.core.budget import Budget
 from openstake.core.errors import InputError
 from openstake.core.limits import Text
-from openstake.core.taken import TakenPoint
+from openstake.core.taken import Doubt, TakenPoint, with_doubts
 from openstake.core.units import METRES_PER_UNIT, LengthUnit
 from openstake.core.vector import ecef_covariance_m2
 from openstake.store.models import PointLabel, Shot
@@ -31,8 +32,10 @@ from openstake.workflow.now.fit import undulation_m
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.labels import labels_of
+from openstake.workflow.now.marks import marks_of
 from openstake.workflow.work import Work, each, part
 
+_MOST_DOUBTFUL = 50
 PointFormat = Literal["csv", "geojson", "kml", "dxf", "landxml", "vectors"]
 FORMATS: dict[PointFormat, tuple[str, str, str]] = {
     "csv": ("CSV", "text/csv", "points.csv"),
@@ -44,12 +47,17 @@ FORMATS: dict[PointFormat, tuple[str, str, str]] = {
 }
 
 
+Doubtful = Literal["leave out", "take"]
+
+
 @dataclass(frozen=True)
 class TakeHome:
-    """What of a CSV is wished: its columns in order, by key, parted by commas; the unit of its lengths.  Empty: the usual ones."""
+    """What is wished: a CSV's columns in order, by key, parted by commas, the unit of lengths (empty: the usual ones), and whether
+    points that something speaks against are left out, or taken and marked."""
 
     columns: Text = ""
     unit: LengthUnit | Literal[""] = ""
+    doubtful: Doubtful = "leave out"
 
 
 @dataclass(frozen=True)
@@ -78,6 +86,24 @@ class TakeHomeView:
     usual: list[str]
     orders: list[TakenOrder]
     units: list[LengthUnit]
+
+
+@dataclass(frozen=True)
+class DoubtfulPoint:
+    """A point of the list that something speaks against."""
+
+    name: str
+    doubt: Doubt
+    recorded_s: float
+
+
+@dataclass(frozen=True)
+class DoubtfulPoints:
+    """What is to be said before a list is saved: `words` in one line (empty: nothing speaks against any), and which points they are."""
+
+    words: str
+    points: list[DoubtfulPoint]
+    more: int
 
 
 @dataclass(frozen=True)
@@ -141,10 +167,15 @@ COLUMNS: dict[str, _Column] = {
     "y": _Column("Earth-centred Y, m", "y_m", "metres", lambda point: point.y_m),
     "z": _Column("Earth-centred Z, m", "z_m", "metres", lambda point: point.z_m),
     "time": _Column("recorded, UTC", "recorded_utc", "text", lambda point: utc_text(point.recorded_s)),
+    "status": _Column("fixed or not", "status", "text", lambda point: point.status),
+    "base": _Column("base stood on", "base", "text", lambda point: point.base),
+    "kept": _Column("kept or taken out", "kept", "text", lambda point: "taken out" if point.taken_out else "kept"),
+    "named": _Column("how many have the name", "with_this_name", "text", lambda point: point.named),
 }  # fmt: skip
 USUAL = (
     "name", "east", "north", "height", "epochs", "not_fixed", "sigma_east", "sigma_north", "sigma_up", "covariance_origin", "frame",
-    "frame_epoch", "base_height", "rover_height", "recorded", "kind", "code", "note", "horizontal_95", "vertical_95",
+    "frame_epoch", "base_height", "rover_height", "recorded", "kind", "code", "note", "horizontal_95", "vertical_95", "status", "base",
+    "kept", "named",
 )  # fmt: skip
 _LOCAL = ("local_east", "local_north", "local_height", "local_horizontal_95", "local_vertical_95")
 _ORDERS = (
@@ -192,10 +223,10 @@ def begin(context: Context, job_id: str, kind: str, wish: TakeHome) -> Work:
 
 def _content(session: Session, job: JobNow, form: PointFormat, wish: TakeHome) -> str | bytes:
     if form == "vectors":
-        return _vectors_csv(session, job)
+        return _vectors_csv(session, job, wish.doubtful)
     job.needs_datum()
     with part(0.0, 0.8):
-        found = taken_points(session, job)
+        found = _wished(taken_points(session, job), wish.doubtful)
     with part(0.8, 1.0):
         return _written(job, form, wish, found)
 
@@ -211,6 +242,23 @@ def _written(job: JobNow, form: PointFormat, wish: TakeHome, taken: Sequence[Tak
     if form == "dxf":
         return write_dxf([drawn_point(point) for point in each(taken, len(taken))], unit)
     return write_points_landxml(taken, unit, job.settings.system_label or job.frame.name, job.system_statement)
+
+
+def _wished(taken: Sequence[TakenPoint], doubtful: Doubtful) -> list[TakenPoint]:
+    return [point for point in taken if doubtful == "take" or not point.doubt]
+
+
+def doubtful_points(context: Context, job_id: str) -> DoubtfulPoints:
+    """Return which points of a job something speaks against, oldest first: they are left out of a list unless they are wished."""
+    with context.database.read() as session:
+        job = job_of(session, job_id)
+        if job.frame.datum_is_unsaid:
+            return DoubtfulPoints("", [], 0)
+        found = [point for point in taken_points(session, job) if point.doubt]
+    counts = Counter(point.doubt for point in found)
+    words = ", ".join(f"{count} {doubt}" for doubt, count in counts.items())
+    shown = [DoubtfulPoint(point.name, point.doubt, point.recorded_s) for point in found[:_MOST_DOUBTFUL]]
+    return DoubtfulPoints(words, shown, len(found) - len(shown))
 
 
 def _columns(said: str, taken: Sequence[TakenPoint]) -> list[str]:
@@ -239,10 +287,9 @@ def _csv(taken: Sequence[TakenPoint], columns: Sequence[str], unit: LengthUnit) 
 
 
 def _listed(session: Session, job: JobNow) -> tuple[list[Shot], dict[str, PointLabel]]:
-    """Return the shots of points and checks of a job, oldest first, without those that were taken out; and the points' labels."""
+    """Return the shots of points and checks of a job, oldest first, and the points' labels."""
     shots = session.scalars(select(Shot).where(Shot.job_id == job.id, points.OF_THE_JOB).order_by(Shot.created_s)).all()
-    labels = labels_of(session, job.id)
-    return [shot for shot in shots if shot.id not in labels or not labels[shot.id].taken_out], labels
+    return list(shots), labels_of(session, job.id)
 
 
 def taken_points(session: Session, job: JobNow) -> list[TakenPoint]:
@@ -255,15 +302,18 @@ def taken_points(session: Session, job: JobNow) -> list[TakenPoint]:
     grid = np.array([(point.east_m, point.north_m, point.height_m) for point in derived]).reshape(-1, 3)
     xyz, angles = _on_earth(job, grid)
     lifts = undulation_m(job, grid) if job.geoid_file is not None and len(grid) else np.full(len(grid), np.nan)
-    return [
-        _taken(job, shot, point, budget_of_shot(shot, point, pole, usual), local[n], fitted[n], labels.get(shot.id), lifts[n], angles[n], xyz[n])
+    under = marks_of(session, job, {point.base.occupation.mark_id for point in derived})
+    taken = [
+        _taken(job, shot, point, budget_of_shot(shot, point, pole, usual), local[n], fitted[n], labels.get(shot.id), lifts[n], angles[n], xyz[n],
+            under[point.base.occupation.mark_id].name)
         for n, (shot, point) in each(enumerate(zip(shots, derived, strict=True)), len(shots))
     ]  # fmt: skip
+    return with_doubts(taken)
 
 
 def _taken(
     job: JobNow, shot: Shot, point: points.Point, budget: Budget, place: LocalPlace | None, in_fit: Budget | None, label: PointLabel | None,
-    lift_m: float, angles_deg: NDArray[np.float64], xyz_m: NDArray[np.float64],
+    lift_m: float, angles_deg: NDArray[np.float64], xyz_m: NDArray[np.float64], base: str,
 ) -> TakenPoint:  # fmt: skip
     """Return one point; NaN of a lift or a place is not known."""
     latitude, longitude, x, y, z = (_known(value) for value in (*angles_deg, *xyz_m))
@@ -278,7 +328,7 @@ def _taken(
         sigma_east_m=shot.sigma_east_m, sigma_north_m=shot.sigma_north_m, sigma_up_m=shot.sigma_up_m,
         covariance_origin=shot.covariance_origin, epochs=point.epochs, not_fixed=point.not_fixed,
         base_height_m=point.base_height.arp_height_m, rover_height_m=point.rover_height.arp_height_m, frame=job.frame_of(shot.frame),
-        frame_epoch=shot.frame_epoch, recorded_s=shot.created_s,
+        frame_epoch=shot.frame_epoch, recorded_s=shot.created_s, base=base, taken_out=label.taken_out if label else False,
     )  # fmt: skip
 
 
@@ -295,20 +345,21 @@ def _on_earth(job: JobNow, grid_m: NDArray[np.float64]) -> tuple[NDArray[np.floa
     return xyz, np.asarray(job.frame.datum_geodetic_from_ecef(xyz))[:, :2]
 
 
-def _vectors_csv(session: Session, job: JobNow) -> str:
+def _vectors_csv(session: Session, job: JobNow, doubtful: Doubtful) -> str:
     """Return the vectors of a job with their covariances as CSV, Earth-centred, metres and m²: from the base reference to what the
     rover's position refers to, nothing reduced; those from a virtual base are positions and left out."""
     shots, labels = _listed(session, job)
     derived = points.derive_all(session, job, shots)
+    doubts = [point.doubt for point in taken_points(session, job)]
     received = points.received_of(session, job.id, shots)
     header = [
         "name", "base_station", "from_x_m", "from_y_m", "from_z_m", "dx_m", "dy_m", "dz_m", "cov_xx_m2", "cov_xy_m2", "cov_xz_m2",
         "cov_yy_m2", "cov_yz_m2", "cov_zz_m2", "covariance_origin", "refers_to", "base_height_m", "rover_height_m", "epochs", "not_fixed",
-        "recorded_utc",
+        "recorded_utc", "doubt",
     ]  # fmt: skip
     rows: list[list[object]] = []
-    for shot, point in zip(shots, derived, strict=True):
-        if point.virtual:
+    for shot, point, doubt in zip(shots, derived, doubts, strict=True):
+        if point.virtual or (doubt and doubtful == "leave out"):
             continue
         start = np.array([point.reference.x_m, point.reference.y_m, point.reference.z_m])
         covariance = ecef_covariance_m2(claim_of(shot), start)
@@ -318,7 +369,7 @@ def _vectors_csv(session: Session, job: JobNow) -> str:
                 *(f"{value:.4f}" for value in received[shot.id].vector_m),
                 *(f"{covariance[row, column]:.6e}" for row in range(3) for column in range(row, 3)), shot.covariance_origin, shot.refers_to,
                 f"{point.base_height.arp_height_m:.4f}", f"{point.rover_height.arp_height_m:.4f}", point.epochs, point.not_fixed,
-                utc_text(shot.created_s),
+                utc_text(shot.created_s), doubt,
             ]
         )  # fmt: skip
     return csv_text([header, *rows])

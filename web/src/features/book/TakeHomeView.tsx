@@ -1,12 +1,14 @@
 import { Download, FileText, Package, X } from "lucide-react";
 import { useState } from "react";
 import { Link } from "react-router";
-import { useReports, useTakeHome } from "../../api/book";
+import { useDoubtfulPoints, useReports, useTakeHome } from "../../api/book";
 import { sentenceOf } from "../../api/client";
+import { clock } from "../../lib/format";
 import { beginPackage, beginPoints, beginReport, useWork } from "../../api/work";
-import { Button, Note, Select } from "../../ui/controls";
+import { Button, Note, Select, Toggle } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { saveMade, WorkBar } from "../../ui/work";
+import type { Schemas } from "../../api/client";
 import type { BookViewProps } from "./BookPage";
 
 /** Points in open formats, derived at that moment; a CSV has the columns, the order and the unit that are wished. */
@@ -15,6 +17,8 @@ export function TakeHomeView({ job, tabs }: BookViewProps) {
   const reports = useReports(job.id).data ?? [];
   const [columns, setColumns] = useState<string[] | null>(null);
   const [unit, setUnit] = useState<"" | "m" | "ft" | "sft">("");
+  const [doubtful, setDoubtful] = useState<"leave out" | "take">("leave out");
+  const doubts = useDoubtfulPoints(job.id);
   const work = useWork(saveMade);
   if (view.isError) return <Note tone="flag">{sentenceOf(view.error)}</Note>;
   if (!view.data) return <p className="p-6">Reading what can be taken home.</p>;
@@ -22,7 +26,7 @@ export function TakeHomeView({ job, tabs }: BookViewProps) {
   const used = columns ?? data.usual;
   const wordsOf = (key: string) => data.columns.find((item) => item.key === key)?.words ?? key;
   const busy = work.busy || work.view?.state === "running";
-  const take = (format: string) => work.begin(beginPoints(job.id, format, { columns: format === "csv" ? (columns ?? []).join(",") : "", unit }));
+  const take = (format: string) => work.begin(beginPoints(job.id, format, { columns: format === "csv" ? (columns ?? []).join(",") : "", unit, doubtful }));
   return (
     <Page
       title="Take home"
@@ -30,11 +34,12 @@ export function TakeHomeView({ job, tabs }: BookViewProps) {
       tabs={tabs}
       aside={<WorkBar work={work} />}
       action={
-        <Button kind="primary" large disabled={busy} onClick={() => take("csv")}>
+        <Button kind="primary" large disabled={busy || doubts.isPending} onClick={() => take("csv")}>
           <Download aria-hidden /> Points as CSV
         </Button>
       }
     >
+      {doubts.data && doubts.data.points.length > 0 && <Doubtful job={job} doubts={doubts.data} doubtful={doubtful} onChange={setDoubtful} />}
       <div className="grid grid-cols-1 lg:grid-cols-[minmax(0,1fr)_20rem] gap-6">
         <section className="flex flex-col gap-3">
           <h2 className="text-xl font-bold">The CSV's columns, in order</h2>
@@ -111,5 +116,29 @@ export function TakeHomeView({ job, tabs }: BookViewProps) {
         </section>
       </div>
     </Page>
+  );
+}
+
+type DoubtfulProps = { job: Schemas["JobView"]; doubts: Schemas["DoubtfulPoints"]; doubtful: "leave out" | "take"; onChange: (value: "leave out" | "take") => void };
+
+/** What speaks against points of the list, before it is saved. */
+function Doubtful({ job, doubts, doubtful, onChange }: DoubtfulProps) {
+  return (
+    <section className="mb-4 rounded border-2 border-flag bg-page p-3" aria-label="Points in doubt">
+      <h2 className="text-xl font-bold">Before you save: {doubts.words}</h2>
+      <ul className="my-2 max-h-40 overflow-y-auto text-base">
+        {doubts.points.map((point) => (
+          <li key={`${point.name} ${point.recorded_s}`}>
+            <span className="font-semibold">{point.name}</span> of {clock(point.recorded_s, job.time_zone)}: {point.doubt}
+          </li>
+        ))}
+        {doubts.more > 0 && <li>and {doubts.more} more</li>}
+      </ul>
+      <Toggle
+        label={doubtful === "leave out" ? "They are left out" : "They are taken too, marked"}
+        value={doubtful === "take"}
+        onChange={(taken) => onChange(taken ? "take" : "leave out")}
+      />
+    </section>
   );
 }
