@@ -21,6 +21,7 @@ from openstake.store.models import Listening, Mark, Occupation, new_id
 from openstake.store.package import MANIFEST, schema
 from openstake.workflow.packages import read_package, write_package
 from tests.conftest import Crew, as_file
+from tests.filled import Filling
 from tests.store.test_store import broken
 
 SCHEMA = Path(__file__).parents[2] / "docs" / "package.schema.json"
@@ -191,6 +192,32 @@ def three_crews(places, tmp_path):
         crew.post(f"/jobs/{job}/book/notes", {"words": f"crew {n} was here"})
         packages.append(packed(crew, job, tmp_path / f"crew{n}.zip"))
     return job, packages
+
+
+def test_a_dispute_over_a_rover_height_names_the_point(places, tmp_path):
+    office = places("office", demo=True)
+    job = office.job()
+
+    def work(session):
+        filling = Filling(session, job)
+        filling.shots(*filling.base(0, filling.marks[0]), 3, 6, as_points=True)
+
+    office.program.context.database.write(work)
+    start = packed(office, job, tmp_path / "start.zip")
+    for name, reading in (("one", "1.950 m"), ("two", "1.900 m")):
+        crew = places(name)
+        unpacked(crew, start)
+        point = next(item for item in crew.get(f"/jobs/{job}/points")["points"] if item["name"] == "P2")
+        path = f"/jobs/{job}/shots/{point['id']}/height"
+        height = crew.get(path)["readings"][0]
+        wish = {"replaces_id": height["id"], "reading": reading, "feature": "pole", "reason": "the clamp had slipped"}
+        crew.post(path, wish)
+        unpacked(office, packed(crew, job, tmp_path / f"{name}.zip"))
+
+    (differs,) = office.get(f"/jobs/{job}/crews")["differ"]
+
+    assert differs["what"] == "Rover height of P2"
+    assert differs["finding"]["sentence"].startswith("Rover height of P2: one crew has 1.")
 
 
 @pytest.mark.slow

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from sqlalchemy import select
+from sqlalchemy import and_, or_, select
 from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import AUTONOMOUS_SOURCES, REMEMBERED, RESEATED, SCHOOLS, School, source_title
@@ -136,19 +136,21 @@ def _from_before(session: Session, job: JobNow, mark_id: str | None, coordinate_
 def _average_of(session: Session, setup: SetUpNow, purpose: str) -> PositionAverageRow | None:
     """Return the average that a set-up uses: the one chosen, else the latest of its purpose.
 
-    One that was taken on another mark, before the tripod or the choice moved, is not used.
+    A rover's over a mark belongs to the mark, whichever set-up it was taken in; the base's own belongs to its set-up, and one that was
+    taken on another mark, before the tripod or the choice moved, is not used.
     """
     mark_id = setup.settled.mark_id
-    own = (None, *line_ids(session, mark_id)) if mark_id else (None,)
-    rows = [
-        row
-        for row in session.scalars(
-            select(PositionAverageRow)
-            .where(PositionAverageRow.setup_id == setup.id, PositionAverageRow.purpose == purpose)
-            .order_by(PositionAverageRow.created_s.desc())
-        )
-        if row.mark_id in own
-    ]
+    own = line_ids(session, mark_id) if mark_id else []
+    of_setup = and_(
+        PositionAverageRow.setup_id == setup.id,
+        or_(PositionAverageRow.mark_id.is_(None), PositionAverageRow.mark_id.in_(own)),
+    )
+    of_mark = and_(PositionAverageRow.purpose == "mark", PositionAverageRow.mark_id.in_(own))
+    rows = session.scalars(
+        select(PositionAverageRow)
+        .where(PositionAverageRow.purpose == purpose, or_(of_setup, of_mark))
+        .order_by(PositionAverageRow.created_s.desc())
+    ).all()
     return next((row for row in rows if row.id == setup.settled.evidence_id), rows[0] if rows else None)
 
 
@@ -188,6 +190,11 @@ def _from_network(session: Session, job: JobNow, setup: SetUpNow) -> Proposed:
 
 def _from_shot(session: Session, job: JobNow, setup: SetUpNow, shot: Shot) -> Proposed:
     point = points.derive(session, job, shot)
+    if not point.virtual:
+        raise InputError(
+            "The shot was measured from a base of this job, not from a network: as a coordinate it would prove itself.",
+            field="evidence_id",
+        )
     if setup.settled.mark_id is None or shot.mark_id not in line_ids(session, setup.settled.mark_id):
         raise InputError(f"The shot was taken on {shot.name}, not on this mark.", field="evidence_id")
     if point.not_fixed:
@@ -399,22 +406,20 @@ def _mark_check(session: Session, job: JobNow, row: PositionAverageRow, mark_id:
 
 
 def _shots_view(session: Session, job: JobNow, mark_id: str | None) -> list[UsableShot]:
-    """Return the newest fixed shots on a mark."""
+    """Return the newest fixed shots on a mark that rest on a network: a shot from a base of one's own says nothing new of where it is."""
     if mark_id is None:
         return []
-    rows = session.execute(
-        select(Shot, Reference.virtual)
+    shots = session.scalars(
+        select(Shot)
         .join(Reference, Reference.id == Shot.reference_id)
-        .where(Shot.job_id == job.id, Shot.mark_id.in_(line_ids(session, mark_id)))
+        .where(Shot.job_id == job.id, Shot.mark_id.in_(line_ids(session, mark_id)), Reference.virtual)
         .order_by(Shot.created_s.desc())
         .limit(_SHOTS_SHOWN)
     ).all()
-    received = points.received_of(session, job.id, [row[0] for row in rows])
+    received = points.received_of(session, job.id, shots)
     return [
-        UsableShot(
-            shot.id, shot.created_s, received[shot.id].epochs, "from a virtual base" if virtual else "from this job's base"
-        )
-        for shot, virtual in rows
+        UsableShot(shot.id, shot.created_s, received[shot.id].epochs, "from a virtual base")
+        for shot in shots
         if not received[shot.id].not_fixed
     ]  # fmt: skip
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,12 +12,13 @@ from sqlalchemy.orm import Session
 from openstake.core.judge.crews import judge_crews
 from openstake.core.judge.finding import Finding
 from openstake.core.units import text_from_metres
-from openstake.store.models import Base, Rival
+from openstake.store.models import Base, HeightReading, Mark, Occupation, Rival, Shot
 from openstake.store.package import of_job
 from openstake.workflow.now.job import JobNow, job_of
+from openstake.workflow.now.labels import labels_of
 
 _WHAT = {
-    "mark": "Mark", "base_coordinate": "Coordinate of the base", "job_settings": "Settings of the job", "point_label": "Point",
+    "mark": "Mark", "job_settings": "Settings of the job", "point_label": "Point",
     "fit_mark": "Mark of the fit", "fit_chosen": "Choice of the fit", "fit_applied": "Fit in use", "setup": "Set-up of the base",
     "listening": "Address of a rover", "shot_settings": "Kinds of shots", "check_settings": "Tolerances and plan of checks",
     "ground_measure": "Measure without GNSS", "shot_series": "Series of shots", "budget_settings": "Terms of the budget",
@@ -62,11 +64,52 @@ def crews_of(session: Session, job_id: str) -> list[CrewsDiffer]:
         wanted = {end for row_id in open_ for end in joined[row_id]}
         rows = {row["id"]: dict(row) for row in session.execute(select(table).where(table.c.id.in_(wanted))).mappings()}
         job = job_of(session, job_id)
-        found += [_differ(job, table, row_id, [rows[end] for end in joined[row_id]]) for row_id in open_]
+        of = _of_what(session, job_id, table, rows.values())
+        found += [_differ(job, table, row_id, [rows[end] for end in joined[row_id]], of) for row_id in open_]
     return found
 
 
-def _differ(job: JobNow, table: Table, row_id: str, rows: list[dict[str, Any]]) -> CrewsDiffer:
+def _of_what(session: Session, job_id: str, table: Table, rows: Collection[dict[str, Any]]) -> dict[str, str]:
+    """Return by the id of a row what it belongs to: the point of a rover height, the mark under a base."""
+    if table.name == "height_reading":
+        return _poles(session, job_id, rows) | _bases(session, rows)
+    return _bases(session, rows) if table.name == "base_coordinate" else {}
+
+
+def _poles(session: Session, job_id: str, rows: Collection[dict[str, Any]]) -> dict[str, str]:
+    """Return the names of the points that stand on rover heights: a shot names the first row of its line."""
+    corrected = select(HeightReading.id, HeightReading.replaces_id).where(
+        HeightReading.job_id == job_id, HeightReading.subject == "rover", HeightReading.replaces_id.is_not(None)
+    )
+    before = {row.id: row.replaces_id for row in session.execute(corrected)}
+    first: dict[str, str] = {}
+    for row in rows:
+        root = str(row["id"])
+        while (earlier := before.get(root)) is not None:
+            root = earlier
+        first[row["id"]] = root
+    shots = session.execute(
+        select(Shot.id, Shot.name, Shot.height_reading_id).where(Shot.height_reading_id.in_(set(first.values())))
+    ).all()
+    labels = labels_of(session, job_id, {shot.id for shot in shots})
+    names: dict[str, list[str]] = {}
+    for shot in shots:
+        names.setdefault(shot.height_reading_id, []).append(labels[shot.id].name if shot.id in labels else shot.name)
+    return {row_id: ", ".join(names[root]) for row_id, root in first.items() if root in names}
+
+
+def _bases(session: Session, rows: Collection[dict[str, Any]]) -> dict[str, str]:
+    """Return the marks under the bases whose heights or coordinates these are."""
+    under = (
+        select(Occupation.id, Mark.name)
+        .join(Mark, Mark.id == Occupation.mark_id)
+        .where(Occupation.id.in_({row["occupation_id"] for row in rows if row["occupation_id"]}))
+    )
+    named = {row.id: row.name for row in session.execute(under)}
+    return {row["id"]: named[row["occupation_id"]] for row in rows if row["occupation_id"] in named}
+
+
+def _differ(job: JobNow, table: Table, row_id: str, rows: list[dict[str, Any]], of: Mapping[str, str]) -> CrewsDiffer:
     # What was written last is used.
     rows.sort(key=lambda row: (_at_s(row), row["id"]), reverse=True)
     different = [
@@ -74,7 +117,7 @@ def _differ(job: JobNow, table: Table, row_id: str, rows: list[dict[str, Any]]) 
         if item.name not in _NO_VALUE and len({str(row[item.name]) for row in rows}) > 1
     ]  # fmt: skip
     values = [CrewsValue(row["id"], _words(job, row, different), _at_s(row), row.get("reason", "")) for row in rows]
-    what = _what(table.name, rows[0])
+    what = _what(table.name, rows[0], of.get(rows[0]["id"], ""))
     said = tuple(value.words for value in values)
     subject = rows[0].get("subject", "")
     return CrewsDiffer(row_id, table.name, what, values, judge_crews(table.name, what, said, said[0], subject))
@@ -84,9 +127,12 @@ def _at_s(row: dict[str, Any]) -> float:
     return float(row.get("created_s", row.get("started_s", 0.0)))
 
 
-def _what(table: str, row: dict[str, Any]) -> str:
-    if table == "height_reading":
-        return "Height at the base" if row["subject"] == "base" else "Rover height"
+def _what(table: str, row: dict[str, Any], of: str) -> str:
+    if table == "height_reading" and row["subject"] != "base":
+        return f"Rover height of {of}" if of else "Rover height"
+    if table in ("height_reading", "base_coordinate"):
+        what = "Height at the base" if table == "height_reading" else "Coordinate of the base"
+        return f"{what} on {of}" if of else what
     named = f" {row['name']}" if table in ("mark", "point_label", "fit_mark") else ""
     return f"{_WHAT.get(table, table)}{named}"
 
