@@ -16,7 +16,7 @@ from tests.core.cases import day_of  # noqa: E402
 DAYS = 200
 CANNOT_TELL, WRONGLY_ALIKE = "cannot tell", "cannot tell, and it is neither"
 SHORT = {
-    "base coordinate": "coordinate", "base on another mark": "base elsewhere", "foot for foot": "foot",
+    "pole of these shots": "pole height",    "base coordinate": "coordinate", "base on another mark": "base elsewhere", "foot for foot": "foot",
     "pole on another mark": "pole elsewhere", "another system": "system",
 }  # fmt: skip
 

@@ -243,3 +243,23 @@ def test_closing_walks_from_due_to_done(own_program):
     crew.post(f"/jobs/{job}/closing", {"key": "power", "done": True})
     crew.post(f"/jobs/{job}/closing", {"key": "base", "done": True}, status=404)
     assert "power" not in due() and "files" in due()
+
+
+def test_a_check_of_an_earlier_base_is_not_this_base_s(shared_office):
+    crew = shared_office
+    job = crew.post("/jobs", {"name": "Two bases", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
+    marks = "name,east,north,ellipsoidal height\nM0,703412.4,629805.1,62.4\nM1,703478.9,629861.4,63.1\n"
+    crew.post(f"/jobs/{job}/control/accept", as_file(marks))
+
+    def work(session):
+        filling = Filling(session, job)
+        first = filling.base(0, filling.marks[0])
+        filling.shots(*first, 2, 6)
+        filling.base(1, filling.marks[1], ends=False)
+
+    crew.program.context.database.write(work)
+
+    checks = crew.get(f"/jobs/{job}/checks")["checks"]
+
+    assert len(checks) == 2 and not any(check["of_this_base"] for check in checks)
+    assert all("earlier base, on M0" in check["base_words"] for check in checks)

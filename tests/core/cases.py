@@ -29,6 +29,18 @@ class Day:
         own = {mark.name: rng.normal(size=3) * MARK_M for mark in self.marks}
         common = rng.normal(size=3) * MARK_M
         self.off = np.array([rng.normal(size=3) * SHOT_M + own[mark.name] + common for mark in self.walk])
+        # Half of the days have two poles, changed once or by turns; drawn apart, so that the days are those of before there were poles.
+        self._poles = rng.spawn(1)[0]
+        self.poles = self._two_poles() if self._poles.random() < 0.5 else np.zeros(len(walk), dtype=bool)
+
+    def _two_poles(self):
+        """Return which checks are measured with the second pole, at least one with each."""
+        count = len(self.walk)
+        if self._poles.random() < 0.5:
+            return np.arange(count) >= self._poles.integers(1, count)
+        turns = self._poles.random(count) < 0.5
+        turns[self._poles.permutation(count)[:2]] = [True, False]
+        return turns
 
     def _mark(self, n):
         bearing, reach = self.rng.uniform(0, 2 * np.pi), np.exp(self.rng.uniform(np.log(60.0), np.log(2000.0)))
@@ -70,8 +82,9 @@ class Day:
                 tuple(SHOT_M),
                 (MARK_M[0], MARK_M[2]),
                 hour,
+                "second" if second else "first",
             )
-            for mark, off, hour in zip(self.walk, self.off, self.hours, strict=True)
+            for mark, off, hour, second in zip(self.walk, self.off, self.hours, self.poles, strict=True)
         ]
         heights = tuple(
             NamedUp(up, words)
@@ -90,6 +103,11 @@ def _one_mark(day):
     own = np.array([mark.name == name for mark in day.walk], dtype=float)
     flat, up = (day.column(east=own), day.column(north=own)), (day.column(up=own),)
     day.add(*(flat, up, (*flat, *up))[day.rng.integers(3)])
+
+
+def _pole_of_these(day):
+    day.poles = day._two_poles()
+    day.add(day.column(up=day.poles.astype(float)))
 
 
 def _pole_elsewhere(day):
@@ -134,6 +152,7 @@ def _tilt(day):
 MISTAKES = {
     "none": lambda day: None,
     "height": lambda day: day.add(day.column(up=1.0)),
+    "pole of these shots": _pole_of_these,
     "base coordinate": lambda day: day.add(day.column(1.0), day.column(0.0, 1.0)),
     "base on another mark": _base_elsewhere,
     "frame": _frame,

@@ -7,9 +7,9 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from openstake.core.antenna import MeasuredTo, TypedReading
+from openstake.core.antenna import MeasuredTo, TypedReading, pole_words
 from openstake.core.causes import CAUSES, LOOK_ALIKE, CheckSeen, Place, SiteSeen, causes_of
-from openstake.core.judge.cause import HeightsSeen, judge_causes, named_heights
+from openstake.core.judge.cause import HeightsSeen, judge_causes, named_heights, named_poles
 from tests.core.cases import MISTAKES, day_of
 from tests.repeats import PART, repeats
 
@@ -82,6 +82,41 @@ def test_pairs_that_look_alike_name_causes_that_there_are():
 def test_checks_that_agree_say_nothing_and_one_mark_alone_says_nothing():
     assert said(day((0.004, -0.003, 0.006), (-0.006, 0.002, -0.011), (0.002, 0.007, 0.004))) is None
     assert said([check(MARKS[1], (0.0, 0.0, 0.3), hour) for hour in (1.0, 2.0)]) is None
+
+
+def test_the_pole_that_was_changed_is_named_and_not_the_base():
+    """Two checks with the rod agree, two with a pole typed 0.200 m too small show 0.200 m high (common practice, no source)."""
+    offs = ((0.002, 0.001, 0.004), (-0.003, 0.004, 0.203), (0.001, -0.002, -0.005), (0.004, 0.002, 0.198))
+    poles = ("'2.000 m' to the rod", "'1.800 m' to the pole") * 2
+    marks = (MARKS[1], MARKS[2], MARKS[3], MARKS[1])
+    checks = [
+        replace(check(mark, off, 1.0 + n), pole=pole)
+        for n, (mark, off, pole) in enumerate(zip(marks, offs, poles, strict=True))
+    ]
+
+    found = said(checks)
+
+    assert found.code == "cause-pole-height" and found.link == "pole" and found.is_stop
+    assert "'1.800 m' to the pole" in found.sentence and "CS5, CS2" in found.sentence
+    assert "not the base's" in found.cause and "Leave the base's height" in found.action
+
+
+def test_one_pole_for_all_is_a_height_like_the_base_s():
+    checks = [
+        replace(one, pole="'2.000 m' to the rod")
+        for one in day((0.002, 0.001, 0.2), (-0.003, 0.004, 0.203), (0.001, 0.0, 0.198))
+    ]
+    found = said(checks)
+    assert found.code == "cause-height" and "or the rover height" in found.cause
+
+
+def test_swapped_digits_of_the_one_pole_among_two_are_named():
+    """1.82 typed for 1.28: neighbours swapped differ by 9 × 0.06, 0.54 m, and too large a pole shows low (common practice)."""
+    pole, rod = reading("1.820 m"), reading("2.000 m")
+    offs = ((0.002, 0.001, -0.541), (-0.003, 0.004, 0.003), (0.001, -0.002, -0.538))
+    checks = [replace(one, pole=pole_words(rod if n == 1 else pole)) for n, one in enumerate(day(*offs))]
+    found = said(checks, replace(SITE, poles=named_poles([pole, rod])))
+    assert found.code == "cause-pole-height" and "'1.820 m' was typed for '1.280 m'" in found.sentence
 
 
 def reading(text):

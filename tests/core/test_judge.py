@@ -81,8 +81,11 @@ def repeat(anew, chance, too_short=False):
     return Repeat(Difference(0.01, 0.0, 0.01), 1200.0, anew, Equality(chance, too_short))
 
 
-def other(mark, up, within):
-    return OtherCheck(mark, Difference(0.0, 0.0, up), within)
+ROD = "'2.000 m' to rod"
+
+
+def other(mark, up, within, pole=ROD):
+    return OtherCheck(mark, Difference(0.0, 0.0, up), within, pole)
 
 
 @pytest.mark.parametrize(
@@ -96,6 +99,17 @@ def other(mark, up, within):
         (evidence(up=0.14), "check-height-off", "1.506 m would fit);"),
         (evidence(up=0.1, rover="vertical"), "check-height-off", "so the rover height '2.000 m' is 0.100 m too small"),
         (evidence(up=0.1, others=[other("CS3", 0.1, False)]), "check-height-off", "the same on CS3"),
+        # What changed is the pole: two that agree were measured with another one, and obeying "base" would move every point.
+        (
+            evidence(up=0.2, others=[other("CS3", 0.2, False), other("CS4", 0.0, True, "'1.800 m' to pole")]),
+            "check-height-off",
+            "CS2, CS3 were measured with '2.000 m'",
+        ),
+        (
+            evidence(up=0.2, others=[other("CS4", 0.0, True, "'1.800 m' to pole")]),
+            "check-height-off",
+            "and not the base's",
+        ),
         (evidence(up=0.1, others=[other("CS3", 0.0, True)]), "check-height-off", "height of CS2 in the control list"),
         (evidence(east=0.05), "check-horizontal-off", "leans"),
         (evidence(east=9.0), "check-horizontal-off", "another mark"),

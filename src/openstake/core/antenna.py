@@ -180,3 +180,8 @@ def mean_height(readings: Sequence[TypedReading], sigmas: HeightSigmas) -> MeanH
         float(heights[0] + np.mean(heights - heights[0])), float(np.sqrt(variance)), float(np.ptp(heights)), count,
         len(tapes),
     )  # fmt: skip
+
+
+def pole_words(typed: TypedReading) -> str:
+    """Return a rover height as it was typed, to what."""
+    return f"'{typed.text}' to {typed.to.in_a_sentence}"

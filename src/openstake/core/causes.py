@@ -30,11 +30,11 @@ from openstake.core.limits import (
 from openstake.core.special import chdtri
 
 CauseName = Literal[
-    "none", "height", "base coordinate", "base on another mark", "frame", "foot for foot", "one mark", "pole on another mark",
+    "none", "height", "pole of these shots", "base coordinate", "base on another mark", "frame", "foot for foot", "one mark", "pole on another mark",
     "scale", "rotation", "another system", "geoid", "sinking", "bumped",
 ]  # fmt: skip
 CAUSES: tuple[CauseName, ...] = (
-    "none", "height", "base coordinate", "base on another mark", "frame", "foot for foot", "one mark", "pole on another mark",
+    "none", "height", "pole of these shots", "base coordinate", "base on another mark", "frame", "foot for foot", "one mark", "pole on another mark",
     "scale", "rotation", "another system", "geoid", "sinking", "bumped",
 )  # fmt: skip
 
@@ -42,6 +42,11 @@ CAUSES: tuple[CauseName, ...] = (
 # that cannot be.
 LOOK_ALIKE: dict[frozenset[CauseName], str] = {
     frozenset(("one mark", "bumped")): "The mark is the only one that was measured after the bump, or the only one before it.",
+    frozenset(("pole of these shots", "height")): "Nearly all checks were measured with that pole.",
+    frozenset(("pole of these shots", "one mark")): "One mark alone was measured with that pole, or all but one.",
+    frozenset(("pole of these shots", "bumped")): "The pole was changed once, and something may have moved just then.",
+    frozenset(("pole of these shots", "sinking")): "The pole was changed once, and time went on.",
+    frozenset(("pole of these shots", "geoid")): "The pole was changed once, and the crew walked on.",
     frozenset(("sinking", "bumped")): "A few checks do not show whether the height went steadily or at once.",
     frozenset(("sinking", "geoid")): "The crew walked in one direction: time and distance grew together.",
     frozenset(("sinking", "one mark")): "One check alone is late.",
@@ -59,7 +64,8 @@ LOOK_ALIKE: dict[frozenset[CauseName], str] = {
 class CheckSeen:
     """A check as it differs: observed − known (up None where it is not compared), all in metres; time in hours since the base ran.
 
-    `sigma_m` is of the shot alone (east, north, up), `mark_sigma_m` of the mark (each axis, up); places are grid metres.
+    `sigma_m` is of the shot alone (east, north, up), `mark_sigma_m` of the mark (each axis, up); places are grid metres.  `pole` is the
+    rover height as it was typed, to what.
     """
 
     mark: str
@@ -69,6 +75,7 @@ class CheckSeen:
     sigma_m: tuple[float, float, float]
     mark_sigma_m: tuple[float, float]
     at_h: float
+    pole: str = ""
 
 
 @dataclass(frozen=True)
@@ -91,13 +98,17 @@ class Place:
 
 @dataclass(frozen=True)
 class SiteSeen:
-    """What is known of the base: its mark, its sigma (each axis, up), known heights, all marks of the list, shifts between frames."""
+    """What is known of the base: its mark, its sigma (each axis, up), known heights, all marks of the list, shifts between frames.
+
+    `poles` are known slips of one of several rover heights, by how it was typed.
+    """
 
     base: Place
     base_sigma_m: tuple[float, float]
     heights: tuple[NamedUp, ...] = ()
     marks: tuple[Place, ...] = ()
     frames: tuple[tuple[str, tuple[float, float, float]], ...] = ()
+    poles: tuple[tuple[str, NamedUp], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -248,12 +259,28 @@ def _models(table: _Table, site: SiteSeen) -> Iterator[_Model]:
     yield _Model("height", nothing, (("up_m", up),))
     for item in site.heights:
         yield _Model("height", item.up_m * up, (), max(1, len(site.heights)), item.words)
+    yield from _poles(table, site)
     yield _Model("base coordinate", nothing, (("east_m", east), ("north_m", north)))
     yield _Model("base coordinate", nothing, (("east_m", east), ("north_m", north), ("up_m", up)))
     yield from _shifts_known(table, site)
     yield from _one_mark(table, site)
     yield from _growing(table)
     yield from _in_time(table)
+
+
+def _poles(table: _Table, site: SiteSeen) -> Iterator[_Model]:
+    """The height of one pole among several: what changed between the checks that agree and those that do not."""
+    poles = list(dict.fromkeys(one.pole for one in table.checks))
+    if len(poles) < 2:
+        return  # of one pole alone it is a height like the base's
+    for pole in poles:
+        up = table.parts(up=np.array([float(one.pole == pole) for one in table.checks]))
+        marks = tuple(dict.fromkeys(one.mark for one in table.checks if one.pole == pole))
+        yield _Model("pole of these shots", table.parts(), (("up_m", up),), len(poles), pole, marks)
+        slips = [slip for name, slip in site.poles if name == pole]
+        for slip in slips:
+            named = f"{pole}; {slip.words}"
+            yield _Model("pole of these shots", slip.up_m * up, (), len(poles) * len(slips), named, marks)
 
 
 def _shifts_known(table: _Table, site: SiteSeen) -> Iterator[_Model]:

@@ -3737,7 +3737,8 @@ export interface components {
          * Check
          * @description A check as it stands now: observed − known, metres; `up_m` is null where heights cannot be compared.
          *
-         *     `expected_*` are what the budget, absolute, and the mark itself give.
+         *     `expected_*` are what the budget, absolute, and the mark itself give.  `of_this_base`: from the base that runs, or ran last;
+         *     `base_words` say which one it was of otherwise.
          */
         Check: {
             /** Agrees */
@@ -3746,6 +3747,8 @@ export interface components {
             base_coordinate_id: string;
             /** Base Height Reading Ids */
             base_height_reading_ids: string[];
+            /** Base Words */
+            base_words: string;
             budget: components["schemas"]["Budget"];
             /** Covariance Origin */
             covariance_origin: string;
@@ -3778,6 +3781,8 @@ export interface components {
             north_m: number;
             /** Occupation Id */
             occupation_id: string;
+            /** Of This Base */
+            of_this_base: boolean;
             /** Point East M */
             point_east_m: number;
             /** Point Height M */

@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from math import degrees, hypot
 
-from openstake.core.antenna import TypedReading
+from openstake.core.antenna import TypedReading, pole_words
 from openstake.core.causes import LOOK_ALIKE, CauseName, Causes, CheckSeen, Explained, NamedUp, SiteSeen, causes_of
 from openstake.core.judge.finding import MIXED_HEIGHTS, Finding, Severity, finding
 from openstake.core.judge.height import mended_readings
@@ -48,15 +48,23 @@ def named_heights(seen: HeightsSeen) -> tuple[NamedUp, ...]:
             ]
     for readings, sign, name in ((seen.base_readings, 1.0, "base"), (seen.rover_readings, -1.0, "rover")):
         if len(readings) == 1:
-            typed = readings[0]
-            found += [
-                NamedUp(
-                    sign * (typed.arp_height_m - mended.arp_height_m),
-                    f"two digits of the {name} height: '{typed.text}' was typed for '{mended.text}'",
-                )
-                for mended in mended_readings(typed)
-            ]
+            found += _exchanged(readings[0], sign, name)
     return tuple({(round(item.up_m, 4), item.words): item for item in found}.values())
+
+
+def named_poles(readings: Sequence[TypedReading]) -> tuple[tuple[str, NamedUp], ...]:
+    """Return what known slips of each of several rover heights give: two digits exchanged."""
+    return tuple((pole_words(typed), slip) for typed in readings for slip in _exchanged(typed, -1.0, "rover"))
+
+
+def _exchanged(typed: TypedReading, sign: float, name: str) -> list[NamedUp]:
+    return [
+        NamedUp(
+            sign * (typed.arp_height_m - mended.arp_height_m),
+            f"two digits of the {name} height: '{typed.text}' was typed for '{mended.text}'",
+        )
+        for mended in mended_readings(typed)
+    ]
 
 
 def judge_causes(
@@ -115,6 +123,7 @@ def _said(causes: Causes, count: int, base_known: bool, unit: str) -> Finding:
 
 _CODES: dict[CauseName, str] = {
     "height": "cause-height",
+    "pole of these shots": "cause-pole-height",
     "base coordinate": "cause-base-coordinate",
     "base on another mark": "cause-base-on-another-mark",
     "frame": "cause-frame",
@@ -157,6 +166,20 @@ def _height(item: Explained, size: Size) -> Said:
         f"All checks are {size(up)} {'high' if up > 0 else 'low'}: a constant.",
         f"The base height was typed {size(up)} too {'large' if up > 0 else 'small'}, or the rover height as much too {'small' if up > 0 else 'large'}.",
         "Measure both heights again, to the same feature, and correct the one that is wrong: every point follows.",
+    )
+
+
+def _pole(item: Explained, size: Size) -> Said:
+    pole, _, slip = item.named.partition("; ")
+    up = item.values.get("up_m")
+    how = f", {slip}" if slip else "" if up is None else f": {size(up)} {'high' if up > 0 else 'low'}"
+    small = "too small" if (up or 0.0) > 0 else "too large"
+    return (
+        f"What was measured with {pole} is off in height{how} ({', '.join(item.marks)}); what was measured otherwise agrees.",
+        "The rover height of these shots is wrong, not the base's: "
+        + (slip or f"it is {size(up or 0.0)} {small}, or its feature is another")
+        + ".",
+        "Leave the base's height as it is. Measure the pole again and correct the rover height of these shots.",
     )
 
 
@@ -281,7 +304,7 @@ def _none(_: Explained, __: Size) -> Said:
 
 
 _SAID: dict[CauseName, Callable[[Explained, Size], Said]] = {
-    "none": _none, "height": _height, "base coordinate": _coordinate, "base on another mark": _base_elsewhere, "frame": _frame,
+    "none": _none, "height": _height, "pole of these shots": _pole, "base coordinate": _coordinate, "base on another mark": _base_elsewhere, "frame": _frame,
     "foot for foot": _foot, "one mark": _mark, "pole on another mark": _pole_elsewhere, "scale": _scale, "rotation": _rotation,
     "another system": _system, "geoid": _geoid, "sinking": _sinking, "bumped": _bumped,
 }  # fmt: skip

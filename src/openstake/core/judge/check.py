@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from openstake.core.antenna import TypedReading
+from openstake.core.antenna import TypedReading, pole_words
 from openstake.core.control import Difference, Expected, in_words, within
 from openstake.core.equality import Equality
 from openstake.core.judge.finding import MIXED_HEIGHTS, Finding, Severity, finding
@@ -16,11 +16,12 @@ from openstake.core.units import text_from_metres, text_from_seconds
 
 @dataclass(frozen=True)
 class OtherCheck:
-    """The newest check of a mark from the same base set-up."""
+    """The newest check of a mark from the same base set-up; `pole` is the rover height it was measured with, as typed."""
 
     mark: str
     difference: Difference
     within: bool
+    pole: str = ""
 
 
 @dataclass(frozen=True)
@@ -224,6 +225,17 @@ def _height_off(evidence: CheckEvidence) -> Finding:
             "Compare it with the geoid's height above the ellipsoid here, and read the mark of the base or this one anew with the kind "
             "that is right.", **_numbers(evidence),
         )  # fmt: skip
+    rover, typed = evidence.rover_reading, "' and '".join(reading.text for reading in evidence.base_readings)
+    if _pole_of_these(evidence, same, agreeing):
+        theirs = ", ".join([evidence.mark, *same])
+        return finding(
+            "check-height-off", Severity.STOP, head,
+            f"{', '.join(agreeing)} agree from the same base with another rover height; {theirs} "
+            f"{'were' if same else 'was'} measured with '{rover.text}' to {rover.to.in_a_sentence}: that rover height is the first suspect, "
+            f"{evidence.size(up)} too {'small' if up > 0 else 'large'}, and not the base's.",
+            "Leave the base's height as it is. Measure the pole again and correct the rover height of these shots; then check one mark once more.",
+            **_numbers(evidence),
+        )  # fmt: skip
     if agreeing and not same:
         return finding(
             "check-height-off",
@@ -234,7 +246,6 @@ def _height_off(evidence: CheckEvidence) -> Finding:
             f"Measure {evidence.mark} again with the rover height read anew; level it against another benchmark.",
             **_numbers(evidence),
         )
-    rover, typed = evidence.rover_reading, "' and '".join(reading.text for reading in evidence.base_readings)
     base_m, feature = evidence.base_arp_height_m, evidence.base_readings[0].to.in_a_sentence
     size = "large" if up > 0 else "small"
     base_cause = (
@@ -254,6 +265,15 @@ def _height_off(evidence: CheckEvidence) -> Finding:
         "Then check this mark once more.",
         suspected_height_m=round(base_m - up, 4),
         **_numbers(evidence),
+    )
+
+
+def _pole_of_these(evidence: CheckEvidence, same: Sequence[str], agreeing: Sequence[str]) -> bool:
+    """Return whether the rover height is what changed between the checks that agree and those that do not."""
+    mine = pole_words(evidence.rover_reading)
+    poles = {other.mark: other.pole for other in evidence.others}
+    return (
+        bool(agreeing) and all(poles[mark] == mine for mark in same) and all(poles[mark] != mine for mark in agreeing)
     )
 
 

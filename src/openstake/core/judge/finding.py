@@ -221,6 +221,7 @@ RULES: dict[str, Rule] = {
     "level-not-confirmed": Rule("base antenna", "Level and plumb were not confirmed before the start.", COMMON_PRACTICE),
     # all checks of a base together
     "cause-height": Rule("base antenna", "All checks are off by one height.", CAUSES_BY, differs=True),
+    "cause-pole-height": Rule("pole", "The checks measured with one rover height are off by one height, those with another agree.", CAUSES_BY, differs=True),
     "cause-base-coordinate": Rule("base mark", "All checks are off by one horizontal shift.", CAUSES_BY, differs=True),
     "cause-base-on-another-mark": Rule("base mark", "All checks are off by the distance between two marks: the base stands on another one.", CAUSES_BY, differs=True),
     "cause-frame": Rule("base mark", "All checks are off by the shift between two frames.", CAUSES_BY, differs=True),

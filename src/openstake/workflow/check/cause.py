@@ -7,11 +7,12 @@ from collections.abc import Sequence
 import numpy as np
 from sqlalchemy.orm import Session
 
+from openstake.core.antenna import pole_words
 from openstake.core.causes import CheckSeen, Place, SiteSeen
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.geodesy.plates import frame_shifts_m, year_of
-from openstake.core.judge.cause import HeightsSeen, judge_causes, named_heights
+from openstake.core.judge.cause import HeightsSeen, judge_causes, named_heights, named_poles
 from openstake.core.judge.finding import Finding
 from openstake.core.limits import POLE_TWICE_M
 from openstake.core.sigmas import grid_axes, in_grid
@@ -45,7 +46,7 @@ def _seen(item: Checked, base: BaseNow) -> CheckSeen:
     return CheckSeen(
         mark.name, mark.east_m, mark.north_m, (check.east_m, check.north_m, check.up_m),
         (flat, flat, float(np.hypot(up, ROVER_HEIGHT_SIGMA_M))), (mark.sigma_horizontal_m, mark.sigma_vertical_m),
-        (item.shot.created_s - base.occupation.started_s) / 3600.0,
+        (item.shot.created_s - base.occupation.started_s) / 3600.0, pole_words(as_typed(item.point.rover_height)),
     )  # fmt: skip
 
 
@@ -67,6 +68,7 @@ def _site(session: Session, job: JobNow, kit: KitNow, base: BaseNow, used: Seque
     return SiteSeen(
         Place(base_mark.name, east, north, height), (base_mark.sigma_horizontal_m, base_mark.sigma_vertical_m),
         named_heights(heights), marks, () if job.lies_nowhere else _frames(base, used[-1].convergence_deg),
+        named_poles(heights.rover_readings),
     )  # fmt: skip
 
 

@@ -11,6 +11,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from openstake.core.antenna import pole_words
 from openstake.core.base_sources import RESEATED
 from openstake.core.budget import Budget, BudgetSettings, sigmas_of
 from openstake.core.chain import State, out_of_date, state_of_check
@@ -50,13 +51,16 @@ class ChecksQuery:
 class Check:
     """A check as it stands now: observed − known, metres; `up_m` is null where heights cannot be compared.
 
-    `expected_*` are what the budget, absolute, and the mark itself give.
+    `expected_*` are what the budget, absolute, and the mark itself give.  `of_this_base`: from the base that runs, or ran last;
+    `base_words` say which one it was of otherwise.
     """
 
     id: str
     mark_id: str
     mark_name: str
     occupation_id: str
+    of_this_base: bool
+    base_words: str
     created_s: float
     seconds: float
     epochs: int
@@ -135,7 +139,9 @@ def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checke
     for (occupation_id, _), shot_id in stood.newest.items():
         item = measured[shot_id]
         agrees = all(within(item.difference, item.tolerance))
-        latest[occupation_id][item.mark.id] = OtherCheck(item.mark.name, item.difference, agrees)
+        latest[occupation_id][item.mark.id] = OtherCheck(
+            item.mark.name, item.difference, agrees, pole_words(as_typed(item.point.rover_height))
+        )
     shown = [measured[shot.id] for shot in shots]
     stale = _stale(session, job, shown, bases)
     turns = {row_id: _convergence_deg(job, base) for row_id, base in bases.items()}
@@ -143,6 +149,9 @@ def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checke
         item.shot.id: (measured[stood.before[item.shot.id]], item) for item in shown if item.shot.id in stood.before
     }
     pole, usual = pole_used(kit_of(session, job.id)), settings_of(session, job.id)
+    present = session.scalar(
+        select(Occupation.id).where(Occupation.job_id == job.id).order_by(Occupation.started_s.desc()).limit(1)
+    )
     repeats, seats = repeats_of(session, job, pairs, turns), _seats(session, stood, bases)
     return [
         Checked(
@@ -150,7 +159,7 @@ def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checke
             _check(
                 job, item, tuple(latest[item.shot.occupation_id].values()), item.shot.id in stale,
                 turns[item.shot.occupation_id], repeats.get(item.shot.id),
-                seats.get(item.shot.occupation_id) == item.mark.id, pole, usual,
+                seats.get(item.shot.occupation_id) == item.mark.id, pole, usual, present,
             ),
             turns[item.shot.occupation_id],
         )
@@ -249,7 +258,7 @@ def _stale(session: Session, job: JobNow, items: Sequence[Measured], bases: Mapp
 
 def _check(
     job: JobNow, item: Measured, others: Sequence[OtherCheck], stale: bool, convergence_deg: float, before: Repeat | None,
-    seated_on: bool, pole: PoleUsed, usual: BudgetSettings,
+    seated_on: bool, pole: PoleUsed, usual: BudgetSettings, present: str | None,
 ) -> Check:  # fmt: skip
     """Return a check as it stands now, with its findings."""
     shot, mark, point, difference, tolerance = item.shot, item.mark, item.point, item.difference, item.tolerance
@@ -286,6 +295,8 @@ def _check(
         mark_id=mark.id,
         mark_name=mark.name,
         occupation_id=shot.occupation_id,
+        of_this_base=shot.occupation_id == present,
+        base_words="" if shot.occupation_id == present else _base_words(job, item),
         created_s=shot.created_s,
         seconds=shot.seconds,
         epochs=point.epochs,
@@ -316,6 +327,11 @@ def _check(
         base_coordinate_id=point.coordinate.id,
         findings=findings,
     )
+
+
+def _base_words(job: JobNow, item: Measured) -> str:
+    started = job.local_time(item.point.base.occupation.started_s)
+    return f"From an earlier base, on {item.base_mark.name} since {started.day} {started:%b} {started:%H:%M}: it says nothing of the present one."
 
 
 def _total_sigmas(item: Measured, budget: Budget, convergence_deg: float) -> Sigmas:

@@ -20,6 +20,7 @@ export function Cards(props: { job: Schemas["JobView"]; checks: Schemas["Check"]
               <span className="block truncate font-bold">
                 {check.mark_name} <span className="font-normal text-faded">{clock(check.created_s, props.job.time_zone)}</span>
               </span>
+              {!check.of_this_base && <span className="block truncate text-base text-faded">earlier base</span>}
               <span className="block truncate text-base">
                 H {length(check.horizontal_m, unit)}, up {signed(check.up_m, unit)} {UNIT_SIGN[unit]}
               </span>

@@ -6,7 +6,7 @@ import type { Schemas } from "../../api/client";
 
 const JOB = { id: "j1", name: "Test", length_unit: "sft", practice: false } as Schemas["JobView"];
 const CHECK: Schemas["Check"] = {
-  id: "c1", mark_id: "m1", mark_name: "NB2", occupation_id: "o1", created_s: 0, seconds: 30, epochs: 31, effective_n: 3,
+  id: "c1", mark_id: "m1", mark_name: "NB2", occupation_id: "o1", of_this_base: true, base_words: "", created_s: 0, seconds: 30, epochs: 31, effective_n: 3,
   east_m: 0.001, north_m: -0.002, up_m: 0.1, horizontal_m: 0.0022, words: "", tolerance_horizontal_m: 0.02, tolerance_vertical_m: 0.03,
   expected_horizontal_95_m: 0.018, expected_vertical_95_m: 0.024, expected_ellipse: { major_m: 0.018, minor_m: 0.018, orientation_deg: 0 }, budget: { terms: [], horizontal_95_m: 0.018, vertical_95_m: 0.024, apart_m2: 0, covariance_en_m2: 0 },
   covariance_origin: "receiver-claim", state: "disagrees", agrees: false, horizontal_agrees: true, vertical_agrees: false, stale: true, verdict_word: "outside tolerance", verdict: { word: "stop", reasons: ["The rover is high."] }, point_east_m: 0, point_north_m: 0,

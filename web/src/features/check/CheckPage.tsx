@@ -67,7 +67,7 @@ function ShotView({ job, tabs }: CheckViewProps) {
   const sign = checks.data?.pages[0]?.sign;
   // What all checks of the base say together explains more than one of them can.
   const together = usePlanOfChecks(job.id).data?.causes ?? [];
-  const shown = all.find((check) => check.id === shownId) ?? all[0] ?? null;
+  const shown = all.find((check) => check.id === shownId) ?? all.find((check) => check.of_this_base) ?? null;
 
   const send = () => {
     setShownId(null);
@@ -95,12 +95,12 @@ function ShotView({ job, tabs }: CheckViewProps) {
         <div className="flex min-w-0 flex-col gap-3 hand:order-2">
           <div className="flex flex-col gap-3 hand:order-2">
             {shown && <Verdict check={shown} />}
-            {shown && !shown.agrees && <FindingLines findings={together} />}
+            {shown && shown.of_this_base && !shown.agrees && <FindingLines findings={together} />}
           </div>
           {shown ? (
             <Difference job={job} check={shown} all={all} />
           ) : (
-            <Note>No check yet. Near the base first, then at the far end of the job.</Note>
+            <Note>No check {all.length > 0 ? "from this base " : ""}yet. Near the base first, then at the far end of the job.</Note>
           )}
           <div className="flex flex-col gap-3 hand:order-3">
             {shown && <FindingLines findings={shown.findings.slice(1)} />}

@@ -13,6 +13,7 @@ export function Verdict({ check }: { check: Schemas["Check"] }) {
   if (!first) return null;
   return (
     <div data-testid="verdict" role="status">
+      {check.base_words && <p className="mb-2 rounded border-2 border-line bg-page p-2 font-semibold">{check.base_words}</p>}
       <FindingNote finding={first} {...(check.agrees ? { tone: "checked" as const } : {})} />
       {check.stale && (
         <p className="mt-2 flex items-center gap-2 font-semibold">
@@ -28,7 +29,7 @@ export function Difference({ job, check, all }: { job: Schemas["JobView"]; check
   const unit = job.length_unit;
   const sign = UNIT_SIGN[unit];
   const shotOf = (item: Schemas["Check"]) => ({ id: item.id, eastM: item.east_m, northM: item.north_m, upM: item.up_m });
-  const earlier = all.filter((item) => item.mark_id === check.mark_id && item.id !== check.id).map(shotOf);
+  const earlier = all.filter((item) => item.mark_id === check.mark_id && item.occupation_id === check.occupation_id && item.id !== check.id).map(shotOf);
   return (
     <section className="flex flex-col-reverse gap-4 rounded lg:grid lg:grid-cols-[minmax(0,1fr)_16rem] border-2 border-line bg-page p-3" aria-label={`Check on ${check.mark_name}`}>
       <div className="h-48 hand:h-72">
