@@ -13,7 +13,7 @@ from openstake.core.going import in_words, way_to
 from openstake.core.judge.bench import BenchSeen, judge_bench
 from openstake.core.judge.device import judge_device
 from openstake.core.judge.lost import LinkHeard, judge_lost
-from openstake.core.judge.shots import ShotSeen, judge_pair_of_shots
+from openstake.core.judge.shots import ShotSeen, judge_gap, judge_pair_of_shots
 from openstake.core.rtk.rover import DeviceSeen
 from openstake.core.shot import (
     USUAL_KINDS,
@@ -22,6 +22,7 @@ from openstake.core.shot import (
     checked_name,
     checked_settings,
     kept_epochs,
+    longest_gap_s,
     moved_enough,
     next_name,
     not_within,
@@ -232,6 +233,24 @@ def test_the_reason_why_a_satellite_is_not_used():
     assert sky_use(rows, None, 10.0, None).constellations[0].sent is None
     assert sky_use(rows, {"GPS": {1, 9}}, 10.0, None).unseen == {"GPS": (9,)}
     assert sky_use(rows, None, 10.0, None).not_sent == 0, "a base that is not heard has not failed to send"
+
+
+@pytest.mark.parametrize(
+    ("times", "gap_s"),
+    [
+        ([*range(10)], 0.0),
+        ([0.0, 1.0, 2.0, 60.0, 61.0], 58.0),
+        ([0.0, 1.0, 3.0, 4.0], 0.0),  # one epoch that was lost on the way
+        ([86_398.0, 86_399.0, 20.0, 21.0], 21.0),  # over midnight
+        ([5.0, 4.0, 5.0, 6.0], 0.0),  # a clock that goes back
+        ([0.0, 5.0, 10.0, 15.0], 0.0),  # every five seconds is a rhythm
+        ([None, None], 0.0),
+        ([3.0], 0.0),
+    ],
+)
+def test_a_silence_within_a_shot_is_measured(times, gap_s):
+    assert longest_gap_s(times) == gap_s
+    assert [item.code for item in judge_gap(gap_s)] == (["shot-has-gap"] if gap_s else [])
 
 
 def test_an_obstruction_is_where_satellites_are_listed_and_never_heard():

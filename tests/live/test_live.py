@@ -24,6 +24,7 @@ from openstake.standin.observables import Observables
 from openstake.standin.sky import visible
 from openstake.wire.nmea.write import Fix, gga, gst
 from openstake.wire.rtcm3.station import encode_reference
+from openstake.workflow.watch.live import live_view
 
 # Everything here runs in virtual time, over connections in memory.
 VIRTUAL = outside_of(VirtualClock(1_795_564_790.0))
@@ -246,6 +247,25 @@ def test_a_gap_and_a_clock_that_goes_back_do_not_fill_a_shot(session):
     # By hand: 0-1 and 30-31 and 29-30 count one second each, the gap and the step back nothing.
     assert not done
     assert running.moment().shot.collected_s <= 3.0
+
+
+def test_a_rover_that_falls_silent_in_a_shot_is_waited_for_and_it_is_said_since_when(session):
+    running, _, rover, _ = session
+    running.begin_shot(ShotWish("x", control(60.0), True), lambda _: None)
+    for second in range(3):
+        rover.send(line(second))
+    wait_for(lambda: len(running.moment().shot.epochs) == 3, 5)
+    assert live_view(running.moment()).shot.waiting_for == ""
+
+    wait_for(lambda: running.moment().shot_silent_s >= 4.0, 20)
+
+    shown = live_view(running.moment()).shot
+    assert shown.waiting_for.startswith("the rover since ") and shown.words.startswith(
+        "Held back: waiting for the rover since "
+    )
+    rover.send(line(9))
+    wait_for(lambda: len(running.moment().shot.epochs) == 4, 5)
+    assert live_view(running.moment()).shot.waiting_for == ""
 
 
 def test_a_fixed_only_shot_waits_through_float(session):

@@ -126,6 +126,7 @@ STANDING_UP_M = 0.25
 STANDING_SIGMAS = 5.0
 SCATTER_WINDOW_S = 180.0  # the last minutes
 SHORTEST_SCATTER_S = 20.0
+LEAST_GAP_S = 3.0  # a silence of the rover within a shot is told
 # A jump: beyond so many sigmas of the claim and what movement allows.
 JUMP_LEAST_M = 0.05
 JUMP_SIGMAS = 5.0

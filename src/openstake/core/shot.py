@@ -7,20 +7,23 @@ or metres, while walking).  Source: common practice, no source.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from itertools import pairwise
+from statistics import median
 from typing import Literal
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from openstake.core.constants import DAY_S
 from openstake.core.describe import described
 from openstake.core.errors import InputError
 from openstake.core.evidence import Epoch, Status
-from openstake.core.limits import LONGEST_SHOT_S, NAME_LENGTH, OLD_AGE_S
+from openstake.core.limits import LEAST_GAP_S, LONGEST_SHOT_S, NAME_LENGTH, OLD_AGE_S
 from openstake.core.series import outliers
 from openstake.core.sigmas import horizontal_95_m, vertical_95_m
-from openstake.core.units import text_from_metres
+from openstake.core.units import text_from_metres, text_from_seconds
 
 KindName = Literal["quick", "topo", "control", "track"]
 KIND_NAMES: tuple[KindName, ...] = ("quick", "topo", "control", "track")
@@ -121,6 +124,25 @@ def not_within(epoch: Epoch, kind: ShotKind, fixed_only: bool, unit: str = "m") 
     if fixed_only and epoch.status is not Status.FIXED:
         return f"a fixed solution (now {epoch.status})"
     return next((item.beyond(unit) for item in _limits(epoch, kind) if item.is_beyond), "")
+
+
+def longest_gap_s(times_of_day_s: Sequence[float | None]) -> float:
+    """Return the longest silence between epochs of one shot, seconds; 0 where none is longer than their rhythm allows.
+
+    A step of twice the usual one is an epoch that was lost on the way; a silence is longer than that, and than a few seconds.
+    """
+    known = [time for time in times_of_day_s if time is not None]
+    # A clock that goes back gives a step of nearly a day here: that is no silence.
+    steps = [step for step in ((later - earlier) % DAY_S for earlier, later in pairwise(known)) if step < DAY_S / 2.0]
+    if not steps:
+        return 0.0
+    longest = max(steps)
+    return longest if longest > max(LEAST_GAP_S, 2.5 * median(steps)) else 0.0
+
+
+def gap_words(gap_s: float) -> str:
+    """Return a silence within a shot as a part of a sentence, empty where there was none."""
+    return f" with a silence of {text_from_seconds(gap_s)}" if gap_s else ""
 
 
 def unreported(epoch: Epoch, kind: ShotKind) -> str:

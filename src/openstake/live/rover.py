@@ -134,6 +134,13 @@ class ListenedRover:
         since_s = self.watch.initialisations.since_s
         return sum(since_s is not None and jump.time_s >= since_s for jump in self.watch.jumps)
 
+    def silent_in_shot_s(self, now_s: float) -> float:
+        """Return for how long no epoch has come to the shot in hand, whatever it waited for; 0 without a shot."""
+        if self.shot is None:
+            return 0.0
+        heard_s = self.latest.host_s if self.latest is not None else self.started_s
+        return max(0.0, now_s - max(heard_s, self.shot.started_s))
+
     def in_view(self) -> tuple[InView, ...]:
         """Return the satellites that the rover lists."""
         return self._sky.in_view()

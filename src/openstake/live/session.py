@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import Protocol
 
 from openstake.core.evidence import Epoch, HeardStream, InView, ObservableSet, StationReference
+from openstake.core.limits import LEAST_GAP_S
 from openstake.core.rtk.rover import Happened, RoverState
 from openstake.core.sky.obstruction import Cell
 from openstake.live.feed import Feed, FeedState, FeedStatus
@@ -68,6 +69,7 @@ class Moment:
     receiver_epochs: tuple[Epoch, ...]
     in_view: tuple[InView, ...]
     shot: ShotInHand | None
+    shot_silent_s: float
     reference_settled: bool
     storing_problem: str
     jumps: int
@@ -272,6 +274,7 @@ class RunningSession:
                 tuple(self._own) if speaks else (),
                 self._own_sky.in_view() if speaks else (),
                 rover.shot if rover else None,
+                rover.silent_in_shot_s(now) if rover else 0.0,
                 self._settled,
                 next(filter(None, self._problems.values()), ""),
                 rover.jumps if rover else 0,
@@ -403,6 +406,8 @@ class RunningSession:
             # By the clock, not after the last write: what a loaded machine delays does not add up.
             due_s = self._clock.monotonic() + FLUSH_S
             self._flush()
+            if self._shot_waits():
+                self._on_change(self)
             self._tell("feeds", next(filter(None, (feed.trouble for feed in list(self._feeds.values()))), ""))
             left_out = sum(rover.thinning.left_out for rover in list(self._rovers.values()))
             if left_out:
@@ -414,6 +419,12 @@ class RunningSession:
             free = shutil.disk_usage(self._raw_dir).free
             low = f"Only {free / 1e6:.0f} MB are left on the disk: make room before recording goes on."
             self._tell("disk", low if free < LEAST_FREE_BYTES else "")
+
+    def _shot_waits(self) -> bool:
+        """Whether a shot is in hand and its rover is silent: nothing else would tell the pages how long."""
+        with self._lock:
+            now = self._clock.now()
+            return any(rover.silent_in_shot_s(now) >= LEAST_GAP_S for rover in self._rovers.values())
 
     def _tell(self, what: str, sentence: str) -> None:
         """Say what cannot be kept, or with an empty sentence that it can again; a shot's stays until the next one begins."""

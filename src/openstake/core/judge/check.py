@@ -10,6 +10,7 @@ from openstake.core.control import Difference, Expected, in_words, within
 from openstake.core.equality import Equality
 from openstake.core.judge.finding import MIXED_HEIGHTS, Finding, Severity, finding
 from openstake.core.judge.height import mended_readings
+from openstake.core.judge.shots import judge_gap
 from openstake.core.limits import ANOTHER_MARK_M, AUTONOMOUS_BASE_M, CONTROL_SECONDS, TALLEST_POLE_M, Tolerance
 from openstake.core.units import text_from_metres, text_from_seconds
 
@@ -43,7 +44,7 @@ class CheckEvidence:
     """All that a check rests on; `others` are the newest checks from its set-up, its own mark's among them.
 
     The base's height (ARP, metres) is the mean of its readings.  `beyond_expected`: horizontally, in height, beyond 99.9 % of
-    what the chain gives; `seated_on`: the base was re-seated on this mark.
+    what the chain gives; `seated_on`: the base was re-seated on this mark; `gap_s` is the longest silence within the shot.
     """
 
     mark: str
@@ -63,6 +64,7 @@ class CheckEvidence:
     beyond_expected: tuple[bool, bool] = (False, False)
     before: Repeat | None = None
     seated_on: bool = False
+    gap_s: float = 0.0
     unit: str = "m"
 
     def size(self, metres: float) -> str:
@@ -346,7 +348,7 @@ def _both_off(evidence: CheckEvidence) -> Finding:
 
 
 def _limits(evidence: CheckEvidence) -> list[Finding]:
-    found = []
+    found = judge_gap(evidence.gap_s)
     if evidence.difference.up_m is None:
         found.append(
             finding(

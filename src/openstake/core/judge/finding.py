@@ -250,6 +250,7 @@ RULES: dict[str, Rule] = {
     "repeats-differ": Rule("rover", "Two checks of a mark from two initialisations are not equal at 95 %.", "chi-squared or Hotelling's test of two means"),
     "check-on-seat-mark": Rule("control", "The mark checked is the mark the base was re-seated on.", COMMON_PRACTICE),
     "check-not-fixed": Rule("rover", "The shot holds epochs that are not fixed.", COMMON_PRACTICE),
+    "shot-has-gap": Rule("rover", "A shot within which the rover was silent.", COMMON_PRACTICE),
     "shot-too-short": Rule("rover", "A check averaged over less than 30 s.", COMMON_PRACTICE),
     # two crews' packages of one job
     "crews-differ-mark": Rule("control", "Two crews replaced one mark of the list apart from each other.", COMMON_PRACTICE, differs=True, at="book"),

@@ -10,7 +10,7 @@ import numpy as np
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.limits import POLE_TWICE_M, UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M
 from openstake.core.rtk.initialising import compared
-from openstake.core.units import text_from_metres
+from openstake.core.units import text_from_metres, text_from_seconds
 
 
 @dataclass(frozen=True)
@@ -63,3 +63,16 @@ def judge_pair_of_shots(before: ShotSeen, after: ShotSeen) -> Finding:
         "One of the two fixes is false, unless they are two places.",
         "Initialise anew and measure it a third time: two that agree show which one was false.", **numbers,
     )  # fmt: skip
+
+
+def judge_gap(gap_s: float) -> list[Finding]:
+    """Return what a silence within a shot says, seconds; nothing for 0."""
+    if not gap_s:
+        return []
+    return [
+        finding(
+            "shot-has-gap", Severity.LOOK, f"For {text_from_seconds(gap_s)} within this shot no epoch came.",
+            "The way from the rover was cut, or the receiver stood still: nobody saw whether the pole stood and the fix held.",
+            "Measure it once more without a gap.", gap_s=round(gap_s, 1),
+        )
+    ]  # fmt: skip

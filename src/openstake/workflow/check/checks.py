@@ -285,6 +285,7 @@ def _check(
             beyond_expected=beyond_expected(difference, total),
             before=before,
             seated_on=seated_on,
+            gap_s=point.gap_s,
             unit=job.length_unit,
         )
     )

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from openstake.core.limits import Seconds, ShortText
-from openstake.core.shot import ShotKind, with_seconds
+from openstake.core.shot import ShotKind, gap_words, with_seconds
 from openstake.core.units import counted
 from openstake.live.rover import ReceivedEpoch
 from openstake.store.book import write_entry
@@ -61,7 +61,7 @@ def _told(session: Session, job: JobNow, shot: Shot, now: float) -> None:
     check = item.check
     write_entry(
         session, now, "check",
-        f"Check on {check.mark_name}, {counted(check.epochs, 'epoch')}: {check.words}; {check.verdict_word}: {check.verdict.word}.", job.id,
+        f"Check on {check.mark_name}, {counted(check.epochs, 'epoch')}{gap_words(item.point.gap_s)}: {check.words}; {check.verdict_word}: {check.verdict.word}.", job.id,
         shot=shot.id, mark=shot.mark_id, rover_height=shot.height_reading_id,
         height_readings=list(check.base_height_reading_ids), base_coordinate=check.base_coordinate_id,
         reference=shot.reference_id, east_m=check.east_m, north_m=check.north_m, up_m=check.up_m,

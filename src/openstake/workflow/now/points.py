@@ -21,6 +21,7 @@ from openstake.core.errors import InputError
 from openstake.core.evidence import STATUS_BY_GGA_QUALITY, Epoch, RefersTo, Status
 from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic, geodetic_from_ecef
 from openstake.core.geodesy.local import enu_axes
+from openstake.core.shot import longest_gap_s
 from openstake.core.vector import lifted, lowering_to_mark_m, mean_vector, rover_mark_ecef, vectors_from_positions
 from openstake.store import lines
 from openstake.store.models import BaseCoordinate, HeightReading, Reference, Shot, ShotEpoch
@@ -45,6 +46,7 @@ class Received:
     left_out: int  # of the epochs: they are kept and not averaged
     scatter_m: tuple[float, float, float] | None  # one sigma of an averaged epoch in east, north, up
     age_s: float  # of the corrections, the mean; 0 where it is not known
+    gap_s: float  # the longest silence within it, 0 where none is longer than the rhythm of its epochs
 
     @property
     def distance_m(self) -> float:
@@ -67,6 +69,7 @@ class Point:
     left_out: int
     scatter_m: tuple[float, float, float] | None
     age_s: float
+    gap_s: float
     distance_m: float
     virtual: bool
     base: BaseNow
@@ -156,13 +159,13 @@ def _read(
     rows = session.execute(
         select(
             ShotEpoch.shot_id, ShotEpoch.quality, ShotEpoch.latitude_text, ShotEpoch.longitude_text,
-            ShotEpoch.altitude_m, ShotEpoch.separation_m, ShotEpoch.used, ShotEpoch.age_s,
+            ShotEpoch.altitude_m, ShotEpoch.separation_m, ShotEpoch.used, ShotEpoch.age_s, ShotEpoch.time_of_day_s,
         ).where(ShotEpoch.shot_id.in_(ids)).order_by(ShotEpoch.shot_id, ShotEpoch.n)
     ).all()  # fmt: skip
     tell(0, 1)
     # Column by column: a row of the result is quick to index and slow to unpack.
-    columns: list[list[Any]] = [[row[n] for row in rows] for n in range(8)]
-    owners, quality, latitude, longitude, altitude_m, separation_m, used, ages = columns
+    columns: list[list[Any]] = [[row[n] for row in rows] for n in range(9)]
+    owners, quality, latitude, longitude, altitude_m, separation_m, used, ages, times = columns
     places = _places(latitude, longitude, altitude_m, separation_m)
     fixed = np.array([STATUS_BY_GGA_QUALITY.get(item) is Status.FIXED for item in quality], dtype=int)
     axes = {key: _axes(row) for key, row in references.items()}
@@ -178,6 +181,7 @@ def _read(
         found[shot_id] = Received(
             mean_vector(vectors[keep]), places[own.start].copy(), count, count - int(fixed[own].sum()),
             count - int(keep.sum()), _scatter_m(vectors[keep], axes[reference.id]), _mean_age_s(ages[own]),
+            longest_gap_s(times[own]),
         )  # fmt: skip
     return found
 
@@ -268,6 +272,7 @@ def derive_all(
             left_out=item.received.left_out,
             scatter_m=item.received.scatter_m,
             age_s=item.received.age_s,
+            gap_s=item.received.gap_s,
             distance_m=item.received.distance_m,
             virtual=item.reference.virtual,
             base=item.base,

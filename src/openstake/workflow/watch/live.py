@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from openstake.core.advice import Holds, record_holds, shot_advice, watch_advice
 from openstake.core.evidence import Epoch, Status
 from openstake.core.judge.watch import judge_pair
-from openstake.core.limits import ShortText
+from openstake.core.limits import LEAST_GAP_S, ShortText
 from openstake.core.rtk.drift import Drift
 from openstake.core.rtk.jumps import Jump
 from openstake.core.rtk.rover import Happened, Pair, Switch
@@ -185,12 +185,14 @@ def _shot_now(moment: Moment) -> ShotNow | None:
     if shot is None:
         return None
     kind, collected_s = shot.wish.kind, shot.collected_s
+    silent_s = moment.shot_silent_s
+    waiting_for = shot.waiting_for if silent_s < LEAST_GAP_S else f"the rover since {text_from_seconds(silent_s)}"
     words = shot_advice(
-        shot.waiting_for, shot.points if kind.is_track else None, collected_s, kind.seconds, len(shot.epochs)
+        waiting_for, shot.points if kind.is_track else None, collected_s, kind.seconds, len(shot.epochs)
     )
     missing = unreported(moment.epoch.epoch, kind) if moment.epoch else ""
     return ShotNow(
-        shot.wish.id, kind.seconds, round(collected_s, 1), shot.waiting_for, kind.is_track, words, missing, shot.wish.by
+        shot.wish.id, kind.seconds, round(collected_s, 1), waiting_for, kind.is_track, words, missing, shot.wish.by
     )
 
 

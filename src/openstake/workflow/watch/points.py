@@ -15,7 +15,7 @@ from openstake.core.budget import Budget
 from openstake.core.control import Difference
 from openstake.core.errors import ConflictError, NotFoundError
 from openstake.core.judge.finding import Finding
-from openstake.core.judge.shots import ShotSeen, judge_pair_of_shots
+from openstake.core.judge.shots import ShotSeen, judge_gap, judge_pair_of_shots
 from openstake.core.limits import SAME_POINT_M, ShortText, Text
 from openstake.core.shot import checked_name
 from openstake.core.sigmas import horizontal_95_m, vertical_95_m
@@ -241,7 +241,7 @@ def _view(
         virtual=point.virtual,
         moved_words="" if moved is None else _moved_words(shot, point, moved, job.length_unit),
         photos=photos,
-        findings=findings,
+        findings=(*judge_gap(point.gap_s), *findings),
     )
 
 

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.judge.finding import Finding
 from openstake.core.limits import Seconds, ShortText, Text
-from openstake.core.shot import checked_name, with_seconds
+from openstake.core.shot import checked_name, gap_words, with_seconds
 from openstake.core.units import text_from_metres
 from openstake.store.book import write_entry
 from openstake.store.models import PointLabel, Shot
@@ -89,7 +89,7 @@ def _told(session: Session, job: JobNow, shot: Shot, now: float, wish: PointWish
     write_entry(
         session, now, "point",
         f"Point {called}{code} ({shot.kind}): east {east}, north {north}, height {height}; "
-        f"{point.epochs - point.left_out} of {point.epochs} epochs.{guard}",
+        f"{point.epochs - point.left_out} of {point.epochs} epochs{gap_words(point.gap_s)}.{guard}",
         job.id, shot=shot.id, label=label.id, rover_height=shot.height_reading_id, reference=shot.reference_id,
         east_m=point.east_m, north_m=point.north_m, height_m=point.height_m,
     )  # fmt: skip
