@@ -199,6 +199,69 @@ def test_zone_edges_outside_and_old_codes_are_said(shared_program):
     assert "system-deprecated" in tried(2085, "22.5", "80 W")
 
 
+MIXED_LINES = "name,east,north,ellipsoidal height\nA,703412,629805,62.4\nB,629861,703478,63.1\nC,703500,629900,61.0\nC,703600,629950,61.2\nD,east?,629999,60.0\n"
+
+
+def test_single_lines_of_a_list_are_exchanged_corrected_and_left_out(shared_program):
+    """Line 3 has its coordinates exchanged, line 5 repeats a name, line 6 is no number: each is mended by itself."""
+    job = make(shared_program, "Lines")
+    read = shared_program.post(f"/jobs/{job}/control/preview", as_file(MIXED_LINES))
+    assert (read["accepted"], read["refused"]) == (3, 2), (
+        "both places of B lie in Ireland: nobody but a person can tell"
+    )
+    corrected = {
+        "name": "D",
+        "east_m": "703650 m",
+        "north_m": "629999 m",
+        "height_m": "60 m",
+        "height_kind": "ellipsoidal",
+    }
+    said = [
+        {"line": 3, "wish": "exchange"}, {"line": 4, "wish": "leave out"}, {"line": 6, "wish": "correct", "values": corrected},
+    ]  # fmt: skip
+
+    mended = shared_program.post(f"/jobs/{job}/control/preview", as_file(MIXED_LINES) | {"lines": said})
+    taken = shared_program.post(f"/jobs/{job}/control/accept", as_file(MIXED_LINES) | {"lines": said})
+
+    assert {row["line"]: row["said"] for row in mended["rows"]} == {
+        2: "",
+        3: "exchange",
+        4: "leave out",
+        5: "",
+        6: "correct",
+    }
+    assert taken == {"accepted": 4, "refused": 1}
+    marks = {
+        mark["name"]: (mark["east_m"], mark["north_m"]) for mark in shared_program.get(f"/jobs/{job}/marks")["marks"]
+    }
+    # With the first C left out the second one is the only C there is.
+    assert marks == {"A": (703412, 629805), "B": (703478, 629861), "C": (703600, 629950), "D": (703650, 629999)}
+    told = shared_program.get(f"/jobs/{job}/book")["lines"][0]["text"]
+    assert "3 lines mended by hand" in told
+
+
+@pytest.mark.parametrize(
+    ("said", "words"),
+    [
+        ({"line": 99, "wish": "leave out"}, "no line 99"),
+        ({"line": 2, "wish": "turn"}, "wish"),
+    ],
+)
+def test_what_is_said_of_a_line_that_cannot_be_is_a_sentence(shared_program, said, words):
+    job = make(shared_program, f"No line {words}")
+    assert words in str(
+        shared_program.post(f"/jobs/{job}/control/preview", as_file(MIXED_LINES) | {"lines": [said]}, 422)
+    )
+
+
+def test_a_line_corrected_into_nonsense_is_refused_by_itself(shared_program):
+    job = make(shared_program, "Nonsense")
+    said = {"line": 2, "wish": "correct", "values": {"name": "A", "east_m": "12 elephants", "north_m": "5"}}
+    read = shared_program.post(f"/jobs/{job}/control/preview", as_file(MIXED_LINES) | {"lines": [said]})
+    row = next(row for row in read["rows"] if row["line"] == 2)
+    assert not row["accepted"] and row["refusal"].startswith("As corrected: ") and read["accepted"] == 2
+
+
 def test_elevations_are_refused_without_a_geoid_and_follow_one_that_is_chosen(shared_program):
     job = make(shared_program, "Heights", text=LIST)
     assert marks(shared_program, job)["A"]["ellipsoidal_height_m"] is None

@@ -10,7 +10,9 @@ from hypothesis import strategies as st
 from openstake.core.geodesy.factors import grid_factors
 from openstake.core.geodesy.frames import LOCAL, FrameDefinition, Ground, job_frame
 from openstake.core.judge.control import (
+    HeightGiven,
     KnownMarks,
+    judge_height_kinds,
     judge_height_units,
     judge_heights_of_list,
     judge_list,
@@ -156,3 +158,41 @@ def test_a_height_that_fits_in_the_other_unit_is_told(marks, told):
     assert {at: unit for at, sentence in found.items() for unit in ("in feet", "in metres") if unit in sentence} == told
     findings = judge_height_units({at + 2: sentence for at, sentence in found.items()})
     assert [item.code for item in findings] == (["control-height-unit"] if told else [])
+
+
+# The geoid lies some 57 m above the ellipsoid in the west of Europe, 29 m below it in the north-east of America (EGM96, rounded).
+EUROPE_M, AMERICA_M = 57.0, -29.0
+
+
+def given(heights, kind, undulation_m, start=0.0):
+    return [
+        HeightGiven(700_000.0 + 100.0 * n, 600_000.0 + start, height, kind, undulation_m)
+        for n, height in enumerate(heights)
+    ]
+
+
+@pytest.mark.parametrize(
+    ("heights", "kind", "undulation_m", "known", "told"),
+    [
+        # Elevations of a river bank taken as ellipsoidal heights: they would lie 36 m under the sea.
+        ((20.4, 21.1, 19.8), "ellipsoidal", EUROPE_M, [], "below the sea"),
+        ((77.4, 78.1, 76.8), "ellipsoidal", EUROPE_M, [], ""),
+        # A geoid under the ellipsoid lifts them: by themselves nobody can tell.
+        ((120.0, 121.0, 122.0), "ellipsoidal", AMERICA_M, [], ""),
+        # Beside marks that are there: the geoid's height apart.
+        ((20.4, 21.1, 19.8), "ellipsoidal", EUROPE_M, [(700_050.0, 600_000.0, 77.6)], "as elevations"),
+        ((77.4, 78.1, 76.8), "elevation", EUROPE_M, [(700_050.0, 600_000.0, 77.6)], "as ellipsoidal heights"),
+        ((120.0, 121.0, 122.0), "ellipsoidal", AMERICA_M, [(700_050.0, 600_000.0, 91.8)], "as elevations"),
+        ((77.4, 78.1, 76.8), "ellipsoidal", EUROPE_M, [(700_050.0, 600_000.0, 77.6)], ""),
+        # A hill of 30 m explains nothing, and marks 20 km away say nothing.
+        ((107.0, 108.0, 106.0), "ellipsoidal", EUROPE_M, [(700_050.0, 600_000.0, 77.6)], ""),
+        ((20.4, 21.1, 19.8), "elevation", EUROPE_M, [(720_000.0, 600_000.0, 20.0)], ""),
+        # Where the geoid lies on the ellipsoid the two are nearly one.
+        ((20.4, 21.1, 19.8), "ellipsoidal", 2.0, [(700_050.0, 600_000.0, 22.0)], ""),
+    ],
+)
+def test_heights_of_the_other_kind_are_named(heights, kind, undulation_m, known, told):
+    found = judge_height_kinds(given(heights, kind, undulation_m), known, "m")
+
+    assert [item.code for item in found] == (["control-height-kind"] if told else [])
+    assert not told or told in found[0].sentence

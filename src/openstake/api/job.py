@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Annotated, Any
 
 from annotated_types import MaxLen
@@ -91,10 +91,11 @@ class ControlFile:
     unit: LengthUnit | None = None
     roles: list[str] | None = None
     height_kind: HeightKind | None = None
+    lines: list[control_files.LineSaid] = field(default_factory=list)
 
     @property
     def said(self) -> control_files.ListSaid:
-        return control_files.ListSaid(self.unit, self.roles, self.height_kind)
+        return control_files.ListSaid(self.unit, self.roles, self.height_kind, self.lines)
 
 
 def job_routes(api: Api, context: Context) -> None:

@@ -4078,6 +4078,8 @@ export interface components {
              * @default null
              */
             height_kind?: ("ellipsoidal" | "elevation") | null;
+            /** Lines */
+            lines?: components["schemas"]["LineSaid"][];
             /** Name */
             name: string;
             /**
@@ -4131,7 +4133,9 @@ export interface components {
         };
         /**
          * ControlRow
-         * @description A line of a list: what it gives, or why it is refused.
+         * @description A line of a list: what it gives, or why it is refused; `said` is what a person wished of it.
+         *
+         *     `typed` are the mark's values as they would be typed, to correct them.
          */
         ControlRow: {
             /** Accepted */
@@ -4145,6 +4149,12 @@ export interface components {
             refusal: string;
             /** Remark */
             remark: string;
+            /** Said */
+            said: ("leave out" | "exchange" | "correct") | "";
+            /** Typed */
+            typed: {
+                [key: string]: string | boolean;
+            };
         };
         /**
          * CoordinateView
@@ -6198,6 +6208,23 @@ export interface components {
             name: string;
             /** Value */
             value: string;
+        };
+        /**
+         * LineSaid
+         * @description What a person has said of one line: left out, its two coordinates exchanged, or the mark as typed instead (`values`).
+         */
+        LineSaid: {
+            /** Line */
+            line: number;
+            /** Values */
+            values?: {
+                [key: string]: unknown;
+            };
+            /**
+             * Wish
+             * @enum {string}
+             */
+            wish: "leave out" | "exchange" | "correct";
         };
         /**
          * LineSeen

@@ -11,16 +11,19 @@ from numpy.typing import NDArray
 from openstake.core.geodesy.frames import JobFrame
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.limits import (
+    BELOW_SEA_M,
     FARTHEST_MARK_M,
     FEWEST_HEIGHTS,
     HEIGHT_APART,
     HEIGHTS_TOGETHER_M,
+    KINDS_COMPARED_WITHIN_M,
+    KINDS_TOLD_FROM_M,
     MOST_HEIGHTS_APART,
     OTHER_FOOT_FROM_M,
     PROJECTION_RETURNS_M,
     SAME_PLACE_M,
 )
-from openstake.core.mark import GivenMark
+from openstake.core.mark import HEIGHT_KINDS, GivenMark, HeightKind
 from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, counted, text_from_metres
 
 
@@ -224,6 +227,89 @@ def judge_height_units(remarks: dict[int, str]) -> list[Finding]:
             lines=len(numbers), first_line=numbers[0],
         )
     ]  # fmt: skip
+
+
+@dataclass(frozen=True)
+class HeightGiven:
+    """A height of a list: where it stands (grid metres), its value, the kind it is taken for, and the geoid's height there, metres."""
+
+    east_m: float
+    north_m: float
+    height_m: float
+    kind: HeightKind
+    undulation_m: float
+
+    def ellipsoidal_m(self, kind: HeightKind) -> float:
+        return self.height_m + (self.undulation_m if kind == "elevation" else 0.0)
+
+
+def judge_height_kinds(
+    heights: Sequence[HeightGiven], known: Sequence[tuple[float, float, float]], unit: str
+) -> list[Finding]:
+    """Return whether heights of a list are of the other kind than they were taken for.
+
+    By the marks that are there (`known`: east, north, ellipsoidal height): the list's differ from those nearby by the geoid's height,
+    and would agree as the other kind.  Without any: taken as ellipsoidal heights they lie below the sea, and as elevations above it.
+    """
+    found = []
+    for kind in HEIGHT_KINDS:
+        other: HeightKind = "elevation" if kind == "ellipsoidal" else "ellipsoidal"
+        of_kind = [item for item in heights if item.kind == kind and abs(item.undulation_m) > KINDS_TOLD_FROM_M]
+        if not of_kind:
+            continue
+        middle = float(np.median([item.undulation_m for item in of_kind]))
+        reason = _by_neighbours(of_kind, known, kind, other, unit) if known else _below_the_sea(of_kind, kind, unit)
+        if reason:
+            found.append(
+                finding(
+                    "control-height-kind", Severity.LOOK, f"{counted(len(of_kind), 'height')} taken as {_KINDS[kind]}: {reason}",
+                    f"They are {_KINDS[other]}: the geoid lies {text_from_metres(middle, unit)} above the ellipsoid here.",
+                    f"Look up what the list's heights are counted from, and choose {_KINDS[other]} if it says so.",
+                    undulation_m=round(middle, 3), heights=len(of_kind),
+                )
+            )  # fmt: skip
+    return found
+
+
+_KINDS: dict[HeightKind, str] = {"ellipsoidal": "ellipsoidal heights", "elevation": "elevations"}
+
+
+def _by_neighbours(
+    heights: Sequence[HeightGiven],
+    known: Sequence[tuple[float, float, float]],
+    kind: HeightKind,
+    other: HeightKind,
+    unit: str,
+) -> str:
+    """Return how far a list's heights lie from those of the nearest marks that are there, where the other kind explains it."""
+    there = np.array(known)
+    apart = []
+    for item in heights:
+        away = np.hypot(there[:, 0] - item.east_m, there[:, 1] - item.north_m)
+        nearest = int(away.argmin())
+        if away[nearest] <= KINDS_COMPARED_WITHIN_M:
+            apart.append([item.ellipsoidal_m(said) - there[nearest, 2] for said in (kind, other)])
+    if not apart:
+        return ""
+    as_taken, as_other = (float(value) for value in np.median(np.array(apart), axis=0))
+    middle = abs(float(np.median([item.undulation_m for item in heights])))
+    if abs(as_taken) < 0.7 * middle or abs(as_other) > 0.3 * middle:
+        return ""
+    return (
+        f"they lie {text_from_metres(abs(as_taken), unit)} {'above' if as_taken > 0 else 'below'} the marks nearby that are in the job, "
+        f"and {text_from_metres(abs(as_other), unit)} as {_KINDS[other]}."
+    )
+
+
+def _below_the_sea(heights: Sequence[HeightGiven], kind: HeightKind, unit: str) -> str:
+    """Return how far below the sea ellipsoidal heights would lie that are above it as elevations."""
+    if kind != "ellipsoidal":
+        return ""
+    taken = np.array([item.height_m - item.undulation_m for item in heights])
+    as_elevation = float(np.median([item.height_m for item in heights]))
+    if float(np.median(taken)) > -BELOW_SEA_M or as_elevation < -BELOW_SEA_M:
+        return ""
+    return f"they would lie {text_from_metres(-float(np.median(taken)), unit)} below the sea."
 
 
 _TELLING: dict[str, tuple[str, str]] = {

@@ -55,6 +55,7 @@ RULES: dict[str, Rule] = {
     "control-duplicate-name": Rule("control", "A name of a list that is in the job or the list already.", COMMON_PRACTICE),
     "control-axes-swapped": Rule("control", "A mark that fits with its two coordinates exchanged.", COMMON_PRACTICE),
     "control-unit-mixed": Rule("control", "A mark that fits in feet or in metres, and not as read.", COMMON_PRACTICE),
+    "control-height-kind": Rule("control", "Heights of a list are of the other kind than they were taken for: the geoid's height apart, or below the sea.", COMMON_PRACTICE),
     "control-height-unit": Rule("control", "A height that fits among the others in the other unit.", COMMON_PRACTICE),
     "control-foot-differs": Rule("control", "A list read in the other foot: 2 ppm off.", "NIST SP 811"),
     "control-longitude-sign": Rule("control", "A mark that fits with the other sign of its longitude.", COMMON_PRACTICE),

@@ -25,7 +25,6 @@ from openstake.wire.tables.given import (
     number_text,
     refusal_of,
     too_many,
-    without_doubles,
 )
 
 ROLES = (
@@ -173,7 +172,7 @@ def read_csv(
     return Reading(
         "CSV", encoding, delimiter, header, tuple(column.role for column in columns),
         default_unit if used in (None, UNSAID_FOOT) else str(used), used not in (None, UNSAID_FOOT), None, questions,
-        without_doubles(lines),
+        lines,
     )  # fmt: skip
 
 

@@ -24,7 +24,6 @@ from openstake.wire.tables.given import (
     metres,
     refusal_of,
     too_many,
-    without_doubles,
 )
 
 _OURS = tuple(field.name for field in fields(GivenMark))
@@ -60,7 +59,7 @@ def read_geojson(content: bytes, unit: str | None, height_kind: HeightKind | Non
     system = document.get("system")
     return Reading(
         "GeoJSON", encoding, "", None, (), unit or "m", grid is None or ours, system if isinstance(system, str) else grid,
-        tuple(questions), without_doubles(lines),
+        tuple(questions), lines,
     )  # fmt: skip
 
 

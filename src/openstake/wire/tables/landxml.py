@@ -24,7 +24,6 @@ from openstake.wire.tables.given import (
     number_text,
     refusal_of,
     too_many,
-    without_doubles,
 )
 
 NAMESPACE = "http://www.landxml.org/schema/LandXML-1.2"
@@ -54,7 +53,7 @@ def read_landxml(content: bytes, unit: str | None, default_unit: str) -> Reading
     system = place.get("desc") if place is not None else None
     return Reading(
         "LandXML", "XML", "", None, (), used if used != "mm" else "m", stated is not None, f"EPSG:{code}" if code else system,
-        () if unit or stated else (UNIT_QUESTION,), without_doubles(lines),
+        () if unit or stated else (UNIT_QUESTION,), lines,
     )  # fmt: skip
 
 

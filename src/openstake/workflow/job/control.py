@@ -178,7 +178,7 @@ def list_marks(context: Context, job_id: str, query: MarksQuery) -> Marks:
     return Marks(shown, len(rows), len(matching), page[-1].id if more else None)
 
 
-def _typed_mark(job: JobNow, values: Mapping[str, Any]) -> GivenMark:
+def typed_mark(job: JobNow, values: Mapping[str, Any]) -> GivenMark:
     mark = typed(GivenMark, values, job.length_unit)
     for one, other in (("east_m", "north_m"), ("latitude_deg", "longitude_deg")):
         if (getattr(mark, one) is None) != (getattr(mark, other) is None):
@@ -206,7 +206,7 @@ def add_mark(context: Context, job_id: str, wish: NewMark) -> MarkView:
 
     def work(session: Session) -> Mark:
         job, now = job_of(session, job_id), context.now(job_id)
-        mark = _typed_mark(job, wish.values)
+        mark = typed_mark(job, wish.values)
         _check_place(session, job, mark, None)
         row = row_of(mark, job_id, "typed by hand", now)
         session.add(row)
@@ -229,7 +229,7 @@ def correct_mark(context: Context, job_id: str, mark_id: str, wish: ChangeMark) 
         if wish.withdraw:
             mark = given_of(old)
         else:
-            mark = _typed_mark(job, wish.values)
+            mark = typed_mark(job, wish.values)
             _check_place(session, job, mark, old)
         row = row_of(mark, job_id, old.source, now)
         row.replaces_id, row.reason, row.withdrawn = old.id, wish.reason.strip()[:2000], wish.withdraw

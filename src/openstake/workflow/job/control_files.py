@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import cast
+from dataclasses import asdict, dataclass, field, replace
+from typing import Any, Literal, cast
 
+import numpy as np
 from sqlalchemy.orm import Session
 
+from openstake.core.describe import fields_shown
 from openstake.core.errors import InputError
 from openstake.core.geodesy.systems import unit_of_system
 from openstake.core.judge.control import (
+    HeightGiven,
     KnownMarks,
     Refusal,
+    judge_height_kinds,
     judge_height_units,
     judge_heights_of_list,
     judge_list,
@@ -21,30 +25,45 @@ from openstake.core.judge.control import (
 )
 from openstake.core.judge.finding import Finding
 from openstake.core.mark import HEIGHT_KINDS, GivenMark, HeightKind
-from openstake.core.units import METRES_PER_UNIT, LengthUnit, counted
+from openstake.core.units import METRES_PER_UNIT, LengthUnit, counted, shortest_typed
 from openstake.store.book import write_entry
 from openstake.store.models import ImportedFile
 from openstake.wire.tables.control import read_control
 from openstake.wire.tables.csv_list import write_csv
 from openstake.wire.tables.drawings import drawn_mark, write_dxf, write_kml
 from openstake.wire.tables.geojson import write_geojson
-from openstake.wire.tables.given import FileFormat, Reading
+from openstake.wire.tables.given import FileFormat, Line, Reading, refusal_of
 from openstake.wire.tables.landxml import write_landxml
 from openstake.workflow.context import Context, file_name
+from openstake.workflow.job.control import typed_mark
 from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.marks import current_marks, row_of
+from openstake.workflow.now.marks import MarkNow, current_marks, row_of
 
 MOST_BYTES = 5 << 20
 MOST_ROWS_SHOWN = 300
+_MOST_HEIGHTS = 500  # of a list say what kind they all are
+
+
+LineWish = Literal["leave out", "exchange", "correct"]
+
+
+@dataclass(frozen=True)
+class LineSaid:
+    """What a person has said of one line: left out, its two coordinates exchanged, or the mark as typed instead (`values`)."""
+
+    line: int
+    wish: LineWish
+    values: dict[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True)
 class ListSaid:
-    """What a person has said of a list so far: its unit, what its columns are, what kind its heights are."""
+    """What a person has said of a list so far: its unit, what its columns are, what kind its heights are, and of single lines."""
 
     unit: LengthUnit | None = None
     roles: Sequence[str] | None = None
     height_kind: HeightKind | None = None
+    lines: Sequence[LineSaid] = ()
 
 
 @dataclass(frozen=True)
@@ -57,7 +76,10 @@ class Column:
 
 @dataclass(frozen=True)
 class ControlRow:
-    """A line of a list: what it gives, or why it is refused."""
+    """A line of a list: what it gives, or why it is refused; `said` is what a person wished of it.
+
+    `typed` are the mark's values as they would be typed, to correct them.
+    """
 
     line: int
     cells: list[str]
@@ -65,6 +87,8 @@ class ControlRow:
     refusal: str
     remark: str
     mark: GivenMark | None
+    said: LineWish | Literal[""]
+    typed: dict[str, str | bool]
 
 
 @dataclass(frozen=True)
@@ -100,12 +124,15 @@ def preview_control(context: Context, job_id: str, content: bytes, said: ListSai
         job = job_of(session, job_id)
         reading, refusals, findings = _read(session, job, content, said)
     remarks = _remarks(reading, refusals, job.length_unit)
+    wishes: dict[int, LineWish] = {item.line: item.wish for item in said.lines}
     rows = []
     for line in reading.lines:
         refusal = line.refusal or (refusals[line.number].sentence if line.number in refusals else "")
         mark = None if refusal else line.mark
         remark = remarks.get(line.number, "") if mark is not None else ""
-        rows.append(ControlRow(line.number, list(line.cells), mark is not None, refusal, remark, mark))
+        wished: LineWish | Literal[""] = wishes.get(line.number, "")
+        shown = _as_typed(line.mark, job.length_unit) if line.mark else {}
+        rows.append(ControlRow(line.number, list(line.cells), mark is not None, refusal, remark, mark, wished, shown))
     accepted = sum(row.accepted for row in rows)
     asks = any(line.mark and line.mark.height_m is not None for line in reading.lines)
     return ControlPreview(
@@ -143,7 +170,14 @@ def _read(
         raise InputError(f"The file has {len(content)} bytes; a control list of more than {MOST_BYTES} is not read.")
     if said.unit is not None and said.unit not in METRES_PER_UNIT:
         raise InputError(f"'{said.unit}' is not a length unit; it is m, ft or sft.", field="unit")
-    reading = read_control(content, said.unit, job.length_unit, said.roles, _height_kind(said.height_kind))
+    reading = read_control(
+        content,
+        said.unit,
+        job.length_unit,
+        said.roles,
+        _height_kind(said.height_kind),
+        lambda lines: _mended(job, lines, said.lines),
+    )
     if reading.system is not None and reading.system != job.system_statement:
         raise InputError(
             f"The file says its coordinates are in {reading.system[:80]}, but this job is in "
@@ -158,7 +192,87 @@ def _read(
     refusals = {line.number: found for line, found in zip(lines, verdicts, strict=True) if found is not None}
     findings = judge_list(refusals, len(reading.lines))
     own = None if job.frame.is_local else unit_of_system(job.frame.definition.system)
-    return reading, refusals, findings + judge_unit(job.frame, reading.unit, own, marks)
+    findings += judge_unit(job.frame, reading.unit, own, marks)
+    taken = [line.mark for line in lines if line.mark and line.number not in refusals]
+    return reading, refusals, findings + _height_kinds(job, taken, present)
+
+
+def _mended(job: JobNow, lines: list[Line], said: Sequence[LineSaid]) -> list[Line]:
+    """Return the lines with what a person has said of some; InputError where a line is not there or a value cannot be."""
+    wishes = {item.line: item for item in said}
+    if unknown := set(wishes) - {line.number for line in lines}:
+        raise InputError(f"The file has no line {min(unknown)}.", field="lines")
+    return [_line_mended(job, line, wishes[line.number]) if line.number in wishes else line for line in lines]
+
+
+def _line_mended(job: JobNow, line: Line, said: LineSaid) -> Line:
+    if said.wish == "leave out":
+        return Line(line.number, line.cells, None, "Left out by hand.")
+    if said.wish == "correct":
+        try:
+            return Line(line.number, line.cells, typed_mark(job, said.values), "")
+        except InputError as error:
+            return Line(line.number, line.cells, None, f"As corrected: {error.sentence}")
+    if line.mark is None:
+        return line
+    mark = line.mark
+    exchanged = replace(
+        mark, east_m=mark.north_m, north_m=mark.east_m, latitude_deg=mark.longitude_deg, longitude_deg=mark.latitude_deg
+    )
+    sentence = refusal_of(exchanged)
+    return Line(line.number, line.cells, None if sentence else exchanged, sentence)
+
+
+def _as_typed(mark: GivenMark, unit: str) -> dict[str, str | bool]:
+    """Return what a mark's fields would be typed as, lengths in a unit to the last digit."""
+    found: dict[str, str | bool] = {}
+    for item in fields_shown(GivenMark):
+        value = getattr(mark, item.name)
+        if value is None or value == "":
+            continue
+        if isinstance(value, bool):
+            found[item.name] = value
+            continue
+        found[item.name] = (
+            shortest_typed(value, unit)
+            if item.kind == "length"
+            else repr(value)
+            if isinstance(value, float)
+            else str(value)
+        )
+    return found
+
+
+def _height_kinds(job: JobNow, marks: Sequence[GivenMark], present: Sequence[MarkNow]) -> list[Finding]:
+    """Return what a list's heights say of the kind they were taken for: by the geoid here, and by the marks that are there."""
+    if job.geoid_file is None or job.lies_nowhere or job.frame.datum_is_unsaid:
+        return []
+    given = [mark for mark in marks if mark.height_m is not None][:_MOST_HEIGHTS]
+    places = np.array([_place_of(job, mark) for mark in given]).reshape(-1, 2)
+    if not len(places):
+        return []
+    angles = job.frame.geodetic_from_grid(places[:, 0], places[:, 1])
+    geoid = job.geoid
+    assert geoid is not None, "the job has a geoid file"
+    lifts = np.asarray(geoid.undulation_m(angles[:, 0], angles[:, 1]))
+    seen = [
+        HeightGiven(float(east), float(north), float(mark.height_m or 0.0), mark.height_kind, float(lift))
+        for mark, (east, north), lift in zip(given, places, lifts, strict=True)
+        if mark.height_kind is not None and np.isfinite(lift)
+    ]
+    known = [
+        (mark.east_m, mark.north_m, mark.ellipsoidal_height_m)
+        for mark in present
+        if mark.ellipsoidal_height_m is not None
+    ]
+    return judge_height_kinds(seen, known, job.length_unit)
+
+
+def _place_of(job: JobNow, mark: GivenMark) -> tuple[float, float]:
+    if mark.east_m is not None and mark.north_m is not None:
+        return mark.east_m, mark.north_m
+    east, north = job.frame.grid_from_geodetic(mark.latitude_deg or 0.0, mark.longitude_deg or 0.0)
+    return float(east), float(north)
 
 
 def _height_kind(text: str | None) -> HeightKind | None:
@@ -188,9 +302,11 @@ def accept_control(context: Context, job_id: str, file_name: str, content: bytes
         session.add(file)
         session.flush()
         session.add_all(row_of(mark, job_id, file_name[:200], now) for mark in marks)
+        by_hand = f" {counted(len(said.lines), 'line')} mended by hand." if said.lines else ""
         write_entry(
-            session, now, "control-imported", f"{counted(len(marks), 'mark')} taken from {file_name}; {counted(refused, 'line')} refused.",
-            job_id, file=file.id, accepted=len(marks), refused=refused, height_kind=said.height_kind, unit=reading.unit,
+            session, now, "control-imported",
+            f"{counted(len(marks), 'mark')} taken from {file_name}; {counted(refused, 'line')} refused.{by_hand}",
+            job_id, file=file.id, by_hand=[asdict(item) for item in said.lines], accepted=len(marks), refused=refused, height_kind=said.height_kind, unit=reading.unit,
         )  # fmt: skip
         return len(marks), refused
 

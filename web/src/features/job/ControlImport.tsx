@@ -1,12 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { answer, client, sentenceOf, type Schemas } from "../../api/client";
-import { useAcceptControl } from "../../api/queries";
+import { useAcceptControl, useSystemForms } from "../../api/queries";
 import { base64Of } from "../../lib/base64";
 import { counted, latitude, length, longitude, UNIT_SIGN } from "../../lib/format";
 import { CardTable } from "../../ui/CardTable";
 import { Button, Note, Select } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
+import { FieldForm, type Values } from "../../ui/form";
 import { Page } from "../../ui/Page";
 
 const ROLES = [
@@ -31,6 +32,13 @@ const UNITS = [
   { value: "ft", label: "international feet" },
   { value: "sft", label: "US survey feet" },
 ];
+const LINE_WISHES = [
+  { value: "", label: "as read" },
+  { value: "exchange", label: "exchanged" },
+  { value: "correct", label: "corrected" },
+  { value: "leave out", label: "left out" },
+];
+type Said = Pick<Schemas["ControlFile"], "unit" | "roles" | "height_kind" | "lines">;
 const KINDS = [
   { value: "ellipsoidal", label: "ellipsoidal heights" },
   { value: "elevation", label: "elevations" },
@@ -38,7 +46,8 @@ const KINDS = [
 
 /** How a file would be read, line by line, before anything is stored. */
 export function ControlImport({ job, file, onClose }: { job: Schemas["JobView"]; file: File; onClose: () => void }) {
-  const [said, setSaid] = useState<Pick<Schemas["ControlFile"], "unit" | "roles" | "height_kind">>({});
+  const [said, setSaid] = useState<Said>({});
+  const [correcting, setCorrecting] = useState<Schemas["ControlRow"] | null>(null);
   const body = useControlFile(file, said);
   const preview = useQuery({
     queryKey: ["preview", job.id, file.name, file.lastModified, said],
@@ -115,8 +124,21 @@ export function ControlImport({ job, file, onClose }: { job: Schemas["JobView"];
               <FindingLines findings={data.findings} />
             </div>
           )}
+          {correcting && (
+            <LineForm
+              key={correcting.line}
+              job={job}
+              row={correcting}
+              onClose={() => setCorrecting(null)}
+              onKeep={(values) => {
+                setSaid(saying(said, correcting.line, "correct", values));
+                setCorrecting(null);
+              }}
+            />
+          )}
           <PreviewTable
             data={data}
+            onLine={(row, wish) => (wish === "correct" ? setCorrecting(row) : setSaid(saying(said, row.line, wish)))}
             unit={job.length_unit}
             onRole={(place, role) => {
               const roles = data.columns.map((column, at) =>
@@ -131,7 +153,32 @@ export function ControlImport({ job, file, onClose }: { job: Schemas["JobView"];
   );
 }
 
-function useControlFile(file: File, said: Pick<Schemas["ControlFile"], "unit" | "roles" | "height_kind">) {
+/** What is said of one line takes the place of what was said of it before; `as read` takes it back. */
+function saying(said: Said, line: number, wish: Schemas["LineSaid"]["wish"] | "", values: Values = {}): Said {
+  const others = (said.lines ?? []).filter((item) => item.line !== line);
+  return { ...said, lines: wish === "" ? others : [...others, { line, wish, values }] };
+}
+
+/** One line corrected by hand, before the list is taken. */
+function LineForm(props: { job: Schemas["JobView"]; row: Schemas["ControlRow"]; onKeep: (values: Values) => void; onClose: () => void }) {
+  const forms = useSystemForms();
+  const [values, setValues] = useState<Values>(props.row.typed);
+  return (
+    <section className="mb-4 rounded border-2 border-ink bg-page p-3" aria-label={`Line ${props.row.line}`}>
+      <h2 className="text-xl font-bold">Line {props.row.line}</h2>
+      <p className="mb-2 text-faded">As it stands in the file: {props.row.cells.join(" | ")}</p>
+      <FieldForm unit={props.job.length_unit} fields={forms.data?.mark ?? []} values={values} onChange={setValues} columns={3} />
+      <div className="mt-3 flex gap-3">
+        <Button onClick={props.onClose}>Leave it as it was</Button>
+        <Button kind="primary" onClick={() => props.onKeep(values)}>
+          Take the line so
+        </Button>
+      </div>
+    </section>
+  );
+}
+
+function useControlFile(file: File, said: Said) {
   const content = useQuery({
     queryKey: ["file", file.name, file.lastModified, file.size],
     queryFn: () => base64Of(file),
@@ -146,6 +193,7 @@ function PreviewTable(props: {
   data: Schemas["ControlPreview"];
   unit: Schemas["JobView"]["length_unit"];
   onRole: (place: number, role: string) => void;
+  onLine: (row: Schemas["ControlRow"], wish: Schemas["LineSaid"]["wish"] | "") => void;
 }) {
   const { data, unit } = props;
   // Formats without columns of their own still show what stood in the file.
@@ -169,6 +217,7 @@ function PreviewTable(props: {
             </th>
           ))}
           <th className="p-2 text-right">Read as ({UNIT_SIGN[unit]})</th>
+          <th className="p-2 text-left">This line</th>
         </tr>
       </thead>
       <tbody>
@@ -189,6 +238,15 @@ function PreviewTable(props: {
               ) : (
                 <span className="font-semibold text-flag">{row.refusal}</span>
               )}
+            </td>
+            <td className="w-44 p-2">
+              <Select
+                compact
+                label={`Line ${row.line} is`}
+                value={row.said}
+                options={LINE_WISHES}
+                onChange={(wish) => props.onLine(row, wish as Schemas["LineSaid"]["wish"] | "")}
+              />
             </td>
           </tr>
         ))}
