@@ -15,6 +15,7 @@ from sqlalchemy import select
 
 from openstake.api.server import create_app
 from openstake.core.errors import OpenStakeError
+from openstake.core.geodesy.grids import look_for_grids_in
 from openstake.live.clock import HOST_CLOCK
 from openstake.live.hub import Hub
 from openstake.live.network import HOST, Outside
@@ -28,6 +29,7 @@ from openstake.workflow.access import Door
 from openstake.workflow.backups import make as make_backup
 from openstake.workflow.base.start import configure_standin
 from openstake.workflow.context import Context
+from openstake.workflow.job.datum_grids import FOLDER
 from openstake.workflow.job.geoids import ensure_training_grid
 from openstake.workflow.now.base import open_occupation
 from openstake.workflow.practice.demo import load_demo
@@ -75,6 +77,7 @@ def build(
     try:
         database = Database.in_folder(data_dir)
         context = Context(database, Hub(), data_dir, Practice(data_dir, outside) if practice else None, outside)
+        look_for_grids_in(data_dir / FOLDER)
         ensure_training_grid(context)
         if demo:
             load_demo(context)

@@ -1,6 +1,6 @@
 """A file or text for native code, tried in a process of its own: what kills it there kills nothing else.
 
-`python -m openstake.trial grid|system` reads what to try from its input; exit 0: it can be used, 3: a sentence why not.
+`python -m openstake.trial grid|datum-grid|system` reads what to try from its input; exit 0: it can be used, 3: a sentence why not.
 """
 
 from __future__ import annotations
@@ -23,6 +23,12 @@ def _grid(path: str) -> None:
     read_geoid_grid(Path(path))
 
 
+def _datum_grid(path: str) -> None:
+    from openstake.core.geodesy.grids import check_datum_grid
+
+    check_datum_grid(Path(path))
+
+
 def _system(text: str) -> None:
     import numpy as np
 
@@ -38,7 +44,7 @@ def _system(text: str) -> None:
     frame.factors(10.0, 10.0)
 
 
-_KINDS: dict[str, Callable[[str], None]] = {"grid": _grid, "system": _system}
+_KINDS: dict[str, Callable[[str], None]] = {"grid": _grid, "datum-grid": _datum_grid, "system": _system}
 
 
 def main() -> int:

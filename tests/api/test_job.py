@@ -236,7 +236,7 @@ def test_single_lines_of_a_list_are_exchanged_corrected_and_left_out(shared_prog
     }
     # With the first C left out the second one is the only C there is.
     assert marks == {"A": (703412, 629805), "B": (703478, 629861), "C": (703600, 629950), "D": (703650, 629999)}
-    told = shared_program.get(f"/jobs/{job}/book")["lines"][0]["text"]
+    told = shared_program.get(f"/jobs/{job}/book")["lines"][0]["sentence"]
     assert "3 lines mended by hand" in told
 
 

@@ -14,7 +14,8 @@ from openstake.core.limits import ShortText
 from openstake.core.mark import HeightKind
 from openstake.core.units import LengthUnit, metres_from_text, text_from_metres
 from openstake.workflow.context import Context
-from openstake.workflow.job import control, control_files, control_take, geoids, jobs, plan, system
+from openstake.workflow.job import control, control_files, control_take, datum_grids, geoids, jobs, plan, system
+from openstake.workflow.job.drafts import MOST_GRID_BYTES
 from openstake.workflow.job.system import SystemWish
 
 Typed = dict[str, Any]
@@ -83,6 +84,13 @@ class GeoidQuery:
 
 
 @dataclass(frozen=True)
+class DatumGridQuery:
+    """The name of a grid as datum operations ask for it."""
+
+    name: ShortText
+
+
+@dataclass(frozen=True)
 class ControlFile:
     """A control list, base64, with what a person has said about it so far."""
 
@@ -141,8 +149,14 @@ def _system_routes(api: Api, context: Context) -> None:
     @api.post("/geoids", "job")
     def add_geoid(query: GeoidQuery) -> geoids.Geoid:
         """Add a geoid grid: the body is the .gtx or GeoTIFF file, its name is in the query."""
-        request.max_content_length = geoids.MOST_GRID_BYTES + 1
+        request.max_content_length = MOST_GRID_BYTES + 1
         return geoids.add_geoid(context, query.name, request.stream)
+
+    @api.post("/datum-grids", "job")
+    def add_datum_grid(query: DatumGridQuery) -> datum_grids.DatumGrid:
+        """Bring in the grid of a datum operation: the body is the file, the query the name that the operation asks for it by."""
+        request.max_content_length = MOST_GRID_BYTES + 1
+        return datum_grids.add_datum_grid(context, query.name, request.stream)
 
 
 def _jobs_routes(api: Api, context: Context) -> None:

@@ -19,7 +19,16 @@ _WAITS_S = 60.0
 def prove_grid(path: Path) -> None:
     """Raise FileError where a geoid grid cannot be used: by its header, then by PROJ."""
     grid_by_header(path)
-    sentence = _refused("grid", str(path))
+    _proved("grid", path)
+
+
+def prove_datum_grid(path: Path) -> None:
+    """Raise FileError where a file cannot be used as a grid of a datum operation."""
+    _proved("datum-grid", path)
+
+
+def _proved(kind: str, path: Path) -> None:
+    sentence = _refused(kind, str(path))
     if sentence is not None:
         raise FileError(
             sentence or "The library that reads grids breaks down on this file. It is damaged: get it again."

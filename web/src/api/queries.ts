@@ -223,6 +223,11 @@ export const useChangeJob = (job: Schemas["JobView"]) =>
 /** A geoid grid may be large. */
 export const useAddGeoid = () =>
   useSharedChange((file: File) => answer(client.POST("/api/geoids", { params: { query: { name: file.name } }, ...asSent(file) })));
+/** The grid of a datum operation, under the name that the operation asks for it by. */
+export const useAddDatumGrid = () =>
+  useSharedChange((sent: { grid: string; file: File }) =>
+    answer(client.POST("/api/datum-grids", { params: { query: { name: sent.grid } }, ...asSent(sent.file) })),
+  );
 export const useAddMark = (id: string) =>
   useChange(id, (values: Schemas["NewMark"]["values"]) => answer(client.POST("/api/jobs/{job_id}/marks", { ...path(id), body: { values } })));
 export const useChangeMark = (id: string, mark_id: string) =>

@@ -39,6 +39,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/datum-grids": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring in the grid of a datum operation: the body is the file, the query the name that the operation asks for it by. */
+        post: operations["post__api_datum-grids"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/fit/form": {
         parameters: {
             query?: never;
@@ -4302,6 +4319,24 @@ export interface components {
             seconds: number;
         };
         /**
+         * DatumGrid
+         * @description A grid that is here: its name as operations ask for it, and its size.
+         */
+        DatumGrid: {
+            /** Name */
+            name: string;
+            /** Size Bytes */
+            size_bytes: number;
+        };
+        /**
+         * DatumGridQuery
+         * @description The name of a grid as datum operations ask for it.
+         */
+        DatumGridQuery: {
+            /** Name */
+            name: string;
+        };
+        /**
          * DatumKind
          * @description `gnss`: positions are in it as they come; `classical`: an operation must be named; `assumed`: a fit is the only bridge.
          * @enum {string}
@@ -7328,6 +7363,18 @@ export interface components {
             name: string;
         };
         /**
+         * OperationLacking
+         * @description A datum operation whose grids are not here, and their names: they can be brought in.
+         */
+        OperationLacking: {
+            /** Accuracy M */
+            accuracy_m: number | null;
+            /** Grids */
+            grids: string[];
+            /** Name */
+            name: string;
+        };
+        /**
          * Operations
          * @description Operations that can be computed here, and those whose grid is not.
          */
@@ -7335,7 +7382,7 @@ export interface components {
             /** Operations */
             operations: components["schemas"]["OperationFound"][];
             /** Without Grid */
-            without_grid: string[];
+            without_grid: components["schemas"]["OperationLacking"][];
         };
         /**
          * OperationsQuery
@@ -10683,6 +10730,64 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BackupsView"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Content */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Bad Gateway */
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "post__api_datum-grids": {
+        parameters: {
+            query: {
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DatumGrid"];
                 };
             };
             /** @description Not Found */

@@ -28,6 +28,7 @@ from openstake.core.geodesy.ellipsoid import (
     geodetic_from_ecef,
     radii_of_curvature_m,
 )
+from openstake.core.geodesy.grids import lacking_grids, with_paths
 from openstake.core.geodesy.systems import (
     Area,
     Operation,
@@ -126,8 +127,15 @@ class JobFrame:
 
     @property
     def datum_is_unsaid(self) -> bool:
-        """Whether the datum is classical and nobody has chosen the operation by which positions come into it."""
-        return self.datum_kind is DatumKind.CLASSICAL and self.definition.operation is None
+        """Whether the datum is classical and nobody has chosen the operation by which positions come into it, or its grid is not here."""
+        operation = self.definition.operation
+        return self.datum_kind is DatumKind.CLASSICAL and (operation is None or bool(self.lacking_grids))
+
+    @property
+    def lacking_grids(self) -> tuple[str, ...]:
+        """The grid files that the chosen operation needs and that are not here."""
+        operation = self.definition.operation
+        return lacking_grids(operation.pipeline) if operation is not None and "grids=" in operation.pipeline else ()
 
     @property
     def positions_ellipsoid(self) -> Ellipsoid:
@@ -313,12 +321,22 @@ def _solved(published: Callable[[Place], Place], near: Callable[[Place], Place],
     return found
 
 
-@lru_cache(maxsize=32)
 def _operation(pipeline: str) -> pyproj.Transformer:
+    return _transformer(with_paths(pipeline) if "grids=" in pipeline else pipeline)
+
+
+@lru_cache(maxsize=32)
+def _transformer(pipeline: str) -> pyproj.Transformer:
     try:
         return pyproj.Transformer.from_pipeline(pipeline)
     except pyproj.exceptions.ProjError:
         raise FrameError("The datum operation of this job cannot be computed here.", field="operation") from None
+
+
+def reaches(operation: Operation, place: tuple[float, float]) -> bool:
+    """Return whether an operation gives a place (latitude, longitude in degrees): a grid covers a region alone."""
+    found = _operated(operation, np.array(place[0]), np.array(place[1]), np.array(0.0))
+    return bool(np.isfinite(found).all())
 
 
 @lru_cache(maxsize=64)

@@ -6,9 +6,7 @@ elevation.  PROJ reads the grids and interpolates; it would pass the height on w
 
 from __future__ import annotations
 
-import re
 import struct
-import tempfile
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -19,6 +17,7 @@ import pyproj
 from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.errors import FileError
+from openstake.core.geodesy.grids import plain_path
 from openstake.core.geodesy.systems import Area
 
 # The geoid lies between -107 m (south of India) and +86 m (New Guinea).
@@ -45,18 +44,8 @@ class GeoidGrid:
 
 @lru_cache(maxsize=16)
 def _shift(path: str) -> pyproj.Transformer:
-    quoted = _plain_path(path)
+    quoted = plain_path(path)
     return pyproj.Transformer.from_pipeline(f'+proj=vgridshift +grids="{quoted}" +multiplier=1')
-
-
-@lru_cache(maxsize=16)
-def _plain_path(path: str) -> str:
-    """Return a path that PROJ reads as one: a list of grids is parted by commas, and no sign keeps them together."""
-    if re.fullmatch(r"[\w./ -]+", path, re.ASCII):
-        return path
-    alias = Path(tempfile.mkdtemp(prefix="openstake-")) / f"grid{Path(path).suffix}"
-    alias.symlink_to(Path(path).resolve())
-    return str(alias)
 
 
 def grid_ending(start: bytes) -> str:

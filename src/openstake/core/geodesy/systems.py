@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 from itertools import islice
 from math import degrees
+from typing import Any
 
 import pyproj
 import pyproj.network
@@ -27,6 +28,7 @@ from pyproj.transformer import TransformerGroup
 from openstake.core.describe import described
 from openstake.core.errors import FrameError
 from openstake.core.geodesy.ellipsoid import Ellipsoid
+from openstake.core.geodesy.grids import lacking_grids
 from openstake.core.limits import TYPED_SHIFT_M
 from openstake.core.units import METRES_PER_UNIT
 
@@ -395,12 +397,22 @@ POSITION_FRAMES = {
 
 
 @dataclass(frozen=True)
+class NeedsGrids:
+    """An operation that needs grid files: its accuracy in metres (None: the dataset has none), a pipeline of longitude and latitude in
+    degrees, and which of its grids are not here."""
+
+    name: str
+    accuracy_m: float | None
+    pipeline: str
+    lacking: tuple[str, ...]
+
+
+@dataclass(frozen=True)
 class OperationGroup:
-    """Operations of the EPSG dataset between two systems that can be computed here, and those whose grid is not here: name and
-    accuracy in metres, None where the dataset has none."""
+    """Operations of the EPSG dataset between two systems: those that PROJ computes by itself, and those that need grid files."""
 
     transformers: tuple[pyproj.Transformer, ...]
-    without_grid: tuple[tuple[str, float | None], ...]
+    with_grids: tuple[NeedsGrids, ...]
 
 
 def operations_between(
@@ -413,7 +425,7 @@ def operations_between(
     area = AreaOfInterest(place[1], place[0], place[1], place[0]) if place else None
     try:
         with warnings.catch_warnings():
-            # "Best transformation is not available": it is named in `without_grid`.
+            # "Best transformation is not available": it is named in `with_grids`.
             warnings.simplefilter("ignore")
             group = TransformerGroup(
                 source,
@@ -424,20 +436,27 @@ def operations_between(
             )
     except (pyproj.exceptions.ProjError, IndexError):
         return OperationGroup((), ())
+    return OperationGroup(tuple(group.transformers), tuple(map(_needing_grids, group.unavailable_operations)))
+
+
+def _needing_grids(item: Any) -> NeedsGrids:
+    """Return an operation of PROJ's group (pyproj's CoordinateOperation, which it does not publish by name) as what it needs."""
+    pipeline = item.to_proj4() or ""
+    # The dataset's axes are latitude, longitude; ours are longitude, latitude.
+    swap = " +step +proj=axisswap +order=2,1"
+    turned = pipeline.startswith(f"+proj=pipeline{swap}") and pipeline.endswith(swap)
+    plain = pipeline.replace(swap, "", 1).removesuffix(swap) if turned else ""
     # An accuracy of 0 is one of less than a centimetre.
-    lacking = (
-        (_plain_name(item.name), max(item.accuracy, 0.01) if item.accuracy >= 0 else None)
-        for item in group.unavailable_operations
-    )
-    return OperationGroup(tuple(group.transformers), tuple(lacking))
+    accuracy = max(item.accuracy, 0.01) if item.accuracy >= 0 else None
+    return NeedsGrids(_plain_name(item.name), accuracy, plain, lacking_grids(pipeline) if plain else ("?",))
 
 
 @dataclass(frozen=True)
 class OperationsFound:
-    """Operations that can be chosen, and those that need a grid file which is not here: name and accuracy in metres."""
+    """Operations that can be chosen, the best first, and those that need a grid file which is not here."""
 
     usable: list[Operation]
-    without_grid: list[tuple[str, float | None]]
+    without_grid: list[NeedsGrids]
 
 
 def find_operations(
@@ -467,7 +486,20 @@ def find_operations(
                 transformer.definition, figure.equatorial_radius_m, figure.flattening, epoch_year if moves else None,
             )
         )  # fmt: skip
-    return OperationsFound(usable, list(group.without_grid))
+    for needing in group.with_grids:
+        if not needing.lacking:
+            usable.append(
+                Operation(
+                    needing.name,
+                    source,
+                    needing.accuracy_m,
+                    needing.pipeline,
+                    figure.equatorial_radius_m,
+                    figure.flattening,
+                )
+            )
+    usable.sort(key=lambda item: item.accuracy_m if item.accuracy_m is not None else 1e3)
+    return OperationsFound(usable, [needing for needing in group.with_grids if needing.lacking])
 
 
 @lru_cache(maxsize=64)
@@ -477,7 +509,7 @@ def finer_with_grid(definition: str, chosen: Operation, place: tuple[float, floa
         return None
     accuracy_m = chosen.accuracy_m if chosen.accuracy_m is not None else TYPED_SHIFT_M
     lacking = find_operations(definition, chosen.source, place, chosen.epoch_year).without_grid
-    best = min(((accuracy, name) for name, accuracy in lacking if accuracy), default=None)
+    best = min(((item.accuracy_m, item.name) for item in lacking if item.accuracy_m), default=None)
     return (best[1], best[0]) if best is not None and 10.0 * best[0] <= accuracy_m else None
 
 

@@ -132,6 +132,16 @@ def judge_datum(frame: JobFrame) -> list[Finding]:
     """Return what speaks against every measured number of a job: a classical datum into which no operation is chosen."""
     if not frame.datum_is_unsaid:
         return []
+    if frame.lacking_grids and frame.definition.operation is not None:
+        return [
+            finding(
+                "datum-not-said", Severity.STOP,
+                f"The operation by which positions come into {frame.datum_name} needs a grid that is not here: {', '.join(frame.lacking_grids)} "
+                f"({frame.definition.operation.name}).",
+                "The job was made where the grid was, or its file has gone. Until it is here nothing is settled, sent, compared or projected.",
+                "Under System bring the grid file in, or choose an operation that needs none.",
+            )
+        ]  # fmt: skip
     return [
         finding(
             "datum-not-said", Severity.STOP,

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
-import tempfile
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
@@ -11,16 +9,14 @@ from typing import IO
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from openstake.core.errors import FileError, InputError
+from openstake.core.errors import InputError
 from openstake.core.geodesy.geoid import grid_ending
 from openstake.store.book import write_entry
 from openstake.store.models import GeoidGridFile
 from openstake.workflow.context import Context
+from openstake.workflow.job.drafts import kept_draft
 from openstake.workflow.now.job import TRAINING_GRID, grid_of_file
 from openstake.workflow.trial import prove_grid
-
-MOST_GRID_BYTES = 512 << 20
-_DRAFT_S = 3600.0
 
 
 @dataclass(frozen=True)
@@ -107,34 +103,12 @@ def _geoid_view(row: GeoidGridFile, folder: Path) -> Geoid:
 def add_geoid(context: Context, name: str, stream: IO[bytes]) -> Geoid:
     """Keep a geoid grid that was sent, once it has been read; the same file twice is one grid."""
     name = " ".join(name.split())[:200] or "geoid grid"
-    folder = context.data_dir / "geoid"
-    folder.mkdir(parents=True, exist_ok=True)
-    digest, size = hashlib.sha256(), 0
-    chunk = stream.read(1 << 20)
-    ending = grid_ending(chunk)
-    for left in folder.glob("part-*"):
-        # A program that was killed while it read one leaves its draft behind.
-        if left.stat().st_mtime < context.clock.now() - _DRAFT_S:
-            left.unlink(missing_ok=True)
-    with tempfile.NamedTemporaryFile(dir=folder, prefix="part-", suffix=ending, delete=False) as draft:
-        path = Path(draft.name)
-        try:
-            while chunk:
-                size += len(chunk)
-                if size > MOST_GRID_BYTES:
-                    raise FileError(
-                        f"The file is larger than {MOST_GRID_BYTES >> 20} MB: cut the grid down to your region."
-                    )
-                digest.update(chunk)
-                draft.write(chunk)
-                chunk = stream.read(1 << 20)
-            draft.close()
-            prove_grid(path)
-        except BaseException:
-            path.unlink(missing_ok=True)
-            raise
-    file = digest.hexdigest() + ending
-    path.replace(folder / file)
+    start = stream.read(1 << 20)
+    ending = grid_ending(start)
+    with kept_draft(context, context.data_dir / "geoid", start, stream, ending) as draft:
+        prove_grid(draft.path)
+        file, size = draft.sha256 + ending, draft.size
+        draft.path.replace(context.data_dir / "geoid" / file)
 
     def work(session: Session) -> GeoidGridFile:
         if known := session.scalars(select(GeoidGridFile).where(GeoidGridFile.file == file)).first():

@@ -14,7 +14,16 @@ from openstake.core.geodesy.datums import DatumKind
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.geodesy.factors import GridFactors, grid_factors, ppm
 from openstake.core.geodesy.framechange import epoch_year
-from openstake.core.geodesy.frames import LOCAL, Anchor, FrameDefinition, Ground, JobFrame, job_frame, may_be_gnss
+from openstake.core.geodesy.frames import (
+    LOCAL,
+    Anchor,
+    FrameDefinition,
+    Ground,
+    JobFrame,
+    job_frame,
+    may_be_gnss,
+    reaches,
+)
 from openstake.core.geodesy.systems import (
     POSITION_FRAMES,
     DatumShift,
@@ -32,6 +41,7 @@ from openstake.core.limits import LongText, ShortText
 from openstake.core.mark import GivenMark
 from openstake.core.units import UNIT_WORDS, LengthUnit, degrees_from_text
 from openstake.workflow.context import Context
+from openstake.workflow.job.datum_grids import known_grids
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.marks import MarkNow, Places, current_marks, current_places, middle_of
 from openstake.workflow.trial import prove_system
@@ -144,11 +154,20 @@ class OperationFound:
 
 
 @dataclass(frozen=True)
+class OperationLacking:
+    """A datum operation whose grids are not here, and their names: they can be brought in."""
+
+    name: str
+    accuracy_m: float | None
+    grids: list[str]
+
+
+@dataclass(frozen=True)
 class Operations:
     """Operations that can be computed here, and those whose grid is not."""
 
     operations: list[OperationFound]
-    without_grid: list[str]
+    without_grid: list[OperationLacking]
 
 
 @dataclass(frozen=True)
@@ -307,6 +326,11 @@ def _operation_of(
     found = find_operations(definition.system, str(wish.get("source")), place, epoch_year(epoch))
     for operation in found.usable:
         if operation.name == wish.get("name"):
+            if place is not None and "grids=" in operation.pipeline and not reaches(operation, place):
+                raise InputError(
+                    f"The grid of this operation does not cover the site ({place[0]:.3f}, {place[1]:.3f}). Choose another.",
+                    field="operation",
+                )
             return operation
     raise InputError("This operation is not offered here for that frame and place. Choose one of the list.", field="operation")  # fmt: skip
 
@@ -323,7 +347,10 @@ def _operations(frame: JobFrame, source: str, place: tuple[float, float] | None,
     if frame.is_local:
         return Operations([], [])
     found = find_operations(frame.definition.system, source, place, epoch_year(epoch))
-    lacking = [name if accuracy is None else f"{name}, good to {accuracy:g} m" for name, accuracy in found.without_grid]
+    lacking = [
+        OperationLacking(item.name, item.accuracy_m, [name for name in item.lacking if name in known_grids()])
+        for item in found.without_grid
+    ]
     return Operations([OperationFound(item.name, item.accuracy_m) for item in found.usable], lacking)
 
 

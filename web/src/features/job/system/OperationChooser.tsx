@@ -1,6 +1,6 @@
-import type { Problem, Schemas } from "../../../api/client";
-import { useSystemForms } from "../../../api/queries";
-import { Select } from "../../../ui/controls";
+import { sentenceOf, type Problem, type Schemas } from "../../../api/client";
+import { useAddDatumGrid, useSystemForms } from "../../../api/queries";
+import { FileButton, Note, Select } from "../../../ui/controls";
 import { FieldForm, type Values } from "../../../ui/form";
 
 /** What is chosen: nothing touched, none, an operation of the dataset, one's own parameters, or the word that GNSS realises the datum. */
@@ -58,10 +58,11 @@ export function OperationChooser(props: Props) {
               detail: item.accuracy_m === null ? "accuracy unknown" : `good to ${item.accuracy_m} m`,
             }))}
             onChange={(name) => onWish({ source, name })}
-            hint={operationHint(operations)}
+            hint={operations && !operations.operations.length ? "None is offered: the frames are the same, need the epoch, or are known only as a ballpark." : ""}
           />
         )}
       </div>
+      {source && operations && <Lacking found={operations.without_grid} />}
       {shift && (
         <>
           <p className="text-faded">
@@ -82,9 +83,27 @@ export function OperationChooser(props: Props) {
   );
 }
 
-function operationHint(found: Schemas["Operations"] | null | undefined): string {
-  if (!found) return "";
-  const without = found.without_grid.length ? ` Needs a grid file that is not here: ${found.without_grid.join("; ")}.` : "";
-  if (!found.operations.length) return `None is offered: the frames are the same, need the epoch, or are known only as a ballpark.${without}`;
-  return without.trim();
+/** Operations that need a grid file which is not here, and a way to bring it in. */
+function Lacking({ found }: { found: Schemas["OperationLacking"][] }) {
+  const add = useAddDatumGrid();
+  if (!found.length) return null;
+  return (
+    <section aria-label="Operations whose grid is not here" className="flex flex-col gap-2">
+      <p className="text-faded">These need a grid file, as the national agency publishes it. It is kept in the data folder and is no part of a package.</p>
+      {found.map((item) => (
+        <div key={item.name} className="flex flex-wrap items-center gap-3 rounded border-2 border-line bg-page p-2">
+          <span className="min-w-0 flex-1">
+            {item.name}
+            <span className="ml-2 text-faded">{item.accuracy_m === null ? "accuracy unknown" : `good to ${item.accuracy_m} m`}</span>
+          </span>
+          {item.grids.map((grid) => (
+            <FileButton key={grid} label={`The file ${grid}`} accept=".tif,.gsb,.gtx,.gvb" disabled={add.isPending} onFile={(file) => add.mutate({ grid, file })}>
+              Bring in {grid}
+            </FileButton>
+          ))}
+        </div>
+      ))}
+      {add.isError && <Note tone="flag">{sentenceOf(add.error)}</Note>}
+    </section>
+  );
 }
