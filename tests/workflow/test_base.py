@@ -374,6 +374,53 @@ def test_a_fixed_network_average_becomes_the_coordinate_and_a_float_one_does_not
     assert view["setup"]["arp"]["height_m"] == pytest.approx(mark["ellipsoidal_height_m"] + TAPE_M, abs=0.001)
 
 
+def test_an_average_over_a_mark_stays_when_another_mark_is_looked_at(own_program, job):
+    settle(own_program, job, mark_id=own_program.mark(job, "CS1"), source="network", **listen(own_program))
+    mark = mark_of(own_program, job, "CS1")
+    place = mark["latitude_deg"], mark["longitude_deg"], mark["ellipsoidal_height_m"] + 2.0
+    taken = send_log(
+        own_program, job, nmea_log(*place, 4, wander_m=0.003), purpose="mark", reading="2.000 m", feature="rod"
+    )
+    average = taken["sources"]["average_mark"]["id"]
+    own_program.delete(f"/jobs/{job}/base/setup")
+
+    other = settle(own_program, job, mark_id=own_program.mark(job, "CS2"), source="network")
+    back = settle(own_program, job, mark_id=mark["id"], source="network")
+
+    assert other["sources"]["average_mark"] is None
+    assert back["sources"]["average_mark"]["id"] == average, "it is the mark's, in whichever set-up it was taken"
+
+
+def test_a_caster_in_another_frame_takes_an_operation_of_its_own(own_program, job):
+    """ITRF2014 to ETRS89 by the operation that is named; pyproj does the same apart."""
+    settle(own_program, job, mark_id=own_program.mark(job, "CS1"), source="network", **listen(own_program))
+    read_height(own_program, job)
+    mark = mark_of(own_program, job, "CS1")
+    place = mark["latitude_deg"], mark["longitude_deg"], mark["ellipsoidal_height_m"] + 2.0
+    view = send_log(own_program, job, nmea_log(*place, 4), purpose="mark", reading="2.000 m", feature="rod")
+    assert view["setup"]["caster_step"] is None and view["setup"]["missing"] == []
+    before = view["setup"]["arp"]
+
+    asked = settle(own_program, job, caster_frame="ITRF2014", caster_epoch="2026.9")["setup"]
+    assert any("name the operation" in sentence for sentence in asked["missing"]) and asked["caster_step"]["changes"]
+    name = asked["caster_step"]["changes"][0]["name"]
+    named = settle(own_program, job, caster_operation=name)["setup"]
+
+    assert named["missing"] == [] and f"brought from ITRF2014 by {name}" in named["coordinate"]["detail"]
+    # Between a global frame and the plate's lie some 0.8 m in Ireland by now (EUREF Technical Note 1; rounded).
+    away = 111_320.0 * np.hypot(
+        named["arp"]["latitude_deg"] - before["latitude_deg"],
+        (named["arp"]["longitude_deg"] - before["longitude_deg"]) * np.cos(np.radians(before["latitude_deg"])),
+    )
+    assert 0.7 < away < 1.0
+    again = settle(own_program, job, caster_frame="", caster_epoch="")["setup"]
+    assert again["caster_operation"] == "" and again["arp"] == before
+    lost = settle(own_program, job, caster_frame="Atlantis 7")["setup"]
+    assert "no frame of the EPSG dataset" in lost["caster_step"]["words"] and any(
+        "Atlantis" in said for said in lost["missing"]
+    )
+
+
 def test_coming_back_to_a_mark_offers_what_it_had_and_stops_a_fresh_autonomous_one(own_program, job):
     first = own_program.start_base(job)["occupation"]
     own_program.post(f"/jobs/{job}/base/end")

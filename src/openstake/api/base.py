@@ -12,7 +12,7 @@ from pydantic import BaseModel
 from openstake.api.common import Api, Nothing, as_file, content_of
 from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.framechange import FrameStep
-from openstake.core.limits import ShortText
+from openstake.core.limits import ShortText, Text
 from openstake.workflow import photos
 from openstake.workflow.base import addresses, average, heights, log, reseat, setup, solution, start
 from openstake.workflow.base.earlier import EarlierBases, earlier
@@ -28,6 +28,9 @@ class Settle(BaseModel):
 
     mark_id: ShortText | None = None
     point_name: ShortText | None = None
+    caster_frame: ShortText | None = None
+    caster_epoch: ShortText | None = None
+    caster_operation: Text | None = None
     source: Source | None = None
     evidence_id: ShortText | None = None
     station_id: int | None = None

@@ -8831,12 +8831,20 @@ export interface components {
         };
         /**
          * SetUpView
-         * @description The set-up in hand; `missing` is what a start still waits for, `stops` what speaks against one.
+         * @description The set-up in hand; `job_frame` is the job's frame and epoch, which a base and a caster are taken to be in; `caster_step` what lies between another one
+         *     that the caster is declared in and it.  `missing` is what a start still waits for, `stops` what speaks against one.
          */
         SetUpView: {
             arp: components["schemas"]["ArpPlace"] | null;
             /** Base Url */
             base_url: string | null;
+            /** Caster Epoch */
+            caster_epoch: string;
+            /** Caster Frame */
+            caster_frame: string;
+            /** Caster Operation */
+            caster_operation: string;
+            caster_step: components["schemas"]["FrameStep"] | null;
             coordinate: components["schemas"]["SettledCoordinate"] | null;
             /** Evidence Id */
             evidence_id: string | null;
@@ -8844,6 +8852,8 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             /** Id */
             id: string;
+            /** Job Frame */
+            job_frame: string;
             /** Mark Id */
             mark_id: string | null;
             /** Mark Name */
@@ -8881,6 +8891,21 @@ export interface components {
              * @default null
              */
             base_url?: string | null;
+            /**
+             * Caster Epoch
+             * @default null
+             */
+            caster_epoch?: string | null;
+            /**
+             * Caster Frame
+             * @default null
+             */
+            caster_frame?: string | null;
+            /**
+             * Caster Operation
+             * @default null
+             */
+            caster_operation?: string | null;
             /**
              * Evidence Id
              * @default null

@@ -91,11 +91,11 @@ def _moves(code: str) -> bool:
 
 
 def frame_step(
-    source: str, source_year: float | None, target: str, target_year: float | None, near_m: ArrayLike
-) -> FrameStep:
+    source: str, source_year: float | None, target: str, target_year: float | None, near_m: ArrayLike, what: str = "The solution",
+) -> FrameStep:  # fmt: skip
     """Return what lies between a coordinate in one frame and epoch and a job in another; years are decimal, None: not said.
 
-    `near_m` is a place of the job, Earth-centred metres: operations are offered that are made for it.
+    `near_m` is a place of the job, Earth-centred metres: operations are offered that are made for it.  `what` is in that frame, in words.
 
     Within one frame that moves, another epoch cannot be reached: that needs the mark's own velocity.  A frame that the EPSG
     dataset does not know is the same only under the same name.
@@ -106,13 +106,13 @@ def frame_step(
     if ours is not None and _moves(ours[1]) and apart:
         return FrameStep(
             False, (),
-            f"The solution is of {source_year:.2f}, the job of {target_year:.2f}, in {target}: between them the mark has moved with its plate, "
-            "and its velocity is not known here. Ask for the solution at the job's epoch, or in a frame that rides on the plate.",
+            f"{what} is of {source_year:.2f}, the job of {target_year:.2f}, in {target}: between them the mark has moved with its plate, "
+            "and its velocity is not known here. Ask for it at the job's epoch, or in a frame that rides on the plate.",
         )  # fmt: skip
     if same and apart and abs((source_year or 0.0) - (target_year or 0.0)) >= _RIDES_FOR_YEARS:
         return FrameStep(
             False, (FrameChange(_rides(target), None),),
-            f"The solution is of {source_year:.2f}, the job of {target_year:.2f}, in {target}. The frame rides on its plate: between the two only the "
+            f"{what} is of {source_year:.2f}, the job of {target_year:.2f}, in {target}. The frame rides on its plate: between the two only the "
             "ground's own movement lies, which nobody knows here. Say that it is none, or ask for the job's epoch.",
         )  # fmt: skip
     if _plain(source) == _plain(target):
@@ -120,12 +120,12 @@ def frame_step(
     if theirs is None or ours is None:
         unknown = source if theirs is None else target
         return FrameStep(
-            False, (), f"'{unknown[:40]}' is no frame of the EPSG dataset, so nothing leads from {source[:40]} to {target[:40]}. Ask for the solution in {target[:40]}."
+            False, (), f"'{unknown[:40]}' is no frame of the EPSG dataset, so nothing leads from {source[:40]} to {target[:40]}. Ask for it in {target[:40]}."
         )  # fmt: skip
     if ours[1] == theirs[1]:
         return FrameStep(
             False, (FrameChange(_as_itrf(source, target, theirs[0]), _IGS_ACCURACY_M),),
-            f"The solution is in {source}, the job in {target}: the same but for some millimetres at single stations.",
+            f"{what} is in {source}, the job in {target}: the same but for some millimetres at single stations.",
         )  # fmt: skip
     ways = _ways(theirs[1], ours[1], near_m, source_year)
     changes = tuple(FrameChange(name, _accuracy_m(way)) for name, way in ways.items())
@@ -134,7 +134,7 @@ def frame_step(
         return FrameStep(False, (), f"No operation leads from {theirs[0]} to {ours[0]} here.{asked}")
     taken = f", taken as {theirs[0]}" if _plain(source) in _IGS else ""
     return FrameStep(
-        False, changes, f"The solution is in {source}{taken}, the job in {ours[0]}: name the operation that leads from one to the other."
+        False, changes, f"{what} is in {source}{taken}, the job in {ours[0]}: name the operation that leads from one to the other."
     )  # fmt: skip
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from sqlalchemy import and_, or_, select
@@ -14,6 +14,7 @@ from openstake.core.control import Difference, within
 from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo, Status
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.geodesy.framechange import FrameStep
 from openstake.core.geodesy.plates import frame_shifts_m, year_of
 from openstake.core.geodesy.slips import Slip, elevation_slip, frame_slips, grid_slips, typing_slips
 from openstake.core.judge.base import OtherMark
@@ -29,6 +30,7 @@ from openstake.core.limits import BIAS_95_M, TAKEN_FROM_MARK_M, TOLERANCES, VERT
 from openstake.core.sigmas import horizontal_95_m, vertical_95_m
 from openstake.core.vector import lifted
 from openstake.store.models import BaseCoordinate, Occupation, PositionAverageRow, Reference, Shot
+from openstake.workflow.base.framed import in_the_job, step_to_job
 from openstake.workflow.base.setup import SetUpNow
 from openstake.workflow.now import points
 from openstake.workflow.now.averages import AverageResult, average_mark_m, average_result, stored_average
@@ -172,7 +174,7 @@ def _from_average(session: Session, job: JobNow, setup: SetUpNow, arp_height_m: 
 def _from_network(session: Session, job: JobNow, setup: SetUpNow) -> Proposed:
     shot = session.get(Shot, setup.settled.evidence_id or "")
     if shot is not None and shot.job_id == job.id:
-        return _from_shot(session, job, setup, shot)
+        return _from_caster(job, setup, _from_shot(session, job, setup, shot))
     row = _average_of(session, setup, "mark")
     if row is None:
         raise InputError("Hold the network rover over the mark and average it first.", field="source")
@@ -181,11 +183,45 @@ def _from_network(session: Session, job: JobNow, setup: SetUpNow) -> Proposed:
             f"The average over the mark holds {row.lowest_status} epochs. Wait for fixed and average again.",
             field="source",
         )
-    return Proposed(
+    return _from_caster(job, setup, Proposed(
         average_mark_m(session, row), "network", f"a fixed network average of {row.used} epochs over {row.span_s:.0f} s",
         row.accuracy_95_m, VERTICAL_TO_HORIZONTAL * row.accuracy_95_m, job.positions_label,
         job.settings.frame_epoch or "as the network has it", row.id,
-    )  # fmt: skip
+    ))  # fmt: skip
+
+
+def _from_caster(job: JobNow, setup: SetUpNow, found: Proposed) -> Proposed:
+    """Return a network's coordinate in the job's frame: as it is where the caster is taken to send in that, else by the operation named."""
+    settled = setup.settled
+    if not settled.caster_frame:
+        return found
+    moved, how = in_the_job(
+        job,
+        settled.caster_frame,
+        settled.caster_epoch,
+        settled.caster_operation,
+        found.xyz_m,
+        found.xyz_m,
+        "The caster",
+    )
+    return replace(found, xyz_m=moved, detail=f"{found.detail}{how}")
+
+
+def caster_step(session: Session, job: JobNow, setup: SetUpNow) -> FrameStep | None:
+    """Return what lies between the frame that a set-up's caster sends in and the job's; None where it is taken to be the same."""
+    settled = setup.settled
+    row = _average_of(session, setup, "mark")
+    shot = session.get(Shot, settled.evidence_id or "")
+    if not settled.caster_frame or job.lies_nowhere or job.frame.datum_is_unsaid:
+        return None
+    if row is not None:
+        near = average_mark_m(session, row)
+    elif shot is not None and shot.job_id == job.id:
+        point = points.derive(session, job, shot)
+        near = three(job.frame.ecef_from_grid(point.east_m, point.north_m, point.height_m))
+    else:
+        return None
+    return step_to_job(job, settled.caster_frame, settled.caster_epoch, near, "The caster")
 
 
 def _from_shot(session: Session, job: JobNow, setup: SetUpNow, shot: Shot) -> Proposed:
@@ -376,7 +412,7 @@ def _stored_view(session: Session, job: JobNow, setup: SetUpNow, purpose: str) -
         return None
     result = average_result(stored_average(session, row.id), job.length_unit)
     over_mark = row.mark_id if purpose == "mark" and not job.frame.datum_is_unsaid else None
-    check = None if over_mark is None else _mark_check(session, job, row, over_mark)
+    check = None if over_mark is None or purpose != "mark" else _mark_check(session, job, setup, row, over_mark)
     return StoredAverage(**vars(result), id=row.id, origin=row.origin, created_s=row.created_s, check=check)
 
 
@@ -385,14 +421,30 @@ def mark_check_stops(session: Session, job: JobNow, setup: SetUpNow) -> list[Fin
     row = _average_of(session, setup, "mark") if setup.settled.source in ("mark", REMEMBERED) else None
     if row is None or row.mark_id is None or job.lies_nowhere or job.frame.datum_is_unsaid:
         return []
-    found = _mark_check(session, job, row, row.mark_id).finding
-    return [found] if found.is_stop else []
+    check = _mark_check(session, job, setup, row, row.mark_id)
+    return [check.finding] if check is not None and check.finding.is_stop else []
 
 
-def _mark_check(session: Session, job: JobNow, row: PositionAverageRow, mark_id: str) -> MarkCheck:
-    """Return observed − known of a rover's average over a mark of the list."""
-    mark = head_of(session, job, mark_id)
-    east, north, height = (float(value) for value in job.frame.grid_from_ecef(average_mark_m(session, row)))
+def _mark_check(
+    session: Session, job: JobNow, setup: SetUpNow, row: PositionAverageRow, mark_id: str
+) -> MarkCheck | None:
+    """Return observed − known of a rover's average over a mark of the list; None while nothing leads from the caster's frame to the job's."""
+    mark, settled = head_of(session, job, mark_id), setup.settled
+    observed = average_mark_m(session, row)
+    if settled.caster_frame:
+        try:
+            observed, _ = in_the_job(
+                job,
+                settled.caster_frame,
+                settled.caster_epoch,
+                settled.caster_operation,
+                observed,
+                observed,
+                "The caster",
+            )
+        except InputError:
+            return None
+    east, north, height = (float(value) for value in job.frame.grid_from_ecef(observed))
     known = mark.ellipsoidal_height_m
     difference = Difference(east - mark.east_m, north - mark.north_m, None if known is None else height - known)
     tolerance = TOLERANCES["control"]

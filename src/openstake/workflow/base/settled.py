@@ -12,6 +12,7 @@ from openstake.core.base_sources import REMEMBERED, source_title
 from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.geodesy.framechange import FrameStep
 from openstake.core.judge.coordinate import judge_level
 from openstake.core.judge.finding import Finding, ranked, stops_of
 from openstake.core.judge.height import KnownAntenna
@@ -68,7 +69,8 @@ class SettledCoordinate:
 
 @dataclass(frozen=True)
 class SetUpView:
-    """The set-up in hand; `missing` is what a start still waits for, `stops` what speaks against one."""
+    """The set-up in hand; `job_frame` is the job's frame and epoch, which a base and a caster are taken to be in; `caster_step` what lies between another one
+    that the caster is declared in and it.  `missing` is what a start still waits for, `stops` what speaks against one."""
 
     id: str
     row_id: str
@@ -83,6 +85,11 @@ class SetUpView:
     rover_url: str | None
     receiver_url: str | None
     refers_to: RefersTo | None
+    job_frame: str
+    caster_frame: str
+    caster_epoch: str
+    caster_operation: str
+    caster_step: FrameStep | None
     missing: list[str]
     stops: list[str]
     arp: ArpPlace | None
@@ -126,6 +133,11 @@ def setup_view(session: Session, job: JobNow, heights: BaseHeights, in_hand: Set
         rover_url=settled.rover_url,
         receiver_url=settled.receiver_url,
         refers_to=RefersTo(settled.refers_to) if settled.refers_to else None,
+        job_frame=f"{job.positions_label}, epoch {job.settings.frame_epoch or 'not said'}",
+        caster_frame=settled.caster_frame,
+        caster_epoch=settled.caster_epoch,
+        caster_operation=settled.caster_operation,
+        caster_step=coordinates.caster_step(session, job, in_hand),
         missing=missing,
         stops=[item.sentence for item in stops_of((*findings, *heights.findings))],
         arp=arp,

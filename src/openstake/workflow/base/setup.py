@@ -37,7 +37,8 @@ class Settled:
     """What the crew has settled of a set-up; everything may still be open.
 
     `point_name` names a new point where the base stands on no mark of the list.  `evidence_id` is the earlier coordinate,
-    average or shot that the coordinate is taken from.
+    average or shot that the coordinate is taken from.  `caster_frame` is the frame that a network's caster sends in where it is
+    not the job's, with its epoch, and `caster_operation` what leads into the job's by name.
     """
 
     mark_id: str | None = None
@@ -49,6 +50,9 @@ class Settled:
     rover_url: str | None = None
     receiver_url: str | None = None
     refers_to: str | None = None
+    caster_frame: str = ""
+    caster_epoch: str = ""
+    caster_operation: str = ""
 
 
 @dataclass(frozen=True)
@@ -140,6 +144,9 @@ def _refuse_stale(session: Session, setup: SetUpNow, seen_id: str | None, wished
         )
 
 
+_TEXTS = ("source", "point_name", "caster_frame", "caster_epoch", "caster_operation")
+
+
 def _changed(session: Session, job: JobNow, before: Settled, changes: Mapping[str, Any]) -> Settled:
     unknown = set(changes) - {item.name for item in fields(Settled)}
     if unknown:
@@ -147,8 +154,13 @@ def _changed(session: Session, job: JobNow, before: Settled, changes: Mapping[st
     # An empty text settles nothing, as nothing at all does; a source and a point's name are texts themselves.
     wished: dict[str, Any] = dict(changes)
     for name, value in changes.items():
-        if value == "" and name not in ("source", "point_name"):
+        if value == "" and name not in _TEXTS:
             wished[name] = None
+    for name in _TEXTS:
+        if name in wished:
+            wished[name] = str(wished[name] or "").strip()[:500]
+    if any(name in wished and wished[name] != getattr(before, name) for name in ("caster_frame", "caster_epoch")):
+        wished.setdefault("caster_operation", "")  # it led from the frame that was said before
     _change_place(session, job, before, wished)
     _change_source(before, wished)
     _check_settings(wished)

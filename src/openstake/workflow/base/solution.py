@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.errors import ConflictError, FileError, InputError, NotFoundError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic, geodetic_from_ecef
-from openstake.core.geodesy.framechange import FrameStep, changed_frame, epoch_year, frame_step
+from openstake.core.geodesy.framechange import FrameStep
 from openstake.core.geodesy.plates import frame_shifts_m, year_of
 from openstake.core.geodesy.slips import Slip, frame_slips, typing_slips
 from openstake.core.judge.coordinate import judge_solution, moved_enu_m
@@ -23,6 +23,7 @@ from openstake.store.models import BaseCoordinate, ImportedFile, Occupation
 from openstake.wire.place import place_from_text
 from openstake.wire.solution import MOST_BYTES, SolutionFile, read_solution
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, taken_anew, when
+from openstake.workflow.base.framed import in_the_job, step_to_job
 from openstake.workflow.base.moves import MovedPoint, moved_points, replace_coordinate
 from openstake.workflow.context import Context
 from openstake.workflow.now.base import BaseNow, base_of, is_autonomous, three
@@ -156,13 +157,7 @@ def frame_step_of(context: Context, job_id: str, wish: FrameAsked) -> FrameStep:
     with context.database.read() as session:
         job = job_of(session, job_id)
         present = base_of(session, _occupation(session, job, wish.occupation_id)).coordinate
-    return _step(job, wish.frame, wish.epoch, (present.x_m, present.y_m, present.z_m))
-
-
-def _step(job: JobNow, frame: str, epoch: str, xyz_m: tuple[float, float, float]) -> FrameStep:
-    return frame_step(
-        frame.strip(), epoch_year(epoch, "epoch"), job.positions_label, epoch_year(job.settings.frame_epoch), xyz_m
-    )  # fmt: skip
+    return step_to_job(job, wish.frame, wish.epoch, (present.x_m, present.y_m, present.z_m))
 
 
 def _occupation(session: Session, job: JobNow, occupation_id: str) -> Occupation:
@@ -191,7 +186,7 @@ def _read_solution(session: Session, job: JobNow, wish: SolutionWish, now: float
     )  # fmt: skip
     base = base_of(session, occupation)
     near = (base.coordinate.x_m, base.coordinate.y_m, base.coordinate.z_m)
-    xyz, how = _in_the_job(job, wish, xyz, near)
+    xyz, how = in_the_job(job, wish.frame, wish.epoch, wish.operation, xyz, near)
     lowered = ""
     if wish.refers_to == "arp":
         xyz = three(lifted(xyz, -base.height.arp_height_m))
@@ -210,23 +205,6 @@ def _read_solution(session: Session, job: JobNow, wish: SolutionWish, now: float
         (present.x_m, present.y_m, present.z_m), xyz, _mends(job, xyz, now), is_autonomous(present), job.length_unit
     )
     return _Solution(occupation, present, coordinate, found)
-
-
-def _in_the_job(
-    job: JobNow, wish: SolutionWish, xyz_m: tuple[float, float, float], near_m: tuple[float, float, float]
-) -> tuple[tuple[float, float, float], str]:
-    """Return a solution in the job's frame, and how it came there in words; InputError where no operation was named."""
-    step = _step(job, wish.frame, wish.epoch, near_m)
-    if step.same:
-        return xyz_m, ""
-    if not step.changes:
-        raise InputError(step.words, field="frame")
-    if not wish.operation:
-        raise InputError(step.words, field="operation")
-    moved = changed_frame(
-        xyz_m, wish.frame.strip(), epoch_year(wish.epoch, "epoch"), job.positions_label, wish.operation, near_m
-    )
-    return moved, f", brought from {wish.frame.strip()[:40]} by {wish.operation[:120]}"
 
 
 def _sigma(text: str, field: str, job: JobNow, usual_m: float) -> float:

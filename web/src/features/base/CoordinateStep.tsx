@@ -1,10 +1,12 @@
 import { Radio, RadioGroup } from "@headlessui/react";
+import { useState } from "react";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useSettle } from "../../api/queries";
 import { clock, day, length, UNIT_SIGN } from "../../lib/format";
-import { Button, Note } from "../../ui/controls";
+import { Button, Note, TextField } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
 import { AveragePanel } from "./AveragePanel";
+import { FrameStepChoice } from "./FrameStepChoice";
 
 /** Where the base's coordinate comes from: what the mark had before, then the schools side by side. */
 export function CoordinateStep(props: { job: Schemas["JobView"]; view: Schemas["BaseView"]; average: Schemas["AverageView"] | null }) {
@@ -85,7 +87,7 @@ export function CoordinateStep(props: { job: Schemas["JobView"]; view: Schemas["
           <span className="font-bold">Taken: </span>
           {setup.coordinate.detail}. Frame {setup.coordinate.frame}, epoch {setup.coordinate.frame_epoch}. Good to about{" "}
           {length(setup.coordinate.accuracy_horizontal_95_m, unit)} horizontally and {length(setup.coordinate.accuracy_vertical_95_m, unit)}{" "}
-          {UNIT_SIGN[unit]} in height (95 %). Nothing is shifted between frames.
+          {UNIT_SIGN[unit]} in height (95 %).
         </Note>
       )}
       <FindingList findings={(setup?.findings ?? []).filter((item) => item.code.startsWith("mark-"))} />
@@ -119,6 +121,32 @@ function FromNetwork({ job, view, average }: { job: Schemas["JobView"]; view: Sc
         stored={sources.average_mark}
         suggestedUrl={setup?.rover_url ?? view.suggested.rover_url ?? ""}
       />
+      {setup && <CasterFrame key={`${setup.caster_frame} ${setup.caster_epoch}`} job={job} setup={setup} />}
     </>
+  );
+}
+
+/** The frame that the caster sends in: the job's, unless it is declared otherwise; then an operation is named for it. */
+function CasterFrame({ job, setup }: { job: Schemas["JobView"]; setup: Schemas["SetUpView"] }) {
+  const settle = useSettle(job.id);
+  const [frame, setFrame] = useState(setup.caster_frame);
+  const [epoch, setEpoch] = useState(setup.caster_epoch);
+  const changed = frame !== setup.caster_frame || epoch !== setup.caster_epoch;
+  return (
+    <section aria-label="Frame of the caster" className="flex flex-col gap-2">
+      <p>
+        The caster is taken to send in <b>{setup.caster_frame ? `${setup.caster_frame}, epoch ${setup.caster_epoch || "not said"}` : setup.job_frame}</b>
+        {setup.caster_frame ? "." : ", as the job. Where its operator says another frame, say so here."}
+      </p>
+      <div className="grid grid-cols-1 items-end gap-3 sm:grid-cols-[1fr_10rem_auto]">
+        <TextField label="Another frame" name="caster_frame" value={frame} onChange={setFrame} placeholder="ITRF2020" />
+        <TextField label="Epoch" name="caster_epoch" value={epoch} onChange={setEpoch} placeholder="2026.9" />
+        <Button disabled={!changed || settle.isPending} onClick={() => settle.mutate({ caster_frame: frame, caster_epoch: epoch })}>
+          {frame ? "Say it" : "As the job"}
+        </Button>
+      </div>
+      <FrameStepChoice step={setup.caster_step} operation={setup.caster_operation} onOperation={(caster_operation) => settle.mutate({ caster_operation })} />
+      {settle.isError && <Note tone="flag">{sentenceOf(settle.error)}</Note>}
+    </section>
   );
 }

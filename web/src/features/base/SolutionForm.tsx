@@ -7,6 +7,7 @@ import { CardTable } from "../../ui/CardTable";
 import { Button, FileButton, Note, Select, TextField } from "../../ui/controls";
 import { FindingNote } from "../../ui/findings";
 import { TickRow } from "../../ui/ticks";
+import { FrameStepChoice } from "./FrameStepChoice";
 
 const EMPTY = { pasted: "", latitude: "", longitude: "", height: "", frame: "", epoch: "", sigma_horizontal: "", sigma_vertical: "", reason: "", refers_to: "" as "" | "mark" | "arp", operation: "" };
 type Typed = typeof EMPTY;
@@ -102,24 +103,9 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
           onChange={change("refers_to")}
         />
         <p className="col-span-2 self-end pb-2 text-base text-faded">{offered?.antenna ?? "A computation that read the antenna height of the log gives the mark; one that took it as 0 gives the ARP."}</p>
-        {step.data && !step.data.same && step.data.changes.length > 0 && (
-          <div className="col-span-full">
-            <Select
-              label={step.data.words}
-              value={typed.operation}
-              options={[
-                { value: "", label: "choose the operation" },
-                ...step.data.changes.map((item) => ({ value: item.name, label: `${item.name}${item.accuracy_m === null ? "" : `, good to ${item.accuracy_m} m by the dataset`}` })),
-              ]}
-              onChange={change("operation")}
-            />
-          </div>
-        )}
-        {step.data && !step.data.same && step.data.changes.length === 0 && (
-          <div className="col-span-full">
-            <Note tone="flag">{step.data.words}</Note>
-          </div>
-        )}
+        <div className="col-span-full">
+          <FrameStepChoice step={step.data} operation={typed.operation} onOperation={change("operation")} />
+        </div>
       </div>
       {refused && refused.field !== "operation" && !FIELDS.some((field) => field.name === refused.field) && <Note tone="flag">{sentenceOf(refused)}</Note>}
       {seen && <Moves job={job} seen={seen} />}
