@@ -44,7 +44,8 @@ def test_the_right_cause_comes_first_in_95_of_100():
     for cause in CAUSES:
         found = [causes_of(*day_of(cause, seed)) for seed in range(days)]
         judged = [item.first.cause == cause for item in found if not item.alike]
-        assert np.mean(judged) >= 0.95, cause
+        # Of a handful one may be wrong.
+        assert len(judged) - sum(judged) <= max(1.0, 0.05 * len(judged)), cause
 
 
 @pytest.mark.skipif(PART <= 1.0, reason="two hundred days of each cause: `make prove`")

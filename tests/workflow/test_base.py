@@ -382,7 +382,7 @@ def test_an_average_over_a_mark_stays_when_another_mark_is_looked_at(own_program
         own_program, job, nmea_log(*place, 4, wander_m=0.003), purpose="mark", reading="2.000 m", feature="rod"
     )
     average = taken["sources"]["average_mark"]["id"]
-    own_program.delete(f"/jobs/{job}/base/setup")
+    own_program.send("DELETE", f"/jobs/{job}/base/setup")
 
     other = settle(own_program, job, mark_id=own_program.mark(job, "CS2"), source="network")
     back = settle(own_program, job, mark_id=mark["id"], source="network")

@@ -26,7 +26,7 @@ KINDS: dict[Group, tuple[str, ...]] = {
     ),
     "checks": ("check", "ground-measure", "finding-answered", "pole-turn", "field-test"),
     "fit": ("fit-mark", "fit-shot", "fit-chosen", "fit-applied", "fit-dropped", "fit-imported", "fit-from-job"),
-    "job": ("job-made", "job-changed", "control-imported", "mark-added", "mark-changed", "geoid-added", "settled", "unpacked", "time-passed"),
+    "job": ("job-made", "job-changed", "control-imported", "mark-added", "mark-changed", "geoid-added", "datum-grid-added", "settled", "unpacked", "time-passed"),
     "kit": (
         "profile-saved", "profile-chosen", "profile-withdrawn", "gear-saved", "gear-withdrawn", "bench-test", "feed",
         "listening-changed", "resumed", "repeated", "link-cut",
