@@ -206,6 +206,14 @@ def test_single_lines_of_a_list_are_exchanged_corrected_and_left_out(shared_prog
     """Line 3 has its coordinates exchanged, line 5 repeats a name, line 6 is no number: each is mended by itself."""
     job = make(shared_program, "Lines")
     read = shared_program.post(f"/jobs/{job}/control/preview", as_file(MIXED_LINES))
+    shown = next(row["typed"] for row in read["rows"] if row["line"] == 6)
+    assert shown == {
+        "name": "D",
+        "east_m": "east?",
+        "north_m": "629999 m",
+        "height_m": "60.0 m",
+        "height_kind": "ellipsoidal",
+    }
     assert (read["accepted"], read["refused"]) == (3, 2), (
         "both places of B lie in Ireland: nobody but a person can tell"
     )

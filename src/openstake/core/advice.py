@@ -63,8 +63,12 @@ def record_holds(status: Status | None) -> Holds:
         sentence = ADVICE["hold-not-listening"].sentence
         return Holds(sentence, sentence, sentence)
     ready = ADVICE["hold-nothing"].sentence
-    fixed = ready if status is Status.FIXED else ADVICE["hold-not-fixed"].sentence.format(status=status.value)
+    fixed = ready if status is Status.FIXED else ADVICE["hold-not-fixed"].sentence.format(status=_said(status))
     return Holds(ADVICE["hold-pick-mark"].sentence, fixed, ready)
+
+
+def _said(status: Status) -> str:
+    return "without a position" if status is Status.NONE else status.value
 
 
 def shot_advice(waiting_for: str, points: int | None, collected_s: float, wanted_s: float, epochs: int) -> str:

@@ -232,7 +232,7 @@ def _height_off(evidence: CheckEvidence) -> Finding:
         theirs = ", ".join([evidence.mark, *same])
         return finding(
             "check-height-off", Severity.STOP, head,
-            f"{', '.join(agreeing)} agree from the same base with another rover height; {theirs} "
+            f"{', '.join(agreeing)} {'agree' if len(agreeing) > 1 else 'agrees'} from the same base with another rover height; {theirs} "
             f"{'were' if same else 'was'} measured with '{rover.text}' to {rover.to.in_a_sentence}: that rover height is the first suspect, "
             f"{evidence.size(up)} too {'small' if up > 0 else 'large'}, and not the base's.",
             "Leave the base's height as it is. Measure the pole again and correct the rover height of these shots; then check one mark once more.",
@@ -243,7 +243,7 @@ def _height_off(evidence: CheckEvidence) -> Finding:
             "check-height-off",
             Severity.STOP,
             head,
-            f"{', '.join(agreeing)} agree from the same set-up, so the height of {evidence.mark} in the control list "
+            f"{', '.join(agreeing)} {'agree' if len(agreeing) > 1 else 'agrees'} from the same set-up, so the height of {evidence.mark} in the control list "
             "is the first suspect, then the rover's pole on this mark.",
             f"Measure {evidence.mark} again with the rover height read anew; level it against another benchmark.",
             **_numbers(evidence),

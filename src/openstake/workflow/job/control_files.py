@@ -32,7 +32,7 @@ from openstake.wire.tables.control import read_control
 from openstake.wire.tables.csv_list import write_csv
 from openstake.wire.tables.drawings import drawn_mark, write_dxf, write_kml
 from openstake.wire.tables.geojson import write_geojson
-from openstake.wire.tables.given import FileFormat, Line, Reading, refusal_of
+from openstake.wire.tables.given import FileFormat, Line, Reading, number_text, refusal_of
 from openstake.wire.tables.landxml import write_landxml
 from openstake.workflow.context import Context, file_name
 from openstake.workflow.job.control import typed_mark
@@ -131,7 +131,7 @@ def preview_control(context: Context, job_id: str, content: bytes, said: ListSai
         mark = None if refusal else line.mark
         remark = remarks.get(line.number, "") if mark is not None else ""
         wished: LineWish | Literal[""] = wishes.get(line.number, "")
-        shown = _as_typed(line.mark, job.length_unit) if line.mark else {}
+        shown = _as_typed(line.mark, job.length_unit) if line.mark else _as_in_file(line, reading, said.height_kind)
         rows.append(ControlRow(line.number, list(line.cells), mark is not None, refusal, remark, mark, wished, shown))
     accepted = sum(row.accepted for row in rows)
     asks = any(line.mark and line.mark.height_m is not None for line in reading.lines)
@@ -240,6 +240,27 @@ def _as_typed(mark: GivenMark, unit: str) -> dict[str, str | bool]:
             if isinstance(value, float)
             else str(value)
         )
+    return found
+
+
+_FIELD_OF_ROLE = {
+    "name": "name", "east": "east_m", "north": "north_m", "latitude": "latitude_deg", "longitude": "longitude_deg", "height": "height_m",
+    "elevation": "height_m", "ellipsoidal_height": "height_m", "order": "order", "source": "source", "note": "note",
+}  # fmt: skip
+_KIND_OF_ROLE: dict[str, HeightKind] = {"elevation": "elevation", "ellipsoidal_height": "ellipsoidal"}
+
+
+def _as_in_file(line: Line, reading: Reading, kind: HeightKind | None) -> dict[str, str | bool]:
+    """Return the cells of a refused line as its fields would be typed: what is no number stays as it is, to be corrected."""
+    found: dict[str, str | bool] = {}
+    for role, cell in zip(reading.roles, line.cells, strict=False):
+        field_name = _FIELD_OF_ROLE.get(role)
+        if field_name is None or not cell.strip():
+            continue
+        is_length = field_name.endswith("_m") and number_text(cell) is not None
+        found[field_name] = f"{cell.strip()} {reading.unit}" if is_length else cell.strip()
+        if field_name == "height_m" and (of_role := _KIND_OF_ROLE.get(role, kind)):
+            found["height_kind"] = of_role
     return found
 
 
