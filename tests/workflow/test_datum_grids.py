@@ -4,7 +4,9 @@ import struct
 
 import pytest
 
+from openstake.core.geodesy.grids import lacking_grids, look_for_grids_in, with_paths
 from tests.conftest import as_file
+from tests.workflow.test_queries import LISTS
 
 GRID = "uk_os_OSTN15_NTv2_OSGBtoETRS.tif"
 PLACE = (52.5, -1.5)
@@ -104,7 +106,10 @@ def test_a_grid_that_has_gone_is_a_stop_that_names_it_and_deletes_nothing(own_of
     said = codes(own_office, job)["datum-not-said"]
 
     assert said["is_stop"] and GRID in said["sentence"]
-    assert own_office.get(f"/jobs/{job}/steps") and own_office.get(f"/jobs/{job}/marks")["total"] == 1
+    for page in LISTS:
+        if page != "points.csv":
+            own_office.get(f"/jobs/{job}/{page}")
+    assert GRID in own_office.get(f"/jobs/{job}/points.csv", 422)["detail"]
     bring_in(own_office, content)
     assert "datum-not-said" not in codes(own_office, job)
 
@@ -123,6 +128,16 @@ def test_what_is_no_grid_of_an_operation_is_refused_and_nothing_stays(own_office
     assert words in bring_in(own_office, content, name, status)["detail"]
     folder = own_office.program.context.data_dir / "datum"
     assert not folder.exists() or list(folder.iterdir()) == []
+
+
+def test_a_path_in_a_pipeline_is_no_grid_that_was_brought_in(tmp_path):
+    """What a package says its operation is: nothing beside the folder of grids is opened."""
+    look_for_grids_in(tmp_path)
+    (tmp_path / GRID).write_bytes(ntv2())
+    step = "+proj=pipeline +step +proj=hgridshift +grids="
+    assert lacking_grids(step + GRID) == () and with_paths(step + GRID) == step + str(tmp_path / GRID)
+    for name in ("/etc/passwd", "../" + GRID, "@/dev/zero", f"{GRID},/etc/passwd", "missing.tif"):
+        assert lacking_grids(step + name), name
 
 
 def test_the_same_grid_twice_is_one_and_another_of_its_name_is_refused(own_office, job):

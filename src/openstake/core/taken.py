@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from math import hypot
 from typing import Literal
+
+import numpy as np
 
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 
@@ -102,13 +103,15 @@ def _doubt(point: TakenPoint) -> Doubt:
 
 def _lie_apart(points: Sequence[TakenPoint]) -> bool:
     """Return whether any two of some points of one name lie further apart than chance allows, horizontally or in height."""
-    return any(
-        hypot(one.east_m - other.east_m, one.north_m - other.north_m)
-        > hypot(one.horizontal_95_m, other.horizontal_95_m) * _ROOM
-        or abs(one.height_m - other.height_m) > hypot(one.vertical_95_m, other.vertical_95_m) * _ROOM
-        for n, one in enumerate(points)
-        for other in points[:n]
+    rows = np.array(
+        [(item.east_m, item.north_m, item.height_m, item.horizontal_95_m, item.vertical_95_m) for item in points]
     )
+    for n in range(1, len(rows)):
+        away = np.abs(rows[:n, :3] - rows[n, :3])
+        room = _ROOM * np.hypot(rows[:n, 3:], rows[n, 3:])
+        if (np.hypot(away[:, 0], away[:, 1]) > room[:, 0]).any() or (away[:, 2] > room[:, 1]).any():
+            return True
+    return False
 
 
 _ROOM = 2.0  # a list is no test: what chance does once in twenty pairs is left in

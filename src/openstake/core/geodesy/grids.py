@@ -101,11 +101,9 @@ def _tiff_bytes(path: Path) -> int:
 
 
 def lacking_grids(pipeline: str) -> tuple[str, ...]:
-    """Return the grids that a pipeline names and cannot do without, and that are not here."""
+    """Return the grids that a pipeline names and that are not here; a path is none that was brought in."""
     names = [name for listed in _GRIDS.findall(pipeline) for name in listed[1].split(",")]
-    return tuple(
-        name for name in names if not name.startswith(("@", "null")) and "/" not in name and grid_path(name) is None
-    )
+    return tuple(name for name in names if not GRID_NAME.fullmatch(name) or grid_path(name) is None)
 
 
 def with_paths(pipeline: str) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import dataclass, field, replace
 from typing import Any, Literal, cast
 
 import numpy as np
@@ -327,7 +327,7 @@ def accept_control(context: Context, job_id: str, file_name: str, content: bytes
         write_entry(
             session, now, "control-imported",
             f"{counted(len(marks), 'mark')} taken from {file_name}; {counted(refused, 'line')} refused.{by_hand}",
-            job_id, file=file.id, by_hand=[asdict(item) for item in said.lines], accepted=len(marks), refused=refused, height_kind=said.height_kind, unit=reading.unit,
+            job_id, file=file.id, by_hand=[f"{item.line}: {item.wish}" for item in said.lines], accepted=len(marks), refused=refused, height_kind=said.height_kind, unit=reading.unit,
         )  # fmt: skip
         return len(marks), refused
 

@@ -6,6 +6,7 @@ They are no part of a package: who may pass them on is said by who publishes the
 from __future__ import annotations
 
 import hashlib
+import os
 import sqlite3
 from contextlib import closing
 from dataclasses import dataclass
@@ -58,13 +59,16 @@ def add_datum_grid(context: Context, name: str, stream: IO[bytes]) -> DatumGrid:
     with kept_draft(context, folder, stream.read(1 << 20), stream, Path(name).suffix) as draft:
         prove_datum_grid(draft.path)
         there, size = folder / name, draft.size
-        if there.exists():
-            if hashlib.sha256(there.read_bytes()).hexdigest() != draft.sha256:
+        try:
+            os.link(draft.path, there)  # whoever comes second finds it there: nothing is overwritten
+        except FileExistsError:
+            with there.open("rb") as file:
+                same = hashlib.file_digest(file, "sha256").hexdigest() == draft.sha256
+            if not same:
                 raise ConflictError(
                     f"Another file is here as {name} already, and jobs may rest on it. Take it out of the folder {FOLDER} of the data folder first."
-                )
+                ) from None
             return DatumGrid(name, size)
-        draft.path.replace(there)
 
     def work(session: Session) -> None:
         write_entry(

@@ -92,7 +92,13 @@ class JobNow:
         return positions if operation is None else f"{positions}, into {self.frame.datum} by {operation.name}"
 
     def needs_datum(self) -> None:
-        """Raise FrameError where the job's datum is classical and nobody has chosen an operation: nothing is projected then."""
+        """Raise FrameError where the job's datum is classical and nobody has chosen an operation, or its grid is not here: nothing is
+        projected then."""
+        if self.frame.datum_is_unsaid and self.frame.lacking_grids:
+            raise FrameError(
+                f"The operation into the datum of {self.settings.system_label or self.frame.name} needs a grid that is not here: "
+                f"{', '.join(self.frame.lacking_grids)}. Bring it in: System, on the Job page.", field="operation",
+            )  # fmt: skip
         if self.frame.datum_is_unsaid:
             raise FrameError(
                 f"{self.settings.system_label or self.frame.name} is on a classical datum ({self.frame.datum_name}), tens to hundreds of "
