@@ -135,7 +135,8 @@ function Doubtful({ job, doubts, doubtful, onChange }: DoubtfulProps) {
         {doubts.more > 0 && <li>and {doubts.more} more</li>}
       </ul>
       <Toggle
-        label={doubtful === "leave out" ? "They are left out" : "They are taken too, marked"}
+        label="Take them too, marked"
+        hint={doubtful === "take" ? "Columns say what speaks against them." : "Off: they are left out."}
         value={doubtful === "take"}
         onChange={(taken) => onChange(taken ? "take" : "leave out")}
       />

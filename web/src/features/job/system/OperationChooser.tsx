@@ -58,7 +58,7 @@ export function OperationChooser(props: Props) {
               detail: item.accuracy_m === null ? "accuracy unknown" : `good to ${item.accuracy_m} m`,
             }))}
             onChange={(name) => onWish({ source, name })}
-            hint={operations && !operations.operations.length ? "None is offered: the frames are the same, need the epoch, or are known only as a ballpark." : ""}
+            hint={hintOf(operations)}
           />
         )}
       </div>
@@ -83,6 +83,12 @@ export function OperationChooser(props: Props) {
   );
 }
 
+function hintOf(found: Schemas["Operations"] | null | undefined): string {
+  if (!found || found.operations.length) return "";
+  if (found.without_grid.length) return "Each needs a grid that is not here: bring one in below.";
+  return "None is offered: the frames are the same, need the epoch, or are known only as a ballpark.";
+}
+
 /** Operations that need a grid file which is not here, and a way to bring it in. */
 function Lacking({ found }: { found: Schemas["OperationLacking"][] }) {
   const add = useAddDatumGrid();
@@ -92,13 +98,14 @@ function Lacking({ found }: { found: Schemas["OperationLacking"][] }) {
       <p className="text-faded">These need a grid file, as the national agency publishes it. It is kept in the data folder and is no part of a package.</p>
       {found.map((item) => (
         <div key={item.name} className="flex flex-wrap items-center gap-3 rounded border-2 border-line bg-page p-2">
-          <span className="min-w-0 flex-1">
+          <span className="min-w-0 flex-1 basis-60">
             {item.name}
             <span className="ml-2 text-faded">{item.accuracy_m === null ? "accuracy unknown" : `good to ${item.accuracy_m} m`}</span>
+            <span className="block text-base break-all text-faded">{item.grids.join(", ")}</span>
           </span>
           {item.grids.map((grid) => (
             <FileButton key={grid} label={`The file ${grid}`} accept=".tif,.gsb,.gtx,.gvb" disabled={add.isPending} onFile={(file) => add.mutate({ grid, file })}>
-              Bring in {grid}
+              {item.grids.length > 1 ? `Bring in number ${item.grids.indexOf(grid) + 1}` : "Bring it in"}
             </FileButton>
           ))}
         </div>

@@ -118,7 +118,7 @@ def page() -> str:
     parts = [f"## {title}\n\n{why}\n\n{_markdown(table)}" for (title, why, _), table in zip(PARTS, tables, strict=True)]
     head = (
         "# What is claimed at 95 %, and what was seen\n\n"
-        "Seeded simulations, truth known; written by `scripts/coverage.py`. A share of 1 000 has a standard deviation of 0.7 % at 95 %, "
+        "Seeded simulations, truth known; written by `scripts/coverage95.py`. A share of 1 000 has a standard deviation of 0.7 % at 95 %, "
         "one of 4 000 of 0.3 %.\n"
     )
     return head + "\n" + "\n".join(parts)
