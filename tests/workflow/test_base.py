@@ -415,6 +415,11 @@ def test_a_caster_in_another_frame_takes_an_operation_of_its_own(own_program, jo
     assert 0.7 < away < 1.0
     again = settle(own_program, job, caster_frame="", caster_epoch="")["setup"]
     assert again["caster_operation"] == "" and again["arp"] == before
+    path = f"/jobs/{job}/base/setup"
+    assert (
+        own_program.post(path, {"caster_frame": "ITRF2014", "caster_epoch": "last summer"}, 422)["field"]
+        == "caster_epoch"
+    )
     lost = settle(own_program, job, caster_frame="Atlantis 7")["setup"]
     assert "no frame of the EPSG dataset" in lost["caster_step"]["words"] and any(
         "Atlantis" in said for said in lost["missing"]

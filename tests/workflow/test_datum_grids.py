@@ -6,6 +6,7 @@ import pytest
 
 from openstake.core.geodesy.grids import lacking_grids, look_for_grids_in, with_paths
 from tests.conftest import as_file
+from tests.filled import Filling
 from tests.workflow.test_queries import LISTS
 
 GRID = "uk_os_OSTN15_NTv2_OSGBtoETRS.tif"
@@ -48,7 +49,7 @@ def bring_in(crew, content, name=GRID, status=200):
 def job(own_office):
     made = own_office.post("/jobs", {"name": "Old grid", "system": {"kind": "code", "code": 27700}, "length_unit": "m"})
     own_office.post(
-        f"/jobs/{made['id']}/control/accept", as_file("name,latitude,longitude,ellipsoidal height\nA,52.5,-1.5,100\n")
+        f"/jobs/{made['id']}/control/accept", as_file("name,east,north,ellipsoidal height\nA,434000,290000,100\n")
     )
     return made["id"]
 
@@ -99,6 +100,13 @@ def test_a_grid_that_is_brought_in_makes_its_operation_the_best_that_is_offered(
 def test_a_grid_that_has_gone_is_a_stop_that_names_it_and_deletes_nothing(own_office, job):
     bring_in(own_office, ntv2())
     choose(own_office, job)
+
+    def measure(session):
+        filling = Filling(session, job)
+        filling.shots(*filling.base(0, filling.marks[0]), 2, 6)
+        filling.shots(*filling.base(1, filling.marks[0], ends=False), 2, 6, as_points=True)
+
+    own_office.program.context.database.write(measure)
     file = own_office.program.context.data_dir / "datum" / GRID
     content = file.read_bytes()
     file.unlink()

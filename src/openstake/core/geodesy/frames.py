@@ -128,14 +128,20 @@ class JobFrame:
     @property
     def datum_is_unsaid(self) -> bool:
         """Whether the datum is classical and nobody has chosen the operation by which positions come into it, or its grid is not here."""
-        operation = self.definition.operation
-        return self.datum_kind is DatumKind.CLASSICAL and (operation is None or bool(self.lacking_grids))
+        if self.lacking_grids:
+            return True
+        return self.datum_kind is DatumKind.CLASSICAL and self.definition.operation is None
 
     @property
     def lacking_grids(self) -> tuple[str, ...]:
         """The grid files that the chosen operation needs and that are not here."""
         operation = self.definition.operation
         return lacking_grids(operation.pipeline) if operation is not None and "grids=" in operation.pipeline else ()
+
+    @property
+    def _operation_here(self) -> Operation | None:
+        """The operation as far as it can be computed; without its grid numbers are those of before one was chosen, and marked so."""
+        return None if self.lacking_grids else self.definition.operation
 
     @property
     def positions_ellipsoid(self) -> Ellipsoid:
@@ -168,7 +174,7 @@ class JobFrame:
         """Return Earth-centred X, Y, Z in metres of a point of the job, in the frame of the positions."""
         geodetic = self.geodetic_from_grid(east_m, north_m)
         latitude, longitude, height = _operated(
-            self.definition.operation,
+            self._operation_here,
             geodetic[..., 0],
             geodetic[..., 1],
             np.asarray(height_m, dtype=float),
@@ -179,9 +185,7 @@ class JobFrame:
     def datum_geodetic_from_ecef(self, xyz_m: ArrayLike) -> NDArray[np.float64]:
         """Return latitude, longitude (degrees) and height in the job's datum, shape (..., 3), of positions."""
         geodetic = geodetic_from_ecef(xyz_m, self.positions_ellipsoid)
-        return np.stack(
-            _operated(self.definition.operation, geodetic[..., 0], geodetic[..., 1], geodetic[..., 2]), axis=-1
-        )
+        return np.stack(_operated(self._operation_here, geodetic[..., 0], geodetic[..., 1], geodetic[..., 2]), axis=-1)
 
     def grid_from_ecef(self, xyz_m: ArrayLike) -> NDArray[np.float64]:
         """Return east, north and ellipsoidal height in metres, shape (..., 3), of positions."""

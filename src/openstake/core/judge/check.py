@@ -144,7 +144,7 @@ def _repeated(evidence: CheckEvidence) -> list[Finding]:
         return [
             finding(
                 "repeats-too-short", Severity.NOTE,
-                f"Two initialisations on {evidence.mark}, {ago} apart, differ by {flat} and {up} in height; whether that is chance is too short to tell.",
+                f"Two initialisations on {evidence.mark}, {ago} apart, differ by {flat} and {up} in height; they are too short to tell whether that is chance.",
                 "The receiver claims nothing, and its positions wander so slowly that a shot is worth fewer than three independent ones.",
                 f"Measure both for several times as long as this one of {text_from_seconds(evidence.seconds)}.", **numbers,
             )

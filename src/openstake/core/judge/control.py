@@ -263,7 +263,7 @@ def judge_height_kinds(
             found.append(
                 finding(
                     "control-height-kind", Severity.LOOK, f"{counted(len(of_kind), 'height')} taken as {_KINDS[kind]}: {reason}",
-                    f"They are {_KINDS[other]}: the geoid lies {text_from_metres(middle, unit)} above the ellipsoid here.",
+                    f"They are {_KINDS[other]}: the geoid lies {text_from_metres(abs(middle), unit)} {'above' if middle > 0 else 'below'} the ellipsoid here.",
                     f"Look up what the list's heights are counted from, and choose {_KINDS[other]} if it says so.",
                     undulation_m=round(middle, 3), heights=len(of_kind),
                 )

@@ -92,7 +92,8 @@ def judge_drifts(drifts: tuple[Drift, ...], since_s: float | None, unit: str = "
         finding(
             "position-drifted", Severity.LOOK,
             f"The position drifted by {flat} and {up} in height within {text_from_seconds(largest.over_s)} while it was fixed and the pole stood.",
-            "A false fix, multipath that the receiver does not know of, or a pole that sinks or leans; unless a hand moved it little by little.",
+            "A false fix, multipath that the receiver does not know of, a pole that sinks or leans, or a base that moves; unless a hand moved the pole "
+            "little by little.",
             "Initialise anew and compare. Measure again what was measured since the fix came.",
             horizontal_m=round(largest.horizontal_m, 4), up_m=round(largest.up_m, 4), over_s=round(largest.over_s),
         )

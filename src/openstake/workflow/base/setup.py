@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from openstake.core.base_sources import BY_SOURCE, REMEMBERED
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.evidence import RefersTo
+from openstake.core.geodesy.framechange import epoch_year
 from openstake.core.limits import LARGEST_STATION_ID
 from openstake.core.parts import Looked
 from openstake.core.site import CAUTIONS, LEVEL, QUESTIONS
@@ -159,6 +160,7 @@ def _changed(session: Session, job: JobNow, before: Settled, changes: Mapping[st
     for name in _TEXTS:
         if name in wished:
             wished[name] = str(wished[name] or "").strip()[:500]
+    epoch_year(wished.get("caster_epoch", ""), "caster_epoch")  # what is no year is said at once
     if any(name in wished and wished[name] != getattr(before, name) for name in ("caster_frame", "caster_epoch")):
         wished.setdefault("caster_operation", "")  # it led from the frame that was said before
     _change_place(session, job, before, wished)
