@@ -5,7 +5,7 @@ from urllib.error import HTTPError
 
 import pytest
 
-from tests.browser.test_check import site, start  # noqa: F401 - the demo's job is found the same way
+from tests.browser.test_check import held_since, site, start  # noqa: F401 - the demo's job is found the same way
 from tests.browser.test_walk import axe
 from tests.browser.test_watch import Api, fixed, keys
 
@@ -90,10 +90,9 @@ class Crew:
         self.api("POST", f"/jobs/{self.job}/stand", {"who": "rover", "mark_id": due["mark_id"]})
         arrived(self.page, self.api, self.job, due["mark_name"])
         if "nitialis" in due["words"]:
+            held = held_since(self.api, self.job)
             self.anew()
-            self.page.until(
-                lambda: self.page.driver.find_element("css selector", "[data-testid=status]").text != "FIXED", 30
-            )
+            self.page.until(lambda: (held_since(self.api, self.job) or held) > held + 2.0, 30)
             fixed(self.page)
         before = len(self.api("GET", f"/jobs/{self.job}/checks")["checks"])
         self.page.sees("Plumb the pole")

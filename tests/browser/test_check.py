@@ -29,6 +29,14 @@ def start(site, reading="1.546 m", source="mark"):
     api("POST", f"/jobs/{job}/base/start", wish)
 
 
+def held_since(api, job):
+    """Return since when the rover's fix holds, by its own clock; None while there is none."""
+    found = api("GET", f"/jobs/{job}/instrument")["instrument"]
+    live = api("GET", f"/jobs/{job}/watch")["live"]
+    held_s = found["fix"]["held_for_s"]
+    return None if held_s is None or live["time_of_day_s"] is None else live["time_of_day_s"] - held_s
+
+
 def cards(page):
     return [item.text for item in page.driver.find_elements("css selector", "ul[aria-label='All checks'] > li")]
 
@@ -60,8 +68,10 @@ def test_a_mark_is_checked_repeated_and_the_plan_says_what_is_still_due(page, si
     page.sees("Measure CS5")
     page.shot("check-plan")
     assert axe(page) == []
+    # The fix comes back in half a second: that it is another one is asked of the program, not seen in passing.
+    before = held_since(api, job)
     api("POST", f"/jobs/{job}/rovers/initialise", {})
-    page.until(lambda: page.driver.find_element("css selector", "[data-testid=status]").text != "FIXED", 30)
+    page.until(lambda: (held_since(api, job) or before) > before + 2.0, 30)
     fixed(page)
     page.open(f"/job/{job}/check?mark=CS2")
     page.sees("Plumb the pole")
