@@ -289,3 +289,21 @@ def test_the_rover_is_held_against_the_control_before_any_shot(shared_office, co
     assert [item.code for item in said] == found
     if code != list_in:
         assert "UTM zone 29N (EPSG:25829)" in said[0].cause
+
+
+def test_geojson_of_a_job_on_a_classical_datum_lies_where_positions_are(shared_office):
+    """RFC 7946 knows WGS 84 alone: a viewer puts the points where pyproj does, not a hundred metres beside."""
+    site = Site(28992, 5)
+    name = chosen(shared_office, site, 28992)
+    job = made(shared_office, "Old polder, viewed", 28992, site, operation={"source": "WGS 84", "name": name})
+    there = site.positions("EPSG:4979", name)
+    started(shared_office, job)
+    measured(shared_office, job, [ecef_from_geodetic(*place) for place in there])
+
+    features = shared_office.get(f"/jobs/{job}/take-home/geojson")["features"]
+
+    for feature, (latitude, longitude, height) in zip(features, there, strict=True):
+        # A hundred-millionth of a degree is a millimetre.
+        assert feature["geometry"]["coordinates"] == pytest.approx([longitude, latitude, height], abs=1e-3)
+        assert feature["geometry"]["coordinates"][:2] == pytest.approx([longitude, latitude], abs=2e-8)
+    shared_office.post(f"/jobs/{job}/base/end", {})
