@@ -11,6 +11,7 @@ from openstake.core.geodesy.ellipsoid import ecef_from_geodetic, geodetic_from_e
 from openstake.core.vector import lifted
 from openstake.standin.receiver import Fix, gga, gst
 from tests.browser.conftest import LAPTOP, PHONE, TABLET, resize
+from tests.browser.test_chain import arrived
 from tests.browser.test_check import cards, start
 from tests.browser.test_check import site as site
 from tests.browser.test_walk import axe
@@ -128,7 +129,7 @@ def test_a_wrong_pole_is_named_and_not_the_base(page, site):
     page.until(lambda: len(cards(page)) == 1, 60)
     # The crew goes on with the telescopic pole: it stands at 2.000 m, and 1.800 m is typed.
     api("POST", f"/jobs/{job}/stand", {"who": "rover", "mark_id": marks["CS5"]})
-    time.sleep(1.0)
+    arrived(page, api, job, "CS5")
     fixed(page)
     api("POST", f"/jobs/{job}/checks", shot | {"mark_id": marks["CS5"], "reading": "1.800 m", "feature": "pole"})
     page.until(lambda: len(cards(page)) == 2, 60)

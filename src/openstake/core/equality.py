@@ -8,11 +8,10 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.errors import InputError
-from openstake.core.memory import Epochs, independent_epochs, remembered, weights
+from openstake.core.memory import FEWEST_INDEPENDENT, Epochs, independent_epochs, remembered, weights
 from openstake.core.special import chdtrc, fdtrc
 
 SIGNIFICANCE = 0.05
-FEWEST_INDEPENDENT = 3.0  # a shot worth fewer independent epochs is too short to be called equal to another
 
 
 @dataclass(frozen=True)

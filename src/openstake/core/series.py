@@ -47,15 +47,12 @@ def autocorrelation(values: ArrayLike) -> NDArray[np.float64]:
 def correlation_time(values: ArrayLike) -> tuple[float, int]:
     """Return the integrated correlation time in steps, and the lag at which its sum was cut.
 
-    `values` are a series, shape (n,), or components that share one memory, shape (n, k): their autocorrelations are averaged.
     It is 1 for independent values and larger for a memory; of a short series it comes out a little to either side.
 
     Source: A. D. Sokal, Monte Carlo Methods in Statistical Mechanics, 1989, section 3 (window); U. Wolff, Computer
     Physics Communications 156, 2004, equation 49 (bias); both from memory.
     """
-    series = np.asarray(values, dtype=float)
-    parts = series.reshape(len(series), -1).T
-    correlation = np.mean([autocorrelation(part) for part in parts], axis=0)
+    correlation = autocorrelation(values)
     count = len(correlation)
     times = 2.0 * np.cumsum(correlation) - 1.0
     beyond = np.flatnonzero(np.arange(count) >= _WINDOW * times)

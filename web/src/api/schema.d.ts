@@ -7376,9 +7376,14 @@ export interface components {
         };
         /**
          * Operations
-         * @description Operations that can be computed here, and those whose grid is not.
+         * @description Operations that can be computed here, and those whose grid is not; `hint` says why none can.
          */
         Operations: {
+            /**
+             * Hint
+             * @default
+             */
+            hint: string;
             /** Operations */
             operations: components["schemas"]["OperationFound"][];
             /** Without Grid */

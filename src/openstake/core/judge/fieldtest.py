@@ -82,13 +82,14 @@ def _uncertain(item: TestItem, by_chance: float) -> Finding:
 def chance_words(found: FieldTest) -> str:
     """Say what chance alone does to a test of the standard, and how this one stands with limits for all its comparisons together."""
     return (
-        f"Of 100 such tests of a pair that is as good as was taken, {100.0 * found.by_chance:.0f} fail in one comparison or more. "
-        f"With limits for all comparisons together 5 do; with these this one is {'passed' if found.passed_corrected else 'not passed'}."
+        f"{_of_100(found.by_chance)} With limits for all comparisons together 5 do; with these this one is "
+        f"{'passed' if found.passed_corrected else 'not passed'}."
     )
 
 
 def _chance(by_chance: float) -> str:
-    return (
-        f"It may be chance: of 100 such tests of a pair that is as good as was taken, {100.0 * by_chance:.0f} fail in one comparison or more. "
-        "With the limits for all comparisons together it passes."
-    )
+    return f"It may be chance. {_of_100(by_chance)} With the limits for all comparisons together it passes."
+
+
+def _of_100(by_chance: float) -> str:
+    return f"Of 100 such tests of a pair that is as good as was taken, {100.0 * by_chance:.0f} fail in one comparison or more."

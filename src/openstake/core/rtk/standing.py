@@ -12,13 +12,12 @@ from openstake.core.errors import InputError
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_axes
 from openstake.core.limits import SHORTEST_SCATTER_S, STANDING_M, STANDING_SIGMAS, STANDING_UP_M
-from openstake.core.memory import Epochs, chance_of_scatter, independent_epochs, remembered, weights
+from openstake.core.memory import FEWEST_INDEPENDENT, Epochs, chance_of_scatter, independent_epochs, remembered, weights
 from openstake.core.rtk.fixes import Fix
 from openstake.core.vector import Scatter, mean_vector, scatter_of_vectors
 
 CHANCE = 0.0002  # a claim is called too small where it has a smaller chance than this: it is asked many times a day
 _FEWEST = 3
-_FEWEST_INDEPENDENT = 3.0
 
 
 @dataclass(frozen=True)
@@ -115,7 +114,7 @@ def claim_held(epochs: Epochs, claims_m: tuple[float, float, float]) -> list[Cla
     chances = chance_of_scatter(seen, claims_m)
     spread = np.std(epochs.positions_m, axis=0, ddof=1)
     independent = independent_epochs(seen, weights(seen))
-    takes_s = epochs.span_s * max(_FEWEST_INDEPENDENT / independent, 0.0)
+    takes_s = epochs.span_s * FEWEST_INDEPENDENT / independent
     return [
         ClaimHeld(
             name, claim, float(spread[n]), independent, bool(chances[n] < CHANCE), max(takes_s, SHORTEST_SCATTER_S)

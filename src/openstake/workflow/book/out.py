@@ -292,10 +292,13 @@ def _listed(session: Session, job: JobNow) -> tuple[list[Shot], dict[str, PointL
     return list(shots), labels_of(session, job.id)
 
 
-def taken_points(session: Session, job: JobNow) -> list[TakenPoint]:
+def taken_points(
+    session: Session, job: JobNow, listed: tuple[list[Shot], dict[str, PointLabel]] | None = None,
+    known: list[points.Point] | None = None,
+) -> list[TakenPoint]:  # fmt: skip
     """Return the points and checks of a job as they are taken home, oldest first; as many queries whatever it holds."""
-    shots, labels = _listed(session, job)
-    derived = points.derive_all(session, job, shots)
+    shots, labels = listed or _listed(session, job)
+    derived = points.derive_all(session, job, shots) if known is None else known
     local = local_of_points(session, job, derived)
     pole, usual = pole_used(kit_of(session, job.id)), settings_of(session, job.id)
     fitted = budgets_in_fit(session, job, shots, derived, pole, usual)
@@ -350,7 +353,7 @@ def _vectors_csv(session: Session, job: JobNow, doubtful: Doubtful) -> str:
     rover's position refers to, nothing reduced; those from a virtual base are positions and left out."""
     shots, labels = _listed(session, job)
     derived = points.derive_all(session, job, shots)
-    doubts = [point.doubt for point in taken_points(session, job)]
+    doubts = [point.doubt for point in taken_points(session, job, (shots, labels), derived)]
     received = points.received_of(session, job.id, shots)
     header = [
         "name", "base_station", "from_x_m", "from_y_m", "from_z_m", "dx_m", "dy_m", "dz_m", "cov_xx_m2", "cov_xy_m2", "cov_xz_m2",

@@ -164,10 +164,11 @@ class OperationLacking:
 
 @dataclass(frozen=True)
 class Operations:
-    """Operations that can be computed here, and those whose grid is not."""
+    """Operations that can be computed here, and those whose grid is not; `hint` says why none can."""
 
     operations: list[OperationFound]
     without_grid: list[OperationLacking]
+    hint: str = ""
 
 
 @dataclass(frozen=True)
@@ -343,6 +344,10 @@ def operations_view(context: Context, job_id: str, source: str) -> Operations:
     return _operations(job.frame, source, middle_of(job, places), job.settings.frame_epoch)
 
 
+_EACH_NEEDS_A_GRID = "Each needs a grid that is not here: bring one in below."
+_NONE_IS_OFFERED = "None is offered: the frames are the same, need the epoch, or are known only as a ballpark."
+
+
 def _operations(frame: JobFrame, source: str, place: tuple[float, float] | None, epoch: str) -> Operations:
     if frame.is_local:
         return Operations([], [])
@@ -351,7 +356,8 @@ def _operations(frame: JobFrame, source: str, place: tuple[float, float] | None,
         OperationLacking(item.name, item.accuracy_m, [name for name in item.lacking if name in known_grids()])
         for item in found.without_grid
     ]
-    return Operations([OperationFound(item.name, item.accuracy_m) for item in found.usable], lacking)
+    hint = "" if found.usable else _EACH_NEEDS_A_GRID if lacking else _NONE_IS_OFFERED
+    return Operations([OperationFound(item.name, item.accuracy_m) for item in found.usable], lacking, hint)
 
 
 def _finer(frame: JobFrame, place: tuple[float, float] | None) -> tuple[str, float] | None:

@@ -58,7 +58,7 @@ export function OperationChooser(props: Props) {
               detail: item.accuracy_m === null ? "accuracy unknown" : `good to ${item.accuracy_m} m`,
             }))}
             onChange={(name) => onWish({ source, name })}
-            hint={hintOf(operations)}
+            hint={operations?.hint}
           />
         )}
       </div>
@@ -81,12 +81,6 @@ export function OperationChooser(props: Props) {
       )}
     </>
   );
-}
-
-function hintOf(found: Schemas["Operations"] | null | undefined): string {
-  if (!found || found.operations.length) return "";
-  if (found.without_grid.length) return "Each needs a grid that is not here: bring one in below.";
-  return "None is offered: the frames are the same, need the epoch, or are known only as a ballpark.";
 }
 
 /** Operations that need a grid file which is not here, and a way to bring it in. */
