@@ -137,12 +137,13 @@ function CasterFrame({ job, setup }: { job: Schemas["JobView"]; setup: Schemas["
       <p>
         The caster is taken to send in <b>{setup.caster_frame ? `${setup.caster_frame}, epoch ${setup.caster_epoch || "not said"}` : setup.job_frame}</b>
         {setup.caster_frame ? "." : ", as the job. Where its operator says another frame, say so here."}
+        {setup.caster_frame && !setup.caster_step && " The operation that leads to the job's frame is asked once there is an average or a shot."}
       </p>
       <div className="grid grid-cols-1 items-end gap-3 sm:grid-cols-[1fr_10rem_auto]">
         <TextField label="Another frame" name="caster_frame" value={frame} onChange={setFrame} placeholder="ITRF2020" />
         <TextField label="Epoch" name="caster_epoch" value={epoch} onChange={setEpoch} placeholder="2026.9" />
         <Button disabled={!changed || settle.isPending} onClick={() => settle.mutate({ caster_frame: frame, caster_epoch: epoch })}>
-          {frame ? "Say it" : "As the job"}
+          {frame ? "Take this frame" : "As the job"}
         </Button>
       </div>
       <FrameStepChoice step={setup.caster_step} operation={setup.caster_operation} onOperation={(caster_operation) => settle.mutate({ caster_operation })} />
