@@ -1,5 +1,6 @@
 """Packages: a job whole on another machine, two crews' packages joined, and what is no package refused with a sentence."""
 
+import gzip
 import hashlib
 import io
 import itertools
@@ -17,7 +18,7 @@ from sqlalchemy import select
 from openstake.app import build
 from openstake.core.errors import FileError
 from openstake.store.book import verify
-from openstake.store.models import Listening, Mark, Occupation, new_id
+from openstake.store.models import BenchTest, CheckSettingsRow, Listening, Mark, Occupation, new_id
 from openstake.store.package import MANIFEST, schema
 from openstake.workflow.packages import read_package, write_package
 from tests.conftest import Crew, as_file
@@ -25,6 +26,7 @@ from tests.filled import Filling
 from tests.store.test_store import broken
 
 SCHEMA = Path(__file__).parents[2] / "docs" / "package.schema.json"
+OLD = Path(__file__).parents[1] / "data" / "packages"
 PNG = bytes.fromhex(
     "89504e470d0a1a0a0000000d49484452000000010000000108060000001f15c4890000000d49444154789c6360000000000500010d0a2db40000000049454e44ae426082"
 )
@@ -276,6 +278,82 @@ def test_what_two_crews_replaced_disagrees_until_it_is_settled(places, three_cre
     assert len(office.get(f"/jobs/{job}/crews")["differ"]) == 1
 
 
+@pytest.mark.parametrize("version", ["0.11.0", "0.13.0"])
+def test_a_package_that_an_office_joined_with_an_older_version_still_disagrees(places, tmp_path, version):
+    """The office of that version saw AF1 disagree (one crew's 514646.784 in use) and had settled AF2 on 514712.630."""
+    there, job = places("there"), None
+    made = unpacked(there, OLD / f"merged-{version}.zip")
+    job = made.job
+    assert made.disputes == 1 and f"made by {version}" in made.words
+
+    def seen(crew):
+        (differs,) = crew.get(f"/jobs/{job}/crews")["differ"]
+        return (
+            differs["what"],
+            [value["words"] for value in differs["values"]],
+            *(east_of(crew, job, name) for name in ("AF1", "AF2")),
+        )
+
+    expected = ("Mark AF1", ["east 514646.784 m", "east 514646.584 m"], 514646.784, 514712.630)
+    assert seen(there) == expected
+    out, again = packed(there, job, tmp_path / "again.zip"), places("again")
+    unpacked(again, out)
+    assert seen(again) == expected and members(packed(again, job, tmp_path / "third.zip")) == members(out)
+    assert "nothing new" in unpacked(again, OLD / f"merged-{version}.zip").words
+
+
+def test_a_folder_in_which_an_older_version_lost_a_dispute_has_it_again(places, tmp_path):
+    """What 0.13.0 made of its own office's package: no dispute, and AF1 half a metre and more from what the office used."""
+    (tmp_path / "lost").mkdir()
+    (tmp_path / "lost" / "openstake.db").write_bytes(gzip.decompress((OLD / "unpacked-0.13.0.db.gz").read_bytes()))
+    crew = places("lost")
+    job = crew.job("Alder Ford Footbridge")
+    (differs,) = crew.get(f"/jobs/{job}/crews")["differ"]
+    assert differs["what"] == "Mark AF1" and east_of(crew, job, "AF1") == 514646.784
+    assert "nothing new" in unpacked(crew, OLD / "merged-0.13.0.zip").words
+
+
+def test_two_crews_first_settings_of_a_job_disagree(places, tmp_path):
+    office = places("office", demo=True)
+    job = office.job("Nettle Brook Culvert")
+    start, sent = packed(office, job, tmp_path / "start.zip"), []
+    for n, power in enumerate((2.0, 4.0)):
+        crew = places(f"crew{n}")
+        unpacked(crew, start)
+        data = json.dumps({"come_back_min": power * 10})
+        row = CheckSettingsRow(job_id=job, data=data, replaces_id=None, created_s=2e9 + n)
+        crew.program.context.database.write(lambda session, row=row: session.add(row))
+        sent.append(packed(crew, job, tmp_path / f"crew{n}.zip"))
+    orders = []
+    for order in ((0, 1), (1, 0)):
+        office = places(f"office{order}")
+        for n in order:
+            unpacked(office, sent[n])
+        (differs,) = office.get(f"/jobs/{job}/crews")["differ"]
+        orders.append(
+            (
+                differs["table"],
+                [value["id"] for value in differs["values"]],
+                members(packed(office, job, tmp_path / f"{order}.zip")),
+            )
+        )
+    assert orders[0] == orders[1] and orders[0][0] == "check_settings"
+
+
+def test_gear_with_a_name_outside_ascii_travels_when_a_set_up_alone_names_it(places, tmp_path):
+    here = places("here", demo=True)
+    job = here.job("Nettle Brook Culvert")
+    gear = next(item for item in here.get("/gear")["items"] if item["kind"] == "antenna")
+    here.post("/gear", {"kind": "antenna", "values": gear["data"] | {"name": "Bärenkopf Ø"}})
+
+    def work(session):
+        session.add(BenchTest(job_id=job, data=json.dumps({"antenna": "Bärenkopf Ø"}), created_s=1.0))
+
+    here.program.context.database.write(work)
+    made = packed(here, job, tmp_path / "package.zip")
+    assert "Bärenkopf Ø" in {row["name"] for row in rows(made, "gear")}
+
+
 def test_a_base_that_another_machine_runs_is_not_listened_to_here(places, tmp_path):
     here, there = places("here", demo=True), places("there")
     job = here.job("Alder Ford Footbridge")
@@ -374,11 +452,19 @@ def test_a_copy_of_a_data_folder_that_went_on_by_itself_is_refused(places, tmp_p
 # --- what is no package ---
 
 
-def rewritten(source, out, change):
-    """Write a package anew, its members changed by `change(name, content)`: None leaves one out."""
+def rewritten(source, out, change, careful=True):
+    """Write a package anew, its members changed by `change(name, content)`: None leaves one out.
+
+    One who is `careful` writes the hashes anew as well.
+    """
     with zipfile.ZipFile(source) as old, zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as new:
-        for name in old.namelist():
-            content = change(name, old.read(name))
+        members = {name: change(name, old.read(name)) for name in old.namelist()}
+        if careful and members[MANIFEST]:
+            document = json.loads(members[MANIFEST])
+            for name in document.get("hashes", ()):
+                document["hashes"][name] = hashlib.sha256(members[f"tables/{name}.jsonl"] or b"").hexdigest()
+            members[MANIFEST] = json.dumps(document).encode()
+        for name, content in members.items():
             if content is not None:
                 new.writestr(name, content)
     return out
@@ -437,7 +523,14 @@ HOSTILE = {
     "symlink": (beside("files/raw/link", b"/etc/passwd", stat.S_IFLNK | 0o777), "holds a link"),
     "bomb": (beside("files/raw/bomb", b"\0" * (40 << 20)), "would grow"),
     "file not named": (beside("files/raw/more.raw", b"x"), "is not what this package holds"),
-    "newer form": (by(in_manifest(form=2)), "is of form 2; this version reads form 1"),
+    "newer form": (by(in_manifest(form=3)), "is of form 3; this version reads forms 1 and 2"),
+    "a table changed alone": (
+        lambda source, out: rewritten(source, out, in_table("mark", lambda row: row.update(north_m=row["north_m"] + 1.0)), careful=False),
+        "tables/mark.jsonl was changed since this package was made",
+    ),
+    "a table without hash": (
+        lambda source, out: rewritten(source, out, in_manifest(hashes={"mark": "0" * 64}), careful=False), "not the SHA-256 of every table",
+    ),
     "form in words": (by(in_manifest(form="1")), "does not say what is in this package"),
     "unknown table": (by(in_manifest(tables={"users": 1})), "not known here: users"),
     "counts differ": (by(in_manifest(tables={"job": 1})), "rows, not the 0"),

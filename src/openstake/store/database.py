@@ -23,10 +23,13 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from openstake.core.errors import ConflictError, FileError, StorageError
 from openstake.store.models import RequestKey
+from openstake.store.rivals import join_all
 
 T = TypeVar("T")
 
 NAME = "openstake.db"
+# The migration before which two crews' packages could leave a line in disorder.
+_LINES_END_WITH_WHAT_HOLDS = "0014"
 _FULL = {sqlite3.SQLITE_FULL, sqlite3.SQLITE_IOERR, sqlite3.SQLITE_READONLY, sqlite3.SQLITE_CANTOPEN}
 
 
@@ -84,8 +87,8 @@ def _make_tables(connection: Connection) -> bool:
     return True
 
 
-def migrate(url: URL | str, folder: Path | None = None, revision: str = "head") -> None:
-    """Bring a database to a migration, the newest one, whole or not at all.
+def migrate(url: URL | str, folder: Path | None = None, revision: str = "head") -> str | None:
+    """Bring a database to a migration, the newest one, whole or not at all; returns the one that it stood at.
 
     `folder` is where passwords that stood in it are taken to.
     """
@@ -96,11 +99,12 @@ def migrate(url: URL | str, folder: Path | None = None, revision: str = "head") 
         event.listen(engine, "begin", lambda connection: connection.exec_driver_sql("BEGIN"))
     try:
         with engine.connect() as connection:
-            if revision == "head" and _migration_of(connection) == newest_migration():
-                return
+            before = _migration_of(connection)
+            if revision == "head" and before == newest_migration():
+                return before
             if revision == "head" and engine.dialect.name == "sqlite" and _make_tables(connection):
                 connection.commit()
-                return
+                return before
             # It takes a fifth of a second to import, and nearly every start needs none of it.
             from alembic import command
             from alembic.config import Config
@@ -110,6 +114,7 @@ def migrate(url: URL | str, folder: Path | None = None, revision: str = "head") 
             config.attributes.update(connection=connection, folder=folder)
             command.upgrade(config, revision)
             connection.commit()
+            return before
     finally:
         engine.dispose()
 
@@ -153,7 +158,7 @@ class Database:
 
     def __init__(self, url: URL | str, folder: Path | None = None) -> None:
         try:
-            migrate(url, folder)
+            before = migrate(url, folder)
         except OperationalError as error:
             raise _as_storage_error(error) or error from None
         self._engine = _engine(url)
@@ -166,6 +171,8 @@ class Database:
         self._numbers = itertools.count()
         self._thread = threading.Thread(target=self._write_all, name="writer", daemon=True)
         self._thread.start()
+        if before is not None and before < _LINES_END_WITH_WHAT_HOLDS:
+            self.write(join_all)
 
     @classmethod
     def in_folder(cls, folder: Path) -> Database:

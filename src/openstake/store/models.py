@@ -11,6 +11,9 @@ import uuid
 from sqlalchemy import Boolean, Float, ForeignKey, Index, Integer, LargeBinary, String, Text, UniqueConstraint
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
+# Tables in which a job has one line: the first rows of two crews disagree like any two that replace one row.
+ONE_LINE_A_JOB = ("job_settings", "shot_settings", "check_settings", "fit_chosen", "fit_applied", "budget_settings")
+
 
 class Base(DeclarativeBase):
     """All tables of a data folder."""
@@ -693,9 +696,9 @@ class SealedLine(Base):
 
 
 class Rival(Base):
-    """What a row truly replaced, where two crews replaced one row: in its own table it follows the one that was here first.
+    """What a row truly replaced, where it follows another one in its table; a row a parent, an empty one for none.
 
-    A `joined` row stands for both until a person replaces it; it truly follows each that it names in a row of this table.
+    A `joined` row stands for all that it names until a person replaces it.  It is made by each folder for itself.
     """
 
     __tablename__ = "rival"

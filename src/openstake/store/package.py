@@ -1,6 +1,7 @@
 """A job as a package: a ZIP of its rows as JSON, the files beside them, and the Book's chains with other jobs' lines sealed.
 
-`package.json` says what is in it; `tables/<table>.jsonl` holds a row a line, columns by name, bytes as base64, ordered by key;
+`package.json` says what is in it, with the SHA-256 of all else; its own, read out at both ends, says that both have the same.
+`tables/<table>.jsonl` holds a row a line, columns by name, bytes as base64, ordered by key;
 `files/` holds raw streams, photos and the geoid grid by their paths in a data folder.  `docs/package.schema.json` is its schema.
 """
 
@@ -12,8 +13,8 @@ import json
 import stat
 import zipfile
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import suppress
-from dataclasses import asdict, dataclass
+from contextlib import contextmanager, suppress
+from dataclasses import asdict, dataclass, replace
 from functools import cache
 from math import isfinite
 from pathlib import Path, PurePosixPath
@@ -35,17 +36,20 @@ from openstake.store.models import (
     ProfileVersion,
     SealedLine,
 )
-from openstake.store.rivals import said_of
+from openstake.store.rivals import PLAIN, Said, aliases, renaming, said_by, said_in
 from openstake.wire.address import holds_password
 from openstake.wire.jsontext import JsonError, read_json
 
 MANIFEST = "package.json"
-FORM = 1
+FORM = 2
+# The form that 0.11.0 to 0.13.0 wrote: no hashes of tables, joined rows among the others, no table of time passed before 0.12.0.
+_FORM_1 = 1
+_NOT_IN_FORM_1 = "time_passed"
 # What is told of progress: done, of how many.  It raises where the work is to end.
 Tell = Callable[[int, int], None]
 
 LINKS = "sealed_line"
-JOINED = "rival"
+PARENTS = "rival"
 # Tables that are of the installation or of a chain, or that several jobs share.
 _NOT_OF_A_JOB = ("own_device", "request_key", "device", "book", "sealed_line", "rival", "gear", "profile", "geoid_grid")
 _MOST_MEMBERS, _MOST_BYTES, _MOST_MANIFEST, _MOST_ROW = 20_000, 8 << 30, 16 << 20, 64 << 20
@@ -67,7 +71,10 @@ class ChainPart:
 
 @dataclass(frozen=True)
 class Package:
-    """What is in a package: rows by table, files with their SHA-256, chains of the Book."""
+    """What is in a package: rows by table, the SHA-256 of tables and files, chains of the Book; `sha256` is that of its manifest.
+
+    A package of form 1 has no `hashes`.
+    """
 
     form: int
     version: str
@@ -75,18 +82,25 @@ class Package:
     job: str
     name: str
     tables: dict[str, int]
+    hashes: dict[str, str]
     files: tuple[KeptFile, ...]
     chains: tuple[ChainPart, ...]
+    sha256: str = ""
 
     @property
     def rows(self) -> int:
         return sum(self.tables.values())
 
+    @property
+    def seal(self) -> str:
+        """What two people read out to each other: the first 16 digits of the manifest's SHA-256 (64 bits), in fours."""
+        return " ".join(self.sha256[at : at + 4] for at in range(0, 16, 4)).upper()
+
 
 @cache
 def tables() -> dict[str, Table]:
     """Return the tables that a package holds, in an order in which each names rows of those before it alone."""
-    left_out = ("own_device", "request_key", LINKS, JOINED, "device")
+    left_out = ("own_device", "request_key", LINKS, PARENTS, "device")
     return {table.name: table for table in Base.metadata.sorted_tables if table.name not in left_out}
 
 
@@ -117,37 +131,56 @@ def _members(session: Session, table: Table, job_id: str) -> ColumnElement[bool]
 
 
 def _gear_lines(session: Session, job_id: str) -> set[str]:
-    """Return the lines of gear that the job's profiles, set-ups and series name: gear is known by its name."""
+    """Return the lines of gear that the job's profiles, set-ups, series and tests name: gear is known by its name."""
     chosen = select(JobProfile.line_id).where(JobProfile.job_id == job_id)
     texts = list(session.scalars(select(ProfileVersion.data).where(ProfileVersion.line_id.in_(chosen))))
     for name in ("setup", "shot_series", "bench_test"):
         table = Base.metadata.tables[name]
         texts += session.scalars(select(table.c.data).where(of_job(table, job_id)))
-    said = "\n".join(texts)
-    return {
-        row.line_id for row in session.scalars(select(GearItem)) if json.dumps(row.name, ensure_ascii=False) in said
-    }
+    said = {value for text in texts for value in _texts_in(json.loads(text))}
+    return {row.line_id for row in session.scalars(select(GearItem)) if row.name in said}
 
 
-def rows_of(session: Session, table: Table, job_id: str) -> Iterator[dict[str, Any]]:
-    """Yield the rows that a package of the job holds of a table, by key."""
+def _texts_in(value: object) -> Iterator[str]:
+    """Yield every text in a JSON value."""
+    if isinstance(value, str):
+        yield value
+    elif isinstance(value, dict | list):
+        for item in value.values() if isinstance(value, dict) else value:
+            yield from _texts_in(item)
+
+
+def rows_of(
+    session: Session, table: Table, job_id: str, said: Mapping[str, Said], names: Mapping[str, str]
+) -> Iterator[dict[str, Any]]:
+    """Yield the rows that a package of the job holds of a table, by key; `said` and `names` as in `rows_where`."""
     where = [_members(session, table, job_id)]
     if table.name == "book":
         where.append(BookEntry.id.not_in(_sealed_here(session, job_id)))
-    return rows_where(session, table, *where)
+    return rows_where(session, table, *where, said=said, names=names)
 
 
-def rows_where(session: Session, table: Table, *where: ColumnElement[bool]) -> Iterator[dict[str, Any]]:
-    """Yield rows as they were said, by key: one that was set behind a rival with what it truly replaced."""
-    said, stale = said_of(session, table)
-    query, names = select(table).where(*where).order_by(*table.primary_key.columns), table.c.keys()
+def rows_where(
+    session: Session,
+    table: Table,
+    *where: ColumnElement[bool],
+    said: Mapping[str, Said],
+    names: Mapping[str, str] | None = None,
+) -> Iterator[dict[str, Any]]:
+    """Yield rows as people wrote them, by key: with what each truly replaced (the least of several), and without joined rows.
+
+    `said` is that of the database, `names` are those of its joined rows and of what they stand for, where they have been read.
+    """
+    of_table = said.get(table.name, PLAIN)
+    rename = renaming(table, aliases(session, said) if names is None else names)
+    query, columns = select(table).where(*where).order_by(*table.primary_key.columns), table.c.keys()
     for row in session.execute(query.execution_options(yield_per=2000)):
-        values = dict(zip(names, row, strict=True))
-        if values.get("id") in stale:
+        values = dict(zip(columns, row, strict=True))
+        if values.get("id") in of_table.joined:
             continue
-        if values.get("id") in said:
-            values["replaces_id"] = min(said[values["id"]])
-        yield values
+        if values.get("id") in of_table.parents:
+            values["replaces_id"] = min(of_table.parents[values["id"]], default=None)
+        yield rename(values)
 
 
 def _sealed_here(session: Session, job_id: str) -> set[str]:
@@ -200,33 +233,38 @@ def pack(session: Session, data: Path, job_id: str, name: str, out: Path, now_s:
     counts: dict[str, int] = {}
     kept: dict[str, list[str]] = {"listening": [], "photo": [], "geoid_grid": []}
     draft = out.with_name(f"{out.name}.draft")
-    steps = len(tables()) + 2
+    steps, said = len(tables()) + 2, said_in(session)
+    names = aliases(session, said)
     try:
         with zipfile.ZipFile(draft, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as archive:
+            written = _Members(archive)
             for n, table in enumerate(tables().values()):
                 tell(n, steps)
-                with _member(archive, f"tables/{table.name}.jsonl") as member:
-                    for values in rows_of(session, table, job_id):
+                with written.table(table.name) as write:
+                    for values in rows_of(session, table, job_id, said, names):
                         counts[table.name] = counts.get(table.name, 0) + 1
                         if table.name in kept:
                             kept[table.name].append(values["id" if table.name == "listening" else "file"])
-                        member.write(line_of(values))
+                        write(values)
                         if counts[table.name] % 5000 == 0:
                             tell(n, steps)
-            _pack_joined(session, archive, job_id)
-            chains = _pack_chains(session, archive, job_id)
+            _pack_parents(session, written, job_id, said)
+            chains = _pack_chains(session, written, job_id)
             tell(steps - 1, steps)
             files = tuple(
                 _pack_file(archive, path, data, lambda: tell(steps - 1, steps)) for path in files_of(data, kept)
             )
-            made = Package(FORM, __version__, now_s, job_id, name, counts, files, chains)
+            made = Package(FORM, __version__, now_s, job_id, name, counts, written.hashes, files, chains)
+            document = asdict(made)
+            del document["sha256"]
+            content = json.dumps(document, ensure_ascii=False, indent=1, sort_keys=True).encode()
             with _member(archive, MANIFEST) as member:
-                member.write(json.dumps(asdict(made), ensure_ascii=False, indent=1, sort_keys=True).encode())
+                member.write(content)
         draft.replace(out)
     finally:
         draft.unlink(missing_ok=True)
     tell(steps, steps)
-    return made
+    return replace(made, sha256=hashlib.sha256(content).hexdigest())
 
 
 def _member(archive: zipfile.ZipFile, name: str) -> IO[bytes]:
@@ -236,29 +274,48 @@ def _member(archive: zipfile.ZipFile, name: str) -> IO[bytes]:
     return archive.open(info, "w", force_zip64=True)
 
 
-def _pack_joined(session: Session, archive: zipfile.ZipFile, job_id: str) -> None:
-    """Say of the job's joined rows what each truly replaces: of all others, that is in the row."""
-    with _member(archive, f"tables/{JOINED}.jsonl") as member:
-        table = Base.metadata.tables[JOINED]
-        joined = select(table).where(table.c.joined).order_by(*table.primary_key.columns)
-        kept: dict[str, set[str]] = {}
-        for rival in session.execute(joined).mappings():
-            name = rival["table_name"]
-            if name not in kept:
-                of = Base.metadata.tables[name]
-                kept[name] = (
-                    set(session.scalars(select(of.c.id).where(_members(session, of, job_id)))) - said_of(session, of)[1]
-                )
-            if rival["row_id"] in kept[name]:
-                member.write(line_of({item.name: rival[item] for item in table.columns}))
+class _Members:
+    """The tables of a package as they are written, with the SHA-256 of each."""
+
+    def __init__(self, archive: zipfile.ZipFile) -> None:
+        self._archive = archive
+        self.hashes: dict[str, str] = {}
+
+    @contextmanager
+    def table(self, name: str) -> Iterator[Callable[[Mapping[str, Any]], None]]:
+        """Write a table, row by row."""
+        found = hashlib.sha256()
+        with _member(self._archive, f"tables/{name}.jsonl") as member:
+
+            def write(values: Mapping[str, Any]) -> None:
+                line = line_of(values)
+                found.update(line)
+                member.write(line)
+
+            yield write
+        self.hashes[name] = found.hexdigest()
 
 
-def _pack_chains(session: Session, archive: zipfile.ZipFile, job_id: str) -> tuple[ChainPart, ...]:
+def _pack_parents(session: Session, written: _Members, job_id: str, said: Mapping[str, Said]) -> None:
+    """Say of the job's rows that replaced more than one what each replaced: of all others, that is in the row."""
+    with written.table(PARENTS) as write:
+        found = []
+        for name, of_table in said.items():
+            several = {row_id: parents for row_id, parents in of_table.parents.items() if len(parents) > 1}
+            if several:
+                table = tables()[name]
+                ids = set(session.scalars(select(table.c.id).where(_members(session, table, job_id))))
+                found += [(row_id, one, table.name) for row_id in several.keys() & ids for one in several[row_id]]
+        for row_id, one, of in sorted(found):
+            write({"row_id": row_id, "said_replaces_id": one, "table_name": of, "joined": False})
+
+
+def _pack_chains(session: Session, written: _Members, job_id: str) -> tuple[ChainPart, ...]:
     parts = []
-    with _member(archive, "tables/sealed_line.jsonl") as member:
+    with written.table(LINKS) as write:
         for device, sealed in chains_of(session, job_id):
             for link in sealed:
-                member.write(line_of(link))
+                write(link)
             hidden = {link["sequence"] for link in sealed}
             own = select(BookEntry.sequence, BookEntry.hash).where(
                 BookEntry.device_id == device.id, BookEntry.job_id == job_id
@@ -355,19 +412,20 @@ class Opened:
         if self._names[MANIFEST].file_size > _MOST_MANIFEST:
             raise FileError(f"{MANIFEST} is too long to be one.")
         try:
-            document = read_json(b"".join(self._parts(MANIFEST)))
+            content = b"".join(self._parts(MANIFEST))
+            document = read_json(content)
             form = document["form"]
             if type(form) is not int:
                 raise ValueError
-            if form != FORM:
+            if form not in (FORM, _FORM_1):
                 raise FileError(
-                    f"This package is of form {form}; this version reads form {FORM}. Use the version that wrote it."
+                    f"This package is of form {form}; this version reads forms {_FORM_1} and {FORM}. Use the version that wrote it."
                 )
             files = tuple(KeptFile(item["path"], item["bytes"], item["sha256"]) for item in document["files"])
             chains = tuple(ChainPart(**item) for item in document["chains"])
             found = Package(
                 form, document["version"], float(document["made_s"]), document["job"], document["name"], document["tables"],
-                files, chains,
+                document["hashes"] if form == FORM else {}, files, chains, hashlib.sha256(content).hexdigest(),
             )  # fmt: skip
             _check_types(found)
         except (JsonError, ValueError, KeyError, TypeError) as error:
@@ -382,10 +440,13 @@ class Opened:
     def _check_files(self) -> None:
         told = {f"files/{file.path}" for file in self.package.files}
         held = {name for name in self._names if name.startswith("files/")}
-        if told != held or set(self._names) - told - {MANIFEST} != {
-            f"tables/{name}.jsonl" for name in (*tables(), LINKS, JOINED)
-        }:
+        expected = {*tables(), LINKS, PARENTS}
+        if self.package.form == _FORM_1 and f"tables/{_NOT_IN_FORM_1}.jsonl" not in self._names:
+            expected.remove(_NOT_IN_FORM_1)
+        if told != held or set(self._names) - told - {MANIFEST} != {f"tables/{name}.jsonl" for name in expected}:
             raise FileError(f"What {MANIFEST} names is not what this package holds. Nothing was unpacked.")
+        if self.package.form == FORM and self.package.hashes.keys() != expected:
+            raise FileError(f"{MANIFEST} has not the SHA-256 of every table. Nothing was unpacked.")
         for file in self.package.files:
             folder = PurePosixPath(file.path).parts
             if len(folder) != 2 or folder[0] not in ("raw", "photos", "geoid"):
@@ -419,7 +480,10 @@ class Opened:
     def rows(self, name: str) -> Iterator[dict[str, Any]]:
         """Yield the rows of a table, each with the columns and types that it has here."""
         columns, count = _columns(name), 0
-        for line in self._lines(f"tables/{name}.jsonl"):
+        member = f"tables/{name}.jsonl"
+        if member not in self._names:
+            return
+        for line in self._lines(member):
             count += 1
             try:
                 values = _plain(line)
@@ -432,14 +496,34 @@ class Opened:
             )
 
     def _lines(self, name: str) -> Iterator[bytes]:
-        rest = b""
+        rest, found = b"", hashlib.sha256()
         for part in self._parts(name):
+            found.update(part)
             *whole, rest = (rest + part).split(b"\n")
             yield from whole
             if len(rest) > _MOST_ROW:
                 raise FileError(f"A row of {name} is longer than {_MOST_ROW >> 20} MB.")
         if rest:
             yield rest
+        said = self.package.hashes.get(PurePosixPath(name).stem)
+        if said is not None and said != found.hexdigest():
+            raise FileError(
+                f"{name} was changed since this package was made: its SHA-256 differs. Nothing was unpacked."
+            )
+
+    def said(self) -> dict[str, Said]:
+        """Return by table what its rows truly replaced; of form 1 also what the joined rows among them stand for."""
+        rivals: dict[str, list[tuple[str, str, bool]]] = {}
+        for row in self.rows(PARENTS):
+            name = row["table_name"]
+            if (
+                name not in tables()
+                or "replaces_id" not in tables()[name].c
+                or (row["joined"] and self.package.form != _FORM_1)
+            ):
+                raise FileError(f"A row of {PARENTS} is not what belongs there. Nothing was unpacked.")
+            rivals.setdefault(name, []).append((row["row_id"], row["said_replaces_id"], row["joined"]))
+        return {name: said_by(self.rows(name), found) for name, found in rivals.items()}
 
 
 def _check_types(found: Package) -> None:
@@ -530,7 +614,7 @@ def schema() -> dict[str, Any]:
             "type": "object", "additionalProperties": False, "required": sorted(item.name for item in table.columns),
             "properties": {item.name: _schema_of(item) for item in sorted(table.columns, key=lambda item: item.name)},
         }
-        for name, table in {**tables(), **{name: Base.metadata.tables[name] for name in (LINKS, JOINED)}}.items()
+        for name, table in {**tables(), **{name: Base.metadata.tables[name] for name in (LINKS, PARENTS)}}.items()
     }  # fmt: skip
     text, count, number = {"type": "string"}, {"type": "integer", "minimum": 0}, {"type": "number"}
 
@@ -546,7 +630,8 @@ def schema() -> dict[str, Any]:
     chain = record(device=text, created_s=number, lines=count, sealed=count, last_hash=text)
     manifest = record(
         form={"const": FORM}, version=text, made_s=number, job=text, name=text,
-        tables={"type": "object", "additionalProperties": count}, files={"type": "array", "items": kept},
+        tables={"type": "object", "additionalProperties": count}, hashes={"type": "object", "additionalProperties": text},
+        files={"type": "array", "items": kept},
         chains={"type": "array", "items": chain},
     )  # fmt: skip
     return {

@@ -1,160 +1,238 @@
 """Where two crews replaced one row: both rows stay, and the value disagrees until a person writes the row that settles both.
 
-In its table each row replaces one and is replaced by one; so of two rivals the later one to arrive is set behind the other, and
-`rival` keeps what it truly replaced.  A *joined* row follows that truly replaces both: it holds the value of the one that was made
-last, has an id made of theirs, and stands until a person replaces it.  So A with B is B with A, whichever came first.
+What people wrote is a set of rows that only grows, each with what it truly replaced: none, one, or all that a settled dispute
+had.  Everything else follows from that set, so A with B is B with A.  In a table each row replaces one and is replaced by one,
+and the end of its line holds: rows that come later are set behind those that are here (`rival` keeps what they truly replaced),
+and where a line then has two ends a *joined* row stands at its end, with the value that was made last.  Joined rows are this
+folder's own.  They travel in no package: whoever names one there names the row whose value it has.
+
+Why the last row always holds: rows that come are never before those that are here, since both sides have all that they name.
+So where one end is left it is among those that came, and by their order it comes last; where more are left a joined row is added.
 """
 
 from __future__ import annotations
 
+import re
 import uuid
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from sqlalchemy import Table, select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import FileError
-from openstake.store.models import Rival
+from openstake.store.models import ONE_LINE_A_JOB, Base, Rival, new_id
 
-_NAMESPACE = uuid.UUID("5a3f0a52-8a0e-4b7e-9c55-0d6d1b6c7e11")
+Row = dict[str, Any]
 WHY = "Two crews replaced one value. This one is used until a person settles both."
+# What a row truly replaced, of one that was the first of its line where it was written.
+NOTHING = ""
+# Texts under a hash: they stay as they were written.
+_SEALED = ("book", "signed_day")
+_NAMESPACE = uuid.UUID("5a3f0a52-8a0e-4b7e-9c55-0d6d1b6c7e11")
 
 
-class Line:
-    """The rows of a table's lines, by what each truly replaced."""
-
-    def __init__(self, rows: Iterable[dict[str, Any]], rivals: Iterable[Rival]) -> None:
-        self.rows = {row["id"]: row for row in rows}
-        self.parents: dict[str, set[str]] = {}
-        self.joined: set[str] = set()
-        for row in self.rows.values():
-            self.parents[row["id"]] = {row["replaces_id"]} - {None}
-        said: dict[str, set[str]] = {}
-        for rival in rivals:
-            said.setdefault(rival.row_id, set()).add(rival.said_replaces_id)
-            if rival.joined:
-                self.joined.add(rival.row_id)
-        self.parents |= {row_id: parents for row_id, parents in said.items() if row_id in self.rows}
-
-    @property
-    def waiting(self) -> set[str]:
-        """Joined rows that nobody has replaced."""
-        replaced = {
-            parent for row_id, parents in self.parents.items() for parent in parents if row_id not in self.joined
-        }
-        return self.joined - replaced
-
-    def disputes(self) -> list[list[str]]:
-        """Return, for each line with more than one end, its ends: rows that no row truly replaces."""
-        waiting = self.waiting
-        parents = {row_id: before for row_id, before in self.parents.items() if row_id not in waiting}
-        replaced = {parent for before in parents.values() for parent in before}
-        ends: dict[str, list[str]] = {}
-        for row_id in parents:
-            if row_id not in replaced:
-                ends.setdefault(self._root(row_id), []).append(row_id)
-        return [sorted(found) for found in ends.values() if len(found) > 1]
-
-    def _root(self, row_id: str) -> str:
-        while self.parents[row_id]:
-            row_id = min(self.parents[row_id])
-        return row_id
+def made_s(row: Mapping[str, Any]) -> float:
+    """Return when a row was written, UTC seconds."""
+    return float(row.get("created_s", row.get("started_s", 0.0)))
 
 
-def line_of(session: Session, table: Table, where: Any) -> Line:
-    """Read the lines of a table."""
-    rows = [dict(row) for row in session.execute(select(table).where(where)).mappings()]
-    return Line(rows, session.scalars(select(Rival).where(Rival.table == table.name)))
+def written_last(rows: Iterable[Row]) -> Row:
+    """Return the row whose value is used of those that disagree."""
+    return max(rows, key=lambda row: (made_s(row), row["id"]))
 
 
-def said_of(session: Session, table: Table) -> tuple[dict[str, set[str]], set[str]]:
-    """Return what rows of a table truly replaced, where it is not what they follow, and joined rows that others have followed."""
-    if "replaces_id" not in table.c:
-        return {}, set()
-    rivals = session.scalars(select(Rival).where(Rival.table == table.name)).all()
-    if not rivals:
-        return {}, set()
-    said: dict[str, set[str]] = {}
-    for rival in rivals:
-        said.setdefault(rival.row_id, set()).add(rival.said_replaces_id)
-    joined = {rival.row_id for rival in rivals if rival.joined}
-    follows = {row.replaces_id: row.id for row in session.execute(select(table.c.id, table.c.replaces_id))}
-    stale = set()
-    for row_id in joined:
-        # One that was followed by rivals that came later, and by nobody who meant it.
-        after = follows.get(row_id)
-        meant = any(row_id in parents for parents in said.values()) or (after is not None and after not in said)
-        if after is not None and not meant:
-            stale.add(row_id)
-    return said, stale
+@dataclass(frozen=True)
+class Said:
+    """What rows of a table truly replaced, and what each joined row stands for.
+
+    `parents` has the rows for which it is not what `replaces_id` says; none of the ids in it is that of a joined row.
+    """
+
+    parents: Mapping[str, frozenset[str]]
+    joined: Mapping[str, frozenset[str]]
+
+    def of(self, row: Mapping[str, Any]) -> frozenset[str]:
+        """Return what a row truly replaced."""
+        found: frozenset[str] = self.parents.get(row["id"], frozenset({row["replaces_id"]} - {None}))
+        return found
+
+
+PLAIN = Said({}, {})
+
+
+def said_by(rows: Iterable[Mapping[str, Any]], rivals: Iterable[tuple[str, str, bool]]) -> Said:
+    """Return what rows of a table truly replaced; `rivals`: row, what it truly replaced, whether it is a joined row."""
+    joined: dict[str, set[str]] = {}
+    parents: dict[str, set[str]] = {}
+    for row_id, said, joins in rivals:
+        (joined if joins else parents).setdefault(row_id, set()).add(said)
+    for row in rows:
+        if row["replaces_id"] in joined and row["id"] not in joined:
+            parents.setdefault(row["id"], {row["replaces_id"]})
+    return Said(
+        {row_id: _plain(said, joined) for row_id, said in parents.items()},
+        {row_id: _plain(ends, joined) for row_id, ends in joined.items()},
+    )
+
+
+def _plain(said: Iterable[str], joined: Mapping[str, set[str]]) -> frozenset[str]:
+    """Return rows with joined ones replaced by what they stand for."""
+    left, found, seen = list(said), set(), set()
+    while left:
+        row_id = left.pop()
+        if row_id in joined and row_id not in seen:
+            seen.add(row_id)
+            left += joined[row_id]
+        elif row_id not in joined and row_id != NOTHING:
+            found.add(row_id)
+    return frozenset(found)
+
+
+def said_in(session: Session) -> dict[str, Said]:
+    """Return by table what its rows truly replaced; a table in which that is what they follow is not among them."""
+    rivals: dict[str, list[tuple[str, str, bool]]] = {}
+    for row in session.execute(select(Rival.table, Rival.row_id, Rival.said_replaces_id, Rival.joined)):
+        rivals.setdefault(row.table, []).append((row.row_id, row.said_replaces_id, row.joined))
+    found = {}
+    for name, of_table in sorted(rivals.items()):
+        table = Base.metadata.tables[name]
+        rows = session.execute(select(table.c.id, table.c.replaces_id)).mappings()
+        found[name] = said_by((dict(row) for row in rows), of_table)
+    return found
 
 
 def joined_id(table: str, ends: Sequence[str]) -> str:
-    """Return the id of the row that joins the ends of a line: the same wherever they meet."""
+    """Return the id that a joined row had in packages of form 1, made of the ids of its ends."""
     return str(uuid.uuid5(_NAMESPACE, f"{table} {' '.join(sorted(ends))}"))
 
 
-def add_line(
-    session: Session, table: Table, fresh: Sequence[dict[str, Any]], joins: dict[str, set[str]], known: Collection[str]
-) -> None:
-    """Add rows of a table's lines as they were said, and join what then has more than one end.
+def stands_for(said: Said, rows: Mapping[str, Row]) -> dict[str, str]:
+    """Return by the id of each joined row the id of the row whose value it has."""
+    return {row_id: str(written_last(rows[end] for end in ends)["id"]) for row_id, ends in said.joined.items()}
 
-    `joins` says what each joined row among them truly replaces; `known` are the ids that are here already.
+
+def aliases(session: Session, said: Mapping[str, Said]) -> dict[str, str]:
+    """Return by the id of each joined row of a database the id of the row whose value it has."""
+    found: dict[str, str] = {}
+    for name, of_table in said.items():
+        table = Base.metadata.tables[name]
+        ends = {end for of_one in of_table.joined.values() for end in of_one}
+        if ends:
+            found |= stands_for(of_table, {row["id"]: row for row in _rows(session, table, table.c.id.in_(ends))})
+    return found
+
+
+def renaming(table: Table, names: Mapping[str, str]) -> Callable[[Row], Row]:
+    """Return what writes rows of a table anew, with other ids in place of those in `names`, in texts as well."""
+    if not names or table.name in _SEALED:
+        return lambda row: row
+    wanted = re.compile("|".join(map(re.escape, sorted(names))))
+
+    def rename(row: Row) -> Row:
+        return {
+            key: wanted.sub(lambda found: names[found[0]], value) if isinstance(value, str) else value
+            for key, value in row.items()
+        }
+
+    return rename
+
+
+def add_line(session: Session, table: Table, fresh: Sequence[Row], said: Said, known: Collection[str]) -> None:
+    """Add rows of a table's lines, none of them joined, behind those that are here; `known` are the ids that are.
+
+    FileError where one replaces a row that is nowhere.
     """
     follows = {
         row.replaces_id: row.id for row in session.execute(select(table.c.id, table.c.replaces_id)) if row.replaces_id
     }
-    added: list[dict[str, Any]] = []
+    roots = _roots(session, table, fresh)
+    added: list[Row] = []
     kept: list[Rival] = []
-    for row in _in_order(table, fresh, known):
-        said = row["replaces_id"]
-        at = said
+    for row in _in_order(table, fresh, said, known):
+        parents = said.of(row)
+        at = min(parents) if parents else roots.get(row.get("job_id"))
         while at is not None and at in follows:
             at = follows[at]
+        if at is None and table.name in ONE_LINE_A_JOB:
+            roots[row["job_id"]] = row["id"]
         added.append(row | {"replaces_id": at})
         if at is not None:
             follows[at] = row["id"]
-        if row["id"] in joins:
-            kept += _rivals(table, row["id"], joins[row["id"]], joined=True)
-        elif at != said:
-            kept += _rivals(table, row["id"], {said}, joined=False)
+        if parents != frozenset({at} - {None}):
+            kept += _kept(table, row["id"], parents or {NOTHING}, joined=False)
     if added:
         session.execute(table.insert(), added)
     session.add_all(kept)
     session.flush()
 
 
-def join(session: Session, table: Table, where: Any) -> list[str]:
-    """Write a joined row for each line with more than one end; returns the ids of those that are new."""
-    line = line_of(session, table, where)
-    follows = {row["replaces_id"]: row["id"] for row in line.rows.values() if row["replaces_id"]}
-    made = []
-    for ends in line.disputes():
-        row_id = joined_id(table.name, ends)
-        if row_id in line.rows:
+def _roots(session: Session, table: Table, fresh: Sequence[Row]) -> dict[Any, str]:
+    """Return the first row of each job among those of `fresh`, in tables that have one line a job."""
+    if table.name not in ONE_LINE_A_JOB:
+        return {}
+    jobs = {row["job_id"] for row in fresh}
+    query = select(table.c.job_id, table.c.id).where(table.c.replaces_id.is_(None), table.c.job_id.in_(jobs))
+    return {row.job_id: row.id for row in session.execute(query)}
+
+
+def join(session: Session, table: Table, where: Any) -> int:
+    """Let each line end with what holds: a joined row is added where it does not.  Returns how many disagree since."""
+    rows = {row["id"]: row for row in _rows(session, table, where)}
+    said = said_in(session).get(table.name, PLAIN)
+    follows = {row["replaces_id"]: row["id"] for row in rows.values() if row["replaces_id"]}
+    disputes = 0
+    for root, ends in _ends(rows, said).items():
+        tail = root
+        while tail in follows:
+            tail = follows[tail]
+        if ends == said.joined.get(tail, frozenset({tail})):
             continue
-        last = max((line.rows[end] for end in ends), key=lambda row: (row.get("created_s", 0.0), row["id"]))
-        at = ends[0]
-        while at in follows:
-            at = follows[at]
         words = {name: text for name, text in (("reason", WHY), ("who", "")) if name in table.c}
-        session.execute(table.insert().values(**(last | words | {"id": row_id, "replaces_id": at})))
-        session.add_all(_rivals(table, row_id, ends, joined=True))
-        made.append(row_id)
+        row = written_last(rows[end] for end in ends) | words | {"id": new_id(), "replaces_id": tail}
+        session.execute(table.insert().values(**row))
+        session.add_all(_kept(table, row["id"], ends, joined=True))
+        disputes += len(ends) > 1
     session.flush()
-    return made
+    return disputes
 
 
-def _rivals(table: Table, row_id: str, said: Iterable[str], joined: bool) -> list[Rival]:
+def _ends(rows: Mapping[str, Row], said: Said) -> dict[str, frozenset[str]]:
+    """Return by the first row of each line its ends: rows that people wrote, and that no such row truly replaces."""
+    written = [row for row in rows.values() if row["id"] not in said.joined]
+    replaced = {parent for row in written for parent in said.of(row)}
+    found: dict[str, set[str]] = {}
+    for row in written:
+        if row["id"] not in replaced:
+            root = row
+            while root["replaces_id"] is not None:
+                root = rows[root["replaces_id"]]
+            found.setdefault(root["id"], set()).add(row["id"])
+    return {root: frozenset(ends) for root, ends in found.items()}
+
+
+def join_all(session: Session) -> None:
+    """Let every line of a database end with what holds."""
+    for name in said_in(session):
+        table = Base.metadata.tables[name]
+        join(session, table, table.c.id.is_not(None))
+
+
+def _rows(session: Session, table: Table, where: Any) -> list[Row]:
+    return [dict(row) for row in session.execute(select(table).where(where)).mappings()]
+
+
+def _kept(table: Table, row_id: str, said: Iterable[str], joined: bool) -> list[Rival]:
     return [Rival(row_id=row_id, said_replaces_id=one, table=table.name, joined=joined) for one in sorted(said)]
 
 
-def _in_order(table: Table, fresh: Sequence[dict[str, Any]], known: Collection[str]) -> list[dict[str, Any]]:
-    """Return rows so that each follows the one it replaces; FileError where that is nowhere."""
-    left, placed, found = sorted(fresh, key=lambda row: (row.get("created_s", 0.0), row["id"])), set(known), []
+def _in_order(table: Table, fresh: Sequence[Row], said: Said, known: Collection[str]) -> list[Row]:
+    """Return rows so that each comes after all that it truly replaces; FileError where one of them is nowhere."""
+    left, placed = sorted(fresh, key=lambda row: (made_s(row), row["id"])), set(known)
+    found: list[Row] = []
     while left:
-        ready = [row for row in left if row["replaces_id"] is None or row["replaces_id"] in placed]
+        ready = [row for row in left if said.of(row) <= placed]
         if not ready:
             raise FileError(f"A row of {table.name} replaces one that is not in this package. Nothing was unpacked.")
         found += ready

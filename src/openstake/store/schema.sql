@@ -284,8 +284,8 @@ CREATE TABLE setup (
 	UNIQUE (replaces_id), 
 	FOREIGN KEY(replaces_id) REFERENCES setup (id)
 );
-CREATE INDEX ix_setup_job_id ON setup (job_id);
 CREATE INDEX ix_setup_line_id ON setup (line_id);
+CREATE INDEX ix_setup_job_id ON setup (job_id);
 CREATE TABLE photo (
 	id VARCHAR(36) NOT NULL, 
 	setup_id VARCHAR(36) NOT NULL, 
@@ -418,14 +418,14 @@ CREATE TABLE "shot" (
 	tilt VARCHAR(8) DEFAULT '' NOT NULL, 
 	PRIMARY KEY (id), 
 	FOREIGN KEY(mark_id) REFERENCES mark (id), 
-	FOREIGN KEY(listening_id) REFERENCES listening (id), 
-	FOREIGN KEY(job_id) REFERENCES job (id), 
-	FOREIGN KEY(height_reading_id) REFERENCES height_reading (id), 
 	FOREIGN KEY(occupation_id) REFERENCES occupation (id), 
-	FOREIGN KEY(reference_id) REFERENCES reference (id)
+	FOREIGN KEY(listening_id) REFERENCES listening (id), 
+	FOREIGN KEY(reference_id) REFERENCES reference (id), 
+	FOREIGN KEY(job_id) REFERENCES job (id), 
+	FOREIGN KEY(height_reading_id) REFERENCES height_reading (id)
 );
-CREATE INDEX ix_shot_job_id ON shot (job_id);
 CREATE INDEX ix_shot_occupation_id ON shot (occupation_id);
+CREATE INDEX ix_shot_job_id ON shot (job_id);
 CREATE TRIGGER shot_no_delete BEFORE DELETE ON shot BEGIN SELECT RAISE(ABORT, 'shot rows are never changed'); END;
 CREATE TRIGGER shot_no_update BEFORE UPDATE ON shot BEGIN SELECT RAISE(ABORT, 'shot rows are never changed'); END;
 CREATE UNIQUE INDEX ix_listening_replaces_id ON listening (replaces_id);
@@ -580,8 +580,8 @@ CREATE TABLE fit_mark (
 	UNIQUE (replaces_id), 
 	FOREIGN KEY(replaces_id) REFERENCES fit_mark (id)
 );
-CREATE INDEX ix_fit_mark_job_id ON fit_mark (job_id);
 CREATE INDEX ix_fit_mark_line_id ON fit_mark (line_id);
+CREATE INDEX ix_fit_mark_job_id ON fit_mark (job_id);
 CREATE TABLE fit_shot (
 	id VARCHAR(36) NOT NULL, 
 	job_id VARCHAR(36) NOT NULL, 
@@ -770,4 +770,4 @@ CREATE TABLE time_passed (
 CREATE INDEX ix_time_passed_job_id ON time_passed (job_id);
 CREATE TRIGGER time_passed_no_update BEFORE UPDATE ON time_passed BEGIN SELECT RAISE(ABORT, 'time_passed rows are never changed'); END;
 CREATE TRIGGER time_passed_no_delete BEFORE DELETE ON time_passed BEGIN SELECT RAISE(ABORT, 'time_passed rows are never changed'); END;
-INSERT INTO alembic_version VALUES ('0013');
+INSERT INTO alembic_version VALUES ('0014');

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from itertools import islice
 from pathlib import Path
@@ -19,8 +19,20 @@ from openstake.store import rivals
 from openstake.store.backup import KeptFile
 from openstake.store.book import FIRST_HASH, hash_of, write_entry
 from openstake.store.lines import heads
-from openstake.store.models import Base, BookEntry, Device, GearItem, Job, Occupation, OwnDevice, SealedLine, new_id
-from openstake.store.package import JOINED, LINKS, Opened, Tell, of_job, rows_where, tables
+from openstake.store.models import (
+    Base,
+    BookEntry,
+    Device,
+    GearItem,
+    Job,
+    JobSettings,
+    Occupation,
+    OwnDevice,
+    SealedLine,
+    new_id,
+)
+from openstake.store.package import LINKS, Opened, Tell, of_job, rows_where, tables
+from openstake.store.rivals import PLAIN, Said
 from openstake.wire.jsontext import JsonError, read_json
 
 _BATCH = 500
@@ -32,7 +44,8 @@ _SHARED = ("gear", "profile", "geoid_grid")
 class Unpacked:
     """What a package brought: its job, whether that was here before, new rows and files, and lines of rows that now disagree.
 
-    `twins`: gear that the kit here had under the same name, and with other values.
+    `twins`: gear that the kit here had under the same name, and with other values.  `seal`: what its maker reads out; `unproven`:
+    the version that made it hashed no tables.
     """
 
     job: str
@@ -41,10 +54,29 @@ class Unpacked:
     rows: int
     files: int
     disputes: int
+    seal: str
+    unproven: str = ""
     twins: tuple[str, ...] = ()
 
     @property
     def words(self) -> str:
+        """What came of it, and what that proves."""
+        return f"{self._came} {self._proves}"
+
+    @property
+    def _proves(self) -> str:
+        if self.unproven:
+            return (
+                f"Look: made by {self.unproven}, which put no hash over its rows. That nobody changed them since is not proven: "
+                "hold its points against what the crew has, or let it be packed anew."
+            )
+        return (
+            f"Seal {self.seal}: where the one who packed it reads out the same, it is unchanged since then. "
+            "Who packed it, this does not prove."
+        )
+
+    @property
+    def _came(self) -> str:
         twins = (
             f" The kit here had another {', another '.join(self.twins)}: the newer one is used, look at Kit."
             if self.twins
@@ -113,46 +145,54 @@ def unpack(session: Session, opened: Opened, data: Path, now_s: float, tell: Tel
     steps = len(tables()) + len(package.files) + 1
     try:
         _add_devices(session, opened)
-        joins = _joins(opened)
+        said = opened.said()
+        here_said = rivals.said_in(session)
+        names = _joined_of(opened, said) | rivals.aliases(session, here_said)
         for n, table in enumerate(tables().values()):
             tell(n, steps)
-            found = _checked(opened, table, ids)
+            found = _checked(opened, table, ids, said.get(table.name, PLAIN), names)
             if table.name == "book":
                 rows += _add_chains(session, opened, list(found))
             elif "replaces_id" in table.c:
-                fresh, known_ids = _fresh_of_lines(session, table, list(found))
-                rivals.add_line(session, table, fresh, joins, known_ids)
-                where = (
-                    table.c.line_id.in_({row["line_id"] for row in fresh})
-                    if table.name in _SHARED
-                    else of_job(table, package.job)
+                new, disagree = _add_lines(
+                    session, table, list(found), said.get(table.name, PLAIN), package.job, here_said
                 )
-                joined = rivals.join(session, table, where) if fresh else []
-                rows, disputes = rows + len(fresh), disputes + len(joined)
+                rows, disputes = rows + new, disputes + disagree
             else:
-                rows += _add(session, table, found, known or table.name in _SHARED, lambda n=n: tell(n, steps))
+                compared = known or table.name in _SHARED
+                rows += _add(session, table, found, names, compared, lambda n=n: tell(n, steps))
         for kept in package.files:
             ids.take_file(kept)
         files = _put_files(opened, data, lambda n: tell(len(tables()) + n, steps))
         session.flush()
     except IntegrityError:
         raise FileError("This package holds a row that is here under another job. Nothing was unpacked.") from None
-    made = Unpacked(package.job, package.name, known, rows, files, disputes, _twins(session, opened))
+    made = Unpacked(
+        package.job, _name_of(session, package.job), known, rows, files, disputes, package.seal,
+        "" if package.hashes else package.version, _twins(session, opened),
+    )  # fmt: skip
     bases = sorted(set(session.scalars(select(Occupation.id).where(Occupation.job_id == package.job))) - here)
     _tell_book(session, opened, made, bases, now_s)
     tell(steps, steps)
     return made
 
 
-def _checked(opened: Opened, table: Table, ids: _Ids) -> Iterator[dict[str, Any]]:
+def _checked(opened: Opened, table: Table, ids: _Ids, said: Said, names: dict[str, str]) -> Iterator[dict[str, Any]]:
+    """Yield the rows that people wrote, with other rows in place of the joined ones that they name."""
+    rename = rivals.renaming(table, names)
     for row in opened.rows(table.name):
+        if row.get("id") in said.joined:
+            continue
+        row = rename(row)
         ids.take(table, row)
         yield row
 
 
-def _add(session: Session, table: Table, found: Iterator[dict[str, Any]], compared: bool, tell: Any) -> int:
+def _add(
+    session: Session, table: Table, found: Iterator[dict[str, Any]], names: dict[str, str], compared: bool, tell: Any
+) -> int:
     """Add the rows that are not here; where some may be, hold those against them."""
-    keys, count = table.primary_key.columns, 0
+    keys, count, rename = table.primary_key.columns, 0, rivals.renaming(table, names)
     while batch := list(islice(found, _BATCH)):
         here: dict[tuple[Any, ...], dict[str, Any]] = {}
         if compared:
@@ -160,7 +200,7 @@ def _add(session: Session, table: Table, found: Iterator[dict[str, Any]], compar
             first = next(iter(keys))
             query = select(table).where(first.in_({row[first.name] for row in batch}))
             for stored in session.execute(query).mappings():
-                values = {item.name: stored[item] for item in table.columns}
+                values = rename({item.name: stored[item] for item in table.columns})
                 here[tuple(values[key.name] for key in keys)] = values
         fresh = []
         for row in batch:
@@ -174,6 +214,14 @@ def _add(session: Session, table: Table, found: Iterator[dict[str, Any]], compar
         count += len(fresh)
         tell()
     return count
+
+
+def _name_of(session: Session, job_id: str) -> str:
+    """Return what a job is called by its own rows: a manifest's name is nobody's word."""
+    named = session.scalars(heads(JobSettings, JobSettings.job_id == job_id)).first()
+    if named is None:
+        raise FileError("The job of this package has no settings. Nothing was unpacked.")
+    return named.name
 
 
 def _twins(session: Session, opened: Opened) -> tuple[str, ...]:
@@ -192,30 +240,41 @@ def _differs(table: Table) -> FileError:
     )
 
 
-def _fresh_of_lines(
-    session: Session, table: Table, found: list[dict[str, Any]]
-) -> tuple[list[dict[str, Any]], set[str]]:
-    """Return the rows of lines that are not here, and the ids of those that are; a row that is here must say the same."""
+def _add_lines(
+    session: Session, table: Table, found: list[dict[str, Any]], said: Said, job_id: str, everything: Mapping[str, Said]
+) -> tuple[int, int]:
+    """Add the rows of lines that are not here; a row that is must say the same.  Returns how many are new, and how many disagree."""
     here = set(session.scalars(select(table.c.id))).intersection(row["id"] for row in found)
-    both = [row for row in found if row["id"] in here]
+    stored = everything.get(table.name, PLAIN)
+    both = {row["id"]: row for row in found if row["id"] in here}
     for at in range(0, len(both), _BATCH):
-        part = {row["id"]: row for row in both[at : at + _BATCH]}
-        if any(part[row["id"]] != row for row in rows_where(session, table, table.c.id.in_(part))):
-            raise _differs(table)
-    return [row for row in found if row["id"] not in here], here
+        part = dict(islice(both.items(), at, at + _BATCH))
+        raw = select(table.c.id, table.c.replaces_id).where(table.c.id.in_(part))
+        replaced = {row["id"]: stored.of(dict(row)) for row in session.execute(raw).mappings()}
+        for row in rows_where(session, table, table.c.id.in_(part), said=everything):
+            mine = part[row["id"]]
+            if mine | {"replaces_id": ""} != row | {"replaces_id": ""} or said.of(mine) != replaced[row["id"]]:
+                raise _differs(table)
+    fresh = [row for row in found if row["id"] not in here]
+    if not fresh:
+        return 0, 0
+    rivals.add_line(session, table, fresh, said, here)
+    lines_here = {row["line_id"] for row in fresh} if table.name in _SHARED else set()
+    where = table.c.line_id.in_(lines_here) if table.name in _SHARED else of_job(table, job_id)
+    return len(fresh), rivals.join(session, table, where)
 
 
-def _joins(opened: Opened) -> dict[str, set[str]]:
-    """Return what each joined row of the package truly replaces."""
-    found: dict[str, set[str]] = {}
-    tables_of: dict[str, str] = {}
-    for row in opened.rows(JOINED):
-        found.setdefault(row["row_id"], set()).add(row["said_replaces_id"])
-        tables_of[row["row_id"]] = row["table_name"]
-    for row_id, ends in found.items():
-        if row_id != rivals.joined_id(tables_of[row_id], sorted(ends)):
-            raise FileError("A row that joins two corrections does not name them. Nothing was unpacked.")
-    return found
+def _joined_of(opened: Opened, said: dict[str, Said]) -> dict[str, str]:
+    """Return by the id of each joined row of a package of form 1 the row whose value it has."""
+    names: dict[str, str] = {}
+    for name, of_table in said.items():
+        ends = {end for of_one in of_table.joined.values() for end in of_one}
+        rows = {row["id"]: row for row in opened.rows(name) if row["id"] in ends} if ends else {}
+        for row_id, of_one in of_table.joined.items():
+            if not of_one or of_one - rows.keys() or row_id != rivals.joined_id(name, sorted(of_one)):
+                raise FileError("A row that joins two corrections does not name them. Nothing was unpacked.")
+        names |= rivals.stands_for(of_table, rows)
+    return names
 
 
 def _add_devices(session: Session, opened: Opened) -> None:
@@ -334,5 +393,5 @@ def _tell_book(session: Session, opened: Opened, made: Unpacked, bases: list[str
     chains = {part.device: [part.lines, part.sealed, part.last_hash] for part in opened.package.chains}
     write_entry(
         session, now_s, "unpacked", made.words, None, "machine", packed_job=made.job, made_s=opened.package.made_s,
-        version=opened.package.version, rows=made.rows, files=made.files, bases=bases, chains=chains,
+        version=opened.package.version, sha256=opened.package.sha256, rows=made.rows, files=made.files, bases=bases, chains=chains,
     )  # fmt: skip

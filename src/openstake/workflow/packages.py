@@ -41,7 +41,7 @@ def package_in_words(made: Package) -> str:
     size = f" ({sum(file.bytes for file in made.files) / 1e6:.1f} MB)" if made.files else ""
     return (
         f"{made.name}: {counted(made.rows, 'row')}, {counted(len(made.files), 'file')}{size}, "
-        f"{counted(lines, 'line')} of the Book{beside}."
+        f"{counted(lines, 'line')} of the Book{beside}. Seal {made.seal}: read it out to whoever unpacks."
     )
 
 

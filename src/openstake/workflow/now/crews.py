@@ -14,6 +14,7 @@ from openstake.core.judge.finding import Finding
 from openstake.core.units import text_from_metres
 from openstake.store.models import Base, HeightReading, Mark, Occupation, Rival, Shot
 from openstake.store.package import of_job
+from openstake.store.rivals import made_s
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.labels import labels_of
 
@@ -54,7 +55,9 @@ def crews_of(session: Session, job_id: str) -> list[CrewsDiffer]:
     for rival in session.scalars(select(Rival).where(Rival.joined)):
         ends.setdefault(rival.table, {}).setdefault(rival.row_id, []).append(rival.said_replaces_id)
     found = []
-    for name, joined in sorted(ends.items()):
+    for name, of_table in sorted(ends.items()):
+        # One that stands for a single row ends a line that an old version left in disorder.
+        joined = {row_id: rows for row_id, rows in of_table.items() if len(rows) > 1}
         table = Base.metadata.tables[name]
         replaced = select(table.c.replaces_id).where(table.c.replaces_id.is_not(None))
         waits = of_job(table, job_id) & table.c.id.in_(joined) & table.c.id.not_in(replaced)
@@ -111,20 +114,16 @@ def _bases(session: Session, rows: Collection[dict[str, Any]]) -> dict[str, str]
 
 def _differ(job: JobNow, table: Table, row_id: str, rows: list[dict[str, Any]], of: Mapping[str, str]) -> CrewsDiffer:
     # What was written last is used.
-    rows.sort(key=lambda row: (_at_s(row), row["id"]), reverse=True)
+    rows.sort(key=lambda row: (made_s(row), row["id"]), reverse=True)
     different = [
         item.name for item in table.columns
         if item.name not in _NO_VALUE and len({str(row[item.name]) for row in rows}) > 1
     ]  # fmt: skip
-    values = [CrewsValue(row["id"], _words(job, row, different), _at_s(row), row.get("reason", "")) for row in rows]
+    values = [CrewsValue(row["id"], _words(job, row, different), made_s(row), row.get("reason", "")) for row in rows]
     what = _what(table.name, rows[0], of.get(rows[0]["id"], ""))
     said = tuple(value.words for value in values)
     subject = rows[0].get("subject", "")
     return CrewsDiffer(row_id, table.name, what, values, judge_crews(table.name, what, said, said[0], subject))
-
-
-def _at_s(row: dict[str, Any]) -> float:
-    return float(row.get("created_s", row.get("started_s", 0.0)))
 
 
 def _what(table: str, row: dict[str, Any], of: str) -> str:
