@@ -13,6 +13,7 @@ import pytest
 from openstake.store.backup import back_up
 from tests import processes
 from tests.api.test_points import PNG
+from tests.pictures import pixels_of
 
 ALDER = "Alder Ford Footbridge"
 BERLIN = ZoneInfo("Europe/Berlin")
@@ -47,7 +48,7 @@ def test_the_crew_adds_notes_weather_people_and_photos(alder):
         "Photo fence.png attached to the Book.", "On site: A. B., C. D.", "Weather: overcast, rain, 8 °C.", "Fence moved. ab.",
     ]  # fmt: skip
     assert {line["side"] for line in written} == {"crew"}
-    assert crew.file(f"/jobs/{job}/photos/{written[0]['photo_id']}") == PNG
+    assert pixels_of(crew.file(f"/jobs/{job}/photos/{written[0]['photo_id']}")).tolist() == pixels_of(PNG).tolist()
     for path, wish, field in (
         ("notes", {"words": " "}, "words"), ("weather", {"sky": "hail"}, "sky"), ("weather", {}, "sky"),
         ("weather", {"sky": "clear", "degrees": "300"}, "degrees"), ("weather", {"sky": "clear", "degrees": "nan"}, "degrees"), ("people", {"names": ["", " "]}, "names"),

@@ -5,6 +5,7 @@ import pytest
 from openstake.core.units import metres_from_text
 from tests.conftest import as_file
 from tests.filled import Filling
+from tests.pictures import pixels_of
 
 PNG = (
     b"\x89PNG\r\n\x1a\n\x00\x00\x00\rIHDR\x00\x00\x00\x01\x00\x00\x00\x01\x08\x06\x00\x00\x00\x1f\x15\xc4\x89"
@@ -113,7 +114,7 @@ def test_a_photo_belongs_to_its_point_and_garbage_is_none(shared_program, job):
 
     kept = named(crew, job, "P7")["photos"]
     assert [item["name"] for item in kept] == ["hedge.png"]
-    assert crew.file(f"/jobs/{job}/photos/{kept[0]['id']}") == PNG
+    assert pixels_of(crew.file(f"/jobs/{job}/photos/{kept[0]['id']}")).tolist() == pixels_of(PNG).tolist()
 
 
 def test_a_corrected_base_height_moves_every_point_and_says_so(shared_program, job):

@@ -46,7 +46,7 @@ from openstake.wire.nmea.sky import SkyReader
 from openstake.wire.nmea.summary import LogSummary
 from openstake.wire.ntrip.http import ChunkReader, parse_reply, parse_request
 from openstake.wire.ntrip.sourcetable import read_table
-from openstake.wire.pictures import picture_of
+from openstake.wire.pictures import written_anew
 from openstake.wire.place import place_from_text
 from openstake.wire.profile import read_profile, write_profile
 from openstake.wire.rinex.from_msm import MsmEpochs
@@ -253,7 +253,7 @@ def typed(data: bytes) -> None:
 
 
 def picture(data: bytes) -> None:
-    picture_of(data, "photo")
+    written_anew(data, "photo")
 
 
 def solution(data: bytes) -> None:

@@ -21,6 +21,7 @@ from openstake.store.passwords import keep_passwords, passwords_of
 from openstake.workflow.now.job import TRAINING_GRID
 from tests import processes
 from tests.conftest import Crew
+from tests.pictures import picture
 
 
 def test_a_second_process_on_a_folder_is_told_who_holds_it(tmp_path):
@@ -156,9 +157,8 @@ def test_a_program_on_a_disk_that_fills_says_so_at_every_door(tmp_path):
             while True:
                 filler.write(b"x" * 4096)
         statuses = set()
-        png = b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR\0\0\1\0\0\0\1\0\x08\2\0\0\0crc!" + bytes(200_000) + b"\0\0\0\0IEND"
         for n in range(30):
-            answer = crew._client.post(f"/api/jobs/{job}/base/photo", data=png + bytes([n]), content_type="application/octet-stream", base_url="http://127.0.0.1:8420")  # fmt: skip
+            answer = crew._client.post(f"/api/jobs/{job}/base/photo", data=picture(side=260, seed=n), content_type="application/octet-stream", base_url="http://127.0.0.1:8420")  # fmt: skip
             answer2 = crew._client.post(f"/api/jobs/{job}/base/readings", json={"reading": f"1.{500 + n} m", "feature": "bottom"}, base_url="http://127.0.0.1:8420")  # fmt: skip
             statuses |= {answer.status_code, answer2.status_code}
         assert 507 in statuses and statuses <= {200, 507}

@@ -18,18 +18,18 @@ from sqlalchemy import select
 from openstake.app import build
 from openstake.core.errors import FileError
 from openstake.store.book import verify
-from openstake.store.models import BenchTest, CheckSettingsRow, Listening, Mark, Occupation, new_id
+from openstake.store.models import BenchTest, BookEntry, CheckSettingsRow, Listening, Mark, Occupation, new_id
 from openstake.store.package import MANIFEST, schema
 from openstake.workflow.packages import read_package, write_package
 from tests.conftest import Crew, as_file
 from tests.filled import Filling
+from tests.pictures import picture
 from tests.store.test_store import broken
 
 SCHEMA = Path(__file__).parents[2] / "docs" / "package.schema.json"
+ALDER = "Alder Ford Footbridge"
 OLD = Path(__file__).parents[1] / "data" / "packages"
-PNG = bytes.fromhex(
-    "89504e470d0a1a0a0000000d49484452000000010000000108060000001f15c4890000000d49444154789c6360000000000500010d0a2db40000000049454e44ae426082"
-)
+PNG = picture()
 
 
 @pytest.fixture
@@ -513,6 +513,25 @@ def by(change):
     return lambda source, out: rewritten(source, out, change)
 
 
+def twice(source, out, table, **other):
+    """Write a row of a table a second time, with other values in it."""
+
+    def change(name, content):
+        if name == MANIFEST:
+            document = json.loads(content)
+            document["tables"][table] += 1
+            return json.dumps(document).encode()
+        if name != f"tables/{table}.jsonl":
+            return content
+        first, *rest = content.splitlines()
+        row = json.loads(first)
+        made = [row | ({"name": "Caf\u00e9"} if other else {}), row | other]
+        return b"\n".join([*(json.dumps(item).encode() for item in made), *rest]) + b"\n"
+
+    return rewritten(source, out, change)
+
+
+STRANGE = "5b0f5a0e-0000-4000-8000-00000000000f"
 HOSTILE = {
     "garbage": (lambda source, out: (out.write_bytes(b"GARBAGE" * 99), out)[1], "cannot be read as a ZIP"),
     "cut off": (lambda source, out: (out.write_bytes(source.read_bytes()[:-400]), out)[1], "cannot be read as a ZIP"),
@@ -532,24 +551,45 @@ HOSTILE = {
         lambda source, out: rewritten(source, out, in_manifest(hashes={"mark": "0" * 64}), careful=False), "not the SHA-256 of every table",
     ),
     "form in words": (by(in_manifest(form="1")), "does not say what is in this package"),
-    "unknown table": (by(in_manifest(tables={"users": 1})), "not known here: users"),
+    "unknown table": (by(in_manifest(tables={"users": 1})), "not known here: 'users'"),
     "counts differ": (by(in_manifest(tables={"job": 1})), "rows, not the 0"),
     "unknown column": (by(in_table("mark", lambda row: row.update(price=1))), "not as this version has it: price"),
     "missing column": (by(in_table("mark", lambda row: row.pop("name"))), "not as this version has it: name"),
     "wrong kind": (by(in_table("mark", lambda row: row.update(sigma_horizontal_m="much"))), "not what belongs there"),
     "not finite": (by(in_table("mark", lambda row: row.update(sigma_horizontal_m=float("nan")))), "not what belongs there"),
-    "another job's row": (by(in_table("mark", lambda row: row.update(job_id="other"))), "of another job"),
-    "a name of nothing": (by(in_table("job_settings", lambda row: row.update(geoid_id="none"))), "not in this package"),
+    "another job's row": (by(in_table("mark", lambda row: row.update(job_id=STRANGE))), "of another job"),
+    "a name of nothing": (by(in_table("job_settings", lambda row: row.update(geoid_id=STRANGE))), "not in this package"),
     "line changed": (by(in_table("book", lambda row: row.update(text=row["text"].replace("e", "o")))), "broken at line"),
     "line moved": (by(in_table("book", lambda row: row.update(previous_hash="0" * 63 + "1"))), "broken at line"),
     "a stream of another job": (lambda source, out: with_file(source, out, "raw/another-base-001.raw", b"x"), "a file of no row"),
     "a photo of another": (lambda source, out: with_file(source, out, "photos/another.png", b"x"), "a file of no row"),
     "a file elsewhere": (lambda source, out: with_file(source, out, "backups/a", b"x"), "holds no file like"),
-    "a row in place of none": (by(in_table("mark", lambda row: row.update(replaces_id="elsewhere"))), "is not in this package"),
-    "a grid outside": (by(in_table("geoid_grid", lambda row: row.update(file="../../secret", training_only=False))), "outside the data folder"),
+    "a row in place of none": (by(in_table("mark", lambda row: row.update(replaces_id=STRANGE))), "is not in this package"),
+    "a stream outside": (by(in_table("reference", lambda row: row.update(raw_file="../../secret"))), "outside the data folder"),
     "gear is no JSON": (by(in_table("gear", lambda row: row.update(data="{"))), "cannot be read"),
     "profile is no profile": (by(in_table("profile", lambda row: row.update(data="GARBAGE"))), "cannot be read"),
     "frame is no JSON": (by(in_table("job_settings", lambda row: row.update(frame="{"))), "cannot be read"),
+    "before all time": (by(in_table("mark", lambda row: row.update(created_s=-9e18))), "Row 1 of mark: created_s is from 0 to 1e+11"),
+    "after all time": (by(in_table("shot", lambda row: row.update(started_s=9e17))), "Row 1 of shot: started_s"),
+    "2^62": (by(in_table("shot_epoch", lambda row: row.update(quality=1 << 62))), "of shot_epoch: quality is from 0 to 1e+08"),
+    "a point outside the world": (by(in_table("mark", lambda row: row.update(east_m=9e17))), "Row 1 of mark: east_m is from"),
+    "no name": (by(in_table("mark", lambda row: row.update(name="  "))), "Row 1 of mark: name is not empty"),
+    "a name turned around": (by(in_table("mark", lambda row: row.update(name="CS\u202e2"))), "holds the character U+202E"),
+    "a name with nothing in it": (by(in_table("mark", lambda row: row.update(name="CS2\u200b"))), "characters that are not seen"),
+    "a key twice": (by(lambda name, content: content.replace(b'"name":', b'"name":"x","name":', 1) if name == "tables/mark.jsonl" else content), "names name twice"),
+    "a row twice": (lambda source, out: twice(source, out, "mark"), "id is that of another row as well"),
+    "twins": (lambda source, out: twice(source, out, "mark", id=STRANGE, name="Cafe\u0301"), "looks like another one"),
+    "a kind of nothing": (by(in_table("height_reading", lambda row: row.update(subject="moon"))), "subject is one of: base, rover; it is 'moon'"),
+    "a unit of nothing": (by(in_table("job_settings", lambda row: row.update(length_unit="ell"))), "length_unit is one of: m, ft, sft"),
+    "set-up without anything": (by(in_table("setup", lambda row: row.update(data="[]"))), "of setup: data cannot be read"),
+    "set-up of other kinds": (by(in_table("setup", lambda row: row.update(data='{"station_id":"x"}'))), "of setup: data cannot be read: station_id"),
+    "settings out of range": (by(in_table("job_settings", lambda row: row.update(frame='{"system":{}}'))), "of job_settings: frame cannot be read"),
+    "a profile under another name": (by(in_table("profile", lambda row: row.update(name="Other"))), "its name or role is another than its row's"),
+    "what rests on no list": (by(in_table("shot", lambda row: row.update(rests_on='{"a":1}'))), "of shot: rests_on cannot be read"),
+    "no UUID": (by(in_table("mark", lambda row: row.update(id="M0"))), "id is a UUID; it is 'M0'"),
+    "a version in words": (by(in_manifest(version="<b>1</b>")), "its version is none"),
+    "a job in words": (by(in_manifest(job="../..")), "has no UUID"),
+    "tables no list": (by(in_manifest(tables=[])), "does not say what is in this package"),
     "time zone of nowhere": (by(in_table("job_settings", lambda row: row.update(time_zone="No/Where"))), "cannot be read"),
 }  # fmt: skip
 
@@ -561,7 +601,7 @@ def sound(demo_folder, tmp_path_factory):
     shutil.copytree(demo_folder, folder / "here")
     here, there = (build(folder / name, practice=False, demo=False, web_dir=None) for name in ("here", "there"))
     crew = Crew(here)
-    yield packed(crew, crew.job(), folder / "sound.zip"), Crew(there), folder
+    yield packed(crew, crew.job(ALDER), folder / "sound.zip"), Crew(there), folder
     here.close()
     there.close()
 
@@ -585,6 +625,29 @@ def test_what_is_no_package_is_refused_and_nothing_stays(sound, name):
     assert {
         path for path in folder.rglob("*") if path.suffix not in (".zip", ".copy") and "openstake.db" not in path.name
     } == before
+
+
+def test_a_northing_that_somebody_moved_shows_in_the_seal_that_both_read_out(sound, places, tmp_path):
+    """Whoever writes the hashes anew as well makes another seal: 64 bits of SHA-256 (FIPS 180-4) that the packer reads out."""
+    source, _, _ = sound
+    moved = rewritten(
+        source, tmp_path / "moved.zip", in_table("mark", lambda row: row.update(north_m=row["north_m"] + 1.0))
+    )
+    with zipfile.ZipFile(source) as archive:
+        digest = hashlib.sha256(archive.read(MANIFEST)).hexdigest().upper()
+    seal = " ".join(digest[at : at + 4] for at in (0, 4, 8, 12))
+    honest, other = unpacked(places("honest"), source), unpacked(places("other"), moved)
+    assert f"Seal {seal}:" in honest.words and "Who packed it, this does not prove" in honest.words
+    assert seal not in other.words and honest.seal == seal != other.seal
+
+
+def test_what_a_manifest_calls_a_job_is_nobodys_word(sound, places, tmp_path):
+    source, _, _ = sound
+    office = places("office")
+    made = unpacked(office, rewritten(source, tmp_path / "named.zip", in_manifest(name="Owned by <script>")))
+    assert made.name == ALDER
+    with office.program.context.database.read() as session:
+        assert "Owned" not in " ".join(session.scalars(select(BookEntry.text)))
 
 
 def test_a_row_that_was_changed_by_other_means_joins_nothing(sound, tmp_path, places):
@@ -617,13 +680,13 @@ def test_a_package_that_is_sent_to_the_page_is_unpacked_there(sound, places):
     work = office.upload("/packages", source.read_bytes())
     while work["state"] == "running":
         work = office.get(f"/works/{work['id']}")
-    assert work["state"] == "done" and work["job"] == office.job()
+    assert work["state"] == "done" and work["job"] == office.job(ALDER)
     work = office.upload("/packages", b"GARBAGE")
     while work["state"] == "running":
         work = office.get(f"/works/{work['id']}")
     assert (work["state"], work["words"]) == ("failed", "This is no package: it cannot be read as a ZIP file.")
 
-    work = office.post(f"/jobs/{office.job()}/packages")
+    work = office.post(f"/jobs/{office.job(ALDER)}/packages")
     while work["state"] == "running":
         work = office.get(f"/works/{work['id']}")
     content = office.file(work["path"].removeprefix("/api"))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import unicodedata
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import MISSING, Field, dataclass, field, fields, is_dataclass
 from functools import cache
@@ -198,6 +199,23 @@ def _angle_value(text: str, axis: str, at: str) -> float:
         raise
 
 
+# What no line of text holds: what ends a line, steers a terminal, or makes a name read otherwise than it is written (Unicode 9.0, UAX 9).
+NOT_ON_A_LINE = re.compile("[\x00-\x1f\x7f-\x9f\u2028\u2029\u200b\u2060\ufeff\u202a-\u202e\u2066-\u2069]")
+
+
+def one_line(text: str, label: str, field: str) -> str:
+    """Return a text of one line without the blanks around it, composed (NFC): what looks alike is alike.
+
+    InputError where it holds what no line holds.
+    """
+    found = unicodedata.normalize("NFC", text.strip())
+    if NOT_ON_A_LINE.search(found):
+        raise InputError(
+            f"{label} holds a line break or a character that is not seen. Type it on one line.", field=field
+        )
+    return found
+
+
 def _text_value(item: Field[Any], value: Any, at: str) -> str:
     label = item.metadata["label"]
     if not isinstance(value, str):
@@ -205,8 +223,8 @@ def _text_value(item: Field[Any], value: Any, at: str) -> str:
     text = value.strip()
     if len(text) > 2000:
         raise InputError(f"{label} is longer than 2000 letters.", field=at)
-    if item.metadata["kind"] == "text" and re.search(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]", text):
-        raise InputError(f"{label} holds a line break or a control character. Type it on one line.", field=at)
+    if item.metadata["kind"] == "text":
+        text = one_line(text, label, at)
     return _choice(text, item, at) if item.metadata["kind"] == "choice" else text
 
 

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.constants import DAY_S
-from openstake.core.describe import described
+from openstake.core.describe import described, one_line
 from openstake.core.errors import InputError
 from openstake.core.evidence import Epoch, Status
 from openstake.core.limits import LEAST_GAP_S, LONGEST_SHOT_S, NAME_LENGTH, OLD_AGE_S
@@ -226,10 +226,10 @@ def next_name(name: str, is_taken: Callable[[str], bool]) -> str:
 
 def checked_name(name: str, field: str = "name") -> str:
     """Return a point's name without the blanks around it; InputError where it is none."""
-    text = name.strip()
+    text = one_line(name, "A name", field)
     if not text:
         raise InputError("A point has a name.", field=field)
-    if len(text) > NAME_LENGTH or re.search(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]", text):
+    if len(text) > NAME_LENGTH:
         raise InputError(f"A name is one line of at most {NAME_LENGTH} letters.", field=field)
     return text
 

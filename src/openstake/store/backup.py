@@ -27,6 +27,7 @@ from openstake.store.book import begin_chain, verify
 from openstake.store.database import NAME, Database, ReadOnly
 from openstake.store.private import CERTIFICATES
 from openstake.wire.jsontext import JsonError, read_json
+from openstake.wire.pictures import kind_of
 
 MANIFEST = "backup.json"
 FOLDER = "backups"
@@ -206,6 +207,8 @@ def _hold_against(folder: Path, backup: Backup) -> None:
             raise FileError(f"{folder} lacks {file.path}: the backup is not whole.")
         if path.stat().st_size != file.bytes or _sha256(path) != file.sha256:
             raise FileError(f"{file.path} in {folder} is not what was backed up: the backup is damaged.")
+        if Path(file.path).parts[0] == "photos":
+            kind_of(path.read_bytes(), file.path)
 
 
 def restore(source: Path, new: Path, now_s: float) -> Backup:

@@ -37,6 +37,7 @@ from openstake.store.models import (
     SealedLine,
 )
 from openstake.store.rivals import PLAIN, Said, aliases, renaming, said_by, said_in
+from openstake.store.rowdoor import checked_manifest, shown
 from openstake.wire.address import holds_password
 from openstake.wire.jsontext import JsonError, read_json
 
@@ -387,15 +388,15 @@ class Opened:
             kind = stat.S_IFMT(info.external_attr >> 16)
             if path.is_absolute() or ".." in path.parts or "\\" in info.filename or ":" in info.filename:
                 raise FileError(
-                    f"This package names a file outside itself: {info.filename[:80]}. Nothing was unpacked."
+                    f"This package names a file outside itself: {shown(info.filename)}. Nothing was unpacked."
                 )
             if kind not in (0, stat.S_IFREG) or info.is_dir():
-                raise FileError(f"This package holds a link or a folder, {info.filename[:80]}. Nothing was unpacked.")
+                raise FileError(f"This package holds a link or a folder, {shown(info.filename)}. Nothing was unpacked.")
             if info.flag_bits & 1 or info.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
-                raise FileError(f"{info.filename[:80]} is encrypted, or compressed in a way that is not read here.")
+                raise FileError(f"{shown(info.filename)} is encrypted, or compressed in a way that is not read here.")
             if info.file_size > max(_SMALL, _MOST_RATIO * info.compress_size):
                 raise FileError(
-                    f"{info.filename[:80]} would grow from {info.compress_size} to {info.file_size} bytes; nothing of a job is like that. Nothing was unpacked."
+                    f"{shown(info.filename)} would grow from {info.compress_size} to {info.file_size} bytes; nothing of a job is like that. Nothing was unpacked."
                 )
         if len({info.filename for info in members}) != len(members):
             raise FileError("This package names one file twice. Nothing was unpacked.")
@@ -429,11 +430,11 @@ class Opened:
             )  # fmt: skip
             _check_types(found)
         except (JsonError, ValueError, KeyError, TypeError) as error:
-            raise FileError(f"{MANIFEST} does not say what is in this package: {str(error)[:120]}.") from None
+            raise FileError(f"{MANIFEST} does not say what is in this package: {shown(str(error))[1:-1]}.") from None
         unknown = sorted(set(found.tables) - set(tables()))
         if unknown:
             raise FileError(
-                f"This package holds a table that is not known here: {unknown[0][:40]}. Nothing was unpacked."
+                f"This package holds a table that is not known here: {shown(unknown[0])}. Nothing was unpacked."
             )
         return found
 
@@ -450,9 +451,9 @@ class Opened:
         for file in self.package.files:
             folder = PurePosixPath(file.path).parts
             if len(folder) != 2 or folder[0] not in ("raw", "photos", "geoid"):
-                raise FileError(f"A package holds no file like {file.path[:80]}. Nothing was unpacked.")
+                raise FileError(f"A package holds no file like {shown(file.path)}. Nothing was unpacked.")
             if self._names[f"files/{file.path}"].file_size != file.bytes:
-                raise FileError(f"{file.path[:80]} has not the length that {MANIFEST} says.")
+                raise FileError(f"{shown(file.path)} has not the length that {MANIFEST} says.")
 
     def _parts(self, name: str) -> Iterator[bytes]:
         """Yield a member piece by piece; never more of it than it said."""
@@ -475,7 +476,7 @@ class Opened:
                 found.update(part)
                 out.write(part)
         if found.hexdigest() != kept.sha256:
-            raise FileError(f"{kept.path[:80]} is not what was packed: its SHA-256 differs.")
+            raise FileError(f"{shown(kept.path)} is not what was packed: its SHA-256 differs.")
 
     def rows(self, name: str) -> Iterator[dict[str, Any]]:
         """Yield the rows of a table, each with the columns and types that it has here."""
@@ -535,6 +536,9 @@ def _check_types(found: Package) -> None:
         *(part.last_hash for part in found.chains),
     ]
     texts += [text for file in found.files for text in (file.path, file.sha256)]
+    if not isinstance(found.tables, dict) or not isinstance(found.hashes, dict):
+        raise ValueError("its tables are no list of counts and hashes")
+    texts += [*found.hashes.values()]
     counts = [*found.tables.values(), *(file.bytes for file in found.files)]
     counts += [count for part in found.chains for count in (part.lines, part.sealed)]
     numbers = [float(part.created_s) for part in found.chains]
@@ -544,14 +548,25 @@ def _check_types(found: Package) -> None:
         raise ValueError("a text or a count is missing")
     if not all(0.0 <= number < 1e11 for number in (*numbers, found.made_s)):
         raise ValueError("a time is out of range")
+    devices = tuple(part.device for part in found.chains)
+    hashes = (
+        *found.hashes.values(),
+        *(file.sha256 for file in found.files),
+        *(part.last_hash for part in found.chains),
+    )
+    if wrong := checked_manifest(found.version, found.job, devices, hashes):
+        raise ValueError(wrong)
 
 
 def _plain(line: bytes) -> Any:
-    """Read a row.  One without escapes, brackets or objects within it has nothing that the long way would find."""
+    """Read a row.  One without escapes, brackets, objects within it, or names twice has nothing that the long way would find."""
     if b"\\" in line or b"[" in line or b"\x7f" in line or line.count(b"{") != 1 or not line.isascii():
         return read_json(line)
     try:
-        return json.loads(line)
+        values = json.loads(line)
+        if isinstance(values, dict) and line.count(b'":') == len(values):
+            return values
+        return read_json(line)
     except (ValueError, RecursionError):
         return read_json(line)  # which says what is wrong with it
 
@@ -584,7 +599,7 @@ def _row(table: str, columns: Mapping[str, _Column], values: object, n: int) -> 
     """Return a row as the table has it; FileError where a column is unknown, missing or of another kind."""
     if not isinstance(values, dict) or values.keys() != columns.keys():
         odd = sorted(values.keys() ^ columns.keys())[0][:40] if isinstance(values, dict) else "no object"
-        raise FileError(f"Row {n} of {table} is not as this version has it: {odd}. Nothing was unpacked.")
+        raise FileError(f"Row {n} of {table} is not as this version has it: {shown(odd)[1:-1]}. Nothing was unpacked.")
     return {name: _value(table, name, column, values[name], n) for name, column in columns.items()}
 
 

@@ -33,7 +33,9 @@ from openstake.store.models import (
 )
 from openstake.store.package import LINKS, Opened, Tell, of_job, rows_where, tables
 from openstake.store.rivals import PLAIN, Said
+from openstake.store.rowdoor import RowDoor, shown
 from openstake.wire.jsontext import JsonError, read_json
+from openstake.wire.pictures import kind_of
 
 _BATCH = 500
 # Told of many jobs: a row of these may be here already by another job's package.
@@ -94,6 +96,7 @@ class _Ids:
     """The ids of a package by table, held against what its rows name: a package is closed."""
 
     def __init__(self, opened: Opened) -> None:
+        self.door = RowDoor()
         self._job = opened.package.job
         self._ids: dict[str, set[Any]] = {"device": {part.device for part in opened.package.chains}}
         self._named = {key.column.table.name for table in tables().values() for key in table.foreign_keys}
@@ -127,7 +130,7 @@ class _Ids:
             names = self._ids.get("photo file" if folder == "photos" else "geoid_grid file", ())
             named = name in names and name.startswith(kept.sha256)
         if not named:
-            raise FileError(f"{kept.path[:80]} is a file of no row in this package. Nothing was unpacked.")
+            raise FileError(f"{shown(kept.path)} is a file of no row in this package. Nothing was unpacked.")
 
 
 def unpack(session: Session, opened: Opened, data: Path, now_s: float, tell: Tell) -> Unpacked:
@@ -180,7 +183,8 @@ def unpack(session: Session, opened: Opened, data: Path, now_s: float, tell: Tel
 def _checked(opened: Opened, table: Table, ids: _Ids, said: Said, names: dict[str, str]) -> Iterator[dict[str, Any]]:
     """Yield the rows that people wrote, with other rows in place of the joined ones that they name."""
     rename = rivals.renaming(table, names)
-    for row in opened.rows(table.name):
+    for n, row in enumerate(opened.rows(table.name), 1):
+        ids.door.take(table, row, n)
         if row.get("id") in said.joined:
             continue
         row = rename(row)
@@ -365,6 +369,8 @@ def _put_files(opened: Opened, data: Path, tell: Any) -> int:
             tell(n)
             draft, target = aside / Path(kept.path).name, data / kept.path
             opened.file(kept, draft)
+            if kept.path.startswith("photos/"):
+                kind_of(draft.read_bytes(), kept.path)
             if target.exists():
                 longer, shorter = sorted((draft, target), key=lambda path: path.stat().st_size, reverse=True)
                 if not _begins(longer, shorter):

@@ -15,10 +15,10 @@ from openstake.store.models import Shot, new_id
 from openstake.store.package import Opened, Package, Tell, pack
 from openstake.store.unpack import Unpacked, unpack
 from openstake.workflow.chain import page as chain_page
+from openstake.workflow.columns import hold_texts
 from openstake.workflow.context import Context, file_name
 from openstake.workflow.now import points
 from openstake.workflow.now.job import job_of
-from openstake.workflow.now.kit import profile_of, profile_rows
 from openstake.workflow.work import Made, Work, tell, teller
 
 MEDIA_TYPE = "application/zip"
@@ -80,13 +80,12 @@ def read_package(context: Context, source: Path, told: Tell | None = None) -> Un
 
 def _read_whole(context: Context, session: Session, job_id: str) -> None:
     """Read the job as its front page does, its points and its kit, before it is kept: what no page could show is no job."""
+    hold_texts(session, job_id)
     try:
         chain_page.of_session(context, session, job_id)
         job = job_of(session, job_id)
         job.local_time(context.now(job_id))
         points.derive_all(session, job, session.scalars(select(Shot).where(Shot.job_id == job_id)).all())
-        for row in profile_rows(session):
-            profile_of(row)
     except OpenStakeError as error:
         raise FileError(f"The job of this package cannot be read: {error.sentence} Nothing was unpacked.") from None
     except (ArithmeticError, ValueError, LookupError, TypeError, AttributeError) as error:

@@ -9,11 +9,12 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from openstake.core.describe import one_line
 from openstake.core.errors import FileError, NotFoundError
 from openstake.core.limits import ShortText
 from openstake.store.book import write_entry
 from openstake.store.models import Photo, new_id
-from openstake.wire.pictures import picture_of
+from openstake.wire.pictures import kind_of, written_anew
 from openstake.workflow.context import Context
 from openstake.workflow.now.job import JobNow, job_of
 
@@ -39,14 +40,18 @@ class PhotoView:
 def keep_photo(
     context: Context, job_id: str, name: str, content: bytes, owner: Callable[[Session, JobNow, float], tuple[str, str]]
 ) -> None:
-    """Attach a photo (JPEG or PNG, at most 8 MB) to what `owner` names: its id, and what it is called in a sentence."""
+    """Attach a photo (JPEG, PNG, WebP or GIF, at most 8 MB) to what `owner` names: its id, and what it is called in a sentence.
+
+    Its pixels are kept, and nothing else that was in the file.
+    """
+    name = one_line(name, "A photo's name", "name") or "photo"
     if len(content) > _MOST_PHOTO_BYTES:
         raise FileError(f"The photo has {len(content) / 1e6:.1f} MB; at most {_MOST_PHOTO_BYTES >> 20} MB are taken.")
-    media_type, ending = picture_of(content, name)
+    content, kind = written_anew(content, name)
     digest = hashlib.sha256(content).hexdigest()
     folder = context.data_dir / "photos"
     folder.mkdir(parents=True, exist_ok=True)
-    path = folder / f"{digest}.{ending}"
+    path = folder / f"{digest}.{kind.ending}"
     if not path.exists():
         draft = path.with_suffix(f".{new_id()}.draft")
         try:
@@ -59,7 +64,7 @@ def keep_photo(
         job, now = job_of(session, job_id), context.now(job_id)
         owner_id, called = owner(session, job, now)
         row = Photo(
-            owner_id=owner_id, job_id=job_id, name=name[:200] or "photo", media_type=media_type, file=path.name, created_s=now
+            owner_id=owner_id, job_id=job_id, name=name[:200], media_type=kind.media_type, file=path.name, created_s=now
         )  # fmt: skip
         session.add(row)
         session.flush()
@@ -81,7 +86,7 @@ def photos_of(session: Session, owner_ids: Collection[str]) -> dict[str, list[Ph
 
 
 def photo_file(context: Context, job_id: str, photo_id: str) -> tuple[bytes, str]:
-    """Return a photo's bytes and media type."""
+    """Return a photo's bytes, and the media type that its decoder says: what its row says of it is nobody's word."""
     with context.database.read() as session:
         row = session.get(Photo, photo_id)
     if row is None or row.job_id != job_id:
@@ -89,4 +94,5 @@ def photo_file(context: Context, job_id: str, photo_id: str) -> tuple[bytes, str
     path = context.data_dir / "photos" / row.file
     if not path.is_file():
         raise FileError(f"The photo {row.name} has gone from the data folder.")
-    return path.read_bytes(), row.media_type
+    content = path.read_bytes()
+    return content, kind_of(content, row.name).media_type

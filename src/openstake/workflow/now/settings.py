@@ -30,7 +30,11 @@ class SettingsLine(Generic[T]):
     def read(self, session: Session, job_id: str) -> tuple[str | None, T]:
         """Return the id of the row in force and what it says; None and the usual settings where there is none."""
         row = session.scalars(lines.heads(self._model, self._model.job_id == job_id)).first()
-        return (None, self._cls()) if row is None else (row.id, typed(self._cls, json.loads(row.data), None))
+        return (None, self._cls()) if row is None else (row.id, self.of_text(row.data))
+
+    def of_text(self, data: str) -> T:
+        """Return settings as they are stored; InputError where they are none."""
+        return typed(self._cls, json.loads(data), None)
 
     def typed(self, values: Mapping[str, Any], unit: str | None) -> T:
         """Return settings as typed; InputError where they cannot be used."""

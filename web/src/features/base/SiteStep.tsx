@@ -39,7 +39,7 @@ export function SiteStep({ job, view }: { job: Schemas["JobView"]; view: Schemas
         ))}
       </ul>
       <div className="flex flex-wrap items-center gap-3">
-        <FileButton label="Photo of the set-up" accept="image/jpeg,image/png" disabled={photo.isPending} onFile={(file) => photo.mutate(file)}>
+        <FileButton label="Photo of the set-up" accept="image/jpeg,image/png,image/webp,image/gif" disabled={photo.isPending} onFile={(file) => photo.mutate(file)}>
           Attach a photo
         </FileButton>
         <Photos job={job} photos={view.photos} />

@@ -31,7 +31,7 @@ export function AddToBook({ job, weather }: { job: Schemas["JobView"]; weather: 
       <Button className={IN_A_ROW} aria-expanded={what === "people"} onClick={() => setWhat(what === "people" ? null : "people")}>
         <Users aria-hidden /> On site
       </Button>
-      <FileButton label="Photo for the Book" accept="image/jpeg,image/png" onFile={(file) => photo.mutate(file)} disabled={photo.isPending} large className={IN_A_ROW}>
+      <FileButton label="Photo for the Book" accept="image/jpeg,image/png,image/webp,image/gif" onFile={(file) => photo.mutate(file)} disabled={photo.isPending} large className={IN_A_ROW}>
         Photo
       </FileButton>
       <Button kind="primary" large className={IN_A_ROW} aria-expanded={what === "note"} onClick={() => setWhat(what === "note" ? null : "note")}>

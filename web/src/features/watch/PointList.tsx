@@ -100,7 +100,7 @@ function PointEditor({ job, point }: { job: Schemas["JobView"]; point: Schemas["
         <Button kind="danger" disabled={relabel.isPending} onClick={() => keep(!point.taken_out)}>
           {point.taken_out ? "Bring it back" : "Take it out"}
         </Button>
-        <FileButton label={`Photo of ${point.name}`} accept="image/jpeg,image/png" onFile={(file) => photo.mutate(file)} disabled={photo.isPending}>
+        <FileButton label={`Photo of ${point.name}`} accept="image/jpeg,image/png,image/webp,image/gif" onFile={(file) => photo.mutate(file)} disabled={photo.isPending}>
           Photo
         </FileButton>
         {point.photos.map((item) => (

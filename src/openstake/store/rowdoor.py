@@ -1,0 +1,181 @@
+"""What a value of a row may be, wherever it comes from: the door that forms have, for rows that come in a package.
+
+A column says by its name what it is: its unit ends the name.  What JSON a column holds is held against its dataclass where the
+dataclass is known (`workflow.packages`); this is what numbers, times, names, kinds and keys are.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from functools import cache
+from typing import Any
+
+from sqlalchemy import Boolean, Float, Integer, String, Table
+
+from openstake.core.describe import NOT_ON_A_LINE
+from openstake.core.errors import FileError
+from openstake.core.kit.gear import GEAR, METHODS
+from openstake.core.kit.profile import ROLES
+from openstake.core.limits import HIGHEST_ANTENNA_M, LARGEST_STATION_ID, LONGEST_MEASURE_M
+from openstake.core.mark import HEIGHT_KINDS
+from openstake.wire.pictures import KINDS
+
+_UUID = re.compile(r"[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}")
+_HASH = re.compile(r"[0-9a-f]{64}")
+_DAY = re.compile(r"\d{4}-\d\d-\d\d")
+_VERSION = re.compile(r"\d{1,4}\.\d{1,4}\.\d{1,4}")
+
+# Of a number, by what its column's name is or ends with; the first that fits.  Metres, degrees, seconds as everywhere.
+_RANGES: tuple[tuple[str, float, float], ...] = (
+    (r"(created|started|ended|heard|host|initialised)_s", 0.0, 1e11),
+    (r"time_of_day_s", 0.0, 86_402.0),
+    (r"(seconds|age_s|span_s)", 0.0, 1e9),
+    (r"[xyz]_m", -1e8, 1e8),
+    (r"latitude_deg", -90.0, 90.0),
+    (r"\w+_deg", -360.0, 360.0),
+    (r"(arp_height|reading|rim_radius|from_above|to_above|antenna_height)_m", -HIGHEST_ANTENNA_M, 2 * HIGHEST_ANTENNA_M),
+    (r"(arp_to_apc|feature_to_arp)_m", -10.0, 10.0),
+    (r"measured_m", -LONGEST_MEASURE_M, LONGEST_MEASURE_M),
+    (r"(sigma|accuracy|tolerance)_\w+_m|sigma_\w+|sigma_m", 0.0, 1e7),
+    (r"(height_limit)_m", 0.0, 1.0),
+    (r"(\w+_)?(height|h|altitude|separation)_m", -20_000.0, 100_000.0),
+    (r"\w+_m", -1e8, 1e8),
+    (r"\w+_m2", -1e14, 1e14),
+    (r"station_id", -1, 16 * LARGEST_STATION_ID),
+    (r"(sequence|raw_offset)", 0, float(1 << 50)),
+    (r"(n|epochs|used|satellites|quality|version)", 0, 1e8),
+    (r"(pdop|hdop|vdop|effective_n)", 0.0, 1e9),
+)  # fmt: skip
+_UNITS = ("m", "ft", "sft")
+_CHOICES: Mapping[str, tuple[str, ...]] = {
+    "job_settings.length_unit": _UNITS, "height_reading.bare_unit": _UNITS,
+    "mark.height_kind": HEIGHT_KINDS,
+    "height_reading.subject": ("base", "rover"), "height_reading.moment": ("before", "after"),
+    "height_reading.method": tuple(METHODS),
+    "position_average.purpose": ("base", "mark"),
+    "position_average.lowest_status": ("none", "single", "dgps", "float", "fixed", "other"),
+    "position_average.refers_to": ("apc", "arp", "mark"), "listening.refers_to": ("apc", "arp", "mark"), "shot.refers_to": ("apc", "arp", "mark"),
+    "shot.kind": ("check", "quick", "topo", "control", "track"),
+    "reference.origin": ("decoded", "declared"),
+    "ground_measure.kind": ("slope", "horizontal", "levelled"),
+    "shot_series.kind": ("pole turn", "field test"),
+    "gear.kind": tuple(GEAR),
+    "profile.role": tuple(ROLES),
+    "photo.media_type": tuple(kind.media_type for kind in KINDS.values()),
+}  # fmt: skip
+# Texts that name something: never empty, and no two of a table that look alike are written differently.
+_NAMES = ("mark.name", "gear.name", "profile.name", "fit_mark.name", "point_label.name", "job_settings.name")
+_SHORT = 200  # a text that is declared shorter stands on one line
+
+
+@dataclass(frozen=True)
+class _Column:
+    """What a value of a column must be, in words and as a test."""
+
+    name: str
+    words: str
+    is_sound: Callable[[Any], bool]
+
+
+@cache
+def _columns(table: Table) -> tuple[_Column, ...]:
+    found = []
+    for item in table.columns:
+        key = f"{table.name}.{item.name}"
+        if key in _CHOICES:
+            found.append(_Column(item.name, f"is one of: {', '.join(_CHOICES[key])}", _one_of(_CHOICES[key])))
+        elif isinstance(item.type, Boolean):
+            continue
+        elif isinstance(item.type, Float | Integer):
+            least, most = _range_of(item.name)
+            found.append(_Column(item.name, f"is from {least:g} to {most:g}", _within(least, most)))
+        elif isinstance(item.type, String):
+            found += _text_columns(key, item.name, item.type.length or 0)
+    return tuple(found)
+
+
+def _range_of(name: str) -> tuple[float, float]:
+    for pattern, least, most in _RANGES:
+        if re.fullmatch(pattern, name):
+            return least, most
+    raise KeyError(f"{name} has no range: give it one in rowdoor.py")
+
+
+def _text_columns(key: str, name: str, longest: int) -> list[_Column]:
+    if name == "id" or name.endswith("_id"):
+        return [_Column(name, "is a UUID", lambda value: bool(_UUID.fullmatch(value)))]
+    if name in ("hash", "previous_hash"):
+        return [_Column(name, "is a SHA-256", lambda value: bool(_HASH.fullmatch(value)))]
+    if name in ("day", "date"):
+        return [_Column(name, "is a day", lambda value: value == "" or bool(_DAY.fullmatch(value)))]
+    found = []
+    if key in _NAMES:
+        found.append(_Column(name, "is not empty", lambda value: bool(value.strip())))
+    if 0 < longest <= _SHORT:
+        words = "stands on one line, without characters that are not seen"
+        found.append(_Column(name, words, lambda value: not NOT_ON_A_LINE.search(value)))
+    return found
+
+
+def _one_of(options: tuple[str, ...]) -> Callable[[Any], bool]:
+    return lambda value: value in options
+
+
+def _within(least: float, most: float) -> Callable[[Any], bool]:
+    return lambda value: least <= value <= most
+
+
+class RowDoor:
+    """Holds the rows of one package, table by table, as they come."""
+
+    def __init__(self) -> None:
+        self._keys: dict[str, set[tuple[Any, ...]]] = {}
+        self._names: dict[str, dict[str, str]] = {}
+
+    def take(self, table: Table, row: Mapping[str, Any], n: int) -> None:
+        """Refuse a row that no form would have made: FileError with its table, its number, and the field."""
+        for column in _columns(table):
+            value = row[column.name]
+            if value is not None and not column.is_sound(value):
+                raise refused(table.name, n, column.name, f"{column.words}; it is {shown(value)}")
+        key = tuple(row[item.name] for item in table.primary_key.columns)
+        keys = self._keys.setdefault(table.name, set())
+        if key in keys:
+            raise refused(table.name, n, table.primary_key.columns[0].name, "is that of another row as well")
+        keys.add(key)
+        self._take_name(table.name, row, n)
+        if table.name == "photo":
+            ending = next(kind.ending for kind in KINDS.values() if kind.media_type == row["media_type"])
+            if not re.fullmatch(rf"[0-9a-f]{{64}}\.{ending}", row["file"]):
+                raise refused(table.name, n, "file", f"is a SHA-256 and .{ending}; it is {shown(row['file'])}")
+
+    def _take_name(self, table: str, row: Mapping[str, Any], n: int) -> None:
+        if f"{table}.name" not in _NAMES:
+            return
+        name, names = row["name"], self._names.setdefault(table, {})
+        before = names.setdefault(unicodedata.normalize("NFC", name.strip()), name)
+        if before != name:
+            raise refused(table, n, "name", f"looks like another one and is written otherwise: {shown(name)}")
+
+
+def refused(table: str, n: int, field: str, why: str) -> FileError:
+    """Return why a row is not taken."""
+    return FileError(f"Row {n} of {table}: {field} {why}. Nothing was unpacked.")
+
+
+def shown(value: object) -> str:
+    """Return a value of somebody else's file in a sentence: short, and with nothing in it that steers a screen."""
+    text = repr(value) if not isinstance(value, str) else f"'{value[:80]}{'...' if len(value) > 80 else ''}'"
+    return "".join(letter if letter.isprintable() else "?" for letter in text)[:100]
+
+
+def checked_manifest(version: str, job: str, devices: tuple[str, ...], hashes: tuple[str, ...]) -> str:
+    """Return what is wrong with texts of a manifest that are shown, told to the Book or held against rows; empty where nothing is."""
+    if not _VERSION.fullmatch(version):
+        return "its version is none"
+    if not all(_UUID.fullmatch(text) for text in (job, *devices)):
+        return "a job or an installation has no UUID"
+    return "" if all(_HASH.fullmatch(text) for text in hashes) else "a SHA-256 is none"
