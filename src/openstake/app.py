@@ -24,6 +24,7 @@ from openstake.store.book import bases_from_elsewhere
 from openstake.store.database import Database
 from openstake.store.lock import FolderLock
 from openstake.store.models import Job
+from openstake.store.private import door_token, this_user_only
 from openstake.webserver import Lan, LanWish, WebServer, lan_sockets
 from openstake.workflow.access import Door
 from openstake.workflow.backups import make as make_backup
@@ -112,16 +113,21 @@ def log_to(folder: Path) -> None:
 
 
 def serve(
-    data_dir: Path, port: int, practice: bool, demo: bool, outside: Outside, on_ready: Callable[[int, Door | None], None],
-    lan: LanWish | None = None, first_passphrase: Callable[[], str | None] = lambda: None,
+    data_dir: Path, port: int, practice: bool, demo: bool, outside: Outside, on_ready: Callable[[int, Door | None, str], None],
+    open_door: bool, lan: LanWish | None = None, first_passphrase: Callable[[], str | None] = lambda: None,
 ) -> None:  # fmt: skip
-    """Run until SIGTERM or Ctrl-C; on the network too where that is asked for, with a passphrase asked for at the first start."""
+    """Run until SIGTERM or Ctrl-C; on the network too where that is asked for, with a passphrase asked for at the first start.
+
+    On this machine it answers this user alone, by what stands in the folder's `door-token`; with `open_door`, every user.
+    """
     # Before anything is resumed or written: who finds a port taken has changed nothing.
     listener = listening_socket(port, HOST.network)
     on_the_network = [] if lan is None else lan_sockets(lan)
+    this_user_only(data_dir)
     log_to(data_dir)
     program = build(data_dir, practice, demo, outside=outside)
     context = program.context
+    token = context.access.door_token = None if open_door else door_token(data_dir)
     server = WebServer(program.app, listener)
     beyond = None
     try:
@@ -138,7 +144,7 @@ def serve(
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda number, _: asked.append(number))
     server.begin("web server")
-    on_ready(listener.getsockname()[1], context.access.door)
+    on_ready(listener.getsockname()[1], context.access.door, token or "")
     make_backup(context)
     looked_s = HOST_CLOCK.monotonic()
     while not asked:

@@ -22,6 +22,7 @@ from openstake.api.doors import NETWORK_DOOR
 from openstake.core.errors import InputError
 from openstake.live.network import HOST, LOOPBACK
 from openstake.live.transport import listening_socket
+from openstake.reception import CountedConnection, Reception
 from openstake.workflow.access import Access, Door
 
 if TYPE_CHECKING:
@@ -53,10 +54,13 @@ class LanWish:
 
 
 class WebServer:
-    """A server in this process on a socket that is open already; it ends with the process."""
+    """A server in this process on a socket that is open already; it ends with the process.
 
-    def __init__(self, app: Callable[..., Iterable[bytes]], listener: socket.socket) -> None:
-        self._server = _OnSocket(listener, app)
+    `limited`: strangers reach it, and one address may hold so many of its connections and threads only.
+    """
+
+    def __init__(self, app: Callable[..., Iterable[bytes]], listener: socket.socket, limited: bool = False) -> None:
+        self._server = _OnSocket(listener, app, limited)
 
     def serve_tls(self, certificate: ServedCertificate) -> None:
         """Serve TLS and nothing else; called again, the next connections are shown another certificate."""
@@ -85,7 +89,7 @@ class Lan:
     ) -> None:
         self._access, self._data_dir, self._wish = access, data_dir, wish
         self._port = listeners[0].getsockname()[1]
-        self._servers = [WebServer(_over_the_network(app), listener) for listener in listeners]
+        self._servers = [WebServer(_over_the_network(app), listener, limited=True) for listener in listeners]
 
     def begin(self, now_s: float) -> None:
         """Open the door."""
@@ -140,7 +144,10 @@ def _over_the_network(app: Flask) -> Callable[..., Iterable[bytes]]:
 class _OnSocket(Server):
     """cheroot on a socket that is open already, its words in our log."""
 
-    def __init__(self, listener: socket.socket, app: Callable[..., Iterable[bytes]]) -> None:
+    ConnectionClass = CountedConnection
+    _connections: Any
+
+    def __init__(self, listener: socket.socket, app: Callable[..., Iterable[bytes]], limited: bool) -> None:
         super().__init__(
             listener.getsockname()[:2], app, numthreads=_THREADS, server_name="Open Stake", timeout=_SILENT_S,
             shutdown_timeout=1, request_queue_size=128, accepted_queue_size=_MOST_WAITING, accepted_queue_timeout=1,
@@ -148,7 +155,13 @@ class _OnSocket(Server):
         self._listener = listener
         self.software = "Open Stake"
         self.max_request_header_size = _MOST_HEADER_BYTES
-        self.keep_alive_conn_limit = _THREADS  # a phone that asks again need not shake hands again
+        self._limited = limited
+
+    def prepare(self) -> None:
+        """Make ready to serve."""
+        super().prepare()
+        self._connections.close()
+        self._connections = Reception(self, self._limited)
 
     def bind(self, family: int, type: int, proto: int = 0) -> socket.socket:
         self.socket = self._listener
@@ -164,7 +177,7 @@ class _OnSocket(Server):
 
 
 class _Tls(BuiltinSSLAdapter):
-    """TLS whose handshake is done by the thread that serves the connection: a client that says nothing keeps nobody waiting."""
+    """TLS whose handshake is done as its parts come: a client that says nothing keeps nobody waiting."""
 
     def wrap(self, sock: socket.socket) -> tuple[ssl.SSLSocket, dict[str, Any]]:
         wrapped = self.context.wrap_socket(sock, server_side=True, do_handshake_on_connect=False)

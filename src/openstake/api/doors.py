@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-import hmac
+import html
 import json
 import logging
 import math
@@ -32,13 +32,18 @@ from openstake.core.errors import (
     TooOftenError,
 )
 from openstake.store.database import of_request, storage_error_of
+from openstake.store.private import DOOR_TOKEN
 from openstake.wire.jsontext import JsonError, read_json
-from openstake.workflow.access import Access, Visitor
+from openstake.workflow.access import Access, Visitor, alike
 
 # How the listener on the network marks its requests in the WSGI environment; a header cannot say it (PEP 3333: those begin with HTTP_).
 NETWORK_DOOR = "openstake.network"
 # The prefix binds it to this host and to TLS (RFC 6265bis, 4.1.3.2).
 COOKIE = "__Host-openstake"
+DEVICE_COOKIE = "__Host-openstake-device"
+# What opens the door on this machine, in an address once and in a cookie after that; browsers keep cookies of all ports together.
+DOOR_QUERY, _DOOR_COOKIE = "door", "openstake-door-{port}"
+_DOOR_S = 400 * 24 * 3600
 CSRF_HEADER = "X-CSRF-Token"
 # The pages' files hold nothing of a job: what they show is asked of the API.
 _BEFORE_SIGN_IN = {"front_end", "api.sign_in"}
@@ -79,19 +84,54 @@ class JsonIn(flask.Request):
 
 
 def visitor_of(access: Access) -> Visitor | None:
-    """Return who asks: on the loopback the person at the machine, over the network whoever a cookie's session belongs to."""
+    """Return who asks: on the loopback the user whose program it is, over the network whoever a cookie's session belongs to."""
     if not _over_the_network():
-        return Visitor()
+        return Visitor() if access.is_owner(_given_at_the_door()) else None
     token = request.cookies.get(COOKIE, "")
     return access.visitor(token) if token else None
+
+
+def _given_at_the_door() -> str:
+    """Return what a request on this machine brings to open the door: a bearer token (RFC 6750), a cookie, or none."""
+    scheme, _, token = request.headers.get("Authorization", "").partition(" ")
+    return token.strip() if scheme.lower() == "bearer" else request.cookies.get(_door_cookie(), "")
+
+
+def _door_cookie() -> str:
+    return _DOOR_COOKIE.format(port=_port_of(request.host, 80) or 0)
+
+
+def _this_machines_door(access: Access) -> Response:
+    """Answer who asks for a page on this machine without what opens its door: let in by the address, or told where it stands."""
+    if access.is_owner(request.args.get(DOOR_QUERY, "")) and request.method == "GET":
+        response = Response(status=303, headers={"Location": "/"})
+        response.set_cookie(
+            _door_cookie(), access.door_token or "", max_age=_DOOR_S, path="/", httponly=True, samesite="Strict"
+        )
+    else:
+        response = Response(
+            _CLOSED.format(where=html.escape(str(access.folder / DOOR_TOKEN))), 401, mimetype="text/html"
+        )
+    response.headers["Cache-Control"] = "no-store"
+    return response
+
+
+_CLOSED = """<!doctype html>
+<html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>Open Stake</title>
+<style>body{{font:1.25rem/1.6 sans-serif;max-width:40rem;margin:3rem auto;padding:0 1rem}}code{{overflow-wrap:anywhere}}</style></head>
+<body><h1>Open Stake</h1>
+<p><strong>This program answers the user who started it.</strong></p>
+<p>Open the address that it printed when it started. What comes after <code>?door=</code> in it stands in the file
+<code>{where}</code>, which that user alone can read.</p></body></html>
+"""
 
 
 def keep_strangers_out(access: Access, visitor: Visitor | None) -> Response | None:
     """Refuse other hosts' names (DNS rebinding), other sites' requests (CSRF), who has not signed in, and bodies that are not JSON."""
     if not _is_ours(access):
         return problem(403, "Not from here", "This program does not answer under that name.")
-    if visitor is None and request.endpoint not in _BEFORE_SIGN_IN:
-        return problem(401, "Not signed in", "Sign in with the passphrase.")
+    if visitor is None and (closed := _closed_to_strangers(access)) is not None:
+        return closed
     if request.method in ("GET", "HEAD", "OPTIONS"):
         return None
     scheme = "https" if _over_the_network() else "http"
@@ -99,7 +139,7 @@ def keep_strangers_out(access: Access, visitor: Visitor | None) -> Response | No
     other = origin is not None and origin != f"{scheme}://{request.host}"
     if other or request.headers.get("Sec-Fetch-Site", "same-origin") not in ("same-origin", "none"):
         return problem(403, "Not from here", "The request comes from another site.")
-    if visitor is not None and not _same(request.headers.get(CSRF_HEADER, ""), visitor.csrf):
+    if visitor is not None and not alike(request.headers.get(CSRF_HEADER, ""), visitor.csrf):
         return problem(403, "Not from here", "The request carries no token of this session. Load the page again.")
     if not request.content_length or request.mimetype == "application/octet-stream":
         return None  # a file; no page of another site can send this type without being asked first
@@ -112,9 +152,19 @@ def keep_strangers_out(access: Access, visitor: Visitor | None) -> Response | No
     return None
 
 
-def _same(given: str, held: str) -> bool:
-    """Compare two texts in a time that says nothing of where they differ."""
-    return hmac.compare_digest(given.encode(), held.encode())
+def _closed_to_strangers(access: Access) -> Response | None:
+    """Answer who is not known; None for what strangers may ask."""
+    if _over_the_network():
+        return (
+            None
+            if request.endpoint in _BEFORE_SIGN_IN
+            else problem(401, "Not signed in", "Sign in with the passphrase.")
+        )
+    if not request.path.startswith("/api/"):
+        return _this_machines_door(access)
+    return problem(
+        401, "Not from here", "Open the address that the program printed when it started: it opens this door."
+    )
 
 
 def only_here() -> None:
@@ -142,9 +192,9 @@ def _host_of(address: str) -> str | None:
         return None
 
 
-def _port_of(host: str) -> int | None:
+def _port_of(host: str, usual: int = 443) -> int | None:
     try:
-        return urlsplit(f"//{host}").port or 443
+        return urlsplit(f"//{host}").port or usual
     except ValueError:
         return None
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 from flask import Response, after_this_request, g, request
 
 from openstake.api.common import Api, Nothing, as_file
-from openstake.api.doors import COOKIE, only_here
+from openstake.api.doors import COOKIE, DEVICE_COOKIE, only_here
 from openstake.workflow import hand
 from openstake.workflow.context import Context
 
 _COOKIE_S = 30 * 24 * 3600
+_DEVICE_S = 400 * 24 * 3600
 
 
 def hand_routes(api: Api, context: Context) -> None:
@@ -28,7 +29,9 @@ def _session_routes(api: Api, context: Context) -> None:
     def sign_in(json: hand.SignIn) -> hand.SessionView:
         """Sign a device in with the passphrase, under a name."""
         device = hand.device_of(request.user_agent.string)
-        visitor = context.access.sign_in(json.passphrase, json.who, device, request.remote_addr or "")
+        access, carried = context.access, request.cookies.get(DEVICE_COOKIE, "")
+        visitor = access.sign_in(json.passphrase, json.who, device, request.remote_addr or "", carried, json.code)
+        carries = "" if access.knows(carried) else access.remember_device()
 
         @after_this_request
         def with_cookie(response: Response) -> Response:
@@ -36,6 +39,10 @@ def _session_routes(api: Api, context: Context) -> None:
             response.set_cookie(
                 COOKIE, visitor.token, max_age=_COOKIE_S, path="/", secure=True, httponly=True, samesite="Strict"
             )
+            if carries:
+                response.set_cookie(
+                    DEVICE_COOKIE, carries, max_age=_DEVICE_S, path="/", secure=True, httponly=True, samesite="Strict"
+                )
             return response
 
         return hand.session_view(context, visitor)

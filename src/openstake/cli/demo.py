@@ -26,6 +26,6 @@ from openstake.live.network import faster
 def demo(port: int, data: Path, speed: float, **lan: Any) -> None:
     """Serve the demo on 127.0.0.1 until Ctrl-C.  With --lan, on the network too."""
     serve(
-        data, port, practice=True, demo=True, outside=faster(speed), on_ready=ready(data), lan=lan_wish(**lan),
+        data, port, practice=True, demo=True, outside=faster(speed), on_ready=ready(data), open_door=True, lan=lan_wish(**lan),
         first_passphrase=first_passphrase,
     )  # fmt: skip

@@ -46,11 +46,14 @@ def lan_wish(
     return wish if lan else None
 
 
-def ready(folder: Path) -> Callable[[int, Door | None], None]:
-    """Return what tells where the program is, once it is there."""
+def ready(folder: Path, said: str = "") -> Callable[[int, Door | None, str], None]:
+    """Return what tells where the program is, once it is there, and what is `said` of its door."""
 
-    def tell(port: int, door: Door | None) -> None:
-        click.echo(f"Open Stake on http://127.0.0.1:{port}  (data in {folder.resolve()}; Ctrl-C stops it)")
+    def tell(port: int, door: Door | None, token: str) -> None:
+        key = f"/?door={token}" if token else ""
+        click.echo(f"Open Stake on http://127.0.0.1:{port}{key}  (data in {folder.resolve()}; Ctrl-C stops it)")
+        if said:
+            click.echo(f"  {said}")
         for name in door.names if door else ():
             click.echo(f"  phones: https://{name}:{door.port if door else 0}")
         if door is not None and door.root_pem is not None:
@@ -84,11 +87,15 @@ def _typed(text: str) -> str:
     default=None,
     help="data folder; where this platform keeps a user's data, if none is named",
 )
+@click.option(
+    "--open-door", is_flag=True, help="answer every user of this machine, without what the printed address holds"
+)
 @lan_options
-def serve(port: int, data: Path | None, **lan: Any) -> None:
+def serve(port: int, data: Path | None, open_door: bool, **lan: Any) -> None:
     """Serve on 127.0.0.1 until Ctrl-C: no demo, no stand-ins.  With --lan, on the network too."""
     folder = data if data is not None else user_data_path("openstake", appauthor=False)
     run(
-        folder, port, practice=False, demo=False, outside=HOST, on_ready=ready(folder), lan=lan_wish(**lan),
+        folder, port, practice=False, demo=False, outside=HOST, open_door=open_door, lan=lan_wish(**lan),
+        on_ready=ready(folder, "The door stands open: every user of this machine can read and write these jobs." if open_door else ""),
         first_passphrase=first_passphrase,
     )  # fmt: skip

@@ -46,11 +46,12 @@ class KeptSession:
 
 @dataclass(frozen=True)
 class AccessKept:
-    """What a data folder knows of who may come in."""
+    """What a data folder knows of who may come in; `devices`: the SHA-256 of what devices that signed in before carry."""
 
     passphrase: PassphraseHash | None = None
     hint: str = ""
     sessions: tuple[KeptSession, ...] = ()
+    devices: tuple[str, ...] = ()
 
 
 def hash_of_passphrase(passphrase: str) -> PassphraseHash:
@@ -76,7 +77,8 @@ def read_access(folder: Path) -> AccessKept:
     try:
         said: Any = json.loads((folder / NAME).read_text())
         passphrase = PassphraseHash(**said["passphrase"]) if said["passphrase"] else None
-        return AccessKept(passphrase, str(said["hint"]), tuple(KeptSession(**item) for item in said["sessions"]))
+        sessions = tuple(KeptSession(**item) for item in said["sessions"])
+        return AccessKept(passphrase, str(said["hint"]), sessions, tuple(map(str, said.get("devices", ()))))
     except (OSError, ValueError, KeyError, TypeError):
         return AccessKept()
 

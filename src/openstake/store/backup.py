@@ -25,7 +25,7 @@ from openstake.core.units import counted
 from openstake.store.access import NAME as ACCESS
 from openstake.store.book import begin_chain, verify
 from openstake.store.database import NAME, Database, ReadOnly
-from openstake.store.private import CERTIFICATES
+from openstake.store.private import CERTIFICATES, DOOR_TOKEN
 from openstake.wire.jsontext import JsonError, read_json
 from openstake.wire.pictures import kind_of
 
@@ -33,7 +33,7 @@ MANIFEST = "backup.json"
 FOLDER = "backups"
 _FORM = 1
 # What is of this machine, or of this run, alone.
-_STAYS = ("in-use", "passwords.json", "world.json", "further.json", ACCESS, CERTIFICATES, MANIFEST)
+_STAYS = ("in-use", "passwords.json", "world.json", "further.json", ACCESS, CERTIFICATES, DOOR_TOKEN, MANIFEST)
 _STAYS_BEGIN = (NAME, "program.log", "passwords-", "access-")
 _STEP_BYTES = 1 << 20
 _LATEST_S = 1e11  # the year 5138

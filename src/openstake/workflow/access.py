@@ -19,7 +19,9 @@ from openstake.store.access import AccessKept, KeptSession, hash_of_passphrase, 
 SHORTEST_PASSPHRASE, LONGEST_PASSPHRASE = 12, 200
 LONGEST_NAME, LONGEST_HINT = 20, 100
 IDLE_S = 24 * 3600.0
-MOST_SESSIONS = 50
+MOST_SESSIONS, MOST_DEVICES = 50, 200
+# A code that the page Phones shows: eight letters and digits that are not taken for each other, new every ten minutes.
+_CODE_SIGNS, _CODE_LENGTH, _CODE_S = "23456789ABCDEFGHJKLMNPQRSTUVWXYZ", 8, 600.0
 # Wrong passphrases that cost nothing, of one address and of all together; each one more doubles the wait.
 FREE_OF_ONE, FREE_OF_ALL = 3, 20
 LONGEST_WAIT_S = 300.0
@@ -95,23 +97,35 @@ class Guesses:
     by_address: OrderedDict[str, _Wrong] = field(default_factory=OrderedDict)
     of_all: _Wrong = field(default_factory=_Wrong)
 
-    def refuse_too_soon(self, address: str, now_s: float) -> None:
-        """Raise TooOftenError where an address, or all together, must wait."""
-        for wrong, free in ((self._of(address, now_s), FREE_OF_ONE), (self.of_all, FREE_OF_ALL)):
+    def refuse_too_soon(self, who: str, now_s: float, known: bool) -> None:
+        """Raise TooOftenError where an address or a known device, or all strangers together, must wait.
+
+        What strangers do never holds up a device that signed in before.
+        """
+        for wrong, free in ((self._of(who, now_s), FREE_OF_ONE), *(() if known else ((self.of_all, FREE_OF_ALL),))):
             rest_s = wrong.last_s + wait_after(wrong.count, free) - now_s
             if wrong.count and rest_s > 0:
-                raise TooOftenError(f"Too many wrong passphrases. Try again in {rest_s:.0f} s.", wait_s=rest_s)
+                raise TooOftenError(
+                    f"Too many wrong passphrases. Try again in {max(rest_s, 1.0):.0f} s, or type the code that the page Phones shows on the "
+                    "program's own machine.",
+                    wait_s=rest_s,
+                )
 
-    def wrong(self, address: str, now_s: float) -> None:
+    def wrong(self, who: str, now_s: float, known: bool) -> None:
         """Count a wrong passphrase."""
-        for item in (self._of(address, now_s), self.of_all):
+        for item in (self._of(who, now_s), *(() if known else (self.of_all,))):
             if now_s - item.last_s > _FORGOTTEN_S:
                 item.count = 0
             item.count, item.last_s = item.count + 1, now_s
 
-    def right(self, address: str) -> None:
-        """Forget the wrong ones of an address."""
-        self.by_address.pop(address, None)
+    def right(self, who: str) -> None:
+        """Forget the wrong ones of an address or a device."""
+        self.by_address.pop(who, None)
+
+    def make_wait(self, now_s: float) -> bool:
+        """Whether somebody must wait at present."""
+        counted = [(item, FREE_OF_ONE) for item in self.by_address.values()] + [(self.of_all, FREE_OF_ALL)]
+        return any(wrong.count and wrong.last_s + wait_after(wrong.count, free) > now_s for wrong, free in counted)
 
     def _of(self, address: str, now_s: float) -> _Wrong:
         found = self.by_address.setdefault(address, _Wrong())
@@ -126,17 +140,27 @@ class Guesses:
 class Access:
     """The sessions of a data folder.  Without a passphrase nobody comes in."""
 
-    def __init__(self, folder: Path, now: Callable[[], float], on_end: Callable[[str], None]) -> None:
-        self._folder, self._now, self._on_end = folder, now, on_end
+    def __init__(
+        self, folder: Path, now: Callable[[], float], monotonic: Callable[[], float], on_end: Callable[[str], None]
+    ) -> None:
+        # Whoever sets the clock back makes nobody wait longer: waits are counted by the monotonic one.
+        self._folder, self._now, self._monotonic, self._on_end = folder, now, monotonic, on_end
         self._lock, self._one_guess = threading.Lock(), threading.Lock()
         self._kept = read_access(folder)
         self._seen = {item.id: now() for item in self._kept.sessions}
         self.guesses = Guesses()
+        self._code, self._code_s = "", 0.0
         self.door: Door | None = None
+        # What opens the door on this machine; None: it stands open to all users of the machine.
+        self.door_token: str | None = None
 
     @property
     def kept(self) -> AccessKept:
         return self._kept
+
+    @property
+    def folder(self) -> Path:
+        return self._folder
 
     def seen_s(self, session_id: str) -> float:
         return self._seen.get(session_id, 0.0)
@@ -150,30 +174,71 @@ class Access:
         self._change(lambda kept: AccessKept(made, hint))
         self.guesses = Guesses()
 
-    def sign_in(self, passphrase: str, who: str, device: Device, address: str) -> Visitor:
-        """Let a device in and return its session; NotSignedInError, or TooOftenError before anything is compared."""
+    def sign_in(
+        self, passphrase: str, who: str, device: Device, address: str, device_token: str = "", code: str = ""
+    ) -> Visitor:
+        """Let a device in and return its session; NotSignedInError, or TooOftenError before anything is compared.
+
+        A device that signed in before, or one whose user reads the code on the program's own machine, waits for no stranger.
+        """
         who = " ".join(who.split())
         if not 1 <= len(who) <= LONGEST_NAME or not who.isprintable():
             raise InputError("Type your initials or your name: what you record is written under it.", field="who")
+        known = self.knows(device_token)
+        guesser = f"device {_sha256(device_token)}" if known else address
         with self._one_guess:  # guesses sent together are counted one by one
-            self.guesses.refuse_too_soon(address, self._now())
+            now_s = self._monotonic()
+            by_code = self._is_code(code, now_s)
+            if not by_code:
+                self.guesses.refuse_too_soon(guesser, now_s, known)
             held = self._kept.passphrase
             if held is None:
                 raise ConflictError("No passphrase is set yet. Set it on the page Phones of the program's own machine.")
+            if by_code:
+                self._code = ""  # used once
             if not is_passphrase(passphrase.strip()[: LONGEST_PASSPHRASE + 1], held):
-                self.guesses.wrong(address, self._now())
+                self.guesses.wrong(guesser, self._monotonic(), known)
                 raise NotSignedInError("This is not the passphrase.", field="passphrase")
-            self.guesses.right(address)
+            self.guesses.right(guesser)
         token = secrets.token_urlsafe(32)
         session = KeptSession(secrets.token_hex(8), _sha256(token), who, device, address, self._now())
         self._seen[session.id] = self._now()
         self._change(lambda kept: replace(kept, sessions=(*kept.sessions, session)[-MOST_SESSIONS:]))
         return Visitor(session.id, who, token)
 
+    def knows(self, device_token: str) -> bool:
+        """Whether a device signed in here before."""
+        return bool(device_token) and _sha256(device_token) in self._kept.devices
+
+    def remember_device(self) -> str:
+        """Return what a device that signed in carries from now on; it is no key, and spares it the wait for strangers."""
+        token = secrets.token_urlsafe(32)
+        self._change(lambda kept: replace(kept, devices=(*kept.devices, _sha256(token))[-MOST_DEVICES:]))
+        return token
+
+    def code_in_a_wait(self) -> str:
+        """Return the code that lets a new device past the wait for strangers; empty where none must wait."""
+        with self._lock:
+            now_s = self._monotonic()
+            if not self.guesses.make_wait(now_s):
+                return ""
+            if not self._code or now_s - self._code_s > _CODE_S:
+                self._code = "".join(secrets.choice(_CODE_SIGNS) for _ in range(_CODE_LENGTH))
+                self._code_s = now_s
+            return f"{self._code[:4]} {self._code[4:]}"
+
+    def _is_code(self, code: str, now_s: float) -> bool:
+        typed = "".join(code.upper().split())
+        return bool(self._code) and now_s - self._code_s <= _CODE_S and alike(typed, self._code)
+
+    def is_owner(self, given: str) -> bool:
+        """Whether somebody on this machine has what opens its door."""
+        return self.door_token is None or alike(given, self.door_token)
+
     def visitor(self, token: str) -> Visitor | None:
         """Return whose token this is; None where it is nobody's, or has not been used for a day."""
         asked = _sha256(token)
-        found = next((item for item in self._kept.sessions if hmac.compare_digest(item.token_sha256, asked)), None)
+        found = next((item for item in self._kept.sessions if alike(item.token_sha256, asked)), None)
         if found is None:
             return None
         if self._now() - self._seen.get(found.id, 0.0) > IDLE_S:
@@ -206,5 +271,10 @@ class Access:
             self._on_end(session_id)
 
 
+def alike(given: str, held: str) -> bool:
+    """Compare two texts of any letters, in a time that does not tell where they differ."""
+    return hmac.compare_digest(given.encode("utf-8", "surrogatepass"), held.encode("utf-8", "surrogatepass"))
+
+
 def _sha256(token: str) -> str:
-    return hashlib.sha256(token.encode()).hexdigest()
+    return hashlib.sha256(token.encode("utf-8", "surrogatepass")).hexdigest()

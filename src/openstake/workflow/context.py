@@ -97,7 +97,9 @@ class Context:
 
     def __post_init__(self) -> None:
         self.running, self.works = Running(self.clock), Works(self.clock)
-        self.access = Access(self.data_dir, HOST_CLOCK.now, lambda session_id: self.hub.end_session(session_id))
+        self.access = Access(
+            self.data_dir, HOST_CLOCK.now, HOST_CLOCK.monotonic, lambda session_id: self.hub.end_session(session_id)
+        )
 
     @property
     def clock(self) -> Clock:

@@ -18,10 +18,11 @@ NOT_ON_THE_NETWORK = "The program answers on this machine only. Start it with --
 
 @dataclass(frozen=True)
 class SignIn:
-    """The passphrase, and the initials or the name that what is recorded is written under."""
+    """The passphrase, and the initials or the name that what is recorded is written under; `code` of the page Phones in a wait."""
 
     passphrase: ShortText
     who: ShortText
+    code: ShortText = ""
 
 
 @dataclass(frozen=True)
@@ -73,7 +74,10 @@ class WayIn:
 
 @dataclass(frozen=True)
 class HandView:
-    """How a phone comes in.  `why_not` says what has to be done first; `fingerprint` is the root's SHA-256, where it is made here."""
+    """How a phone comes in.  `why_not` says what has to be done first; `fingerprint` is the root's SHA-256, where it is made here.
+
+    `code` is what a new phone types where wrong passphrases of others make it wait; empty where none must.
+    """
 
     why_not: str
     ways_in: list[WayIn]
@@ -82,6 +86,7 @@ class HandView:
     fingerprint: str
     own_certificate: bool
     connected: list[Connected]
+    code: str
 
 
 def session_view(context: Context, visitor: Visitor) -> SessionView:
@@ -107,6 +112,7 @@ def view(context: Context) -> HandView:
         fingerprint=door.fingerprint if door else "",
         own_certificate=door.own_certificate if door else False,
         connected=_connected(context, access),
+        code=access.code_in_a_wait(),
     )
 
 

@@ -5630,8 +5630,12 @@ export interface components {
         /**
          * HandView
          * @description How a phone comes in.  `why_not` says what has to be done first; `fingerprint` is the root's SHA-256, where it is made here.
+         *
+         *     `code` is what a new phone types where wrong passphrases of others make it wait; empty where none must.
          */
         HandView: {
+            /** Code */
+            code: string;
             /** Connected */
             connected: components["schemas"]["Connected"][];
             /** Fingerprint */
@@ -9209,9 +9213,14 @@ export interface components {
         };
         /**
          * SignIn
-         * @description The passphrase, and the initials or the name that what is recorded is written under.
+         * @description The passphrase, and the initials or the name that what is recorded is written under; `code` of the page Phones in a wait.
          */
         SignIn: {
+            /**
+             * Code
+             * @default
+             */
+            code?: string;
             /** Passphrase */
             passphrase: string;
             /** Who */

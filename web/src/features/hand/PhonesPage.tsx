@@ -23,6 +23,7 @@ export function PhonesPage() {
       {view && (
         <>
           {view.why_not && <Note tone="flag">{view.why_not}</Note>}
+          {view.code && <CodeInAWait code={view.code} />}
           {view.ways_in.length > 0 && view.has_passphrase && <WaysIn view={view} />}
           {view.ways_in.length > 0 && !view.has_passphrase && <Passphrase />}
           {view.has_passphrase && <WhoIsIn view={view} />}
@@ -39,6 +40,16 @@ export function PhonesPage() {
         </>
       )}
     </main>
+  );
+}
+
+/** Somebody types wrong passphrases: with this code a phone of the crew does not wait for him. */
+function CodeInAWait({ code }: { code: string }) {
+  return (
+    <Note tone="flag">
+      Somebody types wrong passphrases, and new phones must wait. A phone of the crew that types this code as well need not:{" "}
+      <span className="font-bold whitespace-nowrap text-3xl">{code}</span>
+    </Note>
   );
 }
 

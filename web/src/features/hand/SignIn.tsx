@@ -9,6 +9,7 @@ const NAME = "openstake who";
 export function SignIn({ refused }: { refused: string }) {
   const [who, setWho] = useState(localStorage.getItem(NAME) ?? "");
   const [passphrase, setPassphrase] = useState("");
+  const [code, setCode] = useState("");
   const signIn = useSignIn();
   const problem = signIn.error instanceof Problem ? signIn.error : null;
   const of = (field: string) => (problem?.field === field ? problem.sentence : null);
@@ -19,7 +20,7 @@ export function SignIn({ refused }: { refused: string }) {
         onSubmit={(event) => {
           event.preventDefault();
           localStorage.setItem(NAME, who.trim());
-          signIn.mutate({ who, passphrase });
+          signIn.mutate({ who, passphrase, code });
         }}
       >
         <h1 className="text-3xl font-bold">Open Stake</h1>
@@ -45,6 +46,17 @@ export function SignIn({ refused }: { refused: string }) {
           problem={of("passphrase")}
           autoFocus={Boolean(who)}
         />
+        {(problem?.status === 429 || code) && (
+          <TextField
+            large
+            label="Code of the page Phones"
+            name="code"
+            value={code}
+            onChange={setCode}
+            hint="The program's own machine shows it while somebody types wrong passphrases. With it you need not wait."
+            autoFocus
+          />
+        )}
         {problem && !problem.field && <Note tone="flag">{problem.sentence}</Note>}
         <Button type="submit" kind="primary" large className="mt-auto w-full" disabled={signIn.isPending || !who.trim() || !passphrase}>
           {signIn.isPending ? "Signing in" : "Sign in"}
