@@ -168,6 +168,7 @@ WHOLE = DeviceSeen(100, 1.0, 7, 100, 100, 100, 100, 0.1)
         ({}, None), ({"with_gst": 0, "with_ellipse": 0}, "gst-missing"), ({"with_ellipse": 0}, "gst-without-ellipse"),
         ({"rate_hz": 0.2}, "rate-too-low"), ({"decimals": 5}, "positions-coarse"), ({"with_separation": 0}, "separation-missing"),
         ({"clock_off_s": -37.0}, "clock-off"), ({"epochs": 5, "with_gst": 0}, None),
+        ({"epochs": 4, "apart_m": 5200.0}, "two-receivers"),
     ],
 )  # fmt: skip
 def test_what_a_device_does_not_send_is_told(change, code):

@@ -11,7 +11,7 @@ from openstake.live.caster import Account, fetch_table, listen, may_push
 from openstake.live.clock import VirtualClock
 from openstake.live.transport import Outcome
 from openstake.standin.caster import Caster
-from openstake.wire.ntrip.http import chunk, push_request
+from openstake.wire.ntrip.http import ChunkReader, chunk, push_request
 from tests import published
 
 DATA = Path(__file__).parent.parent / "data"
@@ -207,5 +207,34 @@ def test_a_table_is_fetched_whole(caster):
 
 @pytest.mark.parametrize("reply", [b"HTTP/1.1 200 OK\r\n\r\n<html>hello</html>", b"HTTP/1.1 404 Not Found\r\n\r\n"])
 def test_a_page_in_place_of_a_table_is_refused(answering, reply):
-    with pytest.raises(transport.DeviceError, match="not with a source table"):
+    with pytest.raises(transport.DeviceError, match="sign-in page" if b"html" in reply else "not with a source table"):
         fetch_table(account(answering(reply).port), VIRTUAL)
+
+
+SIGN_IN = (
+    b"HTTP/1.1 200 OK\r\nContent-Type: text/html; charset=utf-8\r\n\r\n<!doctype html><title>Guest Wi-Fi</title>", b"HTTP/1.1 200 OK\r\n\r\n\n <HTML>",
+    b"HTTP/1.1 302 Found\r\nLocation: http://wifi.example/sign-in\r\n\r\n", b"HTTP/1.1 511 Network Authentication Required\r\n\r\n",
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("reply", SIGN_IN)
+def test_a_sign_in_page_in_front_of_the_caster_is_told_as_one(answering, reply):
+    """RFC 6585, section 6 and its appendix: what networks do before one has signed in."""
+    heard = listen(account(answering(reply).port), "M", 1, VIRTUAL)
+    assert (heard.connected, heard.outcome) == (False, Outcome.NOT_A_CASTER)
+    assert "sign-in page" in heard.sentence and "browser" in heard.sentence
+
+
+@pytest.mark.parametrize("size", [b"-5", b"0x10", b"1_0", b"+5", b"zz", b"", b"FFFFFFFFFF", b"\xd3\x00", b"5 5"])
+def test_garbled_chunks_are_not_taken(answering, size):
+    """RFC 9112, section 7.1: chunk-size is hexadecimal digits; CRLF ends a chunk."""
+    head = OK[:-2] + b"Transfer-Encoding: chunked\r\n\r\n"
+    frame = chunk(published.RTCM_1005_EXAMPLE)
+    for body in (frame + size + b"\r\n" + published.RTCM_1005_EXAMPLE, frame[:-2] + b"xx" + frame):
+        reader, read = ChunkReader(), b""
+        with pytest.raises(ValueError):
+            for piece in reader.feed(body):
+                read += piece
+        assert read == published.RTCM_1005_EXAMPLE, "what came before is whole"
+    heard = listen(account(answering(head + size + b"\r\nxx", hold_s=0.3).port), "M", 0.5, VIRTUAL)
+    assert heard.connected and not heard.sending and "garbled" in heard.sentence

@@ -1,4 +1,5 @@
-from datetime import datetime
+from dataclasses import replace
+from datetime import datetime, timedelta
 
 import pynmea2
 import pytest
@@ -7,6 +8,8 @@ from hypothesis import strategies as st
 from pynmeagps import GET, NMEAMessage
 
 from openstake.core.evidence import Status
+from openstake.core.judge.device import judge_device
+from openstake.live.rover import Address, ListenedRover
 from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.sentence import checksum, fields_of, sentence_bytes
 from openstake.wire.nmea.summary import LogSummary
@@ -299,3 +302,45 @@ def test_the_ellipse_of_gst_is_kept_with_the_epoch():
     assert epoch.claim.covariance_en_m2 == pytest.approx(0.0004)
     (plain,), _ = read(sentence_bytes(GGA.format(**USUAL)) + sentence_bytes("GNGST,120000.00,0.8,,,,0.022,0.023,0.040"))
     assert (plain.claim.north_m, plain.claim.east_m, plain.claim.covariance_en_m2) == (0.022, 0.023, 0.0)
+
+
+# --- two talkers in one stream ---
+
+PLACES = [(53.3456789012, -6.2612345678), (53.3856789012, -6.2012345678)]
+# By the published formula on a sphere (Sinnott, "Virtues of the Haversine", Sky & Telescope 68, 1984), worked out apart from the program: 5.97 km.
+APART_M = 5969.0
+
+
+def heard(talkers, seconds=20, shift_s=0.0):
+    """A rover that is listened to, and two receivers that write into its stream second after second."""
+    rover = ListenedRover(Address("id", "rover", "tcp://a:1"), 0.0)
+    for second in range(seconds):
+        for n, (latitude, longitude) in enumerate(talkers):
+            at_s = 43_200.0 + second + n * shift_s
+            fix = replace(
+                FIX,
+                moment=FIX.moment + timedelta(seconds=second + n * shift_s),
+                latitude_deg=latitude,
+                longitude_deg=longitude,
+            )
+            rover.take(gga(fix) + gst(fix), 1e9 + at_s, None, True)
+    return judge_device(rover.watch.device())
+
+
+@pytest.mark.parametrize("shift_s", [0.0, 0.2, 0.5])
+def test_two_receivers_in_one_stream_are_told_of_the_same_moment_and_of_others(shift_s):
+    (found,) = [item for item in heard(PLACES, shift_s=shift_s) if item.code == "two-receivers"]
+    assert found.severity == "stop" and found.numbers["apart_m"] == pytest.approx(APART_M, rel=0.01)
+    assert "6.0 km apart" in found.sentence
+
+
+def test_one_receiver_two_near_each_other_and_a_car_are_not_two_receivers():
+    near = [PLACES[0], (PLACES[0][0] + 2e-5, PLACES[0][1])]  # 2 m: two antennas of one pole
+    for talkers, shift_s in (([PLACES[0]], 0.0), (near, 0.0), (near, 0.5)):
+        assert all(item.code != "two-receivers" for item in heard(talkers, shift_s=shift_s))
+    rover = ListenedRover(Address("id", "rover", "tcp://a:1"), 0.0)
+    for second in range(60):  # 30 m/s along a road and back at once: a car that turns
+        latitude = PLACES[0][0] + (30 - abs(second - 30)) * 30.0 / 111_000.0
+        fix = replace(FIX, moment=FIX.moment + timedelta(seconds=second), latitude_deg=latitude)
+        rover.take(gga(fix), 1e9 + second, None, True)
+    assert all(item.code != "two-receivers" for item in judge_device(rover.watch.device()))

@@ -19,6 +19,7 @@ from urllib.parse import urlsplit
 import flask
 from flask import Flask, Response, request
 from flask.json.provider import DefaultJSONProvider
+from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 
 from openstake.core.errors import (
@@ -31,7 +32,7 @@ from openstake.core.errors import (
     StorageError,
     TooOftenError,
 )
-from openstake.store.database import of_request, storage_error_of
+from openstake.store.database import as_storage_error, of_request, storage_error_of
 from openstake.store.private import DOOR_TOKEN
 from openstake.wire.jsontext import JsonError, read_json
 from openstake.workflow.access import Access, Visitor, alike
@@ -281,6 +282,7 @@ def take_errors(app: Flask) -> None:
     app.register_error_handler(OpenStakeError, _of_ours)
     app.register_error_handler(HTTPException, _of_http)
     app.register_error_handler(OSError, _of_system)
+    app.register_error_handler(OperationalError, _of_database)
     app.register_error_handler(Exception, _of_ourselves)
 
 
@@ -298,6 +300,11 @@ def _of_http(error: HTTPException) -> Response:
 
 def _of_system(error: OSError) -> Response:
     full = storage_error_of(error)
+    return _of_ours(full) if full is not None else _of_ourselves(error)
+
+
+def _of_database(error: OperationalError) -> Response:
+    full = as_storage_error(error)
     return _of_ours(full) if full is not None else _of_ourselves(error)
 
 

@@ -61,6 +61,13 @@ class Verbs(click.Group):
             # The last door: readers refuse by themselves.  What comes here is a value nobody thought of.
             say(f"The input holds a value that cannot be worked with ({type(error).__name__}: {str(error)[:200]}).")
             ctx.exit(2)
+        except Exception as error:
+            # By its module's name: most verbs need no database, and wait for none to be imported.
+            if type(error).__module__.partition(".")[0] not in ("sqlalchemy", "sqlite3"):
+                raise
+            said = str(getattr(error, "orig", None) or error)[:200]
+            say(f"The database of the data folder cannot be used: {said}. Nothing was changed.")
+            ctx.exit(2)
 
 
 def _first_sentence(verb: str, limit: int) -> str:

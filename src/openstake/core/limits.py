@@ -150,6 +150,8 @@ DISTANCE_AGREES_M = 0.05  # two ways to the distance from the base
 PLAN_REACHES_M = 100.0  # a plan that reaches less far says nothing of where work goes
 DISTANCE_AS_PLANNED = 0.2  # of the planned reach
 # --- what a device sends ---
+# Two receivers on one address: positions that go so far and come back with the next epoch, and how often before it is told.
+TALKERS_APART_M, TALKERS_TOLD_FROM = 100.0, 3
 SLOWEST_HZ = 0.9
 FEWEST_DECIMALS = 7  # of a minute: 5 are 18 mm, 6 are 2 mm, 7 are 0.2 mm
 CLOCK_OFF_S = 2.0

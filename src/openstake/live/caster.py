@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import ssl
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -56,8 +55,10 @@ def fetch_table(account: Account, outside: Outside) -> TableRead:
     if not reply.source_table and b"STR;" not in raw:
         raise DeviceError("The caster answers, but not with a source table.", outcome=Outcome.NOT_A_CASTER)
     if reply.chunked:
-        with contextlib.suppress(ValueError):
+        try:
             raw = b"".join(ChunkReader().feed(raw))
+        except ValueError as error:
+            raise DeviceError(f"The caster's source table is garbled: {error}.", outcome=Outcome.NOT_A_CASTER) from None
     return read_table(raw.decode("utf-8", "replace"))
 
 

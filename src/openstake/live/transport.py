@@ -301,8 +301,11 @@ class NtripSource:
             return data
         try:
             content = b"".join(self._chunks.feed(data))
-        except ValueError:
-            raise DeviceError("The caster's stream is garbled.") from None
+        except ValueError as error:
+            raise DeviceError(
+                f"The caster's stream is garbled: {error}. Nothing of it is taken. Connect again; if it stays, the caster or something between "
+                "changes the stream."
+            ) from None
         if self._chunks.ended:
             raise DeviceError("The caster ended the stream.")
         return content
@@ -335,6 +338,13 @@ def ask_caster(
         raise DeviceError(
             f"{host}:{port} does not answer like a caster: {error}.", outcome=Outcome.NOT_A_CASTER
         ) from None
+    if reply.is_page or rest.lstrip()[:1] == b"<":
+        connection.close()
+        raise DeviceError(
+            f"{host}:{port} answers with a web page ('{reply.line[:60]}'), not with a stream: a network's sign-in page stands in front of the "
+            "caster, or this is the port of a web site. Sign in to the network with a browser, or look at the port.",
+            outcome=Outcome.NOT_A_CASTER,
+        )
     if reply.status in (401, 403):
         connection.close()
         raise DeviceError("The caster refuses user and password.", outcome=Outcome.UNAUTHORISED)

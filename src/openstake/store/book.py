@@ -10,7 +10,7 @@ from contextvars import ContextVar
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import ColumnElement, func, or_, select
+from sqlalchemy import ColumnElement, case, func, or_, select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError
@@ -176,7 +176,7 @@ def _walk(session: Session, device_id: str, job_id: str | None, own: bool, came:
             previous, expected, sealed = links[expected].hash, expected + 1, sealed + 1
         theirs = job_id is None or entry.job_id == job_id
         linked = entry.sequence == expected and entry.previous_hash == previous
-        if not linked or (theirs and entry.hash != hash_of(previous, entry.text)):
+        if not linked or (theirs and (entry.hash != hash_of(previous, entry.text) or not tells_of(entry))):
             return _Walked(count, sealed, previous, expected)
         previous, expected, count, lines = entry.hash, expected + 1, count + theirs, lines + 1
     while not own and expected in links and links[expected].previous_hash == previous:
@@ -184,6 +184,15 @@ def _walk(session: Session, device_id: str, job_id: str | None, own: bool, came:
     past = [sequence for sequence in links if sequence >= expected]
     broken = expected if past or lines < came else None
     return _Walked(count, sealed, previous, broken)
+
+
+def tells_of(entry: BookEntry) -> bool:
+    """Whether a line's text is of the row that holds it."""
+    try:
+        said = json.loads(entry.text)
+        return (said["device"], int(said["sequence"]), said["job"]) == (entry.device_id, entry.sequence, entry.job_id)
+    except (ValueError, KeyError, TypeError, RecursionError):
+        return False
 
 
 def _lines_told(session: Session) -> dict[str, int]:
@@ -224,5 +233,5 @@ def lost_race(session: Session, what: str, present: Any, holds: str = "") -> Con
 
 
 def said_in_text(name: str) -> ColumnElement[Any]:
-    """Return a value of a line's text for a query."""
-    return func.json_extract(BookEntry.text, f"$.{name}")
+    """Return a value of a line's text for a query; of a line whose text is no JSON (somebody changed it), none."""
+    return case((func.json_valid(BookEntry.text) == 1, func.json_extract(BookEntry.text, f"$.{name}")), else_=None)

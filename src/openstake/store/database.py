@@ -58,6 +58,10 @@ def newest_migration() -> str:
     return max(path.name for path in (_MIGRATIONS / "versions").glob("[0-9]*.py")).partition("_")[0]
 
 
+def _known_migrations() -> set[str]:
+    return {path.name.partition("_")[0] for path in (_MIGRATIONS / "versions").glob("[0-9]*.py")}
+
+
 def _migration_of(connection: Connection) -> str | None:
     """Return the migration that a database stands at; None for a new one."""
     if not inspect(connection).has_table("alembic_version"):
@@ -100,6 +104,11 @@ def migrate(url: URL | str, folder: Path | None = None, revision: str = "head") 
     try:
         with engine.connect() as connection:
             before = _migration_of(connection)
+            if before is not None and before not in _known_migrations():
+                raise FileError(
+                    f"{folder or 'This data folder'} was written by a newer version of the program (its migration {before[:20]}; this version knows "
+                    f"up to {newest_migration()}). Use that version; nothing was changed."
+                )
             if revision == "head" and before == newest_migration():
                 return before
             if revision == "head" and engine.dialect.name == "sqlite" and _make_tables(connection):
@@ -160,7 +169,7 @@ class Database:
         try:
             before = migrate(url, folder)
         except OperationalError as error:
-            raise _as_storage_error(error) or error from None
+            raise as_storage_error(error) or error from None
         self._engine = _engine(url)
         # What lies beside the database (geoid grids) is found from the session that names it.
         beside = {"folder": folder}
@@ -207,7 +216,7 @@ class Database:
                 detail=str(error.orig),
             ) from error
         except OperationalError as error:
-            raise _as_storage_error(error) or error from error
+            raise as_storage_error(error) or error from error
 
     def _write_all(self) -> None:
         while (job := self._queue.get()).work is not None:
@@ -249,7 +258,8 @@ def _claim(session: Session, request: RequestToWrite | None) -> None:
     session.flush()
 
 
-def _as_storage_error(error: OperationalError) -> StorageError | None:
+def as_storage_error(error: OperationalError) -> StorageError | None:
+    """Return what a database that cannot read or write means to people; None for errors of another kind."""
     code = getattr(error.orig, "sqlite_errorcode", 0) & 0xFF
     if code not in _FULL:
         return None

@@ -10,6 +10,7 @@ from __future__ import annotations
 import base64
 import hashlib
 import json
+import re
 import stat
 import zipfile
 from collections.abc import Callable, Iterator, Mapping
@@ -56,6 +57,8 @@ _NOT_OF_A_JOB = ("own_device", "request_key", "device", "book", "sealed_line", "
 _MOST_MEMBERS, _MOST_BYTES, _MOST_MANIFEST, _MOST_ROW = 20_000, 8 << 30, 16 << 20, 64 << 20
 _MOST_RATIO, _SMALL = 200, 1 << 20
 _STEP = 1 << 20
+# A file in it: of one of three folders, with a name that every file system takes.
+_FILE = re.compile(r"(raw|photos|geoid)/[0-9A-Za-z][0-9A-Za-z._-]{0,199}")
 _LARGEST = 1 << 63  # of a whole number: what SQLite holds
 
 
@@ -449,8 +452,7 @@ class Opened:
         if self.package.form == FORM and self.package.hashes.keys() != expected:
             raise FileError(f"{MANIFEST} has not the SHA-256 of every table. Nothing was unpacked.")
         for file in self.package.files:
-            folder = PurePosixPath(file.path).parts
-            if len(folder) != 2 or folder[0] not in ("raw", "photos", "geoid"):
+            if not _FILE.fullmatch(file.path):
                 raise FileError(f"A package holds no file like {shown(file.path)}. Nothing was unpacked.")
             if self._names[f"files/{file.path}"].file_size != file.bytes:
                 raise FileError(f"{shown(file.path)} has not the length that {MANIFEST} says.")

@@ -10,9 +10,19 @@ from openstake.core.units import counted
 
 def judge_device(seen: DeviceSeen) -> list[Finding]:
     """Return what a device's sentences lack; silent until it has been heard long enough."""
-    if seen.epochs < ENOUGH_EPOCHS:
-        return []
     found = []
+    if seen.apart_m is not None:
+        found.append(
+            finding(
+                "two-receivers", Severity.STOP,
+                f"Positions change to and fro between two places {seen.apart_m / 1000.0:.1f} km apart: two receivers send on this address.",
+                "Two devices write into one stream: both are joined at a hub, a port is forwarded twice, or a caster mixes two sources.",
+                "Let one device alone send here, and measure again what was recorded meanwhile.",
+                apart_m=round(seen.apart_m),
+            )
+        )  # fmt: skip
+    if seen.epochs < ENOUGH_EPOCHS:
+        return found
     if seen.with_position and not seen.with_gst:
         found.append(
             finding(

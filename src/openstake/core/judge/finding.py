@@ -119,6 +119,7 @@ RULES: dict[str, Rule] = {
     "gst-without-ellipse": Rule("rover", "GST without its error ellipse.", "NMEA 0183, GST"),
     "rate-too-low": Rule("rover", "Positions slower than 1 Hz.", COMMON_PRACTICE),
     "clock-off": Rule("rover", "The receiver's clock and this machine's differ by more than 2 s.", COMMON_PRACTICE),
+    "two-receivers": Rule("rover", "Positions of one address change to and fro between two places.", COMMON_PRACTICE),
     # shots
     "shots-agree": Rule("rover", "Two shots of one place from two initialisations agree.", COMMON_PRACTICE),
     "shots-disagree": Rule("rover", "Two shots of one place from two initialisations disagree.", COMMON_PRACTICE, differs=True),

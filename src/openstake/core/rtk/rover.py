@@ -19,6 +19,8 @@ from openstake.core.limits import (
     SCATTER_WINDOW_S,
     SHORTEST_SCATTER_S,
     STANDS_BELOW_MPS,
+    TALKERS_APART_M,
+    TALKERS_TOLD_FROM,
 )
 from openstake.core.rtk.age import AgeTrend, age_trend
 from openstake.core.rtk.drift import PART_S, Drift, StandLog
@@ -30,6 +32,8 @@ from openstake.core.rtk.standing import ClaimHeld, Stood, claim_held, epochs_of,
 _MOST_KEPT = 4000  # three minutes at 20 Hz, the rest is older than anybody asks
 _MOST_JUMPS = 100
 _MOST_PAIRS = 50
+_TALKERS_SEEN = 60  # the latest moments of which it is known whether two receivers sent
+MEAN_EARTH_RADIUS_M = 6_371_008.8  # (2 a + b) / 3 of GRS80
 _STOOD_LATELY_S = 10.0
 _PROVEN_AFTER_S = 3.0
 _CLAIMS_EVERY_S = 5.0  # what a stand says of the claim changes slowly, and takes some milliseconds
@@ -84,7 +88,8 @@ Happened = Jump | Drift | Pair | Switch | FixChange
 class DeviceSeen:
     """What a device's sentences hold: how many epochs, their rate, decimals of a minute, and what is there at all.
 
-    `clock_off_s` is its clock − the host's, None where the host's is not known or its date is not.
+    `clock_off_s` is its clock − the host's, None where the host's is not known or its date is not.  `apart_m`: how far apart two
+    places lie between which its positions change to and fro; None where they do not.
     """
 
     epochs: int
@@ -95,6 +100,7 @@ class DeviceSeen:
     with_separation: int
     with_position: int
     clock_off_s: float | None
+    apart_m: float | None = None
 
 
 @dataclass(frozen=True)
@@ -133,6 +139,14 @@ class _Before:
     asked: bool
 
 
+def ground_distance_m(one: tuple[float, float], other: tuple[float, float]) -> float:
+    """Return about how far two places lie apart, latitude and longitude in degrees, on a sphere: to tell places from places."""
+    latitude = np.deg2rad((one[0] + other[0]) / 2.0)
+    north = np.deg2rad(other[0] - one[0])
+    east = np.deg2rad((other[1] - one[1] + 540.0) % 360.0 - 180.0) * np.cos(latitude)
+    return float(MEAN_EARTH_RADIUS_M * np.hypot(north, east))
+
+
 class RoverWatch:
     """Takes a rover's epochs in order.  `add` tells what has just happened, `state` everything that is known now."""
 
@@ -159,6 +173,8 @@ class RoverWatch:
         self._steps: deque[float] = deque(maxlen=200)
         self._decimals: deque[int] = deque(maxlen=50)
         self._offsets_s: deque[float] = deque(maxlen=50)
+        self._places: deque[tuple[float, float]] = deque(maxlen=3)
+        self._apart_m: deque[float | None] = deque(maxlen=_TALKERS_SEEN)
 
     def add(self, epoch: Epoch, host_s: float | None = None) -> list[Happened]:
         """Take an epoch in; return the jumps, comparisons and switches that it shows."""
@@ -303,8 +319,31 @@ class RoverWatch:
             counts["gst"] += epoch.sigma_up_m is not None
             counts["ellipse"] += epoch.claim is not None and epoch.orientation_deg is not None
             self._decimals.append(len(epoch.latitude_text.partition(",")[0].partition(".")[2]))
+            self._note_place(epoch)
         if host_s is not None and epoch.time_of_day_s is not None:
             self._offsets_s.append((epoch.time_of_day_s - host_s + 43_200.0) % 86_400.0 - 43_200.0)
+
+    def _note_place(self, epoch: Epoch) -> None:
+        """Note whether the positions go to another place and come back at once: nobody walks so."""
+        assert epoch.latitude_deg is not None and epoch.longitude_deg is not None
+        self._places.append((epoch.latitude_deg, epoch.longitude_deg))
+        if len(self._places) < 3:
+            return
+        before, other, now = self._places
+        there_m, back_m = ground_distance_m(before, other), ground_distance_m(before, now)
+        self._apart_m.append(there_m if there_m > TALKERS_APART_M and back_m < there_m / 10.0 else None)
+
+    def note_second_talker(self, first: Epoch, second: Epoch) -> None:
+        """Take an epoch that another talker sent of the same moment: far away it is another receiver's."""
+        places = [(item.latitude_deg, item.longitude_deg) for item in (first, second)]
+        if all(latitude is not None and longitude is not None for latitude, longitude in places):
+            apart_m = ground_distance_m(*places)  # type: ignore[arg-type]
+            if apart_m > TALKERS_APART_M:
+                self._apart_m.append(apart_m)
+
+    def _talkers_apart_m(self) -> float | None:
+        found = [apart for apart in self._apart_m if apart is not None]
+        return float(np.median(found)) if len(found) >= TALKERS_TOLD_FROM else None
 
     def device(self) -> DeviceSeen:
         counts = self._counts
@@ -313,7 +352,7 @@ class RoverWatch:
             1.0 / float(np.median(self._steps)) if len(self._steps) >= 5 else None,
             max(self._decimals, default=None),
             counts["gst"], counts["ellipse"], counts["separation"], counts["position"],
-            float(np.median(self._offsets_s)) if self._offsets_s else None,
+            float(np.median(self._offsets_s)) if self._offsets_s else None, self._talkers_apart_m(),
         )  # fmt: skip
 
     def state(self) -> RoverState | None:

@@ -36,6 +36,7 @@ _LARGEST_SIGMA_M = 1e6
 _MOST_SATELLITES = 200
 KNOT_MPS = 1852.0 / 3600.0
 _FASTEST_KNOTS = 2000.0
+_MOST_SECONDS = 100  # between two looks
 
 
 def epoch_from_gga(fields: list[str]) -> Epoch:
@@ -99,10 +100,17 @@ class EpochReader:
         self._last_kind = ""
         self._closing_kind = ""
         self._handed_over: float | None = None
+        self._last: Epoch | None = None
         self.sentences = 0
         self.bad_checksum = 0
         self.no_checksum = 0
         self.unreadable = 0
+        self._seconds: list[tuple[Epoch, Epoch]] = []
+
+    def seconds(self) -> list[tuple[Epoch, Epoch]]:
+        """Return, once, the epochs of a moment that a second talker sent, each behind the one that was taken."""
+        found, self._seconds = self._seconds, []
+        return found
 
     def feed(self, data: bytes) -> Iterator[Epoch]:
         """Yield the epochs completed by `data`."""
@@ -149,7 +157,11 @@ class EpochReader:
         late = time_s is not None and time_s == self._handed_over
         if kind in _EPOCHS:
             if late or (self._epoch is not None and time_s is not None):
-                return  # a second talker's, or the other sentence of the same moment
+                # A second talker's, or the other sentence of the same moment.
+                first = self._epoch or self._last
+                if first is not None and len(self._seconds) < _MOST_SECONDS:
+                    self._seconds.append((first, _EPOCHS[kind](fields)))
+                return
             yield from self._hand_over()
             self._epoch = replace(_EPOCHS[kind](fields), date=self._date)
         else:
@@ -178,7 +190,7 @@ class EpochReader:
 
     def _hand_over(self) -> Iterator[Epoch]:
         if self._epoch is not None:
-            self._handed_over = self._epoch.time_of_day_s
+            self._handed_over, self._last = self._epoch.time_of_day_s, self._epoch
             yield self._epoch
             self._epoch = None
 

@@ -118,6 +118,12 @@ class Reply:
     source_table: bool
 
     @property
+    def is_page(self) -> bool:
+        """Whether it is a page for people: what stands in front of the caster, not the caster."""
+        moved = 300 <= self.status < 400 or self.status == 511  # RFC 6585, 6: sign in to the network first
+        return moved or self.headers.get("content-type", "").lower().startswith(("text/html", "application/xhtml"))
+
+    @property
     def chunked(self) -> bool:
         return self.headers.get("transfer-encoding", "").lower() == "chunked"
 
@@ -137,6 +143,9 @@ def parse_reply(head: bytes) -> Reply:
 
 def chunk(data: bytes) -> bytes:
     return b"%x\r\n%b\r\n" % (len(data), data)
+
+
+_SIZE = re.compile(rb"[0-9A-Fa-f]{1,8}")
 
 
 class ChunkReader:
@@ -161,6 +170,8 @@ class ChunkReader:
             if self._left:
                 if len(self._buffer) < self._left:
                     return
+                if self._buffer[: self._left] != b"\r\n"[-self._left :]:
+                    raise ValueError("a chunk that does not end where it says")
                 self._buffer, self._left = self._buffer[self._left :], 0
                 continue
             size, mark, rest = self._buffer.partition(b"\r\n")
@@ -168,6 +179,9 @@ class ChunkReader:
                 if len(size) > 64:
                     raise ValueError("a chunk without a size")
                 return
-            self._buffer, length = rest, int(size.split(b";")[0], 16)
+            digits = size.split(b";")[0].strip()
+            if not _SIZE.fullmatch(digits):
+                raise ValueError(f"'{digits[:20].decode('ascii', 'replace')}' where the size of a chunk is")
+            self._buffer, length = rest, int(digits, 16)
             self.ended = length == 0
             self._left = length + 2
