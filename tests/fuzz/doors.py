@@ -18,6 +18,39 @@ _BODIES = [
 ]  # fmt: skip
 
 
+# What a stranger, a proxy or another page puts into a head; the names are those of RFC 9110, RFC 6265, RFC 6750 and Fetch.
+_HEADS = {
+    "Host": ["127.0.0.1:8420", "evil.example", "[::1", "127.0.0.1:99999", "", "localhost:8420@evil", "é"],
+    "Cookie": [
+        "__Host-openstake=x",
+        "openstake-door-8420=" + "x" * 5000,
+        "=;=;",
+        "__Host-openstake-device=é",
+        '__Host-openstake="\\351"',
+    ],
+    "Authorization": ["Bearer ", "Bearer é", "Basic Og==", "Bearer " + "x" * 9000, "bearer\tx", "Digest x"],
+    "Origin": ["null", "http://127.0.0.1:8420", "https://evil.example", "é"],
+    "X-CSRF-Token": ["é", "", "x" * 5000, "null"],
+    "Idempotency-Key": ["é" * 8, "x" * 81, "short", "        ", "abcdefgh"],
+    "Content-Type": [
+        "text/html",
+        "application/json; charset=utf-16",
+        "multipart/form-data; boundary=",
+        "application/x-www-form-urlencoded",
+        "é/é",
+    ],
+    "Content-Length": ["0", "5"],
+    "Sec-Fetch-Site": ["cross-site", "none", "é"],
+    "Range": ["bytes=0-0", "bytes=9-1", "bytes=-1,-2"],
+    "If-None-Match": ["*", '"x"'],
+    "Accept": ["text/html", "é", "*/*;q=9"],
+    "Accept-Encoding": ["gzip;q=é"],
+    "Transfer-Encoding": ["chunked"],
+    "X-Forwarded-For": ["10.0.0.1", "é"],
+    "User-Agent": ["é" * 300, ""],
+}
+
+
 def routes_of(document: dict[str, Any]) -> list[tuple[str, str, dict[str, Any] | None, list[dict[str, Any]]]]:
     """Return method, path, schema of the body and parameters of the query of every route of an OpenAPI document."""
     found = []
@@ -105,6 +138,10 @@ def send(client: Any, document: dict[str, Any], dice: Dice) -> tuple[str, int, s
     path, body, query = dice.path(template), dice.body(schema), dice.query(parameters)
     kind = "application/octet-stream" if dice.random.random() < 0.05 else "application/json"
     headers = {"Idempotency-Key": f"fuzz-{dice.random.randrange(50):08d}"} if dice.random.random() < 0.2 else {}
+    if dice.random.random() < 0.3:
+        for name in dice.random.sample(sorted(_HEADS), dice.random.randint(1, 3)):
+            headers[name] = dice.random.choice(_HEADS[name]).encode("utf-8").decode("latin-1")
+        kind = headers.pop("Content-Type", kind)
     if "/events" in path:
         return f"{method} {path}", 0, ""
     answer = client.open(

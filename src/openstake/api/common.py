@@ -212,6 +212,9 @@ def _as_declared(shape: type, model: BaseModel) -> Any:
     """Return what arrived as what the handler declares."""
     if isinstance(model, shape):
         return model
+    if not isinstance(model, BaseModel):
+        # A head that promises another body than JSON keeps the models from it.
+        raise InputError("The request's body is not what is asked for here: send it as JSON.")
     return model.root if isinstance(model, RootModel) else shape(**vars(model))
 
 
