@@ -120,6 +120,13 @@ def _ids(column: str) -> Callable[[Any], Any]:
     return lambda row: _adapter(_TEXTS).validate_json(getattr(row, column), strict=True)
 
 
+def _signed(row: Any) -> None:
+    """The lines of a frozen copy; that it is the one that was signed, its hash in the Book says."""
+    for line in json.loads(row.content)["lines"]:
+        if int(line["sequence"]) < 1 or not isinstance(read_json(line["text"]), dict):
+            raise ValueError("a line of it is none of the Book")
+
+
 _READERS: dict[tuple[str, str], Callable[[Any], Any]] = {
     ("gear", "data"): _gear,
     ("profile", "data"): _profile,
@@ -135,5 +142,5 @@ _READERS: dict[tuple[str, str], Callable[[Any], Any]] = {
     ("fit_chosen", "result"): lambda row: _strict(FitResult, row.result),
     ("fit_applied", "data"): _applied,
     ("fit_applied", "rests_on"): _ids("rests_on"),
-    ("signed_day", "content"): lambda row: [line["id"] for line in json.loads(row.content)["lines"]],
+    ("signed_day", "content"): _signed,
 }
