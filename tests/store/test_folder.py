@@ -1,6 +1,8 @@
 """A data folder: one program at a time, whatever it is called, read by nobody else, on a disk that may be full."""
 
+import json
 import os
+import shutil
 import sqlite3
 import subprocess
 import sys
@@ -20,8 +22,9 @@ from openstake.store.lock import FolderLock
 from openstake.store.passwords import keep_passwords, passwords_of
 from openstake.workflow.now.job import TRAINING_GRID
 from tests import processes
-from tests.conftest import Crew
+from tests.conftest import Crew, built
 from tests.pictures import picture
+from tests.store.test_package import changed, east_of
 
 
 def test_a_second_process_on_a_folder_is_told_who_holds_it(tmp_path):
@@ -231,3 +234,120 @@ def test_migration_takes_passwords_out_of_addresses_and_finds_the_unit_of_readin
             with pytest.raises(sqlite3.IntegrityError, match="never changed"):
                 new.execute(f"UPDATE {table} SET id = 'x'")
     assert passwords_of(tmp_path) == {"l1": "SECRET", "s0": "OTHER"}
+
+
+@pytest.fixture
+def small_disk(tmp_path):
+    """A disk of its own, which can be filled and made read-only: file permissions stop no superuser."""
+    disk = tmp_path / "small"
+    disk.mkdir()
+    if subprocess.run(
+        ["mount", "-t", "tmpfs", "-o", "size=24m", "tmpfs", str(disk)], capture_output=True, check=False
+    ).returncode:
+        pytest.skip("no small disk can be mounted here")
+    yield disk
+    subprocess.run(["umount", "-l", str(disk)], check=False)
+
+
+def stands(crew, job):
+    """The base runs and the rover stands on a mark, fixed."""
+    crew.start_base(job)
+    crew.walk_to(job, "CS2")
+    crew.wait_fixed(job)
+
+
+def stored(crew):
+    with crew.program.context.database.read() as session:
+        return session.execute(text("SELECT count(*) FROM epoch")).scalar()
+
+
+@pytest.mark.slow
+def test_a_disk_that_fills_while_a_base_is_recorded_is_said_loses_nothing_of_before_and_goes_on(
+    demo_folder, small_disk
+):
+    program = built(demo_folder, small_disk / "data", practice=True)
+    crew = Crew(program)
+    try:
+        job = crew.job()
+        stands(crew, job)
+        check = crew.check(job, "CS2")
+        before = stored(crew)
+        filler = small_disk / "filler"
+        with filler.open("wb", buffering=0) as full, pytest.raises(OSError):
+            while True:
+                full.write(b"x" * 4096)
+        crew.clock.sleep(20.0)
+        assert crew.post(f"/jobs/{job}/book/notes", {"words": "x" * 1500}, 507)["title"]
+        said = json.dumps(
+            [crew.get(f"/jobs/{job}/watch"), crew.get(f"/jobs/{job}/base"), crew.get(f"/jobs/{job}/steps")]
+        ).lower()
+        assert "disk" in said, "the pages say so"
+        assert (
+            stored(crew) >= before
+            and crew.get(f"/jobs/{job}/checks")["checks"][0]["point_east_m"] == check["point_east_m"]
+        )
+        filler.unlink()
+        crew.clock.sleep(5.0)
+        after = stored(crew)
+        crew.clock.sleep(10.0)
+        assert stored(crew) > max(after, before), "it goes on by itself"
+        assert crew.check(job, "CS2")["id"] != check["id"]
+        assert crew.get(f"/jobs/{job}/book")["verification"]["whole"]
+    finally:
+        program.close()
+
+
+def query_only(program, on):
+    """Let the one writer's connection write nothing: SQLite then answers as it does of a disk that has turned read-only."""
+    raw = program.context.database._writer_engine.raw_connection()
+    raw.driver_connection.execute(f"PRAGMA query_only = {int(on)}")
+    raw.close()
+
+
+def test_a_database_that_turns_read_only_is_said_and_goes_on_when_it_can_be_written(own_office):
+    job, sentences = (
+        own_office.job(),
+        lambda: [line["sentence"] for line in own_office.get(f"/jobs/{job}/book")["lines"]],
+    )
+    own_office.post(f"/jobs/{job}/book/notes", {"words": "before"})
+    query_only(own_office.program, True)
+    refused = own_office.post(f"/jobs/{job}/book/notes", {"words": "lost"}, 507)
+    assert "cannot be written" in refused["detail"] and sentences()[:1] == ["before."]
+    query_only(own_office.program, False)
+    own_office.post(f"/jobs/{job}/book/notes", {"words": "after"})
+    assert sentences()[:2] == ["after.", "before."]
+
+
+@pytest.mark.slow
+def test_a_folder_on_a_read_only_disk_is_read_and_what_would_write_says_so(demo_folder, small_disk, tmp_path):
+    shutil.copytree(demo_folder, small_disk / "data")
+    build(small_disk / "data", practice=False, demo=False, web_dir=None).close()
+    subprocess.run(["mount", "-o", "remount,ro", str(small_disk)], check=True)
+    said = {}
+    for verb, *arguments in (
+        ("serve", "--port", "0"), ("demo", "--port", "0"), ("unpack", str(tmp_path / "none.zip")), ("book", "verify"),
+        ("package", "Carrow Sluice", str(tmp_path / "out.zip")), ("backup", str(tmp_path / "kept")),
+    ):  # fmt: skip
+        (tmp_path / "none.zip").write_bytes(b"GARBAGE")
+        done = CliRunner().invoke(main, [verb, *arguments, "--data", str(small_disk / "data")])
+        assert done.exception is None or isinstance(done.exception, SystemExit), (verb, done.exception)
+        said[verb] = (done.exit_code, done.output)
+    assert [verb for verb, (code, _) in said.items() if code] == ["serve", "demo", "unpack"], said
+    assert all("ead-only" in words or "cannot be written" in words for code, words in said.values() if code), said
+    subprocess.run(["mount", "-o", "remount,rw", str(small_disk)], check=True)
+    build(small_disk / "data", practice=False, demo=False, web_dir=None).close()
+
+
+def test_a_clock_that_is_set_back_a_day_and_forward_changes_nothing_that_stands(own_office):
+    """What was written stays in its order, what holds is known by what it replaced and not by its time, and the Book is whole."""
+    context, job = own_office.program.context, own_office.job()
+    real, off_s = context.now, [0.0]
+    context.now = lambda job_id=None: real(job_id) + off_s[0]
+    for n, step_s in enumerate((0.0, -86_400.0, 86_400.0, -1e7)):
+        off_s[0] = step_s
+        changed(own_office, job, "CS2", f"703478.9{n}0", f"change {n}")
+        assert east_of(own_office, job, "CS2") == pytest.approx(703478.9 + n / 100.0)
+    lines = [line["sentence"] for line in own_office.get(f"/jobs/{job}/book")["lines"] if "CS2" in line["sentence"]]
+    assert len(lines) >= 4 and own_office.get(f"/jobs/{job}/book")["verification"]["whole"]
+    own_office.post("/backups")
+    assert own_office.get(f"/jobs/{job}/checks")["checks"] is not None

@@ -12,6 +12,7 @@ from http.client import HTTPException
 import pytest
 from sqlalchemy import func, select
 
+from openstake.store.backup import backups_in, hold_against
 from openstake.store.book import verify
 from openstake.store.database import Database
 from openstake.store.models import BookEntry, EpochRow, Shot, ShotEpoch
@@ -87,8 +88,9 @@ def test_a_killed_program_keeps_what_it_acknowledged_and_resumes(tmp_path, demo_
 
 @pytest.mark.slow
 def test_kills_under_load_keep_every_byte_and_epochs_to_the_last_second(tmp_path, demo_folder):
-    """All runs twenty times as fast: 20 Hz, with pages asking."""
+    """All runs twenty times as fast: 20 Hz, with pages asking, a package and a backup under way; thirty kills in `make prove`."""
     demo, dice, acknowledged = Demo(tmp_path / "data", demo_folder, speed=20), random.Random(20), []
+    copies = []
     before = len(_stored(tmp_path / "data"))
     try:
         job = call(demo, "GET", "/jobs")["jobs"][0]["id"]
@@ -103,6 +105,7 @@ def test_kills_under_load_keep_every_byte_and_epochs_to_the_last_second(tmp_path
             wait_for(lambda: (call(demo, "GET", f"/jobs/{job}/watch")["live"] or {}).get("time_of_day_s"), 40)
             asking = [threading.Thread(target=_ask_until_it_ends, args=(demo, job), daemon=True) for _ in range(3)]
             asking.append(threading.Thread(target=_write_until_it_ends, args=(demo, job, acknowledged), daemon=True))
+            asking.append(threading.Thread(target=_copy_until_it_ends, args=(demo, job, copies), daemon=True))
             for thread in asking:
                 thread.start()
             time.sleep(dice.uniform(0.8, 1.6))
@@ -111,7 +114,9 @@ def test_kills_under_load_keep_every_byte_and_epochs_to_the_last_second(tmp_path
             demo.process.wait()
             _is_kept(tmp_path / "data", shown, before)
             before = len(_stored(tmp_path / "data"))
+            _copies_are_whole(tmp_path / "data")
             demo.start()
+        assert copies, "there was a backup under way"
         assert call(demo, "GET", f"/jobs/{job}/book")["verification"]["whole"]
         with sqlite3.connect(tmp_path / "data" / "openstake.db") as kept:
             told = {row[0] for row in kept.execute("SELECT json_extract(text, '$.sentence') FROM book")}
@@ -135,6 +140,23 @@ def test_what_is_received_is_in_the_database_within_half_a_second(own_program):
         with own_program.program.context.database.read() as reading:
             stored_s = reading.scalar(select(func.max(EpochRow.host_s)))
         assert stored_s >= shown.host_s or now_s - shown.host_s <= 0.5, (now_s, shown.host_s, stored_s)
+
+
+def _copy_until_it_ends(demo, job, made):
+    """Packages and backups, one after the other, as long as there is somebody to ask."""
+    with contextlib.suppress(OSError, ValueError, HTTPException):
+        while True:
+            work = call(demo, "POST", f"/jobs/{job}/packages")
+            made.append(call(demo, "POST", "/backups"))
+            call(demo, "GET", f"/works/{work['id']}")
+
+
+def _copies_are_whole(folder):
+    """What stands among the backups is one, whole, and nothing that was begun is taken for one."""
+    for backup in backups_in(folder / "backups"):
+        hold_against(backup.folder, backup)
+        with contextlib.closing(sqlite3.connect(backup.folder / "openstake.db")) as copy:
+            assert copy.execute("PRAGMA integrity_check").fetchone() == ("ok",)
 
 
 def _write_until_it_ends(demo, job, acknowledged):

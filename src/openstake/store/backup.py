@@ -17,14 +17,13 @@ from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
-from urllib.parse import quote
 
 from openstake import __version__
 from openstake.core.errors import ConflictError, FileError
 from openstake.core.units import counted
 from openstake.store.access import NAME as ACCESS
 from openstake.store.book import begin_chain, verify
-from openstake.store.database import NAME, Database, ReadOnly
+from openstake.store.database import NAME, Database, ReadOnly, address_to_read
 from openstake.store.private import CERTIFICATES, DOOR_TOKEN
 from openstake.wire.jsontext import JsonError, read_json
 from openstake.wire.pictures import kind_of
@@ -97,7 +96,7 @@ def back_up(data: Path, into: Path, now_s: float) -> Backup:
 def _copy_database(source: Path, target: Path) -> None:
     """Copy a database of one moment beside those who write it.  Source: SQLite, Online Backup API."""
     with (
-        closing(sqlite3.connect(f"file:{quote(str(source.resolve()))}?mode=ro", uri=True)) as theirs,
+        closing(sqlite3.connect(address_to_read(source), uri=True)) as theirs,
         closing(sqlite3.connect(target)) as ours,
     ):
         theirs.backup(ours)
@@ -147,7 +146,7 @@ def _sha256(path: Path) -> str:
 
 def _read_back(folder: Path) -> tuple[int, str]:
     """Read a copied database: SQLite's own check, the Book's chains; returns the Book's lines and its last hash."""
-    with closing(sqlite3.connect(f"file:{quote(str((folder / NAME).resolve()))}?mode=ro", uri=True)) as copy:
+    with closing(sqlite3.connect(address_to_read(folder / NAME), uri=True)) as copy:
         said = [row[0] for row in copy.execute("PRAGMA integrity_check(1)")]
     if said != ["ok"]:
         raise FileError(f"The copy of the database is not sound: {said[0][:200]}.")
@@ -199,7 +198,7 @@ def read_manifest(folder: Path) -> Backup:
     return Backup(form, document["version"], float(created_s), entries, document["last_hash"], files, folder)
 
 
-def _hold_against(folder: Path, backup: Backup) -> None:
+def hold_against(folder: Path, backup: Backup) -> None:
     """Hold the files of a backup against its list; FileError where one differs."""
     for file in backup.files:
         path = folder / file.path
@@ -224,13 +223,13 @@ def restore(source: Path, new: Path, now_s: float) -> Backup:
     backup = read_manifest(source)
     if new.exists() and (not new.is_dir() or any(new.iterdir())):
         raise FileError(f"{new} is not empty. A backup is put into an empty folder only.")
-    _hold_against(source, backup)
+    hold_against(source, backup)
     new.mkdir(parents=True, exist_ok=True)
     for file in backup.files:
         target = new / file.path
         target.parent.mkdir(parents=True, exist_ok=True)
         shutil.copy2(source / file.path, target)
-    _hold_against(new, backup)
+    hold_against(new, backup)
     database = Database.in_folder(new)
     try:
         database.write(lambda session: begin_chain(session, now_s, f"Restored from the backup of {backup.moment}"))

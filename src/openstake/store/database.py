@@ -278,6 +278,16 @@ def storage_error_of(error: OSError) -> StorageError | None:
     )
 
 
+def address_to_read(path: Path) -> str:
+    """Return the address of a database that is read and not written, by SQLite's URI; also on a disk that is read-only.
+
+    There its shared memory cannot be made beside it, and need not: nobody writes it.  Source: SQLite, URI filenames and WAL.
+    """
+    log = path.with_name(f"{path.name}-wal")
+    is_still = not os.access(path.parent, os.W_OK) and not (log.exists() and log.stat().st_size)
+    return f"file:{quote(str(path.resolve()))}?mode=ro{'&immutable=1' if is_still else ''}"
+
+
 class ReadOnly:
     """The database of a folder for reading alone: beside a program that runs, or of a copy.  Nothing is migrated."""
 
@@ -285,7 +295,7 @@ class ReadOnly:
         path = folder / NAME
         if not path.is_file():
             raise FileError(f"{folder} is not a data folder: it holds no {NAME}.")
-        address = f"file:{quote(str(path.resolve()))}?mode=ro"
+        address = address_to_read(path)
         self._engine = create_engine("sqlite://", creator=lambda: sqlite3.connect(address, uri=True))
         self._sessions = sessionmaker(self._engine, info={"folder": folder})
         try:
