@@ -513,6 +513,18 @@ def by(change):
     return lambda source, out: rewritten(source, out, change)
 
 
+def nameless(source, out):
+    """Take the name of a member away in the directory of the ZIP."""
+    content = source.read_bytes()
+    at = content.rindex(b"tables/tick.jsonl")
+    head = content.rindex(b"PK\x01\x02", 0, at)
+    cut = content[: head + 28] + b"\0\0" + content[head + 30 : at] + content[at + 17 :]
+    end = cut.rindex(b"PK\x05\x06")
+    size = int.from_bytes(cut[end + 12 : end + 16], "little") - 17
+    out.write_bytes(cut[: end + 12] + size.to_bytes(4, "little") + cut[end + 16 :])
+    return out
+
+
 def twice(source, out, table, **other):
     """Write a row of a table a second time, with other values in it."""
 
@@ -537,6 +549,7 @@ HOSTILE = {
     "cut off": (lambda source, out: (out.write_bytes(source.read_bytes()[:-400]), out)[1], "cannot be read as a ZIP"),
     "another ZIP": (by(lambda name, content: None if name == MANIFEST else content), "holds no package.json"),
     "path traversal": (beside("files/../../evil", b"x"), "outside itself"),
+    "a file without a name": (lambda source, out: nameless(source, out), "outside itself"),
     "absolute path": (beside("/etc/evil", b"x"), "outside itself"),
     "backslashes": (beside("files\\..\\evil", b"x"), "outside itself"),
     "symlink": (beside("files/raw/link", b"/etc/passwd", stat.S_IFLNK | 0o777), "holds a link"),

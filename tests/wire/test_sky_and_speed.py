@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 from pynmeagps import GET, NMEAMessage, NMEAReader
 
+from openstake.core.sky.obstruction import SeenSky
 from openstake.standin.receiver import burst
 from openstake.standin.sky import above
 from openstake.standin.world import Obstruction
@@ -130,3 +131,15 @@ def test_a_speed_written_by_the_stand_in_is_read_back():
     # Knots with two decimals: 2.6 mm/s.
     assert epochs(data)[0].speed_mps == pytest.approx(1.37, abs=0.003)
     assert float(theirs(data, "RMC")[0].spd) * KNOT_MPS == pytest.approx(1.37, abs=0.003)
+
+
+@pytest.mark.parametrize(
+    ("elevation", "azimuth"),
+    [("inf", "120"), ("nan", "120"), ("1e308", "120"), ("45", "9" * 400), ("45", "nan"), ("91", "0"), ("4_5", "1")],
+)
+def test_a_satellite_at_a_place_that_is_none_is_not_seen(elevation, azimuth):
+    """Found by fuzzing: such a satellite stopped the thread that listens."""
+    reader = SkyReader()
+    reader.feed(sentence_bytes(f"GPGSV,1,1,02,01,{elevation},{azimuth},44,02,30,200,40,1"))
+    assert [item.number for item in reader.in_view()] == [2]
+    SeenSky().add(reader.in_view())

@@ -389,7 +389,13 @@ class Opened:
         for info in members:
             path = PurePosixPath(info.filename)
             kind = stat.S_IFMT(info.external_attr >> 16)
-            if path.is_absolute() or ".." in path.parts or "\\" in info.filename or ":" in info.filename:
+            if (
+                not info.filename
+                or path.is_absolute()
+                or ".." in path.parts
+                or "\\" in info.filename
+                or ":" in info.filename
+            ):
                 raise FileError(
                     f"This package names a file outside itself: {shown(info.filename)}. Nothing was unpacked."
                 )

@@ -54,11 +54,12 @@ class SkyReader:
         growing = self._growing.setdefault(talker, {})
         # Four fields a satellite; a signal ID may follow the last one.
         for at in range(4, len(fields) - 3, 4):
-            number, elevation, azimuth, strength = fields[at : at + 4]
-            if number and elevation and azimuth and 0 < int(number) - first <= count:
+            number, strength = fields[at], fields[at + 3]
+            elevation, azimuth = within(fields[at + 1], -90.0, 90.0), within(fields[at + 2], 0.0, 360.0)
+            if number and elevation is not None and azimuth is not None and 0 < int(number) - first <= count:
                 own = int(number) - first
                 cnr = within(strength, 0.0, _STRONGEST_DBHZ)
-                growing[own] = InView(constellation, own, float(elevation), float(azimuth), cnr or None)
+                growing[own] = InView(constellation, own, elevation, azimuth, cnr or None)
         if place == total:
             # The next signal of the same satellites comes as a set of its own, and is the same sky.
             self._whole[talker] = dict(growing)
