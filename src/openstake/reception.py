@@ -64,12 +64,16 @@ class _Arriving:
         self.conn, self.until_s = conn, until_s
         self.is_shaken = not isinstance(conn.socket, ssl.SSLSocket)
         self.begun = bytearray()
+        self._looked = 0
 
     @property
     def is_whole(self) -> bool:
-        end = self.begun.find(b"\r\n\r\n")
+        # Who sends a head letter by letter makes nobody read it from its beginning each time.
+        end = self.begun.find(b"\r\n\r\n", max(self._looked - 3, 0))
         if end < 0:
+            self._looked = len(self.begun)
             return False
+        self._looked = end
         found = None if _WAITS.search(self.begun, 0, end + 2) else _LENGTH.search(self.begun, 0, end + 2)
         body = int(found[1]) if found else 0
         return body > _SMALL_BODY or len(self.begun) >= end + 4 + body

@@ -513,6 +513,20 @@ def by(change):
     return lambda source, out: rewritten(source, out, change)
 
 
+def with_parents(source, out, of, parents):
+    """Say of a mark that it replaced others, by their places in the table."""
+    ids = [row["id"] for row in rows(source, "mark")]
+    said = [
+        {"row_id": ids[of], "said_replaces_id": "" if at is None else ids[at], "table_name": "mark", "joined": False}
+        for at in parents
+    ]
+
+    def change(name, content):
+        return b"".join(json.dumps(row).encode() + b"\n" for row in said) if name == "tables/rival.jsonl" else content
+
+    return rewritten(source, out, change)
+
+
 def nameless(source, out):
     """Take the name of a member away in the directory of the ZIP."""
     content = source.read_bytes()
@@ -592,6 +606,9 @@ HOSTILE = {
     "a key twice": (by(lambda name, content: content.replace(b'"name":', b'"name":"x","name":', 1) if name == "tables/mark.jsonl" else content), "names name twice"),
     "a row twice": (lambda source, out: twice(source, out, "mark"), "id is that of another row as well"),
     "twins": (lambda source, out: twice(source, out, "mark", id=STRANGE, name="Cafe\u0301"), "looks like another one"),
+    "a row that replaces two lines": (lambda source, out: with_parents(source, out, 2, (0, 1)), "replaces rows of two lines"),
+    "a row that replaces itself": (lambda source, out: with_parents(source, out, 2, (2, 0)), "is not in this package"),
+    "a row that replaces none, twice": (lambda source, out: with_parents(source, out, 2, (None, 0)), "said_replaces_id is a UUID; it is ''"),
     "a kind of nothing": (by(in_table("height_reading", lambda row: row.update(subject="moon"))), "subject is one of: base, rover; it is 'moon'"),
     "a unit of nothing": (by(in_table("job_settings", lambda row: row.update(length_unit="ell"))), "length_unit is one of: m, ft, sft"),
     "set-up without anything": (by(in_table("setup", lambda row: row.update(data="[]"))), "of setup: data cannot be read"),
@@ -661,6 +678,14 @@ def test_what_a_manifest_calls_a_job_is_nobodys_word(sound, places, tmp_path):
     assert made.name == ALDER
     with office.program.context.database.read() as session:
         assert "Owned" not in " ".join(session.scalars(select(BookEntry.text)))
+
+
+def test_a_name_that_was_corrected_to_its_composed_form_is_no_twin(sound, places, tmp_path):
+    """Typed decomposed by an older version, and corrected: both rows are of one line, and the job travels."""
+    source, _, _ = sound
+    first = rows(source, "mark")[0]
+    made = twice(source, tmp_path / "corrected.zip", "mark", id=STRANGE, name="Cafe\u0301", replaces_id=first["id"])
+    assert unpacked(places("office"), made).rows
 
 
 def test_a_row_that_was_changed_by_other_means_joins_nothing(sound, tmp_path, places):

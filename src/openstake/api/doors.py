@@ -105,7 +105,8 @@ def _door_cookie() -> str:
 def _this_machines_door(access: Access) -> Response:
     """Answer who asks for a page on this machine without what opens its door: let in by the address, or told where it stands."""
     if access.is_owner(request.args.get(DOOR_QUERY, "")) and request.method == "GET":
-        response = Response(status=303, headers={"Location": "/"})
+        # Not a redirect: to one that another site's link began, browsers send no cookie that is strict.
+        response = Response(_OPENED, mimetype="text/html")
         response.set_cookie(
             _door_cookie(), access.door_token or "", max_age=_DOOR_S, path="/", httponly=True, samesite="Strict"
         )
@@ -117,6 +118,7 @@ def _this_machines_door(access: Access) -> Response:
     return response
 
 
+_OPENED = '<!doctype html><html lang="en"><head><meta http-equiv="refresh" content="0;url=/"><title>Open Stake</title></head></html>'
 _CLOSED = """<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>Open Stake</title>
 <style>body{{font:1.25rem/1.6 sans-serif;max-width:40rem;margin:3rem auto;padding:0 1rem}}code{{overflow-wrap:anywhere}}</style></head>

@@ -38,7 +38,7 @@ from openstake.store.models import (
     SealedLine,
 )
 from openstake.store.rivals import PLAIN, Said, aliases, renaming, said_by, said_in
-from openstake.store.rowdoor import checked_manifest, shown
+from openstake.store.rowdoor import RowDoor, checked_manifest, shown
 from openstake.wire.address import holds_password
 from openstake.wire.jsontext import JsonError, read_json
 
@@ -523,7 +523,9 @@ class Opened:
     def said(self) -> dict[str, Said]:
         """Return by table what its rows truly replaced; of form 1 also what the joined rows among them stand for."""
         rivals: dict[str, list[tuple[str, str, bool]]] = {}
-        for row in self.rows(PARENTS):
+        door = RowDoor()
+        for n, row in enumerate(self.rows(PARENTS), 1):
+            door.take(Base.metadata.tables[PARENTS], row, n)
             name = row["table_name"]
             if (
                 name not in tables()

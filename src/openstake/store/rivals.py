@@ -142,19 +142,20 @@ def renaming(table: Table, names: Mapping[str, str]) -> Callable[[Row], Row]:
 def add_line(session: Session, table: Table, fresh: Sequence[Row], said: Said, known: Collection[str]) -> None:
     """Add rows of a table's lines, none of them joined, behind those that are here; `known` are the ids that are.
 
-    FileError where one replaces a row that is nowhere.
+    FileError where one replaces a row that is nowhere, or rows of two lines.
     """
-    follows = {
-        row.replaces_id: row.id for row in session.execute(select(table.c.id, table.c.replaces_id)) if row.replaces_id
-    }
+    here = session.execute(select(table.c.id, table.c.replaces_id)).all()
+    follows = {row.replaces_id: row.id for row in here if row.replaces_id}
     roots = _roots(session, table, fresh)
     added: list[Row] = []
     kept: list[Rival] = []
     for row in _in_order(table, fresh, said, known):
         parents = said.of(row)
-        at = min(parents) if parents else roots.get(row.get("job_id"))
-        while at is not None and at in follows:
-            at = follows[at]
+        first = roots.get(row.get("job_id"))
+        ends = {_end(follows, parent) for parent in parents or ({first} if first is not None else ())}
+        if len(ends) > 1:
+            raise FileError(f"A row of {table.name} replaces rows of two lines. Nothing was unpacked.")
+        at = ends.pop() if ends else None
         if at is None and table.name in ONE_LINE_A_JOB:
             roots[row["job_id"]] = row["id"]
         added.append(row | {"replaces_id": at})
@@ -166,6 +167,12 @@ def add_line(session: Session, table: Table, fresh: Sequence[Row], said: Said, k
         session.execute(table.insert(), added)
     session.add_all(kept)
     session.flush()
+
+
+def _end(follows: Mapping[str, str], row_id: str) -> str:
+    while row_id in follows:
+        row_id = follows[row_id]
+    return row_id
 
 
 def _roots(session: Session, table: Table, fresh: Sequence[Row]) -> dict[Any, str]:
@@ -184,9 +191,7 @@ def join(session: Session, table: Table, where: Any) -> int:
     follows = {row["replaces_id"]: row["id"] for row in rows.values() if row["replaces_id"]}
     disputes = 0
     for root, ends in _ends(rows, said).items():
-        tail = root
-        while tail in follows:
-            tail = follows[tail]
+        tail = _end(follows, root)
         if ends == said.joined.get(tail, frozenset({tail})):
             continue
         words = {name: text for name, text in (("reason", WHY), ("who", "")) if name in table.c}

@@ -133,7 +133,7 @@ class RowDoor:
 
     def __init__(self) -> None:
         self._keys: dict[str, set[tuple[Any, ...]]] = {}
-        self._names: dict[str, dict[str, str]] = {}
+        self._names: dict[str, list[tuple[int, str, Any, str]]] = {}
 
     def take(self, table: Table, row: Mapping[str, Any], n: int) -> None:
         """Refuse a row that no form would have made: FileError with its table, its number, and the field."""
@@ -153,12 +153,22 @@ class RowDoor:
                 raise refused(table.name, n, "file", f"is a SHA-256 and .{ending}; it is {shown(row['file'])}")
 
     def _take_name(self, table: str, row: Mapping[str, Any], n: int) -> None:
-        if f"{table}.name" not in _NAMES:
-            return
-        name, names = row["name"], self._names.setdefault(table, {})
-        before = names.setdefault(unicodedata.normalize("NFC", name.strip()), name)
-        if before != name:
-            raise refused(table, n, "name", f"looks like another one and is written otherwise: {shown(name)}")
+        if f"{table}.name" in _NAMES:
+            self._names.setdefault(table, []).append((n, row["id"], row.get("replaces_id"), row["name"]))
+
+    def finish(self, table: Table) -> None:
+        """Refuse names of a table that look alike and are written otherwise, unless one is the other corrected."""
+        rows = self._names.pop(table.name, [])
+        before = {row_id: replaces for _, row_id, replaces, _ in rows}
+        seen: dict[str, tuple[str, str]] = {}
+        for n, row_id, _, name in rows:
+            root = row_id
+            while before.get(root) in before:
+                root = before[root]
+            alike = unicodedata.normalize("NFC", name.strip())
+            first, of_line = seen.setdefault(alike, (name, root))
+            if first != name and of_line != root:
+                raise refused(table.name, n, "name", f"looks like another one and is written otherwise: {shown(name)}")
 
 
 def refused(table: str, n: int, field: str, why: str) -> FileError:

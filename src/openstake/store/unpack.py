@@ -190,6 +190,7 @@ def _checked(opened: Opened, table: Table, ids: _Ids, said: Said, names: dict[st
         row = rename(row)
         ids.take(table, row)
         yield row
+    ids.door.finish(table)
 
 
 def _add(
@@ -290,7 +291,9 @@ def _add_devices(session: Session, opened: Opened) -> None:
 
 def _add_chains(session: Session, opened: Opened, lines: list[dict[str, Any]]) -> int:
     """Add the Book's lines, and the links of those that are sealed, once every chain has been walked from its beginning."""
-    sealed = list(opened.rows(LINKS))
+    sealed, door = list(opened.rows(LINKS)), RowDoor()
+    for n, row in enumerate(sealed, 1):
+        door.take(Base.metadata.tables[LINKS], row, n)
     count = 0
     for part in opened.package.chains:
         own = {row["sequence"]: row for row in lines if row["device_id"] == part.device}

@@ -16,7 +16,7 @@ from openstake.core.errors import FileError
 if TYPE_CHECKING:
     from PIL.Image import Image
 
-MOST_PIXELS = 120_000_000  # of all together: the largest sensors of telephones that are common
+MOST_PIXELS = 64_000_000  # of all together: what telephones take; decoded it is 200 MB
 _JPEG_QUALITY = 90
 
 
@@ -31,6 +31,11 @@ class Kind:
 KINDS = {
     "JPEG": Kind("image/jpeg", "jpg"), "PNG": Kind("image/png", "png"), "WEBP": Kind("image/webp", "webp"), "GIF": Kind("image/gif", "gif"),
 }  # fmt: skip
+
+
+def kind_at_sight(content: bytes, name: str) -> Kind:
+    """Return the type of a picture that was decoded when it came in, by its head alone; FileError as for `kind_of`."""
+    return _opened(content, name)[1]
 
 
 def kind_of(content: bytes, name: str) -> Kind:
@@ -48,12 +53,18 @@ def written_anew(content: bytes, name: str) -> tuple[bytes, Kind]:
     image, kind = _decoded(content, name)
     if kind == KINDS["GIF"]:
         image, kind = image.convert("RGBA"), KINDS["PNG"]
-    turned = ImageOps.exif_transpose(image)
+    try:
+        turned = ImageOps.exif_transpose(image)
+    except Exception:  # what stands beside the pixels is none of ours to read: they are kept as they lie
+        turned = image
     # What the decoder keeps beside the pixels would be written again.
     turned.info = {"transparency": turned.info["transparency"]} if "transparency" in turned.info else {}
     out = io.BytesIO()
     options = {"quality": _JPEG_QUALITY} if kind.ending in ("jpg", "webp") else {}
-    turned.save(out, format=_format_of(kind), exif=b"", **options)
+    try:
+        turned.save(out, format=_format_of(kind), exif=b"", **options)
+    except (OSError, ValueError):
+        raise _not_whole(name) from None
     return out.getvalue(), kind
 
 
@@ -62,6 +73,15 @@ def _format_of(kind: Kind) -> str:
 
 
 def _decoded(content: bytes, name: str) -> tuple[Image, Kind]:
+    image, kind = _opened(content, name)
+    try:
+        image.load()
+    except Exception:  # a decoder that meets a hostile file raises of many kinds
+        raise _not_whole(name) from None
+    return image, kind
+
+
+def _opened(content: bytes, name: str) -> tuple[Image, Kind]:
     # It takes a tenth of a second to import, and most starts see no picture.
     from PIL import Image, UnidentifiedImageError
 
@@ -70,18 +90,16 @@ def _decoded(content: bytes, name: str) -> tuple[Image, Kind]:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             image = Image.open(io.BytesIO(content), formats=tuple(KINDS))
-            if image.width * image.height > MOST_PIXELS:
-                raise FileError(
-                    f"{called} says it has {image.width} x {image.height} pixels, more than any camera makes."
-                )
-            kind = KINDS["JPEG" if image.format == "MPO" else str(image.format)]
-            image.load()
-    except FileError:
-        raise
     except Image.DecompressionBombError:
         raise FileError(f"{called} says it has more pixels than any camera makes.") from None
     except UnidentifiedImageError:
         raise FileError(f"{called} is not a JPEG, PNG, WebP or GIF picture.") from None
-    except Exception:  # a decoder that meets a hostile file raises of many kinds
-        raise FileError(f"{called} is not whole. Take it again, or send it again.") from None
-    return image, kind
+    except Exception:
+        raise _not_whole(name) from None
+    if image.width * image.height > MOST_PIXELS:
+        raise FileError(f"{called} says it has {image.width} x {image.height} pixels, more than any camera makes.")
+    return image, KINDS["JPEG" if image.format == "MPO" else str(image.format)]
+
+
+def _not_whole(name: str) -> FileError:
+    return FileError(f"{name[:80] or 'The file'} is not whole. Take it again, or send it again.")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import threading
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
 
@@ -14,11 +15,12 @@ from openstake.core.errors import FileError, NotFoundError
 from openstake.core.limits import ShortText
 from openstake.store.book import write_entry
 from openstake.store.models import Photo, new_id
-from openstake.wire.pictures import kind_of, written_anew
+from openstake.wire.pictures import kind_at_sight, written_anew
 from openstake.workflow.context import Context
 from openstake.workflow.now.job import JobNow, job_of
 
 _MOST_PHOTO_BYTES = 8 << 20
+_ONE_AT_A_TIME = threading.Lock()
 
 
 @dataclass(frozen=True)
@@ -47,7 +49,8 @@ def keep_photo(
     name = one_line(name, "A photo's name", "name") or "photo"
     if len(content) > _MOST_PHOTO_BYTES:
         raise FileError(f"The photo has {len(content) / 1e6:.1f} MB; at most {_MOST_PHOTO_BYTES >> 20} MB are taken.")
-    content, kind = written_anew(content, name)
+    with _ONE_AT_A_TIME:  # decoded it may be 200 MB
+        content, kind = written_anew(content, name)
     digest = hashlib.sha256(content).hexdigest()
     folder = context.data_dir / "photos"
     folder.mkdir(parents=True, exist_ok=True)
@@ -95,4 +98,4 @@ def photo_file(context: Context, job_id: str, photo_id: str) -> tuple[bytes, str
     if not path.is_file():
         raise FileError(f"The photo {row.name} has gone from the data folder.")
     content = path.read_bytes()
-    return content, kind_of(content, row.name).media_type
+    return content, kind_at_sight(content, row.name).media_type
