@@ -344,3 +344,13 @@ def test_one_receiver_two_near_each_other_and_a_car_are_not_two_receivers():
         fix = replace(FIX, moment=FIX.moment + timedelta(seconds=second), latitude_deg=latitude)
         rover.take(gga(fix), 1e9 + second, None, True)
     assert all(item.code != "two-receivers" for item in judge_device(rover.watch.device()))
+
+
+@pytest.mark.parametrize("half", ["5320.1234567,N,,W", ",N,00615.7654321,W", "5320.1234567,N,,", ",,00615.7654321,W"])
+def test_half_a_position_is_none(half):
+    """Found by fuzzing: a latitude without a longitude."""
+    line = sentence_bytes(f"GNGGA,120000.00,{half},4,18,0.7,58.1234,M,55.4321,M,1.0,0017")
+    (epoch,), _ = read(line)
+    assert (epoch.latitude_deg, epoch.longitude_deg) == (None, None)
+    rover = ListenedRover(Address("id", "rover", "tcp://a:1"), 0.0)
+    rover.take(line * 3, 1e9, None, True)

@@ -325,7 +325,8 @@ class RoverWatch:
 
     def _note_place(self, epoch: Epoch) -> None:
         """Note whether the positions go to another place and come back at once: nobody walks so."""
-        assert epoch.latitude_deg is not None and epoch.longitude_deg is not None
+        if epoch.latitude_deg is None or epoch.longitude_deg is None:
+            return
         self._places.append((epoch.latitude_deg, epoch.longitude_deg))
         if len(self._places) < 3:
             return

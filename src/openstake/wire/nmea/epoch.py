@@ -66,14 +66,17 @@ def _epoch(
     above_m = number(altitude)
     if above_m is not None and not ALTITUDES_M[0] <= above_m <= ALTITUDES_M[1]:
         raise ValueError("no altitude of a receiver")
+    angles = degrees(latitude, north), degrees(longitude, east)
+    # Half a position is none.
+    latitude_deg, longitude_deg = (None, None) if None in angles else angles
     return Epoch(
         time_of_day_s(time),
         None,
         quality,
         f"{latitude},{north}",
         f"{longitude},{east}",
-        degrees(latitude, north),
-        degrees(longitude, east),
+        latitude_deg,
+        longitude_deg,
         above_m,
         within(separation, -_SEPARATION_M, _SEPARATION_M),
         whole(use[0], _MOST_SATELLITES),
