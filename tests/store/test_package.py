@@ -513,6 +513,19 @@ def by(change):
     return lambda source, out: rewritten(source, out, change)
 
 
+def second(table, **other):
+    """Let the second row of a table replace the first one."""
+
+    def change(name, content):
+        if name != f"tables/{table}.jsonl":
+            return content
+        first, one, *rest = content.splitlines()
+        row = json.loads(one) | {"replaces_id": json.loads(first)["id"]} | other
+        return b"\n".join([first, json.dumps(row).encode(), *rest]) + b"\n"
+
+    return change
+
+
 def with_parents(source, out, of, parents):
     """Say of a mark that it replaced others, by their places in the table."""
     ids = [row["id"] for row in rows(source, "mark")]
@@ -607,6 +620,8 @@ HOSTILE = {
     "a row twice": (lambda source, out: twice(source, out, "mark"), "id is that of another row as well"),
     "twins": (lambda source, out: twice(source, out, "mark", id=STRANGE, name="Cafe\u0301"), "looks like another one"),
     "a row that replaces two lines": (lambda source, out: with_parents(source, out, 2, (0, 1)), "replaces rows of two lines"),
+    "gear in place of other gear": (by(second("gear")), "replaces rows of two lines"),
+    "a base's height in place of a pole's": (by(second("height_reading", subject="rover")), "replaces rows of two lines"),
     "a row that replaces itself": (lambda source, out: with_parents(source, out, 2, (2, 0)), "is not in this package"),
     "a row that replaces none, twice": (lambda source, out: with_parents(source, out, 2, (None, 0)), "said_replaces_id is a UUID; it is ''"),
     "a kind of nothing": (by(in_table("height_reading", lambda row: row.update(subject="moon"))), "subject is one of: base, rover; it is 'moon'"),

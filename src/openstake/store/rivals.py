@@ -30,6 +30,8 @@ WHY = "Two crews replaced one value. This one is used until a person settles bot
 NOTHING = ""
 # Texts under a hash: they stay as they were written.
 _SEALED = ("book", "signed_day")
+# What a correction never changes: whose line it is, the point that a label names, at which end a height was read.
+_STAYS = ("line_id", "shot_id", "subject")
 _NAMESPACE = uuid.UUID("5a3f0a52-8a0e-4b7e-9c55-0d6d1b6c7e11")
 
 
@@ -144,8 +146,10 @@ def add_line(session: Session, table: Table, fresh: Sequence[Row], said: Said, k
 
     FileError where one replaces a row that is nowhere, or rows of two lines.
     """
-    here = session.execute(select(table.c.id, table.c.replaces_id)).all()
+    stays = [table.c[name] for name in _STAYS if name in table.c]
+    here = session.execute(select(table.c.id, table.c.replaces_id, *stays)).all()
     follows = {row.replaces_id: row.id for row in here if row.replaces_id}
+    of_line = {row.id: tuple(row)[2:] for row in here}
     roots = _roots(session, table, fresh)
     added: list[Row] = []
     kept: list[Rival] = []
@@ -153,7 +157,8 @@ def add_line(session: Session, table: Table, fresh: Sequence[Row], said: Said, k
         parents = said.of(row)
         first = roots.get(row.get("job_id"))
         ends = {_end(follows, parent) for parent in parents or ({first} if first is not None else ())}
-        if len(ends) > 1:
+        of_line[row["id"]] = tuple(row[item.name] for item in stays)
+        if len(ends) > 1 or any(of_line[parent] != of_line[row["id"]] for parent in parents):
             raise FileError(f"A row of {table.name} replaces rows of two lines. Nothing was unpacked.")
         at = ends.pop() if ends else None
         if at is None and table.name in ONE_LINE_A_JOB:

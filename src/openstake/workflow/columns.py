@@ -6,7 +6,8 @@ A form makes such a row out of a dataclass; a row that comes in a package is hel
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+import unicodedata
+from collections.abc import Callable, Collection, Mapping
 from dataclasses import asdict, fields
 from functools import lru_cache
 from typing import Any
@@ -39,11 +40,14 @@ _TEXTS: Any = tuple[str, ...]
 MOST = 1e9  # of any number in these texts: metres, seconds of a stretch, parts per million
 
 
-def hold_texts(session: Session, job_id: str) -> None:
-    """Hold every JSON text of a job, and of the kit, against what it was written from; FileError with table, row and field."""
+def hold_texts(session: Session, job_id: str, brought: Mapping[str, Collection[str]]) -> None:
+    """Hold every JSON text of a job against what it was written from; FileError with table, row and field.
+
+    `brought` are the ids of the rows of the kit, by table, that came with it.
+    """
     for (name, column), read in _READERS.items():
         table = Base.metadata.tables[name]
-        where = table.c.id.is_not(None) if name in ("gear", "profile") else of_job(table, job_id)
+        where = table.c.id.in_(brought[name]) if name in brought else of_job(table, job_id)
         for n, row in enumerate(session.execute(select(table).where(where).order_by(table.c.id)), 1):
             try:
                 document = read_json(getattr(row, column))
@@ -89,13 +93,13 @@ def _strict(cls: type, text: str) -> None:
 
 def _gear(row: Any) -> None:
     item = typed(GEAR[row.kind], json.loads(row.data), None)
-    if item.name != row.name:
+    if item.name != unicodedata.normalize("NFC", row.name.strip()):
         raise ValueError("its name is another than its row's")
 
 
 def _profile(row: Any) -> None:
     profile = read_profile(row.data.encode())
-    if (profile.name, profile.role) != (row.name, row.role):
+    if (profile.name, profile.role) != (unicodedata.normalize("NFC", row.name.strip()), row.role):
         raise ValueError("its name or role is another than its row's")
 
 

@@ -66,7 +66,7 @@ def read_package(context: Context, source: Path, told: Tell | None = None) -> Un
 
         def work(session: Session) -> Unpacked:
             made = unpack(session, opened, context.data_dir, context.clock.now(), told)
-            _read_whole(context, session, made.job)
+            _read_whole(context, session, made.job, opened)
             return made
 
         try:
@@ -78,9 +78,9 @@ def read_package(context: Context, source: Path, told: Tell | None = None) -> Un
     return made
 
 
-def _read_whole(context: Context, session: Session, job_id: str) -> None:
+def _read_whole(context: Context, session: Session, job_id: str, opened: Opened) -> None:
     """Read the job as its front page does, its points and its kit, before it is kept: what no page could show is no job."""
-    hold_texts(session, job_id)
+    hold_texts(session, job_id, {name: [row["id"] for row in opened.rows(name)] for name in ("gear", "profile")})
     try:
         chain_page.of_session(context, session, job_id)
         job = job_of(session, job_id)
