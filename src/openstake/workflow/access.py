@@ -122,10 +122,10 @@ class Guesses:
         """Forget the wrong ones of an address or a device."""
         self.by_address.pop(who, None)
 
-    def make_wait(self, now_s: float) -> bool:
-        """Whether somebody must wait at present."""
+    def made_wait(self, now_s: float) -> bool:
+        """Whether somebody had to wait in the last quarter of an hour."""
         counted = [(item, FREE_OF_ONE) for item in self.by_address.values()] + [(self.of_all, FREE_OF_ALL)]
-        return any(wrong.count and wrong.last_s + wait_after(wrong.count, free) > now_s for wrong, free in counted)
+        return any(wrong.count >= free and now_s - wrong.last_s < _FORGOTTEN_S for wrong, free in counted)
 
     def _of(self, address: str, now_s: float) -> _Wrong:
         found = self.by_address.setdefault(address, _Wrong())
@@ -217,10 +217,10 @@ class Access:
         return token
 
     def code_in_a_wait(self) -> str:
-        """Return the code that lets a new device past the wait for strangers; empty where none must wait."""
+        """Return the code that lets a new device past the wait for strangers; empty where none had to wait lately."""
         with self._lock:
             now_s = self._monotonic()
-            if not self.guesses.make_wait(now_s):
+            if not self.guesses.made_wait(now_s):
                 return ""
             if not self._code or now_s - self._code_s > _CODE_S:
                 self._code = "".join(secrets.choice(_CODE_SIGNS) for _ in range(_CODE_LENGTH))

@@ -47,8 +47,8 @@ export function PhonesPage() {
 function CodeInAWait({ code }: { code: string }) {
   return (
     <Note tone="flag">
-      Somebody types wrong passphrases, and new phones must wait. A phone of the crew that types this code as well need not:{" "}
-      <span className="font-bold whitespace-nowrap text-3xl">{code}</span>
+      Somebody typed wrong passphrases, and new phones must wait. With this code, typed as well, a phone of the crew need not.
+      <span className="block text-3xl font-bold whitespace-nowrap">{code}</span>
     </Note>
   );
 }
