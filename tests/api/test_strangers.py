@@ -155,3 +155,13 @@ def test_a_token_of_any_letters_is_no_token_and_no_crash(office, token):
     phone = Phone(office.program)
     phone.sign_in()
     assert phone.open("POST", "/api/jobs", {CSRF_HEADER: token}, json=NEW_JOB).status_code == 403
+
+
+@pytest.mark.parametrize("text", ["CS\u202e2", "a\x00b", "a\x1b[2J", "\ufffe"])
+def test_a_query_of_characters_that_are_none_is_refused(office, text):
+    """They would stand in a name, in the Book's chain, in a terminal."""
+    job = office.job()
+    for path in (f"/jobs/{job}/book/photo", "/geoids"):
+        office.upload(path, b"x", 400, name=text)
+    answer = office._client.get(f"/api/jobs/{job}/book", query_string={"words": text}, base_url=HERE)
+    assert answer.status_code == 400

@@ -34,7 +34,7 @@ from openstake.core.errors import (
 )
 from openstake.store.database import as_storage_error, of_request, storage_error_of
 from openstake.store.private import DOOR_TOKEN
-from openstake.wire.jsontext import JsonError, read_json
+from openstake.wire.jsontext import FORBIDDEN, JsonError, read_json
 from openstake.workflow.access import Access, Visitor, alike
 
 # How the listener on the network marks its requests in the WSGI environment; a header cannot say it (PEP 3333: those begin with HTTP_).
@@ -135,8 +135,13 @@ def keep_strangers_out(access: Access, visitor: Visitor | None) -> Response | No
         return problem(403, "Not from here", "This program does not answer under that name.")
     if visitor is None and (closed := _closed_to_strangers(access)) is not None:
         return closed
-    if request.method in ("GET", "HEAD", "OPTIONS"):
-        return None
+    if any(FORBIDDEN.search(text) for text in (*request.args, *request.args.values())):
+        return problem(400, "This cannot be used", "What is asked for holds a character that is none of a text.")
+    return None if request.method in ("GET", "HEAD", "OPTIONS") else _keep_other_sites_out(visitor)
+
+
+def _keep_other_sites_out(visitor: Visitor | None) -> Response | None:
+    """Refuse what writes and was sent by another site's page, without the session's token, or is not JSON."""
     scheme = "https" if _over_the_network() else "http"
     origin = request.headers.get("Origin")
     other = origin is not None and origin != f"{scheme}://{request.host}"
