@@ -36,7 +36,7 @@ def test_a_whole_occupation_with_a_swapped_digit_caught(page, tmp_path):
     page.sees("5 of 5 looked at")
     (tmp_path / "notes.png").write_bytes(b"not a picture at all")
     page.give_file("Photo of the set-up", tmp_path / "notes.png")
-    page.sees("notes.png is not a JPEG or PNG picture")
+    page.sees("notes.png is not a JPEG, PNG, WebP or GIF picture")
     (tmp_path / "tripod.png").write_bytes(photo())
     page.give_file("Photo of the set-up", tmp_path / "tripod.png")
     page.until(lambda: page.driver.find_elements(By.CSS_SELECTOR, "img[alt='tripod.png']"))
