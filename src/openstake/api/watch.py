@@ -148,7 +148,7 @@ def _point_routes(api: Api, context: Context) -> None:
 
     @api.post("/jobs/<job_id>/points/<shot_id>/photos", "watch")
     def add_point_photo(job_id: str, shot_id: str, query: PhotoQuery) -> Nothing:
-        """Attach a photo to a point: the body is the JPEG or PNG, its name is in the query."""
+        """Attach a photo to a point: the body is the picture, its name is in the query."""
         points.add_photo(context, job_id, shot_id, query.name, request.get_data())
         return Nothing()
 

@@ -2024,7 +2024,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Attach a photo to a point: the body is the JPEG or PNG, its name is in the query. */
+        /** Attach a photo to a point: the body is the picture, its name is in the query. */
         post: operations["post__api_jobs_{job_id}_points_{shot_id}_photos"];
         delete?: never;
         options?: never;

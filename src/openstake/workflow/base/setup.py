@@ -324,7 +324,7 @@ def cautions() -> list[str]:
 
 
 def add_photo(context: Context, job_id: str, name: str, content: bytes) -> None:
-    """Attach a photo (JPEG or PNG, at most 8 MB) to the set-up in hand."""
+    """Attach a photo (JPEG, PNG, WebP or GIF, at most 8 MB) to the set-up in hand."""
 
     def owner(session: Session, job: JobNow, now: float) -> tuple[str, str]:
         return _setup_id(session, job, now), "the set-up"

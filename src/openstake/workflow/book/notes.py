@@ -61,7 +61,7 @@ def people(context: Context, job_id: str, wish: PeopleWish) -> None:
 
 
 def photo(context: Context, job_id: str, name: str, content: bytes) -> None:
-    """Put a photo into the Book (JPEG or PNG, at most 8 MB)."""
+    """Put a photo into the Book (JPEG, PNG, WebP or GIF, at most 8 MB)."""
 
     def owner(session: Session, job: JobNow, now: float) -> tuple[str, str]:
         return job.id, "the Book"
