@@ -513,14 +513,17 @@ def by(change):
     return lambda source, out: rewritten(source, out, change)
 
 
-def second(table, **other):
-    """Let the second row of a table replace the first one."""
+def second(table, other_end=False):
+    """Let the second row of a table replace the first one, which was read at the other end."""
 
     def change(name, content):
         if name != f"tables/{table}.jsonl":
             return content
         first, one, *rest = content.splitlines()
-        row = json.loads(one) | {"replaces_id": json.loads(first)["id"]} | other
+        before, row = json.loads(first), json.loads(one)
+        row["replaces_id"] = before["id"]
+        if other_end:
+            row["subject"] = "base" if before["subject"] == "rover" else "rover"
         return b"\n".join([first, json.dumps(row).encode(), *rest]) + b"\n"
 
     return change
@@ -621,7 +624,7 @@ HOSTILE = {
     "twins": (lambda source, out: twice(source, out, "mark", id=STRANGE, name="Cafe\u0301"), "looks like another one"),
     "a row that replaces two lines": (lambda source, out: with_parents(source, out, 2, (0, 1)), "replaces rows of two lines"),
     "gear in place of other gear": (by(second("gear")), "replaces rows of two lines"),
-    "a base's height in place of a pole's": (by(second("height_reading", subject="rover")), "replaces rows of two lines"),
+    "a base's height in place of a pole's": (by(second("height_reading", other_end=True)), "replaces rows of two lines"),
     "a row that replaces itself": (lambda source, out: with_parents(source, out, 2, (2, 0)), "is not in this package"),
     "a row that replaces none, twice": (lambda source, out: with_parents(source, out, 2, (None, 0)), "said_replaces_id is a UUID; it is ''"),
     "a kind of nothing": (by(in_table("height_reading", lambda row: row.update(subject="moon"))), "subject is one of: base, rover; it is 'moon'"),
