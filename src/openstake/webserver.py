@@ -145,6 +145,7 @@ class _OnSocket(Server):
     """cheroot on a socket that is open already, its words in our log."""
 
     ConnectionClass = CountedConnection
+    keep_alive_conn_limit: Any = None  # the reception counts connections itself
     _connections: Any
 
     def __init__(self, listener: socket.socket, app: Callable[..., Iterable[bytes]], limited: bool) -> None:

@@ -44,6 +44,15 @@ def test_a_picture_is_written_anew_once_and_nothing_but_its_pixels_stays(form):
     assert np.abs(pixels_of(made).astype(int) - seen).mean() < (12 if form in ("JPEG", "WEBP") else 1)
 
 
+def test_a_picture_of_a_telephone_with_two_in_one_file_is_a_jpeg():
+    """CIPA DC-007, the multi-picture format: what many telephones write."""
+    out = io.BytesIO()
+    first, second = (Image.open(io.BytesIO(picture("JPEG", seed=seed))) for seed in (1, 2))
+    first.save(out, "MPO", save_all=True, append_images=[second])
+    made, kind = written_anew(out.getvalue(), "a")
+    assert kind == KINDS["JPEG"] and kind_of(made, "a") == kind and len(made) < len(out.getvalue())
+
+
 def png_of(width, height):
     """The head of a PNG that says it is so large (ISO/IEC 15948, IHDR), and one row."""
 

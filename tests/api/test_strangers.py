@@ -127,7 +127,8 @@ def test_who_reads_the_code_on_the_machine_waits_for_no_stranger(office):
     def with_code(typed, passphrase=PASSPHRASE):
         return new.post("/api/session", {"passphrase": passphrase, "who": "MK", "code": typed})
 
-    assert "Phones" in new.sign_in().get_json()["detail"]
+    refused = new.sign_in().get_json()
+    assert "Phones" in refused["detail"] and refused["field"] == "code", "the page asks for what the program names"
     for wrong in ("", "2222 2222", "é", code[:-1]):
         assert with_code(wrong).status_code == 429
     assert with_code(code, "not the passphrase").status_code == 401, "the code alone lets nobody in"

@@ -145,6 +145,17 @@ def test_a_request_that_comes_in_parts_is_answered(served):
         assert b"TLS only" in plain.recv(1000)
 
 
+def test_twenty_connections_are_kept_between_requests(served):
+    """A phone that asks again need not shake hands again; the web server's own limit is ten of all."""
+    pass_, kept = served.sign_in(), [served.connection() for _ in range(20)]
+    for _ in range(2):
+        for connection in kept:
+            connection.request("GET", "/api/jobs", headers=pass_)
+            answer = connection.getresponse()
+            assert answer.status == 200 and answer.read() and answer.headers.get("Connection", "").lower() != "close"
+    assert len({connection.sock.getsockname() for connection in kept}) == 20
+
+
 def test_who_has_not_sent_a_request_after_some_seconds_is_sent_away(served):
     with socket.create_connection((served.address, served.port)) as silent:
         silent.settimeout(60)

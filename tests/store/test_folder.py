@@ -23,6 +23,7 @@ from openstake.store.passwords import keep_passwords, passwords_of
 from openstake.workflow.now.job import TRAINING_GRID
 from tests import processes
 from tests.conftest import Crew, built
+from tests.disks import small_disk
 from tests.pictures import picture
 from tests.store.test_package import changed, east_of
 
@@ -142,16 +143,9 @@ def test_a_full_disk_is_a_sentence_and_nothing_is_half_written(tmp_path):
         database.write(fill)
 
 
-@pytest.mark.skipif(os.geteuid() != 0, reason="a small disk is mounted by root")
 @pytest.mark.slow
 def test_a_program_on_a_disk_that_fills_says_so_at_every_door(tmp_path):
-    disk = tmp_path / "disk"
-    disk.mkdir()
-    if subprocess.run(
-        ["mount", "-t", "tmpfs", "-o", "size=6m", "tmpfs", str(disk)], capture_output=True, check=False
-    ).returncode:
-        pytest.skip("no small disk can be mounted here")
-    try:
+    with small_disk(tmp_path / "disk", "6m") as disk:
         program = build(disk / "data", practice=False, demo=True, web_dir=None)
         crew = Crew(program)
         job = crew.job()
@@ -169,8 +163,6 @@ def test_a_program_on_a_disk_that_fills_says_so_at_every_door(tmp_path):
         assert crew.post(f"/jobs/{job}/base/readings", {"reading": "1.4 m", "feature": "bottom"})["heights"]["readings"]
         assert crew.get(f"/jobs/{job}/book")["verification"]["whole"]
         program.close()
-    finally:
-        subprocess.run(["umount", "-l", str(disk)], check=False)
 
 
 def test_a_request_is_stored_once_under_its_key_also_after_the_program_was_started_again(tmp_path):
@@ -237,16 +229,9 @@ def test_migration_takes_passwords_out_of_addresses_and_finds_the_unit_of_readin
 
 
 @pytest.fixture
-def small_disk(tmp_path):
-    """A disk of its own, which can be filled and made read-only: file permissions stop no superuser."""
-    disk = tmp_path / "small"
-    disk.mkdir()
-    if subprocess.run(
-        ["mount", "-t", "tmpfs", "-o", "size=24m", "tmpfs", str(disk)], capture_output=True, check=False
-    ).returncode:
-        pytest.skip("no small disk can be mounted here")
-    yield disk
-    subprocess.run(["umount", "-l", str(disk)], check=False)
+def disk(tmp_path):
+    with small_disk(tmp_path / "small", "24m") as folder:
+        yield folder
 
 
 def stands(crew, job):
@@ -262,17 +247,15 @@ def stored(crew):
 
 
 @pytest.mark.slow
-def test_a_disk_that_fills_while_a_base_is_recorded_is_said_loses_nothing_of_before_and_goes_on(
-    demo_folder, small_disk
-):
-    program = built(demo_folder, small_disk / "data", practice=True)
+def test_a_disk_that_fills_while_a_base_is_recorded_is_said_loses_nothing_of_before_and_goes_on(demo_folder, disk):
+    program = built(demo_folder, disk / "data", practice=True)
     crew = Crew(program)
     try:
         job = crew.job()
         stands(crew, job)
         check = crew.check(job, "CS2")
         before = stored(crew)
-        filler = small_disk / "filler"
+        filler = disk / "filler"
         with filler.open("wb", buffering=0) as full, pytest.raises(OSError):
             while True:
                 full.write(b"x" * 4096)
@@ -319,23 +302,23 @@ def test_a_database_that_turns_read_only_is_said_and_goes_on_when_it_can_be_writ
 
 
 @pytest.mark.slow
-def test_a_folder_on_a_read_only_disk_is_read_and_what_would_write_says_so(demo_folder, small_disk, tmp_path):
-    shutil.copytree(demo_folder, small_disk / "data")
-    build(small_disk / "data", practice=False, demo=False, web_dir=None).close()
-    subprocess.run(["mount", "-o", "remount,ro", str(small_disk)], check=True)
+def test_a_folder_on_a_read_only_disk_is_read_and_what_would_write_says_so(demo_folder, disk, tmp_path):
+    shutil.copytree(demo_folder, disk / "data")
+    build(disk / "data", practice=False, demo=False, web_dir=None).close()
+    subprocess.run(["mount", "-o", "remount,ro", str(disk)], check=True)
     said = {}
     for verb, *arguments in (
         ("serve", "--port", "0"), ("demo", "--port", "0"), ("unpack", str(tmp_path / "none.zip")), ("book", "verify"),
         ("package", "Carrow Sluice", str(tmp_path / "out.zip")), ("backup", str(tmp_path / "kept")),
     ):  # fmt: skip
         (tmp_path / "none.zip").write_bytes(b"GARBAGE")
-        done = CliRunner().invoke(main, [verb, *arguments, "--data", str(small_disk / "data")])
+        done = CliRunner().invoke(main, [verb, *arguments, "--data", str(disk / "data")])
         assert done.exception is None or isinstance(done.exception, SystemExit), (verb, done.exception)
         said[verb] = (done.exit_code, done.output)
     assert [verb for verb, (code, _) in said.items() if code] == ["serve", "demo", "unpack"], said
     assert all("ead-only" in words or "cannot be written" in words for code, words in said.values() if code), said
-    subprocess.run(["mount", "-o", "remount,rw", str(small_disk)], check=True)
-    build(small_disk / "data", practice=False, demo=False, web_dir=None).close()
+    subprocess.run(["mount", "-o", "remount,rw", str(disk)], check=True)
+    build(disk / "data", practice=False, demo=False, web_dir=None).close()
 
 
 def test_a_clock_that_is_set_back_a_day_and_forward_changes_nothing_that_stands(own_office):

@@ -17,9 +17,10 @@ from sqlalchemy import select
 
 from openstake.app import build
 from openstake.core.errors import FileError
+from openstake.store import rowdoor
 from openstake.store.book import verify
-from openstake.store.models import BenchTest, BookEntry, CheckSettingsRow, Listening, Mark, Occupation, new_id
-from openstake.store.package import MANIFEST, schema
+from openstake.store.models import Base, BenchTest, BookEntry, CheckSettingsRow, Listening, Mark, Occupation, new_id
+from openstake.store.package import MANIFEST, schema, tables
 from openstake.workflow.packages import read_package, write_package
 from tests.conftest import Crew, as_file
 from tests.filled import Filling
@@ -284,7 +285,7 @@ def test_a_package_that_an_office_joined_with_an_older_version_still_disagrees(p
     there, job = places("there"), None
     made = unpacked(there, OLD / f"merged-{version}.zip")
     job = made.job
-    assert made.disputes == 1 and f"made by {version}" in made.words
+    assert made.disputes == 1 and f"Made by {version}" in made.words
 
     def seen(crew):
         (differs,) = crew.get(f"/jobs/{job}/crews")["differ"]
@@ -299,7 +300,19 @@ def test_a_package_that_an_office_joined_with_an_older_version_still_disagrees(p
     out, again = packed(there, job, tmp_path / "again.zip"), places("again")
     unpacked(again, out)
     assert seen(again) == expected and members(packed(again, job, tmp_path / "third.zip")) == members(out)
+    # Nothing is said any more once a package with hashes has brought the same rows; the old one alone says so again.
+    assert not unproven(again, job) and unproven(there, job) == [
+        f"This job came with a package of {version}, which put no hash over its rows."
+    ]
     assert "nothing new" in unpacked(again, OLD / f"merged-{version}.zip").words
+    unpacked(there, out)
+    assert not unproven(there, job)
+
+
+def unproven(crew, job):
+    return [
+        item["sentence"] for item in crew.get(f"/jobs/{job}/steps")["findings"] if item["code"] == "package-unproven"
+    ]
 
 
 def test_a_folder_in_which_an_older_version_lost_a_dispute_has_it_again(places, tmp_path):
@@ -450,6 +463,16 @@ def test_a_copy_of_a_data_folder_that_went_on_by_itself_is_refused(places, tmp_p
 
 
 # --- what is no package ---
+
+
+@pytest.mark.parametrize(
+    "table",
+    [*tables().values(), *(Base.metadata.tables[name] for name in ("rival", "sealed_line"))],
+    ids=lambda table: table.name,
+)
+def test_every_number_of_every_table_has_a_range(table):
+    """A column without one would be found when somebody's package first holds such a row."""
+    assert rowdoor._columns(table) is not None
 
 
 def rewritten(source, out, change, careful=True):
@@ -621,7 +644,7 @@ HOSTILE = {
     "a name with nothing in it": (by(in_table("mark", lambda row: row.update(name="CS2\u200b"))), "characters that are not seen"),
     "a key twice": (by(lambda name, content: content.replace(b'"name":', b'"name":"x","name":', 1) if name == "tables/mark.jsonl" else content), "names name twice"),
     "a row twice": (lambda source, out: twice(source, out, "mark"), "id is that of another row as well"),
-    "twins": (lambda source, out: twice(source, out, "mark", id=STRANGE, name="Cafe\u0301"), "looks like another one"),
+    "twins": (lambda source, out: twice(source, out, "mark", id=STRANGE, name="Cafe\u0301"), "looks the same as another one"),
     "a row that replaces two lines": (lambda source, out: with_parents(source, out, 2, (0, 1)), "replaces rows of two lines"),
     "gear in place of other gear": (by(second("gear")), "replaces rows of two lines"),
     "a base's height in place of a pole's": (by(second("height_reading", other_end=True)), "replaces rows of two lines"),
@@ -635,7 +658,7 @@ HOSTILE = {
     "a profile under another name": (by(in_table("profile", lambda row: row.update(name="Other"))), "its name or role is another than its row's"),
     "what rests on no list": (by(in_table("shot", lambda row: row.update(rests_on='{"a":1}'))), "of shot: rests_on cannot be read"),
     "no UUID": (by(in_table("mark", lambda row: row.update(id="M0"))), "id is a UUID; it is 'M0'"),
-    "a version in words": (by(in_manifest(version="<b>1</b>")), "its version is none"),
+    "a version in words": (by(in_manifest(version="<b>1</b>")), "its version is not a version number"),
     "a job in words": (by(in_manifest(job="../..")), "has no UUID"),
     "tables no list": (by(in_manifest(tables=[])), "does not say what is in this package"),
     "time zone of nowhere": (by(in_table("job_settings", lambda row: row.update(time_zone="No/Where"))), "cannot be read"),
@@ -675,18 +698,18 @@ def test_what_is_no_package_is_refused_and_nothing_stays(sound, name):
     } == before
 
 
-def test_a_northing_that_somebody_moved_shows_in_the_seal_that_both_read_out(sound, places, tmp_path):
-    """Whoever writes the hashes anew as well makes another seal: 64 bits of SHA-256 (FIPS 180-4) that the packer reads out."""
+def test_a_northing_that_somebody_moved_shows_in_the_fingerprint_that_both_read_out(sound, places, tmp_path):
+    """Whoever writes the hashes anew as well makes another fingerprint: 64 bits of SHA-256 (FIPS 180-4) that the packer reads out."""
     source, _, _ = sound
     moved = rewritten(
         source, tmp_path / "moved.zip", in_table("mark", lambda row: row.update(north_m=row["north_m"] + 1.0))
     )
     with zipfile.ZipFile(source) as archive:
         digest = hashlib.sha256(archive.read(MANIFEST)).hexdigest().upper()
-    seal = " ".join(digest[at : at + 4] for at in (0, 4, 8, 12))
+    fingerprint = " ".join(digest[at : at + 4] for at in (0, 4, 8, 12))
     honest, other = unpacked(places("honest"), source), unpacked(places("other"), moved)
-    assert f"Seal {seal}:" in honest.words and "Who packed it, this does not prove" in honest.words
-    assert seal not in other.words and honest.seal == seal != other.seal
+    assert "nothing has changed since" in honest.words and "does not prove who packed it" in honest.words
+    assert honest.fingerprint == fingerprint != other.fingerprint
 
 
 def test_what_a_manifest_calls_a_job_is_nobodys_word(sound, places, tmp_path):

@@ -32,7 +32,7 @@ from openstake.core.errors import (
     StorageError,
     TooOftenError,
 )
-from openstake.store.database import as_storage_error, of_request, storage_error_of
+from openstake.store.database import of_request, storage_error_of
 from openstake.store.private import DOOR_TOKEN
 from openstake.wire.jsontext import FORBIDDEN, JsonError, read_json
 from openstake.workflow.access import Access, Visitor, alike
@@ -123,7 +123,7 @@ _CLOSED = """<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><title>Open Stake</title>
 <style>body{{font:1.25rem/1.6 sans-serif;max-width:40rem;margin:3rem auto;padding:0 1rem}}code{{overflow-wrap:anywhere}}</style></head>
 <body><h1>Open Stake</h1>
-<p><strong>This program answers the user who started it.</strong></p>
+<p><strong>This program answers only the user who started it.</strong></p>
 <p>Open the address that it printed when it started. What comes after <code>?door=</code> in it stands in the file
 <code>{where}</code>, which that user alone can read.</p></body></html>
 """
@@ -163,11 +163,9 @@ def _keep_other_sites_out(visitor: Visitor | None) -> Response | None:
 def _closed_to_strangers(access: Access) -> Response | None:
     """Answer who is not known; None for what strangers may ask."""
     if _over_the_network():
-        return (
-            None
-            if request.endpoint in _BEFORE_SIGN_IN
-            else problem(401, "Not signed in", "Sign in with the passphrase.")
-        )
+        if request.endpoint in _BEFORE_SIGN_IN:
+            return None
+        return problem(401, "Not signed in", "Sign in with the passphrase.")
     if not request.path.startswith("/api/"):
         return _this_machines_door(access)
     return problem(
@@ -289,7 +287,7 @@ def take_errors(app: Flask) -> None:
     app.register_error_handler(OpenStakeError, _of_ours)
     app.register_error_handler(HTTPException, _of_http)
     app.register_error_handler(OSError, _of_system)
-    app.register_error_handler(OperationalError, _of_database)
+    app.register_error_handler(OperationalError, _of_system)
     app.register_error_handler(Exception, _of_ourselves)
 
 
@@ -305,13 +303,8 @@ def _of_http(error: HTTPException) -> Response:
     return problem(error.code or 500, error.name, error.description or error.name)
 
 
-def _of_system(error: OSError) -> Response:
+def _of_system(error: OSError | OperationalError) -> Response:
     full = storage_error_of(error)
-    return _of_ours(full) if full is not None else _of_ourselves(error)
-
-
-def _of_database(error: OperationalError) -> Response:
-    full = as_storage_error(error)
     return _of_ours(full) if full is not None else _of_ourselves(error)
 
 

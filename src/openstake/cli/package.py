@@ -32,7 +32,7 @@ def package(job: str, out: Path, data: Path, as_json: bool) -> None:
         made = write_package(context, job_id, out)
     finally:
         database.close()
-    show(asdict(made), as_json, [f"{out}", package_in_words(made)])
+    show(asdict(made), as_json, [f"{out}", package_in_words(made), f"fingerprint {made.fingerprint}"])
 
 
 @click.command()
@@ -50,4 +50,5 @@ def unpack(source: Path, data: Path, as_json: bool) -> None:
             database.close()
     finally:
         lock.release()
-    show(asdict(made) | {"words": made.words}, as_json, [made.words])
+    fingerprint = [] if made.unproven else [f"fingerprint {made.fingerprint}"]
+    show(asdict(made) | {"words": made.words}, as_json, [made.words, *fingerprint])

@@ -117,7 +117,7 @@ class ListenedRover:
             rows.append(row)
             if self.shot is not None and self._grow(self.shot, row, settled):
                 full.append(self._handed_over(self.shot))
-        for first, second in self.reader.seconds():
+        for first, second in self.reader.second_talkers():
             self.watch.note_second_talker(first, second)
         if rows and host_s - self._sky_s >= _SKY_EVERY_S:
             self._sky_s = host_s

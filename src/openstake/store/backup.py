@@ -206,8 +206,6 @@ def hold_against(folder: Path, backup: Backup) -> None:
             raise FileError(f"{folder} lacks {file.path}: the backup is not whole.")
         if path.stat().st_size != file.bytes or _sha256(path) != file.sha256:
             raise FileError(f"{file.path} in {folder} is not what was backed up: the backup is damaged.")
-        if Path(file.path).parts[0] == "photos":
-            kind_of(path.read_bytes(), file.path)
 
 
 def restore(source: Path, new: Path, now_s: float) -> Backup:
@@ -224,6 +222,9 @@ def restore(source: Path, new: Path, now_s: float) -> Backup:
     if new.exists() and (not new.is_dir() or any(new.iterdir())):
         raise FileError(f"{new} is not empty. A backup is put into an empty folder only.")
     hold_against(source, backup)
+    for file in backup.files:
+        if Path(file.path).parts[0] == "photos":
+            kind_of((source / file.path).read_bytes(), file.path)
     new.mkdir(parents=True, exist_ok=True)
     for file in backup.files:
         target = new / file.path

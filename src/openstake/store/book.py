@@ -176,7 +176,7 @@ def _walk(session: Session, device_id: str, job_id: str | None, own: bool, came:
             previous, expected, sealed = links[expected].hash, expected + 1, sealed + 1
         theirs = job_id is None or entry.job_id == job_id
         linked = entry.sequence == expected and entry.previous_hash == previous
-        if not linked or (theirs and (entry.hash != hash_of(previous, entry.text) or not tells_of(entry))):
+        if not linked or (theirs and (entry.hash != hash_of(previous, entry.text) or not _is_told(entry))):
             return _Walked(count, sealed, previous, expected)
         previous, expected, count, lines = entry.hash, expected + 1, count + theirs, lines + 1
     while not own and expected in links and links[expected].previous_hash == previous:
@@ -186,13 +186,20 @@ def _walk(session: Session, device_id: str, job_id: str | None, own: bool, came:
     return _Walked(count, sealed, previous, broken)
 
 
-def tells_of(entry: BookEntry) -> bool:
-    """Whether a line's text is of the row that holds it."""
+def tells_of(said: Any, device_id: str, sequence: int, job_id: str | None) -> bool:
+    """Whether what a line's text says is of the row that holds it."""
+    try:
+        return (said["device"], said["sequence"], said["job"]) == (device_id, str(sequence), job_id)
+    except (KeyError, TypeError):
+        return False
+
+
+def _is_told(entry: BookEntry) -> bool:
     try:
         said = json.loads(entry.text)
-        return (said["device"], int(said["sequence"]), said["job"]) == (entry.device_id, entry.sequence, entry.job_id)
-    except (ValueError, KeyError, TypeError, RecursionError):
+    except (ValueError, RecursionError):
         return False
+    return tells_of(said, entry.device_id, entry.sequence, entry.job_id)
 
 
 def _lines_told(session: Session) -> dict[str, int]:
@@ -212,6 +219,14 @@ def bases_from_elsewhere(session: Session) -> set[str]:
 def _unpacked(session: Session) -> list[dict[str, Any]]:
     told = select(BookEntry.text).where(said_in_text("kind") == "unpacked", BookEntry.job_id.is_(None))
     return [json.loads(text)["data"] for text in session.scalars(told)]
+
+
+def unproven_version(session: Session, job_id: str) -> str:
+    """Return which version made the package that a job came with last, where it put no hash over its rows; else nothing."""
+    of_job = select(BookEntry.text).where(BookEntry.job_id.is_(None), said_in_text("data.packed_job") == job_id)
+    text = session.scalar(of_job.order_by(BookEntry.sequence.desc()).limit(1))
+    data = json.loads(text)["data"] if text is not None else {"hashed": True}
+    return "" if data.get("hashed") else str(data["version"])
 
 
 def lost_race(session: Session, what: str, present: Any, holds: str = "") -> ConflictError:

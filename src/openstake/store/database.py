@@ -30,6 +30,7 @@ T = TypeVar("T")
 NAME = "openstake.db"
 # The migration before which two crews' packages could leave a line in disorder.
 _LINES_END_WITH_WHAT_HOLDS = "0014"
+_NOTHING_WRITTEN = "Nothing can be written to the data folder: the disk is full or cannot be written. Nothing was changed. Make room and try again."
 _FULL = {sqlite3.SQLITE_FULL, sqlite3.SQLITE_IOERR, sqlite3.SQLITE_READONLY, sqlite3.SQLITE_CANTOPEN}
 
 
@@ -53,13 +54,13 @@ _MIGRATIONS = Path(__file__).parent / "migrations"
 _TABLES = Path(__file__).parent / "schema.sql"
 
 
-def newest_migration() -> str:
-    """Return the newest migration: each file begins with its number."""
-    return max(path.name for path in (_MIGRATIONS / "versions").glob("[0-9]*.py")).partition("_")[0]
-
-
 def _known_migrations() -> set[str]:
     return {path.name.partition("_")[0] for path in (_MIGRATIONS / "versions").glob("[0-9]*.py")}
+
+
+def newest_migration() -> str:
+    """Return the newest migration: each file begins with its number."""
+    return max(_known_migrations())
 
 
 def _migration_of(connection: Connection) -> str | None:
@@ -169,7 +170,7 @@ class Database:
         try:
             before = migrate(url, folder)
         except OperationalError as error:
-            raise as_storage_error(error) or error from None
+            raise storage_error_of(error) or error from None
         self._engine = _engine(url)
         # What lies beside the database (geoid grids) is found from the session that names it.
         beside = {"folder": folder}
@@ -216,7 +217,7 @@ class Database:
                 detail=str(error.orig),
             ) from error
         except OperationalError as error:
-            raise as_storage_error(error) or error from error
+            raise storage_error_of(error) or error from error
 
     def _write_all(self) -> None:
         while (job := self._queue.get()).work is not None:
@@ -258,19 +259,11 @@ def _claim(session: Session, request: RequestToWrite | None) -> None:
     session.flush()
 
 
-def as_storage_error(error: OperationalError) -> StorageError | None:
-    """Return what a database that cannot read or write means to people; None for errors of another kind."""
-    code = getattr(error.orig, "sqlite_errorcode", 0) & 0xFF
-    if code not in _FULL:
-        return None
-    return StorageError(
-        "Nothing can be written to the data folder: the disk is full or cannot be written. Nothing was changed. "
-        "Make room and try again."
-    )
-
-
-def storage_error_of(error: OSError) -> StorageError | None:
-    """Return what a failing write of a file means to people; None for errors of another kind."""
+def storage_error_of(error: OSError | OperationalError) -> StorageError | None:
+    """Return what a failing write of a file or of the database means to people; None for errors of another kind."""
+    if isinstance(error, OperationalError):
+        code = getattr(error.orig, "sqlite_errorcode", 0) & 0xFF
+        return StorageError(_NOTHING_WRITTEN) if code in _FULL else None
     if error.errno not in (errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EIO, errno.EFBIG):
         return None
     return StorageError(

@@ -96,7 +96,7 @@ class Package:
         return sum(self.tables.values())
 
     @property
-    def seal(self) -> str:
+    def fingerprint(self) -> str:
         """What two people read out to each other: the first 16 digits of the manifest's SHA-256 (64 bits), in fours."""
         return " ".join(self.sha256[at : at + 4] for at in range(0, 16, 4)).upper()
 

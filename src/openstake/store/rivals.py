@@ -92,10 +92,11 @@ def _plain(said: Iterable[str], joined: Mapping[str, set[str]]) -> frozenset[str
     return frozenset(found)
 
 
-def said_in(session: Session) -> dict[str, Said]:
-    """Return by table what its rows truly replaced; a table in which that is what they follow is not among them."""
+def said_in(session: Session, only: Table | None = None) -> dict[str, Said]:
+    """Return by table (or of one) what its rows truly replaced; where that is what they follow, a table is not among them."""
     rivals: dict[str, list[tuple[str, str, bool]]] = {}
-    for row in session.execute(select(Rival.table, Rival.row_id, Rival.said_replaces_id, Rival.joined)):
+    kept = select(Rival.table, Rival.row_id, Rival.said_replaces_id, Rival.joined)
+    for row in session.execute(kept if only is None else kept.where(Rival.table == only.name)):
         rivals.setdefault(row.table, []).append((row.row_id, row.said_replaces_id, row.joined))
     found = {}
     for name, of_table in sorted(rivals.items()):
@@ -192,7 +193,7 @@ def _roots(session: Session, table: Table, fresh: Sequence[Row]) -> dict[Any, st
 def join(session: Session, table: Table, where: Any) -> int:
     """Let each line end with what holds: a joined row is added where it does not.  Returns how many disagree since."""
     rows = {row["id"]: row for row in _rows(session, table, where)}
-    said = said_in(session).get(table.name, PLAIN)
+    said = said_in(session, table).get(table.name, PLAIN)
     follows = {row["replaces_id"]: row["id"] for row in rows.values() if row["replaces_id"]}
     disputes = 0
     for root, ends in _ends(rows, said).items():

@@ -168,7 +168,9 @@ class RowDoor:
             alike = unicodedata.normalize("NFC", name.strip())
             first, of_line = seen.setdefault(alike, (name, root))
             if first != name and of_line != root:
-                raise refused(table.name, n, "name", f"looks like another one and is written otherwise: {shown(name)}")
+                raise refused(
+                    table.name, n, "name", f"looks the same as another one and is spelled differently: {shown(name)}"
+                )
 
 
 def refused(table: str, n: int, field: str, why: str) -> FileError:
@@ -185,7 +187,7 @@ def shown(value: object) -> str:
 def checked_manifest(version: str, job: str, devices: tuple[str, ...], hashes: tuple[str, ...]) -> str:
     """Return what is wrong with texts of a manifest that are shown, told to the Book or held against rows; empty where nothing is."""
     if not _VERSION.fullmatch(version):
-        return "its version is none"
+        return "its version is not a version number"
     if not all(_UUID.fullmatch(text) for text in (job, *devices)):
         return "a job or an installation has no UUID"
-    return "" if all(_HASH.fullmatch(text) for text in hashes) else "a SHA-256 is none"
+    return "" if all(_HASH.fullmatch(text) for text in hashes) else "a SHA-256 is malformed"

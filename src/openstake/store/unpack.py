@@ -17,7 +17,7 @@ from openstake.core.errors import FileError
 from openstake.core.units import counted
 from openstake.store import rivals
 from openstake.store.backup import KeptFile
-from openstake.store.book import FIRST_HASH, hash_of, write_entry
+from openstake.store.book import FIRST_HASH, hash_of, tells_of, write_entry
 from openstake.store.lines import heads
 from openstake.store.models import (
     Base,
@@ -46,7 +46,7 @@ _SHARED = ("gear", "profile", "geoid_grid")
 class Unpacked:
     """What a package brought: its job, whether that was here before, new rows and files, and lines of rows that now disagree.
 
-    `twins`: gear that the kit here had under the same name, and with other values.  `seal`: what its maker reads out; `unproven`:
+    `twins`: gear that the kit here had under the same name, and with other values.  `fingerprint`: what its maker reads out; `unproven`:
     the version that made it hashed no tables.
     """
 
@@ -56,7 +56,7 @@ class Unpacked:
     rows: int
     files: int
     disputes: int
-    seal: str
+    fingerprint: str
     unproven: str = ""
     twins: tuple[str, ...] = ()
 
@@ -68,14 +68,8 @@ class Unpacked:
     @property
     def _proves(self) -> str:
         if self.unproven:
-            return (
-                f"Look: made by {self.unproven}, which put no hash over its rows. That nobody changed them since is not proven: "
-                "hold its points against what the crew has, or let it be packed anew."
-            )
-        return (
-            f"Seal {self.seal}: where the one who packed it reads out the same, it is unchanged since then. "
-            "Who packed it, this does not prove."
-        )
+            return f"Made by {self.unproven}, which put no hash over its rows: nothing proves that they are unchanged."
+        return "If whoever packed it reads out the same fingerprint, nothing has changed since. It does not prove who packed it."
 
     @property
     def _came(self) -> str:
@@ -171,7 +165,7 @@ def unpack(session: Session, opened: Opened, data: Path, now_s: float, tell: Tel
     except IntegrityError:
         raise FileError("This package holds a row that is here under another job. Nothing was unpacked.") from None
     made = Unpacked(
-        package.job, _name_of(session, package.job), known, rows, files, disputes, package.seal,
+        package.job, _name_of(session, package.job), known, rows, files, disputes, package.fingerprint,
         "" if package.hashes else package.version, _twins(session, opened),
     )  # fmt: skip
     bases = sorted(set(session.scalars(select(Occupation.id).where(Occupation.job_id == package.job))) - here)
@@ -325,7 +319,7 @@ def _tells_of(row: dict[str, Any], job_id: str) -> bool:
     """Whether a line's text is of the row that holds it."""
     try:
         said = read_json(row["text"])
-        return (said["device"], said["sequence"], said["job"]) == (row["device_id"], str(row["sequence"]), job_id) and all(
+        return tells_of(said, row["device_id"], row["sequence"], job_id) and all(
             isinstance(said[name], str) for name in ("at_s", "kind", "sentence", "side")
         ) and isinstance(said["data"], dict) and isinstance(said.get("by", ""), str)  # fmt: skip
     except (JsonError, KeyError, TypeError):
@@ -402,5 +396,5 @@ def _tell_book(session: Session, opened: Opened, made: Unpacked, bases: list[str
     chains = {part.device: [part.lines, part.sealed, part.last_hash] for part in opened.package.chains}
     write_entry(
         session, now_s, "unpacked", made.words, None, "machine", packed_job=made.job, made_s=opened.package.made_s,
-        version=opened.package.version, sha256=opened.package.sha256, rows=made.rows, files=made.files, bases=bases, chains=chains,
+        version=opened.package.version, sha256=opened.package.sha256, hashed=bool(opened.package.hashes), rows=made.rows, files=made.files, bases=bases, chains=chains,
     )  # fmt: skip

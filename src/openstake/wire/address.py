@@ -5,10 +5,9 @@ from __future__ import annotations
 import re
 from urllib.parse import SplitResult, parse_qsl, unquote, urlsplit, urlunsplit
 
+from openstake.core.describe import NOT_ON_A_LINE
 from openstake.core.errors import InputError
 
-# Characters that end a line or steer a terminal: in a request to a caster they would begin another one.
-CONTROL = re.compile(r"[\x00-\x1f\x7f-\x9f\u2028\u2029]")
 _PASSWORD = re.compile(r"(://[^\s:/@]*):\S*@")
 HIDDEN = "\u2022\u2022\u2022"
 
@@ -50,7 +49,7 @@ def split_url(url: str) -> SplitResult:
     tcp-listen://[address]:5017 and udp://[address]:5017 are ports that we listen on, on this machine alone without an address.
     """
     shown = hidden_passwords(url)
-    if CONTROL.search(url) or CONTROL.search(unquote(url)):
+    if NOT_ON_A_LINE.search(url) or NOT_ON_A_LINE.search(unquote(url)):
         raise InputError("An address holds no line breaks or control characters. Type it again.", field="url")
     try:
         parts = urlsplit(url)

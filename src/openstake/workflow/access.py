@@ -108,6 +108,7 @@ class Guesses:
                 raise TooOftenError(
                     f"Too many wrong passphrases. Try again in {max(rest_s, 1.0):.0f} s, or type the code that the page Phones shows on the "
                     "program's own machine.",
+                    field="code",
                     wait_s=rest_s,
                 )
 

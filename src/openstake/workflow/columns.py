@@ -37,7 +37,7 @@ from openstake.workflow.now.series import FieldTestSettled, TurnSettled, kind_of
 from openstake.workflow.watch.kinds import SHOTS
 
 _TEXTS: Any = tuple[str, ...]
-MOST = 1e9  # of any number in these texts: metres, seconds of a stretch, parts per million
+LEAST, MOST = -1e9, 1e11  # of any number in these texts: metres, parts per million, UTC seconds until the year 5138
 
 
 def hold_texts(session: Session, job_id: str, brought: Mapping[str, Collection[str]]) -> None:
@@ -71,7 +71,7 @@ def _hold_numbers(document: object) -> None:
         item = waiting.pop()
         if isinstance(item, dict | list):
             waiting += item.values() if isinstance(item, dict) else item
-        elif isinstance(item, int | float) and not -MOST <= item <= MOST and not 1e9 < item < 1e11:
+        elif isinstance(item, int | float) and not LEAST <= item <= MOST:
             raise ValueError(f"{item:g} is out of range")
 
 

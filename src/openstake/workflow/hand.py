@@ -14,6 +14,7 @@ from openstake.workflow.access import Access, Device, Visitor
 from openstake.workflow.context import Context
 
 NOT_ON_THE_NETWORK = "The program answers on this machine only. Start it with --lan, and a phone or a tablet on the same network can open it."
+WRONG_ONES = "Somebody typed wrong passphrases, and new phones must wait. With this code, typed as well, a phone of the crew need not."
 
 
 @dataclass(frozen=True)
@@ -76,7 +77,7 @@ class WayIn:
 class HandView:
     """How a phone comes in.  `why_not` says what has to be done first; `fingerprint` is the root's SHA-256, where it is made here.
 
-    `code` is what a new phone types where wrong passphrases of others make it wait; empty where none must.
+    `code` is what a new phone types where wrong passphrases of others make it wait, `code_words` why; empty where none must.
     """
 
     why_not: str
@@ -87,6 +88,7 @@ class HandView:
     own_certificate: bool
     connected: list[Connected]
     code: str
+    code_words: str
 
 
 def session_view(context: Context, visitor: Visitor) -> SessionView:
@@ -104,6 +106,7 @@ def view(context: Context) -> HandView:
         why_not = "This machine has no address on a network. Join the crew's Wi-Fi, or open one of its own."
     else:
         why_not = "" if kept.passphrase else "Set a passphrase first: without one nobody is let in."
+    code = access.code_in_a_wait()
     return HandView(
         why_not=why_not,
         ways_in=[_way_in(name, door.port) for name in door.names if not name.startswith("*.")] if door else [],
@@ -112,7 +115,8 @@ def view(context: Context) -> HandView:
         fingerprint=door.fingerprint if door else "",
         own_certificate=door.own_certificate if door else False,
         connected=_connected(context, access),
-        code=access.code_in_a_wait(),
+        code=code,
+        code_words=WRONG_ONES if code else "",
     )
 
 

@@ -41,7 +41,7 @@ def package_in_words(made: Package) -> str:
     size = f" ({sum(file.bytes for file in made.files) / 1e6:.1f} MB)" if made.files else ""
     return (
         f"{made.name}: {counted(made.rows, 'row')}, {counted(len(made.files), 'file')}{size}, "
-        f"{counted(lines, 'line')} of the Book{beside}. Seal {made.seal}: read it out to whoever unpacks."
+        f"{counted(lines, 'line')} of the Book{beside}. Read its fingerprint out to whoever unpacks it."
     )
 
 
@@ -53,7 +53,7 @@ def begin_package(context: Context, job_id: str) -> Work:
     def do(folder: Path) -> Made:
         out = folder / "package.zip"
         made = write_package(context, job_id, out)
-        return Made(package_in_words(made), out, f"{file_name(name)}.zip", MEDIA_TYPE, job_id)
+        return Made(package_in_words(made), out, f"{file_name(name)}.zip", MEDIA_TYPE, job_id, made.fingerprint)
 
     return context.works.begin(f"Package of {name}", do)
 
@@ -106,7 +106,7 @@ def begin_unpack(context: Context, stream: IO[bytes]) -> Work:
             made = read_package(context, source)
         finally:
             source.unlink(missing_ok=True)
-        return Made(made.words, job=made.job)
+        return Made(made.words, job=made.job, fingerprint="" if made.unproven else made.fingerprint)
 
     try:
         with source.open("wb") as out:

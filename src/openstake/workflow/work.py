@@ -31,13 +31,17 @@ class CancelledError(ConflictError):
 
 @dataclass(frozen=True)
 class Made:
-    """What a work came to: in words; the file to fetch, where there is one, with its name and media type; the job it is of."""
+    """What a work came to: in words; the file to fetch, where there is one, with its name and media type; the job it is of.
+
+    `fingerprint`: what two people read out to each other of a package.
+    """
 
     words: str
     file: Path | None = None
     name: str = ""
     media_type: str = ""
     job: str = ""
+    fingerprint: str = ""
 
     @property
     def shown(self) -> bool:
@@ -50,6 +54,7 @@ class WorkView:
     """A work: how far it is (0 to 1), and once it is over what came of it.
 
     `path` is where its file is fetched, empty without one; `shown`: a browser shows it, of any other it is saved.
+    `fingerprint` of a package, else empty.
     """
 
     id: str
@@ -60,6 +65,7 @@ class WorkView:
     path: str
     shown: bool
     job: str
+    fingerprint: str
 
 
 class Work:
@@ -113,7 +119,7 @@ class Work:
         part = 1.0 if self._state == "done" else min(self._done / self._total, 1.0)
         return WorkView(
             self.id, self.title, self._state, part, self._problem or (made.words if made else ""), path,
-            made is not None and made.shown, made.job if made else "",
+            made is not None and made.shown, made.job if made else "", made.fingerprint if made else "",
         )  # fmt: skip
 
 

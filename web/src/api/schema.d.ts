@@ -5631,11 +5631,13 @@ export interface components {
          * HandView
          * @description How a phone comes in.  `why_not` says what has to be done first; `fingerprint` is the root's SHA-256, where it is made here.
          *
-         *     `code` is what a new phone types where wrong passphrases of others make it wait; empty where none must.
+         *     `code` is what a new phone types where wrong passphrases of others make it wait, `code_words` why; empty where none must.
          */
         HandView: {
             /** Code */
             code: string;
+            /** Code Words */
+            code_words: string;
             /** Connected */
             connected: components["schemas"]["Connected"][];
             /** Fingerprint */
@@ -10610,8 +10612,11 @@ export interface components {
          * @description A work: how far it is (0 to 1), and once it is over what came of it.
          *
          *     `path` is where its file is fetched, empty without one; `shown`: a browser shows it, of any other it is saved.
+         *     `fingerprint` of a package, else empty.
          */
         WorkView: {
+            /** Fingerprint */
+            fingerprint: string;
             /** Id */
             id: string;
             /** Job */

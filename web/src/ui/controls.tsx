@@ -47,6 +47,9 @@ export function LinkButton({ to, children }: { to: string; children: ReactNode }
   );
 }
 
+/** What a photo may be, for the chooser of files; whether it is one is decided where it is decoded. */
+export const PICTURES = "image/jpeg,image/png,image/webp,image/gif";
+
 /** A button that asks for a file and hands it over. */
 export function FileButton(props: {
   label: string;

@@ -20,6 +20,11 @@ export function WorkBar({ work }: { work: Work }) {
   return (
     <Note tone={view.state === "failed" ? "flag" : view.state === "done" ? "checked" : "plain"}>
       <span role="status">{view.words}</span>
+      {view.fingerprint && (
+        <span className="mt-1 block">
+          Fingerprint <span className="block text-3xl font-bold tabular-nums">{view.fingerprint}</span>
+        </span>
+      )}
       {view.path && (
         <a href={view.path} {...(view.shown ? { target: "_blank", rel: "noreferrer" } : { download: true })} className="mt-1 flex min-h-touch items-center gap-2 font-semibold underline">
           {view.shown ? <FileText aria-hidden size={18} /> : <Download aria-hidden size={18} />} {view.shown ? "Open it" : "Save it again"}

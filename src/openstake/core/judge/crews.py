@@ -1,4 +1,4 @@
-"""What two crews put in place of one value, apart from each other: it disagrees until a person settles both."""
+"""What comes from other crews: a value that two replaced apart from each other, a package that proves nothing of its rows."""
 
 from __future__ import annotations
 
@@ -22,3 +22,17 @@ def judge_crews(table: str, what: str, ends: tuple[str, ...], in_use: str, subje
         f"They replaced the same value, apart from each other. {in_use} is used until it is settled: it was written last.",
         "Ask the crews, and say on the Book page which one holds.", what=what,
     )  # fmt: skip
+
+
+def judge_package(version: str) -> list[Finding]:
+    """Return what is to be said of a job that came with a package of `version`, which hashed no rows; nothing where it is empty."""
+    if not version:
+        return []
+    return [
+        finding(
+            "package-unproven", Severity.LOOK, f"This job came with a package of {version}, which put no hash over its rows.",
+            "That version had none. Marks, heights or the base may have been changed in the file, and nothing would show it.",
+            "Hold marks and base against what the crew has, or let the job be packed anew by a newer version and unpack that.",
+            version=version,
+        )
+    ]  # fmt: skip

@@ -15,9 +15,9 @@ def judge_device(seen: DeviceSeen) -> list[Finding]:
         found.append(
             finding(
                 "two-receivers", Severity.STOP,
-                f"Positions change to and fro between two places {seen.apart_m / 1000.0:.1f} km apart: two receivers send on this address.",
+                f"Positions jump back and forth between two places {seen.apart_m / 1000.0:.1f} km apart: two receivers send to this address.",
                 "Two devices write into one stream: both are joined at a hub, a port is forwarded twice, or a caster mixes two sources.",
-                "Let one device alone send here, and measure again what was recorded meanwhile.",
+                "Let only one receiver send here, and measure again what was recorded meanwhile.",
                 apart_m=round(seen.apart_m),
             )
         )  # fmt: skip

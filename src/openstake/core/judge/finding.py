@@ -119,7 +119,7 @@ RULES: dict[str, Rule] = {
     "gst-without-ellipse": Rule("rover", "GST without its error ellipse.", "NMEA 0183, GST"),
     "rate-too-low": Rule("rover", "Positions slower than 1 Hz.", COMMON_PRACTICE),
     "clock-off": Rule("rover", "The receiver's clock and this machine's differ by more than 2 s.", COMMON_PRACTICE),
-    "two-receivers": Rule("rover", "Positions of one address change to and fro between two places.", COMMON_PRACTICE),
+    "two-receivers": Rule("rover", "Positions from one address jump back and forth between two places.", COMMON_PRACTICE),
     # shots
     "shots-agree": Rule("rover", "Two shots of one place from two initialisations agree.", COMMON_PRACTICE),
     "shots-disagree": Rule("rover", "Two shots of one place from two initialisations disagree.", COMMON_PRACTICE, differs=True),
@@ -262,6 +262,7 @@ RULES: dict[str, Rule] = {
     "crews-differ-grid": Rule("local grid", "Two crews replaced one mark or choice of the fit apart from each other.", COMMON_PRACTICE, differs=True, at="book"),
     "crews-differ-settings": Rule("local grid", "Two crews replaced the job's settings apart from each other.", COMMON_PRACTICE, differs=True, at="book"),
     "crews-differ": Rule("control", "Two crews replaced something else apart from each other.", COMMON_PRACTICE, at="book"),
+    "package-unproven": Rule("control", "A job that came with a package whose rows have no hash.", COMMON_PRACTICE, at="book"),
     "virtual-base-shot": Rule("rover", "The shot came from a virtual base: a position, not a vector from this base.", "RTCM 10403.3, DF141"),
 }  # fmt: skip
 

@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-import pyproj
-
 from openstake.core.evidence import StationReference
+from openstake.core.geodesy.distance import geodesic_m
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.judge.finding import Finding, Severity, finding_at
 from openstake.core.limits import BASE_FAR_KM, BASE_TOO_FAR_KM
@@ -15,8 +14,7 @@ from openstake.core.limits import BASE_FAR_KM, BASE_TOO_FAR_KM
 
 def distance_km(from_deg: tuple[float, float], to_deg: tuple[float, float]) -> float:
     """Return the geodesic between two places (latitude, longitude in degrees) on WGS 84, in km."""
-    _, _, metres = pyproj.Geod(ellps="WGS84").inv(from_deg[1], from_deg[0], to_deg[1], to_deg[0])
-    return float(metres) / 1000.0
+    return geodesic_m(from_deg, to_deg) / 1000.0
 
 
 @dataclass(frozen=True)

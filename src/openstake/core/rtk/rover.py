@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from openstake.core.evidence import Epoch, Status
+from openstake.core.geodesy.distance import geodesic_m
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.limits import (
@@ -33,7 +34,6 @@ _MOST_KEPT = 4000  # three minutes at 20 Hz, the rest is older than anybody asks
 _MOST_JUMPS = 100
 _MOST_PAIRS = 50
 _TALKERS_SEEN = 60  # the latest moments of which it is known whether two receivers sent
-MEAN_EARTH_RADIUS_M = 6_371_008.8  # (2 a + b) / 3 of GRS80
 _STOOD_LATELY_S = 10.0
 _PROVEN_AFTER_S = 3.0
 _CLAIMS_EVERY_S = 5.0  # what a stand says of the claim changes slowly, and takes some milliseconds
@@ -89,7 +89,7 @@ class DeviceSeen:
     """What a device's sentences hold: how many epochs, their rate, decimals of a minute, and what is there at all.
 
     `clock_off_s` is its clock − the host's, None where the host's is not known or its date is not.  `apart_m`: how far apart two
-    places lie between which its positions change to and fro; None where they do not.
+    places lie between which its positions jump back and forth; None where they do not.
     """
 
     epochs: int
@@ -137,14 +137,6 @@ class _Before:
     station: int | None
     time_s: float
     asked: bool
-
-
-def ground_distance_m(one: tuple[float, float], other: tuple[float, float]) -> float:
-    """Return about how far two places lie apart, latitude and longitude in degrees, on a sphere: to tell places from places."""
-    latitude = np.deg2rad((one[0] + other[0]) / 2.0)
-    north = np.deg2rad(other[0] - one[0])
-    east = np.deg2rad((other[1] - one[1] + 540.0) % 360.0 - 180.0) * np.cos(latitude)
-    return float(MEAN_EARTH_RADIUS_M * np.hypot(north, east))
 
 
 class RoverWatch:
@@ -331,14 +323,14 @@ class RoverWatch:
         if len(self._places) < 3:
             return
         before, other, now = self._places
-        there_m, back_m = ground_distance_m(before, other), ground_distance_m(before, now)
+        there_m, back_m = geodesic_m(before, other), geodesic_m(before, now)
         self._apart_m.append(there_m if there_m > TALKERS_APART_M and back_m < there_m / 10.0 else None)
 
     def note_second_talker(self, first: Epoch, second: Epoch) -> None:
         """Take an epoch that another talker sent of the same moment: far away it is another receiver's."""
         places = [(item.latitude_deg, item.longitude_deg) for item in (first, second)]
         if all(latitude is not None and longitude is not None for latitude, longitude in places):
-            apart_m = ground_distance_m(*places)  # type: ignore[arg-type]
+            apart_m = geodesic_m(*places)  # type: ignore[arg-type]
             if apart_m > TALKERS_APART_M:
                 self._apart_m.append(apart_m)
 

@@ -36,7 +36,7 @@ _LARGEST_SIGMA_M = 1e6
 _MOST_SATELLITES = 200
 KNOT_MPS = 1852.0 / 3600.0
 _FASTEST_KNOTS = 2000.0
-_MOST_SECONDS = 100  # between two looks
+_MOST_SECOND_TALKERS = 100  # between two looks
 
 
 def epoch_from_gga(fields: list[str]) -> Epoch:
@@ -108,11 +108,11 @@ class EpochReader:
         self.bad_checksum = 0
         self.no_checksum = 0
         self.unreadable = 0
-        self._seconds: list[tuple[Epoch, Epoch]] = []
+        self._second_talkers: list[tuple[Epoch, Epoch]] = []
 
-    def seconds(self) -> list[tuple[Epoch, Epoch]]:
+    def second_talkers(self) -> list[tuple[Epoch, Epoch]]:
         """Return, once, the epochs of a moment that a second talker sent, each behind the one that was taken."""
-        found, self._seconds = self._seconds, []
+        found, self._second_talkers = self._second_talkers, []
         return found
 
     def feed(self, data: bytes) -> Iterator[Epoch]:
@@ -162,8 +162,8 @@ class EpochReader:
             if late or (self._epoch is not None and time_s is not None):
                 # A second talker's, or the other sentence of the same moment.
                 first = self._epoch or self._last
-                if first is not None and len(self._seconds) < _MOST_SECONDS:
-                    self._seconds.append((first, _EPOCHS[kind](fields)))
+                if first is not None and len(self._second_talkers) < _MOST_SECOND_TALKERS:
+                    self._second_talkers.append((first, _EPOCHS[kind](fields)))
                 return
             yield from self._hand_over()
             self._epoch = replace(_EPOCHS[kind](fields), date=self._date)

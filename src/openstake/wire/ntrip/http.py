@@ -12,8 +12,8 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from urllib.parse import urlsplit
 
+from openstake.core.describe import NOT_ON_A_LINE
 from openstake.core.errors import InputError
-from openstake.wire.address import CONTROL
 
 AGENT = "NTRIP OpenStake/0.1"
 LONGEST_HEAD = 8192
@@ -72,7 +72,7 @@ def basic(user: str, password: str) -> str:
 
 def _check_words(host: str, mount: str, user: str | None) -> None:
     for field, word in (("host", host), ("mountpoint", mount), ("user", user or "")):
-        if CONTROL.search(word) or (field != "user" and re.search(r"\s", word)):
+        if NOT_ON_A_LINE.search(word) or (field != "user" and re.search(r"\s", word)):
             raise InputError(
                 f"The {field} holds a blank, a line break or a control character. Type it again.", field=field
             )

@@ -10,11 +10,13 @@ from openstake.core import chain
 from openstake.core.base_sources import source_title
 from openstake.core.chain import Evidence, State, StepState
 from openstake.core.constants import CIRCLE_95
+from openstake.core.judge.crews import judge_package
 from openstake.core.judge.finding import Finding
 from openstake.core.links import Link, links
 from openstake.core.sigmas import Sigmas
 from openstake.core.units import text_from_metres
 from openstake.live.session import RunningSession
+from openstake.store.book import unproven_version
 from openstake.workflow.base.setup import unconfirmed
 from openstake.workflow.base.view import base_findings
 from openstake.workflow.check.plan import proof_of
@@ -75,7 +77,7 @@ def evidence_of(context: Context, session: Session, job: JobNow, kit: KitNow, ba
         else chain.PlanOfChecks(proof.plan.state, proof.plan.why, proof.findings),
         fit_said(session, job),
         _pole_seen(session, kit),
-        tuple(item.finding for item in crews_of(session, job.id)),
+        (*(item.finding for item in crews_of(session, job.id)), *judge_package(unproven_version(session, job.id))),
     )  # fmt: skip
 
 

@@ -2,7 +2,7 @@ import { TriangleAlert } from "lucide-react";
 import { sentenceOf, type Schemas } from "../../api/client";
 import { useAddPhoto, useTickSetUp } from "../../api/queries";
 import { clock } from "../../lib/format";
-import { FileButton, Note } from "../../ui/controls";
+import { FileButton, Note, PICTURES } from "../../ui/controls";
 import { TickRow } from "../../ui/ticks";
 
 /** Questions of one group, ticked off as they are looked at. */
@@ -39,7 +39,7 @@ export function SiteStep({ job, view }: { job: Schemas["JobView"]; view: Schemas
         ))}
       </ul>
       <div className="flex flex-wrap items-center gap-3">
-        <FileButton label="Photo of the set-up" accept="image/jpeg,image/png,image/webp,image/gif" disabled={photo.isPending} onFile={(file) => photo.mutate(file)}>
+        <FileButton label="Photo of the set-up" accept={PICTURES} disabled={photo.isPending} onFile={(file) => photo.mutate(file)}>
           Attach a photo
         </FileButton>
         <Photos job={job} photos={view.photos} />

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { useAddBookPhoto, useAddNote, useAddPeople, useAddWeather } from "../../api/book";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useWho } from "../../api/hand";
-import { Button, FileButton, TextField } from "../../ui/controls";
+import { Button, FileButton, PICTURES, TextField } from "../../ui/controls";
 
 /** Four of them share the foot of a phone. */
 const IN_A_ROW = "h-record! hand:flex-1 small:min-w-0 small:flex-col small:gap-0! small:px-0! small:text-base! small:leading-4!";
@@ -31,7 +31,7 @@ export function AddToBook({ job, weather }: { job: Schemas["JobView"]; weather: 
       <Button className={IN_A_ROW} aria-expanded={what === "people"} onClick={() => setWhat(what === "people" ? null : "people")}>
         <Users aria-hidden /> On site
       </Button>
-      <FileButton label="Photo for the Book" accept="image/jpeg,image/png,image/webp,image/gif" onFile={(file) => photo.mutate(file)} disabled={photo.isPending} large className={IN_A_ROW}>
+      <FileButton label="Photo for the Book" accept={PICTURES} onFile={(file) => photo.mutate(file)} disabled={photo.isPending} large className={IN_A_ROW}>
         Photo
       </FileButton>
       <Button kind="primary" large className={IN_A_ROW} aria-expanded={what === "note"} onClick={() => setWhat(what === "note" ? null : "note")}>

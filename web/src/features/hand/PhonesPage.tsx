@@ -23,7 +23,7 @@ export function PhonesPage() {
       {view && (
         <>
           {view.why_not && <Note tone="flag">{view.why_not}</Note>}
-          {view.code && <CodeInAWait code={view.code} />}
+          {view.code && <CodeInAWait view={view} />}
           {view.ways_in.length > 0 && view.has_passphrase && <WaysIn view={view} />}
           {view.ways_in.length > 0 && !view.has_passphrase && <Passphrase />}
           {view.has_passphrase && <WhoIsIn view={view} />}
@@ -44,11 +44,11 @@ export function PhonesPage() {
 }
 
 /** Somebody types wrong passphrases: with this code a phone of the crew does not wait for him. */
-function CodeInAWait({ code }: { code: string }) {
+function CodeInAWait({ view }: { view: Schemas["HandView"] }) {
   return (
     <Note tone="flag">
-      Somebody typed wrong passphrases, and new phones must wait. With this code, typed as well, a phone of the crew need not.
-      <span className="block text-3xl font-bold whitespace-nowrap">{code}</span>
+      {view.code_words}
+      <span className="block text-3xl font-bold whitespace-nowrap">{view.code}</span>
     </Note>
   );
 }

@@ -46,14 +46,15 @@ export function SignIn({ refused }: { refused: string }) {
           problem={of("passphrase")}
           autoFocus={Boolean(who)}
         />
-        {(problem?.status === 429 || code) && (
+        {(problem?.field === "code" || code) && (
           <TextField
             large
             label="Code of the page Phones"
             name="code"
             value={code}
             onChange={setCode}
-            hint="The program's own machine shows it while somebody types wrong passphrases. With it you need not wait."
+            hint="With it you need not wait."
+            problem={of("code")}
             autoFocus
           />
         )}

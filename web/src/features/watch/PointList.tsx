@@ -3,7 +3,7 @@ import { useDeferredValue, useState } from "react";
 import { Problem, sentenceOf, type Schemas } from "../../api/client";
 import { useAddPointPhoto, usePoints, useRelabel } from "../../api/watch";
 import { clock, counted, length, UNIT_SIGN } from "../../lib/format";
-import { Button, FileButton, Note, Select, ShowMore, TextField } from "../../ui/controls";
+import { Button, FileButton, Note, PICTURES, Select, ShowMore, TextField } from "../../ui/controls";
 import { FindingNote } from "../../ui/findings";
 import { RoverHeight } from "../../ui/roverheight";
 
@@ -100,7 +100,7 @@ function PointEditor({ job, point }: { job: Schemas["JobView"]; point: Schemas["
         <Button kind="danger" disabled={relabel.isPending} onClick={() => keep(!point.taken_out)}>
           {point.taken_out ? "Bring it back" : "Take it out"}
         </Button>
-        <FileButton label={`Photo of ${point.name}`} accept="image/jpeg,image/png,image/webp,image/gif" onFile={(file) => photo.mutate(file)} disabled={photo.isPending}>
+        <FileButton label={`Photo of ${point.name}`} accept={PICTURES} onFile={(file) => photo.mutate(file)} disabled={photo.isPending}>
           Photo
         </FileButton>
         {point.photos.map((item) => (
