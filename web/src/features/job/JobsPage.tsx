@@ -16,6 +16,9 @@ export function JobsPage({ beside }: { beside: React.ReactNode }) {
   const [archived, setArchived] = useState(false);
   const [making, setMaking] = useState(false);
   const jobs = useJobs(useDeferredValue(text), archived);
+  const queries = useQueryClient();
+  // A package of a job from another machine: made here, or joined with what is here of it.
+  const unpack = useWork(() => void queries.invalidateQueries({ queryKey: ["jobs"] }));
   return (
     <main className="mx-auto flex min-h-dvh max-w-5xl flex-col px-6 py-8 text-lg small:px-4 small:py-4">
       <div className="flex items-center justify-between gap-4">
@@ -39,11 +42,22 @@ export function JobsPage({ beside }: { beside: React.ReactNode }) {
             ))}
           </ul>
           {jobs.data?.length === 0 && <p>{text ? "No job holds these words." : archived ? "No job has been put away." : "No jobs yet."}</p>}
-          <div className="mt-6 flex items-center justify-end gap-4 small:sticky small:bottom-0 small:mt-3 small:flex-col-reverse small:items-stretch small:gap-2 small:border-t-2 small:border-line small:bg-paper small:py-2">
-            <Unpack />
-            <Button kind="primary" large onClick={() => setMaking(true)}>
-              <Plus aria-hidden /> New job
-            </Button>
+          {/* What came of a package stays in sight beside the buttons, however many jobs there are. */}
+          <div className="sticky bottom-0 mt-6 flex flex-col gap-2 border-t-2 border-line bg-paper py-2 small:mt-3">
+            <WorkBar work={unpack} />
+            <div className="flex items-center justify-end gap-4 small:flex-col-reverse small:items-stretch small:gap-2">
+              {unpack.view?.state === "done" && (
+                <Link to={`/job/${unpack.view.job}`} className="mr-auto flex min-h-touch items-center font-semibold whitespace-nowrap underline">
+                  Go to the job
+                </Link>
+              )}
+              <FileButton label="Package" accept=".zip" onFile={(file) => unpack.begin(beginUnpack(file))}>
+                Unpack a package
+              </FileButton>
+              <Button kind="primary" large onClick={() => setMaking(true)}>
+                <Plus aria-hidden /> New job
+              </Button>
+            </div>
           </div>
         </>
       )}
@@ -55,29 +69,6 @@ export function JobsPage({ beside }: { beside: React.ReactNode }) {
         </Link>
       </p>
     </main>
-  );
-}
-
-/** A package of a job from another machine: made here, or joined with what is here of it. */
-function Unpack() {
-  const queries = useQueryClient();
-  const work = useWork(() => void queries.invalidateQueries({ queryKey: ["jobs"] }));
-  return (
-    <div className="flex flex-1 items-center gap-4 small:flex-col-reverse small:items-stretch small:gap-2">
-      <div className="flex min-w-0 flex-1 items-center gap-4 small:flex-col small:items-stretch small:gap-2 small:empty:hidden">
-        <div className="min-w-0 flex-1">
-          <WorkBar work={work} />
-        </div>
-        {work.view?.state === "done" && (
-          <Link to={`/job/${work.view.job}`} className="flex min-h-touch items-center font-semibold whitespace-nowrap underline">
-            Go to the job
-          </Link>
-        )}
-      </div>
-      <FileButton label="Package" accept=".zip" onFile={(file) => work.begin(beginUnpack(file))}>
-        Unpack a package
-      </FileButton>
-    </div>
   );
 }
 
