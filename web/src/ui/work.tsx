@@ -22,7 +22,7 @@ export function WorkBar({ work }: { work: Work }) {
       <span role="status">{view.words}</span>
       {view.fingerprint && (
         <span className="mt-1 block">
-          Fingerprint <span className="block text-3xl font-bold tabular-nums">{view.fingerprint}</span>
+          Fingerprint <span className="block text-3xl font-bold whitespace-nowrap tabular-nums small:text-2xl">{view.fingerprint}</span>
         </span>
       )}
       {view.path && (
