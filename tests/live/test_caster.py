@@ -12,6 +12,7 @@ from openstake.live.clock import VirtualClock
 from openstake.live.transport import Outcome
 from openstake.standin.caster import Caster
 from openstake.wire.ntrip.http import ChunkReader, chunk, push_request
+from openstake.wire.rtcm3.frame import frame_bytes
 from tests import published
 
 DATA = Path(__file__).parent.parent / "data"
@@ -166,6 +167,22 @@ def test_what_arrives_is_named_with_its_station(caster, base):
     # RTCM 10403.x, the standard's example.
     assert heard.positions[0].station_id == published.RTCM_1005_STATION[0]
     assert not heard.positions[0].virtual
+
+
+def test_a_stream_is_listened_to_until_its_position_must_have_come(caster, base):
+    """Common practice, no source: a base sends its position every ten seconds; a busy line may lose one."""
+
+    def send():
+        for _ in range(19):
+            VIRTUAL.clock.sleep(1.0)
+            base.sendall(chunk(frame_bytes((1230 << 4).to_bytes(2, "big") + bytes(6))))
+        base.sendall(chunk(published.RTCM_1005_EXAMPLE))
+
+    VIRTUAL.clock.thread(send, "sender").start()
+
+    heard = listen(account(caster.port), "MOUNT", 2, VIRTUAL)
+
+    assert heard.messages == (1005, 1230) and len(heard.positions) == 1
 
 
 def test_bytes_that_are_no_frames_are_not_taken_for_sending(answering):

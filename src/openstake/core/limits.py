@@ -74,6 +74,7 @@ LARGEST_GGA_STATION_ID = 1023  # NMEA 0183, GGA
 LARGEST_STATION_ID = 4095  # RTCM 10403.3, DF003
 MESSAGE_PATIENCE = 3.0  # intervals without a message before it is missing
 LEAST_MESSAGE_WAIT_S = 15.0
+POSITION_COMES_WITHIN_S = 25.0  # bases send theirs every ten seconds: two intervals and a little
 INTERVAL_RATIO = 1.25
 SATELLITES_SEEN_NOT_SENT = 3
 SHARE_SENT = 0.7

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from openstake.core.errors import DeviceError
 from openstake.core.evidence import StationReference
+from openstake.core.limits import POSITION_COMES_WITHIN_S
 from openstake.live.network import Outside
 from openstake.live.transport import NtripSource, Outcome, ask_caster
 from openstake.wire.ntrip.http import ChunkReader, get_request, push_request
@@ -86,7 +87,7 @@ def listen(
 ) -> Heard:
     """Listen to a mountpoint for some seconds, or until its position and observables have come; never raises DeviceError.
 
-    `gga` writes the line that a virtual mountpoint needs, sent at once and every five seconds.
+    One that sends frames is listened to until its position must have come, however few the seconds.  `gga` writes the line that a virtual mountpoint needs, sent at once and every five seconds.
     """
     try:
         source = NtripSource(
@@ -95,9 +96,10 @@ def listen(
     except DeviceError as error:
         return Heard(False, False, _outcome(error), error.sentence)
     reader, summary, received, sent = FrameReader(), StreamSummary(), 0, 0
-    end_s, next_gga_s, broke = outside.clock.monotonic() + seconds, outside.clock.monotonic(), ""
+    began_s = next_gga_s = outside.clock.monotonic()
+    broke = ""
     try:
-        while (now_s := outside.clock.monotonic()) < end_s and not (summary.stations and summary.observables):
+        while (now_s := outside.clock.monotonic()) - began_s < _patience_s(seconds, summary):
             if gga is not None and now_s >= next_gga_s:
                 source.send(gga())
                 sent, next_gga_s = sent + 1, now_s + GGA_INTERVAL_S
@@ -121,6 +123,13 @@ def listen(
         True, frames > 0, None, sentence, received, frames, tuple(sorted(summary.messages)), tuple(summary.stations),
         tuple(sorted({constellation for constellation, _ in summary.observables})), sent,
     )  # fmt: skip
+
+
+def _patience_s(seconds: float, summary: StreamSummary) -> float:
+    """Return how long to listen in all, as far as what has come says."""
+    if summary.stations:
+        return 0.0 if summary.observables else seconds
+    return max(seconds, POSITION_COMES_WITHIN_S) if summary.messages else seconds
 
 
 def may_push(account: Account, mountpoint: str, outside: Outside) -> Heard:
