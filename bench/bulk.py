@@ -61,9 +61,7 @@ class Season:
         self._client = self.program.app.test_client()
         wish = {"name": f"Season {count} {points}", "system": {"kind": "code", "code": 2157}, "length_unit": "m"}
         self.job = self._client.post("/api/jobs", json=wish, base_url=HERE).get_json()["id"]
-        rows = "".join(
-            f"B{n},{703412.361 + 91.7 * n:.3f},{629805.118 + 63.9 * n:.3f},{62.4 + 0.07 * n:.3f}\n" for n in range(25)
-        )
+        rows = "".join(f"B{n},{703412.361 + 91.7 * n:.3f},{629805.118 + 63.9 * n:.3f},{62.4 + 0.07 * n:.3f}\n" for n in range(25))
         content = b64encode(f"name,east,north,ellipsoidal height\n{rows}".encode()).decode()
         sent = {"name": "c.csv", "content_base64": content}
         self._client.post(f"/api/jobs/{self.job}/control/accept", json=sent, base_url=HERE)
@@ -92,8 +90,7 @@ class Season:
         """Read the epochs of the job out of SQLite, in order; return how many there are."""
         database = sqlite3.connect(self.folder / "openstake.db")
         rows = database.execute(
-            "SELECT * FROM shot_epoch WHERE shot_id IN (SELECT id FROM shot WHERE job_id = ?) ORDER BY shot_id, n",
-            (self.job,),
+            "SELECT * FROM shot_epoch WHERE shot_id IN (SELECT id FROM shot WHERE job_id = ?) ORDER BY shot_id, n", (self.job,)
         ).fetchall()
         database.close()
         return len(rows)
@@ -103,9 +100,7 @@ class Season:
         context = self.program.context
         with context.database.read() as session:
             job, occupation = job_of(session, self.job), needed_occupation(session, self.job)
-            mark_id = (
-                session.query(Shot.mark_id).filter(Shot.job_id == self.job).limit(1).scalar() or occupation.mark_id
-            )
+            mark_id = session.query(Shot.mark_id).filter(Shot.job_id == self.job).limit(1).scalar() or occupation.mark_id
             mark, listening = mark_of(session, job, mark_id), listening_of(session, occupation.id)
             height = read_height(kit_of(session, self.job), job.length_unit, "2.000 m", "rod", "rover")
         kind = ShotKind(name="control", seconds=float(EPOCHS))
@@ -116,10 +111,11 @@ class Season:
         epochs = [
             ReceivedEpoch(
                 Epoch(3600.0 + n, date(2026, 11, 25), 4, *texts, latitude, longitude, 7.4, 57.0, 21, 0.7, 1.0, 17, 0.006, 0.005, 0.011),
-                context.clock.now(), None,
+                context.clock.now(),
+                None,
             )
             for n in range(EPOCHS)
-        ]  # fmt: skip
+        ]
         recording._store(context, self.job, begun, shots._told, epochs)
 
 
@@ -156,9 +152,7 @@ def of_lists(season: Season, count: int) -> list[tuple[str, str, str, str]]:
         ours = f"{first * 1000:.0f}, again {again * 1000:.0f}"
         found.append((f"{count:,} shots: {path}, ms", ours, f"{plain * 1000:.0f} (SQLite)", f"{first / plain:.2f}"))
     peak_mb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1000
-    found.append(
-        (f"{count:,} shots: remembered, MB", f"{remembered_mb(season):.1f}", f"{peak_mb:.0f} (process, peak)", "")
-    )
+    found.append((f"{count:,} shots: remembered, MB", f"{remembered_mb(season):.1f}", f"{peak_mb:.0f} (process, peak)", ""))
     return found
 
 
@@ -187,12 +181,7 @@ def of_book(lines: int = 50_000, count: int = 5000) -> list[tuple[str, str, str,
         database.close()
         found = timed(lambda: season.ask("book?text=fence+at+post+4711"))
         rows = [
-            (
-                f"Book of {lines:,} lines searched, ms",
-                f"{found * 1000:.0f}",
-                f"{rival * 1000:.0f} (SQLite LIKE)",
-                f"{found / rival:.1f}",
-            )
+            (f"Book of {lines:,} lines searched, ms", f"{found * 1000:.0f}", f"{rival * 1000:.0f} (SQLite LIKE)", f"{found / rival:.1f}")
         ]
         plain = timed(season.plainly)
         for path in (*(f"take-home/{form}" for form in FORMATS), "reports/job.pdf"):
@@ -203,14 +192,7 @@ def of_book(lines: int = 50_000, count: int = 5000) -> list[tuple[str, str, str,
         kept = timed(lambda: back_up(season.folder, Path(folder) / "kept", time.time()), runs=1)
         size_mb = (season.folder / "openstake.db").stat().st_size / 1e6
         plainly = timed(lambda: shutil.copy(season.folder / "openstake.db", Path(folder) / "copy"), runs=1)
-        rows.append(
-            (
-                f"Backup of {size_mb:.0f} MB, read back, s",
-                f"{kept:.1f}",
-                f"{plainly:.1f} (a plain copy)",
-                f"{kept / plainly:.0f}",
-            )
-        )
+        rows.append((f"Backup of {size_mb:.0f} MB, read back, s", f"{kept:.1f}", f"{plainly:.1f} (a plain copy)", f"{kept / plainly:.0f}"))
         rows += _of_package(season, Path(folder))
         season.program.close()
     return rows
@@ -235,8 +217,13 @@ def _of_package(season: Season, folder: Path) -> list[tuple[str, str, str, str]]
     size = out.stat().st_size / 1e6
     return [
         (f"Package of {size:.0f} MB, s", f"{packed:.1f}", f"{zipped_s:.1f} (database zipped)", f"{packed / zipped_s:.1f}"),
-        ("The same unpacked, and once more, s", f"{unpacked:.1f}, {again:.1f}", f"{plainly:.1f} (rows inserted, no check)", f"{unpacked / plainly:.1f}"),
-    ]  # fmt: skip
+        (
+            "The same unpacked, and once more, s",
+            f"{unpacked:.1f}, {again:.1f}",
+            f"{plainly:.1f} (rows inserted, no check)",
+            f"{unpacked / plainly:.1f}",
+        ),
+    ]
 
 
 def _inserted(package: Path, pattern: Path) -> None:
@@ -251,9 +238,7 @@ def _inserted(package: Path, pattern: Path) -> None:
             columns = [row[1] for row in source.execute(f"PRAGMA table_info({Path(name).stem})")]
             database.execute(f"CREATE TABLE {Path(name).stem} ({', '.join(map(repr, columns))})")
             marks = ", ".join("?" * len(columns))
-            database.executemany(
-                f"INSERT INTO {Path(name).stem} VALUES ({marks})", [[row[key] for key in columns] for row in rows]
-            )
+            database.executemany(f"INSERT INTO {Path(name).stem} VALUES ({marks})", [[row[key] for key in columns] for row in rows])
     source.close()
     database.close()
 
@@ -283,12 +268,7 @@ def measured() -> list[tuple[str, str, str, str]]:
             season.program.close()
     none = stored_ms[0]
     stored = [
-        (
-            f"One shot stored, {count:,} before it, ms",
-            f"{value:.0f}",
-            f"{none:.0f} (none before it)",
-            f"{value / none:.2f}",
-        )
+        (f"One shot stored, {count:,} before it, ms", f"{value:.0f}", f"{none:.0f} (none before it)", f"{value / none:.2f}")
         for count, value in stored_ms.items()
     ]
     return [*lists, of_chain(), *of_book(), *stored]

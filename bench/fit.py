@@ -28,14 +28,21 @@ REFITS = 40  # of a large set so many are timed, and told for all of them
 def pairs_of(count: int) -> list[Pair]:
     rng = np.random.default_rng(5)
     gnss = rng.uniform(-800.0, 800.0, (count, 2))
-    local = (
-        1.00007 * gnss @ np.array([[0.9, -0.4358899], [0.4358899, 0.9]]).T + 5000.0 + rng.normal(0, 0.006, (count, 2))
-    )
+    local = 1.00007 * gnss @ np.array([[0.9, -0.4358899], [0.4358899, 0.9]]).T + 5000.0 + rng.normal(0, 0.006, (count, 2))
     height = rng.uniform(50.0, 70.0, count)
     return [
-        Pair(f"M{n}", *map(float, local[n]), float(height[n]) - 57.0, *map(float, gnss[n] + (703_400.0, 629_800.0)), float(height[n]), "hv", 0.006, 0.01)
+        Pair(
+            f"M{n}",
+            *map(float, local[n]),
+            float(height[n]) - 57.0,
+            *map(float, gnss[n] + (703_400.0, 629_800.0)),
+            float(height[n]),
+            "hv",
+            0.006,
+            0.01,
+        )
         for n in range(count)
-    ]  # fmt: skip
+    ]
 
 
 def refit_s(pairs: list[Pair], times: int) -> float:
@@ -76,9 +83,7 @@ def toggled_ms(folder: Path, marks: int) -> float:
     rng = np.random.default_rng(6)
     places = rng.uniform((703_000.0, 629_000.0, 60.0), (704_500.0, 630_500.0, 64.0), (marks, 3))
     control = "".join(f"F{n},{e:.3f},{m:.3f},{h:.3f}\n" for n, (e, m, h) in enumerate(places))
-    local = "".join(
-        f"F{n},{e - 698_000.0:.3f},{m - 624_000.0:.3f},{h - 52.0:.3f}\n" for n, (e, m, h) in enumerate(places)
-    )
+    local = "".join(f"F{n},{e - 698_000.0:.3f},{m - 624_000.0:.3f},{h - 52.0:.3f}\n" for n, (e, m, h) in enumerate(places))
 
     def sent(text: str) -> dict:
         return {"name": "list.csv", "content_base64": b64encode(text.encode()).decode()}
@@ -102,9 +107,7 @@ def main() -> None:
         pairs = pairs_of(count)
         ours = best_ms(lambda pairs=pairs: fit_of(pairs, "similarity", 1.0, "plane"))
         theirs = 1000.0 * count * refit_s(pairs, min(count, REFITS))
-        print(
-            f"| Fit of {count:,} pairs with leave-one-out, ms | {ours:.0f} | {theirs:.0f} (scipy refits) | {theirs / ours:.0f} |"
-        )
+        print(f"| Fit of {count:,} pairs with leave-one-out, ms | {ours:.0f} | {theirs:.0f} (scipy refits) | {theirs / ours:.0f} |")
     with tempfile.TemporaryDirectory() as folder:
         print(f"| A mark of 50 toggled on the page, ms | {toggled_ms(Path(folder) / 'data', 50):.0f} | aim 50 |  |")
 

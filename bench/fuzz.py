@@ -86,8 +86,7 @@ def table(rows: list[Found], statuses: Counter[int], command: str) -> str:
     """Return the figures as docs/benchmarks.md has them."""
     total = sum(row.inputs for row in rows)
     lines = [
-        f"`{command}`, {date.today().isoformat()}: {total} inputs, {sum(len(row.broken) for row in rows)} tracebacks or "
-        "answers of 500.",
+        f"`{command}`, {date.today().isoformat()}: {total} inputs, {sum(len(row.broken) for row in rows)} tracebacks or answers of 500.",
         "",
         "| target | inputs | a second | slowest input |",
         "|---|---:|---:|---:|",

@@ -95,22 +95,10 @@ def decoders() -> list[tuple[str, str, str, str]]:
     sentences = nmea.count(b"$")
     ours, theirs = timed(lambda: ours_rtcm(rtcm)), timed(lambda: theirs_rtcm(rtcm))
     rows = [
-        (
-            "RTCM 3 decoded whole, MB/s",
-            f"{len(rtcm) / ours / 1e6:.2f}",
-            f"{len(rtcm) / theirs / 1e6:.2f} (pyrtcm)",
-            f"{theirs / ours:.1f}",
-        )
+        ("RTCM 3 decoded whole, MB/s", f"{len(rtcm) / ours / 1e6:.2f}", f"{len(rtcm) / theirs / 1e6:.2f} (pyrtcm)", f"{theirs / ours:.1f}")
     ]
     ours, theirs = timed(lambda: ours_nmea(nmea)), timed(lambda: theirs_nmea(nmea))
-    rows.append(
-        (
-            "NMEA, sentences/s",
-            f"{sentences / ours:,.0f}",
-            f"{sentences / theirs:,.0f} (pynmeagps)",
-            f"{theirs / ours:.1f}",
-        )
-    )
+    rows.append(("NMEA, sentences/s", f"{sentences / ours:,.0f}", f"{sentences / theirs:,.0f} (pynmeagps)", f"{theirs / ours:.1f}"))
     return rows
 
 
@@ -121,16 +109,8 @@ def raw_data() -> tuple[str, str, str, str]:
         path.write_bytes(gzip.decompress((ROOT / "tests/data/rinex/one-hour-3.rnx.gz").read_bytes()))
         text = path.read_text()
         epochs = sum(1 for _ in read_observations(text.splitlines()).epochs)
-        ours, theirs = (
-            timed(lambda: list(read_observations(text.splitlines()).epochs)),
-            timed(lambda: georinex.load(path)),
-        )
-    return (
-        "RINEX 3 read, epochs/s",
-        f"{epochs / ours:,.0f}",
-        f"{epochs / theirs:,.0f} (georinex)",
-        f"{theirs / ours:.1f}",
-    )
+        ours, theirs = (timed(lambda: list(read_observations(text.splitlines()).epochs)), timed(lambda: georinex.load(path)))
+    return ("RINEX 3 read, epochs/s", f"{epochs / ours:,.0f}", f"{epochs / theirs:,.0f} (georinex)", f"{theirs / ours:.1f}")
 
 
 class Receiver:
@@ -201,9 +181,7 @@ class Served:
     def __enter__(self) -> Served:
         start = time.perf_counter()
         self._process = subprocess.Popen(
-            [sys.executable, "-m", "openstake", "demo", "--port", "0", "--data", self._folder],
-            stdout=subprocess.PIPE,
-            text=True,
+            [sys.executable, "-m", "openstake", "demo", "--port", "0", "--data", self._folder], stdout=subprocess.PIPE, text=True
         )
         self.url = re.search(r"http://[\d.:]+", self._process.stdout.readline())[0]
         urllib.request.urlopen(f"{self.url}/api/health").read()
@@ -233,12 +211,7 @@ def start_session(url: str, name: str, rover_port: int) -> str:
 def first_load_kb() -> float:
     """Return the gzip size of what the first page loads: page, entry script, style, the Latin font."""
     web = ROOT / "src/openstake/web_dist"
-    files = [
-        web / "index.html",
-        *web.glob("assets/index-*"),
-        *web.glob("assets/Keys-*"),
-        *web.glob("assets/overpass-latin-wght*"),
-    ]
+    files = [web / "index.html", *web.glob("assets/index-*"), *web.glob("assets/Keys-*"), *web.glob("assets/overpass-latin-wght*")]
     return sum(len(gzip.compress(file.read_bytes())) for file in files) / 1000
 
 
@@ -261,13 +234,9 @@ requestAnimationFrame(step);
 def plan_frames(marks: int) -> tuple[float, float]:
     """Return frames a second and the worst frame in ms while a plan of so many marks is dragged and zoomed."""
     rows = np.random.default_rng(7).uniform((700_000, 630_000, 60), (703_000, 632_000, 62), (marks, 3))
-    text = "name,east,north,ellipsoidal height\n" + "".join(
-        f"P{n},{e:.3f},{m:.3f},{h:.3f}\n" for n, (e, m, h) in enumerate(rows)
-    )
+    text = "name,east,north,ellipsoidal height\n" + "".join(f"P{n},{e:.3f},{m:.3f},{h:.3f}\n" for n, (e, m, h) in enumerate(rows))
     with tempfile.TemporaryDirectory() as folder, Served(Path(folder)) as served:
-        job = post(
-            f"{served.url}/api/jobs", {"name": "Plan", "system": {"kind": "code", "code": 2157}, "length_unit": "m"}
-        )["id"]
+        job = post(f"{served.url}/api/jobs", {"name": "Plan", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
         content = b64encode(text.encode()).decode()
         post(f"{served.url}/api/jobs/{job}/control/accept", {"name": "c.csv", "content_base64": content})
         driver = browser()
@@ -299,14 +268,7 @@ def main() -> None:
     rows = [*decoders(), raw_data()]
     for sessions, seconds in ((1, 30.0), (20, 30.0)):
         median, worst = latency(sessions, seconds)
-        rows.append(
-            (
-                f"Socket to browser event, {sessions} sessions, ms",
-                f"{median:.0f} median, {worst:.0f} p99",
-                "aim 100",
-                "",
-            )
-        )
+        rows.append((f"Socket to browser event, {sessions} sessions, ms", f"{median:.0f} median, {worst:.0f} p99", "aim 100", ""))
     (many, worst), (few, few_worst) = plan_frames(20_000), plan_frames(9)
     rows.append(
         (
@@ -319,11 +281,7 @@ def main() -> None:
     rows += rows_of("bench/bulk.py") + rows_of("bench/watch.py") + rows_of("bench/fit.py") + rows_of("bench/hand.py")
     rows.append(("Start-up of a new data folder, s", f"{start_up_s():.1f}", "", ""))
     rows.append(("First load, gzip, kB", f"{first_load_kb():.0f}", "aim 300", ""))
-    lines = [
-        "| what | ours | rival or aim | ratio |",
-        "|---|---|---|---|",
-        *("| " + " | ".join(row) + " |" for row in rows),
-    ]
+    lines = ["| what | ours | rival or aim | ratio |", "|---|---|---|---|", *("| " + " | ".join(row) + " |" for row in rows)]
     print("\n".join(lines))
     if "--write" in sys.argv:
         text = (
@@ -336,9 +294,7 @@ def main() -> None:
             "by page to its end, with nothing remembered and again, against `SELECT` of the same epochs into Python in the same run\n"
             "(aim: 3 times it). Watch (`bench/watch.py`): a day of epochs behind one rover, 5 000 points of 60 epochs, twenty rovers at\n"
             "5 Hz for five minutes: memory is read 20 s after they begin and at the end, and three minutes of epochs are watched in it.\n\n"
-            f"Run on {datetime.now(UTC):%Y-%m-%d}, 2 cores, Python {sys.version.split()[0]}.\n\n"
-            + "\n".join(lines)
-            + "\n"
+            f"Run on {datetime.now(UTC):%Y-%m-%d}, 2 cores, Python {sys.version.split()[0]}.\n\n" + "\n".join(lines) + "\n"
         )
         kept = ROOT / "docs/benchmarks.md"
         # The figures of `make fuzz` stand behind.

@@ -46,13 +46,25 @@ def fill_day(season: Season) -> int:
     for start in range(0, count, 20_000):
         rows = [
             {
-                "listening_id": listening_id, "time_of_day_s": (n / HZ) % 86_400, "date": "2026-11-27",
-                "host_s": now - (count - n) / HZ, "quality": int(quality[n]), "latitude_text": "5317.1234567,N",
-                "longitude_text": "00612.1234567,W", "altitude_m": 7.4, "separation_m": 57.0, "satellites": 21, "pdop": 1.4,
-                "age_s": 1.0, "station_id": 17, "sigma_east_m": 0.006, "sigma_north_m": 0.005, "sigma_up_m": 0.011,
+                "listening_id": listening_id,
+                "time_of_day_s": (n / HZ) % 86_400,
+                "date": "2026-11-27",
+                "host_s": now - (count - n) / HZ,
+                "quality": int(quality[n]),
+                "latitude_text": "5317.1234567,N",
+                "longitude_text": "00612.1234567,W",
+                "altitude_m": 7.4,
+                "separation_m": 57.0,
+                "satellites": 21,
+                "pdop": 1.4,
+                "age_s": 1.0,
+                "station_id": 17,
+                "sigma_east_m": 0.006,
+                "sigma_north_m": 0.005,
+                "sigma_up_m": 0.011,
             }
             for n in range(start, min(start + 20_000, count))
-        ]  # fmt: skip
+        ]
         context.database.write(lambda session, rows=rows: session.execute(insert(EpochRow), rows) and None)
     return count
 
@@ -75,10 +87,20 @@ def day_rows() -> list[Row]:
         with Served(Path(folder)) as served:
             opened, zoomed, heap_mb = in_browser(served.url, job)
     return [
-        (f"{HOURS} h at {HZ} Hz ({count:,} epochs): history, ms", f"{ours * 1000:.0f}", f"{plain * 1000:.0f} (SQLite)", f"{ours / plain:.2f}"),
+        (
+            f"{HOURS} h at {HZ} Hz ({count:,} epochs): history, ms",
+            f"{ours * 1000:.0f}",
+            f"{plain * 1000:.0f} (SQLite)",
+            f"{ours / plain:.2f}",
+        ),
         (f"{HOURS} h at {HZ} Hz: page to picture, ms", f"{opened * 1000:.0f}, zoomed to a minute {zoomed * 1000:.0f}", "aim 1000", ""),
-        (f"{HOURS} h at {HZ} Hz: browser heap, MB", f"{heap_mb[0]:.1f}, with 1 minute {heap_mb[1]:.1f}", "the same", f"{heap_mb[0] / heap_mb[1]:.2f}"),
-    ]  # fmt: skip
+        (
+            f"{HOURS} h at {HZ} Hz: browser heap, MB",
+            f"{heap_mb[0]:.1f}, with 1 minute {heap_mb[1]:.1f}",
+            "the same",
+            f"{heap_mb[0] / heap_mb[1]:.2f}",
+        ),
+    ]
 
 
 def in_browser(url: str, job: str) -> tuple[float, float, tuple[float, float]]:
@@ -128,23 +150,13 @@ def point_rows() -> list[Row]:
         season = Season(Path(folder), 0, POINTS)
         plain = timed(season.plainly)
         found = []
-        for words, path in (
-            ("listed", "points"),
-            ("filtered by code", "points?text=EB"),
-            ("first page", "points-first"),
-        ):
+        for words, path in (("listed", "points"), ("filtered by code", "points?text=EB"), ("first page", "points-first")):
             read = partial(season.read, path) if path != "points-first" else partial(first_page, season)
             first, again = timed(read, points.REMEMBERED.clear), timed(read)
             found.append((f"{POINTS:,} points: {words}, ms", first, again))
         correct_heights(season)
         read = partial(season.read, "points")
-        found.append(
-            (
-                f"{POINTS:,} points: recomputed after corrected heights, ms",
-                timed(read, points.REMEMBERED.clear),
-                timed(read),
-            )
-        )
+        found.append((f"{POINTS:,} points: recomputed after corrected heights, ms", timed(read, points.REMEMBERED.clear), timed(read)))
         season.program.close()
     return [
         (what, f"{first * 1000:.0f}, again {again * 1000:.0f}", f"{plain * 1000:.0f} (SQLite)", f"{first / plain:.2f}")
@@ -215,9 +227,7 @@ def session_rows() -> list[Row]:
         receiver.stopped.set()
         time.sleep(3)
         database = sqlite3.connect(
-            Path(folder) / "data" / "openstake.db"
-            if (Path(folder) / "data").exists()
-            else Path(folder) / "openstake.db"
+            Path(folder) / "data" / "openstake.db" if (Path(folder) / "data").exists() else Path(folder) / "openstake.db"
         )
         stored = database.execute("SELECT count(*) FROM epoch").fetchone()[0]
         database.close()
@@ -226,9 +236,19 @@ def session_rows() -> list[Row]:
     lost = receiver.sent - stored
     return [
         (f"{SESSIONS} sessions at {HZ} Hz, {MINUTES:g} min: epochs stored", f"{stored:,}", f"{receiver.sent:,} sent", f"{lost} lost"),
-        (f"{SESSIONS} sessions at {HZ} Hz: browser event, ms", f"{statistics.median(delays):.0f} median, {np.percentile(delays, 99):.0f} p99", "aim 100", ""),
-        (f"{SESSIONS} sessions at {HZ} Hz: memory, MB", f"{end_mb:.0f} at the end", f"{start_mb:.0f} at the start", f"{end_mb / start_mb:.2f}"),
-    ]  # fmt: skip
+        (
+            f"{SESSIONS} sessions at {HZ} Hz: browser event, ms",
+            f"{statistics.median(delays):.0f} median, {np.percentile(delays, 99):.0f} p99",
+            "aim 100",
+            "",
+        ),
+        (
+            f"{SESSIONS} sessions at {HZ} Hz: memory, MB",
+            f"{end_mb:.0f} at the end",
+            f"{start_mb:.0f} at the start",
+            f"{end_mb / start_mb:.2f}",
+        ),
+    ]
 
 
 def main() -> None:

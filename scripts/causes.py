@@ -16,9 +16,13 @@ from tests.core.cases import day_of  # noqa: E402
 DAYS = 200
 CANNOT_TELL, WRONGLY_ALIKE = "cannot tell", "cannot tell, and it is neither"
 SHORT = {
-    "pole of these shots": "pole height",    "base coordinate": "coordinate", "base on another mark": "base elsewhere", "foot for foot": "foot",
-    "pole on another mark": "pole elsewhere", "another system": "system",
-}  # fmt: skip
+    "pole of these shots": "pole height",
+    "base coordinate": "coordinate",
+    "base on another mark": "base elsewhere",
+    "foot for foot": "foot",
+    "pole on another mark": "pole elsewhere",
+    "another system": "system",
+}
 
 
 def said(cause: str, days: int = DAYS) -> Counter[str]:

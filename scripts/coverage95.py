@@ -95,10 +95,12 @@ def field_tests() -> Table:
     return [
         ("tests", "fail one of the standard's", "said beforehand", "fail one of those for all together"),
         (
-            "2000", _share(np.mean([not item.passed for item in done])), _share(done[0].by_chance),
+            "2000",
+            _share(np.mean([not item.passed for item in done])),
+            _share(done[0].by_chance),
             _share(np.mean([not item.passed_corrected for item in done])),
         ),
-    ]  # fmt: skip
+    ]
 
 
 PARTS: tuple[tuple[str, str, Callable[[], Table]], ...] = (
@@ -108,7 +110,7 @@ PARTS: tuple[tuple[str, str, Callable[[], Table]], ...] = (
     ("Equality of two shots by their scatter", "Equal pairs should be called unequal in 5 %, or be too short to tell.", equality),
     ("Claim and scatter", "A right claim should hardly ever be called too small; half of the scatter should be told in 90 %.", claims),
     ("Field test", "ISO 17123-8, full test.", field_tests),
-)  # fmt: skip
+)
 
 
 def page() -> str:

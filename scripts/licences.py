@@ -11,13 +11,16 @@ ROOT = Path(__file__).parent.parent
 TARGET = ROOT / "src" / "openstake" / "licences.json"
 # Classifiers' words, and those that some packages use in place of an identifier (SPDX).
 SPDX = {
-    "Apache Software License": "Apache-2.0", "BSD License": "BSD", "MIT License": "MIT", "BSD": "BSD", "PSFL": "PSF-2.0",
-    "Mozilla Public License 2.0 (MPL 2.0)": "MPL-2.0", "Python Software Foundation License": "PSF-2.0",
+    "Apache Software License": "Apache-2.0",
+    "BSD License": "BSD",
+    "MIT License": "MIT",
+    "BSD": "BSD",
+    "PSFL": "PSF-2.0",
+    "Mozilla Public License 2.0 (MPL 2.0)": "MPL-2.0",
+    "Python Software Foundation License": "PSF-2.0",
     "GNU Lesser General Public License v3 or later (LGPLv3+)": "LGPL-3.0-or-later",
-}  # fmt: skip
-GRIDS = [
-    {"part": "geoid grid", "name": "EGM96, 15 minutes", "version": "1998", "licence": "public domain (NASA and NIMA)"}
-]
+}
+GRIDS = [{"part": "geoid grid", "name": "EGM96, 15 minutes", "version": "1998", "licence": "public domain (NASA and NIMA)"}]
 
 
 def python_packages():
@@ -32,9 +35,7 @@ def python_packages():
                 continue
             names.add(name)
             todo.append(name)
-    return [
-        {"part": "library", "name": name, "version": pins[name], "licence": licence_of(name)} for name in sorted(names)
-    ]
+    return [{"part": "library", "name": name, "version": pins[name], "licence": licence_of(name)} for name in sorted(names)]
 
 
 def licence_of(name):
@@ -52,11 +53,15 @@ def web_packages():
     """Return the libraries and fonts of the pages, each as package-lock.json pins it."""
     packages = json.loads((ROOT / "web" / "package-lock.json").read_text())["packages"]
     return [
-        {"part": "font" if "font" in path else "page library", "name": path.rpartition("node_modules/")[2],
-         "version": item["version"], "licence": item["license"]}
+        {
+            "part": "font" if "font" in path else "page library",
+            "name": path.rpartition("node_modules/")[2],
+            "version": item["version"],
+            "licence": item["license"],
+        }
         for path, item in sorted(packages.items())
         if path and not item.get("dev") and not item.get("devOptional") and not item.get("optional")
-    ]  # fmt: skip
+    ]
 
 
 def licences_text():

@@ -34,11 +34,28 @@ EQUIVALENT = Path(__file__).with_name("equivalent.txt")
 LONGEST_S = 900.0
 MOST_TESTS = 300  # of those that reach a line: the rest reach it the same way
 OPERATORS = {
-    ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Div, ast.Div: ast.Mult, ast.Mod: ast.Mult, ast.FloorDiv: ast.Div,
-    ast.Pow: ast.Mult, ast.BitOr: ast.BitAnd, ast.BitAnd: ast.BitOr,
-    ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
-    ast.Is: ast.IsNot, ast.IsNot: ast.Is, ast.In: ast.NotIn, ast.NotIn: ast.In, ast.And: ast.Or, ast.Or: ast.And,
-}  # fmt: skip
+    ast.Add: ast.Sub,
+    ast.Sub: ast.Add,
+    ast.Mult: ast.Div,
+    ast.Div: ast.Mult,
+    ast.Mod: ast.Mult,
+    ast.FloorDiv: ast.Div,
+    ast.Pow: ast.Mult,
+    ast.BitOr: ast.BitAnd,
+    ast.BitAnd: ast.BitOr,
+    ast.Lt: ast.LtE,
+    ast.LtE: ast.Lt,
+    ast.Gt: ast.GtE,
+    ast.GtE: ast.Gt,
+    ast.Eq: ast.NotEq,
+    ast.NotEq: ast.Eq,
+    ast.Is: ast.IsNot,
+    ast.IsNot: ast.Is,
+    ast.In: ast.NotIn,
+    ast.NotIn: ast.In,
+    ast.And: ast.Or,
+    ast.Or: ast.And,
+}
 
 
 @dataclass(frozen=True)
@@ -84,9 +101,7 @@ def _is_type(node: ast.BinOp) -> bool:
     """Whether a | is of types."""
     sides = (node.left, node.right)
     return isinstance(node.op, ast.BitOr) and any(
-        (isinstance(side, ast.Constant) and side.value is None)
-        or (isinstance(side, ast.Name) and side.id[:1].isupper())
-        for side in sides
+        (isinstance(side, ast.Constant) and side.value is None) or (isinstance(side, ast.Name) and side.id[:1].isupper()) for side in sides
     )
 
 
@@ -101,11 +116,7 @@ def _computes_nothing(node: ast.AST) -> bool:
 def _marked(tree: ast.Module) -> ast.Module:
     """Mark what is no code that computes: annotations, decorators, patience."""
     for node in ast.walk(tree):
-        parts = [
-            getattr(node, "annotation", None),
-            getattr(node, "returns", None),
-            *getattr(node, "decorator_list", ()),
-        ]
+        parts = [getattr(node, "annotation", None), getattr(node, "returns", None), *getattr(node, "decorator_list", ())]
         for part in parts:
             for inner in ast.walk(part) if isinstance(part, ast.AST) else ():
                 inner.computes_nothing = True  # type: ignore[attr-defined]
@@ -125,9 +136,7 @@ def changed(node: ast.AST, kind: str) -> None:
         node.test = ast.UnaryOp(ast.Not(), node.test)  # type: ignore[attr-defined]
     elif kind == "constant":
         value = node.value  # type: ignore[attr-defined]
-        node.value = (
-            not value if isinstance(value, bool) else value + 1 if isinstance(value, int) else value * 1.5 + 0.1
-        )  # type: ignore[attr-defined]
+        node.value = not value if isinstance(value, bool) else value + 1 if isinstance(value, int) else value * 1.5 + 0.1  # type: ignore[attr-defined]
     else:
         node.value = ast.Constant(None)  # type: ignore[attr-defined]
 
@@ -213,9 +222,15 @@ def reached(folder: Path) -> dict[tuple[str, int], list[str]]:
 
 # These compare the tree with what was written of it: a changed line is no mistake of the program to them.
 IGNORED = (
-    "--deselect", "tests/test_licences.py", "--ignore", "tests/test_docs.py", "--ignore", "tests/test_lint.py",
-    "--ignore", "tests/fuzz",
-)  # fmt: skip
+    "--deselect",
+    "tests/test_licences.py",
+    "--ignore",
+    "tests/test_docs.py",
+    "--ignore",
+    "tests/test_lint.py",
+    "--ignore",
+    "tests/fuzz",
+)
 
 
 def _body_lines(mutant: Mutant) -> list[int] | None:
@@ -225,19 +240,14 @@ def _body_lines(mutant: Mutant) -> list[int] | None:
     """
     tree = ast.parse((SOURCE / mutant.path).read_text(encoding="utf-8"))
     around = [
-        node for node in ast.walk(tree)
-        if isinstance(node, ast.stmt) and node.lineno <= mutant.line <= (node.end_lineno or node.lineno)
-    ]  # fmt: skip
+        node for node in ast.walk(tree) if isinstance(node, ast.stmt) and node.lineno <= mutant.line <= (node.end_lineno or node.lineno)
+    ]
     functions = [node for node in around if isinstance(node, ast.FunctionDef)]
     if not any(node.body[0].lineno <= mutant.line for node in functions):
         return None
     holds = [node for node in around if not isinstance(node, ast.FunctionDef | ast.ClassDef)]
     smallest = min(holds, key=lambda node: (node.end_lineno or 0) - node.lineno, default=None)
-    return (
-        [mutant.line]
-        if smallest is None
-        else sorted({mutant.line, *range(smallest.lineno, (smallest.end_lineno or 0) + 1)})
-    )
+    return [mutant.line] if smallest is None else sorted({mutant.line, *range(smallest.lineno, (smallest.end_lineno or 0) + 1)})
 
 
 def tried(mutant: Mutant, tests: dict[tuple[str, int], list[str]], tree: Path) -> str:
@@ -298,9 +308,7 @@ def main() -> None:
     parser.add_argument("--tests", action="append", default=[], help="tests to try them on, in place of all quick ones")
     parser.add_argument("--jobs", type=int, default=2)
     parser.add_argument("--out", type=Path)
-    parser.add_argument(
-        "--reached", type=Path, help="what an earlier run with the tracer wrote, in place of another one"
-    )
+    parser.add_argument("--reached", type=Path, help="what an earlier run with the tracer wrote, in place of another one")
     asked = parser.parse_args()
     _FORKS.set_forkserver_preload(_IMPORTED)
     mutants = drawn(asked.count, asked.seed, tuple(asked.part or PARTS))
@@ -311,11 +319,7 @@ def main() -> None:
         trees: Queue[Path] = Queue()
         for n in range(asked.jobs):
             copy = folder / f"tree-{n}"
-            shutil.copytree(
-                ROOT,
-                copy,
-                ignore=shutil.ignore_patterns(".git", ".venv", "node_modules", ".stamps", "data", "__pycache__"),
-            )
+            shutil.copytree(ROOT, copy, ignore=shutil.ignore_patterns(".git", ".venv", "node_modules", ".stamps", "data", "__pycache__"))
             (copy / ".venv").symlink_to(ROOT / ".venv")
             trees.put(copy)
 

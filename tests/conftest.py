@@ -20,9 +20,7 @@ def pytest_configure(config):
     from hypothesis import HealthCheck, settings
 
     # How long an example takes is the machine's matter.
-    settings.register_profile(
-        "any machine", max_examples=repeats(100, 15), deadline=None, suppress_health_check=[HealthCheck.too_slow]
-    )
+    settings.register_profile("any machine", max_examples=repeats(100, 15), deadline=None, suppress_health_check=[HealthCheck.too_slow])
     settings.load_profile("any machine")
 
 
@@ -55,9 +53,20 @@ def pytest_collection_finish():
 # What needs no line of its own in the Book: what streams in by itself, what belongs to a row that has its line, what is ticked
 # or set up and not yet started.
 NOT_TOLD = {
-    "average_epoch", "device", "epoch", "job", "own_device", "reference", "request_key", "rival", "sealed_line", "setup",
-    "shot_epoch", "shot_series_item", "tick",
-}  # fmt: skip
+    "average_epoch",
+    "device",
+    "epoch",
+    "job",
+    "own_device",
+    "reference",
+    "request_key",
+    "rival",
+    "sealed_line",
+    "setup",
+    "shot_epoch",
+    "shot_series_item",
+    "tick",
+}
 
 
 class Crew:
@@ -85,9 +94,7 @@ class Crew:
     def send(self, method, path, body=None, status=200, **headers):
         """Send a request, and hold it to what every verb promises (`_held`)."""
         before, self._told = self._newest_rows(), []
-        answer = self._client.open(
-            f"/api{path}", method=method, json=body, base_url="http://127.0.0.1:8420", headers=headers
-        )
+        answer = self._client.open(f"/api{path}", method=method, json=body, base_url="http://127.0.0.1:8420", headers=headers)
         assert answer.status_code == status, answer.get_data(as_text=True)
         self._held(f"{method} {path}", before)
         return answer.get_json()
@@ -117,9 +124,8 @@ class Crew:
     def upload(self, path, content, status=200, **query):
         """Send a file as it is."""
         answer = self._client.post(
-            f"/api{path}", data=content, query_string=query, content_type="application/octet-stream",
-            base_url="http://127.0.0.1:8420",
-        )  # fmt: skip
+            f"/api{path}", data=content, query_string=query, content_type="application/octet-stream", base_url="http://127.0.0.1:8420"
+        )
         assert answer.status_code == status, answer.get_data(as_text=True)
         return answer.get_json()
 
@@ -136,10 +142,19 @@ class Crew:
         """Set the tripod up over a mark (or another one), type the height, start; the rover stands on CS2."""
         practice = self.program.context.practice
         self.post(f"/jobs/{job}/stand", {"who": "base", "mark_id": self.mark(job, stands_on or mark)})
-        wish = {
-            "mark_id": self.mark(job, mark), "reading": reading, "feature": "bottom", "source": "mark",
-            "station_id": 17, "base_url": practice.base_stream_url, "rover_url": practice.rover_url,
-        } | ({"reason": "as agreed", "who": "MK"} if more.get("accepted") else {}) | more  # fmt: skip
+        wish = (
+            {
+                "mark_id": self.mark(job, mark),
+                "reading": reading,
+                "feature": "bottom",
+                "source": "mark",
+                "station_id": 17,
+                "base_url": practice.base_stream_url,
+                "rover_url": practice.rover_url,
+            }
+            | ({"reason": "as agreed", "who": "MK"} if more.get("accepted") else {})
+            | more
+        )
         return self.post(f"/jobs/{job}/base/start", start_wish(**wish))
 
     def walk_to(self, job, mark):

@@ -26,7 +26,7 @@ from openstake.store.models import (
     Shot,
     ShotEpoch,
     new_id,
-)  # fmt: skip
+)
 
 START_S = 1_795_600_000.0
 ROD_M = 2.0
@@ -63,14 +63,14 @@ class Filling:
 
     def reading(self, metres, subject="rover", **more):
         made = {
-            "text": f"{metres:.3f} m", "method": "rod" if subject == "rover" else "vertical", "feature": "bottom",
-            "feature_label": "Bottom of mount (ARP), straight up", "rim_radius_m": 0.0, "feature_to_arp_m": 0.0,
-        }  # fmt: skip
-        return self.add(
-            HeightReading(
-                job_id=self.job_id, subject=subject, reading_m=metres, arp_height_m=metres, **(made | more)
-            )
-        )  # fmt: skip
+            "text": f"{metres:.3f} m",
+            "method": "rod" if subject == "rover" else "vertical",
+            "feature": "bottom",
+            "feature_label": "Bottom of mount (ARP), straight up",
+            "rim_radius_m": 0.0,
+            "feature_to_arp_m": 0.0,
+        }
+        return self.add(HeightReading(job_id=self.job_id, subject=subject, reading_m=metres, arp_height_m=metres, **(made | more)))
 
     def base(self, number, mark, source="mark", ends=True, virtual=False, refers_to="arp"):
         """Set a base up, start it and listen: an occupation with two readings and a coordinate."""
@@ -86,22 +86,40 @@ class Filling:
         x, y, z = (float(value) for value in self.xyz(mark) + off)
         coordinate = self.add(
             BaseCoordinate(
-                occupation_id=base.id, x_m=x, y_m=y, z_m=z, source=source, detail=f"{source} {mark.name}",
-                accuracy_horizontal_95_m=0.012 + off, accuracy_vertical_95_m=0.016 + off, frame="IRENET95",
-                frame_epoch="as the control list", evidence_id=mark.id,
+                occupation_id=base.id,
+                x_m=x,
+                y_m=y,
+                z_m=z,
+                source=source,
+                detail=f"{source} {mark.name}",
+                accuracy_horizontal_95_m=0.012 + off,
+                accuracy_vertical_95_m=0.016 + off,
+                frame="IRENET95",
+                frame_epoch="as the control list",
+                evidence_id=mark.id,
             )
-        )  # fmt: skip
+        )
         listening = Listening(
-            occupation_id=base.id, rover_url=REFUSED, refers_to=refers_to, started_s=self.now,
+            occupation_id=base.id,
+            rover_url=REFUSED,
+            refers_to=refers_to,
+            started_s=self.now,
             arp_to_apc_m=0.0415 if refers_to == "apc" else None,
-        )  # fmt: skip
+        )
         self.session.add(listening)
         self.session.flush()
         arp = lifted(self.xyz(mark), height_m + 0.0005)
         reference = Reference(
-            listening_id=listening.id, origin="decoded", station_id=17, x_m=float(arp[0]), y_m=float(arp[1]),
-            z_m=float(arp[2]), antenna_height_m=height_m, virtual=virtual, heard_s=self.now,
-        )  # fmt: skip
+            listening_id=listening.id,
+            origin="decoded",
+            station_id=17,
+            x_m=float(arp[0]),
+            y_m=float(arp[1]),
+            z_m=float(arp[2]),
+            antenna_height_m=height_m,
+            virtual=virtual,
+            heard_s=self.now,
+        )
         self.session.add(reference)
         self.session.flush()
         if ends:
@@ -109,9 +127,19 @@ class Filling:
         return base, listening, reference, coordinate
 
     def shots(
-        self, base, listening, reference, coordinate, count, epochs=60, off_m=(0.0, 0.0, 0.0), as_points=False, places=None,
-        noise_m=0.006, floats=(),
-    ):  # fmt: skip
+        self,
+        base,
+        listening,
+        reference,
+        coordinate,
+        count,
+        epochs=60,
+        off_m=(0.0, 0.0, 0.0),
+        as_points=False,
+        places=None,
+        noise_m=0.006,
+        floats=(),
+    ):
         """Measure as many shots from a base, on one mark after the other; the rover is off by east, north, up.
 
         Points stand a metre apart beside the marks, with names and codes, and are checks of nothing.  `places`: where the marks
@@ -126,46 +154,89 @@ class Filling:
             pole = self.reading(ROD_M)
             above = {"arp": ROD_M, "apc": ROD_M + 0.0415, "mark": 0.0}[listening.refers_to]
             beside_m = float(number) if as_points else 0.0
-            place = places[number % len(self.marks)] if places is not None else self.frame.ecef_from_grid(
-                mark.east_m + off_m[0] + beside_m, mark.north_m + off_m[1], mark.height_m + off_m[2]
-            )  # fmt: skip
+            place = (
+                places[number % len(self.marks)]
+                if places is not None
+                else self.frame.ecef_from_grid(mark.east_m + off_m[0] + beside_m, mark.north_m + off_m[1], mark.height_m + off_m[2])
+            )
             noise = self.random.normal(0.0, noise_m, (epochs, 3))
             latitude, longitude, height = geodetic_from_ecef(lifted(place, above) + noise).T
             shot = self.add(
                 Shot(
-                    job_id=self.job_id, listening_id=listening.id, occupation_id=base.id,
-                    mark_id=None if as_points else mark.id, kind="topo" if as_points else "check", name=mark.name,
-                    height_reading_id=pole.id, reference_id=reference.id, refers_to=listening.refers_to,
-                    arp_to_apc_m=listening.arp_to_apc_m, seconds=float(epochs), fixed_only=True,
-                    tolerance_horizontal_m=None if as_points else 0.02, tolerance_vertical_m=None if as_points else 0.03,
-                    initialised_s=self.now // 900.0, covariance_origin="receiver-claim",
-                    sigma_east_m=0.006, sigma_north_m=0.005, sigma_up_m=0.011, effective_n=9.5, frame=coordinate.frame,
-                    frame_epoch=coordinate.frame_epoch, started_s=self.now,
+                    job_id=self.job_id,
+                    listening_id=listening.id,
+                    occupation_id=base.id,
+                    mark_id=None if as_points else mark.id,
+                    kind="topo" if as_points else "check",
+                    name=mark.name,
+                    height_reading_id=pole.id,
+                    reference_id=reference.id,
+                    refers_to=listening.refers_to,
+                    arp_to_apc_m=listening.arp_to_apc_m,
+                    seconds=float(epochs),
+                    fixed_only=True,
+                    tolerance_horizontal_m=None if as_points else 0.02,
+                    tolerance_vertical_m=None if as_points else 0.03,
+                    initialised_s=self.now // 900.0,
+                    covariance_origin="receiver-claim",
+                    sigma_east_m=0.006,
+                    sigma_north_m=0.005,
+                    sigma_up_m=0.011,
+                    effective_n=9.5,
+                    frame=coordinate.frame,
+                    frame_epoch=coordinate.frame_epoch,
+                    started_s=self.now,
                     rests_on=json.dumps(
                         [self.settings_id, *([] if as_points else [mark.id]), coordinate.id, *base_heights, pole.id, reference.id]
                     ),
                 )
-            )  # fmt: skip
+            )
             if as_points:
                 self.labels += 1
                 code = ("GL", "EB", "FL")[self.labels % 3]
                 self.add(PointLabel(shot_id=shot.id, job_id=self.job_id, name=f"P{self.labels}", code=code))
             rows += [
                 {
-                    "shot_id": shot.id, "n": n, "time_of_day_s": 3600.0 + n, "date": "2026-11-25", "host_s": self.now + n,
-                    "quality": 5 if number in floats and n == epochs - 1 else 4, "latitude_text": angle_text(latitude[n], "NS", 2),
-                    "longitude_text": angle_text(longitude[n], "EW", 3), "altitude_m": round(float(height[n]) - 56.9, 4),
-                    "separation_m": 56.9, "satellites": 21, "hdop": 0.7, "age_s": 1.0, "station_id": 17,
-                    "sigma_east_m": 0.006, "sigma_north_m": 0.005, "sigma_up_m": 0.011, "reference_id": reference.id,
-                    "pdop": 1.4, "vdop": 1.2,
+                    "shot_id": shot.id,
+                    "n": n,
+                    "time_of_day_s": 3600.0 + n,
+                    "date": "2026-11-25",
+                    "host_s": self.now + n,
+                    "quality": 5 if number in floats and n == epochs - 1 else 4,
+                    "latitude_text": angle_text(latitude[n], "NS", 2),
+                    "longitude_text": angle_text(longitude[n], "EW", 3),
+                    "altitude_m": round(float(height[n]) - 56.9, 4),
+                    "separation_m": 56.9,
+                    "satellites": 21,
+                    "hdop": 0.7,
+                    "age_s": 1.0,
+                    "station_id": 17,
+                    "sigma_east_m": 0.006,
+                    "sigma_north_m": 0.005,
+                    "sigma_up_m": 0.011,
+                    "reference_id": reference.id,
+                    "pdop": 1.4,
+                    "vdop": 1.2,
                 }
                 for n in range(epochs)
-            ]  # fmt: skip
+            ]
             write_entry(
-                self.session, self.now, "check", f"Check on {mark.name}, {epochs} epochs.", self.job_id, shot=shot.id,
-                mark=mark.id, rover_height=pole.id, base_height=list(base_heights), base_coordinate=coordinate.id,
-                reference=reference.id, east_m=0.0, north_m=0.0, up_m=0.0, findings=[],
-            )  # fmt: skip
+                self.session,
+                self.now,
+                "check",
+                f"Check on {mark.name}, {epochs} epochs.",
+                self.job_id,
+                shot=shot.id,
+                mark=mark.id,
+                rover_height=pole.id,
+                base_height=list(base_heights),
+                base_coordinate=coordinate.id,
+                reference=reference.id,
+                east_m=0.0,
+                north_m=0.0,
+                up_m=0.0,
+                findings=[],
+            )
             found.append(shot)
         self.session.execute(insert(ShotEpoch), rows)
         return found

@@ -37,9 +37,7 @@ def _server():
 class Popen:
     """A running `openstake`, as subprocess.Popen has it."""
 
-    def __init__(
-        self, arguments, stdin=None, stdout=None, stderr=None, text=True, env=None, cwd=None, start_new_session=False
-    ):
+    def __init__(self, arguments, stdin=None, stdout=None, stderr=None, text=True, env=None, cwd=None, start_new_session=False):
         self._text, self.args, self.returncode = text, [str(item) for item in arguments], None
         ours, theirs, close = {}, [], []
         for name, wish, own in (("stdin", stdin, 0), ("stdout", stdout, 1), ("stderr", stderr, 2)):
@@ -59,9 +57,11 @@ class Popen:
             theirs.append(there)
         self.stdin, self.stdout, self.stderr = (ours.get(name) for name in ("stdin", "stdout", "stderr"))
         asked = {
-            "arguments": self.args, "environment": dict(os.environ if env is None else env),
-            "folder": str(cwd or Path.cwd()), "own_session": start_new_session,
-        }  # fmt: skip
+            "arguments": self.args,
+            "environment": dict(os.environ if env is None else env),
+            "folder": str(cwd or Path.cwd()),
+            "own_session": start_new_session,
+        }
         self._said = socket.socket(socket.AF_UNIX)
         self._said.connect(_server())
         socket.send_fds(self._said, [json.dumps(asked).encode()], theirs)

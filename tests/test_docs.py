@@ -22,8 +22,6 @@ def test_every_file_that_is_named_exists(document):
 def test_every_name_of_the_walks_is_made_in_its_file():
     walked = re.findall(rf"`({PATH})` `(\w+)`", (ROOT / "docs/architecture.md").read_text())
     made = r"(?:def|class|function|const) {0}\b|^{0}\b.* = "
-    missing = [
-        f"{path} {name}" for path, name in walked if not re.search(made.format(name), (ROOT / path).read_text(), re.M)
-    ]
+    missing = [f"{path} {name}" for path, name in walked if not re.search(made.format(name), (ROOT / path).read_text(), re.M)]
     assert len(walked) > 30
     assert missing == []

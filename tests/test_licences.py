@@ -18,9 +18,7 @@ def test_the_list_is_made_from_the_lock_files_and_is_not_stale():
 
 def test_everything_that_is_asked_for_is_in_it_as_it_is_pinned():
     shipped = {item.name: item for item in about().shipped}
-    asked = re.findall(
-        r'^  "([a-z0-9-]+)[=>]', (ROOT / "pyproject.toml").read_text().partition("[project.optional")[0], re.M
-    )
+    asked = re.findall(r'^  "([a-z0-9-]+)[=>]', (ROOT / "pyproject.toml").read_text().partition("[project.optional")[0], re.M)
     pages = json.loads((ROOT / "web" / "package.json").read_text())
 
     assert len(asked) > 15 and {*asked, *pages["dependencies"]} <= set(shipped)

@@ -8,12 +8,19 @@ import pytest
 ROOT = Path(__file__).parents[1]
 RUFF = ROOT / ".venv" / "bin" / "ruff"
 WAYS = (
-    "import time\ntime.time()", "from time import monotonic", "from datetime import datetime\ndatetime.now()",
-    "import datetime\ndatetime.date.today()", "import threading\nthreading.Event().wait(1.0)",
-    "import threading\nthreading.Thread(target=print).start()", "from threading import Timer", "import queue",
-    "import select", "import socket\nsocket.create_connection(('127.0.0.1', 1))",
-    "from concurrent.futures import ThreadPoolExecutor", "import asyncio",
-)  # fmt: skip
+    "import time\ntime.time()",
+    "from time import monotonic",
+    "from datetime import datetime\ndatetime.now()",
+    "import datetime\ndatetime.date.today()",
+    "import threading\nthreading.Event().wait(1.0)",
+    "import threading\nthreading.Thread(target=print).start()",
+    "from threading import Timer",
+    "import queue",
+    "import select",
+    "import socket\nsocket.create_connection(('127.0.0.1', 1))",
+    "from concurrent.futures import ThreadPoolExecutor",
+    "import asyncio",
+)
 
 
 def refused(path, code):

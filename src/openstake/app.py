@@ -67,9 +67,7 @@ class Program:
         self.lock.release()
 
 
-def build(
-    data_dir: Path, practice: bool, demo: bool, web_dir: Path | None = WEB_DIR, outside: Outside = HOST
-) -> Program:
+def build(data_dir: Path, practice: bool, demo: bool, web_dir: Path | None = WEB_DIR, outside: Outside = HOST) -> Program:
     """Open a data folder and put the program together; sessions that were running go on.
 
     `outside` is the time that it runs in, and the network: the host's, or a faster or a virtual one to practise and to test.
@@ -103,9 +101,7 @@ def restore_practice(context: Context) -> None:
 def log_to(folder: Path) -> None:
     """Keep what goes wrong in a file of the data folder: what a page shows as a number stands there."""
     folder.mkdir(parents=True, exist_ok=True)
-    kept = RotatingFileHandler(
-        folder / "program.log", maxBytes=1 << 20, backupCount=3, encoding="utf-8", errors="replace"
-    )
+    kept = RotatingFileHandler(folder / "program.log", maxBytes=1 << 20, backupCount=3, encoding="utf-8", errors="replace")
     kept.setFormatter(logging.Formatter("%(asctime)s %(name)s %(levelname)s %(message)s"))
     logger = logging.getLogger("openstake")
     logger.addHandler(kept)
@@ -113,9 +109,16 @@ def log_to(folder: Path) -> None:
 
 
 def serve(
-    data_dir: Path, port: int, practice: bool, demo: bool, outside: Outside, on_ready: Callable[[int, Door | None, str], None],
-    open_door: bool, lan: LanWish | None = None, first_passphrase: Callable[[], str | None] = lambda: None,
-) -> None:  # fmt: skip
+    data_dir: Path,
+    port: int,
+    practice: bool,
+    demo: bool,
+    outside: Outside,
+    on_ready: Callable[[int, Door | None, str], None],
+    open_door: bool,
+    lan: LanWish | None = None,
+    first_passphrase: Callable[[], str | None] = lambda: None,
+) -> None:
     """Run until SIGTERM or Ctrl-C; on the network too where that is asked for, with a passphrase asked for at the first start.
 
     On this machine it answers this user alone, by what stands in the folder's `door-token`; with `open_door`, every user.

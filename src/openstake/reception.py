@@ -35,10 +35,7 @@ _LENGTH = re.compile(rb"\r\ncontent-length:[ \t]*(\d{1,12})[ \t]*\r\n", re.IGNOR
 # Who asks first whether it may send, waits for an answer.
 _WAITS = re.compile(rb"\r\nexpect:", re.IGNORECASE)
 _SAID = b"This port speaks TLS only: write https:// before its name.\n"
-_PLAIN = (
-    b"HTTP/1.1 400 Bad Request\r\nContent-Type: text/plain\r\nConnection: close\r\nContent-Length: %d\r\n\r\n%s"
-    % (len(_SAID), _SAID)
-)
+_PLAIN = b"HTTP/1.1 400 Bad Request\r\nContent-Type: text/plain\r\nConnection: close\r\nContent-Length: %d\r\n\r\n%s" % (len(_SAID), _SAID)
 
 
 class CountedConnection(HTTPConnection):

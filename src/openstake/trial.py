@@ -49,11 +49,7 @@ _KINDS: dict[str, Callable[[str], None]] = {"grid": _grid, "datum-grid": _datum_
 
 def main() -> int:
     """Try what stands in the input; the sentence of a refusal goes to the output."""
-    for what, most in (
-        (resource.RLIMIT_AS, MOST_MEMORY_BYTES),
-        (resource.RLIMIT_CPU, MOST_CPU_S),
-        (resource.RLIMIT_CORE, 0),
-    ):
+    for what, most in ((resource.RLIMIT_AS, MOST_MEMORY_BYTES), (resource.RLIMIT_CPU, MOST_CPU_S), (resource.RLIMIT_CORE, 0)):
         resource.setrlimit(what, (most, most))
     try:
         _KINDS[sys.argv[1]](sys.stdin.buffer.read().decode())

@@ -84,9 +84,7 @@ class WebServer:
 class Lan:
     """The listener on the network: nobody is served but over TLS, and the certificate follows the machine's addresses."""
 
-    def __init__(
-        self, app: Flask, access: Access, data_dir: Path, wish: LanWish, listeners: list[socket.socket]
-    ) -> None:
+    def __init__(self, app: Flask, access: Access, data_dir: Path, wish: LanWish, listeners: list[socket.socket]) -> None:
         self._access, self._data_dir, self._wish = access, data_dir, wish
         self._port = listeners[0].getsockname()[1]
         self._servers = [WebServer(_over_the_network(app), listener, limited=True) for listener in listeners]
@@ -150,9 +148,16 @@ class _OnSocket(Server):
 
     def __init__(self, listener: socket.socket, app: Callable[..., Iterable[bytes]], limited: bool) -> None:
         super().__init__(
-            listener.getsockname()[:2], app, numthreads=_THREADS, server_name="Open Stake", timeout=_SILENT_S,
-            shutdown_timeout=1, request_queue_size=128, accepted_queue_size=_MOST_WAITING, accepted_queue_timeout=1,
-        )  # fmt: skip
+            listener.getsockname()[:2],
+            app,
+            numthreads=_THREADS,
+            server_name="Open Stake",
+            timeout=_SILENT_S,
+            shutdown_timeout=1,
+            request_queue_size=128,
+            accepted_queue_size=_MOST_WAITING,
+            accepted_queue_timeout=1,
+        )
         self._listener = listener
         self.software = "Open Stake"
         self.max_request_header_size = _MOST_HEADER_BYTES

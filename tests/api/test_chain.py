@@ -73,18 +73,10 @@ def test_over_the_plan_each_mark_has_the_budget_of_its_distance(own_office):
     wash = plain["wash"]
     assert len(wash["band"]) % wash["columns"] == 0 and wash["band"][0] <= wash["band"][-1], "Q0 is in the south-west"
     better = over(changes=["average", "nearer"])
-    assert all(
-        one["horizontal_95_m"] < other["horizontal_95_m"]
-        for one, other in zip(better["marks"], plain["marks"], strict=True)
-    )
+    assert all(one["horizontal_95_m"] < other["horizontal_95_m"] for one, other in zip(better["marks"], plain["marks"], strict=True))
     own_office.post(f"/jobs/{job}/budget/over", {"changes": ["luck"]}, 422)
     unoccupied = job_of(own_office, "Nowhere", measured=False)
-    assert own_office.post(f"/jobs/{unoccupied}/budget/over", {}) == {
-        "base": "",
-        "against": "",
-        "marks": [],
-        "wash": None,
-    }
+    assert own_office.post(f"/jobs/{unoccupied}/budget/over", {}) == {"base": "", "against": "", "marks": [], "wash": None}
 
 
 def test_terms_are_moved_and_a_need_is_answered_with_the_cheapest_way(own_office):
@@ -101,11 +93,7 @@ def test_terms_are_moved_and_a_need_is_answered_with_the_cheapest_way(own_office
     assert all(way["horizontal_95_m"] <= 0.020 for way in asked["ways"])
     assert "measure it otherwise" in tried(need_horizontal="0.1 mm")["answer"]
     assert tried(absolute=True)["horizontal_95_m"] > tried()["horizontal_95_m"]
-    for wish, field in (
-        ({"baseline": "far"}, "baseline"),
-        ({"changes": ["luck"]}, "changes"),
-        ({"need_vertical": "-1"}, "need_vertical"),
-    ):
+    for wish, field in (({"baseline": "far"}, "baseline"), ({"changes": ["luck"]}, "changes"), ({"need_vertical": "-1"}, "need_vertical")):
         assert own_office.post(f"/jobs/{job}/budget/try", wish, 422)["field"] == field
 
 

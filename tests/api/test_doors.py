@@ -43,11 +43,7 @@ def test_every_answer_carries_the_policy_and_loads_nothing_from_elsewhere(shared
         (b'{"name": "x", "system": {"kind": "code", "code": 4326}, "length_unit": "m"}', 422, "not a projected system"),
         (b'{"name": "x", "system": {"kind": "code", "code": 99999}, "length_unit": "m"}', 422, "not in the database"),
         (b'{"name": "x", "system": {"kind": "code", "code": 2157}, "length_unit": "cubit"}', 422, "length_unit"),
-        (
-            b'{"name": "Carrow Sluice", "system": {"kind": "code", "code": 2157}, "length_unit": "m"}',
-            409,
-            "exists already",
-        ),
+        (b'{"name": "Carrow Sluice", "system": {"kind": "code", "code": 2157}, "length_unit": "m"}', 409, "exists already"),
     ],
 )
 def test_a_bad_request_is_a_problem_document_with_a_sentence(shared_office, body, status, words):
@@ -59,17 +55,14 @@ def test_a_bad_request_is_a_problem_document_with_a_sentence(shared_office, body
 
 
 @pytest.mark.parametrize(
-    "path",
-    ["/jobs/nothing", "/jobs/nothing/base", "/jobs/nothing/checks", "/jobs/nothing/points.csv", "/jobs/nothing/events"],
+    "path", ["/jobs/nothing", "/jobs/nothing/base", "/jobs/nothing/checks", "/jobs/nothing/points.csv", "/jobs/nothing/events"]
 )
 def test_what_is_not_there_is_a_404(shared_office, path):
     assert shared_office.get(path, status=404)["detail"]
 
 
 def test_control_is_previewed_without_being_stored_and_the_file_is_kept_when_taken(shared_office):
-    job = shared_office.post(
-        "/jobs", {"name": "Preview", "system": {"kind": "code", "code": 2157}, "length_unit": "m"}
-    )["id"]
+    job = shared_office.post("/jobs", {"name": "Preview", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
     file = as_file("name,east,north,h\nA,703412.361,629805.118,62.4\nB,629805,703412,60\nC,7034123,6298051,60\n")
 
     preview = shared_office.post(f"/jobs/{job}/control/preview", file)
@@ -86,20 +79,19 @@ def test_control_is_previewed_without_being_stored_and_the_file_is_kept_when_tak
 
 
 def test_an_elevation_is_never_broadcast_as_an_ellipsoidal_height(shared_office):
-    job = shared_office.post(
-        "/jobs", {"name": "No geoid", "system": {"kind": "code", "code": 2157}, "length_unit": "m"}
-    )["id"]
+    job = shared_office.post("/jobs", {"name": "No geoid", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
     file = as_file("name,east,north,elevation\nA,703412.361,629805.118,5.0\n")
     shared_office.post(f"/jobs/{job}/control/accept", file)
     wish = {
-        "mark_id": shared_office.mark(job, "A"), "reading": "1.5", "feature": "bottom", "source": "mark", "station_id": 1,
+        "mark_id": shared_office.mark(job, "A"),
+        "reading": "1.5",
+        "feature": "bottom",
+        "source": "mark",
+        "station_id": 1,
         "rover_url": "tcp://127.0.0.1:9",
-    }  # fmt: skip
+    }
 
-    assert (
-        "no ellipsoidal height"
-        in shared_office.post(f"/jobs/{job}/base/start", start_wish(**wish), status=422)["detail"]
-    )
+    assert "no ellipsoidal height" in shared_office.post(f"/jobs/{job}/base/start", start_wish(**wish), status=422)["detail"]
     assert shared_office.get(f"/jobs/{job}/base")["occupation"] is None
 
 
@@ -119,9 +111,13 @@ def test_an_elevation_is_never_broadcast_as_an_ellipsoidal_height(shared_office)
 def test_a_base_is_not_started_with_what_cannot_be(shared_office, change, field, words):
     job = shared_office.job()
     wish = {
-        "mark_id": shared_office.mark(job, "CS1"), "reading": "1.5", "feature": "bottom", "source": "mark", "station_id": 1,
+        "mark_id": shared_office.mark(job, "CS1"),
+        "reading": "1.5",
+        "feature": "bottom",
+        "source": "mark",
+        "station_id": 1,
         "rover_url": "tcp://127.0.0.1:9",
-    } | change  # fmt: skip
+    } | change
 
     refusal = shared_office.post(f"/jobs/{job}/base/start", start_wish(**wish), status=422)
 
@@ -136,9 +132,9 @@ def test_a_height_in_a_foot_job_reads_metres_as_metres(shared_office):
 
     assert height["arp_height_m"] == 2.0
     assert height["text"] == "6.56 ft"  # NIST: 2 m = 6.5617 ft
-    assert shared_office.post(f"/jobs/{job}/height", {"reading": "6.5617", "feature": "bottom"})[
-        "arp_height_m"
-    ] == pytest.approx(2.0, abs=2e-5)
+    assert shared_office.post(f"/jobs/{job}/height", {"reading": "6.5617", "feature": "bottom"})["arp_height_m"] == pytest.approx(
+        2.0, abs=2e-5
+    )
 
 
 def test_the_api_s_documents_name_every_route(shared_office):

@@ -25,9 +25,13 @@ class Phone:
 
     def open(self, method, path, headers=None, **more):
         return self._client.open(
-            path, method=method, base_url=f"https://{self.host}", headers=headers or {},
-            environ_overrides={NETWORK_DOOR: True, "REMOTE_ADDR": self.address}, **more,
-        )  # fmt: skip
+            path,
+            method=method,
+            base_url=f"https://{self.host}",
+            headers=headers or {},
+            environ_overrides={NETWORK_DOOR: True, "REMOTE_ADDR": self.address},
+            **more,
+        )
 
     def get(self, path):
         return self.open("GET", path)
@@ -101,9 +105,7 @@ def test_the_cookie_is_out_of_reach_of_scripts_other_sites_and_plain_connections
     assert cookie.startswith("__Host-") and not any(flag.startswith("Domain") for flag in flags)
 
 
-@pytest.mark.parametrize(
-    "host", ["evil.example:8443", "10.1.2.4:8443", "10.1.2.3:80", "10.1.2.3", "127.0.0.1:8443", "localhost:8443"]
-)
+@pytest.mark.parametrize("host", ["evil.example:8443", "10.1.2.4:8443", "10.1.2.3:80", "10.1.2.3", "127.0.0.1:8443", "localhost:8443"])
 def test_under_another_name_or_port_nobody_is_answered(office, phone, host):
     phone.sign_in()
     stranger = Phone(office.program, host=host)
@@ -115,13 +117,13 @@ def test_under_another_name_or_port_nobody_is_answered(office, phone, host):
 
 def test_a_name_of_the_network_does_not_open_the_machine_s_own_door(office):
     # The loopback needs no passphrase, so nothing that comes over the network may pass for it.
-    said = office.program.app.test_client().get(
-        "/api/jobs", base_url=f"http://{HOST}", headers={"X-Forwarded-For": "127.0.0.1"}
-    )
+    said = office.program.app.test_client().get("/api/jobs", base_url=f"http://{HOST}", headers={"X-Forwarded-For": "127.0.0.1"})
     header = office.program.app.test_client().get(
-        "/api/jobs", base_url=f"https://{HOST}", headers={"Openstake-Network": "", "openstake.network": ""},
+        "/api/jobs",
+        base_url=f"https://{HOST}",
+        headers={"Openstake-Network": "", "openstake.network": ""},
         environ_overrides={NETWORK_DOOR: True},
-    )  # fmt: skip
+    )
 
     assert (said.status_code, header.status_code) == (403, 401)
 
@@ -178,10 +180,7 @@ def test_the_machine_ends_a_session_or_all_and_their_event_streams(office, phone
     assert next(iter(stream)).startswith(b"retry")
 
     connected = office.get("/hand")["connected"]
-    assert [(item["who"], item["address"], item["streams"]) for item in connected] == [
-        ("MK", "10.1.2.40", 1),
-        ("AB", "10.1.2.41", 0),
-    ]
+    assert [(item["who"], item["address"], item["streams"]) for item in connected] == [("MK", "10.1.2.40", 1), ("AB", "10.1.2.41", 0)]
     office.post("/hand/end", {"session_id": connected[0]["session_id"]})
 
     assert b"".join(stream).endswith(b"retry: 60000\n\n"), "the stream has an end"
@@ -195,9 +194,10 @@ def test_who_is_let_in_is_decided_on_the_machine_alone(phone):
     phone.sign_in()
 
     for answer in (
-        phone.get("/api/hand"), phone.post("/api/hand/end", {}),
+        phone.get("/api/hand"),
+        phone.post("/api/hand/end", {}),
         phone.post("/api/hand/passphrase", {"passphrase": "another one here", "again": "another one here"}),
-    ):  # fmt: skip
+    ):
         assert answer.status_code == 403 and "own machine" in answer.get_json()["detail"]
     assert phone.get("/api/hand/root.crt").get_data() == b"root"
 
@@ -332,23 +332,25 @@ def test_a_correction_that_came_second_is_told_what_holds_and_whose_it_is(office
     phone.sign_in()
     job = office.job()
     settings = office.get(f"/jobs/{job}")["settings_id"]
-    assert (
-        phone.post(f"/api/jobs/{job}/settings", {"replaces_id": settings, "changes": {"crew": "two of us"}}).status_code
-        == 200
-    )
+    assert phone.post(f"/api/jobs/{job}/settings", {"replaces_id": settings, "changes": {"crew": "two of us"}}).status_code == 200
 
-    late = office.post(
-        f"/jobs/{job}/settings", {"replaces_id": settings, "changes": {"crew": "three of us"}}, status=409
-    )["detail"]
+    late = office.post(f"/jobs/{job}/settings", {"replaces_id": settings, "changes": {"crew": "three of us"}}, status=409)["detail"]
 
     assert "in the meantime by MK" in late and "two of us" in late
 
 
 @pytest.mark.parametrize(
     ("host", "port", "answers"),
-    [("10.1.2.3", 8443, True), ("pole.crew.example", 8443, True), ("crew.example", 8443, False), ("a.pole.crew.example", 8443, False),
-     ("example", 8443, False), ("10.1.2.3", 443, False), (None, 8443, False)],
-)  # fmt: skip
+    [
+        ("10.1.2.3", 8443, True),
+        ("pole.crew.example", 8443, True),
+        ("crew.example", 8443, False),
+        ("a.pole.crew.example", 8443, False),
+        ("example", 8443, False),
+        ("10.1.2.3", 443, False),
+        (None, 8443, False),
+    ],
+)
 def test_which_names_a_door_answers_to(host, port, answers):
     """RFC 6125, 6.4.3: the star stands for one label, the leftmost."""
     assert Door(("10.1.2.3", "*.crew.example"), 8443, None, "", True).answers_to(host, port) is answers
@@ -357,10 +359,17 @@ def test_which_names_a_door_answers_to(host, port, answers):
 @pytest.mark.parametrize(
     ("text", "holds"),
     [
-        ("abcde fghij", False), ("abcde fghijk", True), ("ab " * 70, False), ("abcdefgh" * 25, True), ("abcdefgh" * 25 + "i", False),
-        ("abcd" * 4, False), ("abcde" * 4, True), ("  abcde fghijk  ", True), ("  abcde fghij  ", False),
+        ("abcde fghij", False),
+        ("abcde fghijk", True),
+        ("ab " * 70, False),
+        ("abcdefgh" * 25, True),
+        ("abcdefgh" * 25 + "i", False),
+        ("abcd" * 4, False),
+        ("abcde" * 4, True),
+        ("  abcde fghijk  ", True),
+        ("  abcde fghij  ", False),
     ],
-)  # fmt: skip
+)
 def test_a_passphrase_has_12_to_200_signs_of_which_five_differ(text, holds):
     if holds:
         assert checked_passphrase(text) == text.strip()

@@ -20,9 +20,7 @@ def job(shared_office):
     """A job with six points and three checks from one set-up, and two points from another: all on a rod of 2 m."""
     crew = shared_office
     made = crew.post("/jobs", {"name": "Heights", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
-    rows = "name,east,north,ellipsoidal height\n" + "".join(
-        f"M{n},{703412.4 + 90 * n:.3f},629805.1,62.4\n" for n in range(3)
-    )
+    rows = "name,east,north,ellipsoidal height\n" + "".join(f"M{n},{703412.4 + 90 * n:.3f},629805.1,62.4\n" for n in range(3))
     crew.post(f"/jobs/{made}/control/accept", as_file(rows))
 
     def work(session):
@@ -56,9 +54,12 @@ class Poles:
 
     def correct(self, name, reading, scope="shot", status=200, **more):
         wish = {
-            "replaces_id": self.view(name)["readings"][0]["id"], "reason": WRONG, "scope": scope, "reading": reading,
+            "replaces_id": self.view(name)["readings"][0]["id"],
+            "reason": WRONG,
+            "scope": scope,
+            "reading": reading,
             "feature": "pole",
-        } | more  # fmt: skip
+        } | more
         return self.crew.post(f"/jobs/{self.job}/shots/{self.ids()[name]}/height", wish, status)
 
 
@@ -78,9 +79,7 @@ def test_one_point_alone_comes_up_by_what_its_pole_was_too_long_and_goes_back(po
     before = poles.heights()
     said = poles.correct("P4", "1.800 m")
     assert moved(poles, before) == {"P4": 0.2}
-    assert [row["text"] for row in said["readings"]] == ["1.800 m", "2.000 m"] and said["readings"][0][
-        "reason"
-    ] == WRONG
+    assert [row["text"] for row in said["readings"]] == ["1.800 m", "2.000 m"] and said["readings"][0]["reason"] == WRONG
     point = next(item for item in poles.crew.get(f"/jobs/{poles.job}/points")["points"] if item["name"] == "P4")
     assert point["moved_words"] == "moved 0.200 m up since: the rover height was corrected"
     rows = csv.DictReader(io.StringIO(poles.crew.get(f"/jobs/{poles.job}/points.csv")))
@@ -92,11 +91,7 @@ def test_one_point_alone_comes_up_by_what_its_pole_was_too_long_and_goes_back(po
 
 def test_scopes_are_by_rover_and_set_up_and_say_how_many_they_are(poles):
     before = poles.heights()
-    assert [(item["scope"], item["count"]) for item in poles.view("P5")["scopes"]] == [
-        ("shot", 1),
-        ("later", 7),
-        ("set-up", 9),
-    ]
+    assert [(item["scope"], item["count"]) for item in poles.view("P5")["scopes"]] == [("shot", 1), ("later", 7), ("set-up", 9)]
     assert [item["scope"] for item in poles.view("P1")["scopes"]] == ["shot", "later"], "all are its later ones"
 
     poles.correct("P5", "1.900 m", "later")
@@ -114,9 +109,7 @@ def test_scopes_are_by_rover_and_set_up_and_say_how_many_they_are(poles):
     poles.correct("P3", None, "together")
     assert "P3" not in moved(poles, before) and moved(poles, before)["M2"] == 0.1
     poles.correct("M2", None, "together")
-    assert {check["stale"] for check in poles.crew.get(f"/jobs/{poles.job}/checks")["checks"]} == {False}, (
-        "as they were"
-    )
+    assert {check["stale"] for check in poles.crew.get(f"/jobs/{poles.job}/checks")["checks"]} == {False}, "as they were"
 
 
 def test_a_correction_that_lost_the_race_and_one_that_says_nothing_new_change_nothing(poles):
@@ -140,9 +133,7 @@ def test_a_correction_that_lost_the_race_and_one_that_says_nothing_new_change_no
 def test_positions_that_refer_to_the_mark_do_not_move_and_the_book_says_so(shared_office):
     crew = shared_office
     made = crew.post("/jobs", {"name": "Applied", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
-    crew.post(
-        f"/jobs/{made}/control/accept", as_file("name,east,north,ellipsoidal height\nM0,703412.4,629805.1,62.4\n")
-    )
+    crew.post(f"/jobs/{made}/control/accept", as_file("name,east,north,ellipsoidal height\nM0,703412.4,629805.1,62.4\n"))
 
     def work(session):
         filling = Filling(session, made)

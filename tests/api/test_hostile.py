@@ -13,9 +13,23 @@ import pytest
 from tests.filled import Filling
 
 NASTY = (
-    '=HYPERLINK("http://evil.example","x")', "+1+1", "@SUM(A1)", "-2+3", "<script>alert(1)</script>", "]]><x/>&amp;&#0;", "%s%n{0}{self}",
-    "a\\P{\\C1;b}%%u", "'; DROP TABLE book; --", "${7*7}", "((()", "\u00e9\u4e2d\U0001f6a9", "x" * 38, "<b>&nbsp;</b>", "../../evil", "|cmd' /C calc'!A0",
-)  # fmt: skip
+    '=HYPERLINK("http://evil.example","x")',
+    "+1+1",
+    "@SUM(A1)",
+    "-2+3",
+    "<script>alert(1)</script>",
+    "]]><x/>&amp;&#0;",
+    "%s%n{0}{self}",
+    "a\\P{\\C1;b}%%u",
+    "'; DROP TABLE book; --",
+    "${7*7}",
+    "((()",
+    "\u00e9\u4e2d\U0001f6a9",
+    "x" * 38,
+    "<b>&nbsp;</b>",
+    "../../evil",
+    "|cmd' /C calc'!A0",
+)
 FORMATS = ("csv", "geojson", "kml", "dxf", "landxml", "vectors")
 
 
@@ -42,9 +56,7 @@ def hostile(shared_office):
 
 
 def taken(crew, job, kind):
-    answer = crew._client.get(
-        f"/api/jobs/{job}/take-home/{kind}", query_string={"doubtful": "take"}, base_url="http://127.0.0.1:8420"
-    )
+    answer = crew._client.get(f"/api/jobs/{job}/take-home/{kind}", query_string={"doubtful": "take"}, base_url="http://127.0.0.1:8420")
     assert answer.status_code == 200, answer.get_data(as_text=True)
     disposition = answer.headers["Content-Disposition"]
     assert disposition.isascii() and disposition.count('"') == 2 and "/" not in disposition.partition('"')[2]
@@ -71,9 +83,7 @@ def read(kind, name, part):
     if kind in ("csv", "vectors") or name.endswith(".csv"):
         rows = list(csv.reader(io.StringIO(part.decode("utf-8-sig"))))
         assert len({len(row) for row in rows if len(row) > 1}) <= 2
-        assert not any(cell[:1] in "=@" and cell for row in rows for cell in row), (
-            "nothing that a spreadsheet works out"
-        )
+        assert not any(cell[:1] in "=@" and cell for row in rows for cell in row), "nothing that a spreadsheet works out"
         assert not any(cell[:1] in ("+", "-") and not number(cell) for row in rows for cell in row)
     elif kind == "geojson":
         features = json.loads(part)["features"]

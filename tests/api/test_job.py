@@ -37,9 +37,7 @@ def marks(office, job):
 
 
 def given(office, job):
-    return {
-        name: {key: value for key, value in mark.items() if key != "id"} for name, mark in marks(office, job).items()
-    }
+    return {name: {key: value for key, value in mark.items() if key != "id"} for name, mark in marks(office, job).items()}
 
 
 def test_a_job_in_feet_on_an_assumed_system_takes_marks_and_lies_nowhere_until_it_is_placed(shared_program):
@@ -52,22 +50,14 @@ def test_a_job_in_feet_on_an_assumed_system_takes_marks_and_lies_nowhere_until_i
     preview = shared_program.post(f"/jobs/{job}/control/preview", geodetic)
     assert preview["accepted"] == 0 and "nowhere on Earth yet" in preview["rows"][0]["refusal"]
 
-    anchor = {
-        "latitude_deg": "44 N",
-        "longitude_deg": "72.6 W",
-        "height_m": "1000",
-        "east_m": "5000",
-        "north_m": "5000",
-    }
+    anchor = {"latitude_deg": "44 N", "longitude_deg": "72.6 W", "height_m": "1000", "east_m": "5000", "north_m": "5000"}
     change(shared_program, job, system={"kind": "local", "anchor": anchor})
 
     placed = marks(shared_program, job)["P2"]
     # By hand: 100 ft = 30.48 m north on a ground 304.8 m up is 30.48 / 1.0000478 / 111.11 km = 0.00027432 degrees.
     assert placed["latitude_deg"] == pytest.approx(44.0 + 0.00027432, abs=2e-8)
     assert placed["longitude_deg"] == pytest.approx(-72.6, abs=1e-9)
-    between = shared_program.get(
-        f"/jobs/{job}/between?from_id={marks(shared_program, job)['P1']['id']}&to_id={placed['id']}"
-    )
+    between = shared_program.get(f"/jobs/{job}/between?from_id={marks(shared_program, job)['P1']['id']}&to_id={placed['id']}")
     assert (between["distance_m"], between["bearing_deg"]) == pytest.approx((30.48, 0.0), abs=1e-9)
 
 
@@ -86,13 +76,9 @@ def test_settings_are_added_and_the_ones_before_stay_in_the_book(shared_program)
     )
 
     assert (after["name"], after["client"], after["time_zone"]) == ("Settings, renamed", "Board", "Europe/Dublin")
-    shared_program.post(
-        f"/jobs/{job}/settings", {"replaces_id": before["settings_id"], "changes": {"client": "x"}}, 409
-    )
+    shared_program.post(f"/jobs/{job}/settings", {"replaces_id": before["settings_id"], "changes": {"client": "x"}}, 409)
     assert "name, client, time zone, frame, epoch" in shared_program.get(f"/jobs/{job}/book")["lines"][0]["sentence"]
-    assert [found["name"] for found in shared_program.get("/jobs?text=board%20renamed")["jobs"]] == [
-        "Settings, renamed"
-    ]
+    assert [found["name"] for found in shared_program.get("/jobs?text=board%20renamed")["jobs"]] == ["Settings, renamed"]
     change(shared_program, job, archived=True)
     assert "Settings, renamed" not in [found["name"] for found in shared_program.get("/jobs")["jobs"]]
     assert "Settings, renamed" in [found["name"] for found in shared_program.get("/jobs?archived=true")["jobs"]]
@@ -118,9 +104,7 @@ def test_settings_are_added_and_the_ones_before_stay_in_the_book(shared_program)
     ],
 )
 def test_a_setting_that_cannot_be_is_a_sentence_at_its_field_and_changes_nothing(shared_program, changes, field):
-    job = next((found["id"] for found in shared_program.get("/jobs?text=refusals")["jobs"]), None) or make(
-        shared_program, "Refusals"
-    )
+    job = next((found["id"] for found in shared_program.get("/jobs?text=refusals")["jobs"]), None) or make(shared_program, "Refusals")
     before = shared_program.get(f"/jobs/{job}")
 
     problem = change(shared_program, job, 422, **changes)
@@ -137,11 +121,7 @@ def test_a_copy_has_the_settings_and_the_profiles_and_the_list_only_where_wished
 
     assert (bare["marks"], full["marks"]) == (0, 9)
     assert bare["system_code"] == 2157 and bare["geoid_id"] == shared_program.get(f"/jobs/{job}")["geoid_id"]
-    chosen = [
-        profile["name"]
-        for profile in shared_program.get(f"/jobs/{bare['id']}/profiles")["profiles"]
-        if profile["chosen"]
-    ]
+    chosen = [profile["name"] for profile in shared_program.get(f"/jobs/{bare['id']}/profiles")["profiles"] if profile["chosen"]]
     assert len(chosen) == 2
     assert {name: mark["east_m"] for name, mark in marks(shared_program, full["id"]).items()} == {
         name: mark["east_m"] for name, mark in marks(shared_program, job).items()
@@ -151,8 +131,15 @@ def test_a_copy_has_the_settings_and_the_profiles_and_the_list_only_where_wished
 
 def test_a_system_of_one_s_own_is_tried_on_the_marks_before_it_is_taken(shared_program):
     job = make(shared_program, "Own projection", text=LIST)
-    own = {"name": "Own ITM", "method": "transverse-mercator", "latitude_of_origin_deg": "53 30 N", "scale": "0.99982",
-           "central_meridian_deg": "8 W", "false_east_m": "600000", "false_north_m": "750000 m"}  # fmt: skip
+    own = {
+        "name": "Own ITM",
+        "method": "transverse-mercator",
+        "latitude_of_origin_deg": "53 30 N",
+        "scale": "0.99982",
+        "central_meridian_deg": "8 W",
+        "false_east_m": "600000",
+        "false_north_m": "750000 m",
+    }
 
     same = shared_program.post("/systems/try", {"system": {"kind": "own", "own": own}, "job_id": job})
     other = shared_program.post("/systems/try", {"system": {"kind": "code", "code": 32633}, "job_id": job})
@@ -177,9 +164,7 @@ def test_a_datum_operation_is_chosen_by_name_and_said(shared_program):
     notes = shared_program.get(f"/jobs/{job}/system")["findings"]
     assert codes(notes) == ["datum-operation-chosen"] and "good to 2 m" in notes[0]["sentence"]
     change(
-        shared_program,
-        job,
-        operation={"shift": {"x_m": "446.448", "y_m": "-125.157", "z_m": "542.06", "convention": "position-vector"}},
+        shared_program, job, operation={"shift": {"x_m": "446.448", "y_m": "-125.157", "z_m": "542.06", "convention": "position-vector"}}
     )
     assert "3 parameters" in shared_program.get(f"/jobs/{job}")["operation"]
     # Another system drops what belonged to the one before.
@@ -207,59 +192,27 @@ def test_single_lines_of_a_list_are_exchanged_corrected_and_left_out(shared_prog
     job = make(shared_program, "Lines")
     read = shared_program.post(f"/jobs/{job}/control/preview", as_file(MIXED_LINES))
     shown = next(row["typed"] for row in read["rows"] if row["line"] == 6)
-    assert shown == {
-        "name": "D",
-        "east_m": "east?",
-        "north_m": "629999 m",
-        "height_m": "60.0 m",
-        "height_kind": "ellipsoidal",
-    }
-    assert (read["accepted"], read["refused"]) == (3, 2), (
-        "both places of B lie in Ireland: nobody but a person can tell"
-    )
-    corrected = {
-        "name": "D",
-        "east_m": "703650 m",
-        "north_m": "629999 m",
-        "height_m": "60 m",
-        "height_kind": "ellipsoidal",
-    }
-    said = [
-        {"line": 3, "wish": "exchange"}, {"line": 4, "wish": "leave out"}, {"line": 6, "wish": "correct", "values": corrected},
-    ]  # fmt: skip
+    assert shown == {"name": "D", "east_m": "east?", "north_m": "629999 m", "height_m": "60.0 m", "height_kind": "ellipsoidal"}
+    assert (read["accepted"], read["refused"]) == (3, 2), "both places of B lie in Ireland: nobody but a person can tell"
+    corrected = {"name": "D", "east_m": "703650 m", "north_m": "629999 m", "height_m": "60 m", "height_kind": "ellipsoidal"}
+    said = [{"line": 3, "wish": "exchange"}, {"line": 4, "wish": "leave out"}, {"line": 6, "wish": "correct", "values": corrected}]
 
     mended = shared_program.post(f"/jobs/{job}/control/preview", as_file(MIXED_LINES) | {"lines": said})
     taken = shared_program.post(f"/jobs/{job}/control/accept", as_file(MIXED_LINES) | {"lines": said})
 
-    assert {row["line"]: row["said"] for row in mended["rows"]} == {
-        2: "",
-        3: "exchange",
-        4: "leave out",
-        5: "",
-        6: "correct",
-    }
+    assert {row["line"]: row["said"] for row in mended["rows"]} == {2: "", 3: "exchange", 4: "leave out", 5: "", 6: "correct"}
     assert taken == {"accepted": 4, "refused": 1}
-    marks = {
-        mark["name"]: (mark["east_m"], mark["north_m"]) for mark in shared_program.get(f"/jobs/{job}/marks")["marks"]
-    }
+    marks = {mark["name"]: (mark["east_m"], mark["north_m"]) for mark in shared_program.get(f"/jobs/{job}/marks")["marks"]}
     # With the first C left out the second one is the only C there is.
     assert marks == {"A": (703412, 629805), "B": (703478, 629861), "C": (703600, 629950), "D": (703650, 629999)}
     told = shared_program.get(f"/jobs/{job}/book")["lines"][0]["sentence"]
     assert "3 lines mended by hand" in told
 
 
-@pytest.mark.parametrize(
-    ("said", "words"),
-    [
-        ({"line": 99, "wish": "leave out"}, "no line 99"),
-        ({"line": 2, "wish": "turn"}, "wish"),
-    ],
-)
+@pytest.mark.parametrize(("said", "words"), [({"line": 99, "wish": "leave out"}, "no line 99"), ({"line": 2, "wish": "turn"}, "wish")])
 def test_what_is_said_of_a_line_that_cannot_be_is_a_sentence(shared_program, said, words):
     job = make(shared_program, f"No line {words}")
-    assert words in str(
-        shared_program.post(f"/jobs/{job}/control/preview", as_file(MIXED_LINES) | {"lines": [said]}, 422)
-    )
+    assert words in str(shared_program.post(f"/jobs/{job}/control/preview", as_file(MIXED_LINES) | {"lines": [said]}, 422))
 
 
 def test_a_line_corrected_into_nonsense_is_refused_by_itself(shared_program):
@@ -274,16 +227,25 @@ def test_elevations_are_refused_without_a_geoid_and_follow_one_that_is_chosen(sh
     job = make(shared_program, "Heights", text=LIST)
     assert marks(shared_program, job)["A"]["ellipsoidal_height_m"] is None
     assert "geoid-missing" in codes(shared_program.get(f"/jobs/{job}/system")["findings"])
-    start = {"mark_id": marks(shared_program, job)["A"]["id"], "reading": "1.5 m", "feature": "bottom", "source": "mark",
-             "station_id": 1, "listen": {"rover_url": "tcp://127.0.0.1:1"}}  # fmt: skip
+    start = {
+        "mark_id": marks(shared_program, job)["A"]["id"],
+        "reading": "1.5 m",
+        "feature": "bottom",
+        "source": "mark",
+        "station_id": 1,
+        "listen": {"rover_url": "tcp://127.0.0.1:1"},
+    }
     assert "no geoid grid" in shared_program.post(f"/jobs/{job}/base/start", start, 422)["detail"]
 
     # A small grid around the site that is 50 m everywhere: h = H + N by hand.
     grid = struct.pack(">ddddii", 52.0, -7.0, 0.5, 0.5, 4, 4) + np.full(16, 50.0, ">f4").tobytes()
-    added = shared_program.program.app.test_client().post(
-        "/api/geoids?name=site.gtx", data=grid, headers={"Content-Type": "application/octet-stream"},
-        base_url="http://127.0.0.1:8420",
-    ).get_json()  # fmt: skip
+    added = (
+        shared_program.program.app.test_client()
+        .post(
+            "/api/geoids?name=site.gtx", data=grid, headers={"Content-Type": "application/octet-stream"}, base_url="http://127.0.0.1:8420"
+        )
+        .get_json()
+    )
     assert (added["west_deg"], added["north_deg"], added["latitude_step_min"]) == pytest.approx((-7.0, 53.5, 30.0))
     change(shared_program, job, geoid_id=added["id"])
 
@@ -293,18 +255,15 @@ def test_elevations_are_refused_without_a_geoid_and_follow_one_that_is_chosen(sh
     training = next(grid for grid in shared_program.get("/geoids")["geoids"] if grid["training_only"])
     assert shared_program.get(f"/jobs/{make(shared_program, 'Fresh')}")["geoid_id"] is None
     change(shared_program, job, geoid_id=training["id"])
-    stop = next(
-        item for item in shared_program.get(f"/jobs/{job}/system")["findings"] if item["code"] == "geoid-training-only"
-    )
+    stop = next(item for item in shared_program.get(f"/jobs/{job}/system")["findings"] if item["code"] == "geoid-training-only")
     assert stop["severity"] == "stop"
 
 
 @pytest.mark.parametrize("content", [b"", b"garbage" * 100, b"II*\0garbage"])
 def test_a_file_that_is_no_grid_is_refused_and_leaves_nothing_behind(shared_program, content):
     answer = shared_program.program.app.test_client().post(
-        "/api/geoids?name=x.gtx", data=content, headers={"Content-Type": "application/octet-stream"},
-        base_url="http://127.0.0.1:8420",
-    )  # fmt: skip
+        "/api/geoids?name=x.gtx", data=content, headers={"Content-Type": "application/octet-stream"}, base_url="http://127.0.0.1:8420"
+    )
 
     assert answer.status_code == 422 and answer.get_json()["detail"].endswith(".")
     assert not list((shared_program.program.context.data_dir / "geoid").glob("part-*"))
@@ -346,9 +305,7 @@ def test_a_list_s_mistakes_are_found_and_named(shared_program, line, code, words
         shared_program, "Mistakes", text=LIST
     )
 
-    preview = shared_program.post(
-        f"/jobs/{job}/control/preview", as_file(f"name,east,north,elevation\n{line}\nOK,703500,629900,5\n")
-    )
+    preview = shared_program.post(f"/jobs/{job}/control/preview", as_file(f"name,east,north,elevation\n{line}\nOK,703500,629900,5\n"))
 
     assert (preview["accepted"], preview["refused"]) == (1, 1)
     assert words in preview["rows"][0]["refusal"]
@@ -358,9 +315,7 @@ def test_a_list_s_mistakes_are_found_and_named(shared_program, line, code, words
 def test_a_dropped_sign_of_the_longitude_is_named(shared_program):
     job = make(shared_program, "Sign", text=LIST)
 
-    preview = shared_program.post(
-        f"/jobs/{job}/control/preview", as_file("name,latitude,longitude\nX,52.41,6.47\nY,-6.47,52.41\n")
-    )
+    preview = shared_program.post(f"/jobs/{job}/control/preview", as_file("name,latitude,longitude\nX,52.41,6.47\nY,-6.47,52.41\n"))
 
     assert codes(preview["findings"]) == ["control-longitude-sign", "control-axes-swapped"]
 
@@ -391,9 +346,7 @@ def test_import_export_import_is_the_identity(shared_program, kind, unit):
     )
     first = make(shared_program, f"First {kind} {unit}", system, unit, text)
 
-    file = shared_program.program.app.test_client().get(
-        f"/api/jobs/{first}/control.{kind}", base_url="http://127.0.0.1:8420"
-    )
+    file = shared_program.program.app.test_client().get(f"/api/jobs/{first}/control.{kind}", base_url="http://127.0.0.1:8420")
     second = make(shared_program, f"Second {kind} {unit}", system, unit)
     taken = shared_program.post(f"/jobs/{second}/control/accept", as_file(file.get_data()))
 
@@ -416,9 +369,7 @@ def test_a_file_in_another_system_is_not_taken_for_this_one(shared_program):
     file = shared_program.get(f"/jobs/{source}/control.geojson")
     job = make(shared_program, "Not Vermont")
     content = (
-        shared_program.program.app.test_client()
-        .get(f"/api/jobs/{source}/control.geojson", base_url="http://127.0.0.1:8420")
-        .get_data()
+        shared_program.program.app.test_client().get(f"/api/jobs/{source}/control.geojson", base_url="http://127.0.0.1:8420").get_data()
     )
 
     assert file["system"] == "EPSG:6590"
@@ -434,14 +385,9 @@ def test_ground_coordinates_are_not_taken_for_grid_ones_of_the_same_system(share
     client = shared_program.program.app.test_client()
     content = client.get(f"/api/jobs/{source}/control.{kind}", base_url="http://127.0.0.1:8420").get_data()
 
-    grid, same = (
-        make(shared_program, f"In the grid {kind}"),
-        make(shared_program, f"The same ground {kind}", ground=ground),
-    )
+    grid, same = (make(shared_program, f"In the grid {kind}"), make(shared_program, f"The same ground {kind}", ground=ground))
 
-    assert (
-        "in ground distances" in shared_program.post(f"/jobs/{grid}/control/preview", as_file(content), 422)["detail"]
-    )
+    assert "in ground distances" in shared_program.post(f"/jobs/{grid}/control/preview", as_file(content), 422)["detail"]
     assert shared_program.post(f"/jobs/{same}/control/preview", as_file(content))["accepted"] == 3
 
 
@@ -456,13 +402,7 @@ def test_a_stop_in_the_settings_shows_on_the_job_s_step(shared_program):
 def test_a_mark_is_corrected_taken_out_and_brought_back_without_losing_what_it_was(shared_program):
     job = make(shared_program, "Marks", text=LIST)
     first = marks(shared_program, job)["A"]
-    values = {
-        "name": "A",
-        "east_m": "703412.400",
-        "north_m": "629805.118",
-        "height_m": "6.5 m",
-        "height_kind": "elevation",
-    }
+    values = {"name": "A", "east_m": "703412.400", "north_m": "629805.118", "height_m": "6.5 m", "height_kind": "elevation"}
 
     shared_program.post(f"/jobs/{job}/marks/{first['id']}", {"values": values, "reason": ""}, 422)
     second = shared_program.post(f"/jobs/{job}/marks/{first['id']}", {"values": values, "reason": "typing error"})
@@ -471,9 +411,7 @@ def test_a_mark_is_corrected_taken_out_and_brought_back_without_losing_what_it_w
     third = shared_program.post(f"/jobs/{job}/marks/{second['id']}", {"reason": "destroyed", "withdraw": True})
     assert "A" not in marks(shared_program, job)
     assert [mark["name"] for mark in shared_program.get(f"/jobs/{job}/marks?withdrawn=true")["marks"]] == ["A"]
-    shared_program.post(
-        f"/jobs/{job}/marks/{third['id']}", {"values": values | {"east_m": first["typed"]["east_m"]}, "reason": "found"}
-    )
+    shared_program.post(f"/jobs/{job}/marks/{third['id']}", {"values": values | {"east_m": first["typed"]["east_m"]}, "reason": "found"})
 
     versions = shared_program.get(f"/jobs/{job}/marks/{marks(shared_program, job)['A']['id']}")["versions"]
     assert [round(version["mark"]["east_m"], 3) for version in versions] == [703412.361, 703412.4, 703412.4, 703412.361]
@@ -485,10 +423,7 @@ def test_a_mark_is_corrected_taken_out_and_brought_back_without_losing_what_it_w
     [
         ({"name": "", "east_m": "703500", "north_m": "629900"}, "name"),
         ({"name": "N", "east_m": "703500"}, "north_m"),
-        (
-            {"name": "N", "east_m": "703500", "north_m": "629900", "latitude_deg": "52", "longitude_deg": "6 W"},
-            "latitude_deg",
-        ),
+        ({"name": "N", "east_m": "703500", "north_m": "629900", "latitude_deg": "52", "longitude_deg": "6 W"}, "latitude_deg"),
         ({"name": "N", "east_m": "703500", "north_m": "629900", "height_m": "5"}, "height_kind"),
         ({"name": "A", "east_m": "703500", "north_m": "629900"}, "name"),
         ({"name": "N", "east_m": "629900", "north_m": "703500"}, "east_m"),
@@ -516,9 +451,7 @@ def test_a_distance_is_given_in_the_grid_and_on_the_ground(shared_program):
     between = shared_program.get(f"/jobs/{job}/between?from_id={found['A']['id']}&to_id={found['B']['id']}")
 
     # 3-4-5: 500 m, bearing atan2(300, 400) = 36.8699 degrees.
-    assert (between["distance_m"], between["bearing_deg"], between["rise_m"]) == pytest.approx(
-        (500.0, 36.869898, 12.0), abs=1e-6
-    )
+    assert (between["distance_m"], between["bearing_deg"], between["rise_m"]) == pytest.approx((500.0, 36.869898, 12.0), abs=1e-6)
     # ITM at E 700 000: 0.99982 x (1 + x2/2R2) with x = 100 km and R = 6380 km, less 100/6380000 for height: 0.99992716.
     assert between["ground_distance_m"] == pytest.approx(500.0 / 0.99992716, abs=0.0005)
 

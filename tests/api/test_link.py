@@ -11,9 +11,7 @@ from tests.conftest import Crew, built
 
 
 def profile(store, job, role):
-    return next(
-        item for item in store.get(f"/jobs/{job}/profiles")["profiles"] if item["role"] == role and item["chosen"]
-    )
+    return next(item for item in store.get(f"/jobs/{job}/profiles")["profiles"] if item["role"] == role and item["chosen"])
 
 
 def change(store, job, role, **link):
@@ -46,9 +44,7 @@ def test_a_difference_is_seen_on_the_sheet_and_mended_by_taking_one_value(own_of
 
 def test_every_rover_of_the_job_is_compared_with_its_base(own_office):
     job = own_office.job()
-    network = next(
-        item for item in own_office.get(f"/jobs/{job}/profiles")["profiles"] if item["role"] == "network-rover"
-    )
+    network = next(item for item in own_office.get(f"/jobs/{job}/profiles")["profiles"] if item["role"] == "network-rover")
     own_office.post(f"/jobs/{job}/profiles", {"line_id": network["line_id"], "chosen": True})
 
     pairs = own_office.get(f"/jobs/{job}/link")["pairs"]
@@ -71,11 +67,7 @@ def test_the_load_follows_the_profile_s_messages_and_the_satellites_asked_for(ow
     over = own_office.get(f"/jobs/{job}/link")["air"]
     assert not over["fits"] and over["remedies"][-1]["fits"]
     assert [item["code"] for item in over["findings"]] == ["air-load-too-large"]
-    for query, field in (
-        ("satellites=ten", "satellites"),
-        ("duty_limit=often", "duty_limit"),
-        ("satellites=G99", "satellites"),
-    ):
+    for query, field in (("satellites=ten", "satellites"), ("duty_limit=often", "duty_limit"), ("satellites=G99", "satellites")):
         assert own_office.get(f"/jobs/{job}/link?{query}", 422)["field"] == field
 
 
@@ -83,8 +75,13 @@ def test_a_job_without_profiles_has_no_pair_and_no_load(own_office):
     job = own_office.post("/jobs", {"name": "Bare", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
 
     assert own_office.get(f"/jobs/{job}/link") == {
-        "base": None, "other_bases": [], "pairs": [], "air": None, "satellites": "G10,R8,E9,C12", "signals": 2,
-    }  # fmt: skip
+        "base": None,
+        "other_bases": [],
+        "pairs": [],
+        "air": None,
+        "satellites": "G10,R8,E9,C12",
+        "signals": 2,
+    }
     assert step(own_office, job)["state"] == "missing"
 
 
@@ -109,8 +106,17 @@ def test_the_card_is_one_page_with_both_ends_cautions_and_no_password(own_office
 
     text = pdf_text(own_office, job, pair_of(own_office, job))
 
-    for words in ("Carrow Sluice: setup card", "Creek base, UHF", "Creek rover, UHF", "461.025 MHz", "GMSK", "1006 every 10 s",
-                  "Never transmit without an antenna", "Licence and call sign", "38400 at both ends"):  # fmt: skip
+    for words in (
+        "Carrow Sluice: setup card",
+        "Creek base, UHF",
+        "Creek rover, UHF",
+        "461.025 MHz",
+        "GMSK",
+        "1006 every 10 s",
+        "Never transmit without an antenna",
+        "Licence and call sign",
+        "38400 at both ends",
+    ):
         assert words in text
     assert "s3cret-word" not in text
     # The antenna comes before the power (common practice, no source).
@@ -143,11 +149,7 @@ def test_reach_takes_the_powers_the_battery_and_the_site_from_the_kit_and_the_li
     assert reach["horizon_km"] == pytest.approx(14.07, abs=0.02)  # 4.12 x (sqrt 4 + sqrt 2)
     farther = own_office.get(f"/jobs/{job}/link/reach?distance_km=20")
     assert farther["lowest_power_w"] is None and farther["levels"][0]["margin_db"] is None
-    for query, field in (
-        ("distance_km=far", "distance_km"),
-        ("margin_db=-3", "margin_db"),
-        ("rover_height=x", "rover_height"),
-    ):
+    for query, field in (("distance_km=far", "distance_km"), ("margin_db=-3", "margin_db"), ("rover_height=x", "rover_height")):
         assert own_office.get(f"/jobs/{job}/link/reach?{query}", 422)["field"] == field
 
 
@@ -189,17 +191,13 @@ def test_a_mountpoint_of_the_stand_in_is_listed_tested_and_taken_into_a_profile(
     own_program.wait_for(lambda: own_program.post(f"/jobs/{job}/link/table", caster)["rows"], 20)
     rows = own_program.post(f"/jobs/{job}/link/table", caster)["rows"]
     assert rows[0]["mountpoint"] == "PRACTICE" and rows[0]["distance_km"] < 3.0
-    heard = own_program.post(
-        f"/jobs/{job}/link/try", {"caster": caster, "mountpoint": "PRACTICE", "seconds": 12, "push": True}
-    )
+    heard = own_program.post(f"/jobs/{job}/link/try", {"caster": caster, "mountpoint": "PRACTICE", "seconds": 12, "push": True})
     assert heard["connected"] and heard["sending"] and heard["stations"][0]["station_id"] == 17
     assert heard["push"]["connected"] and "already" in heard["push"]["sentence"]
     unknown = own_program.post(f"/jobs/{job}/link/try", {"caster": caster, "mountpoint": "NOWHERE", "seconds": 1})
     assert (unknown["connected"], unknown["outcome"]) == (False, "mountpoint unknown")
     rover = profile(own_program, job, "rover")
-    own_program.post(
-        f"/jobs/{job}/link/mountpoint", {"caster": caster, "mountpoint": "PRACTICE", "profile_id": rover["id"]}
-    )
+    own_program.post(f"/jobs/{job}/link/mountpoint", {"caster": caster, "mountpoint": "PRACTICE", "profile_id": rover["id"]})
     link = profile(own_program, job, "rover")["data"]["link"]
     assert (link["kind"], link["caster"]["mountpoint"]) == ("internet", "PRACTICE")
     refused = {"host": "127.0.0.1", "port": 1}

@@ -27,13 +27,8 @@ SCRIPT = b"fetch('/api/jobs').then(jobs => jobs.json()).then(alert)"
 @pytest.mark.parametrize("form", ["JPEG", "PNG", "WEBP", "GIF"])
 def test_a_picture_is_written_anew_once_and_nothing_but_its_pixels_stays(form):
     exif = Image.Exif()
-    exif[0x010F], exif[0x0112] = (
-        "maker-of-the-telephone",
-        6,
-    )  # Make; Orientation: turn by 90 degrees (CIPA DC-008, Exif 2.32)
-    content = picture(
-        form, **({} if form == "GIF" else {"exif": exif, "quality": 95} if form != "PNG" else {"exif": exif})
-    )
+    exif[0x010F], exif[0x0112] = ("maker-of-the-telephone", 6)  # Make; Orientation: turn by 90 degrees (CIPA DC-008, Exif 2.32)
+    content = picture(form, **({} if form == "GIF" else {"exif": exif, "quality": 95} if form != "PNG" else {"exif": exif}))
     hostile = content + PAGE
 
     made, kind = written_anew(hostile, "a")
@@ -66,12 +61,21 @@ def png_of(width, height):
 @pytest.mark.parametrize(
     ("content", "words"),
     [
-        (PAGE, "is not a JPEG, PNG, WebP or GIF picture"), (b"", "is not a JPEG"), (b"GIF89a", "is not"), (b"\xff\xd8\xff" + PAGE, "is not"),
-        (picture("JPEG", 200)[:9000], "not whole"), (picture("PNG", 200)[:9000], "not whole"), (png_of(40_000, 40_000), "than any camera makes"),
-        (png_of(5_000, 5_000), "not whole"), (picture("TIFF"), "is not"), (picture("BMP"), "is not"), (picture("PPM"), "is not"),
-        (b"<svg xmlns='http://www.w3.org/2000/svg'><script>1</script></svg>", "is not"), (b"%!PS-Adobe-3.0 EPSF-3.0\n", "is not"),
+        (PAGE, "is not a JPEG, PNG, WebP or GIF picture"),
+        (b"", "is not a JPEG"),
+        (b"GIF89a", "is not"),
+        (b"\xff\xd8\xff" + PAGE, "is not"),
+        (picture("JPEG", 200)[:9000], "not whole"),
+        (picture("PNG", 200)[:9000], "not whole"),
+        (png_of(40_000, 40_000), "than any camera makes"),
+        (png_of(5_000, 5_000), "not whole"),
+        (picture("TIFF"), "is not"),
+        (picture("BMP"), "is not"),
+        (picture("PPM"), "is not"),
+        (b"<svg xmlns='http://www.w3.org/2000/svg'><script>1</script></svg>", "is not"),
+        (b"%!PS-Adobe-3.0 EPSF-3.0\n", "is not"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_picture_is_refused(content, words):
     for read in (kind_of, written_anew):
         with pytest.raises(FileError, match=words):
@@ -85,9 +89,14 @@ def with_photo(source, out, media_type, content, ending="html"):
         members = {name: old.read(name) for name in old.namelist()}
     document = json.loads(members.pop(MANIFEST))
     row = {
-        "id": "5b0f5a0e-0000-4000-8000-000000000001", "setup_id": document["job"], "job_id": document["job"], "name": "hedge.jpg",
-        "media_type": media_type, "file": f"{digest}.{ending}", "created_s": 1.76e9,
-    }  # fmt: skip
+        "id": "5b0f5a0e-0000-4000-8000-000000000001",
+        "setup_id": document["job"],
+        "job_id": document["job"],
+        "name": "hedge.jpg",
+        "media_type": media_type,
+        "file": f"{digest}.{ending}",
+        "created_s": 1.76e9,
+    }
     members["tables/photo.jsonl"] = json.dumps(row).encode() + b"\n"
     document["tables"]["photo"] = 1
     document["hashes"]["photo"] = hashlib.sha256(members["tables/photo.jsonl"]).hexdigest()
@@ -111,13 +120,17 @@ def test_a_package_brings_no_script_in_the_clothes_of_a_photo(own_office, own_pr
     write_package(own_office.program.context, job, tmp_path / "sound.zip")
     before = own_program.get("/jobs")["jobs"]
     for media_type, content, ending in (
-        ("text/html", PAGE, "html"), ("text/javascript", SCRIPT, "js"), ("image/svg+xml", b"<svg><script>1</script></svg>", "svg"),
-        ("image/png", PAGE, "png"), ("text/html", picture(), "png"), ("image/png\r\nX-Evil: 1", picture(), "png"), ("image/png", picture(), "html"),
-    ):  # fmt: skip
+        ("text/html", PAGE, "html"),
+        ("text/javascript", SCRIPT, "js"),
+        ("image/svg+xml", b"<svg><script>1</script></svg>", "svg"),
+        ("image/png", PAGE, "png"),
+        ("text/html", picture(), "png"),
+        ("image/png\r\nX-Evil: 1", picture(), "png"),
+        ("image/png", picture(), "html"),
+    ):
         with pytest.raises(FileError):
             read_package(
-                own_program.program.context,
-                with_photo(tmp_path / "sound.zip", tmp_path / "evil.zip", media_type, content, ending),
+                own_program.program.context, with_photo(tmp_path / "sound.zip", tmp_path / "evil.zip", media_type, content, ending)
             )
         assert own_program.get("/jobs")["jobs"] == before
     folder = own_program.program.context.data_dir / "photos"
@@ -125,21 +138,15 @@ def test_a_package_brings_no_script_in_the_clothes_of_a_photo(own_office, own_pr
     # What is a picture comes as it was packed: other bytes behind its end stay, and are served as a picture.
     honest = picture("JPEG") + PAGE
     made = read_package(
-        own_program.program.context,
-        with_photo(tmp_path / "sound.zip", tmp_path / "honest.zip", "image/jpeg", honest, "jpg"),
+        own_program.program.context, with_photo(tmp_path / "sound.zip", tmp_path / "honest.zip", "image/jpeg", honest, "jpg")
     )
-    (photo,) = [
-        line["photo_id"]
-        for line in own_program.get(f"/jobs/{made.job}/book?group=notes")["lines"]
-        if line.get("photo_id")
-    ] or ["5b0f5a0e-0000-4000-8000-000000000001"]
+    (photo,) = [line["photo_id"] for line in own_program.get(f"/jobs/{made.job}/book?group=notes")["lines"] if line.get("photo_id")] or [
+        "5b0f5a0e-0000-4000-8000-000000000001"
+    ]
     answer = own_program._client.get(f"/api/jobs/{made.job}/photos/{photo}", base_url="http://127.0.0.1:8420")
     assert answer.get_data() == honest
     assert answer.mimetype == "image/jpeg" and answer.headers["X-Content-Type-Options"] == "nosniff"
-    assert (
-        "sandbox" in answer.headers["Content-Security-Policy"]
-        and "default-src 'none'" in answer.headers["Content-Security-Policy"]
-    )
+    assert "sandbox" in answer.headers["Content-Security-Policy"] and "default-src 'none'" in answer.headers["Content-Security-Policy"]
 
 
 def test_a_row_of_before_is_served_as_what_its_decoder_says(own_office):
@@ -158,7 +165,4 @@ def test_a_row_of_before_is_served_as_what_its_decoder_says(own_office):
 def test_all_that_the_api_sends_is_data(own_office):
     for path in ("/jobs", f"/jobs/{own_office.job()}/points.csv", "/nothing"):
         answer = own_office._client.get(f"/api{path}", base_url="http://127.0.0.1:8420")
-        assert (
-            "sandbox" in answer.headers["Content-Security-Policy"]
-            and answer.headers["X-Content-Type-Options"] == "nosniff"
-        )
+        assert "sandbox" in answer.headers["Content-Security-Policy"] and answer.headers["X-Content-Type-Options"] == "nosniff"

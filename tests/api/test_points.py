@@ -20,9 +20,7 @@ def job(shared_program):
     """A job with 12 points from a base that has ended and is corrected below."""
     crew = shared_program
     made = crew.post("/jobs", {"name": "Points", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
-    rows = "name,east,north,ellipsoidal height\n" + "".join(
-        f"M{n},{703412.361 + 90 * n:.3f},629805.118,62.4\n" for n in range(3)
-    )
+    rows = "name,east,north,ellipsoidal height\n" + "".join(f"M{n},{703412.361 + 90 * n:.3f},629805.118,62.4\n" for n in range(3))
     crew.post(f"/jobs/{made}/control/accept", as_file(rows))
 
     def work(session):
@@ -42,12 +40,7 @@ def named(crew, job, name):
 
 
 def label(point, **more):
-    return {
-        "replaces_id": point["label_id"],
-        "name": point["name"],
-        "code": point["code"],
-        "note": point["note"],
-    } | more
+    return {"replaces_id": point["label_id"], "name": point["name"], "code": point["code"], "note": point["note"]} | more
 
 
 def test_points_are_listed_newest_first_and_found_by_words_and_kind(shared_program, job):
@@ -146,12 +139,7 @@ def test_a_point_says_what_it_is_worth(shared_program, job):
 def test_kinds_and_codes_are_kept_by_rows(shared_program, job):
     crew = shared_program
     view = crew.get(f"/jobs/{job}/points/settings")
-    assert view["id"] is None and [kind["name"] for kind in view["settings"]["kinds"]] == [
-        "quick",
-        "topo",
-        "control",
-        "track",
-    ]
+    assert view["id"] is None and [kind["name"] for kind in view["settings"]["kinds"]] == ["quick", "topo", "control", "track"]
     values = view["settings"]
     values["kinds"][1]["seconds"] = "3"
     values["kinds"][1]["most_horizontal_95_m"] = "30 mm"
@@ -160,24 +148,24 @@ def test_kinds_and_codes_are_kept_by_rows(shared_program, job):
 
     kept = crew.get(f"/jobs/{job}/points/settings")
     assert kept["settings"]["kinds"][1]["most_horizontal_95_m"] == 0.03 and kept["settings"]["codes"][0]["code"] == "HY"
-    late = crew.post(
-        f"/jobs/{job}/points/settings", {"values": values, "replaces_id": None, "length_unit": "m"}, status=409
-    )
+    late = crew.post(f"/jobs/{job}/points/settings", {"values": values, "replaces_id": None, "length_unit": "m"}, status=409)
     assert "changed in the meantime" in late["detail"]
     values["kinds"][3] = {"name": "track"}
-    refused = crew.post(
-        f"/jobs/{job}/points/settings", {"values": values, "replaces_id": kept["id"], "length_unit": "m"}, status=422
-    )
+    refused = crew.post(f"/jobs/{job}/points/settings", {"values": values, "replaces_id": kept["id"], "length_unit": "m"}, status=422)
     assert refused["field"] == "kinds.3.every_s"
 
 
 @pytest.mark.parametrize(
     ("change", "field"),
     [
-        ({"kind": "quickly"}, "kind"), ({"reading": "two"}, "reading"), ({"name": "M1"}, "name"), ({"tilt": "maybe"}, "tilt"),
-        ({"kind": "control"}, "tilt"), ({"seconds": 9000}, "seconds"),
+        ({"kind": "quickly"}, "kind"),
+        ({"reading": "two"}, "reading"),
+        ({"name": "M1"}, "name"),
+        ({"tilt": "maybe"}, "tilt"),
+        ({"kind": "control"}, "tilt"),
+        ({"seconds": 9000}, "seconds"),
     ],
-)  # fmt: skip
+)
 def test_a_wish_that_cannot_be_is_refused_at_its_field(shared_program, job, change, field):
     refused = shared_program.send("POST", f"/jobs/{job}/points", WISH | change, 409 if field == "name" else 422)
     assert refused["field"] == field
@@ -209,9 +197,7 @@ def test_kinds_of_shot_at_the_pole(own_program):
     values["kinds"][3] |= {"every_s": 1.0, "every_m": None}
     crew.post(f"/jobs/{job}/points/settings", {"values": values, "replaces_id": None, "length_unit": "m"})
     crew.post(f"/jobs/{job}/points", WISH)
-    crew.wait_for(
-        lambda: "at least 59 satellites (now" in crew.get(f"/jobs/{job}/watch")["live"]["shot"]["waiting_for"], 20
-    )
+    crew.wait_for(lambda: "at least 59 satellites (now" in crew.get(f"/jobs/{job}/watch")["live"]["shot"]["waiting_for"], 20)
     crew.post(f"/jobs/{job}/points", WISH, status=409)
     crew.post(f"/jobs/{job}/points/drop", {})
     assert crew.get(f"/jobs/{job}/watch")["live"]["shot"] is None

@@ -40,9 +40,7 @@ def test_views_are_no_dictionaries():
     """2026-11-27: 120 functions of workflow/ returned dict[str, Any]."""
     sources = [path.read_text() for path in (ROOT / "src/openstake/workflow").rglob("*.py")]
 
-    returned = [
-        line for text in sources for line in re.findall(r"def (\w+)\([^)]*\) -> (?:list\[)?dict\[str, Any\]", text)
-    ]
+    returned = [line for text in sources for line in re.findall(r"def (\w+)\([^)]*\) -> (?:list\[)?dict\[str, Any\]", text)]
     # What is typed and not yet read: columns of the store, and settings as they come and go.
     assert set(returned) <= {"epoch_columns", "_changed"}
 
@@ -61,9 +59,7 @@ def test_what_an_answer_has_by_default_is_there_all_the_same(document):
     assert document["components"]["schemas"]["TrySystem"]["required"] == ["system"]
 
 
-@pytest.mark.parametrize(
-    "path", ["steps", "base", "watch", "checks", "book", "plan", "system", "link", "packing", "marks"]
-)
+@pytest.mark.parametrize("path", ["steps", "base", "watch", "checks", "book", "plan", "system", "link", "packing", "marks"])
 def test_every_answer_is_what_its_schema_says(shared_program, document, path):
     job = shared_program.job()
     answer = document["paths"][f"/api/jobs/{{job_id}}/{path}"]["get"]["responses"]["200"]
@@ -139,9 +135,7 @@ def test_every_published_name_is_one_shape_also_inside_the_others(document):
 def test_routes_that_are_first_asked_by_many_at_once_answer_all_of_them(own_office):
     """A page asks for several things as it opens: whoever comes second must not meet what is half made."""
     job = own_office.job()
-    paths = [
-        f"/api/jobs/{job}/{step}" for step in ("steps", "base", "checks", "points", "marks", "watch", "book", "fit")
-    ]
+    paths = [f"/api/jobs/{job}/{step}" for step in ("steps", "base", "checks", "points", "marks", "watch", "book", "fit")]
     begin, answers = threading.Barrier(3 * len(paths)), []
 
     def ask(path):

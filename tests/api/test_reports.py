@@ -35,16 +35,7 @@ def text_of(content):
 def test_every_report_says_what_its_numbers_are_in_and_whose_judgement_it_is(printed, kind):
     text = printed(kind)
     assert f"Open Stake {__version__}" in text and ALDER in text
-    for said in (
-        "EPSG:25832",
-        "ETRS89",
-        "metre",
-        "Geoid none",
-        "epoch as the control list",
-        "Q4-118-0273",
-        "3.2.1",
-        JUDGEMENT,
-    ):
+    for said in ("EPSG:25832", "ETRS89", "metre", "Geoid none", "epoch as the control list", "Q4-118-0273", "3.2.1", JUDGEMENT):
         assert said in text, said
     pages = re.findall(r"page (\d+) of (\d+)", text)
     assert [int(number) for number, _ in pages] == list(range(1, int(pages[0][1]) + 1))
@@ -70,9 +61,7 @@ def test_the_checks_have_their_differences_tolerances_and_state(printed):
     checks = printed.crew.get(f"/jobs/{printed.job}/checks")["checks"]
     for check in checks:
         assert f"{check['east_m']:.3f} m" in text and f"{check['north_m']:.3f} m" in text
-    assert (
-        "disagrees: stop" in text and "out of date: go with care" in text and "'2.000 m' to Fixed 2.000 m rod" in text
-    )
+    assert "disagrees: stop" in text and "out of date: go with care" in text and "'2.000 m' to Fixed 2.000 m rod" in text
 
 
 def test_the_job_has_its_chain_its_budget_and_its_findings_with_answers(printed):
@@ -81,10 +70,7 @@ def test_the_job_has_its_chain_its_budget_and_its_findings_with_answers(printed)
     answer = {"code": worst["code"], "sentence": worst["sentence"], "words": "accepted because not used", "who": "ab"}
     printed.crew.post(f"/jobs/{printed.job}/findings/answer", answer)
     text = printed("job")
-    assert (
-        f"{chain['budget']['horizontal_95_m']:.3f} m horizontally, {chain['budget']['vertical_95_m']:.3f} m in height"
-        in text
-    )
+    assert f"{chain['budget']['horizontal_95_m']:.3f} m horizontally, {chain['budget']['vertical_95_m']:.3f} m in height" in text
     assert worst["sentence"] in text and "Answered by ab: accepted because not used." in text
     for link in chain["links"]:
         assert link["name"] in text and link["state"] in text
@@ -110,10 +96,7 @@ def test_what_cannot_be_reported_is_a_sentence(printed):
 
 
 def test_a_long_table_goes_over_pages_with_its_header_and_odd_letters_leave_no_gap():
-    rows = [
-        ("Name", "Note"),
-        *((f"P{n}", "a note that is long enough to be broken, <b>not</b> markup & such") for n in range(200)),
-    ]
+    rows = [("Name", "Note"), *((f"P{n}", "a note that is long enough to be broken, <b>not</b> markup & such") for n in range(200))]
     text = text_of(write_report(Report("Long", "Job", "now", "Open Stake", [ReportPart("Points", table=rows)])))
     assert "P0" in text and "P199" in text and text.count("Name Note") > 3 and "<b>not</b> markup & such" in text
     assert written("−2′ σ Ő 中") == "−2' sigma O ?"
@@ -124,17 +107,12 @@ def test_the_verb_writes_a_report_beside_a_program_that_runs(printed, tmp_path):
     data = printed.crew.program.context.data_dir
 
     def run(*arguments):
-        return processes.run(
-            ["report", *map(str, arguments)], capture_output=True, text=True, check=False, timeout=120
-        )  # fmt: skip
+        return processes.run(["report", *map(str, arguments)], capture_output=True, text=True, check=False, timeout=120)
 
     out = tmp_path / "base.pdf"
     assert run(ALDER, "--kind", "base", "--out", out, "--data", data).returncode == 0
     assert "514646.284 m" in text_of(out.read_bytes())
-    for wrong in (
-        (ALDER, "--kind", "base", "--out", out, "--data", tmp_path),
-        ("Nowhere", "--kind", "job", "--out", out, "--data", data),
-    ):
+    for wrong in ((ALDER, "--kind", "base", "--out", out, "--data", tmp_path), ("Nowhere", "--kind", "job", "--out", out, "--data", data)):
         refused = run(*wrong)
         assert refused.returncode == 2 and refused.stderr.strip().endswith(".") and "Traceback" not in refused.stderr
     assert "514646.284 m" in text_of(out.read_bytes()), "what was there stays"

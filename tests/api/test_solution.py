@@ -48,11 +48,7 @@ def test_a_mail_of_the_arp_is_lowered_to_the_mark(base):
     before = crew.get(f"/jobs/{job}/points")["points"]
     crew.post(f"/jobs/{job}/base/solution", wish | {"refers_to": "arp"} | sent(mail))
     coordinates = crew.get(f"/jobs/{job}/base")["occupation"]["coordinates"]
-    assert (
-        coordinates[0]["locked"]
-        and "of the ARP, lowered by" in coordinates[0]["detail"]
-        and "mail.txt" in coordinates[0]["detail"]
-    )
+    assert coordinates[0]["locked"] and "of the ARP, lowered by" in coordinates[0]["detail"] and "mail.txt" in coordinates[0]["detail"]
     crew.post(
         f"/jobs/{job}/base/coordinate",
         {"occupation_id": occupation["id"], "coordinate_id": coordinates[1]["id"], "reason": "tried", "unlock": True},
@@ -69,9 +65,7 @@ def test_another_frame_needs_an_operation_that_somebody_names(base):
     # The mark in ITRF2020 at 2026.9042, by PROJ from the ETRS89 realisation that the operation names.
     to_ecef = pyproj.Transformer.from_crs("EPSG:4937", "EPSG:4936")
     place = to_ecef.transform(mark["latitude_deg"], mark["longitude_deg"], mark["ellipsoidal_height_m"])
-    x, y, z, _ = pyproj.Transformer.from_crs("EPSG:8401", "EPSG:9988", only_best=True, allow_ballpark=False).transform(
-        *place, 2026.9055
-    )
+    x, y, z, _ = pyproj.Transformer.from_crs("EPSG:8401", "EPSG:9988", only_best=True, allow_ballpark=False).transform(*place, 2026.9055)
     text = SINEX
     for old, new in (("3.87487241234500E+06", x), ("-4.39974567890000E+05", y), ("5.03108912345600E+06", z)):
         text = text.replace(old, f"{new:.14E}")
@@ -81,10 +75,7 @@ def test_another_frame_needs_an_operation_that_somebody_names(base):
 
     asked = crew.post(look, wish, status=422)
     assert asked["field"] == "operation" and "name the operation" in asked["detail"]
-    step = crew.post(
-        f"/jobs/{job}/base/solution/frame",
-        {"occupation_id": occupation["id"], "frame": "ITRF2020", "epoch": wish["epoch"]},
-    )
+    step = crew.post(f"/jobs/{job}/base/solution/frame", {"occupation_id": occupation["id"], "frame": "ITRF2020", "epoch": wish["epoch"]})
     named = next(item["name"] for item in step["changes"] if item["name"].startswith("ITRF2020 to ETRF2014"))
     seen = crew.post(look, wish | {"operation": named})
     assert np.hypot(seen["east_m"], seen["north_m"]) < 0.002 and abs(seen["up_m"]) < 0.002

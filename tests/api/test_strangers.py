@@ -52,9 +52,7 @@ def test_the_printed_address_opens_the_door_once_and_a_cookie_after_that(closed)
     _, browser, token = closed
     answer = browser.get("/", base_url=HERE, query_string={"door": token})
     assert (
-        answer.status_code == 200
-        and 'content="0;url=/"' in answer.get_data(as_text=True)
-        and answer.headers["Cache-Control"] == "no-store"
+        answer.status_code == 200 and 'content="0;url=/"' in answer.get_data(as_text=True) and answer.headers["Cache-Control"] == "no-store"
     )
     flags = {part.strip() for part in answer.headers["Set-Cookie"].split(";")[1:]}
     assert {"HttpOnly", "SameSite=Strict", "Path=/"} <= flags
@@ -76,18 +74,8 @@ def test_a_folder_that_stood_open_is_closed_and_its_token_stays(tmp_path):
         (folder / name).chmod(0o644)
     folder.chmod(0o755)
     this_user_only(folder)
-    modes = {
-        name: (folder / name).stat().st_mode & 0o777
-        for name in (".", "raw", "program.log", "openstake.db", "raw/a.raw", "mine.txt")
-    }
-    assert modes == {
-        ".": 0o700,
-        "raw": 0o700,
-        "program.log": 0o600,
-        "openstake.db": 0o600,
-        "raw/a.raw": 0o600,
-        "mine.txt": 0o644,
-    }
+    modes = {name: (folder / name).stat().st_mode & 0o777 for name in (".", "raw", "program.log", "openstake.db", "raw/a.raw", "mine.txt")}
+    assert modes == {".": 0o700, "raw": 0o700, "program.log": 0o600, "openstake.db": 0o600, "raw/a.raw": 0o600, "mine.txt": 0o644}
     token = door_token(folder)
     assert (folder / DOOR_TOKEN).stat().st_mode & 0o777 == 0o600 and len(token) >= 43 and door_token(folder) == token
     (folder / DOOR_TOKEN).write_text("short")

@@ -91,16 +91,21 @@ def test_a_list_says_first_what_speaks_against_points_and_leaves_them_out(home_o
     said = crew.get(f"/jobs/{job}/doubtful-points")
 
     assert {(point["name"], point["doubt"]) for point in said["points"]} == {
-        ("F1", "not fixed"), ("O1", "taken out"), ("T1", "one name at two places"),
-    }  # fmt: skip
+        ("F1", "not fixed"),
+        ("O1", "taken out"),
+        ("T1", "one name at two places"),
+    }
     assert len(said["points"]) == 4 and "1 not fixed" in said["words"] and "2 one name at two places" in said["words"]
     rows = list(csv.DictReader(io.StringIO(crew.get(f"/jobs/{job}/points.csv"))))
     assert [row["name"] for row in rows] == ["G1"]
     every = list(csv.DictReader(io.StringIO(crew.get(f"/jobs/{job}/take-home/csv?doubtful=take"))))
     marked = {(row["name"], row["status"], row["kept"], row["with_this_name"]) for row in every}
     assert marked == {
-        ("G1", "fixed", "kept", "1"), ("F1", "partly fixed", "kept", "1"), ("O1", "fixed", "taken out", "1"), ("T1", "fixed", "kept", "2"),
-    }  # fmt: skip
+        ("G1", "fixed", "kept", "1"),
+        ("F1", "partly fixed", "kept", "1"),
+        ("O1", "fixed", "taken out", "1"),
+        ("T1", "fixed", "kept", "2"),
+    }
     assert {row["base"] for row in every} == {"M0"}
     vectors = list(csv.DictReader(io.StringIO(crew.get(f"/jobs/{job}/take-home/vectors"))))
     assert [row["name"] for row in vectors] == ["G1"]
@@ -125,12 +130,8 @@ def test_landxml_has_codes_standard_errors_and_95_per_cent(home):
         north, east = (float(value) for value in written.text.split()[:2])
         assert (north, east) == pytest.approx((point["north_m"], point["east_m"]), abs=1e-9)
         # 95 % of a circle is 2.4477 sigmas of an axis, of a line 1.9600 (from memory).
-        assert float(written.get("northingStdError")) * 2.4477 == pytest.approx(
-            point["budget_horizontal_95_m"], rel=1e-4
-        )
-        assert float(written.get("elevationStdError")) * 1.9600 == pytest.approx(
-            point["budget_vertical_95_m"], rel=1e-4
-        )
+        assert float(written.get("northingStdError")) * 2.4477 == pytest.approx(point["budget_horizontal_95_m"], rel=1e-4)
+        assert float(written.get("elevationStdError")) * 1.9600 == pytest.approx(point["budget_vertical_95_m"], rel=1e-4)
 
 
 def test_a_csv_has_the_columns_in_the_order_and_the_unit_that_are_wished_and_no_formula(home):
@@ -172,6 +173,4 @@ def test_a_covariance_is_turned_into_earth_centred_axes():
     expected = [[0.009**2, 0.0, 0.0], [0.0, 0.004**2, 5e-6], [0.0, 5e-6, 0.003**2]]
     assert turned == pytest.approx(np.array(expected), abs=1e-12)
     elsewhere = ecef_covariance_m2(sigmas, np.array([3_800_000.0, -400_000.0, 5_085_000.0]))
-    assert np.trace(elsewhere) == pytest.approx(np.trace(turned)) and np.linalg.det(elsewhere) == pytest.approx(
-        np.linalg.det(turned)
-    )
+    assert np.trace(elsewhere) == pytest.approx(np.trace(turned)) and np.linalg.det(elsewhere) == pytest.approx(np.linalg.det(turned))

@@ -70,10 +70,7 @@ def test_a_file_with_progress_is_the_file_at_once(shared_office, path):
     work = over(crew, crew.post(f"/jobs/{job}/{path}", {}))
     assert (work["state"], work["part"], work["shown"]) == ("done", 1.0, "reports" in path)
 
-    made, at_once = (
-        crew.file(work["path"].removeprefix("/api")),
-        crew.file(f"/jobs/{job}/{path}{'.pdf' if work['shown'] else ''}"),
-    )
+    made, at_once = (crew.file(work["path"].removeprefix("/api")), crew.file(f"/jobs/{job}/{path}{'.pdf' if work['shown'] else ''}"))
     assert len(made) == pytest.approx(len(at_once), rel=0.01)
     if path.endswith(("csv", "vectors")):
         assert made == at_once
@@ -82,9 +79,7 @@ def test_a_file_with_progress_is_the_file_at_once(shared_office, path):
 def test_an_unpacking_that_is_stopped_anywhere_leaves_nothing(own_office, tmp_path):
     context = own_office.program.context
     source = tmp_path / "package.zip"
-    job = own_office.post("/jobs", {"name": "Other", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})[
-        "id"
-    ]
+    job = own_office.post("/jobs", {"name": "Other", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
     alder = own_office.job("Alder Ford Footbridge")
     write_package(context, alder, source)
     steps = []

@@ -42,9 +42,17 @@ def new_browser(downloads, *flags):
     options.add_experimental_option("prefs", {"download.default_directory": str(downloads)})
     options.binary_location = "/usr/bin/chromium"
     for flag in (
-        "--headless=new", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
-        "--disable-background-networking", "--disable-component-update", "--disable-sync", "--hide-scrollbars", *flags,
-    ):  # fmt: skip
+        "--headless=new",
+        "--no-sandbox",
+        "--disable-gpu",
+        "--disable-quic",
+        "--no-first-run",
+        "--disable-background-networking",
+        "--disable-component-update",
+        "--disable-sync",
+        "--hide-scrollbars",
+        *flags,
+    ):
         options.add_argument(flag)
     return webdriver.Chrome(options=options, service=Service("/usr/bin/chromedriver"))
 
@@ -79,8 +87,8 @@ class Demo:
     def start(self):
         command = ["demo", "--port", str(self.port), "--data", str(self.folder)]
         self.process = processes.Popen(
-            [*command, "--speed", str(self.speed), *self.more], stdout=processes.PIPE, stderr=processes.STDOUT, text=True,
-        )  # fmt: skip
+            [*command, "--speed", str(self.speed), *self.more], stdout=processes.PIPE, stderr=processes.STDOUT, text=True
+        )
         line = self.process.stdout.readline()
         found = re.search(r"http://127\.0\.0\.1:(\d+)", line)
         assert found, line
@@ -120,9 +128,7 @@ class Page:
 
     def until(self, what, seconds=20):
         # What is drawn anew between two looks is looked at again.
-        wait = WebDriverWait(
-            self.driver, PATIENCE * seconds, poll_frequency=0.2, ignored_exceptions=[StaleElementReferenceException]
-        )
+        wait = WebDriverWait(self.driver, PATIENCE * seconds, poll_frequency=0.2, ignored_exceptions=[StaleElementReferenceException])
         return wait.until(lambda _: what())
 
     def text(self):
@@ -150,18 +156,14 @@ class Page:
         self.until(lambda: self.driver.find_element(By.XPATH, xpath).click() or True)
 
     def field(self, name):
-        return self.until(
-            lambda: self.driver.find_elements(By.CSS_SELECTOR, f"input[name='{name}'], textarea[name='{name}']")
-        )[0]
+        return self.until(lambda: self.driver.find_elements(By.CSS_SELECTOR, f"input[name='{name}'], textarea[name='{name}']"))[0]
 
     def type(self, name, text):
         field = self.field(name)
         field.send_keys("\ue009a\ue000\ue017" + text)  # select all, delete, type
 
     def choose(self, label, option):
-        xpath = (
-            f"//label[contains(., '{label}')]/following-sibling::button | //label[contains(., '{label}')]/..//button"
-        )
+        xpath = f"//label[contains(., '{label}')]/following-sibling::button | //label[contains(., '{label}')]/..//button"
         self.until(lambda: self.driver.find_elements(By.XPATH, xpath))[0].click()
         choice = f"//*[@role='option'][contains(normalize-space(.), '{option}')]"
         self.until(lambda: self.driver.find_elements(By.XPATH, choice))[0].click()
@@ -177,9 +179,7 @@ class Page:
     def step(self, name):
         """Open a step of the Base page."""
         self.press(name, tag="li/button")
-        self.until(
-            lambda: self.driver.find_elements(By.XPATH, f'//li/button[@aria-expanded="true"][contains(., "{name}")]')
-        )
+        self.until(lambda: self.driver.find_elements(By.XPATH, f'//li/button[@aria-expanded="true"][contains(., "{name}")]'))
 
     def set_up_base(self, mark, reading):
         """Set the stand-in tripod up over a mark, read its height once, take the known coordinate; ready to start."""
@@ -223,9 +223,7 @@ class Page:
 
     def give_file(self, label, path):
         """Choose a file in the field of that label."""
-        field = self.until(
-            lambda: self.driver.find_elements(By.CSS_SELECTOR, f"input[type=file][aria-label='{label}']")
-        )
+        field = self.until(lambda: self.driver.find_elements(By.CSS_SELECTOR, f"input[type=file][aria-label='{label}']"))
         field[0].send_keys(str(path))
 
     def shot(self, name):

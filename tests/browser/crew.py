@@ -75,9 +75,11 @@ class Crew:
         self.post("/hand/passphrase", {"passphrase": PASSPHRASE, "again": PASSPHRASE, "hint": "what we stand in"})
         self.laptop = Page(laptop, self.demo.url)
         driver = new_browser(
-            folder, f"--user-data-dir={profile}", f"--host-resolver-rules=MAP 127.0.0.1:{port} 127.0.0.1:{self.radio.port}",
+            folder,
+            f"--user-data-dir={profile}",
+            f"--host-resolver-rules=MAP 127.0.0.1:{port} 127.0.0.1:{self.radio.port}",
             f"--ignore-certificate-errors-spki-list={base64.b64encode(hashlib.sha256(key).digest()).decode()}",
-        )  # fmt: skip
+        )
         resize(driver, PHONE)
         self.phone = Page(driver, self.lan_url)
         self.job = next(item["id"] for item in self.get("/jobs")["jobs"] if item["name"] == "Carrow Sluice")
@@ -99,10 +101,18 @@ class Crew:
         suggested = self.get(f"/jobs/{self.job}/base")["suggested"]
         for who, mark in (("base", "CS1"), ("rover", "CS2")):
             self.post(f"/jobs/{self.job}/stand", {"who": who, "mark_id": self.mark(mark)})
-        self.post(f"/jobs/{self.job}/base/start", start_wish(
-            mark_id=self.mark("CS1"), reading="1.546 m", feature="bottom", source="mark", station_id=17,
-            base_url=suggested["base_url"], rover_url=suggested["rover_url"],
-        ))  # fmt: skip
+        self.post(
+            f"/jobs/{self.job}/base/start",
+            start_wish(
+                mark_id=self.mark("CS1"),
+                reading="1.546 m",
+                feature="bottom",
+                source="mark",
+                station_id=17,
+                base_url=suggested["base_url"],
+                rover_url=suggested["rover_url"],
+            ),
+        )
         wait_for(lambda: (self.get(f"/jobs/{self.job}/watch")["live"] or {}).get("status") == "fixed", 60)
 
     def sign_in(self, who="MK", passphrase=PASSPHRASE):

@@ -23,9 +23,15 @@ def start(site, reading="1.546 m", source="mark"):
     for who, mark in (("base", "CS1"), ("rover", "CS2")):
         api("POST", f"/jobs/{job}/stand", {"who": who, "mark_id": marks[mark]})
     wish = start_wish(
-        mark_id=marks["CS1"], reading=reading, feature="bottom", source=source, station_id=17, accepted=True,
-        base_url=places["base_url"], rover_url=places["rover_url"],
-    )  # fmt: skip
+        mark_id=marks["CS1"],
+        reading=reading,
+        feature="bottom",
+        source=source,
+        station_id=17,
+        accepted=True,
+        base_url=places["base_url"],
+        rover_url=places["rover_url"],
+    )
     api("POST", f"/jobs/{job}/base/start", wish)
 
 

@@ -41,9 +41,7 @@ class Rover:
             began, number = datetime.now(UTC), 0
             with client:
                 while not self._stop.is_set():
-                    fix = Fix(
-                        began + timedelta(seconds=number), 4, *self._place, 0.0, 22, 0.6, 1.0, 17, 0.006, 0.006, 0.011
-                    )
+                    fix = Fix(began + timedelta(seconds=number), 4, *self._place, 0.0, 22, 0.6, 1.0, 17, 0.006, 0.006, 0.011)
                     try:
                         client.sendall(gga(fix) + gst(fix))
                     except OSError:
@@ -75,10 +73,7 @@ def test_a_job_on_bessel_from_new_job_to_a_check_that_agrees(page, tmp_path):
     offered[0].click()
     page.press("Make the job")
     page.sees("No control yet")
-    rows = "".join(
-        f"M{n},{east!r},{north!r},{float(where.datum[n, 2])!r}\n"
-        for n, (east, north) in enumerate(where.grid_m.tolist())
-    )
+    rows = "".join(f"M{n},{east!r},{north!r},{float(where.datum[n, 2])!r}\n" for n, (east, north) in enumerate(where.grid_m.tolist()))
     (tmp_path / "polder.csv").write_text("name,east,north,ellipsoidal height\n" + rows)
     page.give_file("Control list file", tmp_path / "polder.csv")
     page.press("Take 2 marks")

@@ -115,13 +115,9 @@ def test_two_who_record_at_once_lose_and_double_nothing(at_work):
     # Long enough that the second press falls into it on any machine.
     settings = crew.get(f"/jobs/{crew.job}/points/settings")
     values = settings["settings"] | {
-        "kinds": [
-            kind | {"seconds": 30.0} if kind["name"] == "topo" else kind for kind in settings["settings"]["kinds"]
-        ]
+        "kinds": [kind | {"seconds": 30.0} if kind["name"] == "topo" else kind for kind in settings["settings"]["kinds"]]
     }
-    crew.post(
-        f"/jobs/{crew.job}/points/settings", {"values": values, "replaces_id": settings["id"], "length_unit": "m"}
-    )
+    crew.post(f"/jobs/{crew.job}/points/settings", {"values": values, "replaces_id": settings["id"], "length_unit": "m"})
     deaf = laptop.driver.execute_cdp_cmd("Page.addScriptToEvaluateOnNewDocument", {"source": DEAF})
     laptop.open(f"/job/{crew.job}/watch?view=points")
     laptop.driver.execute_cdp_cmd("Page.removeScriptToEvaluateOnNewDocument", deaf)

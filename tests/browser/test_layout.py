@@ -56,9 +56,7 @@ return [...document.querySelectorAll('footer button, footer a')].filter((item) =
 def crew(chromium, tmp_path_factory, demo_folder):
     crew = Crew(tmp_path_factory.mktemp("crew"), demo_folder, chromium, tmp_path_factory.mktemp("profile"))
     crew.start_base()
-    crew.post(
-        f"/jobs/{crew.job}/checks", {"mark_id": crew.mark("CS2"), "seconds": 2, "reading": "2.000 m", "feature": "rod"}
-    )
+    crew.post(f"/jobs/{crew.job}/checks", {"mark_id": crew.mark("CS2"), "seconds": 2, "reading": "2.000 m", "feature": "rod"})
     yield crew
     resize(chromium, LAPTOP)
     crew.close()
@@ -66,9 +64,7 @@ def crew(chromium, tmp_path_factory, demo_folder):
 
 def test_every_view_is_among_the_pages_that_are_looked_at():
     assert len(every_page()) >= 40
-    assert {"/job/{job}/watch?view=points", "/job/{job}/check?view=shot", "/job/{job}/link?view=air"} <= set(
-        every_page()
-    )
+    assert {"/job/{job}/watch?view=points", "/job/{job}/check?view=shot", "/job/{job}/link?view=air"} <= set(every_page())
 
 
 def settled(page, path):
@@ -102,9 +98,10 @@ def outside(page, size):
     """Return the actions that are not in the window, or not at the thumb."""
     width, height = SIZES[size]
     return [
-        text for text, top, bottom, left, right, tall in page.driver.execute_script(ACTIONS)
+        text
+        for text, top, bottom, left, right, tall in page.driver.execute_script(ACTIONS)
         if top < 0 or bottom > height or left < 0 or right > width or tall < 72 or (size != "laptop" and top < height / 2)
-    ]  # fmt: skip
+    ]
 
 
 @pytest.mark.parametrize("size", SIZES)
@@ -169,9 +166,7 @@ def test_what_changes_every_second_is_not_spoken_and_a_change_of_state_is(crew):
     page = Page(crew.laptop.driver, crew.demo.url)
     resize(page.driver, PHONE)
     settled(page, f"/job/{crew.job}/watch?view=now")
-    page.until(
-        lambda: page.driver.find_elements(By.CSS_SELECTOR, "[role=img][aria-label^='Fix history: now fixed']"), 60
-    )
+    page.until(lambda: page.driver.find_elements(By.CSS_SELECTOR, "[role=img][aria-label^='Fix history: now fixed']"), 60)
     page.driver.execute_script(
         "window.spoken = []; window.changed = 0; new MutationObserver((all) => all.forEach((one) => {"
         " window.changed += 1;"

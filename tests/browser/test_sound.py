@@ -27,7 +27,9 @@ def test_a_double_click_is_one_reading_and_a_second_look_is_asked_for(page):
     # As fast as a browser can, twice in one turn of its loop, on the other button too.
     page.type("reading", "5.072 ft")
     page.sees("as typed now")
-    page.driver.execute_script("const b = [...document.querySelectorAll('button')].find((x) => x.textContent.includes('Add the reading')); b.click(); b.click();")  # fmt: skip
+    page.driver.execute_script(
+        "const b = [...document.querySelectorAll('button')].find((x) => x.textContent.includes('Add the reading')); b.click(); b.click();"
+    )
     page.sees("mean of 2")
     assert len(readings(page)) == 2
 
@@ -54,9 +56,7 @@ def test_an_import_shows_its_table_and_a_height_in_feet_among_metres(page, tmp_p
     page.open()
     page.press("Carrow Sluice", tag="a")
     page.go("Job")
-    rows = "".join(
-        f"Q{n},70391{n}.0,60912{n}.0,{height}\n" for n, height in enumerate(("60.2", "61.0", "204.5", "62.1", "60.9"))
-    )
+    rows = "".join(f"Q{n},70391{n}.0,60912{n}.0,{height}\n" for n, height in enumerate(("60.2", "61.0", "204.5", "62.1", "60.9")))
     (tmp_path / "list.csv").write_text("name,east,north,ellipsoidal height\n" + rows + "R,609123.0,703913.0,61.0\n")
 
     page.give_file("Control list file", tmp_path / "list.csv")

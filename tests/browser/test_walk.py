@@ -147,8 +147,11 @@ def test_axe_finds_nothing_serious_on_any_page(visit, theme):
         visit.go(step)
         visit.until(lambda: visit.driver.find_elements("tag name", "h1"))
         found[step] = axe(visit)
-    for step, views in (("Job", ("Plan", "System", "About")), ("Kit", ("Profiles", "Packing", "Gear")),
-                        ("Link", ("On the air", "Caster", "Reach", "Setup card"))):  # fmt: skip
+    for step, views in (
+        ("Job", ("Plan", "System", "About")),
+        ("Kit", ("Profiles", "Packing", "Gear")),
+        ("Link", ("On the air", "Caster", "Reach", "Setup card")),
+    ):
         visit.go(step)
         for view in views:
             visit.press(view, tag="button[@role='tab']")

@@ -20,9 +20,7 @@ class Api:
 
     def __call__(self, method, path, body=None):
         sent = None if body is None else json.dumps(body).encode()
-        request = urllib.request.Request(
-            f"{self.url}/api{path}", method=method, data=sent, headers={"Content-Type": "application/json"}
-        )
+        request = urllib.request.Request(f"{self.url}/api{path}", method=method, data=sent, headers={"Content-Type": "application/json"})
         with urllib.request.urlopen(request) as answer:
             return json.load(answer)
 
@@ -37,9 +35,15 @@ def running(demo):
     for who, mark in (("base", "CS1"), ("rover", "CS2")):
         api("POST", f"/jobs/{job}/stand", {"who": who, "mark_id": marks[mark]})
     wish = start_wish(
-        mark_id=marks["CS1"], reading="1.546 m", feature="bottom", source="mark", station_id=17, accepted=True,
-        base_url=places["base_url"], rover_url=places["rover_url"],
-    )  # fmt: skip
+        mark_id=marks["CS1"],
+        reading="1.546 m",
+        feature="bottom",
+        source="mark",
+        station_id=17,
+        accepted=True,
+        base_url=places["base_url"],
+        rover_url=places["rover_url"],
+    )
     api("POST", f"/jobs/{job}/base/start", wish)
     return api, job
 
@@ -54,9 +58,7 @@ def fixed(page):
 
 
 def names(page):
-    return [
-        item.text.split("\n")[0] for item in page.driver.find_elements("css selector", "ul[aria-label=Points] > li")
-    ]
+    return [item.text.split("\n")[0] for item in page.driver.find_elements("css selector", "ul[aria-label=Points] > li")]
 
 
 def test_points_are_recorded_held_back_dropped_and_taken_back(page, running):
@@ -184,11 +186,11 @@ def test_closing_is_one_list_in_order(page, running):
     page.sees("No mark has been checked from this base.")
     page.press("Powered down", tag="*[@role='checkbox']")
     page.until(
-        lambda: page.driver.find_element(
-            "xpath", "//*[@role='checkbox'][contains(., 'Powered down')]"
-        ).get_attribute("aria-checked") == "true",
+        lambda: (
+            page.driver.find_element("xpath", "//*[@role='checkbox'][contains(., 'Powered down')]").get_attribute("aria-checked") == "true"
+        ),
         20,
-    )  # fmt: skip
+    )
     page.press("Height of the base measured again", tag="a")
     page.until(lambda: "/base" in page.driver.current_url)
 

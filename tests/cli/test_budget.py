@@ -25,9 +25,7 @@ def test_the_budget_in_json_has_every_number_of_the_contract():
 
 def test_terms_are_set_and_the_base_coordinate_counts_absolutely():
     relative = json.loads(run("--baseline", "800 m", "--json").output)
-    absolute = json.loads(
-        run("--baseline", "800 m", "--absolute", "--set", "base_coordinate.horizontal=2", "--json").output
-    )
+    absolute = json.loads(run("--baseline", "800 m", "--absolute", "--set", "base_coordinate.horizontal=2", "--json").output)
 
     assert relative["terms"][0] == {
         "name": "base_coordinate",
@@ -49,7 +47,7 @@ def test_terms_are_set_and_the_base_coordinate_counts_absolutely():
         (("--baseline", "1km", "--set", "luck.horizontal=1"), "--set is TERM"),
         (("--baseline", "1km", "--set", "vector.horizontal=-1"), "A sigma lies"),
     ],
-)  # fmt: skip
+)
 def test_what_cannot_be_used_ends_with_a_sentence(words, sentence):
     done = run(*words)
     assert done.exit_code == 2 and sentence in done.output and "Traceback" not in done.output

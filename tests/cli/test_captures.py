@@ -64,22 +64,30 @@ def test_a_moved_station_is_a_stop(tmp_path):
 
 def gga(moment, quality, lat=53.45, lon=-2.24, alt=45.2, sep=50.1, age=1.0, satellites=12):
     return NMEAMessage(
-        "GN", "GGA", GET, time=moment.time(), lat=lat, lon=lon, quality=quality, numSV=satellites, HDOP=0.9, alt=alt,
-        altUnit="M", sep=sep, sepUnit="M", diffAge=age, diffStation=33, hpnmeamode=1,
-    ).serialize()  # fmt: skip
+        "GN",
+        "GGA",
+        GET,
+        time=moment.time(),
+        lat=lat,
+        lon=lon,
+        quality=quality,
+        numSV=satellites,
+        HDOP=0.9,
+        alt=alt,
+        altUnit="M",
+        sep=sep,
+        sepUnit="M",
+        diffAge=age,
+        diffStation=33,
+        hpnmeamode=1,
+    ).serialize()
 
 
 def test_a_log_of_an_independent_writer_is_summed_up(tmp_path):
     start = datetime(2026, 1, 1, 23, 59, 55)
     qualities = [0, 1, 5, 4, 4, 4, 4, 2]
     lines = [
-        gga(
-            start + timedelta(seconds=n + (5 if n >= 6 else 0)),
-            quality,
-            alt=45.2 + 0.01 * (n % 2),
-            age=float(n),
-            satellites=10 + n,
-        )
+        gga(start + timedelta(seconds=n + (5 if n >= 6 else 0)), quality, alt=45.2 + 0.01 * (n % 2), age=float(n), satellites=10 + n)
         for n, quality in enumerate(qualities)
     ]
 
@@ -92,9 +100,7 @@ def test_a_log_of_an_independent_writer_is_summed_up(tmp_path):
     assert result["fixed"]["height_m"] == pytest.approx(95.305, abs=1e-6)
     assert result["fixed"]["sigma_up_m"] == pytest.approx(0.01 / 3**0.5, abs=1e-6)
     assert result["fixed"]["sigma_east_m"] == pytest.approx(0.0, abs=1e-6)
-    assert (result["fixed"]["latitude_deg"], result["fixed"]["longitude_deg"]) == pytest.approx(
-        (53.45, -2.24), abs=2e-9
-    )
+    assert (result["fixed"]["latitude_deg"], result["fixed"]["longitude_deg"]) == pytest.approx((53.45, -2.24), abs=2e-9)
     assert result["fixed"]["count"] == 4
     assert result["age_s"] == {"median": 3.5, "max": 7.0}
     assert result["satellites"] == {"min": 10, "median": 13.5}
@@ -113,15 +119,7 @@ def test_a_log_without_a_fix_says_so_and_keeps_its_shape(tmp_path):
 @pytest.mark.parametrize("verb", ["stream", "log"])
 @pytest.mark.parametrize(
     "content",
-    [
-        b"",
-        b"\0" * 5000,
-        b"hello\n" * 500,
-        b"\xd3" * 5000,
-        b"\xd3\0" * 3000,
-        b"$" * 5000,
-        random.Random(1).randbytes(200_000),
-    ],
+    [b"", b"\0" * 5000, b"hello\n" * 500, b"\xd3" * 5000, b"\xd3\0" * 3000, b"$" * 5000, random.Random(1).randbytes(200_000)],
     ids=["empty", "zeros", "text", "preambles", "headers", "dollars", "random"],
 )
 def test_garbage_is_a_sentence_and_exit_2(tmp_path, verb, content):
@@ -160,8 +158,7 @@ finally:
 
 @pytest.mark.slow
 @pytest.mark.parametrize(
-    ("verb", "line"),
-    [("stream", REAL_BYTES), ("log", b"".join(gga(datetime(2026, 1, 1, 0, 0, s), 4) for s in range(60)))],
+    ("verb", "line"), [("stream", REAL_BYTES), ("log", b"".join(gga(datetime(2026, 1, 1, 0, 0, s), 4) for s in range(60)))]
 )
 def test_memory_stays_flat_on_large_files(tmp_path, verb, line):
     """Peak memory of a 12 MB file against a 2 MB one: an epoch costs 12 bytes of times and ages, a frame nothing."""

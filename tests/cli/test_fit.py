@@ -16,9 +16,7 @@ def table(marks=SQUARE, use="hv", **off):
     lines = []
     for name, east, north in marks:
         e, n, h = off.get(name, (0.0, 0.0, 0.0))
-        lines.append(
-            f"{name},{5000 - north + e:.4f},{5000 + east + n:.4f},{10 + h:.4f},{703400 + east},{629800 + north},67,{use}"
-        )
+        lines.append(f"{name},{5000 - north + e:.4f},{5000 + east + n:.4f},{10 + h:.4f},{703400 + east},{629800 + north},67,{use}")
     return HEADER + "\n".join(lines) + "\n"
 
 
@@ -39,14 +37,20 @@ def test_a_fit_in_json_has_every_number_of_the_contract(run):
     assert (flat["scale"], flat["rotation_deg"]) == pytest.approx((1.0, 90.0), abs=1e-9)
     assert (flat["a"], flat["b"]) == pytest.approx((0.0, 1.0), abs=1e-9)
     assert flat["shift_e_m"] == pytest.approx(5000 + 629800) and flat["shift_n_m"] == pytest.approx(5000 - 703400)
-    assert (flat["redundancy"], flat["variance_factor"]) == (6, None) and flat["sigma0_m"] == pytest.approx(
-        0.0, abs=1e-9
-    )
+    assert (flat["redundancy"], flat["variance_factor"]) == (6, None) and flat["sigma0_m"] == pytest.approx(0.0, abs=1e-9)
     up = answer["vertical"]
     assert (up["model"], up["redundancy"]) == ("constant", 4) and up["constant_m"] == pytest.approx(-57.0)
     assert set(answer["points"][0]) == {
-        "name", "use", "residual_e_m", "residual_n_m", "residual_h_m", "left_out_e_m", "left_out_n_m", "left_out_h_m", "standardised",
-    }  # fmt: skip
+        "name",
+        "use",
+        "residual_e_m",
+        "residual_n_m",
+        "residual_h_m",
+        "left_out_e_m",
+        "left_out_n_m",
+        "left_out_h_m",
+        "standardised",
+    }
     assert set(answer["points"][0]["standardised"]) == {"east", "north", "up"}
     assert answer["proj_pipeline"].startswith("+proj=affine")
 
@@ -60,12 +64,7 @@ def test_scale_and_vertical_model_are_chosen(run):
 
 
 def test_a_blunder_is_named_and_a_check_mark_keeps_its_difference(run):
-    noise = {
-        "A": (0.002, -0.001, 0.0),
-        "B": (-0.001, 0.002, 0.001),
-        "C": (0.001, 0.0, -0.001),
-        "E": (0.0, -0.002, 0.001),
-    }
+    noise = {"A": (0.002, -0.001, 0.0), "B": (-0.001, 0.002, 0.001), "C": (0.001, 0.0, -0.001), "E": (0.0, -0.002, 0.001)}
     said = run(table(**noise, D=(0.2, 0.0, 0.0)))
     assert said.exit_code == 0 and "D is suspected horizontally" in said.stdout and "fit-suspect" in said.stdout
 
@@ -81,9 +80,7 @@ def test_a_blunder_is_named_and_a_check_mark_keeps_its_difference(run):
 def test_suspects_are_listed_with_whether_the_data_can_tell(run):
     answer = json.loads(run(table(SQUARE[:3], C=(0.3, 0.1, 0.0)), "--scale", "one", "--json").stdout)
     assert all(not item["can_tell"] for item in answer["suspects"])
-    assert {"name", "component", "can_tell", "sentence"} == set(
-        (answer["suspects"] or [{"name", "component", "can_tell", "sentence"}])[0]
-    )
+    assert {"name", "component", "can_tell", "sentence"} == set((answer["suspects"] or [{"name", "component", "can_tell", "sentence"}])[0])
 
 
 @pytest.mark.parametrize(

@@ -33,15 +33,7 @@ def test_the_full_test_in_json(run):
     assert answer["s_h_m"] == pytest.approx((600e-6 / 28) ** 0.5) and answer["dof_h"] == 28
     assert len(answer["distance_deviations"]) == len(answer["height_deviations"]) == 15
     assert [item["passed"] for item in answer["tests"]] == [True] * 4
-    assert set(answer["tests"][0]) == {
-        "name",
-        "statistic",
-        "limit",
-        "passed",
-        "corrected_limit",
-        "by_chance",
-        "passed_corrected",
-    }
+    assert set(answer["tests"][0]) == {"name", "statistic", "limit", "passed", "corrected_limit", "by_chance", "passed_corrected"}
     assert [item["code"] for item in answer["findings"]] == ["iso-sigma-usual"]
 
 
@@ -59,10 +51,7 @@ def test_a_gross_error_is_a_stop_and_exit_0(run):
 
 def test_columns_come_in_any_order_with_semicolons_and_decimal_commas(run):
     lines = ["note;point;set;series;height_m;north_m;east_m"]
-    lines += [
-        f";{r.point};{r.set};{r.series};{r.height_m:.4f};{r.north_m:.4f};{r.east_m:.4f}".replace(".", ",")
-        for r in by_hand()
-    ]
+    lines += [f";{r.point};{r.set};{r.series};{r.height_m:.4f};{r.north_m:.4f};{r.east_m:.4f}".replace(".", ",") for r in by_hand()]
     answer = json.loads(run("\r\n".join(lines), "--json").stdout)
     assert answer["s_h_m"] == pytest.approx(0.0046291)
 
@@ -80,7 +69,7 @@ def test_columns_come_in_any_order_with_semicolons_and_decimal_commas(run):
         (b"\x00\x01\x02garbage", "zero bytes"),
         (table(by_hand())[:-30], "Line 31: the set is ''"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_field_test_is_refused_with_its_reason(run, content, words):
     said = run(content)
     assert said.exit_code == 2

@@ -31,8 +31,12 @@ class Served:
         command = ["serve", "--port", "0", "--data", str(folder)]
         self.folder = folder
         self.process = processes.Popen(
-            [*command, "--lan", "--lan-port", "0", *more], stdout=processes.PIPE, stderr=processes.STDOUT, stdin=processes.DEVNULL, text=True,
-        )  # fmt: skip
+            [*command, "--lan", "--lan-port", "0", *more],
+            stdout=processes.PIPE,
+            stderr=processes.STDOUT,
+            stdin=processes.DEVNULL,
+            text=True,
+        )
         found = re.search(r"127\.0\.0\.1:(\d+)/\?door=(\S+)", self.process.stdout.readline())
         self.here, self.token = int(found[1]), found[2]
         found = re.search(r"https://(\S+):(\d+)", self.process.stdout.readline())
@@ -41,11 +45,7 @@ class Served:
 
     def ask_here(self, method, path, body=None):
         return self._ask(
-            http.client.HTTPConnection("127.0.0.1", self.here, timeout=20),
-            method,
-            path,
-            body,
-            {"Authorization": f"Bearer {self.token}"},
+            http.client.HTTPConnection("127.0.0.1", self.here, timeout=20), method, path, body, {"Authorization": f"Bearer {self.token}"}
         )
 
     def ask(self, method, path, body=None, **headers):
@@ -128,9 +128,7 @@ def test_strangers_who_hold_sockets_keep_nobody_waiting(served):
 
 
 def test_a_request_that_comes_in_parts_is_answered(served):
-    with served.trusting.wrap_socket(
-        socket.create_connection((served.address, served.port)), server_hostname=served.address
-    ) as one:
+    with served.trusting.wrap_socket(socket.create_connection((served.address, served.port)), server_hostname=served.address) as one:
         head = f"GET /api/jobs HTTP/1.1\r\nHost: {served.address}:{served.port}\r\n\r\n".encode()
         for part in (head[:7], head[7:-2], head[-2:], head + head):  # the last two at once: each has its answer
             one.sendall(part)
@@ -209,16 +207,7 @@ def test_no_passphrase_and_no_key_stands_in_what_is_printed_or_logged(served):
 def test_at_the_first_start_in_a_terminal_the_passphrase_is_asked_for(tmp_path):
     """It is typed twice and shown nowhere: the terminal's echo is off while it is typed."""
     ours, theirs = pty.openpty()
-    command = [
-        "serve",
-        "--port",
-        "0",
-        "--lan",
-        "--lan-port",
-        "0",
-        "--data",
-        str(tmp_path / "data"),
-    ]
+    command = ["serve", "--port", "0", "--lan", "--lan-port", "0", "--data", str(tmp_path / "data")]
     process = processes.Popen(command, stdin=theirs, stdout=theirs, stderr=theirs, start_new_session=True)
     said = b""
     try:
@@ -258,15 +247,7 @@ def test_all_addresses_of_the_machine_are_answered_on(tmp_path):
     ],
 )
 def test_what_cannot_be_served_is_a_sentence_and_exit_2(tmp_path, arguments, words):
-    command = [
-        "serve",
-        "--port",
-        "0",
-        "--lan-port",
-        "0",
-        "--data",
-        str(tmp_path / "data"),
-    ]
+    command = ["serve", "--port", "0", "--lan-port", "0", "--data", str(tmp_path / "data")]
     done = processes.run([*command, *arguments], capture_output=True, text=True, timeout=60, stdin=processes.DEVNULL)
 
     assert done.returncode == 2 and words in done.stderr

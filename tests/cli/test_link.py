@@ -36,8 +36,12 @@ def changed(file, **link):
 def test_the_example_pair_agrees_and_a_changed_setting_is_named(pair):
     base, rover = pair
     assert result("agree", str(base), str(rover)) | {"rows": []} == {
-        "agrees": True, "base": "Example base", "rover": "Example rover", "findings": [], "rows": [],
-    }  # fmt: skip
+        "agrees": True,
+        "base": "Example base",
+        "rover": "Example rover",
+        "findings": [],
+        "rows": [],
+    }
 
     changed(rover, modulation="something new")
     found = result("agree", str(base), str(rover))
@@ -58,18 +62,14 @@ def test_garbage_in_place_of_a_profile_is_a_sentence(pair, tmp_path):
 
 def test_the_air_load_of_the_published_example():
     # RTCM 10403.3: 12 satellites x 2 signals in MSM4 are 202 bytes; at SF 7, 250 kHz, 4/6 the link carries 9.115 kbit/s.
-    load = result(
-        "airload", "--form", "msm4", "--satellites", "C12", "--signals", "2", "--interval", "1", "--rate", "9.11kbps"
-    )
+    load = result("airload", "--form", "msm4", "--satellites", "C12", "--signals", "2", "--interval", "1", "--rate", "9.11kbps")
     assert load["bytes_per_epoch"] == 202 and load["bits_per_second"] == 1616 and load["fits"]
     chirp = ("--spreading-factor", "7", "--bandwidth", "250", "--coding", "4/6")
     load = result("airload", "--form", "msm4", "--satellites", "C12", *chirp)
     assert load["rate_bps"] == pytest.approx(9115, abs=0.5)
     # By hand: 202 bytes at SF 7: ceil((1616 - 28 + 44) / 28) = 59 blocks of 6 symbols of 0.512 ms, and 20.25 before them.
     assert (load["packet_bytes"], load["packet_time_on_air_s"]) == (202, pytest.approx((20.25 + 59 * 6) * 0.512e-3))
-    limited = result(
-        "airload", "--form", "msm4", "--satellites", "G10,R8,E9,C12", "--rate", "9.11kbps", "--duty-limit", "10%"
-    )
+    limited = result("airload", "--form", "msm4", "--satellites", "G10,R8,E9,C12", "--rate", "9.11kbps", "--duty-limit", "10%")
     assert not limited["fits"] and limited["findings"][0]["code"] == "duty-too-large"
 
 
@@ -94,17 +94,22 @@ def test_an_air_load_that_cannot_be_is_a_sentence(arguments):
 @pytest.mark.parametrize(
     ("text", "metres"),
     [
-        ("2m", 2.0), ("1532mm", 1.532), ("153.2 cm", 1.532), ("6.562ft", 6.562 * 0.3048), ("6.562sft", 6.562 * 1200 / 3937),
-        ("5 ft 7 3/8 in", (5 + 7.375 / 12) * 0.3048), ("5' 0.5\"", (5 + 0.5 / 12) * 0.3048), ("1,532 m", 1.532), ("-0.03 m", -0.03),
+        ("2m", 2.0),
+        ("1532mm", 1.532),
+        ("153.2 cm", 1.532),
+        ("6.562ft", 6.562 * 0.3048),
+        ("6.562sft", 6.562 * 1200 / 3937),
+        ("5 ft 7 3/8 in", (5 + 7.375 / 12) * 0.3048),
+        ("5' 0.5\"", (5 + 0.5 / 12) * 0.3048),
+        ("1,532 m", 1.532),
+        ("-0.03 m", -0.03),
     ],
-)  # fmt: skip
+)
 def test_a_length_from_the_terminal(text, metres):
     assert result("length", text) == {"metres": pytest.approx(metres, abs=1e-12)}
 
 
-@pytest.mark.parametrize(
-    "text", ["", "nonsense", "5 ft 12 in", "3 cubits", "1,532.5 m", "inf m", "nan", "1e999 m", "1.532"]
-)
+@pytest.mark.parametrize("text", ["", "nonsense", "5 ft 12 in", "3 cubits", "1,532.5 m", "inf m", "nan", "1e999 m", "1.532"])
 def test_a_length_that_cannot_be_read_is_refused(text):
     answer = run("length", text, "--json")
 

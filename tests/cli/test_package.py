@@ -28,11 +28,7 @@ def test_a_job_goes_from_one_data_folder_into_another(demo_folder, tmp_path):
     assert (taken["job"], taken["known"], taken["rows"]) == (made["job"], False, sum(made["tables"].values()))
     assert "nothing new" in run("unpack", out, "--data", there).stdout
     verified = json.loads(run("book", "verify", "--data", there, "--job", "Alder Ford Footbridge", "--json").stdout)
-    assert (
-        verified["whole"]
-        and verified["entries"] == made["chains"][0]["lines"]
-        and verified["sealed"] == made["chains"][0]["sealed"]
-    )
+    assert verified["whole"] and verified["entries"] == made["chains"][0]["lines"] and verified["sealed"] == made["chains"][0]["sealed"]
     report = run("report", "Alder Ford Footbridge", "--kind", "job", "--out", tmp_path / "job.pdf", "--data", there)
     assert report.exit_code == 0, "the job can be reported where it came"
 
@@ -88,9 +84,7 @@ def test_a_line_whose_text_is_no_json_has_its_number(demo_folder, tmp_path, cont
                 raw.execute(f"DROP TRIGGER {name}")
             raw.execute("UPDATE book SET text = ? WHERE sequence = 3", (content,))
             previous = ""
-            for sequence, text in (
-                raw.execute("SELECT sequence, text FROM book ORDER BY sequence").fetchall() if careful else ()
-            ):
+            for sequence, text in raw.execute("SELECT sequence, text FROM book ORDER BY sequence").fetchall() if careful else ():
                 previous = hash_of(previous or FIRST_HASH, text)
                 raw.execute("UPDATE book SET hash = ? WHERE sequence = ?", (previous, sequence))
                 raw.execute("UPDATE book SET previous_hash = ? WHERE sequence = ?", (previous, sequence + 1))

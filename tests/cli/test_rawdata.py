@@ -30,8 +30,7 @@ def test_an_hour_of_raw_data_becomes_positions_and_their_mean_is_still_metres_of
     with log.open("rb") as opened:
         read = [message for _, message in NMEAReader(opened) if message.msgID == "GGA"]
     assert [(item.lat, item.lon) for item in read] == [
-        (pytest.approx(place["latitude_deg"], abs=1e-8), pytest.approx(place["longitude_deg"], abs=1e-8))
-        for place in found["positions"]
+        (pytest.approx(place["latitude_deg"], abs=1e-8), pytest.approx(place["longitude_deg"], abs=1e-8)) for place in found["positions"]
     ]
 
     mean = of_file(tmp_path, "occupation", log.read_bytes())
@@ -53,9 +52,20 @@ def test_the_average_of_an_independent_writer_s_log(tmp_path):
     found = of_file(tmp_path, "occupation", b"".join(lines))
 
     assert set(found) >= {
-        "epochs", "used", "span_s", "latitude_deg", "longitude_deg", "height_m", "precision_east_m", "precision_north_m",
-        "precision_up_m", "effective_n", "status", "expected_accuracy_m", "findings",
-    }  # fmt: skip
+        "epochs",
+        "used",
+        "span_s",
+        "latitude_deg",
+        "longitude_deg",
+        "height_m",
+        "precision_east_m",
+        "precision_north_m",
+        "precision_up_m",
+        "effective_n",
+        "status",
+        "expected_accuracy_m",
+        "findings",
+    }
     assert (found["epochs"], found["span_s"], found["status"]) == (400, 399.0, "fixed")
     assert found["latitude_deg"] == pytest.approx(53.45 + degrees.mean(), abs=3e-9)
     assert found["height_m"] == pytest.approx(45.2 + 50.1, abs=1e-6)

@@ -16,9 +16,12 @@ pytestmark = pytest.mark.slow
 
 def serve(*arguments, **environment):
     process = subprocess.Popen(
-        [sys.executable, "-m", "openstake", "serve", "--port", "0", *arguments], stdout=subprocess.PIPE,
-        stderr=subprocess.STDOUT, text=True, env=os.environ | environment,
-    )  # fmt: skip
+        [sys.executable, "-m", "openstake", "serve", "--port", "0", *arguments],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+        env=os.environ | environment,
+    )
     line = process.stdout.readline()
     return process, re.search(r"http://127\.0\.0\.1:\d+\S*", line)[0], line
 
@@ -68,8 +71,7 @@ def test_other_users_of_the_machine_read_nothing_and_are_not_answered(tmp_path):
         token = (tmp_path / "data" / "door-token").read_text().strip()
         assert url.endswith(f"/?door={token}")
         modes = {
-            str(path.relative_to(tmp_path)): path.stat().st_mode & 0o077
-            for path in (tmp_path / "data", *(tmp_path / "data").rglob("*"))
+            str(path.relative_to(tmp_path)): path.stat().st_mode & 0o077 for path in (tmp_path / "data", *(tmp_path / "data").rglob("*"))
         }
         assert len(modes) > 4 and set(modes.values()) == {0}, modes
         assert token not in (tmp_path / "data" / "program.log").read_text()

@@ -31,13 +31,26 @@ def run(*arguments):
     [
         ("stream", encode_reference(StationReference(0, 0.0, 0.0, 0.0, None, False)), 0, "1005"),
         ("stream", encode_reference(StationReference(0, 1e-4, 0.0, 0.0, 0.0, False)), 0, "1006"),
-        ("log", b"".join(sentence_bytes(GGA.format(n=n, height=height, age=age)) for n, (height, age) in enumerate([("1e308", "1"), ("58.1", "1e300"), ("58.2", "nan")])), 0, "2 epochs"),
-        ("profile check", b'{"format": "openstake-profile", "version": 1, "name": "x", "link": {"frequency_mhz": ' + b"9" * 401 + b"}}", 2, "digits"),
+        (
+            "log",
+            b"".join(
+                sentence_bytes(GGA.format(n=n, height=height, age=age))
+                for n, (height, age) in enumerate([("1e308", "1"), ("58.1", "1e300"), ("58.2", "nan")])
+            ),
+            0,
+            "2 epochs",
+        ),
+        (
+            "profile check",
+            b'{"format": "openstake-profile", "version": 1, "name": "x", "link": {"frequency_mhz": ' + b"9" * 401 + b"}}",
+            2,
+            "digits",
+        ),
         ("profile check", b'{"format": "openstake-profile", "version": 1, "name": "\\ud800"}', 2, "U+D800"),
         ("profile check", b"[" * 5000, 2, "nested"),
         ("profile check", b'{"a": Infinity}', 2, "no number of JSON"),
     ],
-)  # fmt: skip
+)
 def test_a_file_of_anything_ends_in_a_result_or_a_sentence(tmp_path, verb, content, code, words):
     file = tmp_path / "in"
     file.write_bytes(content)
@@ -120,8 +133,6 @@ def test_a_log_says_how_many_sentences_could_not_be_read(tmp_path):
     file.write_bytes(good + decimal * 3)
     found = json.loads(run("log", file, "--json").stdout)
     assert found["epochs"] == 1
-    assert next(item for item in found["findings"] if item["code"] == "sentences-unreadable")["numbers"] == {
-        "unreadable": 3
-    }
+    assert next(item for item in found["findings"] if item["code"] == "sentences-unreadable")["numbers"] == {"unreadable": 3}
     file.write_bytes(decimal)
     assert "1 of them with values that cannot be" in run("log", file).output

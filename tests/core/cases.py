@@ -44,12 +44,7 @@ class Day:
 
     def _mark(self, n):
         bearing, reach = self.rng.uniform(0, 2 * np.pi), np.exp(self.rng.uniform(np.log(60.0), np.log(2000.0)))
-        return Place(
-            f"M{n}",
-            EAST_M + reach * np.sin(bearing),
-            NORTH_M + reach * np.cos(bearing),
-            20.0 + self.rng.normal(0.0, 8.0),
-        )
+        return Place(f"M{n}", EAST_M + reach * np.sin(bearing), NORTH_M + reach * np.cos(bearing), 20.0 + self.rng.normal(0.0, 8.0))
 
     @property
     def away(self):
@@ -86,10 +81,7 @@ class Day:
             )
             for mark, off, hour, second in zip(self.walk, self.off, self.hours, self.poles, strict=True)
         ]
-        heights = tuple(
-            NamedUp(up, words)
-            for up, words in ((-2.0, "pole"), (1.546, "ARP"), (-0.0612, "phase centre"), (0.09, "digits"))
-        )
+        heights = tuple(NamedUp(up, words) for up, words in ((-2.0, "pole"), (1.546, "ARP"), (-0.0612, "phase centre"), (0.09, "digits")))
         frames = (("a frame", tuple(FRAME_M)),)
         return checks, SiteSeen(self.base, (MARK_M[0], MARK_M[2]), heights, (self.base, *self.marks), frames)
 

@@ -7,16 +7,7 @@ import numpy as np
 import pytest
 from scipy.stats import chi2, norm
 
-from openstake.core.budget import (
-    TERMS,
-    BudgetSettings,
-    Circumstances,
-    averaged_share,
-    budget_of,
-    changes_of,
-    ways_to,
-    with_terms,
-)
+from openstake.core.budget import TERMS, BudgetSettings, Circumstances, averaged_share, budget_of, changes_of, ways_to, with_terms
 from openstake.core.errors import InputError
 from openstake.core.localfit.geometry import reach_of
 from openstake.core.localfit.horizontal import fit_horizontal
@@ -38,9 +29,7 @@ def test_every_term_by_hand():
     # 2.5 km: 6 mm + 0.7 ppm and 12 mm + 1 ppm; one second of age; 2 m with a third of 10 minutes of arc; 3 ppm with 20 mm.
     assert (term(found, "vector").horizontal_m, term(found, "vector").vertical_m) == pytest.approx((0.00775, 0.0145))
     assert (term(found, "age").horizontal_m, term(found, "age").vertical_m) == pytest.approx((0.0003, 0.0006))
-    assert term(found, "pole_lean").horizontal_m == pytest.approx(
-        2.0 * np.tan(np.radians(0.33 * 10.0 / 60.0)), rel=1e-5
-    )
+    assert term(found, "pole_lean").horizontal_m == pytest.approx(2.0 * np.tan(np.radians(0.33 * 10.0 / 60.0)), rel=1e-5)
     assert term(found, "geoid").vertical_m == pytest.approx((0.0075**2 + 0.020**2) ** 0.5)
     assert (term(found, "base_coordinate").horizontal_m, term(found, "base_height").vertical_m) == (0.005, 0.0015)
     assert [item.name for item in found.terms] == list(TERMS) and all(item.source for item in found.terms)
@@ -88,10 +77,7 @@ def test_the_share_is_that_of_a_simulated_process():
 
 def test_a_claim_takes_the_place_of_constant_and_ppm_and_a_typed_term_of_any():
     claimed = budget_of(replace(POINT, claim_east_m=0.004, claim_north_m=0.004, claim_vertical_m=0.009))
-    assert (
-        term(claimed, "vector").horizontal_m == pytest.approx(0.004)
-        and term(claimed, "vector").source == "the receiver's claim"
-    )
+    assert term(claimed, "vector").horizontal_m == pytest.approx(0.004) and term(claimed, "vector").source == "the receiver's claim"
     typed = with_terms(budget_of(POINT), {"vector": (0.0, None), "geoid": (None, 0.5)})
     assert (term(typed, "vector").horizontal_m, term(typed, "vector").vertical_m) == (0.0, pytest.approx(0.0145))
     assert typed.vertical_95_m > 0.9 and term(typed, "geoid").source == "typed"
@@ -131,29 +117,28 @@ def test_the_ways_reach_what_is_needed_the_cheapest_first_and_none_holds_another
     assert ways_to(POINT, USUAL, 0.0001, None) == ()
 
 
-@pytest.mark.parametrize(
-    ("axes_m", "turn_deg"), [((0.030, 0.002), 0.0), ((0.030, 0.010), 35.0), ((0.012, 0.011), 80.0)]
-)
+@pytest.mark.parametrize(("axes_m", "turn_deg"), [((0.030, 0.002), 0.0), ((0.030, 0.010), 35.0), ((0.012, 0.011), 80.0)])
 def test_unequal_axes_of_a_claim_give_the_circle_that_holds_95_percent(axes_m, turn_deg):
     """A circle of 2.4477 times the root mean square holds 91 % where the axes are 3 and 30 cm: the integral is exact.
 
     Source: the bivariate normal density over a circle, counted among 400 000 drawn errors.
     """
     turn = np.array(
-        [
-            [np.cos(np.radians(turn_deg)), -np.sin(np.radians(turn_deg))],
-            [np.sin(np.radians(turn_deg)), np.cos(np.radians(turn_deg))],
-        ]
+        [[np.cos(np.radians(turn_deg)), -np.sin(np.radians(turn_deg))], [np.sin(np.radians(turn_deg)), np.cos(np.radians(turn_deg))]]
     )
     covariance = turn @ np.diag(np.square(axes_m)) @ turn.T
     quiet = BudgetSettings(multipath_horizontal_m=0.0, age_horizontal_m_per_s=0.0, centring_m=0.0, bubble_share=0.0)
     found = budget_of(
         replace(
-            POINT, absolute=False, claim_east_m=covariance[0, 0] ** 0.5, claim_north_m=covariance[1, 1] ** 0.5,
-            claim_covariance_en_m2=covariance[0, 1], claim_vertical_m=0.02,
+            POINT,
+            absolute=False,
+            claim_east_m=covariance[0, 0] ** 0.5,
+            claim_north_m=covariance[1, 1] ** 0.5,
+            claim_covariance_en_m2=covariance[0, 1],
+            claim_vertical_m=0.02,
         ),
         quiet,
-    )  # fmt: skip
+    )
 
     drawn = np.random.default_rng(8).multivariate_normal(np.zeros(2), covariance, 400_000)
 
@@ -230,9 +215,7 @@ def test_the_claimed_95_percent_holds_in_2000_sessions_with_a_local_fit():
         placed = flat.to_local(seen[:1], seen[1:2])[0]
         height = seen[2] + float(up.correction_m(seen[:1], seen[1:2])[0])
         fit_h, fit_v = reach.horizontal_95_m([seen[:2]])[0] / 2.4477468, reach.vertical_95_m([seen[:2]])[0] / 1.959964
-        found = budget_of(
-            Circumstances(500.0, True, seconds=0.0, fit_horizontal_m=float(fit_h), fit_vertical_m=float(fit_v))
-        )
+        found = budget_of(Circumstances(500.0, True, seconds=0.0, fit_horizontal_m=float(fit_h), fit_vertical_m=float(fit_v)))
         inside_flat += np.hypot(*(placed - point - 5000.0)) <= found.horizontal_95_m
         inside_up += abs(height - 10.0) <= found.vertical_95_m
 

@@ -11,8 +11,17 @@ def test_a_distance_is_the_geodesic():
 
 
 def told(**more):
-    usual = {"name": "M", "connected": True, "frames": 9, "received_bytes": 900, "gga_sent": 0, "needs_gga": False,
-             "network": False, "distance_km": 5.0, "stations": ()}  # fmt: skip
+    usual = {
+        "name": "M",
+        "connected": True,
+        "frames": 9,
+        "received_bytes": 900,
+        "gga_sent": 0,
+        "needs_gga": False,
+        "network": False,
+        "distance_km": 5.0,
+        "stations": (),
+    }
     return [(item.code, item.severity.value) for item in judge_mountpoint(MountpointEvidence(**(usual | more)))]
 
 

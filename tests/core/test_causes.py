@@ -90,10 +90,7 @@ def test_the_pole_that_was_changed_is_named_and_not_the_base():
     offs = ((0.002, 0.001, 0.004), (-0.003, 0.004, 0.203), (0.001, -0.002, -0.005), (0.004, 0.002, 0.198))
     poles = ("'2.000 m' to the rod", "'1.800 m' to the pole") * 2
     marks = (MARKS[1], MARKS[2], MARKS[3], MARKS[1])
-    checks = [
-        replace(check(mark, off, 1.0 + n), pole=pole)
-        for n, (mark, off, pole) in enumerate(zip(marks, offs, poles, strict=True))
-    ]
+    checks = [replace(check(mark, off, 1.0 + n), pole=pole) for n, (mark, off, pole) in enumerate(zip(marks, offs, poles, strict=True))]
 
     found = said(checks)
 
@@ -103,10 +100,7 @@ def test_the_pole_that_was_changed_is_named_and_not_the_base():
 
 
 def test_one_pole_for_all_is_a_height_like_the_base_s():
-    checks = [
-        replace(one, pole="'2.000 m' to the rod")
-        for one in day((0.002, 0.001, 0.2), (-0.003, 0.004, 0.203), (0.001, 0.0, 0.198))
-    ]
+    checks = [replace(one, pole="'2.000 m' to the rod") for one in day((0.002, 0.001, 0.2), (-0.003, 0.004, 0.203), (0.001, 0.0, 0.198))]
     found = said(checks)
     assert found.code == "cause-height" and "or the rover height" in found.cause
 
@@ -127,9 +121,7 @@ def reading(text):
 def test_a_base_height_with_swapped_digits_is_named():
     # Typed 1.645 for 1.465: neighbours swapped differ by 9 × 0.02, 0.180 m; too large at the base shows high (common practice).
     heights = named_heights(HeightsSeen([reading("1.645 m")], [reading("2.000 m")], 1.645, 2.0))
-    found = said(
-        day((0.002, 0.001, 0.176), (-0.003, 0.004, 0.184), (0.001, -0.002, 0.181)), replace(SITE, heights=heights)
-    )
+    found = said(day((0.002, 0.001, 0.176), (-0.003, 0.004, 0.184), (0.001, -0.002, 0.181)), replace(SITE, heights=heights))
 
     assert found.code == "cause-height" and found.is_stop
     assert "'1.645 m' was typed for '1.465 m'" in found.sentence
@@ -147,10 +139,7 @@ def test_a_base_height_with_swapped_digits_is_named():
 def test_a_constant_of_a_known_size_is_named(up_m, words):
     seen = HeightsSeen([reading("1.546 m")], [reading("2.000 m")], 1.546, 2.0, [("base antenna", 0.0612)])
     noise = np.random.default_rng(3).normal(0.0, 0.006, (3, 3))
-    found = said(
-        day(*(tuple(map(float, row)) for row in noise + np.array([0.0, 0.0, up_m]))),
-        replace(SITE, heights=named_heights(seen)),
-    )
+    found = said(day(*(tuple(map(float, row)) for row in noise + np.array([0.0, 0.0, up_m]))), replace(SITE, heights=named_heights(seen)))
 
     assert found.code == "cause-height" and words in found.sentence
 
@@ -166,11 +155,7 @@ def test_a_base_on_another_mark_is_named():
 
 
 def test_a_pole_on_another_mark_is_named():
-    apart = (
-        MARKS[3].east_m - MARKS[2].east_m,
-        MARKS[3].north_m - MARKS[2].north_m,
-        MARKS[3].height_m - MARKS[2].height_m,
-    )
+    apart = (MARKS[3].east_m - MARKS[2].east_m, MARKS[3].north_m - MARKS[2].north_m, MARKS[3].height_m - MARKS[2].height_m)
     found = said(day((0.003, 0.002, -0.004), apart, (-0.002, 0.004, 0.008)))
 
     assert found.code == "cause-pole-on-another-mark" and "the pole stood on CS7" in found.sentence
@@ -188,9 +173,7 @@ def test_a_base_that_sinks_5_mm_an_hour_shows_after_a_day():
     hours = (0.5, 2.5, 4.5, 6.5, 8.5)
     walk = (MARKS[1], MARKS[2], MARKS[3], MARKS[1], MARKS[2])
     checks = [check(mark, (0.002, -0.003, 0.005 * hour), hour) for mark, hour in zip(walk, hours, strict=True)]
-    found = said(
-        [replace(one, sigma_m=(0.004, 0.004, 0.004)) for one in checks], replace(SITE, base_sigma_m=(0.003, 0.003))
-    )
+    found = said([replace(one, sigma_m=(0.004, 0.004, 0.004)) for one in checks], replace(SITE, base_sigma_m=(0.003, 0.003)))
 
     assert found.code == "cause-sinking" and "0.005 m an hour" in found.sentence
     assert found.numbers["up_m_per_h"] == pytest.approx(0.005, rel=0.2)
@@ -204,10 +187,7 @@ def test_an_autonomous_base_is_told_as_one():
 
 
 def test_a_cause_inside_all_tolerances_asks_for_a_look_and_stops_nothing():
-    checks = [
-        replace(one, sigma_m=(0.002, 0.002, 0.002), mark_sigma_m=(0.002, 0.002))
-        for one in day(*[(0.001, -0.001, 0.021)] * 3)
-    ]
+    checks = [replace(one, sigma_m=(0.002, 0.002, 0.002), mark_sigma_m=(0.002, 0.002)) for one in day(*[(0.001, -0.001, 0.021)] * 3)]
     site = replace(SITE, base_sigma_m=(0.002, 0.002))
     assert said(checks, site).is_stop
     found = said(checks, site, all_within=True)
@@ -230,9 +210,7 @@ def test_what_cannot_be_told_apart_is_said_with_what_would_tell():
     assert "measured early" in found.action
 
 
-@pytest.mark.parametrize(
-    ("up_m", "way", "base", "rover"), [(0.093, "high", "large", "small"), (-0.093, "low", "small", "large")]
-)
+@pytest.mark.parametrize(("up_m", "way", "base", "rover"), [(0.093, "high", "large", "small"), (-0.093, "low", "small", "large")])
 def test_a_constant_height_says_which_way_each_end_was_typed_wrongly(up_m, way, base, rover):
     """A fact of the trade (common practice, no source): a base height typed too large lifts the broadcast ARP, and with it every
     point; a rover height typed too large lowers them."""

@@ -23,7 +23,7 @@ from openstake.core.chain import (
     state_of_check,
     steps,
     stops_open,
-)  # fmt: skip
+)
 from openstake.core.evidence import Status
 from openstake.core.judge.finding import RULES, Severity, finding, ranked
 from openstake.core.links import LINKS, links
@@ -62,7 +62,12 @@ NOTHING = Evidence(SystemSaid("ITM", 0), Packed(0, 0), LinkPlanned(None))
 STEP_STATES = [
     ("job", replace(GOOD, system=SystemSaid("ITM", 0)), State.MISSING, "no control list yet"),
     ("job", GOOD, State.ENTERED, "9 marks given"),
-    ("job", replace(GOOD, system=SystemSaid("ITM", 9, (said("system-outside-area", Severity.STOP),))), State.DISAGREES, "system-outside-area is said."),
+    (
+        "job",
+        replace(GOOD, system=SystemSaid("ITM", 9, (said("system-outside-area", Severity.STOP),))),
+        State.DISAGREES,
+        "system-outside-area is said.",
+    ),
     ("job", replace(GOOD, system=SystemSaid("ITM", 9, (said("system-near-edge", Severity.LOOK),))), State.ENTERED, "9 marks given"),
     ("kit", NOTHING, State.MISSING, "no profile chosen"),
     ("kit", replace(GOOD, kit=Packed(2, 3)), State.ENTERED, "3 things not ticked off yet"),
@@ -83,7 +88,7 @@ STEP_STATES = [
     ("check", NOTHING, State.MISSING, "no mark checked from this base"),
     ("check", GOOD, State.CHECKED, "2 marks agree, each time"),
     ("book", NOTHING, State.ENTERED, "written as it happens"),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("name", "evidence", "state", "why"), STEP_STATES)
@@ -153,9 +158,12 @@ def test_open_findings_are_those_of_system_link_base_and_newest_checks_worst_fir
     system, planned = said("system-near-edge", Severity.NOTE), said("baud-rates-differ", Severity.LOOK)
     base, check = said("base-autonomous", Severity.LOOK), said("check-height-off", Severity.STOP)
     evidence = replace(
-        GOOD, system=SystemSaid("ITM", 9, (system,)), link=LinkPlanned("B", ("R",), (), True, (planned,)),
-        base_findings=(base,), checks=(replace(NEAR, agrees=False, findings=(check,)),),
-    )  # fmt: skip
+        GOOD,
+        system=SystemSaid("ITM", 9, (system,)),
+        link=LinkPlanned("B", ("R",), (), True, (planned,)),
+        base_findings=(base,),
+        checks=(replace(NEAR, agrees=False, findings=(check,)),),
+    )
 
     assert open_findings(evidence) == (check, planned, base, system)
     assert stops_open(evidence) == 1
@@ -164,15 +172,7 @@ def test_open_findings_are_those_of_system_link_base_and_newest_checks_worst_fir
 
 # --- out of date: by the values of what a result rests on ---
 
-VALUES = {
-    "s1": ("ITM",),
-    "s2": ("ITM",),
-    "h1": (1.546,),
-    "h2": (1.646,),
-    "h3": (1.546,),
-    "b1": (1.0, 2.0),
-    "b2": (1.0, 2.5),
-}
+VALUES = {"s1": ("ITM",), "s2": ("ITM",), "h1": (1.546,), "h2": (1.646,), "h3": (1.546,), "b1": (1.0, 2.0), "b2": (1.0, 2.5)}
 
 
 def test_nothing_has_changed():

@@ -5,15 +5,7 @@ from dataclasses import replace
 import pytest
 
 from openstake.core.chain import State
-from openstake.core.check_plan import (
-    Candidate,
-    Change,
-    CheckDone,
-    CheckSettings,
-    checked_settings,
-    plan_now,
-    plan_of_marks,
-)
+from openstake.core.check_plan import Candidate, Change, CheckDone, CheckSettings, checked_settings, plan_now, plan_of_marks
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Severity, finding
 from openstake.core.judge.verdict import Verdict, Word, verdict_of_check, verdict_of_job
@@ -111,11 +103,7 @@ def test_coming_back_too_early_is_told_in_minutes():
     ("changes", "at_s", "words"),
     [
         ((), T0 + 1900.0 + 2.1 * HOUR, "due again: the last check is 2.1 h old"),
-        (
-            (Change(T0 + 1950.0, "a battery was changed"),),
-            T0 + 2000.0,
-            "due again: a battery was changed: no check since",
-        ),
+        ((Change(T0 + 1950.0, "a battery was changed"),), T0 + 2000.0, "due again: a battery was changed: no check since"),
         ((Change(T0 + 100.0, "a battery was changed"),), T0 + 2000.0, "2 marks agree, each time"),
     ],
 )
@@ -136,9 +124,7 @@ def test_a_check_that_disagrees_is_told_first_and_takes_two_that_agree_to_go_awa
     once = now([*bad, check("a", T0 + 1960.0, 4.0)])
     assert once.state is State.ENTERED and once.next.task == "initialise anew"
     beside = now([*ALL, check("d", T0 + 1950.0, 3.0, agrees=False)])
-    assert (beside.state, beside.why) == (State.DISAGREES, "D outside tolerance"), (
-        "a mark beside the plan counts as well"
-    )
+    assert (beside.state, beside.why) == (State.DISAGREES, "D outside tolerance"), "a mark beside the plan counts as well"
 
 
 def test_what_changed_since_a_check_puts_it_out_of_date():
@@ -152,8 +138,12 @@ def test_what_changed_since_a_check_puts_it_out_of_date():
 
 @pytest.mark.parametrize(
     ("candidates", "words"),
-    [((), "No mark of the list"), (MARKS[:1], "one mark to check"), ((replace(MARKS[0], has_height=False), MARKS[1]), "heights stay unproven")],
-)  # fmt: skip
+    [
+        ((), "No mark of the list"),
+        (MARKS[:1], "one mark to check"),
+        ((replace(MARKS[0], has_height=False), MARKS[1]), "heights stay unproven"),
+    ],
+)
 def test_a_list_that_cannot_prove_a_site_never_gives_a_go(candidates, words):
     planned = plan_of_marks(BASE, candidates, USUAL)
     done = [check(mark.mark_id, T0 + n * 1900.0, float(n)) for n in (0, 1) for mark in planned]

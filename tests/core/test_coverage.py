@@ -17,11 +17,7 @@ def test_the_page_says_what_the_program_claims():
     import coverage95 as page  # scripts/coverage95.py
 
     def shares(text):
-        return [
-            [float(share) for share in re.findall(r"([\d.]+) %", line)]
-            for line in text.splitlines()
-            if line.startswith("| ")
-        ]
+        return [[float(share) for share in re.findall(r"([\d.]+) %", line)] for line in text.splitlines() if line.startswith("| ")]
 
     now, written = shares(page.page()), shares((ROOT / "docs" / "coverage.md").read_text())
 

@@ -43,9 +43,7 @@ def least_shift_m(code, latitude, longitude):
         target = pyproj.CRS.from_epsg(code).to_3d()
         area = AreaOfInterest(longitude, latitude, longitude, latitude)
         try:
-            group = TransformerGroup(
-                pyproj.CRS.from_epsg(4979), target, always_xy=True, allow_ballpark=False, area_of_interest=area
-            )
+            group = TransformerGroup(pyproj.CRS.from_epsg(4979), target, always_xy=True, allow_ballpark=False, area_of_interest=area)
         except IndexError:  # pyproj's way to say that there is none
             return None
     moves = []
@@ -72,9 +70,10 @@ def test_every_datum_of_the_dataset_is_of_the_kind_that_its_operations_say():
         kind, shift_m = datum_kind(name, on), least_shift_m(code, latitude, longitude)
         counts[kind] += 1
         right = (
-            on in MODERN and (shift_m is None or shift_m < 5.0) if kind is DatumKind.GNSS
+            on in MODERN and (shift_m is None or shift_m < 5.0)
+            if kind is DatumKind.GNSS
             else name in ASKED or shift_m is None or shift_m > 5.0
-        )  # fmt: skip
+        )
         if not right:
             wrong.append((name, on, kind, shift_m))
     assert wrong == []
@@ -82,9 +81,7 @@ def test_every_datum_of_the_dataset_is_of_the_kind_that_its_operations_say():
 
 
 # Twelve realised by GNSS and twelve classical, as common practice has them; codes of the EPSG dataset.
-@pytest.mark.parametrize(
-    "code", [2157, 3067, 3006, 25832, 6518, 26918, 2193, 7856, 28356, 31982, 6677, 4549, 32629, 20904, 2178]
-)
+@pytest.mark.parametrize("code", [2157, 3067, 3006, 25832, 6518, 26918, 2193, 7856, 28356, 31982, 6677, 4549, 32629, 20904, 2178])
 def test_what_gnss_realises_asks_nothing(code):
     for form in ("WKT2_2019", "WKT1_GDAL", "WKT1_ESRI"):
         frame = job_frame(pyproj.CRS.from_epsg(code).to_wkt(form))
@@ -92,15 +89,9 @@ def test_what_gnss_realises_asks_nothing(code):
     assert not job_frame(code).datum_is_unsaid
 
 
-@pytest.mark.parametrize(
-    "code", [28992, 27700, 29903, 31467, 31287, 21781, 2100, 2039, 5514, 23030, 26718, 28406, 3405, 31370, 30169]
-)
+@pytest.mark.parametrize("code", [28992, 27700, 29903, 31467, 31287, 21781, 2100, 2039, 5514, 23030, 26718, 28406, 3405, 31370, 30169])
 def test_a_classical_datum_asks_for_an_operation_whatever_it_is_written_in(code):
-    for system in (
-        f"EPSG:{code}",
-        pyproj.CRS.from_epsg(code).to_wkt("WKT2_2019"),
-        pyproj.CRS.from_epsg(code).to_wkt("WKT1_GDAL"),
-    ):
+    for system in (f"EPSG:{code}", pyproj.CRS.from_epsg(code).to_wkt("WKT2_2019"), pyproj.CRS.from_epsg(code).to_wkt("WKT1_GDAL")):
         frame = job_frame(system)
         assert (frame.datum_kind, frame.datum_is_unsaid) == (DatumKind.CLASSICAL, True)
         assert not may_be_gnss(system), "the dataset knows better"

@@ -72,22 +72,15 @@ def shown(cls, **values):
     fields = fields_shown(cls)
     usual = {field.name: field.options[0] for field in fields if field.options}
     return [
-        field.name for field in fields
-        if field.used_with is None or (usual | values)[field.used_with.choice] in field.used_with.options
-    ]  # fmt: skip
+        field.name for field in fields if field.used_with is None or (usual | values)[field.used_with.choice] in field.used_with.options
+    ]
 
 
 def test_a_form_asks_for_what_the_projection_uses():
     """EPSG Guidance Note 7-2: methods 9807 and 9801 have a scale, 9802 two standard parallels."""
-    for method, scale, parallels in (
-        ("transverse-mercator", True, False), ("lambert-1sp", True, False), ("lambert-2sp", False, True),
-    ):  # fmt: skip
+    for method, scale, parallels in (("transverse-mercator", True, False), ("lambert-1sp", True, False), ("lambert-2sp", False, True)):
         fields = shown(OwnProjection, method=method)
-        assert ("scale" in fields, "parallel_1_deg" in fields, "parallel_2_deg" in fields) == (
-            scale,
-            parallels,
-            parallels,
-        )
+        assert ("scale" in fields, "parallel_1_deg" in fields, "parallel_2_deg" in fields) == (scale, parallels, parallels)
     assert "equatorial_radius_m" not in shown(OwnProjection)
     assert "equatorial_radius_m" in shown(OwnProjection, ellipsoid="other")
 
@@ -100,12 +93,7 @@ def test_a_form_asks_for_what_the_kind_of_link_has():
 
 
 def test_what_a_choice_does_not_use_is_left_empty_and_never_read_where_nobody_sees_it():
-    values = {
-        "name": "x",
-        "method": "transverse-mercator",
-        "parallel_1_deg": "not an angle",
-        "equatorial_radius_m": "99",
-    }
+    values = {"name": "x", "method": "transverse-mercator", "parallel_1_deg": "not an angle", "equatorial_radius_m": "99"}
 
     made = typed(OwnProjection, values, "m")
 
@@ -126,9 +114,7 @@ def test_every_choice_has_words_and_none_is_a_code():
     for cls in (Profile, OwnProjection, *GEAR.values()):
         for field in choices(fields_shown(cls)):
             assert len(field.option_words) == len(field.options)
-            assert [word for word in field.option_words if "_" in word or "-" in word or word == "uhf"] == [], (
-                field.name
-            )
+            assert [word for word in field.option_words if "_" in word or "-" in word or word == "uhf"] == [], field.name
 
 
 def test_what_is_used_with_a_choice_may_be_empty():
@@ -147,9 +133,7 @@ def test_what_is_used_with_a_choice_may_be_empty():
 
 def test_a_bare_length_is_in_the_unit_that_is_said_and_a_file_has_none_to_say():
     # NIST SP 811.
-    assert typed(Pole, {"name": "x", "kind": "pole", "fixed_height_m": "6.5"}, "ft").fixed_height_m == pytest.approx(
-        1.9812
-    )
+    assert typed(Pole, {"name": "x", "kind": "pole", "fixed_height_m": "6.5"}, "ft").fixed_height_m == pytest.approx(1.9812)
     assert typed(Pole, {"name": "x", "kind": "pole", "fixed_height_m": 6.5}, None).fixed_height_m == 6.5
     assert refused({"name": "x", "kind": "pole", "fixed_height_m": "6.5"}, Pole, None).field == "fixed_height_m"
 

@@ -78,12 +78,7 @@ def shares(cases, count, shift=0.0):
         rng = np.random.default_rng([20261127, seconds, int(memory_s)])
         at = [shift * SIGMAS_M[0], 0.0, 0.0]
         tests = [compared(epochs(rng, seconds, memory_s), epochs(rng, seconds, memory_s, at)) for _ in range(count)]
-        found.append(
-            (
-                np.mean([test.unequal for test in tests]),
-                np.mean([test.too_short and not test.unequal for test in tests]),
-            )
-        )
+        found.append((np.mean([test.unequal for test in tests]), np.mean([test.too_short and not test.unequal for test in tests])))
     return np.array(found)
 
 
@@ -92,11 +87,9 @@ def test_false_alarms_are_one_in_twenty_at_memories_up_to_a_tenth_of_the_shot():
     count = repeats(1000)
     unequal, too_short = shares(TENTH, count).T
     room = 0.0138 * looser(count, 1000)  # two standard deviations of a share of 5 % among 1 000
-    assert (
-        0.04 - room <= min(unequal)
-        and max(unequal) <= 0.06 + room
-        and abs(np.mean(unequal) - 0.05) <= 0.01 * looser(count, 1000)
-    ), unequal
+    assert 0.04 - room <= min(unequal) and max(unequal) <= 0.06 + room and abs(np.mean(unequal) - 0.05) <= 0.01 * looser(count, 1000), (
+        unequal
+    )
     assert max(too_short) <= 0.002, too_short
 
 

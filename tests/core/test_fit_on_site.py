@@ -13,28 +13,13 @@ from openstake.core.describe import fields_shown
 from openstake.core.errors import InputError
 from openstake.core.geodesy.factors import grid_factors
 from openstake.core.geodesy.frames import job_frame
-from openstake.core.judge.fit import (
-    judge_checks,
-    judge_geometry,
-    judge_one_mark,
-    judge_out_of_date,
-    judge_rotation,
-    judge_set_ups,
-)
+from openstake.core.judge.fit import judge_checks, judge_geometry, judge_one_mark, judge_out_of_date, judge_rotation, judge_set_ups
 from openstake.core.judge.slip import MarkOff, judge_slip, slip_of
 from openstake.core.limits import POLE_TWICE_M
 from openstake.core.localfit.choice import MODEL_CHOICES, FitModels, checked_models, choice_of, without_component
 from openstake.core.localfit.exchange import exchanged_square_sums
 from openstake.core.localfit.expected import expected_of
-from openstake.core.localfit.geometry import (
-    best_next,
-    effects_m,
-    effects_up_m,
-    farthest_apart,
-    hull_of,
-    reach_of,
-    spread_ratio,
-)
+from openstake.core.localfit.geometry import best_next, effects_m, effects_up_m, farthest_apart, hull_of, reach_of, spread_ratio
 from openstake.core.localfit.horizontal import fit_horizontal
 from openstake.core.localfit.means import ShotOnMark, mean_on_mark
 from openstake.core.localfit.pair import Pair
@@ -104,9 +89,7 @@ def test_a_local_system_on_true_north_is_turned_by_minus_the_convergence():
     """Three places laid out along the meridian and the parallel, true to the ellipsoid, come out turned by −γ."""
     frame, latitude, longitude = job_frame(2157), 53.40, -6.45
     step = 1e-3  # degrees: 111 m north; and 66.5 m east
-    grid = frame.grid_from_geodetic(
-        np.array([latitude, latitude + step, latitude]), np.array([longitude, longitude, longitude + step])
-    )
+    grid = frame.grid_from_geodetic(np.array([latitude, latitude + step, latitude]), np.array([longitude, longitude, longitude + step]))
     true_plane = job_frame(f"+proj=tmerc +lat_0={latitude} +lon_0={longitude} +ellps=GRS80 +type=crs")
     local = true_plane.grid_from_geodetic(
         np.array([latitude, latitude + step, latitude]), np.array([longitude, longitude, longitude + step])
@@ -189,9 +172,7 @@ def test_the_predicted_height_is_that_of_a_monte_carlo():
     rng = np.random.default_rng(5)
     pairs = pairs_of(rng, 6, weighted=True)
     there = np.array([[EAST + 700.0, NORTH + 100.0]])
-    claimed = (
-        float(reach_of(pairs, fit_horizontal(pairs), fit_vertical(pairs, "plane")).vertical_95_m(there)[0]) / 1.959964
-    )
+    claimed = float(reach_of(pairs, fit_horizontal(pairs), fit_vertical(pairs, "plane")).vertical_95_m(there)[0]) / 1.959964
     tries = []
     count = repeats(3000)
     for _ in range(count):
@@ -291,10 +272,7 @@ def test_marks_in_a_line_one_mark_and_mixed_bases_are_told():
     assert judge_set_ups([], 3) == []
     assert [item.code for item in judge_set_ups(["A"], 1)] == ["fit-autonomous"]
     assert judge_set_ups(["A"], 2)[0].is_stop
-    assert (
-        judge_out_of_date([]) == []
-        and "the base's coordinate" in judge_out_of_date(["the base's coordinate"])[0].sentence
-    )
+    assert judge_out_of_date([]) == [] and "the base's coordinate" in judge_out_of_date(["the base's coordinate"])[0].sentence
 
 
 @pytest.mark.parametrize(
@@ -309,7 +287,7 @@ def test_marks_in_a_line_one_mark_and_mixed_bases_are_told():
         ((5000.0, 5000.0, 10.0), (0.0, 0.0, -0.2), False, "m", "the pole stood at '1.800 m'"),
         ((5000.0, 5000.0, None), (0.015, -0.014, None), True, "m", "rod leans"),
     ],
-)  # fmt: skip
+)
 def test_a_difference_of_the_size_of_a_slip_is_named(given, off, horizontal, unit, words):
     heights = [NamedUp(-0.2, "the pole stood at '1.800 m', and '2.000 m' was typed")]
     mark = MarkOff("A", given, off, (0.010, 0.010, 0.015), heights, [("The rod", 0.0205)])
@@ -372,11 +350,6 @@ def test_every_choice_of_the_models_has_its_words_and_says_how_few_marks_solve_i
     said = {(item.field, item.value): item.gives for item in MODEL_CHOICES}
     offered = {(item.name, value) for item in fields_shown(FitModels) for value in item.options}
     assert set(said) == offered
-    unknowns = {
-        ("horizontal", "similarity"): 4 / 2,
-        ("horizontal", "shift"): 2 / 2,
-        ("vertical", "constant"): 1,
-        ("vertical", "plane"): 3,
-    }
+    unknowns = {("horizontal", "similarity"): 4 / 2, ("horizontal", "shift"): 2 / 2, ("vertical", "constant"): 1, ("vertical", "plane"): 3}
     for choice, fewest in unknowns.items():
         assert said[choice].startswith(f"{fewest:.0f} mark")

@@ -118,13 +118,9 @@ def test_a_code_that_is_no_projected_system_is_refused(code):
 def test_a_sphere_is_an_ellipsoid_without_flattening():
     # PROJ itself, from the sphere's geographic system to its Earth-centred coordinates.
     frame = job_frame(3410)
-    to_ecef = pyproj.Transformer.from_pipeline(
-        "+proj=pipeline +step +proj=unitconvert +xy_in=deg +xy_out=rad +step +proj=cart +R=6371228"
-    )
+    to_ecef = pyproj.Transformer.from_pipeline("+proj=pipeline +step +proj=unitconvert +xy_in=deg +xy_out=rad +step +proj=cart +R=6371228")
 
-    assert ecef_from_geodetic(53.3, -6.2, 60.0, frame.ellipsoid) == pytest.approx(
-        to_ecef.transform(-6.2, 53.3, 60.0), abs=A_MICROMETRE
-    )
+    assert ecef_from_geodetic(53.3, -6.2, 60.0, frame.ellipsoid) == pytest.approx(to_ecef.transform(-6.2, 53.3, 60.0), abs=A_MICROMETRE)
 
 
 @pytest.mark.slow

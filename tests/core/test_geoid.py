@@ -7,11 +7,7 @@ import pytest
 import tifffile
 
 from openstake.core.errors import FileError
-from openstake.core.geodesy.geoid import (
-    elevation_from_ellipsoidal,
-    ellipsoidal_from_elevation,
-    read_geoid_grid,
-)
+from openstake.core.geodesy.geoid import elevation_from_ellipsoidal, ellipsoidal_from_elevation, read_geoid_grid
 from openstake.workflow.now.job import TRAINING_GRID
 from tests import published
 
@@ -21,8 +17,7 @@ VALUES = np.tile(np.arange(11, dtype="f4"), (5, 1))  # 0 m in the west to 10 m i
 
 def write_tiff(path, values=VALUES, model=GEOGRAPHIC, raster=POINTS):
     keys = (1, 1, 0, 3, 1024, 0, 1, model, 1025, 0, 1, raster, 2048, 0, 1, 4326)
-    tags = [(33550, "d", 3, (0.5, 0.5, 0.0), True), (33922, "d", 6, (0, 0, 0, 10.0, 50.0, 0), True),
-            (34735, "H", len(keys), keys, True)]  # fmt: skip
+    tags = [(33550, "d", 3, (0.5, 0.5, 0.0), True), (33922, "d", 6, (0, 0, 0, 10.0, 50.0, 0), True), (34735, "H", len(keys), keys, True)]
     tifffile.imwrite(path, values, extratags=tags)
     return path
 

@@ -11,13 +11,7 @@ from click.testing import CliRunner
 from openstake.cli import main
 from openstake.core.antenna import HeightSigmas, MeasuredTo, TypedReading, arp_height_m, mean_height
 from openstake.core.errors import InputError
-from openstake.core.judge.height import (
-    KnownAntenna,
-    judge_completeness,
-    judge_heights,
-    judge_opening_and_closing,
-    swapped_texts,
-)
+from openstake.core.judge.height import KnownAntenna, judge_completeness, judge_heights, judge_opening_and_closing, swapped_texts
 from openstake.core.units import METRES_PER_UNIT, metres_from_text
 from tests.repeats import repeats
 
@@ -67,8 +61,7 @@ def test_propagated_sigmas_agree_with_monte_carlo():
     trials = (np.sqrt(slants**2 - r**2).sum(axis=0) + 2 * (0.03 + o[0]) + vertical) / 3.0
 
     found = mean_height(
-        [TypedReading("", metres, to) for metres, to in ((0.400, rim), (0.402, rim), (0.376, BOTTOM))],
-        HeightSigmas(tape, radius, offset),
+        [TypedReading("", metres, to) for metres, to in ((0.400, rim), (0.402, rim), (0.376, BOTTOM))], HeightSigmas(tape, radius, offset)
     )
 
     # A sample standard deviation of 400 000 trials is known to 0.11 % (one sigma); the curvature adds less.
@@ -122,7 +115,7 @@ def test_a_swap_reaches_across_the_decimal_mark():
         (["1.5068 m", "1.532 m"], KnownAntenna([BOTTOM, RIM]), "slant-as-vertical", "to: rim"),
         (["1.5945 m", "1.532 m"], KnownAntenna([BOTTOM], 0.0625), "wrong-feature", "phase centre"),
     ],
-)  # fmt: skip
+)
 def test_each_slip_is_named_with_what_was_likely_meant(readings, antenna, code, words):
     found = judge_heights([typed(text) for text in readings], antenna)
 
@@ -159,8 +152,9 @@ def run(*arguments, code=0):
 
 
 def test_the_terminal_reduces_readings_and_says_what_does_not_fit():
-    found = run("--reading", "1.3m", "--reading", "1.302m", "--kind", "slant", "--rim-radius", "0.5m", "--feature-to-arp",
-                "-0.03m", "--json")  # fmt: skip
+    found = run(
+        "--reading", "1.3m", "--reading", "1.302m", "--kind", "slant", "--rim-radius", "0.5m", "--feature-to-arp", "-0.03m", "--json"
+    )
     # √(1.3² − 0.5²) = 1.2 and √(1.302² − 0.5²) = 1.202167 (by hand), less 0.03.
     assert found["arp_height_m"] == pytest.approx((1.17 + 1.172167) / 2, abs=1e-6)
     assert found["spread_m"] == pytest.approx(0.002167, abs=1e-6)

@@ -18,8 +18,10 @@ def rows(seed=1, series=3, sigma_xy=0.006, sigma_h=0.012, distance=12.0, height=
     truth = ((5000.0, 3000.0, 40.0), (5000.0 + distance, 3000.0, 40.0 + height))
     return [
         Measured(s, n, p, *(np.array(truth[p - 1]) + rng.normal(0, (sigma_xy / 2**0.5, sigma_xy / 2**0.5, sigma_h))))
-        for s in range(1, series + 1) for n in range(1, 6) for p in (1, 2)
-    ]  # fmt: skip
+        for s in range(1, series + 1)
+        for n in range(1, 6)
+        for p in (1, 2)
+    ]
 
 
 def by_hand():
@@ -27,8 +29,10 @@ def by_hand():
     signs = (1, -1, 1, -1, 0)
     return [
         Measured(s, n, p, 10.0 * p + 0.004 * signs[n - 1], 0.0, 1.0 + 0.005 * signs[n - 1])
-        for s in (1, 2, 3) for n in range(1, 6) for p in (1, 2)
-    ]  # fmt: skip
+        for s in (1, 2, 3)
+        for n in range(1, 6)
+        for p in (1, 2)
+    ]
 
 
 def test_an_example_by_hand():
@@ -96,10 +100,7 @@ def test_what_only_the_standard_calls_a_gross_error_is_no_stop():
     known = Independent(12.0, 0.5)
 
     def said(up):
-        off = [
-            replace(row, height_m=row.height_m + up) if (row.series, row.set, row.point) == (2, 3, 2) else row
-            for row in table
-        ]
+        off = [replace(row, height_m=row.height_m + up) if (row.series, row.set, row.point) == (2, 3, 2) else row for row in table]
         found = judge_field_test(field_test(off, Predetermined(0.008, 0.015), known), known, True)
         return next(item for item in found if item.code == "iso-gross-error")
 
@@ -110,10 +111,7 @@ def test_what_only_the_standard_calls_a_gross_error_is_no_stop():
 
 def test_a_right_pair_fails_the_test_of_its_sigma_in_one_of_twenty():
     count = repeats(2000, 800)
-    passed = [
-        {item.name: item.passed for item in field_test(rows(seed, sigma_xy=0.008, sigma_h=0.015)).tests}
-        for seed in range(count)
-    ]
+    passed = [{item.name: item.passed for item in field_test(rows(seed, sigma_xy=0.008, sigma_h=0.015)).tests} for seed in range(count)]
     for name in ("s_xy against sigma_xy", "s_h against sigma_h"):
         failed = 1.0 - np.mean([item[name] for item in passed])
         assert abs(failed - 0.05) <= 0.015 * looser(count, 2000)
@@ -128,9 +126,7 @@ def test_the_simplified_test_has_deviations_and_gross_limits_alone():
 
 def test_a_gross_error_and_a_distance_that_was_measured_otherwise_show():
     good = rows()
-    bad = [
-        replace(row, east_m=row.east_m + 0.05) if (row.series, row.set, row.point) == (2, 3, 2) else row for row in good
-    ]
+    bad = [replace(row, east_m=row.east_m + 0.05) if (row.series, row.set, row.point) == (2, 3, 2) else row for row in good]
     failed = lambda found: [item.name for item in found.tests if not item.passed]  # noqa: E731
 
     assert failed(field_test(good, independent=Independent(12.0, 0.5))) == []

@@ -71,10 +71,17 @@ BOTTOM = MeasuredTo("bottom", "Bottom of mount", "vertical")
 def evidence(east=0.0, north=0.0, up=0.0, rover="rod", others=(), known=True, **more):
     usual = {"seconds": 60.0, "not_fixed": 0, "epochs": 60, "virtual": False, "mark": "CS2"} | more
     return CheckEvidence(
-        base_mark="CS1", difference=Difference(east, north, up), tolerance=Tolerance(0.02, 0.03),
-        expected=Expected(0.018, 0.024), base_readings=[TypedReading("1.646", 1.646, BOTTOM)], base_arp_height_m=1.646,
-        rover_reading=TypedReading("2.000 m", 2.0, MeasuredTo("pole", "Rod", rover)), base_known=known, others=others, **usual,
-    )  # fmt: skip
+        base_mark="CS1",
+        difference=Difference(east, north, up),
+        tolerance=Tolerance(0.02, 0.03),
+        expected=Expected(0.018, 0.024),
+        base_readings=[TypedReading("1.646", 1.646, BOTTOM)],
+        base_arp_height_m=1.646,
+        rover_reading=TypedReading("2.000 m", 2.0, MeasuredTo("pole", "Rod", rover)),
+        base_known=known,
+        others=others,
+        **usual,
+    )
 
 
 def repeat(anew, chance, too_short=False):
@@ -105,11 +112,7 @@ def other(mark, up, within, pole=ROD):
             "check-height-off",
             "CS2, CS3 were measured with '2.000 m'",
         ),
-        (
-            evidence(up=0.2, others=[other("CS4", 0.0, True, "'1.800 m' to pole")]),
-            "check-height-off",
-            "and not the base's",
-        ),
+        (evidence(up=0.2, others=[other("CS4", 0.0, True, "'1.800 m' to pole")]), "check-height-off", "and not the base's"),
         (evidence(up=0.1, others=[other("CS3", 0.0, True)]), "check-height-off", "height of CS2 in the control list"),
         (evidence(east=0.05), "check-horizontal-off", "leans"),
         (evidence(east=9.0), "check-horizontal-off", "another mark"),
@@ -166,9 +169,7 @@ def test_every_rule_is_in_the_list_and_every_listed_rule_is_used():
     text = (ROOT / "docs" / "rules.md").read_text().partition("## Advice")[0]
     listed = re.findall(r"^\| `([a-z0-9-]+)` \|", text, re.MULTILINE)
     folders = (ROOT / "src/openstake/core/judge", ROOT / "src/openstake/core/link")
-    sources = "".join(
-        path.read_text() for folder in folders for path in folder.glob("*.py") if path.name != "finding.py"
-    )
+    sources = "".join(path.read_text() for folder in folders for path in folder.glob("*.py") if path.name != "finding.py")
 
     assert sorted(listed) == sorted(RULES)
     assert [code for code in RULES if f'"{code}"' not in sources] == []

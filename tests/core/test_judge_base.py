@@ -38,10 +38,7 @@ def codes(findings):
 
 
 def meant(**more):
-    slips = [
-        *typing_slips(LATITUDE, LONGITUDE, HEIGHT), elevation_slip(LATITUDE, LONGITUDE, ELEVATION),
-        *frame_slips(MARK, SHIFTS),
-    ]  # fmt: skip
+    slips = [*typing_slips(LATITUDE, LONGITUDE, HEIGHT), elevation_slip(LATITUDE, LONGITUDE, ELEVATION), *frame_slips(MARK, SHIFTS)]
     usual = {"phase_centre_up_m": PHASE_CENTRE, "other_marks": [OtherMark("CS4", ecef(*OTHER))], "slips": slips}
     return MeantBase(ARP, ARP_HEIGHT, 17, **(usual | more))
 
@@ -80,7 +77,7 @@ FRAME = next(iter(SHIFTS.values()))
         (ecef(LATITUDE + 2e-5, LONGITUDE - 3e-5, HEIGHT + 4.0), "autonomous one"),
         (ecef(LATITUDE + 0.01, LONGITUDE, HEIGHT), "another mark"),
     ],
-)  # fmt: skip
+)
 def test_a_base_that_sends_something_else_is_named(sent, words):
     (found,) = judge_base(meant(), station(sent))
 
@@ -121,8 +118,11 @@ def test_other_things_the_base_should_say():
     base = MeantBase(ARP, ARP_HEIGHT, 2000, autonomous=True)
 
     assert codes(judge_base(base, station(ARP, 0.0))) == [
-        "base-autonomous", "station-id-disagrees", "base-height-not-stated", "station-id-hidden",
-    ]  # fmt: skip
+        "base-autonomous",
+        "station-id-disagrees",
+        "base-height-not-stated",
+        "station-id-hidden",
+    ]
     assert codes(judge_base(meant(), None)) == ["base-not-heard"]
     assert codes(judge_base(meant(), station(ARP, virtual=True))) == ["virtual-station"]
 
@@ -189,8 +189,9 @@ def test_a_base_that_sees_itself_elsewhere_stops_the_work():
 
 
 @pytest.mark.parametrize(
-    ("quality", "words"), [(1, "does not show fixed"), (2, "dgps: right for a base"), (7, "typed position (quality 7)"), (4, "fed corrections")]
-)  # fmt: skip
+    ("quality", "words"),
+    [(1, "does not show fixed"), (2, "dgps: right for a base"), (7, "typed position (quality 7)"), (4, "fed corrections")],
+)
 def test_a_base_that_is_not_fixed_is_explained_as_right(quality, words):
     (found,) = judge_receiver(meant(), [position(LATITUDE, LONGITUDE, HEIGHT + ARP_HEIGHT, quality)], True)
 
@@ -226,11 +227,7 @@ def test_coming_back_with_a_fresh_autonomous_position_is_a_stop_with_its_metres(
 @pytest.mark.parametrize(
     ("known", "average", "cause"),
     [
-        (
-            MARK,
-            ecef(LATITUDE + 3e-5, LONGITUDE, HEIGHT + 6.0),
-            None,
-        ),  # 3 m and 6 m: what a single average may be off by
+        (MARK, ecef(LATITUDE + 3e-5, LONGITUDE, HEIGHT + 6.0), None),  # 3 m and 6 m: what a single average may be off by
         (MARK, ecef(OTHER[0], OTHER[1] + 2e-5, OTHER[2]), "stands at CS4"),
         (MARK, ecef(LATITUDE + 0.001, LONGITUDE, HEIGHT), "another point"),
         (MARK, ecef(-1.4, -48.5, 10.0), "log of another place"),
@@ -240,16 +237,14 @@ def test_coming_back_with_a_fresh_autonomous_position_is_a_stop_with_its_metres(
 )
 def test_an_average_that_lies_elsewhere_stops_before_anything_is_sent(known, average, cause):
     found = judge_average_place("CS1", known, [OtherMark("CS4", ecef(*OTHER))], average)
-    assert [(item.code, item.severity) for item in found] == (
-        [] if cause is None else [("average-elsewhere", Severity.STOP)]
-    )
+    assert [(item.code, item.severity) for item in found] == ([] if cause is None else [("average-elsewhere", Severity.STOP)])
     assert all(cause in item.cause for item in found)
 
 
 @pytest.mark.parametrize(
     ("east", "status", "code"),
     [(0.01, "fixed", "mark-check-agrees"), (0.05, "fixed", "mark-check-disagrees"), (0.01, "float", "mark-check-not-fixed")],
-)  # fmt: skip
+)
 def test_a_mark_is_checked_before_the_base_stands_on_it(east, status, code):
     assert judge_mark_check("CS1", Difference(east, 0.0, 0.0), Tolerance(0.02, 0.03), status, 60.0).code == code
 

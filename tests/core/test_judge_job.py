@@ -119,9 +119,7 @@ def test_a_list_in_the_other_foot_says_how_far_it_moves_and_one_in_its_own_says_
 
 
 def test_findings_count_their_lines_and_name_the_first():
-    found = judge_places(
-        ITM, [*SITE, GivenMark("X", 727_000.0, 606_000.0), GivenMark("Y", 727_010.0, 606_000.0)], NOBODY, "m"
-    )
+    found = judge_places(ITM, [*SITE, GivenMark("X", 727_000.0, 606_000.0), GivenMark("Y", 727_010.0, 606_000.0)], NOBODY, "m")
     refusals = {line: item for line, item in enumerate(found, 2) if item}
 
     told = judge_list(refusals, len(found))
@@ -131,19 +129,13 @@ def test_findings_count_their_lines_and_name_the_first():
 
 
 def heights_of(*metres, kind="ellipsoidal"):
-    return [
-        GivenMark(f"M{n}", 700_000.0 + n, 700_000.0, height_m=height, height_kind=kind)
-        for n, height in enumerate(metres)
-    ]
+    return [GivenMark(f"M{n}", 700_000.0 + n, 700_000.0, height_m=height, height_kind=kind) for n, height in enumerate(metres)]
 
 
 @pytest.mark.parametrize(
     ("marks", "told"),
     [
-        (
-            heights_of(60.2, 61.0, 204.5, 62.1),
-            {2: "in feet"},
-        ),  # 2026-11-27: 204.5 ft is 62.33 m, and was taken without a word
+        (heights_of(60.2, 61.0, 204.5, 62.1), {2: "in feet"}),  # 2026-11-27: 204.5 ft is 62.33 m, and was taken without a word
         (heights_of(197.5, 200.1, 61.0, 203.7), {2: "in metres"}),  # metres among feet
         (heights_of(60.2, 61.0, 62.1, 63.0), {}),
         (heights_of(60.2, 61.0, 140.0, 62.1), {}),  # a hill: in feet it would be 42.7 m, and fit no better
@@ -165,10 +157,7 @@ EUROPE_M, AMERICA_M = 57.0, -29.0
 
 
 def given(heights, kind, undulation_m, start=0.0):
-    return [
-        HeightGiven(700_000.0 + 100.0 * n, 600_000.0 + start, height, kind, undulation_m)
-        for n, height in enumerate(heights)
-    ]
+    return [HeightGiven(700_000.0 + 100.0 * n, 600_000.0 + start, height, kind, undulation_m) for n, height in enumerate(heights)]
 
 
 @pytest.mark.parametrize(

@@ -34,9 +34,7 @@ def test_a_rover_far_away_is_a_stop_with_both_distances():
     assert (named.numbers["distance_m"], named.numbers["otherwise_m"]) == (303_400, 1200)
 
 
-@pytest.mark.parametrize(
-    ("height", "words"), [(63.0 + 56.4, "Elevations of the list"), (63.0 - 57.5, "Ellipsoidal heights of the list")]
-)
+@pytest.mark.parametrize(("height", "words"), [(63.0 + 56.4, "Elevations of the list"), (63.0 - 57.5, "Ellipsoidal heights of the list")])
 def test_a_height_off_by_the_geoid_is_told_with_both_numbers(height, words):
     (found,) = judged(rover(height=height))
     assert found.code == "rover-off-by-undulation" and words in found.cause and "56.900 m" in found.sentence
@@ -55,9 +53,7 @@ def test_a_pole_that_stands_off_a_mark_by_a_datum_s_shift_is_asked_for_that_datu
     seen = rover(east=703_400.0 - east + 0.4, north=629_800.0 - north - 0.3)
     (found,) = judged(seen, shifts=shifts)
     assert (found.code == "rover-off-by-datum" and "ED50" in found.sentence + found.cause) or "ED" in found.cause
-    assert judged(rover(east=seen.east_m, north=seen.north_m, stands=False), shifts=shifts) == [], (
-        "who walks stands nowhere"
-    )
+    assert judged(rover(east=seen.east_m, north=seen.north_m, stands=False), shifts=shifts) == [], "who walks stands nowhere"
     assert judged(rover(east=seen.east_m, north=seen.north_m, accuracy=(80.0, 120.0)), shifts=shifts) == []
 
 

@@ -25,9 +25,7 @@ def turned(lean_m, side_deg, sides, noise=None):
     for n, side in enumerate(sides):
         azimuth = radians(side + side_deg)
         east, north = (0.0, 0.0) if noise is None else noise[n]
-        shots.append(
-            Facing(side, MARK[0] + lean_m * sin(azimuth) + east, MARK[1] + lean_m * cos(azimuth) + north, 0.004)
-        )
+        shots.append(Facing(side, MARK[0] + lean_m * sin(azimuth) + east, MARK[1] + lean_m * cos(azimuth) + north, 0.004))
     return shots
 
 
@@ -71,9 +69,7 @@ DUBLIN = (53.35, -6.26, 60.0)
 
 def place(east_m, north_m, up_m):
     """A point so far from Dublin along the ellipsoid (PROJ's geodesic), and so much higher."""
-    longitude, latitude, _ = Geod(ellps="GRS80").fwd(
-        DUBLIN[1], DUBLIN[0], degrees(np.arctan2(east_m, north_m)), hypot(east_m, north_m)
-    )
+    longitude, latitude, _ = Geod(ellps="GRS80").fwd(DUBLIN[1], DUBLIN[0], degrees(np.arctan2(east_m, north_m)), hypot(east_m, north_m))
     return ecef_from_geodetic(latitude, longitude, DUBLIN[2] + up_m)
 
 
@@ -93,9 +89,7 @@ def test_heights_of_instrument_and_target_count_in_a_slope_distance():
     up = between(ecef_from_geodetic(*DUBLIN), place(0.0, 50.0, 0.0), 50.0, from_above_m=1.6, to_above_m=0.1)
 
     assert up.slope_m == pytest.approx(hypot(level.slope_m, 1.5), abs=1e-4)
-    assert between(ecef_from_geodetic(*DUBLIN), place(0.0, 50.0, 2.0), 50.0, geoid_up_m=0.02).up_m == pytest.approx(
-        1.98, abs=1e-6
-    )
+    assert between(ecef_from_geodetic(*DUBLIN), place(0.0, 50.0, 2.0), 50.0, geoid_up_m=0.02).up_m == pytest.approx(1.98, abs=1e-6)
 
 
 def measure(kind, measured_m, seen, geoid=True):
@@ -123,10 +117,7 @@ def test_a_grid_distance_that_was_taken_for_one_on_the_ground_is_named():
 
 
 def test_a_level_without_a_geoid_grid_says_what_is_compared():
-    assert [item.code for item in measure("levelled", 2.003, SEEN, geoid=False)[1]] == [
-        "ground-agrees",
-        "level-without-geoid",
-    ]
+    assert [item.code for item in measure("levelled", 2.003, SEEN, geoid=False)[1]] == ["ground-agrees", "level-without-geoid"]
     assert measure("levelled", 2.08, SEEN)[1][0].code == "ground-differs"
 
 

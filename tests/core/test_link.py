@@ -56,13 +56,7 @@ def test_a_matching_pair_has_nothing_to_say():
 AGREEING = [(UHF, item.field) for item in SETTINGS if not item.field.startswith("caster")] + [
     (NET, field) for field in ("kind", "protocol", "format", "caster.host", "caster.port", "caster.mountpoint")
 ]
-values = st.one_of(
-    st.text(min_size=1, max_size=12).filter(str.strip),
-    st.floats(0.1, 9e5),
-    st.integers(0, 4095),
-    st.booleans(),
-    st.none(),
-)
+values = st.one_of(st.text(min_size=1, max_size=12).filter(str.strip), st.floats(0.1, 9e5), st.integers(0, 4095), st.booleans(), st.none())
 
 
 @settings(deadline=None)
@@ -73,9 +67,7 @@ def test_changing_any_agreeing_field_at_one_end_is_found_on_that_field_and_no_ot
     before = link
     for part in field.split("."):
         before = before[part]
-    if value == before or (
-        isinstance(value, str) and isinstance(before, str) and value.strip().casefold() == before.casefold()
-    ):
+    if value == before or (isinstance(value, str) and isinstance(before, str) and value.strip().casefold() == before.casefold()):
         return
 
     ends = (end("B", other), end("R", link)) if at_base else (end("B", link), end("R", other))
@@ -170,8 +162,7 @@ def test_legacy_sizes_and_that_they_carry_gps_and_glonass_only():
 
 
 @pytest.mark.parametrize(
-    ("form", "numbers"),
-    [("msm4", [1074, 1084, 1094, 1124]), ("msm5", [1075, 1085, 1095, 1125]), ("msm7", [1077, 1087, 1097, 1127])],
+    ("form", "numbers"), [("msm4", [1074, 1084, 1094, 1124]), ("msm5", [1075, 1085, 1095, 1125]), ("msm7", [1077, 1087, 1097, 1127])]
 )
 def test_a_load_is_told_message_by_message(form, numbers):
     """RTCM 10403.3, table 3.1-1: the numbers of the MSM of GPS, GLONASS, Galileo and BeiDou."""
@@ -208,9 +199,13 @@ def test_a_load_adds_up_by_hand():
 
 
 @given(
-    st.sampled_from(sorted(MSM_BITS)), st.dictionaries(st.sampled_from("GREC"), st.integers(1, 30), min_size=1),
-    st.integers(1, 4), st.sampled_from([0.2, 1.0, 5.0]), st.floats(300, 60_000), st.sampled_from([None, 0.01, 0.1]),
-)  # fmt: skip
+    st.sampled_from(sorted(MSM_BITS)),
+    st.dictionaries(st.sampled_from("GREC"), st.integers(1, 30), min_size=1),
+    st.integers(1, 4),
+    st.sampled_from([0.2, 1.0, 5.0]),
+    st.floats(300, 60_000),
+    st.sampled_from([None, 0.01, 0.1]),
+)
 def test_remedies_lose_more_and_more_until_it_fits_or_nothing_is_left(form, satellites, signals, interval, rate, limit):
     stream = Stream(form, satellites, signals, interval, 10.0)
     ways = remedies(stream, rate, limit)
@@ -235,8 +230,7 @@ def test_the_time_on_air_of_a_chirp_packet_by_hand():
 
 
 @pytest.mark.parametrize(
-    ("text", "bps"),
-    [("9.11kbps", 9110), ("9600bps", 9600), ("19,2 kbit/s", 19_200), ("1 Mbps", 1e6), ("4800 baud", 4800)],
+    ("text", "bps"), [("9.11kbps", 9110), ("9600bps", 9600), ("19,2 kbit/s", 19_200), ("1 Mbps", 1e6), ("4800 baud", 4800)]
 )
 def test_a_rate_is_read_with_its_unit(text, bps):
     assert rate_from_text(text) == pytest.approx(bps)
@@ -262,9 +256,16 @@ def test_parts_and_satellites_are_read_or_refused():
 
 
 @pytest.mark.parametrize(
-    "stream", [Stream("msm4", {}, 2, 1.0), Stream("msm9", ALL, 2, 1.0), Stream("msm4", ALL, 0, 1.0), Stream("msm4", ALL, 2, 0.0),
-               Stream("legacy", {"G": 40}, 2, 1.0), Stream("msm4", {"G": 65}, 2, 1.0)],
-)  # fmt: skip
+    "stream",
+    [
+        Stream("msm4", {}, 2, 1.0),
+        Stream("msm9", ALL, 2, 1.0),
+        Stream("msm4", ALL, 0, 1.0),
+        Stream("msm4", ALL, 2, 0.0),
+        Stream("legacy", {"G": 40}, 2, 1.0),
+        Stream("msm4", {"G": 65}, 2, 1.0),
+    ],
+)
 def test_a_stream_that_cannot_be_is_refused(stream):
     with pytest.raises(InputError):
         air_load(stream, 9600.0)
@@ -280,10 +281,7 @@ def test_a_profile_s_messages_make_its_stream():
     assert stream_of_messages([(1074, 1.0), (1084, 2.0)], ALL, 2).slow == ("R",)
 
 
-@pytest.mark.parametrize(
-    ("letter", "number"),
-    [("G", 1074), ("R", 1084), ("E", 1094), ("S", 1104), ("J", 1114), ("C", 1124), ("I", 1134)],
-)
+@pytest.mark.parametrize(("letter", "number"), [("G", 1074), ("R", 1084), ("E", 1094), ("S", 1104), ("J", 1114), ("C", 1124), ("I", 1134)])
 def test_the_msm_of_each_constellation_has_its_number(letter, number):
     """RTCM 10403.3, table 3.5-71 and following."""
     (only,) = air_load(Stream("msm4", {letter: 5}, 2, 1.0), 9600.0).messages

@@ -108,11 +108,16 @@ def test_what_disagrees_has_its_findings_as_evidence_and_their_action_as_next():
 
 # For every kind of correction the links that rest on it; a check of another mark proves base mark, pole and control at once.
 RESTS = {
-    "a check has gone stale": ({"base mark", "pole", "control"}, replace(
-        WHOLE, checks=tuple(replace(item, stale=True) for item in (FAR, NEAR)), plan=PlanOfChecks(State.OUT_OF_DATE, "the base's height was corrected"),
-    )),
+    "a check has gone stale": (
+        {"base mark", "pole", "control"},
+        replace(
+            WHOLE,
+            checks=tuple(replace(item, stale=True) for item in (FAR, NEAR)),
+            plan=PlanOfChecks(State.OUT_OF_DATE, "the base's height was corrected"),
+        ),
+    ),
     "what the fit rests on has changed": ({"local grid"}, replace(WHOLE, fit=replace(WHOLE.fit, changed=True))),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("what", RESTS)

@@ -33,9 +33,7 @@ def sm():
     return importlib.import_module("statsmodels.api")
 
 
-def pairs_of(
-    rng, count, scale=1.00007, turn=0.4, sigma=0.005, weighted=False, at=(EAST, NORTH), spread=800.0, well=False
-):
+def pairs_of(rng, count, scale=1.00007, turn=0.4, sigma=0.005, weighted=False, at=(EAST, NORTH), spread=800.0, well=False):
     """Marks with a known similarity and plane between the systems, and noise in the local coordinates."""
     angle = np.arange(count) * 2 * pi / count + rng.uniform(-0.2, 0.2, count) if well else rng.uniform(0, 2 * pi, count)
     reach = spread * (rng.uniform(0.6, 1.0, count) if well else np.sqrt(rng.uniform(0.05, 1.0, count)))
@@ -48,11 +46,18 @@ def pairs_of(
     up = -57.0 + 1e-5 * gnss[:, 0] - 2e-5 * gnss[:, 1] + rng.normal(0.0, 1.0, count) * sigmas
     return [
         Pair(
-            f"M{n}", float(local[n, 0]), float(local[n, 1]), float(height[n] + up[n]), float(gnss[n, 0] + at[0]),
-            float(gnss[n, 1] + at[1]), float(height[n]), "hv", *((float(sigmas[n]),) * 2 if weighted else (None, None)),
+            f"M{n}",
+            float(local[n, 0]),
+            float(local[n, 1]),
+            float(height[n] + up[n]),
+            float(gnss[n, 0] + at[0]),
+            float(gnss[n, 1] + at[1]),
+            float(height[n]),
+            "hv",
+            *((float(sigmas[n]),) * 2 if weighted else (None, None)),
         )
         for n in range(count)
-    ]  # fmt: skip
+    ]
 
 
 def columns(pairs):
@@ -133,9 +138,7 @@ def test_left_out_is_what_a_real_refit_without_the_mark_predicts(model, weighted
     pairs = pairs_of(np.random.default_rng(8), 6, weighted=weighted)
     found = fit_horizontal(pairs, model)
     for n in range(len(pairs)):
-        without = fit_horizontal(
-            [replace(pair, use="check") if m == n else pair for m, pair in enumerate(pairs)], model
-        )
+        without = fit_horizontal([replace(pair, use="check") if m == n else pair for m, pair in enumerate(pairs)], model)
         assert found.left_out_m[n] == pytest.approx(without.residual_m[n], abs=1e-9)
 
 
@@ -149,9 +152,7 @@ def test_a_plane_is_that_of_statsmodels_and_its_left_out_that_of_refits(sm):
     assert (found.constant_m, found.slope_east, found.slope_north) == pytest.approx(tuple(theirs.params), rel=1e-9)
     assert found.variance_factor == pytest.approx(theirs.ssr / theirs.df_resid, rel=1e-6)
     for n in range(len(pairs)):
-        without = fit_vertical(
-            [replace(pair, use="check") if m == n else pair for m, pair in enumerate(pairs)], "plane"
-        )
+        without = fit_vertical([replace(pair, use="check") if m == n else pair for m, pair in enumerate(pairs)], "plane")
         assert found.left_out_m[n] == pytest.approx(without.residual_m[n], abs=1e-9)
 
 
@@ -227,9 +228,7 @@ def test_redundancy_numbers_add_up_and_standardised_residuals_are_those_of_stats
     x, y = (gnss - (EAST, NORTH)).T
     one, none = np.ones_like(x), np.zeros_like(x)
     design = np.stack([np.stack([x, -y, one, none]), np.stack([y, x, none, one])]).transpose(0, 2, 1).reshape(-1, 4)
-    influence = (
-        sm.OLS((local - local.mean(axis=0)).T.ravel(), design / [1e3, 1e3, 1.0, 1.0]).fit(method="qr").get_influence()
-    )
+    influence = sm.OLS((local - local.mean(axis=0)).T.ravel(), design / [1e3, 1e3, 1.0, 1.0]).fit(method="qr").get_influence()
 
     assert said.redundancy.sum() == pytest.approx(found.redundancy)
     assert said.redundancy.T.ravel() == pytest.approx(1.0 - influence.hat_matrix_diag, rel=1e-9)
@@ -402,10 +401,7 @@ def covered(count, runs, weighted, at=(200.0, -150.0)):
         inside += np.hypot(*(there - truth)) <= reach.horizontal_95_m([(east, north)])[0]
         if count >= 5:
             level = -57.0 + 1e-5 * at[0] - 2e-5 * at[1]
-            height += (
-                abs(float(up.correction_m(np.array([east]), np.array([north]))[0]) - level)
-                <= reach.vertical_95_m([(east, north)])[0]
-            )
+            height += abs(float(up.correction_m(np.array([east]), np.array([north]))[0]) - level) <= reach.vertical_95_m([(east, north)])[0]
     return inside / runs, height / runs
 
 
@@ -441,8 +437,9 @@ def test_exchanged_names_and_axes_are_named_whatever_a_test_says(count, weighted
         one, other = pairs[0], pairs[1]
         swapped = [
             replace(one, local_e_m=other.local_e_m, local_n_m=other.local_n_m),
-            replace(other, local_e_m=one.local_e_m, local_n_m=one.local_n_m), *pairs[2:],
-        ]  # fmt: skip
+            replace(other, local_e_m=one.local_e_m, local_n_m=one.local_n_m),
+            *pairs[2:],
+        ]
         mirrored = [replace(pair, local_e_m=pair.local_n_m, local_n_m=pair.local_e_m) for pair in pairs]
         names = judge_exchanged(swapped, fit_horizontal(swapped))
         if not names or names[0].numbers["marks"] != ["M0", "M1"]:

@@ -20,9 +20,7 @@ def test_an_average_is_the_middle_of_its_epochs_with_their_spread():
     step = 1e-5
     metres = np.linalg.norm(np.subtract(TO_ECEF.transform(-6.2, 53.3 + step, 60), TO_ECEF.transform(-6.2, 53.3, 60)))
 
-    average = average_of_epochs(
-        [epoch(53.3 - step, -6.2, 59.0), epoch(53.3, -6.2, 60.0), epoch(53.3 + step, -6.2, 61.0)]
-    )
+    average = average_of_epochs([epoch(53.3 - step, -6.2, 59.0), epoch(53.3, -6.2, 60.0), epoch(53.3 + step, -6.2, 61.0)])
 
     assert average.xyz_m == pytest.approx(TO_ECEF.transform(-6.2, 53.3, 60.0), abs=1e-3)
     assert average.used == 3
@@ -50,14 +48,15 @@ def test_the_arp_is_meant_to_be_above_the_mark_along_its_normal():
 def epochs_of(values_m, status=1, step_s=1.0):
     """Epochs of a receiver near Carrow whose latitude wanders by metres."""
     return [
-        Epoch(n * step_s, None, status, "5306.0000000,N", "00612.0000000,W", 53.1 + east_m / 111_000.0, -6.2, 60.0, 55.0, 12, 1.0, None, None)
+        Epoch(
+            n * step_s, None, status, "5306.0000000,N", "00612.0000000,W", 53.1 + east_m / 111_000.0, -6.2, 60.0, 55.0, 12, 1.0, None, None
+        )
         for n, east_m in enumerate(values_m)
-    ]  # fmt: skip
+    ]
 
 
 @pytest.mark.parametrize(
-    ("seconds", "status", "short"),
-    [(299, 1, True), (301, 1, False), (29, 4, True), (31, 4, False), (299, 5, True), (301, 2, False)],
+    ("seconds", "status", "short"), [(299, 1, True), (301, 1, False), (29, 4, True), (31, 4, False), (299, 5, True), (301, 2, False)]
 )
 def test_too_short_to_tell_goes_by_the_span_alone(seconds, status, short):
     """Under five minutes, fixed under 30 s (common practice, no source), however independent the epochs look."""

@@ -11,16 +11,7 @@ from openstake.core.chain import State
 from openstake.core.evidence import Status
 from openstake.core.judge.base import OnAir
 from openstake.core.judge.finding import Severity, finding
-from openstake.core.parts import (
-    HeightRead,
-    Looked,
-    RunsNow,
-    SettledSoFar,
-    compared_state,
-    earlier_state,
-    running_parts,
-    setup_parts,
-)  # fmt: skip
+from openstake.core.parts import HeightRead, Looked, RunsNow, SettledSoFar, compared_state, earlier_state, running_parts, setup_parts
 
 DOCS = Path(__file__).parents[2] / "docs"
 STOP = finding("heights-disagree", Severity.STOP, "s", "c", "a")
@@ -36,13 +27,22 @@ def state(parts, key):
 
 
 SETTING_UP = [
-    ("site", {}, State.CHECKED), ("site", {"site": Looked(2, 5)}, State.ENTERED), ("site", {"site": Looked(0, 5)}, State.MISSING),
-    ("mark", {}, State.ENTERED), ("mark", {"mark_name": ""}, State.MISSING), ("mark", {"mark_check_agrees": True}, State.CHECKED),
-    ("mark", {"mark_check_agrees": False}, State.DISAGREES), ("height", {}, State.CHECKED), ("height", {"height": ONCE}, State.ENTERED),
-    ("height", {"height": None}, State.MISSING), ("height", {"height": replace(TWICE, findings=(STOP,))}, State.DISAGREES),
-    ("coordinate", {}, State.ENTERED), ("coordinate", {"coordinate": None}, State.MISSING),
-    ("coordinate", {"coordinate_findings": (STOP,)}, State.DISAGREES), ("air", {}, State.MISSING),
-]  # fmt: skip
+    ("site", {}, State.CHECKED),
+    ("site", {"site": Looked(2, 5)}, State.ENTERED),
+    ("site", {"site": Looked(0, 5)}, State.MISSING),
+    ("mark", {}, State.ENTERED),
+    ("mark", {"mark_name": ""}, State.MISSING),
+    ("mark", {"mark_check_agrees": True}, State.CHECKED),
+    ("mark", {"mark_check_agrees": False}, State.DISAGREES),
+    ("height", {}, State.CHECKED),
+    ("height", {"height": ONCE}, State.ENTERED),
+    ("height", {"height": None}, State.MISSING),
+    ("height", {"height": replace(TWICE, findings=(STOP,))}, State.DISAGREES),
+    ("coordinate", {}, State.ENTERED),
+    ("coordinate", {"coordinate": None}, State.MISSING),
+    ("coordinate", {"coordinate_findings": (STOP,)}, State.DISAGREES),
+    ("air", {}, State.MISSING),
+]
 
 
 @pytest.mark.parametrize(("key", "change", "expected"), SETTING_UP)
@@ -51,12 +51,18 @@ def test_each_part_of_a_set_up_has_its_state(key, change, expected):
 
 
 RUNNING = [
-    ("air", {}, State.CHECKED), ("air", {"on_air": None}, State.MISSING), ("air", {"on_air": OFF}, State.DISAGREES),
-    ("air", {"findings": (MILD,)}, State.DISAGREES), ("height", {"opening": ONCE}, State.ENTERED),
-    ("log", {}, State.MISSING), ("log", {"logs": 1}, State.ENTERED), ("site", {}, State.CHECKED),
-    ("end", {}, State.MISSING), ("end", {"closing": ONCE}, State.CHECKED),
+    ("air", {}, State.CHECKED),
+    ("air", {"on_air": None}, State.MISSING),
+    ("air", {"on_air": OFF}, State.DISAGREES),
+    ("air", {"findings": (MILD,)}, State.DISAGREES),
+    ("height", {"opening": ONCE}, State.ENTERED),
+    ("log", {}, State.MISSING),
+    ("log", {"logs": 1}, State.ENTERED),
+    ("site", {}, State.CHECKED),
+    ("end", {}, State.MISSING),
+    ("end", {"closing": ONCE}, State.CHECKED),
     ("end", {"closing": replace(ONCE, findings=(STOP,))}, State.DISAGREES),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(("key", "change", "expected"), RUNNING)
@@ -70,8 +76,11 @@ def test_what_is_on_the_air_is_said_in_millimetres():
 
 def test_the_arp_alone_is_meant_heard_or_contradicted():
     assert [compared_state(meant, air) for meant, air in ((False, None), (True, None), (True, AGREES), (True, OFF))] == [
-        State.MISSING, State.ENTERED, State.CHECKED, State.DISAGREES,
-    ]  # fmt: skip
+        State.MISSING,
+        State.ENTERED,
+        State.CHECKED,
+        State.DISAGREES,
+    ]
 
 
 def test_a_base_that_ended_was_closed_left_open_or_contradicted():
@@ -87,11 +96,13 @@ def test_every_advice_is_said_somewhere_and_stands_in_the_documents():
 
 
 def test_advice_follows_the_solution():
-    said = [watch_advice(*case) for case in ((Status.NONE, None), (Status.SINGLE, None), (Status.DGPS, 1.0), (Status.FLOAT, 1.0), (Status.FIXED, 1.0))]  # fmt: skip
+    said = [
+        watch_advice(*case)
+        for case in ((Status.NONE, None), (Status.SINGLE, None), (Status.DGPS, 1.0), (Status.FLOAT, 1.0), (Status.FIXED, 1.0))
+    ]
 
     assert said == [
-        ADVICE[code].sentence
-        for code in ("wait-for-position", "no-corrections", "corrections-arrived", "wait-for-fixed", "prove-it")
+        ADVICE[code].sentence for code in ("wait-for-position", "no-corrections", "corrections-arrived", "wait-for-fixed", "prove-it")
     ]
 
 

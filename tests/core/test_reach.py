@@ -44,9 +44,7 @@ def test_two_rays_far_away_come_to_plane_earth():
     assert two_ray_loss_db(450.0, 10.0, 4.0, 2.0) == pytest.approx(141.94, abs=0.01)
     # Near by, where the two paths differ by half a wave, the rays add: 6.02 dB less than free space.
     half_wave_km = 2 * 4.0 * 2.0 / (299.792458 / 450.0 / 2) / 1000.0
-    assert free_space_loss_db(450.0, half_wave_km) - two_ray_loss_db(450.0, half_wave_km, 4.0, 2.0) == pytest.approx(
-        6.02, abs=0.01
-    )
+    assert free_space_loss_db(450.0, half_wave_km) - two_ray_loss_db(450.0, half_wave_km, 4.0, 2.0) == pytest.approx(6.02, abs=0.01)
 
 
 def test_the_horizon_over_four_thirds_of_the_earth():
@@ -111,14 +109,7 @@ def test_levels_rise_in_reach_and_distance_and_fall_in_hours():
 
 
 @pytest.mark.parametrize(
-    "change",
-    [
-        {"frequency_mhz": 5.0},
-        {"base_height_m": 0.0},
-        {"sensitivity_dbm": 10.0},
-        {"margin_db": -1.0},
-        {"rover_gain_dbi": 99.0},
-    ],
+    "change", [{"frequency_mhz": 5.0}, {"base_height_m": 0.0}, {"sensitivity_dbm": 10.0}, {"margin_db": -1.0}, {"rover_gain_dbi": 99.0}]
 )
 def test_a_path_that_cannot_be_names_its_value(change):
     with pytest.raises(InputError) as refusal:

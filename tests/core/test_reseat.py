@@ -81,9 +81,7 @@ def test_one_foot_for_the_other_is_two_millionths_of_the_coordinates():
     """US survey foot ÷ international foot = (1200/3937) ÷ 0.3048 = 1.000 002 (NIST SP 811)."""
     factor = (1200 / 3937) / 0.3048
     assert codes(KNOWN * factor)[0] == "reseat-ppm"
-    assert ppm_of_coordinates((703_000 * (factor - 1), 629_000 * (factor - 1)), (703_000, 629_000)) == pytest.approx(
-        2.0, abs=1e-3
-    )
+    assert ppm_of_coordinates((703_000 * (factor - 1), 629_000 * (factor - 1)), (703_000, 629_000)) == pytest.approx(2.0, abs=1e-3)
     assert ppm_of_coordinates((1.4, -1.3), (703_000, 629_000)) is None
 
 
@@ -91,9 +89,7 @@ def test_the_base_own_mark_is_no_known_mark():
     assert [item.code for item in judge_reseat(reseat(KNOWN, KNOWN, off(0.1, 0, 0)))] == ["reseat-own-mark"]
 
 
-@pytest.mark.parametrize(
-    "bad", [(52.4, -6.5, 60.0), (0.0, 0.0, 0.0), (np.nan, 1.0, 2.0), (6.5e6, 0.0, 0.0), (1.0, 2.0)]
-)
+@pytest.mark.parametrize("bad", [(52.4, -6.5, 60.0), (0.0, 0.0, 0.0), (np.nan, 1.0, 2.0), (6.5e6, 0.0, 0.0), (1.0, 2.0)])
 def test_what_is_no_place_on_earth_is_refused(bad):
     with pytest.raises(InputError, match="known place is not near the Earth"):
         reseat(BASE, bad, KNOWN)
@@ -106,11 +102,18 @@ def test_the_terminal_says_the_same():
     answer = json.loads(CliRunner().invoke(main, ["reseat", *options, "--json"]).stdout)
 
     assert set(answer) == {
-        "shift_x_m", "shift_y_m", "shift_z_m", "shift_east_m", "shift_north_m", "shift_up_m", "base_x_m", "base_y_m", "base_z_m", "findings",
-    }  # fmt: skip
-    assert (answer["shift_east_m"], answer["shift_north_m"], answer["shift_up_m"]) == pytest.approx(
-        (1.2, -0.7, -2.5), abs=2e-4
-    )
+        "shift_x_m",
+        "shift_y_m",
+        "shift_z_m",
+        "shift_east_m",
+        "shift_north_m",
+        "shift_up_m",
+        "base_x_m",
+        "base_y_m",
+        "base_z_m",
+        "findings",
+    }
+    assert (answer["shift_east_m"], answer["shift_north_m"], answer["shift_up_m"]) == pytest.approx((1.2, -0.7, -2.5), abs=2e-4)
     assert CliRunner().invoke(main, ["reseat", *options]).exit_code == 0
     for bad in ("1,2", "a,b,c", "52.4,-6.5,60"):
         refused = CliRunner().invoke(main, ["reseat", f"--base={bad}", *options[1:]])

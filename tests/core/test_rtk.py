@@ -27,13 +27,28 @@ def epoch(time_s, enu_m, quality=4, age_s=1.0, speed_mps=None, station=17, sigma
     """An epoch at an offset from the origin; times of day wrap at midnight."""
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(ORIGIN + np.asarray(enu_m) @ AXES))
     values = {
-        "date": None, "latitude_text": "5300.0000000,N", "longitude_text": "00600.0000000,W", "separation_m": 50.0,
-        "satellites": 20, "hdop": 0.8, "sigma_east_m": sigma_m, "sigma_north_m": sigma_m, "sigma_up_m": UP_M, "pdop": 1.5,
-    } | more  # fmt: skip
+        "date": None,
+        "latitude_text": "5300.0000000,N",
+        "longitude_text": "00600.0000000,W",
+        "separation_m": 50.0,
+        "satellites": 20,
+        "hdop": 0.8,
+        "sigma_east_m": sigma_m,
+        "sigma_north_m": sigma_m,
+        "sigma_up_m": UP_M,
+        "pdop": 1.5,
+    } | more
     return Epoch(
-        time_of_day_s=(43_200.0 + time_s) % 86_400.0, quality=quality, latitude_deg=latitude, longitude_deg=longitude,
-        altitude_m=height - 50.0, age_s=age_s, station_id=station, speed_mps=speed_mps, **values,
-    )  # fmt: skip
+        time_of_day_s=(43_200.0 + time_s) % 86_400.0,
+        quality=quality,
+        latitude_deg=latitude,
+        longitude_deg=longitude,
+        altitude_m=height - 50.0,
+        age_s=age_s,
+        station_id=station,
+        speed_mps=speed_mps,
+        **values,
+    )
 
 
 def noise(random, count, step_s, memory_s=30.0, sigma=(0.004, 0.004, 0.007)):
@@ -100,9 +115,7 @@ def test_a_false_fix_that_jumps_while_the_pole_stands_is_found_with_its_size(rat
     places = noise(random, 60 * rate_hz, 1.0 / rate_hz)
     places[30 * rate_hz :] += np.array([0.6, -0.64, 0.48]) * size_m
 
-    jumps = happened(
-        (epoch(n / rate_hz, place, speed_mps=0.01 if sends_speed else None) for n, place in enumerate(places)), Jump
-    )
+    jumps = happened((epoch(n / rate_hz, place, speed_mps=0.01 if sends_speed else None) for n, place in enumerate(places)), Jump)
 
     assert len(jumps) == 1, "it is told once"
     assert jumps[0].size_m == pytest.approx(size_m, abs=0.02)
@@ -207,9 +220,7 @@ def test_how_the_fix_came_and_went():
     assert state.fix_ratio == 30 / 48
     assert [loss.back_after_s for loss in state.losses] == [5.0, None]
     assert state.initialisations == 2 and state.fix_since_s is None
-    assert [(change.status, change.after_s) for change in changes] == [
-        (Status.FLOAT, None), (Status.FIXED, 5.0), (Status.SINGLE, None),
-    ]  # fmt: skip
+    assert [(change.status, change.after_s) for change in changes] == [(Status.FLOAT, None), (Status.FIXED, 5.0), (Status.SINGLE, None)]
 
 
 def test_the_slope_of_the_age_is_that_of_its_longest_climb():
@@ -227,13 +238,7 @@ def test_the_slope_of_the_age_is_that_of_its_longest_climb():
 
 @pytest.mark.parametrize(
     ("ages", "slope"),
-    [
-        ([1.0] * 10, 0.0),
-        ([3.0, 2.0, 1.0], None),
-        ([1.0, None, 2.0, None], None),
-        ([1.0, 2.0, None, 5.0, 5.5], 0.5),
-        ([], None),
-    ],
+    [([1.0] * 10, 0.0), ([3.0, 2.0, 1.0], None), ([1.0, None, 2.0, None], None), ([1.0, 2.0, None, 5.0, 5.5], 0.5), ([], None)],
 )
 def test_a_slope_needs_two_ages_that_do_not_fall(ages, slope):
     trend = age_trend(list(range(len(ages))), ages)
@@ -337,10 +342,7 @@ def test_a_stand_longer_than_three_minutes_is_judged_by_its_whole_log():
 
 
 def test_the_stretch_it_takes_is_said_and_grows_with_the_memory():
-    takes = [
-        stand(wander(np.random.default_rng(3), 170, memory_s))[0].state().claims[0].takes_s
-        for memory_s in (1.0, 15.0, 60.0)
-    ]
+    takes = [stand(wander(np.random.default_rng(3), 170, memory_s))[0].state().claims[0].takes_s for memory_s in (1.0, 15.0, 60.0)]
     assert takes[0] == 20.0 < takes[1] < takes[2]
 
 
@@ -389,20 +391,21 @@ def test_the_smallest_drift_goes_with_the_claim():
 
 
 def test_a_drift_is_a_finding_of_its_fix():
-    watch, told = stand(
-        wander(np.random.default_rng(9), 400, 10.0, 0.5) + np.outer(np.arange(400) / 400.0, [0.15, 0.0, 0.0])
-    )
+    watch, told = stand(wander(np.random.default_rng(9), 400, 10.0, 0.5) + np.outer(np.arange(400) / 400.0, [0.15, 0.0, 0.0]))
     (said,) = [item for item in judge_watch(watch.state(), Distances()) if item.code == "position-drifted"]
     assert told and "while it was fixed and the pole stood" in said.sentence and said.severity == "look"
 
 
 def test_the_longest_stand_is_found_between_walks():
     random = np.random.default_rng(13)
-    places = np.concatenate([
-        noise(random, 20, 1.0), np.cumsum(np.full((15, 3), [1.2, 0.3, 0.0]), axis=0),
-        noise(random, 60, 1.0) + np.array([40.0, 9.0, 0.0]),
-        np.cumsum(np.full((10, 3), [1.2, 0.3, 0.0]), axis=0) + np.array([40.0, 9.0, 0.0]),
-    ])  # fmt: skip
+    places = np.concatenate(
+        [
+            noise(random, 20, 1.0),
+            np.cumsum(np.full((15, 3), [1.2, 0.3, 0.0]), axis=0),
+            noise(random, 60, 1.0) + np.array([40.0, 9.0, 0.0]),
+            np.cumsum(np.full((10, 3), [1.2, 0.3, 0.0]), axis=0) + np.array([40.0, 9.0, 0.0]),
+        ]
+    )
     watch = RoverWatch()
     fixes = []
     for n, place in enumerate(places):
@@ -416,18 +419,10 @@ def test_the_longest_stand_is_found_between_walks():
 
 def test_a_clock_grows_over_midnight_and_over_a_leap():
     clock = Clock()
-    assert [clock.seconds(value) for value in (86_398.0, 86_399.0, 0.0, 1.0)] == [
-        86_398.0,
-        86_399.0,
-        86_400.0,
-        86_401.0,
-    ]
+    assert [clock.seconds(value) for value in (86_398.0, 86_399.0, 0.0, 1.0)] == [86_398.0, 86_399.0, 86_400.0, 86_401.0]
 
     clock = Clock()
-    times = [
-        clock.seconds(at, host)
-        for at, host in ((100.0, 0.0), (101.0, 1.0), (3_701.0, 2.0), (3_702.0, 3.0), (102.0, 4.0))
-    ]
+    times = [clock.seconds(at, host) for at, host in ((100.0, 0.0), (101.0, 1.0), (3_701.0, 2.0), (3_702.0, 3.0), (102.0, 4.0))]
     assert np.diff(times) == pytest.approx([1.0] * 4), "a clock that is set is no gap of an hour"
     assert clock.leaps == 1 and clock.went_back == 1
 

@@ -27,7 +27,7 @@ from openstake.core.shot import (
     next_name,
     not_within,
     unreported,
-)  # fmt: skip
+)
 from openstake.core.sky.obstruction import SeenSky
 from openstake.core.sky.sun import sun_azimuth_deg
 from openstake.core.sky.use import sky_use
@@ -89,10 +89,16 @@ def test_epochs_far_from_the_others_are_left_out_and_the_half_stays():
 @pytest.mark.parametrize(
     ("name", "taken", "free"),
     [
-        ("P1", set(), "P1"), ("P1", {"P1"}, "P2"), ("P9", {"P9"}, "P10"), ("A07", {"A07", "A08"}, "A09"), ("A99", {"A99"}, "A100"),
-        ("TOP", {"TOP"}, "TOP1"), ("3", {"3", "4"}, "5"), ("B-1a", {"B-1a"}, "B-1a1"),
+        ("P1", set(), "P1"),
+        ("P1", {"P1"}, "P2"),
+        ("P9", {"P9"}, "P10"),
+        ("A07", {"A07", "A08"}, "A09"),
+        ("A99", {"A99"}, "A100"),
+        ("TOP", {"TOP"}, "TOP1"),
+        ("3", {"3", "4"}, "5"),
+        ("B-1a", {"B-1a"}, "B-1a1"),
     ],
-)  # fmt: skip
+)
 def test_a_name_counts_up_and_never_collides(name, taken, free):
     assert next_name(name, taken.__contains__) == free
 
@@ -133,11 +139,7 @@ def shot(name, east, up, since, at, sigma=0.006):
 
 
 def test_two_shots_of_one_place_from_two_initialisations_are_compared():
-    before, same, after = (
-        shot("P1", 0.0, 0.0, 100.0, 200.0),
-        shot("P2", 0.0, 0.0, 100.0, 300.0),
-        shot("P3", 0.2, 0.0, 400.0, 500.0),
-    )
+    before, same, after = (shot("P1", 0.0, 0.0, 100.0, 200.0), shot("P2", 0.0, 0.0, 100.0, 300.0), shot("P3", 0.2, 0.0, 400.0, 500.0))
 
     assert not same.is_independent_of(before) and after.is_independent_of(before)
     assert not shot("P4", 0.0, 0.0, None, 600.0).is_independent_of(before), "a fix that was there before it was heard"
@@ -148,11 +150,7 @@ def test_two_shots_of_one_place_from_two_initialisations_are_compared():
 def test_a_bench_test_says_what_tape_and_measurement_say():
     good, wrong, none = (BenchSeen(1.8, measured, 0.006, 20, 12.0, 40.0) for measured in (1.812, 1.9, None))
 
-    assert [judge_bench(seen)[0].code for seen in (good, wrong, none)] == [
-        "bench-agrees",
-        "bench-differs",
-        "bench-no-fix",
-    ]
+    assert [judge_bench(seen)[0].code for seen in (good, wrong, none)] == ["bench-agrees", "bench-differs", "bench-no-fix"]
     # By hand: hypot(3 × hypot(6 mm, 2 mm), 10 mm) = 21.4 mm.
     assert judge_bench(good)[0].numbers["limit_m"] == pytest.approx(0.0214, abs=5e-5)
 
@@ -165,12 +163,17 @@ WHOLE = DeviceSeen(100, 1.0, 7, 100, 100, 100, 100, 0.1)
 @pytest.mark.parametrize(
     ("change", "code"),
     [
-        ({}, None), ({"with_gst": 0, "with_ellipse": 0}, "gst-missing"), ({"with_ellipse": 0}, "gst-without-ellipse"),
-        ({"rate_hz": 0.2}, "rate-too-low"), ({"decimals": 5}, "positions-coarse"), ({"with_separation": 0}, "separation-missing"),
-        ({"clock_off_s": -37.0}, "clock-off"), ({"epochs": 5, "with_gst": 0}, None),
+        ({}, None),
+        ({"with_gst": 0, "with_ellipse": 0}, "gst-missing"),
+        ({"with_ellipse": 0}, "gst-without-ellipse"),
+        ({"rate_hz": 0.2}, "rate-too-low"),
+        ({"decimals": 5}, "positions-coarse"),
+        ({"with_separation": 0}, "separation-missing"),
+        ({"clock_off_s": -37.0}, "clock-off"),
+        ({"epochs": 5, "with_gst": 0}, None),
         ({"epochs": 4, "apart_m": 5200.0}, "two-receivers"),
     ],
-)  # fmt: skip
+)
 def test_what_a_device_does_not_send_is_told(change, code):
     found = judge_device(replace(WHOLE, **change))
     assert [item.code for item in found] == ([code] if code else [])
@@ -190,16 +193,8 @@ def test_five_decimals_of_a_minute_are_18_mm():
         ({"radio": False}, "corrections-never-heard", "host, port, mountpoint"),
         ({"silent_s": 40.0}, "corrections-lost", "range or terrain, the base's battery"),
         ({"silent_s": 40.0, "frames": 100, "stream_silent_s": 39.0}, "corrections-lost", "base itself has stopped"),
-        (
-            {"silent_s": 40.0, "frames": 100, "bad_frames": 30, "stream_silent_s": 0.0},
-            "corrections-lost",
-            "Interference",
-        ),
-        (
-            {"age_s": 1.0, "unused_for_s": 90.0},
-            "corrections-not-used",
-            "a format it does not read",
-        ),
+        ({"silent_s": 40.0, "frames": 100, "bad_frames": 30, "stream_silent_s": 0.0}, "corrections-lost", "Interference"),
+        ({"age_s": 1.0, "unused_for_s": 90.0}, "corrections-not-used", "a format it does not read"),
     ],
 )
 def test_a_lost_link_is_judged_by_the_evidence_there_is(change, code, cause):
@@ -217,9 +212,7 @@ def test_the_reason_why_a_satellite_is_not_used():
     def sat(number, elevation=40.0, cnr=45.0, used=False, name="GPS"):
         return InView(name, number, elevation, 100.0, cnr, used)
 
-    rows = [
-        sat(1, used=True), sat(2, elevation=8.0), sat(3, cnr=None), sat(4), sat(5, cnr=27.0), sat(6, name="NavIC"), sat(7),
-    ]  # fmt: skip
+    rows = [sat(1, used=True), sat(2, elevation=8.0), sat(3, cnr=None), sat(4), sat(5, cnr=27.0), sat(6, name="NavIC"), sat(7)]
     sky = sky_use(rows, {"GPS": {1, 2, 3, 5, 7, 9}}, 10.0, ("GPS", "GLONASS"))
     found = {item.number: item for item in sky.satellites}
 
@@ -300,9 +293,18 @@ def test_the_way_is_said_as_people_say_it():
 # --- closing ---
 
 QUIET = ClosingKnown(
-    now_s=10_000.0, recording=False, base_runs=False, last_point_s=5000.0, last_check_s=9000.0, last_check_agrees=True,
-    last_check_mark="CS2", closing_readings=1, opening_readings=1, logs_running=0, raw_files=2,
-)  # fmt: skip
+    now_s=10_000.0,
+    recording=False,
+    base_runs=False,
+    last_point_s=5000.0,
+    last_check_s=9000.0,
+    last_check_agrees=True,
+    last_check_mark="CS2",
+    closing_readings=1,
+    opening_readings=1,
+    logs_running=0,
+    raw_files=2,
+)
 
 
 @pytest.mark.parametrize(
@@ -333,10 +335,7 @@ def test_pieces_of_the_sky_go_round_by_ten_degrees_and_up_by_five_and_none_lies_
     seen = SeenSky()
     for _ in range(30):
         seen.add([InView("GPS", 1, -3.0, 370.0), InView("GPS", 2, 5.0, 359.9), InView("GPS", 3, 89.9, 0.0)])
-    found = [
-        (cell.azimuth_from_deg, cell.azimuth_to_deg, cell.elevation_from_deg, cell.elevation_to_deg)
-        for cell in seen.obstructed()
-    ]
+    found = [(cell.azimuth_from_deg, cell.azimuth_to_deg, cell.elevation_from_deg, cell.elevation_to_deg) for cell in seen.obstructed()]
     assert found == [(0.0, 10.0, 85.0, 90.0), (10.0, 20.0, 0.0, 5.0), (350.0, 360.0, 5.0, 10.0)]
 
 

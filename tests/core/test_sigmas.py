@@ -3,15 +3,7 @@ import pytest
 from scipy import integrate, stats
 
 from openstake.core.constants import CIRCLE_95
-from openstake.core.sigmas import (
-    Sigmas,
-    added,
-    ellipse_95,
-    horizontal_95_m,
-    in_grid,
-    sigmas_of_ellipse,
-    vertical_95_m,
-)
+from openstake.core.sigmas import Sigmas, added, ellipse_95, horizontal_95_m, in_grid, sigmas_of_ellipse, vertical_95_m
 
 
 @pytest.mark.parametrize("ratio", [0.0, 0.2, 0.5, 0.8, 1.0])
@@ -21,9 +13,7 @@ def test_the_circle_holds_95_percent_by_integration(ratio):
     if ratio == 0.0:
         held = stats.norm.cdf(radius) - stats.norm.cdf(-radius)
     else:
-        held, _ = integrate.quad(
-            lambda x: stats.norm.pdf(x) * (2 * stats.norm.cdf(np.sqrt(radius**2 - x**2) / ratio) - 1), -radius, radius
-        )
+        held, _ = integrate.quad(lambda x: stats.norm.pdf(x) * (2 * stats.norm.cdf(np.sqrt(radius**2 - x**2) / ratio) - 1), -radius, radius)
     assert held == pytest.approx(0.95, abs=1e-4)
 
 

@@ -31,9 +31,7 @@ def test_a_satellite_stands_where_orekit_has_it(orbits):
     time_s = 2296 * 604_800 + 259_800
     first = next(item for item in orbits.ephemerides["G01"] if abs(item.orbit_time_s - time_s) < 3600)
 
-    assert satellite_state(first, time_s).xyz_m == pytest.approx(
-        [14142348.3182, -2863540.7646, 21959277.8966], abs=A_MILLIMETRE
-    )
+    assert satellite_state(first, time_s).xyz_m == pytest.approx([14142348.3182, -2863540.7646, 21959277.8966], abs=A_MILLIMETRE)
     # It says of itself that it is not healthy (63), and is not used.
     assert best_ephemeris(orbits.ephemerides["G01"], time_s) is None
 

@@ -32,8 +32,12 @@ def test_kepler_s_orbit_agrees_with_a_numerical_integration():
 
     solution = solve_ivp(
         lambda _, state: np.concatenate([state[3:], -EARTH_GM_M3_S2 * state[:3] / np.linalg.norm(state[:3]) ** 3]),
-        (0.0, 43_000.0), np.concatenate([start, speed]), method="DOP853", rtol=1e-12, atol=1e-6,
-    )  # fmt: skip
+        (0.0, 43_000.0),
+        np.concatenate([start, speed]),
+        method="DOP853",
+        rtol=1e-12,
+        atol=1e-6,
+    )
 
     assert np.linalg.norm(solution.y[:3, -1] - inertial_positions_m(elements, 43_000.0)[0]) < 1.0
 
@@ -49,10 +53,7 @@ def test_orbits_stay_within_the_model_s_limits_of_sgp4():
         motion = satellite.no_kozai / 60.0
         axis = (EARTH_GM_M3_S2 / motion**2) ** (1 / 3)
         elements = Elements(
-            *(
-                np.array([value])
-                for value in (axis, satellite.ecco, satellite.inclo, satellite.nodeo, satellite.argpo, satellite.mo)
-            )
+            *(np.array([value]) for value in (axis, satellite.ecco, satellite.inclo, satellite.nodeo, satellite.argpo, satellite.mo))
         )
         for minutes in (0.0, 720.0):
             _, position_km, _ = satellite.sgp4_tsince(minutes)

@@ -13,13 +13,7 @@ from openstake.core.errors import FrameError
 from openstake.core.geodesy.ellipsoid import WGS84, Ellipsoid, ecef_from_geodetic, gaussian_radius_m
 from openstake.core.geodesy.factors import elevation_factor, grid_factors, ppm
 from openstake.core.geodesy.frames import LOCAL, Anchor, FrameDefinition, Ground, job_frame
-from openstake.core.geodesy.systems import (
-    DatumShift,
-    OwnProjection,
-    find_operations,
-    search_systems,
-    search_verticals,
-)
+from openstake.core.geodesy.systems import DatumShift, OwnProjection, find_operations, search_systems, search_verticals
 from tests import published
 from tests.repeats import repeats
 
@@ -37,17 +31,24 @@ def own(**parameters):
 def test_the_guidance_note_s_examples_by_parameters():
     osgb = own(scale=0.9996012717, false_east_m=4e5, false_north_m=-1e5, ellipsoid="Airy 1830", **TM)
     texas = own(
-        method="lambert-2sp", latitude_of_origin_deg=27 + 50 / 60, central_meridian_deg=-99.0, parallel_1_deg=28 + 23 / 60,
-        parallel_2_deg=30 + 17 / 60, false_east_m=2e6 * SURVEY_FOOT, ellipsoid="Clarke 1866",
-    )  # fmt: skip
-    jamaica = own(
-        method="lambert-1sp", latitude_of_origin_deg=18.0, central_meridian_deg=-77.0, false_east_m=250_000.0,
-        false_north_m=150_000.0, ellipsoid="Clarke 1866",
-    )  # fmt: skip
-
-    assert osgb.grid_from_geodetic(*published.OSGB_GEODETIC) == pytest.approx(
-        published.OSGB_GRID, abs=published.ONE_CENTIMETRE
+        method="lambert-2sp",
+        latitude_of_origin_deg=27 + 50 / 60,
+        central_meridian_deg=-99.0,
+        parallel_1_deg=28 + 23 / 60,
+        parallel_2_deg=30 + 17 / 60,
+        false_east_m=2e6 * SURVEY_FOOT,
+        ellipsoid="Clarke 1866",
     )
+    jamaica = own(
+        method="lambert-1sp",
+        latitude_of_origin_deg=18.0,
+        central_meridian_deg=-77.0,
+        false_east_m=250_000.0,
+        false_north_m=150_000.0,
+        ellipsoid="Clarke 1866",
+    )
+
+    assert osgb.grid_from_geodetic(*published.OSGB_GEODETIC) == pytest.approx(published.OSGB_GRID, abs=published.ONE_CENTIMETRE)
     in_feet = texas.grid_from_geodetic(*published.TEXAS_GEODETIC) / SURVEY_FOOT
     assert in_feet == pytest.approx(published.TEXAS_GRID_SFT, abs=published.ONE_CENTIMETRE)
     grid = jamaica.grid_from_geodetic(*published.JAMAICA_GEODETIC)
@@ -64,9 +65,7 @@ def test_the_guidance_note_s_earth_centred_example():
 
 def moved(shift, figure, inverse_flattening, xyz):
     """Return WGS 84 Earth-centred coordinates moved into a datum by the job's frame, Earth-centred again."""
-    plain = OwnProjection(
-        "own", ellipsoid="other", equatorial_radius_m=figure, inverse_flattening=inverse_flattening, **TM
-    ).definition()
+    plain = OwnProjection("own", ellipsoid="other", equatorial_radius_m=figure, inverse_flattening=inverse_flattening, **TM).definition()
     ellipsoid = job_frame(plain).ellipsoid
     frame = job_frame(FrameDefinition(plain, operation=shift.operation(ellipsoid)))
     there = frame.datum_geodetic_from_ecef(xyz)
@@ -113,9 +112,7 @@ def gigs_cases():
 def test_the_gigs_file_runs_whole_through_our_frames():
     frame = job_frame(GIGS_TM.definition())
     cases = gigs_cases()
-    assert len(cases) == sum(
-        line.startswith(("expect", "roundtrip")) for line in GIGS.read_text().splitlines()
-    )  # none is passed over
+    assert len(cases) == sum(line.startswith(("expect", "roundtrip")) for line in GIGS.read_text().splitlines())  # none is passed over
 
     for kind, into_degrees, tolerance, accepted, expected in cases:
         if kind == "roundtrip":
@@ -139,9 +136,7 @@ def test_the_gigs_file_runs_whole_through_our_frames():
 
 def tool(*arguments, text):
     try:
-        return [float(word) for word in subprocess.run(
-            arguments, input=text, capture_output=True, text=True, check=True
-        ).stdout.split()]  # fmt: skip
+        return [float(word) for word in subprocess.run(arguments, input=text, capture_output=True, text=True, check=True).stdout.split()]
     except FileNotFoundError:
         pytest.skip("geographiclib-tools is not on this machine")
 
@@ -149,9 +144,7 @@ def tool(*arguments, text):
 @pytest.mark.parametrize("place", [(53.45, -2.24), (54.9, 0.8), (50.1, -6.3), (-33.9, 1.0)])
 def test_scale_and_convergence_of_transverse_mercator_agree_with_geographiclib(place):
     # The tool's defaults: WGS 84, scale 0.9996.
-    east, north, convergence, scale = tool(
-        "TransverseMercatorProj", "-l", "-2", "-k", "0.9996", "-p", "9", text=f"{place[0]} {place[1]}"
-    )
+    east, north, convergence, scale = tool("TransverseMercatorProj", "-l", "-2", "-k", "0.9996", "-p", "9", text=f"{place[0]} {place[1]}")
     frame = own(central_meridian_deg=-2.0, scale=0.9996, ellipsoid="WGS 84")
 
     factors = grid_factors(frame, *place, 0.0)
@@ -166,9 +159,13 @@ def test_scale_and_convergence_of_transverse_mercator_agree_with_geographiclib(p
 def test_scale_and_convergence_of_lambert_agree_with_geographiclib(place):
     *_, convergence, scale = tool("ConicProj", "-c", "44", "49", "-l", "3", "-p", "9", text=f"{place[0]} {place[1]}")
     frame = own(
-        method="lambert-2sp", latitude_of_origin_deg=46.5, central_meridian_deg=3.0, parallel_1_deg=44.0,
-        parallel_2_deg=49.0, ellipsoid="WGS 84",
-    )  # fmt: skip
+        method="lambert-2sp",
+        latitude_of_origin_deg=46.5,
+        central_meridian_deg=3.0,
+        parallel_1_deg=44.0,
+        parallel_2_deg=49.0,
+        ellipsoid="WGS 84",
+    )
 
     factors = grid_factors(frame, *place, 0.0)
 
@@ -267,27 +264,32 @@ def test_a_shift_inside_pasted_text_is_left_out():
     plain = "+proj=tmerc +lat_0=49 +lon_0=-2 +k=0.9996012717 +x_0=400000 +y_0=-100000 +ellps=airy +units=m +type=crs"
     with_shift = plain.replace("+units", "+towgs84=446,-125,542 +units")
 
-    assert job_frame(with_shift).grid_from_geodetic(52.0, -1.0) == pytest.approx(
-        job_frame(plain).grid_from_geodetic(52.0, -1.0), abs=1e-9
-    )
+    assert job_frame(with_shift).grid_from_geodetic(52.0, -1.0) == pytest.approx(job_frame(plain).grid_from_geodetic(52.0, -1.0), abs=1e-9)
 
 
 def test_wkt_of_a_published_system_is_that_system():
     wkt = pyproj.CRS.from_epsg(2157).to_wkt()
 
-    assert job_frame(wkt).grid_from_geodetic(53.3, -7.9) == pytest.approx(
-        job_frame(2157).grid_from_geodetic(53.3, -7.9), abs=1e-9
-    )
+    assert job_frame(wkt).grid_from_geodetic(53.3, -7.9) == pytest.approx(job_frame(2157).grid_from_geodetic(53.3, -7.9), abs=1e-9)
 
 
 @pytest.mark.parametrize(
     "text",
     [
-        "", "hello", "PROJCRS[", 'PROJCRS["x"]', "+proj=longlat +ellps=WGS84", "+proj=tmerc +lat_0=north +ellps=WGS84",
-        "+proj=nosuch +ellps=WGS84", "/etc/passwd", "EPSG:", "EPSG:2157; DROP TABLE job", "+proj=tmerc " + "x" * 30_000,
+        "",
+        "hello",
+        "PROJCRS[",
+        'PROJCRS["x"]',
+        "+proj=longlat +ellps=WGS84",
+        "+proj=tmerc +lat_0=north +ellps=WGS84",
+        "+proj=nosuch +ellps=WGS84",
+        "/etc/passwd",
+        "EPSG:",
+        "EPSG:2157; DROP TABLE job",
+        "+proj=tmerc " + "x" * 30_000,
         "+proj=tmerc +lat_0=0 +lon_0=31 +ellps=WGS84 +axis=wsu +type=crs",
     ],
-)  # fmt: skip
+)
 def test_a_text_that_is_no_projected_system_is_refused_with_a_sentence(text):
     with pytest.raises(FrameError) as refusal:
         job_frame(text)
@@ -389,7 +391,7 @@ KINDS = {
     "stereographic": ("+proj=stere +lat_0=52 +lon_0=5 +k=0.9999 +ellps=bessel +type=crs", (50.0, 54.0), (3.0, 7.0)),
     "equal area": ("EPSG:3035", (36.0, 66.0), (-8.0, 30.0)),
     "PROJ text": ("+proj=tmerc +lat_0=53 +lon_0=-6 +k=1.0001 +x_0=5000 +y_0=9000 +ellps=WGS84 +type=crs", (52.0, 54.0), (-7.0, -5.0)),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("kind", KINDS)

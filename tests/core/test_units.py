@@ -79,9 +79,7 @@ def test_a_length_without_a_unit_is_refused_where_nothing_says_which():
         metres_from_text("1.532", bare_unit=None)
 
 
-@given(
-    st.integers(0, 40), st.integers(0, 11), st.integers(0, 15), st.sampled_from([("ft", 0.3048), ("sft", 1200 / 3937)])
-)
+@given(st.integers(0, 40), st.integers(0, 11), st.integers(0, 15), st.sampled_from([("ft", 0.3048), ("sft", 1200 / 3937)]))
 def test_feet_inches_and_sixteenths_add_up(feet, inches, sixteenths, unit):
     name, foot_m = unit
     text = f"{feet} {name} {inches} {sixteenths}/16 in"
@@ -104,9 +102,7 @@ def test_any_length_survives_being_written_bit_for_bit(metres, unit):
     assert metres_from_text(f"{shortest_number(metres, unit)} {unit}") == metres
 
 
-@pytest.mark.parametrize(
-    ("metres", "unit", "text"), [(0.005, "sft", "0.005 m"), (1.9812, "ft", "6.50"), (703412.361, "m", "703412.361")]
-)
+@pytest.mark.parametrize(("metres", "unit", "text"), [(0.005, "sft", "0.005 m"), (1.9812, "ft", "6.50"), (703412.361, "m", "703412.361")])
 def test_a_stored_length_is_offered_for_typing_in_the_shorter_of_the_two_ways(metres, unit, text):
     # 6.5 ft x 0.3048 = 1.9812 m, NIST SP 811.
     assert shortest_typed(metres, unit) == text
@@ -137,14 +133,7 @@ def test_an_angle_is_read_as_it_is_written(text, axis, degrees):
 
 @pytest.mark.parametrize(
     ("text", "axis"),
-    [
-        ("53 60 0 N", "latitude"),
-        ("91", "latitude"),
-        ("6 W", "latitude"),
-        ("-6 W", "longitude"),
-        ("x", "latitude"),
-        ("", "latitude"),
-    ],
+    [("53 60 0 N", "latitude"), ("91", "latitude"), ("6 W", "latitude"), ("-6 W", "longitude"), ("x", "latitude"), ("", "latitude")],
 )
 def test_an_angle_that_cannot_be_is_refused(text, axis):
     with pytest.raises(AngleError):
@@ -162,9 +151,7 @@ def test_in_feet_a_comma_before_three_digits_is_refused_with_both_readings(text)
         metres_from_text("1,532", "ft")
 
 
-@pytest.mark.parametrize(
-    ("text", "metres"), [("1,532 m", 1.532), ("1,5 ft", 0.4572), ("1,5321 ft", 0.46698408), ("0,1 in", 0.00254)]
-)
+@pytest.mark.parametrize(("text", "metres"), [("1,532 m", 1.532), ("1,5 ft", 0.4572), ("1,5321 ft", 0.46698408), ("0,1 in", 0.00254)])
 def test_a_decimal_comma_that_cannot_be_thousands_is_one(text, metres):
     assert metres_from_text(text) == pytest.approx(metres, rel=1e-12)
 

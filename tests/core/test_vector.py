@@ -10,14 +10,7 @@ from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.occupation import meant_arp_ecef
 from openstake.core.series import mean_of_series
-from openstake.core.vector import (
-    lifted,
-    lowering_to_mark_m,
-    mean_vector,
-    rover_mark_ecef,
-    scatter_of_vectors,
-    vectors_from_positions,
-)
+from openstake.core.vector import lifted, lowering_to_mark_m, mean_vector, rover_mark_ecef, scatter_of_vectors, vectors_from_positions
 
 TO_ECEF = pyproj.Transformer.from_crs("EPSG:4979", "EPSG:4978", always_xy=True)
 BASE = (53.30000, -6.20000, 60.000)
@@ -85,8 +78,7 @@ def test_a_slant_is_a_right_triangle():
 
 
 @pytest.mark.parametrize(
-    ("reading", "method", "radius"),
-    [(0.0, "vertical", 0.0), (-1.5, "rod", 0.0), (1532.0, "vertical", 0.0), (0.1, "slant", 0.2)],
+    ("reading", "method", "radius"), [(0.0, "vertical", 0.0), (-1.5, "rod", 0.0), (1532.0, "vertical", 0.0), (0.1, "slant", 0.2)]
 )
 def test_a_height_that_cannot_be_is_refused(reading, method, radius):
     with pytest.raises(InputError):

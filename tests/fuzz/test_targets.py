@@ -36,10 +36,17 @@ def test_a_reader_answers_any_bytes(name, data):
 
 
 FILES = {
-    "stream": ("rtcm", ["--json"]), "log": ("nmea", ["--json"]), "occupation": ("nmea", ["--json"]), "profile check": ("profile", []),
-    "single": ("observations", []), "rinex": ("rtcm", []), "agree": ("agree", ["--json"]), "iso17123": ("field test", ["--json"]),
-    "fit": ("fit", ["--json"]), "unpack": ("package", ["--json"]),
-}  # fmt: skip
+    "stream": ("rtcm", ["--json"]),
+    "log": ("nmea", ["--json"]),
+    "occupation": ("nmea", ["--json"]),
+    "profile check": ("profile", []),
+    "single": ("observations", []),
+    "rinex": ("rtcm", []),
+    "agree": ("agree", ["--json"]),
+    "iso17123": ("field test", ["--json"]),
+    "fit": ("fit", ["--json"]),
+    "unpack": ("package", ["--json"]),
+}
 
 
 @pytest.mark.parametrize("verb", FILES)
@@ -62,10 +69,7 @@ def test_a_verb_ends_with_a_sentence_whatever_its_file_holds(verb, tmp_path):
         with warnings.catch_warnings():
             warnings.simplefilter("error", RuntimeWarning)  # NumPy's: a number that is none is on its way
             result = CliRunner().invoke(main, [*verb.split(), *files, *(more if n % 3 else [])])
-        assert result.exception is None or isinstance(result.exception, SystemExit), (
-            result.exception,
-            file.read_bytes()[:300],
-        )
+        assert result.exception is None or isinstance(result.exception, SystemExit), (result.exception, file.read_bytes()[:300])
         assert result.exit_code in (0, 2) and "cannot be worked with" not in result.output, result.output
         assert result.exit_code == 2 or "nan" not in result.output.lower()
 

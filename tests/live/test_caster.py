@@ -140,9 +140,7 @@ def test_an_encrypted_stream_of_a_trusted_caster_is_heard(answering):
 def test_something_that_is_no_caster(answering):
     for reply in (b"SSH-2.0-x\r\n\r\n", b"", b"\x16\x03\x01\r\n\r\n"):
         assert listen(account(answering(reply).port), "M", 1, VIRTUAL).outcome is Outcome.NOT_A_CASTER
-    assert (
-        listen(account(answering(b"HTTP/1.1 503 Busy\r\n\r\n").port), "M", 1, VIRTUAL).outcome is Outcome.OTHER_ANSWER
-    )
+    assert listen(account(answering(b"HTTP/1.1 503 Busy\r\n\r\n").port), "M", 1, VIRTUAL).outcome is Outcome.OTHER_ANSWER
 
 
 @pytest.mark.usefixtures("base")
@@ -200,10 +198,7 @@ def test_a_position_is_sent_up_at_once(answering):
 
 
 def test_the_two_lights_of_a_base_that_pushes(caster):
-    assert (
-        may_push(account(caster.port), "NEW", VIRTUAL).connected
-        and not may_push(account(caster.port), "NEW", VIRTUAL).sending
-    )
+    assert may_push(account(caster.port), "NEW", VIRTUAL).connected and not may_push(account(caster.port), "NEW", VIRTUAL).sending
     refused = may_push(account(caster.port, "wrong"), "NEW", VIRTUAL)
     assert (refused.connected, refused.outcome) == (False, Outcome.UNAUTHORISED)
 
@@ -229,9 +224,11 @@ def test_a_page_in_place_of_a_table_is_refused(answering, reply):
 
 
 SIGN_IN = (
-    b"HTTP/1.1 200 OK\r\nContent-Type: text/html; charset=utf-8\r\n\r\n<!doctype html><title>Guest Wi-Fi</title>", b"HTTP/1.1 200 OK\r\n\r\n\n <HTML>",
-    b"HTTP/1.1 302 Found\r\nLocation: http://wifi.example/sign-in\r\n\r\n", b"HTTP/1.1 511 Network Authentication Required\r\n\r\n",
-)  # fmt: skip
+    b"HTTP/1.1 200 OK\r\nContent-Type: text/html; charset=utf-8\r\n\r\n<!doctype html><title>Guest Wi-Fi</title>",
+    b"HTTP/1.1 200 OK\r\n\r\n\n <HTML>",
+    b"HTTP/1.1 302 Found\r\nLocation: http://wifi.example/sign-in\r\n\r\n",
+    b"HTTP/1.1 511 Network Authentication Required\r\n\r\n",
+)
 
 
 @pytest.mark.parametrize("reply", SIGN_IN)

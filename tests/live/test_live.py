@@ -33,9 +33,7 @@ START = datetime(2026, 11, 24, 23, 59, 50)
 
 
 def line(second, quality=4, station=17):
-    fix = Fix(
-        START + timedelta(seconds=second), quality, 53.3, -6.2, 61.0, 57.0, 20, 0.6, 1.0, station, 0.01, 0.01, 0.02
-    )
+    fix = Fix(START + timedelta(seconds=second), quality, 53.3, -6.2, 61.0, 57.0, 20, 0.6, 1.0, station, 0.01, 0.01, 0.02)
     return gga(fix) + gst(fix)
 
 
@@ -89,14 +87,7 @@ def test_a_dropped_stream_is_said_and_taken_up_again(tmp_path):
     said, received = [], []
     device = Fanout(0, VIRTUAL)
     port = device.port
-    feed = Feed(
-        f"tcp://127.0.0.1:{port}",
-        None,
-        RawFile(tmp_path / "x"),
-        lambda data, _: received.append(data),
-        said.append,
-        VIRTUAL,
-    )
+    feed = Feed(f"tcp://127.0.0.1:{port}", None, RawFile(tmp_path / "x"), lambda data, _: received.append(data), said.append, VIRTUAL)
     feed.start()
     wait_for(lambda: (device.send(b"one"), received)[1], 5)
     device.close()
@@ -260,9 +251,7 @@ def test_a_rover_that_falls_silent_in_a_shot_is_waited_for_and_it_is_said_since_
     wait_for(lambda: running.moment().shot_silent_s >= 4.0, 20)
 
     shown = live_view(running.moment()).shot
-    assert shown.waiting_for.startswith("the rover since ") and shown.words.startswith(
-        "Held back: waiting for the rover since "
-    )
+    assert shown.waiting_for.startswith("the rover since ") and shown.words.startswith("Held back: waiting for the rover since ")
     rover.send(line(9))
     wait_for(lambda: len(running.moment().shot.epochs) == 4, 5)
     assert live_view(running.moment()).shot.waiting_for == ""
@@ -294,10 +283,7 @@ def test_a_shot_begins_again_where_the_source_of_corrections_changes(session):
 def test_a_rover_that_comes_while_the_session_ends_is_stopped_with_it_or_never_heard(session):
     running, _, _, _ = session
     extra = Fanout(0, VIRTUAL)
-    adding = [
-        CLOCK.thread(running.add_rover, "adding", Address(f"r{n}", f"R{n}", f"tcp://127.0.0.1:{extra.port}"))
-        for n in range(20)
-    ]
+    adding = [CLOCK.thread(running.add_rover, "adding", Address(f"r{n}", f"R{n}", f"tcp://127.0.0.1:{extra.port}")) for n in range(20)]
     for thread in adding:
         thread.start()
     running.stop()
@@ -482,9 +468,11 @@ def pair(tmp_path):
     """A session with a base, a named rover and the base receiver's own position; `told` counts what its page was told."""
     base, rover, receiver, sink, told = Fanout(0, VIRTUAL), Fanout(0, VIRTUAL), Fanout(0, VIRTUAL), Memory(), []
     addresses = Addresses(
-        f"tcp://127.0.0.1:{base.port}", None, (Address("r1", "Wagtail", f"tcp://127.0.0.1:{rover.port}"),),
+        f"tcp://127.0.0.1:{base.port}",
+        None,
+        (Address("r1", "Wagtail", f"tcp://127.0.0.1:{rover.port}"),),
         f"tcp://127.0.0.1:{receiver.port}",
-    )  # fmt: skip
+    )
     running = RunningSession("s", addresses, tmp_path, sink, lambda _: told.append(CLOCK.now()), VIRTUAL)
     running.start()
     wait_for(lambda: base._clients and rover._clients and receiver._clients, 5)

@@ -82,14 +82,7 @@ def test_a_serial_port_is_ours_alone(wire):
 
 def test_a_device_that_is_unplugged_and_plugged_in_again_goes_on(wire):
     received, said = bytearray(), []
-    feed = Feed(
-        f"serial://{wire.path}",
-        None,
-        None,
-        lambda data, _: received.extend(data),
-        lambda status: said.append(status),
-        HOST,
-    )
+    feed = Feed(f"serial://{wire.path}", None, None, lambda data, _: received.extend(data), lambda status: said.append(status), HOST)
     feed.start()
     try:
         wait_for(lambda: feed.status.state is FeedState.CONNECTED, 5)
@@ -176,13 +169,22 @@ def test_two_listeners_on_one_port_are_refused():
 @pytest.mark.parametrize(
     ("url", "words"),
     [
-        ("serial://", "no serial port"), ("serial:///dev/x?baud=fast", "serial rate"), ("serial:///dev/x?boud=9600", "'boud'"),
-        ("udp://", "lacks"), ("udp://:0", "lacks"), ("udp://:70000", "valid port"), ("tcp-listen://host", "lacks"),
-        ("tcp://host:50/path", "more than a host and a port"), ("tcp://user@host:50", "more than a host and a port"),
-        ("replay:///x?speed=fast", "replay speed"), ("replay:///x?seconds=1", "'seconds'"), ("bluetooth://x", "not an address"),
-        ("ntrip://host:2101", "no mountpoint"), ("tcp://a:1/tcp://b:2", "more than one"),
+        ("serial://", "no serial port"),
+        ("serial:///dev/x?baud=fast", "serial rate"),
+        ("serial:///dev/x?boud=9600", "'boud'"),
+        ("udp://", "lacks"),
+        ("udp://:0", "lacks"),
+        ("udp://:70000", "valid port"),
+        ("tcp-listen://host", "lacks"),
+        ("tcp://host:50/path", "more than a host and a port"),
+        ("tcp://user@host:50", "more than a host and a port"),
+        ("replay:///x?speed=fast", "replay speed"),
+        ("replay:///x?seconds=1", "'seconds'"),
+        ("bluetooth://x", "not an address"),
+        ("ntrip://host:2101", "no mountpoint"),
+        ("tcp://a:1/tcp://b:2", "more than one"),
     ],
-)  # fmt: skip
+)
 def test_an_address_that_cannot_be_one_is_refused_with_its_reason(url, words):
     with pytest.raises(InputError, match=words):
         split_url(url)

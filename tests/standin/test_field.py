@@ -32,10 +32,7 @@ BASIC = "Basic " + b64encode(b"crew:secret").decode()
 
 
 def openstake(*arguments):
-    return processes.Popen(
-        ["standin", *map(str, arguments)],
-        stdout=processes.PIPE, stderr=processes.PIPE, text=True,
-    )  # fmt: skip
+    return processes.Popen(["standin", *map(str, arguments)], stdout=processes.PIPE, stderr=processes.PIPE, text=True)
 
 
 def free_port():
@@ -51,14 +48,45 @@ def field():
     caster = openstake("caster", "--port", caster_port, "--user", "crew", "--password", "secret")
     caster.stdout.readline()
     base = openstake(
-        "base", "--caster", address, "--mount", "PRACTICE", "--password", "secret", "--latitude", LATITUDE,
-        "--longitude", LONGITUDE, "--height", f"{HEIGHT}m", "--antenna-height", "1600 mm", "--station-id", 321,
-        "--seed", 5, "--speed", 10,
-    )  # fmt: skip
+        "base",
+        "--caster",
+        address,
+        "--mount",
+        "PRACTICE",
+        "--password",
+        "secret",
+        "--latitude",
+        LATITUDE,
+        "--longitude",
+        LONGITUDE,
+        "--height",
+        f"{HEIGHT}m",
+        "--antenna-height",
+        "1600 mm",
+        "--station-id",
+        321,
+        "--seed",
+        5,
+        "--speed",
+        10,
+    )
     rover = openstake(
-        "rover", "--caster", address, "--mount", "PRACTICE", "--user", "crew", "--password", "secret",
-        "--port", rover_port, "--seed", 6, "--speed", 10,
-    )  # fmt: skip
+        "rover",
+        "--caster",
+        address,
+        "--mount",
+        "PRACTICE",
+        "--user",
+        "crew",
+        "--password",
+        "secret",
+        "--port",
+        rover_port,
+        "--seed",
+        6,
+        "--speed",
+        10,
+    )
     rover.stdout.readline()
     # Its row says where it is once its first station message has come.
     wait_for(lambda: b";53.30;-6.20;" in table(caster_port), 20)
@@ -157,9 +185,15 @@ def test_an_independent_client_reads_the_caster(field, version):
     stop, received = threading.Event(), Queue()
     with GNSSNTRIPClient() as client:
         client.run(
-            server="127.0.0.1", port=port, mountpoint="PRACTICE", version=version, ntripuser="crew",
-            ntrippassword="secret", output=received, stopevent=stop,
-        )  # fmt: skip
+            server="127.0.0.1",
+            port=port,
+            mountpoint="PRACTICE",
+            version=version,
+            ntripuser="crew",
+            ntrippassword="secret",
+            output=received,
+            stopevent=stop,
+        )
         # It loses frames at the start: types are looked for, not counts.
         seen, end = set(), time.monotonic() + 15
         while not {"1006", "1074", "1084", "1094", "1124"} <= seen and time.monotonic() < end:
@@ -281,24 +315,33 @@ def test_what_was_typed_wrongly_shows_in_the_rover_s_output(tmp_path):
     world = tmp_path / "world.json"
     mark = {"latitude_deg": LATITUDE, "longitude_deg": LONGITUDE, "height_m": HEIGHT}
     world.write_text(
-        json.dumps(
-            {
-                "base": mark | {"arp_height_m": 1.6},
-                "rover": mark | {"latitude_deg": LATITUDE + 0.001, "pole_height_m": 2.0},
-            }
-        )
+        json.dumps({"base": mark | {"arp_height_m": 1.6}, "rover": mark | {"latitude_deg": LATITUDE + 0.001, "pole_height_m": 2.0}})
     )
     common = ["--world", world, "--speed", 20]
     address = f"127.0.0.1:{caster_port}"
     caster = openstake("caster", "--port", caster_port, "--user", "u", "--password", "w")
     caster.stdout.readline()
     base = openstake(
-        "base", "--caster", address, "--mount", "M", "--password", "w", "--latitude", LATITUDE, "--longitude", LONGITUDE,
-        "--height", HEIGHT, "--antenna-height", 1.85, "--station-id", 7, *common,
-    )  # fmt: skip
-    rover = openstake(
-        "rover", "--caster", address, "--mount", "M", "--user", "u", "--password", "w", "--port", rover_port, *common
+        "base",
+        "--caster",
+        address,
+        "--mount",
+        "M",
+        "--password",
+        "w",
+        "--latitude",
+        LATITUDE,
+        "--longitude",
+        LONGITUDE,
+        "--height",
+        HEIGHT,
+        "--antenna-height",
+        1.85,
+        "--station-id",
+        7,
+        *common,
     )
+    rover = openstake("rover", "--caster", address, "--mount", "M", "--user", "u", "--password", "w", "--port", rover_port, *common)
     try:
         rover.stdout.readline()
         seen = [pynmea2.parse(line) for line in nmea_lines(rover_port, 4, 5)]
@@ -332,9 +375,15 @@ def test_what_was_typed_wrongly_shows_in_the_rover_s_output(tmp_path):
 )
 def test_a_wrong_argument_is_a_sentence(arguments, words):
     usual = {
-        "--caster": "127.0.0.1:1", "--mount": "M", "--password": "w", "--latitude": "53", "--longitude": "-6",
-        "--height": "60", "--antenna-height": "1.6", "--station-id": "1",
-    } | dict([arguments])  # fmt: skip
+        "--caster": "127.0.0.1:1",
+        "--mount": "M",
+        "--password": "w",
+        "--latitude": "53",
+        "--longitude": "-6",
+        "--height": "60",
+        "--antenna-height": "1.6",
+        "--station-id": "1",
+    } | dict([arguments])
     process = openstake("base", *[item for pair in usual.items() for item in pair])
 
     _, problem = process.communicate(timeout=20)

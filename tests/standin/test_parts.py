@@ -131,10 +131,7 @@ def test_pseudorange_and_phase_are_the_geometry_with_noise_and_whole_cycles():
 
 
 def test_only_the_last_message_of_an_epoch_says_that_no_more_follow():
-    messages = [
-        decode(frame)
-        for frame in FrameReader().feed(b"".join(Observables(1).frames(NOON_S, 5, visible(NOON_S, SITE, 0.0))))
-    ]
+    messages = [decode(frame) for frame in FrameReader().feed(b"".join(Observables(1).frames(NOON_S, 5, visible(NOON_S, SITE, 0.0))))]
 
     assert [message.constellation for message in messages] == ["GPS", "GLONASS", "Galileo", "BeiDou"]
     assert [message.more_follow for message in messages] == [True, True, True, False]

@@ -31,13 +31,7 @@ def kept(own_office, tmp_path):
 
 
 def run(*arguments):
-    return processes.run(
-        [*map(str, arguments)],
-        capture_output=True,
-        text=True,
-        check=False,
-        timeout=120,
-    )
+    return processes.run([*map(str, arguments)], capture_output=True, text=True, check=False, timeout=120)
 
 
 def test_what_is_put_back_is_the_same_and_goes_on_as_an_installation_of_its_own(kept, tmp_path):
@@ -50,18 +44,14 @@ def test_what_is_put_back_is_the_same_and_goes_on_as_an_installation_of_its_own(
         assert {job["id"]: again.get(f"/jobs/{job['id']}/checks") for job in again.get("/jobs")["jobs"]} == before
         with program.context.database.read() as session:
             assert verify(session).whole and session.scalar(select(func.count()).select_from(Device)) == 2
-            first = session.scalars(
-                select(BookEntry).where(BookEntry.sequence == 1, BookEntry.previous_hash == FIRST_HASH)
-            ).all()
+            first = session.scalars(select(BookEntry).where(BookEntry.sequence == 1, BookEntry.previous_hash == FIRST_HASH)).all()
             said = next(json.loads(row.text) for row in first if '"restored"' in row.text)
         assert said["data"]["old_hash"] == backup.last_hash, "the chain before is named by its end"
         # Both go on: neither continues the other's chain.
         for one in (crew, again):
             one.post(f"/jobs/{one.job()}/book/notes", {"words": "goes on"})
         newest = [one.get(f"/jobs/{one.job()}/book")["lines"][0] for one in (crew, again)]
-        assert {line["sentence"] for line in newest} == {"goes on."}, (
-            "in order of time, though the new chain begins at 1"
-        )
+        assert {line["sentence"] for line in newest} == {"goes on."}, "in order of time, though the new chain begins at 1"
         assert newest[0]["sequence"] == backup.entries + 1 and newest[1]["sequence"] < newest[0]["sequence"]
     finally:
         program.close()
@@ -123,9 +113,7 @@ def test_a_backup_that_is_not_what_was_made_is_refused_and_nothing_is_left(kept,
     harm(backup)
     with pytest.raises(FileError) as refused:
         restore(backup.folder, tmp_path / "new", time.time())
-    assert (
-        refused.value.sentence.endswith(".") and not (tmp_path / "new").exists() and not (tmp_path / "escaped").exists()
-    )
+    assert refused.value.sentence.endswith(".") and not (tmp_path / "new").exists() and not (tmp_path / "escaped").exists()
 
 
 @pytest.mark.slow
@@ -137,10 +125,7 @@ def test_the_verbs_refuse_a_folder_that_is_not_empty_and_one_that_is_no_data_fol
     assert full.returncode == 2 and "is not empty" in full.stderr
     assert run("restore", tmp_path / "disk", "--data", tmp_path / "put back").returncode == 0
     assert json.loads(run("book", "verify", "--data", tmp_path / "put back", "--json").stdout)["whole"]
-    for wrong in (
-        ("backup", tmp_path / "disk", "--data", tmp_path),
-        ("restore", tmp_path / "nothing", "--data", tmp_path / "empty"),
-    ):
+    for wrong in (("backup", tmp_path / "disk", "--data", tmp_path), ("restore", tmp_path / "nothing", "--data", tmp_path / "empty")):
         refused = run(*wrong)
         assert refused.returncode == 2 and refused.stderr.strip() and "Traceback" not in refused.stderr
 
@@ -222,7 +207,4 @@ def test_a_data_folder_of_before_knows_which_device_it_is(tmp_path):
     database = Database.in_folder(tmp_path / "data")
     database.close()
     with sqlite3.connect(tmp_path / "data" / "openstake.db") as kept:
-        assert (
-            kept.execute("SELECT count(*) FROM own_device").fetchone()
-            == kept.execute("SELECT count(*) FROM device").fetchone()
-        )
+        assert kept.execute("SELECT count(*) FROM own_device").fetchone() == kept.execute("SELECT count(*) FROM device").fetchone()

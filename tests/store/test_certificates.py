@@ -122,9 +122,17 @@ def test_a_broken_file_is_made_anew(tmp_path):
 
 @pytest.mark.parametrize(
     ("address", "private"),
-    [("10.1.2.3", True), ("172.31.0.1", True), ("172.32.0.1", False), ("192.168.0.1", True), ("169.254.3.4", True),
-     ("8.8.8.8", False), ("fd00::2", True), ("2001:4860::1", False)],
-)  # fmt: skip
+    [
+        ("10.1.2.3", True),
+        ("172.31.0.1", True),
+        ("172.32.0.1", False),
+        ("192.168.0.1", True),
+        ("169.254.3.4", True),
+        ("8.8.8.8", False),
+        ("fd00::2", True),
+        ("2001:4860::1", False),
+    ],
+)
 def test_which_addresses_are_private(address, private):
     assert is_private_address(address) is private
 
@@ -140,17 +148,21 @@ def own(folder, begins_s=NOW_S - DAY_S, ends_s=NOW_S + DAY_S, names=("openstake.
     made = ec.generate_private_key(ec.SECP256R1())
     name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "ours")])
     builder = (
-        x509.CertificateBuilder().subject_name(name).issuer_name(name).public_key(made.public_key())
-        .serial_number(7).not_valid_before(dt.datetime.fromtimestamp(begins_s, dt.UTC))
+        x509.CertificateBuilder()
+        .subject_name(name)
+        .issuer_name(name)
+        .public_key(made.public_key())
+        .serial_number(7)
+        .not_valid_before(dt.datetime.fromtimestamp(begins_s, dt.UTC))
         .not_valid_after(dt.datetime.fromtimestamp(ends_s, dt.UTC))
-    )  # fmt: skip
+    )
     if names:
         builder = builder.add_extension(x509.SubjectAlternativeName([x509.DNSName(item) for item in names]), False)
     certificate, key_file = folder / "own.pem", folder / "own.key"
     certificate.write_bytes(builder.sign(made, hashes.SHA256()).public_bytes(serialization.Encoding.PEM))
-    key_file.write_bytes((key or made).private_bytes(
-        serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
-    ))  # fmt: skip
+    key_file.write_bytes(
+        (key or made).private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption())
+    )
     return certificate, key_file
 
 

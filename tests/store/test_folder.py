@@ -32,9 +32,15 @@ def test_a_second_process_on_a_folder_is_told_who_holds_it(tmp_path):
     lock = FolderLock(tmp_path)
     try:
         second = subprocess.run(
-            [sys.executable, "-c", f"from openstake.store.lock import FolderLock; from pathlib import Path; FolderLock(Path({str(tmp_path)!r}))"],
-            capture_output=True, text=True, check=False,
-        )  # fmt: skip
+            [
+                sys.executable,
+                "-c",
+                f"from openstake.store.lock import FolderLock; from pathlib import Path; FolderLock(Path({str(tmp_path)!r}))",
+            ],
+            capture_output=True,
+            text=True,
+            check=False,
+        )
         assert f"in use by process {os.getpid()}" in second.stderr
         with pytest.raises(ConflictError, match="Stop that one, or name another folder"):
             FolderLock(tmp_path)
@@ -51,7 +57,7 @@ def test_two_programs_never_serve_one_folder_and_what_reads_runs_beside_one(tmp_
         assert "http://127.0.0.1" in first.stdout.readline()
         second = processes.run([*command, str(folder)], capture_output=True, text=True, timeout=60, check=False)
         assert second.returncode == 2 and f"process {first.pid}" in second.stderr and "Traceback" not in second.stderr
-        reads = processes.run(["book", "verify", "--data", str(folder)], capture_output=True, text=True, timeout=60, check=False)  # fmt: skip
+        reads = processes.run(["book", "verify", "--data", str(folder)], capture_output=True, text=True, timeout=60, check=False)
         assert reads.returncode == 0 and "The Book is whole" in reads.stdout
     finally:
         first.kill()
@@ -64,9 +70,7 @@ def test_a_port_that_is_taken_changes_nothing(tmp_path):
     import socket
 
     with socket.create_server(("127.0.0.1", 0)) as taken:
-        result = CliRunner().invoke(
-            main, ["demo", "--port", str(taken.getsockname()[1]), "--data", str(tmp_path / "data")]
-        )
+        result = CliRunner().invoke(main, ["demo", "--port", str(taken.getsockname()[1]), "--data", str(tmp_path / "data")])
     assert result.exit_code == 2 and "cannot be opened" in result.output
     assert not (tmp_path / "data").exists()
 
@@ -82,11 +86,7 @@ def test_a_folder_may_have_any_name(tmp_path, name):
         added = crew.upload("/geoids", TRAINING_GRID.read_bytes(), name="another")
         job = crew.job()
         settings = crew.get(f"/jobs/{job}")
-        crew.send(
-            "POST",
-            f"/jobs/{job}/settings",
-            {"replaces_id": settings["settings_id"], "changes": {"geoid_id": added["id"]}},
-        )
+        crew.send("POST", f"/jobs/{job}/settings", {"replaces_id": settings["settings_id"], "changes": {"geoid_id": added["id"]}})
         marks = crew.get(f"/jobs/{job}/marks")["marks"]
         assert any(mark["elevation_m"] is not None for mark in marks), "the grid in that folder gives elevations"
     finally:
@@ -102,12 +102,7 @@ def test_nobody_else_may_read_what_is_kept(own_program, tmp_path):
     own_program.start_base(job)
     time.sleep(0.5)
     folder = own_program.program.context.data_dir
-    for path in (
-        folder / "openstake.db",
-        *folder.glob("openstake.db-*"),
-        *(folder / "raw").iterdir(),
-        folder / "passwords.json",
-    ):
+    for path in (folder / "openstake.db", *folder.glob("openstake.db-*"), *(folder / "raw").iterdir(), folder / "passwords.json"):
         assert not path.exists() or path.stat().st_mode & 0o077 == 0, path
 
 
@@ -155,8 +150,15 @@ def test_a_program_on_a_disk_that_fills_says_so_at_every_door(tmp_path):
                 filler.write(b"x" * 4096)
         statuses = set()
         for n in range(30):
-            answer = crew._client.post(f"/api/jobs/{job}/base/photo", data=picture(side=260, seed=n), content_type="application/octet-stream", base_url="http://127.0.0.1:8420")  # fmt: skip
-            answer2 = crew._client.post(f"/api/jobs/{job}/base/readings", json={"reading": f"1.{500 + n} m", "feature": "bottom"}, base_url="http://127.0.0.1:8420")  # fmt: skip
+            answer = crew._client.post(
+                f"/api/jobs/{job}/base/photo",
+                data=picture(side=260, seed=n),
+                content_type="application/octet-stream",
+                base_url="http://127.0.0.1:8420",
+            )
+            answer2 = crew._client.post(
+                f"/api/jobs/{job}/base/readings", json={"reading": f"1.{500 + n} m", "feature": "bottom"}, base_url="http://127.0.0.1:8420"
+            )
             statuses |= {answer.status_code, answer2.status_code}
         assert 507 in statuses and statuses <= {200, 507}
         (disk / "filler").unlink()
@@ -201,11 +203,20 @@ def test_migration_takes_passwords_out_of_addresses_and_finds_the_unit_of_readin
     from openstake.store.database import migrate
 
     migrate(f"sqlite:///{tmp_path / 'openstake.db'}", revision="0004")
-    readings = {"h1": ("1.532", 1.532, "m"), "h2": ("5.026", 5.026 * 0.3048, "ft"), "h3": ("5.026", 5.026 * 1200 / 3937, "sft"), "h4": ("5.026 ft", 5.026 * 0.3048, "m")}  # fmt: skip
+    readings = {
+        "h1": ("1.532", 1.532, "m"),
+        "h2": ("5.026", 5.026 * 0.3048, "ft"),
+        "h3": ("5.026", 5.026 * 1200 / 3937, "sft"),
+        "h4": ("5.026 ft", 5.026 * 0.3048, "m"),
+    }
     with sqlite3.connect(tmp_path / "openstake.db") as old:
         old.execute("PRAGMA foreign_keys=OFF")
-        old.execute("INSERT INTO listening (id, occupation_id, base_url, rover_url, refers_to, started_s) VALUES ('l1', 'o1', 'ntrip://u:SECRET@h:2101/M', 'tcp://h:5', 'arp', 1.0)")  # fmt: skip
-        old.execute("""INSERT INTO setup (id, line_id, job_id, data, dropped, created_s) VALUES ('s1', 's0', 'j1', '{"base_url": "ntrip://v:OTHER@h:2101/M", "mark_id": null}', 0, 1.0)""")  # fmt: skip
+        old.execute(
+            "INSERT INTO listening (id, occupation_id, base_url, rover_url, refers_to, started_s) VALUES ('l1', 'o1', 'ntrip://u:SECRET@h:2101/M', 'tcp://h:5', 'arp', 1.0)"
+        )
+        old.execute(
+            """INSERT INTO setup (id, line_id, job_id, data, dropped, created_s) VALUES ('s1', 's0', 'j1', '{"base_url": "ntrip://v:OTHER@h:2101/M", "mark_id": null}', 0, 1.0)"""
+        )
         for row_id, (typed, metres, _) in readings.items():
             old.execute(
                 "INSERT INTO height_reading (id, job_id, subject, text, reading_m, method, feature_name, feature, rim_radius_m,"
@@ -216,9 +227,7 @@ def test_migration_takes_passwords_out_of_addresses_and_finds_the_unit_of_readin
     Database.in_folder(tmp_path).close()
 
     with sqlite3.connect(tmp_path / "openstake.db") as new:
-        assert new.execute("SELECT base_url, rover_url FROM listening").fetchall() == [
-            ("ntrip://u@h:2101/M", "tcp://h:5")
-        ]
+        assert new.execute("SELECT base_url, rover_url FROM listening").fetchall() == [("ntrip://u@h:2101/M", "tcp://h:5")]
         assert "OTHER" not in new.execute("SELECT data FROM setup").fetchone()[0]
         found = dict(new.execute("SELECT id, bare_unit FROM height_reading").fetchall())
         assert found == {row_id: unit for row_id, (_, _, unit) in readings.items()}
@@ -261,14 +270,9 @@ def test_a_disk_that_fills_while_a_base_is_recorded_is_said_loses_nothing_of_bef
                 full.write(b"x" * 4096)
         crew.clock.sleep(20.0)
         assert crew.post(f"/jobs/{job}/book/notes", {"words": "x" * 1500}, 507)["title"]
-        said = json.dumps(
-            [crew.get(f"/jobs/{job}/watch"), crew.get(f"/jobs/{job}/base"), crew.get(f"/jobs/{job}/steps")]
-        ).lower()
+        said = json.dumps([crew.get(f"/jobs/{job}/watch"), crew.get(f"/jobs/{job}/base"), crew.get(f"/jobs/{job}/steps")]).lower()
         assert "disk" in said, "the pages say so"
-        assert (
-            stored(crew) >= before
-            and crew.get(f"/jobs/{job}/checks")["checks"][0]["point_east_m"] == check["point_east_m"]
-        )
+        assert stored(crew) >= before and crew.get(f"/jobs/{job}/checks")["checks"][0]["point_east_m"] == check["point_east_m"]
         filler.unlink()
         crew.clock.sleep(5.0)
         after = stored(crew)
@@ -288,10 +292,7 @@ def query_only(program, on):
 
 
 def test_a_database_that_turns_read_only_is_said_and_goes_on_when_it_can_be_written(own_office):
-    job, sentences = (
-        own_office.job(),
-        lambda: [line["sentence"] for line in own_office.get(f"/jobs/{job}/book")["lines"]],
-    )
+    job, sentences = (own_office.job(), lambda: [line["sentence"] for line in own_office.get(f"/jobs/{job}/book")["lines"]])
     own_office.post(f"/jobs/{job}/book/notes", {"words": "before"})
     query_only(own_office.program, True)
     refused = own_office.post(f"/jobs/{job}/book/notes", {"words": "lost"}, 507)
@@ -308,9 +309,13 @@ def test_a_folder_on_a_read_only_disk_is_read_and_what_would_write_says_so(demo_
     subprocess.run(["mount", "-o", "remount,ro", str(disk)], check=True)
     said = {}
     for verb, *arguments in (
-        ("serve", "--port", "0"), ("demo", "--port", "0"), ("unpack", str(tmp_path / "none.zip")), ("book", "verify"),
-        ("package", "Carrow Sluice", str(tmp_path / "out.zip")), ("backup", str(tmp_path / "kept")),
-    ):  # fmt: skip
+        ("serve", "--port", "0"),
+        ("demo", "--port", "0"),
+        ("unpack", str(tmp_path / "none.zip")),
+        ("book", "verify"),
+        ("package", "Carrow Sluice", str(tmp_path / "out.zip")),
+        ("backup", str(tmp_path / "kept")),
+    ):
         (tmp_path / "none.zip").write_bytes(b"GARBAGE")
         done = CliRunner().invoke(main, [verb, *arguments, "--data", str(disk / "data")])
         assert done.exception is None or isinstance(done.exception, SystemExit), (verb, done.exception)

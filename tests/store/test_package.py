@@ -113,9 +113,7 @@ def test_lines_of_other_clients_jobs_travel_as_their_links_alone(places, tmp_pat
     made = packed(here, job, tmp_path / "package.zip")
 
     with zipfile.ZipFile(made) as archive:
-        assert all(
-            b"affairs" not in archive.read(name) and b"Carrow" not in archive.read(name) for name in archive.namelist()
-        )
+        assert all(b"affairs" not in archive.read(name) and b"Carrow" not in archive.read(name) for name in archive.namelist())
     unpacked(there, made)
     with there.program.context.database.read() as session:
         whole, of_job = verify(session), verify(session, job)
@@ -124,10 +122,7 @@ def test_lines_of_other_clients_jobs_travel_as_their_links_alone(places, tmp_pat
         assert verify(session, job).entries == of_job.entries
     there.program.close()
     for statement, why in (
-        (
-            "UPDATE sealed_line SET hash = previous_hash WHERE sequence = (SELECT min(sequence) FROM sealed_line)",
-            "a link",
-        ),
+        ("UPDATE sealed_line SET hash = previous_hash WHERE sequence = (SELECT min(sequence) FROM sealed_line)", "a link"),
         ("UPDATE book SET text = replace(text, 'e', 'o') WHERE job_id IS NOT NULL", "a line"),
     ):
         copy = tmp_path / why
@@ -145,10 +140,7 @@ def test_a_line_that_came_with_its_text_cannot_be_sealed_behind_the_program(plac
     unpacked(there, packed(here, job, tmp_path / "package.zip"))
     there.program.close()
     line = f"job_id = '{job}'"
-    broken(
-        tmp_path / "there",
-        f"INSERT INTO sealed_line SELECT device_id, sequence, previous_hash, hash FROM book WHERE {line}",
-    )
+    broken(tmp_path / "there", f"INSERT INTO sealed_line SELECT device_id, sequence, previous_hash, hash FROM book WHERE {line}")
     broken(tmp_path / "there", f"DELETE FROM book WHERE {line}")
 
     program = build(tmp_path / "there", practice=False, demo=False, web_dir=None)
@@ -182,11 +174,7 @@ def three_crews(places, tmp_path):
     start = packed(office, job, tmp_path / "start.zip")
     packages = []
     for n, corrections in enumerate(
-        (
-            (("CS2", "703478.950"),),
-            (("CS2", "703478.960"), ("CS2", "703478.970")),
-            (("CS2", "703478.980"), ("CS3", "703655.300")),
-        )
+        ((("CS2", "703478.950"),), (("CS2", "703478.960"), ("CS2", "703478.970")), (("CS2", "703478.980"), ("CS3", "703655.300")))
     ):
         crew = places(f"crew{n}")
         unpacked(crew, start)
@@ -240,9 +228,7 @@ def test_packages_of_crews_merge_alike_in_every_order(places, three_crews, tmp_p
     assert all(item == found[0] for item in found)
     _, values, differ = found[0]
     assert [value["words"] for value in differ[0]] == ["east 703478.980 m", "east 703478.970 m", "east 703478.950 m"]
-    assert values == {"CS2": 703478.980, "CS3": 703655.300}, (
-        "what was written last is used; what one crew alone changed is changed"
-    )
+    assert values == {"CS2": 703478.980, "CS3": 703655.300}, "what was written last is used; what one crew alone changed is changed"
 
 
 def test_what_two_crews_replaced_disagrees_until_it_is_settled(places, three_crews, tmp_path):
@@ -289,11 +275,7 @@ def test_a_package_that_an_office_joined_with_an_older_version_still_disagrees(p
 
     def seen(crew):
         (differs,) = crew.get(f"/jobs/{job}/crews")["differ"]
-        return (
-            differs["what"],
-            [value["words"] for value in differs["values"]],
-            *(east_of(crew, job, name) for name in ("AF1", "AF2")),
-        )
+        return (differs["what"], [value["words"] for value in differs["values"]], *(east_of(crew, job, name) for name in ("AF1", "AF2")))
 
     expected = ("Mark AF1", ["east 514646.784 m", "east 514646.584 m"], 514646.784, 514712.630)
     assert seen(there) == expected
@@ -310,9 +292,7 @@ def test_a_package_that_an_office_joined_with_an_older_version_still_disagrees(p
 
 
 def unproven(crew, job):
-    return [
-        item["sentence"] for item in crew.get(f"/jobs/{job}/steps")["findings"] if item["code"] == "package-unproven"
-    ]
+    return [item["sentence"] for item in crew.get(f"/jobs/{job}/steps")["findings"] if item["code"] == "package-unproven"]
 
 
 def test_a_folder_in_which_an_older_version_lost_a_dispute_has_it_again(places, tmp_path):
@@ -344,11 +324,7 @@ def test_two_crews_first_settings_of_a_job_disagree(places, tmp_path):
             unpacked(office, sent[n])
         (differs,) = office.get(f"/jobs/{job}/crews")["differ"]
         orders.append(
-            (
-                differs["table"],
-                [value["id"] for value in differs["values"]],
-                members(packed(office, job, tmp_path / f"{order}.zip")),
-            )
+            (differs["table"], [value["id"] for value in differs["values"]], members(packed(office, job, tmp_path / f"{order}.zip")))
         )
     assert orders[0] == orders[1] and orders[0][0] == "check_settings"
 
@@ -393,9 +369,7 @@ def test_files_travel_with_their_job_and_a_stream_that_grew_takes_the_place_of_i
 
     told = []
     write_package(here.program.context, job, tmp_path / "first.zip", lambda *step: told.append(step))
-    assert told[0][0] == 0 and told[-1][0] == told[-1][1] and told == sorted(told), (
-        "from nothing to all, and never back"
-    )
+    assert told[0][0] == 0 and told[-1][0] == told[-1][1] and told == sorted(told), "from nothing to all, and never back"
     assert len(set(told)) > 10 and {of for _, of in told} == {told[0][1]}
     inside = set(members(tmp_path / "first.zip")[0])
     assert f"files/{raw.as_posix()}" in inside and f"files/{other.as_posix()}" not in inside
@@ -466,9 +440,7 @@ def test_a_copy_of_a_data_folder_that_went_on_by_itself_is_refused(places, tmp_p
 
 
 @pytest.mark.parametrize(
-    "table",
-    [*tables().values(), *(Base.metadata.tables[name] for name in ("rival", "sealed_line"))],
-    ids=lambda table: table.name,
+    "table", [*tables().values(), *(Base.metadata.tables[name] for name in ("rival", "sealed_line"))], ids=lambda table: table.name
 )
 def test_every_number_of_every_table_has_a_range(table):
     """A column without one would be found when somebody's package first holds such a row."""
@@ -555,10 +527,7 @@ def second(table, other_end=False):
 def with_parents(source, out, of, parents):
     """Say of a mark that it replaced others, by their places in the table."""
     ids = [row["id"] for row in rows(source, "mark")]
-    said = [
-        {"row_id": ids[of], "said_replaces_id": "" if at is None else ids[at], "table_name": "mark", "joined": False}
-        for at in parents
-    ]
+    said = [{"row_id": ids[of], "said_replaces_id": "" if at is None else ids[at], "table_name": "mark", "joined": False} for at in parents]
 
     def change(name, content):
         return b"".join(json.dumps(row).encode() + b"\n" for row in said) if name == "tables/rival.jsonl" else content
@@ -614,7 +583,8 @@ HOSTILE = {
         "tables/mark.jsonl was changed since this package was made",
     ),
     "a table without hash": (
-        lambda source, out: rewritten(source, out, in_manifest(hashes={"mark": "0" * 64}), careful=False), "not the SHA-256 of every table",
+        lambda source, out: rewritten(source, out, in_manifest(hashes={"mark": "0" * 64}), careful=False),
+        "not the SHA-256 of every table",
     ),
     "form in words": (by(in_manifest(form="1")), "does not say what is in this package"),
     "unknown table": (by(in_manifest(tables={"users": 1})), "not known here: 'users'"),
@@ -642,27 +612,45 @@ HOSTILE = {
     "no name": (by(in_table("mark", lambda row: row.update(name="  "))), "Row 1 of mark: name is not empty"),
     "a name turned around": (by(in_table("mark", lambda row: row.update(name="CS\u202e2"))), "holds the character U+202E"),
     "a name with nothing in it": (by(in_table("mark", lambda row: row.update(name="CS2\u200b"))), "characters that are not seen"),
-    "a key twice": (by(lambda name, content: content.replace(b'"name":', b'"name":"x","name":', 1) if name == "tables/mark.jsonl" else content), "names name twice"),
+    "a key twice": (
+        by(lambda name, content: content.replace(b'"name":', b'"name":"x","name":', 1) if name == "tables/mark.jsonl" else content),
+        "names name twice",
+    ),
     "a row twice": (lambda source, out: twice(source, out, "mark"), "id is that of another row as well"),
     "twins": (lambda source, out: twice(source, out, "mark", id=STRANGE, name="Cafe\u0301"), "looks the same as another one"),
     "a row that replaces two lines": (lambda source, out: with_parents(source, out, 2, (0, 1)), "replaces rows of two lines"),
     "gear in place of other gear": (by(second("gear")), "replaces rows of two lines"),
     "a base's height in place of a pole's": (by(second("height_reading", other_end=True)), "replaces rows of two lines"),
     "a row that replaces itself": (lambda source, out: with_parents(source, out, 2, (2, 0)), "is not in this package"),
-    "a row that replaces none, twice": (lambda source, out: with_parents(source, out, 2, (None, 0)), "said_replaces_id is a UUID; it is ''"),
-    "a kind of nothing": (by(in_table("height_reading", lambda row: row.update(subject="moon"))), "subject is one of: base, rover; it is 'moon'"),
+    "a row that replaces none, twice": (
+        lambda source, out: with_parents(source, out, 2, (None, 0)),
+        "said_replaces_id is a UUID; it is ''",
+    ),
+    "a kind of nothing": (
+        by(in_table("height_reading", lambda row: row.update(subject="moon"))),
+        "subject is one of: base, rover; it is 'moon'",
+    ),
     "a unit of nothing": (by(in_table("job_settings", lambda row: row.update(length_unit="ell"))), "length_unit is one of: m, ft, sft"),
     "set-up without anything": (by(in_table("setup", lambda row: row.update(data="[]"))), "of setup: data cannot be read"),
-    "set-up of other kinds": (by(in_table("setup", lambda row: row.update(data='{"station_id":"x"}'))), "of setup: data cannot be read: station_id"),
-    "settings out of range": (by(in_table("job_settings", lambda row: row.update(frame='{"system":{}}'))), "of job_settings: frame cannot be read"),
-    "a profile under another name": (by(in_table("profile", lambda row: row.update(name="Other"))), "its name or role is another than its row's"),
+    "set-up of other kinds": (
+        by(in_table("setup", lambda row: row.update(data='{"station_id":"x"}'))),
+        "of setup: data cannot be read: station_id",
+    ),
+    "settings out of range": (
+        by(in_table("job_settings", lambda row: row.update(frame='{"system":{}}'))),
+        "of job_settings: frame cannot be read",
+    ),
+    "a profile under another name": (
+        by(in_table("profile", lambda row: row.update(name="Other"))),
+        "its name or role is another than its row's",
+    ),
     "what rests on no list": (by(in_table("shot", lambda row: row.update(rests_on='{"a":1}'))), "of shot: rests_on cannot be read"),
     "no UUID": (by(in_table("mark", lambda row: row.update(id="M0"))), "id is a UUID; it is 'M0'"),
     "a version in words": (by(in_manifest(version="<b>1</b>")), "its version is not a version number"),
     "a job in words": (by(in_manifest(job="../..")), "has no UUID"),
     "tables no list": (by(in_manifest(tables=[])), "does not say what is in this package"),
     "time zone of nowhere": (by(in_table("job_settings", lambda row: row.update(time_zone="No/Where"))), "cannot be read"),
-}  # fmt: skip
+}
 
 
 @pytest.fixture(scope="module")
@@ -682,9 +670,7 @@ def test_what_is_no_package_is_refused_and_nothing_stays(sound, name):
     source, there, folder = sound
     make, words = HOSTILE[name]
     hostile = make(source, folder / f"{name}.zip")
-    before = {
-        path for path in folder.rglob("*") if path.suffix not in (".zip", ".copy") and "openstake.db" not in path.name
-    }
+    before = {path for path in folder.rglob("*") if path.suffix not in (".zip", ".copy") and "openstake.db" not in path.name}
 
     with pytest.raises(FileError) as refused:
         unpacked(there, hostile)
@@ -693,17 +679,13 @@ def test_what_is_no_package_is_refused_and_nothing_stays(sound, name):
     assert there.get("/jobs")["jobs"] == []
     with there.program.context.database.read() as session:
         assert session.scalars(select(Mark)).all() == []
-    assert {
-        path for path in folder.rglob("*") if path.suffix not in (".zip", ".copy") and "openstake.db" not in path.name
-    } == before
+    assert {path for path in folder.rglob("*") if path.suffix not in (".zip", ".copy") and "openstake.db" not in path.name} == before
 
 
 def test_a_northing_that_somebody_moved_shows_in_the_fingerprint_that_both_read_out(sound, places, tmp_path):
     """Whoever writes the hashes anew as well makes another fingerprint: 64 bits of SHA-256 (FIPS 180-4) that the packer reads out."""
     source, _, _ = sound
-    moved = rewritten(
-        source, tmp_path / "moved.zip", in_table("mark", lambda row: row.update(north_m=row["north_m"] + 1.0))
-    )
+    moved = rewritten(source, tmp_path / "moved.zip", in_table("mark", lambda row: row.update(north_m=row["north_m"] + 1.0)))
     with zipfile.ZipFile(source) as archive:
         digest = hashlib.sha256(archive.read(MANIFEST)).hexdigest().upper()
     fingerprint = " ".join(digest[at : at + 4] for at in (0, 4, 8, 12))

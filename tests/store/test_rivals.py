@@ -130,9 +130,17 @@ class World:
     @staticmethod
     def _mark(job_id, name, east_m, created_s, replaces_id):
         return Mark(
-            id=new_id(), job_id=job_id, name=name, east_m=east_m, north_m=0.0, sigma_horizontal_m=0.005, sigma_vertical_m=0.008,
-            source="list", replaces_id=replaces_id, created_s=created_s,
-        )  # fmt: skip
+            id=new_id(),
+            job_id=job_id,
+            name=name,
+            east_m=east_m,
+            north_m=0.0,
+            sigma_horizontal_m=0.005,
+            sigma_vertical_m=0.008,
+            source="list",
+            replaces_id=replaces_id,
+            created_s=created_s,
+        )
 
     def ends(self, known, line):
         mine = {row_id for row_id in known if self.rows[row_id][0] == line}
@@ -150,9 +158,7 @@ class World:
             if line == "settings":
                 present = session.scalars(lines.heads(CheckSettingsRow)).all()
                 before = present[0].id if present else None
-                row = CheckSettingsRow(
-                    id=new_id(), job_id=self.job, data=f'{{"n":{tick}}}', replaces_id=before, created_s=at_s
-                )
+                row = CheckSettingsRow(id=new_id(), job_id=self.job, data=f'{{"n":{tick}}}', replaces_id=before, created_s=at_s)
             else:
                 present = session.scalars(lines.heads(Mark, Mark.name == line)).all()
                 row = self._mark(self.job, line, float(tick), at_s, present[0].id)
@@ -160,9 +166,7 @@ class World:
             session.add(row)
             return row.id
 
-        self.rows[row_id] = (
-            (line, at_s, frozenset(self.ends(place.known, line))) if (row_id := place.do(work)) else None
-        )
+        self.rows[row_id] = (line, at_s, frozenset(self.ends(place.known, line))) if (row_id := place.do(work)) else None
         place.known.add(row_id)
 
     def measure(self, crew, line):
@@ -191,9 +195,7 @@ class World:
                 if heads:
                     value = session.get(model, expected)
                     assert lines.value_of(heads[0]) == lines.value_of(value)
-                assert self.disputes_of(session, model, heads) == (
-                    ends if len(ends := self.ends(place.known, line)) > 1 else set()
-                )
+                assert self.disputes_of(session, model, heads) == (ends if len(ends := self.ends(place.known, line)) > 1 else set())
             people = set(session.scalars(select(Mark.id))) | set(session.scalars(select(CheckSettingsRow.id)))
             assert people - joined_rows(session) == place.known
 
@@ -214,11 +216,7 @@ def joined_rows(session):
 def members(content):
     with zipfile.ZipFile(io.BytesIO(content)) as archive:
         # Whoever unpacks writes so into his own chain.
-        return {
-            name: archive.read(name)
-            for name in archive.namelist()
-            if name not in (MANIFEST, "tables/sealed_line.jsonl")
-        }
+        return {name: archive.read(name) for name in archive.namelist() if name not in (MANIFEST, "tables/sealed_line.jsonl")}
 
 
 SOME = st.lists(st.integers(0, 20), max_size=3)
@@ -247,9 +245,8 @@ def played(empty, crews, skews, acts):
 @pytest.mark.slow
 @settings(max_examples=2000 if PART > 1 else repeats(100, 10), deadline=None, suppress_health_check=list(HealthCheck))
 @given(
-    crews=CREWS, skews=st.lists(st.integers(-30, 30), min_size=4, max_size=4), acts=st.lists(ACTS, min_size=1, max_size=12),
-    data=st.data(),
-)  # fmt: skip
+    crews=CREWS, skews=st.lists(st.integers(-30, 30), min_size=4, max_size=4), acts=st.lists(ACTS, min_size=1, max_size=12), data=st.data()
+)
 def test_the_same_rows_make_the_same_heads_disputes_and_bytes(empty, crews, skews, acts, data):
     world = played(empty, crews, skews, acts)
     try:

@@ -93,9 +93,19 @@ def test_two_corrections_of_one_reading_cannot_both_win(database):
 
     def reading(replaces=None):
         return HeightReading(
-            job_id=job.id, subject="base", text="1", reading_m=1.0, method="vertical", feature="bottom", feature_label="",
-            rim_radius_m=0.0, feature_to_arp_m=0.0, arp_height_m=1.0, replaces_id=replaces, created_s=0.0,
-        )  # fmt: skip
+            job_id=job.id,
+            subject="base",
+            text="1",
+            reading_m=1.0,
+            method="vertical",
+            feature="bottom",
+            feature_label="",
+            rim_radius_m=0.0,
+            feature_to_arp_m=0.0,
+            arp_height_m=1.0,
+            replaces_id=replaces,
+            created_s=0.0,
+        )
 
     first = reading()
     database.write(lambda session: session.add(first))
@@ -118,9 +128,7 @@ def test_two_corrections_of_one_reading_cannot_both_win(database):
 
 def test_the_promises_to_the_disk_are_kept(database):
     with database.read() as session:
-        values = [
-            session.execute(text(f"PRAGMA {name}")).scalar() for name in ("journal_mode", "foreign_keys", "synchronous")
-        ]
+        values = [session.execute(text(f"PRAGMA {name}")).scalar() for name in ("journal_mode", "foreign_keys", "synchronous")]
     assert values == ["wal", 1, 2]  # SQLite's documentation: 2 is FULL
 
 
@@ -133,9 +141,7 @@ def test_a_data_folder_of_the_first_version_keeps_its_jobs_and_marks(tmp_path):
             "INSERT INTO mark (id, job_id, name, east_m, north_m, height_m, height_kind, sigma_horizontal_m, sigma_vertical_m,"
             " source, note, reason, created_s) VALUES ('m1', 'j1', 'A', 1.5, 2.5, 3.5, 'ellipsoidal', 0.1, 0.2, 's', 'n', '', 5)"
         )
-        old.execute(
-            "INSERT INTO occupation (id, job_id, mark_id, station_id, started_s) VALUES ('o1', 'j1', 'm1', 17, 6.0)"
-        )
+        old.execute("INSERT INTO occupation (id, job_id, mark_id, station_id, started_s) VALUES ('o1', 'j1', 'm1', 17, 6.0)")
 
     opened = Database.in_folder(tmp_path)
     with opened.read() as session:
@@ -161,11 +167,22 @@ def test_a_data_folder_of_the_second_version_keeps_its_bases_and_their_heights(t
             "mark": {"id": "m1", "job_id": "j1", "name": "A", "created_s": 5.0},
             "occupation": {"id": "o1", "job_id": "j1", "mark_id": "m1", "station_id": 17, "started_s": 6.0},
             "height_reading": {
-                "id": "h1", "job_id": "j1", "occupation_id": "o1", "subject": "base", "text": "1.546", "reading_m": 1.546,
-                "method": "vertical", "feature_name": "bottom", "feature": "Bottom", "rim_radius_m": 0.0,
-                "feature_to_arp_m": 0.0, "arp_height_m": 1.546, "reason": "", "created_s": 6.0,
+                "id": "h1",
+                "job_id": "j1",
+                "occupation_id": "o1",
+                "subject": "base",
+                "text": "1.546",
+                "reading_m": 1.546,
+                "method": "vertical",
+                "feature_name": "bottom",
+                "feature": "Bottom",
+                "rim_radius_m": 0.0,
+                "feature_to_arp_m": 0.0,
+                "arp_height_m": 1.546,
+                "reason": "",
+                "created_s": 6.0,
             },
-        }  # fmt: skip
+        }
         for table, values in tables.items():
             # Columns that say nothing here get what their kind has for nothing.
             nothing = {"TEXT": "", "VARCHAR": "", "FLOAT": 0.0, "INTEGER": 0, "BOOLEAN": 0}

@@ -63,9 +63,7 @@ def said_then(now, before):
 def same(now, before, path=""):
     """Compare all that was said before: what is said beyond it is new."""
     if isinstance(before, dict):
-        if (
-            "feature_name" in before
-        ):  # since 0.4.0 `feature` is the key everywhere, and `feature_label` what people read
+        if "feature_name" in before:  # since 0.4.0 `feature` is the key everywhere, and `feature_label` what people read
             before = before | {"feature": before["feature_name"], "feature_label": before["feature"]}
             del before["feature_name"]
         for key, value in before.items():
@@ -113,8 +111,7 @@ def test_every_coordinate_and_verdict_is_the_one_of_0_3_0(opened, name):
     same(opened.get(f"/jobs/{job}/system"), said["system"])
     # Kind, code, note, the budget's 95 %, status, base, kept and how many have the name have come after the columns of then.
     now, then = (
-        list(csv.reader(io.StringIO(text)))
-        for text in (opened.get(f"/jobs/{job}/take-home/csv?doubtful=take"), said["points.csv"])
+        list(csv.reader(io.StringIO(text))) for text in (opened.get(f"/jobs/{job}/take-home/csv?doubtful=take"), said["points.csv"])
     )
     assert [row[:-9] for row in now] == then
 
@@ -147,10 +144,7 @@ def test_what_was_corrected_after_a_shot_is_out_of_date_and_what_was_put_back_is
     job = opened.job("Season")
     checks = opened.get(f"/jobs/{job}/checks")["checks"]
     bases = [base["id"] for base in opened.get(f"/jobs/{job}/base/earlier")["bases"]][::-1]
-    stale = {
-        base: {check["mark_name"] for check in checks if check["occupation_id"] == base and check["stale"]}
-        for base in bases
-    }
+    stale = {base: {check["mark_name"] for check in checks if check["occupation_id"] == base and check["stale"]} for base in bases}
 
     # The first base's height was corrected; the second's coordinate was replaced and brought back to the same numbers;
     # mark S3 was moved in the list: every shot on it rests on another value.

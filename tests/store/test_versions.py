@@ -18,9 +18,7 @@ from openstake.workflow.packages import read_package, write_package
 from tests.conftest import Crew
 
 FOLDER = Path(__file__).parents[1] / "data" / "versions"
-VERSIONS = sorted(
-    (path.name for path in FOLDER.iterdir()), key=lambda name: [int(part) for part in name[1:].split(".")]
-)
+VERSIONS = sorted((path.name for path in FOLDER.iterdir()), key=lambda name: [int(part) for part in name[1:].split(".")])
 # To the bit on the machine that wrote it; other processors may round their sines otherwise.
 SAME_M = 1e-7
 HELD = {"Occupation": 2, "Shot": 8}
@@ -41,18 +39,13 @@ def same(now, before):
 @pytest.mark.parametrize("version", VERSIONS)
 def test_a_folder_of_a_released_version_says_the_same_and_its_jobs_travel(version, tmp_path):
     (tmp_path / "here").mkdir()
-    (tmp_path / "here" / "openstake.db").write_bytes(
-        gzip.decompress((FOLDER / version / "openstake.db.gz").read_bytes())
-    )
+    (tmp_path / "here" / "openstake.db").write_bytes(gzip.decompress((FOLDER / version / "openstake.db.gz").read_bytes()))
     told = json.loads(gzip.decompress((FOLDER / version / "said.json.gz").read_bytes()))
     here, there = opened(tmp_path / "here"), opened(tmp_path / "there")
     try:
         with here.program.context.database.read() as session:
             assert verify(session).whole
-            counts = {
-                model: session.scalar(select(func.count()).select_from(model))
-                for model in (Occupation, Shot, FitApplied, SignedDay)
-            }
+            counts = {model: session.scalar(select(func.count()).select_from(model)) for model in (Occupation, Shot, FitApplied, SignedDay)}
         at = VERSIONS.index(version)
         assert counts[Occupation] >= 2 and counts[Shot] >= 8
         assert bool(counts[FitApplied]) == (at >= VERSIONS.index(FIT_FROM)) and bool(counts[SignedDay]) == (

@@ -10,9 +10,7 @@ def line(text, label):
     return f"{text:<60}{label:<20}\n"
 
 
-HEADER = (
-    line("     1.4            M", "ANTEX VERSION / SYST") + line("A", "PCV TYPE / REFANT") + line("", "END OF HEADER")
-)
+HEADER = line("     1.4            M", "ANTEX VERSION / SYST") + line("A", "PCV TYPE / REFANT") + line("", "END OF HEADER")
 
 
 def frequency(name, north, east, up, start="START OF FREQUENCY", end="END OF FREQUENCY"):
@@ -91,8 +89,7 @@ def test_a_cut_file_says_so():
 
 
 @pytest.mark.parametrize(
-    "content",
-    [b"", b"garbage", HEADER[:100].encode(), HEADER.encode(), (HEADER + antenna("BLOCK IIA", "G01")).encode()],
+    "content", [b"", b"garbage", HEADER[:100].encode(), HEADER.encode(), (HEADER + antenna("BLOCK IIA", "G01")).encode()]
 )
 def test_what_is_no_antex_file_is_a_sentence(content):
     with pytest.raises(FileError) as refusal:

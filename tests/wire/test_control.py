@@ -85,13 +85,9 @@ def test_a_list_longer_than_the_limit_is_refused_and_not_cut():
 
 
 # What is no character (U+FDD0, of the category Cn) is refused, as are controls.
-words = st.text(st.characters(codec="utf-8", exclude_categories=("Cc", "Cn", "Cs", "Zl", "Zp")), max_size=12).map(
-    str.strip
-)
+words = st.text(st.characters(codec="utf-8", exclude_categories=("Cc", "Cn", "Cs", "Zl", "Zp")), max_size=12).map(str.strip)
 # A tenth of a micrometre is finer than any mark.
-lengths = st.one_of(
-    st.floats(-9e6, 9e6).map(lambda metres: round(metres, 7)), st.decimals(-900_000, 900_000, places=3).map(float)
-)
+lengths = st.one_of(st.floats(-9e6, 9e6).map(lambda metres: round(metres, 7)), st.decimals(-900_000, 900_000, places=3).map(float))
 sigmas = st.one_of(st.none(), st.floats(1e-4, 1.0))
 
 
@@ -109,18 +105,17 @@ def given_marks(draw):
     return GivenMark("", *place, height, kind, draw(sigmas), draw(sigmas), *texts, draw(st.booleans()))
 
 
-named_marks = st.lists(st.tuples(words.filter(lambda name: name and not name.startswith("'")), given_marks()),
-                       min_size=1, max_size=5, unique_by=lambda pair: pair[0]).map(
-    lambda pairs: [GivenMark(**(vars(mark) | {"name": name})) for name, mark in pairs]
-)  # fmt: skip
+named_marks = st.lists(
+    st.tuples(words.filter(lambda name: name and not name.startswith("'")), given_marks()),
+    min_size=1,
+    max_size=5,
+    unique_by=lambda pair: pair[0],
+).map(lambda pairs: [GivenMark(**(vars(mark) | {"name": name})) for name, mark in pairs])
 
 
 def placed(marks):
     """Return marks with some place: what is given comes back whatever it is."""
-    return [
-        PlacedMark(mark, *((1.5, 2.5) if mark.is_geodetic else (mark.east_m, mark.north_m)), 53.1, -7.2, None, None)
-        for mark in marks
-    ]
+    return [PlacedMark(mark, *((1.5, 2.5) if mark.is_geodetic else (mark.east_m, mark.north_m)), 53.1, -7.2, None, None) for mark in marks]
 
 
 @settings(max_examples=50)
@@ -135,11 +130,7 @@ def test_csv_comes_back_as_it_went_in_any_unit(marks, unit):
 
 def _as_csv_can(mark):
     """Return a mark as CSV has it: a quote before =, +, -, @ is a guard and does not come back."""
-    guarded = {
-        key: value[1:]
-        for key in ("note", "source", "order")
-        if (value := vars(mark)[key])[:2] in ("'=", "'+", "'-", "'@")
-    }
+    guarded = {key: value[1:] for key in ("note", "source", "order") if (value := vars(mark)[key])[:2] in ("'=", "'+", "'-", "'@")}
     return GivenMark(**(vars(mark) | guarded))
 
 
@@ -171,9 +162,7 @@ def test_landxml_has_north_before_east_in_its_own_unit_and_a_bad_point_stands_al
     reading = read(LANDXML)
 
     mark = marks_of(reading)[0]
-    assert (mark.east_m, mark.north_m, mark.height_m) == pytest.approx(
-        (1000 * SURVEY_FOOT, 2000 * SURVEY_FOOT, 300 * SURVEY_FOOT)
-    )
+    assert (mark.east_m, mark.north_m, mark.height_m) == pytest.approx((1000 * SURVEY_FOOT, 2000 * SURVEY_FOOT, 300 * SURVEY_FOOT))
     assert mark.height_kind == "elevation" and mark.note == "pin"
     assert [bool(line.refusal) for line in reading.lines] == [False, True, True, True]
 
@@ -191,10 +180,7 @@ def test_landxml_has_north_before_east_in_its_own_unit_and_a_bad_point_stands_al
         ('{"type": "FeatureCollection", "features": []}', "no features"),
         ('{"type": "FeatureCollection", "features": [{"x": NaN}]}', "is not"),
         ("[" * 100_000, "is not"),
-        (
-            '{"type": "FeatureCollection", "crs": {"type": "name", "properties": {"name": "local"}}, "features": [1]}',
-            "EPSG code",
-        ),
+        ('{"type": "FeatureCollection", "crs": {"type": "name", "properties": {"name": "local"}}, "features": [1]}', "EPSG code"),
     ],
 )
 def test_damaged_or_foreign_documents_are_refused_with_a_sentence(content, words):
@@ -214,10 +200,7 @@ def feature(coordinates, **properties):
 
 def test_foreign_geojson_is_longitude_and_latitude_and_its_height_is_asked_for():
     # RFC 7946, section 3.1.1: longitude, latitude, altitude.
-    document = {
-        "type": "FeatureCollection",
-        "features": [feature([-6.2, 53.3, 60.0], name="A"), feature([999], name="B")],
-    }
+    document = {"type": "FeatureCollection", "features": [feature([-6.2, 53.3, 60.0], name="A"), feature([999], name="B")]}
 
     reading = read(json.dumps(document))
 
@@ -239,8 +222,10 @@ def test_geojson_on_a_named_grid_keeps_the_grid_and_asks_for_the_unit():
 
 
 def test_kml_places_marks_by_longitude_and_latitude():
-    marks = [PlacedMark(GivenMark("A & B", 1.0, 2.0, note="nail"), 1.0, 2.0, 53.3, -6.2, None, None),
-             PlacedMark(GivenMark("nowhere", 1.0, 2.0), 1.0, 2.0, None, None, None, None)]  # fmt: skip
+    marks = [
+        PlacedMark(GivenMark("A & B", 1.0, 2.0, note="nail"), 1.0, 2.0, 53.3, -6.2, None, None),
+        PlacedMark(GivenMark("nowhere", 1.0, 2.0), 1.0, 2.0, None, None, None, None),
+    ]
 
     root = ElementTree.fromstring(write_kml(map(drawn_mark, marks), "job"))
 
@@ -293,8 +278,5 @@ def test_a_name_of_what_is_no_character_is_refused(letter):
 
 def test_what_xml_cannot_hold_is_left_out_on_the_way_to_it():
     mark = PlacedMark(GivenMark("A\ufffe\ud800", 1.0, 2.0, note="x\x00y"), 1.0, 2.0, 53.0, -6.0, None, None)
-    for content in (
-        write_landxml([mark], "m", "sys\ud800", "local"),
-        write_kml([drawn_mark(mark)], "title\ufffe").encode(),
-    ):
+    for content in (write_landxml([mark], "m", "sys\ud800", "local"), write_kml([drawn_mark(mark)], "title\ufffe").encode()):
         ElementTree.fromstring(content)

@@ -16,21 +16,7 @@ from openstake.wire.nmea.summary import LogSummary
 from openstake.wire.nmea.write import Fix, gga, gsa, gst, gsv, rmc
 from tests import published
 
-FIX = Fix(
-    datetime(2026, 11, 24, 10, 36, 7),
-    4,
-    53.3374123456,
-    -6.2612345678,
-    61.2345,
-    57.1,
-    24,
-    0.61,
-    1.2,
-    17,
-    0.008,
-    0.009,
-    0.015,
-)
+FIX = Fix(datetime(2026, 11, 24, 10, 36, 7), 4, 53.3374123456, -6.2612345678, 61.2345, 57.1, 24, 0.61, 1.2, 17, 0.008, 0.009, 0.015)
 TENTH_OF_A_MILLIMETRE_DEG = 1e-9
 
 
@@ -59,9 +45,23 @@ def test_every_sentence_is_read_by_pynmea2_to_what_was_put_in():
 
 def test_sentences_built_by_pynmeagps_are_read():
     built = NMEAMessage(
-        "GN", "GGA", GET, time=datetime(2026, 1, 1, 10, 36, 7).time(), lat=53.45, lon=-2.24, quality=5, numSV=12,
-        HDOP=0.9, alt=45.2, altUnit="M", sep=50.1, sepUnit="M", diffAge=2.0, diffStation=33, hpnmeamode=1,
-    ).serialize()  # fmt: skip
+        "GN",
+        "GGA",
+        GET,
+        time=datetime(2026, 1, 1, 10, 36, 7).time(),
+        lat=53.45,
+        lon=-2.24,
+        quality=5,
+        numSV=12,
+        HDOP=0.9,
+        alt=45.2,
+        altUnit="M",
+        sep=50.1,
+        sepUnit="M",
+        diffAge=2.0,
+        diffStation=33,
+        hpnmeamode=1,
+    ).serialize()
     epochs, _ = read(built + published.GST_EXAMPLE)
 
     (epoch,) = epochs
@@ -83,9 +83,7 @@ def test_the_checksum_is_the_exclusive_or_of_all_bytes(body):
 def burst(second, quality=4):
     moment = datetime(2026, 11, 24, 10, 36, second)
     fix = Fix(moment, quality, 53.3, -6.2, 61.0, 57.0, 24, 0.6, 1.0, 17, 0.01, 0.01, 0.02)
-    return (
-        gga(fix) + gst(fix) + gsa([1, 2, 3, 4], 1, True, (1.2, 0.6, 1.0)) + gsv("GP", [(1, 45, 10, 40)] * 6) + rmc(fix)
-    )
+    return gga(fix) + gst(fix) + gsa([1, 2, 3, 4], 1, True, (1.2, 0.6, 1.0)) + gsv("GP", [(1, 45, 10, 40)] * 6) + rmc(fix)
 
 
 def test_an_epoch_is_handed_over_with_its_last_sentence_once_the_order_is_known():
@@ -212,9 +210,15 @@ def test_a_sentence_needs_its_dollar():
 
 GGA = "GNGGA,120000.00,{latitude},N,{longitude},W,{quality},{satellites},{hdop},{altitude},M,{separation},M,{age},0017"
 USUAL = {
-    "latitude": "5320.1234567", "longitude": "00615.7654321", "quality": "4", "satellites": "18", "hdop": "0.7",
-    "altitude": "58.1234", "separation": "55.4321", "age": "1.0",
-}  # fmt: skip
+    "latitude": "5320.1234567",
+    "longitude": "00615.7654321",
+    "quality": "4",
+    "satellites": "18",
+    "hdop": "0.7",
+    "altitude": "58.1234",
+    "separation": "55.4321",
+    "age": "1.0",
+}
 
 
 @pytest.mark.parametrize(
@@ -271,9 +275,7 @@ def test_a_value_that_cannot_be_is_unknown_and_the_position_is_kept(wrong, name)
 )
 def test_gns_makes_epochs_and_the_weakest_constellation_counts(modes, status):
     """NMEA 0183 version 4.11, GNS: one mode for each constellation; pynmea2 reads the same fields."""
-    sentence = sentence_bytes(
-        f"GNGNS,120000.00,5320.1234567,N,00615.7654321,W,{modes},18,0.7,58.1234,55.4321,1.0,0017,V"
-    )
+    sentence = sentence_bytes(f"GNGNS,120000.00,5320.1234567,N,00615.7654321,W,{modes},18,0.7,58.1234,55.4321,1.0,0017,V")
     (epoch,), _ = read(sentence)
 
     theirs = pynmea2.parse(sentence.decode())
@@ -292,9 +294,7 @@ def test_the_other_sentence_of_a_moment_is_no_second_epoch():
 
 
 def test_the_ellipse_of_gst_is_kept_with_the_epoch():
-    (epoch,), _ = read(
-        sentence_bytes(GGA.format(**USUAL)) + sentence_bytes("GNGST,120000.00,0.8,0.030,0.010,45.0,0.022,0.023,0.040")
-    )
+    (epoch,), _ = read(sentence_bytes(GGA.format(**USUAL)) + sentence_bytes("GNGST,120000.00,0.8,0.030,0.010,45.0,0.022,0.023,0.040"))
 
     assert (epoch.sigma_major_m, epoch.sigma_minor_m, epoch.orientation_deg) == (0.03, 0.01, 45.0)
     # At 45° both axes share the variances: (0.03² + 0.01²)/2, covariance (0.03² − 0.01²)/2, by hand.
@@ -317,12 +317,7 @@ def heard(talkers, seconds=20, shift_s=0.0):
     for second in range(seconds):
         for n, (latitude, longitude) in enumerate(talkers):
             at_s = 43_200.0 + second + n * shift_s
-            fix = replace(
-                FIX,
-                moment=FIX.moment + timedelta(seconds=second + n * shift_s),
-                latitude_deg=latitude,
-                longitude_deg=longitude,
-            )
+            fix = replace(FIX, moment=FIX.moment + timedelta(seconds=second + n * shift_s), latitude_deg=latitude, longitude_deg=longitude)
             rover.take(gga(fix) + gst(fix), 1e9 + at_s, None, True)
     return judge_device(rover.watch.device())
 

@@ -29,12 +29,7 @@ def test_what_is_no_request_is_refused(head):
 # RFC 7617: Basic, user-id ":" password in base64.
 @pytest.mark.parametrize(
     ("value", "credentials"),
-    [
-        ("Basic QWxhZGRpbjpvcGVuIHNlc2FtZQ==", ("Aladdin", "open sesame")),
-        ("Basic ???", None),
-        ("Digest x", None),
-        ("", None),
-    ],
+    [("Basic QWxhZGRpbjpvcGVuIHNlc2FtZQ==", ("Aladdin", "open sesame")), ("Basic ???", None), ("Digest x", None), ("", None)],
 )
 def test_basic_credentials_follow_the_rfc_s_example(value, credentials):
     assert parse_request(f"GET /x HTTP/1.1\r\nAuthorization: {value}".encode()).credentials == credentials

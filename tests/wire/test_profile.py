@@ -37,9 +37,18 @@ def test_the_example_base_and_rover_agree_in_all_that_two_ends_must_agree_in():
 
     assert base == rover
     assert set(base) == {
-        "kind", "frequency_mhz", "channel_spacing_khz", "modulation", "protocol", "fec", "air_rate_bps", "format",
-        "station_id", "caster", "serial",
-    }  # fmt: skip
+        "kind",
+        "frequency_mhz",
+        "channel_spacing_khz",
+        "modulation",
+        "protocol",
+        "fec",
+        "air_rate_bps",
+        "format",
+        "station_id",
+        "caster",
+        "serial",
+    }
     assert set(base["serial"]) == {"receiver_baud", "radio_baud"} and isinstance(base["fec"], bool)
     assert base["serial"]["receiver_baud"] == base["serial"]["radio_baud"]
     # Who sends chooses the power: it does not matter at the rover (common practice, no source).
@@ -51,22 +60,28 @@ def test_the_example_base_and_rover_agree_in_all_that_two_ends_must_agree_in():
 texts = st.text(st.characters(codec="utf-8", exclude_categories=("Cc", "Cn", "Cs")), max_size=20)
 optional = lambda strategy: st.one_of(st.none(), strategy)  # noqa: E731
 links = st.builds(
-    Link, kind=st.sampled_from(["uhf", "internet"]), frequency_mhz=optional(st.floats(0, 6000)), fec=optional(st.booleans()),
-    modulation=optional(texts), station_id=optional(st.integers(0, 4095)),
+    Link,
+    kind=st.sampled_from(["uhf", "internet"]),
+    frequency_mhz=optional(st.floats(0, 6000)),
+    fec=optional(st.booleans()),
+    modulation=optional(texts),
+    station_id=optional(st.integers(0, 4095)),
     serial=optional(st.builds(Serial, st.integers(300, 4_000_000), st.integers(300, 4_000_000))),
-)  # fmt: skip
+)
 profiles = st.builds(
-    Profile, name=texts.filter(lambda name: name.strip() == name and name), role=st.sampled_from(list(ROLES)), link=links,
+    Profile,
+    name=texts.filter(lambda name: name.strip() == name and name),
+    role=st.sampled_from(list(ROLES)),
+    link=links,
     messages=st.lists(st.builds(Message, st.integers(1, 4095), st.floats(0.05, 3600)), max_size=3).map(tuple),
-    transmitter=optional(st.builds(Transmitter, st.floats(0, 100))), elevation_mask_deg=st.floats(0, 60),
-)  # fmt: skip
+    transmitter=optional(st.builds(Transmitter, st.floats(0, 100))),
+    elevation_mask_deg=st.floats(0, 60),
+)
 
 
 @given(profiles)
 def test_any_profile_comes_back_from_its_file_and_fits_the_schema(profile):
-    stripped = replace(
-        profile, link=replace(profile.link, modulation=profile.link.modulation and profile.link.modulation.strip())
-    )
+    stripped = replace(profile, link=replace(profile.link, modulation=profile.link.modulation and profile.link.modulation.strip()))
 
     SCHEMA.validate(profile_as_json(profile))
     assert read_profile(write_profile(profile).encode()) == stripped
@@ -109,9 +124,7 @@ def test_what_the_schema_refuses_the_reader_refuses_with_the_field(path, value, 
     assert refusal.value.sentence.endswith(".")
 
 
-@pytest.mark.parametrize(
-    "content", [b"", b"garbage", b"[]", b"\xff\xfe\x00", b'{"format": NaN}', b"[" * 100_000, b"x" * (2 << 20)]
-)
+@pytest.mark.parametrize("content", [b"", b"garbage", b"[]", b"\xff\xfe\x00", b'{"format": NaN}', b"[" * 100_000, b"x" * (2 << 20)])
 def test_a_file_that_is_no_profile_is_a_sentence(content):
     with pytest.raises(InputError) as refusal:
         read_profile(content)

@@ -42,11 +42,14 @@ def stream(epochs, with_channel=True):
     for n in range(epochs):
         lock = float(n) if n < 8 else 0.01 * n  # the lock of all is lost at the ninth
         cells = {
-            1074: {(5, 2): Observation(21e6 + 100.25 * n, 21e6 + 100.0 * n, lock, 45.0), (5, 10): Observation(21e6 + 3 + 100 * n, 21e6 + 100.0 * n, lock, 40.0)},
+            1074: {
+                (5, 2): Observation(21e6 + 100.25 * n, 21e6 + 100.0 * n, lock, 45.0),
+                (5, 10): Observation(21e6 + 3 + 100 * n, 21e6 + 100.0 * n, lock, 40.0),
+            },
             1084: {(3, 2): Observation(20e6 - 50.0 * n, 20e6 - 50.5 * n, lock, 44.0)},
             1094: {(11, 2): Observation(24e6 + 7.0 * n, 24e6 + 7.0 * n, lock, 43.0)},
             1124: {(30, 2): Observation(22e6, 22e6 + 0.5 * n, lock, 42.0)},
-        }  # fmt: skip
+        }
         for place, (number, of_number) in enumerate(cells.items()):
             out += encode_msm4(number, 17, TOW_S + n, of_number, place < 3)
         sent.append(cells)
@@ -74,8 +77,12 @@ def test_what_was_sent_is_read_back_by_georinex(tmp_path):
     assert [str(t)[:19] for t in found.time.values[[0, -1]]] == ["2026-11-25T00:00:18", "2026-11-25T00:00:29"]
     assert header["position"] == pytest.approx([3_800_000.0, -413_000.0, 5_090_000.0], abs=1e-4)
     for number, name, code, key in (
-        (1074, "G05", "1C", (5, 2)), (1074, "G05", "2W", (5, 10)), (1084, "R03", "1C", (3, 2)), (1094, "E11", "1C", (11, 2)), (1124, "C30", "2I", (30, 2)),
-    ):  # fmt: skip
+        (1074, "G05", "1C", (5, 2)),
+        (1074, "G05", "2W", (5, 10)),
+        (1084, "R03", "1C", (3, 2)),
+        (1094, "E11", "1C", (11, 2)),
+        (1124, "C30", "2I", (30, 2)),
+    ):
         wavelength = wavelength_m(name[0], code[0], 5)
         of_satellite = found.sel(sv=name)
         for n, cells in enumerate(sent):
@@ -118,10 +125,17 @@ def test_a_stream_without_observations_is_a_sentence():
 
 @pytest.mark.parametrize(
     ("constellation", "table"),
-    [("GPS", "GPS_SIG_MAP"), ("GLONASS", "GLONASS_SIG_MAP"), ("Galileo", "GALILEO_SIG_MAP"), ("SBAS", "SBAS_SIG_MAP"), ("QZSS", "QZSS_SIG_MAP"), ("BeiDou", "BEIDOU_SIG_MAP")],
-)  # fmt: skip
+    [
+        ("GPS", "GPS_SIG_MAP"),
+        ("GLONASS", "GLONASS_SIG_MAP"),
+        ("Galileo", "GALILEO_SIG_MAP"),
+        ("SBAS", "SBAS_SIG_MAP"),
+        ("QZSS", "QZSS_SIG_MAP"),
+        ("BeiDou", "BEIDOU_SIG_MAP"),
+    ],
+)
 def test_signal_numbers_mean_what_pyrtcm_says_they_mean(constellation, table):
-    theirs = {int(number): (code[-1] if isinstance(code, tuple | list) else code) for number, code in getattr(rtcmtables, table).items()}  # fmt: skip
+    theirs = {int(number): (code[-1] if isinstance(code, tuple | list) else code) for number, code in getattr(rtcmtables, table).items()}
     ours = SIGNALS[constellation][1]
 
     assert {n: ours[n] for n in ours if n in theirs} == {n: theirs[n] for n in ours if n in theirs}
@@ -130,9 +144,7 @@ def test_signal_numbers_mean_what_pyrtcm_says_they_mean(constellation, table):
 
 def test_channels_come_from_every_message_that_has_them():
     # Width of 1012 as the standard has it, its satellites written by hand: 130 bits each.
-    legacy = (
-        BitWriter().unsigned(1012, 12).unsigned(17, 12).unsigned(0, 27).unsigned(0, 1).unsigned(2, 5).unsigned(0, 4)
-    )
+    legacy = BitWriter().unsigned(1012, 12).unsigned(17, 12).unsigned(0, 27).unsigned(0, 1).unsigned(2, 5).unsigned(0, 4)
     for satellite, channel in ((3, 5), (14, -7)):
         legacy.unsigned(satellite, 6).unsigned(0, 1).unsigned(channel + 7, 5).unsigned(0, 118)
     assert channels_of(legacy.payload()) == {3: 5, 14: -7}
@@ -171,7 +183,7 @@ def test_satellites_are_named_as_rinex_names_them():
         ("     4.01           OBSERVATION DATA    M                   RINEX VERSION / TYPE\n" + " " * 60 + "END OF HEADER\n", "4.01"),
         ("     3.04           OBSERVATION DATA    M                   RINEX VERSION / TYPE\n" + " " * 60 + "END OF HEADER\n", "no epoch"),
     ],
-)  # fmt: skip
+)
 def test_files_that_are_no_observations_are_refused_with_a_sentence(content, words):
     with pytest.raises(FileError, match=words):
         read_observations(content)
@@ -208,8 +220,7 @@ def test_glonass_whose_day_is_not_known_takes_that_of_the_others_or_of_the_date(
     """2026-11-27: its epochs stood on the wrong day, with a negative INTERVAL and LAST before FIRST."""
     cells, seconds = {(5, 2): Observation(21e6, 21e6, 100.0, 45.0)}, [345_600.0 + n for n in (5.0, 6.0, 7.0)]
     data = b"".join(
-        (b"" if alone else encode_msm4(1074, 17, second, cells, True)) + glonass_without_day(second, cells)
-        for second in seconds
+        (b"" if alone else encode_msm4(1074, 17, second, cells, True)) + glonass_without_day(second, cells) for second in seconds
     )
     noon = 2446 * 604_800.0 + 345_600.0 + 43_200.0
     maker = MsmEpochs(noon)
@@ -229,9 +240,7 @@ def test_glonass_whose_day_is_not_known_takes_that_of_the_others_or_of_the_date(
 def test_time_tags_are_what_the_messages_say(second, written):
     """2026-11-27: 17.001 came out as 17.0009999."""
     gps_s = 2446 * 604_800.0 + 360.0 + second
-    text = write_observations(
-        RinexHeader("M", (0.0, 0.0, 0.0), 0.0), [ObservationEpoch(gps_s, {"G05": {"C1C": Observed(2.1e7)}})]
-    )
+    text = write_observations(RinexHeader("M", (0.0, 0.0, 0.0), 0.0), [ObservationEpoch(gps_s, {"G05": {"C1C": Observed(2.1e7)}})])
     assert next(row for row in text.splitlines() if row.startswith(">"))[18:29].strip() == written.strip()
 
 
@@ -244,8 +253,7 @@ def test_words_in_numbers_of_a_header_are_a_sentence():
 
 
 @pytest.mark.parametrize(
-    "place, value",
-    [(7, "0.000000000000D+00"), (5, "2.000000000000D+00"), (18, "1.000000000000D+30"), (5, "              nan ")],
+    "place, value", [(7, "0.000000000000D+00"), (5, "2.000000000000D+00"), (18, "1.000000000000D+30"), (5, "              nan ")]
 )
 def test_an_orbit_that_cannot_be_is_left_out(place, value):
     """sqrt(A) = 0, e = 2, a week of 1e30: what stops a computation is no message of a satellite (IS-GPS-200, table 20-III)."""

@@ -15,23 +15,9 @@ from openstake.core.judge.stream import judge_stream
 from openstake.wire.rtcm3.bits import BitReader, BitWriter
 from openstake.wire.rtcm3.frame import FrameReader, crc24q, frame_bytes
 from openstake.wire.rtcm3.message import decode, observable_size
-from openstake.wire.rtcm3.msm import (
-    METRES_PER_MS,
-    Observation,
-    decode_msm,
-    encode_msm4,
-    epoch_field,
-    gps_time_of_week_s,
-    lock_indicator,
-)
+from openstake.wire.rtcm3.msm import METRES_PER_MS, Observation, decode_msm, encode_msm4, epoch_field, gps_time_of_week_s, lock_indicator
 from openstake.wire.rtcm3.recent import RecentStream
-from openstake.wire.rtcm3.station import (
-    Descriptor,
-    GlonassBiases,
-    encode_biases,
-    encode_descriptor,
-    encode_reference,
-)
+from openstake.wire.rtcm3.station import Descriptor, GlonassBiases, encode_biases, encode_descriptor, encode_reference
 from openstake.wire.rtcm3.summary import StreamSummary
 from tests import published
 
@@ -93,10 +79,7 @@ def test_the_checksum_is_crc_24q(data):
 
 OBSERVATIONS = {
     (satellite, signal): Observation(
-        20_000_000.0 + 300_000.123 * satellite + signal,
-        20_000_000.5 + 300_000.123 * satellite + signal,
-        12.0 * satellite,
-        30.0 + satellite,
+        20_000_000.0 + 300_000.123 * satellite + signal, 20_000_000.5 + 300_000.123 * satellite + signal, 12.0 * satellite, 30.0 + satellite
     )
     for satellite in (1, 7, 12, 24)
     for signal in (2, 23)
@@ -138,16 +121,17 @@ def msm_by_hand(form, satellites=3, signals=2):
     """Build an MSM with random columns straight from the standard's table of field widths (references: 10403.3)."""
     generator = random.Random(form)
     bits = BitWriter().unsigned(1070 + form, 12).unsigned(5, 12).unsigned(1000, 30).unsigned(0, 19)
-    bits.unsigned(0b111 << 61, 64).unsigned(0b11 << 30, 32).unsigned(
-        (1 << satellites * signals) - 1, satellites * signals
-    )
-    satellite_fields = {1: (10,), 2: (10,), 3: (10,), 4: (8, 10), 5: (8, 4, 10, 14), 6: (8, 10), 7: (8, 4, 10, 14)}[
-        form
-    ]
+    bits.unsigned(0b111 << 61, 64).unsigned(0b11 << 30, 32).unsigned((1 << satellites * signals) - 1, satellites * signals)
+    satellite_fields = {1: (10,), 2: (10,), 3: (10,), 4: (8, 10), 5: (8, 4, 10, 14), 6: (8, 10), 7: (8, 4, 10, 14)}[form]
     cell_fields = {
-        1: (15,), 2: (22, 4, 1), 3: (15, 22, 4, 1), 4: (15, 22, 4, 1, 6),
-        5: (15, 22, 4, 1, 6, 15), 6: (20, 24, 10, 1, 10), 7: (20, 24, 10, 1, 10, 15),
-    }[form]  # fmt: skip
+        1: (15,),
+        2: (22, 4, 1),
+        3: (15, 22, 4, 1),
+        4: (15, 22, 4, 1, 6),
+        5: (15, 22, 4, 1, 6, 15),
+        6: (20, 24, 10, 1, 10),
+        7: (20, 24, 10, 1, 10, 15),
+    }[form]
     for count, widths in ((satellites, satellite_fields), (satellites * signals, cell_fields)):
         for width in widths:
             for _ in range(count):
@@ -166,10 +150,7 @@ def test_every_msm_form_reads_as_pyrtcm_reads_it(form):
         row = (place - 1) // 2 + 1
         rough = getattr(theirs, f"DF397_{row:02d}", 0) + getattr(theirs, f"DF398_{row:02d}")
         for fields, value in ((("DF400", "DF405"), cell.pseudorange_m), (("DF401", "DF406"), cell.phase_range_m)):
-            fine = next(
-                (getattr(theirs, f"{name}_{place:02d}") for name in fields if hasattr(theirs, f"{name}_{place:02d}")),
-                None,
-            )
+            fine = next((getattr(theirs, f"{name}_{place:02d}") for name in fields if hasattr(theirs, f"{name}_{place:02d}")), None)
             assert value == (None if fine is None else pytest.approx((rough + fine) * METRES_PER_MS, abs=1e-4))
         cnr = getattr(theirs, f"DF403_{place:02d}", getattr(theirs, f"DF408_{place:02d}", None))
         assert cell.cnr_dbhz == (None if cnr is None else pytest.approx(cnr, abs=0.1))
@@ -186,9 +167,7 @@ def test_twelve_satellites_on_two_signals_take_202_bytes():
 
 
 def test_a_1033_and_a_1230_are_read_by_pyrtcm():
-    theirs = RTCMReader.parse(
-        encode_descriptor(Descriptor(9, "STANDIN ANTENNA A", 0, "0001", "STANDIN BASE", "1.0", "42"))
-    )
+    theirs = RTCMReader.parse(encode_descriptor(Descriptor(9, "STANDIN ANTENNA A", 0, "0001", "STANDIN BASE", "1.0", "42")))
     biases = RTCMReader.parse(encode_biases(GlonassBiases(9, True, (1.0, -0.5, None, 0.02))))
 
     assert (theirs.identity, theirs.DF003, theirs.DF029) == ("1033", 9, 17)
@@ -196,8 +175,7 @@ def test_a_1033_and_a_1230_are_read_by_pyrtcm():
 
 
 @pytest.mark.parametrize(
-    ("held_s", "indicator"),
-    [(0, 0), (0.031, 0), (0.032, 1), (0.063, 1), (0.064, 2), (1.024, 6), (524.287, 14), (524.288, 15), (9e9, 15)],
+    ("held_s", "indicator"), [(0, 0), (0.031, 0), (0.032, 1), (0.063, 1), (0.064, 2), (1.024, 6), (524.287, 14), (524.288, 15), (9e9, 15)]
 )
 def test_lock_time_follows_the_standard_s_table(held_s, indicator):
     assert lock_indicator(held_s) == indicator  # RTCM 10403.3, table 3.5-74
@@ -205,9 +183,7 @@ def test_lock_time_follows_the_standard_s_table(held_s, indicator):
 
 @given(st.sampled_from([107, 108, 109, 112]), st.integers(0, 604_799_999))
 def test_the_epoch_field_comes_back_in_every_time_system(decade, milliseconds):
-    assert gps_time_of_week_s(decade, epoch_field(decade, milliseconds / 1000.0)) == pytest.approx(
-        milliseconds / 1000.0, abs=1e-6
-    )
+    assert gps_time_of_week_s(decade, epoch_field(decade, milliseconds / 1000.0)) == pytest.approx(milliseconds / 1000.0, abs=1e-6)
 
 
 def test_glonass_time_of_day_is_three_hours_ahead_of_utc():
@@ -338,9 +314,7 @@ def test_an_epoch_that_comes_in_several_messages_is_one_epoch():
 
 
 def positions(*stations):
-    return [
-        item.code for item in judge_stream([], [1005], stations, [17], 2, 0) if item.code == "station-position-changed"
-    ]
+    return [item.code for item in judge_stream([], [1005], stations, [17], 2, 0) if item.code == "station-position-changed"]
 
 
 @pytest.mark.parametrize(

@@ -44,9 +44,7 @@ def theirs(data, kind):
 
 def test_a_speed_of_rmc_and_of_vtg_built_elsewhere_joins_its_epoch():
     at = datetime(2026, 11, 24, 10, 36, 7)
-    moving = NMEAMessage(
-        "GN", "RMC", GET, time=at.time(), status="A", lat=53.3, lon=-6.2, spd=2.6, cog=211.5, date=at.date()
-    )
+    moving = NMEAMessage("GN", "RMC", GET, time=at.time(), status="A", lat=53.3, lon=-6.2, spd=2.6, cog=211.5, date=at.date())
     over_ground = NMEAMessage("GN", "VTG", GET, cogt=88.0, cogtUnit="T", sogn=1.3, sognUnit="N", sogk=2.4, sogkUnit="K")
 
     for sentence, knots, course in ((moving, 2.6, 211.5), (over_ground, 1.3, 88.0)):
@@ -56,9 +54,7 @@ def test_a_speed_of_rmc_and_of_vtg_built_elsewhere_joins_its_epoch():
     assert epochs(gga(FIX))[0].speed_mps is None
 
 
-@pytest.mark.parametrize(
-    "body", ["GNVTG,,T,,M,,N,,K", "GNVTG,x,T,,M,y,N,,K", "GNRMC,103607.00,A,,,,,-5,999,241126,,,A"]
-)
+@pytest.mark.parametrize("body", ["GNVTG,,T,,M,,N,,K", "GNVTG,x,T,,M,y,N,,K", "GNRMC,103607.00,A,,,,,-5,999,241126,,,A"])
 def test_a_speed_that_is_none_is_unknown(body):
     found = epochs(gga(FIX) + sentence_bytes(body))[0]
     assert found.speed_mps is None
@@ -87,9 +83,7 @@ def test_what_a_stand_in_lists_and_uses_is_what_pynmeagps_reads():
 def test_more_than_twelve_of_a_system_come_in_several_gsa():
     many = gsa(list(range(1, 16)), 1, True, (1.0, 0.6, 0.8))
     views = b"".join(
-        sentence_bytes(
-            f"GPGSV,4,{page},16,{','.join(f'{n:02d},45,100,44' for n in range(4 * page - 3, 4 * page + 1))},1"
-        )
+        sentence_bytes(f"GPGSV,4,{page},16,{','.join(f'{n:02d},45,100,44' for n in range(4 * page - 3, 4 * page + 1))},1")
         for page in range(1, 5)
     )
 
@@ -114,9 +108,7 @@ def test_a_receiver_without_gsa_does_not_say_what_it_uses():
 def test_an_older_gsa_of_all_systems_is_told_apart_by_the_numbers():
     """Before NMEA 4.1 there is no system ID: 1 to 32 are GPS, 65 to 96 GLONASS (NMEA 0183, GSA)."""
     old = sentence_bytes("GNGSA,A,3,05,07,70,,,,,,,,,,1.2,0.6,1.0")
-    views = sentence_bytes("GPGSV,1,1,02,05,45,100,44,07,30,200,40") + sentence_bytes(
-        "GLGSV,1,1,02,70,45,100,44,71,30,200,40"
-    )
+    views = sentence_bytes("GPGSV,1,1,02,05,45,100,44,07,30,200,40") + sentence_bytes("GLGSV,1,1,02,70,45,100,44,71,30,200,40")
     assert {item.key for item in sky_of(old + views) if item.used} == {("GPS", 5), ("GPS", 7), ("GLONASS", 6)}
 
 

@@ -77,12 +77,8 @@ def test_of_several_points_nothing_is_taken_before_one_is_chosen():
 
 def test_a_second_solution_of_a_site_is_offered_beside_the_first_with_what_tells_them_apart():
     """2026-11: it took the first one's place without a word."""
-    spans = (
-        " CS01  A    1 P 26:331:00000 26:331:43170 26:331:21600", " CS01  A    2 P 26:331:43200 26:331:86370 26:331:64800",
-    )  # fmt: skip
-    later = estimate(
-        "CS01", 2, (PLACE[0] + 0.03, PLACE[1], PLACE[2]), epoch="26:331:64800", sigma="4.00000E-03", constraint=0
-    )
+    spans = (" CS01  A    1 P 26:331:00000 26:331:43170 26:331:21600", " CS01  A    2 P 26:331:43200 26:331:86370 26:331:64800")
+    later = estimate("CS01", 2, (PLACE[0] + 0.03, PLACE[1], PLACE[2]), epoch="26:331:64800", sigma="4.00000E-03", constraint=0)
     two = with_rows(*spans, block="SOLUTION/EPOCHS", text=with_rows(*later))
     found = read_solution(two.encode(), "two.snx")
 
@@ -92,9 +88,7 @@ def test_a_second_solution_of_a_site_is_offered_beside_the_first_with_what_tells
     assert "not constrained" in first and "1.00000E-03" in first and "2026.9041" in first
     assert second.endswith("fixed") and "4.00000E-03" in second
     chosen = read_solution(two.encode(), "two.snx", "CS01 A 2")
-    assert float(said(chosen, "x")[0]) == pytest.approx(PLACE[0] + 0.03, abs=1e-5) and said(
-        chosen, "sigma_vertical"
-    ) == ["0.0040 m"]
+    assert float(said(chosen, "x")[0]) == pytest.approx(PLACE[0] + 0.03, abs=1e-5) and said(chosen, "sigma_vertical") == ["0.0040 m"]
 
 
 def test_x_of_one_solution_is_never_joined_with_y_and_z_of_another():
@@ -142,17 +136,17 @@ def test_correlations_are_read_and_the_covariance_is_turned_to_east_north_up():
         row = next(line for line in SINEX.splitlines() if f"STA{axis}" in line)
         lines = lines.replace(row, f"{row[:-11]}{sigma:.5E}")
     corr = (
-        f"     1     1  {sigmas[0]:.14E}", f"     2     1  {correlation[1, 0]:.14E}  {sigmas[1]:.14E}",
+        f"     1     1  {sigmas[0]:.14E}",
+        f"     2     1  {correlation[1, 0]:.14E}  {sigmas[1]:.14E}",
         f"     3     1  {correlation[2, 0]:.14E}  {correlation[2, 1]:.14E}  {sigmas[2]:.14E}",
-    )  # fmt: skip
+    )
     cova = (
-        f"     1     1  {covariance[0, 0]:.14E}", f"     2     1  {covariance[1, 0]:.14E}  {covariance[1, 1]:.14E}",
+        f"     1     1  {covariance[0, 0]:.14E}",
+        f"     2     1  {covariance[1, 0]:.14E}  {covariance[1, 1]:.14E}",
         f"     3     1  {covariance[2, 0]:.14E}  {covariance[2, 1]:.14E}  {covariance[2, 2]:.14E}",
-    )  # fmt: skip
+    )
     for kind, rows in (("L CORR", corr), ("L COVA", cova)):
-        found = read_solution(
-            with_rows(*rows, block=f"SOLUTION/MATRIX_ESTIMATE {kind}", text=lines).encode(), "corr.snx"
-        )
+        found = read_solution(with_rows(*rows, block=f"SOLUTION/MATRIX_ESTIMATE {kind}", text=lines).encode(), "corr.snx")
         flat = np.hypot(0.002, 0.003) / 2**0.5
         assert float(said(found, "sigma_horizontal")[0][:-2]) == pytest.approx(flat, abs=5e-5)
         assert said(found, "sigma_vertical") == ["0.0090 m"]
@@ -199,9 +193,7 @@ def test_what_stands_twice_is_offered_twice():
     assert said(found, "latitude") == ["52 24 35.91371 N", "52 24 35.8999 N"]
     assert said(found, "longitude") == ["6 28 48.01020 W", "-6.4800"]
     assert said(found, "frame") == ["ITRF2020", "ETRS89"]
-    assert {value.field for value in found.values if value.taken} == {"height", "epoch"}, (
-        "of what stands twice a person takes one"
-    )
+    assert {value.field for value in found.values if value.taken} == {"height", "epoch"}, "of what stands twice a person takes one"
 
 
 FORMS = [
@@ -232,11 +224,21 @@ def test_a_value_is_taken_with_its_unit_its_sign_and_its_hemisphere(line, field,
 @pytest.mark.parametrize(
     "line",
     [
-        "Ellipsoidal height: 1,605 m", "Ellipsoidal height: 62.417 furlongs", "Ellipsoidal height: 62.417 (US survey)",
-        "Ellipsoidal height: 62.417 m +/- 4", "Latitude: -52.1 S", "Latitude: 52 24 35.9 N (approx.)", "Longitude: 6.48 N",
-        "Latitude: 52 71 10", "Latitude: 52.5 24 10 N", "Longitude: W 6 28 48 E", "X: 3 874 872.412", "X: 3874872.4 ft", "Epoch: 2026-11-27T12:00",
+        "Ellipsoidal height: 1,605 m",
+        "Ellipsoidal height: 62.417 furlongs",
+        "Ellipsoidal height: 62.417 (US survey)",
+        "Ellipsoidal height: 62.417 m +/- 4",
+        "Latitude: -52.1 S",
+        "Latitude: 52 24 35.9 N (approx.)",
+        "Longitude: 6.48 N",
+        "Latitude: 52 71 10",
+        "Latitude: 52.5 24 10 N",
+        "Longitude: W 6 28 48 E",
+        "X: 3 874 872.412",
+        "X: 3874872.4 ft",
+        "Epoch: 2026-11-27T12:00",
     ],
-)  # fmt: skip
+)
 def test_what_is_not_understood_whole_is_shown_and_not_taken(line):
     found = read_solution(f"Latitude 1 N\nLongitude 1 E\n{line}\n".encode(), "mail.txt")
     (value,) = [value for value in found.values if value.number == 3]
@@ -251,10 +253,13 @@ def test_of_two_columns_both_are_offered_with_their_headings_and_none_is_taken()
     found = read_solution(table.encode(), "mail.txt")
     offered = [(value.words, value.text) for value in found.values if value.field != "frame"]
     assert offered == [
-        ("latitude, ITRF2014", "52 24 35.91371"), ("latitude, ETRS89", "52 24 35.8999"),
-        ("longitude, ITRF2014", "-6 28 48.0102"), ("longitude, ETRS89", "-6 28 47.9"),
-        ("ellipsoidal height, ITRF2014", "62.417 m"), ("ellipsoidal height, ETRS89", "62.500 m"),
-    ]  # fmt: skip
+        ("latitude, ITRF2014", "52 24 35.91371"),
+        ("latitude, ETRS89", "52 24 35.8999"),
+        ("longitude, ITRF2014", "-6 28 48.0102"),
+        ("longitude, ETRS89", "-6 28 47.9"),
+        ("ellipsoidal height, ITRF2014", "62.417 m"),
+        ("ellipsoidal height, ETRS89", "62.500 m"),
+    ]
     assert not any(value.taken for value in found.values)
 
 

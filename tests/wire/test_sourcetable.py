@@ -22,17 +22,19 @@ def test_every_real_row_is_read_or_refused_with_a_reason():
     for cells in rows:
         if row := by_name.get(cells[0]):
             # RTCM 10410.1, section 8: latitude, longitude, NMEA, solution in fields 10 to 13.
-            assert row.latitude_deg == float(cells[8]) and (row.needs_gga, row.network) == (
-                cells[10] == "1",
-                cells[11] == "1",
-            )
+            assert row.latitude_deg == float(cells[8]) and (row.needs_gga, row.network) == (cells[10] == "1", cells[11] == "1")
 
 
 @pytest.mark.parametrize(
     ("line", "words"),
-    [("STR;", "2 fields"), ("STR;A;b", "fields"), ("STR" + ";" * 18, "no mountpoint"),
-     ("STR;A" + ";" * 8 + "north;1" + ";" * 9, "latitude"), ("STR;A" + ";" * 8 + "95;1" + ";" * 9, "latitude of 95")],
-)  # fmt: skip
+    [
+        ("STR;", "2 fields"),
+        ("STR;A;b", "fields"),
+        ("STR" + ";" * 18, "no mountpoint"),
+        ("STR;A" + ";" * 8 + "north;1" + ";" * 9, "latitude"),
+        ("STR;A" + ";" * 8 + "95;1" + ";" * 9, "latitude of 95"),
+    ],
+)
 def test_a_garbled_row_is_refused_and_the_next_is_read(line, words):
     good = "STR;B;town;RTCM 3.2;;2;GPS;net;IRL;53.30;353.80;1;0;x;none;B;N;9600;"
 

@@ -15,9 +15,14 @@ def test_the_first_average_places_an_assumed_system_and_the_rover_is_placed_in_i
     own_program.post(f"/jobs/{demo}/stand", {"who": "base", "mark_id": own_program.mark(demo, "CS1")})
     own_program.walk_to(demo, "CS2")
     wish = start_wish(
-        mark_id=own_program.mark(job, "P1"), reading="5 ft 0 7/8 in", feature="bottom", source="mark", station_id=17,
-        base_url=practice.base_stream_url, rover_url=practice.rover_url,
-    )  # fmt: skip
+        mark_id=own_program.mark(job, "P1"),
+        reading="5 ft 0 7/8 in",
+        feature="bottom",
+        source="mark",
+        station_id=17,
+        base_url=practice.base_stream_url,
+        rover_url=practice.rover_url,
+    )
     refusal = own_program.post(f"/jobs/{job}/base/start", wish, 422)["detail"]
     assert "elevation" in refusal, "an elevation without a geoid carries no base"
 
@@ -33,6 +38,4 @@ def test_the_first_average_places_an_assumed_system_and_the_rover_is_placed_in_i
     assert placed["anchor"]["latitude_deg"] == pytest.approx(truth.latitude_deg, abs=0.0001)
     plan = own_program.get(f"/jobs/{job}/plan")
     assert (plan["base"]["east_m"], plan["base"]["north_m"]) == pytest.approx((1524.0, 1524.0), abs=1e-4)
-    assert "placed by the base's average on P1" in " ".join(
-        line["sentence"] for line in own_program.get(f"/jobs/{job}/book")["lines"]
-    )
+    assert "placed by the base's average on P1" in " ".join(line["sentence"] for line in own_program.get(f"/jobs/{job}/book")["lines"])

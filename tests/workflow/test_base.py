@@ -41,9 +41,7 @@ def earlier(crew, job):
 
 def listen(crew):
     practice = crew.program.context.practice
-    return {
-        "base_url": practice.base_stream_url, "rover_url": practice.rover_url, "receiver_url": practice.base_receiver_url,
-    }  # fmt: skip
+    return {"base_url": practice.base_stream_url, "rover_url": practice.rover_url, "receiver_url": practice.base_receiver_url}
 
 
 def nmea_log(latitude, longitude, height, quality=1, seconds=40, north_m=0.0, wander_m=0.2):
@@ -85,9 +83,7 @@ def test_each_contradiction_on_the_air_is_provoked_and_named(own_program, job):
     base = own_program.start_base(job, receiver_url=practice.base_receiver_url)
     first, other = mark_of(own_program, job, "CS1"), mark_of(own_program, job, "CS3")
     latitude, longitude, height = first["latitude_deg"], first["longitude_deg"], first["ellipsoidal_height_m"]
-    phase_centre_m = own_program.post(f"/jobs/{job}/height", {"reading": "1.546", "feature": "bottom"})[
-        "phase_centre_up_m"
-    ]
+    phase_centre_m = own_program.post(f"/jobs/{job}/height", {"reading": "1.546", "feature": "bottom"})["phase_centre_up_m"]
     assert base["occupation"]["arp_ellipsoidal_height_m"] == pytest.approx(height + TAPE_M, abs=1e-6)
 
     def sent(*what, **switched):
@@ -153,12 +149,8 @@ def test_a_base_that_stands_elsewhere_is_stopped_by_its_own_position(own_program
     # CS1 to CS2 of the control list: 87.2 m; an autonomous position is a few metres off (common practice).
     assert found["numbers"]["horizontal_m"] == pytest.approx(np.hypot(66.541, 56.329), abs=8.0)
     assert "CS2" in found["cause"]
-    own_program.post(
-        f"/jobs/{job}/base/listen", {"base_url": practice.base_stream_url, "rover_url": practice.rover_url}
-    )
-    own_program.wait_for(
-        lambda: "base-receiver-not-heard" in codes(own_program.get(f"/jobs/{job}/base")["findings"]), 20
-    )
+    own_program.post(f"/jobs/{job}/base/listen", {"base_url": practice.base_stream_url, "rover_url": practice.rover_url})
+    own_program.wait_for(lambda: "base-receiver-not-heard" in codes(own_program.get(f"/jobs/{job}/base")["findings"]), 20)
 
 
 # --- the set-up, step by step ---
@@ -189,9 +181,7 @@ def test_a_set_up_is_kept_step_by_step_and_resumed_after_the_program_was_closed(
     assert gone["setup"] is None and gone["given_up"]
     # Nothing is lost: it is taken up again with all it had.
     again = crew.post(f"/jobs/{job}/base/setup/again")
-    assert (
-        again["setup"] | {"row_id": ""} == view["setup"] | {"row_id": ""} and again["heights"]["opening"]["count"] == 1
-    )
+    assert again["setup"] | {"row_id": ""} == view["setup"] | {"row_id": ""} and again["heights"]["opening"]["count"] == 1
     assert crew.post(f"/jobs/{job}/base/setup/again", status=409)
     crew.program.close()
 
@@ -280,9 +270,9 @@ def test_the_limit_of_height_readings_is_the_job_s(own_program, job):
 def test_the_closing_height_is_held_against_the_opening_one_before_the_end_and_after(own_program, job):
     assert (
         "No base has run"
-        in own_program.post(
-            f"/jobs/{job}/base/readings", {"reading": "1.5 m", "feature": "bottom", "moment": "after"}, status=404
-        )["detail"]
+        in own_program.post(f"/jobs/{job}/base/readings", {"reading": "1.5 m", "feature": "bottom", "moment": "after"}, status=404)[
+            "detail"
+        ]
     )
     own_program.start_base(job)
     own_program.post(f"/jobs/{job}/base/end")
@@ -293,12 +283,7 @@ def test_the_closing_height_is_held_against_the_opening_one_before_the_end_and_a
     assert (found["code"], found["severity"]) == ("closing-height-differs", "stop")
     assert "0.008 m smaller" in found["sentence"]
     assert not [item for item in heights["findings"] if item["severity"] == "stop"]
-    mend = {
-        "replaces_id": heights["readings"][-1]["id"],
-        "reading": "1.547 m",
-        "feature": "bottom",
-        "reason": "misread",
-    }
+    mend = {"replaces_id": heights["readings"][-1]["id"], "reading": "1.547 m", "feature": "bottom", "reason": "misread"}
     own_program.post(f"/jobs/{job}/base/height", mend)
     assert codes(earlier(own_program, job)[0]["heights"]["closing_findings"]) == ["closing-height-agrees"]
     assert earlier(own_program, job)[0]["heights"]["opening"]["arp_height_m"] == TAPE_M, "the opening height stays"
@@ -325,14 +310,9 @@ def test_a_mark_is_checked_by_a_rover_before_the_base_stands_on_it(own_program, 
     assert off["finding"]["code"] == "mark-check-disagrees" and off["finding"]["severity"] == "stop"
     assert off["north_m"] == pytest.approx(0.060, abs=0.005)
     # The pole left out: 2 m too high.
-    low = send_log(
-        own_program, job, nmea_log(*place[:2], place[2] - 2.0, 4), purpose="mark", reading="2.000 m", feature="rod"
-    )
+    low = send_log(own_program, job, nmea_log(*place[:2], place[2] - 2.0, 4), purpose="mark", reading="2.000 m", feature="rod")
     assert low["sources"]["average_mark"]["check"]["up_m"] == pytest.approx(-2.0, abs=0.001)
-    assert (
-        "not a length"
-        in send_log(own_program, job, nmea_log(*place, 4), 422, purpose="mark", reading="two", feature="rod")["detail"]
-    )
+    assert "not a length" in send_log(own_program, job, nmea_log(*place, 4), 422, purpose="mark", reading="two", feature="rod")["detail"]
     assert "holds no position" in send_log(own_program, job, bytes(range(256)), 422, purpose="base")["detail"]
 
 
@@ -379,9 +359,7 @@ def test_an_average_over_a_mark_stays_when_another_mark_is_looked_at(own_program
     settle(own_program, job, mark_id=own_program.mark(job, "CS1"), source="network", **listen(own_program))
     mark = mark_of(own_program, job, "CS1")
     place = mark["latitude_deg"], mark["longitude_deg"], mark["ellipsoidal_height_m"] + 2.0
-    taken = send_log(
-        own_program, job, nmea_log(*place, 4, wander_m=0.003), purpose="mark", reading="2.000 m", feature="rod"
-    )
+    taken = send_log(own_program, job, nmea_log(*place, 4, wander_m=0.003), purpose="mark", reading="2.000 m", feature="rod")
     average = taken["sources"]["average_mark"]["id"]
     own_program.send("DELETE", f"/jobs/{job}/base/setup")
 
@@ -417,14 +395,9 @@ def test_a_caster_in_another_frame_takes_an_operation_of_its_own(own_program, jo
     again = settle(own_program, job, caster_frame="", caster_epoch="")["setup"]
     assert again["caster_operation"] == "" and again["arp"] == before
     path = f"/jobs/{job}/base/setup"
-    assert (
-        own_program.post(path, {"caster_frame": "ITRF2014", "caster_epoch": "last summer"}, 422)["field"]
-        == "caster_epoch"
-    )
+    assert own_program.post(path, {"caster_frame": "ITRF2014", "caster_epoch": "last summer"}, 422)["field"] == "caster_epoch"
     lost = settle(own_program, job, caster_frame="Atlantis 7")["setup"]
-    assert "no frame of the EPSG dataset" in lost["caster_step"]["words"] and any(
-        "Atlantis" in said for said in lost["missing"]
-    )
+    assert "no frame of the EPSG dataset" in lost["caster_step"]["words"] and any("Atlantis" in said for said in lost["missing"])
 
 
 def test_coming_back_to_a_mark_offers_what_it_had_and_stops_a_fresh_autonomous_one(own_program, job):
@@ -493,9 +466,7 @@ def test_a_static_log_gives_rinex_and_its_solution_moves_every_point_where_it_be
     occupation = own_program.post(f"/jobs/{job}/base/start", {})["occupation"]
     own_program.wait_fixed(job)
     check = own_program.check(job, "CS2")
-    own_program.wait_for(
-        lambda: practice.base is not None and own_program.get(f"/jobs/{job}/base")["occupation"]["logs"], 5
-    )
+    own_program.wait_for(lambda: practice.base is not None and own_program.get(f"/jobs/{job}/base")["occupation"]["logs"], 5)
     own_program.post(f"/jobs/{job}/base/end")
 
     # RINEX, read by georinex, against the stream as pyrtcm decodes it.
@@ -568,8 +539,7 @@ def pseudoranges_by_pyrtcm(path):
             if message is None or message.identity != "1074":
                 continue
             rough = {
-                getattr(message, f"PRN_{n:02d}"): getattr(message, f"DF397_{n:02d}")
-                + getattr(message, f"DF398_{n:02d}")
+                getattr(message, f"PRN_{n:02d}"): getattr(message, f"DF397_{n:02d}") + getattr(message, f"DF398_{n:02d}")
                 for n in range(1, message.NSat + 1)
             }
             of_day = found.setdefault(message.DF004 % 86_400_000, {})
@@ -588,20 +558,10 @@ def test_a_mark_that_the_rover_contradicts_is_a_stop_up_to_the_start(own_office)
     settle(own_office, job, mark_id=mark["id"], source="mark", rover_url="tcp://127.0.0.1:1", refers_to="mark")
     read_height(own_office, job)
     place = mark["latitude_deg"], mark["longitude_deg"], mark["height_m"]
-    send_log(
-        own_office,
-        job,
-        nmea_log(*place, north_m=0.4, quality=4),
-        purpose="mark",
-        reading="2.000 m",
-        feature="rod",
-        refers_to="mark",
-    )
+    send_log(own_office, job, nmea_log(*place, north_m=0.4, quality=4), purpose="mark", reading="2.000 m", feature="rod", refers_to="mark")
     view = own_office.get(f"/jobs/{job}/base")
     assert view["sources"]["average_mark"]["check"]["finding"]["severity"] == "stop"
-    assert [item["code"] for item in view["setup"]["findings"] if item["severity"] == "stop"] == [
-        "mark-check-disagrees"
-    ]
+    assert [item["code"] for item in view["setup"]["findings"] if item["severity"] == "stop"] == ["mark-check-disagrees"]
     parts = {part["key"]: part["state"] for part in view["parts"]}
     assert (parts["mark"], parts["coordinate"]) == ("disagrees", "disagrees")
     assert own_office.post(f"/jobs/{job}/base/start", {}, 409)["field"] == "accepted"

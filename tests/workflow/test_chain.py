@@ -47,12 +47,7 @@ class Day(Site):
             self.post("base/reseat", {"mark_id": q1["mark_id"], "shot_ids": [q1["id"]], "accepted": True})
             return
         view = self.get(f"base/reseat?mark_id={q1['mark_id']}")
-        undo = {
-            "occupation_id": view["occupation_id"],
-            "coordinate_id": view["undo_id"],
-            "reason": "tried",
-            "unlock": True,
-        }
+        undo = {"occupation_id": view["occupation_id"], "coordinate_id": view["undo_id"], "reason": "tried", "unlock": True}
         self.post("base/coordinate", undo)
 
     def mark(self, back, name="Q2", by_m=0.002, **more):
@@ -81,14 +76,8 @@ class Day(Site):
 
     def local(self, back):
         q3 = mark(self.get(), "Q3")
-        values = {
-            "name": "Q3",
-            **q3["typed"],
-            "east": f"{float(q3['typed']['east']) + (-0.002 if back else 0.002):.3f}",
-        }
-        self.post(
-            f"fit/marks/{q3['line_id']}", {"replaces_id": q3["id"], "values": values, "reason": "the list was wrong"}
-        )
+        values = {"name": "Q3", **q3["typed"], "east": f"{float(q3['typed']['east']) + (-0.002 if back else 0.002):.3f}"}
+        self.post(f"fit/marks/{q3['line_id']}", {"replaces_id": q3["id"], "values": values, "reason": "the list was wrong"})
 
     def left_out(self, back):
         q1 = mark(self.get(), "Q1")
@@ -98,9 +87,16 @@ class Day(Site):
 # By hand, for each kind: the marks whose check rests on it, and whether the fit does (common practice, no source).  A check is the
 # difference of a position from a mark; a position hangs on the base's coordinate and height; a fit on positions and local coordinates.
 RESTS = {
-    "height": (EVERY, True), "pole": (EVERY, True), "coordinate": (EVERY, True), "mark": ({"Q2"}, False), "far_mark": ({"Q4"}, False),
-    "described": (set(), False), "client": (set(), False), "local": (set(), True), "left_out": (set(), True),
-}  # fmt: skip
+    "height": (EVERY, True),
+    "pole": (EVERY, True),
+    "coordinate": (EVERY, True),
+    "mark": ({"Q2"}, False),
+    "far_mark": ({"Q4"}, False),
+    "described": (set(), False),
+    "client": (set(), False),
+    "local": (set(), True),
+    "left_out": (set(), True),
+}
 
 
 def states(day):
@@ -118,13 +114,8 @@ def stale(day):
 
 @pytest.mark.slow
 @settings(max_examples=repeats(25, 5), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
-@given(
-    kinds=st.lists(st.sampled_from(sorted(RESTS)), min_size=1, max_size=3, unique=True),
-    undone=st.randoms(use_true_random=False),
-)
-def test_exactly_the_links_that_rest_on_a_correction_go_out_of_date_and_come_back_with_its_undoing(
-    shared_office, kinds, undone
-):
+@given(kinds=st.lists(st.sampled_from(sorted(RESTS)), min_size=1, max_size=3, unique=True), undone=st.randoms(use_true_random=False))
+def test_exactly_the_links_that_rest_on_a_correction_go_out_of_date_and_come_back_with_its_undoing(shared_office, kinds, undone):
     day = Day(shared_office)
     before, places = states(day), coordinates(day)
     assert "out of date" not in before.values() and stale(day) == set()
@@ -133,9 +124,15 @@ def test_exactly_the_links_that_rest_on_a_correction_go_out_of_date_and_come_bac
     def holds():
         marks = set().union(*(RESTS[kind][0] for kind in done))
         assert stale(day) == marks
-        expected = {name for name, goes in {
-            "base mark": marks >= OTHERS, "control": bool(marks & OTHERS), "local grid": any(RESTS[kind][1] for kind in done),
-        }.items() if goes}  # fmt: skip
+        expected = {
+            name
+            for name, goes in {
+                "base mark": marks >= OTHERS,
+                "control": bool(marks & OTHERS),
+                "local grid": any(RESTS[kind][1] for kind in done),
+            }.items()
+            if goes
+        }
         now = states(day)
         assert {name for name in now if now[name] == "out of date"} == expected
         assert {name for name in now if now[name] != before[name]} == expected

@@ -19,26 +19,35 @@ def ntv2(north_s=NORTH_S, west_s=WEST_S, south=49, north=61, west=-9, east=2):
     """Return a grid of one shift everywhere, a node a degree.  Source: the layout of NTv2 as PROJ documents it; from memory."""
 
     def record(name, value):
-        kinds = {
-            int: lambda: struct.pack("<i4x", value),
-            float: lambda: struct.pack("<d", value),
-            str: lambda: value.ljust(8).encode(),
-        }
+        kinds = {int: lambda: struct.pack("<i4x", value), float: lambda: struct.pack("<d", value), str: lambda: value.ljust(8).encode()}
         return name.ljust(8).encode() + kinds[type(value)]()
 
     nodes = (north - south + 1) * (east - west + 1)
     head = [
-        ("NUM_OREC", 11), ("NUM_SREC", 11), ("NUM_FILE", 1), ("GS_TYPE", "SECONDS"), ("VERSION", "TEST"), ("SYSTEM_F", "OLD"),
-        ("SYSTEM_T", "NEW"), ("MAJOR_F", 6377563.396), ("MINOR_F", 6356256.909), ("MAJOR_T", 6378137.0), ("MINOR_T", 6356752.314),
-        ("SUB_NAME", "ALL"), ("PARENT", "NONE"), ("CREATED", "20261201"), ("UPDATED", "20261201"), ("S_LAT", south * 3600.0),
-        ("N_LAT", north * 3600.0), ("E_LONG", -east * 3600.0), ("W_LONG", -west * 3600.0), ("LAT_INC", 3600.0), ("LONG_INC", 3600.0),
+        ("NUM_OREC", 11),
+        ("NUM_SREC", 11),
+        ("NUM_FILE", 1),
+        ("GS_TYPE", "SECONDS"),
+        ("VERSION", "TEST"),
+        ("SYSTEM_F", "OLD"),
+        ("SYSTEM_T", "NEW"),
+        ("MAJOR_F", 6377563.396),
+        ("MINOR_F", 6356256.909),
+        ("MAJOR_T", 6378137.0),
+        ("MINOR_T", 6356752.314),
+        ("SUB_NAME", "ALL"),
+        ("PARENT", "NONE"),
+        ("CREATED", "20261201"),
+        ("UPDATED", "20261201"),
+        ("S_LAT", south * 3600.0),
+        ("N_LAT", north * 3600.0),
+        ("E_LONG", -east * 3600.0),
+        ("W_LONG", -west * 3600.0),
+        ("LAT_INC", 3600.0),
+        ("LONG_INC", 3600.0),
         ("GS_COUNT", nodes),
-    ]  # fmt: skip
-    return (
-        b"".join(record(*item) for item in head)
-        + struct.pack("<4f", north_s, west_s, 0.0, 0.0) * nodes
-        + b"END".ljust(16)
-    )
+    ]
+    return b"".join(record(*item) for item in head) + struct.pack("<4f", north_s, west_s, 0.0, 0.0) * nodes + b"END".ljust(16)
 
 
 def bring_in(crew, content, name=GRID, status=200):
@@ -48,9 +57,7 @@ def bring_in(crew, content, name=GRID, status=200):
 @pytest.fixture
 def job(own_office):
     made = own_office.post("/jobs", {"name": "Old grid", "system": {"kind": "code", "code": 27700}, "length_unit": "m"})
-    own_office.post(
-        f"/jobs/{made['id']}/control/accept", as_file("name,east,north,ellipsoidal height\nA,434000,290000,100\n")
-    )
+    own_office.post(f"/jobs/{made['id']}/control/accept", as_file("name,east,north,ellipsoidal height\nA,434000,290000,100\n"))
     return made["id"]
 
 
@@ -76,9 +83,7 @@ def test_a_grid_that_is_brought_in_makes_its_operation_the_best_that_is_offered(
     bring_in(own_office, ntv2())
 
     found = offered(own_office, job)
-    assert found["operations"][0]["accuracy_m"] == pytest.approx(0.03) and not any(
-        GRID in item["grids"] for item in found["without_grid"]
-    )
+    assert found["operations"][0]["accuracy_m"] == pytest.approx(0.03) and not any(GRID in item["grids"] for item in found["without_grid"])
     choose(own_office, job)
     assert "datum-not-said" not in codes(own_office, job)
     tried = own_office.get(f"/jobs/{job}")
@@ -88,9 +93,7 @@ def test_a_grid_that_is_brought_in_makes_its_operation_the_best_that_is_offered(
 
         moved = job_of(session, job).frame
     # By hand: the old latitude is 3″ smaller; longitudes count to the west in the grid, so the old one is 5″ farther east.
-    xyz = moved.ecef_from_grid(
-        *moved.grid_from_geodetic(PLACE[0] - NORTH_S / 3600.0, PLACE[1] + WEST_S / 3600.0), 100.0
-    )
+    xyz = moved.ecef_from_grid(*moved.grid_from_geodetic(PLACE[0] - NORTH_S / 3600.0, PLACE[1] + WEST_S / 3600.0), 100.0)
     from openstake.core.geodesy.ellipsoid import GRS80, geodetic_from_ecef
 
     assert geodetic_from_ecef(xyz, GRS80)[:2] == pytest.approx(PLACE, abs=1e-9)

@@ -23,8 +23,27 @@ from tests.repeats import repeats
 
 # Projected systems of twenty classical datums and ten realised by GNSS; codes of the EPSG dataset.
 CLASSICAL = (
-    28992, 27700, 29903, 31467, 31287, 21781, 2100, 2039, 5514, 23030, 28406, 31370, 30169, 22234, 29193, 24547, 3405, 20137, 25932, 2736,
-)  # fmt: skip
+    28992,
+    27700,
+    29903,
+    31467,
+    31287,
+    21781,
+    2100,
+    2039,
+    5514,
+    23030,
+    28406,
+    31370,
+    30169,
+    22234,
+    29193,
+    24547,
+    3405,
+    20137,
+    25932,
+    2736,
+)
 GNSS = (2157, 3067, 25832, 6518, 2193, 7856, 31982, 6677, 32629, 20904)
 ARP_M, ROD_M = 1.5, 2.0
 
@@ -44,9 +63,7 @@ class Site:
         self.place = middle + random.uniform(-1.0, 1.0, 2) * size
         near = self.place + np.array([0.004, 0.006])
         heights = random.uniform(20.0, 200.0, 2)
-        self.datum = np.column_stack(
-            [[self.place[0], near[0]], [self.place[1], near[1]], heights]
-        )  # latitude, longitude, height
+        self.datum = np.column_stack([[self.place[0], near[0]], [self.place[1], near[1]], heights])  # latitude, longitude, height
         flat = pyproj.Transformer.from_crs(self.system.geodetic_crs, self.system, always_xy=True)
         factor = self.system.axis_info[0].unit_conversion_factor
         self.grid_m = np.column_stack(flat.transform(self.datum[:, 1], self.datum[:, 0])) * factor
@@ -79,32 +96,29 @@ def chosen(crew, site, code):
     latitude, longitude = (f"{value:.6f}" for value in site.place)
     wish = {"system": {"kind": "code", "code": code}, "source": "WGS 84", "latitude": latitude, "longitude": longitude}
     tried = crew.post("/systems/try", wish)
-    assert (
-        tried["datum_is_unsaid"]
-        and tried["place"] is None
-        and "cannot be said before an operation" in tried["place_words"]
-    )
+    assert tried["datum_is_unsaid"] and tried["place"] is None and "cannot be said before an operation" in tried["place_words"]
     return next((item["name"] for item in tried["operations"]["operations"]), None)
 
 
 def made(crew, name, code, site, **more):
     latitude, longitude = (f"{value:.6f}" for value in site.place)
-    wish = {
-        "name": name, "system": {"kind": "code", "code": code}, "length_unit": "m", "latitude": latitude, "longitude": longitude,
-    }  # fmt: skip
+    wish = {"name": name, "system": {"kind": "code", "code": code}, "length_unit": "m", "latitude": latitude, "longitude": longitude}
     job = crew.post("/jobs", wish | more)["id"]
-    lines = [
-        f"M{n},{east!r},{north!r},{float(site.datum[n, 2])!r}" for n, (east, north) in enumerate(site.grid_m.tolist())
-    ]
+    lines = [f"M{n},{east!r},{north!r},{float(site.datum[n, 2])!r}" for n, (east, north) in enumerate(site.grid_m.tolist())]
     crew.post(f"/jobs/{job}/control/accept", as_file("name,east,north,ellipsoidal height\n" + "\n".join(lines) + "\n"))
     return job
 
 
 def started(crew, job, status=200):
     wish = {
-        "mark_id": crew.mark(job, "M0"), "reading": f"{ARP_M} m", "feature": "bottom", "source": "mark", "station_id": 17,
-        "rover_url": REFUSED, "refers_to": "arp",
-    }  # fmt: skip
+        "mark_id": crew.mark(job, "M0"),
+        "reading": f"{ARP_M} m",
+        "feature": "bottom",
+        "source": "mark",
+        "station_id": 17,
+        "rover_url": REFUSED,
+        "refers_to": "arp",
+    }
     return crew.post(f"/jobs/{job}/base/start", start_wish(**wish) | {"accepted": True}, status)
 
 
@@ -119,9 +133,16 @@ def measured(crew, job, places):
         filling.now = coordinate.created_s
         x, y, z = (float(value) for value in lifted(places[0], ARP_M))
         reference = Reference(
-            listening_id=listening.id, origin="decoded", station_id=17, x_m=x, y_m=y, z_m=z, antenna_height_m=ARP_M, virtual=False,
+            listening_id=listening.id,
+            origin="decoded",
+            station_id=17,
+            x_m=x,
+            y_m=y,
+            z_m=z,
+            antenna_height_m=ARP_M,
+            virtual=False,
             heard_s=coordinate.created_s,
-        )  # fmt: skip
+        )
         session.add(reference)
         session.flush()
         filling.shots(base, listening, reference, coordinate, 2, 3, places=places, noise_m=0.0)
@@ -155,9 +176,7 @@ def test_from_the_job_to_a_check_within_a_millimetre_of_pyproj(own_office, seed)
     """Twenty classical and ten GNSS datums, a site inside each drawn by a seed; the truth is pyproj's, computed apart."""
     some = slice(None) if repeats(10) >= 10 else slice(seed % 3, None, 4)
     went = [carried(own_office, code, seed, True) for code in CLASSICAL[some]]
-    assert sum(site is not None for site in went) >= 0.7 * len(went), (
-        "the rest needs a grid or has no operation from WGS 84"
-    )
+    assert sum(site is not None for site in went) >= 0.7 * len(went), "the rest needs a grid or has no operation from WGS 84"
     for code in GNSS[some]:
         carried(own_office, code, seed, False)
 
@@ -191,9 +210,7 @@ def test_a_job_of_before_opens_as_datum_not_said_and_its_base_follows_the_operat
 
     def change(operation):
         view = own_office.get(f"/jobs/{job}")
-        own_office.post(
-            f"/jobs/{job}/settings", {"replaces_id": view["settings_id"], "changes": {"operation": operation}}
-        )
+        own_office.post(f"/jobs/{job}/settings", {"replaces_id": view["settings_id"], "changes": {"operation": operation}})
 
     change(None)
     for check in own_office.get(f"/jobs/{job}/checks")["checks"]:
@@ -205,17 +222,13 @@ def test_a_job_of_before_opens_as_datum_not_said_and_its_base_follows_the_operat
     # Seven parameters of one's own, a metre from the dataset's: the base that stands has the coordinate of before.
     shift = {"x_m": "566.4", "y_m": "49.2", "z_m": "465.0", "convention": "position-vector"}
     change({"shift": shift})
-    found = next(
-        item for item in own_office.get(f"/jobs/{job}/base")["findings"] if item["code"] == "base-coordinate-of-before"
-    )
+    found = next(item for item in own_office.get(f"/jobs/{job}/base")["findings"] if item["code"] == "base-coordinate-of-before")
     assert found["severity"] == "stop"
     base = own_office.get(f"/jobs/{job}/base")["occupation"]
     assert base["anew"] == "Take M0 as it is now"
     own_office.post(f"/jobs/{job}/base/coordinate/anew", {"occupation_id": base["id"]})
     after = own_office.get(f"/jobs/{job}/base")
-    assert after["occupation"]["anew"] == "" and not [
-        item for item in after["findings"] if item["code"] == "base-coordinate-of-before"
-    ]
+    assert after["occupation"]["anew"] == "" and not [item for item in after["findings"] if item["code"] == "base-coordinate-of-before"]
     own_office.post(f"/jobs/{job}/base/coordinate/anew", {"occupation_id": base["id"]}, 409)
 
     change({"source": "WGS 84", "name": name})
@@ -236,21 +249,14 @@ def test_of_a_projection_of_one_s_own_a_person_says_that_gnss_realises_its_datum
     assert (job["datum_kind"], job["datum_is_unsaid"], job["operation"]) == ("gnss", False, None)
 
     bessel = wish | {"name": "Old", "system": {"kind": "own", "own": own | {"ellipsoid": "Bessel 1841"}}}
-    assert (
-        "Choose an operation" in own_office.post("/jobs", bessel | {"operation": {"datum_is": "gnss"}}, 422)["detail"]
-    )
+    assert "Choose an operation" in own_office.post("/jobs", bessel | {"operation": {"datum_is": "gnss"}}, 422)["detail"]
 
 
 @pytest.mark.parametrize(
     "operation", [{"shift": {}}, {"shift": {"x_m": "0 m"}}, {"datum_is": "gnss"}, {"source": "WGS 84", "name": "none"}]
 )
 def test_what_is_no_operation_never_makes_a_classical_datum_one_of_gnss(shared_office, operation):
-    wish = {
-        "name": f"No {operation}",
-        "system": {"kind": "code", "code": 28992},
-        "length_unit": "m",
-        "operation": operation,
-    }
+    wish = {"name": f"No {operation}", "system": {"kind": "code", "code": 28992}, "length_unit": "m", "operation": operation}
     assert shared_office.post("/jobs", wish, 422)["detail"]
 
 
@@ -261,25 +267,23 @@ def test_an_operation_far_coarser_than_one_whose_grid_is_not_here_says_so(shared
     wish = {"system": {"kind": "code", "code": 28992}, "source": "ETRS89", "latitude": latitude, "longitude": longitude}
     name = shared_office.post("/systems/try", wish)["operations"]["operations"][0]["name"]
     job = made(shared_office, "Coarse", 28992, site, operation={"source": "ETRS89", "name": name})
-    found = next(
-        item for item in shared_office.get(f"/jobs/{job}/system")["findings"] if item["code"] == "operation-coarse"
-    )
+    found = next(item for item in shared_office.get(f"/jobs/{job}/system")["findings"] if item["code"] == "operation-coarse")
     assert found["severity"] == "look" and "0.25 m" in found["sentence"] and "0.01 m" in found["sentence"]
 
 
 @pytest.mark.parametrize(
     ("code", "list_in", "off_m", "found"),
-    [
-        (2157, 2157, 0.0, []), (2157, 2157, -50.0, ["rover-off-by-undulation"]), (25830, 25829, 0.0, ["rover-far-from-control"]),
-    ],
-)  # fmt: skip
+    [(2157, 2157, 0.0, []), (2157, 2157, -50.0, ["rover-off-by-undulation"]), (25830, 25829, 0.0, ["rover-far-from-control"])],
+)
 def test_the_rover_is_held_against_the_control_before_any_shot(shared_office, code, list_in, off_m, found):
     """The rover's GGA says that the geoid lies 50 m above the ellipsoid; elevations typed as ellipsoidal heights lie 50 m below it."""
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(ORIGIN))
     east, north = pyproj.Transformer.from_crs(4326, list_in, always_xy=True).transform(longitude, latitude)
     wish = {"name": f"Held {code} {off_m}", "system": {"kind": "code", "code": code}, "length_unit": "m"}
     job_id = shared_office.post("/jobs", wish)["id"]
-    lines = f"name,east,north,ellipsoidal height\nA,{east + 30.0},{north},{height + off_m}\nB,{east},{north + 40.0},{height + off_m + 1.0}\n"
+    lines = (
+        f"name,east,north,ellipsoidal height\nA,{east + 30.0},{north},{height + off_m}\nB,{east},{north + 40.0},{height + off_m + 1.0}\n"
+    )
     shared_office.post(f"/jobs/{job_id}/control/accept", as_file(lines))
     watch = RoverWatch()
     watch.add(epoch(0.0, (0.0, 0.0, 0.0)))

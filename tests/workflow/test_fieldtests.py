@@ -51,9 +51,7 @@ def test_the_report_has_every_test_and_every_set(shared_office):
     for item in view.result.tests:
         assert item.name in text and f"{item.statistic:.3g}" in text
     # By hand: the distance of a set less the mean of all, both from the rows above.
-    distances = [
-        np.hypot(rows[n + 1].east_m - rows[n].east_m, rows[n + 1].north_m - rows[n].north_m) for n in range(0, 30, 2)
-    ]
+    distances = [np.hypot(rows[n + 1].east_m - rows[n].east_m, rows[n + 1].north_m - rows[n].north_m) for n in range(0, 30, 2)]
     assert sets.table[1][3] == f"{distances[0] - np.mean(distances):.3f} m"
     job_id = shared_office.job()
     assert "measured through" in shared_office.get(f"/jobs/{job_id}/reports/iso17123.pdf", 409)["detail"]

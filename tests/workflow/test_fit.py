@@ -15,9 +15,13 @@ from tests.filled import Filling
 
 # Six marks around a site of 600 m, ITM metres; the local grid is turned by −30° and in ground distances.
 MARKS = {
-    "Q0": (703400.0, 629800.0, 62.0), "Q1": (704000.0, 629850.0, 61.2), "Q2": (703950.0, 630400.0, 63.1),
-    "Q3": (703420.0, 630350.0, 60.4), "Q4": (703700.0, 630050.0, 61.9), "Q5": (703650.0, 630420.0, 62.6),
-}  # fmt: skip
+    "Q0": (703400.0, 629800.0, 62.0),
+    "Q1": (704000.0, 629850.0, 61.2),
+    "Q2": (703950.0, 630400.0, 63.1),
+    "Q3": (703420.0, 630350.0, 60.4),
+    "Q4": (703700.0, 630050.0, 61.9),
+    "Q5": (703650.0, 630420.0, 62.6),
+}
 SCALE, TURN = 1.0000576, np.radians(-30.0)
 EPOCHS = 8
 
@@ -277,9 +281,7 @@ def test_a_fit_that_disagrees_is_applied_only_where_one_says_so(own_office):
 
 def test_one_mark_at_the_base_with_true_north_says_what_it_leaves_unproven(own_office):
     site = Site(own_office, "One mark", measured=1)
-    fit = site.post(
-        "fit/marks", {"values": {"name": "B", "east": "5000", "north": "5000", "height": "10"}, "at_base": True}
-    )
+    fit = site.post("fit/marks", {"values": {"name": "B", "east": "5000", "north": "5000", "height": "10"}, "at_base": True})
     assert fit["problem"].startswith("A similarity takes at least 2 marks")
     assert site.choose(fit, 422, models={"horizontal": "shift"})["field"] == "north"
     fit = site.choose(fit, models={"horizontal": "shift", "north": "true"})
@@ -363,9 +365,7 @@ def test_the_pipeline_the_table_and_the_sheet_say_what_the_page_says(site):
     fit = site.choose(models={"vertical": "plane"})
     text = site.crew.file(f"/jobs/{site.job}/fit.proj").decode()
     step = Transformer.from_pipeline(next(line for line in text.splitlines() if not line.startswith("#")))
-    rows = {
-        row["name"]: row for row in csv.DictReader(io.StringIO(site.crew.file(f"/jobs/{site.job}/fit.csv").decode()))
-    }
+    rows = {row["name"]: row for row in csv.DictReader(io.StringIO(site.crew.file(f"/jobs/{site.job}/fit.csv").decode()))}
     for item in fit["marks"]:
         place = step.transform(item["gnss_e_m"], item["gnss_n_m"], item["gnss_h_m"])
         given = (item["local_e_m"], item["local_n_m"], item["local_h_m"])
@@ -416,9 +416,7 @@ def test_names_taken_twice_and_feet_unsaid_are_said(site):
     again = site.post("fit/file", as_file(local_list(), "local.csv"))
     assert again["accepted"] == 0 and "already" in again["rows"][0]["refusal"]
     feet = site.post("fit/file", as_file("name,east (ft),north (ft)\nZ,1,2\n", "feet.csv"))
-    assert feet["questions"] and site.post(
-        "fit/file", as_file("name,east (ft),north (ft)\nZ,1,2\n", "f.csv", keep=True), 422
-    )
+    assert feet["questions"] and site.post("fit/file", as_file("name,east (ft),north (ft)\nZ,1,2\n", "f.csv", keep=True), 422)
     taken = site.post("fit/file", as_file("name,east (ft),north (ft)\nZ,5000,5000\n", "f.csv", keep=True, unit="sft"))
     # 5000 US survey feet of 1200/3937 m.
     assert taken["rows"][0]["local_e_m"] == pytest.approx(5000.0 * 1200.0 / 3937.0, rel=1e-12)

@@ -31,9 +31,15 @@ def shown(shared_office):
         filling = Filling(session, job)
         base, listening, *_ = filling.base(0, filling.marks[0], ends=False)
         usual = {
-            "listening_id": listening.id, "latitude_text": angle_text(53.1, "NS", 2), "age_s": 1.0, "satellites": 20,
-            "longitude_text": angle_text(-6.2, "EW", 3), "sigma_east_m": 0.01, "sigma_north_m": 0.01, "sigma_up_m": 0.02,
-        }  # fmt: skip
+            "listening_id": listening.id,
+            "latitude_text": angle_text(53.1, "NS", 2),
+            "age_s": 1.0,
+            "satellites": 20,
+            "longitude_text": angle_text(-6.2, "EW", 3),
+            "sigma_east_m": 0.01,
+            "sigma_north_m": 0.01,
+            "sigma_up_m": 0.02,
+        }
         rows = [usual | {"host_s": NOW_S - ago_s, "quality": quality, **more} for ago_s, quality, more in epochs]
         session.execute(insert(EpochRow), rows)
         return base.id
@@ -105,11 +111,15 @@ def kinds(found):
 def test_what_happened_to_the_fix_is_told_beside_it(shown):
     found = shown(
         [
-            *every_second(300, 280, SINGLE, age_s=None), *every_second(279, 270, FLOAT), *every_second(269, 200, FIXED),
-            *every_second(199, 180, SINGLE, age_s=None), *every_second(179, 170, FLOAT), *every_second(169, 100, FIXED),
+            *every_second(300, 280, SINGLE, age_s=None),
+            *every_second(279, 270, FLOAT),
+            *every_second(269, 200, FIXED),
+            *every_second(199, 180, SINGLE, age_s=None),
+            *every_second(179, 170, FLOAT),
+            *every_second(169, 100, FIXED),
         ],
         600,
-    )  # fmt: skip
+    )
     # The first fix is no initialisation anew: nothing was lost before it.
     assert kinds(found) == [("link lost", 199), ("link back", 179), ("initialised anew", 169)]
 
@@ -129,16 +139,18 @@ def test_a_stretch_of_the_past_is_shown_as_finely_as_the_present(shared_office):
         filling = Filling(session, job)
         _, listening, *_ = filling.base(0, filling.marks[0], ends=False)
         usual = {
-            "listening_id": listening.id, "latitude_text": angle_text(44.1, "NS", 2), "age_s": 1.0, "satellites": 20,
-            "longitude_text": angle_text(-72.2, "EW", 3), "quality": FIXED,
-        }  # fmt: skip
+            "listening_id": listening.id,
+            "latitude_text": angle_text(44.1, "NS", 2),
+            "age_s": 1.0,
+            "satellites": 20,
+            "longitude_text": angle_text(-72.2, "EW", 3),
+            "quality": FIXED,
+        }
         rows = [usual | {"host_s": NOW_S - n / 5.0} for n in range(5 * 7200)]
         session.execute(insert(EpochRow), rows)
 
     database.write(work)
-    whole, minute = (
-        history(context, job, HistoryQuery(seconds, to_s)) for seconds, to_s in ((7200, 0), (60, NOW_S - 3600))
-    )
+    whole, minute = (history(context, job, HistoryQuery(seconds, to_s)) for seconds, to_s in ((7200, 0), (60, NOW_S - 3600)))
 
     assert len(whole.host_s) <= SLICES + 1
     assert 290 <= len(minute.host_s) <= SLICES + 1, "every epoch of a minute at 5 Hz is there"

@@ -77,9 +77,7 @@ def test_without_stand_ins_nothing_is_let_pass(shared_office):
     shared_office.post(f"/jobs/{job}/practice/wait", {"seconds": 600}, 409)
 
 
-@pytest.mark.parametrize(
-    ("path", "seconds"), [("wait", 59), ("wait", 86_401), ("wait", -600), ("cut", 9), ("cut", 601), ("cut", "long")]
-)
+@pytest.mark.parametrize(("path", "seconds"), [("wait", 59), ("wait", 86_401), ("wait", -600), ("cut", 9), ("cut", 601), ("cut", "long")])
 def test_a_time_that_is_not_offered_is_a_sentence(shared_program, path, seconds):
     refused = shared_program.post(f"/jobs/{shared_program.job()}/practice/{path}", {"seconds": seconds}, 422)
     assert "seconds" in refused["detail"]
@@ -131,10 +129,7 @@ def test_another_practice_job_works_with_the_stand_ins_in_its_own_time(own_progr
 
 def test_a_cut_link_lets_the_age_climb_and_heals_by_itself(own_program):
     job = fixed_base(own_program)
-    assert (
-        "no link to cut"
-        in own_program.post(f"/jobs/{own_program.job(NETTLE)}/practice/cut", {"seconds": 10}, 409)["detail"]
-    )
+    assert "no link to cut" in own_program.post(f"/jobs/{own_program.job(NETTLE)}/practice/cut", {"seconds": 10}, 409)["detail"]
     own_program.post(f"/jobs/{job}/practice/cut", {"seconds": 60})
     assert sentences(own_program, job)[0] == "To practise, the link was cut for 60 s."
     own_program.clock.sleep(30.0)
@@ -155,24 +150,13 @@ def test_the_plan_of_checks_can_be_practised_to_its_end(own_program):
     own_program.post(f"/jobs/{job}/checks/settings", {"values": values, "replaces_id": shown["id"]})
     own_program.check(job, "CS2", seconds=20)
     due = own_program.get(f"/jobs/{job}/checks/plan")["plan"]
-    again = next(
-        task
-        for item in due["items"]
-        if item["planned"]["mark_name"] == "CS2"
-        for task in item["tasks"]
-        if task["due_s"]
-    )
+    again = next(task for item in due["items"] if item["planned"]["mark_name"] == "CS2" for task in item["tasks"] if task["due_s"])
     assert again["due_s"] > time_of(own_program, job)["now_s"], "it is too early to come back"
     own_program.later(job, HALF_AN_HOUR_S)
     assert again["due_s"] <= time_of(own_program, job)["now_s"] + LOOKS_S
     own_program.check(job, "CS2", seconds=20)
     plan = own_program.get(f"/jobs/{job}/checks/plan")["plan"]
-    done = {
-        task["name"]: task["done"]
-        for item in plan["items"]
-        if item["planned"]["mark_name"] == "CS2"
-        for task in item["tasks"]
-    }
+    done = {task["name"]: task["done"] for item in plan["items"] if item["planned"]["mark_name"] == "CS2" for task in item["tasks"]}
     assert done["come back"], done
 
 
@@ -191,9 +175,7 @@ def test_a_package_takes_the_time_that_was_let_pass_with_it(own_program, demo_fo
     own_program.wait_for(lambda: own_program.get(f"/works/{work['id']}")["state"] != "running", 60)
     packed = own_program.file(f"/works/{work['id']}/file")
     folder = tmp_path / "there"
-    there = Crew(
-        build(folder, practice=False, demo=False, web_dir=None, outside=outside_of(VirtualClock(1_795_600_000.0)))
-    )
+    there = Crew(build(folder, practice=False, demo=False, web_dir=None, outside=outside_of(VirtualClock(1_795_600_000.0))))
     try:
         unpacking = there.upload("/packages", packed)
         there.wait_for(lambda: there.get(f"/works/{unpacking['id']}")["state"] != "running", 60)

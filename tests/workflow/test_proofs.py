@@ -61,10 +61,11 @@ class Day:
         stand = getattr(world, who)
         metres = 111_200.0
         stand = replace(
-            stand, latitude_deg=stand.latitude_deg + north / metres,
+            stand,
+            latitude_deg=stand.latitude_deg + north / metres,
             longitude_deg=stand.longitude_deg + east / (metres * np.cos(np.radians(stand.latitude_deg))),
             height_m=stand.height_m + up,
-        )  # fmt: skip
+        )
         write_world(self.practice.world_path, replace(world, **{who: stand}))
 
     def check(self, mark, seconds=3, **more):
@@ -168,8 +169,10 @@ def test_a_control_list_in_the_other_foot_shows_as_2_ppm_of_the_coordinates(own_
         shown = next(item for item in day.get("marks")["marks"] if item["name"] == mark)
         values = {"east_m": f"{shown['east_m'] * (1 + ppm):.4f}", "north_m": f"{shown['north_m'] * (1 + ppm):.4f}"}
         fixed = {name: shown["typed"][name] for name in ("height_m",)} | {
-            "name": mark, "height_kind": shown["height_kind"], "source": shown["source"],
-        }  # fmt: skip
+            "name": mark,
+            "height_kind": shown["height_kind"],
+            "source": shown["source"],
+        }
         day.post(f"marks/{shown['id']}", {"values": fixed | values, "reason": "read in the other foot"})
         day.check(mark)
 
@@ -251,10 +254,7 @@ def test_a_shift_of_a_known_base_is_refused_until_it_is_accepted(own_program):
     assert {"reseat-of-known", "reseat-only-up"} <= {item["code"] for item in seen["findings"]} and seen["stops"]
     assert "entered as known" in day.post("base/reseat", wish, status=409)["detail"]
     assert "Choose shots" in day.post("base/reseat/preview", {"mark_id": mark, "shot_ids": []}, status=422)["detail"]
-    assert (
-        "Choose shots"
-        in day.post("base/reseat/preview", {"mark_id": mark, "shot_ids": ["garbage"]}, status=422)["detail"]
-    )
+    assert "Choose shots" in day.post("base/reseat/preview", {"mark_id": mark, "shot_ids": ["garbage"]}, status=422)["detail"]
 
 
 def series_shot(day, kind, series_id, seconds=3):
@@ -286,9 +286,7 @@ def test_a_leaning_pole_is_found_by_turning_it_and_kept_with_it(own_program):
         view = series_shot(day, "turns", series, seconds=10)
 
     # The last side once more takes the place of the one before.
-    day.post(
-        "turns/record", {"series_id": series, "reading": "2.000 m", "feature": "rod", "seconds": 10, "again": True}
-    )
+    day.post("turns/record", {"series_id": series, "reading": "2.000 m", "feature": "rod", "seconds": 10, "again": True})
     day.crew.wait_for(lambda: day.get("turns")["turned"][0]["at_s"] > view["turned"][0]["at_s"], 30)
     view = day.get("turns")
     turned = view["turned"][0]
@@ -298,9 +296,7 @@ def test_a_leaning_pole_is_found_by_turning_it_and_kept_with_it(own_program):
     assert "pole-never-turned" not in [item["code"] for item in day.plan()["notes"]]
     kept = next(item for item in own_program.get("/gear")["items"] if item["kind"] == "pole" and item["name"] == pole)
     assert "leans" in kept["turned"]
-    assert day.get("points")["points"] == [] and day.get("points.csv").count("\n") == 1, (
-        "shots of a series are no points"
-    )
+    assert day.get("points")["points"] == [] and day.get("points.csv").count("\n") == 1, "shots of a series are no points"
     day.post("turns/drop", {"series_id": series})
     assert day.get("turns")["turned"] == []
 

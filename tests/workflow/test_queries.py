@@ -18,9 +18,26 @@ CONTROL = "name,east,north,ellipsoidal height\n" + "".join(
     f"Q{n},{703412.361 + 131.7 * n:.3f},{629805.118 + 203.9 * n:.3f},{62.4 + 0.29 * n:.3f}\n" for n in range(6)
 )
 EPOCHS = 8
-LISTS = ("checks", "checks/plan", "checks/settings", "steps", "plan", "points.csv", "base", "base/earlier", "book", "marks", "points", "closing", "handover",
-    "instrument", "fit", "fit/use", "fit/history", "chain",
-)  # fmt: skip
+LISTS = (
+    "checks",
+    "checks/plan",
+    "checks/settings",
+    "steps",
+    "plan",
+    "points.csv",
+    "base",
+    "base/earlier",
+    "book",
+    "marks",
+    "points",
+    "closing",
+    "handover",
+    "instrument",
+    "fit",
+    "fit/use",
+    "fit/history",
+    "chain",
+)
 
 
 @contextmanager
@@ -191,9 +208,7 @@ def test_a_stored_shot_reads_its_set_up_and_no_more(shared_program, large):
     """What is judged when a shot is stored: its own epochs, the newest shot on each mark of its set-up and the one before it."""
     with shared_program.program.context.database.read() as session:
         job = job_of(session, large)
-        shot = session.scalars(
-            select(Shot).where(Shot.job_id == large, Shot.mark_id.is_not(None)).order_by(Shot.created_s.desc())
-        ).first()
+        shot = session.scalars(select(Shot).where(Shot.job_id == large, Shot.mark_id.is_not(None)).order_by(Shot.created_s.desc())).first()
         points.REMEMBERED.clear()
 
         checked(session, job, [shot])
@@ -231,9 +246,7 @@ def test_a_height_that_is_corrected_and_put_back_makes_its_shots_stale_and_right
 
 def test_settings_that_change_no_coordinate_leave_checks_as_they_are(shared_program, small):
     settings = shared_program.get(f"/jobs/{small}")["settings_id"]
-    shared_program.post(
-        f"/jobs/{small}/settings", {"replaces_id": settings, "changes": {"client": "Another (invented)"}}
-    )
+    shared_program.post(f"/jobs/{small}/settings", {"replaces_id": settings, "changes": {"client": "Another (invented)"}})
 
     assert {check["stale"] for check in shared_program.get(f"/jobs/{small}/checks")["checks"]} == {False}
 

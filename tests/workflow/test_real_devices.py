@@ -14,9 +14,7 @@ CS2,703478.902,629861.447,61.983
 
 
 def office_job(crew):
-    job = crew.post("/jobs", {"name": "Real devices", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})[
-        "id"
-    ]
+    job = crew.post("/jobs", {"name": "Real devices", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})["id"]
     crew.post(f"/jobs/{job}/control/accept", as_file(CONTROL))
     return job
 
@@ -32,9 +30,15 @@ def field_running(crew, reading="1.546 m"):
 def start(crew, job, status=200, **more):
     practice = crew.program.context.practice
     wish = {
-        "mark_id": crew.mark(job, "CS1"), "reading": "1.546", "feature": "bottom", "source": "mark", "station_id": 17,
-        "base_url": practice.base_stream_url, "base_password": PASSWORD, "rover_url": practice.rover_url,
-    } | more  # fmt: skip
+        "mark_id": crew.mark(job, "CS1"),
+        "reading": "1.546",
+        "feature": "bottom",
+        "source": "mark",
+        "station_id": 17,
+        "base_url": practice.base_stream_url,
+        "base_password": PASSWORD,
+        "rover_url": practice.rover_url,
+    } | more
     return crew.post(f"/jobs/{job}/base/start", start_wish(**wish), status)
 
 
@@ -90,10 +94,7 @@ def test_a_wrong_caster_password_is_a_sentence_and_the_rover_is_heard_all_the_sa
     job = office_job(own_program)
     start(own_program, job, base_password="wrong")
 
-    own_program.wait_for(
-        lambda: "refuses user and password" in own_program.get(f"/jobs/{job}/watch")["live"]["base_feed"]["sentence"],
-        20,
-    )
+    own_program.wait_for(lambda: "refuses user and password" in own_program.get(f"/jobs/{job}/watch")["live"]["base_feed"]["sentence"], 20)
     own_program.wait_for(lambda: own_program.get(f"/jobs/{job}/watch")["live"]["status"] != "none", 20)
 
 

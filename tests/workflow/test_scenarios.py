@@ -99,9 +99,7 @@ def test_a_jump_while_fixed_is_told_with_its_size(own_program):
 
     own_program.wait_for(lambda: "position-jumped" in codes(own_program, job), 20)
 
-    assert codes(own_program, job)["position-jumped"]["numbers"]["size_m"] == pytest.approx(
-        np.hypot(0.9, 0.5), abs=0.04
-    )
+    assert codes(own_program, job)["position-jumped"]["numbers"]["size_m"] == pytest.approx(np.hypot(0.9, 0.5), abs=0.04)
     steps = {step["step"]: step for step in own_program.get(f"/jobs/{job}/steps")["steps"]}
     assert steps["watch"]["state"] == "disagrees"
 
@@ -150,9 +148,7 @@ def test_a_base_typed_wrongly_after_the_network_is_stopped_before_work_goes_on(o
     for mark in ("CS2", "CS1"):
         crew.walk_to(job, mark)
         crew.post(f"/jobs/{job}/base/setup", {"mark_id": crew.mark(job, mark), "source": "network"})
-        crew.post(
-            f"/jobs/{job}/base/average", {"purpose": "mark", "seconds": 4, "reading": "2.000 m", "feature": "rod"}
-        )
+        crew.post(f"/jobs/{job}/base/average", {"purpose": "mark", "seconds": 4, "reading": "2.000 m", "feature": "rod"})
         crew.wait_for(lambda: not crew.get(f"/jobs/{job}/base")["average"]["running"], 90)
     crew.start_base(job, reading="1.646 m", mark="CS1", source="network", accepted=True)
     crew.walk_to(job, "CS2")

@@ -23,9 +23,10 @@ def geotiff(**wrong):
     values = np.full((tags["rows"], tags["columns"]), 30.0, dtype=np.float32)
     out = io.BytesIO()
     extra = [
-        (33550, "d", 3, tags["scale"], False), (33922, "d", 6, tags["tie"], False),
+        (33550, "d", 3, tags["scale"], False),
+        (33922, "d", 6, tags["tie"], False),
         (34735, "H", 16, (1, 1, 0, 3, 1024, 0, 1, 2, 1025, 0, 1, 2, 2048, 0, 1, 4326), False),
-    ]  # fmt: skip
+    ]
     tifffile.imwrite(out, values, extratags=extra)
     return out.getvalue()
 
@@ -41,9 +42,7 @@ def test_a_whole_geotiff_is_read_and_gives_its_values(tmp_path):
 @pytest.mark.parametrize(
     "wrong",
     [
-        {
-            "scale": (0.0, 0.5, 0.0)
-        },  # 2026-11-27: a step of zero ended in SIGFPE inside PROJ, and the running base with it
+        {"scale": (0.0, 0.5, 0.0)},  # 2026-11-27: a step of zero ended in SIGFPE inside PROJ, and the running base with it
         {"scale": (0.5, 0.0, 0.0)},
         {"scale": (float("nan"), 0.5, 0.0)},
         {"scale": (-0.5, 0.5, 0.0)},
@@ -90,8 +89,7 @@ def test_a_trial_that_is_killed_is_a_sentence_and_no_part_stays(tmp_path, monkey
         add_geoid(context, "grid", io.BytesIO(geotiff()))
     assert list((tmp_path / "geoid").iterdir()) == []
     monkeypatch.setattr(
-        "openstake.workflow.trial.subprocess.run",
-        lambda *_, **__: (_ for _ in ()).throw(subprocess.TimeoutExpired("x", 1)),
+        "openstake.workflow.trial.subprocess.run", lambda *_, **__: (_ for _ in ()).throw(subprocess.TimeoutExpired("x", 1))
     )
     with pytest.raises(FileError, match="breaks down"):
         prove_grid_of(tmp_path)

@@ -114,9 +114,7 @@ def test_readings_that_do_not_agree_have_no_mean_to_differ_from(work):
 # --- where a base's coordinate comes from, and what a correction does ---
 
 
-@pytest.mark.parametrize(
-    ("source", "off_m", "autonomous"), [("mark", 0.0, False), ("average", 1.5, True), ("network", 1.5, False)]
-)
+@pytest.mark.parametrize(("source", "off_m", "autonomous"), [("mark", 0.0, False), ("average", 1.5, True), ("network", 1.5, False)])
 def test_each_school_of_the_base_coordinate_says_what_it_is_and_what_it_is_good_for(work, source, off_m, autonomous):
     work.filled(lambda filling: filling.base(0, filling.marks[0], source=source, ends=False))
     base = work.get("base")
@@ -141,14 +139,12 @@ def test_every_shot_moves_with_the_base_s_coordinate_and_back_to_the_same_bits(w
 
     def shifted(filling):
         up = np.array([coordinate.x_m, coordinate.y_m, coordinate.z_m])
-        moved = up * (
-            1.0 + 0.25 / np.linalg.norm(up)
-        )  # along the radius: 0.25 m up, and 0.7 mm north (by hand: f sin 2φ)
+        moved = up * (1.0 + 0.25 / np.linalg.norm(up))  # along the radius: 0.25 m up, and 0.7 mm north (by hand: f sin 2φ)
         values = {column.name: getattr(coordinate, column.name) for column in BaseCoordinate.__table__.columns}
         del values["id"], values["created_s"]
         return filling.add(
             BaseCoordinate(**values | dict(zip(("x_m", "y_m", "z_m"), map(float, moved), strict=True)) | {"replaces_id": coordinate.id})
-        )  # fmt: skip
+        )
 
     moved = work.filled(shifted)
     work.crew.program.context.changed(work.job)
@@ -298,9 +294,7 @@ def test_a_tape_and_a_level_are_set_beside_the_shots_on_the_ground(work):
 
     taped = add(kind="horizontal", measured=f"{ground_m - 0.060:.3f}")
     assert taped["observed_m"] == pytest.approx(ground_m, abs=0.016)
-    assert taped["difference_m"] == pytest.approx(0.060, abs=0.017) and taped["measured_m"] == round(
-        ground_m - 0.060, 3
-    )
+    assert taped["difference_m"] == pytest.approx(0.060, abs=0.017) and taped["measured_m"] == round(ground_m - 0.060, 3)
     assert (taped["from_name"], taped["to_name"], taped["agrees"]) == ("V2", "V3", False)
     assert taped["grid_m"] == pytest.approx(grid_m, abs=0.016)
     assert taped["grid_ppm"] == pytest.approx(1e6 * (grid_m / ground_m - 1.0), abs=1.0)
@@ -326,12 +320,18 @@ def test_a_tape_and_a_level_are_set_beside_the_shots_on_the_ground(work):
 @pytest.mark.parametrize(
     ("wish", "field"),
     [
-        ({"to_name": "V2"}, "to_name"), ({"to_name": "V9"}, "to_name"), ({"from_name": ""}, "from_name"),
-        ({"measured": ""}, "measured"), ({"measured": "0"}, "measured"), ({"measured": "-3"}, "measured"),
-        ({"measured": "far"}, "measured"), ({"measured": "100000000"}, "measured"),
-        ({"sigma": "0"}, "sigma"), ({"sigma": "1.1"}, "sigma"),
+        ({"to_name": "V2"}, "to_name"),
+        ({"to_name": "V9"}, "to_name"),
+        ({"from_name": ""}, "from_name"),
+        ({"measured": ""}, "measured"),
+        ({"measured": "0"}, "measured"),
+        ({"measured": "-3"}, "measured"),
+        ({"measured": "far"}, "measured"),
+        ({"measured": "100000000"}, "measured"),
+        ({"sigma": "0"}, "sigma"),
+        ({"sigma": "1.1"}, "sigma"),
     ],
-)  # fmt: skip
+)
 def test_a_measure_that_cannot_be_is_refused_at_its_field(work, wish, field):
     work.filled(measured_from(0))
     whole = {"kind": "horizontal", "from_name": "V2", "to_name": "V3", "measured": "552.30"}
@@ -372,12 +372,7 @@ def test_what_only_the_crew_knows_of_closing_is_ticked_and_unticked_and_the_rest
 
 
 @pytest.mark.parametrize(
-    ("kind", "words"),
-    [
-        ("battery", "a battery was changed"),
-        ("channel", "the channel was changed"),
-        ("restart", "the base was restarted"),
-    ],
+    ("kind", "words"), [("battery", "a battery was changed"), ("channel", "the channel was changed"), ("restart", "the base was restarted")]
 )
 def test_what_is_changed_at_the_base_makes_every_check_due_again(work, kind, words):
     def write(filling):
@@ -406,18 +401,14 @@ def test_a_base_that_sends_another_position_was_restarted_and_its_first_one_was_
     def heard_again(filling):
         first = filling.session.get(Reference, reference_id)
         values = {column.name: getattr(first, column.name) for column in Reference.__table__.columns}
-        filling.session.add(
-            Reference(**values | {"id": new_id(), "x_m": first.x_m + 0.1, "heard_s": work.crew.clock.now() - 60.0})
-        )
+        filling.session.add(Reference(**values | {"id": new_id(), "x_m": first.x_m + 0.1, "heard_s": work.crew.clock.now() - 60.0}))
 
     work.filled(heard_again)
     assert "the base was restarted" in work.get("checks/plan")["plan"]["due_again"]
 
 
 def test_a_profile_that_is_taken_out_is_in_no_list_and_its_versions_stay(work):
-    made = work.crew.post(
-        "/profiles", {"values": work.crew.get("/profiles/new?role=rover")["values"] | {"name": "Spare rover"}}
-    )
+    made = work.crew.post("/profiles", {"values": work.crew.get("/profiles/new?role=rover")["values"] | {"name": "Spare rover"}})
     assert "Spare rover" in [item["name"] for item in work.get("profiles")["profiles"]]
     work.crew.send("DELETE", f"/profiles/{made['id']}")
     assert "Spare rover" not in [item["name"] for item in work.get("profiles")["profiles"]]
@@ -449,9 +440,7 @@ def test_jobs_say_how_many_marks_they_hold_and_are_found_by_every_word(work):
     assert job["marks"] == 3
     listed = {item["id"]: item["marks"] for item in work.crew.get("/jobs")["jobs"]}
     assert listed[work.job] == 3
-    bare = work.crew.post(
-        "/jobs", {"name": f"Bare {next(NUMBERS)}", "system": {"kind": "code", "code": 2157}, "length_unit": "m"}
-    )
+    bare = work.crew.post("/jobs", {"name": f"Bare {next(NUMBERS)}", "system": {"kind": "code", "code": 2157}, "length_unit": "m"})
     assert bare["marks"] == 0 == work.crew.get(f"/jobs/{bare['id']}")["marks"]
     words = bare["name"].lower().split()
     assert [item["id"] for item in work.crew.get(f"/jobs?text={'+'.join(reversed(words))}")["jobs"]] == [bare["id"]]

@@ -32,12 +32,7 @@ def test_a_base_height_typed_too_large_is_found_named_and_mended(own_program):
     assert "base height was typed" in finding["cause"] and "1.646" in finding["cause"]
 
     occupation = base["occupation"]
-    fix = {
-        "replaces_id": occupation["height_reading_id"],
-        "reading": "1.546",
-        "feature": "bottom",
-        "reason": "misread tape",
-    }
+    fix = {"replaces_id": occupation["height_reading_id"], "reading": "1.546", "feature": "bottom", "reason": "misread tape"}
     own_program.post(f"/jobs/{job}/base/height", fix)
     corrected = own_program.get(f"/jobs/{job}/checks")["checks"][0]
     # A fact of the trade: a base height 0.100 m smaller lowers every point by 0.100 m, and nothing else.
@@ -50,8 +45,10 @@ def test_a_base_height_typed_too_large_is_found_named_and_mended(own_program):
     own_program.post(f"/jobs/{job}/base/height", fix | {"replaces_id": back, "reading": "1.646 m", "reason": "undo"})
     undone = own_program.get(f"/jobs/{job}/checks")["checks"][0]
     assert (undone["point_east_m"], undone["point_north_m"], undone["point_height_m"]) == (
-        check["point_east_m"], check["point_north_m"], check["point_height_m"],
-    )  # fmt: skip
+        check["point_east_m"],
+        check["point_north_m"],
+        check["point_height_m"],
+    )
 
     rows = list(csv.DictReader(io.StringIO(own_program.get(f"/jobs/{job}/points.csv"))))
     assert [row["name"] for row in rows] == ["CS2"]
@@ -99,16 +96,8 @@ def test_an_autonomous_base_says_what_it_is_worth_and_a_wrong_mark_height_is_tol
     assert own_program.get(f"/jobs/{job}/watch")["running"] is False
     # 2026-11-25: an old average was offered to the next set-up, on whatever mark it stands.
     assert own_program.get(f"/jobs/{job}/base")["average"] is None
-    again = {
-        "mark_id": own_program.mark(job, "CS3"),
-        "reading": "1.5",
-        "feature": "bottom",
-        "source": "average",
-        "station_id": 1,
-    }
-    refusal = own_program.post(
-        f"/jobs/{job}/base/start", again | {"listen": {"rover_url": "tcp://127.0.0.1:9"}}, status=422
-    )
+    again = {"mark_id": own_program.mark(job, "CS3"), "reading": "1.5", "feature": "bottom", "source": "average", "station_id": 1}
+    refusal = own_program.post(f"/jobs/{job}/base/start", again | {"listen": {"rover_url": "tcp://127.0.0.1:9"}}, status=422)
     assert "Average what the receiver reports first" in refusal["detail"]
 
 
@@ -136,9 +125,7 @@ def test_a_shot_waits_for_fixed_and_can_be_cancelled(own_program):
     wish = {"mark_id": own_program.mark(job, "CS2"), "seconds": 60, "reading": "2 m", "feature": "rod"}
     own_program.post(f"/jobs/{job}/checks", wish)
     own_program.post(f"/jobs/{job}/checks", wish, status=409)
-    own_program.wait_for(
-        lambda: "fixed solution" in own_program.get(f"/jobs/{job}/watch")["live"]["shot"]["waiting_for"], 20
-    )
+    own_program.wait_for(lambda: "fixed solution" in own_program.get(f"/jobs/{job}/watch")["live"]["shot"]["waiting_for"], 20)
 
     refusal = own_program.post(f"/jobs/{job}/base/end", status=409)
     assert "would be lost" in refusal["detail"]

@@ -125,9 +125,7 @@ def _asked(shape: Any) -> type[BaseModel]:
     if issubclass(shape, BaseModel):
         return cast(type[BaseModel], shape)
     hints = get_type_hints(shape, include_extras=True)
-    parts: dict[str, Any] = {
-        item.name: (hints[item.name], ... if item.default is MISSING else item.default) for item in fields(shape)
-    }
+    parts: dict[str, Any] = {item.name: (hints[item.name], ... if item.default is MISSING else item.default) for item in fields(shape)}
     model: type[BaseModel] = create_model(shape.__name__, __config__=_DEFERRED, __doc__=shape.__doc__, **parts)
     return model
 
@@ -145,9 +143,7 @@ def written(shape: Any, value: object) -> bytes:
 def answers(shape: type) -> Answers:
     """Return the documented answers of a route: its shape, or a problem."""
     problem = published(Problem, True)
-    return Answers(
-        HTTP_200=published(shape, True), HTTP_404=problem, HTTP_409=problem, HTTP_422=problem, HTTP_502=problem
-    )  # fmt: skip
+    return Answers(HTTP_200=published(shape, True), HTTP_404=problem, HTTP_409=problem, HTTP_422=problem, HTTP_502=problem)
 
 
 class Api:

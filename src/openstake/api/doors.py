@@ -50,9 +50,14 @@ CSRF_HEADER = "X-CSRF-Token"
 _BEFORE_SIGN_IN = {"front_end", "api.sign_in"}
 _LOCAL_HOSTS = {"127.0.0.1", "localhost", "::1"}
 _STATUS: tuple[tuple[type[OpenStakeError], int], ...] = (
-    (NotFoundError, 404), (ConflictError, 409), (DeviceError, 502), (StorageError, 507),
-    (NotSignedInError, 401), (NotHereError, 403), (TooOftenError, 429),
-)  # fmt: skip
+    (NotFoundError, 404),
+    (ConflictError, 409),
+    (DeviceError, 502),
+    (StorageError, 507),
+    (NotSignedInError, 401),
+    (NotHereError, 403),
+    (TooOftenError, 429),
+)
 _LOG = logging.getLogger("openstake")
 
 
@@ -107,13 +112,9 @@ def _this_machines_door(access: Access) -> Response:
     if access.is_owner(request.args.get(DOOR_QUERY, "")) and request.method == "GET":
         # Not a redirect: to one that another site's link began, browsers send no cookie that is strict.
         response = Response(_OPENED, mimetype="text/html")
-        response.set_cookie(
-            _door_cookie(), access.door_token or "", max_age=_DOOR_S, path="/", httponly=True, samesite="Strict"
-        )
+        response.set_cookie(_door_cookie(), access.door_token or "", max_age=_DOOR_S, path="/", httponly=True, samesite="Strict")
     else:
-        response = Response(
-            _CLOSED.format(where=html.escape(str(access.folder / DOOR_TOKEN))), 401, mimetype="text/html"
-        )
+        response = Response(_CLOSED.format(where=html.escape(str(access.folder / DOOR_TOKEN))), 401, mimetype="text/html")
     response.headers["Cache-Control"] = "no-store"
     return response
 
@@ -168,9 +169,7 @@ def _closed_to_strangers(access: Access) -> Response | None:
         return problem(401, "Not signed in", "Sign in with the passphrase.")
     if not request.path.startswith("/api/"):
         return _this_machines_door(access)
-    return problem(
-        401, "Not from here", "Open the address that the program printed when it started: it opens this door."
-    )
+    return problem(401, "Not from here", "Open the address that the program printed when it started: it opens this door.")
 
 
 def only_here() -> None:
@@ -235,12 +234,7 @@ class SentOnce:
         if key is None or request.method in ("GET", "HEAD", "OPTIONS"):
             return handle()
         if not re.fullmatch(r"[!-~]{8,80}", key):
-            return problem(
-                422,
-                "This cannot be used",
-                "An Idempotency-Key has 8 to 80 letters, digits or signs.",
-                "Idempotency-Key",
-            )
+            return problem(422, "This cannot be used", "An Idempotency-Key has 8 to 80 letters, digits or signs.", "Idempotency-Key")
         # A file is not read here: its route takes it as it streams in.
         is_file = request.mimetype == "application/octet-stream"
         body = str(request.content_length).encode() if is_file else request.get_data()
@@ -259,9 +253,7 @@ class SentOnce:
 
     def _again(self, before: _Sent, asked: str) -> Response:
         if before.asked != asked:
-            return problem(
-                422, "This cannot be used", "This Idempotency-Key came with another request before.", "Idempotency-Key"
-            )
+            return problem(422, "This cannot be used", "This Idempotency-Key came with another request before.", "Idempotency-Key")
         if not before.done.wait(self.WAITS_S) or before.answer is None:
             return problem(409, "Not now", "The same request is still being worked on. Wait a moment.")
         status, media_type, body = before.answer
@@ -312,6 +304,7 @@ def _of_ourselves(error: Exception) -> Response:
     number = uuid.uuid4().hex[:8]
     _LOG.error("problem %s: %s %s", number, request.method, json.dumps(request.path), exc_info=error)
     return problem(
-        500, "The program made a mistake",
+        500,
+        "The program made a mistake",
         f"What was asked could not be done, and it is not your input alone. It stands in the log as {number}.",
-    )  # fmt: skip
+    )

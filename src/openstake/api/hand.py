@@ -36,13 +36,9 @@ def _session_routes(api: Api, context: Context) -> None:
         @after_this_request
         def with_cookie(response: Response) -> Response:
             # Only over TLS, only to this host, out of reach of scripts and of other sites' pages.
-            response.set_cookie(
-                COOKIE, visitor.token, max_age=_COOKIE_S, path="/", secure=True, httponly=True, samesite="Strict"
-            )
+            response.set_cookie(COOKIE, visitor.token, max_age=_COOKIE_S, path="/", secure=True, httponly=True, samesite="Strict")
             if carries:
-                response.set_cookie(
-                    DEVICE_COOKIE, carries, max_age=_DEVICE_S, path="/", secure=True, httponly=True, samesite="Strict"
-                )
+                response.set_cookie(DEVICE_COOKIE, carries, max_age=_DEVICE_S, path="/", secure=True, httponly=True, samesite="Strict")
             return response
 
         return hand.session_view(context, visitor)

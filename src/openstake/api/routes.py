@@ -36,8 +36,17 @@ class Health:
 
 
 _STEPS = (
-    job_routes, kit_routes, link_routes, base_routes, chain_routes, watch_routes, check_routes, fit_routes, book_routes, practice_routes,
-)  # fmt: skip
+    job_routes,
+    kit_routes,
+    link_routes,
+    base_routes,
+    chain_routes,
+    watch_routes,
+    check_routes,
+    fit_routes,
+    book_routes,
+    practice_routes,
+)
 
 
 def routes(spec: Spec, context: Context) -> Blueprint:

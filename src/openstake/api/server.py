@@ -12,15 +12,7 @@ from flask import Flask, Response, request
 from werkzeug.routing import Rule
 
 from openstake.api.common import Spec
-from openstake.api.doors import (
-    JsonIn,
-    JsonOut,
-    SentOnce,
-    keep_strangers_out,
-    problem,
-    take_errors,
-    visitor_of,
-)
+from openstake.api.doors import JsonIn, JsonOut, SentOnce, keep_strangers_out, problem, take_errors, visitor_of
 from openstake.api.routes import routes
 from openstake.store.book import written_by
 from openstake.workflow.access import Access

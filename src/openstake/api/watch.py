@@ -204,9 +204,7 @@ def _event_stream(context: Context, job_id: str, last_id: int) -> Response:
         finally:
             context.hub.leave(client)
 
-    response = Response(
-        lines(), mimetype="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
-    )
+    response = Response(lines(), mimetype="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"})
     response.call_on_close(lambda: context.hub.leave(client))
     return response
 

@@ -21,10 +21,31 @@ from openstake.core.judge.finding import Finding
 # Each verb and the module of this package that holds it: loaded when it is called, so that `openstake log` does not wait
 # for the web application to be imported.
 VERBS = {
-    "agree": "link", "airload": "link", "backup": "backup", "book": "book", "budget": "budget", "demo": "demo", "fit": "fit", "height": "height", "iso17123": "check", "length": "length",
-    "listen": "listen", "log": "captures", "occupation": "occupation", "package": "package", "profile": "profile", "report": "report", "reseat": "check", "restore": "backup", "rinex": "rawdata", "serve": "serve", "single": "rawdata", "standin": "standin",
-    "stream": "captures", "unpack": "package",
-}  # fmt: skip
+    "agree": "link",
+    "airload": "link",
+    "backup": "backup",
+    "book": "book",
+    "budget": "budget",
+    "demo": "demo",
+    "fit": "fit",
+    "height": "height",
+    "iso17123": "check",
+    "length": "length",
+    "listen": "listen",
+    "log": "captures",
+    "occupation": "occupation",
+    "package": "package",
+    "profile": "profile",
+    "report": "report",
+    "reseat": "check",
+    "restore": "backup",
+    "rinex": "rawdata",
+    "serve": "serve",
+    "single": "rawdata",
+    "standin": "standin",
+    "stream": "captures",
+    "unpack": "package",
+}
 
 
 class Verbs(click.Group):

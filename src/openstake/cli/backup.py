@@ -14,9 +14,13 @@ from openstake.store.backup import Backup
 
 def _said(found: Backup, where: Path, as_json: bool) -> None:
     document = {
-        "folder": str(where), "created_s": found.created_s, "entries": found.entries, "last_hash": found.last_hash, "files": len(found.files),
+        "folder": str(where),
+        "created_s": found.created_s,
+        "entries": found.entries,
+        "last_hash": found.last_hash,
+        "files": len(found.files),
         "bytes": sum(file.bytes for file in found.files),
-    }  # fmt: skip
+    }
     show(document, as_json, [f"{where}", backups.in_words(found), f"last hash {found.last_hash}"])
 
 
@@ -32,9 +36,7 @@ def backup(into: Path, data: Path, as_json: bool) -> None:
 
 @click.command()
 @click.argument("source", metavar="DIR", type=click.Path(path_type=Path))
-@click.option(
-    "--data", type=click.Path(path_type=Path), required=True, help="an empty folder, or one that is not there yet"
-)
+@click.option("--data", type=click.Path(path_type=Path), required=True, help="an empty folder, or one that is not there yet")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def restore(source: Path, data: Path, as_json: bool) -> None:
     """Put a backup (or the newest in DIR) into an empty folder, which goes on as an installation of its own."""

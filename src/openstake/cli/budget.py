@@ -25,21 +25,21 @@ def budget(baseline: str, absolute: bool, changed: tuple[str, ...], as_json: boo
     """
     found = with_terms(budget_of(Circumstances(_baseline_m(baseline), absolute)), _changed(changed))
     said = {
-        "horizontal_95_m": found.horizontal_95_m, "vertical_95_m": found.vertical_95_m,
+        "horizontal_95_m": found.horizontal_95_m,
+        "vertical_95_m": found.vertical_95_m,
         "terms": [{key: value for key, value in asdict(term).items() if key != "words"} for term in found.terms],
-    }  # fmt: skip
-    lines = [
-        f"{term.words:<22} {1000 * term.horizontal_m:7.1f} {1000 * term.vertical_m:7.1f}   {term.source}"
-        for term in found.terms
-    ]
+    }
+    lines = [f"{term.words:<22} {1000 * term.horizontal_m:7.1f} {1000 * term.vertical_m:7.1f}   {term.source}" for term in found.terms]
     to = "absolute" if absolute else "relative to the base mark"
     show(
-        said, as_json,
+        said,
+        as_json,
         [
-            f"one sigma, mm        horizontal  height   ({to})", *lines,
+            f"one sigma, mm        horizontal  height   ({to})",
+            *lines,
             f"at 95 %: {1000 * found.horizontal_95_m:.1f} mm horizontally, {1000 * found.vertical_95_m:.1f} mm in height",
         ],
-    )  # fmt: skip
+    )
 
 
 def _baseline_m(text: str) -> float:
@@ -55,9 +55,7 @@ def _changed(changed: tuple[str, ...]) -> dict[str, tuple[float | None, float | 
         name, _, value = text.partition("=")
         term, _, side = name.partition(".")
         if term not in TERMS or side not in ("horizontal", "vertical"):
-            raise InputError(
-                f"--set is TERM.horizontal=M or TERM.vertical=M; '{text[:40]}' is neither. TERM: {', '.join(TERMS)}."
-            )
+            raise InputError(f"--set is TERM.horizontal=M or TERM.vertical=M; '{text[:40]}' is neither. TERM: {', '.join(TERMS)}.")
         metres = metres_from_text(value, "m")
         if not 0.0 <= metres <= 1000.0:
             raise InputError(f"A sigma lies between 0 and 1000 m; {value[:20]} does not.")

@@ -61,13 +61,11 @@ def _log_lines(result: captures.LogRead) -> list[str]:
     fixed = result.fixed
     if fixed.count:
         lines.append(
-            f"fixed mean of {fixed.count}: {fixed.latitude_deg:.9f} {fixed.longitude_deg:.9f} "
-            f"height {fixed.height_m:.4f} m (ellipsoidal)"
+            f"fixed mean of {fixed.count}: {fixed.latitude_deg:.9f} {fixed.longitude_deg:.9f} height {fixed.height_m:.4f} m (ellipsoidal)"
         )
         if fixed.sigma_up_m is not None:
             lines.append(
-                f"scatter of one epoch: east {fixed.sigma_east_m:.4f}, north {fixed.sigma_north_m:.4f}, "
-                f"up {fixed.sigma_up_m:.4f} m"
+                f"scatter of one epoch: east {fixed.sigma_east_m:.4f}, north {fixed.sigma_north_m:.4f}, up {fixed.sigma_up_m:.4f} m"
             )
     lines += [f"gap {gap.start} to {gap.end}" for gap in result.gaps]
     return lines + finding_lines(result.findings)

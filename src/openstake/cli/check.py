@@ -23,14 +23,17 @@ from openstake.workflow.check.fieldtest import read_test
 @click.option("--sigma-h", type=float, help="Predetermined sigma of a height, metres.")
 @click.option("--distance", type=float, help="Horizontal distance of the two points, measured without GNSS, metres.")
 @click.option("--height-difference", type=float, help="Height of point 2 above point 1, measured without GNSS, metres.")
-@click.option(
-    "--earlier", type=click.Path(path_type=Path), help="A full test of before, whose uncertainty is compared."
-)
+@click.option("--earlier", type=click.Path(path_type=Path), help="A full test of before, whose uncertainty is compared.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def iso17123(
-    file: Path, sigma_xy: float | None, sigma_h: float | None, distance: float | None, height_difference: float | None,
-    earlier: Path | None, as_json: bool,
-) -> None:  # fmt: skip
+    file: Path,
+    sigma_xy: float | None,
+    sigma_h: float | None,
+    distance: float | None,
+    height_difference: float | None,
+    earlier: Path | None,
+    as_json: bool,
+) -> None:
     """Evaluate a field test after ISO 17123-8 (from memory of the standard).
 
     FILE is a CSV with the header series,set,point,east_m,north_m,height_m: 3 series (the full test) or 1 (the simplified
@@ -49,9 +52,7 @@ def iso17123(
 
 def _lines(result: FieldTest) -> list[str]:
     head = "full test, 3 series" if result.s_xy_m is not None else "simplified test, 1 series"
-    lines = [
-        f"ISO 17123-8, {head}; sigma {1000 * result.sigma_xy_m:.1f} mm and {1000 * result.sigma_h_m:.1f} mm in height"
-    ]
+    lines = [f"ISO 17123-8, {head}; sigma {1000 * result.sigma_xy_m:.1f} mm and {1000 * result.sigma_h_m:.1f} mm in height"]
     if result.s_xy_m is not None and result.s_h_m is not None:
         lines.append(
             f"s_xy {1000 * result.s_xy_m:.2f} mm ({result.dof_xy} degrees of freedom), s_h {1000 * result.s_h_m:.2f} mm ({result.dof_h})"
@@ -102,9 +103,7 @@ def reseat(base: str, known: str, observed: str, as_json: bool) -> None:
     """
     found = reseated(_xyz("base", base), _xyz("known", known), _xyz("observed", observed))
     x, y, z = found.shift_m
-    result = ReseatRead(
-        x, y, z, found.east_m, found.north_m, found.up_m, *found.base_m, ranked(judge_reseat(found))
-    )  # fmt: skip
+    result = ReseatRead(x, y, z, found.east_m, found.north_m, found.up_m, *found.base_m, ranked(judge_reseat(found)))
     lines = [
         f"shift (known - observed): east {found.east_m:+.4f}, north {found.north_m:+.4f}, up {found.up_m:+.4f} m",
         f"Earth-centred: {x:+.4f} {y:+.4f} {z:+.4f} m",

@@ -16,30 +16,30 @@ from openstake.core.units import metres_from_text
 
 
 @click.command()
-@click.option(
-    "--reading", "texts", multiple=True, required=True, help="A reading with its unit; give as many as there are."
-)
+@click.option("--reading", "texts", multiple=True, required=True, help="A reading with its unit; give as many as there are.")
 @click.option("--kind", type=click.Choice(["vertical", "slant"]), required=True, help="Straight up, or to a rim.")
 @click.option("--rim-radius", help="How far the rim lies from the antenna's axis.")
-@click.option(
-    "--feature-to-arp", default="0m", help="How far the ARP lies above the feature measured; negative if below."
-)
+@click.option("--feature-to-arp", default="0m", help="How far the ARP lies above the feature measured; negative if below.")
 @click.option("--sigma", default="0.001m", help="One standard deviation of one tape reading.")
 @click.option("--sigma-radius", default="0m", help="The same of the radius; exact where not given.")
 @click.option("--sigma-offset", default="0m", help="The same of the offset; exact where not given.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def height(
-    texts: tuple[str, ...], kind: str, rim_radius: str | None, feature_to_arp: str, sigma: str, sigma_radius: str,
-    sigma_offset: str, as_json: bool,
-) -> None:  # fmt: skip
+    texts: tuple[str, ...],
+    kind: str,
+    rim_radius: str | None,
+    feature_to_arp: str,
+    sigma: str,
+    sigma_radius: str,
+    sigma_offset: str,
+    as_json: bool,
+) -> None:
     """Reduce height readings to the ARP: mean, spread, standard deviation, and what does not fit."""
     if kind == "slant" and rim_radius is None:
         raise InputError("A slant needs the rim's radius: --rim-radius 0.120m.", field="rim-radius")
     radius_m = _positive("rim-radius", rim_radius) if rim_radius else 0.0
     to = MeasuredTo("feature", "Feature", kind, radius_m, metres_from_text(feature_to_arp, None))
-    sigmas = HeightSigmas(
-        _positive("sigma", sigma), _positive("sigma-radius", sigma_radius), _positive("sigma-offset", sigma_offset)
-    )
+    sigmas = HeightSigmas(_positive("sigma", sigma), _positive("sigma-radius", sigma_radius), _positive("sigma-offset", sigma_offset))
     result = reduced([_reading(text, to) for text in texts], radius_m, sigmas)
     show(result, as_json, _lines(result) + finding_lines(result.findings))
 
@@ -89,12 +89,14 @@ def reduced(readings: list[TypedReading], radius_m: float, sigmas: HeightSigmas)
     antenna = KnownAntenna([rim]) if to.method == "vertical" and radius_m > 0.0 else None
     rows = [
         ReadingReduced(
-            reading.text, reading.reading_m, reading.arp_height_m if reading.is_possible else None,
+            reading.text,
+            reading.reading_m,
+            reading.arp_height_m if reading.is_possible else None,
             mean_height([reading], sigmas).sigma_m if reading.is_possible else None,
             reading.arp_height_m - mean.arp_height_m if mean and reading.is_possible else None,
         )
         for reading in readings
-    ]  # fmt: skip
+    ]
     found = judge_heights(readings, antenna)
     if mean is None:
         return HeightReduced(None, None, None, rows, found)
@@ -106,11 +108,7 @@ def reduced(readings: list[TypedReading], radius_m: float, sigmas: HeightSigmas)
 def _lines(result: HeightReduced) -> list[str]:
     if result.arp_height_m is None or result.spread_m is None:
         return ["No height: no reading is possible."]
-    worth = (
-        "the readings contradict each other"
-        if result.sigma_m is None
-        else f"± {result.sigma_m * 1000:.1f} mm (one sigma)"
-    )
+    worth = "the readings contradict each other" if result.sigma_m is None else f"± {result.sigma_m * 1000:.1f} mm (one sigma)"
     lines = [f"ARP {result.arp_height_m:.4f} m above the mark, {worth}"]
     lines.append(f"spread of the readings {result.spread_m * 1000:.1f} mm")
     for row in result.readings:

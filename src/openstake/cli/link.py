@@ -8,13 +8,7 @@ import click
 
 from openstake.cli import finding_lines, show
 from openstake.core.errors import InputError
-from openstake.core.link.airload import (
-    FORMS,
-    Stream,
-    part_from_text,
-    rate_from_text,
-    satellites_from_text,
-)
+from openstake.core.link.airload import FORMS, Stream, part_from_text, rate_from_text, satellites_from_text
 from openstake.workflow.link import ends as link
 
 
@@ -24,9 +18,7 @@ from openstake.workflow.link import ends as link
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def agree(base: Path, rover: Path, as_json: bool) -> None:
     """Compare the profiles of a base and a rover, setting by setting."""
-    result = link.agreement(
-        link.end_of_file(link.profile_file(base), base.name), link.end_of_file(link.profile_file(rover), rover.name)
-    )
+    result = link.agreement(link.end_of_file(link.profile_file(base), base.name), link.end_of_file(link.profile_file(rover), rover.name))
     show(result, as_json, _agree_lines(result))
 
 
@@ -53,9 +45,18 @@ def _agree_lines(result: link.Agreement) -> list[str]:
 @click.option("--coding", type=click.Choice(["4/5", "4/6", "4/7", "4/8"]), help="Its coding rate.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def airload(
-    form: str, satellites: str, signals: int, interval: float, rate: str | None, position_interval: float | None,
-    duty_limit: str | None, spreading_factor: int | None, bandwidth: float | None, coding: str | None, as_json: bool,
-) -> None:  # fmt: skip
+    form: str,
+    satellites: str,
+    signals: int,
+    interval: float,
+    rate: str | None,
+    position_interval: float | None,
+    duty_limit: str | None,
+    spreading_factor: int | None,
+    bandwidth: float | None,
+    coding: str | None,
+    as_json: bool,
+) -> None:
     """Say what a stream of corrections needs on the air, and whether the link carries it."""
     stream = Stream(form, satellites_from_text(satellites), signals, interval, position_interval)
     limit = part_from_text(duty_limit) if duty_limit else None

@@ -79,8 +79,12 @@ def _lines(heard: ear.Heard) -> list[str]:
 
 def _facts(heard: ear.Heard) -> list[tuple[str, Any]]:
     return [
-        ("time to fix {:.0f} s", heard.time_to_fix_s), ("fixed {:.1%} of the epochs", heard.fix_ratio),
-        ("age {:.1f} s (median)", heard.age_s.median), ("age {:.1f} s at most", heard.age_s.max),
-        ("age rises {:+.3f} s a second at worst", heard.age_s.slope_per_s), ("satellites {} at least", heard.satellites.min),
-        ("station {}", heard.station_id), ("{:.3f} m from the base", heard.base_distance_m),
-    ]  # fmt: skip
+        ("time to fix {:.0f} s", heard.time_to_fix_s),
+        ("fixed {:.1%} of the epochs", heard.fix_ratio),
+        ("age {:.1f} s (median)", heard.age_s.median),
+        ("age {:.1f} s at most", heard.age_s.max),
+        ("age rises {:+.3f} s a second at worst", heard.age_s.slope_per_s),
+        ("satellites {} at least", heard.satellites.min),
+        ("station {}", heard.station_id),
+        ("{:.3f} m from the base", heard.base_distance_m),
+    ]

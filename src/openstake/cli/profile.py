@@ -31,8 +31,4 @@ def example_profile(role: str, as_json: bool) -> None:
 def check(file: Path, as_json: bool) -> None:
     """Say whether a file is a valid profile, or what is wrong with it."""
     found = read_profile(profile_file(file))
-    show(
-        {"valid": True, "name": found.name, "role": found.role},
-        as_json,
-        [f"{found.name}: a valid {found.role} profile."],
-    )
+    show({"valid": True, "name": found.name, "role": found.role}, as_json, [f"{found.name}: a valid {found.role} profile."])

@@ -18,9 +18,7 @@ FIRST_DAY, LAST_DAY = date(1980, 1, 6), date(2170, 1, 1)
 @click.command()
 @click.argument("observations", type=click.Path(path_type=Path))
 @click.argument("navigation", type=click.Path(path_type=Path))
-@click.option(
-    "--nmea", type=click.Path(path_type=Path), help="Write the positions to this file, as a log of a receiver."
-)
+@click.option("--nmea", type=click.Path(path_type=Path), help="Write the positions to this file, as a log of a receiver.")
 @click.option("--json", "as_json", is_flag=True, help="Print one JSON object.")
 def single(observations: Path, navigation: Path, nmea: Path | None, as_json: bool) -> None:
     """Compute single-point positions (GPS) from RINEX observations and a navigation file."""
@@ -42,14 +40,11 @@ def _single_lines(result: rawdata.SinglePositions) -> list[str]:
     lines = [
         f"{len(result.positions)} of {result.epochs} epochs solved over {result.span_s:.0f} s, {bands}",
         f"{result.latitude_deg:.8f} {result.longitude_deg:.8f} {result.height_m:.2f} m (WGS 84, ellipsoidal)",
-        f"spread of one epoch: east {result.spread_east_m:.2f}, north {result.spread_north_m:.2f}, "
-        f"up {result.spread_up_m:.2f} m",
+        f"spread of one epoch: east {result.spread_east_m:.2f}, north {result.spread_north_m:.2f}, up {result.spread_up_m:.2f} m",
     ]
     header = result.from_header_m
     if header is not None:
-        lines.append(
-            f"mean from the header's position: east {header.east_m:.2f}, north {header.north_m:.2f}, up {header.up_m:.2f} m"
-        )
+        lines.append(f"mean from the header's position: east {header.east_m:.2f}, north {header.north_m:.2f}, up {header.up_m:.2f} m")
     return lines
 
 

@@ -17,13 +17,9 @@ from openstake.webserver import LanWish
 from openstake.workflow.access import SHORTEST_PASSPHRASE, Door, checked_passphrase
 
 _LAN_OPTIONS = (
-    click.option(
-        "--lan", is_flag=True, help="answer phones and tablets on the network too, over TLS, with a passphrase"
-    ),
+    click.option("--lan", is_flag=True, help="answer phones and tablets on the network too, over TLS, with a passphrase"),
     click.option("--lan-port", type=click.IntRange(0, 65535), default=8443, show_default=True, help="port of --lan"),
-    click.option(
-        "--lan-address", multiple=True, help="address of this machine for --lan; all of them, if none is named"
-    ),
+    click.option("--lan-address", multiple=True, help="address of this machine for --lan; all of them, if none is named"),
     click.option("--certificate", type=click.Path(path_type=Path), help="certificate of one's own for --lan (PEM)"),
     click.option("--key", type=click.Path(path_type=Path), help="its private key (PEM)"),
 )
@@ -36,9 +32,7 @@ def lan_options(command: Callable[..., Any]) -> Callable[..., Any]:
     return command
 
 
-def lan_wish(
-    lan: bool, lan_port: int, lan_address: tuple[str, ...], certificate: Path | None, key: Path | None
-) -> LanWish | None:
+def lan_wish(lan: bool, lan_port: int, lan_address: tuple[str, ...], certificate: Path | None, key: Path | None) -> LanWish | None:
     """Return what is asked of the listener on the network; None where it is not."""
     wish = LanWish(lan_port, lan_address, certificate, key)
     if not lan and (lan_address or certificate):
@@ -82,20 +76,21 @@ def _typed(text: str) -> str:
 @click.command()
 @click.option("--port", type=click.IntRange(0, 65535), default=8420, show_default=True)
 @click.option(
-    "--data",
-    type=click.Path(path_type=Path),
-    default=None,
-    help="data folder; where this platform keeps a user's data, if none is named",
+    "--data", type=click.Path(path_type=Path), default=None, help="data folder; where this platform keeps a user's data, if none is named"
 )
-@click.option(
-    "--open-door", is_flag=True, help="answer every user of this machine, without what the printed address holds"
-)
+@click.option("--open-door", is_flag=True, help="answer every user of this machine, without what the printed address holds")
 @lan_options
 def serve(port: int, data: Path | None, open_door: bool, **lan: Any) -> None:
     """Serve on 127.0.0.1 until Ctrl-C: no demo, no stand-ins.  With --lan, on the network too."""
     folder = data if data is not None else user_data_path("openstake", appauthor=False)
     run(
-        folder, port, practice=False, demo=False, outside=HOST, open_door=open_door, lan=lan_wish(**lan),
+        folder,
+        port,
+        practice=False,
+        demo=False,
+        outside=HOST,
+        open_door=open_door,
+        lan=lan_wish(**lan),
         on_ready=ready(folder, "The door stands open: every user of this machine can read and write these jobs." if open_door else ""),
         first_passphrase=first_passphrase,
-    )  # fmt: skip
+    )

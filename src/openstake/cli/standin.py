@@ -77,21 +77,35 @@ def caster(port: int, user: str, password: str) -> None:
 @click.option("--speed", type=float, default=1.0, show_default=True)
 @click.option("--nmea-port", type=int, help="where the base tells its own autonomous position")
 def base(
-    caster_address: str, mount: str, password: str, latitude: str, longitude: str, height: str, antenna_height: str,
-    station_id: int, world: Path | None, seed: int, speed: float, nmea_port: int | None,
-) -> None:  # fmt: skip
+    caster_address: str,
+    mount: str,
+    password: str,
+    latitude: str,
+    longitude: str,
+    height: str,
+    antenna_height: str,
+    station_id: int,
+    world: Path | None,
+    seed: int,
+    speed: float,
+    nmea_port: int | None,
+) -> None:
     """A base that broadcasts what was typed; the world file is the truth."""
     if not 0 <= station_id <= 4095:
         raise InputError(f"A station ID of {station_id} does not fit RTCM; it has 0 to 4095.")
     arp_height_m = metres_from_text(antenna_height)
     if not 0.0 <= arp_height_m <= 6.5535:
-        raise InputError(
-            f"An antenna height of {arp_height_m:.3f} m does not fit message 1006; it holds 0 to 6.5535 m."
-        )
+        raise InputError(f"An antenna height of {arp_height_m:.3f} m does not fit message 1006; it holds 0 to 6.5535 m.")
     broadcast = Broadcast(
-        *host_and_port(caster_address), mount, password, degrees_from_text(latitude, "latitude"),
-        degrees_from_text(longitude, "longitude"), metres_from_text(height), arp_height_m, station_id,
-    )  # fmt: skip
+        *host_and_port(caster_address),
+        mount,
+        password,
+        degrees_from_text(latitude, "latitude"),
+        degrees_from_text(longitude, "longitude"),
+        metres_from_text(height),
+        arp_height_m,
+        station_id,
+    )
     running = BaseReceiver(WorldFile(world), seed, _outside(speed), nmea_port, _problems)
     running.start(broadcast)
     click.echo(f"Base {station_id} pushes to {caster_address}/{mount}.")
@@ -109,9 +123,8 @@ def base(
 @click.option("--speed", type=float, default=1.0, show_default=True)
 @click.option("--rate", type=click.FloatRange(1.0, 5.0), default=1.0, show_default=True, help="epochs a second")
 def rover(
-    caster_address: str, mount: str, user: str, password: str, port: int, world: Path | None, seed: int, speed: float,
-    rate: float,
-) -> None:  # fmt: skip
+    caster_address: str, mount: str, user: str, password: str, port: int, world: Path | None, seed: int, speed: float, rate: float
+) -> None:
     """A rover that reads the caster and sends NMEA over TCP."""
     host, caster_port = host_and_port(caster_address)
     url = f"ntrip://{user}@{host}:{caster_port}/{mount}"

@@ -24,17 +24,21 @@ ADVICE: dict[str, Advice] = {
         "The rover has a position without an age of corrections.",
         "Single: no corrections reach the rover. Look at the link, channel and mountpoint.",
     ),
-    "corrections-arrived": Advice("Corrections have an age, and it is not float yet.", "Corrections have just arrived; float and fixed follow."),
+    "corrections-arrived": Advice(
+        "Corrections have an age, and it is not float yet.", "Corrections have just arrived; float and fixed follow."
+    ),
     "hold-not-listening": Advice("Recording, and no rover is listened to.", "The rover is not listened to: start the base first."),
     "hold-pick-mark": Advice("Recording, and no mark is picked.", "Pick the mark under the pole."),
-    "hold-not-fixed": Advice("Recording fixed epochs only, and the rover is not fixed.", "The rover is {status}: recording waits until it is fixed."),
+    "hold-not-fixed": Advice(
+        "Recording fixed epochs only, and the rover is not fixed.", "The rover is {status}: recording waits until it is fixed."
+    ),
     "guard-off": Advice("Epochs of any solution are recorded.", "FIXED ONLY IS OFF: float and single positions are recorded as they come."),
     "shot-held": Advice("A shot in hand does not take the present epoch.", "Held back: waiting for {what}."),
     "shot-grows": Advice("A shot in hand takes epochs.", "{collected} of {wanted} s, {epochs}. Keep the pole plumb."),
     "track-runs": Advice("A track takes points.", "The track runs: {points}."),
     "frames-are-one": Advice("Network to radio: every step is done.", "Both stand on one frame. Go on."),
     "hold-nothing": Advice("Recording can begin.", "Plumb the pole, hold still, then record."),
-}  # fmt: skip
+}
 
 
 def watch_advice(status: Status, age_s: float | None) -> str:
@@ -77,6 +81,4 @@ def shot_advice(waiting_for: str, points: int | None, collected_s: float, wanted
         return ADVICE["shot-held"].sentence.format(what=waiting_for)
     if points is not None:
         return ADVICE["track-runs"].sentence.format(points=counted(points, "point"))
-    return ADVICE["shot-grows"].sentence.format(
-        collected=f"{collected_s:.0f}", wanted=f"{wanted_s:.0f}", epochs=counted(epochs, "epoch")
-    )
+    return ADVICE["shot-grows"].sentence.format(collected=f"{collected_s:.0f}", wanted=f"{wanted_s:.0f}", epochs=counted(epochs, "epoch"))

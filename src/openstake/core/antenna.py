@@ -31,9 +31,7 @@ class MeasuredTo:
         return self.label[:1].lower() + self.label[1:]
 
 
-def arp_height_from_slant(
-    slant_m: ArrayLike, rim_radius_m: float, feature_to_arp_m: float = 0.0
-) -> NDArray[np.float64]:
+def arp_height_from_slant(slant_m: ArrayLike, rim_radius_m: float, feature_to_arp_m: float = 0.0) -> NDArray[np.float64]:
     """Return the vertical height of the antenna reference point above the mark, in metres.
 
     `slant_m` is the tape from the mark to the antenna's rim, `rim_radius_m` the rim's horizontal
@@ -59,8 +57,7 @@ def check_reading(reading_m: float) -> None:
     """Raise InputError where a reading cannot be a height of an antenna over a mark, in whatever way it was measured."""
     if not 0.0 < reading_m <= HIGHEST_ANTENNA_M:
         raise InputError(
-            f"A height of {reading_m:.3f} m is not one of an antenna over a mark (0 to 12 m). Check the unit.",
-            field="reading",
+            f"A height of {reading_m:.3f} m is not one of an antenna over a mark (0 to 12 m). Check the unit.", field="reading"
         )
 
 
@@ -69,8 +66,7 @@ def arp_height_m(reading_m: float, to: MeasuredTo) -> float:
     check_reading(reading_m)
     if to.method == "slant" and reading_m <= to.rim_radius_m:
         raise InputError(
-            f"A slant of {reading_m:.3f} m is not longer than the rim's radius of {to.rim_radius_m:.3f} m. Measure again.",
-            field="reading",
+            f"A slant of {reading_m:.3f} m is not longer than the rim's radius of {to.rim_radius_m:.3f} m. Measure again.", field="reading"
         )
     return float(arp_heights_m(reading_m, to))
 
@@ -177,9 +173,8 @@ def mean_height(readings: Sequence[TypedReading], sigmas: HeightSigmas) -> MeanH
         variance += (sum(radius for _, radius in of_feature) * sigmas.radius_m / count) ** 2
         variance += 0.0 if rod else (len(of_feature) * sigmas.offset_m / count) ** 2
     return MeanHeight(
-        float(heights[0] + np.mean(heights - heights[0])), float(np.sqrt(variance)), float(np.ptp(heights)), count,
-        len(tapes),
-    )  # fmt: skip
+        float(heights[0] + np.mean(heights - heights[0])), float(np.sqrt(variance)), float(np.ptp(heights)), count, len(tapes)
+    )
 
 
 def pole_words(typed: TypedReading) -> str:

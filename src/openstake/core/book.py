@@ -13,25 +13,62 @@ from openstake.core.errors import InputError
 
 Group = Literal["notes", "corrections", "base", "rover", "checks", "fit", "job", "kit"]
 GROUPS: tuple[tuple[Group, str], ...] = (
-    ("notes", "notes, people, weather"), ("corrections", "corrections"), ("base", "base"), ("rover", "rover and points"),
-    ("checks", "checks"), ("fit", "local fit"), ("job", "job and control"), ("kit", "kit and link"),
-)  # fmt: skip
+    ("notes", "notes, people, weather"),
+    ("corrections", "corrections"),
+    ("base", "base"),
+    ("rover", "rover and points"),
+    ("checks", "checks"),
+    ("fit", "local fit"),
+    ("job", "job and control"),
+    ("kit", "kit and link"),
+)
 # What a line is about, by its kind.  Corrections are those that replace something, whatever they are about; all that is not
 # named here is of the rover: what its epochs show is told under the code of the finding.
 KINDS: dict[Group, tuple[str, ...]] = {
     "notes": ("note", "weather", "people", "photo", "signed-off"),
     "base": (
-        "base-started", "base-ended", "base-heard", "base-changed", "base-height-read", "base-height-corrected",
-        "base-coordinate-replaced", "setup-begun", "setup-dropped", "setup-taken-up", "static-log", "average", "tick",
+        "base-started",
+        "base-ended",
+        "base-heard",
+        "base-changed",
+        "base-height-read",
+        "base-height-corrected",
+        "base-coordinate-replaced",
+        "setup-begun",
+        "setup-dropped",
+        "setup-taken-up",
+        "static-log",
+        "average",
+        "tick",
     ),
     "checks": ("check", "ground-measure", "finding-answered", "pole-turn", "field-test"),
     "fit": ("fit-mark", "fit-shot", "fit-chosen", "fit-applied", "fit-dropped", "fit-imported", "fit-from-job"),
-    "job": ("job-made", "job-changed", "control-imported", "mark-added", "mark-changed", "geoid-added", "datum-grid-added", "settled", "unpacked", "time-passed"),
-    "kit": (
-        "profile-saved", "profile-chosen", "profile-withdrawn", "gear-saved", "gear-withdrawn", "bench-test", "feed",
-        "listening-changed", "resumed", "repeated", "link-cut",
+    "job": (
+        "job-made",
+        "job-changed",
+        "control-imported",
+        "mark-added",
+        "mark-changed",
+        "geoid-added",
+        "datum-grid-added",
+        "settled",
+        "unpacked",
+        "time-passed",
     ),
-}  # fmt: skip
+    "kit": (
+        "profile-saved",
+        "profile-chosen",
+        "profile-withdrawn",
+        "gear-saved",
+        "gear-withdrawn",
+        "bench-test",
+        "feed",
+        "listening-changed",
+        "resumed",
+        "repeated",
+        "link-cut",
+    ),
+}
 
 
 @dataclass(frozen=True)
@@ -48,11 +85,7 @@ WEATHER = Weather()
 
 def weather_sentence(sky: str, falling: str, wind: str, degrees: float | None) -> str:
     """Return the weather as a line of the Book has it; InputError where nothing is said, or something that cannot be picked."""
-    for said, offered, field in (
-        (sky, WEATHER.sky, "sky"),
-        (falling, WEATHER.falling, "falling"),
-        (wind, WEATHER.wind, "wind"),
-    ):
+    for said, offered, field in ((sky, WEATHER.sky, "sky"), (falling, WEATHER.falling, "falling"), (wind, WEATHER.wind, "wind")):
         if said and said not in offered:
             raise InputError(f"'{said[:30]}' is not offered: {', '.join(offered)}.", field=field)
     parts = [said for said in (sky, falling, wind) if said]

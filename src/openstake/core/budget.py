@@ -20,13 +20,20 @@ from openstake.core.sigmas import Sigmas, added, horizontal_95_m
 
 TermName = Literal[
     "base_coordinate", "base_centring", "base_height", "vector", "age", "multipath", "pole_lean", "rover_height", "geoid", "local_fit"
-]  # fmt: skip
+]
 TERMS: tuple[TermName, ...] = get_args(TermName)
 TERM_WORDS: Mapping[TermName, str] = {
-    "base_coordinate": "base coordinate", "base_centring": "centring of the base", "base_height": "base height", "vector": "vector",
-    "age": "age of corrections", "multipath": "multipath", "pole_lean": "lean of the pole", "rover_height": "rover height",
-    "geoid": "geoid", "local_fit": "local fit",
-}  # fmt: skip
+    "base_coordinate": "base coordinate",
+    "base_centring": "centring of the base",
+    "base_height": "base height",
+    "vector": "vector",
+    "age": "age of corrections",
+    "multipath": "multipath",
+    "pole_lean": "lean of the pole",
+    "rover_height": "rover height",
+    "geoid": "geoid",
+    "local_fit": "local fit",
+}
 _MINUTE_OF_ARC = radians(1.0 / 60.0)
 
 
@@ -35,12 +42,7 @@ class BudgetSettings:
     """What a job takes for each link where nothing better is known: one sigma, horizontally per axis."""
 
     vector_horizontal_m: float = described(
-        "Vector, horizontal",
-        "length",
-        default=0.006,
-        least=0.0,
-        most=1.0,
-        hint="8 mm in both axes together, as makers usually state.",
+        "Vector, horizontal", "length", default=0.006, least=0.0, most=1.0, hint="8 mm in both axes together, as makers usually state."
     )
     vector_horizontal_ppm: float = described("and by distance", "number", unit="ppm", default=0.7, least=0.0, most=50.0)
     vector_vertical_m: float = described("Vector, height", "length", default=0.012, least=0.0, most=1.0)
@@ -48,30 +50,15 @@ class BudgetSettings:
     multipath_horizontal_m: float = described("Multipath, horizontal", "length", default=0.004, least=0.0, most=1.0)
     multipath_vertical_m: float = described("Multipath, height", "length", default=0.008, least=0.0, most=1.0)
     multipath_s: float = described(
-        "Multipath lives for",
-        "number",
-        unit="s",
-        default=120.0,
-        least=1.0,
-        most=3600.0,
-        hint="Averaging over less removes little of it.",
+        "Multipath lives for", "number", unit="s", default=120.0, least=1.0, most=3600.0, hint="Averaging over less removes little of it."
     )
-    age_horizontal_m_per_s: float = described(
-        "Age, horizontal, a second", "length", default=0.0003, least=0.0, most=0.1
-    )
+    age_horizontal_m_per_s: float = described("Age, horizontal, a second", "length", default=0.0003, least=0.0, most=0.1)
     age_vertical_m_per_s: float = described("Age, height, a second", "length", default=0.0006, least=0.0, most=0.1)
     centring_m: float = described("Centring over the mark", "length", default=0.001, least=0.0, most=0.1)
     bubble_share: float = described(
-        "Bubble held within",
-        "number",
-        default=0.33,
-        least=0.0,
-        most=2.0,
-        hint="Of its sensitivity, one sigma of each axis.",
+        "Bubble held within", "number", default=0.33, least=0.0, most=2.0, hint="Of its sensitivity, one sigma of each axis."
     )
-    bubble_arcmin: float = described(
-        "Bubble where the kit says none", "number", unit="′", default=10.0, least=1.0, most=120.0
-    )
+    bubble_arcmin: float = described("Bubble where the kit says none", "number", unit="′", default=10.0, least=1.0, most=120.0)
     rod_m: float = described("Fixed rod", "length", default=0.001, least=0.0, most=0.1)
     telescopic_m: float = described("Telescopic pole", "length", default=0.002, least=0.0, most=0.1)
     geoid_m: float = described("Geoid, absolute", "length", default=0.020, least=0.0, most=5.0)
@@ -161,8 +148,7 @@ def budget_of(point: Circumstances, settings: BudgetSettings | None = None) -> B
     usual = settings or BudgetSettings()
     if not 0.0 <= point.baseline_m <= LONGEST_BASELINE_M:
         raise InputError(
-            f"A baseline is 0 to {LONGEST_BASELINE_M / 1000:.0f} km; {point.baseline_m / 1000:.1f} km was given.",
-            field="baseline",
+            f"A baseline is 0 to {LONGEST_BASELINE_M / 1000:.0f} km; {point.baseline_m / 1000:.1f} km was given.", field="baseline"
         )
     # The shift of a fit takes up what all marks of the base share; so does the base mark as the origin, but for its own set-up.
     in_fit = point.fit_horizontal_m is not None
@@ -172,13 +158,17 @@ def budget_of(point: Circumstances, settings: BudgetSettings | None = None) -> B
     coordinate = (point.base_horizontal_m, point.base_vertical_m) if own_base else (0.0, 0.0)
     centring, height = (0.0, 0.0) if taken_up else (usual.centring_m, point.base_height_m)
     sizes: dict[TermName, tuple[float, float]] = {
-        "base_coordinate": coordinate, "base_centring": (centring, 0.0), "base_height": (0.0, height),
+        "base_coordinate": coordinate,
+        "base_centring": (centring, 0.0),
+        "base_height": (0.0, height),
         "vector": _times(_vector(point, usual), times),
         "age": _times((usual.age_horizontal_m_per_s * point.age_s, usual.age_vertical_m_per_s * point.age_s), times),
-        "multipath": _times(_multipath(point, usual), times), "pole_lean": (_lean(point, usual), 0.0),
-        "rover_height": (0.0, usual.rod_m if point.fixed_rod else usual.telescopic_m), "geoid": (0.0, _geoid(point, usual)),
+        "multipath": _times(_multipath(point, usual), times),
+        "pole_lean": (_lean(point, usual), 0.0),
+        "rover_height": (0.0, usual.rod_m if point.fixed_rod else usual.telescopic_m),
+        "geoid": (0.0, _geoid(point, usual)),
         "local_fit": (point.fit_horizontal_m or 0.0, point.fit_vertical_m or 0.0),
-    }  # fmt: skip
+    }
     claimed = _claimed(point) is not None
     terms = [Term(name, TERM_WORDS[name], *sizes[name], _source(name, claimed)) for name in TERMS]
     return summed(terms, _uneven_m2(point, times))
@@ -244,10 +234,11 @@ def _source(name: TermName, claimed: bool) -> str:
     if name == "vector":
         return "the receiver's claim" if claimed else f"constant and ppm, {COMMON_PRACTICE}"
     return {
-        "base_coordinate": "as it stands with the base's coordinate", "base_height": "the readings of the base's height",
+        "base_coordinate": "as it stands with the base's coordinate",
+        "base_height": "the readings of the base's height",
         "local_fit": "covariance of the fit's parameters",
         "multipath": f"mean of a Gauss-Markov process; its size {COMMON_PRACTICE}",
-    }.get(name, COMMON_PRACTICE)  # fmt: skip
+    }.get(name, COMMON_PRACTICE)
 
 
 def with_terms(budget: Budget, changed: Mapping[str, tuple[float | None, float | None]]) -> Budget:
@@ -260,10 +251,12 @@ def with_terms(budget: Budget, changed: Mapping[str, tuple[float | None, float |
             continue
         terms.append(
             replace(
-                term, horizontal_m=term.horizontal_m if flat is None else flat, vertical_m=term.vertical_m if up is None else up,
+                term,
+                horizontal_m=term.horizontal_m if flat is None else flat,
+                vertical_m=term.vertical_m if up is None else up,
                 source="typed",
             )
-        )  # fmt: skip
+        )
     typed = changed.get("vector", (None, None))[0] is not None
     return summed(terms, (0.0, 0.0) if typed else (budget.apart_m2, budget.covariance_en_m2))
 
@@ -298,13 +291,11 @@ def changes_of(point: Circumstances) -> tuple[Change, ...]:
         ("twice", "occupy it twice, half an hour apart", 3, replace(point, occupations=2), point.occupations < 2),
         ("nearer", "come to within 1 km of the base", 4, replace(point, baseline_m=1000.0), point.baseline_m > 1000.0),
         ("relative", "work relative to the base mark", 5, replace(point, absolute=False), point.absolute),
-    ]  # fmt: skip
+    ]
     return tuple(Change(key, words, cost, after) for key, words, cost, after, helps in possible if helps)
 
 
-def ways_to(
-    point: Circumstances, settings: BudgetSettings, horizontal_95_m: float | None, vertical_95_m: float | None
-) -> tuple[Way, ...]:  # fmt: skip
+def ways_to(point: Circumstances, settings: BudgetSettings, horizontal_95_m: float | None, vertical_95_m: float | None) -> tuple[Way, ...]:
     """Return up to three ways that reach what is needed at 95 %, the cheapest first; nothing to do is the cheapest of all.
 
     All combinations of the changes are tried: there are few.
@@ -321,9 +312,7 @@ def ways_to(
             vertical_95_m is None or found.vertical_95_m <= vertical_95_m
         )
         if reached:
-            ways.append(
-                (sum(change.cost for change in own), len(own), Way(tuple(change.words for change in own), found))
-            )
+            ways.append((sum(change.cost for change in own), len(own), Way(tuple(change.words for change in own), found)))
     ways.sort(key=lambda item: item[:2])
     # A way that holds another one and more is no other way.
     kept: list[Way] = []

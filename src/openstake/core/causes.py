@@ -18,25 +18,43 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from openstake.core.limits import (
-    CAUSE_CHOICE,
-    CAUSE_LEAST_LEFT,
-    CAUSE_NEAR_M,
-    CAUSE_ODDS,
-    CAUSE_TELLS_BY,
-    FOOT_PPM,
-    SINKS_AT_MOST_M_PER_H,
-)
+from openstake.core.limits import CAUSE_CHOICE, CAUSE_LEAST_LEFT, CAUSE_NEAR_M, CAUSE_ODDS, CAUSE_TELLS_BY, FOOT_PPM, SINKS_AT_MOST_M_PER_H
 from openstake.core.special import chdtri
 
 CauseName = Literal[
-    "none", "height", "pole of these shots", "base coordinate", "base on another mark", "frame", "foot for foot", "one mark", "pole on another mark",
-    "scale", "rotation", "another system", "geoid", "sinking", "bumped",
-]  # fmt: skip
+    "none",
+    "height",
+    "pole of these shots",
+    "base coordinate",
+    "base on another mark",
+    "frame",
+    "foot for foot",
+    "one mark",
+    "pole on another mark",
+    "scale",
+    "rotation",
+    "another system",
+    "geoid",
+    "sinking",
+    "bumped",
+]
 CAUSES: tuple[CauseName, ...] = (
-    "none", "height", "pole of these shots", "base coordinate", "base on another mark", "frame", "foot for foot", "one mark", "pole on another mark",
-    "scale", "rotation", "another system", "geoid", "sinking", "bumped",
-)  # fmt: skip
+    "none",
+    "height",
+    "pole of these shots",
+    "base coordinate",
+    "base on another mark",
+    "frame",
+    "foot for foot",
+    "one mark",
+    "pole on another mark",
+    "scale",
+    "rotation",
+    "another system",
+    "geoid",
+    "sinking",
+    "bumped",
+)
 
 # Pairs of causes that the same differences may show, and when: known beforehand, so that nothing is claimed to be told apart
 # that cannot be.
@@ -57,7 +75,7 @@ LOOK_ALIKE: dict[frozenset[CauseName], str] = {
     frozenset(("base coordinate", "frame")): "The shift is that of a frame by chance, or the frame's drift is known to centimetres only.",
     frozenset(("scale", "one mark")): "One mark alone is far away.",
     frozenset(("rotation", "one mark")): "One mark alone is far away.",
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True)
@@ -226,8 +244,9 @@ class _Table:
     def white(self, column: NDArray[np.float64]) -> NDArray[np.float64]:
         return np.asarray(self._whitening @ column[self.known])
 
-    def parts(self, east: NDArray[np.float64] | float = 0.0, north: NDArray[np.float64] | float = 0.0,
-              up: NDArray[np.float64] | float = 0.0) -> NDArray[np.float64]:  # fmt: skip
+    def parts(
+        self, east: NDArray[np.float64] | float = 0.0, north: NDArray[np.float64] | float = 0.0, up: NDArray[np.float64] | float = 0.0
+    ) -> NDArray[np.float64]:
         """Return one column from its parts, shape (3n,)."""
         column = np.zeros((len(self.checks), 3))
         column[:, 0], column[:, 1], column[:, 2] = east, north, up
@@ -303,11 +322,7 @@ def _shifts_known(table: _Table, site: SiteSeen) -> Iterator[_Model]:
 
 def _near(places: Sequence[Place], east_m: float, north_m: float) -> list[Place]:
     """Return the places that a shift could mean: of thousands of marks none but those a metre around where it leads."""
-    return [
-        place
-        for place in places
-        if abs(place.east_m - east_m) <= CAUSE_NEAR_M and abs(place.north_m - north_m) <= CAUSE_NEAR_M
-    ]
+    return [place for place in places if abs(place.east_m - east_m) <= CAUSE_NEAR_M and abs(place.north_m - north_m) <= CAUSE_NEAR_M]
 
 
 def _one_mark(table: _Table, site: SiteSeen) -> Iterator[_Model]:
@@ -329,14 +344,7 @@ def _one_mark(table: _Table, site: SiteSeen) -> Iterator[_Model]:
         for place in _near(others, mine.east_m + off[0], mine.north_m + off[1]):
             high = 0.0 if mine.height_m is None or place.height_m is None else place.height_m - mine.height_m
             fixed = table.parts((place.east_m - mine.east_m) * own, (place.north_m - mine.north_m) * own, high * own)
-            yield _Model(
-                "pole on another mark",
-                fixed,
-                (),
-                len(names) * len(others),
-                f"the pole stood on {place.name}",
-                (name, place.name),
-            )
+            yield _Model("pole on another mark", fixed, (), len(names) * len(others), f"the pole stood on {place.name}", (name, place.name))
 
 
 def _growing(table: _Table) -> Iterator[_Model]:

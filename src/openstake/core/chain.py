@@ -279,10 +279,7 @@ def state_of_fit(fit: FitSaid) -> tuple[State, str]:
     if not fit.marks:
         return State.ENTERED, "no local grid: the job works in its projection"
     if not fit.measured and not fit.applied:
-        return (
-            State.ENTERED,
-            f"{counted(fit.marks, 'mark')} with local coordinates, none measured: the job works in its projection",
-        )
+        return (State.ENTERED, f"{counted(fit.marks, 'mark')} with local coordinates, none measured: the job works in its projection")
     if found := contradiction(fit.findings):
         return State.DISAGREES, found.sentence
     if not fit.solved and not fit.applied:

@@ -41,8 +41,7 @@ class ToleranceSet:
 
 
 USUAL_TOLERANCES = tuple(
-    ToleranceSet(name, item.horizontal_m, item.vertical_m, "common practice, no source")
-    for name, item in TOLERANCES.items()
+    ToleranceSet(name, item.horizontal_m, item.vertical_m, "common practice, no source") for name, item in TOLERANCES.items()
 )
 
 
@@ -53,12 +52,8 @@ class CheckSettings:
     tolerances: tuple[ToleranceSet, ...] = described("Tolerances", "table", default=USUAL_TOLERANCES)
     near: str = described("Near mark", "text", default="", hint="Empty: the nearest one.")
     far: str = described("Far mark", "text", default="", hint="Empty: the farthest one.")
-    benchmarks: tuple[str, ...] = described(
-        "Benchmarks", "list", default=(), hint="Empty: two or three spread over the site."
-    )
-    come_back_min: float = described(
-        "Come back after", "number", unit="min", default=30.0, least=0.0, most=1440.0, hint="0: not asked."
-    )
+    benchmarks: tuple[str, ...] = described("Benchmarks", "list", default=(), hint="Empty: two or three spread over the site.")
+    come_back_min: float = described("Come back after", "number", unit="min", default=30.0, least=0.0, most=1440.0, hint="0: not asked.")
     due_again_h: float = described("All due again after", "number", unit="h", default=2.0, least=0.1, most=24.0)
 
     def tolerance_set(self, name: str) -> ToleranceSet:
@@ -66,8 +61,7 @@ class CheckSettings:
         found = next((item for item in self.tolerances if item.name == name), None)
         if found is None:
             raise InputError(
-                f"'{name[:40]}' is no tolerance of this job: {', '.join(item.name for item in self.tolerances)}.",
-                field="tolerance",
+                f"'{name[:40]}' is no tolerance of this job: {', '.join(item.name for item in self.tolerances)}.", field="tolerance"
             )
         return found
 
@@ -123,9 +117,7 @@ def plan_of_marks(
 
     def named(name: str, field: str) -> Candidate:
         if name not in by_name:
-            raise InputError(
-                f"{name} cannot be checked from here: it is not in the list, or the base stands on it.", field=field
-            )
+            raise InputError(f"{name} cannot be checked from here: it is not in the list, or the base stands on it.", field=field)
         return by_name[name]
 
     ordered = sorted(candidates, key=lambda item: (away[item.mark_id], item.name))
@@ -145,12 +137,17 @@ def plan_of_marks(
         roles.setdefault(item.mark_id, []).append("height")
     return tuple(
         Planned(
-            item.mark_id, item.name, tuple(roles[item.mark_id]), item.east_m, item.north_m, away[item.mark_id],
+            item.mark_id,
+            item.name,
+            tuple(roles[item.mark_id]),
+            item.east_m,
+            item.north_m,
+            away[item.mark_id],
             _why(away[item.mark_id], roles[item.mark_id], unit),
         )
         for item in ordered
         if item.mark_id in roles
-    )  # fmt: skip
+    )
 
 
 def _spread(chosen: list[Candidate], within: Sequence[Candidate], base_m: tuple[float, float]) -> list[Candidate]:
@@ -264,18 +261,21 @@ class PlanNow:
 
 def plan_now(
     planned: Sequence[Planned], done: Sequence[CheckDone], changes: Sequence[Change], settings: CheckSettings, now_s: float
-) -> PlanNow:  # fmt: skip
+) -> PlanNow:
     """Return the plan as it stands from all checks of a base, in any order."""
     ordered = sorted(done, key=lambda item: (item.at_s, item.shot_id))
     items = tuple(_item(mark, [one for one in ordered if one.mark_id == mark.mark_id], settings) for mark in planned)
     due_again, due_s = _due_again(ordered, changes, settings, now_s)
     roles = {role for mark in planned for role in mark.roles}
     lacks = (
-        "No mark of the list can be checked from here." if not planned
-        else "The list has one mark to check: nothing proves the far end of the job." if "far" not in roles
-        else "No mark has a height that can be compared: heights stay unproven." if "height" not in roles
+        "No mark of the list can be checked from here."
+        if not planned
+        else "The list has one mark to check: nothing proves the far end of the job."
+        if "far" not in roles
+        else "No mark has a height that can be compared: heights stay unproven."
+        if "height" not in roles
         else ""
-    )  # fmt: skip
+    )
     newest = {one.mark_id: one for one in ordered}
     bad = any(not one.agrees for one in newest.values())
     fulfilled = bool(items) and not bad and not lacks and not due_again and all(item.fulfilled for item in items)
@@ -290,10 +290,7 @@ def _item(mark: Planned, checks: Sequence[CheckDone], settings: CheckSettings) -
     bad = [one.at_s for one in checks if not one.agrees and not one.stale]
     proving = [one for one in proving if not bad or one.at_s > bad[-1]]
     starts = {one.initialised_s for one in proving if one.initialised_s is not None}
-    tasks = [
-        Task("measure", "measured", bool(proving)),
-        Task("initialise anew", "after a new initialisation", len(starts) >= 2),
-    ]
+    tasks = [Task("measure", "measured", bool(proving)), Task("initialise anew", "after a new initialisation", len(starts) >= 2)]
     if settings.come_back_min > 0.0:
         first = proving[0].at_s if proving else None
         due = None if first is None else first + 60.0 * settings.come_back_min
@@ -321,9 +318,7 @@ def _state(mark: Planned, checks: Sequence[CheckDone], tasks: Sequence[Task]) ->
     return State.ENTERED, f"agrees; still due {' and '.join(left)}"
 
 
-def _due_again(
-    ordered: Sequence[CheckDone], changes: Sequence[Change], settings: CheckSettings, now_s: float
-) -> tuple[str, float | None]:
+def _due_again(ordered: Sequence[CheckDone], changes: Sequence[Change], settings: CheckSettings, now_s: float) -> tuple[str, float | None]:
     """Return why everything is due again, empty where it is not, and when it will be."""
     proving = [one for one in ordered if one.proves]
     if not proving:
@@ -349,10 +344,7 @@ def _next(items: Sequence[PlannedNow], due_again: str, now_s: float) -> NextChec
             return of(item, "measure", f"Find out why {item.planned.mark_name} disagrees, then measure it again.")
     if due_again and items:
         return of(items[0], "measure", f"Check {items[0].planned.mark_name} again: {due_again}.")
-    for name, words in (
-        ("measure", "Measure {mark}"),
-        ("initialise anew", "Initialise anew on {mark} and measure it again"),
-    ):
+    for name, words in (("measure", "Measure {mark}"), ("initialise anew", "Initialise anew on {mark} and measure it again")):
         for item in items:
             if any(task.name == name and not task.done for task in item.tasks):
                 mark = item.planned
@@ -363,14 +355,10 @@ def _next(items: Sequence[PlannedNow], due_again: str, now_s: float) -> NextChec
     due, item = min(waiting, key=lambda pair: pair[0])
     wait = max(0.0, due - now_s)
     when = f" in {text_from_seconds(wait)}" if wait > 0.0 else ""
-    return of(
-        item, "come back", f"Come back to {item.planned.mark_name}{when}: the satellites have moved by then.", wait
-    )
+    return of(item, "come back", f"Come back to {item.planned.mark_name}{when}: the satellites have moved by then.", wait)
 
 
-def _overall(
-    items: Sequence[PlannedNow], newest: dict[str, CheckDone], due_again: str, lacks: str, fulfilled: bool
-) -> tuple[State, str]:  # fmt: skip
+def _overall(items: Sequence[PlannedNow], newest: dict[str, CheckDone], due_again: str, lacks: str, fulfilled: bool) -> tuple[State, str]:
     if not newest:
         return State.MISSING, "no mark checked from this base"
     bad = [one.mark_name for one in newest.values() if not one.agrees]

@@ -58,23 +58,33 @@ def closing_list(known: ClosingKnown, ticked: Sequence[str] = ()) -> tuple[Closi
 
     items = [
         ClosingItem(
-            "recording", "Nothing is being recorded", "A track that runs goes on until it is ended.",
-            "due" if known.recording else "done", True, "watch",
+            "recording",
+            "Nothing is being recorded",
+            "A track that runs goes on until it is ended.",
+            "due" if known.recording else "done",
+            True,
+            "watch",
         ),
         _check_out(known),
         _unchecked(known),
         _closing_height(known),
         ClosingItem(
-            "raw", "Raw data of the base ended", f"{counted(known.logs_running, 'log')} running." if known.logs_running else "None is running.",
-            "due" if known.logs_running else "done", True, "base",
+            "raw",
+            "Raw data of the base ended",
+            f"{counted(known.logs_running, 'log')} running." if known.logs_running else "None is running.",
+            "due" if known.logs_running else "done",
+            True,
+            "base",
         ),
-        ClosingItem(
-            "base", "Base ended", "Its end is in the Book.", "due" if known.base_runs else "done", True, "base"
-        ),
+        ClosingItem("base", "Base ended", "Its end is in the Book.", "due" if known.base_runs else "done", True, "base"),
         tick("power", "Powered down: rover, base receiver, radio last; then antennas off", "Never a radio that sends without its antenna."),
-        tick("files", f"Files copied: receivers' logs and {counted(known.raw_files, 'raw file')} of this data folder", "Raw data is what repairs a bad day."),
+        tick(
+            "files",
+            f"Files copied: receivers' logs and {counted(known.raw_files, 'raw file')} of this data folder",
+            "Raw data is what repairs a bad day.",
+        ),
         *(tick(f"charge {what}", f"Charging: {what}", "") for what in known.charge),
-    ]  # fmt: skip
+    ]
     return tuple(items)
 
 
@@ -89,17 +99,13 @@ def _check_out(known: ClosingKnown) -> ClosingItem:
     if known.last_point_s is not None and known.last_point_s > known.last_check_s:
         return ClosingItem("check-out", what, f"{last}; points were measured after it.", "due", True, "check")
     if known.now_s - known.last_check_s > CHECK_OUT_WITHIN_S:
-        return ClosingItem(
-            "check-out", what, f"{last}: too long to show that the base has not moved.", "due", True, "check"
-        )
+        return ClosingItem("check-out", what, f"{last}: too long to show that the base has not moved.", "due", True, "check")
     return ClosingItem("check-out", what, f"{last}, after the last point.", "done", True, "check")
 
 
 def _unchecked(known: ClosingKnown) -> ClosingItem:
     if not known.unchecked:
-        return ClosingItem(
-            "links", "All links checked", "Nothing rests on a number that was only typed.", "done", True, "check"
-        )
+        return ClosingItem("links", "All links checked", "Nothing rests on a number that was only typed.", "done", True, "check")
     return ClosingItem(
         "links",
         f"Still unchecked: {', '.join(known.unchecked)}",
@@ -115,9 +121,5 @@ def _closing_height(known: ClosingKnown) -> ClosingItem:
     if not known.opening_readings:
         return ClosingItem("height", what, "No base has been set up.", "not needed", True, "base")
     if known.closing_readings:
-        return ClosingItem(
-            "height", what, f"{counted(known.closing_readings, 'closing reading')}.", "done", True, "base"
-        )
-    return ClosingItem(
-        "height", what, "A tripod that sank shows nowhere else. Measure before it is taken down.", "due", True, "base"
-    )
+        return ClosingItem("height", what, f"{counted(known.closing_readings, 'closing reading')}.", "done", True, "base")
+    return ClosingItem("height", what, "A tripod that sank shows nowhere else. Measure before it is taken down.", "due", True, "base")

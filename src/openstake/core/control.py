@@ -48,9 +48,7 @@ def beyond_expected(difference: Difference, total: Sigmas) -> tuple[bool, bool]:
     east, north, up = difference.east_m, difference.north_m, difference.up_m
     flat = 0.0
     if determinant > 0.0:
-        flat = (
-            (east * total.north_m) ** 2 - 2.0 * east * north * total.covariance_en_m2 + (north * total.east_m) ** 2
-        ) / determinant
+        flat = ((east * total.north_m) ** 2 - 2.0 * east * north * total.covariance_en_m2 + (north * total.east_m) ** 2) / determinant
     high = 0.0 if up is None or total.up_m <= 0.0 else (up / total.up_m) ** 2
     return flat > CIRCLE_999**2, high > LINE_999**2
 

@@ -21,19 +21,37 @@ KINDS = ("text", "number", "count", "length", "latitude", "longitude", "flag", "
 
 
 def described(
-    label: str, kind: str, *, unit: str = "", options: Sequence[str] = (), hint: str = "", least: float | None = None,
-    most: float | None = None, default: Any = MISSING, factory: Callable[[], Any] | None = None, optional: bool = False,
-    words: Mapping[str, str] | None = None, used_with: tuple[str, Sequence[str]] | None = None,
-) -> Any:  # fmt: skip
+    label: str,
+    kind: str,
+    *,
+    unit: str = "",
+    options: Sequence[str] = (),
+    hint: str = "",
+    least: float | None = None,
+    most: float | None = None,
+    default: Any = MISSING,
+    factory: Callable[[], Any] | None = None,
+    optional: bool = False,
+    words: Mapping[str, str] | None = None,
+    used_with: tuple[str, Sequence[str]] | None = None,
+) -> Any:
     """Return a dataclass field with what a form and a reader need to know of it; `optional` allows it to be left empty.
 
     `words` says options as people do.  `used_with` names a choice beside it and the options with which it is used: with
     others a form neither shows nor takes it.
     """
     metadata = {
-        "label": label, "kind": kind, "unit": unit, "options": tuple(options), "hint": hint, "least": least, "most": most,
-        "optional": optional, "words": dict(words or {}), "used_with": used_with,
-    }  # fmt: skip
+        "label": label,
+        "kind": kind,
+        "unit": unit,
+        "options": tuple(options),
+        "hint": hint,
+        "least": least,
+        "most": most,
+        "optional": optional,
+        "words": dict(words or {}),
+        "used_with": used_with,
+    }
     if factory is not None:
         return field(default_factory=factory, metadata=metadata)
     if optional and default is MISSING:
@@ -76,12 +94,18 @@ def fields_shown(cls: type) -> tuple[FieldShown, ...]:
         meta = item.metadata
         shown.append(
             FieldShown(
-                item.name, meta["label"], meta["kind"], meta["unit"], meta["options"],
-                tuple(word_of(meta, option) for option in meta["options"]), meta["hint"], meta["optional"],
+                item.name,
+                meta["label"],
+                meta["kind"],
+                meta["unit"],
+                meta["options"],
+                tuple(word_of(meta, option) for option in meta["options"]),
+                meta["hint"],
+                meta["optional"],
                 UsedWith(meta["used_with"][0], tuple(meta["used_with"][1])) if meta["used_with"] else None,
                 fields_shown(inner) if inner else (),
             )
-        )  # fmt: skip
+        )
     return tuple(shown)
 
 
@@ -210,9 +234,7 @@ def one_line(text: str, label: str, field: str) -> str:
     """
     found = unicodedata.normalize("NFC", text.strip())
     if NOT_ON_A_LINE.search(found):
-        raise InputError(
-            f"{label} holds a line break or a character that is not seen. Type it on one line.", field=field
-        )
+        raise InputError(f"{label} holds a line break or a character that is not seen. Type it on one line.", field=field)
     return found
 
 

@@ -50,9 +50,7 @@ def equal_by_sigmas(difference_m: ArrayLike, covariance_m2: ArrayLike) -> Equali
     return Equality(float(chdtrc(len(difference), statistic[0])))
 
 
-def equal_by_scatter(
-    difference_m: ArrayLike, first: Epochs, second: Epochs, given_m2: ArrayLike | None = None
-) -> Equality:
+def equal_by_scatter(difference_m: ArrayLike, first: Epochs, second: Epochs, given_m2: ArrayLike | None = None) -> Equality:
     """Return whether two shots are equal by the scatter of their epochs; `given_m2` (k, k) is known and added, a pole put down twice.
 
     Epochs remember each other, and a short series knows little of its own memory.  So the chance is that of every memory, one for
@@ -89,9 +87,7 @@ def _size(covariance: NDArray[np.float64]) -> NDArray[np.float64]:
 def _quadratic(difference: NDArray[np.float64], covariance: NDArray[np.float64]) -> NDArray[np.float64]:
     """Return the squares of a difference, shape (k,), in units of each covariance, shape (g, k, k)."""
     try:
-        solved = np.linalg.solve(
-            covariance, np.broadcast_to(difference[:, None], (len(covariance), len(difference), 1))
-        )
+        solved = np.linalg.solve(covariance, np.broadcast_to(difference[:, None], (len(covariance), len(difference), 1)))
         return np.asarray(solved[:, :, 0] @ difference)
     except np.linalg.LinAlgError:
         raise InputError("The covariance of the difference says nothing in one direction: it is singular.") from None

@@ -32,9 +32,8 @@ class Way:
 
 
 def way_to(
-    east_m: float, north_m: float, up_m: float | None, course_deg: float | None, sun_deg: float | None, unit: str = "m",
-    fixed: bool = True,
-) -> Way:  # fmt: skip
+    east_m: float, north_m: float, up_m: float | None, course_deg: float | None, sun_deg: float | None, unit: str = "m", fixed: bool = True
+) -> Way:
     """Return the way that is left; course and sun are azimuths from grid north, degrees, None where they are not known.
 
     A pole is only ever there on a fix.  On the mark there are no words to turn by.
@@ -44,10 +43,18 @@ def way_to(
     turn = None if course_deg is None or there else _turned(azimuth - course_deg)
     by_sun = None if sun_deg is None or there else _turned(azimuth - sun_deg)
     return Way(
-        east_m, north_m, up_m, distance, azimuth, turn, by_sun, there, in_words(east_m, north_m, unit),
+        east_m,
+        north_m,
+        up_m,
+        distance,
+        azimuth,
+        turn,
+        by_sun,
+        there,
+        in_words(east_m, north_m, unit),
         _said(there, turn, "walk on to see it", "straight on", "behind you"),
         _said(there, by_sun, "the sun is down", "towards the sun", "away from the sun", " of the sun"),
-    )  # fmt: skip
+    )
 
 
 def _said(there: bool, turn_deg: float | None, unknown: str, ahead: str, behind: str, of: str = "") -> str:
@@ -64,8 +71,7 @@ def in_words(east_m: float, north_m: float, unit: str = "m") -> str:
     """Return what is left in the grid as people say it: `0.40 m south, 1.20 m west`."""
     size = whole_from_metres if hypot(east_m, north_m) >= WHOLE_METRES_FROM_M else text_from_metres
     return (
-        f"{size(abs(north_m), unit)} {'north' if north_m >= 0 else 'south'}, "
-        f"{size(abs(east_m), unit)} {'east' if east_m >= 0 else 'west'}"
+        f"{size(abs(north_m), unit)} {'north' if north_m >= 0 else 'south'}, {size(abs(east_m), unit)} {'east' if east_m >= 0 else 'west'}"
     )
 
 

@@ -37,24 +37,23 @@ class Between:
 
 
 def between(
-    from_m: Sequence[float], to_m: Sequence[float], grid_m: float, geoid_up_m: float = 0.0, from_above_m: float = 0.0,
+    from_m: Sequence[float],
+    to_m: Sequence[float],
+    grid_m: float,
+    geoid_up_m: float = 0.0,
+    from_above_m: float = 0.0,
     to_above_m: float = 0.0,
-) -> Between:  # fmt: skip
+) -> Between:
     """Return what lies between two marks, Earth-centred metres, measured from so far above the one to so far above the other.
 
     Level is in the middle between them; `geoid_up_m` is how much higher the geoid is at the second, taken off the height
     difference, and `grid_m` the grid distance.
     """
-    start, end = (
-        lifted(np.asarray(from_m, dtype=float), from_above_m),
-        lifted(np.asarray(to_m, dtype=float), to_above_m),
-    )
+    start, end = (lifted(np.asarray(from_m, dtype=float), from_above_m), lifted(np.asarray(to_m, dtype=float), to_above_m))
     latitude, longitude, _ = (float(value) for value in geodetic_from_ecef((start + end) / 2.0))
     east, north, _ = (float(value) for value in enu_from_ecef_difference(end - start, latitude, longitude))
     heights = geodetic_from_ecef(np.array([from_m, to_m], dtype=float))[:, 2]
-    return Between(
-        float(np.linalg.norm(end - start)), hypot(east, north), float(heights[1] - heights[0]) - geoid_up_m, grid_m
-    )  # fmt: skip
+    return Between(float(np.linalg.norm(end - start)), hypot(east, north), float(heights[1] - heights[0]) - geoid_up_m, grid_m)
 
 
 @dataclass(frozen=True)
@@ -80,7 +79,7 @@ class Compared:
 
 def compared(
     kind: MeasureKind, seen: Between, measured_m: float, sigma_m: float, flat_sigmas_m: Sequence[float], up_sigmas_m: Sequence[float]
-) -> Compared:  # fmt: skip
+) -> Compared:
     """Return a measure beside two shots; sigmas are those of the measure and of both shots, horizontal along the line and up.
 
     Of a slope distance the heights count by its steepness.  The pole was put down twice.

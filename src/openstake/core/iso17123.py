@@ -193,9 +193,11 @@ def residuals_m(table: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 def field_test(
-    rows: Sequence[Measured], sigma: Predetermined = Predetermined(), independent: Independent = Independent(),
+    rows: Sequence[Measured],
+    sigma: Predetermined = Predetermined(),
+    independent: Independent = Independent(),
     earlier: Sequence[Measured] | None = None,
-) -> FieldTest:  # fmt: skip
+) -> FieldTest:
     """Return what a field test gives; `earlier` is a full test of before, whose uncertainty is compared.
 
     The tests, at 95 %: gross errors of distance and height difference (2.5·√2·σ with the predetermined σ); the standard
@@ -236,9 +238,19 @@ def field_test(
             _ratio("s_h against the earlier test", s_h, before_h, FREEDOM, each),
         ]
     return FieldTest(
-        len(table), sigma.xy_m, sigma.h_m, s_xy, s_h, 2 * FREEDOM if full else None, FREEDOM if full else None, distance, height,
-        tuple(float(value) for value in off_distance), tuple(float(value) for value in off_height), tuple(tests),
-    )  # fmt: skip
+        len(table),
+        sigma.xy_m,
+        sigma.h_m,
+        s_xy,
+        s_h,
+        2 * FREEDOM if full else None,
+        FREEDOM if full else None,
+        distance,
+        height,
+        tuple(float(value) for value in off_distance),
+        tuple(float(value) for value in off_height),
+        tuple(tests),
+    )
 
 
 def uncertainties_m(table: NDArray[np.float64]) -> tuple[float, float]:

@@ -13,12 +13,7 @@ from openstake.core.errors import InputError
 from openstake.core.limits import LEAN_TURN_DEG, POLE_TWICE_M
 
 SIDES = {2: (0, 180), 4: (0, 90, 180, 270)}
-_SIDE_WORDS = (
-    "the side of its label",
-    "the left as one looks at its label",
-    "its back",
-    "the right as one looks at its label",
-)
+_SIDE_WORDS = ("the side of its label", "the left as one looks at its label", "its back", "the right as one looks at its label")
 
 
 @dataclass(frozen=True)
@@ -66,9 +61,7 @@ def lean_of(shots: Sequence[Facing], pole_height_m: float) -> Lean:
     turns = np.radians([shot.turned_deg for shot in shots])
     apart = max((abs(_apart_deg(a.turned_deg, b.turned_deg)) for a in shots for b in shots), default=0.0)
     if apart < LEAN_TURN_DEG:
-        raise InputError(
-            f"Turn the pole by {LEAN_TURN_DEG:.0f}° and more: these shots do not show a lean.", field="turned_deg"
-        )
+        raise InputError(f"Turn the pole by {LEAN_TURN_DEG:.0f}° and more: these shots do not show a lean.", field="turned_deg")
     rows, seen = [], []
     for turn, shot in zip(turns, shots, strict=True):
         # The label faces the turn's azimuth; the lean lies along it (x) and a quarter to the right of it (y).
@@ -83,11 +76,16 @@ def lean_of(shots: Sequence[Facing], pole_height_m: float) -> Lean:
     side_deg = degrees(atan2(solved[3], solved[2])) % 360.0
     rest = off - design @ solved
     return Lean(
-        lean, side_deg, 60.0 * degrees(atan2(lean, pole_height_m)), sigma,
-        CIRCLE_95 * sigma, float(np.sqrt(np.mean(rest**2))) if len(shots) > 2 else 0.0,
-        float(shots[0].east_m + solved[0]), float(shots[0].north_m + solved[1]),
+        lean,
+        side_deg,
+        60.0 * degrees(atan2(lean, pole_height_m)),
+        sigma,
+        CIRCLE_95 * sigma,
+        float(np.sqrt(np.mean(rest**2))) if len(shots) > 2 else 0.0,
+        float(shots[0].east_m + solved[0]),
+        float(shots[0].north_m + solved[1]),
         _SIDE_WORDS[round(side_deg / 90.0) % 4],
-    )  # fmt: skip
+    )
 
 
 def _apart_deg(one: float, other: float) -> float:

@@ -23,11 +23,7 @@ class Tolerance:
 
 # --- checks on control ---
 # 10 to 20 mm and 20 to 30 mm are common for control, more for topography.
-TOLERANCES = {
-    "control": Tolerance(0.020, 0.030),
-    "structures": Tolerance(0.010, 0.020),
-    "topography": Tolerance(0.050, 0.080),
-}
+TOLERANCES = {"control": Tolerance(0.020, 0.030), "structures": Tolerance(0.010, 0.020), "topography": Tolerance(0.050, 0.080)}
 # The plan of checks: a far check lies beyond 1 km; marks farther than this are not of the site.
 WEAKENS = ("shot-too-short", "virtual-base-shot")  # only told of a check, and still they keep it from proving much
 FAR_FROM_M = 1000.0

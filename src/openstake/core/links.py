@@ -34,9 +34,17 @@ from openstake.core.units import counted
 LINKS = ("sky", "base mark", "base antenna", "broadcast", "link", "rover", "pole", "control", "local grid")
 # Which link a term of the budget belongs to.
 TERM_LINKS: dict[TermName, str] = {
-    "base_coordinate": "base mark", "base_centring": "base antenna", "base_height": "base antenna", "vector": "rover", "age": "link",
-    "multipath": "rover", "pole_lean": "pole", "rover_height": "pole", "geoid": "control", "local_fit": "local grid",
-}  # fmt: skip
+    "base_coordinate": "base mark",
+    "base_centring": "base antenna",
+    "base_height": "base antenna",
+    "vector": "rover",
+    "age": "link",
+    "multipath": "rover",
+    "pole_lean": "pole",
+    "rover_height": "pole",
+    "geoid": "control",
+    "local_fit": "local grid",
+}
 
 
 @dataclass(frozen=True)
@@ -82,21 +90,41 @@ def links(evidence: Evidence) -> tuple[Link, ...]:
         if found.contradicts:
             said[found.link].append(found)
     made = (
-        _sky(evidence.rover), _base_mark(evidence), _base_antenna(evidence.base), _broadcast(evidence.base),
-        _radio(evidence.link, evidence.rover), _rover(evidence.rover, evidence.rover_findings), _pole(evidence),
-        _control(evidence.checks, evidence.plan), _local_grid(evidence.system, evidence.fit),
-    )  # fmt: skip
+        _sky(evidence.rover),
+        _base_mark(evidence),
+        _base_antenna(evidence.base),
+        _broadcast(evidence.base),
+        _radio(evidence.link, evidence.rover),
+        _rover(evidence.rover, evidence.rover_findings),
+        _pole(evidence),
+        _control(evidence.checks, evidence.plan),
+        _local_grid(evidence.system, evidence.fit),
+    )
     return tuple(_contradicted(link, said[link.name]) for link in made)
 
 
 _PAGES = {
-    "sky": "watch", "base mark": "check?view=plan", "base antenna": "base", "broadcast": "base", "link": "link", "rover": "watch",
-    "pole": "check?view=pole", "control": "check?view=plan", "local grid": "fit",
-}  # fmt: skip
+    "sky": "watch",
+    "base mark": "check?view=plan",
+    "base antenna": "base",
+    "broadcast": "base",
+    "link": "link",
+    "rover": "watch",
+    "pole": "check?view=pole",
+    "control": "check?view=plan",
+    "local grid": "fit",
+}
 _PRESS = {
-    "sky": "Watch", "base mark": "Check marks", "base antenna": "Base", "broadcast": "Base", "link": "Link", "rover": "Watch",
-    "pole": "Turn the pole", "control": "Check marks", "local grid": "Fit",
-}  # fmt: skip
+    "sky": "Watch",
+    "base mark": "Check marks",
+    "base antenna": "Base",
+    "broadcast": "Base",
+    "link": "Link",
+    "rover": "Watch",
+    "pole": "Turn the pole",
+    "control": "Check marks",
+    "local grid": "Fit",
+}
 
 
 def _due(name: str, words: str) -> Due:
@@ -115,15 +143,17 @@ def _contradicted(link: Link, findings: Sequence[Finding]) -> Link:
     due = Due(findings[0].action, "Book", at) if at else _due(link.name, findings[0].action)
     observed = "other than meant" if link.observed == _AS_MEANT else link.observed
     return replace(
-        link, state=State.DISAGREES, observed=observed, why=findings[0].sentence, due=due,
+        link,
+        state=State.DISAGREES,
+        observed=observed,
+        why=findings[0].sentence,
+        due=due,
         seen=(*(Seen(found.sentence, RULES[found.code].at or _PAGES[link.name]) for found in findings[:3]), *link.seen),
-    )  # fmt: skip
+    )
 
 
 _SAY_DATUM = Due(
-    "Choose the operation by which positions come into the job's datum: nothing is measured before.",
-    "System",
-    "job?view=system",
+    "Choose the operation by which positions come into the job's datum: nothing is measured before.", "System", "job?view=system"
 )
 
 
@@ -137,9 +167,15 @@ def _sky(rover: RoverHeard | None) -> Link:
         return Link("sky", "", "", None, State.MISSING, "no rover is heard", due=_START)
     observed = f"{rover.satellites} satellites used"
     return Link(
-        "sky", "", observed, None, State.ENTERED, "by the receiver's own count", due=_due("sky", "Look at what hides the sky, here and at the base."),
+        "sky",
+        "",
+        observed,
+        None,
+        State.ENTERED,
+        "by the receiver's own count",
+        due=_due("sky", "Look at what hides the sky, here and at the base."),
         seen=(Seen(observed, "watch"),),
-    )  # fmt: skip
+    )
 
 
 def _proof(checks: Sequence[MarkChecked]) -> tuple[State, str, tuple[str, ...]] | None:
@@ -166,20 +202,20 @@ def _base_mark(evidence: Evidence) -> Link:
     due = _due("base mark", "Check another mark: nothing else proves the base's coordinate.")
     if proof is None:
         return Link(
-            "base mark",
-            meant,
-            "",
-            base.mark_sigma_m,
-            State.ENTERED,
-            "no other mark checked from here",
-            base.coordinate_ids,
-            due=due,
+            "base mark", meant, "", base.mark_sigma_m, State.ENTERED, "no other mark checked from here", base.coordinate_ids, due=due
         )
     state, why, rests_on = proof
     return Link(
-        "base mark", meant, why, base.mark_sigma_m, state, why, rests_on, due=None if state is State.CHECKED else due,
+        "base mark",
+        meant,
+        why,
+        base.mark_sigma_m,
+        state,
+        why,
+        rests_on,
+        due=None if state is State.CHECKED else due,
         seen=_seen_checks([item for item in evidence.checks if item.independent]),
-    )  # fmt: skip
+    )
 
 
 def _base_antenna(base: BaseRunning | None) -> Link:
@@ -188,19 +224,42 @@ def _base_antenna(base: BaseRunning | None) -> Link:
     seen = (Seen(f"read as {base.height_text}", "base"),)
     if base.readings < 2:
         return Link(
-            "base antenna", base.height_text, "", base.height_sigma_m, State.ENTERED, "read once", base.height_ids,
-            due=_due("base antenna", "Read the height again: another unit, another feature, another pair of eyes."), seen=seen,
-        )  # fmt: skip
+            "base antenna",
+            base.height_text,
+            "",
+            base.height_sigma_m,
+            State.ENTERED,
+            "read once",
+            base.height_ids,
+            due=_due("base antenna", "Read the height again: another unit, another feature, another pair of eyes."),
+            seen=seen,
+        )
     observed = f"{base.readings} readings agree"
     if base.level_left:
         return Link(
-            "base antenna", base.height_text, observed, base.height_sigma_m, State.ENTERED, "nobody has said that it is level over the mark",
-            base.height_ids, base.spread_text, _due("base antenna", "Look at level and plumb once more, and tick it off."), seen,
-        )  # fmt: skip
+            "base antenna",
+            base.height_text,
+            observed,
+            base.height_sigma_m,
+            State.ENTERED,
+            "nobody has said that it is level over the mark",
+            base.height_ids,
+            base.spread_text,
+            _due("base antenna", "Look at level and plumb once more, and tick it off."),
+            seen,
+        )
     return Link(
-        "base antenna", base.height_text, observed, base.height_sigma_m, State.CHECKED, "read more than once", base.height_ids,
-        base.spread_text, None, seen,
-    )  # fmt: skip
+        "base antenna",
+        base.height_text,
+        observed,
+        base.height_sigma_m,
+        State.CHECKED,
+        "read more than once",
+        base.height_ids,
+        base.spread_text,
+        None,
+        seen,
+    )
 
 
 def _broadcast(base: BaseRunning | None) -> Link:
@@ -209,9 +268,14 @@ def _broadcast(base: BaseRunning | None) -> Link:
     meant = f"station {base.station_id}"
     if not base.heard:
         return Link(
-            "broadcast", meant, "", None, State.ENTERED, "not heard on the air yet",
+            "broadcast",
+            meant,
+            "",
+            None,
+            State.ENTERED,
+            "not heard on the air yet",
             due=_due("broadcast", "Listen to the base's own stream: only that shows what is on the air."),
-        )  # fmt: skip
+        )
     seen = (Seen(base.heard_words, "base"),) if base.heard_words else ()
     return Link("broadcast", meant, _AS_MEANT, None, State.CHECKED, "sends what is meant", seen=seen)
 
@@ -221,47 +285,40 @@ def _radio(link: LinkPlanned, rover: RoverHeard | None) -> Link:
     if rover is None or rover.age_s is None:
         state = State.ENTERED if meant else State.MISSING
         why = "both ends planned alike" if meant else "no pair of profiles chosen"
-        return Link(
-            "link",
-            meant,
-            "",
-            None,
-            state,
-            why,
-            due=_due("link", "Set both ends alike, then see corrections arrive at the rover."),
-        )
+        return Link("link", meant, "", None, state, why, due=_due("link", "Set both ends alike, then see corrections arrive at the rover."))
     observed = f"corrections {rover.age_s:.1f} s old"
     if rover.age_s <= OLD_AGE_S:
-        return Link(
-            "link", meant, observed, None, State.CHECKED, "corrections reach the rover", seen=(Seen(observed, "watch"),)
-        )
+        return Link("link", meant, observed, None, State.CHECKED, "corrections reach the rover", seen=(Seen(observed, "watch"),))
     return Link(
-        "link", meant, observed, None, State.ENTERED, "corrections reach the rover, old ones",
-        due=_due("link", "Find out why corrections come late: distance, terrain, load."), seen=(Seen(observed, "watch"),),
-    )  # fmt: skip
+        "link",
+        meant,
+        observed,
+        None,
+        State.ENTERED,
+        "corrections reach the rover, old ones",
+        due=_due("link", "Find out why corrections come late: distance, terrain, load."),
+        seen=(Seen(observed, "watch"),),
+    )
 
 
 def _rover(rover: RoverHeard | None, findings: Sequence[Finding]) -> Link:
     if rover is None or rover.status is Status.NONE:
-        return Link(
-            "rover", "fixed", "", None, State.MISSING, "no rover position", due=_due("rover", "Listen to the rover.")
-        )
+        return Link("rover", "fixed", "", None, State.MISSING, "no rover position", due=_due("rover", "Listen to the rover."))
     sigma_m = None if rover.claim is None else max(rover.claim.east_m, rover.claim.north_m)
     agreed = next((found for found in findings if found.code == "initialisations-agree"), None)
     if agreed is not None and rover.status is Status.FIXED:
         return Link(
-            "rover",
-            "fixed",
-            str(rover.status),
-            sigma_m,
-            State.CHECKED,
-            "two initialisations agree",
-            seen=(Seen(agreed.sentence, "watch"),),
+            "rover", "fixed", str(rover.status), sigma_m, State.CHECKED, "two initialisations agree", seen=(Seen(agreed.sentence, "watch"),)
         )
     return Link(
-        "rover", "fixed", str(rover.status), sigma_m, State.ENTERED, "by the receiver's own claim",
+        "rover",
+        "fixed",
+        str(rover.status),
+        sigma_m,
+        State.ENTERED,
+        "by the receiver's own claim",
         due=_due("rover", "Initialise anew where the pole stands: two fixes that agree are worth more than one claim."),
-    )  # fmt: skip
+    )
 
 
 def _pole(evidence: Evidence) -> Link:
@@ -277,10 +334,7 @@ def _pole(evidence: Evidence) -> Link:
             due=_due("pole", "Check a mark: the rover height is typed there."),
         )
     meant, rests_on = checks[0].pole_text, checks[0].rests_on
-    proof, seen = (
-        _proof(checks),
-        (Seen(f"typed as {meant}", "check"), *((Seen(pole.words, "check?view=pole"),) if pole.words else ())),
-    )
+    proof, seen = (_proof(checks), (Seen(f"typed as {meant}", "check"), *((Seen(pole.words, "check?view=pole"),) if pole.words else ())))
     if not pole.turned or proof is None:
         words = (
             "Turn the pole: a bubble out of true is a constant lean that no average removes."
@@ -288,9 +342,16 @@ def _pole(evidence: Evidence) -> Link:
             else "Check a second mark: its height shows the pole's."
         )
         return Link(
-            "pole", meant, pole.words, None, State.ENTERED, "typed, not measured twice" if not pole.turned else "no lean seen; its height is typed",
-            rests_on, due=_due("pole", words), seen=seen,
-        )  # fmt: skip
+            "pole",
+            meant,
+            pole.words,
+            None,
+            State.ENTERED,
+            "typed, not measured twice" if not pole.turned else "no lean seen; its height is typed",
+            rests_on,
+            due=_due("pole", words),
+            seen=seen,
+        )
     state = State.CHECKED if proof[0] is State.CHECKED else State.OUT_OF_DATE
     return Link("pole", meant, pole.words, None, state, "turned, and heights agree on other marks", rests_on, seen=seen)
 
@@ -327,15 +388,18 @@ def _local_grid(system: SystemSaid, fit: FitSaid) -> Link:
         return Link("local grid", system.system, "", None, State.ENTERED, "as the job has it", (system.settings_id,))
     state, why = state_of_fit(fit)
     observed = fit.words if fit.solved else ""
-    due = (
-        None
-        if state is State.CHECKED
-        else _due("local grid", "Follow the page: it says which mark to measure, and which is wrong.")
-    )
+    due = None if state is State.CHECKED else _due("local grid", "Follow the page: it says which mark to measure, and which is wrong.")
     return Link(
-        "local grid", f"{counted(fit.marks, 'mark')} with local coordinates", observed, None, state, why, (system.settings_id,), due=due,
+        "local grid",
+        f"{counted(fit.marks, 'mark')} with local coordinates",
+        observed,
+        None,
+        state,
+        why,
+        (system.settings_id,),
+        due=due,
         seen=(Seen(observed, "fit"),) if observed else (),
-    )  # fmt: skip
+    )
 
 
 # --- the weakest, and what to do next ---

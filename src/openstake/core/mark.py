@@ -26,9 +26,7 @@ class GivenMark:
     longitude_deg: float | None = described("Longitude", "longitude", optional=True)
     height_m: float | None = described("Height", "length", optional=True)
     height_kind: HeightKind | None = described("The height is", "choice", options=HEIGHT_KINDS, optional=True)
-    sigma_horizontal_m: float | None = described(
-        "± horizontal", "length", optional=True, hint="One standard deviation."
-    )
+    sigma_horizontal_m: float | None = described("± horizontal", "length", optional=True, hint="One standard deviation.")
     sigma_vertical_m: float | None = described("± vertical", "length", optional=True)
     order: str = described("Order", "text", default="")
     source: str = described("Source", "text", default="")

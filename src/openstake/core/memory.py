@@ -62,10 +62,7 @@ def remembered(*series: Epochs) -> list[Remembered]:
     """
     parts = [_parts(item) for item in series]
     ladder_s = (min(item.step_s for item in series), _LONGEST * max(item.span_s for item in series))
-    return [
-        _under(values, _models(len(values), each, item.step_s, ladder_s))
-        for (values, each), item in zip(parts, series, strict=True)
-    ]
+    return [_under(values, _models(len(values), each, item.step_s, ladder_s)) for (values, each), item in zip(parts, series, strict=True)]
 
 
 def weights(*seen: Remembered) -> NDArray[np.float64]:
@@ -125,9 +122,7 @@ def _models(count: int, each: int, step_s: float, ladder_s: tuple[float, float])
     pairs = (each - np.abs(offsets)) / each**2
     steps_apart = np.abs(parts_apart[:, :, None] * each + offsets)
     white = np.eye(count) / each
-    remembering = [
-        np.exp(-steps_apart * (step_s / memory_s)) @ pairs for memory_s in np.geomspace(*ladder_s, _MEMORIES)
-    ]
+    remembering = [np.exp(-steps_apart * (step_s / memory_s)) @ pairs for memory_s in np.geomspace(*ladder_s, _MEMORIES)]
     correlation = np.array([white, *((1.0 - part) * rows + part * white for rows in remembering for part in _WHITE)])
     lower = np.linalg.cholesky(correlation)
     whitening = np.linalg.inv(lower)
@@ -152,7 +147,5 @@ def _under(values: NDArray[np.float64], models: _Models) -> Remembered:
     squares = residual.transpose(0, 2, 1) @ residual
     likelihood = -0.5 * components * models.log_size - 0.5 * (count - 1) * np.linalg.slogdet(squares)[1]
     if not np.isfinite(likelihood).all():
-        raise InputError(
-            "The epochs of a shot are so coarse that their directions follow from each other: their scatter says nothing."
-        )
+        raise InputError("The epochs of a shot are so coarse that their directions follow from each other: their scatter says nothing.")
     return Remembered(likelihood, squares, models.variance_of_mean, count - 1.0)

@@ -73,11 +73,7 @@ def morning_of(last: LastTime, fit: FitSaid) -> Morning:
     if fit.marks:
         state, why = state_of_fit(fit)
         held = state is State.CHECKED and not last.autonomous
-        words = (
-            "It holds as long as the base comes back to the same coordinate."
-            if held
-            else why[:1].upper() + why[1:] + "."
-        )
+        words = "It holds as long as the base comes back to the same coordinate." if held else why[:1].upper() + why[1:] + "."
         items.append(
             MorningItem(
                 "The local fit",
@@ -88,9 +84,7 @@ def morning_of(last: LastTime, fit: FitSaid) -> Morning:
                 "fit",
             )
         )
-    return Morning(
-        tuple(items), sum(item.minutes for item in items), next(item for item in items if item.minutes > 0.0)
-    )
+    return Morning(tuple(items), sum(item.minutes for item in items), next(item for item in items if item.minutes > 0.0))
 
 
 def _mark(last: LastTime) -> MorningItem:
@@ -141,6 +135,4 @@ _AGAIN = {
 def _check(last: LastTime, mark: str, where: str, minutes: float) -> MorningItem:
     before = dict(last.checked).get(mark)
     state, why = (State.MISSING, "It was not checked last time.") if before is None else _AGAIN[before]
-    return MorningItem(
-        f"Check {mark}, {where}", state, why.format(day=last.day), minutes, f"Check {mark}", f"check?mark={mark}"
-    )
+    return MorningItem(f"Check {mark}, {where}", state, why.format(day=last.day), minutes, f"Check {mark}", f"check?mark={mark}")

@@ -61,11 +61,7 @@ class MeanWorth:
 def _worth(part: SeriesMean, rounding_m: float) -> MeanWorth:
     if part.sigma_of_mean is None or part.half_95 is None:
         return MeanWorth(None, None, part.freedom)
-    return MeanWorth(
-        float(np.hypot(part.sigma_of_mean, rounding_m)),
-        float(np.hypot(part.half_95, LINE_95 * rounding_m)),
-        part.freedom,
-    )
+    return MeanWorth(float(np.hypot(part.sigma_of_mean, rounding_m)), float(np.hypot(part.half_95, LINE_95 * rounding_m)), part.freedom)
 
 
 @dataclass(frozen=True)
@@ -152,11 +148,7 @@ def average_of_epochs(epochs: Sequence[Epoch]) -> PositionAverage:
     Epochs far from the median (six robust sigmas in any component) are left out.  Averaging lowers the noise and leaves
     the bias: precision is not accuracy.
     """
-    rows = [
-        (epoch.latitude_deg, epoch.longitude_deg, epoch.height_m)
-        for epoch in epochs
-        if _is_usable(epoch)
-    ]  # fmt: skip
+    rows = [(epoch.latitude_deg, epoch.longitude_deg, epoch.height_m) for epoch in epochs if _is_usable(epoch)]
     usable = [epoch for epoch in epochs if _is_usable(epoch)]
     if not usable:
         if any(epoch.latitude_deg is not None for epoch in epochs):
@@ -180,10 +172,20 @@ def average_of_epochs(epochs: Sequence[Epoch]) -> PositionAverage:
     x, y, z = (float(value) for value in origin + mean @ axes)
     times = _times_s(used)
     return PositionAverage(
-        (x, y, z), len(epochs), len(used), int(np.sum(~kept)), float(times[-1] - times[0]), east, north, up,
-        min((epoch.status for epoch in used), key=_STATUS_ORDER.index), dict(Counter(epoch.status for epoch in usable)),
-        resolution_m, times, enu - mean,
-    )  # fmt: skip
+        (x, y, z),
+        len(epochs),
+        len(used),
+        int(np.sum(~kept)),
+        float(times[-1] - times[0]),
+        east,
+        north,
+        up,
+        min((epoch.status for epoch in used), key=_STATUS_ORDER.index),
+        dict(Counter(epoch.status for epoch in usable)),
+        resolution_m,
+        times,
+        enu - mean,
+    )
 
 
 def _is_usable(epoch: Epoch) -> bool:
@@ -233,6 +235,4 @@ def base_error_effect(horizontal_m: float, up_m: float, far_m: float, latitude_d
     Formula: similarity of the vertical at the base, R the Gaussian radius of the ellipsoid at the latitude.
     """
     radius_m = gaussian_radius_m(latitude_deg)
-    return BaseErrorEffect(
-        horizontal_m, up_m, up_m / radius_m * 1e6, far_m, far_m * abs(up_m) / radius_m, far_m * horizontal_m / radius_m
-    )
+    return BaseErrorEffect(horizontal_m, up_m, up_m / radius_m * 1e6, far_m, far_m * abs(up_m) / radius_m, far_m * horizontal_m / radius_m)

@@ -84,12 +84,7 @@ def setup_parts(so_far: SettledSoFar) -> tuple[Part, ...]:
         Part("mark", "Mark", mark if so_far.mark_name else State.MISSING, so_far.mark_name),
         Part("height", "Height", height_state(so_far.height), f"ARP {so_far.height.text}" if so_far.height else ""),
         Part("coordinate", "Coordinate", coordinate, so_far.coordinate or ""),
-        Part(
-            "air",
-            "On the air",
-            State.MISSING,
-            f"level looked at {level.done} of {level.asked} times, station {so_far.station_id}",
-        ),
+        Part("air", "On the air", State.MISSING, f"level looked at {level.done} of {level.asked} times, station {so_far.station_id}"),
     )
 
 
@@ -116,12 +111,7 @@ def running_parts(now: RunsNow) -> tuple[Part, ...]:
         Part("air", "On the air", air_state(now.on_air, now.findings), _air_words(now.on_air, now.findings)),
         Part("height", "Height", height_state(now.opening), f"{now.opening.text} from {now.height_typed}"),
         Part("coordinate", "Coordinate", State.ENTERED, now.coordinate),
-        Part(
-            "log",
-            "Raw data",
-            State.ENTERED if now.logs else State.MISSING,
-            "being logged" if now.logging else "for a later computation",
-        ),
+        Part("log", "Raw data", State.ENTERED if now.logs else State.MISSING, "being logged" if now.logging else "for a later computation"),
         Part("listen", "Listening", State.ENTERED, ", ".join(now.listening)),
         Part("site", "Site and level", now.looked.state, now.looked.words),
         Part("end", "End", closing_state(closing), f"closing {closing.text}" if closing else "closing height"),

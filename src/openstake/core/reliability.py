@@ -20,13 +20,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from openstake.core.limits import (
-    FIT_CORRELATION,
-    FIT_MOST_SUSPECTS,
-    FIT_POWER,
-    FIT_SIGNIFICANCE,
-    FIT_SINGLE_SIGNIFICANCE,
-)
+from openstake.core.limits import FIT_CORRELATION, FIT_MOST_SUSPECTS, FIT_POWER, FIT_SIGNIFICANCE, FIT_SINGLE_SIGNIFICANCE
 from openstake.core.special import chdtri, chndtr, fdtri, stdtrit
 
 _NO_REDUNDANCY = 1e-9
@@ -72,9 +66,7 @@ class Reliability:
         return self.global_statistic <= self.global_limit
 
 
-def reliability(
-    basis: NDArray[np.float64], weights: NDArray[np.float64], off_m: NDArray[np.float64], weighted: bool
-) -> Reliability:  # fmt: skip
+def reliability(basis: NDArray[np.float64], weights: NDArray[np.float64], off_m: NDArray[np.float64], weighted: bool) -> Reliability:
     """Return the diagnosis from the orthonormal whitened design (m·k, u), weights (m,) and residuals of the used marks, (m, k)."""
     count, parts = off_m.shape
     freedom = count * parts - basis.shape[1]
@@ -92,10 +84,15 @@ def reliability(
     if freedom <= 0:
         standardised, detectable = np.full_like(off_m, np.nan), np.full_like(off_m, np.nan)
     return Reliability(
-        "Baarda" if weighted else "tau", _single_limit(count * parts, freedom, weighted), redundancy, standardised, detectable,
-        total if weighted and freedom > 0 else None, float(chdtri(freedom, FIT_SIGNIFICANCE)) if weighted and freedom > 0 else None,
+        "Baarda" if weighted else "tau",
+        _single_limit(count * parts, freedom, weighted),
+        redundancy,
+        standardised,
+        detectable,
+        total if weighted and freedom > 0 else None,
+        float(chdtri(freedom, FIT_SIGNIFICANCE)) if weighted and freedom > 0 else None,
         tuple(_suspects(own, blocks, white, total, freedom, weighted)),
-    )  # fmt: skip
+    )
 
 
 def _single_limit(tested: int, freedom: int, weighted: bool) -> float | None:
@@ -121,7 +118,7 @@ def _shift_found(parts_tested: int) -> float:
 
 def _suspects(
     own: NDArray[np.float64], blocks: NDArray[np.float64], white: NDArray[np.float64], total: float, freedom: int, weighted: bool
-) -> list[Suspect]:  # fmt: skip
+) -> list[Suspect]:
     count, parts = white.shape
     if freedom <= 0 or count < 2:
         return []
@@ -151,9 +148,7 @@ def _inverse_roots(own: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.asarray(np.einsum("ipu,iu,iqu->ipq", vectors, scale, vectors))
 
 
-def _suspect(
-    place: int, statistic: float, limit: float, blocks: NDArray[np.float64], roots: NDArray[np.float64], left: int
-) -> Suspect:  # fmt: skip
+def _suspect(place: int, statistic: float, limit: float, blocks: NDArray[np.float64], roots: NDArray[np.float64], left: int) -> Suspect:
     cross = -np.matmul(blocks[place], blocks.transpose(0, 2, 1))
     alike = _largest_singular(np.matmul(np.matmul(roots[place], cross), roots))
     alike[place] = -1.0

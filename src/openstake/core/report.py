@@ -8,8 +8,13 @@ from typing import Literal
 
 ReportKind = Literal["day", "base", "check", "fit", "iso17123", "job"]
 REPORTS: dict[ReportKind, str] = {
-    "day": "Day sheet", "base": "Base occupation", "check": "Checks on control", "fit": "Local fit", "iso17123": "Field test", "job": "Chain and error budget",
-}  # fmt: skip
+    "day": "Day sheet",
+    "base": "Base occupation",
+    "check": "Checks on control",
+    "fit": "Local fit",
+    "iso17123": "Field test",
+    "job": "Chain and error budget",
+}
 JUDGEMENT = (
     "This is evidence, not a certificate. Whether it is good enough, and for what, is the judgement of the licensed surveyor; local rules "
     "decide."

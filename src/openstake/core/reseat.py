@@ -41,15 +41,11 @@ def reseat(base_m: Sequence[float], known_m: Sequence[float], observed_m: Sequen
     A vector from the base is not changed by it: base and observed mark move together.  InputError where a place is not near the
     Earth's surface.  Source: common practice, no source.
     """
-    base, known, observed = (
-        _place(name, xyz) for name, xyz in (("base", base_m), ("known", known_m), ("observed", observed_m))
-    )
+    base, known, observed = (_place(name, xyz) for name, xyz in (("base", base_m), ("known", known_m), ("observed", observed_m)))
     shift = known - observed
     latitude, longitude, _ = (float(value) for value in geodetic_from_ecef(known))
     east, north, up = (float(value) for value in enu_from_ecef_difference(shift, latitude, longitude))
-    return Reseat(
-        _triple(shift), east, north, up, _triple(base + shift), float(np.linalg.norm(known - base)), _triple(known)
-    )
+    return Reseat(_triple(shift), east, north, up, _triple(base + shift), float(np.linalg.norm(known - base)), _triple(known))
 
 
 def ppm_of_coordinates(shift_m: Sequence[float], coordinates_m: Sequence[float]) -> float | None:
@@ -67,9 +63,7 @@ def _place(name: str, xyz_m: Sequence[float]) -> NDArray[np.float64]:
     place = np.asarray(xyz_m, dtype=float)
     radius = float(np.linalg.norm(place)) if place.shape == (3,) and np.isfinite(place).all() else np.nan
     if not EARTH_RADIUS_LEAST_M <= radius <= EARTH_RADIUS_MOST_M:
-        raise InputError(
-            f"The {name} place is not near the Earth's surface: give Earth-centred X, Y and Z in metres.", field=name
-        )
+        raise InputError(f"The {name} place is not near the Earth's surface: give Earth-centred X, Y and Z in metres.", field=name)
     return place
 
 

@@ -82,9 +82,7 @@ def mean_of_series(values: ArrayLike) -> SeriesMean:
     variance = float(np.var(series)) * count / (count - time)
     freedom = max(1.0, 2.0 * count / (4.0 * window + 2.0))
     sigma = float(np.sqrt(variance * time / count))
-    return SeriesMean(
-        mean, spread, sigma, float(stdtrit(freedom, 0.975)) * sigma, freedom, min(count / time, count), max(time, 1.0)
-    )
+    return SeriesMean(mean, spread, sigma, float(stdtrit(freedom, 0.975)) * sigma, freedom, min(count / time, count), max(time, 1.0))
 
 
 def outliers(values: NDArray[np.float64], floor: float, factor: float = 6.0) -> NDArray[np.bool_]:

@@ -35,16 +35,12 @@ class ShotKind:
     """How one kind of shot is taken; a limit that is None does not hold anything back."""
 
     name: str = described("Kind", "choice", options=KIND_NAMES)
-    seconds: float = described(
-        "Seconds", "number", unit="s", least=0.0, most=LONGEST_SHOT_S, default=0.0, hint="0: one epoch."
-    )
+    seconds: float = described("Seconds", "number", unit="s", least=0.0, most=LONGEST_SHOT_S, default=0.0, hint="0: one epoch.")
     every_s: float | None = described("A point every", "number", unit="s", optional=True, least=0.2, most=3600.0)
     every_m: float | None = described("or every", "length", optional=True, least=0.05, most=1000.0)
     most_age_s: float | None = described("Age at most", "number", unit="s", optional=True, least=0.5, most=60.0)
     most_pdop: float | None = described("PDOP at most", "number", optional=True, least=1.0, most=50.0)
-    most_horizontal_95_m: float | None = described(
-        "95 % horizontal, most", "length", optional=True, least=0.002, most=10.0
-    )
+    most_horizontal_95_m: float | None = described("95 % horizontal, most", "length", optional=True, least=0.002, most=10.0)
     most_vertical_95_m: float | None = described("95 % height, most", "length", optional=True, least=0.002, most=20.0)
     fewest_satellites: int | None = described("Satellites at least", "count", optional=True, least=4, most=60)
     tilt_off: bool = described("Tilt must be off", "flag", default=False, hint="NMEA does not carry it: you say so.")
@@ -66,19 +62,30 @@ class Code:
 USUAL_KINDS: tuple[ShotKind, ...] = (
     ShotKind(name="quick", seconds=0.0, most_age_s=OLD_AGE_S),
     ShotKind(
-        name="topo", seconds=4.0, most_age_s=5.0, most_pdop=4.0, most_horizontal_95_m=0.05, most_vertical_95_m=0.08,
-        fewest_satellites=6,
+        name="topo", seconds=4.0, most_age_s=5.0, most_pdop=4.0, most_horizontal_95_m=0.05, most_vertical_95_m=0.08, fewest_satellites=6
     ),
     ShotKind(
-        name="control", seconds=60.0, most_age_s=3.0, most_pdop=3.0, most_horizontal_95_m=0.03, most_vertical_95_m=0.05,
-        fewest_satellites=8, tilt_off=True,
+        name="control",
+        seconds=60.0,
+        most_age_s=3.0,
+        most_pdop=3.0,
+        most_horizontal_95_m=0.03,
+        most_vertical_95_m=0.05,
+        fewest_satellites=8,
+        tilt_off=True,
     ),
     ShotKind(name="track", every_s=None, every_m=5.0, most_age_s=5.0, most_pdop=6.0),
-)  # fmt: skip
+)
 USUAL_CODES: tuple[Code, ...] = (
-    Code("GL", "ground level"), Code("EB", "edge of bank, top"), Code("TB", "toe of bank"), Code("FL", "fence line"),
-    Code("WL", "water level"), Code("KB", "kerb"), Code("TR", "tree"), Code("MH", "manhole"),
-)  # fmt: skip
+    Code("GL", "ground level"),
+    Code("EB", "edge of bank, top"),
+    Code("TB", "toe of bank"),
+    Code("FL", "fence line"),
+    Code("WL", "water level"),
+    Code("KB", "kerb"),
+    Code("TR", "tree"),
+    Code("MH", "manhole"),
+)
 
 
 @dataclass(frozen=True)
@@ -105,8 +112,7 @@ def checked_settings(settings: ShotSettings) -> ShotSettings:
     for place, item in enumerate(settings.kinds):
         if item.is_track and item.every_s is None and item.every_m is None:
             raise InputError(
-                "A track takes a point every so many seconds, or every so many metres: give one.",
-                field=f"kinds.{place}.every_s",
+                "A track takes a point every so many seconds, or every so many metres: give one.", field=f"kinds.{place}.every_s"
             )
     codes = [item.code for item in settings.codes]
     twice = next((code for code in codes if codes.count(code) > 1), None)
@@ -170,9 +176,7 @@ class _Limit:
     def beyond(self, unit: str) -> str:
         assert self.value is not None and self.limit is not None, "it is beyond"
         limit, now = (self._said(number, unit) for number in (self.limit, self.value))
-        return (
-            f"at least {limit} {self.name} (now {now})" if self.least else f"{self.name} of at most {limit} (now {now})"
-        )
+        return f"at least {limit} {self.name} (now {now})" if self.least else f"{self.name} of at most {limit} (now {now})"
 
     def _said(self, number: float, unit: str) -> str:
         return text_from_metres(number, unit) if self.form == "length" else self.form.format(number)
@@ -207,9 +211,7 @@ def kept_epochs(enu_m: ArrayLike) -> NDArray[np.bool_]:
 
 def moved_enough(kind: ShotKind, seconds: float, metres: float) -> bool:
     """Tell whether a track takes its next point: so long after the last one, or so far from it."""
-    return (kind.every_s is not None and seconds >= kind.every_s - 1e-3) or (
-        kind.every_m is not None and metres >= kind.every_m
-    )
+    return (kind.every_s is not None and seconds >= kind.every_s - 1e-3) or (kind.every_m is not None and metres >= kind.every_m)
 
 
 _COUNTED = re.compile(r"(.*?)(\d*)$", re.DOTALL)

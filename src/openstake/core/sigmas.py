@@ -82,9 +82,11 @@ def sigmas_of_ellipse(major_m: float, minor_m: float, orientation_deg: float, up
     """
     east, north = sin(radians(orientation_deg)), cos(radians(orientation_deg))
     return Sigmas(
-        hypot(major_m * east, minor_m * north), hypot(major_m * north, minor_m * east), up_m,
+        hypot(major_m * east, minor_m * north),
+        hypot(major_m * north, minor_m * east),
+        up_m,
         (major_m - minor_m) * (major_m + minor_m) * east * north,
-    )  # fmt: skip
+    )
 
 
 def grid_axes(convergence_deg: float) -> NDArray[np.float64]:

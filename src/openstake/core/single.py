@@ -12,13 +12,7 @@ from openstake.core.constants import SPEED_OF_LIGHT_M_S
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.observation import CARRIER_MHZ, ObservationEpoch, Observed
 from openstake.core.sky.atmosphere import klobuchar_delay_m, troposphere_delay_m
-from openstake.core.sky.broadcast import (
-    Ephemeris,
-    best_ephemeris,
-    distance_m,
-    satellite_state,
-    turned_during_travel,
-)
+from openstake.core.sky.broadcast import Ephemeris, best_ephemeris, distance_m, satellite_state, turned_during_travel
 from openstake.core.sky.geometry import azimuth_elevation_deg
 
 MASK_DEG = 10.0
@@ -75,9 +69,7 @@ def single_position(
     seen = [_ranged(values, epoch.gps_s, ephemerides.get(name, ()), True) for name, values in epoch.satellites.items()]
     ranged = [item for item in seen if item is not None and item.two_frequencies]
     if len(ranged) < _FEWEST + 1:
-        seen = [
-            _ranged(values, epoch.gps_s, ephemerides.get(name, ()), False) for name, values in epoch.satellites.items()
-        ]
+        seen = [_ranged(values, epoch.gps_s, ephemerides.get(name, ()), False) for name, values in epoch.satellites.items()]
         ranged = [item for item in seen if item is not None]
     while len(ranged) >= _FEWEST:
         solved = _solve(epoch.gps_s, ranged, ionosphere, mask_deg)
@@ -91,9 +83,7 @@ def single_position(
     return None
 
 
-def _ranged(
-    values: Mapping[str, Observed], gps_s: float, ephemerides: Sequence[Ephemeris], two: bool
-) -> _Ranged | None:
+def _ranged(values: Mapping[str, Observed], gps_s: float, ephemerides: Sequence[Ephemeris], two: bool) -> _Ranged | None:
     first = next((values[code].value for code in _FIRST_BAND if code in values), None)
     second = next((values[code].value for code in _SECOND_BAND if code in values), None)
     ephemeris = best_ephemeris(ephemerides, gps_s) if first is not None else None
@@ -159,16 +149,26 @@ def _solve(
         return None
     x, y, z = (float(value) for value in here)
     position = SinglePosition(
-        gps_s, (x, y, z), len(equations.used), all(item.two_frequencies for item in equations.used), pdop, clock_m,
+        gps_s,
+        (x, y, z),
+        len(equations.used),
+        all(item.two_frequencies for item in equations.used),
+        pdop,
+        clock_m,
         float(np.sqrt(np.mean(residuals**2))),
-    )  # fmt: skip
+    )
     return position, residuals, equations.used
 
 
 def _equations(
-    gps_s: float, ranged: Sequence[_Ranged], ionosphere: Ionosphere | None, mask_deg: float, here: NDArray[np.float64],
-    clock_m: float, rough: bool,
-) -> _Equations | None:  # fmt: skip
+    gps_s: float,
+    ranged: Sequence[_Ranged],
+    ionosphere: Ionosphere | None,
+    mask_deg: float,
+    here: NDArray[np.float64],
+    clock_m: float,
+    rough: bool,
+) -> _Equations | None:
     """Return the equations about a place; None where too few satellites stand above the mask."""
     used, rows, misfits, weights = [], [], [], []
     latitude, longitude, height = (0.0, 0.0, 0.0) if rough else (float(v) for v in geodetic_from_ecef(here))
@@ -183,9 +183,7 @@ def _equations(
                 continue
             delay_m = troposphere_delay_m(latitude, height, elevation)
             if not item.two_frequencies and ionosphere is not None:
-                delay_m += klobuchar_delay_m(
-                    ionosphere.alpha, ionosphere.beta, latitude, longitude, azimuth, elevation, gps_s
-                )
+                delay_m += klobuchar_delay_m(ionosphere.alpha, ionosphere.beta, latitude, longitude, azimuth, elevation, gps_s)
             weight = float(np.sin(np.radians(elevation)))
         used.append(item)
         rows.append(np.append((here - satellite) / length, 1.0))

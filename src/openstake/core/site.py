@@ -23,14 +23,26 @@ class Question:
 
 QUESTIONS = (
     Question("site:sky", SITE, "Open sky all round, from 10° up", "Under trees the base makes every rover bad, whatever that rover sees."),
-    Question("site:still", SITE, "Firm ground that nothing shakes", "Not on a verge that sinks, a deck, a pontoon or a vehicle: a base that moves moves every point."),
+    Question(
+        "site:still",
+        SITE,
+        "Firm ground that nothing shakes",
+        "Not on a verge that sinks, a deck, a pontoon or a vehicle: a base that moves moves every point.",
+    ),
     Question("site:walls", SITE, "Away from walls, vehicles, water and metal roofs", "They reflect signals. Antenna at 1.8 m or higher."),
     Question("site:line", SITE, "A clear line from the radio antenna to the work", "Height beats power."),
-    Question("site:guard", SITE, "Safe from traffic, livestock and thieves; somebody watches it", "A knocked tripod shows nowhere else but on the next check."),
+    Question(
+        "site:guard",
+        SITE,
+        "Safe from traffic, livestock and thieves; somebody watches it",
+        "A knocked tripod shows nowhere else but on the next check.",
+    ),
     Question("level:setup", LEVEL, "Level and plumb after setting up", "Feet trodden in, bubble and plummet alternately until both hold."),
-    Question("level:hung", LEVEL, "Level again, with radio, battery and controller on the legs", "Their weight shifts the head by millimetres."),
+    Question(
+        "level:hung", LEVEL, "Level again, with radio, battery and controller on the legs", "Their weight shifts the head by millimetres."
+    ),
     Question("level:start", LEVEL, "Level again, just before the start", "Somebody has leaned on it since."),
-)  # fmt: skip
+)
 
 CAUTIONS = (
     "Overhead lines: poles and masts conduct. Stay a mast's length and more away.",

@@ -103,9 +103,7 @@ def _doubt(point: TakenPoint) -> Doubt:
 
 def _lie_apart(points: Sequence[TakenPoint]) -> bool:
     """Return whether any two of some points of one name lie further apart than chance allows, horizontally or in height."""
-    rows = np.array(
-        [(item.east_m, item.north_m, item.height_m, item.horizontal_95_m, item.vertical_95_m) for item in points]
-    )
+    rows = np.array([(item.east_m, item.north_m, item.height_m, item.horizontal_95_m, item.vertical_95_m) for item in points])
     for n in range(1, len(rows)):
         away = np.abs(rows[:n, :3] - rows[n, :3])
         room = _ROOM * np.hypot(rows[:n, 3:], rows[n, 3:])

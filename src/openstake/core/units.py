@@ -17,12 +17,27 @@ UNIT_WORDS = {"m": "metre", "ft": "international foot", "sft": "US survey foot"}
 
 _METRE, _FOOT, _SURVEY_FOOT = EXACT_METRES_PER_UNIT.values()
 _SUFFIXES = {
-    "m": _METRE, "metre": _METRE, "metres": _METRE, "meter": _METRE, "meters": _METRE,
-    "mm": _METRE / 1000, "cm": _METRE / 100, "km": _METRE * 1000,
-    "ft": _FOOT, "foot": _FOOT, "feet": _FOOT, "'": _FOOT, "ift": _FOOT,
-    "sft": _SURVEY_FOOT, "usft": _SURVEY_FOOT, "ftus": _SURVEY_FOOT,
-    "in": _FOOT / 12, "inch": _FOOT / 12, "inches": _FOOT / 12, '"': _FOOT / 12,
-}  # fmt: skip
+    "m": _METRE,
+    "metre": _METRE,
+    "metres": _METRE,
+    "meter": _METRE,
+    "meters": _METRE,
+    "mm": _METRE / 1000,
+    "cm": _METRE / 100,
+    "km": _METRE * 1000,
+    "ft": _FOOT,
+    "foot": _FOOT,
+    "feet": _FOOT,
+    "'": _FOOT,
+    "ift": _FOOT,
+    "sft": _SURVEY_FOOT,
+    "usft": _SURVEY_FOOT,
+    "ftus": _SURVEY_FOOT,
+    "in": _FOOT / 12,
+    "inch": _FOOT / 12,
+    "inches": _FOOT / 12,
+    '"': _FOOT / 12,
+}
 
 _NUMBER = r"[+-]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d{1,3})?"
 _PLAIN = re.compile(rf"^({_NUMBER})\s*([a-z'\"]*)$", re.IGNORECASE)
@@ -72,15 +87,11 @@ def metres_from_text(text: str, bare_unit: str | None = "m") -> float:
         return _feet_and_inches(feet, text)
     plain = _PLAIN.match(cleaned)
     if plain is None:
-        raise LengthError(
-            f"'{text.strip()}' is not a length. Type a number and a unit: 1.532 m, 5.026 ft or 5 ft 0 3/8 in."
-        )
+        raise LengthError(f"'{text.strip()}' is not a length. Type a number and a unit: 1.532 m, 5.026 ft or 5 ft 0 3/8 in.")
     suffix = plain[2].lower()
     _refuse_thousands(plain[1], suffix or bare_unit or "m", text)
     if suffix and suffix not in _SUFFIXES:
-        raise LengthError(
-            f"'{plain[2]}' is not a unit of length here. Use m, cm, mm, ft (international), sft (US survey) or in."
-        )
+        raise LengthError(f"'{plain[2]}' is not a unit of length here. Use m, cm, mm, ft (international), sft (US survey) or in.")
     if not suffix and bare_unit is None:
         raise LengthError(f"'{text.strip()}' has no unit. Type it with one: m, mm, ft, sft or in.")
     exact = exact_number(plain[1]) * (_SUFFIXES[suffix] if suffix else EXACT_METRES_PER_UNIT[bare_unit or "m"])
@@ -150,8 +161,7 @@ def shortest_typed(metres: float, unit: str) -> str:
 
 
 _DMS = re.compile(
-    r"^([+-]?)(\d+(?:\.\d+)?)(?:\s*[°:d\s]\s*(\d+(?:\.\d+)?)\s*['m:\s]?\s*(?:(\d+(?:\.\d+)?)\s*[\"s]?)?)?\s*°?\s*([NSEW]?)$",
-    re.IGNORECASE,
+    r"^([+-]?)(\d+(?:\.\d+)?)(?:\s*[°:d\s]\s*(\d+(?:\.\d+)?)\s*['m:\s]?\s*(?:(\d+(?:\.\d+)?)\s*[\"s]?)?)?\s*°?\s*([NSEW]?)$", re.IGNORECASE
 )
 
 
@@ -175,9 +185,7 @@ def degrees_from_text(text: str, axis: str) -> float:
     sign, degrees, minutes, seconds, hemisphere = match.groups()
     letters, limit = ("NS", 90.0) if axis == "latitude" else ("EW", 180.0)
     if hemisphere and hemisphere.upper() not in letters:
-        raise AngleError(
-            f"'{text.strip()}' ends in {hemisphere.upper()}, but a {axis} is {letters[0]} or {letters[1]}."
-        )
+        raise AngleError(f"'{text.strip()}' ends in {hemisphere.upper()}, but a {axis} is {letters[0]} or {letters[1]}.")
     if sign == "-" and hemisphere:
         raise AngleError(f"'{text.strip()}' has a minus sign and a letter. Use one of them.")
     parts = [float(part or 0.0) for part in (degrees, minutes, seconds)]

@@ -69,13 +69,7 @@ def vectors_from_positions(
 
 def vector_length_m(epoch: Epoch | None, station: StationReference | None) -> float | None:
     """Return how far a rover's position lies from the reference point of a base on the air; None where either is missing."""
-    if (
-        epoch is None
-        or station is None
-        or epoch.latitude_deg is None
-        or epoch.longitude_deg is None
-        or epoch.height_m is None
-    ):
+    if epoch is None or station is None or epoch.latitude_deg is None or epoch.longitude_deg is None or epoch.height_m is None:
         return None
     rover = ecef_from_geodetic(epoch.latitude_deg, epoch.longitude_deg, epoch.height_m)
     return float(np.linalg.norm(rover - np.asarray(station.xyz_m)))
@@ -89,7 +83,7 @@ def mean_vector(vectors_m: ArrayLike) -> NDArray[np.float64]:
 
 def rover_mark_ecef(
     base_mark_m: ArrayLike, base_arp_height_m: ArrayLike, vector_m: ArrayLike, above_mark_m: ArrayLike
-) -> NDArray[np.float64]:  # fmt: skip
+) -> NDArray[np.float64]:
     """Return rover marks, Earth-centred in the frame of the base mark, in metres, shape (..., 3).
 
     `vector_m` runs from the base ARP to what the rover's position refers to, which lies `above_mark_m` above its mark

@@ -23,9 +23,15 @@ class Average:
     """
 
     def __init__(
-        self, url: str, password: str | None, seconds: float, purpose: str, on_change: Callable[[], None],
-        on_done: Callable[[list[Epoch], float], None], outside: Outside,
-    ) -> None:  # fmt: skip
+        self,
+        url: str,
+        password: str | None,
+        seconds: float,
+        purpose: str,
+        on_change: Callable[[], None],
+        on_done: Callable[[list[Epoch], float], None],
+        outside: Outside,
+    ) -> None:
         if not 1.0 <= seconds <= MOST_S:
             raise InputError(f"An average runs for 1 to {MOST_S:.0f} s; {seconds:g} s was asked.", field="seconds")
         self.url, self.seconds, self.purpose = url, seconds, purpose

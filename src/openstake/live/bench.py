@@ -39,15 +39,16 @@ class Bench:
     """Listens to both units.  `on_done` gets what was heard, unless it was cancelled; then `on_end` and `on_change` are called."""
 
     def __init__(
-        self, base: tuple[str, str | None], rover: Address, on_change: Callable[[], None],
-        on_done: Callable[[BenchHeard], None], on_end: Callable[[], None], outside: Outside,
-    ) -> None:  # fmt: skip
+        self,
+        base: tuple[str, str | None],
+        rover: Address,
+        on_change: Callable[[], None],
+        on_done: Callable[[BenchHeard], None],
+        on_end: Callable[[], None],
+        outside: Outside,
+    ) -> None:
         self._on_change, self._on_done, self._on_end = on_change, on_done, on_end
-        self._frames, self._stream, self._rover = (
-            FrameReader(),
-            RecentStream(),
-            ListenedRover(rover, outside.clock.now()),
-        )
+        self._frames, self._stream, self._rover = (FrameReader(), RecentStream(), ListenedRover(rover, outside.clock.now()))
         self._station: StationReference | None = None
         self._distances: list[float] = []
         self._claims: list[float] = []
@@ -85,9 +86,7 @@ class Bench:
     @property
     def sentences(self) -> tuple[str, ...]:
         """What both feeds say of themselves."""
-        return tuple(
-            f"{name}: {feed.status.sentence}" for name, feed in zip(("Base stream", "Rover"), self._feeds, strict=True)
-        )
+        return tuple(f"{name}: {feed.status.sentence}" for name, feed in zip(("Base stream", "Rover"), self._feeds, strict=True))
 
     def _base_bytes(self, data: bytes, host_s: float) -> None:
         for frame in self._frames.feed(data):
@@ -101,12 +100,7 @@ class Bench:
             rows, _, _ = self._rover.take(data, host_s, None, True)
             for row in rows:
                 newest = self._rover.watch.newest
-                if (
-                    row.epoch.status is not Status.FIXED
-                    or self._station is None
-                    or newest is None
-                    or not newest.has_place
-                ):
+                if row.epoch.status is not Status.FIXED or self._station is None or newest is None or not newest.has_place:
                     continue
                 self._distances.append(float(np.linalg.norm(newest.xyz_m - np.array(self._station.xyz_m))))
                 self._fixed_s.append(newest.time_s)
@@ -138,6 +132,12 @@ class Bench:
         with self._lock:
             first = self._rover.watch.initialisations.time_to_fix_s
             return BenchHeard(
-                tuple(self._distances), tuple(self._claims), first, self.elapsed_s, self.status, self.sentences,
-                self._stream.heard(), self._rover.watch.device() if self._rover.latest else None,
-            )  # fmt: skip
+                tuple(self._distances),
+                tuple(self._claims),
+                first,
+                self.elapsed_s,
+                self.status,
+                self.sentences,
+                self._stream.heard(),
+                self._rover.watch.device() if self._rover.latest else None,
+            )

@@ -82,17 +82,13 @@ class Heard:
     gga_sent: int = 0
 
 
-def listen(
-    account: Account, mountpoint: str, seconds: float, outside: Outside, gga: Callable[[], bytes] | None = None
-) -> Heard:
+def listen(account: Account, mountpoint: str, seconds: float, outside: Outside, gga: Callable[[], bytes] | None = None) -> Heard:
     """Listen to a mountpoint for some seconds, or until its position and observables have come; never raises DeviceError.
 
     One that sends frames is listened to until its position must have come, however few the seconds.  `gga` writes the line that a virtual mountpoint needs, sent at once and every five seconds.
     """
     try:
-        source = NtripSource(
-            account.host, account.port, mountpoint, account.user, account.password, outside.network, account.context()
-        )
+        source = NtripSource(account.host, account.port, mountpoint, account.user, account.password, outside.network, account.context())
     except DeviceError as error:
         return Heard(False, False, _outcome(error), error.sentence)
     reader, summary, received, sent = FrameReader(), StreamSummary(), 0, 0
@@ -120,9 +116,17 @@ def listen(
     else:
         sentence = f"Connected, and silent for {seconds:.0f} s." + (f" {broke}" if broke else "")
     return Heard(
-        True, frames > 0, None, sentence, received, frames, tuple(sorted(summary.messages)), tuple(summary.stations),
-        tuple(sorted({constellation for constellation, _ in summary.observables})), sent,
-    )  # fmt: skip
+        True,
+        frames > 0,
+        None,
+        sentence,
+        received,
+        frames,
+        tuple(sorted(summary.messages)),
+        tuple(summary.stations),
+        tuple(sorted({constellation for constellation, _ in summary.observables})),
+        sent,
+    )
 
 
 def _patience_s(seconds: float, summary: StreamSummary) -> float:
@@ -143,9 +147,7 @@ def may_push(account: Account, mountpoint: str, outside: Outside) -> Heard:
         return Heard(False, False, _outcome(error), error.sentence)
     connection.close()
     if reply.status == 404:
-        return Heard(
-            False, False, Outcome.UNKNOWN_MOUNTPOINT, f"The caster knows no mountpoint {mountpoint} to push to."
-        )
+        return Heard(False, False, Outcome.UNKNOWN_MOUNTPOINT, f"The caster knows no mountpoint {mountpoint} to push to.")
     return Heard(True, False, None, f"The caster lets this account push to {mountpoint}. Nothing was sent.")
 
 

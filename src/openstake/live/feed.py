@@ -144,9 +144,7 @@ class Feed:
                 received, heard_s = True, self._clock.monotonic()
                 if self._raw is not None:
                     self._raw.write(data)
-                self.status = replace(
-                    self.status, received_bytes=self.status.received_bytes + len(data), last_byte_s=now
-                )
+                self.status = replace(self.status, received_bytes=self.status.received_bytes + len(data), last_byte_s=now)
                 self._on_bytes(data, now)
                 self._say(FeedState.RECEIVING, "Receiving.")
                 self._stop.wait(self.throttle.wait_s(len(data)))

@@ -46,11 +46,7 @@ class Folding:
 
     def due(self, now_s: float, final: bool = False) -> list[Folded]:
         """Return what is to be written of what was folded; it is told `written` once it is."""
-        return [
-            item
-            for item in self._folded.values()
-            if final or now_s - item.last_s > SETTLED_S or now_s - item.first_s > LONGEST_S
-        ]
+        return [item for item in self._folded.values() if final or now_s - item.last_s > SETTLED_S or now_s - item.first_s > LONGEST_S]
 
     def written(self, items: Iterable[Folded]) -> None:
         """Forget what is safe."""

@@ -91,9 +91,7 @@ class Hub:
             self._stopped = True
             self._changed.notify_all()
 
-    def stream(
-        self, last_id: int, topics: tuple[str, ...], client: Client | None = None
-    ) -> Iterator[Event | None]:  # fmt: skip
+    def stream(self, last_id: int, topics: tuple[str, ...], client: Client | None = None) -> Iterator[Event | None]:
         """Yield events newer than `last_id` whose topic begins with one of `topics`; None is a heartbeat.
 
         It ends where its client must give way.

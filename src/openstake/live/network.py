@@ -113,9 +113,7 @@ class MemoryNetwork:
             port = self._next
         if port in self._listeners:
             raise OSError(98, "Address already in use")
-        listener = self._listeners[port] = MemoryListener(
-            self.clock, host, port, lambda: self._listeners.pop(port, None)
-        )
+        listener = self._listeners[port] = MemoryListener(self.clock, host, port, lambda: self._listeners.pop(port, None))
         return listener
 
     def datagrams(self, host: str, port: int) -> socket.socket:

@@ -150,22 +150,12 @@ class RunningSession:
         if addresses.base_url:
             self._base_raw = RawFile(raw_dir / f"{session_id}-base")
             self._feeds["base"] = Feed(
-                addresses.base_url,
-                addresses.base_password,
-                self._base_raw,
-                self._base_bytes,
-                self._status("base"),
-                outside,
+                addresses.base_url, addresses.base_password, self._base_raw, self._base_bytes, self._status("base"), outside
             )
         if addresses.receiver_url:
             raw = RawFile(raw_dir / f"{session_id}-receiver")
             self._feeds["receiver"] = Feed(
-                addresses.receiver_url,
-                addresses.receiver_password,
-                raw,
-                self._receiver_bytes,
-                self._status("receiver"),
-                outside,
+                addresses.receiver_url, addresses.receiver_password, raw, self._receiver_bytes, self._status("receiver"), outside
             )
         self._rovers: dict[str, ListenedRover] = {}
         for address in addresses.rovers:
@@ -178,10 +168,13 @@ class RunningSession:
         self._rovers[address.id] = rover
         role = _role(address.id)
         feed = Feed(
-            address.url, address.password, RawFile(self._raw_dir / f"{address.id}-rover"),
-            lambda data, host_s: self._rover_bytes(rover, data, host_s), self._status(role, address.name),
+            address.url,
+            address.password,
+            RawFile(self._raw_dir / f"{address.id}-rover"),
+            lambda data, host_s: self._rover_bytes(rover, data, host_s),
+            self._status(role, address.name),
             self._outside,
-        )  # fmt: skip
+        )
         self._feeds[role] = feed
         return feed
 
@@ -220,9 +213,16 @@ class RunningSession:
             if rover is None:
                 return None
             return Watched(
-                rover.id, rover.name, rover.url, rover.started_s, rover.state(), rover.in_view(), rover.seen.obstructed(),
-                self._frames.frames, self._frames.bad_crc,
-            )  # fmt: skip
+                rover.id,
+                rover.name,
+                rover.url,
+                rover.started_s,
+                rover.state(),
+                rover.in_view(),
+                rover.seen.obstructed(),
+                self._frames.frames,
+                self._frames.bad_crc,
+            )
 
     def time_was_let_pass(self) -> None:
         """Begin anew to count what of the base's stream arrives: nobody listened in between."""
@@ -280,9 +280,7 @@ class RunningSession:
                 rover.jumps if rover else 0,
             )
 
-    def begin_shot(
-        self, wish: ShotWish, on_done: Callable[[list[ReceivedEpoch]], None], rover_id: str | None = None
-    ) -> bool:
+    def begin_shot(self, wish: ShotWish, on_done: Callable[[list[ReceivedEpoch]], None], rover_id: str | None = None) -> bool:
         """Begin to collect a shot of a rover; False while another of it is in hand."""
         with self._lock:
             rover = self.rover(rover_id)
@@ -413,8 +411,7 @@ class RunningSession:
             if left_out:
                 self._tell(
                     "flood",
-                    f"More than {MOST_EPOCHS_PER_S} positions a second arrive: {left_out} were left out. "
-                    "Look at what is connected.",
+                    f"More than {MOST_EPOCHS_PER_S} positions a second arrive: {left_out} were left out. Look at what is connected.",
                 )
             free = shutil.disk_usage(self._raw_dir).free
             low = f"Only {free / 1e6:.0f} MB are left on the disk: make room before recording goes on."
@@ -446,15 +443,9 @@ class RunningSession:
             except Exception as error:
                 lost = f", {self._lost} are lost" if self._lost else ""
                 waiting = len(self._pending)
-                self._tell(
-                    "store",
-                    f"What was received cannot be stored: {str(error).rstrip('.')}. {waiting} epochs wait in memory{lost}.",
-                )
+                self._tell("store", f"What was received cannot be stored: {str(error).rstrip('.')}. {waiting} epochs wait in memory{lost}.")
             else:
-                self._tell(
-                    "store",
-                    f"{self._lost} epochs are lost: nothing could be stored for too long." if self._lost else "",
-                )
+                self._tell("store", f"{self._lost} epochs are lost: nothing could be stored for too long." if self._lost else "")
 
     def _flush_epochs(self) -> None:
         rows = [self._pending.popleft() for _ in range(len(self._pending))]

@@ -78,18 +78,13 @@ def connect(host: str, port: int, network: Network, tls: ssl.SSLContext | None =
     try:
         connection: socket.socket = network.connect(host, port)
     except socket.gaierror:
-        raise DeviceError(
-            f"The name {host} is not known. Check its spelling and the network.", outcome=Outcome.NAME_NOT_FOUND
-        ) from None
+        raise DeviceError(f"The name {host} is not known. Check its spelling and the network.", outcome=Outcome.NAME_NOT_FOUND) from None
     except TimeoutError:
         raise DeviceError(
-            f"{where} did not answer within {CONNECT_TIMEOUT_S:g} s. Check address and network.",
-            outcome=Outcome.TIMED_OUT,
+            f"{where} did not answer within {CONNECT_TIMEOUT_S:g} s. Check address and network.", outcome=Outcome.TIMED_OUT
         ) from None
     except ConnectionRefusedError:
-        raise DeviceError(
-            f"{where} refuses the connection: nothing listens there. Is the device on?", outcome=Outcome.REFUSED
-        ) from None
+        raise DeviceError(f"{where} refuses the connection: nothing listens there. Is the device on?", outcome=Outcome.REFUSED) from None
     except (OSError, UnicodeError) as error:
         reason = getattr(error, "strerror", None) or error
         raise DeviceError(f"{where} cannot be reached: {reason}.", outcome=Outcome.UNREACHABLE) from None
@@ -116,9 +111,7 @@ def _bound(open_port: Callable[[str, int], socket.socket], host: str, port: int)
         return open_port(host, port)
     except (OSError, OverflowError, UnicodeError) as error:
         where = f"Port {port}" if host == LOOPBACK else f"Port {port} of {host}"
-        raise DeviceError(
-            f"{where} cannot be opened: {getattr(error, 'strerror', None) or error}. Choose another."
-        ) from None
+        raise DeviceError(f"{where} cannot be opened: {getattr(error, 'strerror', None) or error}. Choose another.") from None
 
 
 class TcpSource:
@@ -244,9 +237,7 @@ class SerialSource:
         try:
             self._port = serial.Serial(name, baud, timeout=0.25, exclusive=True if os.name == "posix" else None)
         except (OSError, ValueError) as error:  # SerialException is an OSError
-            raise DeviceError(
-                f"{name} cannot be opened: {_reason(error)}. Is the device plugged in and switched on?"
-            ) from None
+            raise DeviceError(f"{name} cannot be opened: {_reason(error)}. Is the device plugged in and switched on?") from None
         self.baud = baud
 
     def read(self, wait_s: float) -> bytes:
@@ -274,22 +265,14 @@ class NtripSource:
     """One mountpoint of a caster, version 2 asked for, version 1 understood."""
 
     def __init__(
-        self,
-        host: str,
-        port: int,
-        mount: str,
-        user: str | None,
-        password: str | None,
-        network: Network,
-        tls: ssl.SSLContext | None = None,
+        self, host: str, port: int, mount: str, user: str | None, password: str | None, network: Network, tls: ssl.SSLContext | None = None
     ) -> None:
         request = get_request(host, mount, 2, user, password)
         connection, reply, rest = ask_caster(host, port, request, network, tls)
         if reply.source_table or reply.status == 404:
             connection.close()
             raise DeviceError(
-                f"The caster has no mountpoint {mount} at the moment. Is the base sending?",
-                outcome=Outcome.UNKNOWN_MOUNTPOINT,
+                f"The caster has no mountpoint {mount} at the moment. Is the base sending?", outcome=Outcome.UNKNOWN_MOUNTPOINT
             )
         self._tcp = TcpSource(connection, network)
         self._chunks = ChunkReader() if reply.chunked else None
@@ -330,14 +313,11 @@ def ask_caster(
     except TimeoutError:
         connection.close()
         raise DeviceError(
-            f"{host}:{port} takes the connection and does not answer within {CONNECT_TIMEOUT_S:g} s.",
-            outcome=Outcome.TIMED_OUT,
+            f"{host}:{port} takes the connection and does not answer within {CONNECT_TIMEOUT_S:g} s.", outcome=Outcome.TIMED_OUT
         ) from None
     except (OSError, ValueError) as error:
         connection.close()
-        raise DeviceError(
-            f"{host}:{port} does not answer like a caster: {error}.", outcome=Outcome.NOT_A_CASTER
-        ) from None
+        raise DeviceError(f"{host}:{port} does not answer like a caster: {error}.", outcome=Outcome.NOT_A_CASTER) from None
     if reply.is_page or rest.lstrip()[:1] == b"<":
         connection.close()
         raise DeviceError(

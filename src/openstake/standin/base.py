@@ -18,24 +18,11 @@ from openstake.live.transport import connect
 from openstake.standin.clock import ticks
 from openstake.standin.fanout import Fanout
 from openstake.standin.observables import Observables
-from openstake.standin.receiver import (
-    AUTONOMOUS_MEMORY_S,
-    AUTONOMOUS_SIGMA_M,
-    HORIZON_DEG,
-    Wander,
-    burst,
-    displaced,
-)
+from openstake.standin.receiver import AUTONOMOUS_MEMORY_S, AUTONOMOUS_SIGMA_M, HORIZON_DEG, Wander, burst, displaced
 from openstake.standin.sky import visible
 from openstake.standin.world import WorldFile
 from openstake.wire.ntrip.http import source_request
-from openstake.wire.rtcm3.station import (
-    Descriptor,
-    GlonassBiases,
-    encode_biases,
-    encode_descriptor,
-    encode_reference,
-)
+from openstake.wire.rtcm3.station import Descriptor, GlonassBiases, encode_biases, encode_descriptor, encode_reference
 
 STATION_INTERVAL_S = 10
 _RETRY_S = 1.0
@@ -95,9 +82,13 @@ class BaseReceiver:
     """A receiver on a tripod.  It reports its autonomous position over TCP, and broadcasts once it is told to."""
 
     def __init__(
-        self, world: WorldFile, seed: int, outside: Outside, nmea_port: int | None = None,
+        self,
+        world: WorldFile,
+        seed: int,
+        outside: Outside,
+        nmea_port: int | None = None,
         on_problem: Callable[[str], None] = lambda sentence: None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._world, self._seed, self._on_problem = world, seed, on_problem
         self._clock, self._network = outside.clock, outside.network
         self._stop = self._clock.event()
@@ -165,10 +156,17 @@ class BaseReceiver:
                 error = bias + 0.4 * AUTONOMOUS_SIGMA_M * wander.at(time_s, AUTONOMOUS_MEMORY_S)
                 self._fanout.send(
                     burst(
-                        time_s, 1 if len(sky) >= 4 else 0, displaced(arp, error) if len(sky) >= 4 else None,
-                        self._world.world.separation_m, AUTONOMOUS_SIGMA_M, sky, sky, None, None,
+                        time_s,
+                        1 if len(sky) >= 4 else 0,
+                        displaced(arp, error) if len(sky) >= 4 else None,
+                        self._world.world.separation_m,
+                        AUTONOMOUS_SIGMA_M,
+                        sky,
+                        sky,
+                        None,
+                        None,
                     )
-                )  # fmt: skip
+                )
             if broadcast is None:
                 continue
             above = [item for item in sky if item.elevation_deg >= broadcast.mask_deg]

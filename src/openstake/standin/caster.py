@@ -84,17 +84,27 @@ class Mount:
         summary = self.summary
         station: StationReference | None = summary.stations[-1] if summary.stations else None
         latitude, longitude = (float(x) for x in geodetic_from_ecef(station.xyz_m)[:2]) if station else (None, None)
-        details = ",".join(
-            f"{number}({max(1, round(count.mean_interval_s or 1))})"
-            for number, count in sorted(summary.messages.items())
-        )
+        details = ",".join(f"{number}({max(1, round(count.mean_interval_s or 1))})" for number, count in sorted(summary.messages.items()))
         codes = {"GPS": "GPS", "GLONASS": "GLO", "Galileo": "GAL", "BeiDou": "BDS", "QZSS": "QZS", "SBAS": "SBS"}
         systems = "+".join(codes.get(name, name) for name in dict.fromkeys(key[0] for key in summary.observables))
         virtual = bool(station and station.virtual)
         return StreamRow(
-            self.name, self.name, "RTCM 3.3", details, 2, systems, "practice", "", latitude, longitude,
-            False, virtual, "stand-in base", "B", None,
-        )  # fmt: skip
+            self.name,
+            self.name,
+            "RTCM 3.3",
+            details,
+            2,
+            systems,
+            "practice",
+            "",
+            latitude,
+            longitude,
+            False,
+            virtual,
+            "stand-in base",
+            "B",
+            None,
+        )
 
 
 class Caster:
@@ -158,25 +168,18 @@ class Caster:
             if request.source_password != self._password:
                 connection.sendall(b"ERROR - Bad Password\r\n")
                 return
-            self._take_push(
-                connection, request, rest, b"ICY 200 OK\r\n\r\n", b"ERROR - Mount Point Taken or Invalid\r\n"
-            )
+            self._take_push(connection, request, rest, b"ICY 200 OK\r\n\r\n", b"ERROR - Mount Point Taken or Invalid\r\n")
         elif request.method == "POST":
             if request.credentials != (self._user, self._password):
                 connection.sendall(self._head(2, "401 Unauthorized", 'WWW-Authenticate: Basic realm="push"'))
                 return
-            self._take_push(
-                connection, request, rest, self._head(2, "200 OK", open_end=True), self._head(2, "409 Conflict")
-            )
+            self._take_push(connection, request, rest, self._head(2, "200 OK", open_end=True), self._head(2, "409 Conflict"))
         else:
             self._send_stream(connection, request)
 
     def _head(self, version: int, status: str, *lines: str, open_end: bool = False) -> bytes:
         first = f"HTTP/1.{'1' if version == 2 else '0'} {status}"
-        fixed = [
-            f"Server: {_SERVER}",
-            f"Date: {format_datetime(datetime.fromtimestamp(self._clock.now(), UTC), usegmt=True)}",
-        ]
+        fixed = [f"Server: {_SERVER}", f"Date: {format_datetime(datetime.fromtimestamp(self._clock.now(), UTC), usegmt=True)}"]
         if version == 2:
             # No source-table filters, no streams over RTSP or UDP: none of the flags of RTCM 10410.1 is set.
             fixed += ["Ntrip-Version: Ntrip/2.0", "Ntrip-Flags: "]
@@ -202,10 +205,15 @@ class Caster:
         if version == 2:
             connection.sendall(
                 self._head(
-                    2, "200 OK", "Cache-Control: no-store, no-cache, max-age=0", "Pragma: no-cache",
-                    "Content-Type: gnss/data", "Transfer-Encoding: chunked", open_end=True,
+                    2,
+                    "200 OK",
+                    "Cache-Control: no-store, no-cache, max-age=0",
+                    "Pragma: no-cache",
+                    "Content-Type: gnss/data",
+                    "Transfer-Encoding: chunked",
+                    open_end=True,
                 )
-            )  # fmt: skip
+            )
         else:
             connection.sendall(b"ICY 200 OK\r\n\r\n")
         mailbox = mount.listen()

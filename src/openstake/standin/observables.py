@@ -47,8 +47,7 @@ class Observables:
                 sets.append((constellation.msm4_number, cells))
         time_s = gps_time_of_week_s(unix_s)
         return [
-            encode_msm4(number, station_id, time_s, cells, more_follow=place < len(sets) - 1)
-            for place, (number, cells) in enumerate(sets)
+            encode_msm4(number, station_id, time_s, cells, more_follow=place < len(sets) - 1) for place, (number, cells) in enumerate(sets)
         ]
 
     def _observe(self, unix_s: float, seen: Seen, msm_id: int, noise: list[float]) -> Observation:
@@ -62,6 +61,4 @@ class Observables:
         if cycles is None:
             cycles = self._cycles[key] = int(self._random.integers(-20, 21))
         code, phase = noise
-        return Observation(
-            seen.range_m + code, seen.range_m + cycles * wavelength_m + phase, unix_s - since, seen.cnr_dbhz
-        )
+        return Observation(seen.range_m + code, seen.range_m + cycles * wavelength_m + phase, unix_s - since, seen.cnr_dbhz)

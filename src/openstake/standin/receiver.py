@@ -69,10 +69,21 @@ def burst(
     geometry = geometry_of(used)
     height = place[2]
     fix = Fix(
-        moment_of(unix_s), quality, place[0], place[1],
-        None if height is None else height - separation_m, None if height is None else separation_m,
-        len(used) if quality else 0, geometry.hdop if geometry else None, age_s, station_id, sigma[0], sigma[1], sigma[2], speed_mps,
-    )  # fmt: skip
+        moment_of(unix_s),
+        quality,
+        place[0],
+        place[1],
+        None if height is None else height - separation_m,
+        None if height is None else separation_m,
+        len(used) if quality else 0,
+        geometry.hdop if geometry else None,
+        age_s,
+        station_id,
+        sigma[0],
+        sigma[1],
+        sigma[2],
+        speed_mps,
+    )
     out = gga(fix) + gst(fix)
     dops = (geometry.pdop, geometry.hdop, geometry.vdop) if geometry else None
     for constellation in CONSTELLATIONS:
@@ -80,12 +91,7 @@ def burst(
         out += gsa(ids if quality else [], constellation.nmea_system, quality > 0, dops if quality else None)
     for constellation in CONSTELLATIONS:
         rows = [
-            (
-                constellation.nmea_first_id + seen.number - 1,
-                seen.elevation_deg,
-                seen.azimuth_deg,
-                None if seen.hidden else seen.cnr_dbhz,
-            )
+            (constellation.nmea_first_id + seen.number - 1, seen.elevation_deg, seen.azimuth_deg, None if seen.hidden else seen.cnr_dbhz)
             for seen in sky
             if seen.constellation is constellation
         ]

@@ -18,15 +18,7 @@ from openstake.live.network import Outside
 from openstake.live.transport import open_source
 from openstake.standin.clock import gps_time_of_week_s, ticks
 from openstake.standin.fanout import Fanout
-from openstake.standin.receiver import (
-    AUTONOMOUS_MEMORY_S,
-    AUTONOMOUS_SIGMA_M,
-    MASK_DEG,
-    Wander,
-    burst,
-    displaced,
-    geometry_of,
-)
+from openstake.standin.receiver import AUTONOMOUS_MEMORY_S, AUTONOMOUS_SIGMA_M, MASK_DEG, Wander, burst, displaced, geometry_of
 from openstake.standin.sky import Seen, above
 from openstake.standin.world import WorldFile
 from openstake.wire.rtcm3.frame import FrameReader
@@ -91,9 +83,16 @@ class RoverReceiver:
     """A receiver on a pole: NTRIP in, NMEA out."""
 
     def __init__(
-        self, url: str, password: str, port: int, world: WorldFile, seed: int, outside: Outside, rate_hz: float = 1.0,
+        self,
+        url: str,
+        password: str,
+        port: int,
+        world: WorldFile,
+        seed: int,
+        outside: Outside,
+        rate_hz: float = 1.0,
         on_problem: Callable[[str], None] = lambda sentence: None,
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._url, self._password, self._world = url, password, world
         self._outside, self._clock = outside, outside.clock
         self._step_s, self._on_problem = 1.0 / rate_hz, on_problem
@@ -104,10 +103,7 @@ class RoverReceiver:
         self._changed = self._clock.event()
         self._fanout = Fanout(port, outside)
         self.port = self._fanout.port
-        self._threads = [
-            self._clock.thread(self._listen, "stand-in rover, caster"),
-            self._clock.thread(self._run, "stand-in rover"),
-        ]
+        self._threads = [self._clock.thread(self._listen, "stand-in rover, caster"), self._clock.thread(self._run, "stand-in rover")]
         for thread in self._threads:
             thread.start()
 
@@ -221,9 +217,7 @@ class _State:
         if quality == 4 and self.false_m is not None:
             error = error + self.false_m
         place = displaced(np.asarray(station.xyz_m) + vector, error)
-        return burst(
-            time_s, quality, place, world.separation_m, sigma, listed, common, age, station.station_id, speed
-        )  # fmt: skip
+        return burst(time_s, quality, place, world.separation_m, sigma, listed, common, age, station.station_id, speed)
 
     def _speed_mps(self, time_s: float, arp: NDArray[np.float64]) -> float:
         """Return how fast the pole has been carried since the epoch before."""
@@ -249,9 +243,16 @@ class _State:
         return arp - np.asarray(station.xyz_m) if station else np.zeros(3)
 
     def _quality(
-        self, time_s: float, station: StationReference | None, age: float | None, common: list[Seen], changes: int,
-        vector: NDArray[np.float64], in_sky: int, fix_after_s: float | None,
-    ) -> int:  # fmt: skip
+        self,
+        time_s: float,
+        station: StationReference | None,
+        age: float | None,
+        common: list[Seen],
+        changes: int,
+        vector: NDArray[np.float64],
+        in_sky: int,
+        fix_after_s: float | None,
+    ) -> int:
         """Return the GGA quality: 0, 1, 5 or 4; a changed base or a long silence starts again."""
         if self.forced:
             self.forced, self.false_m, self._corrected_since_s = False, None, None
@@ -281,9 +282,7 @@ class _State:
         self._was_fixed = True
         return 4
 
-    def _sigma(
-        self, quality: int, age: float, common: list[Seen], vector: NDArray[np.float64]
-    ) -> tuple[NDArray[np.float64], float]:
+    def _sigma(self, quality: int, age: float, common: list[Seen], vector: NDArray[np.float64]) -> tuple[NDArray[np.float64], float]:
         """Return one sigma in east, north, up and how long the error remembers, in seconds.
 
         Fixed: 4 mm and 7 mm at a PDOP of 1.5, 0.5 ppm of the baseline, 0.5 mm a second of age (common practice).

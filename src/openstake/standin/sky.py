@@ -46,16 +46,12 @@ def _positions_m(name: str, unix_s: float) -> NDArray[np.float64]:
     return earth_fixed_positions_m(constellation.elements, unix_s - _REFERENCE_S, _ROTATION_AT_REFERENCE_RAD)
 
 
-def visible(
-    unix_s: float, receiver_m: ArrayLike, mask_deg: float, obstructions: tuple[Obstruction, ...] = ()
-) -> list[Seen]:
+def visible(unix_s: float, receiver_m: ArrayLike, mask_deg: float, obstructions: tuple[Obstruction, ...] = ()) -> list[Seen]:
     """Return the satellites that a receiver at an Earth-centred point sees above its mask."""
     return [seen for seen in above(unix_s, receiver_m, mask_deg, obstructions) if not seen.hidden]
 
 
-def above(
-    unix_s: float, receiver_m: ArrayLike, mask_deg: float, obstructions: tuple[Obstruction, ...] = ()
-) -> list[Seen]:
+def above(unix_s: float, receiver_m: ArrayLike, mask_deg: float, obstructions: tuple[Obstruction, ...] = ()) -> list[Seen]:
     """Return the satellites above a mask, those that something hides among them."""
     found = []
     for constellation in CONSTELLATIONS:
@@ -68,9 +64,5 @@ def above(
             hidden |= obstruction.hides(directions[:, 0], directions[:, 1])
         for place in np.flatnonzero(up):
             azimuth, elevation = directions[place]
-            found.append(
-                Seen(
-                    constellation, int(place) + 1, float(azimuth), float(elevation), float(ranges[place]), bool(hidden[place])
-                )
-            )  # fmt: skip
+            found.append(Seen(constellation, int(place) + 1, float(azimuth), float(elevation), float(ranges[place]), bool(hidden[place])))
     return found

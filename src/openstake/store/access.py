@@ -67,9 +67,7 @@ def is_passphrase(passphrase: str, kept: PassphraseHash) -> bool:
 
 def _scrypt(passphrase: str, kept: PassphraseHash) -> bytes:
     with _ONE_HASH:
-        return hashlib.scrypt(
-            passphrase.encode(), salt=bytes.fromhex(kept.salt), n=kept.n, r=kept.r, p=kept.p, maxmem=_MOST_BYTES
-        )
+        return hashlib.scrypt(passphrase.encode(), salt=bytes.fromhex(kept.salt), n=kept.n, r=kept.r, p=kept.p, maxmem=_MOST_BYTES)
 
 
 def read_access(folder: Path) -> AccessKept:

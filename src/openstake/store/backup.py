@@ -95,10 +95,7 @@ def back_up(data: Path, into: Path, now_s: float) -> Backup:
 
 def _copy_database(source: Path, target: Path) -> None:
     """Copy a database of one moment beside those who write it.  Source: SQLite, Online Backup API."""
-    with (
-        closing(sqlite3.connect(address_to_read(source), uri=True)) as theirs,
-        closing(sqlite3.connect(target)) as ours,
-    ):
+    with closing(sqlite3.connect(address_to_read(source), uri=True)) as theirs, closing(sqlite3.connect(target)) as ours:
         theirs.backup(ours)
         # One file, without a journal beside it: it is read wherever it is put.
         ours.execute("PRAGMA journal_mode=DELETE")
@@ -176,11 +173,7 @@ def read_manifest(folder: Path) -> Backup:
         document: Any = read_json((folder / MANIFEST).read_text("utf-8"))
         form, created_s, entries = (document[name] for name in ("form", "created_s", "entries"))
         files = tuple(KeptFile(item["path"], item["bytes"], item["sha256"]) for item in document["files"])
-        texts = [
-            document["version"],
-            document["last_hash"],
-            *(text for file in files for text in (file.path, file.sha256)),
-        ]
+        texts = [document["version"], document["last_hash"], *(text for file in files for text in (file.path, file.sha256))]
         sound = all(isinstance(text, str) for text in texts) and all(type(file.bytes) is int for file in files)
         if not sound or type(form) is not int or type(entries) is not int or not 0.0 < float(created_s) < _LATEST_S:
             raise ValueError
@@ -188,11 +181,7 @@ def read_manifest(folder: Path) -> Backup:
         raise FileError(f"{folder} is no backup: it holds no {MANIFEST} that can be read.") from None
     if form != _FORM:
         raise FileError(f"{folder} is a backup of form {form}; this version reads form {_FORM}.")
-    outside = [
-        file.path
-        for file in files
-        if "\0" in file.path or Path(file.path).is_absolute() or ".." in Path(file.path).parts
-    ]
+    outside = [file.path for file in files if "\0" in file.path or Path(file.path).is_absolute() or ".." in Path(file.path).parts]
     if outside:
         raise FileError(f"{folder} names a file outside itself: {outside[0][:80]}.")
     return Backup(form, document["version"], float(created_s), entries, document["last_hash"], files, folder)

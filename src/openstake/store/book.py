@@ -58,9 +58,7 @@ def hash_of(previous_hash: str, text: str) -> str:
 
 def device_of(session: Session, now_s: float) -> Device:
     """Return this installation's device, made on first use; after a restore it is the one that was made then."""
-    device = session.scalars(
-        select(Device).join(OwnDevice, OwnDevice.device_id == Device.id).order_by(OwnDevice.n.desc()).limit(1)
-    ).first()
+    device = session.scalars(select(Device).join(OwnDevice, OwnDevice.device_id == Device.id).order_by(OwnDevice.n.desc()).limit(1)).first()
     return _new_device(session, now_s) if device is None else device
 
 
@@ -80,9 +78,16 @@ def begin_chain(session: Session, now_s: float, why: str) -> BookEntry:
     hash_before, sequence = (last.hash, last.sequence) if last else (FIRST_HASH, 0)
     _new_device(session, now_s)
     return write_entry(
-        session, now_s, "restored", f"{why}. The chain before ended at line {sequence} with hash {hash_before[:16]}.", None,
-        "machine", old_device=old.id, old_sequence=sequence, old_hash=hash_before,
-    )  # fmt: skip
+        session,
+        now_s,
+        "restored",
+        f"{why}. The chain before ended at line {sequence} with hash {hash_before[:16]}.",
+        None,
+        "machine",
+        old_device=old.id,
+        old_sequence=sequence,
+        old_hash=hash_before,
+    )
 
 
 def _last_line(session: Session, device_id: str) -> BookEntry | None:
@@ -90,9 +95,7 @@ def _last_line(session: Session, device_id: str) -> BookEntry | None:
     return session.scalars(query.limit(1)).first()
 
 
-def write_entry(
-    session: Session, now_s: float, kind: str, sentence: str, job_id: str | None, side: str = "crew", **data: Any
-) -> BookEntry:
+def write_entry(session: Session, now_s: float, kind: str, sentence: str, job_id: str | None, side: str = "crew", **data: Any) -> BookEntry:
     """Append one line to this installation's chain within the caller's transaction; `side` is `crew` or `machine`, `data` the ids and numbers.
 
     What a crew does on a phone stands `by` the name it signed in with.
@@ -103,14 +106,20 @@ def write_entry(
     by = {"by": _BY.get()} if _BY.get() and side == "crew" else {}
     text = canonical(
         {
-            "device": device.id, "sequence": sequence, "at_s": round(now_s, 3), "job": job_id, "kind": kind,
-            "sentence": sentence, "side": side, "data": data, **by,
+            "device": device.id,
+            "sequence": sequence,
+            "at_s": round(now_s, 3),
+            "job": job_id,
+            "kind": kind,
+            "sentence": sentence,
+            "side": side,
+            "data": data,
+            **by,
         }
-    )  # fmt: skip
+    )
     entry = BookEntry(
-        device_id=device.id, sequence=sequence, job_id=job_id, text=text, previous_hash=previous,
-        hash=hash_of(previous, text),
-    )  # fmt: skip
+        device_id=device.id, sequence=sequence, job_id=job_id, text=text, previous_hash=previous, hash=hash_of(previous, text)
+    )
     session.add(entry)
     session.flush()
     return entry
@@ -145,14 +154,24 @@ def verify(session: Session, job_id: str | None = None) -> Verification:
         count, sealed, last_hash = count + walked.entries, sealed + walked.sealed, walked.last_hash
         if walked.first_broken is not None:
             return Verification(
-                False, count, sealed, len(devices), last_hash, walked.first_broken,
+                False,
+                count,
+                sealed,
+                len(devices),
+                last_hash,
+                walked.first_broken,
                 f"The Book is broken at line {walked.first_broken}: a line was changed, removed or added by other means.",
-            )  # fmt: skip
+            )
     beside = f" {counted(sealed, 'line')} of other jobs came sealed." if sealed else ""
     return Verification(
-        True, count, sealed, len(devices), last_hash, None,
+        True,
+        count,
+        sealed,
+        len(devices),
+        last_hash,
+        None,
         f"The Book is whole: {counted(count, 'line')}.{beside} A cut at its end shows only against the last hash noted elsewhere.",
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True)

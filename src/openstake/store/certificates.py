@@ -29,9 +29,19 @@ _LEAF_DAYS, _RENEW_DAYS = 90, 30
 _BEFORE = dt.timedelta(days=1)
 # Source: RFC 1918, RFC 6598, RFC 3927, RFC 5737, RFC 4193, RFC 4291.
 _PRIVATE = (
-    "10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16", "100.64.0.0/10", "169.254.0.0/16", "127.0.0.0/8",
-    "192.0.2.0/24", "198.51.100.0/24", "203.0.113.0/24", "fc00::/7", "fe80::/10", "::1/128",
-)  # fmt: skip
+    "10.0.0.0/8",
+    "172.16.0.0/12",
+    "192.168.0.0/16",
+    "100.64.0.0/10",
+    "169.254.0.0/16",
+    "127.0.0.0/8",
+    "192.0.2.0/24",
+    "198.51.100.0/24",
+    "203.0.113.0/24",
+    "fc00::/7",
+    "fe80::/10",
+    "::1/128",
+)
 
 
 @dataclass(frozen=True)
@@ -51,9 +61,7 @@ def is_private_address(address: str) -> bool:
         found = ipaddress.ip_address(address)
     except ValueError:
         raise InputError(f"{address} is no address of this machine. Give one like 192.168.1.5.") from None
-    return any(
-        found in ipaddress.ip_network(item) for item in _PRIVATE if found.version == ipaddress.ip_network(item).version
-    )
+    return any(found in ipaddress.ip_network(item) for item in _PRIVATE if found.version == ipaddress.ip_network(item).version)
 
 
 def made_here(data: Path, addresses: Sequence[str], now_s: float) -> ServedCertificate:
@@ -102,9 +110,7 @@ def _root(folder: Path, now: dt.datetime) -> tuple[x509.Certificate, Certificate
     if held is not None and path.is_file() and held.not_valid_after_utc - now > dt.timedelta(days=_LEAF_DAYS):
         return held, _key(path)
     key = ec.generate_private_key(ec.SECP256R1())
-    name = x509.Name(
-        [x509.NameAttribute(NameOID.COMMON_NAME, f"Open Stake on this crew's machine, {now:%Y-%m-%d %H:%M}")]
-    )
+    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, f"Open Stake on this crew's machine, {now:%Y-%m-%d %H:%M}")])
     permitted = [x509.IPAddress(ipaddress.ip_network(item)) for item in _PRIVATE]
     made = (
         _signed_by(name, name, key, now, _ROOT_DAYS)
@@ -120,11 +126,7 @@ def _root(folder: Path, now: dt.datetime) -> tuple[x509.Certificate, Certificate
 
 
 def _make_leaf(
-    folder: Path,
-    root: x509.Certificate,
-    root_key: CertificateIssuerPrivateKeyTypes,
-    addresses: Sequence[str],
-    now: dt.datetime,
+    folder: Path, root: x509.Certificate, root_key: CertificateIssuerPrivateKeyTypes, addresses: Sequence[str], now: dt.datetime
 ) -> None:
     key = ec.generate_private_key(ec.SECP256R1())
     name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "Open Stake")])
@@ -164,9 +166,16 @@ def _signed_by(
 
 def _usage(digital_signature: bool = False, key_cert_sign: bool = False) -> x509.KeyUsage:
     return x509.KeyUsage(
-        digital_signature=digital_signature, key_cert_sign=key_cert_sign, content_commitment=False, key_encipherment=False,
-        data_encipherment=False, key_agreement=False, crl_sign=False, encipher_only=False, decipher_only=False,
-    )  # fmt: skip
+        digital_signature=digital_signature,
+        key_cert_sign=key_cert_sign,
+        content_commitment=False,
+        key_encipherment=False,
+        data_encipherment=False,
+        key_agreement=False,
+        crl_sign=False,
+        encipher_only=False,
+        decipher_only=False,
+    )
 
 
 def _names_of(certificate: x509.Certificate) -> tuple[str, ...]:
@@ -193,9 +202,7 @@ def _key(path: Path) -> CertificateIssuerPrivateKeyTypes:
 
 
 def _key_pem(key: ec.EllipticCurvePrivateKey) -> bytes:
-    return key.private_bytes(
-        serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
-    )
+    return key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption())
 
 
 def _pem(certificate: x509.Certificate) -> bytes:

@@ -30,7 +30,9 @@ T = TypeVar("T")
 NAME = "openstake.db"
 # The migration before which two crews' packages could leave a line in disorder.
 _LINES_END_WITH_WHAT_HOLDS = "0014"
-_NOTHING_WRITTEN = "Nothing can be written to the data folder: the disk is full or cannot be written. Nothing was changed. Make room and try again."
+_NOTHING_WRITTEN = (
+    "Nothing can be written to the data folder: the disk is full or cannot be written. Nothing was changed. Make room and try again."
+)
 _FULL = {sqlite3.SQLITE_FULL, sqlite3.SQLITE_IOERR, sqlite3.SQLITE_READONLY, sqlite3.SQLITE_CANTOPEN}
 
 
@@ -213,8 +215,7 @@ class Database:
             if "UNIQUE" not in str(error.orig) or ".replaces_id" not in str(error.orig):
                 raise
             raise ConflictError(
-                "Someone else has changed this in the meantime. Look at the present value and try again.",
-                detail=str(error.orig),
+                "Someone else has changed this in the meantime. Look at the present value and try again.", detail=str(error.orig)
             ) from error
         except OperationalError as error:
             raise storage_error_of(error) or error from error
@@ -266,9 +267,7 @@ def storage_error_of(error: OSError | OperationalError) -> StorageError | None:
         return StorageError(_NOTHING_WRITTEN) if code in _FULL else None
     if error.errno not in (errno.ENOSPC, errno.EDQUOT, errno.EROFS, errno.EIO, errno.EFBIG):
         return None
-    return StorageError(
-        f"A file could not be written ({os.strerror(error.errno or 0)}). Make room on the disk and try again."
-    )
+    return StorageError(f"A file could not be written ({os.strerror(error.errno or 0)}). Make room on the disk and try again.")
 
 
 def address_to_read(path: Path) -> str:

@@ -63,9 +63,5 @@ def value_of(row: Any, besides: Collection[str] = ()) -> tuple[object, ...]:
     Equal rows mean the same.
     """
     mapper = inspect(type(row))
-    values = (
-        getattr(row, item.key)
-        for item in mapper.column_attrs
-        if item.key not in _ABOUT_THE_ROW and item.key not in besides
-    )
+    values = (getattr(row, item.key) for item in mapper.column_attrs if item.key not in _ABOUT_THE_ROW and item.key not in besides)
     return (mapper.local_table.name, *values)

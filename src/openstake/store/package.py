@@ -27,16 +27,7 @@ from sqlalchemy.orm import Session
 from openstake import __version__
 from openstake.core.errors import FileError
 from openstake.store.backup import KeptFile
-from openstake.store.models import (
-    Base,
-    BookEntry,
-    Device,
-    GearItem,
-    JobProfile,
-    JobSettings,
-    ProfileVersion,
-    SealedLine,
-)
+from openstake.store.models import Base, BookEntry, Device, GearItem, JobProfile, JobSettings, ProfileVersion, SealedLine
 from openstake.store.rivals import PLAIN, Said, aliases, renaming, said_by, said_in
 from openstake.store.rowdoor import RowDoor, checked_manifest, shown
 from openstake.wire.address import holds_password
@@ -114,11 +105,7 @@ def of_job(table: Table, job_id: str) -> ColumnElement[bool]:
         return table.c.id == job_id
     if "job_id" in table.c:
         return table.c.job_id == job_id
-    parent = next(
-        key
-        for key in table.foreign_keys
-        if key.column.table is not table and key.column.table.name not in _NOT_OF_A_JOB
-    )
+    parent = next(key for key in table.foreign_keys if key.column.table is not table and key.column.table.name not in _NOT_OF_A_JOB)
     owner = parent.column.table
     return parent.parent.in_(select(owner.c.id).where(of_job(owner, job_id)))
 
@@ -154,9 +141,7 @@ def _texts_in(value: object) -> Iterator[str]:
             yield from _texts_in(item)
 
 
-def rows_of(
-    session: Session, table: Table, job_id: str, said: Mapping[str, Said], names: Mapping[str, str]
-) -> Iterator[dict[str, Any]]:
+def rows_of(session: Session, table: Table, job_id: str, said: Mapping[str, Said], names: Mapping[str, str]) -> Iterator[dict[str, Any]]:
     """Yield the rows that a package of the job holds of a table, by key; `said` and `names` as in `rows_where`."""
     where = [_members(session, table, job_id)]
     if table.name == "book":
@@ -165,11 +150,7 @@ def rows_of(
 
 
 def rows_where(
-    session: Session,
-    table: Table,
-    *where: ColumnElement[bool],
-    said: Mapping[str, Said],
-    names: Mapping[str, str] | None = None,
+    session: Session, table: Table, *where: ColumnElement[bool], said: Mapping[str, Said], names: Mapping[str, str] | None = None
 ) -> Iterator[dict[str, Any]]:
     """Yield rows as people wrote them, by key: with what each truly replaced (the least of several), and without joined rows.
 
@@ -206,9 +187,7 @@ def chains_of(session: Session, job_id: str) -> Iterator[tuple[Device, list[dict
         }
         links |= {
             row.sequence: (row.previous_hash, row.hash)
-            for row in session.execute(
-                select(BookEntry.sequence, BookEntry.previous_hash, BookEntry.hash).where(theirs, other)
-            )
+            for row in session.execute(select(BookEntry.sequence, BookEntry.previous_hash, BookEntry.hash).where(theirs, other))
         }
         own = select(BookEntry.sequence).where(theirs, BookEntry.job_id == job_id, BookEntry.id.not_in(hidden))
         for sequence in session.scalars(own):
@@ -255,9 +234,7 @@ def pack(session: Session, data: Path, job_id: str, name: str, out: Path, now_s:
             _pack_parents(session, written, job_id, said)
             chains = _pack_chains(session, written, job_id)
             tell(steps - 1, steps)
-            files = tuple(
-                _pack_file(archive, path, data, lambda: tell(steps - 1, steps)) for path in files_of(data, kept)
-            )
+            files = tuple(_pack_file(archive, path, data, lambda: tell(steps - 1, steps)) for path in files_of(data, kept))
             made = Package(FORM, __version__, now_s, job_id, name, counts, written.hashes, files, chains)
             document = asdict(made)
             del document["sha256"]
@@ -321,9 +298,7 @@ def _pack_chains(session: Session, written: _Members, job_id: str) -> tuple[Chai
             for link in sealed:
                 write(link)
             hidden = {link["sequence"] for link in sealed}
-            own = select(BookEntry.sequence, BookEntry.hash).where(
-                BookEntry.device_id == device.id, BookEntry.job_id == job_id
-            )
+            own = select(BookEntry.sequence, BookEntry.hash).where(BookEntry.device_id == device.id, BookEntry.job_id == job_id)
             lines = [row for row in session.execute(own.order_by(BookEntry.sequence)) if row.sequence not in hidden]
             ends = [(row.sequence, row.hash) for row in lines] + [(link["sequence"], link["hash"]) for link in sealed]
             parts.append(ChainPart(device.id, device.created_s, len(lines), len(sealed), max(ends)[1]))
@@ -389,16 +364,8 @@ class Opened:
         for info in members:
             path = PurePosixPath(info.filename)
             kind = stat.S_IFMT(info.external_attr >> 16)
-            if (
-                not info.filename
-                or path.is_absolute()
-                or ".." in path.parts
-                or "\\" in info.filename
-                or ":" in info.filename
-            ):
-                raise FileError(
-                    f"This package names a file outside itself: {shown(info.filename)}. Nothing was unpacked."
-                )
+            if not info.filename or path.is_absolute() or ".." in path.parts or "\\" in info.filename or ":" in info.filename:
+                raise FileError(f"This package names a file outside itself: {shown(info.filename)}. Nothing was unpacked.")
             if kind not in (0, stat.S_IFREG) or info.is_dir():
                 raise FileError(f"This package holds a link or a folder, {shown(info.filename)}. Nothing was unpacked.")
             if info.flag_bits & 1 or info.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
@@ -411,9 +378,7 @@ class Opened:
             raise FileError("This package names one file twice. Nothing was unpacked.")
         total = sum(info.file_size for info in members)
         if total > _MOST_BYTES:
-            raise FileError(
-                f"This package would take {total / 1e9:.1f} GB; at most {_MOST_BYTES / 1e9:.1f} GB are taken."
-            )
+            raise FileError(f"This package would take {total / 1e9:.1f} GB; at most {_MOST_BYTES / 1e9:.1f} GB are taken.")
         return members
 
     def _manifest(self) -> Package:
@@ -434,17 +399,23 @@ class Opened:
             files = tuple(KeptFile(item["path"], item["bytes"], item["sha256"]) for item in document["files"])
             chains = tuple(ChainPart(**item) for item in document["chains"])
             found = Package(
-                form, document["version"], float(document["made_s"]), document["job"], document["name"], document["tables"],
-                document["hashes"] if form == FORM else {}, files, chains, hashlib.sha256(content).hexdigest(),
-            )  # fmt: skip
+                form,
+                document["version"],
+                float(document["made_s"]),
+                document["job"],
+                document["name"],
+                document["tables"],
+                document["hashes"] if form == FORM else {},
+                files,
+                chains,
+                hashlib.sha256(content).hexdigest(),
+            )
             _check_types(found)
         except (JsonError, ValueError, KeyError, TypeError) as error:
             raise FileError(f"{MANIFEST} does not say what is in this package: {shown(str(error))[1:-1]}.") from None
         unknown = sorted(set(found.tables) - set(tables()))
         if unknown:
-            raise FileError(
-                f"This package holds a table that is not known here: {shown(unknown[0])}. Nothing was unpacked."
-            )
+            raise FileError(f"This package holds a table that is not known here: {shown(unknown[0])}. Nothing was unpacked.")
         return found
 
     def _check_files(self) -> None:
@@ -500,9 +471,7 @@ class Opened:
                 raise FileError(f"Row {count} of {name} {error}.") from None
             yield _row(name, columns, values, count)
         if name in tables() and count != self.package.tables.get(name, 0):
-            raise FileError(
-                f"{name} has {count} rows, not the {self.package.tables.get(name, 0)} that {MANIFEST} says."
-            )
+            raise FileError(f"{name} has {count} rows, not the {self.package.tables.get(name, 0)} that {MANIFEST} says.")
 
     def _lines(self, name: str) -> Iterator[bytes]:
         rest, found = b"", hashlib.sha256()
@@ -516,9 +485,7 @@ class Opened:
             yield rest
         said = self.package.hashes.get(PurePosixPath(name).stem)
         if said is not None and said != found.hexdigest():
-            raise FileError(
-                f"{name} was changed since this package was made: its SHA-256 differs. Nothing was unpacked."
-            )
+            raise FileError(f"{name} was changed since this package was made: its SHA-256 differs. Nothing was unpacked.")
 
     def said(self) -> dict[str, Said]:
         """Return by table what its rows truly replaced; of form 1 also what the joined rows among them stand for."""
@@ -527,24 +494,14 @@ class Opened:
         for n, row in enumerate(self.rows(PARENTS), 1):
             door.take(Base.metadata.tables[PARENTS], row, n)
             name = row["table_name"]
-            if (
-                name not in tables()
-                or "replaces_id" not in tables()[name].c
-                or (row["joined"] and self.package.form != _FORM_1)
-            ):
+            if name not in tables() or "replaces_id" not in tables()[name].c or (row["joined"] and self.package.form != _FORM_1):
                 raise FileError(f"A row of {PARENTS} is not what belongs there. Nothing was unpacked.")
             rivals.setdefault(name, []).append((row["row_id"], row["said_replaces_id"], row["joined"]))
         return {name: said_by(self.rows(name), found) for name, found in rivals.items()}
 
 
 def _check_types(found: Package) -> None:
-    texts = [
-        found.version,
-        found.job,
-        found.name,
-        *(part.device for part in found.chains),
-        *(part.last_hash for part in found.chains),
-    ]
+    texts = [found.version, found.job, found.name, *(part.device for part in found.chains), *(part.last_hash for part in found.chains)]
     texts += [text for file in found.files for text in (file.path, file.sha256)]
     if not isinstance(found.tables, dict) or not isinstance(found.hashes, dict):
         raise ValueError("its tables are no list of counts and hashes")
@@ -552,18 +509,12 @@ def _check_types(found: Package) -> None:
     counts = [*found.tables.values(), *(file.bytes for file in found.files)]
     counts += [count for part in found.chains for count in (part.lines, part.sealed)]
     numbers = [float(part.created_s) for part in found.chains]
-    if not all(isinstance(text, str) for text in texts) or not all(
-        type(count) is int and count >= 0 for count in counts
-    ):
+    if not all(isinstance(text, str) for text in texts) or not all(type(count) is int and count >= 0 for count in counts):
         raise ValueError("a text or a count is missing")
     if not all(0.0 <= number < 1e11 for number in (*numbers, found.made_s)):
         raise ValueError("a time is out of range")
     devices = tuple(part.device for part in found.chains)
-    hashes = (
-        *found.hashes.values(),
-        *(file.sha256 for file in found.files),
-        *(part.last_hash for part in found.chains),
-    )
+    hashes = (*found.hashes.values(), *(file.sha256 for file in found.files), *(part.last_hash for part in found.chains))
     if wrong := checked_manifest(found.version, found.job, devices, hashes):
         raise ValueError(wrong)
 
@@ -636,33 +587,37 @@ def schema() -> dict[str, Any]:
     """Return the JSON Schema (2020-12) of `package.json` and of a row of each table."""
     definitions = {
         name: {
-            "type": "object", "additionalProperties": False, "required": sorted(item.name for item in table.columns),
+            "type": "object",
+            "additionalProperties": False,
+            "required": sorted(item.name for item in table.columns),
             "properties": {item.name: _schema_of(item) for item in sorted(table.columns, key=lambda item: item.name)},
         }
         for name, table in {**tables(), **{name: Base.metadata.tables[name] for name in (LINKS, PARENTS)}}.items()
-    }  # fmt: skip
+    }
     text, count, number = {"type": "string"}, {"type": "integer", "minimum": 0}, {"type": "number"}
 
     def record(**properties: object) -> dict[str, object]:
-        return {
-            "type": "object",
-            "additionalProperties": False,
-            "required": sorted(properties),
-            "properties": properties,
-        }
+        return {"type": "object", "additionalProperties": False, "required": sorted(properties), "properties": properties}
 
     kept = record(path=text, bytes=count, sha256=text)
     chain = record(device=text, created_s=number, lines=count, sealed=count, last_hash=text)
     manifest = record(
-        form={"const": FORM}, version=text, made_s=number, job=text, name=text,
-        tables={"type": "object", "additionalProperties": count}, hashes={"type": "object", "additionalProperties": text},
+        form={"const": FORM},
+        version=text,
+        made_s=number,
+        job=text,
+        name=text,
+        tables={"type": "object", "additionalProperties": count},
+        hashes={"type": "object", "additionalProperties": text},
         files={"type": "array", "items": kept},
         chains={"type": "array", "items": chain},
-    )  # fmt: skip
+    )
     return {
-        "$schema": "https://json-schema.org/draft/2020-12/schema", "title": "A job as a package: package.json, and $defs/<table> for each line of tables/<table>.jsonl",
-        **manifest, "$defs": definitions,
-    }  # fmt: skip
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": "A job as a package: package.json, and $defs/<table> for each line of tables/<table>.jsonl",
+        **manifest,
+        "$defs": definitions,
+    }
 
 
 def _schema_of(item: Any) -> dict[str, object]:

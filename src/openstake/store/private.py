@@ -11,9 +11,22 @@ from pathlib import Path
 CERTIFICATES = "tls"  # the folder of certificates and their keys in a data folder
 DOOR_TOKEN = "door-token"
 _OURS = (
-    "openstake.db", "in-use", "program.log", "passwords", "access", "world.json", "further.json", DOOR_TOKEN, CERTIFICATES, "raw", "photos",
-    "geoid", "datum", "backups", "package-",
-)  # fmt: skip
+    "openstake.db",
+    "in-use",
+    "program.log",
+    "passwords",
+    "access",
+    "world.json",
+    "further.json",
+    DOOR_TOKEN,
+    CERTIFICATES,
+    "raw",
+    "photos",
+    "geoid",
+    "datum",
+    "backups",
+    "package-",
+)
 
 
 def this_user_only(folder: Path) -> None:

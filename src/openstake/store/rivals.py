@@ -134,10 +134,7 @@ def renaming(table: Table, names: Mapping[str, str]) -> Callable[[Row], Row]:
     wanted = re.compile("|".join(map(re.escape, sorted(names))))
 
     def rename(row: Row) -> Row:
-        return {
-            key: wanted.sub(lambda found: names[found[0]], value) if isinstance(value, str) else value
-            for key, value in row.items()
-        }
+        return {key: wanted.sub(lambda found: names[found[0]], value) if isinstance(value, str) else value for key, value in row.items()}
 
     return rename
 

@@ -48,16 +48,20 @@ _RANGES: tuple[tuple[str, float, float], ...] = (
     (r"(sequence|raw_offset)", 0, float(1 << 50)),
     (r"(n|epochs|used|satellites|quality|version)", 0, 1e8),
     (r"(pdop|hdop|vdop|effective_n)", 0.0, 1e9),
-)  # fmt: skip
+)
 _UNITS = ("m", "ft", "sft")
 _CHOICES: Mapping[str, tuple[str, ...]] = {
-    "job_settings.length_unit": _UNITS, "height_reading.bare_unit": _UNITS,
+    "job_settings.length_unit": _UNITS,
+    "height_reading.bare_unit": _UNITS,
     "mark.height_kind": HEIGHT_KINDS,
-    "height_reading.subject": ("base", "rover"), "height_reading.moment": ("before", "after"),
+    "height_reading.subject": ("base", "rover"),
+    "height_reading.moment": ("before", "after"),
     "height_reading.method": tuple(METHODS),
     "position_average.purpose": ("base", "mark"),
     "position_average.lowest_status": ("none", "single", "dgps", "float", "fixed", "other"),
-    "position_average.refers_to": ("apc", "arp", "mark"), "listening.refers_to": ("apc", "arp", "mark"), "shot.refers_to": ("apc", "arp", "mark"),
+    "position_average.refers_to": ("apc", "arp", "mark"),
+    "listening.refers_to": ("apc", "arp", "mark"),
+    "shot.refers_to": ("apc", "arp", "mark"),
     "shot.kind": ("check", "quick", "topo", "control", "track"),
     "reference.origin": ("decoded", "declared"),
     "ground_measure.kind": ("slope", "horizontal", "levelled"),
@@ -65,7 +69,7 @@ _CHOICES: Mapping[str, tuple[str, ...]] = {
     "gear.kind": tuple(GEAR),
     "profile.role": tuple(ROLES),
     "photo.media_type": tuple(kind.media_type for kind in KINDS.values()),
-}  # fmt: skip
+}
 # Texts that name something: never empty, and no two of a table that look alike are written differently.
 _NAMES = ("mark.name", "gear.name", "profile.name", "fit_mark.name", "point_label.name", "job_settings.name")
 _SHORT = 200  # a text that is declared shorter stands on one line
@@ -168,9 +172,7 @@ class RowDoor:
             alike = unicodedata.normalize("NFC", name.strip())
             first, of_line = seen.setdefault(alike, (name, root))
             if first != name and of_line != root:
-                raise refused(
-                    table.name, n, "name", f"looks the same as another one and is spelled differently: {shown(name)}"
-                )
+                raise refused(table.name, n, "name", f"looks the same as another one and is spelled differently: {shown(name)}")
 
 
 def refused(table: str, n: int, field: str, why: str) -> FileError:

@@ -19,18 +19,7 @@ from openstake.store import rivals
 from openstake.store.backup import KeptFile
 from openstake.store.book import FIRST_HASH, hash_of, tells_of, write_entry
 from openstake.store.lines import heads
-from openstake.store.models import (
-    Base,
-    BookEntry,
-    Device,
-    GearItem,
-    Job,
-    JobSettings,
-    Occupation,
-    OwnDevice,
-    SealedLine,
-    new_id,
-)
+from openstake.store.models import Base, BookEntry, Device, GearItem, Job, JobSettings, Occupation, OwnDevice, SealedLine, new_id
 from openstake.store.package import LINKS, Opened, Tell, of_job, rows_where, tables
 from openstake.store.rivals import PLAIN, Said
 from openstake.store.rowdoor import RowDoor, shown
@@ -73,11 +62,7 @@ class Unpacked:
 
     @property
     def _came(self) -> str:
-        twins = (
-            f" The kit here had another {', another '.join(self.twins)}: the newer one is used, look at Kit."
-            if self.twins
-            else ""
-        )
+        twins = f" The kit here had another {', another '.join(self.twins)}: the newer one is used, look at Kit." if self.twins else ""
         if not self.known:
             return f"{self.name} unpacked: {counted(self.rows, 'row')}, {counted(self.files, 'file')}.{twins}"
         if not self.rows and not self.files:
@@ -111,9 +96,7 @@ class _Ids:
         for key in table.foreign_keys:
             value, target = row[key.parent.name], key.column.table
             if value is not None and target is not table and value not in self._ids.get(target.name, ()):
-                raise FileError(
-                    f"A row of {table.name} names a {target.name} that is not in this package. Nothing was unpacked."
-                )
+                raise FileError(f"A row of {table.name} names a {target.name} that is not in this package. Nothing was unpacked.")
 
     def take_file(self, kept: KeptFile) -> None:
         """Hold a file against the rows that name it; photos and grids have their SHA-256 as their name."""
@@ -151,9 +134,7 @@ def unpack(session: Session, opened: Opened, data: Path, now_s: float, tell: Tel
             if table.name == "book":
                 rows += _add_chains(session, opened, list(found))
             elif "replaces_id" in table.c:
-                new, disagree = _add_lines(
-                    session, table, list(found), said.get(table.name, PLAIN), package.job, here_said
-                )
+                new, disagree = _add_lines(session, table, list(found), said.get(table.name, PLAIN), package.job, here_said)
                 rows, disputes = rows + new, disputes + disagree
             else:
                 compared = known or table.name in _SHARED
@@ -165,9 +146,16 @@ def unpack(session: Session, opened: Opened, data: Path, now_s: float, tell: Tel
     except IntegrityError:
         raise FileError("This package holds a row that is here under another job. Nothing was unpacked.") from None
     made = Unpacked(
-        package.job, _name_of(session, package.job), known, rows, files, disputes, package.fingerprint,
-        "" if package.hashes else package.version, _twins(session, opened),
-    )  # fmt: skip
+        package.job,
+        _name_of(session, package.job),
+        known,
+        rows,
+        files,
+        disputes,
+        package.fingerprint,
+        "" if package.hashes else package.version,
+        _twins(session, opened),
+    )
     bases = sorted(set(session.scalars(select(Occupation.id).where(Occupation.job_id == package.job))) - here)
     _tell_book(session, opened, made, bases, now_s)
     tell(steps, steps)
@@ -187,9 +175,7 @@ def _checked(opened: Opened, table: Table, ids: _Ids, said: Said, names: dict[st
     ids.door.finish(table)
 
 
-def _add(
-    session: Session, table: Table, found: Iterator[dict[str, Any]], names: dict[str, str], compared: bool, tell: Any
-) -> int:
+def _add(session: Session, table: Table, found: Iterator[dict[str, Any]], names: dict[str, str], compared: bool, tell: Any) -> int:
     """Add the rows that are not here; where some may be, hold those against them."""
     keys, count, rename = table.primary_key.columns, 0, rivals.renaming(table, names)
     while batch := list(islice(found, _BATCH)):
@@ -228,9 +214,13 @@ def _twins(session: Session, opened: Opened) -> tuple[str, ...]:
     ours = {row.id: row for row in session.scalars(heads(GearItem, ~GearItem.withdrawn))}
     brought = [ours[row["id"]] for row in opened.rows("gear") if row["id"] in ours]
     return tuple(
-        f"{item.kind} {item.name}" for item in brought
-        if any((row.kind, row.name) == (item.kind, item.name) and row.line_id != item.line_id and row.data != item.data for row in ours.values())
-    )  # fmt: skip
+        f"{item.kind} {item.name}"
+        for item in brought
+        if any(
+            (row.kind, row.name) == (item.kind, item.name) and row.line_id != item.line_id and row.data != item.data
+            for row in ours.values()
+        )
+    )
 
 
 def _differs(table: Table) -> FileError:
@@ -319,9 +309,12 @@ def _tells_of(row: dict[str, Any], job_id: str) -> bool:
     """Whether a line's text is of the row that holds it."""
     try:
         said = read_json(row["text"])
-        return tells_of(said, row["device_id"], row["sequence"], job_id) and all(
-            isinstance(said[name], str) for name in ("at_s", "kind", "sentence", "side")
-        ) and isinstance(said["data"], dict) and isinstance(said.get("by", ""), str)  # fmt: skip
+        return (
+            tells_of(said, row["device_id"], row["sequence"], job_id)
+            and all(isinstance(said[name], str) for name in ("at_s", "kind", "sentence", "side"))
+            and isinstance(said["data"], dict)
+            and isinstance(said.get("by", ""), str)
+        )
     except (JsonError, KeyError, TypeError):
         return False
 
@@ -332,22 +325,14 @@ def _add_chain(session: Session, device: str, own: dict[int, dict[str, Any]], li
         for row in session.execute(select(SealedLine.sequence, SealedLine.hash).where(SealedLine.device_id == device))
     }
     told = {
-        row.sequence: row.hash
-        for row in session.execute(select(BookEntry.sequence, BookEntry.hash).where(BookEntry.device_id == device))
+        row.sequence: row.hash for row in session.execute(select(BookEntry.sequence, BookEntry.hash).where(BookEntry.device_id == device))
     }
     here |= told
     chain = own | links
     if any(sequence in here and here[sequence] != row["hash"] for sequence, row in chain.items()):
-        raise FileError(
-            "The chain of one installation goes on in two ways, here and in this package. Nothing was unpacked."
-        )
-    if (
-        session.scalar(select(OwnDevice.n).where(OwnDevice.device_id == device)) is not None
-        and chain.keys() - told.keys()
-    ):
-        raise FileError(
-            "This package holds lines of this installation's own chain that are not here. Nothing was unpacked."
-        )
+        raise FileError("The chain of one installation goes on in two ways, here and in this package. Nothing was unpacked.")
+    if session.scalar(select(OwnDevice.n).where(OwnDevice.device_id == device)) is not None and chain.keys() - told.keys():
+        raise FileError("This package holds lines of this installation's own chain that are not here. Nothing was unpacked.")
     fresh = [row for sequence, row in sorted(own.items()) if sequence not in told]
     if fresh:
         session.execute(Base.metadata.tables["book"].insert(), fresh)
@@ -395,6 +380,19 @@ def _tell_book(session: Session, opened: Opened, made: Unpacked, bases: list[str
     """Write into this installation's own chain what was unpacked: the bases that others began, lines of each chain that came with text."""
     chains = {part.device: [part.lines, part.sealed, part.last_hash] for part in opened.package.chains}
     write_entry(
-        session, now_s, "unpacked", made.words, None, "machine", packed_job=made.job, made_s=opened.package.made_s,
-        version=opened.package.version, sha256=opened.package.sha256, hashed=bool(opened.package.hashes), rows=made.rows, files=made.files, bases=bases, chains=chains,
-    )  # fmt: skip
+        session,
+        now_s,
+        "unpacked",
+        made.words,
+        None,
+        "machine",
+        packed_job=made.job,
+        made_s=opened.package.made_s,
+        version=opened.package.version,
+        sha256=opened.package.sha256,
+        hashed=bool(opened.package.hashes),
+        rows=made.rows,
+        files=made.files,
+        bases=bases,
+        chains=chains,
+    )

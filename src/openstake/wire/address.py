@@ -99,9 +99,7 @@ def serial_baud(parts: SplitResult) -> int:
         return USUAL_BAUD
     text = options["baud"]
     if not re.fullmatch(r"[0-9]{1,8}", text) or not _BAUDS[0] <= int(text) <= _BAUDS[1]:
-        raise InputError(
-            f"A serial rate of '{text[:20]}' cannot be used; it lies from 300 to 4000000 baud.", field="url"
-        )
+        raise InputError(f"A serial rate of '{text[:20]}' cannot be used; it lies from 300 to 4000000 baud.", field="url")
     return int(text)
 
 
@@ -113,10 +111,7 @@ def replay_speed(parts: SplitResult) -> float:
     except ValueError:
         speed = 0.0
     if not 0.0 < speed <= _FASTEST_REPLAY:
-        raise InputError(
-            f"A replay speed of '{text[:20]}' cannot be used; it lies above 0 and up to {_FASTEST_REPLAY:.0f}.",
-            field="url",
-        )
+        raise InputError(f"A replay speed of '{text[:20]}' cannot be used; it lies above 0 and up to {_FASTEST_REPLAY:.0f}.", field="url")
     return speed
 
 

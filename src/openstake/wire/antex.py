@@ -59,9 +59,7 @@ def read_antex(content: bytes) -> AntexReading:
         except FileError as error:
             refused.append(f"Antenna on line {number}: {error.sentence}")
         if len(antennas) > MOST_ANTENNAS:
-            raise FileError(
-                f"The file holds more than {MOST_ANTENNAS} receiver antennas. Cut it down to those you use."
-            )
+            raise FileError(f"The file holds more than {MOST_ANTENNAS} receiver antennas. Cut it down to those you use.")
     if not antennas and not refused:
         raise FileError(f"The file holds no receiver antenna ({satellites} antennas of satellites were passed over).")
     return AntexReading(antennas, satellites, refused)
@@ -114,6 +112,5 @@ def _antenna(block: list[str], absolute: bool) -> Calibration:
         raise FileError("it has no NORTH / EAST / UP.")
     # Type and radome fill twenty columns with blanks between.
     return Calibration(
-        " ".join(head[:20].split()), head[20:40].strip(), method[:20].strip(), method[50:60].strip(), absolute,
-        tuple(centres.values()),
-    )  # fmt: skip
+        " ".join(head[:20].split()), head[20:40].strip(), method[:20].strip(), method[50:60].strip(), absolute, tuple(centres.values())
+    )

@@ -12,9 +12,7 @@ MOST_DIGITS = 18  # of a whole number: what 64 bits hold
 LONGEST_NUMBER = 400
 # What no text holds: control characters but tab and line ends, what turns the order of letters around (UAX 9: a name that reads
 # otherwise than it is written), halves of characters, and what Unicode says is none.
-FORBIDDEN = re.compile(
-    "[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069\ud800-\udfff\ufdd0-\ufdef\ufffe\uffff]"
-)
+FORBIDDEN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069\ud800-\udfff\ufdd0-\ufdef\ufffe\uffff]")
 _STRING = re.compile(r'"(?:[^"\\]|\\.)*"', re.DOTALL)
 _BRACKET = re.compile(r"[\[\]{}]")
 
@@ -57,9 +55,7 @@ def read_json(content: bytes | str) -> Any:
         raise JsonError("is not valid JSON: its bytes are no UTF-8 text") from None
     _check_depth(text)
     try:
-        value = json.loads(
-            text, parse_int=_whole, parse_float=_decimal, parse_constant=_constant, object_pairs_hook=_object
-        )
+        value = json.loads(text, parse_int=_whole, parse_float=_decimal, parse_constant=_constant, object_pairs_hook=_object)
     except JsonError:
         raise
     except (ValueError, RecursionError) as error:

@@ -24,11 +24,11 @@ _LABELS: tuple[tuple[str, str], ...] = (
     ("sigma_horizontal", r"(?:sigma|std(?:\.|dev)?)\s*(?:horizontal|hz|h)"),
     ("sigma_vertical", r"(?:sigma|std(?:\.|dev)?)\s*(?:vertical|up|v)"),
     ("epoch", r"epoch"),
-    ("x", r"x"), ("y", r"y"), ("z", r"z"),
-)  # fmt: skip
-_LABEL = re.compile(
-    r"(?<![\w.])(?:" + "|".join(f"(?P<{name}>{label})" for name, label in _LABELS) + r")(?![\w.])", re.IGNORECASE
+    ("x", r"x"),
+    ("y", r"y"),
+    ("z", r"z"),
 )
+_LABEL = re.compile(r"(?<![\w.])(?:" + "|".join(f"(?P<{name}>{label})" for name, label in _LABELS) + r")(?![\w.])", re.IGNORECASE)
 # A label's own remark: its unit or form in brackets, and the mark that leads to the value.
 _REMARK = re.compile(r"^\s*(?:[(\[]\s*(?P<unit>[a-z.° ]{1,12})\s*[)\]])?\s*[:=]?\s*", re.IGNORECASE)
 _FORMS = {"dms", "d", "deg", "°", "dd", "dm", "decimal", "degrees", "ellipsoidal", "ellips.", "ell."}
@@ -75,9 +75,7 @@ def _leads(line: str, match: re.Match[str]) -> bool:
     )
 
 
-def _values(
-    field: str, before: str, rest: str, lines: Sequence[str], number: int, shown: str
-) -> Iterator[Found]:  # fmt: skip
+def _values(field: str, before: str, rest: str, lines: Sequence[str], number: int, shown: str) -> Iterator[Found]:
     remark = _REMARK.match(rest)
     unit = (remark["unit"] or "").strip().lower() if remark else ""
     text = _ENDS_WITH.sub("", rest[remark.end() if remark else 0 :]).strip()
@@ -124,9 +122,7 @@ def _reader(field: str, before: str, unit: str) -> Callable[[str], str]:
 
 # --- angles ---
 
-_SIGNS = str.maketrans(
-    {"−": "-", "–": "-", "—": "-", "\u2010": "-", "\u2011": "-", "\u00a0": " ", "′": "'", "’": "'", "″": '"', "”": '"'}
-)
+_SIGNS = str.maketrans({"−": "-", "–": "-", "—": "-", "\u2010": "-", "\u2011": "-", "\u00a0": " ", "′": "'", "’": "'", "″": '"', "”": '"'})
 _NUMBER = r"\d{1,3}(?:[.,]\d+)?"
 _WHOLE = rf"(?P<sign>[-+])?\s*(?P<d>{_NUMBER})"
 # Degrees, minutes, seconds; between them a mark, a space or a dash, the same all through.
@@ -190,10 +186,28 @@ def _length(text: str, unit: str) -> str:
 
 
 _UNITS = {
-    "m": "m", "metre": "m", "metres": "m", "meter": "m", "meters": "m", "mm": "mm", "cm": "cm", "km": "km", "ft": "ft", "feet": "ft",
-    "foot": "ft", "ift": "ft", "international feet": "ft", "int ft": "ft", "sft": "sft", "usft": "sft", "us ft": "sft", "us survey feet": "sft",
-    "us survey foot": "sft", "ussft": "sft", "ftus": "sft",
-}  # fmt: skip
+    "m": "m",
+    "metre": "m",
+    "metres": "m",
+    "meter": "m",
+    "meters": "m",
+    "mm": "mm",
+    "cm": "cm",
+    "km": "km",
+    "ft": "ft",
+    "feet": "ft",
+    "foot": "ft",
+    "ift": "ft",
+    "international feet": "ft",
+    "int ft": "ft",
+    "sft": "sft",
+    "usft": "sft",
+    "us ft": "sft",
+    "us survey feet": "sft",
+    "us survey foot": "sft",
+    "ussft": "sft",
+    "ftus": "sft",
+}
 
 
 def _centred(text: str, unit: str) -> str:

@@ -29,8 +29,11 @@ class Kind:
 
 
 KINDS = {
-    "JPEG": Kind("image/jpeg", "jpg"), "PNG": Kind("image/png", "png"), "WEBP": Kind("image/webp", "webp"), "GIF": Kind("image/gif", "gif"),
-}  # fmt: skip
+    "JPEG": Kind("image/jpeg", "jpg"),
+    "PNG": Kind("image/png", "png"),
+    "WEBP": Kind("image/webp", "webp"),
+    "GIF": Kind("image/gif", "gif"),
+}
 
 
 def kind_at_sight(content: bytes, name: str) -> Kind:

@@ -29,10 +29,7 @@ def place_from_text(pasted: str, latitude: str, longitude: str, height: str, bar
     """
     if pasted.strip():
         return _pasted(pasted, bare_unit)
-    return TypedPlace(
-        _angle(latitude, "latitude"), _angle(longitude, "longitude"),
-        _height(height, bare_unit, "height"),
-    )  # fmt: skip
+    return TypedPlace(_angle(latitude, "latitude"), _angle(longitude, "longitude"), _height(height, bare_unit, "height"))
 
 
 def _angle(text: str, field: str) -> float:
@@ -54,9 +51,7 @@ def _height(text: str, bare_unit: str, field: str) -> float:
         error.field = field
         raise
     if not -1000.0 <= metres <= 10_000.0:
-        raise InputError(
-            f"An ellipsoidal height lies between -1000 and 10 000 m; {metres:.3f} m does not.", field=field
-        )
+        raise InputError(f"An ellipsoidal height lies between -1000 and 10 000 m; {metres:.3f} m does not.", field=field)
     return metres
 
 
@@ -76,9 +71,8 @@ def _pasted(text: str, bare_unit: str) -> TypedPlace:
         return TypedPlace(0.0, 0.0, 0.0, (x, y, z))
     try:
         return TypedPlace(
-            degrees_from_text(parts[0], "latitude"), degrees_from_text(parts[1], "longitude"),
-            _height(parts[2], bare_unit, "pasted"),
-        )  # fmt: skip
+            degrees_from_text(parts[0], "latitude"), degrees_from_text(parts[1], "longitude"), _height(parts[2], bare_unit, "pasted")
+        )
     except InputError as error:
         error.field = "pasted"
         raise

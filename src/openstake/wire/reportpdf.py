@@ -39,9 +39,7 @@ def written(text: str) -> str:
         if ord(letter) in known or letter in "\n\t":
             out.append(letter)
             continue
-        bare = _WORDS.get(letter) or "".join(
-            part for part in unicodedata.normalize("NFKD", letter) if ord(part) in known
-        )
+        bare = _WORDS.get(letter) or "".join(part for part in unicodedata.normalize("NFKD", letter) if ord(part) in known)
         out.append(bare or "?")
     return "".join(out)
 
@@ -55,15 +53,24 @@ def write_report(report: Report) -> bytes:
     _letters()
     out, styles = io.BytesIO(), _styles()
     document = BaseDocTemplate(
-        out, pagesize=A4, leftMargin=18 * mm, rightMargin=18 * mm, topMargin=24 * mm, bottomMargin=24 * mm,
-        title=f"{report.title}, {report.job}", author="Open Stake", invariant=1,
-    )  # fmt: skip
+        out,
+        pagesize=A4,
+        leftMargin=18 * mm,
+        rightMargin=18 * mm,
+        topMargin=24 * mm,
+        bottomMargin=24 * mm,
+        title=f"{report.title}, {report.job}",
+        author="Open Stake",
+        invariant=1,
+    )
     frame = Frame(document.leftMargin, document.bottomMargin, document.width, document.height, 0, 0, 0, 0)
     document.addPageTemplates([PageTemplate("page", [frame])])
     story: list[Any] = [
-        Paragraph(_escaped(report.title), styles["title"]), Paragraph(_escaped(report.job), styles["job"]),
-        Paragraph(_escaped(f"Printed {report.printed}, {report.version}"), styles["small"]), Spacer(1, 5 * mm),
-    ]  # fmt: skip
+        Paragraph(_escaped(report.title), styles["title"]),
+        Paragraph(_escaped(report.job), styles["job"]),
+        Paragraph(_escaped(f"Printed {report.printed}, {report.version}"), styles["small"]),
+        Spacer(1, 5 * mm),
+    ]
     for part in report.parts:
         head, rest = _set(part, styles, document.width)
         story += [CondPageBreak(_LEAST_LEFT), KeepTogether(head), *rest, Spacer(1, 4 * mm)]
@@ -77,14 +84,15 @@ def _styles() -> dict[str, Any]:
 
     plain = ParagraphStyle("plain", fontName=_PLAIN, fontSize=8.5, leading=12)
     return {
-        "plain": plain, "bold": ParagraphStyle("bold", plain, fontName=_BOLD),
+        "plain": plain,
+        "bold": ParagraphStyle("bold", plain, fontName=_BOLD),
         "small": ParagraphStyle("small", plain, fontSize=8, textColor="#444444"),
         "title": ParagraphStyle("title", plain, fontName=_BOLD, fontSize=19, leading=24),
         "job": ParagraphStyle("job", plain, fontName=_BOLD, fontSize=12, leading=17),
         "cell": ParagraphStyle("cell", plain, fontSize=_TABLE_SIZE, leading=11),
         "head": ParagraphStyle("head", plain, fontName=_BOLD, fontSize=_TABLE_SIZE, leading=11),
         "part": ParagraphStyle("part", plain, fontName=_BOLD, fontSize=11.5, leading=16, spaceBefore=4, spaceAfter=3),
-    }  # fmt: skip
+    }
 
 
 def _escaped(text: str) -> str:
@@ -99,14 +107,9 @@ def _set(part: ReportPart, styles: dict[str, Any], width: float) -> tuple[list[A
 
     head: list[Any] = [Paragraph(_escaped(part.title), styles["part"])]
     if part.values:
-        rows = [
-            [Paragraph(_escaped(label), styles["plain"]), Paragraph(_escaped(value), styles["bold"])]
-            for label, value in part.values
-        ]
+        rows = [[Paragraph(_escaped(label), styles["plain"]), Paragraph(_escaped(value), styles["bold"])] for label, value in part.values]
         table = Table(rows, colWidths=[0.3 * width, 0.7 * width])
-        table.setStyle(
-            TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0), *_tight()])
-        )
+        table.setStyle(TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0), *_tight()]))
         head.append(table)
     if part.drawing is not None:
         head.append(_drawing(part.drawing, width))
@@ -128,26 +131,17 @@ def _table(rows: Sequence[Sequence[str]], styles: dict[str, Any], width: float) 
     texts = [[(written(cell), _BOLD if place == 0 else _PLAIN) for cell in row] for place, row in enumerate(rows)]
 
     def widest(n: int, parts: Callable[[str], Sequence[str]]) -> float:
-        return max(
-            float(stringWidth(part, row[n][1], _TABLE_SIZE)) for row in texts for part in (parts(row[n][0]) or [""])
-        )
+        return max(float(stringWidth(part, row[n][1], _TABLE_SIZE)) for row in texts for part in (parts(row[n][0]) or [""]))
 
     # No word is broken; what is left goes to the columns that would have more.
     least = [widest(n, str.split) + _GAP for n in range(len(rows[0]))]
     wish = [widest(n, lambda text: [text]) + _GAP - low for n, low in enumerate(least)]
     left, asked = width - sum(least), sum(wish)
-    wide = [
-        low + left * (more / asked if asked > 0.0 else 1.0 / len(least)) for low, more in zip(least, wish, strict=True)
-    ]
-    cells = [
-        [Paragraph(_escaped(cell), styles["head" if place == 0 else "cell"]) for cell in row]
-        for place, row in enumerate(rows)
-    ]
+    wide = [low + left * (more / asked if asked > 0.0 else 1.0 / len(least)) for low, more in zip(least, wish, strict=True)]
+    cells = [[Paragraph(_escaped(cell), styles["head" if place == 0 else "cell"]) for cell in row] for place, row in enumerate(rows)]
     table = Table(cells, colWidths=wide, repeatRows=1)
     lines = [("LINEBELOW", (0, 0), (-1, 0), 1.0, "#000000"), ("LINEBELOW", (0, 1), (-1, -1), 0.25, "#888888")]
-    table.setStyle(
-        TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0), *_tight(), *lines])
-    )
+    table.setStyle(TableStyle([("VALIGN", (0, 0), (-1, -1), "TOP"), ("LEFTPADDING", (0, 0), (-1, -1), 0), *_tight(), *lines]))
     return table
 
 
@@ -197,15 +191,7 @@ def _target(target: Target, width: float) -> Any:
     found.add(Circle(*middle, target.ring_m * scale, strokeWidth=1.2, fillColor=None))
     for dx, dy in ((1, 0), (0, 1)):
         reach = 0.46 * high
-        found.add(
-            Line(
-                middle[0] - dx * reach,
-                middle[1] - dy * reach,
-                middle[0] + dx * reach,
-                middle[1] + dy * reach,
-                strokeWidth=0.4,
-            )
-        )
+        found.add(Line(middle[0] - dx * reach, middle[1] - dy * reach, middle[0] + dx * reach, middle[1] + dy * reach, strokeWidth=0.4))
     found.add(String(middle[0] + 4, middle[1] + 0.46 * high - 4, "N", fontName=_BOLD, fontSize=9))
     names: list[tuple[float, float]] = []
     for shot in target.shots:
@@ -217,9 +203,7 @@ def _target(target: Target, width: float) -> Any:
             at += 9  # names that would lie over each other stand above each other
         names.append((x, at))
         found.add(String(x + 5, at, written(shot.name), fontName=_PLAIN, fontSize=8))
-    for line, text in enumerate(
-        (f"ring: tolerance {target.ring_text}", "dot: within, square: outside", "observed - known, north up")
-    ):
+    for line, text in enumerate((f"ring: tolerance {target.ring_text}", "dot: within, square: outside", "observed - known, north up")):
         found.add(String(0.66 * width, high - 20 - 13 * line, written(text), fontName=_PLAIN, fontSize=8.5))
     return found
 
@@ -257,10 +241,7 @@ def _plan(plan: FitPlan, width: float) -> Any:
             found.add(Circle(*tip, 1.2, strokeWidth=0.8, fillColor=None))
         # A name lies on white, so that no line runs through it, and on the other side than its arrow.
         name = written(mark.name)
-        half, foot = (
-            stringWidth(name, _BOLD, 8.5) / 2,
-            y + 7 if mark.residual_m and mark.residual_m[1] < 0.0 else y - 13,
-        )
+        half, foot = (stringWidth(name, _BOLD, 8.5) / 2, y + 7 if mark.residual_m and mark.residual_m[1] < 0.0 else y - 13)
         found.add(Rect(x - half - 1, foot - 2, 2 * half + 2, 10, strokeWidth=0, strokeColor=None, fillColor=white))
         found.add(String(x - half, foot, name, fontName=_BOLD, fontSize=8.5))
     if larger:

@@ -56,15 +56,8 @@ class Estimate:
     def words(self) -> str:
         """What tells this solution from the others of a file."""
         sigmas = f"sigma {', '.join(self.sigmas_m)} m"
-        parts = (
-            f"epoch {self.epoch}" if self.epoch else "",
-            sigmas,
-            f"data {self.data_span}" if self.data_span else "",
-            self.constraint,
-        )
-        return (
-            f"{self.key[0]}, point {self.key[1]}, solution {self.key[2]}: {'; '.join(part for part in parts if part)}"
-        )
+        parts = (f"epoch {self.epoch}" if self.epoch else "", sigmas, f"data {self.data_span}" if self.data_span else "", self.constraint)
+        return f"{self.key[0]}, point {self.key[1]}, solution {self.key[2]}: {'; '.join(part for part in parts if part)}"
 
 
 def estimates_of(lines: Sequence[str], name: str) -> tuple[list[Estimate], Blocks]:
@@ -78,9 +71,7 @@ def estimates_of(lines: Sequence[str], name: str) -> tuple[list[Estimate], Block
             continue
         rows = found.setdefault((parts[2], parts[3], parts[4]), {})
         if parts[1] in rows:
-            raise FileError(
-                f"{name[:60]} has {parts[1]} of {' '.join(parts[2:5])} twice (lines {rows[parts[1]][0]} and {number})."
-            )
+            raise FileError(f"{name[:60]} has {parts[1]} of {' '.join(parts[2:5])} twice (lines {rows[parts[1]][0]} and {number}).")
         rows[parts[1]] = (number, line, parts)
     whole = {key: rows for key, rows in found.items() if len(rows) == 3}
     if not whole:
@@ -113,7 +104,7 @@ def _by_site(rows: Sequence[tuple[int, str]]) -> OfSites:
 
 def _estimate(
     key: Key, rows: dict[str, tuple[int, str, list[str]]], of_sites: Mapping[str, OfSites], matrix: _Matrix, name: str
-) -> Estimate:  # fmt: skip
+) -> Estimate:
     ordered = [rows[axis] for axis in _AXES]
     parts = [item[2] for item in ordered]
     try:
@@ -134,10 +125,18 @@ def _estimate(
         covariance = np.diag(sigmas**2)
     start, end = _span(of_sites["SOLUTION/EPOCHS"], key)
     return Estimate(
-        key, xyz, (parts[0][9], parts[1][9], parts[2][9]), covariance, correlated, _year(parts[0][5]), _CONSTRAINTS.get(parts[0][7], ""),
-        tuple((number, line.strip()) for number, line, _ in ordered), f"{start} to {end}" if start else "",
-        _antenna(of_sites["SITE/ANTENNA"], key, parts[0][5]), _eccentricity(of_sites["SITE/ECCENTRICITY"], key, parts[0][5], xyz),
-    )  # fmt: skip
+        key,
+        xyz,
+        (parts[0][9], parts[1][9], parts[2][9]),
+        covariance,
+        correlated,
+        _year(parts[0][5]),
+        _CONSTRAINTS.get(parts[0][7], ""),
+        tuple((number, line.strip()) for number, line, _ in ordered),
+        f"{start} to {end}" if start else "",
+        _antenna(of_sites["SITE/ANTENNA"], key, parts[0][5]),
+        _eccentricity(of_sites["SITE/ECCENTRICITY"], key, parts[0][5], xyz),
+    )
 
 
 class _Matrix:

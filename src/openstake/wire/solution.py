@@ -14,14 +14,20 @@ from openstake.core.errors import FileError
 from openstake.wire.mail import Found, frames_in, labelled
 from openstake.wire.sinex import Blocks, Estimate, estimates_of, sigmas_enu
 
-SolutionField = Literal[
-    "latitude", "longitude", "height", "x", "y", "z", "frame", "epoch", "sigma_horizontal", "sigma_vertical"
-]
+SolutionField = Literal["latitude", "longitude", "height", "x", "y", "z", "frame", "epoch", "sigma_horizontal", "sigma_vertical"]
 _CENTRED_FIELDS: tuple[SolutionField, ...] = ("x", "y", "z")
 _WORDS: dict[SolutionField, str] = {
-    "latitude": "latitude", "longitude": "longitude", "height": "ellipsoidal height", "x": "X", "y": "Y", "z": "Z", "frame": "frame",
-    "epoch": "epoch", "sigma_horizontal": "sigma, horizontal", "sigma_vertical": "sigma, height",
-}  # fmt: skip
+    "latitude": "latitude",
+    "longitude": "longitude",
+    "height": "ellipsoidal height",
+    "x": "X",
+    "y": "Y",
+    "z": "Z",
+    "frame": "frame",
+    "epoch": "epoch",
+    "sigma_horizontal": "sigma, horizontal",
+    "sigma_vertical": "sigma, height",
+}
 MOST_BYTES = 4 << 20
 _MOST_LINES, _MOST_OF_ONE = 100_000, 8
 
@@ -90,9 +96,7 @@ def _marked(values: Sequence[SolutionValue]) -> tuple[SolutionValue, ...]:
     once = {value.field for value in values if counts[value.field] == 1 and not value.problem}
     if counts["latitude"] or not once.issuperset(_CENTRED_FIELDS):
         once -= set(_CENTRED_FIELDS)
-    return tuple(
-        replace(value, words=f"{_WORDS[value.field]}{value.words}", taken=value.field in once) for value in values
-    )
+    return tuple(replace(value, words=f"{_WORDS[value.field]}{value.words}", taken=value.field in once) for value in values)
 
 
 # --- SINEX ---
@@ -121,9 +125,7 @@ def _estimated(item: Estimate) -> Iterator[SolutionValue]:
     sigmas = sigmas_enu(item)
     if sigmas is not None:
         said = f"standard deviations {', '.join(item.sigmas_m)}" + (
-            ", with their correlations"
-            if item.correlated
-            else ", taken as independent: the file has no correlations of them"
+            ", with their correlations" if item.correlated else ", taken as independent: the file has no correlations of them"
         )
         yield SolutionValue("sigma_horizontal", f"{sigmas[0]:.4f} m", said, number)
         yield SolutionValue("sigma_vertical", f"{sigmas[1]:.4f} m", said, number)
@@ -156,6 +158,4 @@ def _mail(lines: Sequence[str], name: str) -> SolutionFile:
 
 def _of_mail(item: Found) -> SolutionValue:
     words = f", {item.column}" if item.column else ""
-    return SolutionValue(
-        cast(SolutionField, item.field), item.text, item.line, item.number, words, problem=item.problem
-    )
+    return SolutionValue(cast(SolutionField, item.field), item.text, item.line, item.number, words, problem=item.problem)

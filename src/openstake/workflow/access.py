@@ -141,9 +141,7 @@ class Guesses:
 class Access:
     """The sessions of a data folder.  Without a passphrase nobody comes in."""
 
-    def __init__(
-        self, folder: Path, now: Callable[[], float], monotonic: Callable[[], float], on_end: Callable[[str], None]
-    ) -> None:
+    def __init__(self, folder: Path, now: Callable[[], float], monotonic: Callable[[], float], on_end: Callable[[str], None]) -> None:
         # Whoever sets the clock back makes nobody wait longer: waits are counted by the monotonic one.
         self._folder, self._now, self._monotonic, self._on_end = folder, now, monotonic, on_end
         self._lock, self._one_guess = threading.Lock(), threading.Lock()
@@ -175,9 +173,7 @@ class Access:
         self._change(lambda kept: AccessKept(made, hint))
         self.guesses = Guesses()
 
-    def sign_in(
-        self, passphrase: str, who: str, device: Device, address: str, device_token: str = "", code: str = ""
-    ) -> Visitor:
+    def sign_in(self, passphrase: str, who: str, device: Device, address: str, device_token: str = "", code: str = "") -> Visitor:
         """Let a device in and return its session; NotSignedInError, or TooOftenError before anything is compared.
 
         A device that signed in before, or one whose user reads the code on the program's own machine, waits for no stranger.
@@ -253,9 +249,7 @@ class Access:
         """End a session, and what it still listens to; NotFoundError where there is none."""
         if all(item.id != session_id for item in self._kept.sessions):
             raise NotFoundError("This device is not signed in any more.")
-        self._change(
-            lambda kept: replace(kept, sessions=tuple(item for item in kept.sessions if item.id != session_id))
-        )
+        self._change(lambda kept: replace(kept, sessions=tuple(item for item in kept.sessions if item.id != session_id)))
 
     def end_all(self) -> None:
         """End all sessions at once."""

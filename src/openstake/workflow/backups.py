@@ -38,9 +38,16 @@ def view(context: Context) -> BackupsView:
     last = kept[-1] if kept else None
     advice = f"Kept: {len(kept)} of {MOST_KEPT}, in {folder.resolve()}. Take one to another disk: openstake backup DIR."
     return BackupsView(
-        len(kept), MOST_KEPT, last.created_s if last else None, backup.in_words(last) if last else "", str(folder.resolve()), last is not None,
-        state.problem, advice, state.lock.locked(),
-    )  # fmt: skip
+        len(kept),
+        MOST_KEPT,
+        last.created_s if last else None,
+        backup.in_words(last) if last else "",
+        str(folder.resolve()),
+        last is not None,
+        state.problem,
+        advice,
+        state.lock.locked(),
+    )
 
 
 def make(context: Context) -> BackupsView:

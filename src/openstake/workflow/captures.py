@@ -183,33 +183,25 @@ def read_stream(path: Path) -> StreamRead:
     for frame in reader.close():
         summary.add(frame)
     if not reader.frames:
-        raise FileError(
-            f"{path} holds no valid RTCM 3 frame in its first {read_bytes} bytes. Is it a raw capture of corrections?"
-        )
+        raise FileError(f"{path} holds no valid RTCM 3 frame in its first {read_bytes} bytes. Is it a raw capture of corrections?")
     observables = list(summary.observables.values())
     findings = judge_stream(
-        observables,
-        summary.messages,
-        summary.stations,
-        summary.station_ids,
-        reader.frames,
-        reader.bad_crc,
-        reader.reserved,
+        observables, summary.messages, summary.stations, summary.station_ids, reader.frames, reader.bad_crc, reader.reserved
     )
     return StreamRead(
-        reader.frames, reader.bad_crc, reader.skipped_bytes,
+        reader.frames,
+        reader.bad_crc,
+        reader.skipped_bytes,
         messages_read(summary),
         [station_read(station) for station in summary.stations],
-        [ObservablesRead(row.constellation, row.form, row.satellites, row.cells) for row in observables], findings,
-    )  # fmt: skip
+        [ObservablesRead(row.constellation, row.form, row.satellites, row.cells) for row in observables],
+        findings,
+    )
 
 
 def messages_read(summary: StreamSummary) -> list[MessageRead]:
     """Return the message numbers of a stream in order."""
-    return [
-        MessageRead(row.number, row.count, row.bytes, row.mean_interval_s)
-        for _, row in sorted(summary.messages.items())
-    ]
+    return [MessageRead(row.number, row.count, row.bytes, row.mean_interval_s) for _, row in sorted(summary.messages.items())]
 
 
 def station_read(station: StationReference) -> StationRead:
@@ -217,9 +209,15 @@ def station_read(station: StationReference) -> StationRead:
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(station.xyz_m))
     known = latitude == latitude  # a station at the centre of the Earth has no latitude
     return StationRead(
-        station.station_id, station.x_m, station.y_m, station.z_m, station.antenna_height_m, latitude if known else None,
-        longitude if known else None, height if known else None,
-    )  # fmt: skip
+        station.station_id,
+        station.x_m,
+        station.y_m,
+        station.z_m,
+        station.antenna_height_m,
+        latitude if known else None,
+        longitude if known else None,
+        height if known else None,
+    )
 
 
 def read_occupation(path: Path) -> OccupationRead:
@@ -286,9 +284,8 @@ def read_log(path: Path) -> LogRead:
     mean = FixedRead()
     if fixed is not None:
         mean = FixedRead(
-            fixed.latitude_deg, fixed.longitude_deg, fixed.height_m, fixed.sigma_east_m, fixed.sigma_north_m,
-            fixed.sigma_up_m, fixed.count,
-        )  # fmt: skip
+            fixed.latitude_deg, fixed.longitude_deg, fixed.height_m, fixed.sigma_east_m, fixed.sigma_north_m, fixed.sigma_up_m, fixed.count
+        )
     return LogRead(
         epochs=summary.epochs,
         by_status=dict(summary.by_status),
@@ -332,6 +329,14 @@ def log_findings(summary: LogSummary, reader: EpochReader, without_separation: i
     gaps = summary.gaps()
     first_gap = f"from {gaps[0].start} to {gaps[0].end}" if gaps else ""
     return judge_log(
-        summary.epochs, summary.by_status, summary.age_median_max_s[1], len(gaps), first_gap,
-        reader.bad_checksum, reader.no_checksum, reader.unreadable, without_separation, summary.backward,
-    )  # fmt: skip
+        summary.epochs,
+        summary.by_status,
+        summary.age_median_max_s[1],
+        len(gaps),
+        first_gap,
+        reader.bad_checksum,
+        reader.no_checksum,
+        reader.unreadable,
+        without_separation,
+        summary.backward,
+    )

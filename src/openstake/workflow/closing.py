@@ -37,9 +37,7 @@ def view(context: Context, job_id: str) -> Closing:
     with context.database.read() as session:
         job = job_of(session, job_id)
         evidence = evidence_of(context, session, job, kit_of(session, job_id), open_base(session, job_id))
-        unchecked = tuple(
-            link.name for link in links(evidence) if link.state is not State.CHECKED and link.name in _CHECKABLE
-        )
+        unchecked = tuple(link.name for link in links(evidence) if link.state is not State.CHECKED and link.name in _CHECKABLE)
         known = _known(context, session, job, unchecked)
         ticked = tuple(ticked_at(session, job_id, _list_of(session, job_id)))
     items = closing_list(known, ticked)
@@ -65,9 +63,7 @@ def _known(context: Context, session: Session, job: JobNow, unchecked: tuple[str
     occupation, running_now = _newest_occupation(session, job.id), open_occupation(session, job.id)
     running = context.running.session(running_now.id) if running_now else None
     readings = base_of(session, occupation).readings if occupation else None
-    last_point = session.scalar(
-        select(func.max(Shot.created_s)).where(Shot.job_id == job.id, Shot.id.in_(select(PointLabel.shot_id)))
-    )
+    last_point = session.scalar(select(func.max(Shot.created_s)).where(Shot.job_id == job.id, Shot.id.in_(select(PointLabel.shot_id))))
     newest_check = session.scalars(
         select(Shot).where(Shot.job_id == job.id, Shot.mark_id.is_not(None)).order_by(Shot.created_s.desc()).limit(1)
     ).first()
@@ -76,10 +72,8 @@ def _known(context: Context, session: Session, job: JobNow, unchecked: tuple[str
     if check is not None and check.occupation_id != own:
         check = None  # of an earlier base: it proves nothing of this one
     logs = session.scalar(
-        select(func.count()).select_from(StaticLog).where(
-            StaticLog.occupation_id == own, StaticLog.id.not_in(select(StaticLogEnd.log_id))
-        )
-    )  # fmt: skip
+        select(func.count()).select_from(StaticLog).where(StaticLog.occupation_id == own, StaticLog.id.not_in(select(StaticLogEnd.log_id)))
+    )
     kit = kit_of(session, job.id)
     return ClosingKnown(
         now_s=context.now(job.id),

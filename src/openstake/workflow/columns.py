@@ -60,9 +60,7 @@ def hold_texts(session: Session, job_id: str, brought: Mapping[str, Collection[s
                 at = ".".join(str(part) for part in first["loc"]) or "all of it"
                 raise refused(name, n, column, f"cannot be read: {shown(at)[1:-1]}: {first['msg']}") from None
             except (ArithmeticError, ValueError, LookupError, TypeError, AttributeError) as error:
-                raise refused(
-                    name, n, column, f"cannot be read ({type(error).__name__}: {shown(str(error))[1:-1]})"
-                ) from None
+                raise refused(name, n, column, f"cannot be read ({type(error).__name__}: {shown(str(error))[1:-1]})") from None
 
 
 def _hold_numbers(document: object) -> None:
@@ -86,9 +84,7 @@ def _strict(cls: type, text: str) -> None:
     if not isinstance(document, dict):
         raise ValueError("it is no object")
     known = {item.name for item in fields(cls)}
-    _adapter(cls).validate_json(
-        json.dumps({name: value for name, value in document.items() if name in known}), strict=True
-    )
+    _adapter(cls).validate_json(json.dumps({name: value for name, value in document.items() if name in known}), strict=True)
 
 
 def _gear(row: Any) -> None:

@@ -30,9 +30,8 @@ class PracticeField(Protocol):
     def password(self) -> str: ...
 
     def broadcast(
-        self, latitude_deg: float, longitude_deg: float, height_m: float, arp_height_m: float, station_id: int,
-        **switched: Any,
-    ) -> None:  # fmt: skip
+        self, latitude_deg: float, longitude_deg: float, height_m: float, arp_height_m: float, station_id: int, **switched: Any
+    ) -> None:
         """Type a mark's coordinate and the antenna height into the stand-in base, and start it."""
 
     def silence(self) -> None:
@@ -97,9 +96,7 @@ class Context:
 
     def __post_init__(self) -> None:
         self.running, self.works = Running(self.clock), Works(self.clock)
-        self.access = Access(
-            self.data_dir, HOST_CLOCK.now, HOST_CLOCK.monotonic, lambda session_id: self.hub.end_session(session_id)
-        )
+        self.access = Access(self.data_dir, HOST_CLOCK.now, HOST_CLOCK.monotonic, lambda session_id: self.hub.end_session(session_id))
 
     @property
     def clock(self) -> Clock:

@@ -13,7 +13,9 @@ from openstake.live.clock import HOST_CLOCK
 from openstake.workflow.access import Access, Device, Visitor
 from openstake.workflow.context import Context
 
-NOT_ON_THE_NETWORK = "The program answers on this machine only. Start it with --lan, and a phone or a tablet on the same network can open it."
+NOT_ON_THE_NETWORK = (
+    "The program answers on this machine only. Start it with --lan, and a phone or a tablet on the same network can open it."
+)
 WRONG_ONES = "Somebody typed wrong passphrases, and new phones must wait. With this code, typed as well, a phone of the crew need not."
 
 
@@ -156,11 +158,16 @@ def device_of(user_agent: str) -> Device:
 def _connected(context: Context, access: Access) -> list[Connected]:
     return [
         Connected(
-            item.id, item.who, _known_device(item.device), item.address, item.since_s, access.seen_s(item.id),
+            item.id,
+            item.who,
+            _known_device(item.device),
+            item.address,
+            item.since_s,
+            access.seen_s(item.id),
             context.hub.streams_of(item.id),
         )
         for item in access.kept.sessions
-    ]  # fmt: skip
+    ]
 
 
 def _known_device(said: str) -> Device:

@@ -81,9 +81,11 @@ def view(context: Context, job_id: str) -> Handover:
     from_network = base is not None and base.coordinate.source == "network"
     on_radio = epoch is not None and occupation is not None and epoch.station_id == occupation.station_id
     steps = (
-        _measured_step(measured), _set_up_step(base, from_network), _radio_step(from_network, on_radio),
+        _measured_step(measured),
+        _set_up_step(base, from_network),
+        _radio_step(from_network, on_radio),
         _frame_step(findings, [item for item in measured if base is None or base.occupation.mark_id != item.mark.id], from_network),
-    )  # fmt: skip
+    )
     left = next((step for step in steps if step.state not in (State.CHECKED, State.ENTERED)), None)
     advice = ADVICE["frames-are-one"].sentence if left is None else left.action
     return Handover(steps, None if left is None else left.key, advice, tuple(findings))
@@ -94,11 +96,13 @@ def _measured(session: Session, job: JobNow) -> list[_Measured]:
     averages = session.scalars(
         select(PositionAverageRow)
         .where(
-            PositionAverageRow.job_id == job.id, PositionAverageRow.purpose == "mark",
-            PositionAverageRow.lowest_status == Status.FIXED.value, PositionAverageRow.mark_id.is_not(None),
+            PositionAverageRow.job_id == job.id,
+            PositionAverageRow.purpose == "mark",
+            PositionAverageRow.lowest_status == Status.FIXED.value,
+            PositionAverageRow.mark_id.is_not(None),
         )
         .order_by(PositionAverageRow.created_s.desc())
-    ).all()  # fmt: skip
+    ).all()
     if not averages:
         return []
     heads = marks_of(session, job, {row.mark_id for row in averages if row.mark_id})
@@ -108,19 +112,22 @@ def _measured(session: Session, job: JobNow) -> list[_Measured]:
         if mark is not None:
             newest.setdefault(mark.id, (mark, row))
     claims = _claims(session, [row.id for _, row in newest.values()])
-    return [
-        _Measured(mark, average_mark_m(session, row), *claims[row.id], row.created_s) for mark, row in newest.values()
-    ]
+    return [_Measured(mark, average_mark_m(session, row), *claims[row.id], row.created_s) for mark, row in newest.values()]
 
 
 def _claims(session: Session, ids: Sequence[str]) -> dict[str, tuple[tuple[float, float], int | None]]:
     """Return the receiver's largest claim of each average, one sigma horizontal and up, and the station that it used."""
     rows = session.execute(
         select(
-            AverageEpoch.average_id, func.max(AverageEpoch.sigma_east_m), func.max(AverageEpoch.sigma_north_m),
-            func.max(AverageEpoch.sigma_up_m), func.max(AverageEpoch.station_id),
-        ).where(AverageEpoch.average_id.in_(ids)).group_by(AverageEpoch.average_id)
-    )  # fmt: skip
+            AverageEpoch.average_id,
+            func.max(AverageEpoch.sigma_east_m),
+            func.max(AverageEpoch.sigma_north_m),
+            func.max(AverageEpoch.sigma_up_m),
+            func.max(AverageEpoch.station_id),
+        )
+        .where(AverageEpoch.average_id.in_(ids))
+        .group_by(AverageEpoch.average_id)
+    )
     unknown = ((UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M), None)
     found = {
         average_id: ((max(east or 0.0, north or 0.0) or UNCLAIMED_HORIZONTAL_M, up or UNCLAIMED_UP_M), station)
@@ -134,9 +141,7 @@ def _frame_check(session: Session, job: JobNow, base: BaseNow, measured: Sequenc
     if base.coordinate.source != "network" or not measured:
         return []
     # A shot that the network still corrected proves nothing.
-    by_another = select(ShotEpoch.shot_id).where(
-        ShotEpoch.shot_id == Shot.id, ShotEpoch.station_id != base.occupation.station_id
-    )
+    by_another = select(ShotEpoch.shot_id).where(ShotEpoch.shot_id == Shot.id, ShotEpoch.station_id != base.occupation.station_id)
     shots = session.scalars(
         select(Shot)
         .where(Shot.occupation_id == base.occupation.id, Shot.mark_id.is_not(None), ~by_another.exists())
@@ -148,14 +153,11 @@ def _frame_check(session: Session, job: JobNow, base: BaseNow, measured: Sequenc
     derived = points.derive_all(session, job, [shot for _, shot in pairs])
     return [
         judge_pair(
-            Pair(
-                "source switched", shot.created_s, _agreement(job, point, shot, item), True, item.station,
-                base.occupation.station_id,
-            ),
+            Pair("source switched", shot.created_s, _agreement(job, point, shot, item), True, item.station, base.occupation.station_id),
             job.length_unit,
         )
         for (item, shot), point in zip(pairs, derived, strict=True)
-    ]  # fmt: skip
+    ]
 
 
 def _is_under(base: BaseNow, item: _Measured) -> bool:
@@ -180,9 +182,13 @@ def _measured_step(measured: Sequence[_Measured]) -> HandoverStep:
     else:
         state, words = State.MISSING, "No mark has been measured by network yet."
     return HandoverStep(
-        "measured", "Measure two marks by network", state, words,
-        "On the Base page pick a mark, choose From the network, and average over it; then the same on a second mark.", "base",
-    )  # fmt: skip
+        "measured",
+        "Measure two marks by network",
+        state,
+        words,
+        "On the Base page pick a mark, choose From the network, and average over it; then the same on a second mark.",
+        "base",
+    )
 
 
 def _set_up_step(base: BaseNow | None, from_network: bool) -> HandoverStep:
@@ -191,14 +197,15 @@ def _set_up_step(base: BaseNow | None, from_network: bool) -> HandoverStep:
     elif from_network:
         state, words = State.ENTERED, f"A base stands on {base.coordinate.detail}."
     else:
-        state, words = (
-            State.DISAGREES,
-            f"The base that runs has its coordinate from elsewhere: {base.coordinate.detail}.",
-        )
+        state, words = (State.DISAGREES, f"The base that runs has its coordinate from elsewhere: {base.coordinate.detail}.")
     return HandoverStep(
-        "set up", "Set the base over one of them", state, words,
-        "On the Base page set up over that very mark, with the network's coordinate and the antenna's height.", "base",
-    )  # fmt: skip
+        "set up",
+        "Set the base over one of them",
+        state,
+        words,
+        "On the Base page set up over that very mark, with the network's coordinate and the antenna's height.",
+        "base",
+    )
 
 
 def _radio_step(from_network: bool, on_radio: bool) -> HandoverStep:
@@ -219,15 +226,14 @@ def _frame_step(findings: Sequence[Finding], left: Sequence[_Measured], from_net
     if findings:
         bad = next((item for item in findings if item.is_stop), None)
         return HandoverStep(
-            "frame",
-            title,
-            State.DISAGREES if bad else State.CHECKED,
-            (bad or findings[0]).sentence,
-            "Record a check on it.",
-            "check",
+            "frame", title, State.DISAGREES if bad else State.CHECKED, (bad or findings[0]).sentence, "Record a check on it.", "check"
         )
     where = left[0].mark.name if left else "it"
     return HandoverStep(
-        "frame", title, State.MISSING, "Whether both stand on one frame is not shown yet.",
-        f"Stand on {where} and record a check: both results are compared by themselves." if from_network else "First the base.", "check",
-    )  # fmt: skip
+        "frame",
+        title,
+        State.MISSING,
+        "Whether both stand on one frame is not shown yet.",
+        f"Stand on {where} and record a check: both results are compared by themselves." if from_network else "First the base.",
+        "check",
+    )

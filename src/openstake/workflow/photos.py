@@ -66,14 +66,10 @@ def keep_photo(
     def work(session: Session) -> None:
         job, now = job_of(session, job_id), context.now(job_id)
         owner_id, called = owner(session, job, now)
-        row = Photo(
-            owner_id=owner_id, job_id=job_id, name=name[:200], media_type=kind.media_type, file=path.name, created_s=now
-        )  # fmt: skip
+        row = Photo(owner_id=owner_id, job_id=job_id, name=name[:200], media_type=kind.media_type, file=path.name, created_s=now)
         session.add(row)
         session.flush()
-        write_entry(
-            session, now, "photo", f"Photo {row.name} attached to {called}.", job_id, photo=row.id, sha256=digest
-        )
+        write_entry(session, now, "photo", f"Photo {row.name} attached to {called}.", job_id, photo=row.id, sha256=digest)
 
     context.database.write(work)
     context.changed(job_id)

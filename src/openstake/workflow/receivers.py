@@ -24,21 +24,7 @@ def keep_refers_to(session: Session, receiver: Receiver, refers_to: RefersTo, no
     if old is None:
         return
     said = replace(receiver, nmea_refers_to=_WORDS[refers_to])
-    row = GearItem(
-        line_id=old.line_id,
-        kind=old.kind,
-        name=old.name,
-        data=json.dumps(asdict(said)),
-        replaces_id=old.id,
-        created_s=now,
-    )
+    row = GearItem(line_id=old.line_id, kind=old.kind, name=old.name, data=json.dumps(asdict(said)), replaces_id=old.id, created_s=now)
     session.add(row)
     session.flush()
-    write_entry(
-        session,
-        now,
-        "gear-saved",
-        f"Receiver {receiver.name}: its position refers to the {_WORDS[refers_to]}.",
-        None,
-        gear=row.id,
-    )
+    write_entry(session, now, "gear-saved", f"Receiver {receiver.name}: its position refers to the {_WORDS[refers_to]}.", None, gear=row.id)

@@ -79,9 +79,7 @@ def begin(context: Context, job_id: str, plan: ShotPlan, rover_id: str | None, t
         running = context.running.session(occupation.id)
         rover = None if running is None else running.rover(rover_id)
         if running is None or rover is None:
-            raise ConflictError(
-                "The rover is not listened to, so there is nothing to record. Start the base with its address."
-            )
+            raise ConflictError("The rover is not listened to, so there is nothing to record. Start the base with its address.")
         listening = session.get_one(Listening, rover.id)
         job = job_of(session, job_id)
         job.needs_datum()
@@ -135,9 +133,7 @@ def _stored(session: Session, job: JobNow, begun: _Begun, epochs: list[ReceivedE
     base = base_of(session, begun.occupation)
     reference = _reference_of(session, begun, base.arp_m, epochs, now)
     vectors = points.shot_vectors([row.epoch for row in epochs], reference)
-    latitude, longitude, _ = (
-        float(value) for value in geodetic_from_ecef(np.array([reference.x_m, reference.y_m, reference.z_m]))
-    )
+    latitude, longitude, _ = (float(value) for value in geodetic_from_ecef(np.array([reference.x_m, reference.y_m, reference.z_m])))
     used = kept_epochs((vectors - vectors[0]) @ enu_axes(latitude, longitude).T)
     kept = [row for row, keep in zip(epochs, used, strict=True) if keep]
     scatter = scatter_of_vectors(vectors[used], latitude, longitude)
@@ -146,17 +142,35 @@ def _stored(session: Session, job: JobNow, begun: _Begun, epochs: list[ReceivedE
     inputs = points.rests_on(job, mark, base.coordinate, base.height, pole, reference)
     limits = plan.tolerance
     shot = Shot(
-        id=begun.id, job_id=job.id, listening_id=listening.id, occupation_id=begun.occupation.id,
-        mark_id=plan.mark.id if plan.mark else None, kind=plan.stored_kind, name=plan.name, height_reading_id=pole.id,
-        reference_id=reference.id, refers_to=listening.refers_to, arp_to_apc_m=listening.arp_to_apc_m,
-        seconds=plan.kind.seconds, fixed_only=plan.fixed_only, tilt=plan.tilt, initialised_s=_initialised_s(epochs),
+        id=begun.id,
+        job_id=job.id,
+        listening_id=listening.id,
+        occupation_id=begun.occupation.id,
+        mark_id=plan.mark.id if plan.mark else None,
+        kind=plan.stored_kind,
+        name=plan.name,
+        height_reading_id=pole.id,
+        reference_id=reference.id,
+        refers_to=listening.refers_to,
+        arp_to_apc_m=listening.arp_to_apc_m,
+        seconds=plan.kind.seconds,
+        fixed_only=plan.fixed_only,
+        tilt=plan.tilt,
+        initialised_s=_initialised_s(epochs),
         tolerance_horizontal_m=limits.horizontal_m if limits else None,
-        tolerance_vertical_m=limits.vertical_m if limits else None, covariance_origin=origin,
-        sigma_east_m=sigmas and sigmas.east_m, sigma_north_m=sigmas and sigmas.north_m, sigma_up_m=sigmas and sigmas.up_m,
+        tolerance_vertical_m=limits.vertical_m if limits else None,
+        covariance_origin=origin,
+        sigma_east_m=sigmas and sigmas.east_m,
+        sigma_north_m=sigmas and sigmas.north_m,
+        sigma_up_m=sigmas and sigmas.up_m,
         covariance_en_m2=sigmas and sigmas.covariance_en_m2,
-        effective_n=scatter.effective_n if scatter else None, frame=base.coordinate.frame,
-        frame_epoch=base.coordinate.frame_epoch, rests_on=json.dumps(inputs), started_s=begun.started_s, created_s=now,
-    )  # fmt: skip
+        effective_n=scatter.effective_n if scatter else None,
+        frame=base.coordinate.frame,
+        frame_epoch=base.coordinate.frame_epoch,
+        rests_on=json.dumps(inputs),
+        started_s=begun.started_s,
+        created_s=now,
+    )
     session.add(shot)
     session.flush()
     session.add_all(
@@ -181,15 +195,11 @@ def _covariance(epochs: list[ReceivedEpoch], scatter: Scatter | None) -> tuple[S
     """
     claims = [claim for row in epochs if (claim := row.epoch.claim) is not None]
     if claims and len(claims) == len(epochs):
-        table = np.array(
-            [(claim.east_m**2, claim.north_m**2, claim.up_m**2, claim.covariance_en_m2) for claim in claims]
-        )
+        table = np.array([(claim.east_m**2, claim.north_m**2, claim.up_m**2, claim.covariance_en_m2) for claim in claims])
         east2, north2, up2, both = (float(value) for value in np.mean(table, axis=0))
         return Sigmas(east2**0.5, north2**0.5, up2**0.5, both), "receiver-claim"
     if scatter is not None:
-        return Sigmas(
-            scatter.sigma_east_m, scatter.sigma_north_m, scatter.sigma_up_m, scatter.covariance_en_m2
-        ), "scatter"
+        return Sigmas(scatter.sigma_east_m, scatter.sigma_north_m, scatter.sigma_up_m, scatter.covariance_en_m2), "scatter"
     return None, "none"
 
 
@@ -202,9 +212,16 @@ def _reference_of(
         return session.get_one(Reference, reference_id)
     x, y, z = meant_arp_m
     row = Reference(
-        listening_id=begun.listening.id, origin="declared", station_id=begun.occupation.station_id, x_m=x, y_m=y, z_m=z,
-        antenna_height_m=None, virtual=False, heard_s=now,
-    )  # fmt: skip
+        listening_id=begun.listening.id,
+        origin="declared",
+        station_id=begun.occupation.station_id,
+        x_m=x,
+        y_m=y,
+        z_m=z,
+        antenna_height_m=None,
+        virtual=False,
+        heard_s=now,
+    )
     session.add(row)
     session.flush()
     return row

@@ -13,17 +13,7 @@ from openstake.core.base_sources import source_title
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.kit.gear import Gear
 from openstake.core.limits import ShortText
-from openstake.core.report import (
-    REPORTS,
-    Bar,
-    HeightStack,
-    Report,
-    ReportKind,
-    ReportPart,
-    StackLevel,
-    Target,
-    TargetShot,
-)
+from openstake.core.report import REPORTS, Bar, HeightStack, Report, ReportKind, ReportPart, StackLevel, Target, TargetShot
 from openstake.core.units import UNIT_WORDS, text_from_metres
 from openstake.store.models import Occupation, Shot
 from openstake.wire.reportpdf import write_report
@@ -71,9 +61,7 @@ def offered(context: Context, job_id: str) -> ReportsView:
     """Return which reports there are."""
     with context.database.read() as session:
         job_of(session, job_id)
-    return ReportsView(
-        [ReportOffered(kind, title, f"/api/jobs/{job_id}/reports/{kind}.pdf") for kind, title in REPORTS.items()]
-    )
+    return ReportsView([ReportOffered(kind, title, f"/api/jobs/{job_id}/reports/{kind}.pdf") for kind, title in REPORTS.items()])
 
 
 def pdf(context: Context, job_id: str, kind: str, query: ReportQuery) -> tuple[bytes, str, str]:
@@ -118,11 +106,13 @@ def _meant(job: JobNow) -> ReportPart:
         [
             ("Coordinate system", f"{settings.system_label or job.frame.name} ({job.system_statement})"),
             ("Frame and epoch", f"{job.frame_of(job.positions_label)}, {settings.frame_epoch or 'epoch as the control list'}"),
-            ("Heights", "ellipsoidal" + (f"; elevations in {settings.vertical_system}" if settings.vertical_system else "")), ("Geoid", geoid), ("Unit of length", UNIT_WORDS[job.length_unit]),
+            ("Heights", "ellipsoidal" + (f"; elevations in {settings.vertical_system}" if settings.vertical_system else "")),
+            ("Geoid", geoid),
+            ("Unit of length", UNIT_WORDS[job.length_unit]),
             ("Client and task", ", ".join(said for said in (settings.client, settings.task) if said) or "not stated"),
             ("Crew", settings.crew or "not stated"),
         ],
-    )  # fmt: skip
+    )
 
 
 def _devices(kit: KitNow) -> ReportPart:
@@ -132,10 +122,12 @@ def _devices(kit: KitNow) -> ReportPart:
         receiver, antenna = kit.gear.get(("receiver", profile.receiver)), kit.gear.get(("antenna", profile.antenna))
         rows.append(
             (
-                "base" if profile.role == "base" else "rover", _named(profile.receiver, receiver, "serial", "firmware"),
-                _named(profile.antenna, antenna, "serial"), profile.pole or "not stated",
+                "base" if profile.role == "base" else "rover",
+                _named(profile.receiver, receiver, "serial", "firmware"),
+                _named(profile.antenna, antenna, "serial"),
+                profile.pole or "not stated",
             )
-        )  # fmt: skip
+        )
     if len(rows) == 1:
         return ReportPart("Measured with", sentences=["No profile is chosen in this job: the devices are not stated."])
     return ReportPart("Measured with", table=rows)
@@ -164,20 +156,14 @@ def _day(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> list
     if sheet.day.after:
         signed.append(f"{sheet.day.after} lines of this day were written after it was signed off.")
     parts = [ReportPart(part.title, sentences=part.lines) for part in sheet.parts]
-    return [
-        ReportPart(sheet.day.words, [("Lines in the Book", f"{sheet.day.lines}")]),
-        *parts,
-        ReportPart("Signature", sentences=signed),
-    ]
+    return [ReportPart(sheet.day.words, [("Lines in the Book", f"{sheet.day.lines}")]), *parts, ReportPart("Signature", sentences=signed)]
 
 
 # --- base ---
 
 
 def _last_base(session: Session, job: JobNow) -> BaseNow:
-    last = session.scalars(
-        select(Occupation).where(Occupation.job_id == job.id).order_by(Occupation.started_s.desc()).limit(1)
-    ).first()
+    last = session.scalars(select(Occupation).where(Occupation.job_id == job.id).order_by(Occupation.started_s.desc()).limit(1)).first()
     if last is None:
         raise ConflictError("No base has run in this job yet.")
     return bases_of(session, job.id, {last.id})[last.id]
@@ -196,11 +182,16 @@ def _base(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> lis
     readings = [("When", "Read", "Typed", "To", "ARP above the mark", "By", "")]
     readings += [
         (
-            _short(job, row.created_s), row.moment, row.text, row.feature_label, text_from_metres(row.arp_height_m, unit), row.who or "not stated",
+            _short(job, row.created_s),
+            row.moment,
+            row.text,
+            row.feature_label,
+            text_from_metres(row.arp_height_m, unit),
+            row.who or "not stated",
             "corrected later" if row.id in replaced else "set aside" if row.set_aside else row.reason,
         )
         for row in base.readings.rows
-    ]  # fmt: skip
+    ]
     earlier = [
         f"Before: {row.detail}, until it was replaced: {after.reason or 'no reason given'}."
         for row, after in zip(base.coordinates, base.coordinates[1:], strict=False)
@@ -209,20 +200,31 @@ def _base(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> lis
         ReportPart(
             f"Base on {mark.name}",
             [
-                ("Station", str(base.occupation.station_id)), ("From", _moment(job, base.occupation.started_s)), ("To", ended),
+                ("Station", str(base.occupation.station_id)),
+                ("From", _moment(job, base.occupation.started_s)),
+                ("To", ended),
                 ("East, north", f"{text_from_metres(east, unit)}, {text_from_metres(north, unit)}"),
-                ("Ellipsoidal height of the mark", text_from_metres(up, unit)), ("Latitude, longitude", f"{latitude:.9f}, {longitude:.9f} degrees"),
-                ("Earth-centred", f"{x:.4f}, {y:.4f}, {z:.4f} m"), ("Coordinate from", f"{source_title(coordinate.source)}: {coordinate.detail}"),
-                ("Good for, 95 %", f"{text_from_metres(coordinate.accuracy_horizontal_95_m, unit)} horizontally, "
-                 f"{text_from_metres(coordinate.accuracy_vertical_95_m, unit)} in height"),
-                ("Frame and epoch", f"{coordinate.frame}, {coordinate.frame_epoch}"), ("Locked as control", "yes" if coordinate.locked else "no"),
+                ("Ellipsoidal height of the mark", text_from_metres(up, unit)),
+                ("Latitude, longitude", f"{latitude:.9f}, {longitude:.9f} degrees"),
+                ("Earth-centred", f"{x:.4f}, {y:.4f}, {z:.4f} m"),
+                ("Coordinate from", f"{source_title(coordinate.source)}: {coordinate.detail}"),
+                (
+                    "Good for, 95 %",
+                    f"{text_from_metres(coordinate.accuracy_horizontal_95_m, unit)} horizontally, "
+                    f"{text_from_metres(coordinate.accuracy_vertical_95_m, unit)} in height",
+                ),
+                ("Frame and epoch", f"{coordinate.frame}, {coordinate.frame_epoch}"),
+                ("Locked as control", "yes" if coordinate.locked else "no"),
             ],
             earlier,
         ),
-        ReportPart("Height of the antenna", [("ARP above the mark", f"{text_from_metres(height.arp_height_m, unit)}, from {height.text}")],
-                   drawing=_stack_of(base, kit, unit)),
+        ReportPart(
+            "Height of the antenna",
+            [("ARP above the mark", f"{text_from_metres(height.arp_height_m, unit)}, from {height.text}")],
+            drawing=_stack_of(base, kit, unit),
+        ),
         ReportPart("Readings, oldest first", table=readings),
-    ]  # fmt: skip
+    ]
 
 
 def _stack_of(base: BaseNow, kit: KitNow, unit: str) -> HeightStack:
@@ -255,27 +257,29 @@ def _checks(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> l
         check, rover = item.check, item.point.rover_height
         up = "not compared" if check.up_m is None else text_from_metres(check.up_m, unit)
         return (
-            check.mark_name, _short(job, check.created_s), text_from_metres(check.east_m, unit), text_from_metres(check.north_m, unit), up,
+            check.mark_name,
+            _short(job, check.created_s),
+            text_from_metres(check.east_m, unit),
+            text_from_metres(check.north_m, unit),
+            up,
             f"{text_from_metres(check.tolerance_horizontal_m, unit)} / {text_from_metres(check.tolerance_vertical_m, unit)}",
-            f"{text_from_metres(check.expected_horizontal_95_m, unit)} / {text_from_metres(check.expected_vertical_95_m, unit)}", f"'{rover.text}' to {rover.feature_label}", str(check.epochs),
+            f"{text_from_metres(check.expected_horizontal_95_m, unit)} / {text_from_metres(check.expected_vertical_95_m, unit)}",
+            f"'{rover.text}' to {rover.feature_label}",
+            str(check.epochs),
             f"{check.state}: {check.verdict.word}",
-        )  # fmt: skip
+        )
 
     header = ("Mark", "When", "East", "North", "Up", "Tolerance", "Expected, 95 %", "Rover height", "Epochs", "State")
     newest = {check.mark_name: check for check in reversed(found)}
     ring_m = max(check.tolerance_horizontal_m for check in newest.values())
     target = Target(
-        ring_m, text_from_metres(ring_m, unit),
+        ring_m,
+        text_from_metres(ring_m, unit),
         tuple(TargetShot(check.mark_name, check.east_m, check.north_m, check.horizontal_agrees) for check in newest.values()),
-    )  # fmt: skip
+    )
     said = [f"{item.sentence} {item.cause}" for check in newest.values() for item in check.findings[:1]]
     return [
-        ReportPart(
-            "The newest check of each mark",
-            [("Base height of the newest", items[0].point.base_height.text)],
-            said,
-            drawing=target,
-        ),
+        ReportPart("The newest check of each mark", [("Base height of the newest", items[0].point.base_height.text)], said, drawing=target),
         ReportPart(
             f"{'All' if earlier is None else 'The newest'} {len(found)} checks, newest first (observed - known)",
             table=[header, *map(row, items)],
@@ -300,35 +304,30 @@ def field_test_parts(view: fieldtests.FieldTestView, job: JobNow, source: str) -
     assert result is not None, "it was measured through"
     tests = [("Test", "Statistic", "Limit", "For all together", "")]
     tests += [
-        (
-            item.name,
-            f"{item.statistic:.3g}",
-            f"{item.limit:.3g}",
-            f"{item.corrected_limit:.3g}",
-            "passed" if item.passed else "not passed",
-        )
+        (item.name, f"{item.statistic:.3g}", f"{item.limit:.3g}", f"{item.corrected_limit:.3g}", "passed" if item.passed else "not passed")
         for item in result.tests
     ]
     measured = [item for item in view.sets if item.begun_s is not None]
     sets = [("Series", "Set", "Measured", "Distance off", "Height difference off")]
     sets += [
-        (
-            str(item.series), str(item.set), _short(job, item.begun_s or 0.0), text_from_metres(far_m, unit),
-            text_from_metres(up_m, unit),
-        )
+        (str(item.series), str(item.set), _short(job, item.begun_s or 0.0), text_from_metres(far_m, unit), text_from_metres(up_m, unit))
         for item, far_m, up_m in zip(measured, result.distance_deviations, result.height_deviations, strict=True)
-    ]  # fmt: skip
+    ]
     return [
         ReportPart(
             f"{'Full' if view.full else 'Simplified'} test: {view.verdict}",
             [
-                ("After", source), ("Gives", view.quality), ("Chance", view.chance), ("Distance of the points", text_from_metres(result.distance_m, unit)),
+                ("After", source),
+                ("Gives", view.quality),
+                ("Chance", view.chance),
+                ("Distance of the points", text_from_metres(result.distance_m, unit)),
                 ("Height difference", text_from_metres(result.height_difference_m, unit)),
             ],
-            [f"{item.severity}: {item.sentence}" for item in view.findings], tests,
+            [f"{item.severity}: {item.sentence}" for item in view.findings],
+            tests,
         ),
         ReportPart("Sets (measured - independent, or - mean where nothing independent was measured)", table=sets),
-    ]  # fmt: skip
+    ]
 
 
 # --- job: chain and budget ---
@@ -339,8 +338,7 @@ def _chain(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> li
     links = [("Link", "State", "Meant", "Observed", "Why")]
     links += [(link.name, str(link.state), link.meant or "-", link.observed or "-", link.why) for link in view.links]
     open_said = [
-        f"{item.finding.severity}: {item.finding.sentence}"
-        + "".join(f" Answered by {said.who}: {said.words}." for said in item.answers)
+        f"{item.finding.severity}: {item.finding.sentence}" + "".join(f" Answered by {said.who}: {said.words}." for said in item.answers)
         for item in view.findings
     ] or ["Nothing is contradicted. What is not checked is not thereby right."]
     return [
@@ -356,17 +354,13 @@ def _said(metres: float | None, unit: str) -> str:
 
 def _budget(budget: BudgetShown, unit: str) -> ReportPart:
     terms = [("One sigma", "Horizontal", "Height", "Source")]
-    terms += [
-        (term.words, _said(term.horizontal_m, unit), _said(term.vertical_m, unit), term.source) for term in budget.terms
-    ]
+    terms += [(term.words, _said(term.horizontal_m, unit), _said(term.vertical_m, unit), term.source) for term in budget.terms]
     bars = (
         Bar("horizontal", tuple((term.words, term.share_horizontal) for term in budget.terms)),
         Bar("in height", tuple((term.words, term.share_vertical) for term in budget.terms)),
     )
     good = f"{_said(budget.horizontal_95_m, unit)} horizontally, {_said(budget.vertical_95_m, unit)} in height"
-    return ReportPart(
-        "Error budget", [(f"A point {budget.where}, {budget.against}, 95 %", good)], table=terms, drawing=bars
-    )
+    return ReportPart("Error budget", [(f"A point {budget.where}, {budget.against}, 95 %", good)], table=terms, drawing=bars)
 
 
 def _fit(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> list[ReportPart]:
@@ -374,11 +368,4 @@ def _fit(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> list
 
 
 _Made = Callable[[Context, JobNow, KitNow, ReportQuery], list[ReportPart]]
-_KINDS: dict[str, _Made] = {
-    "day": _day,
-    "base": _base,
-    "check": _checks,
-    "fit": _fit,
-    "iso17123": _field_test,
-    "job": _chain,
-}
+_KINDS: dict[str, _Made] = {"day": _day, "base": _base, "check": _checks, "fit": _fit, "iso17123": _field_test, "job": _chain}

@@ -30,9 +30,7 @@ def prove_datum_grid(path: Path) -> None:
 def _proved(kind: str, path: Path) -> None:
     sentence = _refused(kind, str(path))
     if sentence is not None:
-        raise FileError(
-            sentence or "The library that reads grids breaks down on this file. It is damaged: get it again."
-        )
+        raise FileError(sentence or "The library that reads grids breaks down on this file. It is damaged: get it again.")
 
 
 @lru_cache(maxsize=64)
@@ -44,7 +42,7 @@ def prove_system(text: str) -> None:
         raise FrameError(
             sentence or "The library of projections breaks down on this text. Paste another, or give the projection by its parameters.",
             field="system",
-        )  # fmt: skip
+        )
 
 
 def _refused(kind: str, what: str) -> str | None:
@@ -52,9 +50,13 @@ def _refused(kind: str, what: str) -> str | None:
     quiet = os.environ | {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
     try:
         trial = subprocess.run(
-            [sys.executable, "-m", "openstake.trial", kind], input=what.encode("utf-8", "surrogatepass"),
-            capture_output=True, timeout=_WAITS_S, env=quiet, check=False,
-        )  # fmt: skip
+            [sys.executable, "-m", "openstake.trial", kind],
+            input=what.encode("utf-8", "surrogatepass"),
+            capture_output=True,
+            timeout=_WAITS_S,
+            env=quiet,
+            check=False,
+        )
     except subprocess.TimeoutExpired:
         return ""
     if trial.returncode == 0:

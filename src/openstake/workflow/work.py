@@ -118,9 +118,16 @@ class Work:
         path = f"/api/works/{self.id}/file" if made is not None and made.file is not None else ""
         part = 1.0 if self._state == "done" else min(self._done / self._total, 1.0)
         return WorkView(
-            self.id, self.title, self._state, part, self._problem or (made.words if made else ""), path,
-            made is not None and made.shown, made.job if made else "", made.fingerprint if made else "",
-        )  # fmt: skip
+            self.id,
+            self.title,
+            self._state,
+            part,
+            self._problem or (made.words if made else ""),
+            path,
+            made is not None and made.shown,
+            made.job if made else "",
+            made.fingerprint if made else "",
+        )
 
 
 class Works:

@@ -63,9 +63,7 @@ def geodetic_from_ecef(xyz_m: ArrayLike, ellipsoid: Ellipsoid = WGS84) -> NDArra
     ring = np.hypot(x, y)
     reduced = np.arctan2(z * a, ring * b)
     for _ in range(3):
-        latitude = np.arctan2(
-            z + e2 / (1.0 - e2) * b * _power(np.sin(reduced), 3), ring - e2 * a * _power(np.cos(reduced), 3)
-        )
+        latitude = np.arctan2(z + e2 / (1.0 - e2) * b * _power(np.sin(reduced), 3), ring - e2 * a * _power(np.cos(reduced), 3))
         reduced = np.arctan2((1.0 - f) * np.sin(latitude), np.cos(latitude))
     sin, cos = np.sin(latitude), np.cos(latitude)
     # Distance along the normal without dividing by cos(latitude): holds at the poles.

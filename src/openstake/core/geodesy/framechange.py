@@ -28,9 +28,16 @@ _MOST_WAYS = 20
 _BETWEEN = (("4936",), ("8401",), ("7930",), ("8401", "4936"), ("7930", "4936"))
 # The frames of the International GNSS Service are their ITRF but for millimetres at single stations (IGS, from memory).
 _IGS = {
-    "IGS20": "ITRF2020", "IGB20": "ITRF2020", "IGS14": "ITRF2014", "IGB14": "ITRF2014", "IGS08": "ITRF2008", "IGB08": "ITRF2008",
-    "IGS05": "ITRF2005", "IGS00": "ITRF2000", "IGB00": "ITRF2000",
-}  # fmt: skip
+    "IGS20": "ITRF2020",
+    "IGB20": "ITRF2020",
+    "IGS14": "ITRF2014",
+    "IGB14": "ITRF2014",
+    "IGS08": "ITRF2008",
+    "IGB08": "ITRF2008",
+    "IGS05": "ITRF2005",
+    "IGS00": "ITRF2000",
+    "IGB00": "ITRF2000",
+}
 _IGS_ACCURACY_M = 0.01
 
 
@@ -65,9 +72,7 @@ def epoch_year(text: str, field: str = "frame_epoch") -> float | None:
         return day.year + (day - start).days / (end - start).days
     if re.fullmatch(r"\d{4}(\.\d+)?", text) and 1980.0 <= float(text) <= 2100.0:
         return float(text)
-    raise InputError(
-        f"'{text[:30]}' is not an epoch. Type a year such as 2010.0, or a date such as 2026-11-25.", field=field
-    )
+    raise InputError(f"'{text[:30]}' is not an epoch. Type a year such as 2010.0, or a date such as 2026-11-25.", field=field)
 
 
 @lru_cache
@@ -91,8 +96,8 @@ def _moves(code: str) -> bool:
 
 
 def frame_step(
-    source: str, source_year: float | None, target: str, target_year: float | None, near_m: ArrayLike, what: str = "The solution",
-) -> FrameStep:  # fmt: skip
+    source: str, source_year: float | None, target: str, target_year: float | None, near_m: ArrayLike, what: str = "The solution"
+) -> FrameStep:
     """Return what lies between a coordinate in one frame and epoch and a job in another; years are decimal, None: not said.
 
     `near_m` is a place of the job, Earth-centred metres: operations are offered that are made for it.  `what` is in that frame, in words.
@@ -105,28 +110,33 @@ def frame_step(
     same = _plain(source) == _plain(target) or (ours is not None and theirs is not None and ours[1] == theirs[1])
     if ours is not None and _moves(ours[1]) and apart:
         return FrameStep(
-            False, (),
+            False,
+            (),
             f"{what} is of {source_year:.2f}, the job of {target_year:.2f}, in {target}: between them the mark has moved with its plate, "
             "and its velocity is not known here. Ask for it at the job's epoch, or in a frame that rides on the plate.",
-        )  # fmt: skip
+        )
     if same and apart and abs((source_year or 0.0) - (target_year or 0.0)) >= _RIDES_FOR_YEARS:
         return FrameStep(
-            False, (FrameChange(_rides(target), None),),
+            False,
+            (FrameChange(_rides(target), None),),
             f"{what} is of {source_year:.2f}, the job of {target_year:.2f}, in {target}. The frame rides on its plate: between the two only the "
             "ground's own movement lies, which nobody knows here. Say that it is none, or ask for the job's epoch.",
-        )  # fmt: skip
+        )
     if _plain(source) == _plain(target):
         return FrameStep(True, (), f"In {target}, as the job.")
     if theirs is None or ours is None:
         unknown = source if theirs is None else target
         return FrameStep(
-            False, (), f"'{unknown[:40]}' is no frame of the EPSG dataset, so nothing leads from {source[:40]} to {target[:40]}. Ask for it in {target[:40]}."
-        )  # fmt: skip
+            False,
+            (),
+            f"'{unknown[:40]}' is no frame of the EPSG dataset, so nothing leads from {source[:40]} to {target[:40]}. Ask for it in {target[:40]}.",
+        )
     if ours[1] == theirs[1]:
         return FrameStep(
-            False, (FrameChange(_as_itrf(source, target, theirs[0]), _IGS_ACCURACY_M),),
+            False,
+            (FrameChange(_as_itrf(source, target, theirs[0]), _IGS_ACCURACY_M),),
             f"{what} is in {source}, the job in {target}: the same but for some millimetres at single stations.",
-        )  # fmt: skip
+        )
     ways = _ways(theirs[1], ours[1], near_m, source_year)
     changes = tuple(FrameChange(name, _accuracy_m(way)) for name, way in ways.items())
     if not changes:
@@ -135,7 +145,7 @@ def frame_step(
     taken = f", taken as {theirs[0]}" if _plain(source) in _IGS else ""
     return FrameStep(
         False, changes, f"{what} is in {source}{taken}, the job in {ours[0]}: name the operation that leads from one to the other."
-    )  # fmt: skip
+    )
 
 
 def _known(name: str) -> tuple[str, str] | None:
@@ -172,9 +182,7 @@ def changed_frame(
         for operation in way:
             x, y, z, *_ = (float(value) for value in operation.transform(x, y, z, source_year, errcheck=True))
         return x, y, z
-    raise InputError(
-        "This operation is not offered between these frames here. Choose one of the list.", field="operation"
-    )
+    raise InputError("This operation is not offered between these frames here. Choose one of the list.", field="operation")
 
 
 def _ways(source: str, target: str, near_m: ArrayLike, year: float | None) -> dict[str, tuple[pyproj.Transformer, ...]]:

@@ -29,14 +29,7 @@ from openstake.core.geodesy.ellipsoid import (
     radii_of_curvature_m,
 )
 from openstake.core.geodesy.grids import lacking_grids, with_paths
-from openstake.core.geodesy.systems import (
-    Area,
-    Operation,
-    datum_name_of,
-    ellipsoid_of,
-    is_known_datum,
-    projected_system,
-)
+from openstake.core.geodesy.systems import Area, Operation, datum_name_of, ellipsoid_of, is_known_datum, projected_system
 
 LOCAL = "local"
 # Longitude and latitude in degrees, height in metres.
@@ -174,11 +167,7 @@ class JobFrame:
         """Return Earth-centred X, Y, Z in metres of a point of the job, in the frame of the positions."""
         geodetic = self.geodetic_from_grid(east_m, north_m)
         latitude, longitude, height = _operated(
-            self._operation_here,
-            geodetic[..., 0],
-            geodetic[..., 1],
-            np.asarray(height_m, dtype=float),
-            inverse=True,
+            self._operation_here, geodetic[..., 0], geodetic[..., 1], np.asarray(height_m, dtype=float), inverse=True
         )
         return ecef_from_geodetic(latitude, longitude, height, self.positions_ellipsoid)
 
@@ -257,10 +246,7 @@ def _unprojected(
         there = inverse(x, y)
         turn = (wanted[0] - there[0] + 180.0) % 360.0 - 180.0
         near = left < _RETURNS_FROM  # farther off it has folded back: that is no matter of the last digits
-        longitude, latitude = (
-            np.where(near, longitude + turn, longitude),
-            np.where(near, latitude + wanted[1] - there[1], latitude),
-        )
+        longitude, latitude = (np.where(near, longitude + turn, longitude), np.where(near, latitude + wanted[1] - there[1], latitude))
     return longitude, latitude
 
 
@@ -281,9 +267,12 @@ def _slopes(projection: pyproj.Transformer, latitude_deg: float, longitude_deg: 
 
 
 def _operated(
-    operation: Operation | None, latitude: NDArray[np.float64], longitude: NDArray[np.float64],
-    height: NDArray[np.float64], inverse: bool = False,
-) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:  # fmt: skip
+    operation: Operation | None,
+    latitude: NDArray[np.float64],
+    longitude: NDArray[np.float64],
+    height: NDArray[np.float64],
+    inverse: bool = False,
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
     """Return positions in the job's datum (or back) by the operation that was chosen; unchanged where none was."""
     if operation is None:
         broadcast = np.broadcast_arrays(latitude, longitude, height)
@@ -365,9 +354,7 @@ def _system(definition: FrameDefinition) -> pyproj.CRS:
 @lru_cache(maxsize=64)
 def _projection(definition: FrameDefinition) -> pyproj.Transformer:
     system = _system(definition)
-    return pyproj.Transformer.from_crs(
-        system.geodetic_crs, system, always_xy=True, allow_ballpark=False, only_best=True
-    )
+    return pyproj.Transformer.from_crs(system.geodetic_crs, system, always_xy=True, allow_ballpark=False, only_best=True)
 
 
 def may_be_gnss(system: str) -> bool:
@@ -395,19 +382,15 @@ def job_frame(definition: FrameDefinition | str | int) -> JobFrame:
 def _frame(definition: FrameDefinition) -> JobFrame:
     ground = definition.ground
     if ground is not None and not 0.99 <= ground.combined_factor <= 1.01:
-        raise FrameError(
-            f"A combined factor lies near 1 (0.99 to 1.01); {ground.combined_factor:g} does not.",
-            field="combined_factor",
-        )
+        raise FrameError(f"A combined factor lies near 1 (0.99 to 1.01); {ground.combined_factor:g} does not.", field="combined_factor")
     if definition.system == LOCAL:
         if ground is not None or definition.operation is not None:
-            raise FrameError("An assumed local system has ground distances already, and no datum to shift to.", field="system")  # fmt: skip
+            raise FrameError("An assumed local system has ground distances already, and no datum to shift to.", field="system")
         return JobFrame(definition, "Assumed local system", "as the receiver reports", "", "", None, False, 1.0, WGS84)
     system = _system(definition)
     if definition.datum_is and not may_be_gnss(definition.system):
         raise FrameError(
-            f"The datum of {system.name} is known, or its ellipsoid is of none that GNSS realises. Choose an operation.",
-            field="operation",
+            f"The datum of {system.name} is known, or its ellipsoid is of none that GNSS realises. Choose an operation.", field="operation"
         )
     try:
         _projection(definition)

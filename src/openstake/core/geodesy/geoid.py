@@ -35,9 +35,7 @@ class GeoidGrid:
 
     def undulation_m(self, latitude_deg: ArrayLike, longitude_deg: ArrayLike) -> NDArray[np.float64]:
         """Return N in metres, broadcast; NaN outside the grid and where it holds nothing."""
-        latitude, longitude = np.broadcast_arrays(
-            np.asarray(latitude_deg, dtype=float), np.asarray(longitude_deg, dtype=float)
-        )
+        latitude, longitude = np.broadcast_arrays(np.asarray(latitude_deg, dtype=float), np.asarray(longitude_deg, dtype=float))
         _, _, value = _shift(self.path).transform(longitude, latitude, np.zeros(latitude.shape))
         return np.where(np.isfinite(value) & (np.abs(value) < MOST_UNDULATION_M), value, np.nan)
 
@@ -79,15 +77,12 @@ def _gtx_grid(path: Path, start: bytes) -> GeoidGrid:
     due = 40 + 4 * rows * columns
     if (size := path.stat().st_size) != due:
         raise FileError(
-            f"The grid's header promises {rows} x {columns} values ({due} bytes), but the file has {size}. "
-            "It did not arrive whole."
+            f"The grid's header promises {rows} x {columns} values ({due} bytes), but the file has {size}. It did not arrive whole."
         )
     return _grid(path, west, south, step_lat, step_lon, rows, columns)
 
 
-def _grid(
-    path: Path, west: float, south: float, step_lat: float, step_lon: float, rows: int, columns: int
-) -> GeoidGrid:
+def _grid(path: Path, west: float, south: float, step_lat: float, step_lon: float, rows: int, columns: int) -> GeoidGrid:
     width = step_lon * (columns - 1)
     if width + step_lon > 359.999:
         bounds = (-180.0, south, 180.0, south + step_lat * (rows - 1))
@@ -129,14 +124,17 @@ def _check_header(west: float, south: float, step_lat: float, step_lon: float, r
     """Raise FileError for a header that cannot be a grid's: PROJ divides by its steps."""
     plausible = (
         all(np.isfinite(value) for value in (south, west, step_lat, step_lon))
-        and -90.5 <= south <= 90.0 and south + step_lat * (rows - 1) <= 90.5 and -360.5 <= west <= 360.0
-        and 0.0 < step_lat <= 10.0 and 0.0 < step_lon <= 10.0 and 2 <= rows < 100_000 and 2 <= columns < 100_000
+        and -90.5 <= south <= 90.0
+        and south + step_lat * (rows - 1) <= 90.5
+        and -360.5 <= west <= 360.0
+        and 0.0 < step_lat <= 10.0
+        and 0.0 < step_lon <= 10.0
+        and 2 <= rows < 100_000
+        and 2 <= columns < 100_000
         and step_lon * (columns - 1) <= 361.0
-    )  # fmt: skip
+    )
     if not plausible:
-        raise FileError(
-            "This is neither a .gtx nor a GeoTIFF geoid grid: steps, corner or size of its header make no sense."
-        )
+        raise FileError("This is neither a .gtx nor a GeoTIFF geoid grid: steps, corner or size of its header make no sense.")
 
 
 def _check_pieces(tags: dict[int, Any], rows: int, columns: int, size: int) -> None:

@@ -90,11 +90,7 @@ def _tiff_bytes(path: Path) -> int:
 
     try:
         with tifffile.TiffFile(path) as opened:
-            ends = (
-                start + length
-                for page in opened.pages
-                for start, length in zip(page.dataoffsets, page.databytecounts, strict=True)
-            )
+            ends = (start + length for page in opened.pages for start, length in zip(page.dataoffsets, page.databytecounts, strict=True))
             return max(ends, default=0)
     except (tifffile.TiffFileError, ValueError, OSError, struct.error, KeyError) as error:
         raise FileError(f"The file begins like a TIFF and cannot be read as one: {str(error)[:80]}.") from None

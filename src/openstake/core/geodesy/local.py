@@ -11,11 +11,7 @@ def enu_axes(latitude_deg: float, longitude_deg: float) -> NDArray[np.float64]:
     latitude, longitude = np.radians(latitude_deg), np.radians(longitude_deg)
     sin_lat, cos_lat, sin_lon, cos_lon = np.sin(latitude), np.cos(latitude), np.sin(longitude), np.cos(longitude)
     return np.array(
-        [
-            [-sin_lon, cos_lon, 0.0],
-            [-sin_lat * cos_lon, -sin_lat * sin_lon, cos_lat],
-            [cos_lat * cos_lon, cos_lat * sin_lon, sin_lat],
-        ]
+        [[-sin_lon, cos_lon, 0.0], [-sin_lat * cos_lon, -sin_lat * sin_lon, cos_lat], [cos_lat * cos_lon, cos_lat * sin_lon, sin_lat]]
     )
 
 

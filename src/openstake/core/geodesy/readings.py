@@ -29,7 +29,7 @@ _SHIFTS_EVERY_DEG = 0.05
 
 def other_readings(
     frame: JobFrame, latitude_deg: float, longitude_deg: float, rover_m: NDArray[np.float64], grid_m: NDArray[np.float64]
-) -> Iterator[tuple[str, float]]:  # fmt: skip
+) -> Iterator[tuple[str, float]]:
     """Yield how else a list may be meant, in words, and how far the nearest mark would then be from the rover, metres.
 
     `rover_m` (2,) and `grid_m` (n, 2) are east and north in the job's system, the place of the rover is in its datum.

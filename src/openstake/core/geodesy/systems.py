@@ -153,9 +153,7 @@ def projected_system(definition: str) -> pyproj.CRS:
     if system.is_bound and system.source_crs is not None:
         system = system.source_crs
     if not system.is_projected or len(system.axis_info) != 2:
-        raise FrameError(
-            f"{label} ({system.name}) is not a projected system. Pick one with east and north.", field="system"
-        )
+        raise FrameError(f"{label} ({system.name}) is not a projected system. Pick one with east and north.", field="system")
     if system.ellipsoid is None or system.geodetic_crs is None:
         raise FrameError(f"{label} ({system.name}) has no ellipsoid to work on.", field="system")
     meridian = system.prime_meridian
@@ -196,7 +194,7 @@ def check_text(text: str) -> None:
             raise FrameError(f"'{bad[:30]}' is no part of PROJ text: +name=value.", field="system")
         # PROJ would open the file that is named, wherever it lies.
         if named := next((word for word in words if _NAMES_A_FILE.match(word)), None):
-            raise FrameError(f"'{named[:40]}' names a file. Leave it out: no datum shift is applied that nobody chose.", field="system")  # fmt: skip
+            raise FrameError(f"'{named[:40]}' names a file. Leave it out: no datum shift is applied that nobody chose.", field="system")
         return
     depth = deepest = 0
     for letter in re.sub(r'"[^"]*"', "", text):
@@ -205,7 +203,7 @@ def check_text(text: str) -> None:
         if depth < 0:
             break
     if depth != 0 or deepest > _DEEPEST:
-        raise FrameError("The brackets of the text do not match, or are nested too deep. Copy it again, whole.", field="system")  # fmt: skip
+        raise FrameError("The brackets of the text do not match, or are nested too deep. Copy it again, whole.", field="system")
 
 
 def _parsed(definition: str) -> pyproj.CRS:
@@ -213,8 +211,7 @@ def _parsed(definition: str) -> pyproj.CRS:
     text = definition.strip()
     if code is None and not re.match(r"\+?proj=|(PROJCRS|PROJCS|BOUNDCRS)\s*\[", text, re.IGNORECASE):
         raise FrameError(
-            "This is neither WKT of a projected system (PROJCRS[...]) nor PROJ text (+proj=...). Paste one of them.",
-            field="system",
+            "This is neither WKT of a projected system (PROJCRS[...]) nor PROJ text (+proj=...). Paste one of them.", field="system"
         )
     if code is None:
         check_text(text)
@@ -290,9 +287,7 @@ class OwnProjection:
     """
 
     name: str = described("Name", "text")
-    method: str = described(
-        "Projection", "choice", options=tuple(_METHODS), words=_METHODS, default="transverse-mercator"
-    )
+    method: str = described("Projection", "choice", options=tuple(_METHODS), words=_METHODS, default="transverse-mercator")
     latitude_of_origin_deg: float = described("Latitude of origin", "latitude", default=0.0)
     central_meridian_deg: float = described("Central meridian", "longitude", default=0.0)
     scale: float = described("Scale at the origin", "number", default=1.0, used_with=_WITH_SCALE)
@@ -301,11 +296,7 @@ class OwnProjection:
     false_east_m: float = described("East of the origin", "length", default=0.0)
     false_north_m: float = described("North of the origin", "length", default=0.0)
     ellipsoid: str = described(
-        "Ellipsoid",
-        "choice",
-        options=(*ELLIPSOIDS, "other"),
-        words={"other": "Another, by its radius"},
-        default="GRS 1980",
+        "Ellipsoid", "choice", options=(*ELLIPSOIDS, "other"), words={"other": "Another, by its radius"}, default="GRS 1980"
     )
     equatorial_radius_m: float | None = described("Equatorial radius", "length", optional=True, used_with=_OTHER)
     inverse_flattening: float | None = described("Inverse flattening", "number", optional=True, used_with=_OTHER)
@@ -315,7 +306,7 @@ class OwnProjection:
         if self.ellipsoid != "other":
             return ELLIPSOIDS[self.ellipsoid]
         if self.equatorial_radius_m is None or self.inverse_flattening is None:
-            raise FrameError("An ellipsoid of one's own needs its radius and its inverse flattening.", field="equatorial_radius_m")  # fmt: skip
+            raise FrameError("An ellipsoid of one's own needs its radius and its inverse flattening.", field="equatorial_radius_m")
         return self.equatorial_radius_m, self.inverse_flattening
 
     def definition(self) -> str:
@@ -323,9 +314,7 @@ class OwnProjection:
         self._check()
         origin = (self.latitude_of_origin_deg, self.central_meridian_deg)
         shift = (self.false_east_m, self.false_north_m)
-        conversion: (
-            TransverseMercatorConversion | LambertConformalConic1SPConversion | LambertConformalConic2SPConversion
-        )
+        conversion: TransverseMercatorConversion | LambertConformalConic1SPConversion | LambertConformalConic2SPConversion
         if self.method == "transverse-mercator":
             conversion = TransverseMercatorConversion(*origin, *shift, self.scale)
         elif self.method == "lambert-1sp":
@@ -352,24 +341,18 @@ class OwnProjection:
         if not self.name.strip():
             raise FrameError("A projection of one's own needs a name.", field="name")
         if not 0.9 <= self.scale <= 1.1:
-            raise FrameError(
-                f"A scale factor lies near 1 (0.9 to 1.1); {self.scale:g} does not. Type 0.9996, not 400 ppm.",
-                field="scale",
-            )
+            raise FrameError(f"A scale factor lies near 1 (0.9 to 1.1); {self.scale:g} does not. Type 0.9996, not 400 ppm.", field="scale")
         if self.method == "lambert-2sp" and (self.parallel_1_deg is None or self.parallel_2_deg is None):
             raise FrameError("Lambert with two parallels needs both of them.", field="parallel_1_deg")
         if self.method == "lambert-2sp" and abs((self.parallel_1_deg or 0) + (self.parallel_2_deg or 0)) < 1e-9:
-            raise FrameError("The two parallels lie opposite to each other: the cone would be a cylinder.", field="parallel_1_deg")  # fmt: skip
+            raise FrameError("The two parallels lie opposite to each other: the cone would be a cylinder.", field="parallel_1_deg")
         radius_m, inverse_flattening = self.figure()
         if not 6.3e6 < radius_m < 6.4e6:
             raise FrameError(
-                f"An ellipsoid of the Earth has a radius near 6378 km; {radius_m / 1000:.0f} km was given.",
-                field="equatorial_radius_m",
+                f"An ellipsoid of the Earth has a radius near 6378 km; {radius_m / 1000:.0f} km was given.", field="equatorial_radius_m"
             )
         if not 250.0 < inverse_flattening < 350.0:
-            raise FrameError(
-                f"An inverse flattening lies near 298; {inverse_flattening:g} does not.", field="inverse_flattening"
-            )
+            raise FrameError(f"An inverse flattening lies near 298; {inverse_flattening:g} does not.", field="inverse_flattening")
 
 
 @dataclass(frozen=True)
@@ -391,9 +374,15 @@ class Operation:
 
 # Frames that receivers and services give positions in.  Codes of three-dimensional systems in the EPSG dataset.
 POSITION_FRAMES = {
-    "WGS 84": 4979, "ITRF2014": 7912, "ITRF2020": 9989, "ETRS89": 4937, "NAD83(2011)": 6319, "GDA2020": 7843,
-    "NZGD2000": 4959, "SIRGAS 2000": 4989,
-}  # fmt: skip
+    "WGS 84": 4979,
+    "ITRF2014": 7912,
+    "ITRF2020": 9989,
+    "ETRS89": 4937,
+    "NAD83(2011)": 6319,
+    "GDA2020": 7843,
+    "NZGD2000": 4959,
+    "SIRGAS 2000": 4989,
+}
 
 
 @dataclass(frozen=True)
@@ -415,9 +404,7 @@ class OperationGroup:
     with_grids: tuple[NeedsGrids, ...]
 
 
-def operations_between(
-    source: pyproj.CRS, target: pyproj.CRS, place: tuple[float, float] | None = None
-) -> OperationGroup:
+def operations_between(source: pyproj.CRS, target: pyproj.CRS, place: tuple[float, float] | None = None) -> OperationGroup:
     """Return the operations from one system to another, those made for a place (latitude, longitude) where one is given.
 
     None is a ballpark one.  It is the one door to PROJ's search: where that finds nothing it raises, of several kinds.
@@ -459,9 +446,7 @@ class OperationsFound:
     without_grid: list[NeedsGrids]
 
 
-def find_operations(
-    definition: str, source: str, place: tuple[float, float] | None, epoch_year: float | None
-) -> OperationsFound:
+def find_operations(definition: str, source: str, place: tuple[float, float] | None, epoch_year: float | None) -> OperationsFound:
     """Return the operations from a frame of positions into a system's datum; none is a ballpark one.
 
     `place` (latitude, longitude in degrees) leaves out what is not made for there.  Operations that move with time are
@@ -482,21 +467,19 @@ def find_operations(
             continue
         usable.append(
             Operation(
-                _plain_name(transformer.description), source, transformer.accuracy if transformer.accuracy >= 0 else None,
-                transformer.definition, figure.equatorial_radius_m, figure.flattening, epoch_year if moves else None,
+                _plain_name(transformer.description),
+                source,
+                transformer.accuracy if transformer.accuracy >= 0 else None,
+                transformer.definition,
+                figure.equatorial_radius_m,
+                figure.flattening,
+                epoch_year if moves else None,
             )
-        )  # fmt: skip
+        )
     for needing in group.with_grids:
         if not needing.lacking:
             usable.append(
-                Operation(
-                    needing.name,
-                    source,
-                    needing.accuracy_m,
-                    needing.pipeline,
-                    figure.equatorial_radius_m,
-                    figure.flattening,
-                )
+                Operation(needing.name, source, needing.accuracy_m, needing.pipeline, figure.equatorial_radius_m, figure.flattening)
             )
     usable.sort(key=lambda item: item.accuracy_m if item.accuracy_m is not None else 1e3)
     return OperationsFound(usable, [needing for needing in group.with_grids if needing.lacking])
@@ -530,21 +513,18 @@ class DatumShift:
     x_m: float = described("X", "length", default=0.0, least=-5000.0, most=5000.0)
     y_m: float = described("Y", "length", default=0.0, least=-5000.0, most=5000.0)
     z_m: float = described("Z", "length", default=0.0, least=-5000.0, most=5000.0)
-    rotation_x_arcsec: float = described(
-        "Rotation about X", "number", unit="arc-seconds", default=0.0, least=-3600, most=3600
-    )
-    rotation_y_arcsec: float = described(
-        "Rotation about Y", "number", unit="arc-seconds", default=0.0, least=-3600, most=3600
-    )
-    rotation_z_arcsec: float = described(
-        "Rotation about Z", "number", unit="arc-seconds", default=0.0, least=-3600, most=3600
-    )
+    rotation_x_arcsec: float = described("Rotation about X", "number", unit="arc-seconds", default=0.0, least=-3600, most=3600)
+    rotation_y_arcsec: float = described("Rotation about Y", "number", unit="arc-seconds", default=0.0, least=-3600, most=3600)
+    rotation_z_arcsec: float = described("Rotation about Z", "number", unit="arc-seconds", default=0.0, least=-3600, most=3600)
     scale_ppm: float = described("Scale", "number", unit="ppm", default=0.0, least=-1000.0, most=1000.0)
     convention: str = described(
-        "Rotations are", "choice", options=("position-vector", "coordinate-frame"), default="position-vector",
+        "Rotations are",
+        "choice",
+        options=("position-vector", "coordinate-frame"),
+        default="position-vector",
         words={"position-vector": "of the position vector", "coordinate-frame": "of the coordinate frame"},
         hint="The same rotations with opposite signs: ask where the parameters come from.",
-    )  # fmt: skip
+    )
 
     def operation(self, figure: Ellipsoid) -> Operation:
         """Return the shift as an operation from WGS 84 to the datum with that ellipsoid (the inverse of the parameters)."""
@@ -558,8 +538,6 @@ class DatumShift:
             )
         to_cart = "+step +proj=unitconvert +xy_in=deg +xy_out=rad +step +proj=cart +ellps=WGS84"
         back = f"+step +inv +proj=cart +a={figure.equatorial_radius_m!r} +f={figure.flattening!r}"
-        pipeline = (
-            f"+proj=pipeline {to_cart} +step +inv {helmert} {back} +step +proj=unitconvert +xy_in=rad +xy_out=deg"
-        )
+        pipeline = f"+proj=pipeline {to_cart} +step +inv {helmert} {back} +step +proj=unitconvert +xy_in=rad +xy_out=deg"
         word = f"7 parameters, {self.convention.replace('-', ' ')} rotations" if seven else "3 parameters"
         return Operation(f"WGS 84 to the job's datum by {word}", "WGS 84", None, pipeline, 6378137.0, 1 / 298.257223563)

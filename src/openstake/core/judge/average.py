@@ -89,12 +89,8 @@ def _status(average: PositionAverage, unit: str) -> list[Finding]:
                 )
             )
         return found
-    cause = {
-        Status.FLOAT: "Its ambiguities are not resolved.",
-        Status.DGPS: "Code corrections leave decimetres to a metre.",
-    }.get(
-        average.lowest_status,
-        "Averaging lowers the noise and leaves what the atmosphere and the orbits do, which is metres.",
+    cause = {Status.FLOAT: "Its ambiguities are not resolved.", Status.DGPS: "Code corrections leave decimetres to a metre."}.get(
+        average.lowest_status, "Averaging lowers the noise and leaves what the atmosphere and the orbits do, which is metres."
     )
     found.append(
         finding(
@@ -105,5 +101,5 @@ def _status(average: PositionAverage, unit: str) -> list[Finding]:
             "Good for relative work, or until the base is re-seated or a static solution replaces it.",
             expected_accuracy_m=round(average.accuracy_95_m, 3),
         )
-    )  # fmt: skip
+    )
     return found

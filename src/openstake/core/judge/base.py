@@ -13,14 +13,7 @@ from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.geodesy.slips import Slip, fitting
 from openstake.core.judge.finding import Finding, Severity, finding
-from openstake.core.limits import (
-    AUTONOMOUS_WITHIN_M,
-    LARGEST_GGA_STATION_ID,
-    MARK_FITS_M,
-    OFFSET_FITS_M,
-    ON_AIR_AGREES_M,
-    TALLEST_SET_UP_M,
-)
+from openstake.core.limits import AUTONOMOUS_WITHIN_M, LARGEST_GGA_STATION_ID, MARK_FITS_M, OFFSET_FITS_M, ON_AIR_AGREES_M, TALLEST_SET_UP_M
 from openstake.core.units import METRES_PER_UNIT, text_from_metres
 from openstake.core.vector import lifted
 
@@ -41,9 +34,7 @@ class OnAir:
 def on_air_difference(meant_arp_m: tuple[float, float, float], station: StationReference) -> OnAir:
     """Return on the air − meant in east, north and up at the meant ARP, metres."""
     latitude, longitude, _ = geodetic_from_ecef(meant_arp_m)
-    east, north, up = enu_from_ecef_difference(
-        np.subtract(station.xyz_m, meant_arp_m), float(latitude), float(longitude)
-    )
+    east, north, up = enu_from_ecef_difference(np.subtract(station.xyz_m, meant_arp_m), float(latitude), float(longitude))
     return OnAir(float(east), float(north), float(up))
 
 

@@ -36,28 +36,35 @@ def judge_bench(seen: BenchSeen) -> list[Finding]:
     if seen.measured_m is None:
         return [
             finding(
-                "bench-no-fix", Severity.STOP, f"In {text_from_seconds(seen.listened_s)} the rover did not fix on the bench.",
+                "bench-no-fix",
+                Severity.STOP,
+                f"In {text_from_seconds(seen.listened_s)} the rover did not fix on the bench.",
                 "The two ends do not agree, the sky is too poor, or the base does not send.",
                 "Look at the Link page and at the age of corrections; put both units where the sky is open.",
                 listened_s=round(seen.listened_s),
             )
-        ]  # fmt: skip
+        ]
     limit, off = bench_limit_m(seen.claim_m), seen.measured_m - seen.taped_m
-    taped, measured, apart, allowed = (
-        text_from_metres(abs(value), seen.unit) for value in (seen.taped_m, seen.measured_m, off, limit)
-    )
+    taped, measured, apart, allowed = (text_from_metres(abs(value), seen.unit) for value in (seen.taped_m, seen.measured_m, off, limit))
     numbers = {"taped_m": round(seen.taped_m, 4), "measured_m": round(seen.measured_m, 4), "limit_m": round(limit, 4)}
     if abs(off) <= limit:
         return [
             finding(
-                "bench-agrees", Severity.NOTE, f"Taped {taped}, measured {measured}: {apart} apart, {allowed} allowed.",
-                "Both units, their settings and the link work.", "Shut down in order, and charge.", **numbers,
+                "bench-agrees",
+                Severity.NOTE,
+                f"Taped {taped}, measured {measured}: {apart} apart, {allowed} allowed.",
+                "Both units, their settings and the link work.",
+                "Shut down in order, and charge.",
+                **numbers,
             )
-        ]  # fmt: skip
+        ]
     return [
         finding(
-            "bench-differs", Severity.LOOK, f"Taped {taped}, measured {measured}: {apart} apart, {allowed} allowed.",
+            "bench-differs",
+            Severity.LOOK,
+            f"Taped {taped}, measured {measured}: {apart} apart, {allowed} allowed.",
             "The tape was held between other points than the antennas' marks, a wall reflects, or a fix is false.",
-            "Tape from bottom of mount to bottom of mount, initialise anew, and test again under open sky.", **numbers,
+            "Tape from bottom of mount to bottom of mount, initialise anew, and test again under open sky.",
+            **numbers,
         )
-    ]  # fmt: skip
+    ]

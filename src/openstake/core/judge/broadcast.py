@@ -8,13 +8,7 @@ from collections.abc import Collection, Sequence
 from openstake.core.evidence import HeardStream, InView
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.kit.profile import Message
-from openstake.core.limits import (
-    INTERVAL_RATIO,
-    LEAST_MESSAGE_WAIT_S,
-    MESSAGE_PATIENCE,
-    SATELLITES_SEEN_NOT_SENT,
-    SHARE_SENT,
-)
+from openstake.core.limits import INTERVAL_RATIO, LEAST_MESSAGE_WAIT_S, MESSAGE_PATIENCE, SATELLITES_SEEN_NOT_SENT, SHARE_SENT
 
 
 def judge_messages(planned: Sequence[Message], heard: HeardStream) -> list[Finding]:
@@ -41,14 +35,10 @@ def judge_messages(planned: Sequence[Message], heard: HeardStream) -> list[Findi
     slow = [
         (item, heard_s)
         for item in planned
-        if item.number in by_number
-        and (heard_s := by_number[item.number].interval_s) is not None
-        and not _alike(heard_s, item.interval_s)
+        if item.number in by_number and (heard_s := by_number[item.number].interval_s) is not None and not _alike(heard_s, item.interval_s)
     ]
     if slow:
-        words = ", ".join(
-            f"{item.number} every {heard_s:.3g} s and not {item.interval_s:g} s" for item, heard_s in slow
-        )
+        words = ", ".join(f"{item.number} every {heard_s:.3g} s and not {item.interval_s:g} s" for item, heard_s in slow)
         found.append(
             finding(
                 "message-interval-differs",
@@ -79,9 +69,7 @@ def _alike(heard_s: float, planned_s: float) -> bool:
     return planned_s / INTERVAL_RATIO <= heard_s <= planned_s * INTERVAL_RATIO
 
 
-def judge_satellites(
-    constellations: Collection[str], heard: HeardStream, in_view: Sequence[InView], mask_deg: float
-) -> list[Finding]:
+def judge_satellites(constellations: Collection[str], heard: HeardStream, in_view: Sequence[InView], mask_deg: float) -> list[Finding]:
     """Return what the satellites sent say against the constellations wanted and the sky that the base itself sees."""
     found = []
     sent = {name: len(numbers) for name, numbers in heard.satellites.items()}
@@ -103,9 +91,7 @@ def judge_satellites(
     short = [
         name
         for name in constellations
-        if sent.get(name)
-        and seen[name] - sent[name] >= SATELLITES_SEEN_NOT_SENT
-        and sent[name] < SHARE_SENT * seen[name]
+        if sent.get(name) and seen[name] - sent[name] >= SATELLITES_SEEN_NOT_SENT and sent[name] < SHARE_SENT * seen[name]
     ]
     if short:
         words = ", ".join(f"{sent[name]} of {seen[name]} {name}" for name in short)

@@ -31,9 +31,7 @@ def named_heights(seen: HeightsSeen) -> tuple[NamedUp, ...]:
     Two readings of a base contradict each other where digits of one are swapped: that is told where they are typed.
     """
     found = [
-        NamedUp(
-            -seen.pole_m, "the pole's length: the position is the mark's already, and the pole was taken off twice"
-        ),
+        NamedUp(-seen.pole_m, "the pole's length: the position is the mark's already, and the pole was taken off twice"),
         NamedUp(seen.pole_m, "the pole's length: the position is the pole's top, and the pole was never taken off"),
         NamedUp(seen.base_arp_m, "the base's height: the ARP's height was entered as the mark's"),
         NamedUp(-seen.base_arp_m, "the base's height: the mark's height is sent as the ARP's"),
@@ -41,9 +39,7 @@ def named_heights(seen: HeightsSeen) -> tuple[NamedUp, ...]:
     for name, offset in seen.phase_centres_m:
         if offset:
             found += [
-                NamedUp(
-                    sign * offset, f"the phase centre of the {name}: ARP and phase centre were taken for each other"
-                )
+                NamedUp(sign * offset, f"the phase centre of the {name}: ARP and phase centre were taken for each other")
                 for sign in (1.0, -1.0)
             ]
     for readings, sign, name in ((seen.base_readings, 1.0, "base"), (seen.rover_readings, -1.0, "rover")):
@@ -69,7 +65,7 @@ def _exchanged(typed: TypedReading, sign: float, name: str) -> list[NamedUp]:
 
 def judge_causes(
     checks: Sequence[CheckSeen], site: SiteSeen, base_known: bool = True, unit: str = "m", all_within: bool = False
-) -> list[Finding]:  # fmt: skip
+) -> list[Finding]:
     """Return what the checks of one base say together; nothing where they agree, or where one mark alone was checked.
 
     `all_within`: each is inside its tolerance, so that a cause asks for a look and stops nothing.
@@ -91,27 +87,30 @@ def _said(causes: Causes, count: int, base_known: bool, unit: str) -> Finding:
     }
     nothing = next(item for item in causes.ranked if item.cause == "none")
     proof = (
-        f"It leaves {first.left:.1f} of {nothing.left:.1f} (χ²; chance leaves up to {causes.limit:.1f})"
-        if first.cause != "none"
-        else ""
+        f"It leaves {first.left:.1f} of {nothing.left:.1f} (χ²; chance leaves up to {causes.limit:.1f})" if first.cause != "none" else ""
     )
     if not causes.explains:
         return finding(
-            "cause-none-fits", Severity.STOP, f"No single mistake explains all {count} checks from this base.",
+            "cause-none-fits",
+            Severity.STOP,
+            f"No single mistake explains all {count} checks from this base.",
             f"Two mistakes at once, or a false fix among them. The nearest is: {_words(first, unit)[0]} {proof}.",
-            "Initialise anew and measure the worst one again; then look at each mark by itself.", **numbers,
-        )  # fmt: skip
+            "Initialise anew and measure the worst one again; then look at each mark by itself.",
+            **numbers,
+        )
     if causes.alike:
         named = (first.cause, *causes.alike)
         why = " ".join(LOOK_ALIKE[frozenset((first.cause, other))] for other in causes.alike)
         likely = next(item for item in causes.ranked if item.cause == causes.alike[0])
         return finding(
-            "cause-cannot-tell", Severity.LOOK,
+            "cause-cannot-tell",
+            Severity.LOOK,
             f"The {counted(count, 'check')} cannot tell which it is: {' or '.join(named)}.",
             f"{_words(first, unit)[0]} Or: {_words(likely, unit)[0]} {why}",
             "Measure one more mark, and again one that was measured early: that tells them apart.",
-            causes=[str(name) for name in named], **numbers,
-        )  # fmt: skip
+            causes=[str(name) for name in named],
+            **numbers,
+        )
     sentence, cause, action = _words(first, unit)
     if first.cause == "base coordinate" and not base_known:
         cause = f"The base stands on an autonomous average: the whole site is moved by its error. {cause}"
@@ -186,9 +185,7 @@ def _pole(item: Explained, size: Size) -> Said:
 def _coordinate(item: Explained, size: Size) -> Said:
     east, north = item.values["east_m"], item.values["north_m"]
     far = hypot(east, north) > AUTONOMOUS_BASE_M
-    up = (
-        f", {size(item.values['up_m'])} {'high' if item.values['up_m'] > 0 else 'low'}" if "up_m" in item.values else ""
-    )
+    up = f", {size(item.values['up_m'])} {'high' if item.values['up_m'] > 0 else 'low'}" if "up_m" in item.values else ""
     return (
         f"All checks are {size(east)} {'east' if east > 0 else 'west'}, {size(north)} {'north' if north > 0 else 'south'}{up}: one shift everywhere.",
         "The base's coordinate is wrong, or typed for another point."
@@ -282,9 +279,7 @@ def _sinking(item: Explained, size: Size) -> Said:
     rate = item.values["up_m_per_h"]
     return (
         f"The checks go {'up' if rate > 0 else 'down'} by {size(rate)} an hour since the base was started.",
-        "The tripod sinks: what it loses in height every point gains."
-        if rate > 0
-        else "The base rises: frost, or a tripod that warms up.",
+        "The tripod sinks: what it loses in height every point gains." if rate > 0 else "The base rises: frost, or a tripod that warms up.",
         "Measure the base's height again now. Set it up anew on firm ground; points since the start need their height corrected.",
     )
 
@@ -304,7 +299,19 @@ def _none(_: Explained, __: Size) -> Said:
 
 
 _SAID: dict[CauseName, Callable[[Explained, Size], Said]] = {
-    "none": _none, "height": _height, "pole of these shots": _pole, "base coordinate": _coordinate, "base on another mark": _base_elsewhere, "frame": _frame,
-    "foot for foot": _foot, "one mark": _mark, "pole on another mark": _pole_elsewhere, "scale": _scale, "rotation": _rotation,
-    "another system": _system, "geoid": _geoid, "sinking": _sinking, "bumped": _bumped,
-}  # fmt: skip
+    "none": _none,
+    "height": _height,
+    "pole of these shots": _pole,
+    "base coordinate": _coordinate,
+    "base on another mark": _base_elsewhere,
+    "frame": _frame,
+    "foot for foot": _foot,
+    "one mark": _mark,
+    "pole on another mark": _pole_elsewhere,
+    "scale": _scale,
+    "rotation": _rotation,
+    "another system": _system,
+    "geoid": _geoid,
+    "sinking": _sinking,
+    "bumped": _bumped,
+}

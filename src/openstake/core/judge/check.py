@@ -93,13 +93,14 @@ def _beyond(evidence: CheckEvidence) -> list[Finding]:
         )
     return [
         finding(
-            "check-beyond-expected", Severity.LOOK,
+            "check-beyond-expected",
+            Severity.LOOK,
             f"{evidence.mark} is inside its tolerance and farther off than 99.9 % of what the chain gives: {' and '.join(parts)}.",
             "Chance does so once in a thousand checks: a small error in a height, a centring, the pole or the mark.",
             "Measure it again after a new initialisation with the pole turned by 180°. The same again: look for what changed.",
             **_numbers(evidence),
         )
-    ]  # fmt: skip
+    ]
 
 
 def _repeated(evidence: CheckEvidence) -> list[Finding]:
@@ -108,34 +109,31 @@ def _repeated(evidence: CheckEvidence) -> list[Finding]:
     if before is None:
         return []
     flat, up = evidence.size(before.difference.horizontal_m), evidence.size(before.difference.up_m or 0.0)
-    numbers = {
-        "horizontal_m": round(before.difference.horizontal_m, 4),
-        "up_m": round(before.difference.up_m or 0.0, 4),
-    }
+    numbers = {"horizontal_m": round(before.difference.horizontal_m, 4), "up_m": round(before.difference.up_m or 0.0, 4)}
     ago = text_from_seconds(before.apart_s)
     if not before.fixed:
         return [
             finding(
-                "repeat-not-independent", Severity.NOTE,
+                "repeat-not-independent",
+                Severity.NOTE,
                 f"The shot before it on {evidence.mark}, {ago} earlier, does not count as a repeat.",
                 "One of the two holds epochs that are not fixed: float is no initialisation.",
-                "Wait until it is fixed, and measure again.", **numbers,
+                "Wait until it is fixed, and measure again.",
+                **numbers,
             )
-        ]  # fmt: skip
+        ]
     if not before.anew:
-        why = (
-            "The fix held all the time"
-            if before.anew is False
-            else "The epochs do not show whether the fix was lost between them"
-        )
+        why = "The fix held all the time" if before.anew is False else "The epochs do not show whether the fix was lost between them"
         return [
             finding(
-                "repeat-not-independent", Severity.NOTE,
+                "repeat-not-independent",
+                Severity.NOTE,
                 f"The shot before it on {evidence.mark}, {ago} earlier, does not count as a repeat.",
                 f"{why}: two fixes from one initialisation prove little, a false fix repeats itself.",
-                "Initialise anew, wait until it is fixed, and measure again.", **numbers,
+                "Initialise anew, wait until it is fixed, and measure again.",
+                **numbers,
             )
-        ]  # fmt: skip
+        ]
     if before.equality is None:
         return []
     test = before.equality
@@ -143,37 +141,47 @@ def _repeated(evidence: CheckEvidence) -> list[Finding]:
     if test.too_short and not test.unequal:
         return [
             finding(
-                "repeats-too-short", Severity.NOTE,
+                "repeats-too-short",
+                Severity.NOTE,
                 f"Two initialisations on {evidence.mark}, {ago} apart, differ by {flat} and {up} in height; they are too short to tell whether that is chance.",
                 "The receiver claims nothing, and its positions wander so slowly that a shot is worth fewer than three independent ones.",
-                f"Measure both for several times as long as this one of {text_from_seconds(evidence.seconds)}.", **numbers,
+                f"Measure both for several times as long as this one of {text_from_seconds(evidence.seconds)}.",
+                **numbers,
             )
-        ]  # fmt: skip
+        ]
     if test.equal and not all(within(before.difference, evidence.tolerance)):
         return [
             finding(
-                "repeats-differ", Severity.LOOK,
+                "repeats-differ",
+                Severity.LOOK,
                 f"Two initialisations on {evidence.mark}, {ago} apart, differ by {flat} and {up} in height, more than the check's tolerance; "
                 f"by their own claims that may be chance ({test.words}).",
-                "Both claims are so wide that they say little.", "Measure again where the receiver claims less.", **numbers,
+                "Both claims are so wide that they say little.",
+                "Measure again where the receiver claims less.",
+                **numbers,
             )
-        ]  # fmt: skip
+        ]
     if test.equal:
         return [
             finding(
-                "repeats-agree", Severity.NOTE,
+                "repeats-agree",
+                Severity.NOTE,
                 f"Two initialisations on {evidence.mark}, {ago} apart, agree to {flat} and {up} in height ({test.words}).",
-                "Two independent fixes say the same place.", "Go on to the next mark of the plan.", **numbers,
+                "Two independent fixes say the same place.",
+                "Go on to the next mark of the plan.",
+                **numbers,
             )
-        ]  # fmt: skip
+        ]
     return [
         finding(
-            "repeats-differ", Severity.LOOK,
+            "repeats-differ",
+            Severity.LOOK,
             f"Two initialisations on {evidence.mark}, {ago} apart, differ by {flat} and {up} in height ({test.words}).",
             "Chance does so once in twenty pairs; else one of the two fixes is false, or the pole stood otherwise.",
-            "Initialise anew and measure it a third time: two that agree show which one was false.", **numbers,
+            "Initialise anew and measure it a third time: two that agree show which one was false.",
+            **numbers,
         )
-    ]  # fmt: skip
+    ]
 
 
 def _verdict(evidence: CheckEvidence) -> Finding:
@@ -223,21 +231,27 @@ def _height_off(evidence: CheckEvidence) -> Finding:
     )
     if abs(up) > TALLEST_POLE_M and not agreeing:
         return finding(
-            "check-height-off", Severity.STOP, head, f"No tripod or pole is that tall. {MIXED_HEIGHTS}",
+            "check-height-off",
+            Severity.STOP,
+            head,
+            f"No tripod or pole is that tall. {MIXED_HEIGHTS}",
             "Compare it with the geoid's height above the ellipsoid here, and read the mark of the base or this one anew with the kind "
-            "that is right.", **_numbers(evidence),
-        )  # fmt: skip
+            "that is right.",
+            **_numbers(evidence),
+        )
     rover, typed = evidence.rover_reading, "' and '".join(reading.text for reading in evidence.base_readings)
     if _pole_of_these(evidence, same, agreeing):
         theirs = ", ".join([evidence.mark, *same])
         return finding(
-            "check-height-off", Severity.STOP, head,
+            "check-height-off",
+            Severity.STOP,
+            head,
             f"{', '.join(agreeing)} {'agree' if len(agreeing) > 1 else 'agrees'} from the same base with another rover height; {theirs} "
             f"{'were' if same else 'was'} measured with '{rover.text}' to {rover.to.in_a_sentence}: that rover height is the first suspect, "
             f"{evidence.size(up)} too {'small' if up > 0 else 'large'}, and not the base's.",
             "Leave the base's height as it is. Measure the pole again and correct the rover height of these shots; then check one mark once more.",
             **_numbers(evidence),
-        )  # fmt: skip
+        )
     if agreeing and not same:
         return finding(
             "check-height-off",
@@ -274,9 +288,7 @@ def _pole_of_these(evidence: CheckEvidence, same: Sequence[str], agreeing: Seque
     """Return whether the rover height is what changed between the checks that agree and those that do not."""
     mine = pole_words(evidence.rover_reading)
     poles = {other.mark: other.pole for other in evidence.others}
-    return (
-        bool(agreeing) and all(poles[mark] == mine for mark in same) and all(poles[mark] != mine for mark in agreeing)
-    )
+    return bool(agreeing) and all(poles[mark] == mine for mark in same) and all(poles[mark] != mine for mark in agreeing)
 
 
 def _exchanged(evidence: CheckEvidence, up_m: float) -> str:

@@ -68,9 +68,7 @@ def judge_places(frame: JobFrame, marks: Sequence[GivenMark], known: KnownMarks,
 
 def _grid_places(frame: JobFrame, marks: Sequence[GivenMark]) -> NDArray[np.float64]:
     """Return east and north of marks however they are given, shape (n, 2); NaN where an angle cannot be projected."""
-    places = np.array(
-        [(np.nan, np.nan) if mark.east_m is None else (mark.east_m, mark.north_m) for mark in marks], dtype=float
-    )
+    places = np.array([(np.nan, np.nan) if mark.east_m is None else (mark.east_m, mark.north_m) for mark in marks], dtype=float)
     if any(mark.is_geodetic for mark in marks) and not (frame.is_local and frame.definition.anchor is None):
         some = np.array([mark.is_geodetic for mark in marks])
         angles = np.array([(mark.latitude_deg, mark.longitude_deg) for mark in marks if mark.is_geodetic], dtype=float)
@@ -87,9 +85,7 @@ def _in_area(frame: JobFrame, places: NDArray[np.float64]) -> NDArray[np.bool_]:
     with np.errstate(invalid="ignore"):
         back = frame.grid_from_geodetic(geodetic[:, 0], geodetic[:, 1])
         returns = np.abs(back - places).sum(axis=-1) < PROJECTION_RETURNS_M
-    contained = np.array(
-        [bool(ok) and frame.contains(lat, lon) for ok, (lat, lon) in zip(returns, geodetic, strict=True)]
-    )
+    contained = np.array([bool(ok) and frame.contains(lat, lon) for ok, (lat, lon) in zip(returns, geodetic, strict=True)])
     return contained
 
 
@@ -119,10 +115,7 @@ def _known_already(mark: GivenMark, place: NDArray[np.float64], known: tuple[flo
             f"{mark.name} is in the job already, {text_from_metres(away_m, unit)} away: 2 ppm of its coordinates. "
             "One of the two lists was read in the other foot.",
         )
-    return Refusal(
-        "control-duplicate-name",
-        f"{mark.name} is in the job already, {text_from_metres(away_m, unit)} away. Which is right?",
-    )
+    return Refusal("control-duplicate-name", f"{mark.name} is in the job already, {text_from_metres(away_m, unit)} away. Which is right?")
 
 
 def _geodetic_elsewhere(frame: JobFrame, mark: GivenMark, centre: NDArray[np.float64] | None) -> Refusal:
@@ -146,18 +139,11 @@ def _geodetic_elsewhere(frame: JobFrame, mark: GivenMark, centre: NDArray[np.flo
             f"Longitude {longitude:.6f} lies outside {frame.name}; {-longitude:.6f} lies inside: is the sign of the longitude wrong?",
         )
     if fits(longitude, latitude):
-        return Refusal(
-            "control-axes-swapped", "With latitude and longitude exchanged it lies in the job: swap the two."
-        )
-    return Refusal(
-        "control-outside-area",
-        f"Latitude {latitude:.5f}, longitude {longitude:.5f} lies outside the area of {frame.name}.",
-    )
+        return Refusal("control-axes-swapped", "With latitude and longitude exchanged it lies in the job: swap the two.")
+    return Refusal("control-outside-area", f"Latitude {latitude:.5f}, longitude {longitude:.5f} lies outside the area of {frame.name}.")
 
 
-def _elsewhere(
-    frame: JobFrame, place: NDArray[np.float64], centre: NDArray[np.float64] | None, inside: bool
-) -> Refusal:
+def _elsewhere(frame: JobFrame, place: NDArray[np.float64], centre: NDArray[np.float64] | None, inside: bool) -> Refusal:
     def fits(east_m: float, north_m: float) -> bool:
         there = np.array([[east_m, north_m]])
         near = centre is None or float(np.hypot(*(there[0] - centre))) < FARTHEST_MARK_M
@@ -188,11 +174,7 @@ def judge_heights_of_list(marks: Sequence[GivenMark], unit: str) -> dict[int, st
     """
     found: dict[int, str] = {}
     for kind in {mark.height_kind for mark in marks}:
-        of_kind = [
-            (at, mark.height_m)
-            for at, mark in enumerate(marks)
-            if mark.height_kind == kind and mark.height_m is not None
-        ]
+        of_kind = [(at, mark.height_m) for at, mark in enumerate(marks) if mark.height_kind == kind and mark.height_m is not None]
         if len(of_kind) < FEWEST_HEIGHTS:
             continue
         heights = np.array([height for _, height in of_kind])
@@ -207,8 +189,7 @@ def judge_heights_of_list(marks: Sequence[GivenMark], unit: str) -> dict[int, st
             for word, factor in (("feet", METRES_PER_UNIT["ft"]), ("metres", 1.0 / METRES_PER_UNIT["ft"])):
                 if abs(height * factor - middle) <= slack:
                     found[at] = (
-                        f"The height stands {text_from_metres(abs(height - middle), unit)} from the others', "
-                        f"and fits if it is in {word}."
+                        f"The height stands {text_from_metres(abs(height - middle), unit)} from the others', and fits if it is in {word}."
                     )
     return found
 
@@ -221,12 +202,15 @@ def judge_height_units(remarks: dict[int, str]) -> list[Finding]:
     which = f"Line {numbers[0]}" if len(numbers) == 1 else f"{len(numbers)} lines, the first is {numbers[0]}"
     return [
         finding(
-            "control-height-unit", Severity.LOOK, f"{which}: {remarks[numbers[0]]}",
+            "control-height-unit",
+            Severity.LOOK,
+            f"{which}: {remarks[numbers[0]]}",
             "One height in feet among metres, or in metres among feet.",
             "Look at the list the height comes from. A mark on a hill is right as it is.",
-            lines=len(numbers), first_line=numbers[0],
+            lines=len(numbers),
+            first_line=numbers[0],
         )
-    ]  # fmt: skip
+    ]
 
 
 @dataclass(frozen=True)
@@ -243,9 +227,7 @@ class HeightGiven:
         return self.height_m + (self.undulation_m if kind == "elevation" else 0.0)
 
 
-def judge_height_kinds(
-    heights: Sequence[HeightGiven], known: Sequence[tuple[float, float, float]], unit: str
-) -> list[Finding]:
+def judge_height_kinds(heights: Sequence[HeightGiven], known: Sequence[tuple[float, float, float]], unit: str) -> list[Finding]:
     """Return whether heights of a list are of the other kind than they were taken for.
 
     By the marks that are there (`known`: east, north, ellipsoidal height): the list's differ from those nearby by the geoid's height,
@@ -262,12 +244,15 @@ def judge_height_kinds(
         if reason:
             found.append(
                 finding(
-                    "control-height-kind", Severity.LOOK, f"{counted(len(of_kind), 'height')} taken as {_KINDS[kind]}: {reason}",
+                    "control-height-kind",
+                    Severity.LOOK,
+                    f"{counted(len(of_kind), 'height')} taken as {_KINDS[kind]}: {reason}",
                     f"They are {_KINDS[other]}: the geoid lies {text_from_metres(abs(middle), unit)} {'above' if middle > 0 else 'below'} the ellipsoid here.",
                     f"Look up what the list's heights are counted from, and choose {_KINDS[other]} if it says so.",
-                    undulation_m=round(middle, 3), heights=len(of_kind),
+                    undulation_m=round(middle, 3),
+                    heights=len(of_kind),
                 )
-            )  # fmt: skip
+            )
     return found
 
 
@@ -275,11 +260,7 @@ _KINDS: dict[HeightKind, str] = {"ellipsoidal": "ellipsoidal heights", "elevatio
 
 
 def _by_neighbours(
-    heights: Sequence[HeightGiven],
-    known: Sequence[tuple[float, float, float]],
-    kind: HeightKind,
-    other: HeightKind,
-    unit: str,
+    heights: Sequence[HeightGiven], known: Sequence[tuple[float, float, float]], kind: HeightKind, other: HeightKind, unit: str
 ) -> str:
     """Return how far a list's heights lie from those of the nearest marks that are there, where the other kind explains it."""
     there = np.array(known)
@@ -313,14 +294,20 @@ def _below_the_sea(heights: Sequence[HeightGiven], kind: HeightKind, unit: str) 
 
 
 _TELLING: dict[str, tuple[str, str]] = {
-    "control-duplicate-name": ("A name used twice, or a list imported twice.", "Rename or leave out; to change a mark, correct it in the list."),
+    "control-duplicate-name": (
+        "A name used twice, or a list imported twice.",
+        "Rename or leave out; to change a mark, correct it in the list.",
+    ),
     "control-axes-swapped": ("The columns stand north, east and were read east, north.", "Exchange what the two columns are taken for."),
     "control-unit-mixed": ("Metres among feet, or the whole file read in the wrong unit.", "Choose the unit of the file."),
-    "control-foot-differs": ("The international foot was taken for the US survey foot, or the other way.", "Choose the foot that the list was made in."),
+    "control-foot-differs": (
+        "The international foot was taken for the US survey foot, or the other way.",
+        "Choose the foot that the list was made in.",
+    ),
     "control-longitude-sign": ("West longitudes are negative; the sign was dropped.", "Mend the sign in the file and import it again."),
     "control-outside-area": ("Another zone, another system or another unit.", "Check the job's system, then the file."),
     "system-lies-nowhere": ("The job's system is assumed.", "Give it a place under System."),
-}  # fmt: skip
+}
 
 
 def judge_list(refusals: dict[int, Refusal], lines: int) -> list[Finding]:
@@ -333,9 +320,7 @@ def judge_list(refusals: dict[int, Refusal], lines: int) -> list[Finding]:
         cause, action = _TELLING[code]
         first = refusals[numbers[0]].sentence
         count = f"{len(numbers)} of {counted(lines, 'line')}" if len(numbers) > 1 else f"Line {numbers[0]}"
-        found.append(
-            finding(code, Severity.LOOK, f"{count}: {first}", cause, action, lines=len(numbers), first_line=numbers[0])
-        )
+        found.append(finding(code, Severity.LOOK, f"{count}: {first}", cause, action, lines=len(numbers), first_line=numbers[0]))
     return found
 
 
@@ -346,9 +331,11 @@ def judge_unit(frame: JobFrame, unit: str, system_unit: str | None, marks: Seque
     farthest_m = max((max(abs(mark.east_m or 0.0), abs(mark.north_m or 0.0)) for mark in marks), default=0.0)
     return [
         finding(
-            "control-foot-differs", Severity.LOOK,
+            "control-foot-differs",
+            Severity.LOOK,
             f"The numbers are read in the {UNIT_WORDS[unit]}, but {frame.name} is defined in the {UNIT_WORDS[system_unit]}: "
             f"that moves a mark by up to {farthest_m * 2e-6:.3f} m.",
-            *_TELLING["control-foot-differs"], moves_m=round(farthest_m * 2e-6, 3),
+            *_TELLING["control-foot-differs"],
+            moves_m=round(farthest_m * 2e-6, 3),
         )
-    ]  # fmt: skip
+    ]

@@ -77,9 +77,7 @@ def judge_return(
     ]
 
 
-def judge_mark_check(
-    mark: str, difference: Difference, tolerance: Tolerance, status: str, span_s: float, unit: str = "m"
-) -> Finding:
+def judge_mark_check(mark: str, difference: Difference, tolerance: Tolerance, status: str, span_s: float, unit: str = "m") -> Finding:
     """Return what a network rover's shot on the mark says of its coordinate, before the base is started on it."""
     horizontal, vertical = within(difference, tolerance)
     words = in_words(difference, unit).removeprefix("rover ")
@@ -91,8 +89,9 @@ def judge_mark_check(
             f"{shot}: within {text_from_metres(tolerance.horizontal_m, unit)} and {text_from_metres(tolerance.vertical_m, unit)}.",
             "The mark is where the list has it, in the network's frame.",
             "Set the base over it.",
-            east_m=round(difference.east_m, 4), north_m=round(difference.north_m, 4),
-        )  # fmt: skip
+            east_m=round(difference.east_m, 4),
+            north_m=round(difference.north_m, 4),
+        )
     if status != "fixed":
         return finding(
             "mark-check-not-fixed",
@@ -110,14 +109,18 @@ def judge_mark_check(
         if metre_level
         else "The rover height or the pole's bubble, a disturbed mark, or a network in another realisation of the frame.",
         "Shoot a second mark: if it is off alike, the frames differ; if not, this mark is wrong. Do not start on it before.",
-        east_m=round(difference.east_m, 4), north_m=round(difference.north_m, 4),
-    )  # fmt: skip
+        east_m=round(difference.east_m, 4),
+        north_m=round(difference.north_m, 4),
+    )
 
 
 def judge_average_place(
-    mark: str, known_m: tuple[float, float, float] | None, others: Sequence[OtherMark],
-    average_m: tuple[float, float, float], unit: str = "m",
-) -> list[Finding]:  # fmt: skip
+    mark: str,
+    known_m: tuple[float, float, float] | None,
+    others: Sequence[OtherMark],
+    average_m: tuple[float, float, float],
+    unit: str = "m",
+) -> list[Finding]:
     """Return what the base receiver's own average says before the start of where the tripod stands.
 
     `known_m` is the mark's coordinate (Earth-centred), None for a new point, which only has to lie near the job's marks.
@@ -136,9 +139,7 @@ def judge_average_place(
         away = sorted(((item.name, _flat_m(average_m, item.xyz_m)) for item in others), key=lambda pair: pair[1])
         if not away or away[0][1] <= FARTHEST_FROM_CONTROL_M:
             return []
-        sentence = (
-            f"The receiver's average lies {_rough(away[0][1], unit)} from {away[0][0]}, the nearest mark of the job."
-        )
+        sentence = f"The receiver's average lies {_rough(away[0][1], unit)} from {away[0][0]}, the nearest mark of the job."
     near = [item.name for item in others if _flat_m(average_m, item.xyz_m) <= PLAUSIBLE_FROM_AUTONOMOUS_M]
     if near:
         cause = f"The tripod stands at {' or '.join(near)}."
@@ -168,9 +169,12 @@ def _flat_m(from_m: tuple[float, float, float], to_m: tuple[float, float, float]
 
 
 def judge_solution(
-    present_m: tuple[float, float, float], typed_m: tuple[float, float, float], slips: Iterator[Slip],
-    present_autonomous: bool, unit: str = "m",
-) -> Finding:  # fmt: skip
+    present_m: tuple[float, float, float],
+    typed_m: tuple[float, float, float],
+    slips: Iterator[Slip],
+    present_autonomous: bool,
+    unit: str = "m",
+) -> Finding:
     """Return what a typed static solution says against the present coordinate of the mark; `slips` mend the typed one."""
     east, north, up = moved_enu_m(present_m, typed_m)
     flat, distance = float(np.hypot(east, north)), float(np.linalg.norm([east, north, up]))
@@ -207,24 +211,21 @@ def _wide(slips: Iterator[Slip], plausible_m: float) -> Iterator[Slip]:
         yield Slip(slip.kind, slip.words, slip.xyz_m, max(slip.within_m, 1.9 * plausible_m))
 
 
-def judge_taken(
-    mark: str, taken_m: tuple[float, float, float], now_m: tuple[float, float, float] | None, unit: str = "m"
-) -> list[Finding]:
+def judge_taken(mark: str, taken_m: tuple[float, float, float], now_m: tuple[float, float, float] | None, unit: str = "m") -> list[Finding]:
     """Return what a base's coordinate is worth that was taken from a mark (or by its place) which is derived another way now.
 
     `now_m` is where the mark lies by the settings and the control list of now, None where that has no number of its own.
     """
-    words = (
-        "" if now_m is None else f": {text_from_metres(float(np.linalg.norm(moved_enu_m(taken_m, now_m))), unit)} away"
-    )
+    words = "" if now_m is None else f": {text_from_metres(float(np.linalg.norm(moved_enu_m(taken_m, now_m))), unit)} away"
     return [
         finding(
-            "base-coordinate-of-before", Severity.STOP,
+            "base-coordinate-of-before",
+            Severity.STOP,
             f"The base's coordinate is that of {mark} before the job's settings or the control list were changed{words}.",
             "The system, the operation, the geoid or the mark has another value since.",
             "Take the coordinate anew under Coordinate on the Base page, then type it into the receiver; or go back to the settings of before.",
         )
-    ]  # fmt: skip
+    ]
 
 
 def judge_level(missing: Sequence[str]) -> list[Finding]:

@@ -6,9 +6,13 @@ from openstake.core.judge.finding import Finding, Severity, finding
 
 # What was replaced twice, by its table, and the code that says so; of all others, nothing of a coordinate rests on.
 _CODES = {
-    "mark": "crews-differ-mark", "base_coordinate": "crews-differ-base", "fit_mark": "crews-differ-grid", "fit_chosen": "crews-differ-grid",
-    "fit_applied": "crews-differ-grid", "job_settings": "crews-differ-settings",
-}  # fmt: skip
+    "mark": "crews-differ-mark",
+    "base_coordinate": "crews-differ-base",
+    "fit_mark": "crews-differ-grid",
+    "fit_chosen": "crews-differ-grid",
+    "fit_applied": "crews-differ-grid",
+    "job_settings": "crews-differ-settings",
+}
 
 
 def judge_crews(table: str, what: str, ends: tuple[str, ...], in_use: str, subject: str = "") -> Finding:
@@ -18,10 +22,13 @@ def judge_crews(table: str, what: str, ends: tuple[str, ...], in_use: str, subje
         code = "crews-differ-antenna" if subject == "base" else "crews-differ-pole"
     severity = Severity.LOOK if code == "crews-differ" else Severity.STOP
     return finding(
-        code, severity, f"{what}: one crew has {', another '.join(ends)}.",
+        code,
+        severity,
+        f"{what}: one crew has {', another '.join(ends)}.",
         f"They replaced the same value, apart from each other. {in_use} is used until it is settled: it was written last.",
-        "Ask the crews, and say on the Book page which one holds.", what=what,
-    )  # fmt: skip
+        "Ask the crews, and say on the Book page which one holds.",
+        what=what,
+    )
 
 
 def judge_package(version: str) -> list[Finding]:
@@ -30,9 +37,11 @@ def judge_package(version: str) -> list[Finding]:
         return []
     return [
         finding(
-            "package-unproven", Severity.LOOK, f"This job came with a package of {version}, which put no hash over its rows.",
+            "package-unproven",
+            Severity.LOOK,
+            f"This job came with a package of {version}, which put no hash over its rows.",
             "That version had none. Marks, heights or the base may have been changed in the file, and nothing would show it.",
             "Hold marks and base against what the crew has, or let the job be packed anew by a newer version and unpack that.",
             version=version,
         )
-    ]  # fmt: skip
+    ]

@@ -17,28 +17,29 @@ def judge_field_test(found: FieldTest, independent: Independent, sigmas_given: b
     said += [_uncertain(item, found.by_chance) for item in failed if item not in gross]
     lacking = [
         words
-        for words, value in (
-            ("distance", independent.distance_m),
-            ("height difference", independent.height_difference_m),
-        )
+        for words, value in (("distance", independent.distance_m), ("height difference", independent.height_difference_m))
         if value is None
     ]
     if lacking:
         said.append(
             finding(
-                "iso-not-independent", Severity.NOTE,
+                "iso-not-independent",
+                Severity.NOTE,
                 f"No independent {' and '.join(lacking)} of the two points: deviations are from the mean of the test itself.",
                 "What is wrong alike in every set does not show.",
                 "Tape or level between the two points to 3 mm or better, and give the values.",
             )
-        )  # fmt: skip
+        )
     if not sigmas_given:
         said.append(
             finding(
-                "iso-sigma-usual", Severity.NOTE, "The predetermined sigmas are the usual 8 mm and 15 mm, not those of this pair.",
-                "None was given.", "Give what the maker states for this pair, or what an earlier test gave.",
+                "iso-sigma-usual",
+                Severity.NOTE,
+                "The predetermined sigmas are the usual 8 mm and 15 mm, not those of this pair.",
+                "None was given.",
+                "Give what the maker states for this pair, or what an earlier test gave.",
             )
-        )  # fmt: skip
+        )
     return said
 
 
@@ -46,37 +47,46 @@ def judge_times(sets: Sequence[PlannedSet]) -> list[Finding]:
     """Return which series of a test began too soon after the one before."""
     return [
         finding(
-            "iso-too-soon", Severity.LOOK,
+            "iso-too-soon",
+            Severity.LOOK,
             f"Series {series} began {text_from_seconds(after_s)} after series {series - 1}; {text_from_seconds(SERIES_APART_S)} are asked.",
             "The satellites have hardly moved: the series share their errors, and the test comes out too good.",
-            "Measure the later series again, later in the day.", after_s=round(after_s),
+            "Measure the later series again, later in the day.",
+            after_s=round(after_s),
         )
         for series, after_s in too_soon_s(sets)
-    ]  # fmt: skip
+    ]
 
 
 def _gross(item: TestItem, by_chance: float) -> Finding:
     what = item.name.removeprefix("gross error, ")
     return finding(
-        "iso-gross-error", Severity.LOOK if item.passed_corrected else Severity.STOP,
+        "iso-gross-error",
+        Severity.LOOK if item.passed_corrected else Severity.STOP,
         f"A {what} deviates by {1000.0 * item.statistic:.1f} mm; {1000.0 * item.limit:.1f} mm are allowed (2.5·√2·σ).",
         _chance(by_chance)
         if item.passed_corrected
         else "A false fix, a pole that was not plumb, another point, or an independent value that is wrong.",
         "Initialise anew and measure that set again; measure the independent value again.",
-        deviation_m=round(item.statistic, 5), limit_m=round(item.limit, 5), corrected_limit_m=round(item.corrected_limit, 5),
-    )  # fmt: skip
+        deviation_m=round(item.statistic, 5),
+        limit_m=round(item.limit, 5),
+        corrected_limit_m=round(item.corrected_limit, 5),
+    )
 
 
 def _uncertain(item: TestItem, by_chance: float) -> Finding:
     return finding(
-        "iso-uncertainty-larger", Severity.LOOK, f"{item.name}: {item.statistic:.4g} is more than {item.limit:.4g}.",
+        "iso-uncertainty-larger",
+        Severity.LOOK,
+        f"{item.name}: {item.statistic:.4g} is more than {item.limit:.4g}.",
         _chance(by_chance)
         if item.passed_corrected
         else "This pair, here and today, is not as good as was expected: multipath, few satellites, a worn pole, other settings.",
         "Repeat the test on open ground. If it fails again, do not rely on the stated precision.",
-        statistic=round(item.statistic, 6), limit=round(item.limit, 6), corrected_limit=round(item.corrected_limit, 6),
-    )  # fmt: skip
+        statistic=round(item.statistic, 6),
+        limit=round(item.limit, 6),
+        corrected_limit=round(item.corrected_limit, 6),
+    )
 
 
 def chance_words(found: FieldTest) -> str:

@@ -30,7 +30,13 @@ from openstake.core.reliability import Reliability, Suspect
 from openstake.core.special import chdtri
 from openstake.core.units import text_from_metres
 
-_WORDS = {"similarity": "shift, rotation and scale", "rotation": "shift and rotation", "shift": "the shift", "constant": "the constant", "plane": "the plane"}  # fmt: skip
+_WORDS = {
+    "similarity": "shift, rotation and scale",
+    "rotation": "shift and rotation",
+    "shift": "the shift",
+    "constant": "the constant",
+    "plane": "the plane",
+}
 
 
 @dataclass(frozen=True)
@@ -59,8 +65,7 @@ class Part:
 def suspects_of(part: Part) -> list[Suspected]:
     """Return the suspected marks of one half, worst first."""
     return [
-        Suspected(part.names[item.place], part.component, item.can_tell, _suspect_words(part, item))
-        for item in part.diagnosis.suspects
+        Suspected(part.names[item.place], part.component, item.can_tell, _suspect_words(part, item)) for item in part.diagnosis.suspects
     ]
 
 
@@ -80,12 +85,14 @@ def judge_part(part: Part) -> list[Finding]:
     if part.redundancy <= 0:
         return [
             finding(
-                "fit-no-redundancy", Severity.LOOK,
+                "fit-no-redundancy",
+                Severity.LOOK,
                 f"{len(part.names)} marks solve {_WORDS[part.model]} ({needs} numbers) with nothing left over: there are no residuals.",
-                "Any blunder among them is fitted away.", "Take in one more mark: the first residuals; one more again begins to tell which is wrong.",
+                "Any blunder among them is fitted away.",
+                "Take in one more mark: the first residuals; one more again begins to tell which is wrong.",
                 marks=len(part.names),
             )
-        ]  # fmt: skip
+        ]
     found = []
     diagnosis = part.diagnosis
     listed = suspects_of(part)
@@ -93,27 +100,28 @@ def judge_part(part: Part) -> list[Finding]:
         first = listed[0]
         found.append(
             finding(
-                "fit-suspect" if first.can_tell else "fit-cannot-tell", Severity.STOP if first.can_tell else Severity.LOOK, first.sentence,
+                "fit-suspect" if first.can_tell else "fit-cannot-tell",
+                Severity.STOP if first.can_tell else Severity.LOOK,
+                first.sentence,
                 "The mark was disturbed, its line in the list is wrong, or the fix on it was false.",
-                f"Measure {first.name} again after a new initialisation; leave it out if it stays." if first.can_tell
+                f"Measure {first.name} again after a new initialisation; leave it out if it stays."
+                if first.can_tell
                 else "Take in one more mark that surrounds the site, then look again.",
                 mark=first.name,
             )
-        )  # fmt: skip
-    if (
-        diagnosis.global_passed is False
-        and diagnosis.global_statistic is not None
-        and diagnosis.global_limit is not None
-    ):
+        )
+    if diagnosis.global_passed is False and diagnosis.global_statistic is not None and diagnosis.global_limit is not None:
         found.append(
             finding(
-                "fit-global-test", Severity.STOP,
+                "fit-global-test",
+                Severity.STOP,
                 f"The {part.component} fit does not agree with its sigmas: χ² {diagnosis.global_statistic:.1f}, limit {diagnosis.global_limit:.1f} ({part.redundancy} degrees of freedom).",
                 "A mark is wrong, two names are exchanged, or the sigmas are too small.",
                 "Look at the suspects; leave the worst out and fit again.",
-                statistic=round(diagnosis.global_statistic, 3), limit=round(diagnosis.global_limit, 3),
+                statistic=round(diagnosis.global_statistic, 3),
+                limit=round(diagnosis.global_limit, 3),
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -124,11 +132,14 @@ def judge_large(fitted: Horizontal, unit: str = "m") -> list[Finding]:
         return []
     return [
         finding(
-            "fit-residuals-large", Severity.STOP, f"The horizontal fit leaves {text_from_metres(sigma, unit)} (one sigma of an axis).",
-            "A name, an axis or a unit is wrong, or the marks belong to two grids.", "Look at the list and at the marks that are farthest off.",
+            "fit-residuals-large",
+            Severity.STOP,
+            f"The horizontal fit leaves {text_from_metres(sigma, unit)} (one sigma of an axis).",
+            "A name, an axis or a unit is wrong, or the marks belong to two grids.",
+            "Look at the list and at the marks that are farthest off.",
             sigma_m=round(sigma, 4),
         )
-    ]  # fmt: skip
+    ]
 
 
 def judge_axes(pairs: Sequence[Pair], fitted: Horizontal) -> list[Finding]:
@@ -146,10 +157,13 @@ def judge_axes(pairs: Sequence[Pair], fitted: Horizontal) -> list[Finding]:
         return []
     return [
         finding(
-            "fit-axes-exchanged", Severity.STOP, "With east and north of the local list exchanged all marks agree; as it is read they do not.",
-            "The list has north before east.", "Read the list anew with its columns exchanged.",
+            "fit-axes-exchanged",
+            Severity.STOP,
+            "With east and north of the local list exchanged all marks agree; as it is read they do not.",
+            "The list has north before east.",
+            "Read the list anew with its columns exchanged.",
         )
-    ]  # fmt: skip
+    ]
 
 
 def judge_exchanged(pairs: Sequence[Pair], fitted: Horizontal) -> list[Finding]:
@@ -171,12 +185,14 @@ def judge_exchanged(pairs: Sequence[Pair], fitted: Horizontal) -> list[Finding]:
     one, other = sorted((pairs[fitted.used[first]].name, pairs[fitted.used[second]].name))
     return [
         finding(
-            "fit-names-exchanged", Severity.STOP,
+            "fit-names-exchanged",
+            Severity.STOP,
             f"With {one} and {other} the other way round all marks agree; as they are named they do not.",
-            "Two names were exchanged, on the ground or in the list.", "Read both labels, and correct the list or the shots.",
+            "Two names were exchanged, on the ground or in the list.",
+            "Read both labels, and correct the list or the shots.",
             marks=[one, other],
         )
-    ]  # fmt: skip
+    ]
 
 
 def judge_scale(fitted: Horizontal, expected: float = 1.0) -> list[Finding]:
@@ -188,11 +204,14 @@ def judge_scale(fitted: Horizontal, expected: float = 1.0) -> list[Finding]:
     if abs(off_ppm) > FIT_SCALE_STOP_PPM:
         return [
             finding(
-                "fit-scale-wrong", Severity.STOP, f"The free scale is {fitted.scale:.6f}, where {expected:.6f} is to be expected.",
+                "fit-scale-wrong",
+                Severity.STOP,
+                f"The free scale is {fitted.scale:.6f}, where {expected:.6f} is to be expected.",
                 "A list in another unit, two names exchanged, or marks of two grids.",
-                "Look at the unit of the list and at the names. No survey has such a scale.", off_ppm=round(off_ppm),
+                "Look at the unit of the list and at the names. No survey has such a scale.",
+                off_ppm=round(off_ppm),
             )
-        ]  # fmt: skip
+        ]
     if sigma is None or fitted.redundancy <= 0:
         return []
     sigma_ppm = 1e6 * sigma / fitted.spread_m2**0.5
@@ -200,13 +219,14 @@ def judge_scale(fitted: Horizontal, expected: float = 1.0) -> list[Finding]:
         return []
     return [
         finding(
-            "fit-scale-off", Severity.LOOK,
+            "fit-scale-off",
+            Severity.LOOK,
             f"The free scale is {off_ppm:+.1f} ppm from the expected {expected:.7f} (known to {sigma_ppm:.1f} ppm).",
             "Local ground distances are 1/(combined factor) of the grid's; else a blunder bends the scale.",
             "Compare it with the combined factor here (Job, System); hold the scale there where it should be known.",
             off_ppm=round(off_ppm, 2),
         )
-    ]  # fmt: skip
+    ]
 
 
 def judge_rotation(fitted: Horizontal, expected_deg: float | None) -> list[Finding]:
@@ -220,24 +240,28 @@ def judge_rotation(fitted: Horizontal, expected_deg: float | None) -> list[Findi
         return []
     return [
         finding(
-            "fit-rotation-off", Severity.LOOK,
+            "fit-rotation-off",
+            Severity.LOOK,
             f"The rotation is {off_deg:+.4f}° from the {expected_deg:+.4f}° that the local north gives (known to {sigma_deg:.4f}°).",
             "The local north is not what it is said to be; else a blunder turns the fit.",
-            "Ask where the local north comes from; look at the suspects.", off_deg=round(off_deg, 5),
+            "Ask where the local north comes from; look at the suspects.",
+            off_deg=round(off_deg, 5),
         )
-    ]  # fmt: skip
+    ]
 
 
 def judge_one_mark(name: str, scale: float, rotation_deg: float) -> list[Finding]:
     """Return what a fit on one mark leaves unproven."""
     return [
         finding(
-            "fit-one-mark", Severity.LOOK,
+            "fit-one-mark",
+            Severity.LOOK,
             f"{name} alone gives the shift; the rotation of {rotation_deg:+.4f}° and the scale of {scale:.8f} are taken, not measured.",
             "A wrong north turns everything about this mark: one minute of arc is 29 mm at 100 m.",
-            "Measure a second mark as far away as can be, and look at its difference.", mark=name,
+            "Measure a second mark as far away as can be, and look at its difference.",
+            mark=name,
         )
-    ]  # fmt: skip
+    ]
 
 
 def judge_geometry(ratio: float, marks: int, plane: bool, outside: Sequence[str]) -> list[Finding]:
@@ -247,20 +271,26 @@ def judge_geometry(ratio: float, marks: int, plane: bool, outside: Sequence[str]
         across = "the tilt across it" if plane else "what lies beside it"
         found.append(
             finding(
-                "fit-near-line", Severity.LOOK if plane else Severity.NOTE,
+                "fit-near-line",
+                Severity.LOOK if plane else Severity.NOTE,
                 f"The {marks} marks of the fit lie nearly on one line (1 : {1 / max(ratio, 0.01):.0f}): {across} is poorly known.",
-                "Marks along a road or a bank.", "Take in a mark to the side of the line.", ratio=round(ratio, 4),
+                "Marks along a road or a bank.",
+                "Take in a mark to the side of the line.",
+                ratio=round(ratio, 4),
             )
-        )  # fmt: skip
+        )
     if outside:
         listed = ", ".join(outside[:4]) + (f" and {len(outside) - 4} more" if len(outside) > 4 else "")
         found.append(
             finding(
-                "fit-outside-hull", Severity.NOTE,
+                "fit-outside-hull",
+                Severity.NOTE,
                 f"{listed} {'lies' if len(outside) == 1 else 'lie'} outside the marks of the fit: errors grow there.",
-                "The marks do not surround the site.", "Take in marks at the rim; the plan says which gains most.", marks=list(outside),
+                "The marks do not surround the site.",
+                "Take in marks at the rim; the plan says which gains most.",
+                marks=list(outside),
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -271,33 +301,40 @@ def judge_set_ups(autonomous: Sequence[str], set_ups: int) -> list[Finding]:
     if set_ups > 1:
         return [
             finding(
-                "fit-set-ups-mixed", Severity.STOP,
+                "fit-set-ups-mixed",
+                Severity.STOP,
                 f"The marks hang on {set_ups} base set-ups, and that of {', '.join(autonomous[:4])} is autonomous: they are metres apart.",
-                "Each autonomous average is another place.", "Measure all marks from one base, or re-seat the base first.",
+                "Each autonomous average is another place.",
+                "Measure all marks from one base, or re-seat the base first.",
                 marks=list(autonomous),
             )
-        ]  # fmt: skip
+        ]
     return [
         finding(
-            "fit-autonomous", Severity.NOTE,
+            "fit-autonomous",
+            Severity.NOTE,
             "The base is autonomous: the shift of the fit takes its metres up, for this set-up only.",
             "An average of the receiver's own position is another place tomorrow.",
             "Come back to the same base coordinate, or fit anew after the base is set up again.",
         )
-    ]  # fmt: skip
+    ]
 
 
 def judge_shots_apart(marks: Sequence[tuple[str, float]], unit: str = "m") -> list[Finding]:
     """Return the marks whose shots cannot be of one place: name, and how far they lie apart in metres."""
     return [
         finding(
-            "fit-shots-apart", Severity.STOP, f"The shots of {name} lie {text_from_metres(apart_m, unit)} apart: their mean is no mark.",
-            "One of them was taken on another mark, or from a base of another coordinate.", "Leave out the one that does not belong there.",
-            mark=name, apart_m=round(apart_m, 3),
+            "fit-shots-apart",
+            Severity.STOP,
+            f"The shots of {name} lie {text_from_metres(apart_m, unit)} apart: their mean is no mark.",
+            "One of them was taken on another mark, or from a base of another coordinate.",
+            "Leave out the one that does not belong there.",
+            mark=name,
+            apart_m=round(apart_m, 3),
         )
         for name, apart_m in marks
         if apart_m > METRE_LEVEL_M
-    ]  # fmt: skip
+    ]
 
 
 def judge_out_of_date(changed: Sequence[str]) -> list[Finding]:
@@ -306,17 +343,19 @@ def judge_out_of_date(changed: Sequence[str]) -> list[Finding]:
         return []
     return [
         finding(
-            "fit-out-of-date", Severity.LOOK, f"The applied fit rests on what has changed since: {', '.join(changed)}.",
+            "fit-out-of-date",
+            Severity.LOOK,
+            f"The applied fit rests on what has changed since: {', '.join(changed)}.",
             "A correction moves what is measured; the fit stays as it was applied.",
-            "Look at the fit as it would be now, and apply it anew if it is right.", changed=list(changed),
+            "Look at the fit as it would be now, and apply it anew if it is right.",
+            changed=list(changed),
         )
-    ]  # fmt: skip
+    ]
 
 
 def judge_checks(
-    pairs: Sequence[Pair], horizontal: Horizontal, vertical: Vertical | None, unit: str = "m",
-    left_out: Collection[str] = (),
-) -> list[Finding]:  # fmt: skip
+    pairs: Sequence[Pair], horizontal: Horizontal, vertical: Vertical | None, unit: str = "m", left_out: Collection[str] = ()
+) -> list[Finding]:
     """Return the marks kept as checks that the fit misses by more than 99.9 % of what it gives there."""
     found = []
     for place, pair in enumerate(pairs):
@@ -333,11 +372,16 @@ def judge_checks(
         if beyond:
             found.append(
                 finding(
-                    "fit-check-differs", Severity.STOP, f"{pair.name}, kept as a check, is off from where the fit puts it: {' and '.join(beyond)}.",
-                    "The fit is wrong there, or the check mark is.", "Measure it again; look at the suspects of the fit.",
-                    mark=pair.name, horizontal_m=round(flat, 4), components=[item[3] for item in seen],
+                    "fit-check-differs",
+                    Severity.STOP,
+                    f"{pair.name}, kept as a check, is off from where the fit puts it: {' and '.join(beyond)}.",
+                    "The fit is wrong there, or the check mark is.",
+                    "Measure it again; look at the suspects of the fit.",
+                    mark=pair.name,
+                    horizontal_m=round(flat, 4),
+                    components=[item[3] for item in seen],
                 )
-            )  # fmt: skip
+            )
     return found
 
 

@@ -10,14 +10,7 @@ from itertools import combinations, pairwise
 from openstake.core.antenna import MeasuredTo, TypedReading
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding, Severity, finding
-from openstake.core.limits import (
-    HEIGHTS_AGREE_M,
-    ODD_HEIGHTS_M,
-    READING_ERROR_M,
-    SAME_READING_M,
-    SHARE_UNEXPLAINED,
-    USUAL_HEIGHTS_M,
-)
+from openstake.core.limits import HEIGHTS_AGREE_M, ODD_HEIGHTS_M, READING_ERROR_M, SAME_READING_M, SHARE_UNEXPLAINED, USUAL_HEIGHTS_M
 from openstake.core.units import metres_from_text, text_from_metres
 
 
@@ -30,10 +23,7 @@ class KnownAntenna:
 
 
 def judge_heights(
-    readings: Sequence[TypedReading],
-    antenna: KnownAntenna | None = None,
-    limit_m: float = HEIGHTS_AGREE_M,
-    unit: str = "m",
+    readings: Sequence[TypedReading], antenna: KnownAntenna | None = None, limit_m: float = HEIGHTS_AGREE_M, unit: str = "m"
 ) -> list[Finding]:
     """Return what the readings of one set-up say of each other, worst first; `limit_m` is what two may differ by."""
     found = [_impossible(reading, unit) for reading in readings if not reading.is_possible]
@@ -89,9 +79,8 @@ def _rod(reading: TypedReading, limit_m: float, unit: str) -> Finding | None:
 
 
 def _disagree(
-    pair: tuple[TypedReading, TypedReading], readings: Sequence[TypedReading], antenna: KnownAntenna | None,
-    limit_m: float, unit: str,
-) -> Finding:  # fmt: skip
+    pair: tuple[TypedReading, TypedReading], readings: Sequence[TypedReading], antenna: KnownAntenna | None, limit_m: float, unit: str
+) -> Finding:
     """Return the one finding for a pair that differs: by the slip that explains it, or without a cause."""
     first, second = pair
     apart = (
@@ -145,12 +134,13 @@ def _explained(guesses: Sequence[_Guess], apart: str, difference_m: float) -> Fi
         Severity.STOP,
         f"{apart}: likely {meant}.",
         cause,
-        "Read the tape once more and correct the reading that was wrong." if len(guesses) == 1
+        "Read the tape once more and correct the reading that was wrong."
+        if len(guesses) == 1
         else "The two cannot tell which of them is wrong: read the tape once more, in the other unit.",
         difference_m=round(difference_m, 5),
         likely=[guess.meant for guess in guesses],
         likely_arp_height_m=round(guesses[0].mended_m, 5),
-    )  # fmt: skip
+    )
 
 
 def _left_m(reading: TypedReading, other: TypedReading, mended_m: float) -> float | None:
@@ -191,13 +181,10 @@ def mended_readings(reading: TypedReading) -> list[TypedReading]:
 def _swapped(reading: TypedReading, other: TypedReading, _: KnownAntenna | None) -> list[_Guess]:
     candidates = mended_readings(reading)
     return [
-        _Guess(
-            "digits-swapped", reading.text, item.text, item.arp_height_m,
-            "Two neighbouring digits changed places while typing.", left_m,
-        )
+        _Guess("digits-swapped", reading.text, item.text, item.arp_height_m, "Two neighbouring digits changed places while typing.", left_m)
         for item in candidates
         if (left_m := _left_m(reading, other, item.arp_height_m)) is not None
-    ]  # fmt: skip
+    ]
 
 
 _WORDS = {"m": "metres", "ft": "feet", "sft": "US survey feet", "cm": "centimetres", "in": "inches"}
@@ -216,10 +203,14 @@ def _unit(reading: TypedReading, other: TypedReading, _: KnownAntenna | None) ->
             # The two feet are micrometres apart at the height of a tripod: the first that fits speaks for both.
             return [
                 _Guess(
-                    "unit-mixed", reading.text, mended.text, mended.arp_height_m,
-                    f"'{reading.text}' was read in {_WORDS[unit]} and typed in another unit.", left_m,
+                    "unit-mixed",
+                    reading.text,
+                    mended.text,
+                    mended.arp_height_m,
+                    f"'{reading.text}' was read in {_WORDS[unit]} and typed in another unit.",
+                    left_m,
                 )
-            ]  # fmt: skip
+            ]
     return []
 
 
@@ -235,13 +226,16 @@ def _as_another_feature(reading: TypedReading, other: TypedReading, antenna: Kno
         slanted = feature.method == "slant" and reading.to.method == "vertical"
         found.append(
             _Guess(
-                "slant-as-vertical" if slanted else "wrong-feature", reading.text,
-                f"'{reading.text}' to: {feature.in_a_sentence}", mended.arp_height_m,
-                "A slant to the rim was taken for a vertical height." if slanted
+                "slant-as-vertical" if slanted else "wrong-feature",
+                reading.text,
+                f"'{reading.text}' to: {feature.in_a_sentence}",
+                mended.arp_height_m,
+                "A slant to the rim was taken for a vertical height."
+                if slanted
                 else "The difference is the known offset between two features of this antenna: it was measured to the other one.",
                 left_m,
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -252,10 +246,14 @@ def _phase_centre(reading: TypedReading, other: TypedReading, antenna: KnownAnte
         return []
     return [
         _Guess(
-            "wrong-feature", reading.text, f"'{reading.text}' to the phase centre", reading.arp_height_m - up_m,
-            "The difference is the height of the phase centre above the ARP: it is already in the reading.", left_m,
+            "wrong-feature",
+            reading.text,
+            f"'{reading.text}' to the phase centre",
+            reading.arp_height_m - up_m,
+            "The difference is the height of the phase centre above the ARP: it is already in the reading.",
+            left_m,
         )
-    ]  # fmt: skip
+    ]
 
 
 def _odd_unit(reading: TypedReading, unit: str) -> Finding | None:
@@ -280,17 +278,14 @@ def _odd_unit(reading: TypedReading, unit: str) -> Finding | None:
     return None
 
 
-def judge_opening_and_closing(
-    opening_m: float, closing_m: float, limit_m: float = HEIGHTS_AGREE_M, unit: str = "m"
-) -> Finding:
+def judge_opening_and_closing(opening_m: float, closing_m: float, limit_m: float = HEIGHTS_AGREE_M, unit: str = "m") -> Finding:
     """Return what the height after the session says of the one before it, both to the ARP in metres."""
     moved_m = round(closing_m - opening_m, 5)
     if abs(moved_m) <= limit_m:
         return finding(
             "closing-height-agrees",
             Severity.NOTE,
-            f"Opening and closing height agree within {text_from_metres(abs(moved_m), unit)} "
-            f"(limit {text_from_metres(limit_m, unit)}).",
+            f"Opening and closing height agree within {text_from_metres(abs(moved_m), unit)} (limit {text_from_metres(limit_m, unit)}).",
             "The tripod stood still, and the height was read rightly twice.",
             "Nothing to do.",
             difference_m=moved_m,

@@ -52,7 +52,8 @@ def _never(heard: LinkHeard, last: str) -> list[Finding]:
     here = _at_this_listener(heard)
     return [
         finding(
-            "corrections-never-heard", Severity.LOOK,
+            "corrections-never-heard",
+            Severity.LOOK,
             f"In {text_from_seconds(heard.heard_for_s)} no corrections have reached the rover.{last}{here}",
             "Silence from the start is a setting: channel, spacing, modulation or protocol differ, a baud rate, or no antenna."
             if heard.radio
@@ -63,7 +64,7 @@ def _never(heard: LinkHeard, last: str) -> list[Finding]:
             else "Compare the mountpoint with the Link page; look whether the rover is connected and whether bytes arrive.",
             heard_for_s=round(heard.heard_for_s),
         )
-    ]  # fmt: skip
+    ]
 
 
 def _lost(heard: LinkHeard, last: str) -> list[Finding]:
@@ -74,9 +75,7 @@ def _lost(heard: LinkHeard, last: str) -> list[Finding]:
         cause = "The base itself has stopped: its stream is silent here too. Battery, a cable, or somebody moved it."
         action = "Go to the base: battery, transmit light, antenna. Measure its height again before it goes on."
     elif bad:
-        cause = (
-            f"Interference or the end of the range: {counted(heard.bad_frames, 'frame')} came damaged at this listener."
-        )
+        cause = f"Interference or the end of the range: {counted(heard.bad_frames, 'frame')} came damaged at this listener."
         action = "Go nearer or up, away from other transmitters; change the channel at the base, and then at the rover."
     else:
         cause = (
@@ -92,11 +91,14 @@ def _lost(heard: LinkHeard, last: str) -> list[Finding]:
         )
     return [
         finding(
-            "corrections-lost", Severity.LOOK,
-            f"The corrections have been lost for {text_from_seconds(silent_s)}.{last}{_at_this_listener(heard)}", cause, action,
+            "corrections-lost",
+            Severity.LOOK,
+            f"The corrections have been lost for {text_from_seconds(silent_s)}.{last}{_at_this_listener(heard)}",
+            cause,
+            action,
             silent_s=round(silent_s),
         )
-    ]  # fmt: skip
+    ]
 
 
 def _not_used(heard: LinkHeard, last: str) -> list[Finding]:
@@ -104,12 +106,13 @@ def _not_used(heard: LinkHeard, last: str) -> list[Finding]:
         return []
     return [
         finding(
-            "corrections-not-used", Severity.LOOK,
+            "corrections-not-used",
+            Severity.LOOK,
             f"Corrections arrive ({heard.age_s:.1f} s old) and the rover stays {heard.status.value}.{last}",
             "It hears them and cannot use them: a format it does not read, constellations that both do not have, or no station position.",
             "Compare the correction format and the constellations of both ends on the Link page; 1005 or 1006 must be sent.",
         )
-    ]  # fmt: skip
+    ]
 
 
 def _at_this_listener(heard: LinkHeard) -> str:
@@ -117,11 +120,7 @@ def _at_this_listener(heard: LinkHeard) -> str:
         return " The base's stream is not listened to here: what it sends is unchecked."
     if heard.stream_silent_s is not None and heard.stream_silent_s > LINK_LOST_AFTER_S:
         return f" At this listener the base has been silent for {text_from_seconds(heard.stream_silent_s)}."
-    return (
-        " At this listener the base is heard: it sends."
-        if heard.frames
-        else " At this listener the base is not heard either."
-    )
+    return " At this listener the base is heard: it sends." if heard.frames else " At this listener the base is not heard either."
 
 
 def judge_frames(share: float | None, window_s: float, bad_crc: int) -> list[Finding]:
@@ -130,10 +129,11 @@ def judge_frames(share: float | None, window_s: float, bad_crc: int) -> list[Fin
         return []
     return [
         finding(
-            "frames-missing", Severity.LOOK,
+            "frames-missing",
+            Severity.LOOK,
             f"At this listener {100.0 * share:.0f} % of the base's frames arrive within {window_s:.0f} s; {bad_crc} came damaged so far.",
             "The line between base and this machine loses frames: mobile coverage, a slow or noisy cable.",
             "Look at this machine's connection first; whether the rover loses them too shows in its age.",
             share=round(share, 3),
         )
-    ]  # fmt: skip
+    ]

@@ -61,9 +61,7 @@ Readings = Callable[[], Iterable[tuple[str, float]]]
 Shifts = Callable[[], Mapping[str, tuple[float, float]]]
 
 
-def judge_place(
-    rover: RoverPlace, control: Control, readings: Readings, shifts: Shifts, unit: str = "m"
-) -> list[Finding]:
+def judge_place(rover: RoverPlace, control: Control, readings: Readings, shifts: Shifts, unit: str = "m") -> list[Finding]:
     """Return what the list is likely to be that a rover's place contradicts; `readings` and `shifts` are asked only where it does."""
     off = control.grid_m[:, :2] - (rover.east_m, rover.north_m)
     away = np.hypot(off[:, 0], off[:, 1])
@@ -83,11 +81,14 @@ def _elsewhere(name: str, away_m: float, readings: Readings) -> Finding:
         else f"If {fits[1]}, its nearest mark is {fits[0] / 1000.0:.1f} km away."
     )
     return finding(
-        "rover-far-from-control", Severity.STOP,
-        f"The rover is {away_m / 1000.0:.0f} km from {name}, the nearest mark of the control list.", cause,
-        "Look at the job's name, its system and the list before anything is measured.", distance_m=round(away_m),
+        "rover-far-from-control",
+        Severity.STOP,
+        f"The rover is {away_m / 1000.0:.0f} km from {name}, the nearest mark of the control list.",
+        cause,
+        "Look at the job's name, its system and the list before anything is measured.",
+        distance_m=round(away_m),
         **({} if fits is None else {"otherwise_m": round(fits[0])}),
-    )  # fmt: skip
+    )
 
 
 def _height(rover: RoverPlace, control: Control, away: NDArray[np.float64], unit: str) -> list[Finding]:
@@ -104,16 +105,18 @@ def _height(rover: RoverPlace, control: Control, away: NDArray[np.float64], unit
     side = "above" if above >= 0.0 else "below"
     return [
         finding(
-            "rover-off-by-undulation", Severity.STOP,
+            "rover-off-by-undulation",
+            Severity.STOP,
             f"The rover is {text_from_metres(abs(above), unit)} {side} the marks near it, and the geoid lies "
             f"{text_from_metres(abs(lift), unit)} {'above' if lift > 0.0 else 'below'} the ellipsoid here.",
             "Elevations of the list were taken as ellipsoidal heights."
             if elevations
             else "Ellipsoidal heights of the list were taken as elevations, or the geoid is counted with the wrong sign.",
             "Ask what the heights of the list are, and read it anew with that. If the ground really is so steep, accept it.",
-            above_m=round(above, 2), undulation_m=round(lift, 2),
+            above_m=round(above, 2),
+            undulation_m=round(lift, 2),
         )
-    ]  # fmt: skip
+    ]
 
 
 def _datum(
@@ -137,11 +140,13 @@ def _datum(
     _, n, name = close
     return [
         finding(
-            "rover-off-by-datum", Severity.LOOK,
+            "rover-off-by-datum",
+            Severity.LOOK,
             f"The rover stands {text_from_metres(float(away[n]), unit)} from {control.names[n]}, where it would stand if the list were "
             f"in {name}.",
             f"The control is in {name}, and the job's system is on another datum.",
             "Ask on which datum the list was made. If the pole is on another point than this mark, go on.",
-            east_m=round(float(-off[n, 0]), 2), north_m=round(float(-off[n, 1]), 2),
+            east_m=round(float(-off[n, 0]), 2),
+            north_m=round(float(-off[n, 1]), 2),
         )
-    ]  # fmt: skip
+    ]

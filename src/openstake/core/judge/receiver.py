@@ -56,9 +56,7 @@ def _difference_m(base: MeantBase, epochs: Sequence[Epoch]) -> np.ndarray:
     return np.asarray(np.median(enu, axis=0))
 
 
-def _elsewhere(
-    base: MeantBase, epochs: Sequence[Epoch], latest: Epoch, flat: float, up: float, limit: float
-) -> Finding:
+def _elsewhere(base: MeantBase, epochs: Sequence[Epoch], latest: Epoch, flat: float, up: float, limit: float) -> Finding:
     place = np.array(base.arp_m)
     latitude, longitude, _ = geodetic_from_ecef(base.arp_m)
     here = np.median(
@@ -72,8 +70,7 @@ def _elsewhere(
     near = [
         mark.name
         for mark in base.other_marks
-        if np.hypot(*enu_from_ecef_difference(np.array(mark.xyz_m) - here, float(latitude), float(longitude))[:2])
-        <= limit
+        if np.hypot(*enu_from_ecef_difference(np.array(mark.xyz_m) - here, float(latitude), float(longitude))[:2]) <= limit
     ]
     if near:
         cause = f"It stands at {' or '.join(near)}, and this mark's coordinate is in it."
@@ -94,7 +91,7 @@ def _elsewhere(
         horizontal_m=round(flat, 2),
         up_m=round(up, 2),
         distance_m=round(distance_m, 2),
-    )  # fmt: skip
+    )
 
 
 def _status(epoch: Epoch) -> Finding:

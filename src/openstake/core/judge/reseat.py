@@ -36,11 +36,14 @@ def judge_reseat_shots(seen: ShotsSeen, unit: str = "m") -> list[Finding]:
     if seen.epochs == 1:
         return [
             finding(
-                "reseat-one-epoch", Severity.LOOK, "The base would be moved by one epoch: its scatter cannot be seen.",
+                "reseat-one-epoch",
+                Severity.LOOK,
+                "The base would be moved by one epoch: its scatter cannot be seen.",
                 "One epoch has the noise of one epoch, and moves every point by it.",
-                "Some crews take one; an average of half a minute and more is preferred.", epochs=1,
+                "Some crews take one; an average of half a minute and more is preferred.",
+                epochs=1,
             )
-        ]  # fmt: skip
+        ]
     if seen.shots > 1 and seen.scatter_m is not None:
         flat, up = seen.scatter_m
         limit_flat = CIRCLE_999 * max(seen.sigma_east_m, seen.sigma_north_m)
@@ -48,14 +51,16 @@ def judge_reseat_shots(seen: ShotsSeen, unit: str = "m") -> list[Finding]:
         if flat > limit_flat or up > limit_up:
             return [
                 finding(
-                    "reseat-shots-differ", Severity.STOP,
+                    "reseat-shots-differ",
+                    Severity.STOP,
                     f"The {seen.shots} shots scatter by {text_from_metres(flat, unit)} and {text_from_metres(up, unit)} in height: "
                     f"more than {text_from_metres(limit_flat, unit)} and {text_from_metres(limit_up, unit)}.",
                     "One of the fixes is false, or the pole stood otherwise.",
                     "Do not apply their mean. Initialise anew, measure again, and leave out the one that does not agree.",
-                    scatter_horizontal_m=round(flat, 4), scatter_up_m=round(up, 4),
+                    scatter_horizontal_m=round(flat, 4),
+                    scatter_up_m=round(up, 4),
                 )
-            ]  # fmt: skip
+            ]
     return []
 
 
@@ -66,38 +71,49 @@ def judge_reseat(found: Reseat, entered_as_known: bool | None = None, unit: str 
     if found.away_m < RESEAT_SAME_MARK_M:
         return [
             finding(
-                "reseat-own-mark", Severity.STOP,
+                "reseat-own-mark",
+                Severity.STOP,
                 f"The known mark is {text_from_metres(found.away_m, unit)} from the base: it is the base's own.",
-                "A base cannot be observed where it stands.", "Pick another known mark and measure it.", **numbers,
+                "A base cannot be observed where it stands.",
+                "Pick another known mark and measure it.",
+                **numbers,
             )
-        ]  # fmt: skip
+        ]
     small_flat = found.horizontal_m <= RESEAT_SMALL_HORIZONTAL_M
     small_up = abs(found.up_m) <= RESEAT_SMALL_UP_M
     if small_flat and small_up:
         return [
             finding(
-                "reseat-small", Severity.NOTE, f"The shift is {flat} and {up} in height: no more than one fix gives.",
+                "reseat-small",
+                Severity.NOTE,
+                f"The shift is {flat} and {up} in height: no more than one fix gives.",
                 "The base is where it should be, as far as this mark can tell.",
-                "Leave it as it is, or average longer on a second mark before it is moved.", **numbers,
+                "Leave it as it is, or average longer on a second mark before it is moved.",
+                **numbers,
             )
-        ]  # fmt: skip
+        ]
     said = []
     if entered_as_known:
         said.append(
             finding(
-                "reseat-of-known", Severity.STOP, f"The base was entered as known, and it would move by {flat} and {up} in height.",
+                "reseat-of-known",
+                Severity.STOP,
+                f"The base was entered as known, and it would move by {flat} and {up} in height.",
                 "A known base needs no shift: a wrong mark, height, frame or coordinate at one of the two.",
-                "Do not apply it. Look at the base's mark, coordinate and height, and at the mark that was observed.", **numbers,
+                "Do not apply it. Look at the base's mark, coordinate and height, and at the mark that was observed.",
+                **numbers,
             )
-        )  # fmt: skip
+        )
     said += _what_it_looks_like(found, small_flat, unit, numbers)
     said.append(
         finding(
-            "reseat-prove", Severity.NOTE, "One mark gives the shift; it proves nothing of itself.",
+            "reseat-prove",
+            Severity.NOTE,
+            "One mark gives the shift; it proves nothing of itself.",
             "A mark that is disturbed or taken for another moves everything with it.",
             "After it is applied check a second known mark, before any work.",
         )
-    )  # fmt: skip
+    )
     return said
 
 
@@ -107,33 +123,46 @@ def _what_it_looks_like(found: Reseat, small_flat: bool, unit: str, numbers: dic
     if ppm is not None and abs(abs(ppm) - FOOT_PPM) <= FOOT_PPM_WITHIN:
         return [
             finding(
-                "reseat-ppm", Severity.STOP, f"The shift is {abs(ppm):.2f} ppm of the coordinates themselves.",
+                "reseat-ppm",
+                Severity.STOP,
+                f"The shift is {abs(ppm):.2f} ppm of the coordinates themselves.",
                 "The international foot was taken for the US survey foot, or the reverse (2 ppm).",
-                "Do not apply it. Look at the unit of both coordinates.", ppm=round(ppm, 3), **numbers,
+                "Do not apply it. Look at the unit of both coordinates.",
+                ppm=round(ppm, 3),
+                **numbers,
             )
-        ]  # fmt: skip
+        ]
     if max(found.horizontal_m, abs(found.up_m)) > RESEAT_AUTONOMOUS_M:
         return [
             finding(
-                "reseat-far", Severity.STOP, f"The shift is {flat} and {up} in height: farther than an autonomous base is off.",
+                "reseat-far",
+                Severity.STOP,
+                f"The shift is {flat} and {up} in height: farther than an autonomous base is off.",
                 "Another mark, a coordinate typed wrongly, or another frame, zone or unit.",
-                "Do not apply it. Compare both coordinates digit by digit.", **numbers,
+                "Do not apply it. Compare both coordinates digit by digit.",
+                **numbers,
             )
-        ]  # fmt: skip
+        ]
     if small_flat:
         return [
             finding(
-                "reseat-only-up", Severity.LOOK, f"Only the height is off, by {up}; horizontally {flat}.",
+                "reseat-only-up",
+                Severity.LOOK,
+                f"Only the height is off, by {up}; horizontally {flat}.",
                 "An antenna height at base or rover, the ARP for the mark, or a height of another kind.",
-                "Measure both heights again first: a shift hides a height that is wrong, it does not mend it.", **numbers,
+                "Measure both heights again first: a shift hides a height that is wrong, it does not mend it.",
+                **numbers,
             )
-        ]  # fmt: skip
+        ]
     if found.horizontal_m >= RESEAT_METRE_M:
         return [
             finding(
-                "reseat-metre", Severity.LOOK, f"The shift is {flat} and {up} in height: metres.",
+                "reseat-metre",
+                Severity.LOOK,
+                f"The shift is {flat} and {up} in height: metres.",
                 "The base's coordinate is autonomous, or the base stands on another mark than was entered.",
-                "Apply it where the base is autonomous. Otherwise find out on which mark it stands.", **numbers,
+                "Apply it where the base is autonomous. Otherwise find out on which mark it stands.",
+                **numbers,
             )
-        ]  # fmt: skip
+        ]
     return []

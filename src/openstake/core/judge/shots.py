@@ -47,22 +47,26 @@ def judge_pair_of_shots(before: ShotSeen, after: ShotSeen) -> Finding:
     apart = np.array([after.east_m - before.east_m, after.north_m - before.north_m, after.height_m - before.height_m])
     found = compared(np.zeros(3), apart, before.sigmas_m, after.sigmas_m, POLE_TWICE_M)
     flat, up, limit, limit_up = (
-        text_from_metres(abs(value), after.unit)
-        for value in (found.horizontal_m, found.up_m, found.limit_horizontal_m, found.limit_up_m)
+        text_from_metres(abs(value), after.unit) for value in (found.horizontal_m, found.up_m, found.limit_horizontal_m, found.limit_up_m)
     )
     numbers = {"horizontal_m": round(found.horizontal_m, 4), "up_m": round(found.up_m, 4)}
     if found.agrees:
         return finding(
-            "shots-agree", Severity.NOTE,
+            "shots-agree",
+            Severity.NOTE,
             f"{after.name} and {before.name}, two initialisations, agree to {flat} and {up} in height.",
-            "Two fixes that are independent say the same place.", "Go on; a mark that is known proves more.", **numbers,
-        )  # fmt: skip
+            "Two fixes that are independent say the same place.",
+            "Go on; a mark that is known proves more.",
+            **numbers,
+        )
     return finding(
-        "shots-disagree", Severity.LOOK,
+        "shots-disagree",
+        Severity.LOOK,
         f"{after.name} and {before.name} are {flat} and {up} in height apart, from two initialisations; {limit} and {limit_up} are allowed.",
         "One of the two fixes is false, unless they are two places.",
-        "Initialise anew and measure it a third time: two that agree show which one was false.", **numbers,
-    )  # fmt: skip
+        "Initialise anew and measure it a third time: two that agree show which one was false.",
+        **numbers,
+    )
 
 
 def judge_gap(gap_s: float) -> list[Finding]:
@@ -71,8 +75,11 @@ def judge_gap(gap_s: float) -> list[Finding]:
         return []
     return [
         finding(
-            "shot-has-gap", Severity.LOOK, f"For {text_from_seconds(gap_s)} within this shot no epoch came.",
+            "shot-has-gap",
+            Severity.LOOK,
+            f"For {text_from_seconds(gap_s)} within this shot no epoch came.",
             "The way from the rover was cut, or the receiver stood still: nobody saw whether the pole stood and the fix held.",
-            "Measure it once more without a gap.", gap_s=round(gap_s, 1),
+            "Measure it once more without a gap.",
+            gap_s=round(gap_s, 1),
         )
-    ]  # fmt: skip
+    ]

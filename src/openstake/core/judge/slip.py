@@ -65,15 +65,15 @@ def slip_of(mark: MarkOff, horizontal: bool, unit: str) -> SlipFound | None:
     if size < SLIP_LEAST_M:
         return None
     guesses = [_Guess(guess.off_m, guess.words) for guess in _guesses(mark, horizontal, unit)]
-    left = [
-        (hypot(*(value - (guess.off_m[n] or 0.0) for n, value in zip(places, seen, strict=True))), guess.words)
-        for guess in guesses
-    ]
+    left = [(hypot(*(value - (guess.off_m[n] or 0.0) for n, value in zip(places, seen, strict=True))), guess.words) for guess in guesses]
     if horizontal:
         left += [
-            (abs(size - lean), f"{pole} leans by {text_from_metres(lean, unit)}: turned by half a circle it is as far off to the other side")
+            (
+                abs(size - lean),
+                f"{pole} leans by {text_from_metres(lean, unit)}: turned by half a circle it is as far off to the other side",
+            )
             for pole, lean in mark.leans
-        ]  # fmt: skip
+        ]
     found = min((item for item in left if item[0] <= most), default=None)
     return None if found is None else SlipFound(size, *found)
 
@@ -85,12 +85,15 @@ def judge_slip(mark: str, slip: SlipFound | None, horizontal: bool, unit: str) -
     side = "horizontally" if horizontal else "in height"
     return [
         finding(
-            "fit-slip", Severity.LOOK,
+            "fit-slip",
+            Severity.LOOK,
             f"{mark} is off by {text_from_metres(slip.size_m, unit)} {side}, which is the size of a slip: {slip.words}.",
-            "A slip of the hand has a size of its own.", f"Look {mark} up where its coordinate comes from, and at the height typed there.",
-            mark=mark, left_m=round(slip.left_m, 4),
+            "A slip of the hand has a size of its own.",
+            f"Look {mark} up where its coordinate comes from, and at the height typed there.",
+            mark=mark,
+            left_m=round(slip.left_m, 4),
         )
-    ]  # fmt: skip
+    ]
 
 
 def _guesses(mark: MarkOff, horizontal: bool, unit: str) -> Iterator[_Guess]:
@@ -104,9 +107,7 @@ def _guesses(mark: MarkOff, horizontal: bool, unit: str) -> Iterator[_Guess]:
         east, north = mark.given_m[0], mark.given_m[1]
         for share, words in ((survey, "US survey feet were"), (-survey, "international feet were")):
             other = "international" if share > 0 else "US survey"
-            yield _Guess(
-                (share * east, share * north, None), f"its coordinates in {words} read as {other} feet (2 ppm)"
-            )
+            yield _Guess((share * east, share * north, None), f"its coordinates in {words} read as {other} feet (2 ppm)")
     elif mark.given_m[2] is not None:
         height, foot = mark.given_m[2], METRES_PER_UNIT["ft"]
         yield _Guess((0.0, 0.0, height * foot - height), "its height in feet was taken as metres")

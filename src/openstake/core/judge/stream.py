@@ -74,8 +74,7 @@ def _changed(positions: Sequence[StationReference]) -> list[Finding]:
         finding(
             "station-position-changed",
             Severity.STOP,
-            f"Station {first.station_id} changed its position by {moved_m:.3f} m within the stream{also}: "
-            f"{seen} in all.",
+            f"Station {first.station_id} changed its position by {moved_m:.3f} m within the stream{also}: {seen} in all.",
             "The base was restarted with another coordinate or height, or two bases share one ID.",
             "Find out which position is meant. Points from before and after the change do not belong together.",
             station_id=first.station_id,

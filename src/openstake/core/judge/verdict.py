@@ -44,13 +44,10 @@ def verdict_of_check(findings: Sequence[Finding], stale: bool) -> Verdict:
 def verdict_of_job(plan: PlanNow, checks: Iterable[tuple[str, Verdict]], others: Sequence[Finding] = ()) -> Verdict:
     """Return the verdict on a job: by its plan, the newest check of each mark by its name, and what was found over all of them."""
     newest = [
-        Verdict(item.word, tuple(reason if mark in reason else f"{mark}: {reason}" for reason in item.reasons))
-        for mark, item in checks
+        Verdict(item.word, tuple(reason if mark in reason else f"{mark}: {reason}" for reason in item.reasons)) for mark, item in checks
     ]
     if not newest:
-        return Verdict(
-            Word.STOP, ("No mark has been checked from this base: no work on a fix that nothing has proven.",)
-        )
+        return Verdict(Word.STOP, ("No mark has been checked from this base: no work on a fix that nothing has proven.",))
     # What explains all of them comes first.
     stops = [item.sentence for item in others if item.is_stop]
     stops += [reason for item in newest if item.word is Word.STOP for reason in item.reasons]

@@ -67,13 +67,9 @@ def judge_jumps(jumps: tuple[Jump, ...], since_s: float | None, unit: str = "m")
             Severity.STOP if beyond else Severity.LOOK,
             f"The position jumped by {size} while it was fixed"
             + (
-                f": no pole is moved so far in so short a time ({possible})."
-                if beyond
-                else ", from one stand to another within one epoch."
+                f": no pole is moved so far in so short a time ({possible})." if beyond else ", from one stand to another within one epoch."
             ),
-            "A false fix, before the jump or after it."
-            if beyond
-            else "A false fix, unless the pole was put down elsewhere just then.",
+            "A false fix, before the jump or after it." if beyond else "A false fix, unless the pole was put down elsewhere just then.",
             "Initialise anew: drop all satellites, wait for the fix, and compare. Measure again what was measured since the fix came.",
             size_m=largest.size_m,
             jumps=len(mine),
@@ -90,14 +86,17 @@ def judge_drifts(drifts: tuple[Drift, ...], since_s: float | None, unit: str = "
     flat, up = (text_from_metres(value, unit) for value in (largest.horizontal_m, largest.up_m))
     return [
         finding(
-            "position-drifted", Severity.LOOK,
+            "position-drifted",
+            Severity.LOOK,
             f"The position drifted by {flat} and {up} in height within {text_from_seconds(largest.over_s)} while it was fixed and the pole stood.",
             "A false fix, multipath that the receiver does not know of, a pole that sinks or leans, or a base that moves; unless a hand moved the pole "
             "little by little.",
             "Initialise anew and compare. Measure again what was measured since the fix came.",
-            horizontal_m=round(largest.horizontal_m, 4), up_m=round(largest.up_m, 4), over_s=round(largest.over_s),
+            horizontal_m=round(largest.horizontal_m, 4),
+            up_m=round(largest.up_m, 4),
+            over_s=round(largest.over_s),
         )
-    ]  # fmt: skip
+    ]
 
 
 def _newest_of_each_kind(pairs: tuple[Pair, ...]) -> list[Pair]:
@@ -108,8 +107,7 @@ def judge_pair(pair: Pair, unit: str = "m") -> Finding:
     """Return what two fixes of one place say: of two initialisations, or of two sources of corrections."""
     found = pair.agreement
     flat, up, limit, limit_up = (
-        text_from_metres(abs(value), unit)
-        for value in (found.horizontal_m, found.up_m, found.limit_horizontal_m, found.limit_up_m)
+        text_from_metres(abs(value), unit) for value in (found.horizontal_m, found.up_m, found.limit_horizontal_m, found.limit_up_m)
     )
     numbers = {"horizontal_m": round(found.horizontal_m, 4), "up_m": round(found.up_m, 4)}
     switched = pair.kind == "source switched"
@@ -120,9 +118,7 @@ def judge_pair(pair: Pair, unit: str = "m") -> Finding:
             "sources-agree" if switched else "initialisations-agree",
             Severity.NOTE,
             f"At one place {before} and {now} agree to {flat} and {up} in height (limit {limit} and {limit_up}).",
-            "Both stand on the same frame."
-            if switched
-            else "Two initialisations are right together, or wrong alike: the second is rare.",
+            "Both stand on the same frame." if switched else "Two initialisations are right together, or wrong alike: the second is rare.",
             "Go on." if switched else "Go on; a mark that is known proves more.",
             **numbers,
         )
@@ -139,9 +135,7 @@ def judge_pair(pair: Pair, unit: str = "m") -> Finding:
         "initialisations-disagree",
         Severity.STOP if pair.asked else Severity.LOOK,
         f"Two initialisations at one place differ by {flat} and {up} in height; {limit} and {limit_up} are allowed.",
-        "One of the two fixes is false."
-        if pair.asked
-        else "One of the two fixes is false, unless the pole was moved meanwhile.",
+        "One of the two fixes is false." if pair.asked else "One of the two fixes is false, unless the pole was moved meanwhile.",
         "Initialise a third time: two that agree show which one was false. Measure again what it measured.",
         **numbers,
     )
@@ -178,22 +172,25 @@ def _believable(state: RoverState, distances: Distances, virtual: bool, unit: st
         if weak:
             found.append(
                 finding(
-                    "fix-weak", Severity.LOOK, f"It says fixed, and {' and '.join(weak)}.",
+                    "fix-weak",
+                    Severity.LOOK,
+                    f"It says fixed, and {' and '.join(weak)}.",
                     "Too little sky for a fix that can be believed: trees, walls, or constellations that the base does not send.",
                     "Go where the sky is open, or initialise anew here and compare before you believe it.",
                 )
-            )  # fmt: skip
+            )
         km = None if distances.vector_m is None else distances.vector_m / 1000.0
         if km is not None and km > BASE_TOO_FAR_KM and not virtual:
             found.append(
                 finding(
-                    "fix-far", Severity.LOOK,
+                    "fix-far",
+                    Severity.LOOK,
                     f"It says fixed at {km:.0f} km from a single base; beyond {BASE_TOO_FAR_KM:.0f} km a fix is not to be believed by itself.",
                     "The wrong mountpoint, or a base too far away.",
                     "Choose a nearer base or a virtual one; check on a mark that is known.",
                     distance_km=round(km, 1),
                 )
-            )  # fmt: skip
+            )
     return found + _distances(distances, unit)
 
 
@@ -203,25 +200,29 @@ def _distances(distances: Distances, unit: str) -> list[Finding]:
     if vector is not None and meant is not None and abs(vector - meant) > DISTANCE_AGREES_M:
         found.append(
             finding(
-                "distance-differs", Severity.STOP,
+                "distance-differs",
+                Severity.STOP,
                 f"From the base on the air the rover is {text_from_metres(vector, unit)} away, from the base as meant "
                 f"{text_from_metres(meant, unit)}.",
                 "The base sends another position than the one that is meant.",
                 "Look at the base's coordinate, height and mark on the Base page.",
-                vector_m=round(vector, 3), meant_m=round(meant, 3),
+                vector_m=round(vector, 3),
+                meant_m=round(meant, 3),
             )
-        )  # fmt: skip
+        )
     away = vector if vector is not None else meant
     if away is not None and planned is not None and away > planned * (1.0 + DISTANCE_AS_PLANNED):
         found.append(
             finding(
-                "distance-beyond-plan", Severity.LOOK,
+                "distance-beyond-plan",
+                Severity.LOOK,
                 f"The rover is {text_from_metres(away, unit)} from its base; the farthest mark of the plan is {text_from_metres(planned, unit)} from it.",
                 "The work goes beyond its control, or the rover hears another base.",
                 "Watch the age of corrections; raise the base's radio antenna or move the base nearer.",
-                distance_m=round(away, 1), planned_m=round(planned, 1),
+                distance_m=round(away, 1),
+                planned_m=round(planned, 1),
             )
-        )  # fmt: skip
+        )
     return found
 
 

@@ -26,9 +26,12 @@ class Receiver:
     formats_sent: tuple[str, ...] = described("Formats sent", "list", default=(), hint="RTCM 3 MSM, RTCM 3 legacy ...")
     formats_read: tuple[str, ...] = described("Formats read", "list", default=())
     nmea_refers_to: str = described(
-        "Its NMEA position refers to", "choice", options=REFERS_TO, default=NOT_SAID,
+        "Its NMEA position refers to",
+        "choice",
+        options=REFERS_TO,
+        default=NOT_SAID,
         hint="Mark: the pole is already taken off. Taken off twice it is 2 m. Asked once, kept here.",
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True)
@@ -38,9 +41,7 @@ class HeightFeature:
     name: str = described("Name", "text")
     label: str = described("In words", "text")
     method: str = described("Measured", "choice", options=tuple(METHODS), words=METHODS)
-    rim_radius_m: float = described(
-        "Rim radius", "length", default=0.0, least=0.0, most=1.0, used_with=("method", ("slant",))
-    )
+    rim_radius_m: float = described("Rim radius", "length", default=0.0, least=0.0, most=1.0, used_with=("method", ("slant",)))
     feature_to_arp_m: float = described("ARP above it", "length", default=0.0, least=-1.0, most=1.0)
     hint: str = described("Hint", "text", default="")
 
@@ -55,9 +56,7 @@ class PhaseCentre:
     up_mm: float = described("Up", "number", unit="mm", least=-500.0, most=1000.0)
 
 
-BOTTOM = HeightFeature(
-    "bottom", "Bottom of mount (ARP), straight up", "vertical", 0.0, 0.0, "The reading is the ARP height itself."
-)
+BOTTOM = HeightFeature("bottom", "Bottom of mount (ARP), straight up", "vertical", 0.0, 0.0, "The reading is the ARP height itself.")
 
 
 @dataclass(frozen=True)
@@ -78,12 +77,7 @@ class Pole:
     name: str = described("Name", "text")
     kind: str = described("Kind", "choice", options=("pole", "tripod", "fixed tripod", "bipod"))
     fixed_height_m: float | None = described(
-        "Fixed height",
-        "length",
-        optional=True,
-        least=0.1,
-        most=12.0,
-        used_with=("kind", ("pole", "fixed tripod", "bipod")),
+        "Fixed height", "length", optional=True, least=0.1, most=12.0, used_with=("kind", ("pole", "fixed tripod", "bipod"))
     )
     bubble_arcmin: float | None = described(
         "Bubble sensitivity", "number", unit="arc-minutes per 2 mm", optional=True, least=0.1, most=120.0
@@ -129,9 +123,18 @@ class CasterAccount:
 
 Gear = Receiver | Antenna | Pole | Radio | Battery | CasterAccount
 GEAR: dict[str, type[Gear]] = {
-    "receiver": Receiver, "antenna": Antenna, "pole": Pole, "radio": Radio, "battery": Battery, "caster": CasterAccount,
-}  # fmt: skip
+    "receiver": Receiver,
+    "antenna": Antenna,
+    "pole": Pole,
+    "radio": Radio,
+    "battery": Battery,
+    "caster": CasterAccount,
+}
 GEAR_WORDS = {
-    "receiver": "Receivers", "antenna": "Antennas", "pole": "Poles and tripods", "radio": "Radios",
-    "battery": "Batteries", "caster": "Caster accounts",
-}  # fmt: skip
+    "receiver": "Receivers",
+    "antenna": "Antennas",
+    "pole": "Poles and tripods",
+    "radio": "Radios",
+    "battery": "Batteries",
+    "caster": "Caster accounts",
+}

@@ -27,9 +27,7 @@ class _Add(Protocol):
 
 
 # The order in which a pair is switched off: a radio that sends without its antenna is damaged.
-SHUT_DOWN = (
-    "End the rover survey.", "End the base.", "Radio off, then its antenna off.", "Receivers off.", "Batteries on charge.",
-)  # fmt: skip
+SHUT_DOWN = ("End the rover survey.", "End the base.", "Radio off, then its antenna off.", "Receivers off.", "Batteries on charge.")
 _BENCH = "Bench test: both units a taped distance apart, fixed, distance as taped"
 BENCH_KEY = f"look:{_BENCH}"
 GROUPS = ("charge", "pack", "look")
@@ -55,16 +53,8 @@ def packing_list(profiles: Sequence[Profile], gear: Mapping[tuple[str, str], Gea
             add("pack", "Tape, readable, in the unit of the job", "The base height is taped before and after.")
         add("pack", "Charged spare battery for every unit", "A base that dies ends the day.")
         add("pack", "Nail, paint, flagging tape and the control list", "")
-        add(
-            "look",
-            "Labels on all units: who is base, who is rover",
-            "Two look the same, and people connect to the wrong one.",
-        )
-        add(
-            "look",
-            _BENCH,
-            "It shows that the pair works.",
-        )
+        add("look", "Labels on all units: who is base, who is rover", "Two look the same, and people connect to the wrong one.")
+        add("look", _BENCH, "It shows that the pair works.")
     return sorted(items.values(), key=lambda item: GROUPS.index(item.group))
 
 
@@ -83,9 +73,7 @@ def _of_gear(profile: Profile, gear: Mapping[tuple[str, str], Gear], add: _Add) 
     if isinstance(pole, Pole):
         add("pack", _named(pole.kind, pole.name), "")
         if pole.kind in ("pole", "bipod"):
-            since = (
-                f"Last adjusted {pole.adjusted_on}." if pole.adjusted_on else "Nobody wrote down when it was adjusted."
-            )
+            since = f"Last adjusted {pole.adjusted_on}." if pole.adjusted_on else "Nobody wrote down when it was adjusted."
             add("look", f"Bubble of {pole.name}: turn the pole by 180 degrees, it must stay", since)
     battery = gear.get(("battery", profile.battery))
     if isinstance(battery, Battery):
@@ -104,11 +92,7 @@ def _named(kind: str, name: str) -> str:
 def _battery_caution(battery: Battery) -> str:
     if battery.chemistry == "lithium":
         return "Charge lithium where somebody watches, never when damaged or frozen."
-    return (
-        "Cover the terminals: a short burns. Acid and weight: keep upright, lift with two."
-        if battery.chemistry == "lead"
-        else ""
-    )
+    return "Cover the terminals: a short burns. Acid and weight: keep upright, lift with two." if battery.chemistry == "lead" else ""
 
 
 def _of_link(profile: Profile, gear: Mapping[tuple[str, str], Gear], add: _Add) -> None:
@@ -119,12 +103,7 @@ def _of_link(profile: Profile, gear: Mapping[tuple[str, str], Gear], add: _Add) 
         add("pack", f"{_named('radio', radio.name)}{label}", f"For {profile.name}.")
     if link.kind in ("uhf", "spread-spectrum"):
         band = f"{link.frequency_mhz:g} MHz" if link.frequency_mhz else "the link's band"
-        add(
-            "pack",
-            f"Radio antenna for {band}",
-            "Screwed on before the radio is powered.",
-            f"antenna {profile.role} {band}",
-        )
+        add("pack", f"Radio antenna for {band}", "Screwed on before the radio is powered.", f"antenna {profile.role} {band}")
         if link.kind == "uhf" and profile.role == "base":
             add("look", "Radio licence and call sign for the frequency", "Local rules decide who may send where.")
     if link.serial is not None:

@@ -39,9 +39,7 @@ class Link:
     """What two ends must agree in.  What a kind of link does not have is left empty."""
 
     kind: str = described("Kind", "choice", options=tuple(LINK_KINDS), words=LINK_KINDS)
-    frequency_mhz: float | None = described(
-        "Frequency", "number", unit="MHz", optional=True, least=0.0, used_with=_needed("frequency_mhz")
-    )
+    frequency_mhz: float | None = described("Frequency", "number", unit="MHz", optional=True, least=0.0, used_with=_needed("frequency_mhz"))
     channel_spacing_khz: float | None = described(
         "Channel spacing", "number", unit="kHz", optional=True, least=0.0, used_with=_needed("channel_spacing_khz")
     )
@@ -70,9 +68,7 @@ class Transmitter:
     """What only the sending end sets."""
 
     power_w: float = described("Transmit power", "number", unit="W", least=0.0, most=100.0)
-    antenna_gain_dbi: float = described(
-        "Radio antenna gain", "number", unit="dBi", default=2.15, least=-20.0, most=30.0
-    )
+    antenna_gain_dbi: float = described("Radio antenna gain", "number", unit="dBi", default=2.15, least=-20.0, most=30.0)
     antenna_height_m: float = described("Radio antenna height", "length", default=2.0, least=0.0, most=100.0)
 
 
@@ -101,23 +97,13 @@ class Profile:
         "Constellations", "list", options=CONSTELLATIONS, default=("GPS", "GLONASS", "Galileo", "BeiDou")
     )
     elevation_mask_deg: float = described(
-        "Elevation mask",
-        "number",
-        unit="degrees",
-        default=10.0,
-        least=0.0,
-        most=60.0,
-        hint="10 is usual (common practice).",
+        "Elevation mask", "number", unit="degrees", default=10.0, least=0.0, most=60.0, hint="10 is usual (common practice)."
     )
     rate_hz: float = described("Rate", "number", unit="Hz", default=1.0, least=0.01, most=100.0)
     motion: str = described("Motion", "choice", options=("static", "kinematic"), default="kinematic")
     tilt: bool = described("Tilt compensation", "flag", default=False, hint="Off for control: level the pole.")
     formats_read: tuple[str, ...] = described(
-        "Formats it can read",
-        "list",
-        default=("RTCM 3 MSM", "RTCM 3 legacy"),
-        hint="What it does not read it ignores.",
-        used_with=_ROVER,
+        "Formats it can read", "list", default=("RTCM 3 MSM", "RTCM 3 legacy"), hint="What it does not read it ignores.", used_with=_ROVER
     )
     messages: tuple[Message, ...] = described("Messages sent", "table", default=(), used_with=_BASE)
     logging: Logging = described("Logging", "group", factory=Logging)
@@ -135,13 +121,28 @@ def example(role: str) -> Profile:
     """Return an invented profile; the base and the rover are a matching pair on UHF."""
     if role == "base":
         return Profile(
-            "Example base", "base", _UHF, "Base receiver", "Base antenna", "Tripod", "Mast radio", "Radio battery",
-            motion="static", messages=_MESSAGES, logging=Logging(True, 5.0), transmitter=Transmitter(2.0, 2.15, 4.0),
-        )  # fmt: skip
+            "Example base",
+            "base",
+            _UHF,
+            "Base receiver",
+            "Base antenna",
+            "Tripod",
+            "Mast radio",
+            "Radio battery",
+            motion="static",
+            messages=_MESSAGES,
+            logging=Logging(True, 5.0),
+            transmitter=Transmitter(2.0, 2.15, 4.0),
+        )
     if role == "rover":
         return Profile("Example rover", "rover", _UHF, "Rover receiver", "Rover antenna", "Fixed pole", "Rover radio")
     caster = Caster(host="caster.example", port=2101, mountpoint="NEAR1")
     return Profile(
-        "Example network rover", "network-rover", Link("internet", protocol="NTRIP 2", caster=caster), "Rover receiver",
-        "Rover antenna", "Fixed pole", caster_account="Practice account",
-    )  # fmt: skip
+        "Example network rover",
+        "network-rover",
+        Link("internet", protocol="NTRIP 2", caster=caster),
+        "Rover receiver",
+        "Rover antenna",
+        "Fixed pole",
+        caster_account="Practice account",
+    )

@@ -46,8 +46,10 @@ SETTINGS = (
     Setting("station_id", "Station ID", "", ("uhf", "spread-spectrum", "cable"), "the rover waits for another base: data arrive, no fix"),
     Setting("caster.host", "Caster", "", ("internet",), "connection refused, or a caster that does not know the mountpoint"),
     Setting("caster.port", "Port", "", ("internet",), "connection refused or timed out"),
-    Setting("caster.mountpoint", "Mountpoint", "", ("internet",), "mountpoint unknown, or another base's corrections: metres off or no fix"),
-)  # fmt: skip
+    Setting(
+        "caster.mountpoint", "Mountpoint", "", ("internet",), "mountpoint unknown, or another base's corrections: metres off or no fix"
+    ),
+)
 
 
 def kinds_that_need(field: str) -> tuple[str, ...]:
@@ -56,16 +58,7 @@ def kinds_that_need(field: str) -> tuple[str, ...]:
 
 
 CONSTELLATION_OF_MESSAGE = {107: "GPS", 108: "GLONASS", 109: "Galileo", 111: "QZSS", 112: "BeiDou", 113: "NavIC"}
-_LEGACY = {
-    1001: "GPS",
-    1002: "GPS",
-    1003: "GPS",
-    1004: "GPS",
-    1009: "GLONASS",
-    1010: "GLONASS",
-    1011: "GLONASS",
-    1012: "GLONASS",
-}
+_LEGACY = {1001: "GPS", 1002: "GPS", 1003: "GPS", 1004: "GPS", 1009: "GLONASS", 1010: "GLONASS", 1011: "GLONASS", 1012: "GLONASS"}
 USUAL_KINDS = _ALL
 USUAL_FORMATS = ("RTCM 3 MSM", "RTCM 3 legacy")
 
@@ -167,19 +160,21 @@ def _row_finding(base: End, rover: End, row: Row) -> Finding:
     one, other = _words(setting, row.base), _words(setting, row.rover)
     if row.state is RowState.DIFFERENT:
         return finding_at(
-setting.field,
-            "link-setting-differs", Severity.STOP,
+            setting.field,
+            "link-setting-differs",
+            Severity.STOP,
             f"{setting.label} differs: {base.name} has {one}, {rover.name} has {other}. In the field: {setting.symptom}.",
             "One end was changed, for interference perhaps, and the other was forgotten.",
             "Set both to the same value, and the card of each end with it.",
-        )  # fmt: skip
+        )
     return finding_at(
-setting.field,
-        "link-setting-not-known", Severity.LOOK,
+        setting.field,
+        "link-setting-not-known",
+        Severity.LOOK,
         f"{setting.label} is not known at both ends: {base.name} has {one}, {rover.name} has {other}.",
         "It was left empty in a profile, and a device's default is anybody's guess.",
         f"Read it off the devices and type it. If it differs: {setting.symptom}.",
-    )  # fmt: skip
+    )
 
 
 def _baud(end: End, other: End) -> list[Finding]:
@@ -188,19 +183,19 @@ def _baud(end: End, other: End) -> list[Finding]:
     if not (_known(receiver) or _known(radio)) or _same("serial", receiver, radio):
         return []
     odd = "radio_baud"
-    if _known(value_of(other.link, "serial.receiver_baud")) and receiver != value_of(
-        other.link, "serial.receiver_baud"
-    ):
+    if _known(value_of(other.link, "serial.receiver_baud")) and receiver != value_of(other.link, "serial.receiver_baud"):
         odd = "receiver_baud"
     return [
         finding_at(
-f"serial.{odd}",
-            "baud-rates-differ", Severity.STOP,
+            f"serial.{odd}",
+            "baud-rates-differ",
+            Severity.STOP,
             f"At {end.name} the receiver speaks {receiver or 'an unknown'} baud and the radio {radio or 'an unknown'} baud. "
             "In the field: silence, though every light is on.",
-            "The serial rate was set at one end of the cable only.", "Set both ends of the cable to one rate.",
+            "The serial rate was set at one end of the cable only.",
+            "Set both ends of the cable to one rate.",
         )
-    ]  # fmt: skip
+    ]
 
 
 def _station_id(base: End) -> list[Finding]:
@@ -209,13 +204,15 @@ def _station_id(base: End) -> list[Finding]:
         return []
     return [
         finding_at(
-"station_id",
-            "station-id-hidden", Severity.LOOK,
+            "station_id",
+            "station-id-hidden",
+            Severity.LOOK,
             f"Station ID {station_id} is above {LARGEST_GGA_STATION_ID}: GGA cannot show it, so the rover's log will not name its base.",
-            "RTCM allows 0 to 4095, GGA has four digits up to 1023.", "Take a station ID of 1023 or less.",
+            "RTCM allows 0 to 4095, GGA has four digits up to 1023.",
+            "Take a station ID of 1023 or less.",
             station_id=station_id,
         )
-    ]  # fmt: skip
+    ]
 
 
 def _unusual(end: End, field: str, usual: Sequence[str]) -> list[Finding]:
@@ -224,11 +221,14 @@ def _unusual(end: End, field: str, usual: Sequence[str]) -> list[Finding]:
         return []
     return [
         finding_at(
-field,
-            "link-value-unusual", Severity.LOOK, f"{field} is '{value}', which is not one of {', '.join(usual)}.",
-            "A typing error, or something this program does not know.", "Both ends have it alike: check what it means.",
+            field,
+            "link-value-unusual",
+            Severity.LOOK,
+            f"{field} is '{value}', which is not one of {', '.join(usual)}.",
+            "A typing error, or something this program does not know.",
+            "Both ends have it alike: check what it means.",
         )
-    ]  # fmt: skip
+    ]
 
 
 def _format(base: End, rover: End) -> list[Finding]:
@@ -239,32 +239,39 @@ def _format(base: End, rover: End) -> list[Finding]:
     if rover.formats_read and form.casefold() not in {item.casefold() for item in rover.formats_read}:
         found.append(
             finding_at(
-"format",
-                "format-not-readable", Severity.STOP,
+                "format",
+                "format-not-readable",
+                Severity.STOP,
                 f"{rover.name} reads {', '.join(rover.formats_read)}, not {form}. In the field: data arrive, the rover stays single.",
-                "An older rover, or a format of another maker.", "Send RTCM 3 MSM, or legacy to a rover that knows no other.",
+                "An older rover, or a format of another maker.",
+                "Send RTCM 3 MSM, or legacy to a rover that knows no other.",
             )
-        )  # fmt: skip
+        )
     elif not form.upper().startswith("RTCM"):
         found.append(
             finding_at(
-"format",
-                "format-not-open", Severity.LOOK, f"{form} is not an open format: it works only inside one make.",
-                "It was chosen for an older pair.", "Send RTCM 3 MSM where the makes are mixed.",
+                "format",
+                "format-not-open",
+                Severity.LOOK,
+                f"{form} is not an open format: it works only inside one make.",
+                "It was chosen for an older pair.",
+                "Send RTCM 3 MSM where the makes are mixed.",
             )
-        )  # fmt: skip
+        )
     legacy = [number for number in base.messages if number in _LEGACY]
     modern = [number for number in base.messages if number // 10 in CONSTELLATION_OF_MESSAGE]
     wrong = legacy if form.casefold() == "rtcm 3 msm" else modern if form.casefold() == "rtcm 3 legacy" else []
     if wrong:
         found.append(
             finding_at(
-"messages",
-                "messages-not-of-format", Severity.LOOK,
+                "messages",
+                "messages-not-of-format",
+                Severity.LOOK,
                 f"The format is {form}, but {base.name} sends {', '.join(map(str, wrong))}.",
-                "The messages were left from another set-up.", "Choose the messages of the format, or the format of the messages.",
+                "The messages were left from another set-up.",
+                "Choose the messages of the format, or the format of the messages.",
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -272,11 +279,7 @@ def sent_constellations(base: End) -> set[str]:
     """Return the constellations whose observables a base sends: by its messages, else by what it tracks."""
     if not base.messages:
         return set(base.constellations)
-    return {
-        name
-        for number in base.messages
-        if (name := CONSTELLATION_OF_MESSAGE.get(number // 10) or _LEGACY.get(number)) is not None
-    }
+    return {name for number in base.messages if (name := CONSTELLATION_OF_MESSAGE.get(number // 10) or _LEGACY.get(number)) is not None}
 
 
 def _constellations(base: End, rover: End) -> list[Finding]:
@@ -287,11 +290,12 @@ def _constellations(base: End, rover: End) -> list[Finding]:
     held_back = len(sent) <= 2
     return [
         finding_at(
-"constellations",
-            "constellations-not-sent", Severity.LOOK,
+            "constellations",
+            "constellations-not-sent",
+            Severity.LOOK,
             f"{rover.name} wants {', '.join(missing)}, which {base.name} does not send: a rover can only difference what the base sends"
             + (f", so an old base of {len(sent)} holds it back to {' and '.join(sorted(sent))}." if held_back else "."),
             "The base does not track them, or its messages leave them out.",
             "Send them where the base tracks them; else expect fewer satellites and a slower fix.",
         )
-    ]  # fmt: skip
+    ]

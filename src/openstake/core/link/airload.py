@@ -17,9 +17,7 @@ from openstake.core.units import counted
 FRAME_BYTES = 6  # preamble and length 3, checksum 3
 MOST_CELLS = 64
 POSITION_BYTES = 21 + FRAME_BYTES  # message 1006, 168 bits
-CONSTELLATIONS = {
-    "G": "GPS", "R": "GLONASS", "E": "Galileo", "C": "BeiDou", "J": "QZSS", "I": "NavIC", "S": "SBAS",
-}  # fmt: skip
+CONSTELLATIONS = {"G": "GPS", "R": "GLONASS", "E": "Galileo", "C": "BeiDou", "J": "QZSS", "I": "NavIC", "S": "SBAS"}
 # Bits of one satellite and of one cell in each form.
 MSM_BITS = {"msm4": (18, 48), "msm5": (36, 63), "msm6": (18, 65), "msm7": (36, 80)}
 # Bits of the header and of one satellite: 1004 for GPS, 1012 for GLONASS (from memory).
@@ -85,9 +83,7 @@ def message_bytes(form: str, letter: str, satellites: int, signals: int) -> int:
         return 0
     if form == "legacy":
         if letter not in LEGACY_BITS:
-            raise InputError(
-                f"Legacy messages carry GPS and GLONASS only: {CONSTELLATIONS[letter]} needs MSM.", field="form"
-            )
+            raise InputError(f"Legacy messages carry GPS and GLONASS only: {CONSTELLATIONS[letter]} needs MSM.", field="form")
         header, each = LEGACY_BITS[letter]
         return math.ceil((header + each * satellites) / 8) + FRAME_BYTES
     satellite_bits, cell_bits = MSM_BITS[form]
@@ -116,27 +112,27 @@ def _check(stream: Stream, rate_bps: float) -> None:
     most = MOST_SATELLITES["legacy" if stream.form == "legacy" else "msm"]
     for letter, count in stream.satellites.items():
         if letter not in CONSTELLATIONS:
-            raise InputError(
-                f"'{letter}' is no constellation; it is one of {', '.join(CONSTELLATIONS)}.", field="satellites"
-            )
+            raise InputError(f"'{letter}' is no constellation; it is one of {', '.join(CONSTELLATIONS)}.", field="satellites")
         if not 0 <= count <= most:
-            raise InputError(f"A message holds up to {most} satellites of {CONSTELLATIONS[letter]}; {count} were given.", field="satellites")  # fmt: skip
+            raise InputError(
+                f"A message holds up to {most} satellites of {CONSTELLATIONS[letter]}; {count} were given.", field="satellites"
+            )
 
 
 def air_load(stream: Stream, rate_bps: float, duty_limit: float | None = None) -> AirLoad:
     """Return what a stream needs of a link of `rate_bps` bits a second, and whether it fits."""
     _check(stream, rate_bps)
-    sizes = {
-        letter: message_bytes(stream.form, letter, count, stream.signals)
-        for letter, count in stream.satellites.items()
-        if count
-    }
+    sizes = {letter: message_bytes(stream.form, letter, count, stream.signals) for letter, count in stream.satellites.items() if count}
     epoch = sum(sizes.values())
     sent = [
-        (_number(stream.form, letter), f"{CONSTELLATIONS[letter]}, {counted(stream.satellites[letter], 'satellite')}",
-         stream.interval_s * (2.0 if letter in stream.slow else 1.0), size)
+        (
+            _number(stream.form, letter),
+            f"{CONSTELLATIONS[letter]}, {counted(stream.satellites[letter], 'satellite')}",
+            stream.interval_s * (2.0 if letter in stream.slow else 1.0),
+            size,
+        )
         for letter, size in sizes.items()
-    ]  # fmt: skip
+    ]
     if stream.position_interval_s is not None:
         sent.append((POSITION_NUMBER, "station position", stream.position_interval_s, POSITION_BYTES))
     per_second = sum(8.0 * size / every_s for _, _, every_s, size in sent)
@@ -210,26 +206,14 @@ def satellites_from_text(text: str) -> dict[str, int]:
     for part in text.replace(" ", "").upper().split(","):
         match = re.fullmatch(r"([A-Z])(\d{1,3})", part)
         if match is None or match[1] not in CONSTELLATIONS:
-            raise InputError(
-                f"'{part[:20]}' is not a constellation's letter and a number, such as G10.", field="satellites"
-            )
+            raise InputError(f"'{part[:20]}' is not a constellation's letter and a number, such as G10.", field="satellites")
         if match[1] in counts:
             raise InputError(f"{CONSTELLATIONS[match[1]]} is given twice.", field="satellites")
         counts[match[1]] = int(match[2])
     return counts
 
 
-_RATES = {
-    "bps": 1.0,
-    "bit/s": 1.0,
-    "b/s": 1.0,
-    "kbps": 1e3,
-    "kbit/s": 1e3,
-    "kb/s": 1e3,
-    "mbps": 1e6,
-    "mbit/s": 1e6,
-    "baud": 1.0,
-}
+_RATES = {"bps": 1.0, "bit/s": 1.0, "b/s": 1.0, "kbps": 1e3, "kbit/s": 1e3, "kb/s": 1e3, "mbps": 1e6, "mbit/s": 1e6, "baud": 1.0}
 
 
 def rate_from_text(text: str) -> float:
@@ -242,9 +226,7 @@ def rate_from_text(text: str) -> float:
         raise InputError(f"'{text[:30]}' is not a rate. Type 9.11kbps or 9600bps.", field="rate")
     unit = match[2]
     if re.search(r"B(?!aud)", unit) or "byte" in unit.lower():
-        raise InputError(
-            f"'{unit}' is bytes. Rates of links are in bits: type kbps, after checking which is meant.", field="rate"
-        )
+        raise InputError(f"'{unit}' is bytes. Rates of links are in bits: type kbps, after checking which is meant.", field="rate")
     if unit.lower() not in _RATES:
         raise InputError(f"'{text[:30]}' does not say whether it is bps or kbps. Type the unit.", field="rate")
     rate_bps = float(match[1].replace(",", ".")) * _RATES[unit.lower()]
@@ -270,13 +252,9 @@ def chirp_rate_bps(spreading_factor: int, bandwidth_hz: float, coding_denominato
 
 def _check_chirp(spreading_factor: int, bandwidth_hz: float, coding_denominator: int) -> None:
     if not 5 <= spreading_factor <= 12:
-        raise InputError(
-            f"A spreading factor lies between 5 and 12; {spreading_factor} does not.", field="spreading_factor"
-        )
+        raise InputError(f"A spreading factor lies between 5 and 12; {spreading_factor} does not.", field="spreading_factor")
     if not 1e3 <= bandwidth_hz <= 2e6:
-        raise InputError(
-            f"A bandwidth of {bandwidth_hz:g} Hz is none of such a link (1 kHz to 2 MHz).", field="bandwidth"
-        )
+        raise InputError(f"A bandwidth of {bandwidth_hz:g} Hz is none of such a link (1 kHz to 2 MHz).", field="bandwidth")
     if not 5 <= coding_denominator <= 8:
         raise InputError("A coding rate is 4/5, 4/6, 4/7 or 4/8.", field="coding")
 
@@ -305,11 +283,7 @@ def judge_load(stream: Stream, rate_bps: float, duty_limit: float | None, load: 
     ways = remedies(stream, rate_bps, duty_limit)
     enough = bool(ways) and ways[-1].load.fits
     action = "; then ".join(remedy.words for remedy in ways) or "Nothing is left to drop"
-    end = (
-        f": {100 * ways[-1].load.share:.0f} % of the rate then."
-        if enough
-        else ". Even then it does not fit: take a faster link."
-    )
+    end = f": {100 * ways[-1].load.share:.0f} % of the rate then." if enough else ". Even then it does not fit: take a faster link."
     over_rate = load.share > 1.0
     what = (
         f"needs {load.bits_per_second:.0f} bit/s, {100 * load.share:.0f} % of the link's {rate_bps:.0f} bit/s"
@@ -318,19 +292,20 @@ def judge_load(stream: Stream, rate_bps: float, duty_limit: float | None, load: 
     )
     return [
         finding_at(
-"air_rate_bps",
-            "air-load-too-large" if over_rate else "duty-too-large", Severity.STOP, f"The stream {what}.",
+            "air_rate_bps",
+            "air-load-too-large" if over_rate else "duty-too-large",
+            Severity.STOP,
+            f"The stream {what}.",
             "Too many satellites, signals or messages for the rate: the age grows until the fix drops."
             if over_rate
             else "Licence-free bands limit the time on the air; the regulator decides.",
-            action[:1].upper() + action[1:] + end, bits_per_second=round(load.bits_per_second),
+            action[:1].upper() + action[1:] + end,
+            bits_per_second=round(load.bits_per_second),
         )
-    ]  # fmt: skip
+    ]
 
 
-def stream_of_messages(
-    messages: Sequence[tuple[int, float]], satellites: Mapping[str, int], signals: int
-) -> Stream | None:
+def stream_of_messages(messages: Sequence[tuple[int, float]], satellites: Mapping[str, int], signals: int) -> Stream | None:
     """Return the stream that a profile's messages (number, interval) make; None where they hold no observables."""
     letters = {107: "G", 108: "R", 109: "E", 111: "J", 112: "C", 113: "I"}
     found: dict[str, float] = {}
@@ -349,6 +324,10 @@ def stream_of_messages(
     form = max(forms, key=lambda item: MSM_BITS.get(item, (0, 0)))
     position = next((every for number, every in messages if number in (1005, 1006)), None)
     return Stream(
-        form, {letter: satellites.get(letter, 0) for letter in found}, signals, interval, position,
+        form,
+        {letter: satellites.get(letter, 0) for letter in found},
+        signals,
+        interval,
+        position,
         tuple(letter for letter, every in found.items() if every >= 2 * interval),
-    )  # fmt: skip
+    )

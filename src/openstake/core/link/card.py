@@ -40,9 +40,7 @@ def _shown(value: object, unit: str) -> str:
 def setup_card(base: Profile, rover: Profile) -> Card:
     """Return the card of a pair.  No password is on it; common practice decides the order, no source."""
     one, other = vars(base.link), vars(rover.link)
-    one, other = (
-        {key: vars(part) if hasattr(part, "__dict__") else part for key, part in link.items()} for link in (one, other)
-    )
+    one, other = ({key: vars(part) if hasattr(part, "__dict__") else part for key, part in link.items()} for link in (one, other))
     lines = [
         CardLine("antenna", "Radio antenna screwed on, before any power", "yes" if base.transmitter else "", ""),
         CardLine("label", "The right receiver, by its label", base.receiver, rover.receiver),
@@ -51,15 +49,12 @@ def setup_card(base: Profile, rover: Profile) -> Card:
         CardLine("mask", "Elevation mask", _shown(base.elevation_mask_deg, "degrees"), _shown(rover.elevation_mask_deg, "degrees")),
         CardLine("rate", "Update rate", _shown(base.rate_hz, "Hz"), _shown(rover.rate_hz, "Hz")),
         CardLine("tilt", "Tilt compensation", "", _shown(rover.tilt, "")),
-    ]  # fmt: skip
+    ]
     for setting in SETTINGS:
         values = [_shown(in_words(setting.field, value_of(link, setting.field)), setting.unit) for link in (one, other)]
         if any(values):
             lines.append(CardLine(setting.field, setting.label, values[0], values[1]))
-    bauds = [
-        f"{link.serial.receiver_baud} at both ends of the cable" if link.serial else ""
-        for link in (base.link, rover.link)
-    ]
+    bauds = [f"{link.serial.receiver_baud} at both ends of the cable" if link.serial else "" for link in (base.link, rover.link)]
     if any(bauds):
         lines.append(CardLine("serial", "Serial rate, receiver and radio", bauds[0], bauds[1]))
     if base.messages:
@@ -84,9 +79,7 @@ def _cautions(base: Profile) -> tuple[str, ...]:
         cautions.append("Never transmit without an antenna: screw it on before the radio is powered.")
         if base.link.frequency_mhz:
             limit, _ = exposure_limits_w_m2(base.link.frequency_mhz)
-            away = exposure_distance_m(
-                base.transmitter.power_w, base.transmitter.antenna_gain_dbi, limit, ground_reflection=True
-            )
+            away = exposure_distance_m(base.transmitter.power_w, base.transmitter.antenna_gain_dbi, limit, ground_reflection=True)
             cautions.append(
                 f"Keep people {max(away, 0.1):.1f} m from the radio antenna at this power (ICNIRP 2020, public). Local limits decide."
             )

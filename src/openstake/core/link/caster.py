@@ -40,39 +40,50 @@ def judge_mountpoint(evidence: MountpointEvidence) -> list[Finding]:
         if evidence.needs_gga and not evidence.gga_sent:
             found.append(
                 finding_at(
-                    "caster.mountpoint", "position-not-sent", Severity.STOP,
+                    "caster.mountpoint",
+                    "position-not-sent",
+                    Severity.STOP,
                     f"{name} is virtual and was silent: it needs the rover's position sent up, and none was.",
                     "A virtual base is computed for a place; without GGA the caster does not know which.",
                     "Let the rover send GGA every few seconds.",
                 )
-            )  # fmt: skip
+            )
         else:
             found.append(
                 finding_at(
-                    "caster.mountpoint", "mountpoint-silent", Severity.STOP,
+                    "caster.mountpoint",
+                    "mountpoint-silent",
+                    Severity.STOP,
                     f"Connected to {name}, and nothing arrived: connected and sending are two different lights.",
-                    "The base is not sending, or has no satellites yet.", "Look at the base, then test again.",
+                    "The base is not sending, or has no satellites yet.",
+                    "Look at the base, then test again.",
                 )
-            )  # fmt: skip
+            )
     virtual = any(station.virtual for station in evidence.stations)
     far = evidence.distance_km
     if far is not None and far > BASE_FAR_KM and not virtual and not evidence.network:
         found.append(
             finding_at(
-                "caster.mountpoint", "mountpoint-far", Severity.STOP if far > BASE_TOO_FAR_KM else Severity.LOOK,
+                "caster.mountpoint",
+                "mountpoint-far",
+                Severity.STOP if far > BASE_TOO_FAR_KM else Severity.LOOK,
                 f"The base of {name} is {far:.0f} km away. A single base serves to about {BASE_FAR_KM:.0f} to {BASE_TOO_FAR_KM:.0f} km.",
                 "Beyond, the atmosphere differs at the two ends: accuracy and time to fix degrade.",
-                "Pick a nearer mountpoint, a network one, or set up your own base.", distance_km=round(far, 1),
+                "Pick a nearer mountpoint, a network one, or set up your own base.",
+                distance_km=round(far, 1),
             )
-        )  # fmt: skip
+        )
     if virtual:
         found.append(
             finding_at(
-                "caster.mountpoint", "virtual-station", Severity.NOTE,
+                "caster.mountpoint",
+                "virtual-station",
+                Severity.NOTE,
                 f"{name} sends a computed base near the position given: a position comes of it, not a vector of ours.",
-                "It is a network solution.", "Use it for positions; a base of your own gives vectors.",
+                "It is a network solution.",
+                "Use it for positions; a base of your own gives vectors.",
             )
-        )  # fmt: skip
+        )
     return found
 
 

@@ -50,9 +50,7 @@ def plane_earth_loss_db(distance_km: float, base_height_m: float, rover_height_m
 
 def path_loss_db(frequency_mhz: float, distance_km: float, base_height_m: float, rover_height_m: float) -> float:
     """Return the larger of free space and plane earth: the rule that reach is reckoned with."""
-    return max(
-        free_space_loss_db(frequency_mhz, distance_km), plane_earth_loss_db(distance_km, base_height_m, rover_height_m)
-    )
+    return max(free_space_loss_db(frequency_mhz, distance_km), plane_earth_loss_db(distance_km, base_height_m, rover_height_m))
 
 
 def radio_horizon_km(base_height_m: float, rover_height_m: float) -> float:
@@ -102,9 +100,7 @@ class RadioPath:
         ):
             if not least <= value <= most:
                 label = name.rsplit("_", 1)[0].replace("_", " ")
-                raise InputError(
-                    f"The {label} lies between {least:g} and {most:g} {unit}; {value:g} does not.", field=name
-                )
+                raise InputError(f"The {label} lies between {least:g} and {most:g} {unit}; {value:g} does not.", field=name)
 
 
 def margin_db(path: RadioPath, power_w: float, distance_km: float) -> float:
@@ -152,9 +148,7 @@ def exposure_limits_w_m2(frequency_mhz: float) -> tuple[float, float]:
     return 10.0, 50.0
 
 
-def exposure_distance_m(
-    power_w: float, gain_dbi: float, limit_w_m2: float, duty: float = 1.0, ground_reflection: bool = False
-) -> float:
+def exposure_distance_m(power_w: float, gain_dbi: float, limit_w_m2: float, duty: float = 1.0, ground_reflection: bool = False) -> float:
     """Return how far from an antenna the power density falls to a limit: S = EIRP / (4 pi r2), times 2.56 with the ground."""
     eirp_w = power_w * duty * 10.0 ** (gain_dbi / 10.0)
     factor = GROUND_REFLECTION if ground_reflection else 1.0
@@ -174,9 +168,13 @@ class PowerLevel:
 
 
 def power_levels(
-    path: RadioPath, powers_w: list[float], distance_km: float | None, duty: float,
-    battery: tuple[float, float] | None = None, draw_at_highest_w: float | None = None,
-) -> list[PowerLevel]:  # fmt: skip
+    path: RadioPath,
+    powers_w: list[float],
+    distance_km: float | None,
+    duty: float,
+    battery: tuple[float, float] | None = None,
+    draw_at_highest_w: float | None = None,
+) -> list[PowerLevel]:
     """Return every power of a radio with its reach, its margin at the distance to cover, its hours, and the distances to keep.
 
     The distances count the ground's reflection and sending all the time: the careful side.
@@ -193,11 +191,14 @@ def power_levels(
         kept = None if distance_km is None or beyond else margin_db(path, power_w, distance_km)
         levels.append(
             PowerLevel(
-                power_w, reach_km(path, power_w), kept, hours,
+                power_w,
+                reach_km(path, power_w),
+                kept,
+                hours,
                 exposure_distance_m(power_w, path.base_gain_dbi, public, ground_reflection=True),
                 exposure_distance_m(power_w, path.base_gain_dbi, worker, ground_reflection=True),
             )
-        )  # fmt: skip
+        )
     return levels
 
 
@@ -216,6 +217,8 @@ def raise_or_double(path: RadioPath, power_w: float, raise_m: float = 2.0) -> Tr
     now = reach_km(path, power_w)
     higher = RadioPath(**(vars(path) | {"base_height_m": path.base_height_m + raise_m}))
     return Trade(
-        20.0 * log10(higher.base_height_m / path.base_height_m), reach_km(higher, power_w) - now, 10.0 * log10(2.0),
+        20.0 * log10(higher.base_height_m / path.base_height_m),
+        reach_km(higher, power_w) - now,
+        10.0 * log10(2.0),
         reach_km(path, 2.0 * power_w) - now,
-    )  # fmt: skip
+    )

@@ -28,15 +28,9 @@ class FitModels:
     Mercator laid at the middle of the site at its height.  `weights`: by the sigmas of marks and shots, or all alike.
     """
 
-    projection: Literal["job", "site"] = described(
-        "GNSS coordinates in", "choice", options=("job", "site"), default="job"
-    )
-    horizontal: HorizontalModel = described(
-        "Horizontal", "choice", options=("similarity", "rotation", "shift"), default="similarity"
-    )
-    distances: Literal["ground", "grid"] = described(
-        "Local distances are", "choice", options=("ground", "grid"), default="ground"
-    )
+    projection: Literal["job", "site"] = described("GNSS coordinates in", "choice", options=("job", "site"), default="job")
+    horizontal: HorizontalModel = described("Horizontal", "choice", options=("similarity", "rotation", "shift"), default="similarity")
+    distances: Literal["ground", "grid"] = described("Local distances are", "choice", options=("ground", "grid"), default="ground")
     held_scale: Literal["expected", "one", "typed"] = described(
         "Scale held at", "choice", options=("expected", "one", "typed"), default="expected"
     )
@@ -83,8 +77,15 @@ def _solved_by(model: str, then: str) -> str:
 
 # With scale free or held three marks cannot tell which one is wrong; nor can four heights on a plane.
 MODEL_CHOICES = (
-    ModelChoice("horizontal", "similarity", "Shift, rotation and scale", _solved_by("similarity", f", 3 give residuals, {FIT_TELLS_FROM} tell which")),
-    ModelChoice("horizontal", "rotation", "Shift and rotation, scale held", _solved_by("rotation", f" with a residual, {FIT_TELLS_FROM} tell which")),
+    ModelChoice(
+        "horizontal",
+        "similarity",
+        "Shift, rotation and scale",
+        _solved_by("similarity", f", 3 give residuals, {FIT_TELLS_FROM} tell which"),
+    ),
+    ModelChoice(
+        "horizontal", "rotation", "Shift and rotation, scale held", _solved_by("rotation", f" with a residual, {FIT_TELLS_FROM} tell which")
+    ),
     ModelChoice("horizontal", "shift", "Shift alone, north and scale held", _solved_by("shift", ", 2 give residuals")),
     ModelChoice("vertical", "constant", "A constant", _solved_by("constant", ", 2 give residuals")),
     ModelChoice("vertical", "plane", "A tilted plane", _solved_by("plane", ", 5 tell which")),
@@ -102,7 +103,7 @@ MODEL_CHOICES = (
     ModelChoice("weights", "alike", "all alike", "their sigma comes from the residuals"),
     ModelChoice("projection", "job", "the job's projection"),
     ModelChoice("projection", "site", "none: a plane laid at the site", "transverse Mercator at its middle and height"),
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True)
@@ -132,9 +133,7 @@ def choice_of(document: Mapping[str, Any]) -> FitChoice:
     """Return a choice as it is stored."""
     site = document.get("site")
     uses = {str(key): value for key, value in document.get("uses", {}).items() if value in MARK_USES}
-    return FitChoice(
-        typed(FitModels, document["models"], None), document["school"], uses, SiteCentre(**site) if site else None
-    )
+    return FitChoice(typed(FitModels, document["models"], None), document["school"], uses, SiteCentre(**site) if site else None)
 
 
 def without_component(use: MarkUse, component: str) -> MarkUse:

@@ -22,11 +22,7 @@ def exchanged_square_sums(pairs: Sequence[Pair], fit: Horizontal) -> NDArray[np.
     lever = (w[:, None] * g)[:, None, :] - (w[:, None] * g)[None, :, :]
     more = w[:, None] - w[None, :]
     along = float(w @ np.sum(g * t, axis=1)) + np.sum(lever * apart, axis=2)
-    across = (
-        float(w @ (g[:, 0] * t[:, 1] - g[:, 1] * t[:, 0]))
-        + lever[..., 0] * apart[..., 1]
-        - lever[..., 1] * apart[..., 0]
-    )
+    across = float(w @ (g[:, 0] * t[:, 1] - g[:, 1] * t[:, 0])) + lever[..., 0] * apart[..., 1] - lever[..., 1] * apart[..., 0]
     squares = np.sum(t**2, axis=1)
     moved = more[..., None] * apart / total
     given = float(w @ squares) + more * (squares[None, :] - squares[:, None]) - total * np.sum(moved**2, axis=2)

@@ -18,9 +18,13 @@ class ExpectedFit:
 
 
 def expected_of(
-    distances: Distances, north: North, combined_factor: float, convergence_deg: float, project_factor: float = 1.0,
+    distances: Distances,
+    north: North,
+    combined_factor: float,
+    convergence_deg: float,
+    project_factor: float = 1.0,
     typed_deg: float | None = None,
-) -> ExpectedFit:  # fmt: skip
+) -> ExpectedFit:
     """Return what to expect at a place: its combined factor (grid = ground × factor) and convergence (grid north east of true: +).
 
     `project_factor` is what the job's own coordinates are divided by already (1 in a plain grid).  From a grid into ground distances

@@ -106,9 +106,7 @@ class Reach:
         return Hull(np.array(self.corners_m).reshape(-1, 2)).holds(places_m)
 
 
-def _radius_95_m(
-    variance_m2: float | None, cofactor: NDArray[np.float64], redundancy: int | None
-) -> NDArray[np.float64]:  # fmt: skip
+def _radius_95_m(variance_m2: float | None, cofactor: NDArray[np.float64], redundancy: int | None) -> NDArray[np.float64]:
     variance = np.nan if variance_m2 is None else variance_m2
     return np.asarray(circle_sigmas(0.95, redundancy) * np.sqrt(variance * cofactor))
 
@@ -119,16 +117,23 @@ def reach_of(pairs: Sequence[Pair], flat: Horizontal, up: Vertical | None) -> Re
     corners = tuple((float(east), float(north)) for east, north in hull.corners_m)
     spread = None if flat.model == "shift" else flat.spread_m2
     side = Reach(
-        _finite(flat.variance_of_unit), float(flat.weights.sum()), spread, flat.centre_m, corners,
+        _finite(flat.variance_of_unit),
+        float(flat.weights.sum()),
+        spread,
+        flat.centre_m,
+        corners,
         redundancy=None if flat.weighted else flat.redundancy,
-    )  # fmt: skip
+    )
     if up is None:
         return side
     cofactor = tuple(tuple(float(value) for value in row) for row in up.cofactor)
     return replace(
-        side, up_variance_m2=_finite(up.variance_of_unit), up_cofactor=cofactor, up_centre_m=up.centre_m,
+        side,
+        up_variance_m2=_finite(up.variance_of_unit),
+        up_cofactor=cofactor,
+        up_centre_m=up.centre_m,
         up_redundancy=None if up.weighted else up.redundancy,
-    )  # fmt: skip
+    )
 
 
 def _finite(value: float) -> float | None:
@@ -194,9 +199,7 @@ def effects_m(pairs: Sequence[Pair], fit: Horizontal) -> NDArray[np.float64]:
     g, given = gnss - centre, local - given_centre
     others = without_each(fit.model, (fit.a, fit.b), fit.weights, g, given, fit.spread_m2)
     corners = hull_of(gnss).corners_m - centre
-    own = np.stack(
-        [fit.a * corners[:, 0] - fit.b * corners[:, 1], fit.b * corners[:, 0] + fit.a * corners[:, 1]], axis=1
-    )
+    own = np.stack([fit.a * corners[:, 0] - fit.b * corners[:, 1], fit.b * corners[:, 0] + fit.a * corners[:, 1]], axis=1)
     return np.asarray(np.hypot(*(others.moved(corners) - own[None]).transpose(2, 0, 1)).max(axis=1))
 
 

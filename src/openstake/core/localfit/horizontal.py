@@ -65,9 +65,7 @@ class Horizontal:
     def to_local(self, east_m: NDArray[np.float64], north_m: NDArray[np.float64]) -> NDArray[np.float64]:
         """Return local east and north of GNSS grid places, shape (n, 2)."""
         east, north = np.asarray(east_m, dtype=float), np.asarray(north_m, dtype=float)
-        return np.stack(
-            [self.a * east - self.b * north + self.shift_e_m, self.b * east + self.a * north + self.shift_n_m], axis=-1
-        )
+        return np.stack([self.a * east - self.b * north + self.shift_e_m, self.b * east + self.a * north + self.shift_n_m], axis=-1)
 
     @property
     def variance_of_unit(self) -> float:
@@ -103,9 +101,7 @@ def fit_horizontal(
         raise InputError("A scale is a number larger than 0.", field="scale")
     used = np.array([n for n, pair in enumerate(pairs) if "h" in pair.use and pair.use != "check"], dtype=int)
     if len(used) < FEWEST[model]:
-        raise InputError(
-            f"A {model} takes at least {FEWEST[model]} marks horizontally; there are {len(used)}.", field="use"
-        )
+        raise InputError(f"A {model} takes at least {FEWEST[model]} marks horizontally; there are {len(used)}.", field="use")
     weights, weighted = weights_of([pairs[n].sigma_h_m for n in used], "sigma_h_m")
     gnss = np.array([(pair.gnss_e_m, pair.gnss_n_m) for pair in pairs], dtype=float)
     local = np.array([(pair.local_e_m, pair.local_n_m) for pair in pairs], dtype=float)
@@ -132,10 +128,22 @@ def fit_horizontal(
     left_out[used] = _left_out(model, held, weights, g, given, spread)
     shift = to_m - _turned(from_m[None, :], a, b)[0]
     return Horizontal(
-        model, float(a), float(b), float(shift[0]), float(shift[1]), used, weights, weighted, residual, left_out,
-        _basis(model, weights, g, a, b), (float(from_m[0]), float(from_m[1])), spread, redundancy,
+        model,
+        float(a),
+        float(b),
+        float(shift[0]),
+        float(shift[1]),
+        used,
+        weights,
+        weighted,
+        residual,
+        left_out,
+        _basis(model, weights, g, a, b),
+        (float(from_m[0]), float(from_m[1])),
+        spread,
+        redundancy,
         float(weights @ np.sum(off**2, axis=1)) if redundancy > 0 else 0.0,
-    )  # fmt: skip
+    )
 
 
 def _centroid(places: NDArray[np.float64], weights: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -176,9 +184,13 @@ class Without:
 
 
 def without_each(
-    model: HorizontalModel, held: tuple[float, float], weights: NDArray[np.float64], g: NDArray[np.float64],
-    given: NDArray[np.float64], spread: float,
-) -> Without:  # fmt: skip
+    model: HorizontalModel,
+    held: tuple[float, float],
+    weights: NDArray[np.float64],
+    g: NDArray[np.float64],
+    given: NDArray[np.float64],
+    spread: float,
+) -> Without:
     """Return the fits without each mark, by downdating the sums: g and given (m, 2) are about their centroids.
 
     NaN where the others do not suffice.
@@ -192,9 +204,7 @@ def without_each(
     along, across = np.sum(g * given, axis=1), g[:, 0] * given[:, 1] - g[:, 1] * given[:, 0]
     spread_without = spread - factor * np.sum(g**2, axis=1)
     with np.errstate(invalid="ignore", divide="ignore"):
-        a, b = _parameters(
-            model, held, weights @ along - factor * along, weights @ across - factor * across, spread_without
-        )
+        a, b = _parameters(model, held, weights @ along - factor * along, weights @ across - factor * across, spread_without)
     if model != "shift":
         a = np.where(spread_without <= rest * SAME_PLACE_FIT_M**2, np.nan, a)
     share = (weights / rest)[:, None]
@@ -202,9 +212,13 @@ def without_each(
 
 
 def _left_out(
-    model: HorizontalModel, held: tuple[float, float], weights: NDArray[np.float64], g: NDArray[np.float64],
-    given: NDArray[np.float64], spread: float,
-) -> NDArray[np.float64]:  # fmt: skip
+    model: HorizontalModel,
+    held: tuple[float, float],
+    weights: NDArray[np.float64],
+    g: NDArray[np.float64],
+    given: NDArray[np.float64],
+    spread: float,
+) -> NDArray[np.float64]:
     """Return predicted by the others − given of each used mark, (m, 2); NaN where none can be made."""
     others = without_each(model, held, weights, g, given, spread)
     away = g - others.from_m
@@ -213,9 +227,7 @@ def _left_out(
     return np.asarray(turned + others.to_m - given)
 
 
-def _basis(
-    model: HorizontalModel, weights: NDArray[np.float64], g: NDArray[np.float64], a: float, b: float
-) -> NDArray[np.float64]:  # fmt: skip
+def _basis(model: HorizontalModel, weights: NDArray[np.float64], g: NDArray[np.float64], a: float, b: float) -> NDArray[np.float64]:
     """Return orthonormal columns that span the whitened design, (2m, u): east and north of each mark in turn."""
     count, root = len(weights), np.sqrt(weights)
     size = hypot(a, b)

@@ -49,18 +49,13 @@ class FitParameters:
         if self.heights != "none":
             tilt = self.slope_east * (east - self.centre_e_m) + self.slope_north * (north - self.centre_n_m)
             height = up - (np.asarray(undulation_m) if self.heights == "geoid" else 0.0) + self.constant_m + tilt
-        return np.stack(
-            [self.a * east - self.b * north + self.shift_e_m, self.b * east + self.a * north + self.shift_n_m, height],
-            axis=-1,
-        )
+        return np.stack([self.a * east - self.b * north + self.shift_e_m, self.b * east + self.a * north + self.shift_n_m, height], axis=-1)
 
     def to_grid(self, local_m: ArrayLike) -> NDArray[np.float64]:
         """Return GNSS grid east and north of local ones, (n, 2): the way back."""
         east, north = (np.asarray(local_m, dtype=float).reshape(-1, 2) - (self.shift_e_m, self.shift_n_m)).T
         squared = self.a**2 + self.b**2
-        return np.stack(
-            [(self.a * east + self.b * north) / squared, (self.a * north - self.b * east) / squared], axis=-1
-        )
+        return np.stack([(self.a * east + self.b * north) / squared, (self.a * north - self.b * east) / squared], axis=-1)
 
 
 def parameters_of(flat: Horizontal, up: Vertical | None, geoid: bool, site: SiteCentre | None) -> FitParameters:
@@ -68,9 +63,7 @@ def parameters_of(flat: Horizontal, up: Vertical | None, geoid: bool, site: Site
     four = (flat.a, flat.b, flat.shift_e_m, flat.shift_n_m)
     if up is None:
         return FitParameters(*four, "none", site=site)
-    return FitParameters(
-        *four, "geoid" if geoid else "ellipsoid", up.constant_m, up.slope_east, up.slope_north, *up.centre_m, site
-    )
+    return FitParameters(*four, "geoid" if geoid else "ellipsoid", up.constant_m, up.slope_east, up.slope_north, *up.centre_m, site)
 
 
 def pipeline_of(fit: FitParameters) -> str:
@@ -83,6 +76,5 @@ def pipeline_of(fit: FitParameters) -> str:
         offset = fit.constant_m - fit.slope_east * fit.centre_e_m - fit.slope_north * fit.centre_n_m
         height = f" +zoff={offset!r} +s31={fit.slope_east!r} +s32={fit.slope_north!r}"
     return (
-        f"+proj=affine +xoff={fit.shift_e_m!r} +yoff={fit.shift_n_m!r} +s11={fit.a!r} +s12={-fit.b!r} "
-        f"+s21={fit.b!r} +s22={fit.a!r}{height}"
+        f"+proj=affine +xoff={fit.shift_e_m!r} +yoff={fit.shift_n_m!r} +s11={fit.a!r} +s12={-fit.b!r} +s21={fit.b!r} +s22={fit.a!r}{height}"
     )

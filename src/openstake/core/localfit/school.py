@@ -27,16 +27,20 @@ class SchoolWords:
 
 SCHOOL_WORDS: tuple[SchoolWords, ...] = (
     SchoolWords(
-        "all", "Fit all, drop the bad", "Measure every mark, fit them together, leave out what disagrees.",
+        "all",
+        "Fit all, drop the bad",
+        "Measure every mark, fit them together, leave out what disagrees.",
         "Most redundancy: with four marks or more it can tell which one is wrong.",
         "A blunder bends the fit until it is left out.",
     ),
     SchoolWords(
-        "grow", "Grow mark by mark", "Fit two, walk to the third as a check, take it in if it agrees, go on.",
+        "grow",
+        "Grow mark by mark",
+        "Fit two, walk to the third as a check, take it in if it agrees, go on.",
         "Each mark is seen as a check before it changes anything.",
         "If one of the first two is wrong, all that follow look wrong.",
     ),
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True)
@@ -86,9 +90,14 @@ class NextStep:
 
 
 def next_step(
-    school: School, marks: Sequence[MarkStands], accused: Accused | None, suggested: MarkStands | None, gain_words: str,
-    needs: int, applied: bool,
-) -> NextStep:  # fmt: skip
+    school: School,
+    marks: Sequence[MarkStands],
+    accused: Accused | None,
+    suggested: MarkStands | None,
+    gain_words: str,
+    needs: int,
+    applied: bool,
+) -> NextStep:
     """Return the next step; `suggested` is the unmeasured mark that gains most, `needs` how many marks the model takes at least."""
     if not marks:
         return NextStep("list", "Bring the local coordinates in: a file, another job, or typed.", "Local coordinates")
@@ -99,18 +108,9 @@ def next_step(
     if school == "grow" and waiting is not None:
         return _begin(waiting, needs) if used < needs else _waiting(waiting, accused)
     if suggested is not None:
-        return NextStep(
-            "measure",
-            f"Measure {suggested.name}{gain_words}.",
-            f"Measure {suggested.name}",
-            suggested.line_id,
-            suggested.name,
-        )
+        return NextStep("measure", f"Measure {suggested.name}{gain_words}.", f"Measure {suggested.name}", suggested.line_id, suggested.name)
     if accused is not None:
-        return NextStep(
-            "none",
-            f"Something is wrong, and the data cannot tell whose: {accused.name} or another. It takes one more mark.",
-        )
+        return NextStep("none", f"Something is wrong, and the data cannot tell whose: {accused.name} or another. It takes one more mark.")
     if used < needs:
         return NextStep("none", f"The model takes at least {needs} marks; {used} are in.")
     if applied:
@@ -143,13 +143,9 @@ def _waiting(mark: MarkStands, doubt: Accused | None) -> NextStep:
         # What is off in the other component would bring a second mistake in.
         use = _ALONE[doubt.component] if set(mark.differs) - {doubt.component} else "hv"
         words += f" Taken in, it helps to tell which mark is wrong {_SIDE[doubt.component]}."
-        return NextStep(
-            "decide", words, _take(mark.name, use), mark.line_id, mark.name, use, "Keep it as a check", "check"
-        )
+        return NextStep("decide", words, _take(mark.name, use), mark.line_id, mark.name, use, "Keep it as a check", "check")
     if not mark.differs:
-        return NextStep(
-            "decide", words, _take(mark.name, "hv"), mark.line_id, mark.name, "hv", "Keep it as a check", "check"
-        )
+        return NextStep("decide", words, _take(mark.name, "hv"), mark.line_id, mark.name, "hv", "Keep it as a check", "check")
     words += f" Look it up: {mark.slip}." if mark.slip else " Measure it again, or leave out what is off."
     use = "out" if len(mark.differs) > 1 else without_component("hv", mark.differs[0])
     press = f"Leave {mark.name} out" if use == "out" else _take(mark.name, use)

@@ -54,11 +54,7 @@ class Vertical:
     def correction_m(self, east_m: NDArray[np.float64], north_m: NDArray[np.float64]) -> NDArray[np.float64]:
         """Return what is added to a GNSS height at GNSS grid places, metres."""
         east, north = np.asarray(east_m, dtype=float), np.asarray(north_m, dtype=float)
-        return np.asarray(
-            self.constant_m
-            + self.slope_east * (east - self.centre_m[0])
-            + self.slope_north * (north - self.centre_m[1])
-        )
+        return np.asarray(self.constant_m + self.slope_east * (east - self.centre_m[0]) + self.slope_north * (north - self.centre_m[1]))
 
 
 def fit_vertical(pairs: Sequence[Pair], model: VerticalModel) -> Vertical | None:
@@ -70,9 +66,7 @@ def fit_vertical(pairs: Sequence[Pair], model: VerticalModel) -> Vertical | None
         return None
     used = np.array([n for n, pair in enumerate(pairs) if "v" in pair.use], dtype=int)
     if len(used) < FEWEST[model]:
-        raise InputError(
-            f"A {model} takes at least {FEWEST[model]} marks vertically; there are {len(used)}.", field="use"
-        )
+        raise InputError(f"A {model} takes at least {FEWEST[model]} marks vertically; there are {len(used)}.", field="use")
     without = next((pairs[n].name for n in used if pairs[n].local_h_m is None or pairs[n].gnss_h_m is None), None)
     if without is not None:
         raise InputError(f"{without} is used vertically and lacks a height.", field="use")
@@ -109,6 +103,18 @@ def fit_vertical(pairs: Sequence[Pair], model: VerticalModel) -> Vertical | None
     unit = np.array([1.0, 1.0 / reach, 1.0 / reach])[: design.shape[1]]
     inverse = np.linalg.inv(triangle) * unit[:, None]
     return Vertical(
-        model, float(solved[0] + level), float(slopes[0]), float(slopes[1]), (float(centre[0]), float(centre[1])), used, weights,
-        weighted, residual, left_out, basis, inverse @ inverse.T, redundancy, float(weights @ off[used] ** 2) if redundancy > 0 else 0.0,
-    )  # fmt: skip
+        model,
+        float(solved[0] + level),
+        float(slopes[0]),
+        float(slopes[1]),
+        (float(centre[0]), float(centre[1])),
+        used,
+        weights,
+        weighted,
+        residual,
+        left_out,
+        basis,
+        inverse @ inverse.T,
+        redundancy,
+        float(weights @ off[used] ** 2) if redundancy > 0 else 0.0,
+    )

@@ -85,6 +85,13 @@ def fix_of(epoch: Epoch, time_s: float) -> Fix:
     else:
         flat, up = principal_sigmas_m(claim.east_m, claim.north_m, claim.covariance_en_m2)[0], claim.up_m
     return Fix(
-        time_s, epoch.status, place, float(flat), float(up), epoch.speed_mps, epoch.age_s,
-        None if claim is None else (claim.east_m, claim.north_m, claim.up_m), epoch.station_id,
-    )  # fmt: skip
+        time_s,
+        epoch.status,
+        place,
+        float(flat),
+        float(up),
+        epoch.speed_mps,
+        epoch.age_s,
+        None if claim is None else (claim.east_m, claim.north_m, claim.up_m),
+        epoch.station_id,
+    )

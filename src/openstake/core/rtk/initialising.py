@@ -93,9 +93,12 @@ class Agreement:
 
 
 def compared(
-    before_enu_m: NDArray[np.float64], after_enu_m: NDArray[np.float64],
-    before_sigma_m: Sequence[float], after_sigma_m: Sequence[float], least_m: float,
-) -> Agreement:  # fmt: skip
+    before_enu_m: NDArray[np.float64],
+    after_enu_m: NDArray[np.float64],
+    before_sigma_m: Sequence[float],
+    after_sigma_m: Sequence[float],
+    least_m: float,
+) -> Agreement:
     """Compare two fixes of one place, each east, north, up in metres with its one sigma (horizontal, up).
 
     `least_m` is what a pole put down twice differs by, added to both sigmas.

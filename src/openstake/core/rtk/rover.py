@@ -294,11 +294,7 @@ class RoverWatch:
                 break
             rows.append(row)
         stand = _stand_of(rows[::-1])
-        return (
-            stand
-            if stand is not None and stand.span_s >= at_least_s - 0.05 and stand.epochs >= _FEWEST_PROVEN
-            else None
-        )
+        return stand if stand is not None and stand.span_s >= at_least_s - 0.05 and stand.epochs >= _FEWEST_PROVEN else None
 
     def _note_device(self, epoch: Epoch, fix: Fix, before_s: float | None, host_s: float | None) -> None:
         counts = self._counts
@@ -344,9 +340,13 @@ class RoverWatch:
             counts["epochs"],
             1.0 / float(np.median(self._steps)) if len(self._steps) >= 5 else None,
             max(self._decimals, default=None),
-            counts["gst"], counts["ellipse"], counts["separation"], counts["position"],
-            float(np.median(self._offsets_s)) if self._offsets_s else None, self._talkers_apart_m(),
-        )  # fmt: skip
+            counts["gst"],
+            counts["ellipse"],
+            counts["separation"],
+            counts["position"],
+            float(np.median(self._offsets_s)) if self._offsets_s else None,
+            self._talkers_apart_m(),
+        )
 
     def state(self) -> RoverState | None:
         """Return everything that is known of the rover now; None before its first epoch."""
@@ -360,14 +360,26 @@ class RoverWatch:
         standing = last_stood(on_fix)
         stand = _stood(standing)
         return RoverState(
-            fix.time_s, epoch, since_s, self.initialisations.count, self.initialisations.time_to_fix_s,
-            self.initialisations.fix_ratio, tuple(self.initialisations.losses), tuple(self.jumps), tuple(self.drifts), tuple(self.pairs),
-            tuple(self.switches), _newest_trend(lately), stand,
+            fix.time_s,
+            epoch,
+            since_s,
+            self.initialisations.count,
+            self.initialisations.time_to_fix_s,
+            self.initialisations.fix_ratio,
+            tuple(self.initialisations.losses),
+            tuple(self.jumps),
+            tuple(self.drifts),
+            tuple(self.pairs),
+            tuple(self.switches),
+            _newest_trend(lately),
+            stand,
             self._claims_held(standing, stand),
-            self._corrected[1] if self._corrected else None, self._corrected[0] if self._corrected else None,
-            0.0 if self._unused_since_s is None else fix.time_s - self._unused_since_s, self.device(),
+            self._corrected[1] if self._corrected else None,
+            self._corrected[0] if self._corrected else None,
+            0.0 if self._unused_since_s is None else fix.time_s - self._unused_since_s,
+            self.device(),
             self._before.kind if self._before is not None else None,
-        )  # fmt: skip
+        )
 
     def _claims_held(self, standing: Sequence[Fix], stand: Stood | None) -> tuple[ClaimHeld, ...]:
         """Return the claim against the scatter of the present stand, by the minutes that are remembered whole or by the longer log."""

@@ -116,9 +116,7 @@ def claim_held(epochs: Epochs, claims_m: tuple[float, float, float]) -> list[Cla
     independent = independent_epochs(seen, weights(seen))
     takes_s = epochs.span_s * FEWEST_INDEPENDENT / independent
     return [
-        ClaimHeld(
-            name, claim, float(spread[n]), independent, bool(chances[n] < CHANCE), max(takes_s, SHORTEST_SCATTER_S)
-        )
+        ClaimHeld(name, claim, float(spread[n]), independent, bool(chances[n] < CHANCE), max(takes_s, SHORTEST_SCATTER_S))
         for n, (name, claim) in enumerate(zip(("east", "north", "up"), claims_m, strict=True))
     ]
 

@@ -9,9 +9,14 @@ from openstake.core.constants import DAY_S, SPEED_OF_LIGHT_M_S
 
 
 def klobuchar_delay_m(
-    alpha: Sequence[float], beta: Sequence[float], latitude_deg: float, longitude_deg: float, azimuth_deg: float,
-    elevation_deg: float, gps_s: float,
-) -> float:  # fmt: skip
+    alpha: Sequence[float],
+    beta: Sequence[float],
+    latitude_deg: float,
+    longitude_deg: float,
+    azimuth_deg: float,
+    elevation_deg: float,
+    gps_s: float,
+) -> float:
     """Return the ionosphere's delay on GPS L1 in metres; about half of the true one is left.
 
     Source: IS-GPS-200, section 20.3.3.5.2.5 (angles in semicircles there).

@@ -57,9 +57,12 @@ def is_possible(ephemeris: Ephemeris) -> bool:
     """
     e = ephemeris
     return (
-        2530.0 <= e.sqrt_semi_major_axis <= 8192.0 and 0.0 <= e.eccentricity <= 0.03
-        and 0.0 <= e.orbit_time_s < _LAST_S and 0.0 <= e.clock_time_s < _LAST_S and abs(e.clock_s) < 1.0
-    )  # fmt: skip
+        2530.0 <= e.sqrt_semi_major_axis <= 8192.0
+        and 0.0 <= e.eccentricity <= 0.03
+        and 0.0 <= e.orbit_time_s < _LAST_S
+        and 0.0 <= e.clock_time_s < _LAST_S
+        and abs(e.clock_s) < 1.0
+    )
 
 
 @dataclass(frozen=True)
@@ -86,15 +89,10 @@ def satellite_state(ephemeris: Ephemeris, gps_s: float) -> SatelliteState:
     argument += e.cos_latitude_rad * double_cos + e.sin_latitude_rad * double_sin
     radius = a * (1.0 - e.eccentricity * cos(anomaly)) + e.cos_radius_m * double_cos + e.sin_radius_m * double_sin
     inclination = (
-        e.inclination_rad + e.inclination_rate_rad_s * elapsed
-        + e.cos_inclination_rad * double_cos + e.sin_inclination_rad * double_sin
-    )  # fmt: skip
-    # The node is counted from Greenwich at the start of the week of the orbit's time.
-    node = (
-        e.node_rad
-        + (e.node_rate_rad_s - EARTH_ROTATION_RAD_S) * elapsed
-        - EARTH_ROTATION_RAD_S * (e.orbit_time_s % WEEK_S)
+        e.inclination_rad + e.inclination_rate_rad_s * elapsed + e.cos_inclination_rad * double_cos + e.sin_inclination_rad * double_sin
     )
+    # The node is counted from Greenwich at the start of the week of the orbit's time.
+    node = e.node_rad + (e.node_rate_rad_s - EARTH_ROTATION_RAD_S) * elapsed - EARTH_ROTATION_RAD_S * (e.orbit_time_s % WEEK_S)
     along, across = radius * cos(argument), radius * sin(argument)
     xyz = np.array(
         [
@@ -111,9 +109,7 @@ def satellite_state(ephemeris: Ephemeris, gps_s: float) -> SatelliteState:
 
 def best_ephemeris(ephemerides: Sequence[Ephemeris], gps_s: float) -> Ephemeris | None:
     """Return the healthy message of one satellite nearest in time, None where none holds."""
-    usable = [
-        item for item in ephemerides if item.health == 0.0 and abs(gps_s - item.orbit_time_s) <= LONGEST_FROM_TOE_S
-    ]
+    usable = [item for item in ephemerides if item.health == 0.0 and abs(gps_s - item.orbit_time_s) <= LONGEST_FROM_TOE_S]
     return min(usable, key=lambda item: abs(gps_s - item.orbit_time_s)) if usable else None
 
 

@@ -66,9 +66,7 @@ def _elements(axis_km: float, inclination_deg: float, node_deg: list[float], arg
     )
 
 
-def _walker(
-    axis_km: float, inclination_deg: float, total: int, planes: int, phasing: int, first_node_deg: float
-) -> Elements:
+def _walker(axis_km: float, inclination_deg: float, total: int, planes: int, phasing: int, first_node_deg: float) -> Elements:
     """Return a Walker delta pattern total/planes/phasing.  Source: J. G. Walker, J. Brit. Interplan. Soc. 37, 1984."""
     per_plane = total // planes
     nodes, arguments = [], []
@@ -86,24 +84,33 @@ def _zeros(count: int) -> tuple[int, ...]:
 # Orbit radii and inclinations: the interface documents of each system.  Signal numbers: RTCM 10403.3, tables of the
 # MSM signal mask.
 GPS = Constellation(
-    "GPS", "G", "GP", 1, 1, 1074,
+    "GPS",
+    "G",
+    "GP",
+    1,
+    1,
+    1074,
     (Signal(2, 1575.42e6), Signal(23, 1176.45e6)),
     _elements(26559.7, 55.0, [node for node, row in _GPS_SLOTS for _ in row], [arg for _, row in _GPS_SLOTS for arg in row]),
     _zeros(24),
-)  # fmt: skip
+)
 GLONASS = Constellation(
-    "GLONASS", "R", "GL", 2, 65, 1084,
+    "GLONASS",
+    "R",
+    "GL",
+    2,
+    65,
+    1084,
     (Signal(2, 1602.0e6, 0.5625e6), Signal(8, 1246.0e6, 0.4375e6)),
-    _walker(25508.0, 64.8, 24, 3, 1, 25.0), _GLONASS_CHANNELS,
-)  # fmt: skip
+    _walker(25508.0, 64.8, 24, 3, 1, 25.0),
+    _GLONASS_CHANNELS,
+)
 GALILEO = Constellation(
-    "Galileo", "E", "GA", 3, 1, 1094,
-    (Signal(2, 1575.42e6), Signal(23, 1176.45e6)), _walker(29600.3, 56.0, 24, 3, 1, 57.0), _zeros(24),
-)  # fmt: skip
+    "Galileo", "E", "GA", 3, 1, 1094, (Signal(2, 1575.42e6), Signal(23, 1176.45e6)), _walker(29600.3, 56.0, 24, 3, 1, 57.0), _zeros(24)
+)
 # The 24 satellites of the medium orbit only; those above Asia add nothing at the practice sites.
 BEIDOU = Constellation(
-    "BeiDou", "C", "GB", 4, 1, 1124,
-    (Signal(2, 1561.098e6), Signal(8, 1268.52e6)), _walker(27906.1, 55.0, 24, 3, 1, 95.0), _zeros(24),
-)  # fmt: skip
+    "BeiDou", "C", "GB", 4, 1, 1124, (Signal(2, 1561.098e6), Signal(8, 1268.52e6)), _walker(27906.1, 55.0, 24, 3, 1, 95.0), _zeros(24)
+)
 
 CONSTELLATIONS = (GPS, GLONASS, GALILEO, BEIDOU)

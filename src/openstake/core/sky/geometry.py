@@ -31,9 +31,7 @@ def signal_range_m(satellites_m: NDArray[np.float64], receiver_m: ArrayLike) -> 
     """
     receiver = np.asarray(receiver_m, dtype=float)
     travel_s = np.linalg.norm(satellites_m - receiver, axis=-1) / SPEED_OF_LIGHT_M_S
-    return np.asarray(
-        np.linalg.norm(rotated_with_earth(satellites_m, EARTH_ROTATION_RAD_S * travel_s) - receiver, axis=-1)
-    )
+    return np.asarray(np.linalg.norm(rotated_with_earth(satellites_m, EARTH_ROTATION_RAD_S * travel_s) - receiver, axis=-1))
 
 
 @dataclass(frozen=True)
@@ -56,13 +54,7 @@ def dop(azimuth_deg: ArrayLike, elevation_deg: ArrayLike) -> Dop | None:
     if azimuth.size < 4:
         return None
     design = np.stack(
-        [
-            -np.cos(elevation) * np.sin(azimuth),
-            -np.cos(elevation) * np.cos(azimuth),
-            -np.sin(elevation),
-            np.ones_like(azimuth),
-        ],
-        axis=-1,
+        [-np.cos(elevation) * np.sin(azimuth), -np.cos(elevation) * np.cos(azimuth), -np.sin(elevation), np.ones_like(azimuth)], axis=-1
     )
     normal_matrix = design.T @ design
     if np.linalg.cond(normal_matrix) > 1e10:

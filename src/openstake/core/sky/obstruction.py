@@ -36,10 +36,7 @@ class SeenSky:
     def add(self, in_view: Iterable[InView]) -> None:
         """Take one look a second in."""
         for item in in_view:
-            cell = (
-                int(item.azimuth_deg % 360.0) // AZIMUTH_STEP_DEG,
-                int(max(item.elevation_deg, 0.0)) // ELEVATION_STEP_DEG,
-            )
+            cell = (int(item.azimuth_deg % 360.0) // AZIMUTH_STEP_DEG, int(max(item.elevation_deg, 0.0)) // ELEVATION_STEP_DEG)
             looks = self._looks.setdefault(cell, [0, 0])
             looks[0] += 1
             looks[1] += item.cnr_dbhz is not None
@@ -48,9 +45,11 @@ class SeenSky:
         """Return the pieces of the sky in which satellites were listed for half a minute and not heard."""
         return tuple(
             Cell(
-                float(azimuth * AZIMUTH_STEP_DEG), float((azimuth + 1) * AZIMUTH_STEP_DEG),
-                float(elevation * ELEVATION_STEP_DEG), float((elevation + 1) * ELEVATION_STEP_DEG),
+                float(azimuth * AZIMUTH_STEP_DEG),
+                float((azimuth + 1) * AZIMUTH_STEP_DEG),
+                float(elevation * ELEVATION_STEP_DEG),
+                float((elevation + 1) * ELEVATION_STEP_DEG),
             )
             for (azimuth, elevation), (looks, heard) in sorted(self._looks.items())
             if looks >= OBSTRUCTED_AFTER_S and heard <= _HEARD_SHARE * looks
-        )  # fmt: skip
+        )

@@ -65,17 +65,14 @@ class SkyUse:
 
 
 def sky_use(
-    in_view: Sequence[InView], sent: Mapping[str, Collection[int]] | None, mask_deg: float,
-    constellations: Collection[str] | None,
-) -> SkyUse:  # fmt: skip
+    in_view: Sequence[InView], sent: Mapping[str, Collection[int]] | None, mask_deg: float, constellations: Collection[str] | None
+) -> SkyUse:
     """Return a rover's sky beside what the base sends: numbers by constellation, None where it is not heard.
 
     `mask_deg` and `constellations` are those of the rover's profile; None where it has none.
     """
     found = tuple(
-        _use_of(
-            item, None if sent is None else item.number in sent.get(item.constellation, ()), mask_deg, constellations
-        )
+        _use_of(item, None if sent is None else item.number in sent.get(item.constellation, ()), mask_deg, constellations)
         for item in sorted(in_view, key=lambda item: item.key)
     )
     listed: dict[str, set[int]] = {}
@@ -88,10 +85,7 @@ def sky_use(
     }
     return SkyUse(
         found,
-        tuple(
-            _of_constellation(name, found, sent is not None)
-            for name in dict.fromkeys(item.constellation for item in found)
-        ),
+        tuple(_of_constellation(name, found, sent is not None) for name in dict.fromkeys(item.constellation for item in found)),
         tuple(WhyNot(count, why) for why, count in Counter(item.why for item in found if item.why).most_common()),
         sum(item.use == "used" for item in found),
         sum(bool(item.sent) and item.use != "used" for item in found),
@@ -113,9 +107,7 @@ def _of_constellation(name: str, found: Sequence[SatelliteUse], base_is_heard: b
 def _use_of(item: InView, sent: bool | None, mask_deg: float, constellations: Collection[str] | None) -> SatelliteUse:
     use: Use = "used" if item.used else "no signal" if item.cnr_dbhz is None else "not used"
     why = "" if use == "used" else _why_not(item, sent, mask_deg, constellations)
-    return SatelliteUse(
-        item.constellation, item.number, item.azimuth_deg, item.elevation_deg, item.cnr_dbhz, use, sent, why
-    )
+    return SatelliteUse(item.constellation, item.number, item.azimuth_deg, item.elevation_deg, item.cnr_dbhz, use, sent, why)
 
 
 def _why_not(item: InView, sent: bool | None, mask_deg: float, constellations: Collection[str] | None) -> str:

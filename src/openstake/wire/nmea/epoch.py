@@ -59,9 +59,7 @@ def epoch_from_gns(fields: list[str]) -> Epoch:
     return _epoch(fields[1:6], _MODES[used[0]] if used else 0, fields[7:9], fields[9], fields[10], fields[11:13])
 
 
-def _epoch(
-    place: list[str], quality: int, use: list[str], altitude: str, separation: str, link: list[str]
-) -> Epoch:  # fmt: skip
+def _epoch(place: list[str], quality: int, use: list[str], altitude: str, separation: str, link: list[str]) -> Epoch:
     time, latitude, north, longitude, east = place
     above_m = number(altitude)
     if above_m is not None and not ALTITUDES_M[0] <= above_m <= ALTITUDES_M[1]:
@@ -219,9 +217,14 @@ class EpochReader:
         if epoch is not None:
             major, minor, north, east, up = (within(fields[n], 0.0, _LARGEST_SIGMA_M) for n in (3, 4, 6, 7, 8))
             self._epoch = replace(
-                epoch, sigma_east_m=east, sigma_north_m=north, sigma_up_m=up, sigma_major_m=major, sigma_minor_m=minor,
+                epoch,
+                sigma_east_m=east,
+                sigma_north_m=north,
+                sigma_up_m=up,
+                sigma_major_m=major,
+                sigma_minor_m=minor,
                 orientation_deg=within(fields[5], -360.0, 360.0),
-            )  # fmt: skip
+            )
 
     def _take_speed(self, knots: str, course: str, time_s: float | None) -> None:
         epoch = self._of_this_moment(time_s)

@@ -11,7 +11,7 @@ from openstake.core.evidence import InView
 from openstake.wire.nmea.sentence import BadChecksum, NoChecksum, fields_of, within
 
 # First satellite number of each talker; what lies above it by its count is another system's (SBAS under GP).
-_TALKERS = {"GP": ("GPS", 0, 32), "GL": ("GLONASS", 64, 32), "GA": ("Galileo", 0, 36), "GB": ("BeiDou", 0, 64), "GQ": ("QZSS", 0, 10)}  # fmt: skip
+_TALKERS = {"GP": ("GPS", 0, 32), "GL": ("GLONASS", 64, 32), "GA": ("Galileo", 0, 36), "GB": ("BeiDou", 0, 64), "GQ": ("QZSS", 0, 10)}
 _SYSTEMS = {"1": "GP", "2": "GL", "3": "GA", "4": "GB", "5": "GQ"}
 _LONGEST_REST = 4096
 _STRONGEST_DBHZ = 99.0

@@ -94,8 +94,7 @@ def gsv(talker: str, rows: Sequence[tuple[int, float, float, float | None]]) -> 
     out = b""
     for page_number, page in enumerate(pages, 1):
         cells = ",".join(
-            f"{n:02d},{round(el):02d},{round(az) % 360:03d},{'' if cnr is None else f'{round(cnr):02d}'}"
-            for n, el, az, cnr in page
+            f"{n:02d},{round(el):02d},{round(az) % 360:03d},{'' if cnr is None else f'{round(cnr):02d}'}" for n, el, az, cnr in page
         )
         out += sentence_bytes(f"{talker}GSV,{len(pages)},{page_number},{len(rows):02d},{cells},1")
     return out

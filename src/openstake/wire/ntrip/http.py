@@ -73,9 +73,7 @@ def basic(user: str, password: str) -> str:
 def _check_words(host: str, mount: str, user: str | None) -> None:
     for field, word in (("host", host), ("mountpoint", mount), ("user", user or "")):
         if NOT_ON_A_LINE.search(word) or (field != "user" and re.search(r"\s", word)):
-            raise InputError(
-                f"The {field} holds a blank, a line break or a control character. Type it again.", field=field
-            )
+            raise InputError(f"The {field} holds a blank, a line break or a control character. Type it again.", field=field)
 
 
 def get_request(host: str, mount: str, version: int, user: str | None, password: str | None) -> bytes:
@@ -102,9 +100,15 @@ def push_request(host: str, mount: str, user: str, password: str) -> bytes:
     """Return the NTRIP 2 request with which a base pushes its stream, in chunks."""
     _check_words(host, mount, user)
     lines = (
-        f"POST /{mount} HTTP/1.1", f"Host: {host}", f"User-Agent: {AGENT}", "Ntrip-Version: Ntrip/2.0",
-        f"Authorization: {basic(user, password)}", "Content-Type: gnss/data", "Transfer-Encoding: chunked", "Connection: close",
-    )  # fmt: skip
+        f"POST /{mount} HTTP/1.1",
+        f"Host: {host}",
+        f"User-Agent: {AGENT}",
+        "Ntrip-Version: Ntrip/2.0",
+        f"Authorization: {basic(user, password)}",
+        "Content-Type: gnss/data",
+        "Transfer-Encoding: chunked",
+        "Connection: close",
+    )
     return ("\r\n".join(lines) + "\r\n\r\n").encode("latin-1", "replace")
 
 

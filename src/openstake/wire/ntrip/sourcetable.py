@@ -28,13 +28,26 @@ class StreamRow:
     def line(self) -> str:
         """Return the row as a caster writes it."""
         cells = (
-            "STR", self.mountpoint, self.identifier, self.format, self.format_details,
-            "" if self.carrier is None else str(self.carrier), self.systems, self.network_name, self.country,
+            "STR",
+            self.mountpoint,
+            self.identifier,
+            self.format,
+            self.format_details,
+            "" if self.carrier is None else str(self.carrier),
+            self.systems,
+            self.network_name,
+            self.country,
             "" if self.latitude_deg is None else f"{self.latitude_deg:.2f}",
             "" if self.longitude_deg is None else f"{self.longitude_deg:.2f}",
-            str(int(self.needs_gga)), str(int(self.network)), self.generator, "none", self.authentication, "N",
-            "" if self.bit_rate_bps is None else str(self.bit_rate_bps), "",
-        )  # fmt: skip
+            str(int(self.needs_gga)),
+            str(int(self.network)),
+            self.generator,
+            "none",
+            self.authentication,
+            "N",
+            "" if self.bit_rate_bps is None else str(self.bit_rate_bps),
+            "",
+        )
         return ";".join(cells)
 
 
@@ -83,10 +96,22 @@ def stream_row(cells: list[str]) -> StreamRow:
         longitude -= 360.0
     carrier, rate = cells[4].strip(), cells[16].strip()
     return StreamRow(
-        cells[0].strip(), cells[1].strip(), cells[2].strip(), cells[3].strip(), int(carrier) if carrier.isdigit() else None,
-        cells[5].strip(), cells[6].strip(), cells[7].strip(), latitude, longitude, cells[10].strip() == "1",
-        cells[11].strip() == "1", cells[12].strip(), cells[14].strip(), int(rate) if rate.isdigit() else None,
-    )  # fmt: skip
+        cells[0].strip(),
+        cells[1].strip(),
+        cells[2].strip(),
+        cells[3].strip(),
+        int(carrier) if carrier.isdigit() else None,
+        cells[5].strip(),
+        cells[6].strip(),
+        cells[7].strip(),
+        latitude,
+        longitude,
+        cells[10].strip() == "1",
+        cells[11].strip() == "1",
+        cells[12].strip(),
+        cells[14].strip(),
+        int(rate) if rate.isdigit() else None,
+    )
 
 
 def _angle(text: str, most: float, what: str) -> float | None:

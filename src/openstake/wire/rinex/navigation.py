@@ -88,18 +88,33 @@ def _records_2(lines: Iterator[str]) -> Iterator[Ephemeris]:
         year, month, day, hour, minute = (int(part) for part in line[2:17].split())
         clock = [_number(line[22 + 19 * n : 41 + 19 * n]) for n in range(3)]
         orbit = [_number(row[3 + 19 * n : 22 + 19 * n]) for row in rest for n in range(4)]
-        moment = gps_seconds(
-            datetime(year + (1900 if year >= 80 else 2000), month, day, hour, minute), float(line[17:22])
-        )
+        moment = gps_seconds(datetime(year + (1900 if year >= 80 else 2000), month, day, hour, minute), float(line[17:22]))
         yield _ephemeris(f"G{int(line[:2]):02d}", moment, clock, orbit)
 
 
 def _ephemeris(satellite: str, clock_time_s: float, clock: list[float], orbit: list[float]) -> Ephemeris:
     return Ephemeris(
-        satellite=satellite, clock_time_s=clock_time_s, clock_s=clock[0], clock_rate=clock[1], clock_drift_per_s=clock[2],
-        sin_radius_m=orbit[1], motion_difference_rad_s=orbit[2], mean_anomaly_rad=orbit[3], cos_latitude_rad=orbit[4],
-        eccentricity=orbit[5], sin_latitude_rad=orbit[6], sqrt_semi_major_axis=orbit[7],
-        orbit_time_s=orbit[18] * WEEK_S + orbit[8], cos_inclination_rad=orbit[9], node_rad=orbit[10],
-        sin_inclination_rad=orbit[11], inclination_rad=orbit[12], cos_radius_m=orbit[13], perigee_rad=orbit[14],
-        node_rate_rad_s=orbit[15], inclination_rate_rad_s=orbit[16], health=orbit[21], group_delay_s=orbit[22],
-    )  # fmt: skip
+        satellite=satellite,
+        clock_time_s=clock_time_s,
+        clock_s=clock[0],
+        clock_rate=clock[1],
+        clock_drift_per_s=clock[2],
+        sin_radius_m=orbit[1],
+        motion_difference_rad_s=orbit[2],
+        mean_anomaly_rad=orbit[3],
+        cos_latitude_rad=orbit[4],
+        eccentricity=orbit[5],
+        sin_latitude_rad=orbit[6],
+        sqrt_semi_major_axis=orbit[7],
+        orbit_time_s=orbit[18] * WEEK_S + orbit[8],
+        cos_inclination_rad=orbit[9],
+        node_rad=orbit[10],
+        sin_inclination_rad=orbit[11],
+        inclination_rad=orbit[12],
+        cos_radius_m=orbit[13],
+        perigee_rad=orbit[14],
+        node_rate_rad_s=orbit[15],
+        inclination_rate_rad_s=orbit[16],
+        health=orbit[21],
+        group_delay_s=orbit[22],
+    )

@@ -16,12 +16,32 @@ from openstake.core.observation import ObservationEpoch, Observed
 GPS_START = datetime(1980, 1, 6)
 MOST_EPOCHS = 200_000  # two days at 1 Hz
 _LONGEST_HEADER = 5000
-_TIME_SYSTEMS = {"GPS": 0.0, "GAL": 0.0, "QZS": 0.0, "IRN": 0.0, "GLO": float(GPS_MINUS_UTC_S), "UTC": float(GPS_MINUS_UTC_S), "BDT": float(GPS_MINUS_BEIDOU_S)}  # fmt: skip
+_TIME_SYSTEMS = {
+    "GPS": 0.0,
+    "GAL": 0.0,
+    "QZS": 0.0,
+    "IRN": 0.0,
+    "GLO": float(GPS_MINUS_UTC_S),
+    "UTC": float(GPS_MINUS_UTC_S),
+    "BDT": float(GPS_MINUS_BEIDOU_S),
+}
 # What the two letters of RINEX 2 are in RINEX 3, for GPS.  Source: RINEX 3.05, table A23 (from memory).
 _CODES_2 = {
-    "C1": "C1C", "P1": "C1W", "P2": "C2W", "C2": "C2X", "C5": "C5X", "L1": "L1C", "L2": "L2W", "L5": "L5X",
-    "D1": "D1C", "D2": "D2W", "D5": "D5X", "S1": "S1C", "S2": "S2W", "S5": "S5X",
-}  # fmt: skip
+    "C1": "C1C",
+    "P1": "C1W",
+    "P2": "C2W",
+    "C2": "C2X",
+    "C5": "C5X",
+    "L1": "L1C",
+    "L2": "L2W",
+    "L5": "L5X",
+    "D1": "D1C",
+    "D2": "D2W",
+    "D5": "D5X",
+    "S1": "S1C",
+    "S2": "S2W",
+    "S5": "S5X",
+}
 
 
 @dataclass(frozen=True)
@@ -87,9 +107,7 @@ def read_observations(lines: Iterable[str], name: str = "The file") -> Observati
         place_m, height_m = _xyz(header), _height(header)
     except ValueError:
         raise FileError(f"{name} has words in its header where RINEX has numbers: position or antenna.") from None
-    return ObservationFile(
-        version, _first(header, "MARKER NAME").strip(), place_m, height_m, _checked(reader, version, name)
-    )
+    return ObservationFile(version, _first(header, "MARKER NAME").strip(), place_m, height_m, _checked(reader, version, name))
 
 
 def _checked(reader: Iterator[ObservationEpoch], version: float, name: str) -> Iterator[ObservationEpoch]:
@@ -190,9 +208,7 @@ def _epochs_2(lines: Iterator[str], header: list[tuple[str, str]], offset_s: flo
                 next(lines)
             continue
         year, month, day, hour, minute = (int(part) for part in line[1:15].split())
-        time_s = gps_seconds(
-            datetime(year + (1900 if year >= 80 else 2000), month, day, hour, minute), float(line[15:26])
-        )
+        time_s = gps_seconds(datetime(year + (1900 if year >= 80 else 2000), month, day, hour, minute), float(line[15:26]))
         listed = line[32:68].ljust(36)
         for _ in range((count - 1) // 12):
             listed += next(lines)[32:68].ljust(36)

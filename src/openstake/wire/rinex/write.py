@@ -62,9 +62,7 @@ def _codes(epochs: Iterable[ObservationEpoch]) -> dict[str, list[str]]:
         for name, values in epoch.satellites.items():
             found.setdefault(name[0], set()).update(values)
     return {
-        letter: sorted(found[letter], key=lambda code: (code[1:], _KIND_ORDER.index(code[0])))
-        for letter in _ORDER
-        if found.get(letter)
+        letter: sorted(found[letter], key=lambda code: (code[1:], _KIND_ORDER.index(code[0]))) for letter in _ORDER if found.get(letter)
     }
 
 
@@ -87,10 +85,7 @@ def _header_lines(header: RinexHeader, epochs: list[ObservationEpoch], codes: di
     yield _line(_words(header.marker, 60), "MARKER NAME")
     yield _line("GEODETIC", "MARKER TYPE")
     yield _line(f"{_words(header.observer, 20)}", "OBSERVER / AGENCY")
-    yield _line(
-        _words(header.receiver_serial, 20) + _words(header.receiver, 20) + _words(header.firmware, 20),
-        "REC # / TYPE / VERS",
-    )
+    yield _line(_words(header.receiver_serial, 20) + _words(header.receiver, 20) + _words(header.firmware, 20), "REC # / TYPE / VERS")
     yield _line(_words(header.antenna_serial, 20) + _words(header.antenna, 20), "ANT # / TYPE")
     yield _line(f"{x:14.4f}{y:14.4f}{z:14.4f}", "APPROX POSITION XYZ")
     yield _line(f"{header.antenna_height_m:14.4f}{0.0:14.4f}{0.0:14.4f}", "ANTENNA: DELTA H/E/N")
@@ -135,9 +130,7 @@ def _tag(gps_s: float) -> tuple[datetime, str]:
 
 def _epoch_lines(epoch: ObservationEpoch, codes: dict[str, list[str]]) -> Iterator[str]:
     moment, seconds = _tag(epoch.gps_s)
-    names = sorted(
-        (name for name, values in epoch.satellites.items() if values), key=lambda name: (_ORDER.index(name[0]), name)
-    )
+    names = sorted((name for name, values in epoch.satellites.items() if values), key=lambda name: (_ORDER.index(name[0]), name))
     yield f"> {moment:%Y %m %d %H %M}{seconds:>11}  0{len(names):3d}"
     for name in names:
         values = epoch.satellites[name]

@@ -150,11 +150,7 @@ class FrameReader:
         self._buffer = buffer[at:]
 
     def _is_header(self, at: int) -> bool:
-        return (
-            self._buffer[at : at + 1] == b"\xd3"
-            and self._buffer[at + 1 : at + 2] <= b"\x03"
-            and at + 1 < len(self._buffer)
-        )
+        return self._buffer[at : at + 1] == b"\xd3" and self._buffer[at + 1 : at + 2] <= b"\x03" and at + 1 < len(self._buffer)
 
     def _candidate(self, start: int, skipped_to: int) -> int:
         """Return where the next frame may begin; -1 where none does."""

@@ -6,13 +6,7 @@ from openstake.core.evidence import ObservableSet, StationReference
 from openstake.wire.rtcm3 import legacy, msm
 from openstake.wire.rtcm3.frame import Frame
 from openstake.wire.rtcm3.msm import Msm, decode_msm
-from openstake.wire.rtcm3.station import (
-    Descriptor,
-    GlonassBiases,
-    decode_biases,
-    decode_descriptor,
-    decode_reference,
-)
+from openstake.wire.rtcm3.station import Descriptor, GlonassBiases, decode_biases, decode_descriptor, decode_reference
 
 Message = StationReference | Descriptor | GlonassBiases | Msm | ObservableSet
 

@@ -8,27 +8,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from openstake.core.constants import (
-    DAY_S,
-    GPS_MINUS_BEIDOU_S,
-    GPS_MINUS_UTC_S,
-    MOSCOW_MINUS_UTC_S,
-    SPEED_OF_LIGHT_M_S,
-    WEEK_S,
-)
+from openstake.core.constants import DAY_S, GPS_MINUS_BEIDOU_S, GPS_MINUS_UTC_S, MOSCOW_MINUS_UTC_S, SPEED_OF_LIGHT_M_S, WEEK_S
 from openstake.core.evidence import ObservableSet
 from openstake.wire.rtcm3.bits import BitReader, BitWriter
 from openstake.wire.rtcm3.frame import frame_bytes
 
-CONSTELLATION_BY_DECADE = {
-    107: "GPS",
-    108: "GLONASS",
-    109: "Galileo",
-    110: "SBAS",
-    111: "QZSS",
-    112: "BeiDou",
-    113: "NavIC",
-}
+CONSTELLATION_BY_DECADE = {107: "GPS", 108: "GLONASS", 109: "Galileo", 110: "SBAS", 111: "QZSS", 112: "BeiDou", 113: "NavIC"}
 METRES_PER_MS = SPEED_OF_LIGHT_M_S / 1000.0
 MOST_CELLS = 64
 _NO_RANGE_MS = 255  # DF397: no valid rough range
@@ -133,9 +118,7 @@ def decode_size(payload: bytes) -> tuple[int, ObservableSet]:
     satellites, signals = bits.unsigned(64).bit_count(), bits.unsigned(32).bit_count()
     cells = bits.unsigned(satellites * signals).bit_count()
     name = CONSTELLATION_BY_DECADE[number // 10]
-    return station_id, ObservableSet(
-        name, f"MSM{number % 10}", satellites, cells, gps_time_of_week_s(number // 10, field)
-    )
+    return station_id, ObservableSet(name, f"MSM{number % 10}", satellites, cells, gps_time_of_week_s(number // 10, field))
 
 
 def decode_msm(payload: bytes) -> Msm:
@@ -199,9 +182,14 @@ def decode_msm(payload: bytes) -> Msm:
 def _widths(form: int) -> tuple[int, int, int, int]:
     """Return the widths of pseudorange, phase range, lock time and carrier-to-noise of an MSM form."""
     return {
-        1: (15, 0, 0, 0), 2: (0, 22, 4, 0), 3: (15, 22, 4, 0), 4: (15, 22, 4, 6),
-        5: (15, 22, 4, 6), 6: (20, 24, 10, 10), 7: (20, 24, 10, 10),
-    }[form]  # fmt: skip
+        1: (15, 0, 0, 0),
+        2: (0, 22, 4, 0),
+        3: (15, 22, 4, 0),
+        4: (15, 22, 4, 6),
+        5: (15, 22, 4, 6),
+        6: (20, 24, 10, 10),
+        7: (20, 24, 10, 10),
+    }[form]
 
 
 def _joined(rough_m: float | None, fine: int | None, width: int, unit_m: float) -> float | None:
@@ -233,11 +221,7 @@ def lock_indicator(lock_s: float) -> int:
 
 
 def encode_msm4(
-    number: int,
-    station_id: int,
-    time_of_week_s: float,
-    observations: Mapping[tuple[int, int], Observation],
-    more_follow: bool,
+    number: int, station_id: int, time_of_week_s: float, observations: Mapping[tuple[int, int], Observation], more_follow: bool
 ) -> bytes:
     """Return the frame of one MSM4; `observations` is keyed by (satellite, signal), at most 64 cells.
 
@@ -281,9 +265,7 @@ def encode_msm4(
     return frame_bytes(bits.payload())
 
 
-def _rough_1024(
-    satellite: int, sent: Sequence[tuple[int, int]], observations: Mapping[tuple[int, int], Observation]
-) -> int:
+def _rough_1024(satellite: int, sent: Sequence[tuple[int, int]], observations: Mapping[tuple[int, int], Observation]) -> int:
     """Return the satellite's rough range in 1/1024 ms: nearest to its first pseudorange."""
     first = next(cell for cell in sent if cell[0] == satellite)
     return round(observations[first].pseudorange_m / METRES_PER_MS * 1024.0)

@@ -99,9 +99,7 @@ def decode_biases(payload: bytes) -> GlonassBiases:
 
 def encode_biases(biases: GlonassBiases) -> bytes:
     """Return the frame of a 1230."""
-    bits = (
-        BitWriter().unsigned(1230, 12).unsigned(biases.station_id, 12).unsigned(int(biases.aligned), 1).unsigned(0, 3)
-    )
+    bits = BitWriter().unsigned(1230, 12).unsigned(biases.station_id, 12).unsigned(int(biases.aligned), 1).unsigned(0, 3)
     mask = sum(8 >> place for place, value in enumerate(biases.biases_m) if value is not None)
     bits.unsigned(mask, 4)
     for value in biases.biases_m:

@@ -75,9 +75,7 @@ class StreamSummary:
             size = self._of_epoch(frame, size)
             known = self.observables.get((size.constellation, size.form))
             self.observables[(size.constellation, size.form)] = replace(
-                size,
-                satellites=max(size.satellites, known.satellites if known else 0),
-                cells=max(size.cells, known.cells if known else 0),
+                size, satellites=max(size.satellites, known.satellites if known else 0), cells=max(size.cells, known.cells if known else 0)
             )
             sized = station_id, size
         self._tick(entry)

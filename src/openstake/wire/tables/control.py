@@ -13,9 +13,13 @@ from openstake.wire.tables.landxml import read_landxml
 
 
 def read_control(
-    content: bytes, unit: str | None, default_unit: str, roles: Sequence[str] | None = None,
-    height_kind: HeightKind | None = None, mended: Callable[[list[Line]], list[Line]] = lambda lines: lines,
-) -> Reading:  # fmt: skip
+    content: bytes,
+    unit: str | None,
+    default_unit: str,
+    roles: Sequence[str] | None = None,
+    height_kind: HeightKind | None = None,
+    mended: Callable[[list[Line]], list[Line]] = lambda lines: lines,
+) -> Reading:
     """Return a control list as read; FileError where it is none.  The arguments are those of `read_csv`.
 
     `mended` is what a person has said of single lines: it takes the lines as read, and names are compared in what it returns.
@@ -24,9 +28,7 @@ def read_control(
     return replace(reading, lines=without_doubles(mended(reading.lines)))
 
 
-def _read(
-    content: bytes, unit: str | None, default_unit: str, roles: Sequence[str] | None, height_kind: HeightKind | None
-) -> Reading:
+def _read(content: bytes, unit: str | None, default_unit: str, roles: Sequence[str] | None, height_kind: HeightKind | None) -> Reading:
     start = content[:200].lstrip(b"\xef\xbb\xbf \t\r\n")
     if start.startswith((b"{", b"[")):
         return read_geojson(content, unit, height_kind)

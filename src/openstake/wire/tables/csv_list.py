@@ -28,9 +28,22 @@ from openstake.wire.tables.given import (
 )
 
 ROLES = (
-    "name", "east", "north", "latitude", "longitude", "height", "elevation", "ellipsoidal_height", "sigma_horizontal",
-    "sigma_vertical", "order", "source", "note", "check_only", "ignored",
-)  # fmt: skip
+    "name",
+    "east",
+    "north",
+    "latitude",
+    "longitude",
+    "height",
+    "elevation",
+    "ellipsoidal_height",
+    "sigma_horizontal",
+    "sigma_vertical",
+    "order",
+    "source",
+    "note",
+    "check_only",
+    "ignored",
+)
 LENGTHS = ("east", "north", "height", "elevation", "ellipsoidal_height", "sigma_horizontal", "sigma_vertical")
 
 _HEADERS = {
@@ -48,11 +61,22 @@ _HEADERS = {
     "source": ("source", "origin", "from"),
     "check_only": ("checkonly", "checkpoint", "check"),
     "note": ("note", "notes", "description", "desc", "code", "remark", "remarks", "comment"),
-}  # fmt: skip
+}
 _UNIT_WORDS = {
-    "m": "m", "metre": "m", "metres": "m", "meter": "m", "meters": "m", "mm": "mm", "ift": "ft", "sft": "sft", "usft": "sft",
-    "ftus": "sft", "ft": UNSAID_FOOT, "feet": UNSAID_FOOT, "foot": UNSAID_FOOT,
-}  # fmt: skip
+    "m": "m",
+    "metre": "m",
+    "metres": "m",
+    "meter": "m",
+    "meters": "m",
+    "mm": "mm",
+    "ift": "ft",
+    "sft": "sft",
+    "usft": "sft",
+    "ftus": "sft",
+    "ft": UNSAID_FOOT,
+    "feet": UNSAID_FOOT,
+    "foot": UNSAID_FOOT,
+}
 _YES = {"yes", "y", "true", "1", "x", "check"}
 _NO = {"", "no", "n", "false", "0"}
 
@@ -65,9 +89,7 @@ def _delimiter(text: str) -> str:
     for mark in (";", "\t", ","):
         if 2 * sum(line.count(mark) >= 2 for line in lines) > len(lines):
             return mark
-    raise FileError(
-        "No separator splits most lines into a name, an east and a north: commas, semicolons and tabs were tried."
-    )
+    raise FileError("No separator splits most lines into a name, an east and a north: commas, semicolons and tabs were tried.")
 
 
 @dataclass(frozen=True)
@@ -144,9 +166,8 @@ def _is_number(text: str) -> bool:
 
 
 def read_csv(
-    content: bytes, unit: str | None, default_unit: str, roles: Sequence[str] | None = None,
-    height_kind: HeightKind | None = None,
-) -> Reading:  # fmt: skip
+    content: bytes, unit: str | None, default_unit: str, roles: Sequence[str] | None = None, height_kind: HeightKind | None = None
+) -> Reading:
     """Return a control list as read.  `unit` is what a person says its numbers are in, else its header, else `default_unit`.
 
     `roles` overrules what the columns are taken for, `height_kind` says what a plain height is counted from.  FileError
@@ -163,17 +184,21 @@ def read_csv(
     columns = _overruled(columns, roles)
     used = unit or next((column.unit for column in columns if column.role in ("east", "height") and column.unit), None)
     questions = _questions(columns, unit, height_kind)
-    lines = [
-        _line(number, cells, columns, unit, default_unit, height_kind)
-        for number, cells in (rows if header is None else rows[1:])
-    ]
+    lines = [_line(number, cells, columns, unit, default_unit, height_kind) for number, cells in (rows if header is None else rows[1:])]
     if not lines:
         raise FileError("The file holds a header and no lines under it.")
     return Reading(
-        "CSV", encoding, delimiter, header, tuple(column.role for column in columns),
-        default_unit if used in (None, UNSAID_FOOT) else str(used), used not in (None, UNSAID_FOOT), None, questions,
+        "CSV",
+        encoding,
+        delimiter,
+        header,
+        tuple(column.role for column in columns),
+        default_unit if used in (None, UNSAID_FOOT) else str(used),
+        used not in (None, UNSAID_FOOT),
+        None,
+        questions,
         lines,
-    )  # fmt: skip
+    )
 
 
 def _overruled(columns: list[_Column], roles: Sequence[str] | None) -> list[_Column]:
@@ -197,18 +222,15 @@ def _questions(columns: list[_Column], unit: str | None, height_kind: HeightKind
     if unit is None and any(column.unit == UNSAID_FOOT for column in columns):
         questions.append(FOOT_QUESTION)
     geodetic = {"latitude", "longitude"} & roles
-    needed = (
-        ("name", "latitude", "longitude") if geodetic and not {"east", "north"} & roles else ("name", "east", "north")
-    )
+    needed = ("name", "latitude", "longitude") if geodetic and not {"east", "north"} & roles else ("name", "east", "north")
     if missing := [role for role in needed if role not in roles]:
         questions.append(f"Say which column holds {' and '.join(missing)}.")
     return tuple(questions)
 
 
 def _line(
-    number: int, cells: tuple[str, ...], columns: list[_Column], unit: str | None, default_unit: str,
-    height_kind: HeightKind | None,
-) -> Line:  # fmt: skip
+    number: int, cells: tuple[str, ...], columns: list[_Column], unit: str | None, default_unit: str, height_kind: HeightKind | None
+) -> Line:
     try:
         return Line(number, cells, _mark(cells, columns, unit, default_unit, height_kind), "")
     except (_RefusedError, AngleError) as error:
@@ -219,9 +241,7 @@ class _RefusedError(Exception):
     """Why a line makes no mark: a sentence."""
 
 
-def _mark(
-    cells: tuple[str, ...], columns: list[_Column], unit: str | None, default_unit: str, height_kind: HeightKind | None
-) -> GivenMark:  # fmt: skip
+def _mark(cells: tuple[str, ...], columns: list[_Column], unit: str | None, default_unit: str, height_kind: HeightKind | None) -> GivenMark:
     _check_cells(cells, columns)
     values = {column.role: cell for column, cell in zip(columns, cells, strict=False) if column.role != "ignored"}
     lengths = _lengths(values, columns, unit, default_unit)
@@ -235,12 +255,20 @@ def _mark(
         raise _RefusedError("The line has two heights. Leave one of the columns out.")
     kinds: dict[str, HeightKind | None] = {"ellipsoidal_height": "ellipsoidal", "elevation": "elevation"}
     mark = GivenMark(
-        values.get("name", ""), lengths.get("east"), lengths.get("north"),
-        None if grid else angles.get("latitude"), None if grid else angles.get("longitude"),
-        lengths[given[0]] if given else None, kinds.get(given[0], height_kind) if given else None,
-        lengths.get("sigma_horizontal"), lengths.get("sigma_vertical"), values.get("order", ""), values.get("source", ""),
-        values.get("note", ""), check_only in _YES,
-    )  # fmt: skip
+        values.get("name", ""),
+        lengths.get("east"),
+        lengths.get("north"),
+        None if grid else angles.get("latitude"),
+        None if grid else angles.get("longitude"),
+        lengths[given[0]] if given else None,
+        kinds.get(given[0], height_kind) if given else None,
+        lengths.get("sigma_horizontal"),
+        lengths.get("sigma_vertical"),
+        values.get("order", ""),
+        values.get("source", ""),
+        values.get("note", ""),
+        check_only in _YES,
+    )
     if refusal := refusal_of(mark):
         raise _RefusedError(refusal)
     return mark
@@ -253,9 +281,7 @@ def _check_cells(cells: tuple[str, ...], columns: list[_Column]) -> None:
         raise _RefusedError(f"The line has {len(cells)} cells, not {len(columns)}: is a comma inside a number?")
 
 
-def _lengths(
-    values: dict[str, str], columns: list[_Column], unit: str | None, default_unit: str
-) -> dict[str, float]:  # fmt: skip
+def _lengths(values: dict[str, str], columns: list[_Column], unit: str | None, default_unit: str) -> dict[str, float]:
     """Return the lengths of a line in metres, by role; those that are empty are left out."""
     lengths: dict[str, float] = {}
     for column in columns:
@@ -293,9 +319,20 @@ def write_csv(marks: Sequence[PlacedMark], unit: str) -> str:
     """Return marks as CSV in the job's unit, which the header names; read again it gives the same marks bit for bit."""
     sign = _EXPORT_UNIT[unit]
     header = [
-        "name", f"east_{sign}", f"north_{sign}", "latitude", "longitude", f"elevation_{sign}", f"ellipsoidal_height_{sign}",
-        f"sigma_horizontal_{sign}", f"sigma_vertical_{sign}", "order", "source", "note", "check_only",
-    ]  # fmt: skip
+        "name",
+        f"east_{sign}",
+        f"north_{sign}",
+        "latitude",
+        "longitude",
+        f"elevation_{sign}",
+        f"ellipsoidal_height_{sign}",
+        f"sigma_horizontal_{sign}",
+        f"sigma_vertical_{sign}",
+        "order",
+        "source",
+        "note",
+        "check_only",
+    ]
     return csv_text([header, *(_exported(placed.given, unit) for placed in marks)])
 
 
@@ -304,11 +341,17 @@ def _exported(mark: GivenMark, unit: str) -> list[str]:
         return "" if value is None else shortest_number(value, unit)
 
     return [
-        mark.name, length(mark.east_m), length(mark.north_m),
+        mark.name,
+        length(mark.east_m),
+        length(mark.north_m),
         "" if mark.latitude_deg is None else plain_number(mark.latitude_deg),
         "" if mark.longitude_deg is None else plain_number(mark.longitude_deg),
         length(mark.height_m) if mark.height_kind == "elevation" else "",
         length(mark.height_m) if mark.height_kind == "ellipsoidal" else "",
-        length(mark.sigma_horizontal_m), length(mark.sigma_vertical_m), mark.order, mark.source, mark.note,
+        length(mark.sigma_horizontal_m),
+        length(mark.sigma_vertical_m),
+        mark.order,
+        mark.source,
+        mark.note,
         "yes" if mark.check_only else "no",
-    ]  # fmt: skip
+    ]

@@ -40,24 +40,31 @@ def drawn_mark(placed: PlacedMark) -> Drawn:
     height = placed.elevation_m if placed.elevation_m is not None else placed.ellipsoidal_height_m
     words = (mark.note, f"Source: {mark.source}" if mark.source else "", "Check point" if mark.check_only else "")
     return Drawn(
-        mark.name, "CHECK" if mark.check_only else "CONTROL", placed.east_m, placed.north_m, height or 0.0, placed.latitude_deg,
-        placed.longitude_deg, words,
-    )  # fmt: skip
+        mark.name,
+        "CHECK" if mark.check_only else "CONTROL",
+        placed.east_m,
+        placed.north_m,
+        height or 0.0,
+        placed.latitude_deg,
+        placed.longitude_deg,
+        words,
+    )
 
 
 def drawn_point(point: TakenPoint) -> Drawn:
     """Return a point as it is drawn: on the layer of its code, its horizontal 95 % as a circle."""
     words = (
-        point.code, point.note, f"{point.status}, base on {point.base}{f', {point.doubt}' if point.doubt else ''}",
+        point.code,
+        point.note,
+        f"{point.status}, base on {point.base}{f', {point.doubt}' if point.doubt else ''}",
         f"95 %: {point.horizontal_95_m:.3f} m horizontally, {point.vertical_95_m:.3f} m in height, relative to the base mark",
-        f"Ellipsoidal height {point.height_m:.3f} m", utc_text(point.recorded_s),
-    )  # fmt: skip
+        f"Ellipsoidal height {point.height_m:.3f} m",
+        utc_text(point.recorded_s),
+    )
     height = point.height_m if point.elevation_m is None else point.elevation_m
     latitude_deg, longitude_deg, _ = point.on_earth or (None, None, None)
     layer = _NO_LAYER.sub(" ", point.code).strip()[:200] or _NO_CODE
-    return Drawn(
-        point.name, layer, point.east_m, point.north_m, height, latitude_deg, longitude_deg, words, point.horizontal_95_m
-    )  # fmt: skip
+    return Drawn(point.name, layer, point.east_m, point.north_m, height, latitude_deg, longitude_deg, words, point.horizontal_95_m)
 
 
 def write_kml(items: Iterable[Drawn], title: str) -> str:

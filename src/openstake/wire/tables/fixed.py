@@ -31,9 +31,7 @@ class FixedLine:
         return self.metres(name) if self.cells.get(name) else None
 
 
-def fixed_table(
-    content: bytes, wanted: Sequence[str], most_bytes: int, what: str, optional: Sequence[str] = ()
-) -> list[FixedLine]:
+def fixed_table(content: bytes, wanted: Sequence[str], most_bytes: int, what: str, optional: Sequence[str] = ()) -> list[FixedLine]:
     """Return the lines of a table that has all columns `wanted` once; FileError says what lacks, or that the file is none.
 
     `what` says how large such a file is, for one that is too large.

@@ -14,17 +14,7 @@ from openstake.core.mark import HEIGHT_KINDS, GivenMark, HeightKind, PlacedMark
 from openstake.core.taken import TakenPoint
 from openstake.wire.jsontext import JsonError, read_json
 from openstake.wire.tables.cells import utc_text
-from openstake.wire.tables.given import (
-    HEIGHT_QUESTION,
-    MOST_LINES,
-    UNIT_QUESTION,
-    Line,
-    Reading,
-    decoded,
-    metres,
-    refusal_of,
-    too_many,
-)
+from openstake.wire.tables.given import HEIGHT_QUESTION, MOST_LINES, UNIT_QUESTION, Line, Reading, decoded, metres, refusal_of, too_many
 
 _OURS = tuple(field.name for field in fields(GivenMark))
 _NAMES = ("name", "id", "Name", "point", "label")
@@ -58,9 +48,17 @@ def read_geojson(content: bytes, unit: str | None, height_kind: HeightKind | Non
         questions.append(UNIT_QUESTION)
     system = document.get("system")
     return Reading(
-        "GeoJSON", encoding, "", None, (), unit or "m", grid is None or ours, system if isinstance(system, str) else grid,
-        tuple(questions), lines,
-    )  # fmt: skip
+        "GeoJSON",
+        encoding,
+        "",
+        None,
+        (),
+        unit or "m",
+        grid is None or ours,
+        system if isinstance(system, str) else grid,
+        tuple(questions),
+        lines,
+    )
 
 
 def _grid_code(document: dict[str, Any]) -> str | None:
@@ -68,7 +66,7 @@ def _grid_code(document: dict[str, Any]) -> str | None:
     crs = document.get("crs")
     if crs is None:
         return None
-    name = crs.get("properties", {}).get("name", "") if isinstance(crs, dict) and isinstance(crs.get("properties"), dict) else ""  # fmt: skip
+    name = crs.get("properties", {}).get("name", "") if isinstance(crs, dict) and isinstance(crs.get("properties"), dict) else ""
     if "CRS84" in str(name):
         return None
     code = re.search(r"EPSG:+(?:[\d.]*:)?(\d+)$", str(name))
@@ -100,7 +98,7 @@ def _line(number: int, feature: Any, grid: str | None, unit: str | None, height_
             return refused("The point's coordinates are not two or three numbers.")
         first, second = float(point[0]), float(point[1])
         factor = metres("1", unit or "m")
-        ours |= {"east_m": first * factor, "north_m": second * factor} if grid else {"longitude_deg": first, "latitude_deg": second}  # fmt: skip
+        ours |= {"east_m": first * factor, "north_m": second * factor} if grid else {"longitude_deg": first, "latitude_deg": second}
         if len(point) == 3 and "height_m" not in ours:
             ours |= {"height_m": float(point[2]) * (factor if grid else 1.0), "height_kind": height_kind}
     ours["name"] = str(name).strip()
@@ -173,9 +171,7 @@ def write_points_geojson(points: Sequence[TakenPoint], system: str) -> str:
         features.append(
             {
                 "type": "Feature",
-                "geometry": {"type": "Point", "coordinates": [there[1], there[0], there[2]]}
-                if there is not None
-                else None,
+                "geometry": {"type": "Point", "coordinates": [there[1], there[0], there[2]]} if there is not None else None,
                 "properties": values | {"recorded": utc_text(point.recorded_s), "status": point.status},
             }
         )

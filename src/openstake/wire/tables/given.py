@@ -122,9 +122,7 @@ def _refusal_of_place(mark: GivenMark) -> str:
         return f"A latitude lies between -90 and 90 degrees; {mark.latitude_deg:g} does not. Are the two exchanged?"
     if mark.longitude_deg is not None and not abs(mark.longitude_deg) <= 180.0:
         return f"A longitude lies between -180 and 180 degrees; {mark.longitude_deg:g} does not."
-    if any(
-        sigma is not None and not 0.0 < sigma <= 100.0 for sigma in (mark.sigma_horizontal_m, mark.sigma_vertical_m)
-    ):
+    if any(sigma is not None and not 0.0 < sigma <= 100.0 for sigma in (mark.sigma_horizontal_m, mark.sigma_vertical_m)):
         return "A standard deviation lies above 0 and up to 100 m."
     if any(length is not None and not abs(length) < FARTHEST_M for length in (mark.east_m, mark.north_m)):
         return "East and north are farther than anything on Earth. Is the unit right?"

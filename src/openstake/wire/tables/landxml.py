@@ -15,16 +15,7 @@ from openstake.core.mark import GivenMark, HeightKind, PlacedMark
 from openstake.core.taken import TakenPoint
 from openstake.core.units import plain_number, shortest_number
 from openstake.wire.tables.cells import utc_text, xml_text
-from openstake.wire.tables.given import (
-    MOST_LINES,
-    UNIT_QUESTION,
-    Line,
-    Reading,
-    metres,
-    number_text,
-    refusal_of,
-    too_many,
-)
+from openstake.wire.tables.given import MOST_LINES, UNIT_QUESTION, Line, Reading, metres, number_text, refusal_of, too_many
 
 NAMESPACE = "http://www.landxml.org/schema/LandXML-1.2"
 _UNITS = {"meter": "m", "millimeter": "mm", "foot": "ft", "USSurveyFoot": "sft"}
@@ -52,9 +43,17 @@ def read_landxml(content: bytes, unit: str | None, default_unit: str) -> Reading
     code = place.get("epsgCode") if place is not None else None
     system = place.get("desc") if place is not None else None
     return Reading(
-        "LandXML", "XML", "", None, (), used if used != "mm" else "m", stated is not None, f"EPSG:{code}" if code else system,
-        () if unit or stated else (UNIT_QUESTION,), lines,
-    )  # fmt: skip
+        "LandXML",
+        "XML",
+        "",
+        None,
+        (),
+        used if used != "mm" else "m",
+        stated is not None,
+        f"EPSG:{code}" if code else system,
+        () if unit or stated else (UNIT_QUESTION,),
+        lines,
+    )
 
 
 def _stated_unit(root: ElementTree.Element) -> str | None:
@@ -88,10 +87,7 @@ def _line(number: int, point: ElementTree.Element, unit: str) -> Line:
             return refused(f"'{written[:30]}' is not a number of {key}.")
         is_angle = key in ("latitude", "longitude")
         attributes[key] = None if found is None else float(found) if is_angle else metres(found, unit)
-    more = {
-        item.get("label", ""): item.get("value", "")
-        for item in point.findall("./{*}Feature[@code='" + _FEATURE + "']/{*}Property")
-    }
+    more = {item.get("label", ""): item.get("value", "") for item in point.findall("./{*}Feature[@code='" + _FEATURE + "']/{*}Property")}
     geodetic = more.get("given") == "geodetic"
     height: float | None = lengths[2] if len(lengths) == 3 else None
     kind: HeightKind | None = "elevation" if height is not None else None
@@ -99,11 +95,20 @@ def _line(number: int, point: ElementTree.Element, unit: str) -> Line:
         height, kind = attributes["ellipsoidHeight"], "ellipsoidal"
     sigmas = [value for key in ("northingStdError", "eastingStdError") if (value := attributes[key]) is not None]
     mark = GivenMark(
-        name, None if geodetic else lengths[1], None if geodetic else lengths[0],
-        attributes["latitude"] if geodetic else None, attributes["longitude"] if geodetic else None, height, kind,
-        max(sigmas) if sigmas else None, attributes["elevationStdError"], more.get("order", ""), more.get("source", ""),
-        point.get("desc", ""), more.get("check only") == "yes",
-    )  # fmt: skip
+        name,
+        None if geodetic else lengths[1],
+        None if geodetic else lengths[0],
+        attributes["latitude"] if geodetic else None,
+        attributes["longitude"] if geodetic else None,
+        height,
+        kind,
+        max(sigmas) if sigmas else None,
+        attributes["elevationStdError"],
+        more.get("order", ""),
+        more.get("source", ""),
+        point.get("desc", ""),
+        more.get("check only") == "yes",
+    )
     sentence = refusal_of(mark)
     return refused(sentence) if sentence else Line(number, cells, mark, "")
 
@@ -126,19 +131,20 @@ def write_points_landxml(points: Sequence[TakenPoint], unit: str, system_name: s
     """
     root, group = _document(unit, system_name, system)
     for point in points:
-        flat, up = (
-            shortest_number(value, unit) for value in (point.horizontal_95_m / CIRCLE_95, point.vertical_95_m / LINE_95)
-        )
+        flat, up = (shortest_number(value, unit) for value in (point.horizontal_95_m / CIRCLE_95, point.vertical_95_m / LINE_95))
         attributes = {
-            "name": point.name, "code": point.code, "desc": point.note, "timeStamp": utc_text(point.recorded_s),
-            "ellipsoidHeight": shortest_number(point.height_m, unit), "northingStdError": flat, "eastingStdError": flat,
+            "name": point.name,
+            "code": point.code,
+            "desc": point.note,
+            "timeStamp": utc_text(point.recorded_s),
+            "ellipsoidHeight": shortest_number(point.height_m, unit),
+            "northingStdError": flat,
+            "eastingStdError": flat,
             "elevationStdError": up,
-        }  # fmt: skip
+        }
         if point.latitude_deg is not None and point.longitude_deg is not None:
             attributes |= {"latitude": plain_number(point.latitude_deg), "longitude": plain_number(point.longitude_deg)}
-        written = ElementTree.SubElement(
-            group, "CgPoint", {key: xml_text(value) for key, value in attributes.items() if value}
-        )
+        written = ElementTree.SubElement(group, "CgPoint", {key: xml_text(value) for key, value in attributes.items() if value})
         lengths = [point.north_m, point.east_m, *([] if point.elevation_m is None else [point.elevation_m])]
         written.text = " ".join(shortest_number(value, unit) for value in lengths)
         feature = ElementTree.SubElement(written, "Feature", {"code": _FEATURE})
@@ -179,9 +185,11 @@ def _write_point(group: ElementTree.Element, placed: PlacedMark, unit: str) -> N
         lengths.append(mark.height_m)
     point.text = " ".join(shortest_number(value, unit) for value in lengths)
     more = {
-        "order": mark.order, "source": mark.source, "check only": "yes" if mark.check_only else "",
+        "order": mark.order,
+        "source": mark.source,
+        "check only": "yes" if mark.check_only else "",
         "given": "geodetic" if mark.is_geodetic else "",
-    }  # fmt: skip
+    }
     said = {label: xml_text(value) for label, value in more.items() if value}
     if said:
         feature = ElementTree.SubElement(point, "Feature", {"code": _FEATURE})

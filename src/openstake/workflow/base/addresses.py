@@ -75,6 +75,12 @@ def listening_row(session: Session, job_id: str, listen: CheckedListen, occupati
     if receiver is not None:
         keep_refers_to(session, receiver, refers_to, now)
     return Listening(
-        occupation_id=occupation_id, base_url=wish.base_url, rover_url=wish.rover_url, receiver_url=wish.receiver_url,
-        refers_to=refers_to.value, arp_to_apc_m=above, device=receiver.name if receiver else "", started_s=now,
-    )  # fmt: skip
+        occupation_id=occupation_id,
+        base_url=wish.base_url,
+        rover_url=wish.rover_url,
+        receiver_url=wish.receiver_url,
+        refers_to=refers_to.value,
+        arp_to_apc_m=above,
+        device=receiver.name if receiver else "",
+        started_s=now,
+    )

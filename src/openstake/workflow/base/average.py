@@ -80,15 +80,7 @@ def _begin(context: Context, job_id: str, wish: AverageWish, url: str, password:
     if practice is not None and purpose == "mark":
         # Where no stand-in base sends, the stand-in rover hears a network, as a real one would: until the base broadcasts.
         practice.start_network()
-    average = Average(
-        url,
-        password,
-        wish.seconds,
-        purpose,
-        lambda: publish_average(context, job_id),
-        store,
-        context.outside_of_job(job_id),
-    )
+    average = Average(url, password, wish.seconds, purpose, lambda: publish_average(context, job_id), store, context.outside_of_job(job_id))
     context.running.keep_average(job_id, average)
     return average
 
@@ -100,9 +92,7 @@ def average_log(context: Context, job_id: str, wish: LogQuery, content: bytes) -
     context.changed(job_id)
 
 
-def _average_store(
-    context: Context, job_id: str, wish: AverageWish | LogQuery, origin: str
-) -> Callable[[list[Epoch], float], None]:
+def _average_store(context: Context, job_id: str, wish: AverageWish | LogQuery, origin: str) -> Callable[[list[Epoch], float], None]:
     """Return what stores an average once its epochs are there; what is over the mark is read now, not then."""
     with context.database.read() as session:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
@@ -126,15 +116,34 @@ def _average_store(
                 session.add(reading)
                 session.flush()
             row = store_average(
-                session, job_id, wish.purpose, average, epochs, origin, began_s, now, refers_to, above, setup_id=setup.id,
-                mark_id=setup.settled.mark_id, height_reading_id=reading.id if reading else None,
-            )  # fmt: skip
+                session,
+                job_id,
+                wish.purpose,
+                average,
+                epochs,
+                origin,
+                began_s,
+                now,
+                refers_to,
+                above,
+                setup_id=setup.id,
+                mark_id=setup.settled.mark_id,
+                height_reading_id=reading.id if reading else None,
+            )
             what = "the base's receiver" if wish.purpose == "base" else "a rover over the mark"
             write_entry(
-                session, now, "average",
+                session,
+                now,
+                "average",
                 f"Average of {what}: {row.used} {row.lowest_status} positions over {row.span_s:.0f} s, {_noise(average, job.length_unit)}.",
-                job_id, "machine", average=row.id, x_m=row.x_m, y_m=row.y_m, z_m=row.z_m, effective_n=row.effective_n,
-            )  # fmt: skip
+                job_id,
+                "machine",
+                average=row.id,
+                x_m=row.x_m,
+                y_m=row.y_m,
+                z_m=row.z_m,
+                effective_n=row.effective_n,
+            )
 
         context.database.write(work)
         context.changed(job_id)
@@ -160,21 +169,42 @@ def _base_refers_to(kit: KitNow) -> tuple[RefersTo, float | None]:
 
 
 def store_average(
-    session: Session, job_id: str, purpose: str, average: PositionAverage, epochs: Sequence[Epoch], origin: str,
-    began_s: float, now: float, refers_to: RefersTo, arp_to_apc_m: float | None, **more: Any,
-) -> PositionAverageRow:  # fmt: skip
+    session: Session,
+    job_id: str,
+    purpose: str,
+    average: PositionAverage,
+    epochs: Sequence[Epoch],
+    origin: str,
+    began_s: float,
+    now: float,
+    refers_to: RefersTo,
+    arp_to_apc_m: float | None,
+    **more: Any,
+) -> PositionAverageRow:
     """Store an average with its epochs; what it is worth is computed from them again whenever it is shown."""
     x, y, z = average.xyz_m
     row = PositionAverageRow(
-        job_id=job_id, purpose=purpose, origin=origin, refers_to=refers_to.value, arp_to_apc_m=arp_to_apc_m, x_m=x, y_m=y,
-        z_m=z, epochs=average.epochs, used=average.used, span_s=average.span_s, effective_n=average.effective_n,
-        lowest_status=average.lowest_status.value, accuracy_95_m=average.accuracy_95_m, created_s=now, **more,
-    )  # fmt: skip
+        job_id=job_id,
+        purpose=purpose,
+        origin=origin,
+        refers_to=refers_to.value,
+        arp_to_apc_m=arp_to_apc_m,
+        x_m=x,
+        y_m=y,
+        z_m=z,
+        epochs=average.epochs,
+        used=average.used,
+        span_s=average.span_s,
+        effective_n=average.effective_n,
+        lowest_status=average.lowest_status.value,
+        accuracy_95_m=average.accuracy_95_m,
+        created_s=now,
+        **more,
+    )
     session.add(row)
     session.flush()
     session.add_all(
-        AverageEpoch(average_id=row.id, n=n, **epoch_columns(ReceivedEpoch(epoch, began_s, None)))
-        for n, epoch in enumerate(epochs)
+        AverageEpoch(average_id=row.id, n=n, **epoch_columns(ReceivedEpoch(epoch, began_s, None))) for n, epoch in enumerate(epochs)
     )
     session.flush()
     return row

@@ -18,13 +18,7 @@ from openstake.core.geodesy.framechange import FrameStep
 from openstake.core.geodesy.plates import frame_shifts_m, year_of
 from openstake.core.geodesy.slips import Slip, elevation_slip, frame_slips, grid_slips, typing_slips
 from openstake.core.judge.base import OtherMark
-from openstake.core.judge.coordinate import (
-    Earlier,
-    judge_average_place,
-    judge_mark_check,
-    judge_return,
-    judge_taken,
-)
+from openstake.core.judge.coordinate import Earlier, judge_average_place, judge_mark_check, judge_return, judge_taken
 from openstake.core.judge.finding import Finding
 from openstake.core.limits import BIAS_95_M, TAKEN_FROM_MARK_M, TOLERANCES, VERTICAL_TO_HORIZONTAL
 from openstake.core.sigmas import horizontal_95_m, vertical_95_m
@@ -89,10 +83,15 @@ def _from_mark(session: Session, job: JobNow, mark_id: str | None) -> Proposed:
 
 def _of_mark(job: JobNow, mark: MarkNow) -> Proposed:
     return Proposed(
-        mark_ecef_m(job, mark), "mark", f"the known mark {mark.name} ({mark.given.source})",
-        horizontal_95_m(mark.sigma_horizontal_m, mark.sigma_horizontal_m), vertical_95_m(mark.sigma_vertical_m),
-        job.positions_label, job.settings.frame_epoch or "as the control list", mark.id,
-    )  # fmt: skip
+        mark_ecef_m(job, mark),
+        "mark",
+        f"the known mark {mark.name} ({mark.given.source})",
+        horizontal_95_m(mark.sigma_horizontal_m, mark.sigma_horizontal_m),
+        vertical_95_m(mark.sigma_vertical_m),
+        job.positions_label,
+        job.settings.frame_epoch or "as the control list",
+        mark.id,
+    )
 
 
 def taken_anew(job: JobNow, base: BaseNow, mark: MarkNow) -> Proposed | None:
@@ -130,9 +129,15 @@ def _from_before(session: Session, job: JobNow, mark_id: str | None, coordinate_
     if row is None:
         raise InputError("Choose which of the mark's earlier coordinates is meant.", field="evidence_id")
     return Proposed(
-        (row.x_m, row.y_m, row.z_m), row.source, f"the same as {when(job, row.created_s)}: {row.detail}",
-        row.accuracy_horizontal_95_m, row.accuracy_vertical_95_m, row.frame, row.frame_epoch, row.id,
-    )  # fmt: skip
+        (row.x_m, row.y_m, row.z_m),
+        row.source,
+        f"the same as {when(job, row.created_s)}: {row.detail}",
+        row.accuracy_horizontal_95_m,
+        row.accuracy_vertical_95_m,
+        row.frame,
+        row.frame_epoch,
+        row.id,
+    )
 
 
 def _average_of(session: Session, setup: SetUpNow, purpose: str) -> PositionAverageRow | None:
@@ -143,10 +148,7 @@ def _average_of(session: Session, setup: SetUpNow, purpose: str) -> PositionAver
     """
     mark_id = setup.settled.mark_id
     own = line_ids(session, mark_id) if mark_id else []
-    of_setup = and_(
-        PositionAverageRow.setup_id == setup.id,
-        or_(PositionAverageRow.mark_id.is_(None), PositionAverageRow.mark_id.in_(own)),
-    )
+    of_setup = and_(PositionAverageRow.setup_id == setup.id, or_(PositionAverageRow.mark_id.is_(None), PositionAverageRow.mark_id.in_(own)))
     of_mark = and_(PositionAverageRow.purpose == "mark", PositionAverageRow.mark_id.in_(own))
     rows = session.scalars(
         select(PositionAverageRow)
@@ -164,11 +166,15 @@ def _from_average(session: Session, job: JobNow, setup: SetUpNow, arp_height_m: 
     if row.refers_to == RefersTo.MARK:
         above = 0.0
     return Proposed(
-        three(lifted((row.x_m, row.y_m, row.z_m), -above)), setup.settled.source,
+        three(lifted((row.x_m, row.y_m, row.z_m), -above)),
+        setup.settled.source,
         f"the average of {row.used} {row.lowest_status} positions over {row.span_s:.0f} s ({row.origin})",
-        row.accuracy_95_m, VERTICAL_TO_HORIZONTAL * row.accuracy_95_m, "WGS 84 as the receiver reports it",
-        "the day of the average", row.id,
-    )  # fmt: skip
+        row.accuracy_95_m,
+        VERTICAL_TO_HORIZONTAL * row.accuracy_95_m,
+        "WGS 84 as the receiver reports it",
+        "the day of the average",
+        row.id,
+    )
 
 
 def _from_network(session: Session, job: JobNow, setup: SetUpNow) -> Proposed:
@@ -179,15 +185,21 @@ def _from_network(session: Session, job: JobNow, setup: SetUpNow) -> Proposed:
     if row is None:
         raise InputError("Hold the network rover over the mark and average it first.", field="source")
     if row.lowest_status != Status.FIXED:
-        raise InputError(
-            f"The average over the mark holds {row.lowest_status} epochs. Wait for fixed and average again.",
-            field="source",
-        )
-    return _from_caster(job, setup, Proposed(
-        average_mark_m(session, row), "network", f"a fixed network average of {row.used} epochs over {row.span_s:.0f} s",
-        row.accuracy_95_m, VERTICAL_TO_HORIZONTAL * row.accuracy_95_m, job.positions_label,
-        job.settings.frame_epoch or "as the network has it", row.id,
-    ))  # fmt: skip
+        raise InputError(f"The average over the mark holds {row.lowest_status} epochs. Wait for fixed and average again.", field="source")
+    return _from_caster(
+        job,
+        setup,
+        Proposed(
+            average_mark_m(session, row),
+            "network",
+            f"a fixed network average of {row.used} epochs over {row.span_s:.0f} s",
+            row.accuracy_95_m,
+            VERTICAL_TO_HORIZONTAL * row.accuracy_95_m,
+            job.positions_label,
+            job.settings.frame_epoch or "as the network has it",
+            row.id,
+        ),
+    )
 
 
 def _from_caster(job: JobNow, setup: SetUpNow, found: Proposed) -> Proposed:
@@ -196,13 +208,7 @@ def _from_caster(job: JobNow, setup: SetUpNow, found: Proposed) -> Proposed:
     if not settled.caster_frame:
         return found
     moved, how = in_the_job(
-        job,
-        settled.caster_frame,
-        settled.caster_epoch,
-        settled.caster_operation,
-        found.xyz_m,
-        found.xyz_m,
-        "The caster",
+        job, settled.caster_frame, settled.caster_epoch, settled.caster_operation, found.xyz_m, found.xyz_m, "The caster"
     )
     return replace(found, xyz_m=moved, detail=f"{found.detail}{how}")
 
@@ -228,8 +234,7 @@ def _from_shot(session: Session, job: JobNow, setup: SetUpNow, shot: Shot) -> Pr
     point = points.derive(session, job, shot)
     if not point.virtual:
         raise InputError(
-            "The shot was measured from a base of this job, not from a network: as a coordinate it would prove itself.",
-            field="evidence_id",
+            "The shot was measured from a base of this job, not from a network: as a coordinate it would prove itself.", field="evidence_id"
         )
     if setup.settled.mark_id is None or shot.mark_id not in line_ids(session, setup.settled.mark_id):
         raise InputError(f"The shot was taken on {shot.name}, not on this mark.", field="evidence_id")
@@ -238,24 +243,37 @@ def _from_shot(session: Session, job: JobNow, setup: SetUpNow, shot: Shot) -> Pr
     xyz = job.frame.ecef_from_grid(point.east_m, point.north_m, point.height_m)
     accuracy = float(
         np.hypot(
-            BIAS_95_M[Status.FIXED],
-            horizontal_95_m(shot.sigma_east_m or 0.0, shot.sigma_north_m or 0.0, shot.covariance_en_m2 or 0.0),
+            BIAS_95_M[Status.FIXED], horizontal_95_m(shot.sigma_east_m or 0.0, shot.sigma_north_m or 0.0, shot.covariance_en_m2 or 0.0)
         )
     )
     return Proposed(
-        three(xyz), "network", f"the averaged fixed shot {when(job, shot.created_s)} ({point.epochs} epochs)", accuracy,
-        VERTICAL_TO_HORIZONTAL * accuracy, job.positions_label, job.settings.frame_epoch or shot.frame_epoch, shot.id,
-    )  # fmt: skip
+        three(xyz),
+        "network",
+        f"the averaged fixed shot {when(job, shot.created_s)} ({point.epochs} epochs)",
+        accuracy,
+        VERTICAL_TO_HORIZONTAL * accuracy,
+        job.positions_label,
+        job.settings.frame_epoch or shot.frame_epoch,
+        shot.id,
+    )
 
 
 def coordinate_row(coordinate: Proposed, occupation_id: str, now: float) -> BaseCoordinate:
     x, y, z = coordinate.xyz_m
     return BaseCoordinate(
-        occupation_id=occupation_id, x_m=x, y_m=y, z_m=z, source=coordinate.source, detail=coordinate.detail,
+        occupation_id=occupation_id,
+        x_m=x,
+        y_m=y,
+        z_m=z,
+        source=coordinate.source,
+        detail=coordinate.detail,
         accuracy_horizontal_95_m=coordinate.accuracy_horizontal_95_m,
-        accuracy_vertical_95_m=coordinate.accuracy_vertical_95_m, frame=coordinate.frame,
-        frame_epoch=coordinate.frame_epoch, evidence_id=coordinate.evidence_id, created_s=now,
-    )  # fmt: skip
+        accuracy_vertical_95_m=coordinate.accuracy_vertical_95_m,
+        frame=coordinate.frame,
+        frame_epoch=coordinate.frame_epoch,
+        evidence_id=coordinate.evidence_id,
+        created_s=now,
+    )
 
 
 # --- what a mark was occupied with before ---
@@ -291,9 +309,7 @@ def _coordinates_of_mark(session: Session, job_id: str, mark_id: str | None) -> 
     ).all()
     bases = bases_of(session, job_id, there) if there else {}
     found = [(base, row) for base in bases.values() for row in base.coordinates]
-    return sorted(
-        found, key=lambda pair: (pair[1] is not pair[0].coordinate, is_autonomous(pair[1]), -pair[1].created_s)
-    )
+    return sorted(found, key=lambda pair: (pair[1] is not pair[0].coordinate, is_autonomous(pair[1]), -pair[1].created_s))
 
 
 def memory_view(listed: Sequence[tuple[BaseNow, BaseCoordinate]]) -> list[Remembered]:
@@ -325,18 +341,14 @@ def judge_proposed(session: Session, job: JobNow, setup: SetUpNow, coordinate: P
     if mark is None:
         return found
     earlier = [
-        Earlier(
-            source_title(row.source).lower(), when(job, row.created_s), (row.x_m, row.y_m, row.z_m), is_autonomous(row)
-        )
+        Earlier(source_title(row.source).lower(), when(job, row.created_s), (row.x_m, row.y_m, row.z_m), is_autonomous(row))
         for base, row in _coordinates_of_mark(session, job.id, mark_id)
         if row is base.coordinate
     ]
     return found + judge_return(mark.name, earlier, coordinate.xyz_m, coordinate.autonomous, job.length_unit)
 
 
-def _judge_average_place(
-    session: Session, job: JobNow, setup: SetUpNow, coordinate: Proposed, mark: MarkNow | None
-) -> list[Finding]:
+def _judge_average_place(session: Session, job: JobNow, setup: SetUpNow, coordinate: Proposed, mark: MarkNow | None) -> list[Finding]:
     row = _average_of(session, setup, "base")
     if row is None:
         return []
@@ -401,9 +413,12 @@ def sources_view(session: Session, job: JobNow, setup: SetUpNow | None) -> Sourc
         return Sources(SCHOOLS, [], [], None, None)
     mark_id = setup.settled.mark_id
     return Sources(
-        SCHOOLS, memory_view(_coordinates_of_mark(session, job.id, mark_id)), _shots_view(session, job, mark_id),
-        _stored_view(session, job, setup, "base"), _stored_view(session, job, setup, "mark"),
-    )  # fmt: skip
+        SCHOOLS,
+        memory_view(_coordinates_of_mark(session, job.id, mark_id)),
+        _shots_view(session, job, mark_id),
+        _stored_view(session, job, setup, "base"),
+        _stored_view(session, job, setup, "mark"),
+    )
 
 
 def _stored_view(session: Session, job: JobNow, setup: SetUpNow, purpose: str) -> StoredAverage | None:
@@ -425,22 +440,14 @@ def mark_check_stops(session: Session, job: JobNow, setup: SetUpNow) -> list[Fin
     return [check.finding] if check is not None and check.finding.is_stop else []
 
 
-def _mark_check(
-    session: Session, job: JobNow, setup: SetUpNow, row: PositionAverageRow, mark_id: str
-) -> MarkCheck | None:
+def _mark_check(session: Session, job: JobNow, setup: SetUpNow, row: PositionAverageRow, mark_id: str) -> MarkCheck | None:
     """Return observed − known of a rover's average over a mark of the list; None while nothing leads from the caster's frame to the job's."""
     mark, settled = head_of(session, job, mark_id), setup.settled
     observed = average_mark_m(session, row)
     if settled.caster_frame:
         try:
             observed, _ = in_the_job(
-                job,
-                settled.caster_frame,
-                settled.caster_epoch,
-                settled.caster_operation,
-                observed,
-                observed,
-                "The caster",
+                job, settled.caster_frame, settled.caster_epoch, settled.caster_operation, observed, observed, "The caster"
             )
         except InputError:
             return None
@@ -448,13 +455,15 @@ def _mark_check(
     known = mark.ellipsoidal_height_m
     difference = Difference(east - mark.east_m, north - mark.north_m, None if known is None else height - known)
     tolerance = TOLERANCES["control"]
-    found = judge_mark_check(
-        mark.name, difference, tolerance, Status(row.lowest_status), row.span_s, job.length_unit
-    )  # fmt: skip
+    found = judge_mark_check(mark.name, difference, tolerance, Status(row.lowest_status), row.span_s, job.length_unit)
     return MarkCheck(
-        mark.name, difference.east_m, difference.north_m, difference.up_m,
-        all(within(difference, tolerance)) and row.lowest_status == Status.FIXED, found,
-    )  # fmt: skip
+        mark.name,
+        difference.east_m,
+        difference.north_m,
+        difference.up_m,
+        all(within(difference, tolerance)) and row.lowest_status == Status.FIXED,
+        found,
+    )
 
 
 def _shots_view(session: Session, job: JobNow, mark_id: str | None) -> list[UsableShot]:
@@ -473,7 +482,7 @@ def _shots_view(session: Session, job: JobNow, mark_id: str | None) -> list[Usab
         UsableShot(shot.id, shot.created_s, received[shot.id].epochs, "from a virtual base")
         for shot in shots
         if not received[shot.id].not_fixed
-    ]  # fmt: skip
+    ]
 
 
 # --- what else a base might be sending ---
@@ -482,9 +491,7 @@ def _shots_view(session: Session, job: JobNow, mark_id: str | None) -> list[Usab
 def other_marks(session: Session, job: JobNow, mark_id: str | None) -> list[OtherMark]:
     """Return the other marks of a job that have a place, Earth-centred."""
     own = set(line_ids(session, mark_id)) if mark_id else set()
-    listed = [
-        mark for mark in current_marks(session, job) if mark.id not in own and mark.ellipsoidal_height_m is not None
-    ]
+    listed = [mark for mark in current_marks(session, job) if mark.id not in own and mark.ellipsoidal_height_m is not None]
     if not listed or job.lies_nowhere or job.frame.datum_is_unsaid:
         return []
     columns = np.array([(mark.east_m, mark.north_m, mark.ellipsoidal_height_m) for mark in listed], dtype=float)

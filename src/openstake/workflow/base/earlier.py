@@ -64,17 +64,29 @@ def earlier(context: Context, job_id: str) -> EarlierBases:
         files = log.raw_files_of(context, session, ids)
         return EarlierBases(
             [
-                _earlier(job, base, marks[base.occupation.mark_id], antenna, logs[base.occupation.id],
-                         files[base.occupation.id], photos.get(base.occupation.setup_id or "", []))
+                _earlier(
+                    job,
+                    base,
+                    marks[base.occupation.mark_id],
+                    antenna,
+                    logs[base.occupation.id],
+                    files[base.occupation.id],
+                    photos.get(base.occupation.setup_id or "", []),
+                )
                 for base in bases
             ]
-        )  # fmt: skip
+        )
 
 
 def _earlier(
-    job: JobNow, base: BaseNow, mark: MarkNow, antenna: KnownAntenna, logs: list[log.LogView],
-    files: list[log.RawFileView], photos: list[PhotoView],
-) -> EarlierBase:  # fmt: skip
+    job: JobNow,
+    base: BaseNow,
+    mark: MarkNow,
+    antenna: KnownAntenna,
+    logs: list[log.LogView],
+    files: list[log.RawFileView],
+    photos: list[PhotoView],
+) -> EarlierBase:
     occupation, coordinate = base.occupation, base.coordinate
     heights = readings_view(job, antenna, base.readings)
     return EarlierBase(

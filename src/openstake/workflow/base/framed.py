@@ -11,14 +11,10 @@ Xyz = tuple[float, float, float]
 
 def step_to_job(job: JobNow, frame: str, epoch: str, near_m: Xyz, what: str = "The solution") -> FrameStep:
     """Return what lies between a frame and epoch and the job's; `near_m` is a place of the job, Earth-centred metres."""
-    return frame_step(
-        frame.strip(), epoch_year(epoch, "epoch"), job.positions_label, epoch_year(job.settings.frame_epoch), near_m, what
-    )  # fmt: skip
+    return frame_step(frame.strip(), epoch_year(epoch, "epoch"), job.positions_label, epoch_year(job.settings.frame_epoch), near_m, what)
 
 
-def in_the_job(
-    job: JobNow, frame: str, epoch: str, operation: str, xyz_m: Xyz, near_m: Xyz, what: str = "The solution"
-) -> tuple[Xyz, str]:
+def in_the_job(job: JobNow, frame: str, epoch: str, operation: str, xyz_m: Xyz, near_m: Xyz, what: str = "The solution") -> tuple[Xyz, str]:
     """Return a coordinate in the job's frame, and how it came there in words; InputError where no operation was named."""
     step = step_to_job(job, frame, epoch, near_m, what)
     if step.same:

@@ -11,12 +11,7 @@ from sqlalchemy.orm import Session
 from openstake.core.antenna import MeanHeight, MeasuredTo, TypedReading
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.judge.finding import Finding
-from openstake.core.judge.height import (
-    KnownAntenna,
-    judge_completeness,
-    judge_heights,
-    judge_opening_and_closing,
-)
+from openstake.core.judge.height import KnownAntenna, judge_completeness, judge_heights, judge_opening_and_closing
 from openstake.core.limits import TYPED_TWICE_S, ShortText, Text
 from openstake.core.parts import HeightRead
 from openstake.core.units import counted, text_from_metres
@@ -24,15 +19,7 @@ from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import HeightReading, Occupation
 from openstake.workflow.context import Context
-from openstake.workflow.now.heights import (
-    ROD_HEIGHT_M,
-    BaseHeight,
-    Readings,
-    as_typed,
-    features_of,
-    height_row,
-    read_height,
-)
+from openstake.workflow.now.heights import ROD_HEIGHT_M, BaseHeight, Readings, as_typed, features_of, height_row, read_height
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
 
@@ -156,9 +143,7 @@ class BaseHeights:
     @property
     def closing_read(self) -> HeightRead | None:
         """The closing height as its state is judged by."""
-        return (
-            None if self.closing is None else HeightRead(self.closing.text, self.closing.count, self.closing_findings)
-        )
+        return None if self.closing is None else HeightRead(self.closing.text, self.closing.count, self.closing_findings)
 
 
 NO_HEIGHTS = BaseHeights([], None, None, None, [], [])
@@ -219,9 +204,13 @@ def readings_view(job: JobNow, antenna: KnownAntenna, readings: Readings) -> Bas
     if opening is not None and closing is not None:
         found["after"].append(judge_opening_and_closing(opening.arp_height_m, closing.arp_height_m, limit_m, unit))
     return BaseHeights(
-        rows, _mean_view(opening, antenna, limit_m, unit), _mean_view(closing, antenna, limit_m, unit), limit_m,
-        found["before"], found["after"],
-    )  # fmt: skip
+        rows,
+        _mean_view(opening, antenna, limit_m, unit),
+        _mean_view(closing, antenna, limit_m, unit),
+        limit_m,
+        found["before"],
+        found["after"],
+    )
 
 
 def _reading_view(row: HeightReading, height: BaseHeight | None) -> ReadingView:
@@ -255,9 +244,7 @@ def _mean_view(height: BaseHeight | None, antenna: KnownAntenna, limit_m: float,
         worth = f"{mean.count} readings, {text_from_metres(mean.spread_m, unit)} apart: no standard deviation"
         return MeanHeightView(mean.arp_height_m, None, mean.spread_m, mean.count, ends, worth, read, None)
     stack = _drawn(height.readings[-1], mean.arp_height_m, antenna.phase_centre_up_m, unit)
-    return MeanHeightView(
-        mean.arp_height_m, mean.sigma_m, mean.spread_m, mean.count, stack.text, _worth(mean), read, stack
-    )  # fmt: skip
+    return MeanHeightView(mean.arp_height_m, mean.sigma_m, mean.spread_m, mean.count, stack.text, _worth(mean), read, stack)
 
 
 def _worth(mean: MeanHeight) -> str:
@@ -273,19 +260,30 @@ def add_reading(
     """Store one more reading of a base's height and say so in the Book."""
     height = read_height(kit_of(session, job.id), job.length_unit, wish.reading, wish.feature, "base")
     row = height_row(
-        height, job.id, now, "base", setup_id=setup_id, occupation_id=occupation.id if occupation else None,
-        moment=wish.moment, who=" ".join(wish.who.split())[:80],
-    )  # fmt: skip
+        height,
+        job.id,
+        now,
+        "base",
+        setup_id=setup_id,
+        occupation_id=occupation.id if occupation else None,
+        moment=wish.moment,
+        who=" ".join(wish.who.split())[:80],
+    )
     if not wish.again:
         _refuse_typed_twice(session, row, height.to)
     session.add(row)
     session.flush()
     write_entry(
-        session, now, "base-height-read",
+        session,
+        now,
+        "base-height-read",
         f"Base height read {wish.moment} the session: '{height.text}' to {height.to.in_a_sentence}, ARP "
         f"{text_from_metres(height.arp_height_m, job.length_unit)}{f', by {row.who}' if row.who else ''}.",
-        job.id, height_reading=row.id, arp_height_m=height.arp_height_m, moment=wish.moment,
-    )  # fmt: skip
+        job.id,
+        height_reading=row.id,
+        arp_height_m=height.arp_height_m,
+        moment=wish.moment,
+    )
     return row
 
 
@@ -293,22 +291,23 @@ def _refuse_typed_twice(session: Session, row: HeightReading, to: MeasuredTo) ->
     """Raise ConflictError where the same reading was added seconds ago: a second look is asked for, not assumed."""
     same = session.scalars(
         select(HeightReading).where(
-            HeightReading.setup_id == row.setup_id, HeightReading.text == row.text, HeightReading.moment == row.moment,
-            HeightReading.feature == row.feature, HeightReading.bare_unit == row.bare_unit,
-            HeightReading.created_s > row.created_s - TYPED_TWICE_S, HeightReading.replaces_id.is_(None),
+            HeightReading.setup_id == row.setup_id,
+            HeightReading.text == row.text,
+            HeightReading.moment == row.moment,
+            HeightReading.feature == row.feature,
+            HeightReading.bare_unit == row.bare_unit,
+            HeightReading.created_s > row.created_s - TYPED_TWICE_S,
+            HeightReading.replaces_id.is_(None),
         )
-    ).first()  # fmt: skip
+    ).first()
     if same is not None:
         raise ConflictError(
-            f"'{row.text}' to {to.in_a_sentence} was added {row.created_s - same.created_s:.0f} s ago. "
-            "Is this a second look at the tape?",
+            f"'{row.text}' to {to.in_a_sentence} was added {row.created_s - same.created_s:.0f} s ago. Is this a second look at the tape?",
             field="again",
         )
 
 
-def replace_reading(
-    session: Session, job: JobNow, wish: CorrectHeight, now: float
-) -> tuple[HeightReading, HeightReading]:
+def replace_reading(session: Session, job: JobNow, wish: CorrectHeight, now: float) -> tuple[HeightReading, HeightReading]:
     """Store a row that replaces a reading: corrected, set aside, or taken back; returns the old and the new one."""
     if not wish.reason.strip():
         raise InputError("Say in a few words why the height is corrected.", field="reason")

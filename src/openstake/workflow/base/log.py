@@ -46,9 +46,7 @@ class RawFileView:
 
 def _open_log(session: Session, occupation_id: str) -> StaticLog | None:
     ended = select(StaticLogEnd.log_id)
-    return session.scalars(
-        select(StaticLog).where(StaticLog.occupation_id == occupation_id, StaticLog.id.not_in(ended))
-    ).first()
+    return session.scalars(select(StaticLog).where(StaticLog.occupation_id == occupation_id, StaticLog.id.not_in(ended))).first()
 
 
 def _stream_place(context: Context, occupation_id: str) -> Place:
@@ -85,18 +83,30 @@ def begin(context: Context, session: Session, occupation: Occupation, now: float
     session.add(row)
     session.flush()
     write_entry(
-        session, now, "static-log", "Static log started: raw data of the base's stream.", occupation.job_id, log=row.id,
-        file=place.file, offset=place.offset,
-    )  # fmt: skip
+        session,
+        now,
+        "static-log",
+        "Static log started: raw data of the base's stream.",
+        occupation.job_id,
+        log=row.id,
+        file=place.file,
+        offset=place.offset,
+    )
 
 
 def _end(session: Session, log: StaticLog, place: Place, job_id: str, now: float) -> None:
     session.add(StaticLogEnd(log_id=log.id, raw_file=place.file, raw_offset=place.offset, ended_s=now))
     session.flush()
     write_entry(
-        session, now, "static-log", f"Static log stopped after {(now - log.started_s) / 60:.0f} min.", job_id, log=log.id,
-        file=place.file, offset=place.offset,
-    )  # fmt: skip
+        session,
+        now,
+        "static-log",
+        f"Static log stopped after {(now - log.started_s) / 60:.0f} min.",
+        job_id,
+        log=log.id,
+        file=place.file,
+        offset=place.offset,
+    )
 
 
 def end_open(context: Context, session: Session, occupation: Occupation, now: float) -> None:
@@ -122,28 +132,20 @@ def logs_of(session: Session, occupation_ids: Collection[str]) -> dict[str, list
     return found
 
 
-def raw_files_of(
-    context: Context, session: Session, occupation_ids: Collection[str]
-) -> dict[str, list[RawFileView]]:  # fmt: skip
+def raw_files_of(context: Context, session: Session, occupation_ids: Collection[str]) -> dict[str, list[RawFileView]]:
     """Return the raw files of occupations: what came from the base, the rover and the base's receiver."""
     paths: dict[str, list[Path]] = defaultdict(list)
     for path in sorted((context.data_dir / "raw").glob("*.raw")):
         paths[path.name.rsplit("-", 2)[0]].append(path)
     found: dict[str, list[RawFileView]] = {occupation_id: [] for occupation_id in occupation_ids}
-    rows = session.scalars(
-        select(Listening).where(Listening.occupation_id.in_(set(occupation_ids))).order_by(Listening.started_s)
-    )
+    rows = session.scalars(select(Listening).where(Listening.occupation_id.in_(set(occupation_ids))).order_by(Listening.started_s))
     for row in rows:
-        found[row.occupation_id] += [
-            RawFileView(path.name, path.name.split("-")[-2], path.stat().st_size) for path in paths[row.id]
-        ]
+        found[row.occupation_id] += [RawFileView(path.name, path.name.split("-")[-2], path.stat().st_size) for path in paths[row.id]]
     return found
 
 
 def _listenings(session: Session, occupation_id: str) -> Sequence[Listening]:
-    return session.scalars(
-        select(Listening).where(Listening.occupation_id == occupation_id).order_by(Listening.started_s)
-    ).all()
+    return session.scalars(select(Listening).where(Listening.occupation_id == occupation_id).order_by(Listening.started_s)).all()
 
 
 @dataclass(frozen=True)
@@ -159,11 +161,7 @@ def _stretches(
     context: Context, listenings: Sequence[Listening], start: tuple[str, int], stop: tuple[str, int] | None
 ) -> Iterator[_Stretch]:
     """Yield the parts of the base's raw files between two places, in the order they were written."""
-    names = [
-        path
-        for listening in listenings
-        for path in sorted((context.data_dir / "raw").glob(f"{listening.id}-base-*.raw"))
-    ]
+    names = [path for listening in listenings for path in sorted((context.data_dir / "raw").glob(f"{listening.id}-base-*.raw"))]
     inside = False
     for path in names:
         inside = inside or path.name == start[0]
@@ -190,9 +188,7 @@ def _bytes_of(stretch: _Stretch) -> Iterator[bytes]:
 def rinex(context: Context, job_id: str, log_id: str, interval_s: float) -> tuple[str, str]:
     """Return a static log as a RINEX 3 file, and its name; a log that still runs up to now."""
     if interval_s not in INTERVALS_S:
-        raise InputError(
-            f"The interval is one of {', '.join(f'{item:g}' for item in INTERVALS_S)} s.", field="interval"
-        )
+        raise InputError(f"The interval is one of {', '.join(f'{item:g}' for item in INTERVALS_S)} s.", field="interval")
     with context.database.read() as session:
         job = job_of(session, job_id)
         log = session.get(StaticLog, log_id)
@@ -204,9 +200,7 @@ def rinex(context: Context, job_id: str, log_id: str, interval_s: float) -> tupl
         mark = session.get_one(Mark, occupation.mark_id)
         height = base_of(session, occupation).height
         heard = session.scalars(
-            select(Reference)
-            .where(Reference.listening_id.in_([row.id for row in listenings]))
-            .order_by(Reference.heard_s.desc())
+            select(Reference).where(Reference.listening_id.in_([row.id for row in listenings])).order_by(Reference.heard_s.desc())
         ).first()
     maker = StreamToRinex(log.started_s, interval_s)
     stop = (end.raw_file, end.raw_offset) if end else None
@@ -216,7 +210,11 @@ def rinex(context: Context, job_id: str, log_id: str, interval_s: float) -> tupl
     # The header has the marker's place, the stream the ARP's above it.
     marker = three(lifted(place, -height.arp_height_m)) if any(place) else place
     header = RinexHeader(
-        mark.name, marker, height.arp_height_m, observer=job.settings.crew, made_unix_s=context.now(job_id),
+        mark.name,
+        marker,
+        height.arp_height_m,
+        observer=job.settings.crew,
+        made_unix_s=context.now(job_id),
         comments=(f"Base {occupation.station_id}, logged {when(job, log.started_s)}",),
-    )  # fmt: skip
+    )
     return maker.close(header), f"{file_name(mark.name)}-{int(log.started_s)}-{interval_s:g}s.rnx"

@@ -39,10 +39,7 @@ class MovedPoint:
 def moved_points(session: Session, job: JobNow, occupation: Occupation, instead: BaseCoordinate) -> list[MovedPoint]:
     """Return how the newest points of a base move, oldest first, and their checks before and after."""
     newest = session.scalars(
-        select(Shot)
-        .where(Shot.occupation_id == occupation.id, points.OF_THE_JOB)
-        .order_by(Shot.created_s.desc())
-        .limit(_MOVES_SHOWN)
+        select(Shot).where(Shot.occupation_id == occupation.id, points.OF_THE_JOB).order_by(Shot.created_s.desc()).limit(_MOVES_SHOWN)
     ).all()
     shots, bases = newest[::-1], {occupation.id: base_of(session, occupation)}
     marks = marks_of(session, job, {shot.mark_id for shot in shots if shot.mark_id is not None})
@@ -57,17 +54,28 @@ def moved_points(session: Session, job: JobNow, occupation: Occupation, instead:
     after = points.derive_all(session, job, shots, bases, instead)
     return [
         MovedPoint(
-            labels[shot.id].name if shot.id in labels else shot.name, new.east_m - old.east_m, new.north_m - old.north_m,
-            new.height_m - old.height_m, words(shot, old), words(shot, new),
+            labels[shot.id].name if shot.id in labels else shot.name,
+            new.east_m - old.east_m,
+            new.north_m - old.north_m,
+            new.height_m - old.height_m,
+            words(shot, old),
+            words(shot, new),
         )
         for shot, old, new in zip(shots, before, after, strict=True)
-    ]  # fmt: skip
+    ]
 
 
 def replace_coordinate(
-    session: Session, job: JobNow, occupation: Occupation, present: BaseCoordinate, coordinate: Proposed, locked: bool,
-    reason: str, unlock: bool, now: float,
-) -> None:  # fmt: skip
+    session: Session,
+    job: JobNow,
+    occupation: Occupation,
+    present: BaseCoordinate,
+    coordinate: Proposed,
+    locked: bool,
+    reason: str,
+    unlock: bool,
+    now: float,
+) -> None:
     """Put a coordinate in place of the present one by a new row; ConflictError where that is locked and `unlock` is not said."""
     if present.locked and not unlock:
         raise ConflictError("This coordinate is locked as control quality. Unlock it first, and say why.")
@@ -78,10 +86,18 @@ def replace_coordinate(
     east, north, up = moved_enu_m((present.x_m, present.y_m, present.z_m), coordinate.xyz_m)
     unit = job.length_unit
     write_entry(
-        session, now, "base-coordinate-replaced",
+        session,
+        now,
+        "base-coordinate-replaced",
         f"Base coordinate replaced by {coordinate.detail}, frame {coordinate.frame}, epoch {coordinate.frame_epoch}"
         f"{', locked as control quality' if locked else ''}: {row.reason}. Every point from this base moves by "
         f"{text_from_metres(hypot(east, north), unit)} horizontally and {text_from_metres(up, unit)} in height.",
-        job.id, occupation=occupation.id, replaces=present.id, base_coordinate=row.id, x_m=row.x_m, y_m=row.y_m, z_m=row.z_m,
+        job.id,
+        occupation=occupation.id,
+        replaces=present.id,
+        base_coordinate=row.id,
+        x_m=row.x_m,
+        y_m=row.y_m,
+        z_m=row.z_m,
         locked=locked,
-    )  # fmt: skip
+    )

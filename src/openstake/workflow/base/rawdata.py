@@ -133,10 +133,12 @@ def single_positions(observations: Path, navigation: Path) -> tuple[SinglePositi
     epochs = [_as_epoch(position) for position in positions]
     average = replace(occupation_view(epochs, []), epochs=count)
     result = SinglePositions(
-        **vars(average), marker=observed.marker, two_frequencies=all(position.two_frequencies for position in positions),
+        **vars(average),
+        marker=observed.marker,
+        two_frequencies=all(position.two_frequencies for position in positions),
         positions=[_position_view(position) for position in positions],
         from_header_m=_from_header(observed.approximate_xyz_m, positions),
-    )  # fmt: skip
+    )
     return result, epochs
 
 
@@ -153,17 +155,12 @@ def _as_epoch(position: SinglePosition) -> Epoch:
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(position.xyz_m))
     utc_s = position.gps_s - GPS_MINUS_UTC_S
     day = date(1980, 1, 6) + timedelta(days=int(utc_s // DAY_S))
-    return Epoch(
-        utc_s % DAY_S, day, 1, "", "", latitude, longitude, height, 0.0, position.satellites, None, None, None,
-        pdop=position.pdop,
-    )  # fmt: skip
+    return Epoch(utc_s % DAY_S, day, 1, "", "", latitude, longitude, height, 0.0, position.satellites, None, None, None, pdop=position.pdop)
 
 
 def _position_view(position: SinglePosition) -> PositionRead:
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(position.xyz_m))
-    return PositionRead(
-        position.gps_s, latitude, longitude, height, position.satellites, position.pdop, position.residual_m
-    )  # fmt: skip
+    return PositionRead(position.gps_s, latitude, longitude, height, position.satellites, position.pdop, position.residual_m)
 
 
 def _from_header(header_m: tuple[float, float, float] | None, positions: list[SinglePosition]) -> OffsetRead | None:
@@ -182,9 +179,20 @@ def as_nmea(epochs: Iterable[Epoch]) -> bytes:
     for epoch in epochs:
         day = datetime.combine(epoch.date or date(1970, 1, 1), datetime.min.time())
         fix = Fix(
-            day + timedelta(seconds=epoch.time_of_day_s or 0.0), 1, epoch.latitude_deg, epoch.longitude_deg,
-            epoch.altitude_m, epoch.separation_m, epoch.satellites or 0, None, None, None, None, None, None,
-        )  # fmt: skip
+            day + timedelta(seconds=epoch.time_of_day_s or 0.0),
+            1,
+            epoch.latitude_deg,
+            epoch.longitude_deg,
+            epoch.altitude_m,
+            epoch.separation_m,
+            epoch.satellites or 0,
+            None,
+            None,
+            None,
+            None,
+            None,
+            None,
+        )
         parts.append(gga(fix) + rmc(fix))
     return b"".join(parts)
 
@@ -224,9 +232,13 @@ class StreamToRinex:
         if self.descriptor is not None:
             said = self.descriptor
             header = replace(
-                header, receiver=said.receiver or "", receiver_serial=said.receiver_serial or "",
-                firmware=said.firmware or "", antenna=said.antenna, antenna_serial=said.antenna_serial or "",
-            )  # fmt: skip
+                header,
+                receiver=said.receiver or "",
+                receiver_serial=said.receiver_serial or "",
+                firmware=said.firmware or "",
+                antenna=said.antenna,
+                antenna_serial=said.antenna_serial or "",
+            )
         notes = list(header.comments)
         if self.epochs.without_phase:
             names = " ".join(sorted(self.epochs.without_phase))
@@ -235,9 +247,7 @@ class StreamToRinex:
         try:
             return write_observations(header, self.kept)
         except ValueError:
-            raise FileError(
-                "The stream holds no MSM observations in this stretch, so there is no RINEX file to write."
-            ) from None
+            raise FileError("The stream holds no MSM observations in this stretch, so there is no RINEX file to write.") from None
 
 
 def _fuller(known: Descriptor | None, fresh: Descriptor) -> Descriptor:
@@ -257,7 +267,10 @@ def capture_to_rinex(path: Path, near_unix_s: float, interval_s: float, marker: 
 def summary(maker: StreamToRinex) -> RinexWritten:
     """Return what a RINEX file of ours holds."""
     return RinexWritten(
-        len(maker.kept), _date(maker.kept[0].gps_s), _date(maker.kept[-1].gps_s),
-        len({name for epoch in maker.kept for name in epoch.satellites}), sorted(maker.epochs.without_phase),
+        len(maker.kept),
+        _date(maker.kept[0].gps_s),
+        _date(maker.kept[-1].gps_s),
+        len({name for epoch in maker.kept for name in epoch.satellites}),
+        sorted(maker.epochs.without_phase),
         sorted(maker.epochs.unknown_signals),
-    )  # fmt: skip
+    )

@@ -146,9 +146,12 @@ def view(context: Context, job_id: str, query: ReseatQuery) -> ReseatView:
         derived = points.derive_all(session, job, shots, {occupation.id: base})
     undo = _undo(base)
     return ReseatView(
-        mark.name, [_shot(mark, shot, point) for shot, point in zip(shots, derived, strict=True)], occupation.id,
-        undo.id if undo else None, f"back to {undo.detail}, as {when(job, undo.created_s)}" if undo else "",
-    )  # fmt: skip
+        mark.name,
+        [_shot(mark, shot, point) for shot, point in zip(shots, derived, strict=True)],
+        occupation.id,
+        undo.id if undo else None,
+        f"back to {undo.detail}, as {when(job, undo.created_s)}" if undo else "",
+    )
 
 
 def _undo(base: BaseNow) -> BaseCoordinate | None:
@@ -159,9 +162,16 @@ def _undo(base: BaseNow) -> BaseCoordinate | None:
 def _shot(mark: MarkNow, shot: Shot, point: Point) -> ReseatShot:
     off, scatter = points.from_mark(point, mark), point.scatter_m
     return ReseatShot(
-        shot.id, shot.created_s, point.epochs, -off.east_m, -off.north_m, None if off.up_m is None else -off.up_m,
-        None if scatter is None else hypot(scatter[0], scatter[1]), None if scatter is None else scatter[2], _why_not(point),
-    )  # fmt: skip
+        shot.id,
+        shot.created_s,
+        point.epochs,
+        -off.east_m,
+        -off.north_m,
+        None if off.up_m is None else -off.up_m,
+        None if scatter is None else hypot(scatter[0], scatter[1]),
+        None if scatter is None else scatter[2],
+        _why_not(point),
+    )
 
 
 def _why_not(point: Point) -> str:
@@ -195,19 +205,19 @@ def _read(session: Session, job: JobNow, wish: ReseatWish, now_s: float) -> _Rea
     scatter = _scatter(places, derived)
     sigmas = _sigmas(mark, shots)
     coordinate = Proposed(
-        found.base_m, RESEATED, f"re-seated on {mark.name} by {_school(derived)} ({when(job, now_s)})",
-        horizontal_95_m(sigmas.east_m, sigmas.north_m, sigmas.covariance_en_m2), vertical_95_m(sigmas.up_m),
-        job.positions_label, job.settings.frame_epoch or "as the control list", shots[-1].id,
-    )  # fmt: skip
+        found.base_m,
+        RESEATED,
+        f"re-seated on {mark.name} by {_school(derived)} ({when(job, now_s)})",
+        horizontal_95_m(sigmas.east_m, sigmas.north_m, sigmas.covariance_en_m2),
+        vertical_95_m(sigmas.up_m),
+        job.positions_label,
+        job.settings.frame_epoch or "as the control list",
+        shots[-1].id,
+    )
     epochs = sum(point.epochs for point in derived)
     entered_as_known = not is_autonomous(base.coordinate) and base.coordinate.source != RESEATED
     seen = ShotsSeen(len(shots), epochs, sigmas.east_m, sigmas.north_m, sigmas.up_m, scatter)
-    findings = ranked(
-        [
-            *judge_reseat(found, entered_as_known, job.length_unit),
-            *judge_reseat_shots(seen, job.length_unit),
-        ]
-    )
+    findings = ranked([*judge_reseat(found, entered_as_known, job.length_unit), *judge_reseat_shots(seen, job.length_unit)])
     east, north, up = three(np.array([mark.east_m, mark.north_m, mark.ellipsoidal_height_m]) - observed)
     return _Read(base, mark, found, (east, north, up), scatter, coordinate, findings)
 
@@ -235,9 +245,7 @@ def _sigmas(mark: MarkNow, shots: Sequence[Shot]) -> Sigmas:
     east, north, up, both = np.mean([_squares(claim_of(shot)) for shot in shots], axis=0) / independent
     claimed = Sigmas(float(east**0.5), float(north**0.5), float(up**0.5), float(both))
     return added(
-        Sigmas(mark.sigma_horizontal_m, mark.sigma_horizontal_m, mark.sigma_vertical_m),
-        claimed,
-        Sigmas(0.0, 0.0, ROVER_HEIGHT_SIGMA_M),
+        Sigmas(mark.sigma_horizontal_m, mark.sigma_horizontal_m, mark.sigma_vertical_m), claimed, Sigmas(0.0, 0.0, ROVER_HEIGHT_SIGMA_M)
     )
 
 
@@ -251,9 +259,7 @@ def preview(context: Context, job_id: str, wish: ReseatWish) -> ReseatPreview:
         job = job_of(session, job_id)
         read = _read(session, job, wish, context.now(job_id))
         occupation = read.base.occupation
-        moved = moved_points(
-            session, job, occupation, coordinate_row(read.coordinate, occupation.id, context.now(job_id))
-        )
+        moved = moved_points(session, job, occupation, coordinate_row(read.coordinate, occupation.id, context.now(job_id)))
     found = read.found
     shift_x, shift_y, shift_z = found.shift_m
     return ReseatPreview(
@@ -293,9 +299,16 @@ def apply(context: Context, job_id: str, wish: ReseatWish) -> ReseatView:
         if stops and not wish.accepted:
             raise ConflictError(stops[0].sentence)
         replace_coordinate(
-            session, job, read.base.occupation, read.base.coordinate, read.coordinate, False,
-            wish.reason or f"re-seated on {read.mark.name}", wish.unlock, now,
-        )  # fmt: skip
+            session,
+            job,
+            read.base.occupation,
+            read.base.coordinate,
+            read.coordinate,
+            False,
+            wish.reason or f"re-seated on {read.mark.name}",
+            wish.unlock,
+            now,
+        )
 
     context.database.write(work)
     context.changed(job_id)

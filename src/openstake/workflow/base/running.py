@@ -114,9 +114,7 @@ class Judged:
     findings: tuple[Finding, ...]
 
 
-def judge_running(
-    context: Context, session: Session, job: JobNow, kit: KitNow, base: BaseNow, mark: MarkNow
-) -> Judged:  # fmt: skip
+def judge_running(context: Context, session: Session, job: JobNow, kit: KitNow, base: BaseNow, mark: MarkNow) -> Judged:
     """Return what is meant and heard of a base that runs, and what the streams say: worst first."""
     occupation = base.occupation
     meant = _meant(session, job, kit, base, mark, context.now(job.id))
@@ -137,15 +135,18 @@ def judge_running(
 
 def _meant(session: Session, job: JobNow, kit: KitNow, base: BaseNow, mark: MarkNow, now: float) -> MeantBase:
     return MeantBase(
-        base.arp_m, base.height.arp_height_m, base.occupation.station_id, is_autonomous(base.coordinate),
-        kit.phase_centre_m(base=True), coordinates.other_marks(session, job, base.occupation.mark_id),
-        coordinates.slips_of_mark(job, mark, base.mark_m, now), job.length_unit,
-    )  # fmt: skip
+        base.arp_m,
+        base.height.arp_height_m,
+        base.occupation.station_id,
+        is_autonomous(base.coordinate),
+        kit.phase_centre_m(base=True),
+        coordinates.other_marks(session, job, base.occupation.mark_id),
+        coordinates.slips_of_mark(job, mark, base.mark_m, now),
+        job.length_unit,
+    )
 
 
-def _judge_live(
-    meant: MeantBase, heard: Moment, profile: Profile | None, listening: Listening, occupation: Occupation
-) -> list[Finding]:
+def _judge_live(meant: MeantBase, heard: Moment, profile: Profile | None, listening: Listening, occupation: Occupation) -> list[Finding]:
     """Return what the streams say: message set, satellites, the base's own position, the rover's link."""
     found = judge_receiver(meant, heard.receiver_epochs, listening.receiver_url is not None)
     if profile is not None and heard.heard.span_s > 0.0:
@@ -156,9 +157,7 @@ def _judge_live(
     return found
 
 
-def occupation_view(
-    job: JobNow, base: BaseNow, mark: MarkNow, judged: Judged, logs: list[log.LogView]
-) -> OccupationView:
+def occupation_view(job: JobNow, base: BaseNow, mark: MarkNow, judged: Judged, logs: list[log.LogView]) -> OccupationView:
     occupation, coordinate, height, listening = base.occupation, base.coordinate, base.height, judged.listening
     arp = place_of(job, judged.meant.arp_m)
     return OccupationView(
@@ -192,18 +191,25 @@ def occupation_view(
 
 def parts_of_base(
     job: JobNow, base: BaseNow, judged: Judged, heights: BaseHeights, logs: list[log.LogView], questions: list[QuestionView]
-) -> tuple[Part, ...]:  # fmt: skip
+) -> tuple[Part, ...]:
     opening, listening, coordinate = heights.opening_read, judged.listening, base.coordinate
     assert opening is not None, "a base that runs has a height"
     accuracy = text_from_metres(coordinate.accuracy_horizontal_95_m, job.length_unit)
     feeds = (("base", listening.base_url), ("its receiver", listening.receiver_url), ("rover", listening.rover_url))
     return running_parts(
         RunsNow(
-            judged.air.difference if judged.air else None, judged.findings, opening, heights.closing_read, base.height.text,
-            f"{'locked, ' if coordinate.locked else ''}good to {accuracy}", len(logs),
-            any(item.ended_s is None for item in logs), [name for name, url in feeds if url], looked(questions),
+            judged.air.difference if judged.air else None,
+            judged.findings,
+            opening,
+            heights.closing_read,
+            base.height.text,
+            f"{'locked, ' if coordinate.locked else ''}good to {accuracy}",
+            len(logs),
+            any(item.ended_s is None for item in logs),
+            [name for name, url in feeds if url],
+            looked(questions),
         )
-    )  # fmt: skip
+    )
 
 
 def on_air_view(judged: Judged) -> OnAirView | None:
@@ -212,8 +218,15 @@ def on_air_view(judged: Judged) -> OnAirView | None:
         return None
     found = air.difference
     return OnAirView(
-        air.station_id, air.station_id == judged.meant.station_id, air.antenna_height_m, air.virtual, found.east_m, found.north_m, found.up_m, found.agrees
-    )  # fmt: skip
+        air.station_id,
+        air.station_id == judged.meant.station_id,
+        air.antenna_height_m,
+        air.virtual,
+        found.east_m,
+        found.north_m,
+        found.up_m,
+        found.agrees,
+    )
 
 
 def messages_view(profile: Profile | None, heard: Moment | None) -> list[MessageOnAir]:
@@ -222,11 +235,13 @@ def messages_view(profile: Profile | None, heard: Moment | None) -> list[Message
     on_air = {item.number: item for item in heard.heard.messages} if heard else {}
     return [
         MessageOnAir(
-            number, planned.get(number), on_air[number].interval_s if number in on_air else None,
+            number,
+            planned.get(number),
+            on_air[number].interval_s if number in on_air else None,
             on_air[number].count if number in on_air else 0,
         )
         for number in sorted({*planned, *on_air})
-    ]  # fmt: skip
+    ]
 
 
 def effect_of(session: Session, job: JobNow, base: BaseNow) -> BaseErrorEffect | None:
@@ -245,4 +260,4 @@ def effect_of(session: Session, job: JobNow, base: BaseNow) -> BaseErrorEffect |
     far_m = float(np.nanmax(np.concatenate([marks_m, shots_m]), initial=0.0))
     return base_error_effect(
         coordinate.accuracy_horizontal_95_m, coordinate.accuracy_vertical_95_m, far_m, float(geodetic_from_ecef(xyz)[0])
-    )  # fmt: skip
+    )

@@ -38,9 +38,7 @@ class ArpPlace:
 
 
 def place_of(job: JobNow, xyz_m: Sequence[float] | np.ndarray) -> ArpPlace:
-    latitude, longitude, height = (
-        float(value) for value in geodetic_from_ecef(xyz_m, job.frame.positions_ellipsoid)
-    )  # fmt: skip
+    latitude, longitude, height = (float(value) for value in geodetic_from_ecef(xyz_m, job.frame.positions_ellipsoid))
     return ArpPlace(latitude, longitude, height)
 
 
@@ -155,9 +153,7 @@ def setup_view(session: Session, job: JobNow, heights: BaseHeights, in_hand: Set
     )
 
 
-def start_findings(
-    session: Session, job: JobNow, in_hand: SetUpNow, coordinate: Proposed | None
-) -> tuple[Finding, ...]:
+def start_findings(session: Session, job: JobNow, in_hand: SetUpNow, coordinate: Proposed | None) -> tuple[Finding, ...]:
     """Return what should be known before the start, worst first; the readings' findings are shown with the readings."""
     found = judge_level(setup.unconfirmed(session, job.id, in_hand.id))
     if coordinate is not None:
@@ -175,17 +171,21 @@ def stops_before_start(
 
 
 def parts_of_setup(
-    shown: SetUpView | None, heights: BaseHeights, questions: list[QuestionView], sources: coordinates.Sources,
-    suggested: Suggested,
-) -> tuple[Part, ...]:  # fmt: skip
+    shown: SetUpView | None, heights: BaseHeights, questions: list[QuestionView], sources: coordinates.Sources, suggested: Suggested
+) -> tuple[Part, ...]:
     check = sources.average_mark.check if sources.average_mark else None
     source = shown.source if shown else ""
     words = "the earlier one again" if source == REMEMBERED else source_title(source)
     station_id = shown.station_id if shown and shown.station_id is not None else suggested.station_id
     return setup_parts(
         SettledSoFar(
-            shown.mark_name if shown else "", check.agrees if check else None, heights.opening_read,
-            words if shown and shown.coordinate else None, shown.findings if shown else (), looked(questions, "site"),
-            looked(questions, "level"), station_id,
+            shown.mark_name if shown else "",
+            check.agrees if check else None,
+            heights.opening_read,
+            words if shown and shown.coordinate else None,
+            shown.findings if shown else (),
+            looked(questions, "site"),
+            looked(questions, "level"),
+            station_id,
         )
-    )  # fmt: skip
+    )

@@ -73,9 +73,7 @@ def setup_in_hand(session: Session, job_id: str) -> SetUpNow | None:
     row = session.scalars(query.order_by(SetUp.created_s.desc())).first()
     if row is None:
         return None
-    first = session.scalars(
-        select(SetUp.created_s).where(SetUp.line_id == row.line_id).order_by(SetUp.created_s)
-    ).first()
+    first = session.scalars(select(SetUp.created_s).where(SetUp.line_id == row.line_id).order_by(SetUp.created_s)).first()
     known = {item.name for item in fields(Settled)}
     settled = Settled(**{name: value for name, value in json.loads(row.data).items() if name in known})
     return SetUpNow(row.line_id, row.id, settled, first or row.created_s)
@@ -122,9 +120,7 @@ def settle(context: Context, job_id: str, changes: Mapping[str, Any]) -> None:
         keep_secrets(context, setup.id, dict.fromkeys(another) | parted)
         if settled == setup.settled:
             return
-        row = SetUp(
-            line_id=setup.id, job_id=job_id, data=json.dumps(asdict(settled)), replaces_id=setup.row_id, created_s=now
-        )
+        row = SetUp(line_id=setup.id, job_id=job_id, data=json.dumps(asdict(settled)), replaces_id=setup.row_id, created_s=now)
         session.add(row)
 
     context.database.write(work)
@@ -200,9 +196,7 @@ def _check_settings(wished: Mapping[str, Any]) -> None:
     if station_id is not None and not 0 <= int(station_id) <= LARGEST_STATION_ID:
         raise InputError(f"A station ID lies between 0 and 4095; {station_id} does not.", field="station_id")
     if refers_to is not None and refers_to not in set(RefersTo):
-        raise InputError(
-            "Say whether the rover's position refers to its phase centre, its ARP or the mark.", field="refers_to"
-        )
+        raise InputError("Say whether the rover's position refers to its phase centre, its ARP or the mark.", field="refers_to")
 
 
 def drop(context: Context, job_id: str) -> None:
@@ -215,13 +209,9 @@ def drop(context: Context, job_id: str) -> None:
             raise NotFoundError("No base is being set up in this job.")
         now = context.now(job_id)
         data = json.dumps(asdict(setup.settled))
-        session.add(
-            SetUp(line_id=setup.id, job_id=job_id, data=data, dropped=True, replaces_id=setup.row_id, created_s=now)
-        )
+        session.add(SetUp(line_id=setup.id, job_id=job_id, data=data, dropped=True, replaces_id=setup.row_id, created_s=now))
         session.flush()
-        write_entry(
-            session, now, "setup-dropped", "The set-up was given up before it was started.", job_id, setup=setup.id
-        )
+        write_entry(session, now, "setup-dropped", "The set-up was given up before it was started.", job_id, setup=setup.id)
 
     context.database.write(work)
     context.changed(job_id)
@@ -300,11 +290,9 @@ def questions_view(session: Session, job_id: str, setup_id: str | None) -> list[
     """Return what is asked, and when each was confirmed."""
     ticks = ticked_at(session, job_id, _list_name(setup_id)) if setup_id else {}
     return [
-        QuestionView(
-            item.key, cast(Literal["site", "level"], item.group), item.what, item.why, item.key in ticks, ticks.get(item.key)
-        )
+        QuestionView(item.key, cast(Literal["site", "level"], item.group), item.what, item.why, item.key in ticks, ticks.get(item.key))
         for item in QUESTIONS
-    ]  # fmt: skip
+    ]
 
 
 def looked(questions: list[QuestionView], group: str | None = None) -> Looked:

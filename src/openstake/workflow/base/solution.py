@@ -173,17 +173,15 @@ def _read_solution(session: Session, job: JobNow, wish: SolutionWish, now: float
     place = place_from_text(wish.pasted, wish.latitude, wish.longitude, wish.height, job.length_unit)
     if not wish.frame.strip():
         raise InputError(
-            "Say which frame the solution is in (such as ETRS89 or ITRF2020): nothing is shifted that nobody named.",
-            field="frame",
+            "Say which frame the solution is in (such as ETRS89 or ITRF2020): nothing is shifted that nobody named.", field="frame"
         )
     if not wish.refers_to:
-        raise InputError(
-            "Say whether the solution is of the mark or of the antenna's reference point (ARP).", field="refers_to"
-        )
+        raise InputError("Say whether the solution is of the mark or of the antenna's reference point (ARP).", field="refers_to")
     xyz = three(
-        place.xyz_m if place.xyz_m is not None
+        place.xyz_m
+        if place.xyz_m is not None
         else ecef_from_geodetic(place.latitude_deg, place.longitude_deg, place.height_m, job.frame.positions_ellipsoid)
-    )  # fmt: skip
+    )
     base = base_of(session, occupation)
     near = (base.coordinate.x_m, base.coordinate.y_m, base.coordinate.z_m)
     xyz, how = in_the_job(job, wish.frame, wish.epoch, wish.operation, xyz, near)
@@ -191,19 +189,20 @@ def _read_solution(session: Session, job: JobNow, wish: SolutionWish, now: float
     if wish.refers_to == "arp":
         xyz = three(lifted(xyz, -base.height.arp_height_m))
         lowered = f" of the ARP, lowered by {text_from_metres(base.height.arp_height_m, job.length_unit)}"
-    sigmas = [
-        _sigma(wish.sigma_horizontal, "sigma_horizontal", job, 0.01),
-        _sigma(wish.sigma_vertical, "sigma_vertical", job, 0.02),
-    ]
+    sigmas = [_sigma(wish.sigma_horizontal, "sigma_horizontal", job, 0.01), _sigma(wish.sigma_vertical, "sigma_vertical", job, 0.02)]
     present = base.coordinate
     came = f"from {wish.name.strip()[:80]}" if wish.name.strip() else f"typed {when(job, now)}"
     coordinate = Proposed(
-        xyz, "static", f"a static solution{lowered} {came}{how}", CIRCLE_95 * sigmas[0], LINE_95 * sigmas[1],
-        job.positions_label if how else wish.frame.strip()[:200], wish.epoch.strip()[:80] or "not said", None,
-    )  # fmt: skip
-    found = judge_solution(
-        (present.x_m, present.y_m, present.z_m), xyz, _mends(job, xyz, now), is_autonomous(present), job.length_unit
+        xyz,
+        "static",
+        f"a static solution{lowered} {came}{how}",
+        CIRCLE_95 * sigmas[0],
+        LINE_95 * sigmas[1],
+        job.positions_label if how else wish.frame.strip()[:200],
+        wish.epoch.strip()[:80] or "not said",
+        None,
     )
+    found = judge_solution((present.x_m, present.y_m, present.z_m), xyz, _mends(job, xyz, now), is_autonomous(present), job.length_unit)
     return _Solution(occupation, present, coordinate, found)
 
 
@@ -259,9 +258,7 @@ def apply_solution(context: Context, job_id: str, wish: SolutionWish, content: b
     `content` is the file it came in, kept byte for byte; empty where it was typed.
     """
     if len(content) > MOST_BYTES:
-        raise FileError(
-            f"{wish.name[:60]} has {len(content) / 1e6:.1f} MB; a solution has at most {MOST_BYTES >> 20} MB."
-        )
+        raise FileError(f"{wish.name[:60]} has {len(content) / 1e6:.1f} MB; a solution has at most {MOST_BYTES >> 20} MB.")
 
     def work(session: Session) -> None:
         job, now = job_of(session, job_id), context.now(job_id)
@@ -271,9 +268,16 @@ def apply_solution(context: Context, job_id: str, wish: SolutionWish, content: b
         if content:
             session.add(ImportedFile(job_id=job_id, name=wish.name[:200] or "solution", content=content, created_s=now))
         replace_coordinate(
-            session, job, solution.occupation, solution.present, solution.coordinate, True,
-            wish.reason or "static solution", wish.unlock, now,
-        )  # fmt: skip
+            session,
+            job,
+            solution.occupation,
+            solution.present,
+            solution.coordinate,
+            True,
+            wish.reason or "static solution",
+            wish.unlock,
+            now,
+        )
 
     context.database.write(work)
     context.changed(job_id)
@@ -291,9 +295,15 @@ def restore_coordinate(context: Context, job_id: str, wish: RestoreCoordinate) -
         if occupation is None or occupation.job_id != job_id or row is None or row.occupation_id != occupation.id:
             raise NotFoundError("This coordinate is not one of this set-up's.")
         again = Proposed(
-            (row.x_m, row.y_m, row.z_m), row.source, row.detail, row.accuracy_horizontal_95_m, row.accuracy_vertical_95_m,
-            row.frame, row.frame_epoch, row.evidence_id,
-        )  # fmt: skip
+            (row.x_m, row.y_m, row.z_m),
+            row.source,
+            row.detail,
+            row.accuracy_horizontal_95_m,
+            row.accuracy_vertical_95_m,
+            row.frame,
+            row.frame_epoch,
+            row.evidence_id,
+        )
         present = base_of(session, occupation).coordinate
         replace_coordinate(session, job, occupation, present, again, row.locked, wish.reason, wish.unlock, now)
 

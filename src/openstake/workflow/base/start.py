@@ -36,11 +36,7 @@ from openstake.workflow.base.view import BaseView, view
 from openstake.workflow.context import Context
 from openstake.workflow.job.jobs import anchor_local
 from openstake.workflow.now.base import base_of, listening_of, needed_occupation, open_occupation
-from openstake.workflow.now.heights import (
-    BaseHeight,
-    known_antenna,
-    readings_of_setup,
-)
+from openstake.workflow.now.heights import BaseHeight, known_antenna, readings_of_setup
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.marks import MarkNow, current_marks, head_of, row_of
@@ -81,9 +77,7 @@ def start(context: Context, job_id: str, wish: StartBase) -> BaseView:
         return _start(context, job_id, wish, changes, asked)
 
 
-def _start(
-    context: Context, job_id: str, wish: StartBase, changes: dict[str, Any], asked: CheckedListen | None
-) -> BaseView:
+def _start(context: Context, job_id: str, wish: StartBase, changes: dict[str, Any], asked: CheckedListen | None) -> BaseView:
     with context.database.read() as session:
         job_of(session, job_id)
         if open_occupation(session, job_id):
@@ -96,11 +90,7 @@ def _start(
         if open_occupation(session, job_id):
             raise ConflictError("A base is running in this job already. End it before starting another.")
         settled = needed_setup(session, job, now)
-        listen = (
-            settled_listen(context, settled)
-            if asked is None
-            else with_kept(context, asked, settled.id, settled.settled)
-        )
+        listen = settled_listen(context, settled) if asked is None else with_kept(context, asked, settled.id, settled.settled)
         if wish.reading is not None:
             add_reading(session, job, NewReading(wish.reading, wish.feature, again=True), now, settled.id, None)
         height = readings_of_setup(session, settled.id).height("before")
@@ -113,9 +103,7 @@ def _start(
         if stops:
             _on_whose_word(wish)
         mark = _mark_of(session, job, settled, coordinate, now)
-        occupation = Occupation(
-            job_id=job_id, mark_id=mark.id, station_id=_station_id(settled), setup_id=settled.id, started_s=now
-        )
+        occupation = Occupation(job_id=job_id, mark_id=mark.id, station_id=_station_id(settled), setup_id=settled.id, started_s=now)
         session.add(occupation)
         session.flush()
         row = coordinate_row(coordinate, occupation.id, now)
@@ -160,21 +148,23 @@ def _mark_of(session: Session, job: JobNow, setup: SetUpNow, coordinate: Propose
     if not settled.point_name:
         raise InputError("Pick the mark under the antenna, or name a new point.", field="mark_id")
     if job.lies_nowhere:
-        raise InputError(
-            "An assumed system has no place on Earth yet: the first base stands on a mark of its list.", field="mark_id"
-        )
+        raise InputError("An assumed system has no place on Earth yet: the first base stands on a mark of its list.", field="mark_id")
     same = [mark for mark in current_marks(session, job) if mark.name == settled.point_name]
     if same:
-        raise ConflictError(
-            f"{settled.point_name} is in the control list. Pick it there, or choose another name.", field="point_name"
-        )
+        raise ConflictError(f"{settled.point_name} is in the control list. Pick it there, or choose another name.", field="point_name")
     latitude, longitude, height = (float(value) for value in job.frame.datum_geodetic_from_ecef(coordinate.xyz_m))
     given = GivenMark(
-        settled.point_name, latitude_deg=latitude, longitude_deg=longitude, height_m=height, height_kind="ellipsoidal",
+        settled.point_name,
+        latitude_deg=latitude,
+        longitude_deg=longitude,
+        height_m=height,
+        height_kind="ellipsoidal",
         sigma_horizontal_m=coordinate.accuracy_horizontal_95_m / CIRCLE_95,
-        sigma_vertical_m=coordinate.accuracy_vertical_95_m / LINE_95, order="provisional",
-        source=f"base: {coordinate.detail}", note="Put here by the base; not control.",
-    )  # fmt: skip
+        sigma_vertical_m=coordinate.accuracy_vertical_95_m / LINE_95,
+        order="provisional",
+        source=f"base: {coordinate.detail}",
+        note="Put here by the base; not control.",
+    )
     row = row_of(given, job.id, given.source, now)
     session.add(row)
     session.flush()
@@ -182,19 +172,37 @@ def _mark_of(session: Session, job: JobNow, setup: SetUpNow, coordinate: Propose
 
 
 def _write_start(
-    session: Session, job: JobNow, occupation: Occupation, mark: MarkNow, height: BaseHeight, row: BaseCoordinate,
-    accepted: list[str], wish: StartBase, now: float,
-) -> None:  # fmt: skip
+    session: Session,
+    job: JobNow,
+    occupation: Occupation,
+    mark: MarkNow,
+    height: BaseHeight,
+    row: BaseCoordinate,
+    accepted: list[str],
+    wish: StartBase,
+    now: float,
+) -> None:
     reason, who = wish.reason.strip(), wish.who.strip()
     despite = f" Started although: {', '.join(accepted)}. {who}: {reason.rstrip('.')}." if accepted else ""
     despite_of = {"reason": reason, "who": who} if accepted else {}
     write_entry(
-        session, now, "base-started",
+        session,
+        now,
+        "base-started",
         f"Base {occupation.station_id} started on {mark.name}: {height.text} to {height.readings[0].to.in_a_sentence}, "
         f"ARP {text_from_metres(height.arp_height_m, job.length_unit)} above the mark; coordinate from {row.detail}.{despite}",
-        job.id, occupation=occupation.id, mark=mark.id, height_readings=height.ids, base_coordinate=row.id,
-        arp_height_m=height.arp_height_m, x_m=row.x_m, y_m=row.y_m, z_m=row.z_m, accepted=accepted, **despite_of,
-    )  # fmt: skip
+        job.id,
+        occupation=occupation.id,
+        mark=mark.id,
+        height_readings=height.ids,
+        base_coordinate=row.id,
+        arp_height_m=height.arp_height_m,
+        x_m=row.x_m,
+        y_m=row.y_m,
+        z_m=row.z_m,
+        accepted=accepted,
+        **despite_of,
+    )
 
 
 def _anchor(session: Session, job: JobNow, mark: MarkNow, coordinate: BaseCoordinate, now: float) -> None:
@@ -229,11 +237,15 @@ def _listen_elsewhere(context: Context, job_id: str, listen: CheckedListen) -> B
         # A password is asked for again only where the address is another.
         keep_passwords_of(context, listening, with_kept(context, listen, before.id, before), None)
         write_entry(
-            session, now, "listening-changed",
+            session,
+            now,
+            "listening-changed",
             f"Listening changed: base stream {wish.base_url or 'none'}, rover {wish.rover_url or 'none'}, "
             f"position refers to the {_POINTS[RefersTo(listening.refers_to)]}.",
-            job_id, listening=listening.id, before=before.id,
-        )  # fmt: skip
+            job_id,
+            listening=listening.id,
+            before=before.id,
+        )
         return occupation, listening
 
     occupation, listening = context.database.write(work)
@@ -264,9 +276,7 @@ def read_base_height(context: Context, job_id: str, wish: NewReading) -> BaseVie
 
 
 def _latest(session: Session, job_id: str) -> Occupation | None:
-    return session.scalars(
-        select(Occupation).where(Occupation.job_id == job_id).order_by(Occupation.started_s.desc())
-    ).first()
+    return session.scalars(select(Occupation).where(Occupation.job_id == job_id).order_by(Occupation.started_s.desc())).first()
 
 
 def correct_height(context: Context, job_id: str, wish: CorrectHeight) -> BaseView:
@@ -286,12 +296,18 @@ def correct_height(context: Context, job_id: str, wish: CorrectHeight) -> BaseVi
             moved = f" Every point from this base moves by {by} in height."
         corrected = f"corrected to '{row.text}' ({text_from_metres(row.arp_height_m, unit)})"
         write_entry(
-            session, now, "base-height-corrected",
+            session,
+            now,
+            "base-height-corrected",
             f"Base height '{old.text}' ({text_from_metres(old.arp_height_m, unit)}) "
-            f"{'set aside' if row.set_aside else corrected}: {row.reason}.{moved}", job_id,
-            occupation=occupation.id if occupation else None, replaces=old.id, height_reading=row.id,
-            arp_height_m=row.arp_height_m, set_aside=row.set_aside,
-        )  # fmt: skip
+            f"{'set aside' if row.set_aside else corrected}: {row.reason}.{moved}",
+            job_id,
+            occupation=occupation.id if occupation else None,
+            replaces=old.id,
+            height_reading=row.id,
+            arp_height_m=row.arp_height_m,
+            set_aside=row.set_aside,
+        )
 
     context.database.write(work)
     configure_standin(context, job_id)
@@ -308,9 +324,7 @@ def _of_reading(session: Session, job_id: str, reading_id: str) -> Occupation | 
         return session.get(Occupation, row.occupation_id)
     if row.setup_id is None:
         return None
-    return session.scalars(
-        select(Occupation).where(Occupation.job_id == job_id, Occupation.setup_id == row.setup_id)
-    ).first()
+    return session.scalars(select(Occupation).where(Occupation.job_id == job_id, Occupation.setup_id == row.setup_id)).first()
 
 
 def configure_standin(context: Context, job_id: str) -> None:
@@ -350,9 +364,14 @@ def _end(context: Context, job_id: str) -> BaseView:
         mark = session.get_one(Mark, occupation.mark_id)
         names = [item.name for item in log.raw_files_of(context, session, {occupation.id})[occupation.id]]
         write_entry(
-            session, now, "base-ended", f"Base {occupation.station_id} on {mark.name} ended; {len(names)} raw files kept.",
-            job_id, occupation=occupation.id, files=names,
-        )  # fmt: skip
+            session,
+            now,
+            "base-ended",
+            f"Base {occupation.station_id} on {mark.name} ended; {len(names)} raw files kept.",
+            job_id,
+            occupation=occupation.id,
+            files=names,
+        )
         return occupation
 
     occupation = context.database.write(work)

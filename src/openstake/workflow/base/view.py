@@ -141,9 +141,12 @@ def _average(context: Context, job_id: str) -> AverageView | None:
 def _suggested(context: Context, job: JobNow, kit: KitNow) -> Suggested:
     practice = context.practice if job.practice else None
     return Suggested(
-        practice.base_stream_url if practice else None, practice.rover_url if practice else None,
-        practice.base_receiver_url if practice else None, setup.USUAL_STATION_ID, kit.rover_refers_to,
-    )  # fmt: skip
+        practice.base_stream_url if practice else None,
+        practice.rover_url if practice else None,
+        practice.base_receiver_url if practice else None,
+        setup.USUAL_STATION_ID,
+        kit.rover_refers_to,
+    )
 
 
 def _ran_before(session: Session, job_id: str) -> bool:
@@ -151,9 +154,7 @@ def _ran_before(session: Session, job_id: str) -> bool:
     return session.scalars(query.where(Occupation.job_id == job_id).limit(1)).first() is not None
 
 
-def base_findings(
-    context: Context, session: Session, job: JobNow, kit: KitNow, base: BaseNow | None
-) -> tuple[Finding, ...]:
+def base_findings(context: Context, session: Session, job: JobNow, kit: KitNow, base: BaseNow | None) -> tuple[Finding, ...]:
     """Return everything that is to be said of the base that runs, or of the set-up in hand; not in order."""
     antenna = known_antenna(kit)
     if base is not None:

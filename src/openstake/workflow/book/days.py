@@ -232,9 +232,7 @@ def _sheet(session: Session, job: JobNow, day: str) -> DaySheet:
     if found is None:
         raise NotFoundError(f"The Book has no line of {_in_words(day)}.", field="day")
     documents = [json.loads(row.text) for row in _rows(session, job.id, begins_s, ends_s)]
-    parts = [
-        DayPart(title, [_sentence(item) for item in documents if item["kind"] in kinds]) for title, kinds in _PARTS
-    ]
+    parts = [DayPart(title, [_sentence(item) for item in documents if item["kind"] in kinds]) for title, kinds in _PARTS]
     named = [point for point in _points(session, job, begins_s, ends_s) if point.kind != "check"]
     codes = Counter(point.code or "no code" for point in named)
     if named:
@@ -267,12 +265,16 @@ def sign(context: Context, job_id: str, wish: SignWish) -> Days:
         rows = _rows(session, job.id, begins_s, ends_s)
         content = canonical(
             {
-                "job": job.id, "name": job.settings.name, "day": wish.day, "who": who, "words": words,
+                "job": job.id,
+                "name": job.settings.name,
+                "day": wish.day,
+                "who": who,
+                "words": words,
                 "sheet": asdict(_sheet(session, job, wish.day)),
                 "points": [asdict(point) for point in _points(session, job, begins_s, ends_s)],
                 "lines": [{"sequence": row.sequence, "hash": row.hash, "text": row.text} for row in rows],
             }
-        )  # fmt: skip
+        )
     sha256, seen = hashlib.sha256(content.encode()).hexdigest(), [row.id for row in rows]
 
     def work(session: Session) -> None:
@@ -281,14 +283,15 @@ def sign(context: Context, job_id: str, wish: SignWish) -> Days:
             raise ConflictError("Something was written in the meantime. Look at the day again, then sign.")
         now = context.now(job_id)
         line = write_entry(
-            session, now, "signed-off", f"{_in_words(wish.day)} signed off by {who}{f': {words}' if words else ''}.", job_id, day=wish.day,
+            session,
+            now,
+            "signed-off",
+            f"{_in_words(wish.day)} signed off by {who}{f': {words}' if words else ''}.",
+            job_id,
+            day=wish.day,
             content_sha256=sha256,
-        )  # fmt: skip
-        session.add(
-            SignedDay(
-                job_id=job_id, day=wish.day, who=who, words=words, content=content, book_id=line.id, created_s=now
-            )
         )
+        session.add(SignedDay(job_id=job_id, day=wish.day, who=who, words=words, content=content, book_id=line.id, created_s=now))
 
     context.database.write(work)
     context.changed(job_id)
@@ -306,11 +309,16 @@ def _points(session: Session, job: JobNow, begins_s: float, ends_s: float) -> li
     shots = [shot for shot in shots if shot.id not in labels or not labels[shot.id].taken_out]
     return [
         FrozenPoint(
-            shot.id, labels[shot.id].name if shot.id in labels else shot.name, shot.kind, labels[shot.id].code if shot.id in labels else "",
-            point.east_m, point.north_m, point.height_m,
+            shot.id,
+            labels[shot.id].name if shot.id in labels else shot.name,
+            shot.kind,
+            labels[shot.id].code if shot.id in labels else "",
+            point.east_m,
+            point.north_m,
+            point.height_m,
         )
         for shot, point in zip(shots, points.derive_all(session, job, shots), strict=True)
-    ]  # fmt: skip
+    ]
 
 
 def frozen(context: Context, job_id: str, signed_id: str) -> str:

@@ -50,9 +50,7 @@ def note(context: Context, job_id: str, wish: NoteWish) -> None:
 
 def weather(context: Context, job_id: str, wish: WeatherWish) -> None:
     """Write the weather."""
-    _write(
-        context, job_id, "weather", weather_sentence(wish.sky, wish.falling, wish.wind, degrees_from_text(wish.degrees))
-    )
+    _write(context, job_id, "weather", weather_sentence(wish.sky, wish.falling, wish.wind, degrees_from_text(wish.degrees)))
 
 
 def people(context: Context, job_id: str, wish: PeopleWish) -> None:

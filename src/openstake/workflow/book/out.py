@@ -135,15 +135,19 @@ def _lengths(**columns: tuple[str, str]) -> dict[str, _Column]:
 
 
 _HEADERS = {
-    "height": "ellipsoidal_height", "sigma_east": "claimed_sigma_east", "sigma_north": "claimed_sigma_north", "sigma_up": "claimed_sigma_up",
-}  # fmt: skip
+    "height": "ellipsoidal_height",
+    "sigma_east": "claimed_sigma_east",
+    "sigma_north": "claimed_sigma_north",
+    "sigma_up": "claimed_sigma_up",
+}
 COLUMNS: dict[str, _Column] = {
     "name": _Column("name", "name", "text", lambda point: point.name),
     **_lengths(east=("east_m", "east"), north=("north_m", "north"), height=("height_m", "ellipsoidal height")),
     "epochs": _Column("epochs", "epochs", "text", lambda point: point.epochs),
     "not_fixed": _Column("epochs not fixed", "not_fixed", "text", lambda point: point.not_fixed),
     **_lengths(
-        sigma_east=("sigma_east_m", "claimed sigma east"), sigma_north=("sigma_north_m", "claimed sigma north"),
+        sigma_east=("sigma_east_m", "claimed sigma east"),
+        sigma_north=("sigma_north_m", "claimed sigma north"),
         sigma_up=("sigma_up_m", "claimed sigma up"),
     ),
     "covariance_origin": _Column("where the sigmas come from", "covariance_origin", "text", lambda point: point.covariance_origin),
@@ -157,9 +161,12 @@ COLUMNS: dict[str, _Column] = {
     "note": _Column("note", "note", "text", lambda point: point.note),
     **_lengths(horizontal_95=("horizontal_95_m", "horizontal 95 %"), vertical_95=("vertical_95_m", "vertical 95 %")),
     **_lengths(
-        local_east=("local_east_m", "local east"), local_north=("local_north_m", "local north"),
-        local_height=("local_height_m", "local height"), local_horizontal_95=("local_horizontal_95_m", "local horizontal 95 %"),
-        local_vertical_95=("local_vertical_95_m", "local vertical 95 %"), elevation=("elevation_m", "elevation"),
+        local_east=("local_east_m", "local east"),
+        local_north=("local_north_m", "local north"),
+        local_height=("local_height_m", "local height"),
+        local_horizontal_95=("local_horizontal_95_m", "local horizontal 95 %"),
+        local_vertical_95=("local_vertical_95_m", "local vertical 95 %"),
+        elevation=("elevation_m", "elevation"),
     ),
     "latitude": _Column("latitude, degrees", "latitude_deg", "degrees", lambda point: point.latitude_deg),
     "longitude": _Column("longitude, degrees", "longitude_deg", "degrees", lambda point: point.longitude_deg),
@@ -171,24 +178,40 @@ COLUMNS: dict[str, _Column] = {
     "base": _Column("base stood on", "base", "text", lambda point: point.base),
     "kept": _Column("kept or taken out", "kept", "text", lambda point: "taken out" if point.taken_out else "kept"),
     "named": _Column("how many have the name", "with_this_name", "text", lambda point: point.named),
-}  # fmt: skip
+}
 USUAL = (
-    "name", "east", "north", "height", "epochs", "not_fixed", "sigma_east", "sigma_north", "sigma_up", "covariance_origin", "frame",
-    "frame_epoch", "base_height", "rover_height", "recorded", "kind", "code", "note", "horizontal_95", "vertical_95", "status", "base",
-    "kept", "named",
-)  # fmt: skip
+    "name",
+    "east",
+    "north",
+    "height",
+    "epochs",
+    "not_fixed",
+    "sigma_east",
+    "sigma_north",
+    "sigma_up",
+    "covariance_origin",
+    "frame",
+    "frame_epoch",
+    "base_height",
+    "rover_height",
+    "recorded",
+    "kind",
+    "code",
+    "note",
+    "horizontal_95",
+    "vertical_95",
+    "status",
+    "base",
+    "kept",
+    "named",
+)
 _LOCAL = ("local_east", "local_north", "local_height", "local_horizontal_95", "local_vertical_95")
 _ORDERS = (
     TakenOrder("Name, east, north, height, code", ["name", "east", "north", "height", "code"]),
     TakenOrder("Name, north, east, elevation, code", ["name", "north", "east", "elevation", "code"]),
-    TakenOrder(
-        "Latitude and longitude", ["name", "latitude", "longitude", "height", "code", "horizontal_95", "vertical_95"]
-    ),
+    TakenOrder("Latitude and longitude", ["name", "latitude", "longitude", "height", "code", "horizontal_95", "vertical_95"]),
     TakenOrder("Earth-centred", ["name", "x", "y", "z", "code", "frame", "frame_epoch"]),
-    TakenOrder(
-        "Local",
-        ["name", "local_east", "local_north", "local_height", "code", "local_horizontal_95", "local_vertical_95"],
-    ),
+    TakenOrder("Local", ["name", "local_east", "local_north", "local_height", "code", "local_horizontal_95", "local_vertical_95"]),
 )
 
 
@@ -198,8 +221,11 @@ def view(context: Context, job_id: str) -> TakeHomeView:
         job_of(session, job_id)
     return TakeHomeView(
         [TakenFormat(key, words, f"/api/jobs/{job_id}/take-home/{key}") for key, (words, _, _) in FORMATS.items()],
-        [TakenColumn(key, column.words) for key, column in COLUMNS.items()], list(USUAL), list(_ORDERS), list(get_args(LengthUnit)),
-    )  # fmt: skip
+        [TakenColumn(key, column.words) for key, column in COLUMNS.items()],
+        list(USUAL),
+        list(_ORDERS),
+        list(get_args(LengthUnit)),
+    )
 
 
 def take_home(context: Context, job_id: str, kind: str, wish: TakeHome) -> tuple[bytes, str, str]:
@@ -293,9 +319,8 @@ def _listed(session: Session, job: JobNow) -> tuple[list[Shot], dict[str, PointL
 
 
 def taken_points(
-    session: Session, job: JobNow, listed: tuple[list[Shot], dict[str, PointLabel]] | None = None,
-    known: list[points.Point] | None = None,
-) -> list[TakenPoint]:  # fmt: skip
+    session: Session, job: JobNow, listed: tuple[list[Shot], dict[str, PointLabel]] | None = None, known: list[points.Point] | None = None
+) -> list[TakenPoint]:
     """Return the points and checks of a job as they are taken home, oldest first; as many queries whatever it holds."""
     shots, labels = listed or _listed(session, job)
     derived = points.derive_all(session, job, shots) if known is None else known
@@ -307,32 +332,74 @@ def taken_points(
     lifts = undulation_m(job, grid) if job.geoid_file is not None and len(grid) else np.full(len(grid), np.nan)
     under = marks_of(session, job, {point.base.occupation.mark_id for point in derived})
     taken = [
-        _taken(job, shot, point, budget_of_shot(shot, point, pole, usual), local[n], fitted[n], labels.get(shot.id), lifts[n], angles[n], xyz[n],
-            under[point.base.occupation.mark_id].name)
+        _taken(
+            job,
+            shot,
+            point,
+            budget_of_shot(shot, point, pole, usual),
+            local[n],
+            fitted[n],
+            labels.get(shot.id),
+            lifts[n],
+            angles[n],
+            xyz[n],
+            under[point.base.occupation.mark_id].name,
+        )
         for n, (shot, point) in each(enumerate(zip(shots, derived, strict=True)), len(shots))
-    ]  # fmt: skip
+    ]
     return with_doubts(taken)
 
 
 def _taken(
-    job: JobNow, shot: Shot, point: points.Point, budget: Budget, place: LocalPlace | None, in_fit: Budget | None, label: PointLabel | None,
-    lift_m: float, angles_deg: NDArray[np.float64], xyz_m: NDArray[np.float64], base: str,
-) -> TakenPoint:  # fmt: skip
+    job: JobNow,
+    shot: Shot,
+    point: points.Point,
+    budget: Budget,
+    place: LocalPlace | None,
+    in_fit: Budget | None,
+    label: PointLabel | None,
+    lift_m: float,
+    angles_deg: NDArray[np.float64],
+    xyz_m: NDArray[np.float64],
+    base: str,
+) -> TakenPoint:
     """Return one point; NaN of a lift or a place is not known."""
     latitude, longitude, x, y, z = (_known(value) for value in (*angles_deg, *xyz_m))
     return TakenPoint(
-        name=label.name if label else shot.name, code=label.code if label else "", note=label.note if label else "", kind=shot.kind,
-        east_m=point.east_m, north_m=point.north_m, height_m=point.height_m, elevation_m=_known(point.height_m - lift_m),
-        latitude_deg=latitude, longitude_deg=longitude, x_m=x, y_m=y, z_m=z,
-        local_east_m=place.east_m if place else None, local_north_m=place.north_m if place else None,
-        local_height_m=place.height_m if place else None, horizontal_95_m=budget.horizontal_95_m, vertical_95_m=budget.vertical_95_m,
+        name=label.name if label else shot.name,
+        code=label.code if label else "",
+        note=label.note if label else "",
+        kind=shot.kind,
+        east_m=point.east_m,
+        north_m=point.north_m,
+        height_m=point.height_m,
+        elevation_m=_known(point.height_m - lift_m),
+        latitude_deg=latitude,
+        longitude_deg=longitude,
+        x_m=x,
+        y_m=y,
+        z_m=z,
+        local_east_m=place.east_m if place else None,
+        local_north_m=place.north_m if place else None,
+        local_height_m=place.height_m if place else None,
+        horizontal_95_m=budget.horizontal_95_m,
+        vertical_95_m=budget.vertical_95_m,
         local_horizontal_95_m=_known(in_fit.horizontal_95_m) if in_fit else None,
         local_vertical_95_m=_known(in_fit.vertical_95_m) if in_fit else None,
-        sigma_east_m=shot.sigma_east_m, sigma_north_m=shot.sigma_north_m, sigma_up_m=shot.sigma_up_m,
-        covariance_origin=shot.covariance_origin, epochs=point.epochs, not_fixed=point.not_fixed,
-        base_height_m=point.base_height.arp_height_m, rover_height_m=point.rover_height.arp_height_m, frame=job.frame_of(shot.frame),
-        frame_epoch=shot.frame_epoch, recorded_s=shot.created_s, base=base, taken_out=label.taken_out if label else False,
-    )  # fmt: skip
+        sigma_east_m=shot.sigma_east_m,
+        sigma_north_m=shot.sigma_north_m,
+        sigma_up_m=shot.sigma_up_m,
+        covariance_origin=shot.covariance_origin,
+        epochs=point.epochs,
+        not_fixed=point.not_fixed,
+        base_height_m=point.base_height.arp_height_m,
+        rover_height_m=point.rover_height.arp_height_m,
+        frame=job.frame_of(shot.frame),
+        frame_epoch=shot.frame_epoch,
+        recorded_s=shot.created_s,
+        base=base,
+        taken_out=label.taken_out if label else False,
+    )
 
 
 def _known(value: float) -> float | None:
@@ -356,10 +423,29 @@ def _vectors_csv(session: Session, job: JobNow, doubtful: Doubtful) -> str:
     doubts = [point.doubt for point in taken_points(session, job, (shots, labels), derived)]
     received = points.received_of(session, job.id, shots)
     header = [
-        "name", "base_station", "from_x_m", "from_y_m", "from_z_m", "dx_m", "dy_m", "dz_m", "cov_xx_m2", "cov_xy_m2", "cov_xz_m2",
-        "cov_yy_m2", "cov_yz_m2", "cov_zz_m2", "covariance_origin", "refers_to", "base_height_m", "rover_height_m", "epochs", "not_fixed",
-        "recorded_utc", "doubt",
-    ]  # fmt: skip
+        "name",
+        "base_station",
+        "from_x_m",
+        "from_y_m",
+        "from_z_m",
+        "dx_m",
+        "dy_m",
+        "dz_m",
+        "cov_xx_m2",
+        "cov_xy_m2",
+        "cov_xz_m2",
+        "cov_yy_m2",
+        "cov_yz_m2",
+        "cov_zz_m2",
+        "covariance_origin",
+        "refers_to",
+        "base_height_m",
+        "rover_height_m",
+        "epochs",
+        "not_fixed",
+        "recorded_utc",
+        "doubt",
+    ]
     rows: list[list[object]] = []
     for shot, point, doubt in zip(shots, derived, doubts, strict=True):
         if point.virtual or (doubt and doubtful == "leave out"):
@@ -368,11 +454,19 @@ def _vectors_csv(session: Session, job: JobNow, doubtful: Doubtful) -> str:
         covariance = ecef_covariance_m2(claim_of(shot), start)
         rows.append(
             [
-                labels[shot.id].name if shot.id in labels else shot.name, point.reference.station_id, *(f"{value:.4f}" for value in start),
+                labels[shot.id].name if shot.id in labels else shot.name,
+                point.reference.station_id,
+                *(f"{value:.4f}" for value in start),
                 *(f"{value:.4f}" for value in received[shot.id].vector_m),
-                *(f"{covariance[row, column]:.6e}" for row in range(3) for column in range(row, 3)), shot.covariance_origin, shot.refers_to,
-                f"{point.base_height.arp_height_m:.4f}", f"{point.rover_height.arp_height_m:.4f}", point.epochs, point.not_fixed,
-                utc_text(shot.created_s), doubt,
+                *(f"{covariance[row, column]:.6e}" for row in range(3) for column in range(row, 3)),
+                shot.covariance_origin,
+                shot.refers_to,
+                f"{point.base_height.arp_height_m:.4f}",
+                f"{point.rover_height.arp_height_m:.4f}",
+                point.epochs,
+                point.not_fixed,
+                utc_text(shot.created_s),
+                doubt,
             ]
-        )  # fmt: skip
+        )
     return csv_text([header, *rows])

@@ -16,16 +16,7 @@ from openstake.core.limits import ShortText
 from openstake.store.book import Verification, said_in_text, verify
 from openstake.store.models import BookEntry, Device
 from openstake.wire.address import hidden_passwords, holds_password
-from openstake.workflow.book.days import (
-    ORDER,
-    Place,
-    SignOff,
-    bounds_s,
-    ids_of,
-    lines_of,
-    replaced_by,
-    signed_of,
-)
+from openstake.workflow.book.days import ORDER, Place, SignOff, bounds_s, ids_of, lines_of, replaced_by, signed_of
 from openstake.workflow.context import Context
 from openstake.workflow.now.job import JobNow, job_of
 
@@ -122,9 +113,7 @@ def view(context: Context, job_id: str, query: BookQuery) -> BookView:
     following = rows[MOST_LINES - 1].id if len(rows) > MOST_LINES else None
     words = query.text.strip().lower()
     # A password that is hidden is not found by its letters either.
-    return BookView(
-        [line for line in lines if words in line.sentence.lower()], following, verification, _said_of(telling)
-    )
+    return BookView([line for line in lines if words in line.sentence.lower()], following, verification, _said_of(telling))
 
 
 NEWEST_FIRST = tuple(column.desc() for column in ORDER)
@@ -161,9 +150,7 @@ def _said_of(rows: Sequence[Row[int, str]]) -> str:
     numbers = [str(sequence) for sequence, text in rows if holds_password(text)]
     if not numbers:
         return ""
-    which = (
-        f"Line {numbers[0]} holds" if len(numbers) == 1 else f"{len(numbers)} lines (the first is {numbers[0]}) hold"
-    )
+    which = f"Line {numbers[0]} holds" if len(numbers) == 1 else f"{len(numbers)} lines (the first is {numbers[0]}) hold"
     return (
         f"{which} a caster's password that an earlier version wrote with its address. A line of the Book cannot be unsaid: "
         "it is hidden here, and stands in the data folder. Change the password at the caster."
@@ -177,11 +164,20 @@ def _lines(session: Session, job: JobNow, rows: Sequence[BookEntry]) -> list[Boo
     signed = signed_of(session, job, any(map(replaced_by, documents)))
     return [
         BookLine(
-            row.id, row.sequence, float(said["at_s"]), said["kind"], hidden_passwords(said["sentence"]), said["side"], str(said.get("by", "")), row.hash,
-            bool(replaced_by(said)), _after(signed, (chains[row.device_id], row.sequence), said), said["data"].get("photo"),
+            row.id,
+            row.sequence,
+            float(said["at_s"]),
+            said["kind"],
+            hidden_passwords(said["sentence"]),
+            said["side"],
+            str(said.get("by", "")),
+            row.hash,
+            bool(replaced_by(said)),
+            _after(signed, (chains[row.device_id], row.sequence), said),
+            said["data"].get("photo"),
         )
         for row, said in zip(rows, documents, strict=True)
-    ]  # fmt: skip
+    ]
 
 
 def _after(signed: Sequence[SignOff], place: Place, document: dict[str, Any]) -> str:
@@ -190,9 +186,8 @@ def _after(signed: Sequence[SignOff], place: Place, document: dict[str, Any]) ->
     late = [
         item
         for item in signed
-        if place > item.place and document["kind"] != "signed-off"
-        and (item.begins_s <= at_s < item.ends_s or replaced & item.ids)
-    ]  # fmt: skip
+        if place > item.place and document["kind"] != "signed-off" and (item.begins_s <= at_s < item.ends_s or replaced & item.ids)
+    ]
     return f"after sign-off of {late[-1].words} by {late[-1].who}" if late else ""
 
 
@@ -210,11 +205,7 @@ def line(context: Context, job_id: str, line_id: str) -> LineSeen:
         later = _holding(session, job_id, own, tuple_(*ORDER) > _place_of(session, row))
         after = [item for item in later if set(replaced_by(json.loads(item.text))) & set(own)]
         shown = _lines(session, job, [row, *before, *after])
-    values = [
-        LineNumber(name.replace("_", " "), _value(value))
-        for name, value in document["data"].items()
-        if value not in (None, [])
-    ]
+    values = [LineNumber(name.replace("_", " "), _value(value)) for name, value in document["data"].items() if value not in (None, [])]
     return LineSeen(shown[0], row.previous_hash, values, shown[1 : 1 + len(before)], shown[1 + len(before) :])
 
 
@@ -229,9 +220,7 @@ def _first_holding(session: Session, job_id: str, ids: Sequence[str]) -> list[Bo
     return list(found.values())
 
 
-def _holding(
-    session: Session, job_id: str, ids: Collection[str], when: ColumnElement[bool]
-) -> list[BookEntry]:  # fmt: skip
+def _holding(session: Session, job_id: str, ids: Collection[str], when: ColumnElement[bool]) -> list[BookEntry]:
     """Return the newest lines that hold any of some ids."""
     if not ids:
         return []

@@ -58,17 +58,19 @@ def settle(context: Context, job_id: str, wish: SettleWish) -> CrewsView:
         row = dict(session.execute(select(table).where(table.c.id == value.id)).mappings().one())
         reason = f"settles two crews' values{': ' + wish.reason.strip() if wish.reason.strip() else ''}"
         words = {"reason": reason, "who": who[:80], "created_s": now, "started_s": now}
-        row |= {
-            name: said
-            for name, said in words.items()
-            if name in table.c and (name != "started_s" or "created_s" not in table.c)
-        }
+        row |= {name: said for name, said in words.items() if name in table.c and (name != "started_s" or "created_s" not in table.c)}
         row |= {"id": new_id(), "replaces_id": differs.id}
         session.execute(table.insert().values(**row))
         write_entry(
-            session, now, "settled", f"{differs.what}: {value.words} holds, by {who}; {reason}.", job_id, replaces=differs.id, row=row["id"],
+            session,
+            now,
+            "settled",
+            f"{differs.what}: {value.words} holds, by {who}; {reason}.",
+            job_id,
+            replaces=differs.id,
+            row=row["id"],
             values=[item.words for item in differs.values],
-        )  # fmt: skip
+        )
 
     context.database.write(work)
     context.changed(job_id)

@@ -51,9 +51,7 @@ class FindingAsked:
 def asked(session: Session, job_id: str, findings: Sequence[Finding]) -> list[FindingAsked]:
     """Return findings with their answers: one query."""
     said: dict[tuple[str, str], list[Answer]] = defaultdict(list)
-    rows = session.scalars(
-        select(FindingAnswer).where(FindingAnswer.job_id == job_id).order_by(FindingAnswer.created_s.desc())
-    )
+    rows = session.scalars(select(FindingAnswer).where(FindingAnswer.job_id == job_id).order_by(FindingAnswer.created_s.desc()))
     for row in rows:
         said[(row.code, row.sentence)].append(Answer(row.words, row.who, row.created_s))
     return [FindingAsked(item, said.get((item.code, item.sentence), [])) for item in findings]
@@ -72,14 +70,10 @@ def answer(context: Context, job_id: str, wish: AnswerWish) -> None:
     def work(session: Session) -> None:
         job_of(session, job_id)
         now = context.now(job_id)
-        row = FindingAnswer(
-            job_id=job_id, code=wish.code, sentence=wish.sentence, words=words, who=who[:80], created_s=now
-        )
+        row = FindingAnswer(job_id=job_id, code=wish.code, sentence=wish.sentence, words=words, who=who[:80], created_s=now)
         session.add(row)
         session.flush()
-        write_entry(
-            session, now, "finding-answered", f"{wish.sentence} {who}: {words}.", job_id, code=wish.code, answer=row.id
-        )
+        write_entry(session, now, "finding-answered", f"{wish.sentence} {who}: {words}.", job_id, code=wish.code, answer=row.id)
 
     context.database.write(work)
     context.changed(job_id)

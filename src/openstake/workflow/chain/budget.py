@@ -10,18 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
-from openstake.core.budget import (
-    Budget,
-    BudgetSettings,
-    Change,
-    Circumstances,
-    TermName,
-    Way,
-    budget_of,
-    changes_of,
-    ways_to,
-    with_change,
-)
+from openstake.core.budget import Budget, BudgetSettings, Change, Circumstances, TermName, Way, budget_of, changes_of, ways_to, with_change
 from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.describe import FieldShown, fields_shown
 from openstake.core.errors import InputError
@@ -164,9 +153,7 @@ def budget_form(context: Context, job_id: str) -> BudgetForm:
 def save_budget(context: Context, job_id: str, wish: SaveBudget) -> BudgetForm:
     """Keep what a job takes for its budget from now on."""
     settings = BUDGET.typed(wish.values, wish.length_unit)
-    context.database.write(
-        lambda session: BUDGET.keep(session, job_id, settings, wish.replaces_id, context.now(job_id))
-    )
+    context.database.write(lambda session: BUDGET.keep(session, job_id, settings, wish.replaces_id, context.now(job_id)))
     context.changed(job_id)
     return budget_form(context, job_id)
 
@@ -188,14 +175,8 @@ def budget_over(context: Context, job_id: str, wish: BudgetWish) -> BudgetOver:
             return BudgetOver("", "", [], None)
         settings, applied = settings_of(session, job_id), _fit_in_use(session, job_id, wish)
         east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
-        marks = [
-            mark for mark in current_marks(session, job)
-            if hypot(mark.east_m - east, mark.north_m - north) <= FAR_WITHIN_M
-        ]  # fmt: skip
-        name, against = (
-            head_of(session, job, base.occupation.mark_id).name,
-            _AGAINST[wish.absolute, applied is not None],
-        )
+        marks = [mark for mark in current_marks(session, job) if hypot(mark.east_m - east, mark.north_m - north) <= FAR_WITHIN_M]
+        name, against = (head_of(session, job, base.occupation.mark_id).name, _AGAINST[wish.absolute, applied is not None])
         if not marks:
             return BudgetOver(name, against, [], None)
         # Coming nearer means nothing where every place has its own distance.
@@ -208,12 +189,7 @@ def budget_over(context: Context, job_id: str, wish: BudgetWish) -> BudgetOver:
             away = np.hypot(places_m[:, 0] - east, places_m[:, 1] - north)
             return [
                 budget_of(
-                    replace(
-                        usual,
-                        baseline_m=metres,
-                        fit_horizontal_m=flat if applied else None,
-                        fit_vertical_m=up if applied else None,
-                    ),
+                    replace(usual, baseline_m=metres, fit_horizontal_m=flat if applied else None, fit_vertical_m=up if applied else None),
                     settings,
                 )
                 for metres, (flat, up) in zip(away.tolist(), fit.tolist(), strict=True)
@@ -225,13 +201,14 @@ def budget_over(context: Context, job_id: str, wish: BudgetWish) -> BudgetOver:
         ranks = np.unique(np.linspace(0, len(marks) - 1, MOST_BUDGETS_WRITTEN).round().astype(int))
         written = [int(n) for n in np.argsort(away, kind="stable")[ranks]]
         return BudgetOver(
-            name, against,
+            name,
+            against,
             [
                 BudgetAt(marks[n].name, marks[n].east_m, marks[n].north_m, *_at_95(budget))
                 for n, budget in zip(written, budgets(places[written]), strict=True)
             ],
             wash_over(places, BUDGET_WASH_M, lambda cells: [budget.horizontal_95_m for budget in budgets(cells)]),
-        )  # fmt: skip
+        )
 
 
 def _known(value: float) -> float | None:
@@ -256,9 +233,7 @@ def _changed(point: Circumstances, keys: Collection[str]) -> Circumstances:
     return now
 
 
-def shown_of(
-    context: Context, session: Session, job: JobNow, kit: KitNow, base: BaseNow | None, wish: BudgetWish
-) -> BudgetShown:  # fmt: skip
+def shown_of(context: Context, session: Session, job: JobNow, kit: KitNow, base: BaseNow | None, wish: BudgetWish) -> BudgetShown:
     """Return the budget that is shown of a job: of the rover's place, of the far end, or of one that is typed."""
     place = _where(context, session, job, base, wish)
     point = _point(kit, base, place.baseline_m, wish.absolute)
@@ -275,21 +250,28 @@ def shown_of(
             raise InputError("What is needed is more than 0.", field=field)
     asked = any(value is not None for value in need)
     ways = ways_to(point, settings, need[0], need[1]) if asked else ()
-    reached = (need[0] is None or budget.horizontal_95_m <= need[0]) and (
-        need[1] is None or budget.vertical_95_m <= need[1]
-    )
+    reached = (need[0] is None or budget.horizontal_95_m <= need[0]) and (need[1] is None or budget.vertical_95_m <= need[1])
     return BudgetShown(
-        place.baseline_m, place.words, _AGAINST[wish.absolute, fit is not None], wish.absolute, *_at_95(budget), _terms(budget),
-        [_offer(change, change.key in wish.changes, settings) for change in offered], reached if asked else None,
-        [WayShown(list(way.changes), *_at_95(way.budget)) for way in ways], _answer(ways, asked),
-    )  # fmt: skip
+        place.baseline_m,
+        place.words,
+        _AGAINST[wish.absolute, fit is not None],
+        wish.absolute,
+        *_at_95(budget),
+        _terms(budget),
+        [_offer(change, change.key in wish.changes, settings) for change in offered],
+        reached if asked else None,
+        [WayShown(list(way.changes), *_at_95(way.budget)) for way in ways],
+        _answer(ways, asked),
+    )
 
 
 # What a budget is relative to: absolute or not, with a fit in use or without.
 _AGAINST = {
-    (False, False): "relative to the base mark", (False, True): "in the local grid, by the fit in use",
-    (True, False): "absolute", (True, True): "absolute",
-}  # fmt: skip
+    (False, False): "relative to the base mark",
+    (False, True): "in the local grid, by the fit in use",
+    (True, False): "absolute",
+    (True, True): "absolute",
+}
 
 
 @dataclass(frozen=True)
@@ -314,9 +296,7 @@ def _where(context: Context, session: Session, job: JobNow, base: BaseNow | None
     epoch = None if moment is None else heard_epoch(moment)
     heard = None if moment is None else vector_length_m(epoch, moment.reference)
     if heard is not None and epoch is not None and epoch.latitude_deg is not None and epoch.longitude_deg is not None:
-        there = job.frame.grid_from_ecef(
-            ecef_from_geodetic(epoch.latitude_deg, epoch.longitude_deg, epoch.height_m or 0.0)
-        )
+        there = job.frame.grid_from_ecef(ecef_from_geodetic(epoch.latitude_deg, epoch.longitude_deg, epoch.height_m or 0.0))
         return _Place(heard, "where the rover is now", (float(there[0]), float(there[1]), 0.0))
     east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
     away = [(hypot(mark.east_m - east, mark.north_m - north), mark) for mark in current_marks(session, job)]
@@ -347,9 +327,14 @@ def _point(kit: KitNow, base: BaseNow | None, baseline_m: float, absolute: bool)
     pole, poles = pole_used(kit), kit.poles(base=False)
     fixed = poles[0].fixed_height_m if poles else ROD_HEIGHT_M
     point = Circumstances(
-        baseline_m, absolute, seconds=_TOPO_S, pole_height_m=fixed or ROD_HEIGHT_M, bubble_arcmin=pole.bubble_arcmin, held=pole.held,
+        baseline_m,
+        absolute,
+        seconds=_TOPO_S,
+        pole_height_m=fixed or ROD_HEIGHT_M,
+        bubble_arcmin=pole.bubble_arcmin,
+        held=pole.held,
         fixed_rod=fixed is not None,
-    )  # fmt: skip
+    )
     if base is None:
         return point
     flat, up = base_sigmas_m(base.coordinate)
@@ -360,11 +345,17 @@ def _terms(budget: Budget) -> list[TermShown]:
     flat, up = (sum(getattr(term, name) ** 2 for term in budget.terms) for name in ("horizontal_m", "vertical_m"))
     return [
         TermShown(
-            term.name, term.words, _known(term.horizontal_m), _known(term.vertical_m), _share(term.horizontal_m, flat),
-            _share(term.vertical_m, up), TERM_LINKS[term.name], term.source,
+            term.name,
+            term.words,
+            _known(term.horizontal_m),
+            _known(term.vertical_m),
+            _share(term.horizontal_m, flat),
+            _share(term.vertical_m, up),
+            TERM_LINKS[term.name],
+            term.source,
         )
         for term in budget.terms
-    ]  # fmt: skip
+    ]
 
 
 def _share(sigma_m: float, total_m2: float) -> float:

@@ -58,35 +58,35 @@ def of_session(context: Context, session: Session, job_id: str) -> ChainView:
     findings = asked(session, job_id, chain.open_findings(evidence))
     morning = None if base is not None else _morning(context, session, job, kit, evidence.fit)
     made = links(evidence)
-    variances_m2 = [
-        (term.link, (term.horizontal_m or 0.0) ** 2 + (term.vertical_m or 0.0) ** 2) for term in budget.terms
-    ]
+    variances_m2 = [(term.link, (term.horizontal_m or 0.0) ** 2 + (term.vertical_m or 0.0) ** 2) for term in budget.terms]
     return ChainView(
         made, weakest(made, variances_m2), check_next(evidence, made), budget, findings, chain.stops_open(evidence), OFFERED, morning
-    )  # fmt: skip
+    )
 
 
 def _morning(context: Context, session: Session, job: JobNow, kit: KitNow, fit: chain.FitSaid) -> Morning | None:
     """Return the morning of a site that was occupied before; None where it never was."""
-    last = session.scalars(
-        select(Occupation).where(Occupation.job_id == job.id).order_by(Occupation.started_s.desc()).limit(1)
-    ).first()
+    last = session.scalars(select(Occupation).where(Occupation.job_id == job.id).order_by(Occupation.started_s.desc()).limit(1)).first()
     if last is None:
         return None
     base = bases_of(session, job.id, {last.id})[last.id]
     proof = proof_of(session, job, kit, base, context.now(job.id))
-    checked = tuple(
-        (item.mark_name, chain.state_of_check(item.agrees, item.stale)) for item in proof.newest if item.independent
-    )
+    checked = tuple((item.mark_name, chain.state_of_check(item.agrees, item.stale)) for item in proof.newest if item.independent)
     near, far = _near_and_far(session, job, base)
     day = job.local_time(last.started_s)
     return morning_of(
         LastTime(
-            head_of(session, job, last.mark_id).name, source_title(base.coordinate.source), is_autonomous(base.coordinate),
-            f"{day.day} {day:%B}", base.height.text, checked, near, far,
+            head_of(session, job, last.mark_id).name,
+            source_title(base.coordinate.source),
+            is_autonomous(base.coordinate),
+            f"{day.day} {day:%B}",
+            base.height.text,
+            checked,
+            near,
+            far,
         ),
         fit,
-    )  # fmt: skip
+    )
 
 
 def _near_and_far(session: Session, job: JobNow, base: BaseNow) -> tuple[str, str]:

@@ -50,9 +50,7 @@ def view(context: Context, job_id: str) -> Steps:
     with context.database.read() as session:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
         evidence = evidence_of(context, session, job, kit, open_base(session, job_id))
-    return Steps(
-        chain.steps(evidence), links(evidence), chain.open_findings(evidence), chain.stops_open(evidence)
-    )  # fmt: skip
+    return Steps(chain.steps(evidence), links(evidence), chain.open_findings(evidence), chain.stops_open(evidence))
 
 
 def evidence_of(context: Context, session: Session, job: JobNow, kit: KitNow, base: BaseNow | None) -> Evidence:
@@ -63,8 +61,10 @@ def evidence_of(context: Context, session: Session, job: JobNow, kit: KitNow, ba
     proof = None if base is None else proof_of(session, job, kit, base, context.now(job.id))
     return Evidence(
         chain.SystemSaid(
-            job.settings.system_label or job.frame.name, count_marks(session, job.id).get(job.id, 0),
-            tuple(system_of(job, places, elevations).findings), job.settings.id,
+            job.settings.system_label or job.frame.name,
+            count_marks(session, job.id).get(job.id, 0),
+            tuple(system_of(job, places, elevations).findings),
+            job.settings.id,
         ),
         chain.Packed(len(packing.profiles), sum(not item.done for item in packing.items)),
         _link_planned(link_of(session, job.id)),
@@ -73,32 +73,46 @@ def evidence_of(context: Context, session: Session, job: JobNow, kit: KitNow, ba
         _rover_heard(running),
         () if proof is None else proof.newest,
         () if base is None or running is None else watch_findings(session, job, kit, base, running, context.now(job.id)),
-        chain.PlanOfChecks(State.MISSING, "no mark checked from this base") if proof is None
+        chain.PlanOfChecks(State.MISSING, "no mark checked from this base")
+        if proof is None
         else chain.PlanOfChecks(proof.plan.state, proof.plan.why, proof.findings),
         fit_said(session, job),
         _pole_seen(session, kit),
         (*(item.finding for item in crews_of(session, job.id)), *judge_package(unproven_version(session, job.id))),
-    )  # fmt: skip
+    )
 
 
 def _link_planned(view: LinkView) -> chain.LinkPlanned:
     findings = [found for pair in view.pairs for found in pair.findings] + (view.air.findings if view.air else [])
     return chain.LinkPlanned(
-        view.base, tuple(pair.rover for pair in view.pairs), tuple(pair.rover for pair in view.pairs if not pair.agrees),
-        view.air.fits if view.air else None, tuple(findings),
-    )  # fmt: skip
+        view.base,
+        tuple(pair.rover for pair in view.pairs),
+        tuple(pair.rover for pair in view.pairs if not pair.agrees),
+        view.air.fits if view.air else None,
+        tuple(findings),
+    )
 
 
 def _base_running(session: Session, job: JobNow, base: BaseNow, running: RunningSession | None) -> chain.BaseRunning:
     coordinate, height, setup_id = base.coordinate, base.height, base.occupation.setup_id
     reference = None if running is None else running.moment().reference
     return chain.BaseRunning(
-        head_of(session, job, base.occupation.mark_id).name, source_title(coordinate.source),
-        coordinate.accuracy_horizontal_95_m / CIRCLE_95, height.text, height.sigma_m, height.mean.count, base.occupation.station_id,
-        reference is not None, (coordinate.id,), height.ids, len(unconfirmed(session, job.id, setup_id)) if setup_id else 0,
+        head_of(session, job, base.occupation.mark_id).name,
+        source_title(coordinate.source),
+        coordinate.accuracy_horizontal_95_m / CIRCLE_95,
+        height.text,
+        height.sigma_m,
+        height.mean.count,
+        base.occupation.station_id,
+        reference is not None,
+        (coordinate.id,),
+        height.ids,
+        len(unconfirmed(session, job.id, setup_id)) if setup_id else 0,
         f"{text_from_metres(height.mean.spread_m, job.length_unit)} apart" if height.mean.count > 1 else "",
-        "" if reference is None else f"station {reference.station_id}, decoded from message {'1006' if reference.antenna_height_m is not None else '1005'}",
-    )  # fmt: skip
+        ""
+        if reference is None
+        else f"station {reference.station_id}, decoded from message {'1006' if reference.antenna_height_m is not None else '1005'}",
+    )
 
 
 def _pole_seen(session: Session, kit: KitNow) -> chain.PoleSeen:

@@ -34,9 +34,12 @@ def causes_found(session: Session, job: JobNow, kit: KitNow, base: BaseNow, chec
         return []
     seen = [_seen(item, base) for item in used]
     return judge_causes(
-        seen, _site(session, job, kit, base, used), not is_autonomous(base.coordinate), job.length_unit,
+        seen,
+        _site(session, job, kit, base, used),
+        not is_autonomous(base.coordinate),
+        job.length_unit,
         all(item.check.agrees for item in used),
-    )  # fmt: skip
+    )
 
 
 def _seen(item: Checked, base: BaseNow) -> CheckSeen:
@@ -44,32 +47,39 @@ def _seen(item: Checked, base: BaseNow) -> CheckSeen:
     sigmas = in_grid(claim_of(item.shot), item.convergence_deg)
     flat, up = (float(np.hypot(sigma, POLE_TWICE_M)) for sigma in (max(sigmas.east_m, sigmas.north_m), sigmas.up_m))
     return CheckSeen(
-        mark.name, mark.east_m, mark.north_m, (check.east_m, check.north_m, check.up_m),
-        (flat, flat, float(np.hypot(up, ROVER_HEIGHT_SIGMA_M))), (mark.sigma_horizontal_m, mark.sigma_vertical_m),
-        (item.shot.created_s - base.occupation.started_s) / 3600.0, pole_words(as_typed(item.point.rover_height)),
-    )  # fmt: skip
+        mark.name,
+        mark.east_m,
+        mark.north_m,
+        (check.east_m, check.north_m, check.up_m),
+        (flat, flat, float(np.hypot(up, ROVER_HEIGHT_SIGMA_M))),
+        (mark.sigma_horizontal_m, mark.sigma_vertical_m),
+        (item.shot.created_s - base.occupation.started_s) / 3600.0,
+        pole_words(as_typed(item.point.rover_height)),
+    )
 
 
 def _site(session: Session, job: JobNow, kit: KitNow, base: BaseNow, used: Sequence[Checked]) -> SiteSeen:
-    marks = tuple(
-        Place(mark.name, mark.east_m, mark.north_m, mark.ellipsoidal_height_m) for mark in current_marks(session, job)
-    )
+    marks = tuple(Place(mark.name, mark.east_m, mark.north_m, mark.ellipsoidal_height_m) for mark in current_marks(session, job))
     base_mark = used[-1].base_mark
     east, north, height = three(job.frame.grid_from_ecef(base.mark_m))
-    offsets = [
-        (name, kit.phase_centre_m(at_base)) for name, at_base in (("base antenna", True), ("rover antenna", False))
-    ]
+    offsets = [(name, kit.phase_centre_m(at_base)) for name, at_base in (("base antenna", True), ("rover antenna", False))]
     poles = {item.point.rover_height.id: as_typed(item.point.rover_height) for item in used}
     texts = {(pole.text, pole.arp_height_m): pole for pole in poles.values()}
     heights = HeightsSeen(
-        base.height.readings, tuple(texts.values()), base.height.arp_height_m, used[-1].point.rover_height.arp_height_m,
+        base.height.readings,
+        tuple(texts.values()),
+        base.height.arp_height_m,
+        used[-1].point.rover_height.arp_height_m,
         tuple((name, offset) for name, offset in offsets if offset is not None),
-    )  # fmt: skip
+    )
     return SiteSeen(
-        Place(base_mark.name, east, north, height), (base_mark.sigma_horizontal_m, base_mark.sigma_vertical_m),
-        named_heights(heights), marks, () if job.lies_nowhere else _frames(base, used[-1].convergence_deg),
+        Place(base_mark.name, east, north, height),
+        (base_mark.sigma_horizontal_m, base_mark.sigma_vertical_m),
+        named_heights(heights),
+        marks,
+        () if job.lies_nowhere else _frames(base, used[-1].convergence_deg),
         named_poles(heights.rover_readings),
-    )  # fmt: skip
+    )
 
 
 def _frames(base: BaseNow, convergence_deg: float) -> tuple[tuple[str, tuple[float, float, float]], ...]:
@@ -77,9 +87,6 @@ def _frames(base: BaseNow, convergence_deg: float) -> tuple[tuple[str, tuple[flo
     latitude, longitude, _ = (float(value) for value in geodetic_from_ecef(base.mark_m))
     axes = grid_axes(convergence_deg)
     return tuple(
-        (
-            f"{name} and a global frame (ITRF, WGS 84)",
-            three(axes @ enu_from_ecef_difference(shift, latitude, longitude)),
-        )
+        (f"{name} and a global frame (ITRF, WGS 84)", three(axes @ enu_from_ecef_difference(shift, latitude, longitude)))
         for name, shift in frame_shifts_m(base.mark_m, year_of(base.occupation.started_s)).items()
     )

@@ -145,26 +145,32 @@ def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checke
     shown = [measured[shot.id] for shot in shots]
     stale = _stale(session, job, shown, bases)
     turns = {row_id: _convergence_deg(job, base) for row_id, base in bases.items()}
-    pairs = {
-        item.shot.id: (measured[stood.before[item.shot.id]], item) for item in shown if item.shot.id in stood.before
-    }
+    pairs = {item.shot.id: (measured[stood.before[item.shot.id]], item) for item in shown if item.shot.id in stood.before}
     pole, usual = pole_used(kit_of(session, job.id)), settings_of(session, job.id)
-    present = session.scalar(
-        select(Occupation.id).where(Occupation.job_id == job.id).order_by(Occupation.started_s.desc()).limit(1)
-    )
+    present = session.scalar(select(Occupation.id).where(Occupation.job_id == job.id).order_by(Occupation.started_s.desc()).limit(1))
     repeats, seats = repeats_of(session, job, pairs, turns), _seats(session, stood, bases)
     return [
         Checked(
-            item.shot, item.mark, item.base_mark, item.point,
+            item.shot,
+            item.mark,
+            item.base_mark,
+            item.point,
             _check(
-                job, item, tuple(latest[item.shot.occupation_id].values()), item.shot.id in stale,
-                turns[item.shot.occupation_id], repeats.get(item.shot.id),
-                seats.get(item.shot.occupation_id) == item.mark.id, pole, usual, present,
+                job,
+                item,
+                tuple(latest[item.shot.occupation_id].values()),
+                item.shot.id in stale,
+                turns[item.shot.occupation_id],
+                repeats.get(item.shot.id),
+                seats.get(item.shot.occupation_id) == item.mark.id,
+                pole,
+                usual,
+                present,
             ),
             turns[item.shot.occupation_id],
         )
         for item in shown
-    ]  # fmt: skip
+    ]
 
 
 def _convergence_deg(job: JobNow, base: BaseNow) -> float:
@@ -184,8 +190,7 @@ class _Stood:
         ).all()
         pairs = session.execute(
             select(Mark.replaces_id, Mark.id).where(
-                Mark.job_id.in_(select(Occupation.job_id).where(Occupation.id.in_(set(occupation_ids)))),
-                Mark.replaces_id.is_not(None),
+                Mark.job_id.in_(select(Occupation.job_id).where(Occupation.id.in_(set(occupation_ids)))), Mark.replaces_id.is_not(None)
             )
         )
         self._replaced_by = {old: new for old, new in pairs if old is not None}
@@ -216,17 +221,13 @@ def _mark_id(shot: Shot) -> str:
     return shot.mark_id
 
 
-def _measured(
-    session: Session, job: JobNow, shots: Sequence[Shot], bases: Mapping[str, BaseNow]
-) -> dict[str, Measured]:
+def _measured(session: Session, job: JobNow, shots: Sequence[Shot], bases: Mapping[str, BaseNow]) -> dict[str, Measured]:
     under = {base.occupation.mark_id for base in bases.values()}
     marks = marks_of(session, job, {_mark_id(shot) for shot in shots} | under)
     found = {}
     for shot, point in zip(shots, points.derive_all(session, job, shots, bases), strict=True):
         mark, base_mark = marks[_mark_id(shot)], marks[point.base.occupation.mark_id]
-        assert shot.tolerance_horizontal_m is not None and shot.tolerance_vertical_m is not None, (
-            "a check has tolerances"
-        )
+        assert shot.tolerance_horizontal_m is not None and shot.tolerance_vertical_m is not None, "a check has tolerances"
         tolerance = Tolerance(shot.tolerance_horizontal_m, shot.tolerance_vertical_m)
         found[shot.id] = Measured(shot, mark, base_mark, point, points.from_mark(point, mark), tolerance)
     return found
@@ -248,18 +249,24 @@ def _stale(session: Session, job: JobNow, items: Sequence[Measured], bases: Mapp
             changed.append((item.shot.id, before, now))
     if not changed:
         return set()
-    values: dict[str, Any] = {
-        **job.meanings, **base_values(bases.values()), **points.pole_values(item.point for item in items),
-    }  # fmt: skip
+    values: dict[str, Any] = {**job.meanings, **base_values(bases.values()), **points.pole_values(item.point for item in items)}
     unknown = {row_id for _, before, now in changed for row_id in (*before, *now)} - set(values)
     values |= mark_values(session, unknown)
     return {shot_id for shot_id, before, now in changed if out_of_date(before, now, values)}
 
 
 def _check(
-    job: JobNow, item: Measured, others: Sequence[OtherCheck], stale: bool, convergence_deg: float, before: Repeat | None,
-    seated_on: bool, pole: PoleUsed, usual: BudgetSettings, present: str | None,
-) -> Check:  # fmt: skip
+    job: JobNow,
+    item: Measured,
+    others: Sequence[OtherCheck],
+    stale: bool,
+    convergence_deg: float,
+    before: Repeat | None,
+    seated_on: bool,
+    pole: PoleUsed,
+    usual: BudgetSettings,
+    present: str | None,
+) -> Check:
     """Return a check as it stands now, with its findings."""
     shot, mark, point, difference, tolerance = item.shot, item.mark, item.point, item.difference, item.tolerance
     autonomous = is_autonomous(point.coordinate)
@@ -340,6 +347,4 @@ def _total_sigmas(item: Measured, budget: Budget, convergence_deg: float) -> Sig
     shot, mark = item.shot, item.mark
     claimed = None not in (shot.sigma_east_m, shot.sigma_north_m, shot.sigma_up_m)
     claim = in_grid(claim_of(shot), convergence_deg) if claimed else None
-    return added(
-        sigmas_of(budget, claim), Sigmas(mark.sigma_horizontal_m, mark.sigma_horizontal_m, mark.sigma_vertical_m)
-    )
+    return added(sigmas_of(budget, claim), Sigmas(mark.sigma_horizontal_m, mark.sigma_horizontal_m, mark.sigma_vertical_m))

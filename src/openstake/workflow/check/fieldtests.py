@@ -26,15 +26,7 @@ from openstake.core.judge.finding import Finding, ranked
 from openstake.core.limits import ShortText
 from openstake.core.units import metres_in_field, text_from_metres, text_from_seconds
 from openstake.store.models import ShotSeries
-from openstake.workflow.check.series import (
-    SeriesNamed,
-    SeriesShotWish,
-    begin_series,
-    give_up,
-    open_series,
-    place_wanted,
-    record_place,
-)
+from openstake.workflow.check.series import SeriesNamed, SeriesShotWish, begin_series, give_up, open_series, place_wanted, record_place
 from openstake.workflow.context import Context
 from openstake.workflow.now import points
 from openstake.workflow.now.job import job_of
@@ -105,15 +97,17 @@ def view(context: Context, job_id: str) -> FieldTests:
     before = [
         next((rows for rows, other in zip(measured[n + 1 :], listed[n + 1 :], strict=True) if _is_whole_and_full(other)), None)
         for n in range(len(listed))
-    ]  # fmt: skip
+    ]
     usual = Predetermined()
     return FieldTests(
         [
             _view(item, rows, earlier, job.length_unit, context.now(job_id))
             for item, rows, earlier in zip(listed, measured, before, strict=True)
         ],
-        _SOURCE, text_from_metres(usual.xy_m, job.length_unit), text_from_metres(usual.h_m, job.length_unit),
-    )  # fmt: skip
+        _SOURCE,
+        text_from_metres(usual.xy_m, job.length_unit),
+        text_from_metres(usual.h_m, job.length_unit),
+    )
 
 
 def _wanted(settled: FieldTestSettled) -> int:
@@ -132,7 +126,7 @@ def _known(settled: FieldTestSettled) -> tuple[Predetermined, Independent]:
 
 def _view(
     series: SeriesNow[FieldTestSettled], rows: list[Measured], earlier: list[Measured] | None, unit: str, now_s: float
-) -> FieldTestView:  # fmt: skip
+) -> FieldTestView:
     settled = series.settled
     sets, wanted = _sets(series), _wanted(settled)
     sigma, independent = _known(settled)
@@ -143,10 +137,20 @@ def _view(
     following = next_place(sets)
     wait_s = 0.0 if following is None else max(0.0, following[0].due_s - now_s)
     return FieldTestView(
-        series.id, settled.full, following is not None, sets, len(rows), wanted, _next_words(following, wait_s),
-        None if result is None else result.passed, "" if result is None else "passed" if result.passed else "not passed",
-        "" if result is None else _quality(result, unit), "" if result is None else chance_words(result), result, ranked(found),
-    )  # fmt: skip
+        series.id,
+        settled.full,
+        following is not None,
+        sets,
+        len(rows),
+        wanted,
+        _next_words(following, wait_s),
+        None if result is None else result.passed,
+        "" if result is None else "passed" if result.passed else "not passed",
+        "" if result is None else _quality(result, unit),
+        "" if result is None else chance_words(result),
+        result,
+        ranked(found),
+    )
 
 
 def _quality(result: FieldTest, unit: str) -> str:
@@ -199,13 +203,10 @@ def begin(context: Context, job_id: str, wish: FieldTestWish) -> FieldTests:
     with context.database.read() as session:
         unit = job_of(session, job_id).length_unit
     xy, h, distance, height = (
-        metres_in_field(getattr(wish, name), unit, name)
-        for name in ("sigma_xy", "sigma_h", "distance", "height_difference")
+        metres_in_field(getattr(wish, name), unit, name) for name in ("sigma_xy", "sigma_h", "distance", "height_difference")
     )
     if (xy is None) != (h is None):
-        raise InputError(
-            "Give both sigmas, or none: then the usual ones are taken.", field="sigma_xy" if xy is None else "sigma_h"
-        )
+        raise InputError("Give both sigmas, or none: then the usual ones are taken.", field="sigma_xy" if xy is None else "sigma_h")
     settled = FieldTestSettled(wish.full, xy, h, distance, height)
     check_known(*_known(settled))
     tests = view(context, job_id).tests
@@ -226,9 +227,7 @@ def record(context: Context, job_id: str, wish: SeriesShotWish) -> Recording:
     with context.database.read() as session:
         series = open_series(session, job_id, FieldTestSettled, wish.series_id)
     following = next_place(_sets(series))
-    place = place_wanted(
-        series, None if following is None else f"{following[0].series}.{following[0].set}.{following[1]}", wish.again
-    )
+    place = place_wanted(series, None if following is None else f"{following[0].series}.{following[0].set}.{following[1]}", wish.again)
     of_series, number, point = _place(place)
     words = f"Field test, series {of_series}, set {number}, point {point}"
     return record_place(context, job_id, "field test", wish, place, words)

@@ -18,14 +18,7 @@ from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.ground import Between, MeasureKind, SetUpMean, between, compared, mean_of_set_ups
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.ground import judge_double, judge_measure
-from openstake.core.limits import (
-    LEVEL_DEFAULT_SIGMA_M,
-    LONGEST_MEASURE_M,
-    POLE_TWICE_M,
-    SAME_POINT_M,
-    TAPE_DEFAULT_SIGMA_M,
-    ShortText,
-)
+from openstake.core.limits import LEVEL_DEFAULT_SIGMA_M, LONGEST_MEASURE_M, POLE_TWICE_M, SAME_POINT_M, TAPE_DEFAULT_SIGMA_M, ShortText
 from openstake.core.sigmas import covariance_of
 from openstake.core.units import metres_in_field, text_from_metres
 from openstake.store import lines
@@ -128,9 +121,7 @@ def view(context: Context, job_id: str) -> MeasuresView:
     with context.database.read() as session:
         job = job_of(session, job_id)
         rows = session.scalars(
-            lines.heads(GroundMeasure, GroundMeasure.job_id == job_id, ~GroundMeasure.withdrawn).order_by(
-                GroundMeasure.created_s.desc()
-            )
+            lines.heads(GroundMeasure, GroundMeasure.job_id == job_id, ~GroundMeasure.withdrawn).order_by(GroundMeasure.created_s.desc())
         ).all()
         named = _named(session, job_id)
         usual = {kind: text_from_metres(sigma_m, job.length_unit) for kind, sigma_m in _USUAL_SIGMAS_M.items()}
@@ -138,17 +129,16 @@ def view(context: Context, job_id: str) -> MeasuresView:
 
 
 _USUAL_SIGMAS_M: dict[MeasureKind, float] = {
-    "slope": TAPE_DEFAULT_SIGMA_M, "horizontal": TAPE_DEFAULT_SIGMA_M, "levelled": LEVEL_DEFAULT_SIGMA_M,
-}  # fmt: skip
+    "slope": TAPE_DEFAULT_SIGMA_M,
+    "horizontal": TAPE_DEFAULT_SIGMA_M,
+    "levelled": LEVEL_DEFAULT_SIGMA_M,
+}
 
 
 def _named(session: Session, job_id: str) -> dict[str, Shot]:
     """Return the newest shot of each name of a job's points and checks."""
     shots = session.scalars(
-        select(Shot)
-        .where(Shot.job_id == job_id, Shot.kind.in_(_NAMED))
-        .order_by(Shot.created_s.desc(), Shot.id.desc())
-        .limit(MOST_NAMES)
+        select(Shot).where(Shot.job_id == job_id, Shot.kind.in_(_NAMED)).order_by(Shot.created_s.desc(), Shot.id.desc()).limit(MOST_NAMES)
     ).all()
     found: dict[str, Shot] = {}
     for shot, name in _names(session, job_id, shots).items():
@@ -180,21 +170,38 @@ def _measures(session: Session, job: JobNow, rows: Sequence[GroundMeasure]) -> l
 
 def _measure(
     job: JobNow, row: GroundMeasure, shots: Mapping[str, Shot], names: Mapping[str, str], derived: Mapping[str, points.Point]
-) -> MeasureView:  # fmt: skip
+) -> MeasureView:
     ends = (shots[row.from_shot_id], shots[row.to_shot_id])
     first, second = (derived[shot.id] for shot in ends)
     seen = _between(job, first, second, row.from_above_m, row.to_above_m)
     kind: MeasureKind = row.kind  # type: ignore[assignment]
     found = compared(
-        kind, seen, row.measured_m, row.sigma_m, [horizontal_sigma_m(shot) for shot in ends],
+        kind,
+        seen,
+        row.measured_m,
+        row.sigma_m,
+        [horizontal_sigma_m(shot) for shot in ends],
         [hypot(claim_of(shot).up_m, ROVER_HEIGHT_SIGMA_M) for shot in ends],
-    )  # fmt: skip
+    )
     called = (names[row.from_shot_id], names[row.to_shot_id])
     findings = judge_measure(called, kind, found, seen, job.geoid is not None, job.length_unit)
     return MeasureView(
-        row.id, kind, called[0], called[1], row.text, row.created_s, row.measured_m, found.observed_m, found.difference_m,
-        found.limit_95_m, seen.grid_m, seen.horizontal_m, seen.grid_ppm, abs(found.difference_m) <= found.limit_95_m, findings,
-    )  # fmt: skip
+        row.id,
+        kind,
+        called[0],
+        called[1],
+        row.text,
+        row.created_s,
+        row.measured_m,
+        found.observed_m,
+        found.difference_m,
+        found.limit_95_m,
+        seen.grid_m,
+        seen.horizontal_m,
+        seen.grid_ppm,
+        abs(found.difference_m) <= found.limit_95_m,
+        findings,
+    )
 
 
 def _between(job: JobNow, first: points.Point, second: points.Point, from_above_m: float, to_above_m: float) -> Between:
@@ -229,13 +236,19 @@ def add(context: Context, job_id: str, wish: MeasureWish) -> MeasuresView:
         if not 0.0 < sigma <= 1.0:
             raise InputError("A standard deviation is more than 0 and at most 1 m.", field="sigma")
         slope = wish.kind == "slope"
-        above = [
-            _length(job, getattr(wish, field), field, 0.0) if slope else 0.0 for field in ("from_above", "to_above")
-        ]
+        above = [_length(job, getattr(wish, field), field, 0.0) if slope else 0.0 for field in ("from_above", "to_above")]
         row = GroundMeasure(
-            job_id=job_id, kind=wish.kind, from_shot_id=ends[0].id, to_shot_id=ends[1].id, text=wish.measured.strip()[:80],
-            measured_m=measured, from_above_m=above[0], to_above_m=above[1], sigma_m=sigma, created_s=now,
-        )  # fmt: skip
+            job_id=job_id,
+            kind=wish.kind,
+            from_shot_id=ends[0].id,
+            to_shot_id=ends[1].id,
+            text=wish.measured.strip()[:80],
+            measured_m=measured,
+            from_above_m=above[0],
+            to_above_m=above[1],
+            sigma_m=sigma,
+            created_s=now,
+        )
         session.add(row)
         session.flush()
         shown = _measures(session, job, [row])[0]
@@ -269,11 +282,20 @@ def drop(context: Context, job_id: str, wish: DropMeasure) -> MeasuresView:
         now = context.now(job_id)
         session.add(
             GroundMeasure(
-                job_id=job_id, kind=old.kind, from_shot_id=old.from_shot_id, to_shot_id=old.to_shot_id, text=old.text,
-                measured_m=old.measured_m, from_above_m=old.from_above_m, to_above_m=old.to_above_m, sigma_m=old.sigma_m,
-                withdrawn=True, replaces_id=old.id, created_s=now,
+                job_id=job_id,
+                kind=old.kind,
+                from_shot_id=old.from_shot_id,
+                to_shot_id=old.to_shot_id,
+                text=old.text,
+                measured_m=old.measured_m,
+                from_above_m=old.from_above_m,
+                to_above_m=old.to_above_m,
+                sigma_m=old.sigma_m,
+                withdrawn=True,
+                replaces_id=old.id,
+                created_s=now,
             )
-        )  # fmt: skip
+        )
         write_entry(session, now, "ground-measure", f"Measure of {old.text} taken out.", job_id, measure=old.id)
 
     context.database.write(work)
@@ -301,9 +323,7 @@ def _doubles(session: Session, job: JobNow) -> list[Double]:
     names = _names(session, job.id, shots)
     derived = points.derive_all(session, job, shots, bases)
     kept = [
-        (shot, point)
-        for shot, point in zip(shots, derived, strict=True)
-        if not point.not_fixed and not point.virtual and shot in names
+        (shot, point) for shot, point in zip(shots, derived, strict=True) if not point.not_fixed and not point.virtual and shot in names
     ]
     tree = cKDTree(np.array([(point.east_m, point.north_m) for _, point in kept]).reshape(-1, 2))
     under = marks_of(session, job, {base.occupation.mark_id for base in bases.values()})
@@ -320,9 +340,7 @@ def _doubles(session: Session, job: JobNow) -> list[Double]:
     return found
 
 
-def _double(
-    job: JobNow, group: Sequence[tuple[Shot, points.Point]], names: Mapping[Shot, str], stood: Mapping[str, MarkNow]
-) -> Double:  # fmt: skip
+def _double(job: JobNow, group: Sequence[tuple[Shot, points.Point]], names: Mapping[Shot, str], stood: Mapping[str, MarkNow]) -> Double:
     by_base: dict[str, list[tuple[Shot, points.Point]]] = defaultdict(list)
     for shot, point in group:
         by_base[shot.occupation_id].append((shot, point))
@@ -337,11 +355,16 @@ def _double(
     said = judge_double(name, (float(apart[0]), float(apart[1]), float(apart[2])), test, job.length_unit)
     set_ups = [
         Occupied(
-            stood[item.set_up].name, by_base[item.set_up][0][1].base.occupation.started_s, item.shots, *item.place_m,
-            item.place_m[0] - east, item.place_m[1] - north, item.place_m[2] - height,
+            stood[item.set_up].name,
+            by_base[item.set_up][0][1].base.occupation.started_s,
+            item.shots,
+            *item.place_m,
+            item.place_m[0] - east,
+            item.place_m[1] - north,
+            item.place_m[2] - height,
         )
         for item in means
-    ]  # fmt: skip
+    ]
     return Double(name, east, north, height, set_ups, test.equal, said)
 
 
@@ -358,6 +381,5 @@ def _mean(set_up: str, own: Sequence[tuple[Shot, points.Point]], mark: MarkNow |
     shared = [POLE_TWICE_M**2 + flat**2] * 2 + [base.sigma_m**2 + ROVER_HEIGHT_SIGMA_M**2 + up**2]
     covariance = covariance + np.diag(shared)
     return SetUpMean(
-        set_up, len(own), (float(east), float(north), float(height)),
-        tuple((float(a), float(b), float(c)) for a, b, c in covariance),
-    )  # fmt: skip
+        set_up, len(own), (float(east), float(north), float(height)), tuple((float(a), float(b), float(c)) for a, b, c in covariance)
+    )

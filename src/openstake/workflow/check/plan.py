@@ -10,16 +10,7 @@ from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import RESEATED
 from openstake.core.chain import MarkChecked, State
-from openstake.core.check_plan import (
-    Candidate,
-    Change,
-    CheckDone,
-    CheckSettings,
-    Planned,
-    PlanNow,
-    plan_now,
-    plan_of_marks,
-)
+from openstake.core.check_plan import Candidate, Change, CheckDone, CheckSettings, Planned, PlanNow, plan_now, plan_of_marks
 from openstake.core.errors import InputError
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.lean import judge_turned
@@ -111,16 +102,34 @@ def view(context: Context, job_id: str) -> PlanView:
         base = open_base(session, job_id)
         if base is None:
             return PlanView(
-                "", 0.0, 0.0, None, FAR_FROM_M, whole_from_metres(FAR_FROM_M, job.length_unit), verdict_of_job(_NOTHING, ()),
-                "No base is running in this job.", (), (), _OFFERED,
-            )  # fmt: skip
+                "",
+                0.0,
+                0.0,
+                None,
+                FAR_FROM_M,
+                whole_from_metres(FAR_FROM_M, job.length_unit),
+                verdict_of_job(_NOTHING, ()),
+                "No base is running in this job.",
+                (),
+                (),
+                _OFFERED,
+            )
         name = head_of(session, job, base.occupation.mark_id).name
         proof = proof_of(session, job, kit_of(session, job_id), base, context.now(job_id))
         east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
     return PlanView(
-        name, east, north, proof.plan, FAR_FROM_M, whole_from_metres(FAR_FROM_M, job.length_unit), proof.verdict, proof.problem, proof.causes,
-        proof.notes, _OFFERED,
-    )  # fmt: skip
+        name,
+        east,
+        north,
+        proof.plan,
+        FAR_FROM_M,
+        whole_from_metres(FAR_FROM_M, job.length_unit),
+        proof.verdict,
+        proof.problem,
+        proof.causes,
+        proof.notes,
+        _OFFERED,
+    )
 
 
 _NOTHING = PlanNow((), "", None, "", False, None, State.MISSING, "no base running")
@@ -129,9 +138,7 @@ _NOTHING = PlanNow((), "", None, "", False, None, State.MISSING, "no base runnin
 def proof_of(session: Session, job: JobNow, kit: KitNow, base: BaseNow, now_s: float) -> Proof:
     """Return what all checks of a base say: as many queries however many there are."""
     shots = session.scalars(
-        select(Shot)
-        .where(Shot.occupation_id == base.occupation.id, Shot.mark_id.is_not(None))
-        .order_by(Shot.created_s, Shot.id)
+        select(Shot).where(Shot.occupation_id == base.occupation.id, Shot.mark_id.is_not(None)).order_by(Shot.created_s, Shot.id)
     ).all()
     checks = checked(session, job, shots)
     settings = settings_of(session, job.id)
@@ -148,9 +155,7 @@ def proof_of(session: Session, job: JobNow, kit: KitNow, base: BaseNow, now_s: f
     causes = tuple(causes_found(session, job, kit, base, checks))
     notes = tuple(judge_turned(rover_poles(kit), turned_names(session)))
     # The mark a base was re-seated on proves nothing, so that it is out of date is no reason for care.
-    judged = [
-        (item.mark.name, item.check.verdict) for item in newest if item.mark.id not in own or not item.check.stale
-    ]
+    judged = [(item.mark.name, item.check.verdict) for item in newest if item.mark.id not in own or not item.check.stale]
     verdict = verdict_of_job(plan, judged, causes)
     return Proof(plan, tuple(_mark_checked(item, own) for item in newest), verdict, causes, notes, problem)
 
@@ -165,9 +170,7 @@ def own_marks(session: Session, job: JobNow, base: BaseNow) -> set[str]:
     return {mark.id for mark in marks_of(session, job, ids).values()}
 
 
-def _planned(
-    session: Session, job: JobNow, base: BaseNow, own: set[str], settings: CheckSettings
-) -> tuple[Planned, ...]:  # fmt: skip
+def _planned(session: Session, job: JobNow, base: BaseNow, own: set[str], settings: CheckSettings) -> tuple[Planned, ...]:
     marks = [mark for mark in current_marks(session, job) if mark.id not in own]
     east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
     return plan_of_marks((east, north), [candidate_of(mark) for mark in marks], settings, job.length_unit)
@@ -182,16 +185,30 @@ def _done(item: Checked, own: set[str]) -> CheckDone:
     check = item.check
     counts = not item.point.not_fixed and not item.point.virtual and item.mark.id not in own
     return CheckDone(
-        item.shot.id, item.mark.id, item.mark.name, item.shot.created_s, check.agrees, check.stale, counts, check.up_m is not None,
+        item.shot.id,
+        item.mark.id,
+        item.mark.name,
+        item.shot.created_s,
+        check.agrees,
+        check.stale,
+        counts,
+        check.up_m is not None,
         item.shot.initialised_s,
-    )  # fmt: skip
+    )
 
 
 def _mark_checked(item: Checked, own: set[str]) -> MarkChecked:
     return MarkChecked(
-        item.mark.name, item.check.agrees, item.check.stale, item.mark.id not in own, item.check.words,
-        item.point.rover_height.text, item.mark.sigma_horizontal_m, tuple(item.check.findings), rests_on_of(item.shot),
-    )  # fmt: skip
+        item.mark.name,
+        item.check.agrees,
+        item.check.stale,
+        item.mark.id not in own,
+        item.check.words,
+        item.point.rover_height.text,
+        item.mark.sigma_horizontal_m,
+        tuple(item.check.findings),
+        rests_on_of(item.shot),
+    )
 
 
 def _changes(session: Session, base: BaseNow) -> list[Change]:

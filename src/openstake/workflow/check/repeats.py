@@ -26,7 +26,7 @@ _POLE_TWICE_M2 = np.eye(3) * POLE_TWICE_M**2
 
 def repeats_of(
     session: Session, job: JobNow, pairs: Mapping[str, tuple[Measured, Measured]], turns_deg: Mapping[str, float]
-) -> dict[str, Repeat]:  # fmt: skip
+) -> dict[str, Repeat]:
     """Return how each shot compares with the one before it on its mark; `turns_deg` is the convergence at each set-up.
 
     Shots whose receiver claimed nothing are tested by the scatter of their epochs, all others by the claims.
@@ -38,15 +38,10 @@ def repeats_of(
         for item in pair
     }
     epochs = points.epochs_enu_m(session, job.id, by_scatter.values()) if by_scatter else {}
-    return {
-        shot_id: _repeat(before, after, turns_deg[after.shot.occupation_id], epochs)
-        for shot_id, (before, after) in pairs.items()
-    }
+    return {shot_id: _repeat(before, after, turns_deg[after.shot.occupation_id], epochs) for shot_id, (before, after) in pairs.items()}
 
 
-def _repeat(
-    before: Measured, after: Measured, turn_deg: float, epochs: Mapping[str, NDArray[np.float64]]
-) -> Repeat:  # fmt: skip
+def _repeat(before: Measured, after: Measured, turn_deg: float, epochs: Mapping[str, NDArray[np.float64]]) -> Repeat:
     first, second = before.point, after.point
     apart = Difference(second.east_m - first.east_m, second.north_m - first.north_m, second.height_m - first.height_m)
     since = (before.shot.initialised_s, after.shot.initialised_s)

@@ -17,15 +17,7 @@ from openstake.workflow.context import Context
 from openstake.workflow.now.heights import read_height
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.kit import kit_of
-from openstake.workflow.now.series import (
-    FieldTestSettled,
-    SeriesKind,
-    SeriesNow,
-    Settled,
-    TurnSettled,
-    kind_of,
-    series_now,
-)
+from openstake.workflow.now.series import FieldTestSettled, SeriesKind, SeriesNow, Settled, TurnSettled, kind_of, series_now
 from openstake.workflow.recording import Recording, ShotPlan, begin
 
 
@@ -48,9 +40,7 @@ class SeriesNamed:
     series_id: ShortText
 
 
-def begin_series(
-    session: Session, job_id: str, settled: TurnSettled | FieldTestSettled, words: str, now_s: float
-) -> None:
+def begin_series(session: Session, job_id: str, settled: TurnSettled | FieldTestSettled, words: str, now_s: float) -> None:
     """Add the row of a new series, and say in the Book what it is for."""
     kind = kind_of(type(settled))
     row = ShotSeries(job_id=job_id, kind=kind, data=json.dumps(asdict(settled)), created_s=now_s)
@@ -67,11 +57,7 @@ def give_up(context: Context, job_id: str, kind: SeriesKind, series_id: str) -> 
         if old.job_id != job_id or old.kind != kind or old.withdrawn:
             raise NotFoundError(_MISSING)
         now = context.now(job_id)
-        session.add(
-            ShotSeries(
-                job_id=job_id, kind=kind, data=old.data, withdrawn=True, replaces_id=old.id, created_s=now
-            )
-        )  # fmt: skip
+        session.add(ShotSeries(job_id=job_id, kind=kind, data=old.data, withdrawn=True, replaces_id=old.id, created_s=now))
         write_entry(session, now, kind.replace(" ", "-"), f"A {kind} was given up.", job_id, series=old.id)
 
     context.database.write(work)
@@ -81,9 +67,7 @@ def give_up(context: Context, job_id: str, kind: SeriesKind, series_id: str) -> 
 _MISSING = "This series is not open in this job."
 
 
-def record_place(
-    context: Context, job_id: str, kind: SeriesKind, wish: SeriesShotWish, place: str, words: str
-) -> Recording:  # fmt: skip
+def record_place(context: Context, job_id: str, kind: SeriesKind, wish: SeriesShotWish, place: str, words: str) -> Recording:
     """Begin to record the shot of a place, fixed only; stored, it takes the place of an earlier one there."""
     kind_of_shot = with_seconds(ShotKind(name="control"), wish.seconds)
     with context.database.read() as session:
@@ -93,9 +77,7 @@ def record_place(
 
     def told(session: Session, job: JobNow, shot: Shot, now: float) -> None:
         session.add(ShotSeriesItem(series_id=wish.series_id, place=place, shot_id=shot.id, created_s=now))
-        write_entry(
-            session, now, kind.replace(" ", "-"), f"{words}: recorded.", job.id, shot=shot.id, series=wish.series_id
-        )
+        write_entry(session, now, kind.replace(" ", "-"), f"{words}: recorded.", job.id, shot=shot.id, series=wish.series_id)
 
     return begin(context, job_id, plan, wish.rover_id, told)
 

@@ -23,9 +23,7 @@ def _words(settings: CheckSettings) -> str:
     return f"Plan of checks and tolerances changed: {sets}."
 
 
-CHECKS = SettingsLine(
-    CheckSettingsRow, CheckSettings, checked_settings, "check-settings", "Plan and tolerances have been changed", _words
-)
+CHECKS = SettingsLine(CheckSettingsRow, CheckSettings, checked_settings, "check-settings", "Plan and tolerances have been changed", _words)
 
 
 @dataclass(frozen=True)

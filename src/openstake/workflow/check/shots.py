@@ -60,10 +60,19 @@ def _told(session: Session, job: JobNow, shot: Shot, now: float) -> None:
     item = checked(session, job, [shot])[0]
     check = item.check
     write_entry(
-        session, now, "check",
-        f"Check on {check.mark_name}, {counted(check.epochs, 'epoch')}{gap_words(item.point.gap_s)}: {check.words}; {check.verdict_word}: {check.verdict.word}.", job.id,
-        shot=shot.id, mark=shot.mark_id, rover_height=shot.height_reading_id,
-        height_readings=list(check.base_height_reading_ids), base_coordinate=check.base_coordinate_id,
-        reference=shot.reference_id, east_m=check.east_m, north_m=check.north_m, up_m=check.up_m,
+        session,
+        now,
+        "check",
+        f"Check on {check.mark_name}, {counted(check.epochs, 'epoch')}{gap_words(item.point.gap_s)}: {check.words}; {check.verdict_word}: {check.verdict.word}.",
+        job.id,
+        shot=shot.id,
+        mark=shot.mark_id,
+        rover_height=shot.height_reading_id,
+        height_readings=list(check.base_height_reading_ids),
+        base_coordinate=check.base_coordinate_id,
+        reference=shot.reference_id,
+        east_m=check.east_m,
+        north_m=check.north_m,
+        up_m=check.up_m,
         findings=[found.code for found in check.findings],
-    )  # fmt: skip
+    )

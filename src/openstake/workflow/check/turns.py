@@ -11,15 +11,7 @@ from openstake.core.kit.gear import TURNED_KINDS
 from openstake.core.lean import SIDES
 from openstake.core.limits import ShortText
 from openstake.store.models import ShotSeries
-from openstake.workflow.check.series import (
-    SeriesNamed,
-    SeriesShotWish,
-    begin_series,
-    give_up,
-    open_series,
-    place_wanted,
-    record_place,
-)
+from openstake.workflow.check.series import SeriesNamed, SeriesShotWish, begin_series, give_up, open_series, place_wanted, record_place
 from openstake.workflow.context import Context
 from openstake.workflow.now.job import job_of
 from openstake.workflow.now.kit import KitNow, kit_of
@@ -88,17 +80,13 @@ def view(context: Context, job_id: str) -> Turns:
         known = turned_poles(session)
     in_hand = next((item for item in listed if not is_whole(item)), None)
     poles = rover_poles(kit)
-    return Turns(
-        poles, tuple(pole for pole in poles if pole not in known), None if in_hand is None else _now(in_hand), turned
-    )
+    return Turns(poles, tuple(pole for pole in poles if pole not in known), None if in_hand is None else _now(in_hand), turned)
 
 
 def _now(series: SeriesNow[TurnSettled]) -> TurnNow:
     sides = tuple(SideView(side, _HELD[side], str(side) in series.shots) for side in SIDES[series.settled.sides])
     left = next((side for side in sides if not side.taken), None)
-    return TurnNow(
-        series.id, series.settled.pole, sides, left.turned_deg if left else None, left.words if left else ""
-    )  # fmt: skip
+    return TurnNow(series.id, series.settled.pole, sides, left.turned_deg if left else None, left.words if left else "")
 
 
 def begin(context: Context, job_id: str, wish: TurnWish) -> Turns:

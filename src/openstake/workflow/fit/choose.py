@@ -14,17 +14,7 @@ from sqlalchemy.orm import Session
 from openstake.core.describe import typed
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.limits import ShortText
-from openstake.core.localfit.choice import (
-    MARK_USES,
-    SCHOOLS,
-    FitChoice,
-    FitModels,
-    MarkUse,
-    School,
-    SiteCentre,
-    checked_models,
-    choice_of,
-)
+from openstake.core.localfit.choice import MARK_USES, SCHOOLS, FitChoice, FitModels, MarkUse, School, SiteCentre, checked_models, choice_of
 from openstake.core.localfit.parameters import FitParameters
 from openstake.core.units import counted
 from openstake.store import lines
@@ -167,13 +157,19 @@ def _kept(context: Context, job_id: str, seen_id: str | None, steps: Sequence[_S
         for step in steps:
             fit, before = step.item.now, row
             result = FitResult(
-                fit.parameters, 0 if fit.flat is None else len(fit.flat.used), 0 if fit.up is None else len(fit.up.used),
+                fit.parameters,
+                0 if fit.flat is None else len(fit.flat.used),
+                0 if fit.up is None else len(fit.up.used),
                 step.item.headline.sentence,
-            )  # fmt: skip
+            )
             row = FitChosen(
-                job_id=job_id, data=json.dumps(asdict(step.choice)), result=json.dumps(asdict(result)), words=step.words,
-                replaces_id=before.id if before else None, created_s=now,
-            )  # fmt: skip
+                job_id=job_id,
+                data=json.dumps(asdict(step.choice)),
+                result=json.dumps(asdict(result)),
+                words=step.words,
+                replaces_id=before.id if before else None,
+                created_s=now,
+            )
             session.add(row)
             session.flush()
         said = f"Local fit: {steps[-1].words}. {steps[-1].item.headline.sentence}."
@@ -191,11 +187,7 @@ def _present(session: Session, job_id: str, seen_id: str | None) -> FitChosen | 
     row = chosen_row(session, job_id)
     if (row.id if row else None) != seen_id:
         what = "The fit has been changed"
-        raise (
-            lost_race(session, what, row)
-            if row
-            else ConflictError(f"{what} in the meantime. Look at it and try again.")
-        )
+        raise (lost_race(session, what, row) if row else ConflictError(f"{what} in the meantime. Look at it and try again."))
     return row
 
 
@@ -207,9 +199,7 @@ def _changed(job: JobNow, marks: tuple[FitMarkNow, ...], old: FitChoice, wish: F
         if models.projection == "site":
             site = old.site or site_of(job, marks)
             if site is None:
-                raise InputError(
-                    "Measure a mark first: the projection is laid at the middle of the site.", field="projection"
-                )
+                raise InputError("Measure a mark first: the projection is laid at the middle of the site.", field="projection")
         new = replace(new, models=models, site=site)
     if wish.school is not None:
         if wish.school not in SCHOOLS:
@@ -227,14 +217,24 @@ def _changed(job: JobNow, marks: tuple[FitMarkNow, ...], old: FitChoice, wish: F
 
 
 _USE_WORDS: Mapping[MarkUse, str] = {
-    "hv": "in the fit", "h": "in the fit, horizontally only", "v": "in the fit, vertically only", "check": "kept as a check",
+    "hv": "in the fit",
+    "h": "in the fit, horizontally only",
+    "v": "in the fit, vertically only",
+    "check": "kept as a check",
     "out": "left out",
-}  # fmt: skip
+}
 _MODEL_WORDS = {
-    "projection": "GNSS coordinates", "horizontal": "horizontal model", "distances": "local distances", "held_scale": "held scale",
-    "scale": "scale", "north": "local north", "north_deg": "turn of the local north", "vertical": "vertical model",
-    "geoid": "heights by the geoid", "weights": "weights",
-}  # fmt: skip
+    "projection": "GNSS coordinates",
+    "horizontal": "horizontal model",
+    "distances": "local distances",
+    "held_scale": "held scale",
+    "scale": "scale",
+    "north": "local north",
+    "north_deg": "turn of the local north",
+    "vertical": "vertical model",
+    "geoid": "heights by the geoid",
+    "weights": "weights",
+}
 
 
 def _words(old: FitChoice, new: FitChoice, marks: tuple[FitMarkNow, ...]) -> str:
@@ -324,9 +324,14 @@ def _past(row: FitChosen) -> tuple[FitPast, FitParameters | None]:
         fit = FitParameters(**numbers, site=SiteCentre(**site) if site else None)
     count = f"{counted(document['marks_h'], 'mark')} horizontally, {document['marks_v']} in height: {document['words']}"
     past = FitPast(
-        row.id, row.created_s, row.words, count if fit else document["words"], fit.scale_ppm if fit else None,
-        fit.rotation_deg if fit else None, fit is not None,
-    )  # fmt: skip
+        row.id,
+        row.created_s,
+        row.words,
+        count if fit else document["words"],
+        fit.scale_ppm if fit else None,
+        fit.rotation_deg if fit else None,
+        fit is not None,
+    )
     return past, fit
 
 
@@ -341,9 +346,7 @@ def compare(context: Context, job_id: str, query: CompareQuery) -> FitCompared:
         if first is None or second is None:
             raise InputError("One of the two has no fit: nothing to compare.")
         marks = [mark for mark in fit_marks(session, job) if mark.grid_m is not None]
-        grid = np.array([[np.nan if part is None else part for part in mark.grid_m or ()] for mark in marks]).reshape(
-            -1, 3
-        )
+        grid = np.array([[np.nan if part is None else part for part in mark.grid_m or ()] for mark in marks]).reshape(-1, 3)
         apart = local_of(job, second, grid) - local_of(job, first, grid)
     listed = [
         FitApart(mark.name, float(row[0]), float(row[1]), float(row[2]) if np.isfinite(row[2]) else None)
@@ -351,6 +354,10 @@ def compare(context: Context, job_id: str, query: CompareQuery) -> FitCompared:
     ]
     turned = (second.rotation_deg - first.rotation_deg + 180.0) % 360.0 - 180.0
     return FitCompared(
-        one, other, second.scale_ppm - first.scale_ppm, turned, listed,
+        one,
+        other,
+        second.scale_ppm - first.scale_ppm,
+        turned,
+        listed,
         float(np.hypot(apart[:, 0], apart[:, 1]).max()) if len(apart) else 0.0,
-    )  # fmt: skip
+    )

@@ -98,40 +98,48 @@ class Diagnosis:
 
 
 def diagnosed(
-    pairs: Sequence[Pair], flat: Horizontal, up: Vertical | None, expected: ExpectedFit, unit: str = "m",
-    left_out: Collection[str] = (),
-) -> Diagnosis:  # fmt: skip
+    pairs: Sequence[Pair], flat: Horizontal, up: Vertical | None, expected: ExpectedFit, unit: str = "m", left_out: Collection[str] = ()
+) -> Diagnosis:
     """Return the diagnosis of a fit of pairs; `expected` is the scale and rotation to hold it against.
 
     The marks named in `left_out` judge nothing, though their differences stand there.
     """
     of_flat = reliability(flat.basis, flat.weights, np.nan_to_num(flat.residual_m[flat.used]), flat.weighted)
-    parts = [
-        Part(
-            "horizontal", flat.model, _names(pairs, flat.used), flat.redundancy, flat.left_out_m[flat.used], of_flat, unit
-        )
-    ]  # fmt: skip
+    parts = [Part("horizontal", flat.model, _names(pairs, flat.used), flat.redundancy, flat.left_out_m[flat.used], of_flat, unit)]
     of_up = None
     if up is not None:
         of_up = reliability(up.basis, up.weights, np.nan_to_num(up.residual_m[up.used])[:, None], up.weighted)
-        parts.append(
-            Part("vertical", up.model, _names(pairs, up.used), up.redundancy, up.left_out_m[up.used], of_up, unit)
-        )
+        parts.append(Part("vertical", up.model, _names(pairs, up.used), up.redundancy, up.left_out_m[up.used], of_up, unit))
     findings = [found for part in parts for found in judge_part(part)]
     named = judge_axes(pairs, flat) or judge_exchanged(pairs, flat)
     findings += named + judge_large(flat, unit) + judge_scale(flat, expected.scale)
     findings += judge_rotation(flat, expected.rotation_deg) + judge_checks(pairs, flat, up, unit, left_out)
     return Diagnosis(
         HorizontalRead(
-            flat.model, flat.scale, flat.scale_ppm, flat.rotation_deg, flat.a, flat.b, flat.shift_e_m, flat.shift_n_m,
-            flat.sigma0_m, flat.variance_factor, flat.redundancy,
+            flat.model,
+            flat.scale,
+            flat.scale_ppm,
+            flat.rotation_deg,
+            flat.a,
+            flat.b,
+            flat.shift_e_m,
+            flat.shift_n_m,
+            flat.sigma0_m,
+            flat.variance_factor,
+            flat.redundancy,
         ),
-        None if up is None else VerticalRead(
+        None
+        if up is None
+        else VerticalRead(
             up.model, up.constant_m, 1e6 * up.slope_east, 1e6 * up.slope_north, up.sigma0_m, up.variance_factor, up.redundancy
         ),
-        of_flat.test, _points(pairs, flat, of_flat, up, of_up), [item for part in parts for item in suspects_of(part)],
-        findings, of_flat, of_up,
-    )  # fmt: skip
+        of_flat.test,
+        _points(pairs, flat, of_flat, up, of_up),
+        [item for part in parts for item in suspects_of(part)],
+        findings,
+        of_flat,
+        of_up,
+    )
 
 
 def _names(pairs: Sequence[Pair], used: NDArray[np.int_]) -> tuple[str, ...]:
@@ -140,11 +148,9 @@ def _names(pairs: Sequence[Pair], used: NDArray[np.int_]) -> tuple[str, ...]:
 
 def _points(
     pairs: Sequence[Pair], flat: Horizontal, of_flat: Reliability, up: Vertical | None, of_up: Reliability | None
-) -> list[PointRead]:  # fmt: skip
+) -> list[PointRead]:
     sides = {int(n): of_flat.standardised[place] for place, n in enumerate(flat.used)}
-    ups = (
-        {} if up is None or of_up is None else {int(n): of_up.standardised[place, 0] for place, n in enumerate(up.used)}
-    )
+    ups = {} if up is None or of_up is None else {int(n): of_up.standardised[place, 0] for place, n in enumerate(up.used)}
     nothing = np.full(len(pairs), np.nan)
     high, high_left = (nothing, nothing) if up is None else (up.residual_m, up.left_out_m)
     points = []
@@ -153,10 +159,17 @@ def _points(
         east, north = sides.get(n, (np.nan, np.nan))
         points.append(
             PointRead(
-                pair.name, pair.use, known(off[0]), known(off[1]), known(high[n]), known(left_out[0]), known(left_out[1]),
-                known(high_left[n]), Standardised(known(east), known(north), known(ups.get(n, np.nan))),
+                pair.name,
+                pair.use,
+                known(off[0]),
+                known(off[1]),
+                known(high[n]),
+                known(left_out[0]),
+                known(left_out[1]),
+                known(high_left[n]),
+                Standardised(known(east), known(north), known(ups.get(n, np.nan))),
             )
-        )  # fmt: skip
+        )
     return points
 
 

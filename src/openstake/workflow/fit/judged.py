@@ -98,22 +98,16 @@ def judged(session: Session, job: JobNow, now: FitNow) -> Judged:
     listed = ranked(findings)
     headline = _headline(now, found, differing, unit)
     said = FitSaid(
-        len(now.marks), len(now.measured), now.flat is not None, applied is not None, bool(changed), _is_proven(now, found),
-        headline.sentence, listed,
-    )  # fmt: skip
-    return Judged(
-        job,
-        now,
-        found,
+        len(now.marks),
+        len(now.measured),
+        now.flat is not None,
+        applied is not None,
+        bool(changed),
+        _is_proven(now, found),
+        headline.sentence,
         listed,
-        headline,
-        said,
-        applied,
-        changed,
-        outside,
-        differing,
-        slips,
     )
+    return Judged(job, now, found, listed, headline, said, applied, changed, outside, differing, slips)
 
 
 def gnss_of(now: FitNow, place: int) -> tuple[float, float]:
@@ -136,9 +130,7 @@ def _is_proven(now: FitNow, found: Diagnosis | None) -> bool:
 def _differing(found: Diagnosis) -> dict[str, tuple[str, ...]]:
     """Return the checks that are off by more than is explained, by name, each with its components."""
     said = [item for item in found.findings if item.code == "fit-check-differs"]
-    return {
-        str(item.numbers["mark"]): tuple(map(str, cast(Sequence[str], item.numbers["components"]))) for item in said
-    }
+    return {str(item.numbers["mark"]): tuple(map(str, cast(Sequence[str], item.numbers["components"]))) for item in said}
 
 
 def _headline(now: FitNow, found: Diagnosis | None, differing: Collection[str], unit: str) -> FitHeadline:
@@ -156,18 +148,18 @@ def _headline(now: FitNow, found: Diagnosis | None, differing: Collection[str], 
     off = next(iter(differing), "")
     if off:
         flat, up = rows[off]
-        return _with_number(
-            max(flat or 0.0, up or 0.0), off, f"{off}, kept as a check, from where the fit puts it", unit
-        )
+        return _with_number(max(flat or 0.0, up or 0.0), off, f"{off}, kept as a check, from where the fit puts it", unit)
     judging = {pair.name for pair in now.pairs if pair.use != "v" and pair.name not in now.left_out}
     sized = [(flat, name) for name, (flat, _) in rows.items() if flat is not None and name in judging]
     if not sized:
         return _without_number(f"{counted(len(now.flat.used), 'mark')}, and nothing left over to judge by")
     worst, name = max(sized)
     return FitHeadline(
-        worst, name, f"{name}, the farthest of {counted(len(sized), 'mark')} from where the others put them",
+        worst,
+        name,
+        f"{name}, the farthest of {counted(len(sized), 'mark')} from where the others put them",
         f"{counted(len(sized), 'mark')} {'agrees' if len(sized) == 1 else 'agree'} to {text_from_metres(worst, unit)}",
-    )  # fmt: skip
+    )
 
 
 def _without_number(words: str) -> FitHeadline:
@@ -204,7 +196,7 @@ def off_of(found: Diagnosis) -> dict[str, tuple[float | None, float | None]]:
             None if row.left_out_h_m is None else abs(row.left_out_h_m),
         )
         for row in found.points
-    }  # fmt: skip
+    }
 
 
 # --- slips ---
@@ -224,9 +216,13 @@ def _slips(session: Session, job: JobNow, now: FitNow, found: Diagnosis) -> dict
         n = by_name[name]
         mark, row = now.marks[now.measured[n]], found.points[n]
         off = MarkOff(
-            name, (mark.row.local_e_m, mark.row.local_n_m, mark.row.local_h_m), (row.left_out_e_m, row.left_out_n_m, row.left_out_h_m),
-            _sigma_of_left_out(now, found, n), _heights(now, mark), leans,
-        )  # fmt: skip
+            name,
+            (mark.row.local_e_m, mark.row.local_n_m, mark.row.local_h_m),
+            (row.left_out_e_m, row.left_out_n_m, row.left_out_h_m),
+            _sigma_of_left_out(now, found, n),
+            _heights(now, mark),
+            leans,
+        )
         if slip := slip_of(off, component == "horizontal", job.length_unit):
             slips[(name, component)] = slip
     return slips
@@ -252,9 +248,7 @@ def _sigma_of_left_out(now: FitNow, found: Diagnosis, n: int) -> tuple[float, fl
         redundancy = max(float(found.of_up.redundancy[place, 0]), 1e-9)
         high = float((up.variance_of_unit / up.weights[place] / redundancy) ** 0.5)
     elif up is not None:
-        high = float(
-            (up.variance_m2(pair.gnss_e_m, pair.gnss_n_m) + (pair.sigma_v_m or up.sigma0_m or 0.0) ** 2) ** 0.5
-        )
+        high = float((up.variance_m2(pair.gnss_e_m, pair.gnss_n_m) + (pair.sigma_v_m or up.sigma0_m or 0.0) ** 2) ** 0.5)
     return float(sides[0]), float(sides[1]), high
 
 

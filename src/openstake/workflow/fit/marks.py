@@ -174,9 +174,17 @@ def _typed(job: JobNow, values: dict[str, Any]) -> LocalMark:
 
 def _row(job_id: str, mark: LocalMark, line_id: str, source: str, now: float) -> FitMark:
     return FitMark(
-        line_id=line_id, job_id=job_id, name=mark.name.strip(), local_e_m=mark.east, local_n_m=mark.north, local_h_m=mark.height,
-        sigma_h_m=mark.sigma_h, sigma_v_m=mark.sigma_v, source=source[:200], created_s=now,
-    )  # fmt: skip
+        line_id=line_id,
+        job_id=job_id,
+        name=mark.name.strip(),
+        local_e_m=mark.east,
+        local_n_m=mark.north,
+        local_h_m=mark.height,
+        sigma_h_m=mark.sigma_h,
+        sigma_v_m=mark.sigma_v,
+        source=source[:200],
+        created_s=now,
+    )
 
 
 def _check_room(session: Session, job: JobNow, names: Sequence[str], itself: str = "") -> None:
@@ -244,10 +252,16 @@ def read_file(context: Context, job_id: str, wish: FitFile, content: bytes) -> F
             session.add(row)
         refused = len(found.rows) - len(found.marks)
         write_entry(
-            session, now, "fit-imported",
+            session,
+            now,
+            "fit-imported",
             f"{counted(len(found.marks), 'mark')} with local coordinates taken from {wish.name}; {counted(refused, 'line')} refused.",
-            job_id, file=file.id, accepted=len(found.marks), refused=refused, unit=found.unit,
-        )  # fmt: skip
+            job_id,
+            file=file.id,
+            accepted=len(found.marks),
+            refused=refused,
+            unit=found.unit,
+        )
 
     shown = written(context, job_id, work)
     if found.uses:
@@ -268,9 +282,7 @@ class _ReadList:
     def shown(self, kept: bool) -> FitFileRead:
         # What a person must look at comes first.
         rows = sorted(self.rows, key=lambda row: (row.refusal == "", row.line))[:MOST_ROWS_SHOWN]
-        return FitFileRead(
-            self.what, self.unit, rows, len(self.marks), len(self.rows) - len(self.marks), self.questions, kept
-        )
+        return FitFileRead(self.what, self.unit, rows, len(self.marks), len(self.rows) - len(self.marks), self.questions, kept)
 
 
 def _read(session: Session, job: JobNow, wish: FitFile, content: bytes) -> _ReadList:
@@ -295,10 +307,17 @@ def _read(session: Session, job: JobNow, wish: FitFile, content: bytes) -> _Read
         rows.append(FitFileRow(line.number, mark.name, mark.east_m, mark.north_m, mark.height_m, False, ""))
         marks.append(
             FitMark(
-                line_id=new_id(), job_id=job.id, name=mark.name, local_e_m=mark.east_m, local_n_m=mark.north_m,
-                local_h_m=mark.height_m, sigma_h_m=mark.sigma_horizontal_m, sigma_v_m=mark.sigma_vertical_m, source=wish.name[:200],
+                line_id=new_id(),
+                job_id=job.id,
+                name=mark.name,
+                local_e_m=mark.east_m,
+                local_n_m=mark.north_m,
+                local_h_m=mark.height_m,
+                sigma_h_m=mark.sigma_horizontal_m,
+                sigma_v_m=mark.sigma_vertical_m,
+                source=wish.name[:200],
             )
-        )  # fmt: skip
+        )
     unit: LengthUnit = reading.unit  # type: ignore[assignment]
     return _ReadList(f"a {reading.format} list", unit, rows, marks, list(reading.questions), {})
 
@@ -322,11 +341,20 @@ def _read_pairs(job: JobNow, wish: FitFile, content: bytes, present: set[str]) -
         if not refusal:
             marks.append(
                 FitMark(
-                    line_id=new_id(), job_id=job.id, name=pair.name, local_e_m=pair.local_e_m, local_n_m=pair.local_n_m,
-                    local_h_m=pair.local_h_m, sigma_h_m=pair.sigma_h_m, sigma_v_m=pair.sigma_v_m, gnss_e_m=pair.gnss_e_m,
-                    gnss_n_m=pair.gnss_n_m, gnss_h_m=pair.gnss_h_m, source=wish.name[:200],
+                    line_id=new_id(),
+                    job_id=job.id,
+                    name=pair.name,
+                    local_e_m=pair.local_e_m,
+                    local_n_m=pair.local_n_m,
+                    local_h_m=pair.local_h_m,
+                    sigma_h_m=pair.sigma_h_m,
+                    sigma_v_m=pair.sigma_v_m,
+                    gnss_e_m=pair.gnss_e_m,
+                    gnss_n_m=pair.gnss_n_m,
+                    gnss_h_m=pair.gnss_h_m,
+                    source=wish.name[:200],
                 )
-            )  # fmt: skip
+            )
             if pair.use != "hv":
                 uses[marks[-1].line_id] = pair.use
     return _ReadList("pairs in metres: local and GNSS", "m", rows, marks, [], uses)
@@ -342,8 +370,9 @@ def from_job(context: Context, job_id: str, wish: FromJob) -> FitView:
         if (job.positions_label, job.settings.frame_epoch) != (other.positions_label, other.settings.frame_epoch):
             raise InputError(
                 f"{other.name} is in {other.positions_label} {other.settings.frame_epoch}, this job in {job.positions_label} "
-                f"{job.settings.frame_epoch}. No datum shift is applied that nobody named.", field="job_id",
-            )  # fmt: skip
+                f"{job.settings.frame_epoch}. No datum shift is applied that nobody named.",
+                field="job_id",
+            )
         marks = fit_marks(session, other)
         if not marks:
             raise InputError(f"{other.name} has no local coordinates.", field="job_id")
@@ -354,37 +383,34 @@ def from_job(context: Context, job_id: str, wish: FromJob) -> FitView:
             east, north, height = place
             session.add(
                 FitMark(
-                    line_id=new_id(), job_id=job_id, name=old.name, local_e_m=old.local_e_m, local_n_m=old.local_n_m,
-                    local_h_m=old.local_h_m, sigma_h_m=old.sigma_h_m if east is None else mark.sigmas_m[0],
-                    sigma_v_m=old.sigma_v_m if east is None else mark.sigmas_m[1], gnss_e_m=east, gnss_n_m=north, gnss_h_m=height,
-                    source=f"job {other.name}"[:200], created_s=now,
+                    line_id=new_id(),
+                    job_id=job_id,
+                    name=old.name,
+                    local_e_m=old.local_e_m,
+                    local_n_m=old.local_n_m,
+                    local_h_m=old.local_h_m,
+                    sigma_h_m=old.sigma_h_m if east is None else mark.sigmas_m[0],
+                    sigma_v_m=old.sigma_v_m if east is None else mark.sigmas_m[1],
+                    gnss_e_m=east,
+                    gnss_n_m=north,
+                    gnss_h_m=height,
+                    source=f"job {other.name}"[:200],
+                    created_s=now,
                 )
-            )  # fmt: skip
-        write_entry(
-            session,
-            now,
-            "fit-from-job",
-            f"{counted(len(marks), 'mark')} taken over from {other.name}.",
-            job_id,
-            job=other.id,
-        )
+            )
+        write_entry(session, now, "fit-from-job", f"{counted(len(marks), 'mark')} taken over from {other.name}.", job_id, job=other.id)
 
     return written(context, job_id, work)
 
 
-def _placed(
-    job: JobNow, other: JobNow, marks: Sequence[FitMarkNow]
-) -> list[tuple[float | None, float | None, float | None]]:  # fmt: skip
+def _placed(job: JobNow, other: JobNow, marks: Sequence[FitMarkNow]) -> list[tuple[float | None, float | None, float | None]]:
     """Return where marks of another job lie in this one's grid, through the Earth; None where they are not measured there."""
     grid = np.array([mark.grid_m or (np.nan,) * 3 for mark in marks], dtype=float)
     heights = grid[:, 2]
     xyz = other.frame.ecef_from_grid(grid[:, 0], grid[:, 1], np.where(np.isfinite(heights), heights, 0.0))
     placed = job.frame.grid_from_ecef(xyz)
     placed[:, 2] = np.where(np.isfinite(heights), placed[:, 2], np.nan)
-    return [
-        (known(east), known(north), known(height))
-        for east, north, height in np.where(np.isfinite(placed), placed, np.nan)
-    ]
+    return [(known(east), known(north), known(height)) for east, north, height in np.where(np.isfinite(placed), placed, np.nan)]
 
 
 # --- shots ---
@@ -401,17 +427,13 @@ def record(context: Context, job_id: str, wish: FitShotWish) -> Recording:
 
     def told(session: Session, job: JobNow, shot: Shot, now: float) -> None:
         session.add(FitShot(job_id=job.id, line_id=wish.line_id, shot_id=shot.id, used=True, created_s=now))
-        write_entry(
-            session, now, "fit-shot", f"Measured {mark.name} for the local fit.", job.id, shot=shot.id, mark=mark.id
-        )
+        write_entry(session, now, "fit-shot", f"Measured {mark.name} for the local fit.", job.id, shot=shot.id, mark=mark.id)
 
     return begin(context, job_id, plan, wish.rover_id, told)
 
 
 def _head_of(session: Session, job_id: str, line_id: str) -> FitMark:
-    row = session.scalars(
-        lines.heads(FitMark, FitMark.job_id == job_id, FitMark.line_id == line_id, ~FitMark.withdrawn)
-    ).first()
+    row = session.scalars(lines.heads(FitMark, FitMark.job_id == job_id, FitMark.line_id == line_id, ~FitMark.withdrawn)).first()
     if row is None:
         raise NotFoundError(_MISSING, field="line_id")
     return row
@@ -427,8 +449,6 @@ def use_shot(context: Context, job_id: str, wish: FitShotUse) -> FitView:
         now = context.now(job_id)
         session.add(FitShot(job_id=job_id, line_id=wish.line_id, shot_id=shot.id, used=wish.used, created_s=now))
         what = "taken into" if wish.used else "taken out of"
-        write_entry(
-            session, now, "fit-shot", f"A shot {what} the mean of {mark.name}.", job_id, shot=shot.id, mark=mark.id
-        )
+        write_entry(session, now, "fit-shot", f"A shot {what} the mean of {mark.name}.", job_id, shot=shot.id, mark=mark.id)
 
     return written(context, job_id, work)

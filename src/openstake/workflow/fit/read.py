@@ -42,6 +42,11 @@ def fit_of(pairs: list[Pair], model: HorizontalModel, scale: float, vertical_mod
     flat, up = fit_horizontal(pairs, model, scale), fit_vertical(pairs, vertical_model)
     found = diagnosed(pairs, flat, up, ExpectedFit(1.0, None))
     return FitRead(
-        found.horizontal, found.vertical, found.test, found.points, found.suspects,
-        pipeline_of(parameters_of(flat, up, False, None)), ranked(found.findings),
-    )  # fmt: skip
+        found.horizontal,
+        found.vertical,
+        found.test,
+        found.points,
+        found.suspects,
+        pipeline_of(parameters_of(flat, up, False, None)),
+        ranked(found.findings),
+    )

@@ -23,13 +23,7 @@ from openstake.workflow.fit.diagnosis import known
 from openstake.workflow.fit.judged import judged
 from openstake.workflow.fit.view import FitView
 from openstake.workflow.now import points
-from openstake.workflow.now.applied import (
-    AppliedMark,
-    applied_now,
-    applied_of_row,
-    data_of_applied,
-    local_of,
-)
+from openstake.workflow.now.applied import AppliedMark, applied_now, applied_of_row, data_of_applied, local_of
 from openstake.workflow.now.fit import fit_now, in_fit_grid
 from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.labels import labels_of
@@ -129,20 +123,31 @@ def apply(context: Context, job_id: str, wish: FitApply) -> FitView:
         marks = [
             AppliedMark(now.marks[place].line_id, point.name, point.use, point.residual_e_m, point.residual_n_m, point.residual_h_m)
             for place, point in zip(now.measured, item.found.points, strict=True)
-        ]  # fmt: skip
+        ]
         used = [now.marks[place] for place, pair in zip(now.measured, now.pairs, strict=True) if pair.use != "check"]
         rests = sorted({row_id for mark in used for row_id in mark.rests_on()})
         words = item.headline.sentence
         row = FitApplied(
-            job_id=job_id, data=data_of_applied(now.parameters, now.reach, marks, words, not stops, item.found.horizontal.redundancy),
-            rests_on=json.dumps(rests), replaces_id=old.id if old else None, created_s=context.now(job_id),
-        )  # fmt: skip
+            job_id=job_id,
+            data=data_of_applied(now.parameters, now.reach, marks, words, not stops, item.found.horizontal.redundancy),
+            rests_on=json.dumps(rests),
+            replaces_id=old.id if old else None,
+            created_s=context.now(job_id),
+        )
         session.add(row)
         session.flush()
         write_entry(
-            session, context.now(job_id), "fit-applied", f"Local fit applied: {words}. {pipeline_of(now.parameters)}", job_id, fit=row.id,
-            a=now.parameters.a, b=now.parameters.b, shift_e_m=now.parameters.shift_e_m, shift_n_m=now.parameters.shift_n_m,
-        )  # fmt: skip
+            session,
+            context.now(job_id),
+            "fit-applied",
+            f"Local fit applied: {words}. {pipeline_of(now.parameters)}",
+            job_id,
+            fit=row.id,
+            a=now.parameters.a,
+            b=now.parameters.b,
+            shift_e_m=now.parameters.shift_e_m,
+            shift_n_m=now.parameters.shift_n_m,
+        )
 
     return written(context, job_id, work)
 
@@ -153,11 +158,7 @@ def _head(session: Session, job_id: str, seen_id: str | None) -> FitApplied | No
     in_use = None if row is None or row.dropped else row.id
     if in_use != seen_id:
         what = "Another fit has been applied"
-        raise (
-            lost_race(session, what, row)
-            if row
-            else ConflictError(f"{what} in the meantime. Look at it and try again.")
-        )
+        raise (lost_race(session, what, row) if row else ConflictError(f"{what} in the meantime. Look at it and try again."))
     return row
 
 
@@ -170,14 +171,8 @@ def drop(context: Context, job_id: str, wish: FitDrop) -> FitView:
         if old is None or old.dropped:
             raise ConflictError("No fit is in use.")
         now = context.now(job_id)
-        session.add(
-            FitApplied(
-                job_id=job_id, data=old.data, rests_on=old.rests_on, dropped=True, replaces_id=old.id, created_s=now
-            )
-        )
-        write_entry(
-            session, now, "fit-dropped", "Local fit dropped: the job works in its own coordinates.", job_id, fit=old.id
-        )
+        session.add(FitApplied(job_id=job_id, data=old.data, rests_on=old.rests_on, dropped=True, replaces_id=old.id, created_s=now))
+        write_entry(session, now, "fit-dropped", "Local fit dropped: the job works in its own coordinates.", job_id, fit=old.id)
 
     return written(context, job_id, work)
 
@@ -192,19 +187,11 @@ def reapply(context: Context, job_id: str, wish: FitReapply) -> FitView:
             raise NotFoundError("This fit was never applied in this job.")
         head = session.scalars(lines.heads(FitApplied, FitApplied.job_id == job_id)).first()
         now = context.now(job_id)
-        row = FitApplied(
-            job_id=job_id,
-            data=again.data,
-            rests_on=again.rests_on,
-            replaces_id=head.id if head else None,
-            created_s=now,
-        )
+        row = FitApplied(job_id=job_id, data=again.data, rests_on=again.rests_on, replaces_id=head.id if head else None, created_s=now)
         session.add(row)
         session.flush()
         words = applied_of_row(row).words
-        write_entry(
-            session, now, "fit-applied", f"Local fit applied again: {words}.", job_id, fit=row.id, again=again.id
-        )
+        write_entry(session, now, "fit-applied", f"Local fit applied again: {words}.", job_id, fit=row.id, again=again.id)
 
     return written(context, job_id, work)
 
@@ -228,17 +215,20 @@ def uses(context: Context, job_id: str, query: BothQuery) -> FitUse:
         found = applied_of_row(row)
         once.append(
             FitOnce(
-                row.id, row.created_s, found.words, found.parameters.scale_ppm, found.parameters.rotation_deg,
-                row is head and not row.dropped, row.dropped,
+                row.id,
+                row.created_s,
+                found.words,
+                found.parameters.scale_ppm,
+                found.parameters.rotation_deg,
+                row is head and not row.dropped,
+                row.dropped,
             )
-        )  # fmt: skip
+        )
     by = "the fit in use" if applied is not None else "the fit shown, which is not applied" if fit is not None else ""
     return FitUse(once, by, listed, following)
 
 
-def _in_both(
-    session: Session, job: JobNow, fit: FitParameters, reach: Reach, query: BothQuery
-) -> tuple[list[PointInBoth], str | None]:  # fmt: skip
+def _in_both(session: Session, job: JobNow, fit: FitParameters, reach: Reach, query: BothQuery) -> tuple[list[PointInBoth], str | None]:
     """Return a page of the job's points in both systems."""
     shots, following = points.shots_page(session, job.id, query.after, MOST_POINTS, True, points.OF_THE_JOB)
     labels = labels_of(session, job.id, [shot.id for shot in shots])
@@ -249,8 +239,17 @@ def _in_both(
     horizontal, height, inside = reach.horizontal_95_m(places), reach.vertical_95_m(places), reach.holds(places)
     return [
         PointInBoth(
-            shot.id, labels[shot.id].name if shot.id in labels else shot.name, point.east_m, point.north_m, point.height_m,
-            float(local[n, 0]), float(local[n, 1]), known(local[n, 2]), known(horizontal[n]), known(height[n]), bool(inside[n]),
+            shot.id,
+            labels[shot.id].name if shot.id in labels else shot.name,
+            point.east_m,
+            point.north_m,
+            point.height_m,
+            float(local[n, 0]),
+            float(local[n, 1]),
+            known(local[n, 2]),
+            known(horizontal[n]),
+            known(height[n]),
+            bool(inside[n]),
         )
         for n, (shot, point) in enumerate(zip(shots, derived, strict=True))
-    ], following  # fmt: skip
+    ], following

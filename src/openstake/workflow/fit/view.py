@@ -14,14 +14,7 @@ from openstake.core.judge.fit import Suspected
 from openstake.core.limits import FIT_WASH_M
 from openstake.core.localfit.choice import MODEL_CHOICES, FitModels, MarkUse, ModelChoice, School
 from openstake.core.localfit.expected import ExpectedFit
-from openstake.core.localfit.geometry import (
-    Gain,
-    best_next,
-    effects_m,
-    effects_up_m,
-    farthest_apart,
-    hull_of,
-)
+from openstake.core.localfit.geometry import Gain, best_next, effects_m, effects_up_m, farthest_apart, hull_of
 from openstake.core.localfit.pair import FEWEST
 from openstake.core.localfit.school import SCHOOL_WORDS, Accused, MarkStands, NextStep, SchoolWords, next_step
 from openstake.core.units import counted, shortest_typed, text_from_metres
@@ -167,11 +160,11 @@ def page_of(item: Judged, undo_words: str) -> FitView:
         problem=now.problem if now.marks else "",
         up_problem=now.up_problem if now.flat is not None else "",
         has_geoid=job.geoid_file is not None,
-        applied=None if applied is None else FitInUse(
-            applied.id, applied.created_s, applied.words, list(item.changed), applied.parameters == now.parameters
-        ),
+        applied=None
+        if applied is None
+        else FitInUse(applied.id, applied.created_s, applied.words, list(item.changed), applied.parameters == now.parameters),
         undo_words=undo_words,
-    )  # fmt: skip
+    )
 
 
 def _mark_views(item: Judged) -> list[FitMarkView]:
@@ -187,28 +180,49 @@ def _mark_views(item: Judged) -> list[FitMarkView]:
         point = None if found is None or n is None else found.points[n]
         row, own, use = mark.row, numbers.get(mark.line_id, {}), now.choice.use_of(mark.line_id)
         in_flat, in_up = (part is not None and n is not None and n in part.used for part in (flat, up))
-        state, words = _stands(
-            mark, use, in_flat or in_up, words_of.get(mark.name, ""), mark.name in item.differing, bool(accused)
-        )
+        state, words = _stands(mark, use, in_flat or in_up, words_of.get(mark.name, ""), mark.name in item.differing, bool(accused))
         sigmas = mark.sigmas_m if mark.grid_m is not None else (None, None)
         gnss = mark.grid_m or (None, None, None)
         lengths = {"east": row.local_e_m, "north": row.local_n_m, "height": row.local_h_m} | {
-            "sigma_h": row.sigma_h_m, "sigma_v": row.sigma_v_m,
-        }  # fmt: skip
+            "sigma_h": row.sigma_h_m,
+            "sigma_v": row.sigma_v_m,
+        }
         views.append(
             FitMarkView(
-                line_id=mark.line_id, id=row.id, name=mark.name, state=state, words=words, use=use,
-                horizontal=in_flat, vertical=in_up, local_e_m=row.local_e_m, local_n_m=row.local_n_m, local_h_m=row.local_h_m,
-                gnss_e_m=gnss[0], gnss_n_m=gnss[1], gnss_h_m=gnss[2], origin=_origin_words(mark), sigma_h_m=sigmas[0],
-                sigma_v_m=sigmas[1], point=point, off_m=off.get(mark.name, (None, None))[0], off_up_m=off.get(mark.name, (None, None))[1],
-                redundancy_h=own.get("redundancy_h"), redundancy_v=own.get("redundancy_v"), detectable_h_m=own.get("detectable_h_m"),
-                detectable_v_m=own.get("detectable_v_m"), effect_m=own.get("effect_m"), effect_up_m=own.get("effect_up_m"),
-                predicted_95_m=own.get("predicted_95_m"), predicted_up_95_m=own.get("predicted_up_95_m"),
+                line_id=mark.line_id,
+                id=row.id,
+                name=mark.name,
+                state=state,
+                words=words,
+                use=use,
+                horizontal=in_flat,
+                vertical=in_up,
+                local_e_m=row.local_e_m,
+                local_n_m=row.local_n_m,
+                local_h_m=row.local_h_m,
+                gnss_e_m=gnss[0],
+                gnss_n_m=gnss[1],
+                gnss_h_m=gnss[2],
+                origin=_origin_words(mark),
+                sigma_h_m=sigmas[0],
+                sigma_v_m=sigmas[1],
+                point=point,
+                off_m=off.get(mark.name, (None, None))[0],
+                off_up_m=off.get(mark.name, (None, None))[1],
+                redundancy_h=own.get("redundancy_h"),
+                redundancy_v=own.get("redundancy_v"),
+                detectable_h_m=own.get("detectable_h_m"),
+                detectable_v_m=own.get("detectable_v_m"),
+                effect_m=own.get("effect_m"),
+                effect_up_m=own.get("effect_up_m"),
+                predicted_95_m=own.get("predicted_95_m"),
+                predicted_up_95_m=own.get("predicted_up_95_m"),
                 inside=mark.name not in item.outside,
                 typed={name: shortest_typed(value, unit) for name, value in lengths.items() if value is not None},
-                source=row.source, shots=_shots(mark),
+                source=row.source,
+                shots=_shots(mark),
             )
-        )  # fmt: skip
+        )
     return views
 
 
@@ -266,12 +280,18 @@ def _shots(mark: FitMarkNow) -> list[FitShotView]:
     mean = mark.mean
     return [
         FitShotView(
-            item.shot.id, item.shot.kind, item.shot.created_s, item.point.epochs,
-            None if mean is None else item.point.east_m - mean.east_m, None if mean is None else item.point.north_m - mean.north_m,
-            None if mean is None else item.point.height_m - mean.height_m, not item.why_not, item.why_not,
+            item.shot.id,
+            item.shot.kind,
+            item.shot.created_s,
+            item.point.epochs,
+            None if mean is None else item.point.east_m - mean.east_m,
+            None if mean is None else item.point.north_m - mean.north_m,
+            None if mean is None else item.point.height_m - mean.height_m,
+            not item.why_not,
+            item.why_not,
         )
         for item in mark.shots
-    ]  # fmt: skip
+    ]
 
 
 def _test_words(now: FitNow, found: Diagnosis) -> str:
@@ -331,9 +351,7 @@ def _next(item: Judged, marks: Sequence[FitMarkView], suggested: FitMarkNow | No
     if item.found is not None and item.found.suspects:
         first = item.found.suspects[0]
         line_id, slip = by_name[first.name].line_id, item.slips.get((first.name, first.component))
-        accused = Accused(
-            line_id, first.name, now.choice.use_of(line_id), first.component, first.can_tell, slip.words if slip else ""
-        )
+        accused = Accused(line_id, first.name, now.choice.use_of(line_id), first.component, first.can_tell, slip.words if slip else "")
     words = ""
     if gain is not None and gain.before_m is not None and gain.after_m is not None:
         words = f": the worst place of the site goes from {text_from_metres(gain.before_m, unit)} to {text_from_metres(gain.after_m, unit)} at 95 %"
@@ -354,6 +372,12 @@ def _mark_stands(item: Judged, mark: FitMarkView, unit: str) -> MarkStands:
     off = f"{' and '.join(parts)} from where the fit puts it" if parts else "measured"
     slip = next((slip.words for (name, _), slip in item.slips.items() if name == mark.name), "")
     return MarkStands(
-        mark.line_id, mark.name, mark.gnss_e_m is not None, mark.horizontal or mark.vertical,
-        mark.line_id in item.now.choice.uses, off, item.differing.get(mark.name, ()), slip,
-    )  # fmt: skip
+        mark.line_id,
+        mark.name,
+        mark.gnss_e_m is not None,
+        mark.horizontal or mark.vertical,
+        mark.line_id in item.now.choice.uses,
+        off,
+        item.differing.get(mark.name, ()),
+        slip,
+    )

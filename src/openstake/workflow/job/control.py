@@ -23,16 +23,7 @@ from openstake.store.models import Mark
 from openstake.wire.tables.given import refusal_of
 from openstake.workflow.context import Context
 from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.marks import (
-    MarkNow,
-    current_marks,
-    current_rows,
-    given_of,
-    line_ids,
-    mark_row_of,
-    place_rows,
-    row_of,
-)
+from openstake.workflow.now.marks import MarkNow, current_marks, current_rows, given_of, line_ids, mark_row_of, place_rows, row_of
 
 MOST_MARKS_SHOWN = 300
 
@@ -185,7 +176,7 @@ def typed_mark(job: JobNow, values: Mapping[str, Any]) -> GivenMark:
             empty = one if getattr(mark, one) is None else other
             raise InputError(f"The {empty.split('_')[0]} is empty.", field=empty)
     if mark.east_m is not None and mark.latitude_deg is not None:
-        raise InputError("Give east and north, or latitude and longitude, not both: one follows from the other.", field="latitude_deg")  # fmt: skip
+        raise InputError("Give east and north, or latitude and longitude, not both: one follows from the other.", field="latitude_deg")
     if mark.height_m is not None and mark.height_kind is None:
         raise InputError("Say whether the height is ellipsoidal or an elevation.", field="height_kind")
     if sentence := refusal_of(mark):
@@ -237,9 +228,14 @@ def correct_mark(context: Context, job_id: str, mark_id: str, wish: ChangeMark) 
         session.flush()
         what = "taken out of the list" if wish.withdraw else "brought back" if old.withdrawn else "corrected"
         write_entry(
-            session, now, "mark-changed", f"Mark {old.name} {what}{_moved(job, old, row)}: {row.reason}.", job_id,
-            mark=row.id, replaces=old.id,
-        )  # fmt: skip
+            session,
+            now,
+            "mark-changed",
+            f"Mark {old.name} {what}{_moved(job, old, row)}: {row.reason}.",
+            job_id,
+            mark=row.id,
+            replaces=old.id,
+        )
         return row
 
     return _changed_mark(context, job_id, context.database.write(work))
@@ -269,9 +265,7 @@ def mark_history(context: Context, job_id: str, mark_id: str) -> MarkVersions:
         ids = line_ids(session, mark_id)[::-1]
         rows = {row.id: row for row in session.scalars(select(Mark).where(Mark.id.in_(ids)))}
         placed = {mark.id: mark_view(mark, job.length_unit) for mark in place_rows(job, list(rows.values()))}
-    return MarkVersions(
-        [MarkVersion(placed[item], rows[item].reason, rows[item].withdrawn, rows[item].created_s) for item in ids]
-    )
+    return MarkVersions([MarkVersion(placed[item], rows[item].reason, rows[item].withdrawn, rows[item].created_s) for item in ids])
 
 
 def between(context: Context, job_id: str, query: BetweenQuery) -> Between:
@@ -286,12 +280,7 @@ def between(context: Context, job_id: str, query: BetweenQuery) -> Between:
         ground_m = grid_m / _mean_factor(job, start, end)
     kinds = ("ellipsoidal_height_m", "elevation_m")
     rise = next(
-        (
-            getattr(end, kind) - getattr(start, kind)
-            for kind in kinds
-            if None not in (getattr(end, kind), getattr(start, kind))
-        ),
-        None,
+        (getattr(end, kind) - getattr(start, kind) for kind in kinds if None not in (getattr(end, kind), getattr(start, kind))), None
     )
     return Between(start.name, end.name, grid_m, ground_m, degrees(atan2(east_m, north_m)) % 360.0, rise)
 

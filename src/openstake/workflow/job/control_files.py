@@ -143,9 +143,7 @@ def preview_control(context: Context, job_id: str, content: bytes, said: ListSai
         unit_stated=reading.unit_stated,
         height_kind=said.height_kind,
         asks_height_kind=asks and ("height" in reading.roles or reading.format == "GeoJSON"),
-        columns=[
-            Column(role, reading.header[place] if reading.header else None) for place, role in enumerate(reading.roles)
-        ],
+        columns=[Column(role, reading.header[place] if reading.header else None) for place, role in enumerate(reading.roles)],
         # What a person must look at comes first.
         rows=sorted(rows, key=lambda row: (row.accepted, not row.remark, row.line))[:MOST_ROWS_SHOWN],
         accepted=accepted,
@@ -162,21 +160,14 @@ def _remarks(reading: Reading, refusals: dict[int, Refusal], unit: str) -> dict[
     return {taken[at].number: sentence for at, sentence in judge_heights_of_list(marks, unit).items()}
 
 
-def _read(
-    session: Session, job: JobNow, content: bytes, said: ListSaid
-) -> tuple[Reading, dict[int, Refusal], list[Finding]]:
+def _read(session: Session, job: JobNow, content: bytes, said: ListSaid) -> tuple[Reading, dict[int, Refusal], list[Finding]]:
     """Return the reading, the marks that cannot be in this job by line, and what is to be said of the list."""
     if len(content) > MOST_BYTES:
         raise InputError(f"The file has {len(content)} bytes; a control list of more than {MOST_BYTES} is not read.")
     if said.unit is not None and said.unit not in METRES_PER_UNIT:
         raise InputError(f"'{said.unit}' is not a length unit; it is m, ft or sft.", field="unit")
     reading = read_control(
-        content,
-        said.unit,
-        job.length_unit,
-        said.roles,
-        _height_kind(said.height_kind),
-        lambda lines: _mended(job, lines, said.lines),
+        content, said.unit, job.length_unit, said.roles, _height_kind(said.height_kind), lambda lines: _mended(job, lines, said.lines)
     )
     if reading.system is not None and reading.system != job.system_statement:
         raise InputError(
@@ -216,9 +207,7 @@ def _line_mended(job: JobNow, line: Line, said: LineSaid) -> Line:
     if line.mark is None:
         return line
     mark = line.mark
-    exchanged = replace(
-        mark, east_m=mark.north_m, north_m=mark.east_m, latitude_deg=mark.longitude_deg, longitude_deg=mark.latitude_deg
-    )
+    exchanged = replace(mark, east_m=mark.north_m, north_m=mark.east_m, latitude_deg=mark.longitude_deg, longitude_deg=mark.latitude_deg)
     sentence = refusal_of(exchanged)
     return Line(line.number, line.cells, None if sentence else exchanged, sentence)
 
@@ -233,20 +222,23 @@ def _as_typed(mark: GivenMark, unit: str) -> dict[str, str | bool]:
         if isinstance(value, bool):
             found[item.name] = value
             continue
-        found[item.name] = (
-            shortest_typed(value, unit)
-            if item.kind == "length"
-            else repr(value)
-            if isinstance(value, float)
-            else str(value)
-        )
+        found[item.name] = shortest_typed(value, unit) if item.kind == "length" else repr(value) if isinstance(value, float) else str(value)
     return found
 
 
 _FIELD_OF_ROLE = {
-    "name": "name", "east": "east_m", "north": "north_m", "latitude": "latitude_deg", "longitude": "longitude_deg", "height": "height_m",
-    "elevation": "height_m", "ellipsoidal_height": "height_m", "order": "order", "source": "source", "note": "note",
-}  # fmt: skip
+    "name": "name",
+    "east": "east_m",
+    "north": "north_m",
+    "latitude": "latitude_deg",
+    "longitude": "longitude_deg",
+    "height": "height_m",
+    "elevation": "height_m",
+    "ellipsoidal_height": "height_m",
+    "order": "order",
+    "source": "source",
+    "note": "note",
+}
 _KIND_OF_ROLE: dict[str, HeightKind] = {"elevation": "elevation", "ellipsoidal_height": "ellipsoidal"}
 
 
@@ -281,11 +273,7 @@ def _height_kinds(job: JobNow, marks: Sequence[GivenMark], present: Sequence[Mar
         for mark, (east, north), lift in zip(given, places, lifts, strict=True)
         if mark.height_kind is not None and np.isfinite(lift)
     ]
-    known = [
-        (mark.east_m, mark.north_m, mark.ellipsoidal_height_m)
-        for mark in present
-        if mark.ellipsoidal_height_m is not None
-    ]
+    known = [(mark.east_m, mark.north_m, mark.ellipsoidal_height_m) for mark in present if mark.ellipsoidal_height_m is not None]
     return judge_height_kinds(seen, known, job.length_unit)
 
 
@@ -315,9 +303,7 @@ def accept_control(context: Context, job_id: str, file_name: str, content: bytes
             raise InputError(reading.questions[0], field="questions")
         marks = [line.mark for line in reading.lines if line.mark and line.number not in refusals]
         if not marks:
-            raise InputError(
-                "No line of the file can be accepted, so nothing was stored. See the reasons line by line."
-            )
+            raise InputError("No line of the file can be accepted, so nothing was stored. See the reasons line by line.")
         now, refused = context.now(job_id), len(reading.lines) - len(marks)
         file = ImportedFile(job_id=job_id, name=file_name[:200], content=content, created_s=now)
         session.add(file)
@@ -325,10 +311,18 @@ def accept_control(context: Context, job_id: str, file_name: str, content: bytes
         session.add_all(row_of(mark, job_id, file_name[:200], now) for mark in marks)
         by_hand = f" {counted(len(said.lines), 'line')} mended by hand." if said.lines else ""
         write_entry(
-            session, now, "control-imported",
+            session,
+            now,
+            "control-imported",
             f"{counted(len(marks), 'mark')} taken from {file_name}; {counted(refused, 'line')} refused.{by_hand}",
-            job_id, file=file.id, by_hand=[f"{item.line}: {item.wish}" for item in said.lines], accepted=len(marks), refused=refused, height_kind=said.height_kind, unit=reading.unit,
-        )  # fmt: skip
+            job_id,
+            file=file.id,
+            by_hand=[f"{item.line}: {item.wish}" for item in said.lines],
+            accepted=len(marks),
+            refused=refused,
+            height_kind=said.height_kind,
+            unit=reading.unit,
+        )
         return len(marks), refused
 
     accepted, refused = context.database.write(work)
@@ -339,9 +333,12 @@ def accept_control(context: Context, job_id: str, file_name: str, content: bytes
 # Writing files
 
 FORMATS = {
-    "csv": "text/csv", "geojson": "application/geo+json", "landxml": "application/xml",
-    "kml": "application/vnd.google-earth.kml+xml", "dxf": "image/vnd.dxf",
-}  # fmt: skip
+    "csv": "text/csv",
+    "geojson": "application/geo+json",
+    "landxml": "application/xml",
+    "kml": "application/vnd.google-earth.kml+xml",
+    "dxf": "image/vnd.dxf",
+}
 ENDINGS = {"csv": "csv", "geojson": "geojson", "landxml": "xml", "kml": "kml", "dxf": "dxf"}
 
 

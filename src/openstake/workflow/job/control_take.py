@@ -54,9 +54,14 @@ def take_over(context: Context, job_id: str, wish: TakeOver) -> Accepted:
         session.flush()
         left = len(given) - len(taken)
         write_entry(
-            session, now, "control-imported", f"{counted(len(taken), 'mark')} taken over from the {wish.what} of {other.name}; "
-            f"{counted(left, 'name')} in this list already.", job_id, job=other.id, marks=[row.id for row in rows],
-        )  # fmt: skip
+            session,
+            now,
+            "control-imported",
+            f"{counted(len(taken), 'mark')} taken over from the {wish.what} of {other.name}; {counted(left, 'name')} in this list already.",
+            job_id,
+            job=other.id,
+            marks=[row.id for row in rows],
+        )
         return len(taken), left
 
     accepted, refused = context.database.write(work)
@@ -71,22 +76,25 @@ def _refuse_another_system(job: JobNow, other: JobNow) -> None:
         ("system", job.system_statement, other.system_statement),
         ("frame", f"{job.positions_label} {job.settings.frame_epoch}", f"{other.positions_label} {other.settings.frame_epoch}"),
         ("vertical system", job.settings.vertical_system, other.settings.vertical_system),
-    ):  # fmt: skip
+    ):
         if ours != theirs:
             raise InputError(
                 f"{other.name} has the {what} {theirs.strip()[:80] or 'not stated'}, this job {ours.strip()[:80] or 'not stated'}. No shift is "
-                "applied that nobody named: settle both jobs alike, or take a file with the coordinates of this one.", field="job_id",
-            )  # fmt: skip
+                "applied that nobody named: settle both jobs alike, or take a file with the coordinates of this one.",
+                field="job_id",
+            )
 
 
 def _control(session: Session, other: JobNow) -> list[GivenMark]:
     return [
         replace(
-            mark.given, sigma_horizontal_m=mark.sigma_horizontal_m, sigma_vertical_m=mark.sigma_vertical_m,
+            mark.given,
+            sigma_horizontal_m=mark.sigma_horizontal_m,
+            sigma_vertical_m=mark.sigma_vertical_m,
             source=f"job {other.name}{f', {mark.given.source}' if mark.given.source else ''}"[:200],
         )
         for mark in current_marks(session, other)
-    ]  # fmt: skip
+    ]
 
 
 def _points(session: Session, other: JobNow) -> list[GivenMark]:
@@ -95,9 +103,7 @@ def _points(session: Session, other: JobNow) -> list[GivenMark]:
     shots = [
         shot
         for shot in session.scalars(
-            select(Shot)
-            .where(Shot.job_id == other.id, points.OF_THE_JOB, Shot.mark_id.is_(None))
-            .order_by(Shot.created_s)
+            select(Shot).where(Shot.job_id == other.id, points.OF_THE_JOB, Shot.mark_id.is_(None)).order_by(Shot.created_s)
         )
         if shot.id in labels
     ]
@@ -106,8 +112,15 @@ def _points(session: Session, other: JobNow) -> list[GivenMark]:
     for shot, point in zip(shots, points.derive_all(session, other, shots), strict=True):
         label, budget = labels[shot.id], budget_of_shot(shot, point, pole, usual, absolute=True)
         found[label.name] = GivenMark(
-            label.name, east_m=point.east_m, north_m=point.north_m, height_m=point.height_m, height_kind="ellipsoidal",
-            sigma_horizontal_m=budget.horizontal_95_m / CIRCLE_95, sigma_vertical_m=budget.vertical_95_m / LINE_95, order="provisional",
-            source=f"point of job {other.name}"[:200], note=" ".join(said for said in (label.code, label.note) if said),
-        )  # fmt: skip
+            label.name,
+            east_m=point.east_m,
+            north_m=point.north_m,
+            height_m=point.height_m,
+            height_kind="ellipsoidal",
+            sigma_horizontal_m=budget.horizontal_95_m / CIRCLE_95,
+            sigma_vertical_m=budget.vertical_95_m / LINE_95,
+            order="provisional",
+            source=f"point of job {other.name}"[:200],
+            note=" ".join(said for said in (label.code, label.note) if said),
+        )
     return list(found.values())

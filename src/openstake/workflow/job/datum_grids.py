@@ -34,9 +34,7 @@ def known_grids() -> frozenset[str]:
 
     database = Path(pyproj.datadir.get_data_dir().split(";")[0]) / "proj.db"
     with closing(sqlite3.connect(f"file:{database}?mode=ro", uri=True)) as opened:
-        rows = opened.execute(
-            "SELECT proj_grid_name, old_proj_grid_name, original_grid_name FROM grid_alternatives"
-        ).fetchall()
+        rows = opened.execute("SELECT proj_grid_name, old_proj_grid_name, original_grid_name FROM grid_alternatives").fetchall()
     return frozenset(name for row in rows for name in row if name)
 
 

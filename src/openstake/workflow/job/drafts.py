@@ -41,9 +41,7 @@ def kept_draft(context: Context, folder: Path, start: bytes, stream: IO[bytes], 
             while chunk:
                 size += len(chunk)
                 if size > MOST_GRID_BYTES:
-                    raise FileError(
-                        f"The file is larger than {MOST_GRID_BYTES >> 20} MB: cut the grid down to your region."
-                    )
+                    raise FileError(f"The file is larger than {MOST_GRID_BYTES >> 20} MB: cut the grid down to your region.")
                 digest.update(chunk)
                 draft.write(chunk)
                 chunk = stream.read(1 << 20)

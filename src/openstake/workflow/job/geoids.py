@@ -49,10 +49,9 @@ def ensure_training_grid(context: Context) -> None:
         if not session.scalars(select(GeoidGridFile).where(GeoidGridFile.training_only)).first():
             session.add(
                 GeoidGridFile(
-                    name="EGM96, 15 minutes (training only)", file=TRAINING_GRID.name, training_only=True,
-                    created_s=context.clock.now(),
+                    name="EGM96, 15 minutes (training only)", file=TRAINING_GRID.name, training_only=True, created_s=context.clock.now()
                 )
-            )  # fmt: skip
+            )
 
     context.database.write(work)
 
@@ -116,9 +115,7 @@ def add_geoid(context: Context, name: str, stream: IO[bytes]) -> Geoid:
         row = GeoidGridFile(name=name, file=file, created_s=context.clock.now())
         session.add(row)
         session.flush()
-        write_entry(
-            session, row.created_s, "geoid-added", f"Geoid grid {name} added ({size} bytes).", None, geoid=row.id
-        )
+        write_entry(session, row.created_s, "geoid-added", f"Geoid grid {name} added ({size} bytes).", None, geoid=row.id)
         return row
 
     return _geoid_view(context.database.write(work), context.data_dir)

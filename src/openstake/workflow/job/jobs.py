@@ -38,11 +38,25 @@ LONGEST = {
     "system_label": 200,
 }
 _WORDS = {
-    "name": "name", "client": "client", "task": "task", "crew": "crew", "notes": "notes", "time_zone": "time zone",
-    "length_unit": "unit", "frame": "coordinate system", "system_label": "label of the system", "frame_name": "frame", "frame_epoch": "epoch",
-    "vertical_system": "vertical system", "geoid_id": "geoid grid", "project_height_m": "project height", "height_limit_m": "limit of antenna heights",
-    "place_latitude_deg": "place", "place_longitude_deg": "place", "archived": "archive",
-}  # fmt: skip
+    "name": "name",
+    "client": "client",
+    "task": "task",
+    "crew": "crew",
+    "notes": "notes",
+    "time_zone": "time zone",
+    "length_unit": "unit",
+    "frame": "coordinate system",
+    "system_label": "label of the system",
+    "frame_name": "frame",
+    "frame_epoch": "epoch",
+    "vertical_system": "vertical system",
+    "geoid_id": "geoid grid",
+    "project_height_m": "project height",
+    "height_limit_m": "limit of antenna heights",
+    "place_latitude_deg": "place",
+    "place_longitude_deg": "place",
+    "archived": "archive",
+}
 _COLUMNS = tuple(_WORDS)
 _NOT_TEXT = ("archived", "geoid_id", "project_height_m", "place_latitude_deg", "place_longitude_deg", "height_limit_m")
 
@@ -114,17 +128,17 @@ class CopyJob:
     with_control: bool = False
 
 
-def create_job(
-    context: Context, name: str, system: Mapping[str, Any], unit: str, practice: bool = False, **more: Any
-) -> JobView:
+def create_job(context: Context, name: str, system: Mapping[str, Any], unit: str, practice: bool = False, **more: Any) -> JobView:
     """Make a job and return it; its name must be new, its system one we can work in."""
     _prove_system(system)
 
     def work(session: Session) -> JobNow:
         now = context.clock.now()
         empty = {column: "" for column in _COLUMNS if column not in _NOT_TEXT} | {
-            "archived": False, "time_zone": "UTC", "height_limit_m": HEIGHTS_AGREE_M,
-        }  # fmt: skip
+            "archived": False,
+            "time_zone": "UTC",
+            "height_limit_m": HEIGHTS_AGREE_M,
+        }
         values = _changed(session, None, empty, {"name": name, "system": system, "length_unit": unit} | more)
         return _store_new(session, values, practice, now, "")
 
@@ -147,10 +161,15 @@ def _store_new(session: Session, values: dict[str, Any], practice: bool, now: fl
     made = job_of(session, job.id)
     code = f" (EPSG:{made.frame.code})" if made.frame.code else ""
     write_entry(
-        session, now, "job-made",
+        session,
+        now,
+        "job-made",
         f"Job {made.name} made{origin} in {made.settings.system_label or made.frame.name}{code}, {UNIT_WORDS[made.length_unit]}.",
-        job.id, settings=made.settings.id, frame=values["frame"], length_unit=made.length_unit,
-    )  # fmt: skip
+        job.id,
+        settings=made.settings.id,
+        frame=values["frame"],
+        length_unit=made.length_unit,
+    )
     return made
 
 
@@ -194,10 +213,15 @@ def store_settings(
     session.flush()
     words = ", ".join(dict.fromkeys(_WORDS[column] for column in changed))
     write_entry(
-        session, now, "job-changed", f"Job settings changed: {words}{f' ({reason})' if reason else ''}.", job.id,
-        settings=row.id, replaces=job.settings.id,
+        session,
+        now,
+        "job-changed",
+        f"Job settings changed: {words}{f' ({reason})' if reason else ''}.",
+        job.id,
+        settings=row.id,
+        replaces=job.settings.id,
         **{column: values[column] for column in changed if column != "notes"},
-    )  # fmt: skip
+    )
 
 
 def anchor_local(session: Session, job: JobNow, definition: FrameDefinition, reason: str, now: float) -> None:
@@ -206,9 +230,7 @@ def anchor_local(session: Session, job: JobNow, definition: FrameDefinition, rea
     store_settings(session, job, before, before | {"frame": definition_as_json(definition)}, now, reason)
 
 
-def _changed(
-    session: Session, job: JobNow | None, before: dict[str, Any], changes: Mapping[str, Any]
-) -> dict[str, Any]:
+def _changed(session: Session, job: JobNow | None, before: dict[str, Any], changes: Mapping[str, Any]) -> dict[str, Any]:
     """Return the settings with what a person typed put in; a sentence where it cannot be."""
     values = before | {name: None for name in _NOT_TEXT if name not in before}
     _change_texts(values, changes)
@@ -261,9 +283,7 @@ def _change_lengths(values: dict[str, Any], changes: Mapping[str, Any]) -> None:
     if "height_limit" in changes:
         limit_m = _length(changes, "height_limit", unit) or HEIGHTS_AGREE_M
         if not 0.0 < limit_m <= WIDEST_HEIGHTS_AGREE_M:
-            raise InputError(
-                "Readings of one height may differ by more than 0 and at most 0.1 m.", field="height_limit"
-            )
+            raise InputError("Readings of one height may differ by more than 0 and at most 0.1 m.", field="height_limit")
         values["height_limit_m"] = limit_m
 
 
@@ -309,7 +329,7 @@ def _time_zone(name: str) -> str:
     try:
         ZoneInfo(name)
     except (ZoneInfoNotFoundError, ValueError, OSError):
-        raise InputError(f"'{name[:40]}' is no time zone. Type one such as Europe/Dublin, or UTC.", field="time_zone") from None  # fmt: skip
+        raise InputError(f"'{name[:40]}' is no time zone. Type one such as Europe/Dublin, or UTC.", field="time_zone") from None
     return name
 
 
@@ -383,13 +403,22 @@ def job_view(job: JobNow, marks: int) -> JobView:
         return replace(bare, problem=error.sentence)
     definition = frame.definition
     return replace(
-        bare, system_code=frame.code, system_name=settings.system_label or frame.name, datum=frame.datum,
-        area=frame.area.name if frame.area else "", is_local=frame.is_local, anchored=definition.anchor is not None,
-        system_unit=None if frame.is_local else unit_of_system(definition.system), definition=definition.system,
-        anchor=definition.anchor, ground=definition.ground,
-        operation=definition.operation.name if definition.operation else None, datum_kind=frame.datum_kind,
-        datum_is_unsaid=frame.datum_is_unsaid, may_be_gnss=may_be_gnss(definition.system),
-    )  # fmt: skip
+        bare,
+        system_code=frame.code,
+        system_name=settings.system_label or frame.name,
+        datum=frame.datum,
+        area=frame.area.name if frame.area else "",
+        is_local=frame.is_local,
+        anchored=definition.anchor is not None,
+        system_unit=None if frame.is_local else unit_of_system(definition.system),
+        definition=definition.system,
+        anchor=definition.anchor,
+        ground=definition.ground,
+        operation=definition.operation.name if definition.operation else None,
+        datum_kind=frame.datum_kind,
+        datum_is_unsaid=frame.datum_is_unsaid,
+        may_be_gnss=may_be_gnss(definition.system),
+    )
 
 
 def list_jobs(context: Context, query: JobsQuery) -> Jobs:

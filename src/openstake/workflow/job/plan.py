@@ -81,12 +81,19 @@ def view(context: Context, job_id: str, query: PlanQuery) -> Plan:
     place = middle_of(job, places)
     return Plan(
         PlanMarks(
-            [mark.id for mark in marks], [mark.name for mark in marks], [mark.east_m for mark in marks],
-            [mark.north_m for mark in marks], [mark.given.check_only for mark in marks],
+            [mark.id for mark in marks],
+            [mark.name for mark in marks],
+            [mark.east_m for mark in marks],
+            [mark.north_m for mark in marks],
+            [mark.given.check_only for mark in marks],
         ),
         [
             PlanPoint(
-                shot.id, labels[shot.id].name if shot.id in labels else shot.name, point.east_m, point.north_m, point.height_m,
+                shot.id,
+                labels[shot.id].name if shot.id in labels else shot.name,
+                point.east_m,
+                point.north_m,
+                point.height_m,
                 running is not None and shot.occupation_id == running.id and not point.virtual,
             )
             for shot, point in placed
@@ -94,7 +101,7 @@ def view(context: Context, job_id: str, query: PlanQuery) -> Plan:
         following,
         None if base is None else _base(job, base.mark_m, base.occupation.station_id),
         job.frame.convergence_deg(*place) if place is not None and not job.lies_nowhere else None,
-    )  # fmt: skip
+    )
 
 
 def _base(job: JobNow, mark_m: tuple[float, float, float], station_id: int) -> PlanBase | None:

@@ -14,16 +14,7 @@ from openstake.core.geodesy.datums import DatumKind
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.geodesy.factors import GridFactors, grid_factors, ppm
 from openstake.core.geodesy.framechange import epoch_year
-from openstake.core.geodesy.frames import (
-    LOCAL,
-    Anchor,
-    FrameDefinition,
-    Ground,
-    JobFrame,
-    job_frame,
-    may_be_gnss,
-    reaches,
-)
+from openstake.core.geodesy.frames import LOCAL, Anchor, FrameDefinition, Ground, JobFrame, job_frame, may_be_gnss, reaches
 from openstake.core.geodesy.systems import (
     POSITION_FRAMES,
     DatumShift,
@@ -250,12 +241,15 @@ def find_systems(query: SystemQuery) -> Systems:
     return Systems(
         [
             SystemFound(
-                found.code, found.name, found.area_name, found.deprecated,
+                found.code,
+                found.name,
+                found.area_name,
+                found.deprecated,
                 UNIT_WORDS.get(unit_of_system(f"EPSG:{found.code}") or "", "another unit"),
             )
             for found in search_systems(query.text, place_of(query.latitude, query.longitude))
         ]
-    )  # fmt: skip
+    )
 
 
 def find_verticals(query: SystemQuery) -> Systems:
@@ -296,10 +290,7 @@ def ground_of(values: Mapping[str, Any], unit: str) -> Ground:
     """Return ground distances as typed; the reciprocal of a factor is a usual mistake, so it lies near 1."""
     ground = typed(Ground, values, unit)
     if not 0.99 <= ground.combined_factor <= 1.01:
-        raise InputError(
-            f"A combined factor lies near 1 (0.99 to 1.01); {ground.combined_factor:g} does not.",
-            field="combined_factor",
-        )
+        raise InputError(f"A combined factor lies near 1 (0.99 to 1.01); {ground.combined_factor:g} does not.", field="combined_factor")
     return ground
 
 
@@ -313,16 +304,14 @@ def with_operation(
     if wish.get("shift") is not None:
         shift = typed(DatumShift, wish["shift"], "m")
         if shift == DatumShift(convention=shift.convention):
-            raise InputError("All parameters are 0: that would say that the two datums are one. Type those of the control.", field="x_m")  # fmt: skip
+            raise InputError("All parameters are 0: that would say that the two datums are one. Type those of the control.", field="x_m")
         return replace(plain, operation=shift.operation(job_frame(plain).ellipsoid))
     if wish.get("datum_is"):
         return replace(plain, datum_is="gnss")
     return replace(plain, operation=_operation_of(wish, plain, place, epoch))
 
 
-def _operation_of(
-    wish: Mapping[str, Any], definition: FrameDefinition, place: tuple[float, float] | None, epoch: str
-) -> Operation:
+def _operation_of(wish: Mapping[str, Any], definition: FrameDefinition, place: tuple[float, float] | None, epoch: str) -> Operation:
     """Return the datum operation of the database that a person chose by its name."""
     found = find_operations(definition.system, str(wish.get("source")), place, epoch_year(epoch))
     for operation in found.usable:
@@ -333,7 +322,7 @@ def _operation_of(
                     field="operation",
                 )
             return operation
-    raise InputError("This operation is not offered here for that frame and place. Choose one of the list.", field="operation")  # fmt: skip
+    raise InputError("This operation is not offered here for that frame and place. Choose one of the list.", field="operation")
 
 
 def operations_view(context: Context, job_id: str, source: str) -> Operations:
@@ -393,10 +382,18 @@ def system_of(job: JobNow, places: Places, elevations: int) -> SystemView:
         factors = grid_factors(frame, *place, height_m)
     one_height = np.isfinite(places.ellipsoidal_m) != np.isfinite(places.elevation_m)
     evidence = SystemEvidence(
-        frame, place, factors, job.length_unit, None if frame.is_local else unit_of_system(frame.definition.system),
-        elevations, job.geoid is not None, bool(job.geoid_file and job.geoid_file.training_only),
-        int(one_height.sum()) if place is not None else 0, job.practice, _finer(frame, place),
-    )  # fmt: skip
+        frame,
+        place,
+        factors,
+        job.length_unit,
+        None if frame.is_local else unit_of_system(frame.definition.system),
+        elevations,
+        job.geoid is not None,
+        bool(job.geoid_file and job.geoid_file.training_only),
+        int(one_height.sum()) if place is not None else 0,
+        job.practice,
+        _finer(frame, place),
+    )
     ground = frame.definition.ground
     return SystemView(
         None if place is None else Place(*place),
@@ -410,9 +407,11 @@ def system_of(job: JobNow, places: Places, elevations: int) -> SystemView:
 
 def _factors_view(factors: GridFactors) -> Factors:
     return Factors(
-        **asdict(factors), grid_scale_ppm=ppm(factors.grid_scale), elevation_ppm=ppm(factors.elevation_factor),
+        **asdict(factors),
+        grid_scale_ppm=ppm(factors.grid_scale),
+        elevation_ppm=ppm(factors.elevation_factor),
         combined_ppm=ppm(factors.combined_factor),
-    )  # fmt: skip
+    )
 
 
 def try_system(context: Context, wish: TrySystem) -> TriedSystem:
@@ -430,14 +429,32 @@ def try_system(context: Context, wish: TrySystem) -> TriedSystem:
         frame = job_frame(with_operation(wish.operation, definition, place, wish.frame_epoch))
     there, why = _grid_place(frame, place)
     evidence = SystemEvidence(
-        frame, place, grid_factors(frame, *place, 0.0) if place and there else None, wish.length_unit,
-        None if frame.is_local else unit_of_system(definition.system), 0, False, False, 0, False, _finer(frame, place),
-    )  # fmt: skip
+        frame,
+        place,
+        grid_factors(frame, *place, 0.0) if place and there else None,
+        wish.length_unit,
+        None if frame.is_local else unit_of_system(definition.system),
+        0,
+        False,
+        False,
+        0,
+        False,
+        _finer(frame, place),
+    )
     return TriedSystem(
-        label or frame.name, frame.datum, frame.datum_kind, frame.datum_is_unsaid, may_be_gnss(definition.system),
-        frame.area.name if frame.area else "", definition.system, there, why,
-        _operations(frame, wish.source, place, wish.frame_epoch) if wish.source else None, marks, judge_system(evidence),
-    )  # fmt: skip
+        label or frame.name,
+        frame.datum,
+        frame.datum_kind,
+        frame.datum_is_unsaid,
+        may_be_gnss(definition.system),
+        frame.area.name if frame.area else "",
+        definition.system,
+        there,
+        why,
+        _operations(frame, wish.source, place, wish.frame_epoch) if wish.source else None,
+        marks,
+        judge_system(evidence),
+    )
 
 
 def _grid_place(frame: JobFrame, place: tuple[float, float] | None) -> tuple[GridPlace | None, str]:
@@ -445,18 +462,9 @@ def _grid_place(frame: JobFrame, place: tuple[float, float] | None) -> tuple[Gri
     if place is None or (frame.is_local and frame.definition.anchor is None):
         return None, ""
     if frame.datum_is_unsaid:
-        return (
-            None,
-            f"Where the place lies in {frame.name} cannot be said before an operation into its datum is chosen.",
-        )
-    east, north, _ = (
-        float(value) for value in frame.grid_from_ecef(ecef_from_geodetic(*place, 0.0, frame.positions_ellipsoid))
-    )
-    return (
-        (GridPlace(east, north), "")
-        if np.isfinite(east) and np.isfinite(north)
-        else (None, "The place lies outside the system.")
-    )
+        return (None, f"Where the place lies in {frame.name} cannot be said before an operation into its datum is chosen.")
+    east, north, _ = (float(value) for value in frame.grid_from_ecef(ecef_from_geodetic(*place, 0.0, frame.positions_ellipsoid)))
+    return (GridPlace(east, north), "") if np.isfinite(east) and np.isfinite(north) else (None, "The place lies outside the system.")
 
 
 def _tried(frame: JobFrame, mark: MarkNow) -> TriedMark:

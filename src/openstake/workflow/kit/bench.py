@@ -112,9 +112,7 @@ def _names(kit: KitNow) -> tuple[str, str]:
 
 
 def _results(session: Session, job_id: str) -> list[BenchResult]:
-    rows = session.scalars(
-        select(BenchTest).where(BenchTest.job_id == job_id).order_by(BenchTest.created_s.desc()).limit(_SHOWN)
-    )
+    rows = session.scalars(select(BenchTest).where(BenchTest.job_id == job_id).order_by(BenchTest.created_s.desc()).limit(_SHOWN))
     return [_result(row) for row in rows]
 
 
@@ -159,23 +157,21 @@ def begin(context: Context, job_id: str, wish: BenchWish) -> BenchView:
             if _standins_at_work(context):
                 raise ConflictError("The stand-ins are at work in a job. End that base first.")
             practice.begin_bench(taped_m)
-            base_url, rover_url, base_password, end = (
-                practice.base_stream_url,
-                practice.rover_url,
-                practice.password,
-                practice.silence,
-            )
+            base_url, rover_url, base_password, end = (practice.base_stream_url, practice.rover_url, practice.password, practice.silence)
         if not base_url or not rover_url:
             raise InputError(
-                "Give the address of the base's stream and of the rover's NMEA.",
-                field="rover_url" if base_url else "base_url",
+                "Give the address of the base's stream and of the rover's NMEA.", field="rover_url" if base_url else "base_url"
             )
         base, typed_password = checked_address(base_url, "base_url")
         rover, rover_password = checked_address(rover_url, "rover_url")
         bench = Bench(
-            (base, typed_password or base_password), Address("bench", "", rover, rover_password), lambda: context.changed(job_id),
-            lambda heard: _store(context, job, kit, wish.tape, taped_m, heard, practice is not None), end, context.outside_of_job(job_id),
-        )  # fmt: skip
+            (base, typed_password or base_password),
+            Address("bench", "", rover, rover_password),
+            lambda: context.changed(job_id),
+            lambda heard: _store(context, job, kit, wish.tape, taped_m, heard, practice is not None),
+            end,
+            context.outside_of_job(job_id),
+        )
         context.running.keep_bench(job_id, bench)
     return view(context, job_id)
 
@@ -192,37 +188,33 @@ def cancel(context: Context, job_id: str) -> None:
     bench.cancel()
 
 
-def _store(
-    context: Context, job: JobNow, kit: KitNow, tape: str, taped_m: float, heard: BenchHeard, practice: bool
-) -> None:  # fmt: skip
+def _store(context: Context, job: JobNow, kit: KitNow, tape: str, taped_m: float, heard: BenchHeard, practice: bool) -> None:
     distances = np.array(heard.distances_m)
     measured = float(distances.mean()) if len(distances) else None
     claim = float(np.sqrt(np.mean(np.array(heard.claims_m) ** 2))) if heard.claims_m else None
-    findings = judge_bench(
-        BenchSeen(taped_m, measured, claim, len(distances), heard.fix_after_s, heard.listened_s, job.length_unit)
-    )
+    findings = judge_bench(BenchSeen(taped_m, measured, claim, len(distances), heard.fix_after_s, heard.listened_s, job.length_unit))
     agrees = all(item.code == "bench-agrees" for item in findings)
     findings += _streams(kit, heard, practice)
     base, rover = _names(kit)
     data = {
-        "base": base, "rover": rover, "tape": tape, "taped_m": taped_m, "measured_m": measured,
-        "scatter_m": float(distances.std(ddof=1)) if len(distances) > 1 else None, "epochs": len(distances),
-        "fix_after_s": heard.fix_after_s, "agrees": agrees, "findings": [asdict(item) for item in findings],
-    }  # fmt: skip
+        "base": base,
+        "rover": rover,
+        "tape": tape,
+        "taped_m": taped_m,
+        "measured_m": measured,
+        "scatter_m": float(distances.std(ddof=1)) if len(distances) > 1 else None,
+        "epochs": len(distances),
+        "fix_after_s": heard.fix_after_s,
+        "agrees": agrees,
+        "findings": [asdict(item) for item in findings],
+    }
 
     def work(session: Session) -> None:
         now = context.now(job.id)
         row = BenchTest(job_id=job.id, data=json.dumps(data), created_s=now)
         session.add(row)
         session.flush()
-        write_entry(
-            session,
-            now,
-            "bench-test",
-            f"Bench test of {base} and {rover}: {findings[0].sentence}",
-            job.id,
-            bench=row.id,
-        )
+        write_entry(session, now, "bench-test", f"Bench test of {base} and {rover}: {findings[0].sentence}", job.id, bench=row.id)
 
     context.database.write(work)
     context.changed(job.id)

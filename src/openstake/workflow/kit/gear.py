@@ -105,13 +105,15 @@ def save_gear(context: Context, wish: SaveGear) -> GearView:
         old = lines.head(session, GearItem, replaces_id, _MISSING) if replaces_id else None
         for other in gear_rows(session):
             if other.kind == kind and other.name == item.name and (old is None or other.id != old.id):
-                raise ConflictError(
-                    f"{item.name} is in the kit already. Choose another name, or change that one.", field="name"
-                )
+                raise ConflictError(f"{item.name} is in the kit already. Choose another name, or change that one.", field="name")
         row = GearItem(
-            line_id=old.line_id if old else new_id(), kind=kind, name=item.name, data=json.dumps(asdict(item)),
-            replaces_id=old.id if old else None, created_s=context.clock.now(),
-        )  # fmt: skip
+            line_id=old.line_id if old else new_id(),
+            kind=kind,
+            name=item.name,
+            data=json.dumps(asdict(item)),
+            replaces_id=old.id if old else None,
+            created_s=context.clock.now(),
+        )
         session.add(row)
         session.flush()
         what = "changed" if old else "added"
@@ -131,11 +133,8 @@ def withdraw_gear(context: Context, item_id: str) -> None:
         old = lines.head(session, GearItem, item_id, _MISSING)
         now = context.clock.now()
         session.add(
-            GearItem(
-                line_id=old.line_id, kind=old.kind, name=old.name, data=old.data, withdrawn=True, replaces_id=old.id,
-                created_s=now,
-            )
-        )  # fmt: skip
+            GearItem(line_id=old.line_id, kind=old.kind, name=old.name, data=old.data, withdrawn=True, replaces_id=old.id, created_s=now)
+        )
         write_entry(session, now, "gear-withdrawn", f"{GEAR_WORDS[old.kind]}: {old.name} taken out.", None, gear=old.id)
 
     context.database.write(work)

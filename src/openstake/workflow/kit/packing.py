@@ -50,18 +50,18 @@ def packing_of(session: Session, job_id: str, kit: KitNow) -> Packing:
     """Return the list of a job whose kit has been read."""
     ticks = ticked_at(session, job_id, LIST)
     bench = newest_result(session, job_id)
-    last = (
-        ""
-        if bench is None
-        else f"The last one {'agrees' if bench.agrees else 'does not agree'}: {bench.findings[0].sentence}"
-    )
+    last = "" if bench is None else f"The last one {'agrees' if bench.agrees else 'does not agree'}: {bench.findings[0].sentence}"
     items = [
         PackingLine(
-            item.key, cast(Group, item.group), item.what, last if last and item.key == BENCH_KEY else item.why,
-            item.key in ticks, ticks.get(item.key),
+            item.key,
+            cast(Group, item.group),
+            item.what,
+            last if last and item.key == BENCH_KEY else item.why,
+            item.key in ticks,
+            ticks.get(item.key),
         )
         for item in packing_list(kit.profiles, kit.gear)
-    ]  # fmt: skip
+    ]
     return Packing([profile.name for profile in kit.profiles], items)
 
 

@@ -23,9 +23,13 @@ from openstake.workflow.now.kit import chosen_lines, profile_of, profile_rows
 
 _MISSING = "There is no such profile."
 GEAR_FIELDS = {
-    "receiver": "receiver", "antenna": "antenna", "pole": "pole", "radio": "radio", "battery": "battery",
+    "receiver": "receiver",
+    "antenna": "antenna",
+    "pole": "pole",
+    "radio": "radio",
+    "battery": "battery",
     "caster_account": "caster",
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True)
@@ -110,9 +114,7 @@ def list_profiles(context: Context, job_id: str) -> Profiles:
 
 
 def _view(row: ProfileVersion, chosen: bool = False) -> ProfileView:
-    return ProfileView(
-        row.id, row.line_id, row.version, row.name, row.role, row.created_s, chosen, asdict(profile_of(row))
-    )  # fmt: skip
+    return ProfileView(row.id, row.line_id, row.version, row.name, row.role, row.created_s, chosen, asdict(profile_of(row)))
 
 
 def versions(context: Context, line_id: str) -> Profiles:
@@ -148,15 +150,25 @@ def _store(context: Context, profile: Profile, replaces_id: str | None) -> Profi
         if old is not None and old.data == text:
             return old
         row = ProfileVersion(
-            line_id=old.line_id if old else new_id(), version=old.version + 1 if old else 1, name=profile.name,
-            role=profile.role, data=text, replaces_id=old.id if old else None, created_s=context.clock.now(),
-        )  # fmt: skip
+            line_id=old.line_id if old else new_id(),
+            version=old.version + 1 if old else 1,
+            name=profile.name,
+            role=profile.role,
+            data=text,
+            replaces_id=old.id if old else None,
+            created_s=context.clock.now(),
+        )
         session.add(row)
         session.flush()
         write_entry(
-            session, row.created_s, "profile-saved", f"Profile {profile.name}, version {row.version}.", None,
-            profile=row.id, replaces=row.replaces_id,
-        )  # fmt: skip
+            session,
+            row.created_s,
+            "profile-saved",
+            f"Profile {profile.name}, version {row.version}.",
+            None,
+            profile=row.id,
+            replaces=row.replaces_id,
+        )
         return row
 
     return _view(context.database.write(work))
@@ -169,10 +181,16 @@ def withdraw_profile(context: Context, profile_id: str) -> None:
         old, now = lines.head(session, ProfileVersion, profile_id, _MISSING), context.clock.now()
         session.add(
             ProfileVersion(
-                line_id=old.line_id, version=old.version + 1, name=old.name, role=old.role, data=old.data, withdrawn=True,
-                replaces_id=old.id, created_s=now,
+                line_id=old.line_id,
+                version=old.version + 1,
+                name=old.name,
+                role=old.role,
+                data=old.data,
+                withdrawn=True,
+                replaces_id=old.id,
+                created_s=now,
             )
-        )  # fmt: skip
+        )
         write_entry(session, now, "profile-withdrawn", f"Profile {old.name} taken out.", None, profile=old.id)
 
     context.database.write(work)
@@ -198,9 +216,8 @@ def choose_profile(context: Context, job_id: str, wish: ChooseProfile) -> Profil
         now = context.now(job_id)
         session.add(JobProfile(job_id=job_id, line_id=wish.line_id, chosen=wish.chosen, created_s=now))
         write_entry(
-            session, now, "profile-chosen", f"Profile {row.name} {'chosen' if wish.chosen else 'no longer used'}.", job_id,
-            profile=row.id,
-        )  # fmt: skip
+            session, now, "profile-chosen", f"Profile {row.name} {'chosen' if wish.chosen else 'no longer used'}.", job_id, profile=row.id
+        )
 
     context.database.write(work)
     context.changed(job_id)

@@ -69,10 +69,7 @@ def card_view(context: Context, job_id: str, pair: PairQuery) -> CardView:
         job_of(session, job_id)
         card, list_name = _card(session, job_id, pair)
         ticks = ticked_at(session, job_id, list_name)
-    lines = [
-        CardLineView(line.key, line.words, line.base, line.rover, line.key in ticks, ticks.get(line.key))
-        for line in card.lines
-    ]
+    lines = [CardLineView(line.key, line.words, line.base, line.rover, line.key in ticks, ticks.get(line.key)) for line in card.lines]
     return CardView(card.base, card.rover, list(card.cautions), lines)
 
 

@@ -157,9 +157,15 @@ def _table_row(row: StreamRow, place: tuple[float, float] | None) -> TableRow:
     if place is not None and there[0] is not None and there[1] is not None and there != (0.0, 0.0):
         away = distance_km(place, (there[0], there[1]))
     return TableRow(
-        row.mountpoint, row.identifier, row.format, row.systems, row.network, row.needs_gga, away,
+        row.mountpoint,
+        row.identifier,
+        row.format,
+        row.systems,
+        row.network,
+        row.needs_gga,
+        away,
         away is not None and away > BASE_FAR_KM and not row.network,
-    )  # fmt: skip
+    )
 
 
 def try_mountpoint(context: Context, job_id: str, wish: TryMountpoint) -> MountpointHeard:
@@ -175,18 +181,23 @@ def try_mountpoint(context: Context, job_id: str, wish: TryMountpoint) -> Mountp
     gga = None
     if wish.send_gga:
         if place is None:
-            raise InputError(
-                "The job has no place yet, so there is no position to send. Give it one under Job.", field="send_gga"
-            )
+            raise InputError("The job has no place yet, so there is no position to send. Give it one under Job.", field="send_gga")
         gga = partial(_gga_line, place, context)
     heard = listen(account, mountpoint, wish.seconds, context.outside, gga)
     row = _row_of(account, mountpoint, context) if heard.connected else None
     stations = [(station, position_of(station)) for station in heard.positions]
     away = distance_km(place, stations[0][1]) if place is not None and stations else None
     evidence = MountpointEvidence(
-        mountpoint, heard.connected, heard.frames, heard.received_bytes, heard.gga_sent, bool(row and row.needs_gga),
-        bool(row and row.network), away, heard.positions,
-    )  # fmt: skip
+        mountpoint,
+        heard.connected,
+        heard.frames,
+        heard.received_bytes,
+        heard.gga_sent,
+        bool(row and row.needs_gga),
+        bool(row and row.network),
+        away,
+        heard.positions,
+    )
     return MountpointHeard(
         connected=heard.connected,
         sending=heard.sending,
@@ -226,10 +237,7 @@ def take_mountpoint(context: Context, job_id: str, wish: TakeMountpoint) -> Link
     if row is None:
         raise ConflictError("The profile has been changed in the meantime, or is not one of this job.")
     values = asdict(profile_of(row))
-    values["link"] |= {
-        "kind": "internet",
-        "caster": {"host": account.host, "port": account.port, "mountpoint": wish.mountpoint.strip()},
-    }
+    values["link"] |= {"kind": "internet", "caster": {"host": account.host, "port": account.port, "mountpoint": wish.mountpoint.strip()}}
     save_profile(context, SaveProfile(values, "m", row.id))
     context.changed(job_id)
     return view(context, job_id)

@@ -10,15 +10,7 @@ from typing import Any, cast
 from openstake.core.errors import FileError
 from openstake.core.judge.finding import Finding, stops_of
 from openstake.core.link.agree import End, RowState, in_words, judge_pair, pair_rows
-from openstake.core.link.airload import (
-    AirLoad,
-    Stream,
-    air_load,
-    chirp_rate_bps,
-    chirp_time_on_air_s,
-    judge_load,
-    remedies,
-)
+from openstake.core.link.airload import AirLoad, Stream, air_load, chirp_rate_bps, chirp_time_on_air_s, judge_load, remedies
 from openstake.wire.jsontext import JsonError, read_json
 from openstake.wire.profile import MOST_BYTES
 from openstake.workflow.captures import beginning_of
@@ -90,13 +82,14 @@ def end_of_file(content: bytes, name: str) -> End:
 
 def end_of_document(document: Mapping[str, Any], name: str) -> End:
     messages = document.get("messages")
-    numbers = (
-        [row.get("number") for row in messages if isinstance(row, dict)] if isinstance(messages, (list, tuple)) else []
-    )
+    numbers = [row.get("number") for row in messages if isinstance(row, dict)] if isinstance(messages, (list, tuple)) else []
     return End(
-        str(document.get("name") or name), document["link"], _texts(document.get("constellations")),
-        _texts(document.get("formats_read")), [number for number in numbers if isinstance(number, int)],
-    )  # fmt: skip
+        str(document.get("name") or name),
+        document["link"],
+        _texts(document.get("constellations")),
+        _texts(document.get("formats_read")),
+        [number for number in numbers if isinstance(number, int)],
+    )
 
 
 def _texts(values: object) -> list[str]:
@@ -108,15 +101,22 @@ def agreement(base: End, rover: End) -> Agreement:
     findings = judge_pair(base, rover)
     unknown = any(item.code == "link-setting-not-known" for item in findings)
     return Agreement(
-        not (stops_of(findings) or unknown), base.name, rover.name, findings,
+        not (stops_of(findings) or unknown),
+        base.name,
+        rover.name,
+        findings,
         [
             PairRow(
-                row.setting.field, row.setting.label, row.setting.unit, cast(Scalar, in_words(row.setting.field, row.base)), cast(Scalar, in_words(row.setting.field, row.rover)),
+                row.setting.field,
+                row.setting.label,
+                row.setting.unit,
+                cast(Scalar, in_words(row.setting.field, row.base)),
+                cast(Scalar, in_words(row.setting.field, row.rover)),
                 row.state,
             )
             for row in pair_rows(base, rover)
         ],
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True)
@@ -145,11 +145,12 @@ def load_of(stream: Stream, rate_bps: float, duty_limit: float | None, chirp: Ch
     """Return what a stream needs of a link, what to say of it, and what to slow or drop first."""
     load = air_load(stream, rate_bps, duty_limit)
     packet = chirp.packet(load.bytes_per_epoch) if chirp else (None, None)
-    ways = [
-        AirRemedy(way.words, way.load.share, way.load.bits_per_second, way.load.fits)
-        for way in remedies(stream, rate_bps, duty_limit)
-    ]
+    ways = [AirRemedy(way.words, way.load.share, way.load.bits_per_second, way.load.fits) for way in remedies(stream, rate_bps, duty_limit)]
     return Load(
-        **vars(load), rate_bps=rate_bps, findings=judge_load(stream, rate_bps, duty_limit, load), remedies=ways,
-        packet_bytes=packet[0], packet_time_on_air_s=packet[1],
-    )  # fmt: skip
+        **vars(load),
+        rate_bps=rate_bps,
+        findings=judge_load(stream, rate_bps, duty_limit, load),
+        remedies=ways,
+        packet_bytes=packet[0],
+        packet_time_on_air_s=packet[1],
+    )

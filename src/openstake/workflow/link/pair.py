@@ -12,11 +12,7 @@ from openstake.core.errors import ConflictError, InputError
 from openstake.core.kit.profile import Profile
 from openstake.core.limits import ShortText
 from openstake.core.link.agree import SETTINGS, End, value_of
-from openstake.core.link.airload import (
-    part_from_text,
-    satellites_from_text,
-    stream_of_messages,
-)
+from openstake.core.link.airload import part_from_text, satellites_from_text, stream_of_messages
 from openstake.store.models import ProfileVersion
 from openstake.wire.profile import profile_as_json
 from openstake.workflow.context import Context
@@ -106,9 +102,13 @@ def link_of(session: Session, job_id: str, query: LinkQuery = _AS_THE_PROFILES_S
     base = bases[0] if bases else None
     pairs = [] if base is None else [_pair(base, rover) for rover in rovers]
     return LinkView(
-        base.name if base else None, [row.name for row in bases[1:]], pairs,
-        None if base is None else air_of(profile_of(base), query), query.satellites.strip() or USUAL_SATELLITES, query.signals,
-    )  # fmt: skip
+        base.name if base else None,
+        [row.name for row in bases[1:]],
+        pairs,
+        None if base is None else air_of(profile_of(base), query),
+        query.satellites.strip() or USUAL_SATELLITES,
+        query.signals,
+    )
 
 
 def _pair(base: ProfileVersion, rover: ProfileVersion) -> Pair:

@@ -59,15 +59,7 @@ class Reach:
 
 
 _NO_RADIO = Reach(
-    available=False,
-    path=None,
-    distance_km=None,
-    horizon_km=None,
-    fresnel_m=None,
-    lowest_power_w=None,
-    duty=None,
-    levels=[],
-    trade=None,
+    available=False, path=None, distance_km=None, horizon_km=None, fresnel_m=None, lowest_power_w=None, duty=None, levels=[], trade=None
 )
 
 
@@ -107,25 +99,30 @@ def _path(base: Profile, job: JobNow, wish: ReachWish) -> RadioPath | None:
     if sent is None or base.link.frequency_mhz is None:
         return None
     return RadioPath(
-        base.link.frequency_mhz, _length(wish.base_height, "base_height", job, sent.antenna_height_m),
-        _length(wish.rover_height, "rover_height", job, 2.0), sent.antenna_gain_dbi, 0.0,
+        base.link.frequency_mhz,
+        _length(wish.base_height, "base_height", job, sent.antenna_height_m),
+        _length(wish.rover_height, "rover_height", job, 2.0),
+        sent.antenna_gain_dbi,
+        0.0,
         _number(wish.sensitivity_dbm, "sensitivity_dbm", USUAL_SENSITIVITY_DBM),
         _number(wish.margin_db, "margin_db", USUAL_MARGIN_DB),
-    )  # fmt: skip
+    )
 
 
-def _levels(
-    kit: KitNow, base: Profile, power_w: float, path: RadioPath, distance_km: float, duty: float
-) -> list[PowerLevel]:
+def _levels(kit: KitNow, base: Profile, power_w: float, path: RadioPath, distance_km: float, duty: float) -> list[PowerLevel]:
     """Return what each power that the radio can be set to gives."""
     radio, battery = kit.radio(base), kit.battery(base)
     powers = ({power_w} | _powers_of(radio)) - {0.0}
     if not powers:
         return []
     return power_levels(
-        path, sorted(powers), distance_km, duty, (battery.volts, battery.amp_hours * battery.count) if battery else None,
+        path,
+        sorted(powers),
+        distance_km,
+        duty,
+        (battery.volts, battery.amp_hours * battery.count) if battery else None,
         radio.draw_w if radio else None,
-    )  # fmt: skip
+    )
 
 
 def _powers_of(radio: Radio | None) -> set[float]:

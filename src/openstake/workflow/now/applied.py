@@ -60,10 +60,16 @@ def applied_of_row(row: FitApplied) -> Applied:
     numbers = data["parameters"]
     site = numbers.pop("site")
     return Applied(
-        row.id, FitParameters(**numbers, site=SiteCentre(**site) if site else None), _reach_of(data["reach"], data["redundancy"]),
-        tuple(AppliedMark(**mark) for mark in data["marks"]), data["words"], data["agrees"], data["redundancy"],
-        tuple(json.loads(row.rests_on)), row.created_s,
-    )  # fmt: skip
+        row.id,
+        FitParameters(**numbers, site=SiteCentre(**site) if site else None),
+        _reach_of(data["reach"], data["redundancy"]),
+        tuple(AppliedMark(**mark) for mark in data["marks"]),
+        data["words"],
+        data["agrees"],
+        data["redundancy"],
+        tuple(json.loads(row.rests_on)),
+        row.created_s,
+    )
 
 
 def _reach_of(stored: dict[str, Any], redundancy: int) -> Reach:
@@ -82,14 +88,18 @@ def _reach_of(stored: dict[str, Any], redundancy: int) -> Reach:
 
 def data_of_applied(
     parameters: FitParameters, reach: Reach, marks: Sequence[AppliedMark], words: str, agrees: bool, redundancy: int
-) -> str:  # fmt: skip
+) -> str:
     """Return an applied fit as it is kept."""
     return json.dumps(
         {
-            "parameters": asdict(parameters), "reach": asdict(reach), "marks": [asdict(mark) for mark in marks], "words": words, "agrees": agrees,
+            "parameters": asdict(parameters),
+            "reach": asdict(reach),
+            "marks": [asdict(mark) for mark in marks],
+            "words": words,
+            "agrees": agrees,
             "redundancy": redundancy,
         }
-    )  # fmt: skip
+    )
 
 
 def applied_now(session: Session, job_id: str) -> Applied | None:
@@ -133,14 +143,10 @@ def local_of_points(session: Session, job: JobNow, derived: Sequence[Point]) -> 
     ]
 
 
-_WORDS = {
-    "settings": "the job's system", "base_coordinate": "the base's coordinate", "height_reading": "a height",
-}  # fmt: skip
+_WORDS = {"settings": "the job's system", "base_coordinate": "the base's coordinate", "height_reading": "a height"}
 
 
-def changed_since(
-    session: Session, job: JobNow, fit: Applied, marks: Sequence[FitMarkNow]
-) -> tuple[str, ...]:  # fmt: skip
+def changed_since(session: Session, job: JobNow, fit: Applied, marks: Sequence[FitMarkNow]) -> tuple[str, ...]:
     """Return in words what an applied fit rests on that has another value now; nothing where it stands as it was."""
     used = {mark.line_id for mark in fit.marks if mark.use != "check"}
     own = [mark for mark in marks if mark.line_id in used]
@@ -150,9 +156,11 @@ def changed_since(
         return ()
     rows = session.scalars(select(FitMark).where(FitMark.line_id.in_(used))).all()
     values: dict[str, Any] = {
-        **job.meanings, **base_values({base.occupation.id: base for mark in own for base in mark.bases}.values()),
-        **pole_values(shot.point for mark in own for shot in mark.shots), **{row.id: lines.value_of(row) for row in rows},
-    }  # fmt: skip
+        **job.meanings,
+        **base_values({base.occupation.id: base for mark in own for base in mark.bases}.values()),
+        **pole_values(shot.point for mark in own for shot in mark.shots),
+        **{row.id: lines.value_of(row) for row in rows},
+    }
     if not out_of_date(before, now, values):
         return ()
     names = {row.id: row.name for row in rows}

@@ -72,9 +72,14 @@ def average_view(average: Average) -> AverageView:
     except InputError:
         result = None
     return AverageView(
-        "mark" if average.purpose == "mark" else "base", average.running, average.waiting, average.seconds,
-        round(min(average.seconds, average.elapsed_s), 1), average.problem, result,
-    )  # fmt: skip
+        "mark" if average.purpose == "mark" else "base",
+        average.running,
+        average.waiting,
+        average.seconds,
+        round(min(average.seconds, average.elapsed_s), 1),
+        average.problem,
+        result,
+    )
 
 
 def average_result(average: PositionAverage, unit: str = "m") -> AverageResult:

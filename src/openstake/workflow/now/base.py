@@ -64,24 +64,17 @@ class BaseNow:
 def bases_of(session: Session, job_id: str, only: Collection[str] | None = None) -> dict[str, BaseNow]:
     """Return the occupations of a job by their ids, oldest first, or some of them: four queries, however many there are."""
     chosen = [] if only is None else [Occupation.id.in_(only)]
-    occupations = session.scalars(
-        select(Occupation).where(Occupation.job_id == job_id, *chosen).order_by(Occupation.started_s)
-    ).all()
+    occupations = session.scalars(select(Occupation).where(Occupation.job_id == job_id, *chosen).order_by(Occupation.started_s)).all()
     ids = select(Occupation.id).where(Occupation.job_id == job_id, *chosen)
-    ends = {
-        row.occupation_id: row.ended_s
-        for row in session.scalars(select(OccupationEnd).where(OccupationEnd.occupation_id.in_(ids)))
-    }
+    ends = {row.occupation_id: row.ended_s for row in session.scalars(select(OccupationEnd).where(OccupationEnd.occupation_id.in_(ids)))}
     coordinates: dict[str, list[BaseCoordinate]] = defaultdict(list)
     for row in session.scalars(select(BaseCoordinate).where(BaseCoordinate.occupation_id.in_(ids))):
         coordinates[row.occupation_id].append(row)
     readings = _readings(session, job_id, occupations if only is not None else None)
     return {
-        item.id: BaseNow(
-            item, ends.get(item.id), _in_order(coordinates[item.id]), Readings(readings[item.setup_id or item.id])
-        )
+        item.id: BaseNow(item, ends.get(item.id), _in_order(coordinates[item.id]), Readings(readings[item.setup_id or item.id]))
         for item in occupations
-    }  # fmt: skip
+    }
 
 
 def _readings(session: Session, job_id: str, of: Collection[Occupation] | None) -> dict[str, tuple[HeightReading, ...]]:
@@ -133,9 +126,7 @@ def listening_of(session: Session, occupation_id: str) -> Listening:
 
 def further_rovers(session: Session, occupation_id: str) -> list[Listening]:
     """Return the further rovers that are listened to beside an occupation's first one, in the order in which they came."""
-    rows = lines.heads(
-        Listening, Listening.occupation_id == occupation_id, Listening.further.is_(True), ~Listening.withdrawn
-    )
+    rows = lines.heads(Listening, Listening.occupation_id == occupation_id, Listening.further.is_(True), ~Listening.withdrawn)
     return list(session.scalars(rows.order_by(Listening.started_s, Listening.id)))
 
 
@@ -157,9 +148,7 @@ def open_occupation(session: Session, job_id: str) -> Occupation | None:
     """Return the job's occupation that has not ended."""
     ended = select(OccupationEnd.occupation_id)
     return session.scalars(
-        select(Occupation)
-        .where(Occupation.job_id == job_id, Occupation.id.not_in(ended))
-        .order_by(Occupation.started_s.desc())
+        select(Occupation).where(Occupation.job_id == job_id, Occupation.id.not_in(ended)).order_by(Occupation.started_s.desc())
     ).first()
 
 

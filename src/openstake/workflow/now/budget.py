@@ -33,9 +33,7 @@ def _words(settings: BudgetSettings) -> str:
     )
 
 
-BUDGET = SettingsLine(
-    BudgetSettingsRow, BudgetSettings, _same, "budget-settings", "The error budget has been changed", _words
-)
+BUDGET = SettingsLine(BudgetSettingsRow, BudgetSettings, _same, "budget-settings", "The error budget has been changed", _words)
 
 
 @dataclass(frozen=True)
@@ -63,23 +61,32 @@ def circumstances_of(shot: Shot, point: Point, pole: PoleUsed, absolute: bool) -
     """Return how a shot was measured, as its base and its heights stand now."""
     flat, up = base_sigmas_m(point.coordinate)
     return Circumstances(
-        min(point.distance_m, LONGEST_BASELINE_M), absolute, flat, up, point.base_height.sigma_m, shot.seconds, point.age_s,
-        pole_height_m=point.rover_height.arp_height_m, bubble_arcmin=pole.bubble_arcmin, held=pole.held,
-        fixed_rod=point.rover_height.method == "rod", claim_east_m=shot.sigma_east_m,
-        claim_north_m=shot.sigma_north_m, claim_covariance_en_m2=shot.covariance_en_m2 or 0.0, claim_vertical_m=shot.sigma_up_m,
-    )  # fmt: skip
+        min(point.distance_m, LONGEST_BASELINE_M),
+        absolute,
+        flat,
+        up,
+        point.base_height.sigma_m,
+        shot.seconds,
+        point.age_s,
+        pole_height_m=point.rover_height.arp_height_m,
+        bubble_arcmin=pole.bubble_arcmin,
+        held=pole.held,
+        fixed_rod=point.rover_height.method == "rod",
+        claim_east_m=shot.sigma_east_m,
+        claim_north_m=shot.sigma_north_m,
+        claim_covariance_en_m2=shot.covariance_en_m2 or 0.0,
+        claim_vertical_m=shot.sigma_up_m,
+    )
 
 
-def budget_of_shot(
-    shot: Shot, point: Point, pole: PoleUsed, settings: BudgetSettings, absolute: bool = False
-) -> Budget:  # fmt: skip
+def budget_of_shot(shot: Shot, point: Point, pole: PoleUsed, settings: BudgetSettings, absolute: bool = False) -> Budget:
     """Return the budget of a shot, relative to its base mark or absolute."""
     return budget_of(circumstances_of(shot, point, pole, absolute), settings)
 
 
 def budgets_in_fit(
     session: Session, job: JobNow, shots: Sequence[Shot], derived: Sequence[Point], pole: PoleUsed, settings: BudgetSettings
-) -> list[Budget | None]:  # fmt: skip
+) -> list[Budget | None]:
     """Return the budgets of shots in the local grid, by the fit in use; None without one.
 
     NaN in one cannot be said: the fit does not know how good it is there.
@@ -92,13 +99,15 @@ def budgets_in_fit(
     return [
         budget_of(
             replace(
-                circumstances_of(shot, point, pole, absolute=False), fit_horizontal_m=flat, fit_vertical_m=up,
+                circumstances_of(shot, point, pole, absolute=False),
+                fit_horizontal_m=flat,
+                fit_vertical_m=up,
                 fit_rests_on_base=not rests.isdisjoint(point.base_height.ids),
             ),
             settings,
         )
         for shot, point, (flat, up) in zip(shots, derived, fit_sigmas_m(job, applied, grid).tolist(), strict=True)
-    ]  # fmt: skip
+    ]
 
 
 def settings_of(session: Session, job_id: str) -> BudgetSettings:

@@ -19,11 +19,20 @@ from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.labels import labels_of
 
 _WHAT = {
-    "mark": "Mark", "job_settings": "Settings of the job", "point_label": "Point",
-    "fit_mark": "Mark of the fit", "fit_chosen": "Choice of the fit", "fit_applied": "Fit in use", "setup": "Set-up of the base",
-    "listening": "Address of a rover", "shot_settings": "Kinds of shots", "check_settings": "Tolerances and plan of checks",
-    "ground_measure": "Measure without GNSS", "shot_series": "Series of shots", "budget_settings": "Terms of the budget",
-}  # fmt: skip
+    "mark": "Mark",
+    "job_settings": "Settings of the job",
+    "point_label": "Point",
+    "fit_mark": "Mark of the fit",
+    "fit_chosen": "Choice of the fit",
+    "fit_applied": "Fit in use",
+    "setup": "Set-up of the base",
+    "listening": "Address of a rover",
+    "shot_settings": "Kinds of shots",
+    "check_settings": "Tolerances and plan of checks",
+    "ground_measure": "Measure without GNSS",
+    "shot_series": "Series of shots",
+    "budget_settings": "Terms of the budget",
+}
 _NO_VALUE = {"id", "replaces_id", "created_s", "started_s", "reason", "who", "job_id", "line_id"}
 _MOST_WORDS = 160
 
@@ -91,9 +100,7 @@ def _poles(session: Session, job_id: str, rows: Collection[dict[str, Any]]) -> d
         while (earlier := before.get(root)) is not None:
             root = earlier
         first[row["id"]] = root
-    shots = session.execute(
-        select(Shot.id, Shot.name, Shot.height_reading_id).where(Shot.height_reading_id.in_(set(first.values())))
-    ).all()
+    shots = session.execute(select(Shot.id, Shot.name, Shot.height_reading_id).where(Shot.height_reading_id.in_(set(first.values())))).all()
     labels = labels_of(session, job_id, {shot.id for shot in shots})
     names: dict[str, list[str]] = {}
     for shot in shots:
@@ -115,10 +122,7 @@ def _bases(session: Session, rows: Collection[dict[str, Any]]) -> dict[str, str]
 def _differ(job: JobNow, table: Table, row_id: str, rows: list[dict[str, Any]], of: Mapping[str, str]) -> CrewsDiffer:
     # What was written last is used.
     rows.sort(key=lambda row: (made_s(row), row["id"]), reverse=True)
-    different = [
-        item.name for item in table.columns
-        if item.name not in _NO_VALUE and len({str(row[item.name]) for row in rows}) > 1
-    ]  # fmt: skip
+    different = [item.name for item in table.columns if item.name not in _NO_VALUE and len({str(row[item.name]) for row in rows}) > 1]
     values = [CrewsValue(row["id"], _words(job, row, different), made_s(row), row.get("reason", "")) for row in rows]
     what = _what(table.name, rows[0], of.get(rows[0]["id"], ""))
     said = tuple(value.words for value in values)

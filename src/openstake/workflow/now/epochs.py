@@ -14,14 +14,28 @@ def epoch_columns(row: ReceivedEpoch) -> dict[str, Any]:
     """Return an epoch as the columns of the store."""
     epoch = row.epoch
     return {
-        "time_of_day_s": epoch.time_of_day_s, "date": epoch.date.isoformat() if epoch.date else None,
-        "host_s": row.host_s, "quality": epoch.quality, "latitude_text": epoch.latitude_text,
-        "longitude_text": epoch.longitude_text, "altitude_m": epoch.altitude_m, "separation_m": epoch.separation_m,
-        "satellites": epoch.satellites, "pdop": epoch.pdop, "hdop": epoch.hdop, "vdop": epoch.vdop, "age_s": epoch.age_s,
-        "station_id": epoch.station_id, "sigma_east_m": epoch.sigma_east_m, "sigma_north_m": epoch.sigma_north_m,
-        "sigma_up_m": epoch.sigma_up_m, "sigma_major_m": epoch.sigma_major_m, "sigma_minor_m": epoch.sigma_minor_m,
-        "orientation_deg": epoch.orientation_deg, "reference_id": row.reference_id,
-    }  # fmt: skip
+        "time_of_day_s": epoch.time_of_day_s,
+        "date": epoch.date.isoformat() if epoch.date else None,
+        "host_s": row.host_s,
+        "quality": epoch.quality,
+        "latitude_text": epoch.latitude_text,
+        "longitude_text": epoch.longitude_text,
+        "altitude_m": epoch.altitude_m,
+        "separation_m": epoch.separation_m,
+        "satellites": epoch.satellites,
+        "pdop": epoch.pdop,
+        "hdop": epoch.hdop,
+        "vdop": epoch.vdop,
+        "age_s": epoch.age_s,
+        "station_id": epoch.station_id,
+        "sigma_east_m": epoch.sigma_east_m,
+        "sigma_north_m": epoch.sigma_north_m,
+        "sigma_up_m": epoch.sigma_up_m,
+        "sigma_major_m": epoch.sigma_major_m,
+        "sigma_minor_m": epoch.sigma_minor_m,
+        "orientation_deg": epoch.orientation_deg,
+        "reference_id": row.reference_id,
+    }
 
 
 def epoch_of_columns(row: Any) -> Epoch:
@@ -32,8 +46,25 @@ def epoch_of_columns(row: Any) -> Epoch:
         return degrees(value, letter)
 
     return Epoch(
-        row.time_of_day_s, date.fromisoformat(row.date) if row.date else None, row.quality, row.latitude_text,
-        row.longitude_text, angle(row.latitude_text), angle(row.longitude_text), row.altitude_m, row.separation_m,
-        row.satellites, row.hdop, row.age_s, row.station_id, row.sigma_east_m, row.sigma_north_m, row.sigma_up_m,
-        row.pdop, row.vdop, row.sigma_major_m, row.sigma_minor_m, row.orientation_deg,
-    )  # fmt: skip
+        row.time_of_day_s,
+        date.fromisoformat(row.date) if row.date else None,
+        row.quality,
+        row.latitude_text,
+        row.longitude_text,
+        angle(row.latitude_text),
+        angle(row.longitude_text),
+        row.altitude_m,
+        row.separation_m,
+        row.satellites,
+        row.hdop,
+        row.age_s,
+        row.station_id,
+        row.sigma_east_m,
+        row.sigma_north_m,
+        row.sigma_up_m,
+        row.pdop,
+        row.vdop,
+        row.sigma_major_m,
+        row.sigma_minor_m,
+        row.orientation_deg,
+    )

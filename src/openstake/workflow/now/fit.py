@@ -18,12 +18,7 @@ from sqlalchemy.orm import Session
 from openstake.core.errors import InputError
 from openstake.core.geodesy.factors import grid_factors
 from openstake.core.geodesy.frames import LOCAL, Anchor, FrameDefinition, JobFrame, job_frame
-from openstake.core.limits import (
-    LOCAL_SIGMA_HORIZONTAL_M,
-    LOCAL_SIGMA_VERTICAL_M,
-    UNCLAIMED_HORIZONTAL_M,
-    UNCLAIMED_UP_M,
-)
+from openstake.core.limits import LOCAL_SIGMA_HORIZONTAL_M, LOCAL_SIGMA_VERTICAL_M, UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M
 from openstake.core.localfit.choice import FitChoice, SiteCentre, choice_of
 from openstake.core.localfit.expected import ExpectedFit, expected_of
 from openstake.core.localfit.geometry import Reach, reach_of
@@ -106,9 +101,7 @@ class FitMarkNow:
         if self.mean is not None:
             return hypot(own[0], self.mean.sigma_h_m), hypot(own[1], self.mean.sigma_v_m)
         if self.origin == "given":
-            return row.sigma_h_m or hypot(own[0], UNCLAIMED_HORIZONTAL_M), row.sigma_v_m or hypot(
-                own[1], UNCLAIMED_UP_M
-            )
+            return row.sigma_h_m or hypot(own[0], UNCLAIMED_HORIZONTAL_M), row.sigma_v_m or hypot(own[1], UNCLAIMED_UP_M)
         return own
 
 
@@ -119,15 +112,10 @@ def fit_marks(session: Session, job: JobNow) -> tuple[FitMarkNow, ...]:
         return ()
     by_line = _shots_of(session, job, rows)
     shots = {shot.id: shot for own in by_line.values() for shot, _ in own}
-    occupations = {row.occupation_id for row in rows if row.occupation_id} | {
-        shot.occupation_id for shot in shots.values()
-    }
+    occupations = {row.occupation_id for row in rows if row.occupation_id} | {shot.occupation_id for shot in shots.values()}
     bases = bases_of(session, job.id, occupations)
     derived = dict(zip(shots, points.derive_all(session, job, list(shots.values()), bases), strict=True))
-    marks = [
-        _mark(job, row, [(shot, derived[shot.id], taken) for shot, taken in by_line[row.line_id]], bases)
-        for row in rows
-    ]
+    marks = [_mark(job, row, [(shot, derived[shot.id], taken) for shot, taken in by_line[row.line_id]], bases) for row in rows]
     return tuple(sorted(marks, key=lambda mark: (mark.name, mark.line_id)))
 
 
@@ -138,9 +126,7 @@ def _shots_of(session: Session, job: JobNow, rows: Sequence[FitMark]) -> dict[st
     label = lines.heads(PointLabel, PointLabel.job_id == job.id, ~PointLabel.taken_out, PointLabel.name.in_(by_name))
     named = {row.shot_id: by_name[row.name] for row in session.scalars(label)}
     linked: dict[tuple[str, str], bool] = {}
-    for link in session.scalars(
-        select(FitShot).where(FitShot.job_id == job.id).order_by(FitShot.created_s, FitShot.id)
-    ):
+    for link in session.scalars(select(FitShot).where(FitShot.job_id == job.id).order_by(FitShot.created_s, FitShot.id)):
         if link.line_id in by_line:
             linked[(link.line_id, link.shot_id)] = link.used
     wanted = or_(
@@ -164,44 +150,53 @@ def _shots_of(session: Session, job: JobNow, rows: Sequence[FitMark]) -> dict[st
     return found
 
 
-def _mark(
-    job: JobNow, row: FitMark, shots: Sequence[tuple[Shot, Point, bool]], bases: Mapping[str, BaseNow]
-) -> FitMarkNow:  # fmt: skip
+def _mark(job: JobNow, row: FitMark, shots: Sequence[tuple[Shot, Point, bool]], bases: Mapping[str, BaseNow]) -> FitMarkNow:
     seen = tuple(
         FitShotNow(
-            shot, point, "left out" if not taken else "not fixed throughout" if point.not_fixed else "",
+            shot,
+            point,
+            "left out" if not taken else "not fixed throughout" if point.not_fixed else "",
             (shot.id, *points.rests_on(job, None, point.coordinate, point.base_height, point.rover_height, point.reference)),
         )
         for shot, point, taken in shots
-    )  # fmt: skip
+    )
     if row.occupation_id is not None:
         base = bases[row.occupation_id]
         east, north, height = (float(value) for value in job.frame.grid_from_ecef(np.array(base.mark_m)))
         return FitMarkNow(
-            row, seen, "base", None, (east, north, height), (base,), frozenset({row.occupation_id}), is_autonomous(base.coordinate),
+            row,
+            seen,
+            "base",
+            None,
+            (east, north, height),
+            (base,),
+            frozenset({row.occupation_id}),
+            is_autonomous(base.coordinate),
             (row.id, job.settings.id, base.coordinate.id),
-        )  # fmt: skip
+        )
     used = [item for item in seen if not item.why_not]
     if used:
         mean = mean_on_mark([_shot_on_mark(item) for item in used])
         return FitMarkNow(
-            row, seen, "shots", mean, (mean.east_m, mean.north_m, mean.height_m), tuple(item.point.base for item in used),
+            row,
+            seen,
+            "shots",
+            mean,
+            (mean.east_m, mean.north_m, mean.height_m),
+            tuple(item.point.base for item in used),
             frozenset("network" if item.point.virtual else item.shot.occupation_id for item in used),
-            any(is_autonomous(item.point.coordinate) and not item.point.virtual for item in used), (row.id,),
-        )  # fmt: skip
-    if row.gnss_e_m is not None and row.gnss_n_m is not None:
-        return FitMarkNow(
-            row, seen, "given", None, (row.gnss_e_m, row.gnss_n_m, row.gnss_h_m), own_ids=(row.id, job.settings.id)
+            any(is_autonomous(item.point.coordinate) and not item.point.virtual for item in used),
+            (row.id,),
         )
+    if row.gnss_e_m is not None and row.gnss_n_m is not None:
+        return FitMarkNow(row, seen, "given", None, (row.gnss_e_m, row.gnss_n_m, row.gnss_h_m), own_ids=(row.id, job.settings.id))
     return FitMarkNow(row, seen, "none", None, None, own_ids=(row.id,))
 
 
 def _shot_on_mark(item: FitShotNow) -> ShotOnMark:
     claim, shot, point = claim_of(item.shot), item.shot, item.point
     flat = ((claim.east_m**2 + claim.north_m**2) / 2.0) ** 0.5
-    return ShotOnMark(
-        point.east_m, point.north_m, point.height_m, flat, claim.up_m, f"{shot.occupation_id} {shot.initialised_s}"
-    )
+    return ShotOnMark(point.east_m, point.north_m, point.height_m, flat, claim.up_m, f"{shot.occupation_id} {shot.initialised_s}")
 
 
 # --- the choice and what comes out of it ---
@@ -233,9 +228,7 @@ class FitNow:
     @cached_property
     def parameters(self) -> FitParameters | None:
         """The numbers of the fit; None where there is none."""
-        return (
-            None if self.flat is None else parameters_of(self.flat, self.up, self.choice.models.geoid, self.choice.site)
-        )
+        return None if self.flat is None else parameters_of(self.flat, self.up, self.choice.models.geoid, self.choice.site)
 
     @cached_property
     def reach(self) -> Reach | None:
@@ -300,9 +293,7 @@ def undulation_m(job: JobNow, grid_m: NDArray[np.float64]) -> NDArray[np.float64
     """Return the job's geoid undulation at places of its grid, (n,); NaN outside, InputError where the job has no geoid."""
     geoid = job.geoid
     if geoid is None:
-        raise InputError(
-            "This job has no geoid grid: choose one under Job, System, or leave the geoid out.", field="geoid"
-        )
+        raise InputError("This job has no geoid grid: choose one under Job, System, or leave the geoid out.", field="geoid")
     angles = job.frame.geodetic_from_grid(grid_m[:, 0], grid_m[:, 1])
     return np.asarray(geoid.undulation_m(angles[:, 0], angles[:, 1]))
 
@@ -350,9 +341,16 @@ def _pair(mark: FitMarkNow, choice: FitChoice, placed: NDArray[np.float64], lift
     without: dict[Use, Use] = {"hv": "h", "v": "check"}
     sigmas = mark.sigmas_m if choice.models.weights == "sigmas" else (None, None)
     return Pair(
-        mark.name, row.local_e_m, row.local_n_m, row.local_h_m, float(placed[0]), float(placed[1]),
-        height if np.isfinite(height) else None, use if has_heights else without.get(use, use), *sigmas,
-    )  # fmt: skip
+        mark.name,
+        row.local_e_m,
+        row.local_n_m,
+        row.local_h_m,
+        float(placed[0]),
+        float(placed[1]),
+        height if np.isfinite(height) else None,
+        use if has_heights else without.get(use, use),
+        *sigmas,
+    )
 
 
 def _expected(job: JobNow, choice: FitChoice, grid: NDArray[np.float64]) -> ExpectedFit:
@@ -366,6 +364,10 @@ def _expected(job: JobNow, choice: FitChoice, grid: NDArray[np.float64]) -> Expe
     frame = job.frame if choice.site is None else site_frame(choice.site)
     factors, ground = grid_factors(frame, latitude, longitude, height), frame.definition.ground
     return expected_of(
-        models.distances, models.north, factors.combined_factor, factors.convergence_deg,
-        ground.combined_factor if ground else 1.0, models.north_deg,
-    )  # fmt: skip
+        models.distances,
+        models.north,
+        factors.combined_factor,
+        factors.convergence_deg,
+        ground.combined_factor if ground else 1.0,
+        models.north_deg,
+    )

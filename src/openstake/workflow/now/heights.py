@@ -19,9 +19,7 @@ from openstake.store import lines
 from openstake.store.models import HeightReading
 from openstake.workflow.now.kit import KitNow
 
-POLE = MeasuredTo(
-    "pole", "Telescopic pole, read at its clamp", "vertical", hint="The clamp's scale gives the bottom of mount."
-)
+POLE = MeasuredTo("pole", "Telescopic pole, read at its clamp", "vertical", hint="The clamp's scale gives the bottom of mount.")
 ROD_HEIGHT_M = 2.0
 # One tape reading, the rim's radius, the feature's offset; and setting up over the mark (common practice).
 SIGMAS = HeightSigmas(0.001, 0.0005, 0.0005)
@@ -90,26 +88,22 @@ def as_typed(row: HeightReading, features: Sequence[MeasuredTo] = ()) -> TypedRe
     """Return a stored reading as it was typed, by whom, when, and in the unit of then; the own height of a rod from the kit of today."""
     fixed = next((item.fixed_height_m for item in features if item.name == row.feature), None)
     to = MeasuredTo(
-        row.feature, row.feature_label, row.method, row.rim_radius_m, row.feature_to_arp_m,
+        row.feature,
+        row.feature_label,
+        row.method,
+        row.rim_radius_m,
+        row.feature_to_arp_m,
         fixed_height_m=fixed if row.method == "rod" else None,
-    )  # fmt: skip
+    )
     return TypedReading(row.text, row.reading_m, to, row.bare_unit, row.who, row.created_s)
 
 
 def _of_feature(feature: HeightFeature) -> MeasuredTo:
-    return MeasuredTo(
-        feature.name, feature.label, feature.method, feature.rim_radius_m, feature.feature_to_arp_m, feature.hint
-    )
+    return MeasuredTo(feature.name, feature.label, feature.method, feature.rim_radius_m, feature.feature_to_arp_m, feature.hint)
 
 
 def _rod(height_m: float, word: str = "rod") -> MeasuredTo:
-    return MeasuredTo(
-        "rod",
-        f"Fixed {height_m:.3f} m {word}",
-        "rod",
-        hint="The rod's tip to the bottom of mount.",
-        fixed_height_m=height_m,
-    )
+    return MeasuredTo("rod", f"Fixed {height_m:.3f} m {word}", "rod", hint="The rod's tip to the bottom of mount.", fixed_height_m=height_m)
 
 
 def features_of(kit: KitNow, subject: str) -> tuple[MeasuredTo, ...]:
@@ -171,8 +165,17 @@ def height_row(reading: TypedReading, job_id: str, now: float, subject: str, **m
     """Return the row that stores a reading."""
     to = reading.to
     return HeightReading(
-        job_id=job_id, subject=subject, text=reading.text, reading_m=reading.reading_m, bare_unit=reading.bare_unit,
+        job_id=job_id,
+        subject=subject,
+        text=reading.text,
+        reading_m=reading.reading_m,
+        bare_unit=reading.bare_unit,
         method=to.method,
-        feature=to.name, feature_label=to.label, rim_radius_m=to.rim_radius_m, feature_to_arp_m=to.feature_to_arp_m,
-        arp_height_m=reading.arp_height_m, created_s=now, **more,
-    )  # fmt: skip
+        feature=to.name,
+        feature_label=to.label,
+        rim_radius_m=to.rim_radius_m,
+        feature_to_arp_m=to.feature_to_arp_m,
+        arp_height_m=reading.arp_height_m,
+        created_s=now,
+        **more,
+    )

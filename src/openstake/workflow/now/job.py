@@ -97,8 +97,9 @@ class JobNow:
         if self.frame.datum_is_unsaid and self.frame.lacking_grids:
             raise FrameError(
                 f"The operation into the datum of {self.settings.system_label or self.frame.name} needs a grid that is not here: "
-                f"{', '.join(self.frame.lacking_grids)}. Bring it in: System, on the Job page.", field="operation",
-            )  # fmt: skip
+                f"{', '.join(self.frame.lacking_grids)}. Bring it in: System, on the Job page.",
+                field="operation",
+            )
         if self.frame.datum_is_unsaid:
             raise FrameError(
                 f"{self.settings.system_label or self.frame.name} is on a classical datum ({self.frame.datum_name}), tens to hundreds of "
@@ -165,11 +166,17 @@ def jobs_of(session: Session, job_id: str | None = None) -> list[JobNow]:
     grids = {row.id: row for row in session.scalars(select(GeoidGridFile).where(GeoidGridFile.id.in_(used)))}
     return [
         JobNow(
-            job.id, job.practice, job.created_s, heads[job.id], meanings[job.id], tuple(said[job.id]), grids.get(heads[job.id].geoid_id or ""),
+            job.id,
+            job.practice,
+            job.created_s,
+            heads[job.id],
+            meanings[job.id],
+            tuple(said[job.id]),
+            grids.get(heads[job.id].geoid_id or ""),
             session.info.get("folder"),
         )
         for job in jobs
-    ]  # fmt: skip
+    ]
 
 
 def named_job(session: Session, name: str) -> JobNow:
@@ -188,7 +195,5 @@ def count_marks(session: Session, job_id: str | None = None) -> dict[str, int]:
     """Return how many marks each job's list holds, by job, or that of one."""
     replaced = select(Mark.replaces_id).where(Mark.replaces_id.is_not(None))
     of = [] if job_id is None else [Mark.job_id == job_id]
-    rows = session.execute(
-        select(Mark.job_id, func.count()).where(~Mark.withdrawn, Mark.id.not_in(replaced), *of).group_by(Mark.job_id)
-    )
+    rows = session.execute(select(Mark.job_id, func.count()).where(~Mark.withdrawn, Mark.id.not_in(replaced), *of).group_by(Mark.job_id))
     return {row[0]: row[1] for row in rows}

@@ -61,9 +61,7 @@ def _profile(data: str) -> Profile:
 
 def chosen_lines(session: Session, job_id: str) -> set[str]:
     """Return the lines of the profiles that a job uses."""
-    rows = session.scalars(
-        select(JobProfile).where(JobProfile.job_id == job_id).order_by(JobProfile.created_s, JobProfile.id)
-    )
+    rows = session.scalars(select(JobProfile).where(JobProfile.job_id == job_id).order_by(JobProfile.created_s, JobProfile.id))
     latest = {row.line_id: row.chosen for row in rows}
     return {line_id for line_id, chosen in latest.items() if chosen}
 

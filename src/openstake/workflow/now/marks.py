@@ -44,29 +44,47 @@ class MarkNow:
     @property
     def placed(self) -> PlacedMark:
         return PlacedMark(
-            self.given, self.east_m, self.north_m, self.latitude_deg, self.longitude_deg, self.ellipsoidal_height_m,
-            self.elevation_m,
-        )  # fmt: skip
+            self.given, self.east_m, self.north_m, self.latitude_deg, self.longitude_deg, self.ellipsoidal_height_m, self.elevation_m
+        )
 
 
 def given_of(row: Mark) -> GivenMark:
     return GivenMark(
-        row.name, row.east_m, row.north_m, row.latitude_deg, row.longitude_deg, row.height_m,
-        cast(HeightKind | None, row.height_kind), row.sigma_horizontal_m, row.sigma_vertical_m, row.order, row.source,
-        row.note, row.check_only,
-    )  # fmt: skip
+        row.name,
+        row.east_m,
+        row.north_m,
+        row.latitude_deg,
+        row.longitude_deg,
+        row.height_m,
+        cast(HeightKind | None, row.height_kind),
+        row.sigma_horizontal_m,
+        row.sigma_vertical_m,
+        row.order,
+        row.source,
+        row.note,
+        row.check_only,
+    )
 
 
 def row_of(mark: GivenMark, job_id: str, source: str, now: float) -> Mark:
     """Return the row that stores a given mark; sigmas that are not given become the usual ones."""
     return Mark(
-        job_id=job_id, name=mark.name, east_m=mark.east_m, north_m=mark.north_m, latitude_deg=mark.latitude_deg,
-        longitude_deg=mark.longitude_deg, height_m=mark.height_m,
+        job_id=job_id,
+        name=mark.name,
+        east_m=mark.east_m,
+        north_m=mark.north_m,
+        latitude_deg=mark.latitude_deg,
+        longitude_deg=mark.longitude_deg,
+        height_m=mark.height_m,
         height_kind=mark.height_kind if mark.height_m is not None else None,
         sigma_horizontal_m=mark.sigma_horizontal_m or DEFAULT_SIGMA_HORIZONTAL_M,
-        sigma_vertical_m=mark.sigma_vertical_m or DEFAULT_SIGMA_VERTICAL_M, order=mark.order,
-        source=mark.source or source, note=mark.note, check_only=mark.check_only, created_s=now,
-    )  # fmt: skip
+        sigma_vertical_m=mark.sigma_vertical_m or DEFAULT_SIGMA_VERTICAL_M,
+        order=mark.order,
+        source=mark.source or source,
+        note=mark.note,
+        check_only=mark.check_only,
+        created_s=now,
+    )
 
 
 @dataclass(frozen=True)
@@ -159,15 +177,7 @@ def current_places(session: Session, job: JobNow) -> tuple[Places, int]:
 
 def control_of(session: Session, job: JobNow) -> Control:
     """Return the marks of a job's list as they are read: names, east, north and ellipsoidal height."""
-    columns = (
-        Mark.name,
-        Mark.east_m,
-        Mark.north_m,
-        Mark.latitude_deg,
-        Mark.longitude_deg,
-        Mark.height_m,
-        Mark.height_kind,
-    )
+    columns = (Mark.name, Mark.east_m, Mark.north_m, Mark.latitude_deg, Mark.longitude_deg, Mark.height_m, Mark.height_kind)
     current = lines.heads(Mark, Mark.job_id == job.id, Mark.withdrawn.is_(False))
     rows = session.execute(current.with_only_columns(*columns)).all()
     places = places_of(job, rows)
@@ -188,9 +198,7 @@ def mark_of(session: Session, job: JobNow, mark_id: str) -> MarkNow:
 
 def marks_of(session: Session, job: JobNow, mark_ids: Collection[str]) -> dict[str, MarkNow]:
     """Return the current state of marks by the ids of any of their rows: two queries, however many there are."""
-    replaced = session.execute(
-        select(Mark.replaces_id, Mark.id).where(Mark.job_id == job.id, Mark.replaces_id.is_not(None))
-    )
+    replaced = session.execute(select(Mark.replaces_id, Mark.id).where(Mark.job_id == job.id, Mark.replaces_id.is_not(None)))
     replaced_by = {old: new for old, new in replaced if old is not None}
     head_ids = {mark_id: lines.last_of(replaced_by, mark_id) for mark_id in mark_ids}
     query = select(Mark).where(Mark.job_id == job.id, Mark.id.in_(set(head_ids.values())))
@@ -227,8 +235,7 @@ def mark_ecef_m(job: JobNow, mark: MarkNow) -> tuple[float, float, float]:
             else "has no ellipsoidal height, and this job has no geoid grid to make one from an elevation"
         )
         raise InputError(
-            f"{mark.name} {why}. Give the mark an ellipsoidal height, or take the average of what the receiver reports.",
-            field="mark_id",
+            f"{mark.name} {why}. Give the mark an ellipsoidal height, or take the average of what the receiver reports.", field="mark_id"
         )
     x, y, z = job.frame.ecef_from_grid(mark.east_m, mark.north_m, mark.ellipsoidal_height_m)
     return float(x), float(y), float(z)
@@ -237,9 +244,7 @@ def mark_ecef_m(job: JobNow, mark: MarkNow) -> tuple[float, float, float]:
 def line_ids(session: Session, mark_id: str) -> list[str]:
     """Return the ids of all rows of a mark's line of corrections, first to current."""
     job_id = session.get_one(Mark, mark_id).job_id
-    pairs = session.execute(
-        select(Mark.replaces_id, Mark.id).where(Mark.job_id == job_id, Mark.replaces_id.is_not(None))
-    ).all()
+    pairs = session.execute(select(Mark.replaces_id, Mark.id).where(Mark.job_id == job_id, Mark.replaces_id.is_not(None))).all()
     replaced_by = {old: new for old, new in pairs if old is not None}
     replaces = {new: old for old, new in replaced_by.items()}
     first = lines.last_of(replaces, mark_id)

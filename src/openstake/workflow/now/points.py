@@ -151,17 +151,24 @@ def pole_values(derived: Iterable[Point]) -> dict[str, tuple[object, ...]]:
     return {row.id: (*lines.value_of(row), point.pole_line[0].id) for point in derived for row in point.pole_line}
 
 
-def _read(
-    session: Session, job_id: str, shots: Mapping[str, Any], references: Mapping[str, Reference]
-) -> dict[str, Received]:
+def _read(session: Session, job_id: str, shots: Mapping[str, Any], references: Mapping[str, Reference]) -> dict[str, Received]:
     """Read the epochs of shots in one ordered query and turn all positions into vectors in one pass."""
     ids = _named(shots, Shot.id, job_id)
     rows = session.execute(
         select(
-            ShotEpoch.shot_id, ShotEpoch.quality, ShotEpoch.latitude_text, ShotEpoch.longitude_text,
-            ShotEpoch.altitude_m, ShotEpoch.separation_m, ShotEpoch.used, ShotEpoch.age_s, ShotEpoch.time_of_day_s,
-        ).where(ShotEpoch.shot_id.in_(ids)).order_by(ShotEpoch.shot_id, ShotEpoch.n)
-    ).all()  # fmt: skip
+            ShotEpoch.shot_id,
+            ShotEpoch.quality,
+            ShotEpoch.latitude_text,
+            ShotEpoch.longitude_text,
+            ShotEpoch.altitude_m,
+            ShotEpoch.separation_m,
+            ShotEpoch.used,
+            ShotEpoch.age_s,
+            ShotEpoch.time_of_day_s,
+        )
+        .where(ShotEpoch.shot_id.in_(ids))
+        .order_by(ShotEpoch.shot_id, ShotEpoch.n)
+    ).all()
     tell(0, 1)
     # Column by column: a row of the result is quick to index and slow to unpack.
     columns: list[list[Any]] = [[row[n] for row in rows] for n in range(9)]
@@ -179,10 +186,15 @@ def _read(
         vectors = places[own] - np.array([reference.x_m, reference.y_m, reference.z_m])
         count, keep = len(vectors), np.array(used[own], dtype=bool)
         found[shot_id] = Received(
-            mean_vector(vectors[keep]), places[own.start].copy(), count, count - int(fixed[own].sum()),
-            count - int(keep.sum()), _scatter_m(vectors[keep], axes[reference.id]), _mean_age_s(ages[own]),
+            mean_vector(vectors[keep]),
+            places[own.start].copy(),
+            count,
+            count - int(fixed[own].sum()),
+            count - int(keep.sum()),
+            _scatter_m(vectors[keep], axes[reference.id]),
+            _mean_age_s(ages[own]),
             longest_gap_s(times[own]),
-        )  # fmt: skip
+        )
     return found
 
 
@@ -195,11 +207,10 @@ def epochs_enu_m(session: Session, job_id: str, shots: Collection[Shot]) -> dict
     """Return the averaged epochs of shots about their first one in the base's east, north, up, metres, each (n, 3): two queries."""
     references = _references(session, job_id, shots)
     rows = session.execute(
-        select(
-            ShotEpoch.shot_id, ShotEpoch.latitude_text, ShotEpoch.longitude_text, ShotEpoch.altitude_m,
-            ShotEpoch.separation_m,
-        ).where(ShotEpoch.shot_id.in_({shot.id for shot in shots}), ShotEpoch.used).order_by(ShotEpoch.shot_id, ShotEpoch.n)
-    ).all()  # fmt: skip
+        select(ShotEpoch.shot_id, ShotEpoch.latitude_text, ShotEpoch.longitude_text, ShotEpoch.altitude_m, ShotEpoch.separation_m)
+        .where(ShotEpoch.shot_id.in_({shot.id for shot in shots}), ShotEpoch.used)
+        .order_by(ShotEpoch.shot_id, ShotEpoch.n)
+    ).all()
     by_id = {shot.id: shot for shot in shots}
     found = {}
     for shot_id, own in groupby(rows, key=lambda row: row[0]):
@@ -212,12 +223,10 @@ def epochs_enu_m(session: Session, job_id: str, shots: Collection[Shot]) -> dict
 
 def _places(
     latitudes: Sequence[str], longitudes: Sequence[str], altitude_m: Sequence[float | None], separation_m: Sequence[float | None]
-) -> NDArray[np.float64]:  # fmt: skip
+) -> NDArray[np.float64]:
     """Return received positions, Earth-centred, metres, shape (n, 3): angles parsed again from the text that came."""
     try:
-        latitude, longitude = (
-            np.array([degrees(*text.split(",")) for text in texts], dtype=float) for texts in (latitudes, longitudes)
-        )
+        latitude, longitude = (np.array([degrees(*text.split(",")) for text in texts], dtype=float) for texts in (latitudes, longitudes))
     except TypeError:
         raise InputError("An epoch without a position cannot be part of a shot.") from None
     height = np.array(altitude_m, dtype=float) + np.array(separation_m, dtype=float)
@@ -241,9 +250,8 @@ def _scatter_m(vectors: NDArray[np.float64], axes: NDArray[np.float64]) -> tuple
 
 
 def derive_all(
-    session: Session, job: JobNow, shots: Sequence[Shot], bases: Mapping[str, BaseNow] | None = None,
-    instead: BaseCoordinate | None = None,
-) -> list[Point]:  # fmt: skip
+    session: Session, job: JobNow, shots: Sequence[Shot], bases: Mapping[str, BaseNow] | None = None, instead: BaseCoordinate | None = None
+) -> list[Point]:
     """Return the points of shots from what is current: base coordinates, base heights, rover heights.
 
     `bases` are their set-ups where they have been read already; `instead` is a coordinate to try in place of the current one.
@@ -257,11 +265,16 @@ def derive_all(
     heights = {base_id: bases[base_id].height for base_id in {shot.occupation_id for shot in shots}}
     hung = [
         _Hung(
-            shot, received[shot.id], references[shot.reference_id], poles[shot.height_reading_id][-1], bases[shot.occupation_id],
-            heights[shot.occupation_id], instead or bases[shot.occupation_id].coordinate,
+            shot,
+            received[shot.id],
+            references[shot.reference_id],
+            poles[shot.height_reading_id][-1],
+            bases[shot.occupation_id],
+            heights[shot.occupation_id],
+            instead or bases[shot.occupation_id].coordinate,
         )
         for shot in shots
-    ]  # fmt: skip
+    ]
     return [
         Point(
             east_m=float(east),
@@ -324,23 +337,18 @@ def derive(session: Session, job: JobNow, shot: Shot, instead: BaseCoordinate | 
 def from_mark(point: Point, mark: MarkNow) -> Difference:
     """Return observed − known of a point on a mark."""
     known = mark.ellipsoidal_height_m
-    return Difference(
-        point.east_m - mark.east_m, point.north_m - mark.north_m, None if known is None else point.height_m - known
-    )
+    return Difference(point.east_m - mark.east_m, point.north_m - mark.north_m, None if known is None else point.height_m - known)
 
 
 def rests_on(
-    job: JobNow, mark: MarkNow | None, coordinate: BaseCoordinate, base_height: BaseHeight, pole: HeightReading,
-    reference: Reference,
-) -> tuple[str, ...]:  # fmt: skip
+    job: JobNow, mark: MarkNow | None, coordinate: BaseCoordinate, base_height: BaseHeight, pole: HeightReading, reference: Reference
+) -> tuple[str, ...]:
     """Return the ids of everything that a shot's coordinate, and its difference from a mark, rests on."""
     marked = () if mark is None else (mark.id,)
     return job.settings.id, *marked, coordinate.id, *base_height.ids, pole.id, reference.id
 
 
-def as_recorded(
-    session: Session, job: JobNow, shots: Sequence[Shot], derived: Sequence[Point]
-) -> list[Difference | None]:
+def as_recorded(session: Session, job: JobNow, shots: Sequence[Shot], derived: Sequence[Point]) -> list[Difference | None]:
     """Return how far shots have moved since they were recorded: now − then in the grid, metres; None where they have not.
 
     Then is what the base's coordinate and height and the rover height were by the ids that the shot rests on.
@@ -354,17 +362,7 @@ def as_recorded(
             continue
         coordinate = next((row for row in base.coordinates if row.id in then), point.coordinate)
         height = base.readings.height_of(used) or point.base_height
-        hung.append(
-            _Hung(
-                shot,
-                REMEMBERED.of([shot.id])[shot.id],
-                point.reference,
-                point.pole_line[0],
-                point.base,
-                height,
-                coordinate,
-            )
-        )
+        hung.append(_Hung(shot, REMEMBERED.of([shot.id])[shot.id], point.reference, point.pole_line[0], point.base, height, coordinate))
         places.append(place)
     found: list[Difference | None] = [None] * len(shots)
     if hung:

@@ -51,9 +51,7 @@ def turned_from(session: Session, job: JobNow, listed: Sequence[SeriesNow[TurnSe
     return [_turned(item, derived, gear, job.length_unit) for item in whole]
 
 
-def _turned(
-    series: SeriesNow[TurnSettled], derived: Mapping[str, Point], gear: Mapping[tuple[str, str], Gear], unit: str
-) -> PoleTurned:  # fmt: skip
+def _turned(series: SeriesNow[TurnSettled], derived: Mapping[str, Point], gear: Mapping[tuple[str, str], Gear], unit: str) -> PoleTurned:
     seen = [
         Facing(float(place), derived[shot.id].east_m, derived[shot.id].north_m, horizontal_sigma_m(shot))
         for place, shot in series.shots.items()
@@ -65,10 +63,17 @@ def _turned(
     bubble = pole.bubble_arcmin if isinstance(pole, Pole) else None
     words = f"bubble out by {lean.tilt_arcmin:.0f}′, towards {lean.side_words}" if lean.is_seen else "no lean seen"
     return PoleTurned(
-        series.id, name, height, len(seen), last.created_s, lean, lean.is_seen, f"{name}: {words}.",
+        series.id,
+        name,
+        height,
+        len(seen),
+        last.created_s,
+        lean,
+        lean.is_seen,
+        f"{name}: {words}.",
         f"leans {text_from_metres(lean.lean_m, unit)}" if lean.is_seen else "no lean seen",
         judge_lean(name, lean, bubble, unit),
-    )  # fmt: skip
+    )
 
 
 def _newest_turns(session: Session) -> dict[str, SeriesNow[TurnSettled]]:

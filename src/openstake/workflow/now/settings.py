@@ -23,7 +23,7 @@ class SettingsLine(Generic[T]):
 
     def __init__(
         self, model: type[Any], cls: type[T], checked: Callable[[T], T], kind: str, changed: str, words: Callable[[T], str]
-    ) -> None:  # fmt: skip
+    ) -> None:
         self._model, self._cls, self._checked = model, cls, checked
         self._kind, self._changed, self._words = kind, changed, words
 

@@ -26,9 +26,7 @@ class Wash:
     bands_m: list[float]
 
 
-def wash_over(
-    places_m: ArrayLike, bounds_m: Sequence[float], radius_95_m: Callable[[NDArray[np.float64]], ArrayLike]
-) -> Wash:
+def wash_over(places_m: ArrayLike, bounds_m: Sequence[float], radius_95_m: Callable[[NDArray[np.float64]], ArrayLike]) -> Wash:
     """Return the wash over places, (n, 2), and a sixth of the site around them; `radius_95_m` takes the middles of cells, (c, 2)."""
     places = np.asarray(places_m, dtype=float).reshape(-1, 2)
     low, high = places.min(axis=0), places.max(axis=0)

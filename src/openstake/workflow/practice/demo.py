@@ -30,13 +30,20 @@ CS8,704951.667,631187.305,61.195,pin at the far end,no
 CS9,703290.544,629602.779,63.050,benchmark bolt on the chapel wall,no
 """
 CARROW_ABOUT = {
-    "client": "Carrow drainage board (invented)", "task": "Embankment repair, phase 2", "crew": "Base and one rover",
-    "time_zone": "Europe/Dublin", "frame_epoch": "", "vertical_system": "Malin Head height (EPSG:5731)",
-}  # fmt: skip
+    "client": "Carrow drainage board (invented)",
+    "task": "Embankment repair, phase 2",
+    "crew": "Base and one rover",
+    "time_zone": "Europe/Dublin",
+    "frame_epoch": "",
+    "vertical_system": "Malin Head height (EPSG:5731)",
+}
 NETTLE_ABOUT = {
-    "client": "Town of Nettle Brook (invented)", "task": "Culvert replacement", "crew": "Base and one rover",
-    "time_zone": "America/New_York", "vertical_system": "NAVD88 height (EPSG:5703)",
-}  # fmt: skip
+    "client": "Town of Nettle Brook (invented)",
+    "task": "Culvert replacement",
+    "crew": "Base and one rover",
+    "time_zone": "America/New_York",
+    "vertical_system": "NAVD88 height (EPSG:5703)",
+}
 # US survey feet on the Vermont grid.
 NETTLE_CONTROL = """name,northing,easting,ellipsoidal height,description
 NB1,612480.22,1592310.75,801.36,rebar by the culvert
@@ -61,9 +68,13 @@ AF3,514893.047,5416298.625,313.275,pin by the mill race
 AF4,515120.773,5416512.390,310.846,plate at the gauge
 """
 ALDER_ABOUT = {
-    "client": "Parish of Alder Ford (invented)", "task": "Footbridge, abutments", "crew": "Base and one rover",
-    "time_zone": "Europe/Berlin", "frame_epoch": "", "vertical_system": "DHHN2016 height (EPSG:7837)",
-}  # fmt: skip
+    "client": "Parish of Alder Ford (invented)",
+    "task": "Footbridge, abutments",
+    "crew": "Base and one rover",
+    "time_zone": "Europe/Berlin",
+    "frame_epoch": "",
+    "vertical_system": "DHHN2016 height (EPSG:7837)",
+}
 # The demo's office is at work hours before the program starts for the first time: its morning's work is in the Book.
 _BEGAN_BEFORE_S = 4.0 * 3600.0
 
@@ -105,17 +116,13 @@ def _began_s(now_s: float) -> float:
     """Return when the demo's office began: some hours ago, or the evening before where midnight of its morning's job lies between."""
     zone = ZoneInfo(ALDER_ABOUT["time_zone"])
     today = datetime.fromtimestamp(now_s, zone).replace(hour=0, minute=0, second=0, microsecond=0)
-    return (
-        now_s - _BEGAN_BEFORE_S if now_s - _BEGAN_BEFORE_S >= today.timestamp() else today.timestamp() - _BEGAN_BEFORE_S
-    )
+    return now_s - _BEGAN_BEFORE_S if now_s - _BEGAN_BEFORE_S >= today.timestamp() else today.timestamp() - _BEGAN_BEFORE_S
 
 
 def _load_job(context: Context, asked: _DemoJob, clock: Clock) -> None:
     # A practice job may use the coarse grid for training; a job that counts never gets it by itself.
     more = asked.about | ({"geoid_id": training_grid_id(context)} if asked.practice else {})
-    job = create_job(
-        context, asked.name, {"kind": "code", "code": asked.code}, asked.unit, practice=asked.practice, **more
-    )
+    job = create_job(context, asked.name, {"kind": "code", "code": asked.code}, asked.unit, practice=asked.practice, **more)
     accept_control(context, job.id, "demo control list.csv", asked.control.encode(), ListSaid(asked.unit))
     if asked.name == CARROW:
         site_grid = FitFile("demo site grid.csv", "", asked.unit, keep=True)

@@ -105,8 +105,6 @@ def _received(place: tuple[float, float, float], clock: Clock, random: np.random
     for _ in range(_SECONDS + 1):
         clock.wait(1.0)
         error = _SIGMA_M * wander.at(clock.now_s, _MEMORY_S)
-        sentences = burst(
-            clock.now_s, 4, displaced(arp, error), _SEPARATION_M, _SIGMA_M, sky, sky, _AGE_S, USUAL_STATION_ID
-        )
+        sentences = burst(clock.now_s, 4, displaced(arp, error), _SEPARATION_M, _SIGMA_M, sky, sky, _AGE_S, USUAL_STATION_ID)
         found += [ReceivedEpoch(epoch, clock.now_s, None, initialised_s) for epoch in reader.feed(sentences)]
     return found

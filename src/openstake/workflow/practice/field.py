@@ -54,10 +54,7 @@ class Practice:
         self.caster = _on(CASTER_PORT, lambda port: Caster(port, USER, PASSWORD, outside))
         self.base = _on(BASE_PORT, lambda port: BaseReceiver(world, seed, outside, port))
         self.rover = _on(
-            ROVER_PORT,
-            lambda port: RoverReceiver(
-                self.base_stream_url, PASSWORD, port, WorldFile(self.world_path), seed + 1, outside
-            ),
+            ROVER_PORT, lambda port: RoverReceiver(self.base_stream_url, PASSWORD, port, WorldFile(self.world_path), seed + 1, outside)
         )
 
     @property
@@ -76,12 +73,7 @@ class Practice:
                 self._further = _on(
                     FURTHER_PORT,
                     lambda port: RoverReceiver(
-                        self.base_stream_url,
-                        PASSWORD,
-                        port,
-                        WorldFile(self._further_path),
-                        self._seed + 3,
-                        self._outside,
+                        self.base_stream_url, PASSWORD, port, WorldFile(self._further_path), self._seed + 3, self._outside
                     ),
                 )
         return f"tcp://127.0.0.1:{self._further.port}"
@@ -95,9 +87,7 @@ class Practice:
         world = self.world
         stand = world.rover
         if stand is not None:
-            stand = replace(
-                stand, longitude_deg=stand.longitude_deg + 25.0 / (111_320.0 * cos(radians(stand.latitude_deg)))
-            )
+            stand = replace(stand, longitude_deg=stand.longitude_deg + 25.0 / (111_320.0 * cos(radians(stand.latitude_deg))))
         write_world(self._further_path, replace(world, rover=stand))
 
     def begin_bench(self, apart_m: float) -> None:
@@ -105,10 +95,7 @@ class Practice:
         base = Stand(*_BENCH, TRUE_ROD_M)
         north_deg = degrees(apart_m / (WGS84.equatorial_radius_m))
         with self._lock:
-            write_world(
-                self.world_path,
-                replace(self.world, base=base, rover=replace(base, latitude_deg=base.latitude_deg + north_deg)),
-            )
+            write_world(self.world_path, replace(self.world, base=base, rover=replace(base, latitude_deg=base.latitude_deg + north_deg)))
         self.broadcast(*_BENCH, TRUE_ROD_M, _BENCH_STATION_ID)
 
     def initialise_anew(self, further: bool) -> None:
@@ -167,17 +154,15 @@ class Practice:
                 self._place_further()
 
     def broadcast(
-        self, latitude_deg: float, longitude_deg: float, height_m: float, arp_height_m: float, station_id: int,
-        **switched: Any,
-    ) -> None:  # fmt: skip
+        self, latitude_deg: float, longitude_deg: float, height_m: float, arp_height_m: float, station_id: int, **switched: Any
+    ) -> None:
         """Type a mark's coordinate and the antenna height into the stand-in base, and start it."""
         self.hang_up_network()
         self.base.start(
             Broadcast(
-                "127.0.0.1", self.caster.port, MOUNT, PASSWORD, latitude_deg, longitude_deg, height_m, arp_height_m,
-                station_id, **switched,
+                "127.0.0.1", self.caster.port, MOUNT, PASSWORD, latitude_deg, longitude_deg, height_m, arp_height_m, station_id, **switched
             )
-        )  # fmt: skip
+        )
 
     def start_network(self) -> None:
         """Let a permanent station some kilometres from the rover send corrections, as a network would, until hung up."""
@@ -191,10 +176,18 @@ class Practice:
         self._network = BaseReceiver(WorldFile(path), (world.seed or 0) + 2, self._outside)
         self._network.start(
             Broadcast(
-                "127.0.0.1", self.caster.port, MOUNT, PASSWORD, station.latitude_deg, station.longitude_deg,
-                station.height_m, 0.0, NETWORK_STATION_ID, virtual=True,
+                "127.0.0.1",
+                self.caster.port,
+                MOUNT,
+                PASSWORD,
+                station.latitude_deg,
+                station.longitude_deg,
+                station.height_m,
+                0.0,
+                NETWORK_STATION_ID,
+                virtual=True,
             )
-        )  # fmt: skip
+        )
 
     def hang_up_network(self) -> None:
         """End the network's corrections."""

@@ -73,7 +73,5 @@ def _nearest(job: JobNow, marks: list[MarkNow], place: Stand | None) -> str | No
     """Return the id of the mark within a metre or so of a stand, None where there is none."""
     if place is None:
         return None
-    east, north, _ = job.frame.grid_from_ecef(
-        ecef_from_geodetic(place.latitude_deg, place.longitude_deg, place.height_m)
-    )
+    east, north, _ = job.frame.grid_from_ecef(ecef_from_geodetic(place.latitude_deg, place.longitude_deg, place.height_m))
     return next((mark.id for mark in marks if abs(mark.east_m - east) < 1.5 and abs(mark.north_m - north) < 1.5), None)

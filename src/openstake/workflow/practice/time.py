@@ -68,9 +68,7 @@ def view(context: Context, job_id: str) -> PracticeTime:
         passed_s=passed_s,
         words=f"{text_from_seconds(passed_s)} were let pass here" if passed_s else "",
         waits=tuple(Offered(seconds, f"{text_from_seconds(seconds)} later") for seconds in _WAITS_S) if offers else (),
-        cuts=tuple(Offered(seconds, f"Cut it for {text_from_seconds(seconds)}") for seconds in _CUTS_S)
-        if offers
-        else (),
+        cuts=tuple(Offered(seconds, f"Cut it for {text_from_seconds(seconds)}") for seconds in _CUTS_S) if offers else (),
     )
 
 
@@ -86,9 +84,7 @@ def let_pass(context: Context, job_id: str, wish: WaitWish) -> PracticeTime:
             session.add(row)
             session.flush()
             sentence = f"To practise, {text_from_seconds(wish.seconds)} were let pass."
-            write_entry(
-                session, now + wish.seconds, "time-passed", sentence, job_id, passed=row.id, seconds=wish.seconds
-            )
+            write_entry(session, now + wish.seconds, "time-passed", sentence, job_id, passed=row.id, seconds=wish.seconds)
 
         context.database.write(work)
         context.changed(job_id)

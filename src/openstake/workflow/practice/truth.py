@@ -11,11 +11,7 @@ CARROW = "Carrow Sluice"
 NETTLE = "Nettle Brook Culvert"
 ALDER = "Alder Ford Footbridge"
 # East, north, up in metres: CS6 has a wrong height in the list, CS8 and AF4 were knocked by diggers.
-BLUNDERS = {
-    (CARROW, "CS6"): (0.0, 0.0, -0.118),
-    (CARROW, "CS8"): (0.074, -0.051, 0.012),
-    (ALDER, "AF4"): (0.083, -0.047, 0.006),
-}
+BLUNDERS = {(CARROW, "CS6"): (0.0, 0.0, -0.118), (CARROW, "CS8"): (0.074, -0.051, 0.012), (ALDER, "AF4"): (0.083, -0.047, 0.006)}
 
 
 def true_geodetic(job: JobNow, mark: MarkNow) -> tuple[float, float, float]:

@@ -185,9 +185,14 @@ class _ReceiverEar:
 
 
 def hear(
-    rover: tuple[str, str | None], base: tuple[str, str | None] | None, receiver: tuple[str, str | None] | None,
-    seconds: float, stop: Event, outside: Outside, progress: Callable[[float, int], None] = lambda elapsed_s, epochs: None,
-) -> Heard:  # fmt: skip
+    rover: tuple[str, str | None],
+    base: tuple[str, str | None] | None,
+    receiver: tuple[str, str | None] | None,
+    seconds: float,
+    stop: Event,
+    outside: Outside,
+    progress: Callable[[float, int], None] = lambda elapsed_s, epochs: None,
+) -> Heard:
     """Listen for so many seconds of wall clock, or until told to stop; each address comes with its password.
 
     A device that does not answer is a finding.
@@ -222,9 +227,7 @@ def hear(
     return _heard(rover_ear, base_ear, receiver_ear, feeds, clock.monotonic() - start_s)
 
 
-def _heard(
-    rover: _RoverEar, base: _BaseEar, receiver: _ReceiverEar, feeds: dict[str, Feed], elapsed_s: float
-) -> Heard:  # fmt: skip
+def _heard(rover: _RoverEar, base: _BaseEar, receiver: _ReceiverEar, feeds: dict[str, Feed], elapsed_s: float) -> Heard:
     summary, watch = rover.summary, rover.watch
     age_median, age_max = summary.age_median_max_s
     satellites_min, satellites_median = summary.satellites_min_median
@@ -262,19 +265,16 @@ def _scatter(fixed: Iterable[Fix]) -> ScatterHeard | None:
 
 def _base(base: _BaseEar) -> BaseHeard:
     return BaseHeard(
-        base.reader.frames, base.reader.bad_crc, messages_read(base.summary),
+        base.reader.frames,
+        base.reader.bad_crc,
+        messages_read(base.summary),
         station_read(base.station) if base.station else None,
         [ObservablesRead(row.constellation, row.form, row.satellites, row.cells) for row in base.summary.observables.values()],
-    )  # fmt: skip
+    )
 
 
 def _findings(
-    rover: _RoverEar,
-    base: _BaseEar,
-    receiver: _ReceiverEar,
-    feeds: dict[str, Feed],
-    away_m: float | None,
-    elapsed_s: float,
+    rover: _RoverEar, base: _BaseEar, receiver: _ReceiverEar, feeds: dict[str, Feed], away_m: float | None, elapsed_s: float
 ) -> list[Finding]:
     found = [item for name, feed in feeds.items() for item in _silent(name, feed, elapsed_s)]
     if rover.summary.epochs:
@@ -282,9 +282,14 @@ def _findings(
     if "base" in feeds and base.reader.frames:
         summary = base.summary
         found += judge_stream(
-            list(summary.observables.values()), summary.messages, summary.stations, summary.station_ids,
-            base.reader.frames, base.reader.bad_crc, base.reader.reserved,
-        )  # fmt: skip
+            list(summary.observables.values()),
+            summary.messages,
+            summary.stations,
+            summary.station_ids,
+            base.reader.frames,
+            base.reader.bad_crc,
+            base.reader.reserved,
+        )
     if base.station is not None and "receiver" in feeds and receiver.epochs:
         found += judge_receiver(_as_meant(base.station), receiver.epochs, True)
     return found
@@ -311,10 +316,15 @@ def _rover_findings(rover: _RoverEar, base: _BaseEar, away_m: float | None, list
     silent_s = None if state.last_corrected_s is None else state.now_s - state.last_corrected_s
     found += judge_lost(
         LinkHeard(
-            epoch.status, epoch.age_s, state.now_s - (rover.watch.initialisations.first_s or state.now_s), silent_s,
-            state.unused_for_s, base.reader.frames if listens_to_base else None, base.reader.bad_crc,
+            epoch.status,
+            epoch.age_s,
+            state.now_s - (rover.watch.initialisations.first_s or state.now_s),
+            silent_s,
+            state.unused_for_s,
+            base.reader.frames if listens_to_base else None,
+            base.reader.bad_crc,
         )
-    )  # fmt: skip
+    )
     return found
 
 

@@ -72,11 +72,7 @@ def go_to(context: Context, job_id: str, query: GoToQuery) -> GoTo:
     way = _way(context, job, mark, [float(value) for value in place], moment)
     claim = epoch.claim
     good = None if claim is None else horizontal_95_m(claim.east_m, claim.north_m, claim.covariance_en_m2)
-    words = (
-        ""
-        if epoch.status is Status.FIXED
-        else f"The rover is {epoch.status.value}: the last decimetres wait for a fix."
-    )
+    words = "" if epoch.status is Status.FIXED else f"The rover is {epoch.status.value}: the last decimetres wait for a fix."
     return GoTo(mark.name, epoch.status, good, way, side_of(way.azimuth_deg), words)
 
 
@@ -104,9 +100,7 @@ def _local_target(session: Session, job: JobNow, line_id: str) -> _Target:
     if mark.grid_m is not None:
         return _Target(mark.name, *mark.grid_m)
     if fit.parameters is None:
-        raise ConflictError(
-            f"There is no local fit yet to find {mark.name} by: measure the marks that you can see first."
-        )
+        raise ConflictError(f"There is no local fit yet to find {mark.name} by: measure the marks that you can see first.")
     local = np.array([[mark.row.local_e_m, mark.row.local_n_m]])
     east, north = out_of_fit_grid(job, fit.choice.site, fit.parameters.to_grid(local))[0]
     return _Target(mark.name, float(east), float(north), None)
@@ -115,9 +109,7 @@ def _local_target(session: Session, job: JobNow, line_id: str) -> _Target:
 def _pole_m(session: Session, job: JobNow, query: GoToQuery) -> float:
     if not query.reading:
         return 0.0
-    return read_height(
-        kit_of(session, job.id), job.length_unit, query.reading, query.feature or "rod", "rover"
-    ).arp_height_m
+    return read_height(kit_of(session, job.id), job.length_unit, query.reading, query.feature or "rod", "rover").arp_height_m
 
 
 def _mark_under_pole(moment: Moment, base: BaseNow, listening: Listening, pole_m: float) -> np.ndarray:
@@ -127,9 +119,7 @@ def _mark_under_pole(moment: Moment, base: BaseNow, listening: Listening, pole_m
     above = lowering_to_mark_m(RefersTo(listening.refers_to), pole_m, listening.arp_to_apc_m)
     station = moment.reference
     reference = np.array(base.arp_m if station is None else station.xyz_m)
-    vector = vectors_from_positions(
-        epoch.latitude_deg or 0.0, epoch.longitude_deg or 0.0, epoch.height_m or 0.0, reference
-    )
+    vector = vectors_from_positions(epoch.latitude_deg or 0.0, epoch.longitude_deg or 0.0, epoch.height_m or 0.0, reference)
     if station is not None and station.virtual:
         return lifted(reference + vector, -above)
     return rover_mark_ecef(np.array(base.mark_m), base.height.arp_height_m, vector, above)
@@ -148,7 +138,11 @@ def _way(context: Context, job: JobNow, mark: _Target, place: list[float], momen
     walks = epoch.speed_mps is not None and epoch.speed_mps >= WALKS_FROM_MPS and epoch.course_deg is not None
     known = mark.ellipsoidal_height_m
     return way_to(
-        mark.east_m - east, mark.north_m - north, None if known is None else known - height,
-        (epoch.course_deg or 0.0) - turn if walks else None, None if sun is None else sun - turn, job.length_unit,
+        mark.east_m - east,
+        mark.north_m - north,
+        None if known is None else known - height,
+        (epoch.course_deg or 0.0) - turn if walks else None,
+        None if sun is None else sun - turn,
+        job.length_unit,
         epoch.status is Status.FIXED,
-    )  # fmt: skip
+    )

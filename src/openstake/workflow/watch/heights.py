@@ -104,9 +104,11 @@ def view(context: Context, job_id: str, shot_id: str) -> RoverHeightView:
                 scopes.setdefault(ids, HeightScope(scope, words.format(count=len(ids)), len(ids)))
         seats = [item for item in on_pole if item.shot.id == _seat(session, shot)]
         return RoverHeightView(
-            _names(session, job, [mine])[0], [_reading(row) for row in reversed(mine.line)], list(scopes.values()),
+            _names(session, job, [mine])[0],
+            [_reading(row) for row in reversed(mine.line)],
+            list(scopes.values()),
             f"The base was re-seated by {_names(session, job, seats)[0]}: where that is corrected, re-seat it again." if seats else "",
-        )  # fmt: skip
+        )
 
 
 def _shot(session: Session, job: JobNow, shot_id: str) -> Shot:
@@ -129,9 +131,11 @@ def _same_pole(session: Session, shot: Shot) -> list[_OnPole]:
 
 
 _WORDS: dict[Scope, str] = {
-    "shot": "this shot", "later": "this and later ones typed so from this set-up: {count}", "set-up": "all typed so from this set-up: {count}",
+    "shot": "this shot",
+    "later": "this and later ones typed so from this set-up: {count}",
+    "set-up": "all typed so from this set-up: {count}",
     "together": "those corrected together: {count}",
-}  # fmt: skip
+}
 
 
 def _of_scope(on_pole: Sequence[_OnPole], mine: _OnPole, scope: Scope) -> list[_OnPole]:
@@ -141,9 +145,7 @@ def _of_scope(on_pole: Sequence[_OnPole], mine: _OnPole, scope: Scope) -> list[_
     if scope == "together":
         if mine.now.replaces_id is None:
             return []
-        return [
-            item for item in on_pole if (item.now.created_s, item.now.reason) == (mine.now.created_s, mine.now.reason)
-        ]
+        return [item for item in on_pole if (item.now.created_s, item.now.reason) == (mine.now.created_s, mine.now.reason)]
     typed = lines.value_of(mine.now)
     same = [item for item in on_pole if lines.value_of(item.now) == typed]
     return same if scope == "set-up" else same[same.index(mine) :]
@@ -200,16 +202,12 @@ def _replacing(item: _OnPole, typed: TypedReading | None, job: JobNow, reason: s
         raise ConflictError("This height was never corrected, so there is none to go back to.")
     height = as_typed(item.line[-2]) if typed is None else typed
     row = height_row(height, job.id, now, "rover", replaces_id=item.now.id, reason=reason)
-    if typed is not None and all(
-        getattr(row, said) == getattr(item.now, said) for said in ("text", "feature", "bare_unit")
-    ):
+    if typed is not None and all(getattr(row, said) == getattr(item.now, said) for said in ("text", "feature", "bare_unit")):
         raise InputError(f"'{typed.text}' is what is there already.", field="reading")
     return row
 
 
-def _write(
-    session: Session, job: JobNow, corrected: Sequence[_OnPole], rows: Sequence[HeightReading], now: float
-) -> None:  # fmt: skip
+def _write(session: Session, job: JobNow, corrected: Sequence[_OnPole], rows: Sequence[HeightReading], now: float) -> None:
     """Tell a correction in the Book, in one line for all its shots."""
     unit, old, new = job.length_unit, corrected[0].now, rows[0]
     named = _names(session, job, [corrected[0], corrected[-1]])
@@ -217,13 +215,16 @@ def _write(
     up_m = old.arp_height_m - new.arp_height_m
     higher = f"{text_from_metres(abs(up_m), unit)} {'higher' if up_m > 0 else 'lower'}"
     stays = all(item.shot.refers_to == RefersTo.MARK.value for item in corrected)
-    moves = (
-        "The received positions refer to the mark, so nothing moves." if stays else f"What was measured lies {higher}."
-    )
+    moves = "The received positions refer to the mark, so nothing moves." if stays else f"What was measured lies {higher}."
     write_entry(
-        session, now, "rover-height-corrected",
+        session,
+        now,
+        "rover-height-corrected",
         f"Rover height '{old.text}' ({text_from_metres(old.arp_height_m, unit)}) corrected to '{new.text}' "
         f"({text_from_metres(new.arp_height_m, unit)}) for {which}: {new.reason}. {moves}",
-        job.id, shots=[item.shot.id for item in corrected], replaces=[item.now.id for item in corrected],
-        height_readings=[row.id for row in rows], arp_height_m=new.arp_height_m,
-    )  # fmt: skip
+        job.id,
+        shots=[item.shot.id for item in corrected],
+        replaces=[item.now.id for item in corrected],
+        height_readings=[row.id for row in rows],
+        arp_height_m=new.arp_height_m,
+    )

@@ -38,13 +38,7 @@ class HistoryQuery:
 
 
 EventKind = Literal[
-    "link lost",
-    "link back",
-    "initialised anew",
-    "source switched",
-    "base restarted",
-    "height changed",
-    "listening changed",
+    "link lost", "link back", "initialised anew", "source switched", "base restarted", "height changed", "listening changed"
 ]
 
 
@@ -99,9 +93,7 @@ def history(context: Context, job_id: str, query: HistoryQuery) -> History:
             rows = session.execute(_sliced(line, since, seconds)).all()
             changes = _changes(session, occupation, since, since + seconds)
     found = _history(rows, since, seconds)
-    found.events.extend(
-        sorted([*changes, *_of_runs(found), *_switches(rows)], key=lambda item: item.at_s)[-_MOST_EVENTS:]
-    )
+    found.events.extend(sorted([*changes, *_of_runs(found), *_switches(rows)], key=lambda item: item.at_s)[-_MOST_EVENTS:])
     return replace(found, words=_in_words(found, unit))
 
 
@@ -132,30 +124,25 @@ def _changes(session: Session, occupation: Occupation, since_s: float, to_s: flo
     first = session.scalar(decoded.order_by(Reference.heard_s).limit(1))
     heard = session.execute(
         select(Reference.id, Reference.heard_s, Reference.station_id)
-        .where(
-            Reference.listening_id.in_(listening),
-            Reference.origin == "decoded",
-            Reference.heard_s.between(since_s, to_s),
-        )
+        .where(Reference.listening_id.in_(listening), Reference.origin == "decoded", Reference.heard_s.between(since_s, to_s))
         .order_by(Reference.heard_s)
         .limit(_MOST_EVENTS)
     ).all()
     moved = session.execute(
         select(Listening.started_s, Listening.device, Listening.further, Listening.withdrawn)
-        .where(
-            Listening.occupation_id == occupation.id,
-            Listening.started_s.between(max(since_s, occupation.started_s + 1.0), to_s),
-        )
+        .where(Listening.occupation_id == occupation.id, Listening.started_s.between(max(since_s, occupation.started_s + 1.0), to_s))
         .limit(_MOST_EVENTS)
     ).all()
     heights = session.execute(
         select(HeightReading.created_s, HeightReading.text)
         .where(
-            HeightReading.job_id == occupation.job_id, HeightReading.subject == "base", HeightReading.replaces_id.is_not(None),
+            HeightReading.job_id == occupation.job_id,
+            HeightReading.subject == "base",
+            HeightReading.replaces_id.is_not(None),
             HeightReading.created_s.between(max(since_s, occupation.started_s), to_s),
         )
         .limit(_MOST_EVENTS)
-    ).all()  # fmt: skip
+    ).all()
     return [
         # The first one is the base as it was started.
         *(
@@ -247,16 +234,18 @@ def _history(rows: Sequence[Row[Any]], since_s: float, seconds: float) -> Histor
             found.runs.append(Run(status, row.first_s, row.last_s))
         known = row.east_m is not None and row.north_m is not None
         _add(
-            found, row.last_s, row.age_s, row.satellites, horizontal_95_m(row.east_m, row.north_m) if known else None,
+            found,
+            row.last_s,
+            row.age_s,
+            row.satellites,
+            horizontal_95_m(row.east_m, row.north_m) if known else None,
             None if row.up_m is None else vertical_95_m(row.up_m),
-        )  # fmt: skip
+        )
         last = row
     return found
 
 
-def _add(
-    found: History, host_s: float, age_s: float | None, satellites: int | None, flat_m: float | None, up_m: float | None
-) -> None:  # fmt: skip
+def _add(found: History, host_s: float, age_s: float | None, satellites: int | None, flat_m: float | None, up_m: float | None) -> None:
     found.host_s.append(host_s)
     found.age_s.append(age_s)
     found.satellites.append(satellites)

@@ -20,13 +20,7 @@ from openstake.core.judge.lost import LinkHeard, judge_frames, judge_lost
 from openstake.core.judge.place import Control
 from openstake.core.judge.watch import Distances, judge_age, judge_watch
 from openstake.core.kit.profile import Profile
-from openstake.core.limits import (
-    PLAN_REACHES_M,
-    SHORTEST_SCATTER_S,
-    UNCLAIMED_HORIZONTAL_M,
-    UNCLAIMED_UP_M,
-    ShortText,
-)
+from openstake.core.limits import PLAN_REACHES_M, SHORTEST_SCATTER_S, UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M, ShortText
 from openstake.core.rtk.age import fix_goes_in_s
 from openstake.core.rtk.drift import smallest_drift_m
 from openstake.core.rtk.jumps import smallest_jump_m
@@ -210,9 +204,7 @@ def view(context: Context, job_id: str, query: InstrumentQuery) -> InstrumentVie
         occupation = open_occupation(session, job_id)
         running = None if occupation is None else context.running.session(occupation.id)
         at_base = kit.receiver(base=True)
-        names = tuple(
-            name for kind, name in kit.gear if kind == "receiver" and (at_base is None or name != at_base.name)
-        )
+        names = tuple(name for kind, name in kit.gear if kind == "receiver" and (at_base is None or name != at_base.name))
         if occupation is None or running is None:
             return InstrumentView(None, (), names, job.practice)
         base = bases_of(session, job_id, {occupation.id})[occupation.id]
@@ -220,9 +212,7 @@ def view(context: Context, job_id: str, query: InstrumentQuery) -> InstrumentVie
         evidence = _evidence(session, job, kit, base)
         changed = _changed_last(session, base, context.now(job_id))
     shown = None if watched is None else _instrument(job, evidence, running, watched, changed)
-    return InstrumentView(
-        shown, tuple(_listed(running, rover_id) for rover_id in running.rover_ids), names, job.practice
-    )
+    return InstrumentView(shown, tuple(_listed(running, rover_id) for rover_id in running.rover_ids), names, job.practice)
 
 
 @dataclass(frozen=True)
@@ -269,9 +259,7 @@ def _farthest(job: JobNow, base: BaseNow, control: Control) -> float | None:
     return farthest if farthest >= PLAN_REACHES_M else None
 
 
-def watch_findings(
-    session: Session, job: JobNow, kit: KitNow, base: BaseNow, running: RunningSession, now_s: float
-) -> tuple[Finding, ...]:
+def watch_findings(session: Session, job: JobNow, kit: KitNow, base: BaseNow, running: RunningSession, now_s: float) -> tuple[Finding, ...]:
     """Return what all rovers of a base have to be told, in the words of their instruments."""
     evidence, changed = _evidence(session, job, kit, base), _changed_last(session, base, now_s)
     found: list[Finding] = []
@@ -288,15 +276,18 @@ def _listed(running: RunningSession, rover_id: str) -> RoverListed:
     claim = epoch.claim if epoch else None
     rover = running.rover(rover_id)
     return RoverListed(
-        rover_id, moment.rover_name or "Rover", rover.url if rover else "", rover_id != running.rover_ids[0],
-        feed_view(moment.rover_feed), epoch.status if epoch else None, epoch.age_s if epoch else None,
+        rover_id,
+        moment.rover_name or "Rover",
+        rover.url if rover else "",
+        rover_id != running.rover_ids[0],
+        feed_view(moment.rover_feed),
+        epoch.status if epoch else None,
+        epoch.age_s if epoch else None,
         None if claim is None else horizontal_95_m(claim.east_m, claim.north_m, claim.covariance_en_m2),
-    )  # fmt: skip
+    )
 
 
-def _instrument(
-    job: JobNow, evidence: _Evidence, running: RunningSession, watched: Watched, changed: str
-) -> Instrument:
+def _instrument(job: JobNow, evidence: _Evidence, running: RunningSession, watched: Watched, changed: str) -> Instrument:
     moment = running.moment(watched.id)
     state = watched.state if moment.rover_is_heard else None
     profile = evidence.rover_profile
@@ -336,20 +327,14 @@ def _base_is_heard(moment: Moment) -> bool:
 
 def _link_quality(evidence: _Evidence, moment: Moment, watched: Watched) -> LinkQuality:
     if moment.base_feed is None:
-        return LinkQuality(
-            "The base's stream is not listened to here: the link is judged by the rover's age alone.", None, 0.0, 0, ()
-        )
+        return LinkQuality("The base's stream is not listened to here: the link is judged by the rover's age alone.", None, 0.0, 0, ())
     planned = {item.number: item.interval_s for item in evidence.base_profile.messages} if evidence.base_profile else {}
     messages = tuple(_quality(item, planned.get(item.number)) for item in moment.heard.messages)
     expected = sum(item.expected for item in messages)
     share = min(1.0, sum(min(item.received, item.expected) for item in messages) / expected) if expected else None
     window = max((item.window_s for item in moment.heard.messages), default=0.0)
     return LinkQuality(
-        "At this listener, not at the rover's radio: that link shows in the rover's age.",
-        share,
-        window,
-        watched.bad_crc,
-        messages,
+        "At this listener, not at the rover's radio: that link shows in the rover's age.", share, window, watched.bad_crc, messages
     )
 
 
@@ -358,9 +343,7 @@ def _quality(message: HeardMessage, planned_s: float | None) -> MessageQuality:
     interval = planned_s or message.interval_s
     expected = message.recent if interval is None else math.floor(message.window_s / interval + 0.05)
     expected = max(expected, 0)
-    return MessageQuality(
-        message.number, expected, message.recent, planned_s is not None, message.recent < expected - 1
-    )
+    return MessageQuality(message.number, expected, message.recent, planned_s is not None, message.recent < expected - 1)
 
 
 def _age(state: RoverState | None) -> AgeNow:
@@ -384,11 +367,7 @@ def _fix(state: RoverState | None) -> FixNow:
     held = None if state.fix_since_s is None else state.now_s - state.fix_since_s
     parts = []
     if state.time_to_fix_s is not None:
-        parts.append(
-            "fixed when first heard"
-            if state.time_to_fix_s < 0.5
-            else f"first fix after {text_from_seconds(state.time_to_fix_s)}"
-        )
+        parts.append("fixed when first heard" if state.time_to_fix_s < 0.5 else f"first fix after {text_from_seconds(state.time_to_fix_s)}")
     if state.losses:
         parts.append(f"lost {len(state.losses)} times" if len(state.losses) > 1 else "lost once")
         if back is not None:
@@ -427,17 +406,12 @@ def _meant(job: JobNow, evidence: _Evidence, moment: Moment, state: RoverState |
     if found.planned_m is not None:
         parts.append(f"farthest mark {text_from_metres(found.planned_m, unit)}")
     return MeantNow(
-        heard, meant, None if heard is None else heard == meant, off, found.vector_m, found.meant_m, found.planned_m,
-        ", ".join(parts),
-    )  # fmt: skip
+        heard, meant, None if heard is None else heard == meant, off, found.vector_m, found.meant_m, found.planned_m, ", ".join(parts)
+    )
 
 
 def _spread(sigmas: Sigmas) -> Spread:
-    return Spread(
-        horizontal_95_m(sigmas.east_m, sigmas.north_m, sigmas.covariance_en_m2),
-        vertical_95_m(sigmas.up_m),
-        ellipse_95(sigmas),
-    )
+    return Spread(horizontal_95_m(sigmas.east_m, sigmas.north_m, sigmas.covariance_en_m2), vertical_95_m(sigmas.up_m), ellipse_95(sigmas))
 
 
 def claim_beside(state: RoverState | None, unit: str) -> ClaimBeside:
@@ -448,24 +422,26 @@ def claim_beside(state: RoverState | None, unit: str) -> ClaimBeside:
     if claim is None:
         words = "no GST: the receiver claims nothing"
     else:
-        words = (
-            "by its error ellipse" if epoch.orientation_deg is not None else "GST without an ellipse: by both sigmas"
-        )
+        words = "by its error ellipse" if epoch.orientation_deg is not None else "GST without an ellipse: by both sigmas"
     claimed = None if claim is None else _spread(claim)
     scatter = None if stood is None else stood.scatter
     if stood is None or scatter is None:
-        return ClaimBeside(
-            claimed, words, None, _unseen(state), None, None, (), _decides(claimed, None, ()), _would_tell(state, unit)
-        )
+        return ClaimBeside(claimed, words, None, _unseen(state), None, None, (), _decides(claimed, None, ()), _would_tell(state, unit))
     seen = _spread(Sigmas(scatter.sigma_east_m, scatter.sigma_north_m, scatter.sigma_up_m, scatter.covariance_en_m2))
     enough = stood.span_s >= SHORTEST_SCATTER_S
     said = f"seen over {text_from_seconds(stood.span_s)}, {scatter.effective_n:.0f} independent epochs"
     too_small = tuple(item.component for item in state.claims if item.too_small)
     return ClaimBeside(
-        claimed, words, seen if enough else None, said if enough else "stand still for 20 s to see the scatter",
-        scatter.effective_n, stood.span_s, too_small, _decides(claimed, seen if enough else None, too_small),
+        claimed,
+        words,
+        seen if enough else None,
+        said if enough else "stand still for 20 s to see the scatter",
+        scatter.effective_n,
+        stood.span_s,
+        too_small,
+        _decides(claimed, seen if enough else None, too_small),
         _would_tell(state, unit),
-    )  # fmt: skip
+    )
 
 
 def _would_tell(state: RoverState, unit: str) -> str:
@@ -502,9 +478,7 @@ def _findings(job: JobNow, evidence: _Evidence, moment: Moment, watched: Watched
     if state is None or not moment.rover_is_heard:
         return []
     station = moment.reference
-    found = judge_watch(
-        state, _distances(job, evidence, moment, state.epoch), station is not None and station.virtual, job.length_unit
-    )
+    found = judge_watch(state, _distances(job, evidence, moment, state.epoch), station is not None and station.virtual, job.length_unit)
     # The time of stand-ins may run faster than the host's.
     found += [item for item in judge_device(state.device) if item.code != "clock-off" or not job.practice]
     found += judge_lost(_link_heard(evidence, moment, watched, state, changed))
@@ -542,11 +516,7 @@ def _changed_last(session: Session, base: BaseNow, now: float) -> str:
     ).all()
     found += [(row.started_s, "where is listened") for row in listening if row.started_s > occupation.started_s + 1.0]
     found += [(row.created_s, "the base's coordinate") for row in base.coordinates[1:]]
-    found += [
-        (row.created_s, "the base's height")
-        for row in base.readings.rows
-        if row.replaces_id is not None and row.moment == "before"
-    ]
+    found += [(row.created_s, "the base's height") for row in base.readings.rows if row.replaces_id is not None and row.moment == "before"]
     found = [(at_s, words) for at_s, words in found if now - at_s < 86_400.0]
     if not found:
         return f"the base was started {text_from_seconds(max(0.0, now - occupation.started_s))} ago"

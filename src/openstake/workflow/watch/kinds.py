@@ -16,9 +16,13 @@ from openstake.workflow.now.job import job_of
 from openstake.workflow.now.settings import SettingsLine
 
 SHOTS = SettingsLine(
-    ShotSettingsRow, ShotSettings, checked_settings, "shot-settings", "The kinds of shot have been changed",
+    ShotSettingsRow,
+    ShotSettings,
+    checked_settings,
+    "shot-settings",
+    "The kinds of shot have been changed",
     lambda settings: "Kinds of shot and codes changed.",
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True)

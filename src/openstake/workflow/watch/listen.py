@@ -45,10 +45,19 @@ class StoreSink:
 
     def reference(self, session_id: str, reference_id: str, station: StationReference, place: Place) -> None:
         row = Reference(
-            id=reference_id, listening_id=session_id, origin="decoded", station_id=station.station_id, x_m=station.x_m,
-            y_m=station.y_m, z_m=station.z_m, antenna_height_m=station.antenna_height_m, virtual=station.virtual,
-            raw_file=place.file, raw_offset=place.offset, heard_s=self._now(),
-        )  # fmt: skip
+            id=reference_id,
+            listening_id=session_id,
+            origin="decoded",
+            station_id=station.station_id,
+            x_m=station.x_m,
+            y_m=station.y_m,
+            z_m=station.z_m,
+            antenna_height_m=station.antenna_height_m,
+            virtual=station.virtual,
+            raw_file=place.file,
+            raw_offset=place.offset,
+            heard_s=self._now(),
+        )
 
         plain = self._folding.is_plain("base-heard", f"base {station.station_id}", self._now())
 
@@ -59,11 +68,19 @@ class StoreSink:
                 return
             height = "not stated" if station.antenna_height_m is None else f"{station.antenna_height_m:.4f} m"
             write_entry(
-                session, self._now(), "base-heard",
+                session,
+                self._now(),
+                "base-heard",
                 f"Base {station.station_id} heard on the air, antenna height {height}.",
-                self._job_id, "machine", reference=reference_id, x_m=station.x_m, y_m=station.y_m,
-                z_m=station.z_m, antenna_height_m=station.antenna_height_m, virtual=station.virtual,
-            )  # fmt: skip
+                self._job_id,
+                "machine",
+                reference=reference_id,
+                x_m=station.x_m,
+                y_m=station.y_m,
+                z_m=station.z_m,
+                antenna_height_m=station.antenna_height_m,
+                virtual=station.virtual,
+            )
 
         self._context.database.write(work)
 
@@ -76,9 +93,15 @@ class StoreSink:
 
         def work(session: Session) -> None:
             write_entry(
-                session, self._now(), "feed", f"{_begun(role)} feed: {status.sentence}",
-                self._job_id, "machine", listening=session_id, state=status.state.value,
-            )  # fmt: skip
+                session,
+                self._now(),
+                "feed",
+                f"{_begun(role)} feed: {status.sentence}",
+                self._job_id,
+                "machine",
+                listening=session_id,
+                state=status.state.value,
+            )
 
         self._context.database.write(work)
 
@@ -103,12 +126,18 @@ class StoreSink:
         def work(session: Session) -> None:
             for item in folded:
                 write_entry(
-                    session, self._now(), "repeated",
+                    session,
+                    self._now(),
+                    "repeated",
                     f"{_begun(item.kind.replace('-', ' '))}: {item.count} more changes within "
                     f"{item.last_s - item.first_s:.0f} s; the last: {item.last}",
-                    self._job_id, "machine", listening=session_id, count=item.count,
-                    first_s=item.first_s, last_s=item.last_s,
-                )  # fmt: skip
+                    self._job_id,
+                    "machine",
+                    listening=session_id,
+                    count=item.count,
+                    first_s=item.first_s,
+                    last_s=item.last_s,
+                )
 
         self._context.database.write(work)
         self._folding.written(folded)
@@ -122,9 +151,7 @@ def _begun(words: str) -> str:
 def listen(context: Context, occupation: Occupation, listening: Listening) -> None:
     """Start listening to an occupation's feeds."""
     practice = context.practice if context.practice is not None and _is_practice(context, occupation.job_id) else None
-    base_password, receiver_password = (
-        secret_of(context, secret_key(listening.id, field)) for field in ("base_url", "receiver_url")
-    )
+    base_password, receiver_password = (secret_of(context, secret_key(listening.id, field)) for field in ("base_url", "receiver_url"))
     base_url, receiver_url = listening.base_url, listening.receiver_url
     if practice is not None:
         # Stand-ins may have come back on other ports.

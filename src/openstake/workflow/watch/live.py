@@ -126,9 +126,7 @@ def feed_view(status: FeedStatus | None) -> FeedView | None:
     if status is None:
         return None
     trouble = status.state not in (FeedState.RECEIVING, FeedState.CONNECTING)
-    return FeedView(
-        status.state, status.sentence, status.since_s, status.received_bytes, status.last_byte_s, trouble
-    )  # fmt: skip
+    return FeedView(status.state, status.sentence, status.since_s, status.received_bytes, status.last_byte_s, trouble)
 
 
 def accuracy_95(epoch: Epoch) -> tuple[float | None, float | None]:
@@ -187,13 +185,9 @@ def _shot_now(moment: Moment) -> ShotNow | None:
     kind, collected_s = shot.wish.kind, shot.collected_s
     silent_s = moment.shot_silent_s
     waiting_for = shot.waiting_for if silent_s < LEAST_GAP_S else f"the rover since {text_from_seconds(silent_s)}"
-    words = shot_advice(
-        waiting_for, shot.points if kind.is_track else None, collected_s, kind.seconds, len(shot.epochs)
-    )
+    words = shot_advice(waiting_for, shot.points if kind.is_track else None, collected_s, kind.seconds, len(shot.epochs))
     missing = unreported(moment.epoch.epoch, kind) if moment.epoch else ""
-    return ShotNow(
-        shot.wish.id, kind.seconds, round(collected_s, 1), waiting_for, kind.is_track, words, missing, shot.wish.by
-    )
+    return ShotNow(shot.wish.id, kind.seconds, round(collected_s, 1), waiting_for, kind.is_track, words, missing, shot.wish.by)
 
 
 def view(context: Context, job_id: str, query: WatchQuery) -> WatchView:
@@ -215,18 +209,12 @@ def told_in_book(item: Happened, unit: str) -> tuple[str, str]:
     if isinstance(item, Drift):
         flat, up = text_from_metres(item.horizontal_m, unit), text_from_metres(item.up_m, unit)
         over = text_from_seconds(item.over_s)
-        return (
-            "position-drifted",
-            f"the position drifted by {flat} and {up} in height within {over} while the pole stood.",
-        )
+        return ("position-drifted", f"the position drifted by {flat} and {up} in height within {over} while the pole stood.")
     if isinstance(item, Pair):
         found = judge_pair(item, unit)
         return found.code, found.sentence
     if isinstance(item, Switch):
-        return (
-            "source-switched",
-            f"corrections from base {item.to_station} and no longer from base {item.from_station}.",
-        )
+        return ("source-switched", f"corrections from base {item.to_station} and no longer from base {item.from_station}.")
     if item.after_s is not None:
         return "fix-back", f"fixed again after {text_from_seconds(item.after_s)}."
     return ("fix-lost", f"the fix was lost: {item.status.value} now.") if item.status is not Status.FIXED else ("", "")

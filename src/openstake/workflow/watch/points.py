@@ -114,17 +114,24 @@ class Relabel:
 def seen_of(shot: Shot, point: points.Point, labels: dict[str, PointLabel], job: JobNow) -> ShotSeen:
     label = labels.get(shot.id)
     return ShotSeen(
-        shot.id, label.name if label else shot.name, point.east_m, point.north_m, point.height_m, shot.sigma_east_m,
-        shot.sigma_north_m, shot.sigma_up_m, shot.initialised_s, shot.created_s, job.length_unit,
-    )  # fmt: skip
+        shot.id,
+        label.name if label else shot.name,
+        point.east_m,
+        point.north_m,
+        point.height_m,
+        shot.sigma_east_m,
+        shot.sigma_north_m,
+        shot.sigma_up_m,
+        shot.initialised_s,
+        shot.created_s,
+        job.length_unit,
+    )
 
 
 def compared_with(mine: ShotSeen, others: Sequence[ShotSeen]) -> list[Finding]:
     """Return what the newest earlier shot of the same place says, from another initialisation."""
     earlier = [
-        item
-        for item in others
-        if item.created_s < mine.created_s and mine.away_m(item) <= SAME_POINT_M and mine.is_independent_of(item)
+        item for item in others if item.created_s < mine.created_s and mine.away_m(item) <= SAME_POINT_M and mine.is_independent_of(item)
     ]
     return [judge_pair_of_shots(max(earlier, key=lambda item: item.created_s), mine)] if earlier else []
 
@@ -137,9 +144,8 @@ def list_points(context: Context, job_id: str, query: PointsQuery) -> Points:
         page, following = points.shots_page(session, job_id, query.after, MOST_POINTS, True, *where)
         newest = newest_label(session, job_id)
         return Points(
-            _views(session, job, page), following, usual_name(session, job_id), newest.name if newest else "",
-            ADVICE["guard-off"].sentence,
-        )  # fmt: skip
+            _views(session, job, page), following, usual_name(session, job_id), newest.name if newest else "", ADVICE["guard-off"].sentence
+        )
 
 
 def _filters(job_id: str, query: PointsQuery) -> list[ColumnElement[bool]]:
@@ -193,17 +199,20 @@ def _neighbours(seen: Sequence[ShotSeen]) -> list[list[int]]:
     return [[m for m in row if m != n] for n, row in enumerate(cKDTree(places).query_ball_point(places, SAME_POINT_M))]
 
 
-_SPREAD_WORDS = {
-    "receiver-claim": "claimed 95 %",
-    "scatter": "nothing claimed, by its scatter 95 %",
-    "none": "nothing claimed, 95 %",
-}
+_SPREAD_WORDS = {"receiver-claim": "claimed 95 %", "scatter": "nothing claimed, by its scatter 95 %", "none": "nothing claimed, 95 %"}
 
 
 def _view(
-    job: JobNow, shot: Shot, point: points.Point, budget: Budget, local: LocalPlace | None, label: PointLabel, photos: list[PhotoView],
-    moved: Difference | None, findings: tuple[Finding, ...],
-) -> PointView:  # fmt: skip
+    job: JobNow,
+    shot: Shot,
+    point: points.Point,
+    budget: Budget,
+    local: LocalPlace | None,
+    label: PointLabel,
+    photos: list[PhotoView],
+    moved: Difference | None,
+    findings: tuple[Finding, ...],
+) -> PointView:
     east, north, up = shot.sigma_east_m, shot.sigma_north_m, shot.sigma_up_m
     scatter = point.scatter_m
     return PointView(
@@ -228,9 +237,7 @@ def _view(
         guard_words="" if shot.fixed_only and not point.not_fixed else "not fixed only",
         tilt=shot.tilt,
         spread_words=_SPREAD_WORDS[shot.covariance_origin],
-        horizontal_95_m=None
-        if east is None or north is None
-        else horizontal_95_m(east, north, shot.covariance_en_m2 or 0.0),
+        horizontal_95_m=None if east is None or north is None else horizontal_95_m(east, north, shot.covariance_en_m2 or 0.0),
         vertical_95_m=None if up is None else vertical_95_m(up),
         budget_horizontal_95_m=budget.horizontal_95_m,
         budget_vertical_95_m=budget.vertical_95_m,
@@ -282,13 +289,18 @@ def relabel(context: Context, job_id: str, shot_id: str, wish: Relabel) -> None:
         now = context.now(job_id)
         session.add(
             PointLabel(
-                shot_id=shot_id, job_id=job_id, name=name, code=wish.code.strip(), note=wish.note.strip(),
-                taken_out=wish.taken_out, replaces_id=old.id, reason=wish.reason, created_s=now,
+                shot_id=shot_id,
+                job_id=job_id,
+                name=name,
+                code=wish.code.strip(),
+                note=wish.note.strip(),
+                taken_out=wish.taken_out,
+                replaces_id=old.id,
+                reason=wish.reason,
+                created_s=now,
             )
-        )  # fmt: skip
-        write_entry(
-            session, now, "point-relabelled", _relabelled(old, wish, name), job_id, shot=shot_id, replaces=old.id
         )
+        write_entry(session, now, "point-relabelled", _relabelled(old, wish, name), job_id, shot=shot_id, replaces=old.id)
 
     context.database.write(work)
     context.changed(job_id)
@@ -315,10 +327,7 @@ def take_back(context: Context, job_id: str) -> None:
         newest = newest_label(session, job_id)
     if newest is None:
         raise NotFoundError("There is no point to take back.")
-    relabel(
-        context, job_id, newest.shot_id,
-        Relabel(newest.id, newest.name, newest.code, newest.note, taken_out=True, reason="taken back"),
-    )  # fmt: skip
+    relabel(context, job_id, newest.shot_id, Relabel(newest.id, newest.name, newest.code, newest.note, taken_out=True, reason="taken back"))
 
 
 def add_photo(context: Context, job_id: str, shot_id: str, name: str, content: bytes) -> None:

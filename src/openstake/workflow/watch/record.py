@@ -60,8 +60,7 @@ def record(context: Context, job_id: str, wish: PointWish) -> Recording:
         raise InputError("Tilt compensation is off or on.", field="tilt")
     if kind.tilt_off and wish.tilt != "off":
         raise InputError(
-            "For this kind tilt compensation is off: switch it off at the rover, level the pole, and say so here.",
-            field="tilt",
+            "For this kind tilt compensation is off: switch it off at the rover, level the pole, and say so here.", field="tilt"
         )
     if wish.seconds is not None and not kind.is_track:
         kind = with_seconds(kind, wish.seconds)
@@ -76,9 +75,7 @@ def record(context: Context, job_id: str, wish: PointWish) -> Recording:
 def _told(session: Session, job: JobNow, shot: Shot, now: float, wish: PointWish, name: str) -> None:
     """Give a point its name and write it into the Book."""
     called = free_name(session, job.id, name) if name else usual_name(session, job.id)
-    label = PointLabel(
-        shot_id=shot.id, job_id=job.id, name=called, code=wish.code.strip(), note=wish.note.strip(), created_s=now
-    )
+    label = PointLabel(shot_id=shot.id, job_id=job.id, name=called, code=wish.code.strip(), note=wish.note.strip(), created_s=now)
     session.add(label)
     session.flush()
     point = points.derive(session, job, shot)
@@ -87,12 +84,20 @@ def _told(session: Session, job: JobNow, shot: Shot, now: float, wish: PointWish
     code = f", {label.code}" if label.code else ""
     guard = "" if shot.fixed_only else " The guard was off: epochs of any solution were taken."
     write_entry(
-        session, now, "point",
+        session,
+        now,
+        "point",
         f"Point {called}{code} ({shot.kind}): east {east}, north {north}, height {height}; "
         f"{point.epochs - point.left_out} of {point.epochs} epochs{gap_words(point.gap_s)}.{guard}",
-        job.id, shot=shot.id, label=label.id, rover_height=shot.height_reading_id, reference=shot.reference_id,
-        east_m=point.east_m, north_m=point.north_m, height_m=point.height_m,
-    )  # fmt: skip
+        job.id,
+        shot=shot.id,
+        label=label.id,
+        rover_height=shot.height_reading_id,
+        reference=shot.reference_id,
+        east_m=point.east_m,
+        north_m=point.north_m,
+        height_m=point.height_m,
+    )
     for found in _compared_with_last(session, job, shot):
         write_entry(session, now, found.code, found.sentence, job.id, "machine", shot=shot.id)
 
@@ -100,10 +105,7 @@ def _told(session: Session, job: JobNow, shot: Shot, now: float, wish: PointWish
 def _compared_with_last(session: Session, job: JobNow, shot: Shot) -> list[Finding]:
     """Compare a shot with the latest ones of the same place from another initialisation."""
     lately = session.scalars(
-        select(Shot)
-        .where(Shot.job_id == job.id, points.OF_THE_JOB)
-        .order_by(Shot.created_s.desc(), Shot.id.desc())
-        .limit(_COMPARED_LATELY)
+        select(Shot).where(Shot.job_id == job.id, points.OF_THE_JOB).order_by(Shot.created_s.desc(), Shot.id.desc()).limit(_COMPARED_LATELY)
     ).all()
     labels = labels_of(session, job.id, [item.id for item in lately])
     derived = points.derive_all(session, job, lately)

@@ -87,18 +87,23 @@ def add_rover(context: Context, job_id: str, wish: NewRover) -> RoverNamed:
             if address in {first.rover_url, *(row.rover_url for row in there)}:
                 raise ConflictError("That address is listened to already, as another rover.", field="url")
             row = Listening(
-                occupation_id=occupation.id, base_url=None, rover_url=address, receiver_url=None, refers_to=refers_to.value,
-                arp_to_apc_m=above, device=name, further=True, started_s=now,
-            )  # fmt: skip
+                occupation_id=occupation.id,
+                base_url=None,
+                rover_url=address,
+                receiver_url=None,
+                refers_to=refers_to.value,
+                arp_to_apc_m=above,
+                device=name,
+                further=True,
+                started_s=now,
+            )
             session.add(row)
             session.flush()
             if isinstance(receiver, Receiver):
                 keep_refers_to(session, receiver, refers_to, now)
             if password:
                 keep_secrets(context, row.id, {"rover_url": password})
-            write_entry(
-                session, now, "rover-added", f"Rover {name} is listened to at {address}.", job_id, listening=row.id
-            )
+            write_entry(session, now, "rover-added", f"Rover {name} is listened to at {address}.", job_id, listening=row.id)
             return row
 
         row = context.database.write(work)
@@ -111,9 +116,7 @@ def _said(receiver: Gear | None, name: str) -> RefersTo:
     """Return what a receiver's position refers to, as the kit has it; InputError where it has not been said."""
     said = refers_to_of(receiver) if isinstance(receiver, Receiver) else None
     if said is None:
-        raise InputError(
-            f"Say what the position of {name} refers to. It is asked once and kept in the kit.", field="refers_to"
-        )
+        raise InputError(f"Say what the position of {name} refers to. It is asked once and kept in the kit.", field="refers_to")
     return said
 
 
@@ -129,13 +132,18 @@ def drop_rover(context: Context, job_id: str, wish: RoverNamed) -> None:
             now = context.now(job_id)
             session.add(
                 Listening(
-                    occupation_id=occupation.id, rover_url=row.rover_url, refers_to=row.refers_to, arp_to_apc_m=row.arp_to_apc_m,
-                    device=row.device, further=True, withdrawn=True, replaces_id=row.id, started_s=now,
+                    occupation_id=occupation.id,
+                    rover_url=row.rover_url,
+                    refers_to=row.refers_to,
+                    arp_to_apc_m=row.arp_to_apc_m,
+                    device=row.device,
+                    further=True,
+                    withdrawn=True,
+                    replaces_id=row.id,
+                    started_s=now,
                 )
-            )  # fmt: skip
-            write_entry(
-                session, now, "rover-dropped", f"Rover {row.device} is listened to no more.", job_id, listening=row.id
             )
+            write_entry(session, now, "rover-dropped", f"Rover {row.device} is listened to no more.", job_id, listening=row.id)
 
         with context.database.read() as session:
             running = context.running.session(needed_occupation(session, job_id).id)
@@ -160,15 +168,11 @@ def initialise_anew(context: Context, job_id: str, wish: RoverNamed) -> Initiali
     if not running.initialise_anew(rover.id):
         raise ConflictError("Hold the pole still on a fixed solution first: then there is something to compare with.")
     practice = _practice(context, job)
-    context.database.write(
-        lambda session: _write_asked(session, context.now(job_id), job_id, rover.name, practice is not None)
-    )
+    context.database.write(lambda session: _write_asked(session, context.now(job_id), job_id, rover.name, practice is not None))
     context.changed(job_id)
     if practice is not None:
         practice.initialise_anew(rover.id != running.rover_ids[0])
-        return InitialiseSaid(
-            "The stand-in has dropped all satellites. Hold still: the fixes are compared when it is back."
-        )
+        return InitialiseSaid("The stand-in has dropped all satellites. Hold still: the fixes are compared when it is back.")
     return InitialiseSaid("Now make the receiver drop its fix, and hold still: the fixes are compared when it is back.")
 
 
