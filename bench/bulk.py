@@ -104,15 +104,17 @@ class Season:
             mark, listening = mark_of(session, job, mark_id), listening_of(session, occupation.id)
             height = read_height(kit_of(session, self.job), job.length_unit, "2.000 m", "rod", "rover")
         kind = ShotKind(name="control", seconds=float(EPOCHS))
-        plan = recording.ShotPlan(kind, height, True, mark, TOLERANCES["control"], mark.name)
-        begun = recording._Begun(new_id(), context.clock.now(), plan, occupation, listening)
+        plan = recording.ShotPlan(kind=kind, height=height, fixed_only=True, mark=mark, tolerance=TOLERANCES["control"], name=mark.name)
+        begun = recording._Begun(id=new_id(), started_s=context.clock.now(), plan=plan, occupation=occupation, listening=listening)
         latitude, longitude = mark.latitude_deg or 0.0, mark.longitude_deg or 0.0
         texts = angle_text(latitude, "NS", 2), angle_text(longitude, "EW", 3)
         epochs = [
             ReceivedEpoch(
-                Epoch(3600.0 + n, date(2026, 11, 25), 4, *texts, latitude, longitude, 7.4, 57.0, 21, 0.7, 1.0, 17, 0.006, 0.005, 0.011),
-                context.clock.now(),
-                None,
+                epoch=Epoch(
+                    3600.0 + n, date(2026, 11, 25), 4, *texts, latitude, longitude, 7.4, 57.0, 21, 0.7, 1.0, 17, 0.006, 0.005, 0.011
+                ),
+                host_s=context.clock.now(),
+                reference_id=None,
             )
             for n in range(EPOCHS)
         ]

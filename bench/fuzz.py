@@ -30,7 +30,7 @@ URL = "http://127.0.0.1:8420"
 WORKERS = 2
 
 
-@dataclass
+@dataclass(kw_only=True)
 class Found:
     """What one target did with its inputs."""
 
@@ -45,7 +45,7 @@ def reader(asked: tuple[str, int, str]) -> Found:
     """Give one target its inputs."""
     name, count, seed = asked
     target, good = TARGETS[name]
-    dice, found, begun = random.Random(f"{seed} {name}"), Found(name), time.perf_counter()
+    dice, found, begun = random.Random(f"{seed} {name}"), Found(name=name), time.perf_counter()
     for n in range(count):
         data = any_bytes(dice) if n % 4 == 0 else mutated(dice.choice(good), dice)
         at = time.perf_counter()
@@ -61,7 +61,7 @@ def reader(asked: tuple[str, int, str]) -> Found:
 
 def doors(count: int, seed: str) -> tuple[Found, Counter[int]]:
     """Send requests to every route of the API of a demo without stand-ins."""
-    found, statuses, begun = Found("API, every route"), Counter[int](), time.perf_counter()
+    found, statuses, begun = Found(name="API, every route"), Counter[int](), time.perf_counter()
     with tempfile.TemporaryDirectory() as folder:
         program = build(Path(folder) / "data", practice=False, demo=True, web_dir=None)
         client = program.app.test_client()

@@ -48,7 +48,9 @@ START_S = 1_795_500_000.0
 
 def field_data(seconds: int) -> tuple[bytes, bytes]:
     """Return what the stand-ins send in so many seconds: RTCM 3 and NMEA."""
-    typed = Broadcast("", 0, "", "", 53.3, -6.2, 60.0, 1.6, 17)
+    typed = Broadcast(
+        host="", port=0, mount="", password="", latitude_deg=53.3, longitude_deg=-6.2, height_m=60.0, antenna_height_m=1.6, station_id=17
+    )
     observables, rtcm, nmea = Observables(1), b"", b""
     for second in range(seconds):
         sky = visible(START_S + second, typed.arp_ecef_m, 5.0)

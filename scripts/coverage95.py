@@ -43,7 +43,7 @@ def budgets() -> Table:
     for baseline_m, seconds in ((500.0, 5.0), (2000.0, 30.0), (8000.0, 180.0)):
         for absolute, said in ((False, "to the base mark"), (True, "absolute")):
             error = sessions(np.random.default_rng(SEED), 5000, baseline_m, seconds, absolute)
-            good = budget_of(Circumstances(baseline_m, absolute, seconds=seconds))
+            good = budget_of(Circumstances(baseline_m=baseline_m, absolute=absolute, seconds=seconds))
             flat = np.mean(np.hypot(error[:, 0], error[:, 1]) <= good.horizontal_95_m)
             up = np.mean(np.abs(error[:, 2]) <= good.vertical_95_m)
             found.append((f"{baseline_m / 1000:g} km", f"{seconds:g} s", said, "5000", _share(flat), _share(up)))

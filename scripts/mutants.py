@@ -58,7 +58,7 @@ OPERATORS = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Mutant:
     """One mistake: where it is, what is done to it, and the line before and after."""
 
@@ -175,7 +175,7 @@ def drawn(count: int, seed: str, parts: tuple[str, ...]) -> list[Mutant]:
                 break
             lines = (SOURCE / name).read_text(encoding="utf-8").splitlines()
             _, node, _ = mutated(SOURCE / name, number)
-            mutant = Mutant(name, line, kind, number, lines[line - 1], _words(node, kind))
+            mutant = Mutant(path=name, line=line, kind=kind, number=number, before=lines[line - 1], after=_words(node, kind))
             if mutant.key not in listed:
                 out.append(mutant)
                 share -= 1

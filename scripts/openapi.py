@@ -14,6 +14,6 @@ TARGET = Path(__file__).parent.parent / "docs" / "openapi.json"
 
 with tempfile.TemporaryDirectory() as folder:
     database = Database.in_folder(Path(folder))
-    TARGET.write_text(openapi_text(create_app(Context(database, Hub(), Path(folder), None), None)))
+    TARGET.write_text(openapi_text(create_app(Context(database=database, hub=Hub(), data_dir=Path(folder), practice=None), None)))
     database.close()
 (TARGET.parent / "package.schema.json").write_text(json.dumps(schema(), indent=1, ensure_ascii=False) + "\n")

@@ -48,7 +48,7 @@ class Filling:
         query = select(Mark).where(Mark.job_id == job_id, Mark.id.not_in(replaced)).order_by(Mark.name)
         self.marks = list(session.scalars(query))
         settings = session.scalars(select(JobSettings).where(JobSettings.job_id == job_id)).first()
-        self.frame = job_frame(FrameDefinition(json.loads(settings.frame)["system"]))
+        self.frame = job_frame(FrameDefinition(system=json.loads(settings.frame)["system"]))
         self.now, self.settings_id, self.labels = START_S, settings.id, 0
 
     def xyz(self, mark):

@@ -75,7 +75,9 @@ def build(data_dir: Path, practice: bool, demo: bool, web_dir: Path | None = WEB
     lock = FolderLock(data_dir)
     try:
         database = Database.in_folder(data_dir)
-        context = Context(database, Hub(), data_dir, Practice(data_dir, outside) if practice else None, outside)
+        context = Context(
+            database=database, hub=Hub(), data_dir=data_dir, practice=Practice(data_dir, outside) if practice else None, outside=outside
+        )
         look_for_grids_in(data_dir / FOLDER)
         ensure_training_grid(context)
         if demo:

@@ -39,7 +39,7 @@ _SILENT_S = 20
 _ALL_ADDRESSES = "0.0.0.0"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LanWish:
     """What was asked of the listener on the network: its port, its addresses (none: all of IPv4), a certificate of one's own."""
 
@@ -111,7 +111,13 @@ class Lan:
             served = made_here(self._data_dir, names or (LOOPBACK,), now_s)
         for server in self._servers:
             server.serve_tls(served)
-        self._access.door = Door(names, self._port, served.root_pem, served.fingerprint, wish.certificate is not None)
+        self._access.door = Door(
+            names=names,
+            port=self._port,
+            root_pem=served.root_pem,
+            fingerprint=served.fingerprint,
+            own_certificate=wish.certificate is not None,
+        )
 
 
 def lan_sockets(wish: LanWish) -> list[socket.socket]:

@@ -56,7 +56,7 @@ def office(own_office, monkeypatch):
     _, *others = PassphraseHash.__init__.__defaults__
     monkeypatch.setattr(PassphraseHash.__init__, "__defaults__", (1 << 10, *others))
     access = own_office.program.context.access
-    access.door = Door(("10.1.2.3",), 8443, b"root", "AA:BB", False)
+    access.door = Door(names=("10.1.2.3",), port=8443, root_pem=b"root", fingerprint="AA:BB", own_certificate=False)
     access.set_passphrase(PASSPHRASE, "what we stand in")
     return own_office
 
@@ -262,7 +262,7 @@ def test_a_new_passphrase_signs_everybody_out(office, phone):
 
 
 def test_nobody_comes_in_before_a_passphrase_is_set(own_office):
-    own_office.program.context.access.door = Door(("10.1.2.3",), 8443, None, "", True)
+    own_office.program.context.access.door = Door(names=("10.1.2.3",), port=8443, root_pem=None, fingerprint="", own_certificate=True)
 
     said = Phone(own_office.program).sign_in()
 
@@ -353,7 +353,10 @@ def test_a_correction_that_came_second_is_told_what_holds_and_whose_it_is(office
 )
 def test_which_names_a_door_answers_to(host, port, answers):
     """RFC 6125, 6.4.3: the star stands for one label, the leftmost."""
-    assert Door(("10.1.2.3", "*.crew.example"), 8443, None, "", True).answers_to(host, port) is answers
+    assert (
+        Door(names=("10.1.2.3", "*.crew.example"), port=8443, root_pem=None, fingerprint="", own_certificate=True).answers_to(host, port)
+        is answers
+    )
 
 
 @pytest.mark.parametrize(

@@ -97,7 +97,9 @@ def test_what_cannot_be_reported_is_a_sentence(printed):
 
 def test_a_long_table_goes_over_pages_with_its_header_and_odd_letters_leave_no_gap():
     rows = [("Name", "Note"), *((f"P{n}", "a note that is long enough to be broken, <b>not</b> markup & such") for n in range(200))]
-    text = text_of(write_report(Report("Long", "Job", "now", "Open Stake", [ReportPart("Points", table=rows)])))
+    text = text_of(
+        write_report(Report(title="Long", job="Job", printed="now", version="Open Stake", parts=[ReportPart(title="Points", table=rows)]))
+    )
     assert "P0" in text and "P199" in text and text.count("Name Note") > 3 and "<b>not</b> markup & such" in text
     assert written("−2′ σ Ő 中") == "−2' sigma O ?"
 

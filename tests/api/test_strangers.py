@@ -62,7 +62,7 @@ def test_the_printed_address_opens_the_door_once_and_a_cookie_after_that(closed)
     assert script.get("/api/jobs", base_url=HERE, headers={"Authorization": f"bearer {token}"}).status_code == 200
     # It opens nothing on the network.
     phone = Phone(closed[0])
-    closed[0].context.access.door = Door(("10.1.2.3",), 8443, b"", "", False)
+    closed[0].context.access.door = Door(names=("10.1.2.3",), port=8443, root_pem=b"", fingerprint="", own_certificate=False)
     assert phone.open("GET", "/api/jobs", {"Authorization": f"Bearer {token}"}).status_code == 401
 
 

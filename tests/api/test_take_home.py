@@ -168,7 +168,7 @@ def test_vectors_lead_from_the_base_to_the_rover_with_their_covariance(home):
 
 def test_a_covariance_is_turned_into_earth_centred_axes():
     """At latitude 0, longitude 0 east is Y, north is Z, up is X (by hand); a turn keeps the trace and the determinant."""
-    sigmas = Sigmas(0.004, 0.003, 0.009, 5e-6)
+    sigmas = Sigmas(east_m=0.004, north_m=0.003, up_m=0.009, covariance_en_m2=5e-6)
     turned = ecef_covariance_m2(sigmas, np.array([6378137.0, 0.0, 0.0]))
     expected = [[0.009**2, 0.0, 0.0], [0.0, 0.004**2, 5e-6], [0.0, 5e-6, 0.003**2]]
     assert turned == pytest.approx(np.array(expected), abs=1e-12)

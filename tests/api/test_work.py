@@ -26,7 +26,7 @@ def test_a_work_is_shown_while_it_goes_on_and_stopped(own_office):
         goes_on.wait(30)
         for n in each(range(10_000), 10_000):
             tell(n, 10_000)
-        return Made("never")
+        return Made(words="never")
 
     work = crew.program.context.works.begin("Slow", do)
     assert going.wait(30)
@@ -58,7 +58,7 @@ def test_parts_of_a_work_add_up_and_what_fails_says_why(own_office):
 def test_no_more_than_three_go_on_at_once(own_office):
     works, done = own_office.program.context.works, threading.Event()
     for _ in range(3):
-        works.begin("Waiting", lambda folder: done.wait(30) and Made("done"))
+        works.begin("Waiting", lambda folder: done.wait(30) and Made(words="done"))
     job = own_office.job()
     assert "Wait for one" in own_office.post(f"/jobs/{job}/packages", status=409)["detail"]
     done.set()

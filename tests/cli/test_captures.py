@@ -53,8 +53,8 @@ def test_real_frames_are_counted_and_judged(tmp_path):
 
 
 def test_a_moved_station_is_a_stop(tmp_path):
-    one = encode_reference(StationReference(7, 3.8e6, -4e5, 5.0e6, 1.6, False))
-    two = encode_reference(StationReference(7, 3.8e6 + 3, -4e5 + 4, 5.0e6, 1.6, False))
+    one = encode_reference(StationReference(station_id=7, x_m=3.8e6, y_m=-4e5, z_m=5.0e6, antenna_height_m=1.6, virtual=False))
+    two = encode_reference(StationReference(station_id=7, x_m=3.8e6 + 3, y_m=-4e5 + 4, z_m=5.0e6, antenna_height_m=1.6, virtual=False))
 
     result = of_file(tmp_path, "stream", one + two)
 

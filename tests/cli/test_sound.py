@@ -29,8 +29,18 @@ def run(*arguments):
 @pytest.mark.parametrize(
     ("verb", "content", "code", "words"),
     [
-        ("stream", encode_reference(StationReference(0, 0.0, 0.0, 0.0, None, False)), 0, "1005"),
-        ("stream", encode_reference(StationReference(0, 1e-4, 0.0, 0.0, 0.0, False)), 0, "1006"),
+        (
+            "stream",
+            encode_reference(StationReference(station_id=0, x_m=0.0, y_m=0.0, z_m=0.0, antenna_height_m=None, virtual=False)),
+            0,
+            "1005",
+        ),
+        (
+            "stream",
+            encode_reference(StationReference(station_id=0, x_m=1e-4, y_m=0.0, z_m=0.0, antenna_height_m=0.0, virtual=False)),
+            0,
+            "1006",
+        ),
         (
             "log",
             b"".join(

@@ -19,7 +19,7 @@ class Day:
 
     def __init__(self, rng):
         self.rng = rng
-        self.base = Place("B", EAST_M, NORTH_M, 20.0)
+        self.base = Place(name="B", east_m=EAST_M, north_m=NORTH_M, height_m=20.0)
         self.marks = [self._mark(n) for n in range(rng.integers(6, 10))]
         visited = rng.permutation(len(self.marks))[: rng.integers(3, min(8, len(self.marks) + 1))]
         walk = np.concatenate([visited, rng.choice(visited, rng.integers(0, 4))])
@@ -44,7 +44,12 @@ class Day:
 
     def _mark(self, n):
         bearing, reach = self.rng.uniform(0, 2 * np.pi), np.exp(self.rng.uniform(np.log(60.0), np.log(2000.0)))
-        return Place(f"M{n}", EAST_M + reach * np.sin(bearing), NORTH_M + reach * np.cos(bearing), 20.0 + self.rng.normal(0.0, 8.0))
+        return Place(
+            name=f"M{n}",
+            east_m=EAST_M + reach * np.sin(bearing),
+            north_m=NORTH_M + reach * np.cos(bearing),
+            height_m=20.0 + self.rng.normal(0.0, 8.0),
+        )
 
     @property
     def away(self):
@@ -70,20 +75,22 @@ class Day:
     def seen(self):
         checks = [
             CheckSeen(
-                mark.name,
-                mark.east_m,
-                mark.north_m,
-                tuple(map(float, off)),
-                tuple(SHOT_M),
-                (MARK_M[0], MARK_M[2]),
-                hour,
-                "second" if second else "first",
+                mark=mark.name,
+                east_m=mark.east_m,
+                north_m=mark.north_m,
+                off_m=tuple(map(float, off)),
+                sigma_m=tuple(SHOT_M),
+                mark_sigma_m=(MARK_M[0], MARK_M[2]),
+                at_h=hour,
+                pole="second" if second else "first",
             )
             for mark, off, hour, second in zip(self.walk, self.off, self.hours, self.poles, strict=True)
         ]
         heights = tuple(NamedUp(up, words) for up, words in ((-2.0, "pole"), (1.546, "ARP"), (-0.0612, "phase centre"), (0.09, "digits")))
         frames = (("a frame", tuple(FRAME_M)),)
-        return checks, SiteSeen(self.base, (MARK_M[0], MARK_M[2]), heights, (self.base, *self.marks), frames)
+        return checks, SiteSeen(
+            base=self.base, base_sigma_m=(MARK_M[0], MARK_M[2]), heights=heights, marks=(self.base, *self.marks), frames=frames
+        )
 
 
 def _apart(one, other):

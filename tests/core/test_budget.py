@@ -16,7 +16,7 @@ from openstake.core.localfit.vertical import fit_vertical
 from tests.repeats import looser, repeats
 
 USUAL = BudgetSettings()
-POINT = Circumstances(2500.0)
+POINT = Circumstances(baseline_m=2500.0)
 
 
 def term(budget, name):
@@ -82,9 +82,9 @@ def test_a_claim_takes_the_place_of_constant_and_ppm_and_a_typed_term_of_any():
     assert (term(typed, "vector").horizontal_m, term(typed, "vector").vertical_m) == (0.0, pytest.approx(0.0145))
     assert typed.vertical_95_m > 0.9 and term(typed, "geoid").source == "typed"
     with pytest.raises(InputError, match="A baseline is 0 to"):
-        budget_of(Circumstances(-1.0))
+        budget_of(Circumstances(baseline_m=-1.0))
     with pytest.raises(InputError, match="A baseline is 0 to"):
-        budget_of(Circumstances(float("nan")))
+        budget_of(Circumstances(baseline_m=float("nan")))
 
 
 # --- what if ---
@@ -185,7 +185,7 @@ def sessions(rng, count, baseline_m, seconds, absolute):
 @pytest.mark.parametrize(("baseline_m", "seconds"), [(500.0, 5.0), (8000.0, 180.0)])
 def test_the_claimed_95_percent_holds_in_2000_sessions(absolute, baseline_m, seconds):
     error = sessions(np.random.default_rng(11), 2000, baseline_m, seconds, absolute)
-    found = budget_of(Circumstances(baseline_m, absolute, seconds=seconds))
+    found = budget_of(Circumstances(baseline_m=baseline_m, absolute=absolute, seconds=seconds))
 
     assert 0.93 <= np.mean(np.hypot(error[:, 0], error[:, 1]) <= found.horizontal_95_m) <= 0.97
     assert 0.93 <= np.mean(np.abs(error[:, 2]) <= found.vertical_95_m) <= 0.97
@@ -215,7 +215,9 @@ def test_the_claimed_95_percent_holds_in_2000_sessions_with_a_local_fit():
         placed = flat.to_local(seen[:1], seen[1:2])[0]
         height = seen[2] + float(up.correction_m(seen[:1], seen[1:2])[0])
         fit_h, fit_v = reach.horizontal_95_m([seen[:2]])[0] / 2.4477468, reach.vertical_95_m([seen[:2]])[0] / 1.959964
-        found = budget_of(Circumstances(500.0, True, seconds=0.0, fit_horizontal_m=float(fit_h), fit_vertical_m=float(fit_v)))
+        found = budget_of(
+            Circumstances(baseline_m=500.0, absolute=True, seconds=0.0, fit_horizontal_m=float(fit_h), fit_vertical_m=float(fit_v))
+        )
         inside_flat += np.hypot(*(placed - point - 5000.0)) <= found.horizontal_95_m
         inside_up += abs(height - 10.0) <= found.vertical_95_m
 

@@ -14,18 +14,26 @@ from tests.core.cases import MISTAKES, day_of
 from tests.repeats import PART, repeats
 
 ROOT = Path(__file__).parents[2]
-BASE = Place("CS1", 703_412.361, 629_805.118, 21.484)
+BASE = Place(name="CS1", east_m=703_412.361, north_m=629_805.118, height_m=21.484)
 MARKS = (
     BASE,
-    Place("CS2", 703_478.902, 629_861.447, 22.911),
-    Place("CS5", 704_050.0, 630_470.0, 25.3),
-    Place("CS7", 703_100.0, 631_200.0, 19.8),
+    Place(name="CS2", east_m=703_478.902, north_m=629_861.447, height_m=22.911),
+    Place(name="CS5", east_m=704_050.0, north_m=630_470.0, height_m=25.3),
+    Place(name="CS7", east_m=703_100.0, north_m=631_200.0, height_m=19.8),
 )
-SITE = SiteSeen(BASE, (0.005, 0.008), (), MARKS)
+SITE = SiteSeen(base=BASE, base_sigma_m=(0.005, 0.008), heights=(), marks=MARKS)
 
 
 def check(mark, off, at_h=1.0):
-    return CheckSeen(mark.name, mark.east_m, mark.north_m, off, (0.006, 0.006, 0.010), (0.005, 0.008), at_h)
+    return CheckSeen(
+        mark=mark.name,
+        east_m=mark.east_m,
+        north_m=mark.north_m,
+        off_m=off,
+        sigma_m=(0.006, 0.006, 0.010),
+        mark_sigma_m=(0.005, 0.008),
+        at_h=at_h,
+    )
 
 
 def day(*offs):
@@ -115,12 +123,16 @@ def test_swapped_digits_of_the_one_pole_among_two_are_named():
 
 
 def reading(text):
-    return TypedReading(text, float(text.split()[0]), MeasuredTo("bottom", "Bottom of mount", "vertical"))
+    return TypedReading(
+        text=text, reading_m=float(text.split()[0]), to=MeasuredTo(name="bottom", label="Bottom of mount", method="vertical")
+    )
 
 
 def test_a_base_height_with_swapped_digits_is_named():
     # Typed 1.645 for 1.465: neighbours swapped differ by 9 × 0.02, 0.180 m; too large at the base shows high (common practice).
-    heights = named_heights(HeightsSeen([reading("1.645 m")], [reading("2.000 m")], 1.645, 2.0))
+    heights = named_heights(
+        HeightsSeen(base_readings=[reading("1.645 m")], rover_readings=[reading("2.000 m")], base_arp_m=1.645, pole_m=2.0)
+    )
     found = said(day((0.002, 0.001, 0.176), (-0.003, 0.004, 0.184), (0.001, -0.002, 0.181)), replace(SITE, heights=heights))
 
     assert found.code == "cause-height" and found.is_stop
@@ -137,7 +149,13 @@ def test_a_base_height_with_swapped_digits_is_named():
     ],
 )
 def test_a_constant_of_a_known_size_is_named(up_m, words):
-    seen = HeightsSeen([reading("1.546 m")], [reading("2.000 m")], 1.546, 2.0, [("base antenna", 0.0612)])
+    seen = HeightsSeen(
+        base_readings=[reading("1.546 m")],
+        rover_readings=[reading("2.000 m")],
+        base_arp_m=1.546,
+        pole_m=2.0,
+        phase_centres_m=[("base antenna", 0.0612)],
+    )
     noise = np.random.default_rng(3).normal(0.0, 0.006, (3, 3))
     found = said(day(*(tuple(map(float, row)) for row in noise + np.array([0.0, 0.0, up_m]))), replace(SITE, heights=named_heights(seen)))
 

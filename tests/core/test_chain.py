@@ -29,18 +29,39 @@ from openstake.core.judge.finding import RULES, Severity, finding, ranked
 from openstake.core.links import LINKS, links
 from openstake.core.sigmas import Sigmas
 
-BASE = BaseRunning("CS1", "Known mark", 0.005, "'1.546 m' and '1.547 m'", 0.0012, 2, 17, True, ("b1",), ("h1", "h2"))
-ROVER = RoverHeard(Status.FIXED, 1.2, 24, Sigmas(0.006, 0.005, 0.011))
-NEAR = MarkChecked("CS2", True, False, True, "rover 0.004 m high", "2.000 m", 0.005, (), ("s", "m2", "b1", "h1"))
+BASE = BaseRunning(
+    mark_name="CS1",
+    source="Known mark",
+    mark_sigma_m=0.005,
+    height_text="'1.546 m' and '1.547 m'",
+    height_sigma_m=0.0012,
+    readings=2,
+    station_id=17,
+    heard=True,
+    coordinate_ids=("b1",),
+    height_ids=("h1", "h2"),
+)
+ROVER = RoverHeard(status=Status.FIXED, age_s=1.2, satellites=24, claim=Sigmas(east_m=0.006, north_m=0.005, up_m=0.011))
+NEAR = MarkChecked(
+    mark_name="CS2",
+    agrees=True,
+    stale=False,
+    independent=True,
+    words="rover 0.004 m high",
+    pole_text="2.000 m",
+    mark_sigma_m=0.005,
+    findings=(),
+    rests_on=("s", "m2", "b1", "h1"),
+)
 FAR = replace(NEAR, mark_name="CS5")
 GOOD = Evidence(
-    SystemSaid("ITM", 9, (), "s"),
-    Packed(2, 0),
-    LinkPlanned("Base", ("Rover",), (), True),
-    BASE,
-    (),
-    ROVER,
-    (FAR, NEAR),
+    system=SystemSaid(system="ITM", marks=9, findings=(), settings_id="s"),
+    kit=Packed(2, 0),
+    link=LinkPlanned(base="Base", rovers=("Rover",), apart=(), fits=True),
+    base=BASE,
+    base_findings=(),
+    rover=ROVER,
+    checks=(FAR, NEAR),
     plan=PlanOfChecks(State.CHECKED, "2 marks agree, each time"),
 )
 
@@ -57,33 +78,48 @@ def link(evidence, name):
     return next(item for item in links(evidence) if item.name == name)
 
 
-NOTHING = Evidence(SystemSaid("ITM", 0), Packed(0, 0), LinkPlanned(None))
+NOTHING = Evidence(system=SystemSaid(system="ITM", marks=0), kit=Packed(0, 0), link=LinkPlanned(base=None))
 
 STEP_STATES = [
-    ("job", replace(GOOD, system=SystemSaid("ITM", 0)), State.MISSING, "no control list yet"),
+    ("job", replace(GOOD, system=SystemSaid(system="ITM", marks=0)), State.MISSING, "no control list yet"),
     ("job", GOOD, State.ENTERED, "9 marks given"),
     (
         "job",
-        replace(GOOD, system=SystemSaid("ITM", 9, (said("system-outside-area", Severity.STOP),))),
+        replace(GOOD, system=SystemSaid(system="ITM", marks=9, findings=(said("system-outside-area", Severity.STOP),))),
         State.DISAGREES,
         "system-outside-area is said.",
     ),
-    ("job", replace(GOOD, system=SystemSaid("ITM", 9, (said("system-near-edge", Severity.LOOK),))), State.ENTERED, "9 marks given"),
+    (
+        "job",
+        replace(GOOD, system=SystemSaid(system="ITM", marks=9, findings=(said("system-near-edge", Severity.LOOK),))),
+        State.ENTERED,
+        "9 marks given",
+    ),
     ("kit", NOTHING, State.MISSING, "no profile chosen"),
     ("kit", replace(GOOD, kit=Packed(2, 3)), State.ENTERED, "3 things not ticked off yet"),
     ("kit", GOOD, State.CHECKED, "everything ticked off"),
     ("link", NOTHING, State.MISSING, "no base and rover profiles chosen"),
-    ("link", replace(GOOD, link=LinkPlanned("Base", ())), State.MISSING, "no base and rover profiles chosen"),
-    ("link", replace(GOOD, link=LinkPlanned("Base", ("A", "B"), ("B",), True)), State.DISAGREES, "B: the two ends do not agree"),
-    ("link", replace(GOOD, link=LinkPlanned("Base", ("A",), (), False)), State.DISAGREES, "the stream does not fit the link"),
-    ("link", replace(GOOD, link=LinkPlanned("Base", ("A",), (), None)), State.ENTERED, "both ends planned alike"),
+    ("link", replace(GOOD, link=LinkPlanned(base="Base", rovers=())), State.MISSING, "no base and rover profiles chosen"),
+    (
+        "link",
+        replace(GOOD, link=LinkPlanned(base="Base", rovers=("A", "B"), apart=("B",), fits=True)),
+        State.DISAGREES,
+        "B: the two ends do not agree",
+    ),
+    (
+        "link",
+        replace(GOOD, link=LinkPlanned(base="Base", rovers=("A",), apart=(), fits=False)),
+        State.DISAGREES,
+        "the stream does not fit the link",
+    ),
+    ("link", replace(GOOD, link=LinkPlanned(base="Base", rovers=("A",), apart=(), fits=None)), State.ENTERED, "both ends planned alike"),
     ("base", NOTHING, State.MISSING, "no base running"),
     ("base", replace(GOOD, base=replace(BASE, heard=False)), State.ENTERED, "not heard on the air yet"),
     ("base", GOOD, State.CHECKED, "sends what is meant"),
     ("base", replace(GOOD, base_findings=(said("base-autonomous", Severity.LOOK),)), State.CHECKED, "sends what is meant"),
     ("watch", NOTHING, State.MISSING, "no rover position"),
-    ("watch", replace(GOOD, rover=RoverHeard(Status.NONE)), State.MISSING, "no rover position"),
-    ("watch", replace(GOOD, rover=RoverHeard(Status.FLOAT)), State.ENTERED, "the rover is float"),
+    ("watch", replace(GOOD, rover=RoverHeard(status=Status.NONE)), State.MISSING, "no rover position"),
+    ("watch", replace(GOOD, rover=RoverHeard(status=Status.FLOAT)), State.ENTERED, "the rover is float"),
     ("watch", GOOD, State.ENTERED, "fixed, by the receiver's own claim"),
     ("check", NOTHING, State.MISSING, "no mark checked from this base"),
     ("check", GOOD, State.CHECKED, "2 marks agree, each time"),
@@ -159,8 +195,8 @@ def test_open_findings_are_those_of_system_link_base_and_newest_checks_worst_fir
     base, check = said("base-autonomous", Severity.LOOK), said("check-height-off", Severity.STOP)
     evidence = replace(
         GOOD,
-        system=SystemSaid("ITM", 9, (system,)),
-        link=LinkPlanned("B", ("R",), (), True, (planned,)),
+        system=SystemSaid(system="ITM", marks=9, findings=(system,)),
+        link=LinkPlanned(base="B", rovers=("R",), apart=(), fits=True, findings=(planned,)),
         base_findings=(base,),
         checks=(replace(NEAR, agrees=False, findings=(check,)),),
     )

@@ -12,11 +12,11 @@ from openstake.core.judge.verdict import Verdict, Word, verdict_of_check, verdic
 
 BASE = (1000.0, 1000.0)
 MARKS = (
-    Candidate("a", "A", 1040.0, 1000.0, True),
-    Candidate("b", "B", 1000.0, 1600.0, False),
-    Candidate("c", "C", 2500.0, 1000.0, True),
-    Candidate("d", "D", 1900.0, 1900.0, True),
-    Candidate("x", "X", 40_000.0, 1000.0, True),
+    Candidate(mark_id="a", name="A", east_m=1040.0, north_m=1000.0, has_height=True),
+    Candidate(mark_id="b", name="B", east_m=1000.0, north_m=1600.0, has_height=False),
+    Candidate(mark_id="c", name="C", east_m=2500.0, north_m=1000.0, has_height=True),
+    Candidate(mark_id="d", name="D", east_m=1900.0, north_m=1900.0, has_height=True),
+    Candidate(mark_id="x", name="X", east_m=40_000.0, north_m=1000.0, has_height=True),
 )
 USUAL = CheckSettings()
 T0 = 1_000_000.0
@@ -47,7 +47,7 @@ def test_a_crew_may_choose_other_marks_and_a_name_that_is_none_is_refused():
 
 def check(mark, at_s, initialised_s=0.0, **more):
     values = {"agrees": True, "stale": False, "counts": True, "height_compared": True} | more
-    return CheckDone(f"{mark}{at_s}", mark, mark.upper(), at_s, initialised_s=initialised_s, **values)
+    return CheckDone(shot_id=f"{mark}{at_s}", mark_id=mark, mark_name=mark.upper(), at_s=at_s, initialised_s=initialised_s, **values)
 
 
 TWO = plan_of_marks(BASE, (MARKS[0], MARKS[2]), USUAL)
@@ -198,7 +198,9 @@ def test_settings_that_cannot_be_used_are_refused():
 
 def test_two_benchmarks_that_surround_the_site_need_no_third_beside_one_of_them():
     """Heights are spread over the site (common practice, no source): a neighbour of one that is planned adds nothing."""
-    planned = plan_of_marks(BASE, (MARKS[0], MARKS[2], Candidate("e", "E", 2480.0, 1010.0, True)), USUAL)
+    planned = plan_of_marks(
+        BASE, (MARKS[0], MARKS[2], Candidate(mark_id="e", name="E", east_m=2480.0, north_m=1010.0, has_height=True)), USUAL
+    )
 
     assert names(planned, "height") == {"A", "C"}
 

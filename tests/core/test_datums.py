@@ -15,7 +15,7 @@ from openstake.core.geodesy.datums import DatumKind, datum_kind
 from openstake.core.geodesy.frames import FrameDefinition, job_frame, may_be_gnss
 from openstake.core.geodesy.systems import OwnProjection
 
-OWN = OwnProjection("Site", central_meridian_deg=9.0, latitude_of_origin_deg=53.0)
+OWN = OwnProjection(name="Site", central_meridian_deg=9.0, latitude_of_origin_deg=53.0)
 
 
 def datums():
@@ -96,13 +96,13 @@ def test_a_classical_datum_asks_for_an_operation_whatever_it_is_written_in(code)
         assert (frame.datum_kind, frame.datum_is_unsaid) == (DatumKind.CLASSICAL, True)
         assert not may_be_gnss(system), "the dataset knows better"
         with pytest.raises(FrameError, match="Choose an operation"):
-            job_frame(FrameDefinition(system, datum_is="gnss"))
+            job_frame(FrameDefinition(system=system, datum_is="gnss"))
 
 
 def test_of_a_datum_of_one_s_own_a_person_may_say_that_gnss_realises_it():
-    on_grs80, on_bessel = OWN.definition(), OwnProjection("Old", ellipsoid="Bessel 1841").definition()
+    on_grs80, on_bessel = OWN.definition(), OwnProjection(name="Old", ellipsoid="Bessel 1841").definition()
     assert job_frame(on_grs80).datum_is_unsaid and may_be_gnss(on_grs80)
-    assert job_frame(FrameDefinition(on_grs80, datum_is="gnss")).datum_kind is DatumKind.GNSS
+    assert job_frame(FrameDefinition(system=on_grs80, datum_is="gnss")).datum_kind is DatumKind.GNSS
     assert not may_be_gnss(on_bessel) and not may_be_gnss("local")
     assert job_frame("+proj=utm +zone=32 +datum=WGS84 +type=crs").datum_kind is DatumKind.GNSS
     assert job_frame("local").datum_kind is DatumKind.ASSUMED and not job_frame("local").datum_is_unsaid

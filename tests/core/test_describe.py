@@ -15,7 +15,7 @@ from openstake.core.kit.profile import ROLES, Link, Profile, example
 from openstake.core.mark import GivenMark
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Thing:
     name: str = described("Name", "text")
     rate: float = described("Rate", "number", unit="Hz", least=0.0, most=10.0)

@@ -41,7 +41,7 @@ def without(pairs, n):
 
 def test_a_shift_holds_north_and_scale_and_one_mark_solves_it():
     """By hand: turned by 90°, a grid vector to the east points north in the local system; scale 1.0001."""
-    pair = Pair("A", 5000.0, 5000.0, 10.0, EAST, NORTH, 60.0)
+    pair = Pair(name="A", local_e_m=5000.0, local_n_m=5000.0, local_h_m=10.0, gnss_e_m=EAST, gnss_n_m=NORTH, gnss_h_m=60.0)
     found = fit_horizontal([pair], "shift", 1.0001, 90.0)
 
     there = found.to_local(np.array([EAST, EAST + 100.0]), np.array([NORTH, NORTH]))
@@ -113,7 +113,7 @@ def test_a_typed_scale_and_a_typed_north_are_asked_for():
 
 def test_shots_of_one_fix_share_their_error_and_two_fixes_average_it():
     """By hand: the claim stays within a fix, the pole's 3 mm averages; two alike fixes halve the variance."""
-    shot = ShotOnMark(10.0, 20.0, 5.0, 0.008, 0.015, "one")
+    shot = ShotOnMark(east_m=10.0, north_m=20.0, height_m=5.0, sigma_h_m=0.008, sigma_v_m=0.015, fix="one")
     one = mean_on_mark([shot, replace(shot, east_m=10.004)])
     assert (one.east_m, one.fixes, one.shots) == (pytest.approx(10.002), 1, 2)
     assert one.sigma_h_m == pytest.approx((0.008**2 + POLE_TWICE_M**2 / 2) ** 0.5)
@@ -126,7 +126,10 @@ def test_shots_of_one_fix_share_their_error_and_two_fixes_average_it():
 
 def test_a_shot_that_claims_less_weighs_less():
     """By hand: sigmas of 10 and 20 mm (pole aside) weigh 4 : 1."""
-    good, poor = ShotOnMark(0.0, 0.0, 0.0, 0.010, 0.010, "a"), ShotOnMark(1.0, 1.0, 1.0, 0.020, 0.020, "b")
+    good, poor = (
+        ShotOnMark(east_m=0.0, north_m=0.0, height_m=0.0, sigma_h_m=0.010, sigma_v_m=0.010, fix="a"),
+        ShotOnMark(east_m=1.0, north_m=1.0, height_m=1.0, sigma_h_m=0.020, sigma_v_m=0.020, fix="b"),
+    )
     assert mean_on_mark([good, poor]).height_m == pytest.approx(0.2)
 
 
@@ -290,7 +293,7 @@ def test_marks_in_a_line_one_mark_and_mixed_bases_are_told():
 )
 def test_a_difference_of_the_size_of_a_slip_is_named(given, off, horizontal, unit, words):
     heights = [NamedUp(-0.2, "the pole stood at '1.800 m', and '2.000 m' was typed")]
-    mark = MarkOff("A", given, off, (0.010, 0.010, 0.015), heights, [("The rod", 0.0205)])
+    mark = MarkOff(name="A", given_m=given, off_m=off, sigma_m=(0.010, 0.010, 0.015), heights=heights, leans=[("The rod", 0.0205)])
     found = slip_of(mark, horizontal, unit)
 
     assert found is not None and words in found.words
@@ -298,7 +301,7 @@ def test_a_difference_of_the_size_of_a_slip_is_named(given, off, horizontal, uni
 
 
 def test_a_difference_of_no_known_size_is_not_named():
-    mark = MarkOff("A", (5000.0, 5000.0, 10.0), (0.0617, 0.0411, 0.0331), (0.003, 0.003, 0.003))
+    mark = MarkOff(name="A", given_m=(5000.0, 5000.0, 10.0), off_m=(0.0617, 0.0411, 0.0331), sigma_m=(0.003, 0.003, 0.003))
     assert slip_of(mark, True, "m") is None and slip_of(mark, False, "m") is None
     assert slip_of(replace(mark, off_m=(None, None, None)), True, "m") is None
     assert judge_slip("A", None, True, "m") == []
@@ -308,7 +311,14 @@ def test_a_difference_of_no_known_size_is_not_named():
 
 
 def stands(name, measured=True, used=False, chosen=False):
-    return MarkStands(name.lower(), name, measured, used, chosen, "0.012 m horizontally from where the fit puts it")
+    return MarkStands(
+        line_id=name.lower(),
+        name=name,
+        measured=measured,
+        used=used,
+        chosen=chosen,
+        off_words="0.012 m horizontally from where the fit puts it",
+    )
 
 
 def test_the_school_that_grows_takes_two_then_asks_of_each():
@@ -326,7 +336,7 @@ def test_the_school_that_grows_takes_two_then_asks_of_each():
     low = next_step("grow", [*two, replace(off, differs=("vertical",))], None, None, "", 2, False)
     assert (low.press, low.use) == ("Take C in without height", "h")
     # Two heights that contradict each other: the third tells, and its own mistake horizontally stays out.
-    doubt = Accused("a", "A", "hv", "vertical", False)
+    doubt = Accused(line_id="a", name="A", use="hv", component="vertical", can_tell=False)
     third = next_step("grow", [*two, off], doubt, stands("D", False), "", 2, False)
     assert (third.press, third.use) == ("Take the height of C in", "v")
     assert next_step("grow", [*two, stands("C")], doubt, None, "", 2, False).use == "hv"
@@ -337,9 +347,9 @@ def test_the_school_that_grows_takes_two_then_asks_of_each():
 
 def test_the_school_that_drops_names_the_bad_one_or_asks_for_one_more():
     marks = [stands(name, used=True) for name in "ABCD"]
-    bad = next_step("all", marks, Accused("b", "B", "hv", "vertical", True), None, "", 2, False)
+    bad = next_step("all", marks, Accused(line_id="b", name="B", use="hv", component="vertical", can_tell=True), None, "", 2, False)
     assert (bad.kind, bad.use) == ("leave-out", "h")
-    unsure = Accused("b", "B", "hv", "horizontal", False)
+    unsure = Accused(line_id="b", name="B", use="hv", component="horizontal", can_tell=False)
     assert next_step("all", marks, unsure, stands("E", False), ": x", 2, False).words == "Measure E: x."
     assert "cannot tell" in next_step("all", marks, unsure, None, "", 2, False).words
     assert [without_component(use, "horizontal") for use in ("hv", "h", "v")] == ["v", "out", "out"]

@@ -15,15 +15,15 @@ from openstake.core.judge.height import KnownAntenna, judge_completeness, judge_
 from openstake.core.units import METRES_PER_UNIT, metres_from_text
 from tests.repeats import repeats
 
-BOTTOM = MeasuredTo("bottom", "Bottom of mount", "vertical")
-RIM = MeasuredTo("rim", "Rim", "slant", 0.12, 0.03)
-NOTCH = MeasuredTo("notch", "Notch", "vertical", 0.0, 0.0345)
-ROD = MeasuredTo("rod", "Fixed 2.000 m rod", "rod", fixed_height_m=2.0)
+BOTTOM = MeasuredTo(name="bottom", label="Bottom of mount", method="vertical")
+RIM = MeasuredTo(name="rim", label="Rim", method="slant", rim_radius_m=0.12, feature_to_arp_m=0.03)
+NOTCH = MeasuredTo(name="notch", label="Notch", method="vertical", rim_radius_m=0.0, feature_to_arp_m=0.0345)
+ROD = MeasuredTo(name="rod", label="Fixed 2.000 m rod", method="rod", fixed_height_m=2.0)
 A_HUNDREDTH_OF_A_MILLIMETRE = 1e-5
 
 
 def typed(text, to=BOTTOM, unit="m"):
-    return TypedReading(text, metres_from_text(text, unit), to, unit)
+    return TypedReading(text=text, reading_m=metres_from_text(text, unit), to=to, bare_unit=unit)
 
 
 def codes(findings):
@@ -39,7 +39,9 @@ def codes(findings):
     ],
 )
 def test_slants_reduce_as_right_triangles_do(slant, radius, offset, height):
-    assert arp_height_m(slant, MeasuredTo("rim", "Rim", "slant", radius, offset)) == pytest.approx(height, abs=1e-12)
+    assert arp_height_m(
+        slant, MeasuredTo(name="rim", label="Rim", method="slant", rim_radius_m=radius, feature_to_arp_m=offset)
+    ) == pytest.approx(height, abs=1e-12)
 
 
 def test_readings_that_cannot_be_are_refused_with_a_sentence():
@@ -53,7 +55,7 @@ def test_propagated_sigmas_agree_with_monte_carlo():
     random = np.random.default_rng(5)
     n, tape, radius, offset = 400_000, 0.002, 0.0015, 0.001
     # A low tripod, where the radius matters: slants of 0.400 m and 0.402 m to a rim of 0.2 m, and a vertical one.
-    rim = MeasuredTo("rim", "Rim", "slant", 0.2, 0.03)
+    rim = MeasuredTo(name="rim", label="Rim", method="slant", rim_radius_m=0.2, feature_to_arp_m=0.03)
     r = 0.2 + random.normal(0.0, radius, n)
     o = random.normal(0.0, offset, (2, n))
     slants = np.array([[0.400], [0.402]]) + random.normal(0.0, tape, (2, n))
@@ -61,7 +63,8 @@ def test_propagated_sigmas_agree_with_monte_carlo():
     trials = (np.sqrt(slants**2 - r**2).sum(axis=0) + 2 * (0.03 + o[0]) + vertical) / 3.0
 
     found = mean_height(
-        [TypedReading("", metres, to) for metres, to in ((0.400, rim), (0.402, rim), (0.376, BOTTOM))], HeightSigmas(tape, radius, offset)
+        [TypedReading(text="", reading_m=metres, to=to) for metres, to in ((0.400, rim), (0.402, rim), (0.376, BOTTOM))],
+        HeightSigmas(tape, radius, offset),
     )
 
     # A sample standard deviation of 400 000 trials is known to 0.11 % (one sigma); the curvature adds less.
@@ -183,7 +186,7 @@ def test_the_terminal_refuses_what_it_would_have_to_guess(arguments, words):
 
 
 def at(text, read_s, who="ab", unit="m", to=BOTTOM):
-    return TypedReading(text, metres_from_text(text, unit), to, unit, who, read_s)
+    return TypedReading(text=text, reading_m=metres_from_text(text, unit), to=to, bare_unit=unit, who=who, read_s=read_s)
 
 
 @pytest.mark.parametrize(

@@ -28,7 +28,7 @@ def by_hand():
     """Each point 4 mm east and west of its place by turns of the sets (+ − + − 0), 5 mm up and down likewise."""
     signs = (1, -1, 1, -1, 0)
     return [
-        Measured(s, n, p, 10.0 * p + 0.004 * signs[n - 1], 0.0, 1.0 + 0.005 * signs[n - 1])
+        Measured(series=s, set=n, point=p, east_m=10.0 * p + 0.004 * signs[n - 1], north_m=0.0, height_m=1.0 + 0.005 * signs[n - 1])
         for s in (1, 2, 3)
         for n in range(1, 6)
         for p in (1, 2)

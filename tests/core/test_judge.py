@@ -24,7 +24,7 @@ def codes(findings):
 
 
 def size(constellation, form="MSM4"):
-    return ObservableSet(constellation, form, 8, 16, 0.0)
+    return ObservableSet(constellation=constellation, form=form, satellites=8, cells=16, time_s=0.0)
 
 
 ALL_FOUR = [size(name) for name in ("GPS", "GLONASS", "Galileo", "BeiDou")]
@@ -48,7 +48,21 @@ def test_a_stream_is_judged_by_what_it_lacks(observables, numbers, stations, bad
 
 
 def epoch(station_id, age_s):
-    return Epoch(0.0, None, 4, "", "", 53.0, -6.0, 60.0, 0.0, 20, 1.0, age_s, station_id)
+    return Epoch(
+        time_of_day_s=0.0,
+        date=None,
+        quality=4,
+        latitude_text="",
+        longitude_text="",
+        latitude_deg=53.0,
+        longitude_deg=-6.0,
+        altitude_m=60.0,
+        separation_m=0.0,
+        satellites=20,
+        hdop=1.0,
+        age_s=age_s,
+        station_id=station_id,
+    )
 
 
 @pytest.mark.parametrize(
@@ -65,7 +79,7 @@ def test_a_rover_on_another_base_or_on_old_corrections_is_said(given, meant, exp
     assert codes(judge_rover(given, meant)) == expected
 
 
-BOTTOM = MeasuredTo("bottom", "Bottom of mount", "vertical")
+BOTTOM = MeasuredTo(name="bottom", label="Bottom of mount", method="vertical")
 
 
 def evidence(east=0.0, north=0.0, up=0.0, rover="rod", others=(), known=True, **more):
@@ -75,9 +89,9 @@ def evidence(east=0.0, north=0.0, up=0.0, rover="rod", others=(), known=True, **
         difference=Difference(east, north, up),
         tolerance=Tolerance(0.02, 0.03),
         expected=Expected(0.018, 0.024),
-        base_readings=[TypedReading("1.646", 1.646, BOTTOM)],
+        base_readings=[TypedReading(text="1.646", reading_m=1.646, to=BOTTOM)],
         base_arp_height_m=1.646,
-        rover_reading=TypedReading("2.000 m", 2.0, MeasuredTo("pole", "Rod", rover)),
+        rover_reading=TypedReading(text="2.000 m", reading_m=2.0, to=MeasuredTo(name="pole", label="Rod", method=rover)),
         base_known=known,
         others=others,
         **usual,
@@ -85,14 +99,14 @@ def evidence(east=0.0, north=0.0, up=0.0, rover="rod", others=(), known=True, **
 
 
 def repeat(anew, chance, too_short=False):
-    return Repeat(Difference(0.01, 0.0, 0.01), 1200.0, anew, Equality(chance, too_short))
+    return Repeat(difference=Difference(0.01, 0.0, 0.01), apart_s=1200.0, anew=anew, equality=Equality(chance, too_short))
 
 
 ROD = "'2.000 m' to rod"
 
 
 def other(mark, up, within, pole=ROD):
-    return OtherCheck(mark, Difference(0.0, 0.0, up), within, pole)
+    return OtherCheck(mark=mark, difference=Difference(0.0, 0.0, up), within=within, pole=pole)
 
 
 @pytest.mark.parametrize(

@@ -40,7 +40,7 @@ def codes(findings):
 def meant(**more):
     slips = [*typing_slips(LATITUDE, LONGITUDE, HEIGHT), elevation_slip(LATITUDE, LONGITUDE, ELEVATION), *frame_slips(MARK, SHIFTS)]
     usual = {"phase_centre_up_m": PHASE_CENTRE, "other_marks": [OtherMark("CS4", ecef(*OTHER))], "slips": slips}
-    return MeantBase(ARP, ARP_HEIGHT, 17, **(usual | more))
+    return MeantBase(arp_m=ARP, arp_height_m=ARP_HEIGHT, station_id=17, **(usual | more))
 
 
 def station(xyz, height=ARP_HEIGHT, station_id=17, virtual=False):
@@ -115,7 +115,7 @@ def test_the_arp_decides_and_a_height_that_is_not_stated_is_a_note():
 
 
 def test_other_things_the_base_should_say():
-    base = MeantBase(ARP, ARP_HEIGHT, 2000, autonomous=True)
+    base = MeantBase(arp_m=ARP, arp_height_m=ARP_HEIGHT, station_id=2000, autonomous=True)
 
     assert codes(judge_base(base, station(ARP, 0.0))) == [
         "base-autonomous",
@@ -131,7 +131,7 @@ def test_other_things_the_base_should_say():
 
 
 def stream(intervals, span_s=60.0, satellites=None):
-    messages = tuple(HeardMessage(number, interval, 10) for number, interval in intervals.items())
+    messages = tuple(HeardMessage(number=number, interval_s=interval, count=10) for number, interval in intervals.items())
     return HeardStream(span_s, messages, {name: frozenset(range(n)) for name, n in (satellites or {}).items()})
 
 
@@ -154,7 +154,7 @@ def test_the_message_set_is_compared_with_the_profile(heard, expected):
 
 
 def seen(constellation, count, elevation=40.0):
-    return [InView(constellation, number, elevation, 90.0) for number in range(count)]
+    return [InView(constellation=constellation, number=number, elevation_deg=elevation, azimuth_deg=90.0) for number in range(count)]
 
 
 def test_what_is_sent_is_compared_with_the_sky_that_is_seen():
@@ -173,7 +173,21 @@ def test_what_is_sent_is_compared_with_the_sky_that_is_seen():
 
 
 def position(latitude, longitude, height, quality=1):
-    return Epoch(0.0, None, quality, "", "", latitude, longitude, height - 57.0, 57.0, 12, 1.0, None, None)
+    return Epoch(
+        time_of_day_s=0.0,
+        date=None,
+        quality=quality,
+        latitude_text="",
+        longitude_text="",
+        latitude_deg=latitude,
+        longitude_deg=longitude,
+        altitude_m=height - 57.0,
+        separation_m=57.0,
+        satellites=12,
+        hdop=1.0,
+        age_s=None,
+        station_id=None,
+    )
 
 
 def test_a_base_that_sees_itself_elsewhere_stops_the_work():
@@ -208,7 +222,7 @@ def test_a_base_whose_own_position_is_not_heard_is_said_to_be_missing():
 
 
 def earlier(autonomous=False):
-    return [Earlier("known mark", "on 3 Nov 2026 at 09:10", MARK, autonomous)]
+    return [Earlier(source="known mark", when="on 3 Nov 2026 at 09:10", xyz_m=MARK, autonomous=autonomous)]
 
 
 def test_coming_back_with_a_fresh_autonomous_position_is_a_stop_with_its_metres():

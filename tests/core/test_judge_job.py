@@ -24,8 +24,19 @@ from openstake.core.mark import GivenMark
 
 ITM = job_frame(2157)
 PLACE = (53.3, -7.9)
-QUIET = SystemEvidence(ITM, PLACE, grid_factors(ITM, *PLACE, 60.0), "m", "m", 0, True, False, 0, False)
-SITE = [GivenMark(f"S{n}", 606_000.0 + 100 * n, 727_000.0 + 50 * n) for n in range(6)]
+QUIET = SystemEvidence(
+    frame=ITM,
+    place=PLACE,
+    factors=grid_factors(ITM, *PLACE, 60.0),
+    job_unit="m",
+    system_unit="m",
+    elevations=0,
+    has_geoid=True,
+    geoid_training_only=False,
+    marks_outside_geoid=0,
+    practice=False,
+)
+SITE = [GivenMark(name=f"S{n}", east_m=606_000.0 + 100 * n, north_m=727_000.0 + 50 * n) for n in range(6)]
 NOBODY = KnownMarks({})
 
 
@@ -39,9 +50,11 @@ def test_a_job_without_faults_is_told_nothing():
 
 def test_every_fault_of_the_settings_is_told_once():
     factors = QUIET.factors
-    ground = Ground("CP", 606_000.0, 727_000.0, 1.0 / factors.combined_factor)  # the reciprocal: 377 ppm off
+    ground = Ground(
+        origin_name="CP", east_m=606_000.0, north_m=727_000.0, combined_factor=1.0 / factors.combined_factor
+    )  # the reciprocal: 377 ppm off
 
-    assert codes(frame=job_frame(FrameDefinition("EPSG:2157", ground=ground))) == ["ground-factor-differs"]
+    assert codes(frame=job_frame(FrameDefinition(system="EPSG:2157", ground=ground))) == ["ground-factor-differs"]
     assert codes(frame=job_frame(LOCAL), factors=None, place=None) == ["system-lies-nowhere"]
     assert codes(place=(53.3, -5.5)) == ["system-near-edge"]  # 11 km from 5.34 W, the edge in the EPSG dataset
     assert codes(place=(53.3, -4.0)) == ["system-outside-area"]
@@ -52,9 +65,9 @@ def test_every_fault_of_the_settings_is_told_once():
 
 
 def test_a_factor_within_twenty_parts_per_million_is_not_told():
-    ground = Ground("CP", 606_000.0, 727_000.0, QUIET.factors.combined_factor + 19e-6)
+    ground = Ground(origin_name="CP", east_m=606_000.0, north_m=727_000.0, combined_factor=QUIET.factors.combined_factor + 19e-6)
 
-    assert codes(frame=job_frame(FrameDefinition("EPSG:2157", ground=ground))) == []
+    assert codes(frame=job_frame(FrameDefinition(system="EPSG:2157", ground=ground))) == []
 
 
 def verdict(mark, frame=ITM, known=NOBODY):
@@ -66,19 +79,19 @@ def verdict(mark, frame=ITM, known=NOBODY):
 @settings(deadline=None)
 @given(st.floats(600_000, 612_000), st.floats(721_000, 733_000))
 def test_a_mark_on_the_site_is_taken_and_its_mistakes_are_named(east, north):
-    assert verdict(GivenMark("X", east, north)) is None
-    assert verdict(GivenMark("X", north, east)) == "control-axes-swapped"
-    assert verdict(GivenMark("X", east / 0.3048, north / 0.3048)) == "control-unit-mixed"
+    assert verdict(GivenMark(name="X", east_m=east, north_m=north)) is None
+    assert verdict(GivenMark(name="X", east_m=north, north_m=east)) == "control-axes-swapped"
+    assert verdict(GivenMark(name="X", east_m=east / 0.3048, north_m=north / 0.3048)) == "control-unit-mixed"
     latitude, longitude = ITM.geodetic_from_grid(east, north)
-    assert verdict(GivenMark("X", latitude_deg=latitude, longitude_deg=longitude)) is None
-    assert verdict(GivenMark("X", latitude_deg=latitude, longitude_deg=-longitude)) == "control-longitude-sign"
-    assert verdict(GivenMark("X", latitude_deg=longitude, longitude_deg=latitude)) == "control-axes-swapped"
+    assert verdict(GivenMark(name="X", latitude_deg=latitude, longitude_deg=longitude)) is None
+    assert verdict(GivenMark(name="X", latitude_deg=latitude, longitude_deg=-longitude)) == "control-longitude-sign"
+    assert verdict(GivenMark(name="X", latitude_deg=longitude, longitude_deg=latitude)) == "control-axes-swapped"
 
 
 @settings(deadline=None)
 @given(st.floats(-4e7, 4e7), st.floats(-4e7, 4e7))
 def test_a_mark_anywhere_is_taken_or_refused_and_breaks_nothing(east, north):
-    code = verdict(GivenMark("X", east, north))
+    code = verdict(GivenMark(name="X", east_m=east, north_m=north))
 
     near = np.hypot(east - 606_250, north - 727_125) < 40_000
     assert (code is None) or not near
@@ -86,9 +99,9 @@ def test_a_mark_anywhere_is_taken_or_refused_and_breaks_nothing(east, north):
 
 def test_marks_of_an_assumed_system_are_judged_by_each_other():
     local = job_frame(LOCAL)
-    lot = [GivenMark(f"L{n}", 5000.0 + n, 5000.0 - n) for n in range(4)]
+    lot = [GivenMark(name=f"L{n}", east_m=5000.0 + n, north_m=5000.0 - n) for n in range(4)]
 
-    found = judge_places(local, [*lot, GivenMark("far", 605_000.0, 5000.0)], NOBODY, "m")
+    found = judge_places(local, [*lot, GivenMark(name="far", east_m=605_000.0, north_m=5000.0)], NOBODY, "m")
 
     assert [item and item.code for item in found] == [None] * 4 + ["control-outside-area"]
 
@@ -97,7 +110,7 @@ def test_marks_of_an_assumed_system_are_judged_by_each_other():
 def test_a_name_that_is_there_already_is_refused_wherever_it_lies(offset_m, code):
     known = KnownMarks({"X": (606_000.0, 727_000.0)})
 
-    assert verdict(GivenMark("X", 606_000.0 + offset_m, 727_000.0), known=known) == code
+    assert verdict(GivenMark(name="X", east_m=606_000.0 + offset_m, north_m=727_000.0), known=known) == code
 
 
 def test_two_parts_in_a_million_from_its_namesake_is_the_other_foot():
@@ -105,12 +118,12 @@ def test_two_parts_in_a_million_from_its_namesake_is_the_other_foot():
     known = KnownMarks({"X": (606_000.0, 727_000.0)})
     ratio = (1200 / 3937) / 0.3048
 
-    assert verdict(GivenMark("X", 606_000.0 * ratio, 727_000.0 * ratio), known=known) == "control-foot-differs"
+    assert verdict(GivenMark(name="X", east_m=606_000.0 * ratio, north_m=727_000.0 * ratio), known=known) == "control-foot-differs"
 
 
 def test_a_list_in_the_other_foot_says_how_far_it_moves_and_one_in_its_own_says_nothing():
     vermont = job_frame(6590)
-    marks = [GivenMark("A", 485_337.0, 186_684.0)]
+    marks = [GivenMark(name="A", east_m=485_337.0, north_m=186_684.0)]
 
     told = judge_unit(vermont, "ft", "sft", marks)
 
@@ -119,7 +132,12 @@ def test_a_list_in_the_other_foot_says_how_far_it_moves_and_one_in_its_own_says_
 
 
 def test_findings_count_their_lines_and_name_the_first():
-    found = judge_places(ITM, [*SITE, GivenMark("X", 727_000.0, 606_000.0), GivenMark("Y", 727_010.0, 606_000.0)], NOBODY, "m")
+    found = judge_places(
+        ITM,
+        [*SITE, GivenMark(name="X", east_m=727_000.0, north_m=606_000.0), GivenMark(name="Y", east_m=727_010.0, north_m=606_000.0)],
+        NOBODY,
+        "m",
+    )
     refusals = {line: item for line, item in enumerate(found, 2) if item}
 
     told = judge_list(refusals, len(found))
@@ -129,7 +147,10 @@ def test_findings_count_their_lines_and_name_the_first():
 
 
 def heights_of(*metres, kind="ellipsoidal"):
-    return [GivenMark(f"M{n}", 700_000.0 + n, 700_000.0, height_m=height, height_kind=kind) for n, height in enumerate(metres)]
+    return [
+        GivenMark(name=f"M{n}", east_m=700_000.0 + n, north_m=700_000.0, height_m=height, height_kind=kind)
+        for n, height in enumerate(metres)
+    ]
 
 
 @pytest.mark.parametrize(
@@ -157,7 +178,10 @@ EUROPE_M, AMERICA_M = 57.0, -29.0
 
 
 def given(heights, kind, undulation_m, start=0.0):
-    return [HeightGiven(700_000.0 + 100.0 * n, 600_000.0 + start, height, kind, undulation_m) for n, height in enumerate(heights)]
+    return [
+        HeightGiven(east_m=700_000.0 + 100.0 * n, north_m=600_000.0 + start, height_m=height, kind=kind, undulation_m=undulation_m)
+        for n, height in enumerate(heights)
+    ]
 
 
 @pytest.mark.parametrize(

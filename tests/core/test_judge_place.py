@@ -68,6 +68,6 @@ def test_axes_feet_and_zone_are_found_by_the_place_alone():
 
 
 def test_a_claim_never_makes_a_position_better_than_its_kind():
-    assert place_95_m(Status.FIXED, Sigmas(0.004, 0.004, 0.008, 0.0)) == pytest.approx((0.2, 0.32))
+    assert place_95_m(Status.FIXED, Sigmas(east_m=0.004, north_m=0.004, up_m=0.008, covariance_en_m2=0.0)) == pytest.approx((0.2, 0.32))
     assert place_95_m(Status.SINGLE, None) == pytest.approx((10.0, 16.0))
-    assert place_95_m(Status.FLOAT, Sigmas(5.0, 5.0, 9.0, 0.0))[0] > 12.0
+    assert place_95_m(Status.FLOAT, Sigmas(east_m=5.0, north_m=5.0, up_m=9.0, covariance_en_m2=0.0))[0] > 12.0

@@ -25,7 +25,14 @@ def turned(lean_m, side_deg, sides, noise=None):
     for n, side in enumerate(sides):
         azimuth = radians(side + side_deg)
         east, north = (0.0, 0.0) if noise is None else noise[n]
-        shots.append(Facing(side, MARK[0] + lean_m * sin(azimuth) + east, MARK[1] + lean_m * cos(azimuth) + north, 0.004))
+        shots.append(
+            Facing(
+                turned_deg=side,
+                east_m=MARK[0] + lean_m * sin(azimuth) + east,
+                north_m=MARK[1] + lean_m * cos(azimuth) + north,
+                sigma_m=0.004,
+            )
+        )
     return shots
 
 
@@ -97,7 +104,7 @@ def measure(kind, measured_m, seen, geoid=True):
     return found, judge_measure(("CS2", "P7"), kind, found, seen, geoid)
 
 
-SEEN = Between(100.020, 100.000, 2.0, 99.960)
+SEEN = Between(slope_m=100.020, horizontal_m=100.000, up_m=2.0, grid_m=99.960)
 
 
 def test_a_tape_that_agrees_and_one_that_does_not():
@@ -122,7 +129,7 @@ def test_a_level_without_a_geoid_grid_says_what_is_compared():
 
 
 def set_up(name, east, north, up, sigma=0.006):
-    return SetUpMean(name, 3, (east, north, up), tuple(tuple(row) for row in np.diag([sigma**2] * 3)))
+    return SetUpMean(set_up=name, shots=3, place_m=(east, north, up), covariance_m2=tuple(tuple(row) for row in np.diag([sigma**2] * 3)))
 
 
 def test_two_set_ups_are_tabled_with_their_mean_and_tested():

@@ -35,7 +35,7 @@ ALL = {"G": 10, "R": 8, "E": 9, "C": 12}
 
 
 def end(name, link, **more):
-    return End(name, link, **more)
+    return End(name=name, link=link, **more)
 
 
 def changed(link, field, value):
@@ -166,7 +166,7 @@ def test_legacy_sizes_and_that_they_carry_gps_and_glonass_only():
 )
 def test_a_load_is_told_message_by_message(form, numbers):
     """RTCM 10403.3, table 3.1-1: the numbers of the MSM of GPS, GLONASS, Galileo and BeiDou."""
-    messages = air_load(Stream(form, ALL, 2, 1.0, 10.0), 9600.0).messages
+    messages = air_load(Stream(form=form, satellites=ALL, signals=2, interval_s=1.0, position_interval_s=10.0), 9600.0).messages
 
     assert [item.number for item in messages] == [*numbers, 1006]
     assert sum(item.share_of_load for item in messages) == pytest.approx(1.0)
@@ -175,27 +175,27 @@ def test_a_load_is_told_message_by_message(form, numbers):
 
 def test_the_rows_of_a_load_are_those_by_hand():
     # As below: 173, 144, 158, 202 bytes every second and 27 every ten; of 5437.6 bits 173 x 8 are 25.5 %.
-    messages = air_load(Stream("msm4", ALL, 2, 1.0, 10.0), 9600.0).messages
+    messages = air_load(Stream(form="msm4", satellites=ALL, signals=2, interval_s=1.0, position_interval_s=10.0), 9600.0).messages
 
     assert [item.bytes for item in messages] == [173, 144, 158, 202, 27]
     assert messages[0].share_of_load == pytest.approx(1384 / 5437.6)
     assert messages[0].words == "GPS, 10 satellites" and messages[4].words == "station position"
-    legacy = air_load(Stream("legacy", {"G": 10, "R": 8, "E": 0}, 2, 1.0), 9600.0, None).messages
+    legacy = air_load(Stream(form="legacy", satellites={"G": 10, "R": 8, "E": 0}, signals=2, interval_s=1.0), 9600.0, None).messages
     assert [item.number for item in legacy] == [1004, 1012]
-    slow = air_load(Stream("msm4", ALL, 2, 1.0, None, ("R",)), 9600.0).messages
+    slow = air_load(Stream(form="msm4", satellites=ALL, signals=2, interval_s=1.0, position_interval_s=None, slow=("R",)), 9600.0).messages
     assert [item.every_s for item in slow] == [1.0, 2.0, 1.0, 1.0]
 
 
 def test_a_load_adds_up_by_hand():
     # MSM4, two signals, bits = 169 + 116 n, rounded up to bytes, 6 a frame: n 10, 8, 9, 12 give 173, 144, 158, 202: 677 bytes.
-    load = air_load(Stream("msm4", ALL, 2, 1.0, 10.0), 9110.0, 0.10)
+    load = air_load(Stream(form="msm4", satellites=ALL, signals=2, interval_s=1.0, position_interval_s=10.0), 9110.0, 0.10)
 
     assert load.bytes_per_epoch == 677
     # 677 x 8 = 5416 bits a second, and the 1006 of 27 bytes every ten seconds: 21.6.
     assert load.bits_per_second == pytest.approx(5437.6)
     assert load.share == pytest.approx(5437.6 / 9110.0) and load.latency_s == pytest.approx(5416 / 9110.0)
     assert not load.fits, "a 10 % sub-band leaves 911 bit/s: too little at 1 Hz (common practice, no source)"
-    assert air_load(Stream("msm4", ALL, 2, 1.0, 10.0), 9110.0).fits
+    assert air_load(Stream(form="msm4", satellites=ALL, signals=2, interval_s=1.0, position_interval_s=10.0), 9110.0).fits
 
 
 @given(
@@ -207,7 +207,7 @@ def test_a_load_adds_up_by_hand():
     st.sampled_from([None, 0.01, 0.1]),
 )
 def test_remedies_lose_more_and_more_until_it_fits_or_nothing_is_left(form, satellites, signals, interval, rate, limit):
-    stream = Stream(form, satellites, signals, interval, 10.0)
+    stream = Stream(form=form, satellites=satellites, signals=signals, interval_s=interval, position_interval_s=10.0)
     ways = remedies(stream, rate, limit)
 
     loads = [air_load(stream, rate, limit).bits_per_second] + [way.load.bits_per_second for way in ways]
@@ -258,12 +258,12 @@ def test_parts_and_satellites_are_read_or_refused():
 @pytest.mark.parametrize(
     "stream",
     [
-        Stream("msm4", {}, 2, 1.0),
-        Stream("msm9", ALL, 2, 1.0),
-        Stream("msm4", ALL, 0, 1.0),
-        Stream("msm4", ALL, 2, 0.0),
-        Stream("legacy", {"G": 40}, 2, 1.0),
-        Stream("msm4", {"G": 65}, 2, 1.0),
+        Stream(form="msm4", satellites={}, signals=2, interval_s=1.0),
+        Stream(form="msm9", satellites=ALL, signals=2, interval_s=1.0),
+        Stream(form="msm4", satellites=ALL, signals=0, interval_s=1.0),
+        Stream(form="msm4", satellites=ALL, signals=2, interval_s=0.0),
+        Stream(form="legacy", satellites={"G": 40}, signals=2, interval_s=1.0),
+        Stream(form="msm4", satellites={"G": 65}, signals=2, interval_s=1.0),
     ],
 )
 def test_a_stream_that_cannot_be_is_refused(stream):
@@ -276,7 +276,7 @@ def test_a_profile_s_messages_make_its_stream():
 
     stream = stream_of_messages(messages, ALL, 2)
 
-    assert stream == Stream("msm4", ALL, 2, 1.0, 10.0, ())
+    assert stream == Stream(form="msm4", satellites=ALL, signals=2, interval_s=1.0, position_interval_s=10.0, slow=())
     assert stream_of_messages([(1006, 10.0)], ALL, 2) is None
     assert stream_of_messages([(1074, 1.0), (1084, 2.0)], ALL, 2).slow == ("R",)
 
@@ -284,7 +284,7 @@ def test_a_profile_s_messages_make_its_stream():
 @pytest.mark.parametrize(("letter", "number"), [("G", 1074), ("R", 1084), ("E", 1094), ("S", 1104), ("J", 1114), ("C", 1124), ("I", 1134)])
 def test_the_msm_of_each_constellation_has_its_number(letter, number):
     """RTCM 10403.3, table 3.5-71 and following."""
-    (only,) = air_load(Stream("msm4", {letter: 5}, 2, 1.0), 9600.0).messages
+    (only,) = air_load(Stream(form="msm4", satellites={letter: 5}, signals=2, interval_s=1.0), 9600.0).messages
     assert only.number == number
 
 

@@ -20,7 +20,7 @@ WHOLE = replace(
     GOOD,
     pole=PoleSeen(True, False, "The rod: no lean seen."),
     rover_findings=AGREED,
-    fit=FitSaid(6, 6, True, True, False, True, "6 marks agree to 0.009 m"),
+    fit=FitSaid(marks=6, measured=6, solved=True, applied=True, changed=False, proven=True, words="6 marks agree to 0.009 m"),
 )
 
 
@@ -46,7 +46,7 @@ def test_a_pole_is_checked_by_turning_it_and_by_the_heights_of_other_marks():
 
 def test_two_initialisations_that_agree_check_a_fix_and_one_that_disagrees_contradicts_it():
     assert link(WHOLE, "rover").state is State.CHECKED
-    assert link(replace(WHOLE, rover=RoverHeard(Status.FLOAT)), "rover").state is State.ENTERED
+    assert link(replace(WHOLE, rover=RoverHeard(status=Status.FLOAT)), "rover").state is State.ENTERED
     apart = replace(WHOLE, rover_findings=(said("initialisations-disagree", Severity.LOOK),))
     assert link(apart, "rover").state is State.DISAGREES
 
@@ -59,7 +59,7 @@ def test_what_two_crews_replaced_is_settled_in_the_book_whatever_link_it_is_of()
 
 
 def test_a_local_grid_half_measured_waits_for_what_proves_more():
-    begun = replace(WHOLE, base=replace(BASE, readings=1), fit=FitSaid(5, 1))
+    begun = replace(WHOLE, base=replace(BASE, readings=1), fit=FitSaid(marks=5, measured=1))
     made = links(begun)
     assert link(begun, "local grid").state is State.ENTERED
     assert check_next(begun, made).page == "base"
@@ -92,7 +92,7 @@ def test_the_weakest_link_goes_by_its_state_and_then_by_its_share_of_the_budget(
     disagrees = replace(WHOLE, base_findings=(said("digits-swapped", Severity.STOP),))
     assert weakest(links(disagrees)).name == "base antenna"
     entered = replace(WHOLE, pole=PoleSeen(), rover_findings=())
-    terms = budget_of(Circumstances(5000.0)).terms
+    terms = budget_of(Circumstances(baseline_m=5000.0)).terms
     variances = [(TERM_LINKS[term.name], term.horizontal_m**2 + term.vertical_m**2) for term in terms]
     assert weakest(links(entered), variances).name == "rover", "vector and multipath are most of it"
     assert set(TERM_LINKS.values()) <= set(LINKS)
@@ -132,7 +132,16 @@ def test_exactly_the_links_that_depend_on_a_correction_go_out_of_date(what):
 
 # --- the morning ---
 
-LAST = LastTime("CS1", "Known mark", False, "26 November", "'1.546 m'", (("CS2", State.CHECKED),), "CS2", "CS8")
+LAST = LastTime(
+    mark="CS1",
+    source="Known mark",
+    autonomous=False,
+    day="26 November",
+    height_text="'1.546 m'",
+    checked=(("CS2", State.CHECKED),),
+    near="CS2",
+    far="CS8",
+)
 
 
 def test_in_the_morning_the_coordinate_holds_and_the_height_does_not():

@@ -170,7 +170,9 @@ def test_the_plane_gives_the_published_height():
     pairs = []
     for n, place in enumerate([(46.0, 7.0), (46.2, 10.0), (47.8, 9.0), (47.5, 6.5)]):
         east, north, up = plane(*place)
-        pairs.append(Pair(str(n), 0.0, 0.0, 400.0 + up, east, north, 400.0, "v"))
+        pairs.append(
+            Pair(name=str(n), local_e_m=0.0, local_n_m=0.0, local_h_m=400.0 + up, gnss_e_m=east, gnss_n_m=north, gnss_h_m=400.0, use="v")
+        )
     east, north, _ = plane(47 + 20 / 60, 9 + 40 / 60)
 
     found = fit_vertical(pairs, "plane")
@@ -348,7 +350,11 @@ def test_without_redundancy_residuals_are_not_known_and_not_zero():
     assert two.points[0].standardised.east is None
 
 
-A, B, C = Pair("A", 0, 0, 1, 0, 0, 0), Pair("B", 10, 0, 1, 10, 0, 0), Pair("C", 20, 0, 1, 20, 0, 0)
+A, B, C = (
+    Pair(name="A", local_e_m=0, local_n_m=0, local_h_m=1, gnss_e_m=0, gnss_n_m=0, gnss_h_m=0),
+    Pair(name="B", local_e_m=10, local_n_m=0, local_h_m=1, gnss_e_m=10, gnss_n_m=0, gnss_h_m=0),
+    Pair(name="C", local_e_m=20, local_n_m=0, local_h_m=1, gnss_e_m=20, gnss_n_m=0, gnss_h_m=0),
+)
 
 
 @pytest.mark.parametrize(

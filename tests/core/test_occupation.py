@@ -12,7 +12,21 @@ TO_ECEF = pyproj.Transformer.from_crs("EPSG:4979", "EPSG:4978", always_xy=True)
 
 
 def epoch(latitude, longitude, height, quality=1):
-    return Epoch(0.0, None, quality, "", "", latitude, longitude, height - 57.0, 57.0, 12, 1.0, None, None)
+    return Epoch(
+        time_of_day_s=0.0,
+        date=None,
+        quality=quality,
+        latitude_text="",
+        longitude_text="",
+        latitude_deg=latitude,
+        longitude_deg=longitude,
+        altitude_m=height - 57.0,
+        separation_m=57.0,
+        satellites=12,
+        hdop=1.0,
+        age_s=None,
+        station_id=None,
+    )
 
 
 def test_an_average_is_the_middle_of_its_epochs_with_their_spread():
@@ -30,7 +44,21 @@ def test_an_average_is_the_middle_of_its_epochs_with_their_spread():
 
 
 def test_the_lowest_status_of_an_average_is_told_and_epochs_without_a_position_are_left_out():
-    nothing = Epoch(0.0, None, 0, "", "", None, None, None, None, 0, None, None, None)
+    nothing = Epoch(
+        time_of_day_s=0.0,
+        date=None,
+        quality=0,
+        latitude_text="",
+        longitude_text="",
+        latitude_deg=None,
+        longitude_deg=None,
+        altitude_m=None,
+        separation_m=None,
+        satellites=0,
+        hdop=None,
+        age_s=None,
+        station_id=None,
+    )
 
     average = average_of_epochs([epoch(53.3, -6.2, 60.0, 4), nothing, epoch(53.3, -6.2, 60.0, 2)])
 
@@ -49,7 +77,19 @@ def epochs_of(values_m, status=1, step_s=1.0):
     """Epochs of a receiver near Carrow whose latitude wanders by metres."""
     return [
         Epoch(
-            n * step_s, None, status, "5306.0000000,N", "00612.0000000,W", 53.1 + east_m / 111_000.0, -6.2, 60.0, 55.0, 12, 1.0, None, None
+            time_of_day_s=n * step_s,
+            date=None,
+            quality=status,
+            latitude_text="5306.0000000,N",
+            longitude_text="00612.0000000,W",
+            latitude_deg=53.1 + east_m / 111_000.0,
+            longitude_deg=-6.2,
+            altitude_m=60.0,
+            separation_m=55.0,
+            satellites=12,
+            hdop=1.0,
+            age_s=None,
+            station_id=None,
         )
         for n, east_m in enumerate(values_m)
     ]

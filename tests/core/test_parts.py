@@ -18,8 +18,28 @@ STOP = finding("heights-disagree", Severity.STOP, "s", "c", "a")
 MILD = finding("station-id-disagrees", Severity.LOOK, "s", "c", "a")
 ONCE, TWICE = HeightRead("1.546 m", 1, ()), HeightRead("1.546 m", 2, ())
 AGREES, OFF = OnAir(0.0, 0.0, 0.0004), OnAir(0.0, 0.0, -0.1)
-SO_FAR = SettledSoFar("CS1", None, TWICE, "Known mark", (), Looked(5, 5), Looked(1, 3), 17)
-RUNS = RunsNow(AGREES, (), TWICE, None, "'1.546 m'", "good to 0.012 m", 0, False, ("base", "rover"), Looked(8, 8))
+SO_FAR = SettledSoFar(
+    mark_name="CS1",
+    mark_check_agrees=None,
+    height=TWICE,
+    coordinate="Known mark",
+    coordinate_findings=(),
+    site=Looked(5, 5),
+    level=Looked(1, 3),
+    station_id=17,
+)
+RUNS = RunsNow(
+    on_air=AGREES,
+    findings=(),
+    opening=TWICE,
+    closing=None,
+    height_typed="'1.546 m'",
+    coordinate="good to 0.012 m",
+    logs=0,
+    logging=False,
+    listening=("base", "rover"),
+    looked=Looked(8, 8),
+)
 
 
 def state(parts, key):

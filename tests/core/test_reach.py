@@ -26,7 +26,7 @@ from openstake.core.link.reach import (
     two_ray_loss_db,
 )
 
-PATH = RadioPath(450.0, 4.0, 2.0)
+PATH = RadioPath(frequency_mhz=450.0, base_height_m=4.0, rover_height_m=2.0)
 
 
 def test_free_space_and_the_first_fresnel_zone_are_those_of_the_recommendations():
@@ -66,7 +66,7 @@ def test_the_distances_to_keep_from_a_35_w_antenna():
 
 @given(st.floats(0.1, 50.0), st.floats(1.0, 30.0), st.floats(1.0, 5.0))
 def test_the_reach_is_where_the_margin_is_just_kept(power, base_height, rover_height):
-    path = RadioPath(450.0, base_height, rover_height)
+    path = RadioPath(frequency_mhz=450.0, base_height_m=base_height, rover_height_m=rover_height)
     reach = reach_km(path, power)
 
     if reach < radio_horizon_km(base_height, rover_height):
@@ -78,8 +78,8 @@ def test_the_reach_is_where_the_margin_is_just_kept(power, base_height, rover_he
 def test_the_usual_powers_reach_about_as_far_as_crews_find():
     # Internal UHF 0.5 to 2 W: 1 to 3 km; external 35 W on a 4 to 5 m mast: 5 to 8 km (common practice, no source).
     # Without terrain the rule may be twice as hopeful.
-    assert 1.0 < reach_km(RadioPath(450.0, 2.0, 2.0), 1.0) < 6.0
-    assert 5.0 < reach_km(RadioPath(450.0, 4.5, 2.0), 35.0) < 16.0
+    assert 1.0 < reach_km(RadioPath(frequency_mhz=450.0, base_height_m=2.0, rover_height_m=2.0), 1.0) < 6.0
+    assert 5.0 < reach_km(RadioPath(frequency_mhz=450.0, base_height_m=4.5, rover_height_m=2.0), 35.0) < 16.0
 
 
 def test_raising_the_antenna_against_doubling_the_power():

@@ -291,7 +291,10 @@ def test_a_right_claim_is_called_too_small_once_in_a_thousand():
     random, count, wrong = np.random.default_rng(12), repeats(1000), 0
     for _ in range(count):
         rows = random.normal(0.0, 1.0, (60, 3)) * (SIGMA_M, SIGMA_M, UP_M) @ AXES + ORIGIN
-        fixes = [Fix(float(n), Status.FIXED, row, SIGMA_M, UP_M, None, 1.0) for n, row in enumerate(rows)]
+        fixes = [
+            Fix(time_s=float(n), status=Status.FIXED, xyz_m=row, sigma_horizontal_m=SIGMA_M, sigma_up_m=UP_M, speed_mps=None, age_s=1.0)
+            for n, row in enumerate(rows)
+        ]
         wrong += sum(item.too_small for item in claim_held(epochs_of(fixes), (SIGMA_M, SIGMA_M, UP_M)))
 
     # 3 expected of 3000.
@@ -317,7 +320,10 @@ def stand(rows, **more):
 def logged(rows):
     """Return the drifts that the log of a stand tells, an epoch a second."""
     log, places = StandLog(), rows @ AXES + ORIGIN
-    fixes = (Fix(float(n), Status.FIXED, place, SIGMA_M, UP_M, None, 1.0) for n, place in enumerate(places))
+    fixes = (
+        Fix(time_s=float(n), status=Status.FIXED, xyz_m=place, sigma_horizontal_m=SIGMA_M, sigma_up_m=UP_M, speed_mps=None, age_s=1.0)
+        for n, place in enumerate(places)
+    )
     return [drift for drift in map(log.add, fixes) if drift is not None]
 
 

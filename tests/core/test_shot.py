@@ -135,7 +135,18 @@ def test_kinds_that_cannot_be_used_are_refused_at_their_field(change, field):
 
 
 def shot(name, east, up, since, at, sigma=0.006):
-    return ShotSeen(name, name, east, 0.0, up, sigma, sigma, 0.010, since, at)
+    return ShotSeen(
+        id=name,
+        name=name,
+        east_m=east,
+        north_m=0.0,
+        height_m=up,
+        sigma_east_m=sigma,
+        sigma_north_m=sigma,
+        sigma_up_m=0.010,
+        initialised_s=since,
+        created_s=at,
+    )
 
 
 def test_two_shots_of_one_place_from_two_initialisations_are_compared():
@@ -148,7 +159,10 @@ def test_two_shots_of_one_place_from_two_initialisations_are_compared():
 
 
 def test_a_bench_test_says_what_tape_and_measurement_say():
-    good, wrong, none = (BenchSeen(1.8, measured, 0.006, 20, 12.0, 40.0) for measured in (1.812, 1.9, None))
+    good, wrong, none = (
+        BenchSeen(taped_m=1.8, measured_m=measured, claim_m=0.006, epochs=20, fix_after_s=12.0, listened_s=40.0)
+        for measured in (1.812, 1.9, None)
+    )
 
     assert [judge_bench(seen)[0].code for seen in (good, wrong, none)] == ["bench-agrees", "bench-differs", "bench-no-fix"]
     # By hand: hypot(3 × hypot(6 mm, 2 mm), 10 mm) = 21.4 mm.
@@ -157,7 +171,9 @@ def test_a_bench_test_says_what_tape_and_measurement_say():
 
 # --- what a device lacks, a link that is lost ---
 
-WHOLE = DeviceSeen(100, 1.0, 7, 100, 100, 100, 100, 0.1)
+WHOLE = DeviceSeen(
+    epochs=100, rate_hz=1.0, decimals=7, with_gst=100, with_ellipse=100, with_separation=100, with_position=100, clock_off_s=0.1
+)
 
 
 @pytest.mark.parametrize(
@@ -210,7 +226,7 @@ def test_a_lost_link_is_judged_by_the_evidence_there_is(change, code, cause):
 
 def test_the_reason_why_a_satellite_is_not_used():
     def sat(number, elevation=40.0, cnr=45.0, used=False, name="GPS"):
-        return InView(name, number, elevation, 100.0, cnr, used)
+        return InView(constellation=name, number=number, elevation_deg=elevation, azimuth_deg=100.0, cnr_dbhz=cnr, used=used)
 
     rows = [sat(1, used=True), sat(2, elevation=8.0), sat(3, cnr=None), sat(4), sat(5, cnr=27.0), sat(6, name="NavIC"), sat(7)]
     sky = sky_use(rows, {"GPS": {1, 2, 3, 5, 7, 9}}, 10.0, ("GPS", "GLONASS"))
@@ -250,9 +266,14 @@ def test_a_silence_within_a_shot_is_measured(times, gap_s):
 def test_an_obstruction_is_where_satellites_are_listed_and_never_heard():
     seen = SeenSky()
     for _ in range(40):
-        seen.add([InView("GPS", 1, 22.0, 45.0, None), InView("GPS", 2, 22.0, 145.0, 44.0)])
+        seen.add(
+            [
+                InView(constellation="GPS", number=1, elevation_deg=22.0, azimuth_deg=45.0, cnr_dbhz=None),
+                InView(constellation="GPS", number=2, elevation_deg=22.0, azimuth_deg=145.0, cnr_dbhz=44.0),
+            ]
+        )
     for second in range(40):
-        seen.add([InView("GPS", 3, 61.0, 200.0, None if second % 2 else 40.0)])
+        seen.add([InView(constellation="GPS", number=3, elevation_deg=61.0, azimuth_deg=200.0, cnr_dbhz=None if second % 2 else 40.0)])
 
     cells = seen.obstructed()
     assert [(cell.azimuth_from_deg, cell.elevation_from_deg) for cell in cells] == [(40.0, 20.0)]
@@ -334,7 +355,13 @@ def test_what_is_charged_is_ticked_off_one_by_one():
 def test_pieces_of_the_sky_go_round_by_ten_degrees_and_up_by_five_and_none_lies_below_the_horizon():
     seen = SeenSky()
     for _ in range(30):
-        seen.add([InView("GPS", 1, -3.0, 370.0), InView("GPS", 2, 5.0, 359.9), InView("GPS", 3, 89.9, 0.0)])
+        seen.add(
+            [
+                InView(constellation="GPS", number=1, elevation_deg=-3.0, azimuth_deg=370.0),
+                InView(constellation="GPS", number=2, elevation_deg=5.0, azimuth_deg=359.9),
+                InView(constellation="GPS", number=3, elevation_deg=89.9, azimuth_deg=0.0),
+            ]
+        )
     found = [(cell.azimuth_from_deg, cell.azimuth_to_deg, cell.elevation_from_deg, cell.elevation_to_deg) for cell in seen.obstructed()]
     assert found == [(0.0, 10.0, 85.0, 90.0), (10.0, 20.0, 0.0, 5.0), (350.0, 360.0, 5.0, 10.0)]
 
@@ -344,5 +371,5 @@ def test_a_satellite_that_is_heard_in_a_fifth_of_the_looks_is_a_weak_signal(hear
     seen = SeenSky()
     for look in range(30):
         assert not seen.obstructed(), "half a minute of looks first"
-        seen.add([InView("GPS", 1, 40.0, 100.0, 30.0 if look < heard else None)])
+        seen.add([InView(constellation="GPS", number=1, elevation_deg=40.0, azimuth_deg=100.0, cnr_dbhz=30.0 if look < heard else None)])
     assert bool(seen.obstructed()) is obstructed

@@ -19,7 +19,7 @@ def test_the_circle_holds_95_percent_by_integration(ratio):
 
 def test_up_and_quadrature():
     assert vertical_95_m(1.0) == pytest.approx(stats.norm.ppf(0.975), abs=1e-12)
-    total = added(Sigmas(3.0, 0.0, 1.0), Sigmas(4.0, 0.0, 1.0))
+    total = added(Sigmas(east_m=3.0, north_m=0.0, up_m=1.0), Sigmas(east_m=4.0, north_m=0.0, up_m=1.0))
     assert (total.east_m, total.north_m) == (5.0, 0.0)  # 3-4-5
 
 

@@ -21,11 +21,11 @@ SURVEY_FOOT = 1200 / 3937
 A_HUNDREDTH_OF_A_MILLIMETRE = 1e-5
 GIGS = Path(__file__).parent.parent / "data" / "5101.1-jhs.gie"
 TM = {"method": "transverse-mercator", "latitude_of_origin_deg": 49.0, "central_meridian_deg": -2.0}
-GIGS_TM = OwnProjection("GIGS 5101", scale=0.9996012717, false_east_m=4e5, false_north_m=-1e5, ellipsoid="WGS 84", **TM)
+GIGS_TM = OwnProjection(name="GIGS 5101", scale=0.9996012717, false_east_m=4e5, false_north_m=-1e5, ellipsoid="WGS 84", **TM)
 
 
 def own(**parameters):
-    return job_frame(OwnProjection("own", **parameters).definition())
+    return job_frame(OwnProjection(name="own", **parameters).definition())
 
 
 def test_the_guidance_note_s_examples_by_parameters():
@@ -65,9 +65,11 @@ def test_the_guidance_note_s_earth_centred_example():
 
 def moved(shift, figure, inverse_flattening, xyz):
     """Return WGS 84 Earth-centred coordinates moved into a datum by the job's frame, Earth-centred again."""
-    plain = OwnProjection("own", ellipsoid="other", equatorial_radius_m=figure, inverse_flattening=inverse_flattening, **TM).definition()
+    plain = OwnProjection(
+        name="own", ellipsoid="other", equatorial_radius_m=figure, inverse_flattening=inverse_flattening, **TM
+    ).definition()
     ellipsoid = job_frame(plain).ellipsoid
-    frame = job_frame(FrameDefinition(plain, operation=shift.operation(ellipsoid)))
+    frame = job_frame(FrameDefinition(system=plain, operation=shift.operation(ellipsoid)))
     there = frame.datum_geodetic_from_ecef(xyz)
     assert frame.ecef_from_grid(*frame.grid_from_ecef(xyz)) == pytest.approx(xyz, abs=1e-4)
     return ecef_from_geodetic(*there, ellipsoid)
@@ -208,7 +210,7 @@ def test_a_projection_that_takes_the_ellipsoid_for_a_sphere_is_said_not_to_keep_
 @given(st.floats(-3000, 3000), st.floats(-3000, 3000), st.floats(0.9990, 1.0010))
 def test_ground_distances_are_grid_distances_over_the_factor_and_the_origin_stays(east, north, factor):
     origin = np.array([600_000.0, 700_000.0])
-    frame = job_frame(FrameDefinition("EPSG:2157", ground=Ground("CP", *origin, factor)))
+    frame = job_frame(FrameDefinition(system="EPSG:2157", ground=Ground("CP", *origin, factor)))
     place = job_frame(2157).geodetic_from_grid(origin[0] + east, origin[1] + north)
 
     ground = frame.grid_from_geodetic(*place)
@@ -219,7 +221,9 @@ def test_ground_distances_are_grid_distances_over_the_factor_and_the_origin_stay
 
 
 def test_an_assumed_local_system_lies_on_the_ground_with_north_up_where_it_is_anchored():
-    frame = job_frame(FrameDefinition(LOCAL, anchor=Anchor(44.0, -72.6, 300.0, 5000.0, 5000.0)))
+    frame = job_frame(
+        FrameDefinition(system=LOCAL, anchor=Anchor(latitude_deg=44.0, longitude_deg=-72.6, height_m=300.0, east_m=5000.0, north_m=5000.0))
+    )
     start = ecef_from_geodetic(44.0, -72.6, 300.0)
     sin, cos = np.sin(np.radians(44.0)), np.cos(np.radians(44.0))
     longitude = np.radians(-72.6)
@@ -243,7 +247,7 @@ def test_nothing_is_shifted_between_datums_unless_an_operation_is_chosen():
     place = (52.0, -1.0)
     found = find_operations("EPSG:27700", "WGS 84", place, None)
     chosen = next(operation for operation in found.usable if operation.name.endswith("OSGB36 to WGS 84 (6)"))
-    plain, shifted = job_frame(27700), job_frame(FrameDefinition("EPSG:27700", operation=chosen))
+    plain, shifted = job_frame(27700), job_frame(FrameDefinition(system="EPSG:27700", operation=chosen))
     xyz = ecef_from_geodetic(*place, 100.0, WGS84)
 
     # The same seven parameters as PROJ text: EPSG operation 1314.
@@ -341,12 +345,14 @@ def test_a_radius_of_a_sphere_is_its_radius():
 
 
 # MGI to WGS 84 (EPSG operation 1618, from memory), the parameters that EPSG:31256 is used with.
-MGI = DatumShift(577.326, 90.129, 463.919, 5.137, 1.474, 5.297, 2.4232)
+MGI = DatumShift(
+    x_m=577.326, y_m=90.129, z_m=463.919, rotation_x_arcsec=5.137, rotation_y_arcsec=1.474, rotation_z_arcsec=5.297, scale_ppm=2.4232
+)
 AUSTRIA = "EPSG:31256"
 
 
 def frame_with(shift, system=AUSTRIA):
-    return job_frame(FrameDefinition(system, operation=shift.operation(job_frame(system).ellipsoid)))
+    return job_frame(FrameDefinition(system=system, operation=shift.operation(job_frame(system).ellipsoid)))
 
 
 def test_a_mark_comes_back_to_its_own_grid_coordinate_through_a_published_shift():
@@ -400,8 +406,8 @@ KINDS = {
 def test_grid_and_earth_centred_are_inverse_in_frames_of_all_kinds(kind, across, up, height, ground):
     system, (south, north), (west, east) = KINDS[kind]
     middle = job_frame(system).grid_from_geodetic((south + north) / 2, (west + east) / 2)
-    distances = Ground("middle", float(middle[0]), float(middle[1]), 0.99987) if ground else None
-    frame = job_frame(FrameDefinition(system, ground=distances))
+    distances = Ground(origin_name="middle", east_m=float(middle[0]), north_m=float(middle[1]), combined_factor=0.99987) if ground else None
+    frame = job_frame(FrameDefinition(system=system, ground=distances))
     mark = (*frame.grid_from_geodetic(south + up * (north - south), west + across * (east - west)), height)
 
     assert frame.grid_from_ecef(frame.ecef_from_grid(*mark)) == pytest.approx(mark, abs=A_HUNDREDTH_OF_A_MILLIMETRE)
@@ -416,13 +422,13 @@ def test_every_operation_that_can_be_chosen_brings_a_mark_back(system, source):
 
     assert found
     for operation in found:
-        frame = job_frame(FrameDefinition(system, operation=operation))
+        frame = job_frame(FrameDefinition(system=system, operation=operation))
         mark = (*plain.grid_from_geodetic(*place), 123.4)
         assert frame.grid_from_ecef(frame.ecef_from_grid(*mark)) == pytest.approx(mark, abs=A_HUNDREDTH_OF_A_MILLIMETRE)
 
 
 def test_with_an_assumed_system_too():
-    frame = job_frame(FrameDefinition(LOCAL, anchor=Anchor(53.1, -6.2, 60.0)))
+    frame = job_frame(FrameDefinition(system=LOCAL, anchor=Anchor(latitude_deg=53.1, longitude_deg=-6.2, height_m=60.0)))
     mark = (5123.4, 4987.6, 61.5)
     assert frame.grid_from_ecef(frame.ecef_from_grid(*mark)) == pytest.approx(mark, abs=A_HUNDREDTH_OF_A_MILLIMETRE)
 

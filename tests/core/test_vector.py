@@ -82,7 +82,7 @@ def test_a_slant_is_a_right_triangle():
 )
 def test_a_height_that_cannot_be_is_refused(reading, method, radius):
     with pytest.raises(InputError):
-        arp_height_m(reading, MeasuredTo("feature", "Feature", method, radius))
+        arp_height_m(reading, MeasuredTo(name="feature", label="Feature", method=method, rim_radius_m=radius))
 
 
 def test_a_mean_keeps_the_last_digits_far_from_the_origin():

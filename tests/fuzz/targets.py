@@ -141,7 +141,7 @@ def nmea(data: bytes) -> None:
 
 def rtcm(data: bytes) -> None:
     """A stream of corrections: every message whole, the summary, observations."""
-    reader, recent, epochs = FrameReader(), RecentStream(), MsmEpochs(1.45e9)
+    reader, recent, epochs = FrameReader(), RecentStream(), MsmEpochs(near_gps_s=1.45e9)
     frames = [*reader.feed(data), *reader.close()]
     for frame in frames:
         recent.add(frame)
@@ -413,7 +413,7 @@ def _wires() -> tuple[int, SerialSource, socket.socket, UdpSource]:
 def wires(data: bytes) -> None:
     """Bytes over a serial cable and as datagrams: what arrives is what was sent, and a rover and a base are made of it."""
     device, port, sender, udp = _wires()
-    rover, frames, came, told = ListenedRover(Address("id", "rover", "tcp://a:1"), 0.0), FrameReader(), b"", b""
+    rover, frames, came, told = ListenedRover(Address(id="id", name="rover", url="tcp://a:1"), 0.0), FrameReader(), b"", b""
     for at in range(0, len(data), 900):
         piece = data[at : at + 900]
         os.write(device, piece)

@@ -97,14 +97,14 @@ def base(caster):
 
 
 def account(port, password="word", **more):
-    return Account(HOST, port, "crew", password, **more)
+    return Account(host=HOST, port=port, user="crew", password=password, **more)
 
 
 OK = b"HTTP/1.1 200 OK\r\nNtrip-Version: Ntrip/2.0\r\nContent-Type: gnss/data\r\n\r\n"
 
 
 def test_a_name_that_nobody_knows():
-    assert listen(Account("no-such-caster.invalid", 2101), "M", 1, network.HOST).outcome is Outcome.NAME_NOT_FOUND
+    assert listen(Account(host="no-such-caster.invalid", port=2101), "M", 1, network.HOST).outcome is Outcome.NAME_NOT_FOUND
 
 
 def test_a_port_where_nothing_listens():

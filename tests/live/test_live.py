@@ -33,7 +33,21 @@ START = datetime(2026, 11, 24, 23, 59, 50)
 
 
 def line(second, quality=4, station=17):
-    fix = Fix(START + timedelta(seconds=second), quality, 53.3, -6.2, 61.0, 57.0, 20, 0.6, 1.0, station, 0.01, 0.01, 0.02)
+    fix = Fix(
+        moment=START + timedelta(seconds=second),
+        quality=quality,
+        latitude_deg=53.3,
+        longitude_deg=-6.2,
+        altitude_m=61.0,
+        separation_m=57.0,
+        satellites=20,
+        hdop=0.6,
+        age_s=1.0,
+        station_id=station,
+        sigma_east_m=0.01,
+        sigma_north_m=0.01,
+        sigma_up_m=0.02,
+    )
     return gga(fix) + gst(fix)
 
 
@@ -182,7 +196,11 @@ def session(tmp_path):
     base, rover, sink = Fanout(0, VIRTUAL), Fanout(0, VIRTUAL), Memory()
     running = RunningSession(
         "s",
-        Addresses(f"tcp://127.0.0.1:{base.port}", None, (Address("s", "", f"tcp://127.0.0.1:{rover.port}"),)),
+        Addresses(
+            base_url=f"tcp://127.0.0.1:{base.port}",
+            base_password=None,
+            rovers=(Address(id="s", name="", url=f"tcp://127.0.0.1:{rover.port}"),),
+        ),
         tmp_path,
         sink,
         lambda _: None,
@@ -196,8 +214,8 @@ def session(tmp_path):
     rover.close()
 
 
-STATION = StationReference(17, 3.8e6, -4.1e5, 5.09e6, 1.6, False)
-MOVED = StationReference(17, 3.8e6 + 1, -4.1e5, 5.09e6, 1.6, False)
+STATION = StationReference(station_id=17, x_m=3.8e6, y_m=-4.1e5, z_m=5.09e6, antenna_height_m=1.6, virtual=False)
+MOVED = StationReference(station_id=17, x_m=3.8e6 + 1, y_m=-4.1e5, z_m=5.09e6, antenna_height_m=1.6, virtual=False)
 
 
 def test_epochs_next_to_a_change_of_the_base_are_not_averaged(session):
@@ -205,7 +223,7 @@ def test_epochs_next_to_a_change_of_the_base_are_not_averaged(session):
     base.send(encode_reference(STATION))
     wait_for(lambda: running.moment().reference == STATION, 5)
     done = []
-    running.begin_shot(ShotWish("x", control(5.0), True), done.append)
+    running.begin_shot(ShotWish(id="x", kind=control(5.0), fixed_only=True), done.append)
     for second in range(4):
         rover.send(line(second))
     wait_for(lambda: len(running.moment().shot.epochs) >= 2, 5)
@@ -230,7 +248,7 @@ def test_epochs_next_to_a_change_of_the_base_are_not_averaged(session):
 def test_a_gap_and_a_clock_that_goes_back_do_not_fill_a_shot(session):
     running, _, rover, _ = session
     done = []
-    running.begin_shot(ShotWish("x", control(4.0), True), done.append)
+    running.begin_shot(ShotWish(id="x", kind=control(4.0), fixed_only=True), done.append)
     for second in (0, 1, 30, 31, 29, 30):
         rover.send(line(second))
     wait_for(lambda: running.moment().shot and len(running.moment().shot.epochs) >= 4, 5)
@@ -242,7 +260,7 @@ def test_a_gap_and_a_clock_that_goes_back_do_not_fill_a_shot(session):
 
 def test_a_rover_that_falls_silent_in_a_shot_is_waited_for_and_it_is_said_since_when(session):
     running, _, rover, _ = session
-    running.begin_shot(ShotWish("x", control(60.0), True), lambda _: None)
+    running.begin_shot(ShotWish(id="x", kind=control(60.0), fixed_only=True), lambda _: None)
     for second in range(3):
         rover.send(line(second))
     wait_for(lambda: len(running.moment().shot.epochs) == 3, 5)
@@ -260,7 +278,7 @@ def test_a_rover_that_falls_silent_in_a_shot_is_waited_for_and_it_is_said_since_
 def test_a_fixed_only_shot_waits_through_float(session):
     running, _, rover, _ = session
     done = []
-    running.begin_shot(ShotWish("x", control(2.0), True), done.append)
+    running.begin_shot(ShotWish(id="x", kind=control(2.0), fixed_only=True), done.append)
     for second, quality in enumerate([5, 5, 4, 5, 4, 4, 4, 4]):
         rover.send(line(second, quality))
     wait_for(lambda: done, 5)
@@ -272,7 +290,7 @@ def test_a_shot_begins_again_where_the_source_of_corrections_changes(session):
     """2026-11-27: a shot that began on the network and ended on the radio was the mean of two bases, 50 mm from either."""
     running, _, rover, _ = session
     done = []
-    running.begin_shot(ShotWish("x", control(3.0), True), done.append)
+    running.begin_shot(ShotWish(id="x", kind=control(3.0), fixed_only=True), done.append)
     for second, station in enumerate([101, 101, 101, 17, 17, 17, 17, 17]):
         rover.send(line(second, station=station))
     wait_for(lambda: done, 5)
@@ -283,7 +301,9 @@ def test_a_shot_begins_again_where_the_source_of_corrections_changes(session):
 def test_a_rover_that_comes_while_the_session_ends_is_stopped_with_it_or_never_heard(session):
     running, _, _, _ = session
     extra = Fanout(0, VIRTUAL)
-    adding = [CLOCK.thread(running.add_rover, "adding", Address(f"r{n}", f"R{n}", f"tcp://127.0.0.1:{extra.port}")) for n in range(20)]
+    adding = [
+        CLOCK.thread(running.add_rover, "adding", Address(id=f"r{n}", name=f"R{n}", url=f"tcp://127.0.0.1:{extra.port}")) for n in range(20)
+    ]
     for thread in adding:
         thread.start()
     running.stop()
@@ -302,7 +322,7 @@ def test_no_epoch_waits_for_a_shot_that_is_being_stored(session):
         begun.set()
         assert go_on.wait(10)
 
-    running.begin_shot(ShotWish("x", control(1.0), True), store)
+    running.begin_shot(ShotWish(id="x", kind=control(1.0), fixed_only=True), store)
     for second in range(4):
         rover.send(line(second))
     assert begun.wait(5), "the shot is full"
@@ -326,7 +346,7 @@ def test_a_session_that_ends_waits_for_the_shot_that_is_being_stored(session):
         CLOCK.sleep(0.5)
         stored.append(epochs)
 
-    running.begin_shot(ShotWish("x", control(1.0), True), store)
+    running.begin_shot(ShotWish(id="x", kind=control(1.0), fixed_only=True), store)
     for second in range(4):
         rover.send(line(second))
     wait_for(lambda: running.moment().shot is None, 5)
@@ -353,7 +373,7 @@ def test_a_shot_that_could_not_be_stored_is_said_until_the_next_one_begins(sessi
     def fail(epochs):
         raise OSError("disk full")
 
-    running.begin_shot(ShotWish("x", control(1.0), True), fail)
+    running.begin_shot(ShotWish(id="x", kind=control(1.0), fixed_only=True), fail)
     for second in range(4):
         rover.send(line(second))
     wait_for(lambda: "Record it again" in running.moment().storing_problem, 5)
@@ -361,7 +381,7 @@ def test_a_shot_that_could_not_be_stored_is_said_until_the_next_one_begins(sessi
     wait_for(lambda: len(sink.rows) >= 4, 5)
     assert "Record it again" in running.moment().storing_problem
 
-    running.begin_shot(ShotWish("y", control(1.0), True), fail)
+    running.begin_shot(ShotWish(id="y", kind=control(1.0), fixed_only=True), fail)
     assert running.moment().storing_problem == ""
 
 
@@ -468,10 +488,10 @@ def pair(tmp_path):
     """A session with a base, a named rover and the base receiver's own position; `told` counts what its page was told."""
     base, rover, receiver, sink, told = Fanout(0, VIRTUAL), Fanout(0, VIRTUAL), Fanout(0, VIRTUAL), Memory(), []
     addresses = Addresses(
-        f"tcp://127.0.0.1:{base.port}",
-        None,
-        (Address("r1", "Wagtail", f"tcp://127.0.0.1:{rover.port}"),),
-        f"tcp://127.0.0.1:{receiver.port}",
+        base_url=f"tcp://127.0.0.1:{base.port}",
+        base_password=None,
+        rovers=(Address(id="r1", name="Wagtail", url=f"tcp://127.0.0.1:{rover.port}"),),
+        receiver_url=f"tcp://127.0.0.1:{receiver.port}",
     )
     running = RunningSession("s", addresses, tmp_path, sink, lambda _: told.append(CLOCK.now()), VIRTUAL)
     running.start()
@@ -532,11 +552,11 @@ def test_a_rover_that_is_dropped_is_heard_no_more_and_its_port_is_free(pair):
 def test_one_shot_of_a_rover_at_a_time_and_a_cancelled_one_is_gone(pair):
     running, _, _, told = pair
     done = []
-    assert running.begin_shot(ShotWish("x", control(60.0), True), done.append, "r1")
+    assert running.begin_shot(ShotWish(id="x", kind=control(60.0), fixed_only=True), done.append, "r1")
     assert running.is_recording and running.moment().shot.waiting_for == "the next epoch"
-    assert not running.begin_shot(ShotWish("y", control(1.0), True), done.append, "r1"), "the first one is in hand"
+    assert not running.begin_shot(ShotWish(id="y", kind=control(1.0), fixed_only=True), done.append, "r1"), "the first one is in hand"
     assert running.moment().shot.wish.id == "x"
-    assert not running.begin_shot(ShotWish("z", control(1.0), True), done.append, "nobody")
+    assert not running.begin_shot(ShotWish(id="z", kind=control(1.0), fixed_only=True), done.append, "nobody")
     before = len(told)
     assert running.cancel_shot("r1") and len(told) == before + 1
     assert not running.is_recording and running.moment().shot is None and not running.cancel_shot("r1")
@@ -546,7 +566,7 @@ def test_one_shot_of_a_rover_at_a_time_and_a_cancelled_one_is_gone(pair):
 def test_epochs_as_slow_as_people_set_them_fill_a_shot_and_a_gap_does_not(session, step_s, fills):
     running, _, rover, _ = session
     done = []
-    running.begin_shot(ShotWish("x", control(10.0), True), done.append)
+    running.begin_shot(ShotWish(id="x", kind=control(10.0), fixed_only=True), done.append)
     for second in range(0, 6 * step_s, step_s):
         rover.send(line(second))
     CLOCK.sleep(2.0)
@@ -573,7 +593,7 @@ def test_a_track_takes_a_point_after_so_long_or_so_far_and_goes_on(pair):
     running, (_, rover, _), _, _ = pair
     taken = []
     every = ShotKind(name="track", every_s=3.0)
-    running.begin_shot(ShotWish("walk", every, False), lambda epochs: taken.append(epochs), "r1")
+    running.begin_shot(ShotWish(id="walk", kind=every, fixed_only=False), lambda epochs: taken.append(epochs), "r1")
     for second in range(11):
         rover.send(line(second, 5))
         CLOCK.sleep(1.0)

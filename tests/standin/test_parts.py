@@ -23,7 +23,12 @@ NOON_S = 1_795_521_600.0  # 2026-11-24 12:00 UTC
 
 
 def test_a_world_comes_back_from_its_file(tmp_path):
-    world = World(Stand(53.3, -6.2, 60.0, 1.6, (Obstruction(200, 250, 20),)), Stand(53.301, -6.2, 61.0, 2.0), 56.9, 7)
+    world = World(
+        base=Stand(latitude_deg=53.3, longitude_deg=-6.2, height_m=60.0, arp_height_m=1.6, obstructions=(Obstruction(200, 250, 20),)),
+        rover=Stand(latitude_deg=53.301, longitude_deg=-6.2, height_m=61.0, arp_height_m=2.0),
+        separation_m=56.9,
+        seed=7,
+    )
 
     write_world(tmp_path / "w.json", world)
 
@@ -52,7 +57,7 @@ def test_a_world_that_cannot_be_is_a_sentence(tmp_path, text, words):
 
 def test_a_world_that_is_spoilt_while_devices_run_leaves_them_where_they_are(tmp_path):
     path = tmp_path / "w.json"
-    write_world(path, World(None, Stand(53.3, -6.2, 60.0, 2.0)))
+    write_world(path, World(base=None, rover=Stand(latitude_deg=53.3, longitude_deg=-6.2, height_m=60.0, arp_height_m=2.0)))
     file = WorldFile(path)
     path.write_text("half a fi")
     assert file.world.rover.height_m == 60.0
@@ -62,7 +67,7 @@ def test_a_world_that_is_spoilt_while_devices_run_leaves_them_where_they_are(tmp
 
 
 def test_an_arp_stands_its_height_above_the_mark():
-    stand = Stand(53.3, -6.2, 60.0, 1.6)
+    stand = Stand(latitude_deg=53.3, longitude_deg=-6.2, height_m=60.0, arp_height_m=1.6)
 
     assert geodetic_from_ecef(stand.arp_ecef_m) == pytest.approx((53.3, -6.2, 61.6), abs=1e-7)
 

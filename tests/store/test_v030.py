@@ -33,7 +33,7 @@ class Opened:
     """The program over a data folder, without its stand-ins: it listens to nothing and writes nothing."""
 
     def __init__(self, folder):
-        self.context = Context(Database.in_folder(folder), Hub(), folder, None)
+        self.context = Context(database=Database.in_folder(folder), hub=Hub(), data_dir=folder, practice=None)
         self.app = create_app(self.context, None)
 
 

@@ -223,8 +223,24 @@ def test_geojson_on_a_named_grid_keeps_the_grid_and_asks_for_the_unit():
 
 def test_kml_places_marks_by_longitude_and_latitude():
     marks = [
-        PlacedMark(GivenMark("A & B", 1.0, 2.0, note="nail"), 1.0, 2.0, 53.3, -6.2, None, None),
-        PlacedMark(GivenMark("nowhere", 1.0, 2.0), 1.0, 2.0, None, None, None, None),
+        PlacedMark(
+            given=GivenMark(name="A & B", east_m=1.0, north_m=2.0, note="nail"),
+            east_m=1.0,
+            north_m=2.0,
+            latitude_deg=53.3,
+            longitude_deg=-6.2,
+            ellipsoidal_height_m=None,
+            elevation_m=None,
+        ),
+        PlacedMark(
+            given=GivenMark(name="nowhere", east_m=1.0, north_m=2.0),
+            east_m=1.0,
+            north_m=2.0,
+            latitude_deg=None,
+            longitude_deg=None,
+            ellipsoidal_height_m=None,
+            elevation_m=None,
+        ),
     ]
 
     root = ElementTree.fromstring(write_kml(map(drawn_mark, marks), "job"))
@@ -237,7 +253,17 @@ def test_kml_places_marks_by_longitude_and_latitude():
 
 @pytest.mark.parametrize(("unit", "code", "factor"), [("m", 6, 1.0), ("ft", 2, FOOT), ("sft", 21, SURVEY_FOOT)])
 def test_dxf_is_in_the_job_s_unit_and_says_which(unit, code, factor):
-    marks = [PlacedMark(GivenMark("A", 305.0, 610.0, check_only=True), 305.0, 610.0, None, None, 31.0, None)]
+    marks = [
+        PlacedMark(
+            given=GivenMark(name="A", east_m=305.0, north_m=610.0, check_only=True),
+            east_m=305.0,
+            north_m=610.0,
+            latitude_deg=None,
+            longitude_deg=None,
+            ellipsoidal_height_m=31.0,
+            elevation_m=None,
+        )
+    ]
 
     drawing = ezdxf.read(io.StringIO(write_dxf([drawn_mark(mark) for mark in marks], unit, ("CONTROL", "CHECK"))))
 
@@ -277,6 +303,14 @@ def test_a_name_of_what_is_no_character_is_refused(letter):
 
 
 def test_what_xml_cannot_hold_is_left_out_on_the_way_to_it():
-    mark = PlacedMark(GivenMark("A\ufffe\ud800", 1.0, 2.0, note="x\x00y"), 1.0, 2.0, 53.0, -6.0, None, None)
+    mark = PlacedMark(
+        given=GivenMark(name="A\ufffe\ud800", east_m=1.0, north_m=2.0, note="x\x00y"),
+        east_m=1.0,
+        north_m=2.0,
+        latitude_deg=53.0,
+        longitude_deg=-6.0,
+        ellipsoidal_height_m=None,
+        elevation_m=None,
+    )
     for content in (write_landxml([mark], "m", "sys\ud800", "local"), write_kml([drawn_mark(mark)], "title\ufffe").encode()):
         ElementTree.fromstring(content)

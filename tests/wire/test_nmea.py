@@ -16,7 +16,21 @@ from openstake.wire.nmea.summary import LogSummary
 from openstake.wire.nmea.write import Fix, gga, gsa, gst, gsv, rmc
 from tests import published
 
-FIX = Fix(datetime(2026, 11, 24, 10, 36, 7), 4, 53.3374123456, -6.2612345678, 61.2345, 57.1, 24, 0.61, 1.2, 17, 0.008, 0.009, 0.015)
+FIX = Fix(
+    moment=datetime(2026, 11, 24, 10, 36, 7),
+    quality=4,
+    latitude_deg=53.3374123456,
+    longitude_deg=-6.2612345678,
+    altitude_m=61.2345,
+    separation_m=57.1,
+    satellites=24,
+    hdop=0.61,
+    age_s=1.2,
+    station_id=17,
+    sigma_east_m=0.008,
+    sigma_north_m=0.009,
+    sigma_up_m=0.015,
+)
 TENTH_OF_A_MILLIMETRE_DEG = 1e-9
 
 
@@ -82,7 +96,21 @@ def test_the_checksum_is_the_exclusive_or_of_all_bytes(body):
 
 def burst(second, quality=4):
     moment = datetime(2026, 11, 24, 10, 36, second)
-    fix = Fix(moment, quality, 53.3, -6.2, 61.0, 57.0, 24, 0.6, 1.0, 17, 0.01, 0.01, 0.02)
+    fix = Fix(
+        moment=moment,
+        quality=quality,
+        latitude_deg=53.3,
+        longitude_deg=-6.2,
+        altitude_m=61.0,
+        separation_m=57.0,
+        satellites=24,
+        hdop=0.6,
+        age_s=1.0,
+        station_id=17,
+        sigma_east_m=0.01,
+        sigma_north_m=0.01,
+        sigma_up_m=0.02,
+    )
     return gga(fix) + gst(fix) + gsa([1, 2, 3, 4], 1, True, (1.2, 0.6, 1.0)) + gsv("GP", [(1, 45, 10, 40)] * 6) + rmc(fix)
 
 
@@ -177,7 +205,21 @@ def test_a_line_without_end_does_not_grow():
 def log_of(moments, quality=4):
     summary = LogSummary()
     for moment in moments:
-        fix = Fix(moment, quality, 53.3, -6.2, 61.0, 57.0, 24, 0.6, 1.0, 17, 0.01, 0.01, 0.02)
+        fix = Fix(
+            moment=moment,
+            quality=quality,
+            latitude_deg=53.3,
+            longitude_deg=-6.2,
+            altitude_m=61.0,
+            separation_m=57.0,
+            satellites=24,
+            hdop=0.6,
+            age_s=1.0,
+            station_id=17,
+            sigma_east_m=0.01,
+            sigma_north_m=0.01,
+            sigma_up_m=0.02,
+        )
         for epoch in read(gga(fix) + rmc(fix))[0]:
             summary.add(epoch)
     return summary
@@ -313,7 +355,7 @@ APART_M = 5969.0
 
 def heard(talkers, seconds=20, shift_s=0.0):
     """A rover that is listened to, and two receivers that write into its stream second after second."""
-    rover = ListenedRover(Address("id", "rover", "tcp://a:1"), 0.0)
+    rover = ListenedRover(Address(id="id", name="rover", url="tcp://a:1"), 0.0)
     for second in range(seconds):
         for n, (latitude, longitude) in enumerate(talkers):
             at_s = 43_200.0 + second + n * shift_s
@@ -333,7 +375,7 @@ def test_one_receiver_two_near_each_other_and_a_car_are_not_two_receivers():
     near = [PLACES[0], (PLACES[0][0] + 2e-5, PLACES[0][1])]  # 2 m: two antennas of one pole
     for talkers, shift_s in (([PLACES[0]], 0.0), (near, 0.0), (near, 0.5)):
         assert all(item.code != "two-receivers" for item in heard(talkers, shift_s=shift_s))
-    rover = ListenedRover(Address("id", "rover", "tcp://a:1"), 0.0)
+    rover = ListenedRover(Address(id="id", name="rover", url="tcp://a:1"), 0.0)
     for second in range(60):  # 30 m/s along a road and back at once: a car that turns
         latitude = PLACES[0][0] + (30 - abs(second - 30)) * 30.0 / 111_000.0
         fix = replace(FIX, moment=FIX.moment + timedelta(seconds=second), latitude_deg=latitude)
@@ -347,5 +389,5 @@ def test_half_a_position_is_none(half):
     line = sentence_bytes(f"GNGGA,120000.00,{half},4,18,0.7,58.1234,M,55.4321,M,1.0,0017")
     (epoch,), _ = read(line)
     assert (epoch.latitude_deg, epoch.longitude_deg) == (None, None)
-    rover = ListenedRover(Address("id", "rover", "tcp://a:1"), 0.0)
+    rover = ListenedRover(Address(id="id", name="rover", url="tcp://a:1"), 0.0)
     rover.take(line * 3, 1e9, None, True)

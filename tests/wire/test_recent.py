@@ -6,8 +6,8 @@ from openstake.wire.rtcm3.msm import Observation, encode_msm4
 from openstake.wire.rtcm3.recent import RecentStream
 from openstake.wire.rtcm3.station import encode_reference
 
-STATION = StationReference(17, 3.8e6, -4e5, 5.1e6, 1.5, False)
-CELLS = {(prn, 2): Observation(21e6, 21e6, 10.0, 45.0) for prn in (5, 12, 31)}
+STATION = StationReference(station_id=17, x_m=3.8e6, y_m=-4e5, z_m=5.1e6, antenna_height_m=1.5, virtual=False)
+CELLS = {(prn, 2): Observation(pseudorange_m=21e6, phase_range_m=21e6, lock_s=10.0, cnr_dbhz=45.0) for prn in (5, 12, 31)}
 
 
 def heard(seconds, sends_reference):

@@ -38,17 +38,19 @@ def stream(epochs, with_channel=True):
     out, sent = b"", []
     if with_channel:
         out += channel_1020(3, 5)
-    out += encode_reference(StationReference(17, 3_800_000.0, -413_000.0, 5_090_000.0, 1.546, False))
+    out += encode_reference(
+        StationReference(station_id=17, x_m=3_800_000.0, y_m=-413_000.0, z_m=5_090_000.0, antenna_height_m=1.546, virtual=False)
+    )
     for n in range(epochs):
         lock = float(n) if n < 8 else 0.01 * n  # the lock of all is lost at the ninth
         cells = {
             1074: {
-                (5, 2): Observation(21e6 + 100.25 * n, 21e6 + 100.0 * n, lock, 45.0),
-                (5, 10): Observation(21e6 + 3 + 100 * n, 21e6 + 100.0 * n, lock, 40.0),
+                (5, 2): Observation(pseudorange_m=21e6 + 100.25 * n, phase_range_m=21e6 + 100.0 * n, lock_s=lock, cnr_dbhz=45.0),
+                (5, 10): Observation(pseudorange_m=21e6 + 3 + 100 * n, phase_range_m=21e6 + 100.0 * n, lock_s=lock, cnr_dbhz=40.0),
             },
-            1084: {(3, 2): Observation(20e6 - 50.0 * n, 20e6 - 50.5 * n, lock, 44.0)},
-            1094: {(11, 2): Observation(24e6 + 7.0 * n, 24e6 + 7.0 * n, lock, 43.0)},
-            1124: {(30, 2): Observation(22e6, 22e6 + 0.5 * n, lock, 42.0)},
+            1084: {(3, 2): Observation(pseudorange_m=20e6 - 50.0 * n, phase_range_m=20e6 - 50.5 * n, lock_s=lock, cnr_dbhz=44.0)},
+            1094: {(11, 2): Observation(pseudorange_m=24e6 + 7.0 * n, phase_range_m=24e6 + 7.0 * n, lock_s=lock, cnr_dbhz=43.0)},
+            1124: {(30, 2): Observation(pseudorange_m=22e6, phase_range_m=22e6 + 0.5 * n, lock_s=lock, cnr_dbhz=42.0)},
         }
         for place, (number, of_number) in enumerate(cells.items()):
             out += encode_msm4(number, 17, TOW_S + n, of_number, place < 3)
@@ -60,7 +62,9 @@ def rinex_of(data, interval_s=0.0):
     maker = StreamToRinex(WEDNESDAY_S, interval_s)
     maker.feed([data[:500], data[500:]])
     place = maker.station.xyz_m
-    return maker, maker.close(RinexHeader("CS1", place, 1.546, observer="crew", made_unix_s=WEDNESDAY_S))
+    return maker, maker.close(
+        RinexHeader(marker="CS1", approximate_xyz_m=place, antenna_height_m=1.546, observer="crew", made_unix_s=WEDNESDAY_S)
+    )
 
 
 def test_what_was_sent_is_read_back_by_georinex(tmp_path):
@@ -120,7 +124,7 @@ def test_an_interval_keeps_its_multiples_and_remembers_a_lost_lock_between_them(
 
 def test_a_stream_without_observations_is_a_sentence():
     with pytest.raises(FileError, match="no MSM observations"):
-        rinex_of(encode_reference(StationReference(17, 3.8e6, -4e5, 5e6, 1.5, False)))
+        rinex_of(encode_reference(StationReference(station_id=17, x_m=3.8e6, y_m=-4e5, z_m=5e6, antenna_height_m=1.5, virtual=False)))
 
 
 @pytest.mark.parametrize(
@@ -162,9 +166,9 @@ def test_channels_come_from_every_message_that_has_them():
 
 
 def test_midnight_at_the_week_s_end_goes_on():
-    cells = {(5, 2): Observation(21e6, 21e6, 100.0, 45.0)}
+    cells = {(5, 2): Observation(pseudorange_m=21e6, phase_range_m=21e6, lock_s=100.0, cnr_dbhz=45.0)}
     data = b"".join(encode_msm4(1074, 17, second, cells, False) for second in (604_798.0, 604_799.0, 0.0, 1.0))
-    maker = MsmEpochs(2446 * 604_800.0)
+    maker = MsmEpochs(near_gps_s=2446 * 604_800.0)
     epochs = [*maker.feed(FrameReader().feed(data)), *maker.close()]
 
     assert np.diff([epoch.gps_s for epoch in epochs]).tolist() == [1.0, 1.0, 1.0]
@@ -204,7 +208,7 @@ def test_a_file_cut_anywhere_is_read_or_refused_and_never_crashes():
 
 def test_nothing_to_write_is_an_error_of_the_program():
     with pytest.raises(ValueError, match="no epochs"):
-        write_observations(RinexHeader("A", (1.0, 2.0, 3.0), 0.0), [])
+        write_observations(RinexHeader(marker="A", approximate_xyz_m=(1.0, 2.0, 3.0), antenna_height_m=0.0), [])
 
 
 def glonass_without_day(time_s, cells):
@@ -218,17 +222,20 @@ def glonass_without_day(time_s, cells):
 @pytest.mark.parametrize("alone", [False, True])
 def test_glonass_whose_day_is_not_known_takes_that_of_the_others_or_of_the_date(alone):
     """2026-11-27: its epochs stood on the wrong day, with a negative INTERVAL and LAST before FIRST."""
-    cells, seconds = {(5, 2): Observation(21e6, 21e6, 100.0, 45.0)}, [345_600.0 + n for n in (5.0, 6.0, 7.0)]
+    cells, seconds = (
+        {(5, 2): Observation(pseudorange_m=21e6, phase_range_m=21e6, lock_s=100.0, cnr_dbhz=45.0)},
+        [345_600.0 + n for n in (5.0, 6.0, 7.0)],
+    )
     data = b"".join(
         (b"" if alone else encode_msm4(1074, 17, second, cells, True)) + glonass_without_day(second, cells) for second in seconds
     )
     noon = 2446 * 604_800.0 + 345_600.0 + 43_200.0
-    maker = MsmEpochs(noon)
+    maker = MsmEpochs(near_gps_s=noon)
     epochs = [*maker.feed(FrameReader().feed(data)), *maker.close()]
 
     assert [epoch.gps_s for epoch in epochs] == [2446 * 604_800.0 + second for second in seconds]
     assert {"R05"} <= set(epochs[0].satellites)
-    text = write_observations(RinexHeader("M", (0.0, 0.0, 0.0), 0.0), epochs[::-1] + epochs)
+    text = write_observations(RinexHeader(marker="M", approximate_xyz_m=(0.0, 0.0, 0.0), antenna_height_m=0.0), epochs[::-1] + epochs)
     assert "     1.000                                                  INTERVAL" in text
     first, last = (next(row for row in text.splitlines() if label in row)[:43] for label in ("FIRST OBS", "LAST OBS"))
     assert first < last and text.count("> 2026") == 3
@@ -240,7 +247,10 @@ def test_glonass_whose_day_is_not_known_takes_that_of_the_others_or_of_the_date(
 def test_time_tags_are_what_the_messages_say(second, written):
     """2026-11-27: 17.001 came out as 17.0009999."""
     gps_s = 2446 * 604_800.0 + 360.0 + second
-    text = write_observations(RinexHeader("M", (0.0, 0.0, 0.0), 0.0), [ObservationEpoch(gps_s, {"G05": {"C1C": Observed(2.1e7)}})])
+    text = write_observations(
+        RinexHeader(marker="M", approximate_xyz_m=(0.0, 0.0, 0.0), antenna_height_m=0.0),
+        [ObservationEpoch(gps_s, {"G05": {"C1C": Observed(2.1e7)}})],
+    )
     assert next(row for row in text.splitlines() if row.startswith(">"))[18:29].strip() == written.strip()
 
 

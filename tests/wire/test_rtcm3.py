@@ -79,7 +79,10 @@ def test_the_checksum_is_crc_24q(data):
 
 OBSERVATIONS = {
     (satellite, signal): Observation(
-        20_000_000.0 + 300_000.123 * satellite + signal, 20_000_000.5 + 300_000.123 * satellite + signal, 12.0 * satellite, 30.0 + satellite
+        pseudorange_m=20_000_000.0 + 300_000.123 * satellite + signal,
+        phase_range_m=20_000_000.5 + 300_000.123 * satellite + signal,
+        lock_s=12.0 * satellite,
+        cnr_dbhz=30.0 + satellite,
     )
     for satellite in (1, 7, 12, 24)
     for signal in (2, 23)
@@ -167,7 +170,19 @@ def test_twelve_satellites_on_two_signals_take_202_bytes():
 
 
 def test_a_1033_and_a_1230_are_read_by_pyrtcm():
-    theirs = RTCMReader.parse(encode_descriptor(Descriptor(9, "STANDIN ANTENNA A", 0, "0001", "STANDIN BASE", "1.0", "42")))
+    theirs = RTCMReader.parse(
+        encode_descriptor(
+            Descriptor(
+                station_id=9,
+                antenna="STANDIN ANTENNA A",
+                setup_id=0,
+                antenna_serial="0001",
+                receiver="STANDIN BASE",
+                firmware="1.0",
+                receiver_serial="42",
+            )
+        )
+    )
     biases = RTCMReader.parse(encode_biases(GlonassBiases(9, True, (1.0, -0.5, None, 0.02))))
 
     assert (theirs.identity, theirs.DF003, theirs.DF029) == ("1033", 9, 17)
@@ -193,7 +208,9 @@ def test_glonass_time_of_day_is_three_hours_ahead_of_utc():
     assert (field >> 27, field & 0x7FFFFFF) == (3, 3_600_000)
 
 
-GOOD = encode_reference(StationReference(7, 3_800_000.0, -413_000.0, 5_090_000.0, 1.6, False))
+GOOD = encode_reference(
+    StationReference(station_id=7, x_m=3_800_000.0, y_m=-413_000.0, z_m=5_090_000.0, antenna_height_m=1.6, virtual=False)
+)
 
 
 @pytest.mark.parametrize("piece", [1, 2, 7, 4096])
@@ -299,7 +316,7 @@ def test_bytes_that_look_like_headers_throughout_are_read_once():
 
 
 def test_an_epoch_that_comes_in_several_messages_is_one_epoch():
-    cells = {(satellite, 2): Observation(21e6, 21e6, 100.0, 45.0) for satellite in range(1, 21)}
+    cells = {(satellite, 2): Observation(pseudorange_m=21e6, phase_range_m=21e6, lock_s=100.0, cnr_dbhz=45.0) for satellite in range(1, 21)}
     first = {cell: value for cell, value in cells.items() if cell[0] <= 12}
     second = {cell: value for cell, value in cells.items() if cell[0] > 12}
     summary, recent = StreamSummary(), RecentStream()
@@ -309,7 +326,7 @@ def test_an_epoch_that_comes_in_several_messages_is_one_epoch():
             frame = one(encode_msm4(1074, 17, time_s, part, more))
             summary.add(frame)
             shown.append(recent.add(frame).satellites)
-    assert summary.observables["GPS", "MSM4"] == ObservableSet("GPS", "MSM4", 20, 20, 102.0)
+    assert summary.observables["GPS", "MSM4"] == ObservableSet(constellation="GPS", form="MSM4", satellites=20, cells=20, time_s=102.0)
     assert shown[2:] == [20, 20, 20, 20], "the last whole epoch, without flicker"
 
 
@@ -327,6 +344,6 @@ def positions(*stations):
     ],
 )
 def test_1005_beside_1006_is_no_change_of_position(second, changed):
-    station = StationReference(17, 3.8e6, -4.1e5, 5.09e6, 1.6, False)
+    station = StationReference(station_id=17, x_m=3.8e6, y_m=-4.1e5, z_m=5.09e6, antenna_height_m=1.6, virtual=False)
     assert bool(positions(station, replace(station, **second))) is changed
     assert bool(positions(replace(station, **second), station)) is changed

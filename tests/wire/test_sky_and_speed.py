@@ -19,7 +19,21 @@ from openstake.wire.nmea.write import Fix, gga, gsa, gst
 PLACE = np.array([3_812_000.0, -420_000.0, 5_080_000.0])
 UNIX_S = 1_795_500_000.0
 KNOT_MPS = 1852.0 / 3600.0  # an international nautical mile an hour (BIPM, SI brochure)
-FIX = Fix(datetime(2026, 11, 24, 10, 36, 7), 4, 53.3, -6.2, 61.2, 57.1, 24, 0.6, 1.2, 17, 0.008, 0.009, 0.015)
+FIX = Fix(
+    moment=datetime(2026, 11, 24, 10, 36, 7),
+    quality=4,
+    latitude_deg=53.3,
+    longitude_deg=-6.2,
+    altitude_m=61.2,
+    separation_m=57.1,
+    satellites=24,
+    hdop=0.6,
+    age_s=1.2,
+    station_id=17,
+    sigma_east_m=0.008,
+    sigma_north_m=0.009,
+    sigma_up_m=0.015,
+)
 
 
 def epochs(data):

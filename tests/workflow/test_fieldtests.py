@@ -18,7 +18,7 @@ from openstake.workflow.reports import field_test_parts
 @pytest.mark.parametrize(("spread", "passes"), [(0.004, True), (0.012, False)])
 def test_the_uncertainty_is_tested_against_that_of_the_earlier_full_test(spread, passes):
     # F of 56 degrees of freedom each at 97.5 %: 1.70 (from memory of the tables); (12/4)² = 9 is far beyond it.
-    settled = fieldtests.FieldTestSettled(True, 0.008, 0.015, None, None)
+    settled = fieldtests.FieldTestSettled(full=True, sigma_xy_m=0.008, sigma_h_m=0.015, distance_m=None, height_difference_m=None)
     places = [(a, b, c) for a in (1, 2, 3) for b in range(1, 6) for c in (1, 2)]
 
     def rows(seed, sigma):
@@ -26,7 +26,7 @@ def test_the_uncertainty_is_tested_against_that_of_the_earlier_full_test(spread,
         return [Measured(*place, 10.0 * place[2] + e, n, h) for place, (e, n, h) in zip(places, noise, strict=True)]
 
     shots = {f"{a}.{b}.{c}": Shot(created_s=1000.0 + 5400.0 * a + 300.0 * b + 30.0 * c) for a, b, c in places}
-    now = fieldtests.SeriesNow("t", "j", settled, 0.0, shots)
+    now = fieldtests.SeriesNow(id="t", job_id="j", settled=settled, created_s=0.0, shots=shots)
     view = fieldtests._view(now, rows(1, spread), rows(2, 0.004), "m", 1e6)
 
     tests = {item.name: item.passed for item in view.result.tests}
@@ -36,17 +36,17 @@ def test_the_uncertainty_is_tested_against_that_of_the_earlier_full_test(spread,
 
 
 def test_the_report_has_every_test_and_every_set(shared_office):
-    settled = fieldtests.FieldTestSettled(True, 0.008, 0.015, None, None)
+    settled = fieldtests.FieldTestSettled(full=True, sigma_xy_m=0.008, sigma_h_m=0.015, distance_m=None, height_difference_m=None)
     places = [(a, b, c) for a in (1, 2, 3) for b in range(1, 6) for c in (1, 2)]
     noise = np.random.default_rng(4).normal(0.0, 0.004, (30, 3))
     rows = [Measured(*place, 10.0 * place[2] + e, n, h) for place, (e, n, h) in zip(places, noise, strict=True)]
     shots = {f"{a}.{b}.{c}": Shot(created_s=1000.0 + 5400.0 * a + 300.0 * b + 30.0 * c) for a, b, c in places}
-    view = fieldtests._view(fieldtests.SeriesNow("t", "j", settled, 0.0, shots), rows, None, "m", 1e6)
+    view = fieldtests._view(fieldtests.SeriesNow(id="t", job_id="j", settled=settled, created_s=0.0, shots=shots), rows, None, "m", 1e6)
     with shared_office.program.context.database.read() as session:
         job = job_of(session, shared_office.job())
 
     summary, sets = field_test_parts(view, job, "ISO 17123-8")
-    text = written_report(Report("Field test", job.name, "now", "Open Stake", [summary, sets]))
+    text = written_report(Report(title="Field test", job=job.name, printed="now", version="Open Stake", parts=[summary, sets]))
     assert len(sets.table) == 16 and len(summary.table) == len(view.result.tests) + 1
     for item in view.result.tests:
         assert item.name in text and f"{item.statistic:.3g}" in text

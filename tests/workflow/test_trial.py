@@ -84,7 +84,7 @@ def test_a_trial_that_is_killed_is_a_sentence_and_no_part_stays(tmp_path, monkey
     """The child ends by a signal, as PROJ did: the program goes on and nothing is left of the file."""
     killed = subprocess.CompletedProcess([], -signal.SIGFPE, b"", b"")
     monkeypatch.setattr("openstake.workflow.trial.subprocess.run", lambda *_, **__: killed)
-    context = Context(None, None, tmp_path, None)
+    context = Context(database=None, hub=None, data_dir=tmp_path, practice=None)
     with pytest.raises(FileError, match="breaks down on this file"):
         add_geoid(context, "grid", io.BytesIO(geotiff()))
     assert list((tmp_path / "geoid").iterdir()) == []

@@ -21,7 +21,7 @@ from openstake.core.errors import InputError
 from openstake.core.limits import ShortText
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Problem:
     """A problem that a person can mend (RFC 9457)."""
 

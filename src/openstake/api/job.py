@@ -90,7 +90,7 @@ class DatumGridQuery:
     name: ShortText
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ControlFile:
     """A control list, base64, with what a person has said about it so far."""
 
@@ -103,7 +103,7 @@ class ControlFile:
 
     @property
     def said(self) -> control_files.ListSaid:
-        return control_files.ListSaid(self.unit, self.roles, self.height_kind, self.lines)
+        return control_files.ListSaid(unit=self.unit, roles=self.roles, height_kind=self.height_kind, lines=self.lines)
 
 
 def job_routes(api: Api, context: Context) -> None:

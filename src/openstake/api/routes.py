@@ -25,7 +25,7 @@ from openstake.workflow import about, backups, packages, work
 from openstake.workflow.context import Context
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Health:
     """The program runs: since when, and how many sessions listen."""
 
@@ -58,7 +58,7 @@ def routes(spec: Spec, context: Context) -> Blueprint:
     @api.get("/health", "app")
     def health() -> Health:
         """Say that the program runs."""
-        return Health("ok", __version__, started_s, len(context.running.sessions))
+        return Health(status="ok", version=__version__, started_s=started_s, sessions=len(context.running.sessions))
 
     @api.get("/about", "app")
     def about_view() -> about.About:

@@ -30,7 +30,7 @@ class Beat:
     now_s: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Events:
     """What the event stream of a job sends: each event by its name, its data as here.  None: it is over.
 

@@ -23,7 +23,7 @@ def budget(baseline: str, absolute: bool, changed: tuple[str, ...], as_json: boo
     Terms are one sigma, horizontal per axis.  TERM is one of base_coordinate, base_centring, base_height, vector, age, multipath, pole_lean,
     rover_height, geoid, local_fit.
     """
-    found = with_terms(budget_of(Circumstances(_baseline_m(baseline), absolute)), _changed(changed))
+    found = with_terms(budget_of(Circumstances(baseline_m=_baseline_m(baseline), absolute=absolute)), _changed(changed))
     said = {
         "horizontal_95_m": found.horizontal_95_m,
         "vertical_95_m": found.vertical_95_m,

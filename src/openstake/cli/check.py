@@ -67,7 +67,7 @@ def _lines(result: FieldTest) -> list[str]:
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReseatRead:
     """A re-seat, metres: known − observed, Earth-centred and in the local axes at the known mark, and the new base."""
 
@@ -103,7 +103,19 @@ def reseat(base: str, known: str, observed: str, as_json: bool) -> None:
     """
     found = reseated(_xyz("base", base), _xyz("known", known), _xyz("observed", observed))
     x, y, z = found.shift_m
-    result = ReseatRead(x, y, z, found.east_m, found.north_m, found.up_m, *found.base_m, ranked(judge_reseat(found)))
+    base_x, base_y, base_z = found.base_m
+    result = ReseatRead(
+        shift_x_m=x,
+        shift_y_m=y,
+        shift_z_m=z,
+        shift_east_m=found.east_m,
+        shift_north_m=found.north_m,
+        shift_up_m=found.up_m,
+        base_x_m=base_x,
+        base_y_m=base_y,
+        base_z_m=base_z,
+        findings=ranked(judge_reseat(found)),
+    )
     lines = [
         f"shift (known - observed): east {found.east_m:+.4f}, north {found.north_m:+.4f}, up {found.up_m:+.4f} m",
         f"Earth-centred: {x:+.4f} {y:+.4f} {z:+.4f} m",

@@ -38,7 +38,9 @@ def height(
     if kind == "slant" and rim_radius is None:
         raise InputError("A slant needs the rim's radius: --rim-radius 0.120m.", field="rim-radius")
     radius_m = _positive("rim-radius", rim_radius) if rim_radius else 0.0
-    to = MeasuredTo("feature", "Feature", kind, radius_m, metres_from_text(feature_to_arp, None))
+    to = MeasuredTo(
+        name="feature", label="Feature", method=kind, rim_radius_m=radius_m, feature_to_arp_m=metres_from_text(feature_to_arp, None)
+    )
     sigmas = HeightSigmas(_positive("sigma", sigma), _positive("sigma-radius", sigma_radius), _positive("sigma-offset", sigma_offset))
     result = reduced([_reading(text, to) for text in texts], radius_m, sigmas)
     show(result, as_json, _lines(result) + finding_lines(result.findings))
@@ -54,10 +56,10 @@ def _positive(name: str, text: str) -> float:
 def _reading(text: str, to: MeasuredTo) -> TypedReading:
     metres = metres_from_text(text, None)
     check_reading(metres)
-    return TypedReading(text, metres, to)
+    return TypedReading(text=text, reading_m=metres, to=to)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReadingReduced:
     """A reading and the ARP height it makes, None where it cannot be."""
 
@@ -68,7 +70,7 @@ class ReadingReduced:
     from_mean_m: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class HeightReduced:
     """The mean of the readings and what they say of each other, metres; None where no reading is possible."""
 
@@ -85,24 +87,24 @@ def reduced(readings: list[TypedReading], radius_m: float, sigmas: HeightSigmas)
     mean = mean_height(possible, sigmas) if possible else None
     to = readings[0].to
     # What else the antenna has: its rim, where a vertical height was given with one.
-    rim = MeasuredTo("rim", "Rim", "slant", radius_m, to.feature_to_arp_m)
+    rim = MeasuredTo(name="rim", label="Rim", method="slant", rim_radius_m=radius_m, feature_to_arp_m=to.feature_to_arp_m)
     antenna = KnownAntenna([rim]) if to.method == "vertical" and radius_m > 0.0 else None
     rows = [
         ReadingReduced(
-            reading.text,
-            reading.reading_m,
-            reading.arp_height_m if reading.is_possible else None,
-            mean_height([reading], sigmas).sigma_m if reading.is_possible else None,
-            reading.arp_height_m - mean.arp_height_m if mean and reading.is_possible else None,
+            text=reading.text,
+            reading_m=reading.reading_m,
+            arp_height_m=reading.arp_height_m if reading.is_possible else None,
+            sigma_m=mean_height([reading], sigmas).sigma_m if reading.is_possible else None,
+            from_mean_m=reading.arp_height_m - mean.arp_height_m if mean and reading.is_possible else None,
         )
         for reading in readings
     ]
     found = judge_heights(readings, antenna)
     if mean is None:
-        return HeightReduced(None, None, None, rows, found)
+        return HeightReduced(arp_height_m=None, sigma_m=None, spread_m=None, readings=rows, findings=found)
     # Readings that contradict each other have no standard deviation: one of them is wrong.
     sigma_m = mean.sigma_m if mean.spread_m <= HEIGHTS_AGREE_M else None
-    return HeightReduced(mean.arp_height_m, sigma_m, mean.spread_m, rows, found)
+    return HeightReduced(arp_height_m=mean.arp_height_m, sigma_m=sigma_m, spread_m=mean.spread_m, readings=rows, findings=found)
 
 
 def _lines(result: HeightReduced) -> list[str]:

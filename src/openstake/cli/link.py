@@ -58,7 +58,9 @@ def airload(
     as_json: bool,
 ) -> None:
     """Say what a stream of corrections needs on the air, and whether the link carries it."""
-    stream = Stream(form, satellites_from_text(satellites), signals, interval, position_interval)
+    stream = Stream(
+        form=form, satellites=satellites_from_text(satellites), signals=signals, interval_s=interval, position_interval_s=position_interval
+    )
     limit = part_from_text(duty_limit) if duty_limit else None
     chirp = None if rate is not None else _chirp(spreading_factor, bandwidth, coding)
     rate_bps = chirp.rate_bps if chirp else rate_from_text(rate or "")

@@ -28,7 +28,7 @@ def package(job: str, out: Path, data: Path, as_json: bool) -> None:
     try:
         with database.read() as session:
             job_id = named_job(session, job).id
-        context = Context(cast(Database, database), Hub(), data, None)
+        context = Context(database=cast(Database, database), hub=Hub(), data_dir=data, practice=None)
         made = write_package(context, job_id, out)
     finally:
         database.close()
@@ -45,7 +45,7 @@ def unpack(source: Path, data: Path, as_json: bool) -> None:
     try:
         database = Database.in_folder(data)
         try:
-            made = read_package(Context(database, Hub(), data, None), source)
+            made = read_package(Context(database=database, hub=Hub(), data_dir=data, practice=None), source)
         finally:
             database.close()
     finally:

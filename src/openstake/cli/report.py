@@ -28,7 +28,9 @@ def report(job: str, kind: str, out: Path, day: str, data: Path) -> None:
         with database.read() as session:
             job_id = named_job(session, job).id
         # Nothing of a report is written to the folder: reading is all that is asked of the database.
-        content, _, _ = pdf(Context(cast(Database, database), Hub(), data, None), job_id, kind, ReportQuery(day))
+        content, _, _ = pdf(
+            Context(database=cast(Database, database), hub=Hub(), data_dir=data, practice=None), job_id, kind, ReportQuery(day)
+        )
     finally:
         database.close()
     out.write_bytes(content)

@@ -34,7 +34,7 @@ def lan_options(command: Callable[..., Any]) -> Callable[..., Any]:
 
 def lan_wish(lan: bool, lan_port: int, lan_address: tuple[str, ...], certificate: Path | None, key: Path | None) -> LanWish | None:
     """Return what is asked of the listener on the network; None where it is not."""
-    wish = LanWish(lan_port, lan_address, certificate, key)
+    wish = LanWish(port=lan_port, addresses=lan_address, certificate=certificate, key=key)
     if not lan and (lan_address or certificate):
         raise InputError("An address or a certificate is of use with --lan only.")
     return wish if lan else None

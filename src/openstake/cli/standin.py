@@ -96,15 +96,17 @@ def base(
     arp_height_m = metres_from_text(antenna_height)
     if not 0.0 <= arp_height_m <= 6.5535:
         raise InputError(f"An antenna height of {arp_height_m:.3f} m does not fit message 1006; it holds 0 to 6.5535 m.")
+    host, port = host_and_port(caster_address)
     broadcast = Broadcast(
-        *host_and_port(caster_address),
-        mount,
-        password,
-        degrees_from_text(latitude, "latitude"),
-        degrees_from_text(longitude, "longitude"),
-        metres_from_text(height),
-        arp_height_m,
-        station_id,
+        host=host,
+        port=port,
+        mount=mount,
+        password=password,
+        latitude_deg=degrees_from_text(latitude, "latitude"),
+        longitude_deg=degrees_from_text(longitude, "longitude"),
+        height_m=metres_from_text(height),
+        antenna_height_m=arp_height_m,
+        station_id=station_id,
     )
     running = BaseReceiver(WorldFile(world), seed, _outside(speed), nmea_port, _problems)
     running.start(broadcast)

@@ -13,7 +13,7 @@ from openstake.core.errors import InputError
 from openstake.core.limits import HIGHEST_ANTENNA_M, ONE_LOOK_S
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MeasuredTo:
     """A feature that a height is measured to, or a rod that gives it.  `feature_to_arp_m`: how far the ARP lies above it."""
 
@@ -71,7 +71,7 @@ def arp_height_m(reading_m: float, to: MeasuredTo) -> float:
     return float(arp_heights_m(reading_m, to))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TypedReading:
     """One reading as it was typed: its text, metres, what it was measured to, and the unit of a bare number.
 
@@ -109,7 +109,7 @@ class HeightSigmas:
     offset_m: float = 0.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MeanHeight:
     """The mean ARP height of several readings: metres, with its standard deviation and largest less smallest.
 
@@ -173,7 +173,11 @@ def mean_height(readings: Sequence[TypedReading], sigmas: HeightSigmas) -> MeanH
         variance += (sum(radius for _, radius in of_feature) * sigmas.radius_m / count) ** 2
         variance += 0.0 if rod else (len(of_feature) * sigmas.offset_m / count) ** 2
     return MeanHeight(
-        float(heights[0] + np.mean(heights - heights[0])), float(np.sqrt(variance)), float(np.ptp(heights)), count, len(tapes)
+        arp_height_m=float(heights[0] + np.mean(heights - heights[0])),
+        sigma_m=float(np.sqrt(variance)),
+        spread_m=float(np.ptp(heights)),
+        count=count,
+        looks=len(tapes),
     )
 
 

@@ -37,7 +37,7 @@ TERM_WORDS: Mapping[TermName, str] = {
 _MINUTE_OF_ARC = radians(1.0 / 60.0)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BudgetSettings:
     """What a job takes for each link where nothing better is known: one sigma, horizontally per axis."""
 
@@ -65,7 +65,7 @@ class BudgetSettings:
     geoid_relative_ppm: float = described("Geoid, relative", "number", unit="ppm", default=3.0, least=0.0, most=100.0)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Circumstances:
     """How a point is measured.
 
@@ -97,7 +97,7 @@ class Circumstances:
     fit_rests_on_base: bool = True
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Term:
     """One link's contribution, one sigma: horizontal per axis (the root mean square of unequal ones), vertical; on whose authority."""
 
@@ -108,7 +108,7 @@ class Term:
     source: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Budget:
     """All terms in the order of the chain, and their sum of variances at 95 %: a circle and a half width.
 
@@ -127,9 +127,15 @@ def summed(terms: Sequence[Term], uneven_m2: tuple[float, float] = (0.0, 0.0)) -
     flat, up = (sum(getattr(term, name) ** 2 for term in terms) for name in ("horizontal_m", "vertical_m"))
     apart, both = uneven_m2
     if not (apart or both):
-        return Budget(tuple(terms), CIRCLE_95 * flat**0.5, LINE_95 * up**0.5)
+        return Budget(terms=tuple(terms), horizontal_95_m=CIRCLE_95 * flat**0.5, vertical_95_m=LINE_95 * up**0.5)
     east, north = (max(flat + side, 0.0) ** 0.5 for side in (apart, -apart))
-    return Budget(tuple(terms), horizontal_95_m(east, north, both), LINE_95 * up**0.5, apart, both)
+    return Budget(
+        terms=tuple(terms),
+        horizontal_95_m=horizontal_95_m(east, north, both),
+        vertical_95_m=LINE_95 * up**0.5,
+        apart_m2=apart,
+        covariance_en_m2=both,
+    )
 
 
 def averaged_share(seconds: float, memory_s: float) -> float:
@@ -170,7 +176,10 @@ def budget_of(point: Circumstances, settings: BudgetSettings | None = None) -> B
         "local_fit": (point.fit_horizontal_m or 0.0, point.fit_vertical_m or 0.0),
     }
     claimed = _claimed(point) is not None
-    terms = [Term(name, TERM_WORDS[name], *sizes[name], _source(name, claimed)) for name in TERMS]
+    terms = [
+        Term(name=name, words=TERM_WORDS[name], horizontal_m=sizes[name][0], vertical_m=sizes[name][1], source=_source(name, claimed))
+        for name in TERMS
+    ]
     return summed(terms, _uneven_m2(point, times))
 
 
@@ -180,7 +189,7 @@ def sigmas_of(budget: Budget, claim: Sigmas | None = None) -> Sigmas:
     What is not claimed is alike in both axes: an ellipse is the claim's.
     """
     terms = [term for term in budget.terms if claim is None or term.name != "vector"]
-    rest = [Sigmas(term.horizontal_m, term.horizontal_m, term.vertical_m) for term in terms]
+    rest = [Sigmas(east_m=term.horizontal_m, north_m=term.horizontal_m, up_m=term.vertical_m) for term in terms]
     return added(*rest, *([] if claim is None else [claim]))
 
 
@@ -264,7 +273,7 @@ def with_terms(budget: Budget, changed: Mapping[str, tuple[float | None, float |
 # --- what if ---
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Change:
     """Something that can be done for a better point: its words, how dear it is (the least first), and the point with it."""
 
@@ -292,7 +301,7 @@ def changes_of(point: Circumstances) -> tuple[Change, ...]:
         ("nearer", "come to within 1 km of the base", 4, replace(point, baseline_m=1000.0), point.baseline_m > 1000.0),
         ("relative", "work relative to the base mark", 5, replace(point, absolute=False), point.absolute),
     ]
-    return tuple(Change(key, words, cost, after) for key, words, cost, after, helps in possible if helps)
+    return tuple(Change(key=key, words=words, cost=cost, point=after) for key, words, cost, after, helps in possible if helps)
 
 
 def ways_to(point: Circumstances, settings: BudgetSettings, horizontal_95_m: float | None, vertical_95_m: float | None) -> tuple[Way, ...]:

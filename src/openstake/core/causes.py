@@ -78,7 +78,7 @@ LOOK_ALIKE: dict[frozenset[CauseName], str] = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CheckSeen:
     """A check as it differs: observed − known (up None where it is not compared), all in metres; time in hours since the base ran.
 
@@ -104,7 +104,7 @@ class NamedUp:
     words: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Place:
     """A mark of the list: grid metres and ellipsoidal height (None where it is not known)."""
 
@@ -114,7 +114,7 @@ class Place:
     height_m: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SiteSeen:
     """What is known of the base: its mark, its sigma (each axis, up), known heights, all marks of the list, shifts between frames.
 
@@ -129,7 +129,7 @@ class SiteSeen:
     poles: tuple[tuple[str, NamedUp], ...] = ()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Explained:
     """How one cause explains all checks: what it leaves (Σ of squares in sigmas), what it could choose, its score.
 
@@ -145,7 +145,7 @@ class Explained:
     marks: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Causes:
     """The causes of all checks, the one that explains best first, each by its best variant.
 
@@ -168,7 +168,7 @@ class Causes:
         return self.explains and not self.alike
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Model:
     """A cause as a model: a fixed part, shape (3n,), and columns to choose from, shape (3n, p), of parameters by name."""
 
@@ -200,7 +200,7 @@ def causes_of(checks: Sequence[CheckSeen], site: SiteSeen) -> Causes:
     )
     freedom = max(1, table.count - first.parameters)
     limit = float(chdtri(freedom, CAUSE_LEAST_LEFT))
-    return Causes(ranked, alike, freedom, limit, first.left <= limit)
+    return Causes(ranked=ranked, alike=alike, freedom=freedom, limit=limit, explains=first.left <= limit)
 
 
 class _Table:
@@ -268,19 +268,21 @@ class _Table:
         left = float(rest @ rest)
         chosen = float((np.maximum(freely, log(max(self.count, 2))) + CAUSE_CHOICE).sum()) + 2.0 * log(model.choices)
         score = left + chosen + (0.0 if model.cause == "none" else CAUSE_ODDS)
-        return Explained(model.cause, left, len(model.columns), score, values, model.named, model.marks)
+        return Explained(
+            cause=model.cause, left=left, parameters=len(model.columns), score=score, values=values, named=model.named, marks=model.marks
+        )
 
 
 def _models(table: _Table, site: SiteSeen) -> Iterator[_Model]:
     nothing = table.parts()
     east, north, up = table.parts(east=1.0), table.parts(north=1.0), table.parts(up=1.0)
-    yield _Model("none", nothing)
-    yield _Model("height", nothing, (("up_m", up),))
+    yield _Model(cause="none", fixed=nothing)
+    yield _Model(cause="height", fixed=nothing, columns=(("up_m", up),))
     for item in site.heights:
-        yield _Model("height", item.up_m * up, (), max(1, len(site.heights)), item.words)
+        yield _Model(cause="height", fixed=item.up_m * up, columns=(), choices=max(1, len(site.heights)), named=item.words)
     yield from _poles(table, site)
-    yield _Model("base coordinate", nothing, (("east_m", east), ("north_m", north)))
-    yield _Model("base coordinate", nothing, (("east_m", east), ("north_m", north), ("up_m", up)))
+    yield _Model(cause="base coordinate", fixed=nothing, columns=(("east_m", east), ("north_m", north)))
+    yield _Model(cause="base coordinate", fixed=nothing, columns=(("east_m", east), ("north_m", north), ("up_m", up)))
     yield from _shifts_known(table, site)
     yield from _one_mark(table, site)
     yield from _growing(table)
@@ -295,11 +297,13 @@ def _poles(table: _Table, site: SiteSeen) -> Iterator[_Model]:
     for pole in poles:
         up = table.parts(up=np.array([float(one.pole == pole) for one in table.checks]))
         marks = tuple(dict.fromkeys(one.mark for one in table.checks if one.pole == pole))
-        yield _Model("pole of these shots", table.parts(), (("up_m", up),), len(poles), pole, marks)
+        yield _Model(cause="pole of these shots", fixed=table.parts(), columns=(("up_m", up),), choices=len(poles), named=pole, marks=marks)
         slips = [slip for name, slip in site.poles if name == pole]
         for slip in slips:
             named = f"{pole}; {slip.words}"
-            yield _Model("pole of these shots", slip.up_m * up, (), len(poles) * len(slips), named, marks)
+            yield _Model(
+                cause="pole of these shots", fixed=slip.up_m * up, columns=(), choices=len(poles) * len(slips), named=named, marks=marks
+            )
 
 
 def _shifts_known(table: _Table, site: SiteSeen) -> Iterator[_Model]:
@@ -310,14 +314,29 @@ def _shifts_known(table: _Table, site: SiteSeen) -> Iterator[_Model]:
     for place in _near(others, base.east_m - mean_east, base.north_m - mean_north):
         up = 0.0 if base.height_m is None or place.height_m is None else base.height_m - place.height_m
         fixed = table.parts(base.east_m - place.east_m, base.north_m - place.north_m, up)
-        yield _Model("base on another mark", fixed, (), len(others), f"the base stands on {place.name}", (place.name,))
+        yield _Model(
+            cause="base on another mark",
+            fixed=fixed,
+            columns=(),
+            choices=len(others),
+            named=f"the base stands on {place.name}",
+            marks=(place.name,),
+        )
     for words, (east, north, up) in site.frames:
         for sign in (1.0, -1.0):
-            yield _Model("frame", table.parts(sign * east, sign * north, sign * up), (), 2 * len(site.frames), words)
+            yield _Model(
+                cause="frame",
+                fixed=table.parts(sign * east, sign * north, sign * up),
+                columns=(),
+                choices=2 * len(site.frames),
+                named=words,
+            )
     places = np.array([(one.east_m, one.north_m) for one in table.checks])
     for sign in (1.0, -1.0):
         shift = sign * FOOT_PPM * 1e-6 * places
-        yield _Model("foot for foot", table.parts(shift[:, 0], shift[:, 1]), (), 2, "2 ppm of the coordinates")
+        yield _Model(
+            cause="foot for foot", fixed=table.parts(shift[:, 0], shift[:, 1]), columns=(), choices=2, named="2 ppm of the coordinates"
+        )
 
 
 def _near(places: Sequence[Place], east_m: float, north_m: float) -> list[Place]:
@@ -336,7 +355,7 @@ def _one_mark(table: _Table, site: SiteSeen) -> Iterator[_Model]:
         east, north, up = table.parts(east=own), table.parts(north=own), table.parts(up=own)
         flat = (("east_m", east), ("north_m", north))
         for columns in (flat, (("up_m", up),), (*flat, ("up_m", up))):
-            yield _Model("one mark", table.parts(), columns, len(names), marks=(name,))
+            yield _Model(cause="one mark", fixed=table.parts(), columns=columns, choices=len(names), marks=(name,))
         if name not in where:
             continue
         others = [place for place in site.marks if place.name != name]
@@ -344,7 +363,14 @@ def _one_mark(table: _Table, site: SiteSeen) -> Iterator[_Model]:
         for place in _near(others, mine.east_m + off[0], mine.north_m + off[1]):
             high = 0.0 if mine.height_m is None or place.height_m is None else place.height_m - mine.height_m
             fixed = table.parts((place.east_m - mine.east_m) * own, (place.north_m - mine.north_m) * own, high * own)
-            yield _Model("pole on another mark", fixed, (), len(names) * len(others), f"the pole stood on {place.name}", (name, place.name))
+            yield _Model(
+                cause="pole on another mark",
+                fixed=fixed,
+                columns=(),
+                choices=len(names) * len(others),
+                named=f"the pole stood on {place.name}",
+                marks=(name, place.name),
+            )
 
 
 def _growing(table: _Table) -> Iterator[_Model]:
@@ -352,18 +378,18 @@ def _growing(table: _Table) -> Iterator[_Model]:
     radial = table.parts(table.east, table.north)
     turned = table.parts(table.north, -table.east)
     shift = (("east_m", table.parts(east=1.0)), ("north_m", table.parts(north=1.0)))
-    yield _Model("scale", table.parts(), (("scale", radial),))
-    yield _Model("rotation", table.parts(), (("clockwise_rad", turned),))
-    yield _Model("another system", table.parts(), (("scale", radial), ("clockwise_rad", turned)))
-    yield _Model("another system", table.parts(), (*shift, ("scale", radial), ("clockwise_rad", turned)))
+    yield _Model(cause="scale", fixed=table.parts(), columns=(("scale", radial),))
+    yield _Model(cause="rotation", fixed=table.parts(), columns=(("clockwise_rad", turned),))
+    yield _Model(cause="another system", fixed=table.parts(), columns=(("scale", radial), ("clockwise_rad", turned)))
+    yield _Model(cause="another system", fixed=table.parts(), columns=(*shift, ("scale", radial), ("clockwise_rad", turned)))
     tilt = (("up_per_east", table.parts(up=table.east)), ("up_per_north", table.parts(up=table.north)))
-    yield _Model("geoid", table.parts(), tilt)
-    yield _Model("geoid", table.parts(), (("up_m", table.parts(up=1.0)), *tilt))
+    yield _Model(cause="geoid", fixed=table.parts(), columns=tilt)
+    yield _Model(cause="geoid", fixed=table.parts(), columns=(("up_m", table.parts(up=1.0)), *tilt))
 
 
 def _in_time(table: _Table) -> Iterator[_Model]:
     """What changes with time: a base that sinks steadily, or was bumped between two checks."""
-    yield _Model("sinking", table.parts(), (("up_m_per_h", table.parts(up=table.hours)),))
+    yield _Model(cause="sinking", fixed=table.parts(), columns=(("up_m_per_h", table.parts(up=table.hours)),))
     splits = [n for n in range(1, len(table.checks)) if table.hours[n] > table.hours[n - 1]]
     for split in splits:
         after = np.array([float(n >= split) for n in range(len(table.checks))])
@@ -371,4 +397,4 @@ def _in_time(table: _Table) -> Iterator[_Model]:
         up = (("up_m", table.parts(up=after)),)
         since = (table.checks[split - 1].mark, table.checks[split].mark)
         for columns in (flat, up, (*flat, *up)):
-            yield _Model("bumped", table.parts(), columns, len(splits), marks=since)
+            yield _Model(cause="bumped", fixed=table.parts(), columns=columns, choices=len(splits), marks=since)

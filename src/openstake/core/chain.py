@@ -48,7 +48,7 @@ class StepState:
 # --- evidence ---
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SystemSaid:
     """The job's system: what it is called, how many marks are given in it, what its settings have to be told."""
 
@@ -66,7 +66,7 @@ class Packed:
     left: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LinkPlanned:
     """Both ends of the link as planned: the base's profile, its rovers, those that do not agree, whether the stream fits."""
 
@@ -77,7 +77,7 @@ class LinkPlanned:
     findings: tuple[Finding, ...] = ()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BaseRunning:
     """A base that runs: its mark and height as they are meant, with their sigmas, and what is heard of it.
 
@@ -100,7 +100,7 @@ class BaseRunning:
     heard_words: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RoverHeard:
     """What the rover says now: its solution, the age of its corrections, its satellites and its own claim."""
 
@@ -110,7 +110,7 @@ class RoverHeard:
     claim: Sigmas | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MarkChecked:
     """The newest check of a mark from the base that runs; `independent`: the base does not stand on it."""
 
@@ -143,7 +143,7 @@ class PlanOfChecks:
     findings: tuple[Finding, ...] = ()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitSaid:
     """The local fit: how many marks have local coordinates, how many are measured, whether there is a fit and whether it is in use.
 
@@ -161,7 +161,7 @@ class FitSaid:
     findings: tuple[Finding, ...] = ()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Evidence:
     """Everything that the state of a job is derived from.
 

@@ -26,7 +26,7 @@ TaskName = Literal["measure", "initialise anew", "come back"]
 _MOST_BENCHMARKS = 3
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ToleranceSet:
     """How far a check may be off for one kind of work, metres, and on whose word."""
 
@@ -41,11 +41,12 @@ class ToleranceSet:
 
 
 USUAL_TOLERANCES = tuple(
-    ToleranceSet(name, item.horizontal_m, item.vertical_m, "common practice, no source") for name, item in TOLERANCES.items()
+    ToleranceSet(name=name, horizontal_m=item.horizontal_m, vertical_m=item.vertical_m, origin="common practice, no source")
+    for name, item in TOLERANCES.items()
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CheckSettings:
     """How a job is checked: tolerance sets, marks in place of those proposed, and when checks are repeated."""
 
@@ -80,7 +81,7 @@ def checked_settings(settings: CheckSettings) -> CheckSettings:
 # --- which marks ---
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Candidate:
     """A mark that may be checked: grid metres; `has_height`: its height can be compared."""
 
@@ -91,7 +92,7 @@ class Candidate:
     has_height: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Planned:
     """A mark of the plan and what it proves; `distance_m` is from the base, in the grid."""
 
@@ -137,13 +138,13 @@ def plan_of_marks(
         roles.setdefault(item.mark_id, []).append("height")
     return tuple(
         Planned(
-            item.mark_id,
-            item.name,
-            tuple(roles[item.mark_id]),
-            item.east_m,
-            item.north_m,
-            away[item.mark_id],
-            _why(away[item.mark_id], roles[item.mark_id], unit),
+            mark_id=item.mark_id,
+            mark_name=item.name,
+            roles=tuple(roles[item.mark_id]),
+            east_m=item.east_m,
+            north_m=item.north_m,
+            distance_m=away[item.mark_id],
+            why=_why(away[item.mark_id], roles[item.mark_id], unit),
         )
         for item in ordered
         if item.mark_id in roles
@@ -178,7 +179,7 @@ def _why(distance_m: float, roles: Sequence[Role], unit: str) -> str:
 # --- what has been done ---
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CheckDone:
     """A check of a mark from the base that runs.
 
@@ -209,7 +210,7 @@ class Change:
     words: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Task:
     """One thing that a mark of the plan asks for; `due_s`: from when on it can be done (host seconds), None at once."""
 
@@ -219,7 +220,7 @@ class Task:
     due_s: float | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlannedNow:
     """A mark of the plan as it stands; `note` is what its tasks do not say of it, empty where they say all."""
 
@@ -234,7 +235,7 @@ class PlannedNow:
         return all(task.done for task in self.tasks)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class NextCheck:
     """What to do next: on which mark, in one line; `wait_s` where it is too early, seconds."""
 
@@ -245,7 +246,7 @@ class NextCheck:
     wait_s: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlanNow:
     """The plan as it stands.  `due_again` says why everything is due again, empty where it is not; `lacks` what no plan can mend."""
 
@@ -281,7 +282,9 @@ def plan_now(
     fulfilled = bool(items) and not bad and not lacks and not due_again and all(item.fulfilled for item in items)
     following = _next(items, due_again, now_s)
     state, why = _overall(items, newest, due_again, lacks, fulfilled)
-    return PlanNow(items, due_again, due_s, lacks, fulfilled, following, state, why)
+    return PlanNow(
+        items=items, due_again=due_again, due_again_s=due_s, lacks=lacks, fulfilled=fulfilled, next=following, state=state, why=why
+    )
 
 
 def _item(mark: Planned, checks: Sequence[CheckDone], settings: CheckSettings) -> PlannedNow:
@@ -290,15 +293,18 @@ def _item(mark: Planned, checks: Sequence[CheckDone], settings: CheckSettings) -
     bad = [one.at_s for one in checks if not one.agrees and not one.stale]
     proving = [one for one in proving if not bad or one.at_s > bad[-1]]
     starts = {one.initialised_s for one in proving if one.initialised_s is not None}
-    tasks = [Task("measure", "measured", bool(proving)), Task("initialise anew", "after a new initialisation", len(starts) >= 2)]
+    tasks = [
+        Task(name="measure", words="measured", done=bool(proving)),
+        Task(name="initialise anew", words="after a new initialisation", done=len(starts) >= 2),
+    ]
     if settings.come_back_min > 0.0:
         first = proving[0].at_s if proving else None
         due = None if first is None else first + 60.0 * settings.come_back_min
         back = due is not None and proving[-1].at_s >= due
-        tasks.append(Task("come back", f"after {settings.come_back_min:g} min", back, due))
+        tasks.append(Task(name="come back", words=f"after {settings.come_back_min:g} min", done=back, due_s=due))
     state, why = _state(mark, checks, tasks)
     tasks_say = state in (State.CHECKED, State.MISSING) or (state is State.ENTERED and tasks[0].done)
-    return PlannedNow(mark, state, why, "" if tasks_say else why, tuple(tasks))
+    return PlannedNow(planned=mark, state=state, why=why, note="" if tasks_say else why, tasks=tuple(tasks))
 
 
 def _state(mark: Planned, checks: Sequence[CheckDone], tasks: Sequence[Task]) -> tuple[State, str]:
@@ -337,7 +343,7 @@ def _next(items: Sequence[PlannedNow], due_again: str, now_s: float) -> NextChec
     """Return what to do next: what disagrees, what is due again, what was never measured, what is to be repeated."""
 
     def of(item: PlannedNow, task: TaskName, words: str, wait_s: float = 0.0) -> NextCheck:
-        return NextCheck(item.planned.mark_id, item.planned.mark_name, task, words, wait_s)
+        return NextCheck(mark_id=item.planned.mark_id, mark_name=item.planned.mark_name, task=task, words=words, wait_s=wait_s)
 
     for item in items:
         if item.state is State.DISAGREES:

@@ -15,7 +15,7 @@ from openstake.core.units import counted, text_from_seconds
 ClosingState = Literal["done", "due", "not needed"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ClosingKnown:
     """What the program knows at the end of a day.
 
@@ -38,7 +38,7 @@ class ClosingKnown:
     charge: Sequence[str] = ()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ClosingItem:
     """One thing to do; `known`: its state is told by the program, otherwise the crew ticks it off.  `page` is where it is done."""
 
@@ -54,29 +54,36 @@ def closing_list(known: ClosingKnown, ticked: Sequence[str] = ()) -> tuple[Closi
     """Return what is to be done at the end of a day, in order."""
 
     def tick(key: str, what: str, why: str) -> ClosingItem:
-        return ClosingItem(key, what, why, "done" if key in ticked else "due", False)
+        return ClosingItem(key=key, what=what, why=why, state="done" if key in ticked else "due", known=False)
 
     items = [
         ClosingItem(
-            "recording",
-            "Nothing is being recorded",
-            "A track that runs goes on until it is ended.",
-            "due" if known.recording else "done",
-            True,
-            "watch",
+            key="recording",
+            what="Nothing is being recorded",
+            why="A track that runs goes on until it is ended.",
+            state="due" if known.recording else "done",
+            known=True,
+            page="watch",
         ),
         _check_out(known),
         _unchecked(known),
         _closing_height(known),
         ClosingItem(
-            "raw",
-            "Raw data of the base ended",
-            f"{counted(known.logs_running, 'log')} running." if known.logs_running else "None is running.",
-            "due" if known.logs_running else "done",
-            True,
-            "base",
+            key="raw",
+            what="Raw data of the base ended",
+            why=f"{counted(known.logs_running, 'log')} running." if known.logs_running else "None is running.",
+            state="due" if known.logs_running else "done",
+            known=True,
+            page="base",
         ),
-        ClosingItem("base", "Base ended", "Its end is in the Book.", "due" if known.base_runs else "done", True, "base"),
+        ClosingItem(
+            key="base",
+            what="Base ended",
+            why="Its end is in the Book.",
+            state="due" if known.base_runs else "done",
+            known=True,
+            page="base",
+        ),
         tick("power", "Powered down: rover, base receiver, radio last; then antennas off", "Never a radio that sends without its antenna."),
         tick(
             "files",
@@ -91,35 +98,55 @@ def closing_list(known: ClosingKnown, ticked: Sequence[str] = ()) -> tuple[Closi
 def _check_out(known: ClosingKnown) -> ClosingItem:
     what = "Check-out shot on a mark"
     if known.last_check_s is None:
-        return ClosingItem("check-out", what, "No mark has been checked from this base.", "due", True, "check")
+        return ClosingItem(
+            key="check-out", what=what, why="No mark has been checked from this base.", state="due", known=True, page="check"
+        )
     ago = text_from_seconds(max(0.0, known.now_s - known.last_check_s))
     last = f"The last one was on {known.last_check_mark}, {ago} ago"
     if not known.last_check_agrees:
-        return ClosingItem("check-out", what, f"{last}, and outside its tolerance.", "due", True, "check")
+        return ClosingItem(key="check-out", what=what, why=f"{last}, and outside its tolerance.", state="due", known=True, page="check")
     if known.last_point_s is not None and known.last_point_s > known.last_check_s:
-        return ClosingItem("check-out", what, f"{last}; points were measured after it.", "due", True, "check")
+        return ClosingItem(key="check-out", what=what, why=f"{last}; points were measured after it.", state="due", known=True, page="check")
     if known.now_s - known.last_check_s > CHECK_OUT_WITHIN_S:
-        return ClosingItem("check-out", what, f"{last}: too long to show that the base has not moved.", "due", True, "check")
-    return ClosingItem("check-out", what, f"{last}, after the last point.", "done", True, "check")
+        return ClosingItem(
+            key="check-out", what=what, why=f"{last}: too long to show that the base has not moved.", state="due", known=True, page="check"
+        )
+    return ClosingItem(key="check-out", what=what, why=f"{last}, after the last point.", state="done", known=True, page="check")
 
 
 def _unchecked(known: ClosingKnown) -> ClosingItem:
     if not known.unchecked:
-        return ClosingItem("links", "All links checked", "Nothing rests on a number that was only typed.", "done", True, "check")
+        return ClosingItem(
+            key="links",
+            what="All links checked",
+            why="Nothing rests on a number that was only typed.",
+            state="done",
+            known=True,
+            page="check",
+        )
     return ClosingItem(
-        "links",
-        f"Still unchecked: {', '.join(known.unchecked)}",
-        "What was only entered can be checked while you are here.",
-        "due",
-        True,
-        "check",
+        key="links",
+        what=f"Still unchecked: {', '.join(known.unchecked)}",
+        why="What was only entered can be checked while you are here.",
+        state="due",
+        known=True,
+        page="check",
     )
 
 
 def _closing_height(known: ClosingKnown) -> ClosingItem:
     what = "Height of the base measured again"
     if not known.opening_readings:
-        return ClosingItem("height", what, "No base has been set up.", "not needed", True, "base")
+        return ClosingItem(key="height", what=what, why="No base has been set up.", state="not needed", known=True, page="base")
     if known.closing_readings:
-        return ClosingItem("height", what, f"{counted(known.closing_readings, 'closing reading')}.", "done", True, "base")
-    return ClosingItem("height", what, "A tripod that sank shows nowhere else. Measure before it is taken down.", "due", True, "base")
+        return ClosingItem(
+            key="height", what=what, why=f"{counted(known.closing_readings, 'closing reading')}.", state="done", known=True, page="base"
+        )
+    return ClosingItem(
+        key="height",
+        what=what,
+        why="A tripod that sank shows nowhere else. Measure before it is taken down.",
+        state="due",
+        known=True,
+        page="base",
+    )

@@ -67,7 +67,7 @@ class UsedWith:
     options: tuple[str, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FieldShown:
     """One field as a form shows it; `fields` are those of a group or of a table's row.
 
@@ -94,16 +94,16 @@ def fields_shown(cls: type) -> tuple[FieldShown, ...]:
         meta = item.metadata
         shown.append(
             FieldShown(
-                item.name,
-                meta["label"],
-                meta["kind"],
-                meta["unit"],
-                meta["options"],
-                tuple(word_of(meta, option) for option in meta["options"]),
-                meta["hint"],
-                meta["optional"],
-                UsedWith(meta["used_with"][0], tuple(meta["used_with"][1])) if meta["used_with"] else None,
-                fields_shown(inner) if inner else (),
+                name=item.name,
+                label=meta["label"],
+                kind=meta["kind"],
+                unit=meta["unit"],
+                options=meta["options"],
+                option_words=tuple(word_of(meta, option) for option in meta["options"]),
+                hint=meta["hint"],
+                optional=meta["optional"],
+                used_with=UsedWith(meta["used_with"][0], tuple(meta["used_with"][1])) if meta["used_with"] else None,
+                fields=fields_shown(inner) if inner else (),
             )
         )
     return tuple(shown)

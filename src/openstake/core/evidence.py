@@ -31,7 +31,7 @@ class RefersTo(StrEnum):
     MARK = "mark"
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Epoch:
     """One epoch of a receiver as it was received; texts are kept as sent.
 
@@ -83,10 +83,10 @@ class Epoch:
             return sigmas_of_ellipse(self.sigma_major_m, self.sigma_minor_m, self.orientation_deg, self.sigma_up_m)
         if self.sigma_east_m is None or self.sigma_north_m is None:
             return None
-        return Sigmas(self.sigma_east_m, self.sigma_north_m, self.sigma_up_m)
+        return Sigmas(east_m=self.sigma_east_m, north_m=self.sigma_north_m, up_m=self.sigma_up_m)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class StationReference:
     """A base position decoded from RTCM 1005 or 1006: the ARP, Earth-centred, in metres.
 
@@ -121,7 +121,7 @@ class StationReference:
         )
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ObservableSet:
     """How much one message of observables holds: what a rover can difference."""
 
@@ -132,7 +132,7 @@ class ObservableSet:
     time_s: float | None  # GPS seconds: of the week, or of the day where the message has no more
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class HeardMessage:
     """One message number of a live stream: how often it comes, None while that is not known.
 
@@ -155,7 +155,7 @@ class HeardStream:
     satellites: dict[str, frozenset[int]]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class InView:
     """A satellite that a receiver lists: number in its constellation, degrees, signal strength (C/N0; None: no signal).
 

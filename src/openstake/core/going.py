@@ -11,7 +11,7 @@ from openstake.core.units import text_from_metres, whole_from_metres
 _SIDES = ("north", "north-east", "east", "south-east", "south", "south-west", "west", "north-west")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Way:
     """From the pole to a mark: grid metres still to go (east, north, up; up is None where heights cannot be compared).
 
@@ -43,17 +43,17 @@ def way_to(
     turn = None if course_deg is None or there else _turned(azimuth - course_deg)
     by_sun = None if sun_deg is None or there else _turned(azimuth - sun_deg)
     return Way(
-        east_m,
-        north_m,
-        up_m,
-        distance,
-        azimuth,
-        turn,
-        by_sun,
-        there,
-        in_words(east_m, north_m, unit),
-        _said(there, turn, "walk on to see it", "straight on", "behind you"),
-        _said(there, by_sun, "the sun is down", "towards the sun", "away from the sun", " of the sun"),
+        east_m=east_m,
+        north_m=north_m,
+        up_m=up_m,
+        distance_m=distance,
+        azimuth_deg=azimuth,
+        turn_deg=turn,
+        sun_deg=by_sun,
+        there=there,
+        words=in_words(east_m, north_m, unit),
+        turn_words=_said(there, turn, "walk on to see it", "straight on", "behind you"),
+        sun_words=_said(there, by_sun, "the sun is down", "towards the sun", "away from the sun", " of the sun"),
     )
 
 

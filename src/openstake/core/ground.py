@@ -21,7 +21,7 @@ from openstake.core.vector import lifted
 MeasureKind = Literal["slope", "horizontal", "levelled"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Between:
     """From one shot to another, metres: along the slope and level on the ground, and up (elevation where there is a geoid)."""
 
@@ -53,7 +53,12 @@ def between(
     latitude, longitude, _ = (float(value) for value in geodetic_from_ecef((start + end) / 2.0))
     east, north, _ = (float(value) for value in enu_from_ecef_difference(end - start, latitude, longitude))
     heights = geodetic_from_ecef(np.array([from_m, to_m], dtype=float))[:, 2]
-    return Between(float(np.linalg.norm(end - start)), hypot(east, north), float(heights[1] - heights[0]) - geoid_up_m, grid_m)
+    return Between(
+        slope_m=float(np.linalg.norm(end - start)),
+        horizontal_m=hypot(east, north),
+        up_m=float(heights[1] - heights[0]) - geoid_up_m,
+        grid_m=grid_m,
+    )
 
 
 @dataclass(frozen=True)
@@ -92,7 +97,7 @@ def compared(
     return Compared(observed, measured_m, float(np.sqrt(shots + sigma_m**2)))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SetUpMean:
     """A place as one base set-up has it: grid metres and height, its covariance (3, 3) with what all of the set-up shares."""
 

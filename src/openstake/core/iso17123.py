@@ -32,7 +32,7 @@ SETS_APART_S = 300.0
 SERIES_APART_S = 5400.0  # between the starts of two series
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Measured:
     """One measured position of a rover point: series 1 to 3, set 1 to 5, point 1 or 2, grid metres."""
 
@@ -60,7 +60,7 @@ class Independent:
     height_difference_m: float | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TestItem:
     """One test of the standard: it passes where the statistic is at most the limit.
 
@@ -77,7 +77,7 @@ class TestItem:
     passed_corrected: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FieldTest:
     """What a field test gives, metres.  Deviations are measured − independent (− mean where none was measured), set by set.
 
@@ -112,7 +112,7 @@ class FieldTest:
         return 1.0 - prod(1.0 - item.by_chance for item in self.tests)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlannedSet:
     """A set of the plan: when it is due and when its first point was measured (seconds, None while it was not), which points are."""
 
@@ -138,7 +138,7 @@ def planned_sets(full: bool, taken_s: Mapping[tuple[int, int, int], float], star
         for number in range(1, SETS + 1):
             points = tuple(point for point in range(1, POINTS + 1) if (series, number, point) in taken_s)
             begun = min((taken_s[series, number, point] for point in points), default=None)
-            found.append(PlannedSet(series, number, due_s, begun, points, len(points) == POINTS))
+            found.append(PlannedSet(series=series, set=number, due_s=due_s, begun_s=begun, points=points, done=len(points) == POINTS))
             due_s = (due_s if begun is None else begun) + SETS_APART_S
         series_start += SERIES_APART_S
     return tuple(found)
@@ -238,18 +238,18 @@ def field_test(
             _ratio("s_h against the earlier test", s_h, before_h, FREEDOM, each),
         ]
     return FieldTest(
-        len(table),
-        sigma.xy_m,
-        sigma.h_m,
-        s_xy,
-        s_h,
-        2 * FREEDOM if full else None,
-        FREEDOM if full else None,
-        distance,
-        height,
-        tuple(float(value) for value in off_distance),
-        tuple(float(value) for value in off_height),
-        tuple(tests),
+        series=len(table),
+        sigma_xy_m=sigma.xy_m,
+        sigma_h_m=sigma.h_m,
+        s_xy_m=s_xy,
+        s_h_m=s_h,
+        dof_xy=2 * FREEDOM if full else None,
+        dof_h=FREEDOM if full else None,
+        distance_m=distance,
+        height_difference_m=height,
+        distance_deviations=tuple(float(value) for value in off_distance),
+        height_deviations=tuple(float(value) for value in off_height),
+        tests=tuple(tests),
     )
 
 
@@ -272,7 +272,15 @@ def check_known(sigma: Predetermined, independent: Independent) -> None:
 
 
 def _item(name: str, statistic: float, limit: float, corrected: float, by_chance: float) -> TestItem:
-    return TestItem(name, statistic, limit, corrected, by_chance, statistic <= limit, statistic <= corrected)
+    return TestItem(
+        name=name,
+        statistic=statistic,
+        limit=limit,
+        corrected_limit=corrected,
+        by_chance=by_chance,
+        passed=statistic <= limit,
+        passed_corrected=statistic <= corrected,
+    )
 
 
 def _gross(name: str, off_m: NDArray[np.float64], limit_m: float, sigma_m: float, each: float) -> TestItem:

@@ -16,7 +16,7 @@ SIDES = {2: (0, 180), 4: (0, 90, 180, 270)}
 _SIDE_WORDS = ("the side of its label", "the left as one looks at its label", "its back", "the right as one looks at its label")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Facing:
     """A shot with the pole's label facing so many degrees clockwise from grid north; grid metres, one sigma of a component."""
 
@@ -26,7 +26,7 @@ class Facing:
     sigma_m: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Lean:
     """How far the top of a pole is off its foot, metres, and to which side, degrees clockwise from the side of its label.
 
@@ -76,15 +76,15 @@ def lean_of(shots: Sequence[Facing], pole_height_m: float) -> Lean:
     side_deg = degrees(atan2(solved[3], solved[2])) % 360.0
     rest = off - design @ solved
     return Lean(
-        lean,
-        side_deg,
-        60.0 * degrees(atan2(lean, pole_height_m)),
-        sigma,
-        CIRCLE_95 * sigma,
-        float(np.sqrt(np.mean(rest**2))) if len(shots) > 2 else 0.0,
-        float(shots[0].east_m + solved[0]),
-        float(shots[0].north_m + solved[1]),
-        _SIDE_WORDS[round(side_deg / 90.0) % 4],
+        lean_m=lean,
+        side_deg=side_deg,
+        tilt_arcmin=60.0 * degrees(atan2(lean, pole_height_m)),
+        sigma_m=sigma,
+        limit_m=CIRCLE_95 * sigma,
+        left_m=float(np.sqrt(np.mean(rest**2))) if len(shots) > 2 else 0.0,
+        east_m=float(shots[0].east_m + solved[0]),
+        north_m=float(shots[0].north_m + solved[1]),
+        side_words=_SIDE_WORDS[round(side_deg / 90.0) % 4],
     )
 
 

@@ -64,7 +64,7 @@ class Due:
     page: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Link:
     """A link of the chain: meant and observed in words, how far apart, one sigma in metres, why its state is what it is.
 
@@ -164,15 +164,15 @@ def _datum_unsaid(system: SystemSaid) -> Finding | None:
 
 def _sky(rover: RoverHeard | None) -> Link:
     if rover is None or rover.satellites is None:
-        return Link("sky", "", "", None, State.MISSING, "no rover is heard", due=_START)
+        return Link(name="sky", meant="", observed="", sigma_m=None, state=State.MISSING, why="no rover is heard", due=_START)
     observed = f"{rover.satellites} satellites used"
     return Link(
-        "sky",
-        "",
-        observed,
-        None,
-        State.ENTERED,
-        "by the receiver's own count",
+        name="sky",
+        meant="",
+        observed=observed,
+        sigma_m=None,
+        state=State.ENTERED,
+        why="by the receiver's own count",
         due=_due("sky", "Look at what hides the sky, here and at the base."),
         seen=(Seen(observed, "watch"),),
     )
@@ -197,22 +197,29 @@ def _base_mark(evidence: Evidence) -> Link:
     base, unsaid = evidence.base, _datum_unsaid(evidence.system)
     if base is None:
         why, due = ("no base running", _START) if unsaid is None else (unsaid.sentence, _SAY_DATUM)
-        return Link("base mark", "", "", None, State.MISSING, why, due=due)
+        return Link(name="base mark", meant="", observed="", sigma_m=None, state=State.MISSING, why=why, due=due)
     proof, meant = _proof(evidence.checks), f"{base.mark_name}, {base.source}"
     due = _due("base mark", "Check another mark: nothing else proves the base's coordinate.")
     if proof is None:
         return Link(
-            "base mark", meant, "", base.mark_sigma_m, State.ENTERED, "no other mark checked from here", base.coordinate_ids, due=due
+            name="base mark",
+            meant=meant,
+            observed="",
+            sigma_m=base.mark_sigma_m,
+            state=State.ENTERED,
+            why="no other mark checked from here",
+            rests_on=base.coordinate_ids,
+            due=due,
         )
     state, why, rests_on = proof
     return Link(
-        "base mark",
-        meant,
-        why,
-        base.mark_sigma_m,
-        state,
-        why,
-        rests_on,
+        name="base mark",
+        meant=meant,
+        observed=why,
+        sigma_m=base.mark_sigma_m,
+        state=state,
+        why=why,
+        rests_on=rests_on,
         due=None if state is State.CHECKED else due,
         seen=_seen_checks([item for item in evidence.checks if item.independent]),
     )
@@ -220,64 +227,64 @@ def _base_mark(evidence: Evidence) -> Link:
 
 def _base_antenna(base: BaseRunning | None) -> Link:
     if base is None:
-        return Link("base antenna", "", "", None, State.MISSING, "no base running", due=_START)
+        return Link(name="base antenna", meant="", observed="", sigma_m=None, state=State.MISSING, why="no base running", due=_START)
     seen = (Seen(f"read as {base.height_text}", "base"),)
     if base.readings < 2:
         return Link(
-            "base antenna",
-            base.height_text,
-            "",
-            base.height_sigma_m,
-            State.ENTERED,
-            "read once",
-            base.height_ids,
+            name="base antenna",
+            meant=base.height_text,
+            observed="",
+            sigma_m=base.height_sigma_m,
+            state=State.ENTERED,
+            why="read once",
+            rests_on=base.height_ids,
             due=_due("base antenna", "Read the height again: another unit, another feature, another pair of eyes."),
             seen=seen,
         )
     observed = f"{base.readings} readings agree"
     if base.level_left:
         return Link(
-            "base antenna",
-            base.height_text,
-            observed,
-            base.height_sigma_m,
-            State.ENTERED,
-            "nobody has said that it is level over the mark",
-            base.height_ids,
-            base.spread_text,
-            _due("base antenna", "Look at level and plumb once more, and tick it off."),
-            seen,
+            name="base antenna",
+            meant=base.height_text,
+            observed=observed,
+            sigma_m=base.height_sigma_m,
+            state=State.ENTERED,
+            why="nobody has said that it is level over the mark",
+            rests_on=base.height_ids,
+            difference=base.spread_text,
+            due=_due("base antenna", "Look at level and plumb once more, and tick it off."),
+            seen=seen,
         )
     return Link(
-        "base antenna",
-        base.height_text,
-        observed,
-        base.height_sigma_m,
-        State.CHECKED,
-        "read more than once",
-        base.height_ids,
-        base.spread_text,
-        None,
-        seen,
+        name="base antenna",
+        meant=base.height_text,
+        observed=observed,
+        sigma_m=base.height_sigma_m,
+        state=State.CHECKED,
+        why="read more than once",
+        rests_on=base.height_ids,
+        difference=base.spread_text,
+        due=None,
+        seen=seen,
     )
 
 
 def _broadcast(base: BaseRunning | None) -> Link:
     if base is None:
-        return Link("broadcast", "", "", None, State.MISSING, "no base running", due=_START)
+        return Link(name="broadcast", meant="", observed="", sigma_m=None, state=State.MISSING, why="no base running", due=_START)
     meant = f"station {base.station_id}"
     if not base.heard:
         return Link(
-            "broadcast",
-            meant,
-            "",
-            None,
-            State.ENTERED,
-            "not heard on the air yet",
+            name="broadcast",
+            meant=meant,
+            observed="",
+            sigma_m=None,
+            state=State.ENTERED,
+            why="not heard on the air yet",
             due=_due("broadcast", "Listen to the base's own stream: only that shows what is on the air."),
         )
     seen = (Seen(base.heard_words, "base"),) if base.heard_words else ()
-    return Link("broadcast", meant, _AS_MEANT, None, State.CHECKED, "sends what is meant", seen=seen)
+    return Link(name="broadcast", meant=meant, observed=_AS_MEANT, sigma_m=None, state=State.CHECKED, why="sends what is meant", seen=seen)
 
 
 def _radio(link: LinkPlanned, rover: RoverHeard | None) -> Link:
@@ -285,17 +292,33 @@ def _radio(link: LinkPlanned, rover: RoverHeard | None) -> Link:
     if rover is None or rover.age_s is None:
         state = State.ENTERED if meant else State.MISSING
         why = "both ends planned alike" if meant else "no pair of profiles chosen"
-        return Link("link", meant, "", None, state, why, due=_due("link", "Set both ends alike, then see corrections arrive at the rover."))
+        return Link(
+            name="link",
+            meant=meant,
+            observed="",
+            sigma_m=None,
+            state=state,
+            why=why,
+            due=_due("link", "Set both ends alike, then see corrections arrive at the rover."),
+        )
     observed = f"corrections {rover.age_s:.1f} s old"
     if rover.age_s <= OLD_AGE_S:
-        return Link("link", meant, observed, None, State.CHECKED, "corrections reach the rover", seen=(Seen(observed, "watch"),))
+        return Link(
+            name="link",
+            meant=meant,
+            observed=observed,
+            sigma_m=None,
+            state=State.CHECKED,
+            why="corrections reach the rover",
+            seen=(Seen(observed, "watch"),),
+        )
     return Link(
-        "link",
-        meant,
-        observed,
-        None,
-        State.ENTERED,
-        "corrections reach the rover, old ones",
+        name="link",
+        meant=meant,
+        observed=observed,
+        sigma_m=None,
+        state=State.ENTERED,
+        why="corrections reach the rover, old ones",
         due=_due("link", "Find out why corrections come late: distance, terrain, load."),
         seen=(Seen(observed, "watch"),),
     )
@@ -303,20 +326,34 @@ def _radio(link: LinkPlanned, rover: RoverHeard | None) -> Link:
 
 def _rover(rover: RoverHeard | None, findings: Sequence[Finding]) -> Link:
     if rover is None or rover.status is Status.NONE:
-        return Link("rover", "fixed", "", None, State.MISSING, "no rover position", due=_due("rover", "Listen to the rover."))
+        return Link(
+            name="rover",
+            meant="fixed",
+            observed="",
+            sigma_m=None,
+            state=State.MISSING,
+            why="no rover position",
+            due=_due("rover", "Listen to the rover."),
+        )
     sigma_m = None if rover.claim is None else max(rover.claim.east_m, rover.claim.north_m)
     agreed = next((found for found in findings if found.code == "initialisations-agree"), None)
     if agreed is not None and rover.status is Status.FIXED:
         return Link(
-            "rover", "fixed", str(rover.status), sigma_m, State.CHECKED, "two initialisations agree", seen=(Seen(agreed.sentence, "watch"),)
+            name="rover",
+            meant="fixed",
+            observed=str(rover.status),
+            sigma_m=sigma_m,
+            state=State.CHECKED,
+            why="two initialisations agree",
+            seen=(Seen(agreed.sentence, "watch"),),
         )
     return Link(
-        "rover",
-        "fixed",
-        str(rover.status),
-        sigma_m,
-        State.ENTERED,
-        "by the receiver's own claim",
+        name="rover",
+        meant="fixed",
+        observed=str(rover.status),
+        sigma_m=sigma_m,
+        state=State.ENTERED,
+        why="by the receiver's own claim",
         due=_due("rover", "Initialise anew where the pole stands: two fixes that agree are worth more than one claim."),
     )
 
@@ -325,12 +362,12 @@ def _pole(evidence: Evidence) -> Link:
     checks, pole = evidence.checks, evidence.pole
     if not checks:
         return Link(
-            "pole",
-            "",
-            "",
-            None,
-            State.MISSING,
-            "no rover height typed yet",
+            name="pole",
+            meant="",
+            observed="",
+            sigma_m=None,
+            state=State.MISSING,
+            why="no rover height typed yet",
             due=_due("pole", "Check a mark: the rover height is typed there."),
         )
     meant, rests_on = checks[0].pole_text, checks[0].rests_on
@@ -342,61 +379,78 @@ def _pole(evidence: Evidence) -> Link:
             else "Check a second mark: its height shows the pole's."
         )
         return Link(
-            "pole",
-            meant,
-            pole.words,
-            None,
-            State.ENTERED,
-            "typed, not measured twice" if not pole.turned else "no lean seen; its height is typed",
-            rests_on,
+            name="pole",
+            meant=meant,
+            observed=pole.words,
+            sigma_m=None,
+            state=State.ENTERED,
+            why="typed, not measured twice" if not pole.turned else "no lean seen; its height is typed",
+            rests_on=rests_on,
             due=_due("pole", words),
             seen=seen,
         )
     state = State.CHECKED if proof[0] is State.CHECKED else State.OUT_OF_DATE
-    return Link("pole", meant, pole.words, None, state, "turned, and heights agree on other marks", rests_on, seen=seen)
+    return Link(
+        name="pole",
+        meant=meant,
+        observed=pole.words,
+        sigma_m=None,
+        state=state,
+        why="turned, and heights agree on other marks",
+        rests_on=rests_on,
+        seen=seen,
+    )
 
 
 def _control(checks: Sequence[MarkChecked], plan: PlanOfChecks) -> Link:
     if not checks:
         return Link(
-            "control",
-            "",
-            "",
-            None,
-            State.MISSING,
-            "no mark checked from this base",
+            name="control",
+            meant="",
+            observed="",
+            sigma_m=None,
+            state=State.MISSING,
+            why="no mark checked from this base",
             due=_due("control", "Check a mark near the base, then one at the far end."),
         )
     shown = next((item for item in checks if not item.agrees), checks[0])
     due = None if plan.state is State.CHECKED else _due("control", plan.why[:1].upper() + plan.why[1:] + ".")
     return Link(
-        "control",
-        shown.mark_name,
-        f"{sum(item.agrees for item in checks)} of {counted(len(checks), 'mark')} agree",
-        shown.mark_sigma_m,
-        plan.state,
-        plan.why,
-        shown.rests_on,
-        shown.words,
-        due,
-        _seen_checks(checks),
+        name="control",
+        meant=shown.mark_name,
+        observed=f"{sum(item.agrees for item in checks)} of {counted(len(checks), 'mark')} agree",
+        sigma_m=shown.mark_sigma_m,
+        state=plan.state,
+        why=plan.why,
+        rests_on=shown.rests_on,
+        difference=shown.words,
+        due=due,
+        seen=_seen_checks(checks),
     )
 
 
 def _local_grid(system: SystemSaid, fit: FitSaid) -> Link:
     if not fit.marks:
-        return Link("local grid", system.system, "", None, State.ENTERED, "as the job has it", (system.settings_id,))
+        return Link(
+            name="local grid",
+            meant=system.system,
+            observed="",
+            sigma_m=None,
+            state=State.ENTERED,
+            why="as the job has it",
+            rests_on=(system.settings_id,),
+        )
     state, why = state_of_fit(fit)
     observed = fit.words if fit.solved else ""
     due = None if state is State.CHECKED else _due("local grid", "Follow the page: it says which mark to measure, and which is wrong.")
     return Link(
-        "local grid",
-        f"{counted(fit.marks, 'mark')} with local coordinates",
-        observed,
-        None,
-        state,
-        why,
-        (system.settings_id,),
+        name="local grid",
+        meant=f"{counted(fit.marks, 'mark')} with local coordinates",
+        observed=observed,
+        sigma_m=None,
+        state=state,
+        why=why,
+        rests_on=(system.settings_id,),
         due=due,
         seen=(Seen(observed, "fit"),) if observed else (),
     )

@@ -11,7 +11,7 @@ HeightKind = Literal["ellipsoidal", "elevation"]
 HEIGHT_KINDS: tuple[HeightKind, ...] = ("ellipsoidal", "elevation")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class GivenMark:
     """One mark as given, in metres and degrees: by east and north of the job's system, or by latitude and longitude.
 
@@ -38,7 +38,7 @@ class GivenMark:
         return self.east_m is None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlacedMark:
     """A given mark and where it lies in the job: grid metres, and degrees where the job's system lies on Earth."""
 

@@ -41,7 +41,7 @@ class Epochs:
         return self.span_s / (len(self.positions_m) - 1)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Remembered:
     """What a series says under each of g memories, in units of the variance of one epoch.
 
@@ -102,7 +102,7 @@ def _parts(shot: Epochs) -> tuple[NDArray[np.float64], int]:
     return centred[len(epochs) - count * each :].reshape(count, each, -1).mean(axis=1), each
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Models:
     """The covariance of a series under each memory: what whitens it (g, n, n), and what follows of its mean (g,)."""
 
@@ -129,7 +129,9 @@ def _models(count: int, each: int, step_s: float, ladder_s: tuple[float, float])
     of_ones = whitening.sum(axis=2)
     information = (of_ones**2).sum(axis=1)
     log_size = 2.0 * np.log(np.diagonal(lower, axis1=1, axis2=2)).sum(axis=1) + np.log(information)
-    return _Models(whitening, of_ones, information, log_size, correlation.mean(axis=(1, 2)))
+    return _Models(
+        whitening=whitening, of_ones=of_ones, information=information, log_size=log_size, variance_of_mean=correlation.mean(axis=(1, 2))
+    )
 
 
 def _believed_before() -> NDArray[np.float64]:
@@ -148,4 +150,4 @@ def _under(values: NDArray[np.float64], models: _Models) -> Remembered:
     likelihood = -0.5 * components * models.log_size - 0.5 * (count - 1) * np.linalg.slogdet(squares)[1]
     if not np.isfinite(likelihood).all():
         raise InputError("The epochs of a shot are so coarse that their directions follow from each other: their scatter says nothing.")
-    return Remembered(likelihood, squares, models.variance_of_mean, count - 1.0)
+    return Remembered(log_likelihood=likelihood, squares_m2=squares, variance_of_mean=models.variance_of_mean, freedom=count - 1.0)

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from openstake.core.chain import FitSaid, State, state_of_fit
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LastTime:
     """The last base of a job: over which mark, with which coordinate, on which day (in words), what was checked from it.
 
@@ -32,7 +32,7 @@ class LastTime:
         return tuple(mark for mark, found in self.checked if found is state)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MorningItem:
     """One thing of the morning: whether it still holds, why, how many minutes it takes, and the page where it is done."""
 
@@ -58,12 +58,12 @@ def morning_of(last: LastTime, fit: FitSaid) -> Morning:
     items = [_mark(last), _height(last)]
     items.append(
         MorningItem(
-            "See corrections arrive at the rover",
-            State.MISSING,
-            "A channel may have been changed for interference and forgotten.",
-            3.0,
-            "Link",
-            "link",
+            what="See corrections arrive at the rover",
+            state=State.MISSING,
+            why="A channel may have been changed for interference and forgotten.",
+            minutes=3.0,
+            press="Link",
+            page="link",
         )
     )
     if last.near:
@@ -76,12 +76,12 @@ def morning_of(last: LastTime, fit: FitSaid) -> Morning:
         words = "It holds as long as the base comes back to the same coordinate." if held else why[:1].upper() + why[1:] + "."
         items.append(
             MorningItem(
-                "The local fit",
-                state if held or state is not State.CHECKED else State.OUT_OF_DATE,
-                words,
-                0.0 if held else 10.0,
-                "Fit",
-                "fit",
+                what="The local fit",
+                state=state if held or state is not State.CHECKED else State.OUT_OF_DATE,
+                why=words,
+                minutes=0.0 if held else 10.0,
+                press="Fit",
+                page="fit",
             )
         )
     return Morning(tuple(items), sum(item.minutes for item in items), next(item for item in items if item.minutes > 0.0))
@@ -91,15 +91,15 @@ def _mark(last: LastTime) -> MorningItem:
     what = f"Set up over {last.mark} again, with its coordinate of {last.day}"
     if last.autonomous:
         return MorningItem(
-            what,
-            State.OUT_OF_DATE,
-            "It was autonomous: take that coordinate by name. A fresh average moves the site by metres.",
-            15.0,
-            "Base",
-            "base",
+            what=what,
+            state=State.OUT_OF_DATE,
+            why="It was autonomous: take that coordinate by name. A fresh average moves the site by metres.",
+            minutes=15.0,
+            press="Base",
+            page="base",
         )
     state, why = _proof(last)
-    return MorningItem(what, state, f"{last.source}; {why}", 15.0, "Base", "base")
+    return MorningItem(what=what, state=state, why=f"{last.source}; {why}", minutes=15.0, press="Base", page="base")
 
 
 def _proof(last: LastTime) -> tuple[State, str]:
@@ -115,12 +115,12 @@ def _proof(last: LastTime) -> tuple[State, str]:
 
 def _height(last: LastTime) -> MorningItem:
     return MorningItem(
-        "Measure the base's height, twice",
-        State.MISSING,
-        f"That day it read {last.height_text}: a tripod never stands as high again.",
-        3.0,
-        "Base",
-        "base",
+        what="Measure the base's height, twice",
+        state=State.MISSING,
+        why=f"That day it read {last.height_text}: a tripod never stands as high again.",
+        minutes=3.0,
+        press="Base",
+        page="base",
     )
 
 
@@ -135,4 +135,11 @@ _AGAIN = {
 def _check(last: LastTime, mark: str, where: str, minutes: float) -> MorningItem:
     before = dict(last.checked).get(mark)
     state, why = (State.MISSING, "It was not checked last time.") if before is None else _AGAIN[before]
-    return MorningItem(f"Check {mark}, {where}", state, why.format(day=last.day), minutes, f"Check {mark}", f"check?mark={mark}")
+    return MorningItem(
+        what=f"Check {mark}, {where}",
+        state=state,
+        why=why.format(day=last.day),
+        minutes=minutes,
+        press=f"Check {mark}",
+        page=f"check?mark={mark}",
+    )

@@ -29,7 +29,7 @@ def meant_arp_ecef(mark_ecef_m: ArrayLike, arp_height_m: float) -> NDArray[np.fl
     return lifted(mark_ecef_m, arp_height_m)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class NoiseOfMean:
     """The noise of a mean in east, north and up, metres; it says nothing of a bias.
 
@@ -64,7 +64,7 @@ def _worth(part: SeriesMean, rounding_m: float) -> MeanWorth:
     return MeanWorth(float(np.hypot(part.sigma_of_mean, rounding_m)), float(np.hypot(part.half_95, LINE_95 * rounding_m)), part.freedom)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PositionAverage:
     """An average of received positions, Earth-centred metres, with east, north and up as series of their own.
 
@@ -172,19 +172,19 @@ def average_of_epochs(epochs: Sequence[Epoch]) -> PositionAverage:
     x, y, z = (float(value) for value in origin + mean @ axes)
     times = _times_s(used)
     return PositionAverage(
-        (x, y, z),
-        len(epochs),
-        len(used),
-        int(np.sum(~kept)),
-        float(times[-1] - times[0]),
-        east,
-        north,
-        up,
-        min((epoch.status for epoch in used), key=_STATUS_ORDER.index),
-        dict(Counter(epoch.status for epoch in usable)),
-        resolution_m,
-        times,
-        enu - mean,
+        xyz_m=(x, y, z),
+        epochs=len(epochs),
+        used=len(used),
+        left_out=int(np.sum(~kept)),
+        span_s=float(times[-1] - times[0]),
+        east=east,
+        north=north,
+        up=up,
+        lowest_status=min((epoch.status for epoch in used), key=_STATUS_ORDER.index),
+        by_status=dict(Counter(epoch.status for epoch in usable)),
+        resolution_m=resolution_m,
+        time_s=times,
+        offsets_m=enu - mean,
     )
 
 
@@ -214,7 +214,7 @@ def _times_s(epochs: Sequence[Epoch]) -> NDArray[np.float64]:
     return np.array(times)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BaseErrorEffect:
     """What an error of the base coordinate does: metres at every point, ppm of scale, metres at the far end."""
 
@@ -235,4 +235,11 @@ def base_error_effect(horizontal_m: float, up_m: float, far_m: float, latitude_d
     Formula: similarity of the vertical at the base, R the Gaussian radius of the ellipsoid at the latitude.
     """
     radius_m = gaussian_radius_m(latitude_deg)
-    return BaseErrorEffect(horizontal_m, up_m, up_m / radius_m * 1e6, far_m, far_m * abs(up_m) / radius_m, far_m * horizontal_m / radius_m)
+    return BaseErrorEffect(
+        shift_horizontal_m=horizontal_m,
+        shift_up_m=up_m,
+        scale_ppm=up_m / radius_m * 1e6,
+        far_m=far_m,
+        far_scale_m=far_m * abs(up_m) / radius_m,
+        far_height_m=far_m * horizontal_m / radius_m,
+    )

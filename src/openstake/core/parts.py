@@ -13,7 +13,7 @@ from openstake.core.judge.base import OnAir
 from openstake.core.judge.finding import Finding, stops_of
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Part:
     """One part of the work at the base: `key` names it, `summary` is one short line."""
 
@@ -57,7 +57,7 @@ def height_state(height: HeightRead | None) -> State:
     return State.CHECKED if height.count > 1 else State.ENTERED
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SettledSoFar:
     """A set-up in hand: its mark and whether a rover's check of it agrees, its coordinate's source in words."""
 
@@ -80,15 +80,20 @@ def setup_parts(so_far: SettledSoFar) -> tuple[Part, ...]:
         coordinate = State.DISAGREES if stops_of(so_far.coordinate_findings) else State.ENTERED
     level = so_far.level
     return (
-        Part("site", "Site", so_far.site.state, so_far.site.words),
-        Part("mark", "Mark", mark if so_far.mark_name else State.MISSING, so_far.mark_name),
-        Part("height", "Height", height_state(so_far.height), f"ARP {so_far.height.text}" if so_far.height else ""),
-        Part("coordinate", "Coordinate", coordinate, so_far.coordinate or ""),
-        Part("air", "On the air", State.MISSING, f"level looked at {level.done} of {level.asked} times, station {so_far.station_id}"),
+        Part(key="site", title="Site", state=so_far.site.state, summary=so_far.site.words),
+        Part(key="mark", title="Mark", state=mark if so_far.mark_name else State.MISSING, summary=so_far.mark_name),
+        Part(key="height", title="Height", state=height_state(so_far.height), summary=f"ARP {so_far.height.text}" if so_far.height else ""),
+        Part(key="coordinate", title="Coordinate", state=coordinate, summary=so_far.coordinate or ""),
+        Part(
+            key="air",
+            title="On the air",
+            state=State.MISSING,
+            summary=f"level looked at {level.done} of {level.asked} times, station {so_far.station_id}",
+        ),
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RunsNow:
     """A base that runs: what is on the air, its heights, its coordinate in words, its logs, where it is listened to."""
 
@@ -108,13 +113,18 @@ def running_parts(now: RunsNow) -> tuple[Part, ...]:
     """Return the parts of a base that runs."""
     closing = now.closing
     return (
-        Part("air", "On the air", air_state(now.on_air, now.findings), _air_words(now.on_air, now.findings)),
-        Part("height", "Height", height_state(now.opening), f"{now.opening.text} from {now.height_typed}"),
-        Part("coordinate", "Coordinate", State.ENTERED, now.coordinate),
-        Part("log", "Raw data", State.ENTERED if now.logs else State.MISSING, "being logged" if now.logging else "for a later computation"),
-        Part("listen", "Listening", State.ENTERED, ", ".join(now.listening)),
-        Part("site", "Site and level", now.looked.state, now.looked.words),
-        Part("end", "End", closing_state(closing), f"closing {closing.text}" if closing else "closing height"),
+        Part(key="air", title="On the air", state=air_state(now.on_air, now.findings), summary=_air_words(now.on_air, now.findings)),
+        Part(key="height", title="Height", state=height_state(now.opening), summary=f"{now.opening.text} from {now.height_typed}"),
+        Part(key="coordinate", title="Coordinate", state=State.ENTERED, summary=now.coordinate),
+        Part(
+            key="log",
+            title="Raw data",
+            state=State.ENTERED if now.logs else State.MISSING,
+            summary="being logged" if now.logging else "for a later computation",
+        ),
+        Part(key="listen", title="Listening", state=State.ENTERED, summary=", ".join(now.listening)),
+        Part(key="site", title="Site and level", state=now.looked.state, summary=now.looked.words),
+        Part(key="end", title="End", state=closing_state(closing), summary=f"closing {closing.text}" if closing else "closing height"),
     )
 
 

@@ -26,7 +26,7 @@ from openstake.core.special import chdtri, chndtr, fdtri, stdtrit
 _NO_REDUNDANCY = 1e-9
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Suspect:
     """A mark whose being wrong explains the residuals: its place among the used marks, its statistic and limit.
 
@@ -41,7 +41,7 @@ class Suspect:
     correlation: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Reliability:
     """The diagnosis of one fit of m marks with k components; NaN where a mark has no redundancy of its own.
 
@@ -84,14 +84,14 @@ def reliability(basis: NDArray[np.float64], weights: NDArray[np.float64], off_m:
     if freedom <= 0:
         standardised, detectable = np.full_like(off_m, np.nan), np.full_like(off_m, np.nan)
     return Reliability(
-        "Baarda" if weighted else "tau",
-        _single_limit(count * parts, freedom, weighted),
-        redundancy,
-        standardised,
-        detectable,
-        total if weighted and freedom > 0 else None,
-        float(chdtri(freedom, FIT_SIGNIFICANCE)) if weighted and freedom > 0 else None,
-        tuple(_suspects(own, blocks, white, total, freedom, weighted)),
+        test="Baarda" if weighted else "tau",
+        limit=_single_limit(count * parts, freedom, weighted),
+        redundancy=redundancy,
+        standardised=standardised,
+        detectable_m=detectable,
+        global_statistic=total if weighted and freedom > 0 else None,
+        global_limit=float(chdtri(freedom, FIT_SIGNIFICANCE)) if weighted and freedom > 0 else None,
+        suspects=tuple(_suspects(own, blocks, white, total, freedom, weighted)),
     )
 
 
@@ -154,7 +154,14 @@ def _suspect(place: int, statistic: float, limit: float, blocks: NDArray[np.floa
     alike[place] = -1.0
     rival = int(np.argmax(alike))
     correlation = float(min(alike[rival], 1.0))
-    return Suspect(place, statistic, limit, left > 0 and correlation < FIT_CORRELATION, rival, correlation)
+    return Suspect(
+        place=place,
+        statistic=statistic,
+        limit=limit,
+        can_tell=left > 0 and correlation < FIT_CORRELATION,
+        rival=rival,
+        correlation=correlation,
+    )
 
 
 def _largest_singular(matrices: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -37,7 +37,7 @@ class HeightStack:
     texts: tuple[str, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TargetShot:
     """A check on a target: its name, metres east and north of the mark, and whether it is within tolerance."""
 
@@ -64,7 +64,7 @@ class Bar:
     parts: tuple[tuple[str, float], ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlanMark:
     """A mark of a fit on its plan: its place and its residual (fitted − given), local metres; `used` in the fit, `flagged` a suspect."""
 
@@ -76,7 +76,7 @@ class PlanMark:
     flagged: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitPlan:
     """The marks of a fit, north up, with residuals drawn larger; `hull_m` are the corners of those used, local metres."""
 
@@ -89,7 +89,7 @@ class FitPlan:
 Drawn = HeightStack | Target | tuple[Bar, ...] | FitPlan
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReportPart:
     """A part of a report: a heading, label and value pairs, sentences, a table whose first row is its header, a drawing."""
 
@@ -100,7 +100,7 @@ class ReportPart:
     drawing: Drawn | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Report:
     """A report: its title, the job, when it was printed and by which version, its parts; the judgement is the reader's."""
 

@@ -14,7 +14,7 @@ from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.limits import EARTH_RADIUS_LEAST_M, EARTH_RADIUS_MOST_M
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Reseat:
     """A shift of a base, metres: Earth-centred, and in the local axes at the known mark (east, north, up).
 
@@ -45,7 +45,15 @@ def reseat(base_m: Sequence[float], known_m: Sequence[float], observed_m: Sequen
     shift = known - observed
     latitude, longitude, _ = (float(value) for value in geodetic_from_ecef(known))
     east, north, up = (float(value) for value in enu_from_ecef_difference(shift, latitude, longitude))
-    return Reseat(_triple(shift), east, north, up, _triple(base + shift), float(np.linalg.norm(known - base)), _triple(known))
+    return Reseat(
+        shift_m=_triple(shift),
+        east_m=east,
+        north_m=north,
+        up_m=up,
+        base_m=_triple(base + shift),
+        away_m=float(np.linalg.norm(known - base)),
+        coordinates_m=_triple(known),
+    )
 
 
 def ppm_of_coordinates(shift_m: Sequence[float], coordinates_m: Sequence[float]) -> float | None:

@@ -15,7 +15,7 @@ _FEWEST = 3
 _SHORTEST = 0.5
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SeriesMean:
     """Mean of a series with the scatter of one value and what the values are worth together.
 
@@ -70,19 +70,35 @@ def mean_of_series(values: ArrayLike) -> SeriesMean:
     count = len(series)
     mean = float(series[0] + np.mean(series - series[0]))
     if count < 2:
-        return SeriesMean(mean, 0.0, None, None, 0.0, 1.0, 1.0)
+        return SeriesMean(mean=mean, spread=0.0, sigma_of_mean=None, half_95=None, freedom=0.0, effective_n=1.0, correlation_time=1.0)
     spread = float(np.std(series, ddof=1))
     if count < _FEWEST:
         # Two values know nothing of their memory: they are taken as one and another.
         sigma = spread / float(np.sqrt(count))
-        return SeriesMean(mean, spread, sigma, sigma * float(stdtrit(1.0, 0.975)), 1.0, 1.0, 1.0)
+        return SeriesMean(
+            mean=mean,
+            spread=spread,
+            sigma_of_mean=sigma,
+            half_95=sigma * float(stdtrit(1.0, 0.975)),
+            freedom=1.0,
+            effective_n=1.0,
+            correlation_time=1.0,
+        )
     time, window = correlation_time(series)
     time = min(time, count / 2.0)
     # The spread about the series' own mean is too small by what the mean has taken away.
     variance = float(np.var(series)) * count / (count - time)
     freedom = max(1.0, 2.0 * count / (4.0 * window + 2.0))
     sigma = float(np.sqrt(variance * time / count))
-    return SeriesMean(mean, spread, sigma, float(stdtrit(freedom, 0.975)) * sigma, freedom, min(count / time, count), max(time, 1.0))
+    return SeriesMean(
+        mean=mean,
+        spread=spread,
+        sigma_of_mean=sigma,
+        half_95=float(stdtrit(freedom, 0.975)) * sigma,
+        freedom=freedom,
+        effective_n=min(count / time, count),
+        correlation_time=max(time, 1.0),
+    )
 
 
 def outliers(values: NDArray[np.float64], floor: float, factor: float = 6.0) -> NDArray[np.bool_]:

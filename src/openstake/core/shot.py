@@ -157,7 +157,7 @@ def unreported(epoch: Epoch, kind: ShotKind) -> str:
     return f"Not reported, so not held to its limit: {', '.join(names)}." if names else ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Limit:
     """A limit of a kind beside the value of an epoch; `least`: what is below is beyond it."""
 
@@ -187,11 +187,11 @@ def _limits(epoch: Epoch, kind: ShotKind) -> tuple[_Limit, ...]:
     flat = None if claim is None else horizontal_95_m(claim.east_m, claim.north_m, claim.covariance_en_m2)
     up = None if claim is None else vertical_95_m(claim.up_m)
     return (
-        _Limit("an age", epoch.age_s, kind.most_age_s, "{:.1f} s"),
-        _Limit("a PDOP", epoch.pdop, kind.most_pdop, "{:.1f}"),
-        _Limit("a horizontal 95 %", flat, kind.most_horizontal_95_m, "length"),
-        _Limit("a height 95 %", up, kind.most_vertical_95_m, "length"),
-        _Limit("satellites", epoch.satellites, kind.fewest_satellites, "{:.0f}", least=True),
+        _Limit(name="an age", value=epoch.age_s, limit=kind.most_age_s, form="{:.1f} s"),
+        _Limit(name="a PDOP", value=epoch.pdop, limit=kind.most_pdop, form="{:.1f}"),
+        _Limit(name="a horizontal 95 %", value=flat, limit=kind.most_horizontal_95_m, form="length"),
+        _Limit(name="a height 95 %", value=up, limit=kind.most_vertical_95_m, form="length"),
+        _Limit(name="satellites", value=epoch.satellites, limit=kind.fewest_satellites, form="{:.0f}", least=True),
     )
 
 

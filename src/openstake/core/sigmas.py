@@ -16,7 +16,7 @@ _NODES, _WEIGHTS = np.polynomial.legendre.leggauss(200)
 _ANGLES, _ANGLE_WEIGHTS = _NODES * np.pi / 2.0, _WEIGHTS * np.pi / 2.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Sigmas:
     """One link of the chain: one sigma in east, north and up, metres, and the covariance of east and north (m²)."""
 
@@ -82,10 +82,10 @@ def sigmas_of_ellipse(major_m: float, minor_m: float, orientation_deg: float, up
     """
     east, north = sin(radians(orientation_deg)), cos(radians(orientation_deg))
     return Sigmas(
-        hypot(major_m * east, minor_m * north),
-        hypot(major_m * north, minor_m * east),
-        up_m,
-        (major_m - minor_m) * (major_m + minor_m) * east * north,
+        east_m=hypot(major_m * east, minor_m * north),
+        north_m=hypot(major_m * north, minor_m * east),
+        up_m=up_m,
+        covariance_en_m2=(major_m - minor_m) * (major_m + minor_m) * east * north,
     )
 
 
@@ -108,7 +108,9 @@ def in_grid(sigmas: Sigmas, convergence_deg: float) -> Sigmas:
     """Return sigmas about true north as sigmas about grid north."""
     axes = grid_axes(convergence_deg)
     turned = axes @ covariance_of(sigmas) @ axes.T
-    return Sigmas(float(turned[0, 0] ** 0.5), float(turned[1, 1] ** 0.5), sigmas.up_m, float(turned[0, 1]))
+    return Sigmas(
+        east_m=float(turned[0, 0] ** 0.5), north_m=float(turned[1, 1] ** 0.5), up_m=sigmas.up_m, covariance_en_m2=float(turned[0, 1])
+    )
 
 
 @dataclass(frozen=True)
@@ -131,4 +133,4 @@ def added(*links: Sigmas) -> Sigmas:
     """Return independent links added: variances and covariances."""
     table = np.array([[link.east_m, link.north_m, link.up_m] for link in links])
     east, north, up = np.sqrt(np.sum(table**2, axis=0))
-    return Sigmas(float(east), float(north), float(up), sum(link.covariance_en_m2 for link in links))
+    return Sigmas(east_m=float(east), north_m=float(north), up_m=float(up), covariance_en_m2=sum(link.covariance_en_m2 for link in links))

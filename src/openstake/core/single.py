@@ -31,7 +31,7 @@ class Ionosphere:
     beta: tuple[float, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SinglePosition:
     """One epoch's position, Earth-centred WGS 84 metres, with its satellites, geometry and receiver clock (metres)."""
 
@@ -103,7 +103,7 @@ def _ionosphere_free_m(first_m: float, second_m: float) -> float:
     return (ratio * first_m - second_m) / (ratio - 1.0)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Equations:
     """The ranges of one step as equations: who is used, slopes (n, 4), observed − computed (n,), weights' roots (n,)."""
 
@@ -149,13 +149,13 @@ def _solve(
         return None
     x, y, z = (float(value) for value in here)
     position = SinglePosition(
-        gps_s,
-        (x, y, z),
-        len(equations.used),
-        all(item.two_frequencies for item in equations.used),
-        pdop,
-        clock_m,
-        float(np.sqrt(np.mean(residuals**2))),
+        gps_s=gps_s,
+        xyz_m=(x, y, z),
+        satellites=len(equations.used),
+        two_frequencies=all(item.two_frequencies for item in equations.used),
+        pdop=pdop,
+        clock_m=clock_m,
+        residual_m=float(np.sqrt(np.mean(residuals**2))),
     )
     return position, residuals, equations.used
 
@@ -189,4 +189,4 @@ def _equations(
         rows.append(np.append((here - satellite) / length, 1.0))
         misfits.append(item.range_m - (length + clock_m + delay_m))
         weights.append(weight)
-    return None if len(used) < _FEWEST else _Equations(used, np.array(rows), np.array(misfits), np.array(weights))
+    return None if len(used) < _FEWEST else _Equations(used=used, design=np.array(rows), misfit=np.array(misfits), root=np.array(weights))

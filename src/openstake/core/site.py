@@ -11,7 +11,7 @@ SITE = "site"
 LEVEL = "level"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Question:
     """One thing to look at: `group` is `site` (before) or `level` (over the mark)."""
 
@@ -22,26 +22,44 @@ class Question:
 
 
 QUESTIONS = (
-    Question("site:sky", SITE, "Open sky all round, from 10° up", "Under trees the base makes every rover bad, whatever that rover sees."),
     Question(
-        "site:still",
-        SITE,
-        "Firm ground that nothing shakes",
-        "Not on a verge that sinks, a deck, a pontoon or a vehicle: a base that moves moves every point.",
+        key="site:sky",
+        group=SITE,
+        what="Open sky all round, from 10° up",
+        why="Under trees the base makes every rover bad, whatever that rover sees.",
     ),
-    Question("site:walls", SITE, "Away from walls, vehicles, water and metal roofs", "They reflect signals. Antenna at 1.8 m or higher."),
-    Question("site:line", SITE, "A clear line from the radio antenna to the work", "Height beats power."),
     Question(
-        "site:guard",
-        SITE,
-        "Safe from traffic, livestock and thieves; somebody watches it",
-        "A knocked tripod shows nowhere else but on the next check.",
+        key="site:still",
+        group=SITE,
+        what="Firm ground that nothing shakes",
+        why="Not on a verge that sinks, a deck, a pontoon or a vehicle: a base that moves moves every point.",
     ),
-    Question("level:setup", LEVEL, "Level and plumb after setting up", "Feet trodden in, bubble and plummet alternately until both hold."),
     Question(
-        "level:hung", LEVEL, "Level again, with radio, battery and controller on the legs", "Their weight shifts the head by millimetres."
+        key="site:walls",
+        group=SITE,
+        what="Away from walls, vehicles, water and metal roofs",
+        why="They reflect signals. Antenna at 1.8 m or higher.",
     ),
-    Question("level:start", LEVEL, "Level again, just before the start", "Somebody has leaned on it since."),
+    Question(key="site:line", group=SITE, what="A clear line from the radio antenna to the work", why="Height beats power."),
+    Question(
+        key="site:guard",
+        group=SITE,
+        what="Safe from traffic, livestock and thieves; somebody watches it",
+        why="A knocked tripod shows nowhere else but on the next check.",
+    ),
+    Question(
+        key="level:setup",
+        group=LEVEL,
+        what="Level and plumb after setting up",
+        why="Feet trodden in, bubble and plummet alternately until both hold.",
+    ),
+    Question(
+        key="level:hung",
+        group=LEVEL,
+        what="Level again, with radio, battery and controller on the legs",
+        why="Their weight shifts the head by millimetres.",
+    ),
+    Question(key="level:start", group=LEVEL, what="Level again, just before the start", why="Somebody has leaned on it since."),
 )
 
 CAUTIONS = (

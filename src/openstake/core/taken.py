@@ -15,7 +15,7 @@ FixedStatus = Literal["fixed", "partly fixed", "not fixed"]
 Doubt = Literal["", "not fixed", "taken out", "one name at two places"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TakenPoint:
     """A point: grid metres and ellipsoidal height, degrees in the job's datum, Earth-centred metres; None where not known.
 

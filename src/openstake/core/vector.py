@@ -93,7 +93,7 @@ def rover_mark_ecef(
     return lifted(rover, -np.asarray(above_mark_m, dtype=float))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Scatter:
     """Scatter of the epochs of one shot about their mean: one sigma of a single epoch (m), covariance of east and north (m²), worth."""
 
@@ -118,4 +118,10 @@ def scatter_of_vectors(vectors_m: ArrayLike, latitude_deg: float, longitude_deg:
     sigma = np.std(enu, axis=0, ddof=1)
     effective = max(1.0, min(mean_of_series(enu[:, part]).effective_n for part in range(3)))
     both = float(np.cov(enu[:, 0], enu[:, 1])[0, 1])
-    return Scatter(float(sigma[0]), float(sigma[1]), float(sigma[2]), effective, both)
+    return Scatter(
+        sigma_east_m=float(sigma[0]),
+        sigma_north_m=float(sigma[1]),
+        sigma_up_m=float(sigma[2]),
+        effective_n=effective,
+        covariance_en_m2=both,
+    )

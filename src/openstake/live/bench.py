@@ -21,7 +21,7 @@ from openstake.wire.rtcm3.recent import RecentStream
 _LOOKS_EVERY_S = 0.25
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BenchHeard:
     """What a bench test heard: distances of its fixed epochs from the base on the air, metres, and both streams."""
 
@@ -132,12 +132,12 @@ class Bench:
         with self._lock:
             first = self._rover.watch.initialisations.time_to_fix_s
             return BenchHeard(
-                tuple(self._distances),
-                tuple(self._claims),
-                first,
-                self.elapsed_s,
-                self.status,
-                self.sentences,
-                self._stream.heard(),
-                self._rover.watch.device() if self._rover.latest else None,
+                distances_m=tuple(self._distances),
+                claims_m=tuple(self._claims),
+                fix_after_s=first,
+                listened_s=self.elapsed_s,
+                status=self.status,
+                feeds=self.sentences,
+                stream=self._stream.heard(),
+                device=self._rover.watch.device() if self._rover.latest else None,
             )

@@ -22,7 +22,7 @@ TABLE_TIMEOUT_S = 10.0
 GGA_INTERVAL_S = 5.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Account:
     """Where a caster is and who asks; `ca_file` trusts one more certificate."""
 
@@ -63,7 +63,7 @@ def fetch_table(account: Account, outside: Outside) -> TableRead:
     return read_table(raw.decode("utf-8", "replace"))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Heard:
     """What came from a mountpoint: `connected` and `sending` are two lights.
 
@@ -90,7 +90,7 @@ def listen(account: Account, mountpoint: str, seconds: float, outside: Outside, 
     try:
         source = NtripSource(account.host, account.port, mountpoint, account.user, account.password, outside.network, account.context())
     except DeviceError as error:
-        return Heard(False, False, _outcome(error), error.sentence)
+        return Heard(connected=False, sending=False, outcome=_outcome(error), sentence=error.sentence)
     reader, summary, received, sent = FrameReader(), StreamSummary(), 0, 0
     began_s = next_gga_s = outside.clock.monotonic()
     broke = ""
@@ -116,16 +116,16 @@ def listen(account: Account, mountpoint: str, seconds: float, outside: Outside, 
     else:
         sentence = f"Connected, and silent for {seconds:.0f} s." + (f" {broke}" if broke else "")
     return Heard(
-        True,
-        frames > 0,
-        None,
-        sentence,
-        received,
-        frames,
-        tuple(sorted(summary.messages)),
-        tuple(summary.stations),
-        tuple(sorted({constellation for constellation, _ in summary.observables})),
-        sent,
+        connected=True,
+        sending=frames > 0,
+        outcome=None,
+        sentence=sentence,
+        received_bytes=received,
+        frames=frames,
+        messages=tuple(sorted(summary.messages)),
+        positions=tuple(summary.stations),
+        constellations=tuple(sorted({constellation for constellation, _ in summary.observables})),
+        gga_sent=sent,
     )
 
 
@@ -143,12 +143,19 @@ def may_push(account: Account, mountpoint: str, outside: Outside) -> Heard:
         connection, reply, _ = ask_caster(account.host, account.port, request, outside.network, account.context())
     except DeviceError as error:
         if error.seen.get("status") == 409:
-            return Heard(True, False, None, f"A base is connected to {mountpoint} already.")
-        return Heard(False, False, _outcome(error), error.sentence)
+            return Heard(connected=True, sending=False, outcome=None, sentence=f"A base is connected to {mountpoint} already.")
+        return Heard(connected=False, sending=False, outcome=_outcome(error), sentence=error.sentence)
     connection.close()
     if reply.status == 404:
-        return Heard(False, False, Outcome.UNKNOWN_MOUNTPOINT, f"The caster knows no mountpoint {mountpoint} to push to.")
-    return Heard(True, False, None, f"The caster lets this account push to {mountpoint}. Nothing was sent.")
+        return Heard(
+            connected=False,
+            sending=False,
+            outcome=Outcome.UNKNOWN_MOUNTPOINT,
+            sentence=f"The caster knows no mountpoint {mountpoint} to push to.",
+        )
+    return Heard(
+        connected=True, sending=False, outcome=None, sentence=f"The caster lets this account push to {mountpoint}. Nothing was sent."
+    )
 
 
 def _outcome(error: DeviceError) -> Outcome:

@@ -29,7 +29,7 @@ class FeedState(StrEnum):
     ENDED = "ended"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FeedStatus:
     """What a feed is doing, since when (host seconds), and the sentence that says why if it is broken."""
 
@@ -66,7 +66,7 @@ class Feed:
         self._stop = self._clock.event()
         # A recording is as fast as it was asked to be.
         self.throttle = Throttle(self._clock, inf if url.startswith("replay:") else MOST_BYTES_PER_S)
-        self.status = FeedStatus(FeedState.CONNECTING, "Connecting.", self._clock.now())
+        self.status = FeedStatus(state=FeedState.CONNECTING, sentence="Connecting.", since_s=self._clock.now())
         self._thread = self._clock.thread(self._run, f"feed {url}")
 
     def start(self) -> None:

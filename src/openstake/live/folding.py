@@ -12,7 +12,7 @@ SETTLED_S = 30.0
 LONGEST_S = 600.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Folded:
     """So many events of a kind, host seconds of the first and the last of them, and what the last one said."""
 
@@ -41,7 +41,7 @@ class Folding:
         if plain:
             return True
         count, first_s = (before.count, before.first_s) if before else (0, now_s)
-        self._folded[kind] = Folded(kind, count + 1, first_s, now_s, sentence)
+        self._folded[kind] = Folded(kind=kind, count=count + 1, first_s=first_s, last_s=now_s, last=sentence)
         return False
 
     def due(self, now_s: float, final: bool = False) -> list[Folded]:

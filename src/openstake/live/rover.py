@@ -26,7 +26,7 @@ LONGEST_STEP_S = 5.0  # between two epochs of one shot: the slowest rate that pe
 _SKY_EVERY_S = 1.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReceivedEpoch:
     """An epoch with the host's clock beside it, the base reference in force (its id in the store), and since when its fix
     holds (host seconds; None where the fix was there before it was heard)."""
@@ -37,7 +37,7 @@ class ReceivedEpoch:
     initialised_s: float | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ShotWish:
     """What a shot needs: its kind with its limits, fixed epochs only or any; `unit` is that of what it says, `by` whose it is."""
 
@@ -48,7 +48,7 @@ class ShotWish:
     by: str = ""
 
 
-@dataclass
+@dataclass(kw_only=True)
 class ShotInHand:
     """A shot being collected.  A track stays in hand and hands over point after point."""
 
@@ -69,7 +69,7 @@ class ShotInHand:
         return round(sum(step for step in steps if step <= LONGEST_STEP_S), 4)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Address:
     """Where one rover is listened to, under the id of its listening and the name of its receiver."""
 
@@ -112,7 +112,7 @@ class ListenedRover:
             before = self.watch.initialisations.count
             happened += self.watch.add(epoch, host_s if self._live else None)
             self._note_initialisation(before, host_s)
-            row = ReceivedEpoch(epoch, host_s, reference_id, self._initialised_s)
+            row = ReceivedEpoch(epoch=epoch, host_s=host_s, reference_id=reference_id, initialised_s=self._initialised_s)
             self.latest = row
             rows.append(row)
             if self.shot is not None and self._grow(self.shot, row, settled):
@@ -184,7 +184,9 @@ class ListenedRover:
             self.shot = None
             return shot
         shot.points += 1
-        return ShotInHand(shot.wish, shot.on_done, shot.started_s, list(shot.epochs), "", shot.points)
+        return ShotInHand(
+            wish=shot.wish, on_done=shot.on_done, started_s=shot.started_s, epochs=list(shot.epochs), waiting_for="", points=shot.points
+        )
 
 
 def _is_of_another_base(epoch: Epoch, before: Epoch) -> bool:

@@ -53,7 +53,7 @@ class Sink(Protocol):
         """Log what has been folded; all of it at the end."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Moment:
     """Everything a page needs of the moment, of one rover."""
 
@@ -80,7 +80,7 @@ class Moment:
         return self.rover_feed is not None and self.rover_feed.state is FeedState.RECEIVING
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Addresses:
     """Where a session listens: the base's stream, its rovers' NMEA, the base receiver's own NMEA.  Any may be absent."""
 
@@ -95,7 +95,7 @@ def _role(rover_id: str) -> str:
     return f"rover {rover_id}"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Watched:
     """What the instrument shows of a rover, and how whole the base's stream is at this listener."""
 
@@ -213,15 +213,15 @@ class RunningSession:
             if rover is None:
                 return None
             return Watched(
-                rover.id,
-                rover.name,
-                rover.url,
-                rover.started_s,
-                rover.state(),
-                rover.in_view(),
-                rover.seen.obstructed(),
-                self._frames.frames,
-                self._frames.bad_crc,
+                id=rover.id,
+                name=rover.name,
+                url=rover.url,
+                started_s=rover.started_s,
+                state=rover.state(),
+                in_view=rover.in_view(),
+                obstructed=rover.seen.obstructed(),
+                frames=self._frames.frames,
+                bad_crc=self._frames.bad_crc,
             )
 
     def time_was_let_pass(self) -> None:
@@ -262,22 +262,22 @@ class RunningSession:
             receiver = feeds.get("receiver")
             speaks = receiver is not None and receiver.state is FeedState.RECEIVING
             return Moment(
-                rover.id if rover else None,
-                rover.name if rover else "",
-                rover.latest if rover else None,
-                self._reference,
-                tuple(size for seen_s, size in self._sizes.values() if now - seen_s < _SIZES_FRESH_S),
-                feeds.get("base"),
-                feeds.get(_role(rover.id)) if rover else None,
-                receiver,
-                self._recent.heard(),
-                tuple(self._own) if speaks else (),
-                self._own_sky.in_view() if speaks else (),
-                rover.shot if rover else None,
-                rover.silent_in_shot_s(now) if rover else 0.0,
-                self._settled,
-                next(filter(None, self._problems.values()), ""),
-                rover.jumps if rover else 0,
+                rover_id=rover.id if rover else None,
+                rover_name=rover.name if rover else "",
+                epoch=rover.latest if rover else None,
+                reference=self._reference,
+                observables=tuple(size for seen_s, size in self._sizes.values() if now - seen_s < _SIZES_FRESH_S),
+                base_feed=feeds.get("base"),
+                rover_feed=feeds.get(_role(rover.id)) if rover else None,
+                receiver_feed=receiver,
+                heard=self._recent.heard(),
+                receiver_epochs=tuple(self._own) if speaks else (),
+                in_view=self._own_sky.in_view() if speaks else (),
+                shot=rover.shot if rover else None,
+                shot_silent_s=rover.silent_in_shot_s(now) if rover else 0.0,
+                reference_settled=self._settled,
+                storing_problem=next(filter(None, self._problems.values()), ""),
+                jumps=rover.jumps if rover else 0,
             )
 
     def begin_shot(self, wish: ShotWish, on_done: Callable[[list[ReceivedEpoch]], None], rover_id: str | None = None) -> bool:
@@ -286,7 +286,7 @@ class RunningSession:
             rover = self.rover(rover_id)
             if rover is None or rover.shot is not None:
                 return False
-            rover.shot = ShotInHand(wish, on_done, self._clock.now(), [], "the next epoch")
+            rover.shot = ShotInHand(wish=wish, on_done=on_done, started_s=self._clock.now(), epochs=[], waiting_for="the next epoch")
         self._problems.pop("shot", None)
         self._on_change(self)
         return True

@@ -28,7 +28,7 @@ STATION_INTERVAL_S = 10
 _RETRY_S = 1.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Broadcast:
     """What was typed at the base: mark (degrees, ellipsoidal metres), ARP height above it, and where to push.
 
@@ -60,11 +60,11 @@ class Broadcast:
     def station(self) -> StationReference:
         x, y, z = (float(value) for value in self.arp_ecef_m)
         height = self.antenna_height_m if self.states_height else None
-        return StationReference(self.station_id, x, y, z, height, self.virtual)
+        return StationReference(station_id=self.station_id, x_m=x, y_m=y, z_m=z, antenna_height_m=height, virtual=self.virtual)
 
     def station_frames(self) -> list[bytes]:
         """Return 1006, 1008, 1033 and 1230: what goes out every ten seconds."""
-        antenna = Descriptor(self.station_id, "STANDIN-A NONE", 0, "0001")
+        antenna = Descriptor(station_id=self.station_id, antenna="STANDIN-A NONE", setup_id=0, antenna_serial="0001")
         return [
             encode_reference(self.station),
             encode_descriptor(antenna),

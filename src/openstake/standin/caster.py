@@ -89,21 +89,21 @@ class Mount:
         systems = "+".join(codes.get(name, name) for name in dict.fromkeys(key[0] for key in summary.observables))
         virtual = bool(station and station.virtual)
         return StreamRow(
-            self.name,
-            self.name,
-            "RTCM 3.3",
-            details,
-            2,
-            systems,
-            "practice",
-            "",
-            latitude,
-            longitude,
-            False,
-            virtual,
-            "stand-in base",
-            "B",
-            None,
+            mountpoint=self.name,
+            identifier=self.name,
+            format="RTCM 3.3",
+            format_details=details,
+            carrier=2,
+            systems=systems,
+            network_name="practice",
+            country="",
+            latitude_deg=latitude,
+            longitude_deg=longitude,
+            needs_gga=False,
+            network=virtual,
+            generator="stand-in base",
+            authentication="B",
+            bit_rate_bps=None,
         )
 
 

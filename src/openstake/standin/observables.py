@@ -61,4 +61,9 @@ class Observables:
         if cycles is None:
             cycles = self._cycles[key] = int(self._random.integers(-20, 21))
         code, phase = noise
-        return Observation(seen.range_m + code, seen.range_m + cycles * wavelength_m + phase, unix_s - since, seen.cnr_dbhz)
+        return Observation(
+            pseudorange_m=seen.range_m + code,
+            phase_range_m=seen.range_m + cycles * wavelength_m + phase,
+            lock_s=unix_s - since,
+            cnr_dbhz=seen.cnr_dbhz,
+        )

@@ -69,20 +69,20 @@ def burst(
     geometry = geometry_of(used)
     height = place[2]
     fix = Fix(
-        moment_of(unix_s),
-        quality,
-        place[0],
-        place[1],
-        None if height is None else height - separation_m,
-        None if height is None else separation_m,
-        len(used) if quality else 0,
-        geometry.hdop if geometry else None,
-        age_s,
-        station_id,
-        sigma[0],
-        sigma[1],
-        sigma[2],
-        speed_mps,
+        moment=moment_of(unix_s),
+        quality=quality,
+        latitude_deg=place[0],
+        longitude_deg=place[1],
+        altitude_m=None if height is None else height - separation_m,
+        separation_m=None if height is None else separation_m,
+        satellites=len(used) if quality else 0,
+        hdop=geometry.hdop if geometry else None,
+        age_s=age_s,
+        station_id=station_id,
+        sigma_east_m=sigma[0],
+        sigma_north_m=sigma[1],
+        sigma_up_m=sigma[2],
+        speed_mps=speed_mps,
     )
     out = gga(fix) + gst(fix)
     dops = (geometry.pdop, geometry.hdop, geometry.vdop) if geometry else None

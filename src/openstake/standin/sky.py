@@ -17,7 +17,7 @@ _REFERENCE_S = 1_735_689_600.0  # 2025-01-01: the nominal elements are taken to 
 _ROTATION_AT_REFERENCE_RAD = np.radians(100.8)  # sidereal angle of that midnight, rounded
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Seen:
     """One satellite above the horizon: `number` counts from 1 within its constellation."""
 
@@ -64,5 +64,14 @@ def above(unix_s: float, receiver_m: ArrayLike, mask_deg: float, obstructions: t
             hidden |= obstruction.hides(directions[:, 0], directions[:, 1])
         for place in np.flatnonzero(up):
             azimuth, elevation = directions[place]
-            found.append(Seen(constellation, int(place) + 1, float(azimuth), float(elevation), float(ranges[place]), bool(hidden[place])))
+            found.append(
+                Seen(
+                    constellation=constellation,
+                    number=int(place) + 1,
+                    azimuth_deg=float(azimuth),
+                    elevation_deg=float(elevation),
+                    range_m=float(ranges[place]),
+                    hidden=bool(hidden[place]),
+                )
+            )
     return found

@@ -38,7 +38,7 @@ class Obstruction:
         return ((azimuth_deg - self.from_deg) % 360.0 <= span) & (elevation_deg < self.elevation_deg)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Stand:
     """Where an antenna really stands: a mark (degrees, ellipsoidal metres) and the ARP's height above it."""
 
@@ -53,7 +53,7 @@ class Stand:
         return lifted(ecef_from_geodetic(self.latitude_deg, self.longitude_deg, self.height_m), self.arp_height_m)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class World:
     """The truth.  `separation_m` is the geoid separation the rover puts into its GGA.
 
@@ -79,7 +79,7 @@ def _stand(document: Mapping[str, Any], height_name: str, where: str) -> Stand:
     if not np.isfinite(numbers).all() or abs(numbers[0]) > 90 or abs(numbers[1]) > 180:
         raise FileError(f"The world file's {where} lies nowhere on Earth.")
     latitude, longitude, height, antenna = numbers
-    return Stand(latitude, longitude, height, antenna, obstructions)
+    return Stand(latitude_deg=latitude, longitude_deg=longitude, height_m=height, arp_height_m=antenna, obstructions=obstructions)
 
 
 def read_world(path: Path) -> World:
@@ -100,11 +100,11 @@ def read_world(path: Path) -> World:
     except (TypeError, ValueError):
         raise FileError(f"The world file {path} has a separation, seed or time to fix that is no number.") from None
     return World(
-        _stand(document["base"], "arp_height_m", "base") if "base" in document else None,
-        _stand(document["rover"], "pole_height_m", "rover") if "rover" in document else None,
-        separation,
-        seed,
-        fix_after_s,
+        base=_stand(document["base"], "arp_height_m", "base") if "base" in document else None,
+        rover=_stand(document["rover"], "pole_height_m", "rover") if "rover" in document else None,
+        separation_m=separation,
+        seed=seed,
+        fix_after_s=fix_after_s,
     )
 
 
@@ -128,7 +128,7 @@ class WorldFile:
 
     def __init__(self, path: Path | None) -> None:
         self._path, self._stamp = path, 0
-        self._world = World(None, None)
+        self._world = World(base=None, rover=None)
         self.world  # noqa: B018  (an unreadable file is said at once, not at the first epoch)
 
     @property

@@ -21,7 +21,7 @@ _MOST_BYTES = 256 << 20
 _ONE_HASH = threading.Lock()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PassphraseHash:
     """What a passphrase is compared with; the passphrase itself is kept nowhere."""
 
@@ -32,7 +32,7 @@ class PassphraseHash:
     p: int = _P
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class KeptSession:
     """A device that signed in: under which name, from where and since when.  Of its token only the SHA-256 is kept."""
 
@@ -44,7 +44,7 @@ class KeptSession:
     since_s: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AccessKept:
     """What a data folder knows of who may come in; `devices`: the SHA-256 of what devices that signed in before carry."""
 
@@ -57,7 +57,7 @@ class AccessKept:
 def hash_of_passphrase(passphrase: str) -> PassphraseHash:
     """Return a new hash of a passphrase, with a salt of its own."""
     salt = secrets.token_hex(16)
-    return PassphraseHash(salt, _scrypt(passphrase, PassphraseHash(salt, "")).hex())
+    return PassphraseHash(salt=salt, hash=_scrypt(passphrase, PassphraseHash(salt=salt, hash="")).hex())
 
 
 def is_passphrase(passphrase: str, kept: PassphraseHash) -> bool:
@@ -76,7 +76,9 @@ def read_access(folder: Path) -> AccessKept:
         said: Any = json.loads((folder / NAME).read_text())
         passphrase = PassphraseHash(**said["passphrase"]) if said["passphrase"] else None
         sessions = tuple(KeptSession(**item) for item in said["sessions"])
-        return AccessKept(passphrase, str(said["hint"]), sessions, tuple(map(str, said.get("devices", ()))))
+        return AccessKept(
+            passphrase=passphrase, hint=str(said["hint"]), sessions=sessions, devices=tuple(map(str, said.get("devices", ())))
+        )
     except (OSError, ValueError, KeyError, TypeError):
         return AccessKept()
 

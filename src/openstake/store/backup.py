@@ -47,7 +47,7 @@ class KeptFile:
     sha256: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Backup:
     """A backup: when and by which version it was made, its files, and where the Book ended: lines of the chain and last hash."""
 
@@ -83,7 +83,9 @@ def back_up(data: Path, into: Path, now_s: float) -> Backup:
         files = [_kept(draft, draft / NAME)]
         files += [_copied(source, data, draft, earlier[-1] if earlier else None) for source in _beside(data, into)]
         entries, last_hash = _read_back(draft)
-        made = Backup(_FORM, __version__, now_s, entries, last_hash, tuple(files), folder)
+        made = Backup(
+            form=_FORM, version=__version__, created_s=now_s, entries=entries, last_hash=last_hash, files=tuple(files), folder=folder
+        )
         document = {key: value for key, value in asdict(made).items() if key != "folder"}
         (draft / MANIFEST).write_text(json.dumps(document, indent=1))
         draft.replace(folder)
@@ -184,7 +186,15 @@ def read_manifest(folder: Path) -> Backup:
     outside = [file.path for file in files if "\0" in file.path or Path(file.path).is_absolute() or ".." in Path(file.path).parts]
     if outside:
         raise FileError(f"{folder} names a file outside itself: {outside[0][:80]}.")
-    return Backup(form, document["version"], float(created_s), entries, document["last_hash"], files, folder)
+    return Backup(
+        form=form,
+        version=document["version"],
+        created_s=float(created_s),
+        entries=entries,
+        last_hash=document["last_hash"],
+        files=files,
+        folder=folder,
+    )
 
 
 def hold_against(folder: Path, backup: Backup) -> None:

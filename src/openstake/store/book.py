@@ -125,7 +125,7 @@ def write_entry(session: Session, now_s: float, kind: str, sentence: str, job_id
     return entry
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Verification:
     """Whether every chain is whole, how many lines were read (of a job, where one was asked for), and where the first break is.
 
@@ -154,27 +154,27 @@ def verify(session: Session, job_id: str | None = None) -> Verification:
         count, sealed, last_hash = count + walked.entries, sealed + walked.sealed, walked.last_hash
         if walked.first_broken is not None:
             return Verification(
-                False,
-                count,
-                sealed,
-                len(devices),
-                last_hash,
-                walked.first_broken,
-                f"The Book is broken at line {walked.first_broken}: a line was changed, removed or added by other means.",
+                whole=False,
+                entries=count,
+                sealed=sealed,
+                devices=len(devices),
+                last_hash=last_hash,
+                first_broken=walked.first_broken,
+                sentence=f"The Book is broken at line {walked.first_broken}: a line was changed, removed or added by other means.",
             )
     beside = f" {counted(sealed, 'line')} of other jobs came sealed." if sealed else ""
     return Verification(
-        True,
-        count,
-        sealed,
-        len(devices),
-        last_hash,
-        None,
-        f"The Book is whole: {counted(count, 'line')}.{beside} A cut at its end shows only against the last hash noted elsewhere.",
+        whole=True,
+        entries=count,
+        sealed=sealed,
+        devices=len(devices),
+        last_hash=last_hash,
+        first_broken=None,
+        sentence=f"The Book is whole: {counted(count, 'line')}.{beside} A cut at its end shows only against the last hash noted elsewhere.",
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Walked:
     entries: int
     sealed: int
@@ -196,13 +196,13 @@ def _walk(session: Session, device_id: str, job_id: str | None, own: bool, came:
         theirs = job_id is None or entry.job_id == job_id
         linked = entry.sequence == expected and entry.previous_hash == previous
         if not linked or (theirs and (entry.hash != hash_of(previous, entry.text) or not _is_told(entry))):
-            return _Walked(count, sealed, previous, expected)
+            return _Walked(entries=count, sealed=sealed, last_hash=previous, first_broken=expected)
         previous, expected, count, lines = entry.hash, expected + 1, count + theirs, lines + 1
     while not own and expected in links and links[expected].previous_hash == previous:
         previous, expected, sealed = links[expected].hash, expected + 1, sealed + 1
     past = [sequence for sequence in links if sequence >= expected]
     broken = expected if past or lines < came else None
-    return _Walked(count, sealed, previous, broken)
+    return _Walked(entries=count, sealed=sealed, last_hash=previous, first_broken=broken)
 
 
 def tells_of(said: Any, device_id: str, sequence: int, job_id: str | None) -> bool:

@@ -44,7 +44,7 @@ _PRIVATE = (
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ServedCertificate:
     """What the listener shows: its files, the names it is for, and the root with its SHA-256, where the root is made here."""
 
@@ -78,7 +78,9 @@ def made_here(data: Path, addresses: Sequence[str], now_s: float) -> ServedCerti
     renew = held is None or held.issuer != root.subject or _names_of(held) != tuple(addresses)
     if renew or held is None or held.not_valid_after_utc - now < dt.timedelta(days=_RENEW_DAYS):
         _make_leaf(folder, root, root_key, addresses, now)
-    return ServedCertificate(leaf, folder / "leaf.key", tuple(addresses), _pem(root), fingerprint_of(root))
+    return ServedCertificate(
+        certificate=leaf, key=folder / "leaf.key", names=tuple(addresses), root_pem=_pem(root), fingerprint=fingerprint_of(root)
+    )
 
 
 def of_ones_own(certificate: Path, key: Path, now_s: float) -> ServedCertificate:
@@ -97,7 +99,7 @@ def of_ones_own(certificate: Path, key: Path, now_s: float) -> ServedCertificate
     names = _names_of(found)
     if not names:
         raise FileError(f"{certificate} names no address and no host (subjectAltName). Browsers refuse it.")
-    return ServedCertificate(certificate, key, names, None, fingerprint_of(found))
+    return ServedCertificate(certificate=certificate, key=key, names=names, root_pem=None, fingerprint=fingerprint_of(found))
 
 
 def fingerprint_of(certificate: x509.Certificate) -> str:

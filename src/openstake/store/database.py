@@ -153,7 +153,7 @@ def of_request(key: str) -> Iterator[RequestToWrite]:
         _REQUEST.reset(token)
 
 
-@dataclass(order=True)
+@dataclass(order=True, kw_only=True)
 class _Job:
     order: tuple[int, int]
     work: Callable[[Session], Any] | None = field(compare=False)
@@ -206,7 +206,7 @@ class Database:
         """
         future: Future[T] = Future()
         order = (_URGENT if urgent else _USUAL, next(self._numbers))
-        self._queue.put(_Job(order, work, future, _REQUEST.get()))
+        self._queue.put(_Job(order=order, work=work, future=future, request=_REQUEST.get()))
         if not self._thread.is_alive():
             self._refuse_queued()
         try:
@@ -235,7 +235,7 @@ class Database:
 
     def close(self) -> None:
         """Finish what is queued and close."""
-        self._queue.put(_Job((_LAST, next(self._numbers)), None, Future()))
+        self._queue.put(_Job(order=(_LAST, next(self._numbers)), work=None, future=Future()))
         self._thread.join(2.0)
         self._refuse_queued()
         self._engine.dispose()

@@ -53,7 +53,7 @@ _FILE = re.compile(r"(raw|photos|geoid)/[0-9A-Za-z][0-9A-Za-z._-]{0,199}")
 _LARGEST = 1 << 63  # of a whole number: what SQLite holds
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ChainPart:
     """What a package holds of one installation's chain: lines with their text, sealed ones, and where the chain ended."""
 
@@ -64,7 +64,7 @@ class ChainPart:
     last_hash: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Package:
     """What is in a package: rows by table, the SHA-256 of tables and files, chains of the Book; `sha256` is that of its manifest.
 
@@ -235,7 +235,17 @@ def pack(session: Session, data: Path, job_id: str, name: str, out: Path, now_s:
             chains = _pack_chains(session, written, job_id)
             tell(steps - 1, steps)
             files = tuple(_pack_file(archive, path, data, lambda: tell(steps - 1, steps)) for path in files_of(data, kept))
-            made = Package(FORM, __version__, now_s, job_id, name, counts, written.hashes, files, chains)
+            made = Package(
+                form=FORM,
+                version=__version__,
+                made_s=now_s,
+                job=job_id,
+                name=name,
+                tables=counts,
+                hashes=written.hashes,
+                files=files,
+                chains=chains,
+            )
             document = asdict(made)
             del document["sha256"]
             content = json.dumps(document, ensure_ascii=False, indent=1, sort_keys=True).encode()
@@ -301,7 +311,9 @@ def _pack_chains(session: Session, written: _Members, job_id: str) -> tuple[Chai
             own = select(BookEntry.sequence, BookEntry.hash).where(BookEntry.device_id == device.id, BookEntry.job_id == job_id)
             lines = [row for row in session.execute(own.order_by(BookEntry.sequence)) if row.sequence not in hidden]
             ends = [(row.sequence, row.hash) for row in lines] + [(link["sequence"], link["hash"]) for link in sealed]
-            parts.append(ChainPart(device.id, device.created_s, len(lines), len(sealed), max(ends)[1]))
+            parts.append(
+                ChainPart(device=device.id, created_s=device.created_s, lines=len(lines), sealed=len(sealed), last_hash=max(ends)[1])
+            )
     return tuple(parts)
 
 
@@ -399,16 +411,16 @@ class Opened:
             files = tuple(KeptFile(item["path"], item["bytes"], item["sha256"]) for item in document["files"])
             chains = tuple(ChainPart(**item) for item in document["chains"])
             found = Package(
-                form,
-                document["version"],
-                float(document["made_s"]),
-                document["job"],
-                document["name"],
-                document["tables"],
-                document["hashes"] if form == FORM else {},
-                files,
-                chains,
-                hashlib.sha256(content).hexdigest(),
+                form=form,
+                version=document["version"],
+                made_s=float(document["made_s"]),
+                job=document["job"],
+                name=document["name"],
+                tables=document["tables"],
+                hashes=document["hashes"] if form == FORM else {},
+                files=files,
+                chains=chains,
+                sha256=hashlib.sha256(content).hexdigest(),
             )
             _check_types(found)
         except (JsonError, ValueError, KeyError, TypeError) as error:
@@ -532,7 +544,7 @@ def _plain(line: bytes) -> Any:
         return read_json(line)  # which says what is wrong with it
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Column:
     """What a value of a column must be; `longest` of a text, 0 where any length is taken."""
 
@@ -552,7 +564,7 @@ def _columns(name: str) -> dict[str, _Column]:
     for item in Base.metadata.tables[name].columns:
         kind = next((kind for type_, kind in _KINDS if isinstance(item.type, type_)), str)
         longest = getattr(item.type, "length", None) or 0
-        found[item.name] = _Column(bool(item.nullable), kind, longest, isinstance(item.type, LargeBinary))
+        found[item.name] = _Column(nullable=bool(item.nullable), kind=kind, longest=longest, is_binary=isinstance(item.type, LargeBinary))
     return found
 
 

@@ -31,7 +31,7 @@ _BATCH = 500
 _SHARED = ("gear", "profile", "geoid_grid")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Unpacked:
     """What a package brought: its job, whether that was here before, new rows and files, and lines of rows that now disagree.
 
@@ -146,15 +146,15 @@ def unpack(session: Session, opened: Opened, data: Path, now_s: float, tell: Tel
     except IntegrityError:
         raise FileError("This package holds a row that is here under another job. Nothing was unpacked.") from None
     made = Unpacked(
-        package.job,
-        _name_of(session, package.job),
-        known,
-        rows,
-        files,
-        disputes,
-        package.fingerprint,
-        "" if package.hashes else package.version,
-        _twins(session, opened),
+        job=package.job,
+        name=_name_of(session, package.job),
+        known=known,
+        rows=rows,
+        files=files,
+        disputes=disputes,
+        fingerprint=package.fingerprint,
+        unproven="" if package.hashes else package.version,
+        twins=_twins(session, opened),
     )
     bases = sorted(set(session.scalars(select(Occupation.id).where(Occupation.job_id == package.job))) - here)
     _tell_book(session, opened, made, bases, now_s)

@@ -12,7 +12,7 @@ from openstake.core.kit.gear import PhaseCentre
 MOST_ANTENNAS = 2000
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Calibration:
     """One receiver antenna of a file: its type with radome, and its mean phase centres above the ARP, in millimetres."""
 
@@ -107,10 +107,15 @@ def _antenna(block: list[str], absolute: bool) -> Calibration:
                 raise FileError(f"the offsets of {frequency} are not three numbers of ten columns.") from None
             if not max(abs(north), abs(east), abs(up)) < 1000.0:
                 raise FileError(f"an offset of {frequency} is a metre or more: are these millimetres?")
-            centres[frequency] = PhaseCentre(frequency, north, east, up)
+            centres[frequency] = PhaseCentre(frequency=frequency, north_mm=north, east_mm=east, up_mm=up)
     if not centres:
         raise FileError("it has no NORTH / EAST / UP.")
     # Type and radome fill twenty columns with blanks between.
     return Calibration(
-        " ".join(head[:20].split()), head[20:40].strip(), method[:20].strip(), method[50:60].strip(), absolute, tuple(centres.values())
+        type=" ".join(head[:20].split()),
+        serial=head[20:40].strip(),
+        method=method[:20].strip(),
+        date=method[50:60].strip(),
+        absolute=absolute,
+        centres=tuple(centres.values()),
     )

@@ -38,7 +38,7 @@ _ANGLES = ("latitude", "longitude")
 _CENTRED = ("x", "y", "z")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Found:
     """A value as it was understood: its field, its text as it would be typed, its line and that line's number.
 
@@ -81,7 +81,7 @@ def _values(field: str, before: str, rest: str, lines: Sequence[str], number: in
     text = _ENDS_WITH.sub("", rest[remark.end() if remark else 0 :]).strip()
     read = _reader(field, before, "" if unit in _FORMS else unit)
     try:
-        yield Found(field, read(text), shown, number)
+        yield Found(field=field, text=read(text), line=shown, number=number)
         return
     except InputError as error:
         problem = error.sentence
@@ -93,10 +93,10 @@ def _values(field: str, before: str, rest: str, lines: Sequence[str], number: in
             read_columns = []
         headings = _headings(lines, number, len(columns))
         for value, heading in zip(read_columns, headings, strict=False):
-            yield Found(field, value, shown, number, column=heading)
+            yield Found(field=field, text=value, line=shown, number=number, column=heading)
         if read_columns:
             return
-    yield Found(field, text[:80], shown, number, problem=problem)
+    yield Found(field=field, text=text[:80], line=shown, number=number, problem=problem)
 
 
 def _headings(lines: Sequence[str], number: int, count: int) -> list[str]:
@@ -241,4 +241,4 @@ def frames_in(lines: Iterable[tuple[int, str]]) -> Iterator[Found]:
             name = re.sub(r"\s+(?=\d)", "", match[1]) if not match[1].startswith("WGS") else " ".join(match[1].split())
             if name not in seen and len(seen) < _MOST_FRAMES:
                 seen.add(name)
-                yield Found("frame", name, line.strip()[:200], number)
+                yield Found(field="frame", text=name, line=line.strip()[:200], number=number)

@@ -11,7 +11,7 @@ from openstake.core.units import degrees_from_text, metres_from_text
 _LABEL = re.compile(r"^\s*[A-Za-z][A-Za-z .()_/]*?\s*[:=]\s*")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TypedPlace:
     """Degrees and metres, or `xyz_m` where Earth-centred numbers were pasted."""
 
@@ -29,7 +29,11 @@ def place_from_text(pasted: str, latitude: str, longitude: str, height: str, bar
     """
     if pasted.strip():
         return _pasted(pasted, bare_unit)
-    return TypedPlace(_angle(latitude, "latitude"), _angle(longitude, "longitude"), _height(height, bare_unit, "height"))
+    return TypedPlace(
+        latitude_deg=_angle(latitude, "latitude"),
+        longitude_deg=_angle(longitude, "longitude"),
+        height_m=_height(height, bare_unit, "height"),
+    )
 
 
 def _angle(text: str, field: str) -> float:
@@ -68,10 +72,12 @@ def _pasted(text: str, bare_unit: str) -> TypedPlace:
         x, y, z = (float(match[1]) for match in plain if match)
         if not 6.3e6 < (x * x + y * y + z * z) ** 0.5 < 6.4e6:
             raise InputError("These are three lengths that lie nowhere near the Earth's surface.", field="pasted")
-        return TypedPlace(0.0, 0.0, 0.0, (x, y, z))
+        return TypedPlace(latitude_deg=0.0, longitude_deg=0.0, height_m=0.0, xyz_m=(x, y, z))
     try:
         return TypedPlace(
-            degrees_from_text(parts[0], "latitude"), degrees_from_text(parts[1], "longitude"), _height(parts[2], bare_unit, "pasted")
+            latitude_deg=degrees_from_text(parts[0], "latitude"),
+            longitude_deg=degrees_from_text(parts[1], "longitude"),
+            height_m=_height(parts[2], bare_unit, "pasted"),
         )
     except InputError as error:
         error.field = "pasted"

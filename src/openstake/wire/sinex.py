@@ -28,7 +28,7 @@ _OF_SITES = ("SITE/ANTENNA", "SITE/ECCENTRICITY", "SOLUTION/EPOCHS")
 Key = tuple[str, str, str]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Estimate:
     """One solution of one point: the marker, Earth-centred metres, with its covariance (m², 3 x 3) and where it stands.
 
@@ -125,17 +125,17 @@ def _estimate(
         covariance = np.diag(sigmas**2)
     start, end = _span(of_sites["SOLUTION/EPOCHS"], key)
     return Estimate(
-        key,
-        xyz,
-        (parts[0][9], parts[1][9], parts[2][9]),
-        covariance,
-        correlated,
-        _year(parts[0][5]),
-        _CONSTRAINTS.get(parts[0][7], ""),
-        tuple((number, line.strip()) for number, line, _ in ordered),
-        f"{start} to {end}" if start else "",
-        _antenna(of_sites["SITE/ANTENNA"], key, parts[0][5]),
-        _eccentricity(of_sites["SITE/ECCENTRICITY"], key, parts[0][5], xyz),
+        key=key,
+        xyz_m=xyz,
+        sigmas_m=(parts[0][9], parts[1][9], parts[2][9]),
+        covariance_m2=covariance,
+        correlated=correlated,
+        epoch=_year(parts[0][5]),
+        constraint=_CONSTRAINTS.get(parts[0][7], ""),
+        rows=tuple((number, line.strip()) for number, line, _ in ordered),
+        data_span=f"{start} to {end}" if start else "",
+        antenna=_antenna(of_sites["SITE/ANTENNA"], key, parts[0][5]),
+        eccentricity=_eccentricity(of_sites["SITE/ECCENTRICITY"], key, parts[0][5], xyz),
     )
 
 

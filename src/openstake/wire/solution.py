@@ -32,7 +32,7 @@ MOST_BYTES = 4 << 20
 _MOST_LINES, _MOST_OF_ONE = 100_000, 8
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SolutionValue:
     """A value that was found: its field (in `words`), as it would be typed, the line it stands in and that line's number from 1.
 
@@ -57,7 +57,7 @@ class SolutionChoice:
     words: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SolutionFile:
     """What a file says of one point; `site` is the solution that was read, empty where one of `choices` has to be chosen first.
 
@@ -110,25 +110,33 @@ def _sinex(lines: Sequence[str], name: str, site: str) -> SolutionFile:
         there = ", ".join(item.name for item in choices[:12])
         raise FileError(f"{name[:60]} holds no solution '{site[:20]}'. It has {there}.", field="site")
     if len(named) > 1:
-        return SolutionFile("SINEX", "", choices, (), "", "", "mark")
+        return SolutionFile(kind="SINEX", site="", choices=choices, values=(), header_height="", antenna="", refers_to="mark")
     chosen = named[0]
     values = _marked((*_estimated(chosen), *_said_frame(blocks)))
-    return SolutionFile("SINEX", chosen.name, choices, values, chosen.eccentricity, chosen.antenna, "mark")
+    return SolutionFile(
+        kind="SINEX",
+        site=chosen.name,
+        choices=choices,
+        values=values,
+        header_height=chosen.eccentricity,
+        antenna=chosen.antenna,
+        refers_to="mark",
+    )
 
 
 def _estimated(item: Estimate) -> Iterator[SolutionValue]:
     for field, value, (number, line) in zip(_CENTRED_FIELDS, item.xyz_m, item.rows, strict=True):
-        yield SolutionValue(field, f"{value:.5f}", line, number)
+        yield SolutionValue(field=field, text=f"{value:.5f}", line=line, number=number)
     number, line = item.rows[0]
     if item.epoch:
-        yield SolutionValue("epoch", item.epoch, line, number)
+        yield SolutionValue(field="epoch", text=item.epoch, line=line, number=number)
     sigmas = sigmas_enu(item)
     if sigmas is not None:
         said = f"standard deviations {', '.join(item.sigmas_m)}" + (
             ", with their correlations" if item.correlated else ", taken as independent: the file has no correlations of them"
         )
-        yield SolutionValue("sigma_horizontal", f"{sigmas[0]:.4f} m", said, number)
-        yield SolutionValue("sigma_vertical", f"{sigmas[1]:.4f} m", said, number)
+        yield SolutionValue(field="sigma_horizontal", text=f"{sigmas[0]:.4f} m", line=said, number=number)
+        yield SolutionValue(field="sigma_vertical", text=f"{sigmas[1]:.4f} m", line=said, number=number)
 
 
 def _said_frame(blocks: Blocks) -> Iterator[SolutionValue]:
@@ -153,9 +161,11 @@ def _mail(lines: Sequence[str], name: str) -> SolutionFile:
         raise FileError(
             f"{name[:60]} names no latitude and longitude, and no X, Y and Z. Copy the coordinate from it and paste it instead."
         )
-    return SolutionFile("text", "", (), _marked(values), "", "", "")
+    return SolutionFile(kind="text", site="", choices=(), values=_marked(values), header_height="", antenna="", refers_to="")
 
 
 def _of_mail(item: Found) -> SolutionValue:
     words = f", {item.column}" if item.column else ""
-    return SolutionValue(cast(SolutionField, item.field), item.text, item.line, item.number, words, problem=item.problem)
+    return SolutionValue(
+        field=cast(SolutionField, item.field), text=item.text, line=item.line, number=item.number, words=words, problem=item.problem
+    )

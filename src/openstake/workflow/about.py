@@ -11,7 +11,7 @@ from openstake import __version__
 _LICENCES = Path(__file__).parent.parent / "licences.json"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Shipped:
     """A part of the program that others made: what it is to us, its name, its version and its licence."""
 

@@ -31,7 +31,7 @@ _MOST_ADDRESSES = 1000
 Device = Literal["phone", "tablet", "computer"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Door:
     """The listener on the network: the names it answers to, its port, and the certificate that it shows."""
 
@@ -170,7 +170,7 @@ class Access:
         if len(hint) > LONGEST_HINT or passphrase.casefold() in hint.casefold():
             raise InputError("The hint is short, and is not the passphrase.", field="hint")
         made = hash_of_passphrase(passphrase)
-        self._change(lambda kept: AccessKept(made, hint))
+        self._change(lambda kept: AccessKept(passphrase=made, hint=hint))
         self.guesses = Guesses()
 
     def sign_in(self, passphrase: str, who: str, device: Device, address: str, device_token: str = "", code: str = "") -> Visitor:
@@ -198,7 +198,9 @@ class Access:
                 raise NotSignedInError("This is not the passphrase.", field="passphrase")
             self.guesses.right(guesser)
         token = secrets.token_urlsafe(32)
-        session = KeptSession(secrets.token_hex(8), _sha256(token), who, device, address, self._now())
+        session = KeptSession(
+            id=secrets.token_hex(8), token_sha256=_sha256(token), who=who, device=device, address=address, since_s=self._now()
+        )
         self._seen[session.id] = self._now()
         self._change(lambda kept: replace(kept, sessions=(*kept.sessions, session)[-MOST_SESSIONS:]))
         return Visitor(session.id, who, token)

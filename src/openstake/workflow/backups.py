@@ -13,7 +13,7 @@ from openstake.workflow.context import Context
 MOST_KEPT = 7
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BackupsView:
     """The backups beside the data: how many, when the last one was made (None: never), what it holds, and what went wrong since.
 
@@ -38,15 +38,15 @@ def view(context: Context) -> BackupsView:
     last = kept[-1] if kept else None
     advice = f"Kept: {len(kept)} of {MOST_KEPT}, in {folder.resolve()}. Take one to another disk: openstake backup DIR."
     return BackupsView(
-        len(kept),
-        MOST_KEPT,
-        last.created_s if last else None,
-        backup.in_words(last) if last else "",
-        str(folder.resolve()),
-        last is not None,
-        state.problem,
-        advice,
-        state.lock.locked(),
+        kept=len(kept),
+        most=MOST_KEPT,
+        last_s=last.created_s if last else None,
+        words=backup.in_words(last) if last else "",
+        folder=str(folder.resolve()),
+        read_back=last is not None,
+        problem=state.problem,
+        advice=advice,
+        running=state.lock.locked(),
     )
 
 

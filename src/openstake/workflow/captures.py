@@ -25,7 +25,7 @@ _PIECE_BYTES = 1 << 16
 _PATIENCE_BYTES = 4 << 20
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MessageRead:
     """One message number of a capture."""
 
@@ -35,7 +35,7 @@ class MessageRead:
     mean_interval_s: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class StationRead:
     """A base position of a capture: the ARP, Earth-centred, and in degrees and ellipsoidal height where it has them."""
 
@@ -49,7 +49,7 @@ class StationRead:
     height_m: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ObservablesRead:
     """How much one message of observables held at most."""
 
@@ -59,7 +59,7 @@ class ObservablesRead:
     cells: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class StreamRead:
     """What an RTCM 3 capture holds, and what it lacks."""
 
@@ -72,7 +72,7 @@ class StreamRead:
     findings: list[Finding]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class OccupationRead(NoiseOfMean):
     """The average of a log of positions and what it is worth; metres."""
 
@@ -92,7 +92,7 @@ class OccupationRead(NoiseOfMean):
     findings: list[Finding]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FixedRead:
     """The mean of the fixed epochs of a log, with the scatter of one of them."""
 
@@ -129,7 +129,7 @@ class GapRead:
     end: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LogRead:
     """What an NMEA log holds."""
 
@@ -189,19 +189,25 @@ def read_stream(path: Path) -> StreamRead:
         observables, summary.messages, summary.stations, summary.station_ids, reader.frames, reader.bad_crc, reader.reserved
     )
     return StreamRead(
-        reader.frames,
-        reader.bad_crc,
-        reader.skipped_bytes,
-        messages_read(summary),
-        [station_read(station) for station in summary.stations],
-        [ObservablesRead(row.constellation, row.form, row.satellites, row.cells) for row in observables],
-        findings,
+        frames=reader.frames,
+        bad_crc=reader.bad_crc,
+        skipped_bytes=reader.skipped_bytes,
+        messages=messages_read(summary),
+        stations=[station_read(station) for station in summary.stations],
+        observables=[
+            ObservablesRead(constellation=row.constellation, form=row.form, satellites=row.satellites, cells=row.cells)
+            for row in observables
+        ],
+        findings=findings,
     )
 
 
 def messages_read(summary: StreamSummary) -> list[MessageRead]:
     """Return the message numbers of a stream in order."""
-    return [MessageRead(row.number, row.count, row.bytes, row.mean_interval_s) for _, row in sorted(summary.messages.items())]
+    return [
+        MessageRead(number=row.number, count=row.count, bytes=row.bytes, mean_interval_s=row.mean_interval_s)
+        for _, row in sorted(summary.messages.items())
+    ]
 
 
 def station_read(station: StationReference) -> StationRead:
@@ -209,14 +215,14 @@ def station_read(station: StationReference) -> StationRead:
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(station.xyz_m))
     known = latitude == latitude  # a station at the centre of the Earth has no latitude
     return StationRead(
-        station.station_id,
-        station.x_m,
-        station.y_m,
-        station.z_m,
-        station.antenna_height_m,
-        latitude if known else None,
-        longitude if known else None,
-        height if known else None,
+        station_id=station.station_id,
+        x_m=station.x_m,
+        y_m=station.y_m,
+        z_m=station.z_m,
+        antenna_height_m=station.antenna_height_m,
+        latitude_deg=latitude if known else None,
+        longitude_deg=longitude if known else None,
+        height_m=height if known else None,
     )
 
 
@@ -284,7 +290,13 @@ def read_log(path: Path) -> LogRead:
     mean = FixedRead()
     if fixed is not None:
         mean = FixedRead(
-            fixed.latitude_deg, fixed.longitude_deg, fixed.height_m, fixed.sigma_east_m, fixed.sigma_north_m, fixed.sigma_up_m, fixed.count
+            latitude_deg=fixed.latitude_deg,
+            longitude_deg=fixed.longitude_deg,
+            height_m=fixed.height_m,
+            sigma_east_m=fixed.sigma_east_m,
+            sigma_north_m=fixed.sigma_north_m,
+            sigma_up_m=fixed.sigma_up_m,
+            count=fixed.count,
         )
     return LogRead(
         epochs=summary.epochs,

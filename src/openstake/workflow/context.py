@@ -77,7 +77,7 @@ class BackupState:
     problem: str = ""
 
 
-@dataclass
+@dataclass(kw_only=True)
 class Context:
     """Filled by the composition root; handed to every function of `workflow/`."""
 

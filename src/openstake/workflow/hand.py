@@ -28,7 +28,7 @@ class SignIn:
     code: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SessionView:
     """Who this page is for: `here` is the program's own machine; `csrf` goes with everything that writes."""
 
@@ -54,7 +54,7 @@ class EndSession:
     session_id: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Connected:
     """A device that is signed in."""
 
@@ -75,7 +75,7 @@ class WayIn:
     qr_picture: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class HandView:
     """How a phone comes in.  `why_not` says what has to be done first; `fingerprint` is the root's SHA-256, where it is made here.
 
@@ -95,7 +95,7 @@ class HandView:
 
 def session_view(context: Context, visitor: Visitor) -> SessionView:
     """Say who a page is for."""
-    return SessionView(visitor.here, visitor.who, visitor.csrf, HOST_CLOCK.now())
+    return SessionView(here=visitor.here, who=visitor.who, csrf=visitor.csrf, now_s=HOST_CLOCK.now())
 
 
 def view(context: Context) -> HandView:
@@ -158,13 +158,13 @@ def device_of(user_agent: str) -> Device:
 def _connected(context: Context, access: Access) -> list[Connected]:
     return [
         Connected(
-            item.id,
-            item.who,
-            _known_device(item.device),
-            item.address,
-            item.since_s,
-            access.seen_s(item.id),
-            context.hub.streams_of(item.id),
+            session_id=item.id,
+            who=item.who,
+            device=_known_device(item.device),
+            address=item.address,
+            since_s=item.since_s,
+            seen_s=access.seen_s(item.id),
+            streams=context.hub.streams_of(item.id),
         )
         for item in access.kept.sessions
     ]

@@ -32,7 +32,7 @@ from openstake.workflow.watch.live import heard_epoch
 StepKey = Literal["measured", "set up", "radio", "frame"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class HandoverStep:
     """One step of the way: its state, what is there, and what to do next on which page."""
 
@@ -44,7 +44,7 @@ class HandoverStep:
     page: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Handover:
     """The way from network to radio: its steps, the next one (None where it is gone), and what to do now in one line.
 
@@ -57,7 +57,7 @@ class Handover:
     findings: tuple[Finding, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Measured:
     """A mark as the network had it: Earth-centred metres, one sigma horizontal and up, the network's station."""
 
@@ -88,7 +88,7 @@ def view(context: Context, job_id: str) -> Handover:
     )
     left = next((step for step in steps if step.state not in (State.CHECKED, State.ENTERED)), None)
     advice = ADVICE["frames-are-one"].sentence if left is None else left.action
-    return Handover(steps, None if left is None else left.key, advice, tuple(findings))
+    return Handover(steps=steps, next=None if left is None else left.key, advice=advice, findings=tuple(findings))
 
 
 def _measured(session: Session, job: JobNow) -> list[_Measured]:
@@ -112,7 +112,12 @@ def _measured(session: Session, job: JobNow) -> list[_Measured]:
         if mark is not None:
             newest.setdefault(mark.id, (mark, row))
     claims = _claims(session, [row.id for _, row in newest.values()])
-    return [_Measured(mark, average_mark_m(session, row), *claims[row.id], row.created_s) for mark, row in newest.values()]
+    return [
+        _Measured(
+            mark=mark, xyz_m=average_mark_m(session, row), sigmas_m=claims[row.id][0], station=claims[row.id][1], created_s=row.created_s
+        )
+        for mark, row in newest.values()
+    ]
 
 
 def _claims(session: Session, ids: Sequence[str]) -> dict[str, tuple[tuple[float, float], int | None]]:
@@ -153,7 +158,14 @@ def _frame_check(session: Session, job: JobNow, base: BaseNow, measured: Sequenc
     derived = points.derive_all(session, job, [shot for _, shot in pairs])
     return [
         judge_pair(
-            Pair("source switched", shot.created_s, _agreement(job, point, shot, item), True, item.station, base.occupation.station_id),
+            Pair(
+                kind="source switched",
+                time_s=shot.created_s,
+                agreement=_agreement(job, point, shot, item),
+                asked=True,
+                from_station=item.station,
+                to_station=base.occupation.station_id,
+            ),
             job.length_unit,
         )
         for (item, shot), point in zip(pairs, derived, strict=True)
@@ -182,12 +194,12 @@ def _measured_step(measured: Sequence[_Measured]) -> HandoverStep:
     else:
         state, words = State.MISSING, "No mark has been measured by network yet."
     return HandoverStep(
-        "measured",
-        "Measure two marks by network",
-        state,
-        words,
-        "On the Base page pick a mark, choose From the network, and average over it; then the same on a second mark.",
-        "base",
+        key="measured",
+        title="Measure two marks by network",
+        state=state,
+        words=words,
+        action="On the Base page pick a mark, choose From the network, and average over it; then the same on a second mark.",
+        page="base",
     )
 
 
@@ -199,12 +211,12 @@ def _set_up_step(base: BaseNow | None, from_network: bool) -> HandoverStep:
     else:
         state, words = (State.DISAGREES, f"The base that runs has its coordinate from elsewhere: {base.coordinate.detail}.")
     return HandoverStep(
-        "set up",
-        "Set the base over one of them",
-        state,
-        words,
-        "On the Base page set up over that very mark, with the network's coordinate and the antenna's height.",
-        "base",
+        key="set up",
+        title="Set the base over one of them",
+        state=state,
+        words=words,
+        action="On the Base page set up over that very mark, with the network's coordinate and the antenna's height.",
+        page="base",
     )
 
 
@@ -212,12 +224,12 @@ def _radio_step(from_network: bool, on_radio: bool) -> HandoverStep:
     state = State.CHECKED if from_network and on_radio else State.MISSING
     words = "The rover uses this base." if state is State.CHECKED else "The rover does not use this base yet."
     return HandoverStep(
-        "radio",
-        "Switch the rover to radio",
-        state,
-        words,
-        "At the rover: source radio, single baseline, the base's channel and ID.",
-        "watch",
+        key="radio",
+        title="Switch the rover to radio",
+        state=state,
+        words=words,
+        action="At the rover: source radio, single baseline, the base's channel and ID.",
+        page="watch",
     )
 
 
@@ -226,14 +238,19 @@ def _frame_step(findings: Sequence[Finding], left: Sequence[_Measured], from_net
     if findings:
         bad = next((item for item in findings if item.is_stop), None)
         return HandoverStep(
-            "frame", title, State.DISAGREES if bad else State.CHECKED, (bad or findings[0]).sentence, "Record a check on it.", "check"
+            key="frame",
+            title=title,
+            state=State.DISAGREES if bad else State.CHECKED,
+            words=(bad or findings[0]).sentence,
+            action="Record a check on it.",
+            page="check",
         )
     where = left[0].mark.name if left else "it"
     return HandoverStep(
-        "frame",
-        title,
-        State.MISSING,
-        "Whether both stand on one frame is not shown yet.",
-        f"Stand on {where} and record a check: both results are compared by themselves." if from_network else "First the base.",
-        "check",
+        key="frame",
+        title=title,
+        state=State.MISSING,
+        words="Whether both stand on one frame is not shown yet.",
+        action=f"Stand on {where} and record a check: both results are compared by themselves." if from_network else "First the base.",
+        page="check",
     )

@@ -53,7 +53,14 @@ def begin_package(context: Context, job_id: str) -> Work:
     def do(folder: Path) -> Made:
         out = folder / "package.zip"
         made = write_package(context, job_id, out)
-        return Made(package_in_words(made), out, f"{file_name(name)}.zip", MEDIA_TYPE, job_id, made.fingerprint)
+        return Made(
+            words=package_in_words(made),
+            file=out,
+            name=f"{file_name(name)}.zip",
+            media_type=MEDIA_TYPE,
+            job=job_id,
+            fingerprint=made.fingerprint,
+        )
 
     return context.works.begin(f"Package of {name}", do)
 
@@ -106,7 +113,7 @@ def begin_unpack(context: Context, stream: IO[bytes]) -> Work:
             made = read_package(context, source)
         finally:
             source.unlink(missing_ok=True)
-        return Made(made.words, job=made.job, fingerprint="" if made.unproven else made.fingerprint)
+        return Made(words=made.words, job=made.job, fingerprint="" if made.unproven else made.fingerprint)
 
     try:
         with source.open("wb") as out:

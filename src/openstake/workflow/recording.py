@@ -36,7 +36,7 @@ class Recording:
     id: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ShotPlan:
     """What the crew settled before recording: the kind with its limits, the pole, and for a check the mark and its tolerance.
 
@@ -57,7 +57,7 @@ class ShotPlan:
         return self.purpose or ("check" if self.mark is not None else self.kind.name)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Begun:
     """A shot from its beginning: where the base stood and was heard, the rover, what was settled, and who pressed."""
 
@@ -84,8 +84,8 @@ def begin(context: Context, job_id: str, plan: ShotPlan, rover_id: str | None, t
         job = job_of(session, job_id)
         job.needs_datum()
         unit = job.length_unit
-    begun = _Begun(new_id(), context.now(job_id), plan, occupation, listening)
-    wish = ShotWish(begun.id, plan.kind, plan.fixed_only, unit, begun.by)
+    begun = _Begun(id=new_id(), started_s=context.now(job_id), plan=plan, occupation=occupation, listening=listening)
+    wish = ShotWish(id=begun.id, kind=plan.kind, fixed_only=plan.fixed_only, unit=unit, by=begun.by)
     if not running.begin_shot(wish, lambda epochs: _store(context, job_id, begun, told, epochs), rover.id):
         other = running.rover(rover.id)
         by = f" by {other.shot.wish.by}" if other and other.shot and other.shot.wish.by else ""
@@ -97,7 +97,9 @@ def keep(context: Context, job_id: str, plan: ShotPlan, epochs: list[ReceivedEpo
     """Store a shot of epochs that are at hand already, measured by the first rover from the base that runs."""
     with context.database.read() as session:
         occupation = needed_occupation(session, job_id)
-        begun = _Begun(new_id(), epochs[0].host_s, plan, occupation, listening_of(session, occupation.id))
+        begun = _Begun(
+            id=new_id(), started_s=epochs[0].host_s, plan=plan, occupation=occupation, listening=listening_of(session, occupation.id)
+        )
     _store(context, job_id, begun, told, epochs)
 
 
@@ -197,9 +199,11 @@ def _covariance(epochs: list[ReceivedEpoch], scatter: Scatter | None) -> tuple[S
     if claims and len(claims) == len(epochs):
         table = np.array([(claim.east_m**2, claim.north_m**2, claim.up_m**2, claim.covariance_en_m2) for claim in claims])
         east2, north2, up2, both = (float(value) for value in np.mean(table, axis=0))
-        return Sigmas(east2**0.5, north2**0.5, up2**0.5, both), "receiver-claim"
+        return Sigmas(east_m=east2**0.5, north_m=north2**0.5, up_m=up2**0.5, covariance_en_m2=both), "receiver-claim"
     if scatter is not None:
-        return Sigmas(scatter.sigma_east_m, scatter.sigma_north_m, scatter.sigma_up_m, scatter.covariance_en_m2), "scatter"
+        return Sigmas(
+            east_m=scatter.sigma_east_m, north_m=scatter.sigma_north_m, up_m=scatter.sigma_up_m, covariance_en_m2=scatter.covariance_en_m2
+        ), "scatter"
     return None, "none"
 
 

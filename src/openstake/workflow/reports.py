@@ -75,7 +75,9 @@ def pdf(context: Context, job_id: str, kind: str, query: ReportQuery) -> tuple[b
     parts = made(context, job, kit, query)
     printed = _moment(job, context.now(job_id))
     title = next(words for key, words in REPORTS.items() if key == kind)
-    report = Report(title, job.name, printed, f"Open Stake {__version__}", [*parts, _meant(job), _devices(kit)])
+    report = Report(
+        title=title, job=job.name, printed=printed, version=f"Open Stake {__version__}", parts=[*parts, _meant(job), _devices(kit)]
+    )
     return write_report(report), MEDIA_TYPE, f"{file_name(job.name)}-{kind}.pdf"
 
 
@@ -102,8 +104,8 @@ def _meant(job: JobNow) -> ReportPart:
     settings = job.settings
     geoid = "none" if job.geoid_file is None else job.geoid_file.name
     return ReportPart(
-        "What the numbers are in",
-        [
+        title="What the numbers are in",
+        values=[
             ("Coordinate system", f"{settings.system_label or job.frame.name} ({job.system_statement})"),
             ("Frame and epoch", f"{job.frame_of(job.positions_label)}, {settings.frame_epoch or 'epoch as the control list'}"),
             ("Heights", "ellipsoidal" + (f"; elevations in {settings.vertical_system}" if settings.vertical_system else "")),
@@ -129,8 +131,8 @@ def _devices(kit: KitNow) -> ReportPart:
             )
         )
     if len(rows) == 1:
-        return ReportPart("Measured with", sentences=["No profile is chosen in this job: the devices are not stated."])
-    return ReportPart("Measured with", table=rows)
+        return ReportPart(title="Measured with", sentences=["No profile is chosen in this job: the devices are not stated."])
+    return ReportPart(title="Measured with", table=rows)
 
 
 def _named(name: str, item: Gear | None, *fields: str) -> str:
@@ -155,8 +157,12 @@ def _day(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> list
     ] or ["Not signed off."]
     if sheet.day.after:
         signed.append(f"{sheet.day.after} lines of this day were written after it was signed off.")
-    parts = [ReportPart(part.title, sentences=part.lines) for part in sheet.parts]
-    return [ReportPart(sheet.day.words, [("Lines in the Book", f"{sheet.day.lines}")]), *parts, ReportPart("Signature", sentences=signed)]
+    parts = [ReportPart(title=part.title, sentences=part.lines) for part in sheet.parts]
+    return [
+        ReportPart(title=sheet.day.words, values=[("Lines in the Book", f"{sheet.day.lines}")]),
+        *parts,
+        ReportPart(title="Signature", sentences=signed),
+    ]
 
 
 # --- base ---
@@ -198,8 +204,8 @@ def _base(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> lis
     ]
     return [
         ReportPart(
-            f"Base on {mark.name}",
-            [
+            title=f"Base on {mark.name}",
+            values=[
                 ("Station", str(base.occupation.station_id)),
                 ("From", _moment(job, base.occupation.started_s)),
                 ("To", ended),
@@ -216,14 +222,14 @@ def _base(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> lis
                 ("Frame and epoch", f"{coordinate.frame}, {coordinate.frame_epoch}"),
                 ("Locked as control", "yes" if coordinate.locked else "no"),
             ],
-            earlier,
+            sentences=earlier,
         ),
         ReportPart(
-            "Height of the antenna",
-            [("ARP above the mark", f"{text_from_metres(height.arp_height_m, unit)}, from {height.text}")],
+            title="Height of the antenna",
+            values=[("ARP above the mark", f"{text_from_metres(height.arp_height_m, unit)}, from {height.text}")],
             drawing=_stack_of(base, kit, unit),
         ),
-        ReportPart("Readings, oldest first", table=readings),
+        ReportPart(title="Readings, oldest first", table=readings),
     ]
 
 
@@ -275,13 +281,21 @@ def _checks(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> l
     target = Target(
         ring_m,
         text_from_metres(ring_m, unit),
-        tuple(TargetShot(check.mark_name, check.east_m, check.north_m, check.horizontal_agrees) for check in newest.values()),
+        tuple(
+            TargetShot(name=check.mark_name, east_m=check.east_m, north_m=check.north_m, agrees=check.horizontal_agrees)
+            for check in newest.values()
+        ),
     )
     said = [f"{item.sentence} {item.cause}" for check in newest.values() for item in check.findings[:1]]
     return [
-        ReportPart("The newest check of each mark", [("Base height of the newest", items[0].point.base_height.text)], said, drawing=target),
         ReportPart(
-            f"{'All' if earlier is None else 'The newest'} {len(found)} checks, newest first (observed - known)",
+            title="The newest check of each mark",
+            values=[("Base height of the newest", items[0].point.base_height.text)],
+            sentences=said,
+            drawing=target,
+        ),
+        ReportPart(
+            title=f"{'All' if earlier is None else 'The newest'} {len(found)} checks, newest first (observed - known)",
             table=[header, *map(row, items)],
         ),
     ]
@@ -315,18 +329,18 @@ def field_test_parts(view: fieldtests.FieldTestView, job: JobNow, source: str) -
     ]
     return [
         ReportPart(
-            f"{'Full' if view.full else 'Simplified'} test: {view.verdict}",
-            [
+            title=f"{'Full' if view.full else 'Simplified'} test: {view.verdict}",
+            values=[
                 ("After", source),
                 ("Gives", view.quality),
                 ("Chance", view.chance),
                 ("Distance of the points", text_from_metres(result.distance_m, unit)),
                 ("Height difference", text_from_metres(result.height_difference_m, unit)),
             ],
-            [f"{item.severity}: {item.sentence}" for item in view.findings],
-            tests,
+            sentences=[f"{item.severity}: {item.sentence}" for item in view.findings],
+            table=tests,
         ),
-        ReportPart("Sets (measured - independent, or - mean where nothing independent was measured)", table=sets),
+        ReportPart(title="Sets (measured - independent, or - mean where nothing independent was measured)", table=sets),
     ]
 
 
@@ -342,9 +356,9 @@ def _chain(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> li
         for item in view.findings
     ] or ["Nothing is contradicted. What is not checked is not thereby right."]
     return [
-        ReportPart("Chain", [("Weakest link", view.weakest.words)], table=links),
+        ReportPart(title="Chain", values=[("Weakest link", view.weakest.words)], table=links),
         _budget(view.budget, job.length_unit),
-        ReportPart(f"Findings ({len(view.findings)})", sentences=open_said),
+        ReportPart(title=f"Findings ({len(view.findings)})", sentences=open_said),
     ]
 
 
@@ -360,7 +374,7 @@ def _budget(budget: BudgetShown, unit: str) -> ReportPart:
         Bar("in height", tuple((term.words, term.share_vertical) for term in budget.terms)),
     )
     good = f"{_said(budget.horizontal_95_m, unit)} horizontally, {_said(budget.vertical_95_m, unit)} in height"
-    return ReportPart("Error budget", [(f"A point {budget.where}, {budget.against}, 95 %", good)], table=terms, drawing=bars)
+    return ReportPart(title="Error budget", values=[(f"A point {budget.where}, {budget.against}, 95 %", good)], table=terms, drawing=bars)
 
 
 def _fit(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> list[ReportPart]:

@@ -29,7 +29,7 @@ class CancelledError(ConflictError):
     """The crew ended the work; nothing of it stays."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Made:
     """What a work came to: in words; the file to fetch, where there is one, with its name and media type; the job it is of.
 
@@ -49,7 +49,7 @@ class Made:
         return self.media_type == "application/pdf"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class WorkView:
     """A work: how far it is (0 to 1), and once it is over what came of it.
 
@@ -118,15 +118,15 @@ class Work:
         path = f"/api/works/{self.id}/file" if made is not None and made.file is not None else ""
         part = 1.0 if self._state == "done" else min(self._done / self._total, 1.0)
         return WorkView(
-            self.id,
-            self.title,
-            self._state,
-            part,
-            self._problem or (made.words if made else ""),
-            path,
-            made is not None and made.shown,
-            made.job if made else "",
-            made.fingerprint if made else "",
+            id=self.id,
+            title=self.title,
+            state=self._state,
+            part=part,
+            words=self._problem or (made.words if made else ""),
+            path=path,
+            shown=made is not None and made.shown,
+            job=made.job if made else "",
+            fingerprint=made.fingerprint if made else "",
         )
 
 
@@ -163,7 +163,7 @@ class Works:
             content, media_type, name = make()
             out = folder / "file"
             out.write_bytes(content)
-            return Made(f"{name}: {len(content) / 1000:.0f} kB.", out, name, media_type, job_id)
+            return Made(words=f"{name}: {len(content) / 1000:.0f} kB.", file=out, name=name, media_type=media_type, job=job_id)
 
         return self.begin(title, do)
 

@@ -8,7 +8,7 @@ from openstake.core.geodesy.ellipsoid import WGS84, Ellipsoid, gaussian_radius_m
 from openstake.core.geodesy.frames import JobFrame
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class GridFactors:
     """What a distance is multiplied by at one place.  Grid distance = ground distance x `combined_factor`.
 
@@ -38,7 +38,13 @@ def grid_factors(frame: JobFrame, latitude_deg: float, longitude_deg: float, hei
     scale = (found.meridional_scale + found.parallel_scale) / 2.0
     height = elevation_factor(height_m, latitude_deg, frame.ellipsoid)
     conformal = abs(found.meridional_scale - found.parallel_scale) < 1e-8
-    return GridFactors(scale, conformal, found.convergence_deg, height, scale * height)
+    return GridFactors(
+        grid_scale=scale,
+        conformal=conformal,
+        convergence_deg=found.convergence_deg,
+        elevation_factor=height,
+        combined_factor=scale * height,
+    )
 
 
 def ppm(factor: float) -> float:

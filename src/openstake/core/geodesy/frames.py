@@ -38,7 +38,7 @@ Place = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]
 _RETURNS_WITHIN, _RETURNS_FROM = 1e-6, 10.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Anchor:
     """Where an assumed local system lies: a place on Earth and what it is called there (metres)."""
 
@@ -49,7 +49,7 @@ class Anchor:
     north_m: float = described("North there", "length", default=5000.0)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Ground:
     """Ground distances: grid coordinates divided by a project combined factor about a named origin, which stays itself."""
 
@@ -59,7 +59,7 @@ class Ground:
     combined_factor: float = described("Project combined factor", "number", hint="Grid distance / ground distance.")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FrameDefinition:
     """What a person chose: a system (`EPSG:` and code, WKT, PROJ text, or `local`) and what goes with it.
 
@@ -85,7 +85,7 @@ class Factors:
     convergence_deg: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class JobFrame:
     """The job's system and its datum's own ellipsoid.  `datum` is what its geodetic system is called, `datum_name` the datum itself.
 
@@ -375,7 +375,7 @@ def job_frame(definition: FrameDefinition | str | int) -> JobFrame:
     """Return the frame of a job's system; a number is an EPSG code.  FrameError if it is not one we can work in."""
     if isinstance(definition, int):
         definition = f"EPSG:{definition}"
-    return _frame(definition if isinstance(definition, FrameDefinition) else FrameDefinition(definition))
+    return _frame(definition if isinstance(definition, FrameDefinition) else FrameDefinition(system=definition))
 
 
 @lru_cache(maxsize=64)
@@ -386,7 +386,17 @@ def _frame(definition: FrameDefinition) -> JobFrame:
     if definition.system == LOCAL:
         if ground is not None or definition.operation is not None:
             raise FrameError("An assumed local system has ground distances already, and no datum to shift to.", field="system")
-        return JobFrame(definition, "Assumed local system", "as the receiver reports", "", "", None, False, 1.0, WGS84)
+        return JobFrame(
+            definition=definition,
+            name="Assumed local system",
+            datum="as the receiver reports",
+            datum_name="",
+            ellipsoid_name="",
+            area=None,
+            deprecated=False,
+            metres_per_unit=1.0,
+            ellipsoid=WGS84,
+        )
     system = _system(definition)
     if definition.datum_is and not may_be_gnss(definition.system):
         raise FrameError(
@@ -399,12 +409,14 @@ def _frame(definition: FrameDefinition) -> JobFrame:
     area = system.area_of_use
     own = not definition.system.startswith("EPSG:")
     return JobFrame(
-        definition,
+        definition=definition,
         name="own projection" if system.name == "unknown" else system.name,
         datum=system.geodetic_crs.name if system.geodetic_crs else "",
         datum_name=datum_name_of(system),
         ellipsoid_name=_ellipsoid_name(system),
-        area=Area(area.name or "", *area.bounds) if area and not own else None,
+        area=None
+        if area is None or own
+        else Area(name=area.name or "", west_deg=area.west, south_deg=area.south, east_deg=area.east, north_deg=area.north),
         deprecated=bool(system.is_deprecated),
         metres_per_unit=system.axis_info[0].unit_conversion_factor,
         ellipsoid=ellipsoid_of(system),

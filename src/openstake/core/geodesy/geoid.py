@@ -24,7 +24,7 @@ from openstake.core.geodesy.systems import Area
 MOST_UNDULATION_M = 150.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class GeoidGrid:
     """A grid file with what it covers and how far apart its nodes are (minutes of arc)."""
 
@@ -85,11 +85,12 @@ def _gtx_grid(path: Path, start: bytes) -> GeoidGrid:
 def _grid(path: Path, west: float, south: float, step_lat: float, step_lon: float, rows: int, columns: int) -> GeoidGrid:
     width = step_lon * (columns - 1)
     if width + step_lon > 359.999:
-        bounds = (-180.0, south, 180.0, south + step_lat * (rows - 1))
+        west, east = -180.0, 180.0
     else:
         west = (west + 180.0) % 360.0 - 180.0
-        bounds = (west, south, (west + width + 180.0) % 360.0 - 180.0, south + step_lat * (rows - 1))
-    return GeoidGrid(str(path), Area(path.stem, *bounds), step_lat * 60.0, step_lon * 60.0)
+        east = (west + width + 180.0) % 360.0 - 180.0
+    area = Area(name=path.stem, west_deg=west, south_deg=south, east_deg=east, north_deg=south + step_lat * (rows - 1))
+    return GeoidGrid(path=str(path), area=area, latitude_step_min=step_lat * 60.0, longitude_step_min=step_lon * 60.0)
 
 
 def _tiff_grid(path: Path) -> GeoidGrid:

@@ -16,7 +16,7 @@ from openstake.core.units import METRES_PER_UNIT
 _FOOT_M = METRES_PER_UNIT["ft"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Slip:
     """A slip: its kind (`sign`, `foot`, `height`, `frame`), its words, and where it puts a coordinate (Earth-centred metres)."""
 
@@ -34,12 +34,12 @@ def typing_slips(latitude_deg: float, longitude_deg: float, height_m: float) -> 
         ("latitude and longitude are exchanged", longitude_deg, latitude_deg),
     ):
         if abs(latitude) <= 90.0:
-            yield Slip("sign", words, ecef_from_geodetic(latitude, longitude, height_m))
+            yield Slip(kind="sign", words=words, xyz_m=ecef_from_geodetic(latitude, longitude, height_m))
     for words, height in (
         ("the height is in feet and was taken as metres", height_m / _FOOT_M),
         ("the height is in metres and was taken as feet", height_m * _FOOT_M),
     ):
-        yield Slip("foot", words, ecef_from_geodetic(latitude_deg, longitude_deg, height))
+        yield Slip(kind="foot", words=words, xyz_m=ecef_from_geodetic(latitude_deg, longitude_deg, height))
 
 
 def grid_slips(frame: JobFrame, east_m: float, north_m: float, height_m: float) -> Iterator[Slip]:
@@ -53,21 +53,25 @@ def grid_slips(frame: JobFrame, east_m: float, north_m: float, height_m: float) 
     ):
         xyz = frame.ecef_from_grid(east_m * factor, north_m * factor, height_m)
         if np.isfinite(xyz).all():
-            yield Slip("foot", words, xyz)
+            yield Slip(kind="foot", words=words, xyz_m=xyz)
 
 
 def elevation_slip(latitude_deg: float, longitude_deg: float, elevation_m: float) -> Slip:
     """Return where an elevation puts a mark that is typed where the ellipsoidal height belongs."""
     words = "the elevation was typed where the ellipsoidal height belongs"
-    return Slip("height", words, ecef_from_geodetic(latitude_deg, longitude_deg, elevation_m))
+    return Slip(kind="height", words=words, xyz_m=ecef_from_geodetic(latitude_deg, longitude_deg, elevation_m))
 
 
 def frame_slips(xyz_m: ArrayLike, shifts_m: Mapping[str, NDArray[np.float64]]) -> Iterator[Slip]:
     """Yield where the global frame for a plate-fixed one, or the reverse, puts a coordinate."""
     xyz = np.asarray(xyz_m, dtype=float)
     for name, shift in shifts_m.items():
-        yield Slip("frame", f"it is in a global frame (ITRF, WGS 84) and not in {name}", xyz - shift, FRAME_FITS_M)
-        yield Slip("frame", f"it is in {name} and not in a global frame (ITRF, WGS 84)", xyz + shift, FRAME_FITS_M)
+        yield Slip(
+            kind="frame", words=f"it is in a global frame (ITRF, WGS 84) and not in {name}", xyz_m=xyz - shift, within_m=FRAME_FITS_M
+        )
+        yield Slip(
+            kind="frame", words=f"it is in {name} and not in a global frame (ITRF, WGS 84)", xyz_m=xyz + shift, within_m=FRAME_FITS_M
+        )
 
 
 def fitting(slips: Iterator[Slip], seen_m: ArrayLike) -> Slip | None:

@@ -37,7 +37,7 @@ pyproj.network.set_network_enabled(False)  # type: ignore[attr-defined]
 MOST_LETTERS = 20_000
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Area:
     """An area of use in degrees; `west` is greater than `east` where it crosses the 180th meridian."""
 
@@ -58,7 +58,7 @@ class Area:
         return (self.north_deg - self.south_deg) * (width if width >= 0.0 else width + 360.0)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SystemFound:
     """One line of a search: what a person needs to tell coordinate systems apart."""
 
@@ -76,14 +76,14 @@ class SystemFound:
 def systems(kind: PJType = PJType.PROJECTED_CRS) -> tuple[SystemFound, ...]:
     """Return every EPSG system of a kind, deprecated ones too."""
     return tuple(
-        SystemFound(int(info.code), info.name, _area(info.area_of_use), info.deprecated)
+        SystemFound(code=int(info.code), name=info.name, area=_area(info.area_of_use), deprecated=info.deprecated)
         for info in query_crs_info(auth_name="EPSG", pj_types=[kind], allow_deprecated=True)
         if info.code.isdigit()
     )
 
 
 def _area(use: pyproj.aoi.AreaOfUse | None) -> Area | None:
-    return Area(use.name or "", use.west, use.south, use.east, use.north) if use else None
+    return Area(name=use.name or "", west_deg=use.west, south_deg=use.south, east_deg=use.east, north_deg=use.north) if use else None
 
 
 def _matching(text: str, place: tuple[float, float] | None, all_systems: Iterable[SystemFound]) -> list[SystemFound]:
@@ -278,7 +278,7 @@ _WITH_PARALLELS = ("method", ("lambert-2sp",))
 _OTHER = ("ellipsoid", ("other",))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class OwnProjection:
     """A projection by its parameters.  Angles in degrees, lengths in metres.
 
@@ -355,7 +355,7 @@ class OwnProjection:
             raise FrameError(f"An inverse flattening lies near 298; {inverse_flattening:g} does not.", field="inverse_flattening")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Operation:
     """A datum operation chosen by name: from the frame of the positions to the job's datum.
 
@@ -385,7 +385,7 @@ POSITION_FRAMES = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class NeedsGrids:
     """An operation that needs grid files: its accuracy in metres (None: the dataset has none), a pipeline of longitude and latitude in
     degrees, and which of its grids are not here."""
@@ -435,7 +435,9 @@ def _needing_grids(item: Any) -> NeedsGrids:
     plain = pipeline.replace(swap, "", 1).removesuffix(swap) if turned else ""
     # An accuracy of 0 is one of less than a centimetre.
     accuracy = max(item.accuracy, 0.01) if item.accuracy >= 0 else None
-    return NeedsGrids(_plain_name(item.name), accuracy, plain, lacking_grids(pipeline) if plain else ("?",))
+    return NeedsGrids(
+        name=_plain_name(item.name), accuracy_m=accuracy, pipeline=plain, lacking=lacking_grids(pipeline) if plain else ("?",)
+    )
 
 
 @dataclass(frozen=True)
@@ -467,19 +469,26 @@ def find_operations(definition: str, source: str, place: tuple[float, float] | N
             continue
         usable.append(
             Operation(
-                _plain_name(transformer.description),
-                source,
-                transformer.accuracy if transformer.accuracy >= 0 else None,
-                transformer.definition,
-                figure.equatorial_radius_m,
-                figure.flattening,
-                epoch_year if moves else None,
+                name=_plain_name(transformer.description),
+                source=source,
+                accuracy_m=transformer.accuracy if transformer.accuracy >= 0 else None,
+                pipeline=transformer.definition,
+                source_radius_m=figure.equatorial_radius_m,
+                source_flattening=figure.flattening,
+                epoch_year=epoch_year if moves else None,
             )
         )
     for needing in group.with_grids:
         if not needing.lacking:
             usable.append(
-                Operation(needing.name, source, needing.accuracy_m, needing.pipeline, figure.equatorial_radius_m, figure.flattening)
+                Operation(
+                    name=needing.name,
+                    source=source,
+                    accuracy_m=needing.accuracy_m,
+                    pipeline=needing.pipeline,
+                    source_radius_m=figure.equatorial_radius_m,
+                    source_flattening=figure.flattening,
+                )
             )
     usable.sort(key=lambda item: item.accuracy_m if item.accuracy_m is not None else 1e3)
     return OperationsFound(usable, [needing for needing in group.with_grids if needing.lacking])
@@ -502,7 +511,7 @@ def _plain_name(name: str) -> str:
     return " + ".join(steps) or name
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DatumShift:
     """A 3- or 7-parameter shift from a datum of one's own to WGS 84.
 
@@ -540,4 +549,11 @@ class DatumShift:
         back = f"+step +inv +proj=cart +a={figure.equatorial_radius_m!r} +f={figure.flattening!r}"
         pipeline = f"+proj=pipeline {to_cart} +step +inv {helmert} {back} +step +proj=unitconvert +xy_in=rad +xy_out=deg"
         word = f"7 parameters, {self.convention.replace('-', ' ')} rotations" if seven else "3 parameters"
-        return Operation(f"WGS 84 to the job's datum by {word}", "WGS 84", None, pipeline, 6378137.0, 1 / 298.257223563)
+        return Operation(
+            name=f"WGS 84 to the job's datum by {word}",
+            source="WGS 84",
+            accuracy_m=None,
+            pipeline=pipeline,
+            source_radius_m=6378137.0,
+            source_flattening=1 / 298.257223563,
+        )

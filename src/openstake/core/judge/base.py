@@ -46,7 +46,7 @@ class OtherMark:
     xyz_m: tuple[float, float, float]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MeantBase:
     """What the base is meant to send, and what else it might be sending.
 

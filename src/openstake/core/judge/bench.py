@@ -10,7 +10,7 @@ from openstake.core.limits import BENCH_PERSON_M, BENCH_SIGMAS, TAPE_SIGMA_M, UN
 from openstake.core.units import text_from_metres, text_from_seconds
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BenchSeen:
     """What a bench test showed, metres and seconds: the tape (from antenna to antenna) against the mean measured distance.
 

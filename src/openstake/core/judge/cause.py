@@ -14,7 +14,7 @@ from openstake.core.limits import AUTONOMOUS_BASE_M, TALLEST_POLE_M
 from openstake.core.units import counted, text_from_metres
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class HeightsSeen:
     """Every height in the chain that may be wrong by a known number: readings as typed, ARP heights, phase centres above the ARP."""
 

@@ -15,7 +15,7 @@ from openstake.core.limits import ANOTHER_MARK_M, AUTONOMOUS_BASE_M, CONTROL_SEC
 from openstake.core.units import text_from_metres, text_from_seconds
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class OtherCheck:
     """The newest check of a mark from the same base set-up; `pole` is the rover height it was measured with, as typed."""
 
@@ -25,7 +25,7 @@ class OtherCheck:
     pole: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Repeat:
     """The check before this one on the same mark from the same set-up: how far apart, and whether that is chance (`equality`).
 
@@ -39,7 +39,7 @@ class Repeat:
     fixed: bool = True
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CheckEvidence:
     """All that a check rests on; `others` are the newest checks from its set-up, its own mark's among them.
 

@@ -213,7 +213,7 @@ def judge_height_units(remarks: dict[int, str]) -> list[Finding]:
     ]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class HeightGiven:
     """A height of a list: where it stands (grid metres), its value, the kind it is taken for, and the geoid's height there, metres."""
 

@@ -25,7 +25,7 @@ from openstake.core.limits import (
 from openstake.core.units import text_from_metres
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Earlier:
     """A coordinate the mark was occupied with before: source, when in words, Earth-centred place of the mark, metres."""
 
@@ -208,7 +208,7 @@ def judge_solution(
 def _wide(slips: Iterator[Slip], plausible_m: float) -> Iterator[Slip]:
     """Widen slips to what the present coordinate may be off by."""
     for slip in slips:
-        yield Slip(slip.kind, slip.words, slip.xyz_m, max(slip.within_m, 1.9 * plausible_m))
+        yield Slip(kind=slip.kind, words=slip.words, xyz_m=slip.xyz_m, within_m=max(slip.within_m, 1.9 * plausible_m))
 
 
 def judge_taken(mark: str, taken_m: tuple[float, float, float], now_m: tuple[float, float, float] | None, unit: str = "m") -> list[Finding]:

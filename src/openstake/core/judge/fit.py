@@ -39,7 +39,7 @@ _WORDS = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Suspected:
     """A mark that is suspected, horizontally or vertically, and whether the data can tell; the sentence says how much and why."""
 
@@ -49,7 +49,7 @@ class Suspected:
     sentence: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Part:
     """One half of a fit for judging: its name in words, its marks, its residuals left out, its diagnosis."""
 
@@ -65,7 +65,8 @@ class Part:
 def suspects_of(part: Part) -> list[Suspected]:
     """Return the suspected marks of one half, worst first."""
     return [
-        Suspected(part.names[item.place], part.component, item.can_tell, _suspect_words(part, item)) for item in part.diagnosis.suspects
+        Suspected(name=part.names[item.place], component=part.component, can_tell=item.can_tell, sentence=_suspect_words(part, item))
+        for item in part.diagnosis.suspects
     ]
 
 

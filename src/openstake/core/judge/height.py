@@ -109,7 +109,7 @@ def _supported(height_m: float, others: Sequence[TypedReading], limit_m: float) 
     return any(round(abs(other.arp_height_m - height_m), 5) <= limit_m for other in others)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Guess:
     """A slip that would explain a difference: its code, what was meant, in which reading, why, and what it leaves."""
 
@@ -181,7 +181,14 @@ def mended_readings(reading: TypedReading) -> list[TypedReading]:
 def _swapped(reading: TypedReading, other: TypedReading, _: KnownAntenna | None) -> list[_Guess]:
     candidates = mended_readings(reading)
     return [
-        _Guess("digits-swapped", reading.text, item.text, item.arp_height_m, "Two neighbouring digits changed places while typing.", left_m)
+        _Guess(
+            code="digits-swapped",
+            text=reading.text,
+            meant=item.text,
+            mended_m=item.arp_height_m,
+            cause="Two neighbouring digits changed places while typing.",
+            left_m=left_m,
+        )
         for item in candidates
         if (left_m := _left_m(reading, other, item.arp_height_m)) is not None
     ]
@@ -203,12 +210,12 @@ def _unit(reading: TypedReading, other: TypedReading, _: KnownAntenna | None) ->
             # The two feet are micrometres apart at the height of a tripod: the first that fits speaks for both.
             return [
                 _Guess(
-                    "unit-mixed",
-                    reading.text,
-                    mended.text,
-                    mended.arp_height_m,
-                    f"'{reading.text}' was read in {_WORDS[unit]} and typed in another unit.",
-                    left_m,
+                    code="unit-mixed",
+                    text=reading.text,
+                    meant=mended.text,
+                    mended_m=mended.arp_height_m,
+                    cause=f"'{reading.text}' was read in {_WORDS[unit]} and typed in another unit.",
+                    left_m=left_m,
                 )
             ]
     return []
@@ -226,14 +233,14 @@ def _as_another_feature(reading: TypedReading, other: TypedReading, antenna: Kno
         slanted = feature.method == "slant" and reading.to.method == "vertical"
         found.append(
             _Guess(
-                "slant-as-vertical" if slanted else "wrong-feature",
-                reading.text,
-                f"'{reading.text}' to: {feature.in_a_sentence}",
-                mended.arp_height_m,
-                "A slant to the rim was taken for a vertical height."
+                code="slant-as-vertical" if slanted else "wrong-feature",
+                text=reading.text,
+                meant=f"'{reading.text}' to: {feature.in_a_sentence}",
+                mended_m=mended.arp_height_m,
+                cause="A slant to the rim was taken for a vertical height."
                 if slanted
                 else "The difference is the known offset between two features of this antenna: it was measured to the other one.",
-                left_m,
+                left_m=left_m,
             )
         )
     return found
@@ -246,12 +253,12 @@ def _phase_centre(reading: TypedReading, other: TypedReading, antenna: KnownAnte
         return []
     return [
         _Guess(
-            "wrong-feature",
-            reading.text,
-            f"'{reading.text}' to the phase centre",
-            reading.arp_height_m - up_m,
-            "The difference is the height of the phase centre above the ARP: it is already in the reading.",
-            left_m,
+            code="wrong-feature",
+            text=reading.text,
+            meant=f"'{reading.text}' to the phase centre",
+            mended_m=reading.arp_height_m - up_m,
+            cause="The difference is the height of the phase centre above the ARP: it is already in the reading.",
+            left_m=left_m,
         )
     ]
 

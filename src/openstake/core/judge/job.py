@@ -11,7 +11,7 @@ from openstake.core.limits import FACTOR_DIFFERS_PPM, NEAR_EDGE_KM, TYPED_SHIFT_
 from openstake.core.units import UNIT_WORDS
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SystemEvidence:
     """A job's frame and its middle: `place` is latitude and longitude in degrees, None where nobody knows it yet.
 

@@ -17,7 +17,7 @@ from openstake.core.limits import (
 from openstake.core.units import counted, text_from_seconds
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LinkHeard:
     """What is known of the corrections at the rover, and of the base's stream at this listener.
 

@@ -33,7 +33,7 @@ class Control:
     grid_m: NDArray[np.float64]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RoverPlace:
     """Where a rover is in the job's system: metres, what it claims at 95 %, the geoid's height there, whether the pole stands."""
 

@@ -19,7 +19,7 @@ from openstake.core.reseat import Reseat, ppm_of_coordinates
 from openstake.core.units import text_from_metres
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ShotsSeen:
     """The shots that a re-seat takes the mean of: their sigmas as claimed, and how they scatter (horizontal, up; metres)."""
 

@@ -13,7 +13,7 @@ from openstake.core.rtk.initialising import compared
 from openstake.core.units import text_from_metres, text_from_seconds
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ShotSeen:
     """A shot as derived now: grid metres, its one sigma (None where nothing is claimed), since when its fix held."""
 

@@ -19,7 +19,7 @@ Difference = tuple[float, float, float | None]
 _axes = ("east", "north", "height")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MarkOff:
     """A mark that is off: its given local coordinates (metres), predicted by the others − given, one sigma of each of these.
 

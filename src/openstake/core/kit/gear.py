@@ -13,7 +13,7 @@ METHODS = {"vertical": "straight up", "slant": "slant, to the rim", "rod": "alon
 TURNED_KINDS = ("pole", "bipod")  # what a rover stands on and a person turns
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Receiver:
     """A GNSS receiver.  The label word is what is written on it, so that nobody connects to the wrong one."""
 
@@ -34,7 +34,7 @@ class Receiver:
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class HeightFeature:
     """A place on an antenna that people measure to.  `feature_to_arp_m`: how far the ARP lies above it."""
 
@@ -46,7 +46,7 @@ class HeightFeature:
     hint: str = described("Hint", "text", default="")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PhaseCentre:
     """A mean phase centre above the ARP, one frequency: north, east, up in millimetres."""
 
@@ -56,10 +56,17 @@ class PhaseCentre:
     up_mm: float = described("Up", "number", unit="mm", least=-500.0, most=1000.0)
 
 
-BOTTOM = HeightFeature("bottom", "Bottom of mount (ARP), straight up", "vertical", 0.0, 0.0, "The reading is the ARP height itself.")
+BOTTOM = HeightFeature(
+    name="bottom",
+    label="Bottom of mount (ARP), straight up",
+    method="vertical",
+    rim_radius_m=0.0,
+    feature_to_arp_m=0.0,
+    hint="The reading is the ARP height itself.",
+)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Antenna:
     """A GNSS antenna: what people measure to, and where its phase centres lie."""
 
@@ -70,7 +77,7 @@ class Antenna:
     calibration: str = described("Calibration", "text", default="", hint="Where the offsets come from.")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Pole:
     """A pole or tripod.  A fixed height removes most mistakes of reading."""
 
@@ -98,7 +105,7 @@ class Radio:
     modulations: tuple[str, ...] = described("Modulations", "list", default=())
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Battery:
     """A battery."""
 
@@ -109,7 +116,7 @@ class Battery:
     chemistry: str = described("Kind", "choice", options=("lithium", "lead", "nickel"), default="lithium")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CasterAccount:
     """An account on a caster.  Its password is kept apart and never shown."""
 

@@ -10,7 +10,7 @@ from openstake.core.kit.gear import Antenna, Battery, CasterAccount, Gear, Pole,
 from openstake.core.kit.profile import Profile
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PackingItem:
     """One thing to tick off.  `key` stays the same while the thing does; `group` is charge, pack or look."""
 
@@ -41,7 +41,7 @@ def packing_list(profiles: Sequence[Profile], gear: Mapping[tuple[str, str], Gea
     items: dict[str, PackingItem] = {}
 
     def add(group: str, what: str, why: str = "", key: str | None = None) -> None:
-        item = PackingItem(f"{group}:{key or what}"[:200], group, what, why)
+        item = PackingItem(key=f"{group}:{key or what}"[:200], group=group, what=what, why=why)
         items.setdefault(item.key, item)
 
     for profile in profiles:

@@ -34,7 +34,7 @@ class Serial:
     radio_baud: int = described("Radio", "count", unit="baud", least=300, most=4_000_000)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Link:
     """What two ends must agree in.  What a kind of link does not have is left empty."""
 
@@ -80,7 +80,7 @@ class Logging:
     interval_s: float = described("Every", "number", unit="s", default=5.0, least=0.05, most=3600.0)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Profile:
     """How one end is set.  Gear is named as the kit names it."""
 
@@ -110,7 +110,19 @@ class Profile:
     transmitter: Transmitter | None = described("Transmitter", "group", optional=True, used_with=_BASE)
 
 
-_UHF = Link("uhf", 461.025, 12.5, "GMSK", "transparent", True, 9600.0, "RTCM 3 MSM", 17, None, Serial(38_400, 38_400))
+_UHF = Link(
+    kind="uhf",
+    frequency_mhz=461.025,
+    channel_spacing_khz=12.5,
+    modulation="GMSK",
+    protocol="transparent",
+    fec=True,
+    air_rate_bps=9600.0,
+    format="RTCM 3 MSM",
+    station_id=17,
+    caster=None,
+    serial=Serial(38_400, 38_400),
+)
 # All of the constellations every second, the position and the descriptors every ten (common practice).
 _MESSAGES = tuple(Message(number, 1.0) for number in (1074, 1084, 1094, 1124)) + tuple(
     Message(number, 10.0) for number in (1006, 1008, 1033, 1230)
@@ -121,28 +133,36 @@ def example(role: str) -> Profile:
     """Return an invented profile; the base and the rover are a matching pair on UHF."""
     if role == "base":
         return Profile(
-            "Example base",
-            "base",
-            _UHF,
-            "Base receiver",
-            "Base antenna",
-            "Tripod",
-            "Mast radio",
-            "Radio battery",
+            name="Example base",
+            role="base",
+            link=_UHF,
+            receiver="Base receiver",
+            antenna="Base antenna",
+            pole="Tripod",
+            radio="Mast radio",
+            battery="Radio battery",
             motion="static",
             messages=_MESSAGES,
             logging=Logging(True, 5.0),
             transmitter=Transmitter(2.0, 2.15, 4.0),
         )
     if role == "rover":
-        return Profile("Example rover", "rover", _UHF, "Rover receiver", "Rover antenna", "Fixed pole", "Rover radio")
+        return Profile(
+            name="Example rover",
+            role="rover",
+            link=_UHF,
+            receiver="Rover receiver",
+            antenna="Rover antenna",
+            pole="Fixed pole",
+            radio="Rover radio",
+        )
     caster = Caster(host="caster.example", port=2101, mountpoint="NEAR1")
     return Profile(
-        "Example network rover",
-        "network-rover",
-        Link("internet", protocol="NTRIP 2", caster=caster),
-        "Rover receiver",
-        "Rover antenna",
-        "Fixed pole",
+        name="Example network rover",
+        role="network-rover",
+        link=Link(kind="internet", protocol="NTRIP 2", caster=caster),
+        receiver="Rover receiver",
+        antenna="Rover antenna",
+        pole="Fixed pole",
         caster_account="Practice account",
     )

@@ -20,7 +20,7 @@ class RowState(StrEnum):
     NOT_NEEDED = "not needed"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Setting:
     """One setting of a link: what it is called, its unit, which links need it, and what crews see where it differs."""
 
@@ -35,19 +35,61 @@ LINK_KINDS = {"uhf": "UHF", "spread-spectrum": "Spread spectrum", "internet": "I
 _RADIO = ("uhf", "spread-spectrum")
 _ALL = tuple(LINK_KINDS)
 SETTINGS = (
-    Setting("kind", "Kind of link", "", _ALL, "silence: one end speaks where the other does not listen"),
-    Setting("frequency_mhz", "Frequency", "MHz", _RADIO, "silence: the rover's radio light stays dark"),
-    Setting("channel_spacing_khz", "Channel spacing", "kHz", ("uhf",), "silence, or broken bursts when close to the base"),
-    Setting("modulation", "Modulation", "", _RADIO, "the receive light may flicker, and no correction arrives"),
-    Setting("protocol", "Protocol", "", ("uhf", "internet"), "data arrive and make no frames: the rover stays single"),
-    Setting("fec", "Forward error correction", "", ("uhf",), "the receive light blinks, and every frame is damaged"),
-    Setting("air_rate_bps", "Air data rate", "bit/s", _RADIO, "silence: the rover's radio light stays dark"),
-    Setting("format", "Correction format", "", _ALL, "corrections arrive, and the rover does not use them: it stays single"),
-    Setting("station_id", "Station ID", "", ("uhf", "spread-spectrum", "cable"), "the rover waits for another base: data arrive, no fix"),
-    Setting("caster.host", "Caster", "", ("internet",), "connection refused, or a caster that does not know the mountpoint"),
-    Setting("caster.port", "Port", "", ("internet",), "connection refused or timed out"),
+    Setting(field="kind", label="Kind of link", unit="", kinds=_ALL, symptom="silence: one end speaks where the other does not listen"),
+    Setting(field="frequency_mhz", label="Frequency", unit="MHz", kinds=_RADIO, symptom="silence: the rover's radio light stays dark"),
     Setting(
-        "caster.mountpoint", "Mountpoint", "", ("internet",), "mountpoint unknown, or another base's corrections: metres off or no fix"
+        field="channel_spacing_khz",
+        label="Channel spacing",
+        unit="kHz",
+        kinds=("uhf",),
+        symptom="silence, or broken bursts when close to the base",
+    ),
+    Setting(
+        field="modulation", label="Modulation", unit="", kinds=_RADIO, symptom="the receive light may flicker, and no correction arrives"
+    ),
+    Setting(
+        field="protocol",
+        label="Protocol",
+        unit="",
+        kinds=("uhf", "internet"),
+        symptom="data arrive and make no frames: the rover stays single",
+    ),
+    Setting(
+        field="fec",
+        label="Forward error correction",
+        unit="",
+        kinds=("uhf",),
+        symptom="the receive light blinks, and every frame is damaged",
+    ),
+    Setting(field="air_rate_bps", label="Air data rate", unit="bit/s", kinds=_RADIO, symptom="silence: the rover's radio light stays dark"),
+    Setting(
+        field="format",
+        label="Correction format",
+        unit="",
+        kinds=_ALL,
+        symptom="corrections arrive, and the rover does not use them: it stays single",
+    ),
+    Setting(
+        field="station_id",
+        label="Station ID",
+        unit="",
+        kinds=("uhf", "spread-spectrum", "cable"),
+        symptom="the rover waits for another base: data arrive, no fix",
+    ),
+    Setting(
+        field="caster.host",
+        label="Caster",
+        unit="",
+        kinds=("internet",),
+        symptom="connection refused, or a caster that does not know the mountpoint",
+    ),
+    Setting(field="caster.port", label="Port", unit="", kinds=("internet",), symptom="connection refused or timed out"),
+    Setting(
+        field="caster.mountpoint",
+        label="Mountpoint",
+        unit="",
+        kinds=("internet",),
+        symptom="mountpoint unknown, or another base's corrections: metres off or no fix",
     ),
 )
 
@@ -63,7 +105,7 @@ USUAL_KINDS = _ALL
 USUAL_FORMATS = ("RTCM 3 MSM", "RTCM 3 legacy")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Row:
     """One row of the pair sheet."""
 
@@ -73,7 +115,7 @@ class Row:
     state: RowState
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class End:
     """What one end says of itself.  `link` is as the profile has it: any value is compared, usual or not."""
 
@@ -128,7 +170,7 @@ def pair_rows(base: End, rover: End) -> list[Row]:
             state = RowState.NOT_NEEDED  # taken as it comes
         else:
             state = RowState.NOT_KNOWN
-        rows.append(Row(setting, one, other, state))
+        rows.append(Row(setting=setting, base=one, rover=other, state=state))
     return rows
 
 

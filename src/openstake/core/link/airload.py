@@ -30,7 +30,7 @@ FORMS = (*MSM_BITS, "legacy")
 MOST_SATELLITES = {"legacy": 31, "msm": 64}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Stream:
     """What a base sends: satellites by the letter of their constellation, signals of each, seconds between epochs.
 
@@ -45,7 +45,7 @@ class Stream:
     slow: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AirMessage:
     """One message in the air: its number, what it holds, how often it comes, its bytes with frames, and its share of the load."""
 
@@ -57,7 +57,7 @@ class AirMessage:
     share_of_load: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AirLoad:
     """What a stream needs: bytes of one epoch's observables with their frames, bits a second of all messages.
 
@@ -137,13 +137,28 @@ def air_load(stream: Stream, rate_bps: float, duty_limit: float | None = None) -
         sent.append((POSITION_NUMBER, "station position", stream.position_interval_s, POSITION_BYTES))
     per_second = sum(8.0 * size / every_s for _, _, every_s, size in sent)
     messages = tuple(
-        AirMessage(number, words, every_s, size, 8.0 * size / every_s, 8.0 * size / every_s / per_second)
+        AirMessage(
+            number=number,
+            words=words,
+            every_s=every_s,
+            bytes=size,
+            bits_per_second=8.0 * size / every_s,
+            share_of_load=8.0 * size / every_s / per_second,
+        )
         for number, words, every_s, size in sent
     )
     share = per_second / rate_bps
     duty = min(share, 1.0)
     fits = share <= 1.0 and (duty_limit is None or duty <= duty_limit)
-    return AirLoad(epoch, per_second, share, duty, 8.0 * epoch / rate_bps, fits, messages)
+    return AirLoad(
+        bytes_per_epoch=epoch,
+        bits_per_second=per_second,
+        share=share,
+        duty=duty,
+        latency_s=8.0 * epoch / rate_bps,
+        fits=fits,
+        messages=messages,
+    )
 
 
 def _number(form: str, letter: str) -> int:
@@ -324,10 +339,10 @@ def stream_of_messages(messages: Sequence[tuple[int, float]], satellites: Mappin
     form = max(forms, key=lambda item: MSM_BITS.get(item, (0, 0)))
     position = next((every for number, every in messages if number in (1005, 1006)), None)
     return Stream(
-        form,
-        {letter: satellites.get(letter, 0) for letter in found},
-        signals,
-        interval,
-        position,
-        tuple(letter for letter, every in found.items() if every >= 2 * interval),
+        form=form,
+        satellites={letter: satellites.get(letter, 0) for letter in found},
+        signals=signals,
+        interval_s=interval,
+        position_interval_s=position,
+        slow=tuple(letter for letter, every in found.items() if every >= 2 * interval),
     )

@@ -9,7 +9,7 @@ from openstake.core.link.agree import SETTINGS, in_words, value_of
 from openstake.core.link.reach import exposure_distance_m, exposure_limits_w_m2
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CardLine:
     """One thing to do or to set at one or both ends; `key` is what a tick is kept under.  An empty end has nothing to do."""
 
@@ -19,7 +19,7 @@ class CardLine:
     rover: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Card:
     """A card: lines in working order, cautions on top."""
 
@@ -42,35 +42,40 @@ def setup_card(base: Profile, rover: Profile) -> Card:
     one, other = vars(base.link), vars(rover.link)
     one, other = ({key: vars(part) if hasattr(part, "__dict__") else part for key, part in link.items()} for link in (one, other))
     lines = [
-        CardLine("antenna", "Radio antenna screwed on, before any power", "yes" if base.transmitter else "", ""),
-        CardLine("label", "The right receiver, by its label", base.receiver, rover.receiver),
-        CardLine("reset", "Reset to a known state", "yes", "yes"),
-        CardLine("constellations", "Constellations", ", ".join(base.constellations), ", ".join(rover.constellations)),
-        CardLine("mask", "Elevation mask", _shown(base.elevation_mask_deg, "degrees"), _shown(rover.elevation_mask_deg, "degrees")),
-        CardLine("rate", "Update rate", _shown(base.rate_hz, "Hz"), _shown(rover.rate_hz, "Hz")),
-        CardLine("tilt", "Tilt compensation", "", _shown(rover.tilt, "")),
+        CardLine(key="antenna", words="Radio antenna screwed on, before any power", base="yes" if base.transmitter else "", rover=""),
+        CardLine(key="label", words="The right receiver, by its label", base=base.receiver, rover=rover.receiver),
+        CardLine(key="reset", words="Reset to a known state", base="yes", rover="yes"),
+        CardLine(key="constellations", words="Constellations", base=", ".join(base.constellations), rover=", ".join(rover.constellations)),
+        CardLine(
+            key="mask",
+            words="Elevation mask",
+            base=_shown(base.elevation_mask_deg, "degrees"),
+            rover=_shown(rover.elevation_mask_deg, "degrees"),
+        ),
+        CardLine(key="rate", words="Update rate", base=_shown(base.rate_hz, "Hz"), rover=_shown(rover.rate_hz, "Hz")),
+        CardLine(key="tilt", words="Tilt compensation", base="", rover=_shown(rover.tilt, "")),
     ]
     for setting in SETTINGS:
         values = [_shown(in_words(setting.field, value_of(link, setting.field)), setting.unit) for link in (one, other)]
         if any(values):
-            lines.append(CardLine(setting.field, setting.label, values[0], values[1]))
+            lines.append(CardLine(key=setting.field, words=setting.label, base=values[0], rover=values[1]))
     bauds = [f"{link.serial.receiver_baud} at both ends of the cable" if link.serial else "" for link in (base.link, rover.link)]
     if any(bauds):
-        lines.append(CardLine("serial", "Serial rate, receiver and radio", bauds[0], bauds[1]))
+        lines.append(CardLine(key="serial", words="Serial rate, receiver and radio", base=bauds[0], rover=bauds[1]))
     if base.messages:
         sent = ", ".join(f"{message.number} every {message.interval_s:g} s" for message in base.messages)
-        lines.append(CardLine("messages", "Messages", sent, ""))
+        lines.append(CardLine(key="messages", words="Messages", base=sent, rover=""))
     if base.transmitter:
-        lines.append(CardLine("power", "Transmit power", _shown(base.transmitter.power_w, "W"), ""))
+        lines.append(CardLine(key="power", words="Transmit power", base=_shown(base.transmitter.power_w, "W"), rover=""))
     logged = [f"every {end.logging.interval_s:g} s" if end.logging.enabled else "off" for end in (base, rover)]
     lines += [
-        CardLine("logging", "Logging", logged[0], logged[1]),
-        CardLine("height", "Antenna height taped, twice, to the feature named", "yes", "yes"),
-        CardLine("level", "Level and plumb, once more before start", "yes", ""),
-        CardLine("light", "Transmit light blinks about once a second", "yes", ""),
-        CardLine("fix", "Fixed; distance to base as expected", "", "yes"),
+        CardLine(key="logging", words="Logging", base=logged[0], rover=logged[1]),
+        CardLine(key="height", words="Antenna height taped, twice, to the feature named", base="yes", rover="yes"),
+        CardLine(key="level", words="Level and plumb, once more before start", base="yes", rover=""),
+        CardLine(key="light", words="Transmit light blinks about once a second", base="yes", rover=""),
+        CardLine(key="fix", words="Fixed; distance to base as expected", base="", rover="yes"),
     ]
-    return Card(base.name, rover.name, _cautions(base), tuple(lines))
+    return Card(base=base.name, rover=rover.name, cautions=_cautions(base), lines=tuple(lines))
 
 
 def _cautions(base: Profile) -> tuple[str, ...]:

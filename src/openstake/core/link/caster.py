@@ -17,7 +17,7 @@ def distance_km(from_deg: tuple[float, float], to_deg: tuple[float, float]) -> f
     return geodesic_m(from_deg, to_deg) / 1000.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MountpointEvidence:
     """What is known of a mountpoint after listening to it.  `distance_km` by its decoded position, else by the table."""
 

@@ -72,7 +72,7 @@ def dbm_from_watts(power_w: float) -> float:
     return 10.0 * log10(power_w * 1000.0)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RadioPath:
     """Both ends of a radio link: gains in dBi, heights of the radio antennas above the ground in metres.
 
@@ -155,7 +155,7 @@ def exposure_distance_m(power_w: float, gain_dbi: float, limit_w_m2: float, duty
     return sqrt(eirp_w * factor / (4.0 * pi * limit_w_m2))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PowerLevel:
     """One power a radio can send with, and what it gives."""
 
@@ -191,18 +191,18 @@ def power_levels(
         kept = None if distance_km is None or beyond else margin_db(path, power_w, distance_km)
         levels.append(
             PowerLevel(
-                power_w,
-                reach_km(path, power_w),
-                kept,
-                hours,
-                exposure_distance_m(power_w, path.base_gain_dbi, public, ground_reflection=True),
-                exposure_distance_m(power_w, path.base_gain_dbi, worker, ground_reflection=True),
+                power_w=power_w,
+                reach_km=reach_km(path, power_w),
+                margin_db=kept,
+                battery_hours=hours,
+                public_m=exposure_distance_m(power_w, path.base_gain_dbi, public, ground_reflection=True),
+                worker_m=exposure_distance_m(power_w, path.base_gain_dbi, worker, ground_reflection=True),
             )
         )
     return levels
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Trade:
     """Two ways to reach farther, in dB and km gained."""
 
@@ -217,8 +217,8 @@ def raise_or_double(path: RadioPath, power_w: float, raise_m: float = 2.0) -> Tr
     now = reach_km(path, power_w)
     higher = RadioPath(**(vars(path) | {"base_height_m": path.base_height_m + raise_m}))
     return Trade(
-        20.0 * log10(higher.base_height_m / path.base_height_m),
-        reach_km(higher, power_w) - now,
-        10.0 * log10(2.0),
-        reach_km(path, 2.0 * power_w) - now,
+        raised_db=20.0 * log10(higher.base_height_m / path.base_height_m),
+        raised_km=reach_km(higher, power_w) - now,
+        doubled_db=10.0 * log10(2.0),
+        doubled_km=reach_km(path, 2.0 * power_w) - now,
     )

@@ -20,7 +20,7 @@ MARK_USES: tuple[MarkUse, ...] = (*USES, "out")
 SCHOOLS: tuple[School, ...] = ("all", "grow")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitModels:
     """The models of a fit.  Scale and north are what is known of the local system: held where the model does not free them.
 
@@ -61,7 +61,7 @@ def checked_models(models: FitModels) -> FitModels:
     return models
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ModelChoice:
     """One value of a field of `FitModels`: what it is called, and what it gives or asks for (empty where the name says all)."""
 
@@ -78,31 +78,38 @@ def _solved_by(model: str, then: str) -> str:
 # With scale free or held three marks cannot tell which one is wrong; nor can four heights on a plane.
 MODEL_CHOICES = (
     ModelChoice(
-        "horizontal",
-        "similarity",
-        "Shift, rotation and scale",
-        _solved_by("similarity", f", 3 give residuals, {FIT_TELLS_FROM} tell which"),
+        field="horizontal",
+        value="similarity",
+        title="Shift, rotation and scale",
+        gives=_solved_by("similarity", f", 3 give residuals, {FIT_TELLS_FROM} tell which"),
     ),
     ModelChoice(
-        "horizontal", "rotation", "Shift and rotation, scale held", _solved_by("rotation", f" with a residual, {FIT_TELLS_FROM} tell which")
+        field="horizontal",
+        value="rotation",
+        title="Shift and rotation, scale held",
+        gives=_solved_by("rotation", f" with a residual, {FIT_TELLS_FROM} tell which"),
     ),
-    ModelChoice("horizontal", "shift", "Shift alone, north and scale held", _solved_by("shift", ", 2 give residuals")),
-    ModelChoice("vertical", "constant", "A constant", _solved_by("constant", ", 2 give residuals")),
-    ModelChoice("vertical", "plane", "A tilted plane", _solved_by("plane", ", 5 tell which")),
-    ModelChoice("vertical", "none", "No local heights"),
-    ModelChoice("distances", "ground", "on the ground", "the scale to expect is 1 / combined factor"),
-    ModelChoice("distances", "grid", "in the grid", "the scale to expect is 1"),
-    ModelChoice("held_scale", "expected", "the expected scale"),
-    ModelChoice("held_scale", "one", "one"),
-    ModelChoice("held_scale", "typed", "a typed scale"),
-    ModelChoice("north", "eye", "picked by eye, not known"),
-    ModelChoice("north", "true", "true north"),
-    ModelChoice("north", "grid", "the grid's north"),
-    ModelChoice("north", "typed", "turned by a typed angle"),
-    ModelChoice("weights", "sigmas", "by sigmas", "of the list and of the shots; then residuals are tested"),
-    ModelChoice("weights", "alike", "all alike", "their sigma comes from the residuals"),
-    ModelChoice("projection", "job", "the job's projection"),
-    ModelChoice("projection", "site", "none: a plane laid at the site", "transverse Mercator at its middle and height"),
+    ModelChoice(
+        field="horizontal", value="shift", title="Shift alone, north and scale held", gives=_solved_by("shift", ", 2 give residuals")
+    ),
+    ModelChoice(field="vertical", value="constant", title="A constant", gives=_solved_by("constant", ", 2 give residuals")),
+    ModelChoice(field="vertical", value="plane", title="A tilted plane", gives=_solved_by("plane", ", 5 tell which")),
+    ModelChoice(field="vertical", value="none", title="No local heights"),
+    ModelChoice(field="distances", value="ground", title="on the ground", gives="the scale to expect is 1 / combined factor"),
+    ModelChoice(field="distances", value="grid", title="in the grid", gives="the scale to expect is 1"),
+    ModelChoice(field="held_scale", value="expected", title="the expected scale"),
+    ModelChoice(field="held_scale", value="one", title="one"),
+    ModelChoice(field="held_scale", value="typed", title="a typed scale"),
+    ModelChoice(field="north", value="eye", title="picked by eye, not known"),
+    ModelChoice(field="north", value="true", title="true north"),
+    ModelChoice(field="north", value="grid", title="the grid's north"),
+    ModelChoice(field="north", value="typed", title="turned by a typed angle"),
+    ModelChoice(field="weights", value="sigmas", title="by sigmas", gives="of the list and of the shots; then residuals are tested"),
+    ModelChoice(field="weights", value="alike", title="all alike", gives="their sigma comes from the residuals"),
+    ModelChoice(field="projection", value="job", title="the job's projection"),
+    ModelChoice(
+        field="projection", value="site", title="none: a plane laid at the site", gives="transverse Mercator at its middle and height"
+    ),
 )
 
 
@@ -115,7 +122,7 @@ class SiteCentre:
     height_m: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitChoice:
     """A fit as chosen.  `uses` are by the line of each mark: a mark that is not in it follows the school."""
 
@@ -133,7 +140,9 @@ def choice_of(document: Mapping[str, Any]) -> FitChoice:
     """Return a choice as it is stored."""
     site = document.get("site")
     uses = {str(key): value for key, value in document.get("uses", {}).items() if value in MARK_USES}
-    return FitChoice(typed(FitModels, document["models"], None), document["school"], uses, SiteCentre(**site) if site else None)
+    return FitChoice(
+        models=typed(FitModels, document["models"], None), school=document["school"], uses=uses, site=SiteCentre(**site) if site else None
+    )
 
 
 def without_component(use: MarkUse, component: str) -> MarkUse:

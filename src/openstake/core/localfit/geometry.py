@@ -61,7 +61,7 @@ def spread_ratio(places_m: ArrayLike) -> float:
     return float(sizes[1] / sizes[0]) if sizes[0] > 0.0 else 0.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Reach:
     """What a fit alone gives over a site, in numbers that can be kept: GNSS grid metres; variances None where no sigma is known.
 
@@ -117,11 +117,11 @@ def reach_of(pairs: Sequence[Pair], flat: Horizontal, up: Vertical | None) -> Re
     corners = tuple((float(east), float(north)) for east, north in hull.corners_m)
     spread = None if flat.model == "shift" else flat.spread_m2
     side = Reach(
-        _finite(flat.variance_of_unit),
-        float(flat.weights.sum()),
-        spread,
-        flat.centre_m,
-        corners,
+        variance_m2=_finite(flat.variance_of_unit),
+        weight=float(flat.weights.sum()),
+        spread_m2=spread,
+        centre_m=flat.centre_m,
+        corners_m=corners,
         redundancy=None if flat.weighted else flat.redundancy,
     )
     if up is None:

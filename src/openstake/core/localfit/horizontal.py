@@ -14,7 +14,7 @@ from openstake.core.limits import SAME_PLACE_FIT_M
 from openstake.core.localfit.pair import FEWEST, PARAMETERS, HorizontalModel, Pair, weights_of
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Horizontal:
     """A horizontal fit.  All arrays are in the order of the pairs; of marks that are not used `residual_m` equals `left_out_m`.
 
@@ -128,21 +128,21 @@ def fit_horizontal(
     left_out[used] = _left_out(model, held, weights, g, given, spread)
     shift = to_m - _turned(from_m[None, :], a, b)[0]
     return Horizontal(
-        model,
-        float(a),
-        float(b),
-        float(shift[0]),
-        float(shift[1]),
-        used,
-        weights,
-        weighted,
-        residual,
-        left_out,
-        _basis(model, weights, g, a, b),
-        (float(from_m[0]), float(from_m[1])),
-        spread,
-        redundancy,
-        float(weights @ np.sum(off**2, axis=1)) if redundancy > 0 else 0.0,
+        model=model,
+        a=float(a),
+        b=float(b),
+        shift_e_m=float(shift[0]),
+        shift_n_m=float(shift[1]),
+        used=used,
+        weights=weights,
+        weighted=weighted,
+        residual_m=residual,
+        left_out_m=left_out,
+        basis=_basis(model, weights, g, a, b),
+        centre_m=(float(from_m[0]), float(from_m[1])),
+        spread_m2=spread,
+        redundancy=redundancy,
+        square_sum=float(weights @ np.sum(off**2, axis=1)) if redundancy > 0 else 0.0,
     )
 
 
@@ -166,7 +166,7 @@ def _parameters(model: str, held: tuple[float, float], along, across, spread):  
     return scale * along / size, scale * across / size
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Without:
     """A fit without each of its marks in turn, about the centroids of all: a and b (m,), and where the centroids go (m, 2)."""
 
@@ -198,7 +198,7 @@ def without_each(
     count, total = len(weights), weights.sum()
     if count - 1 < FEWEST[model]:
         nothing = np.full(count, np.nan)
-        return Without(nothing, nothing, np.full((count, 2), np.nan), np.full((count, 2), np.nan))
+        return Without(a=nothing, b=nothing, from_m=np.full((count, 2), np.nan), to_m=np.full((count, 2), np.nan))
     rest = total - weights
     factor = weights * total / rest
     along, across = np.sum(g * given, axis=1), g[:, 0] * given[:, 1] - g[:, 1] * given[:, 0]
@@ -208,7 +208,7 @@ def without_each(
     if model != "shift":
         a = np.where(spread_without <= rest * SAME_PLACE_FIT_M**2, np.nan, a)
     share = (weights / rest)[:, None]
-    return Without(np.asarray(a), np.asarray(b), -share * g, -share * given)
+    return Without(a=np.asarray(a), b=np.asarray(b), from_m=-share * g, to_m=-share * given)
 
 
 def _left_out(

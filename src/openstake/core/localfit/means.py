@@ -11,7 +11,7 @@ import numpy as np
 from openstake.core.limits import POLE_TWICE_M
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ShotOnMark:
     """A shot on a mark: grid metres and height, one sigma of a horizontal component and of the height as claimed.
 
@@ -26,7 +26,7 @@ class ShotOnMark:
     fix: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MeanOnMark:
     """The weighted mean of a mark's shots with its sigmas; `fixes` is how many initialisations it rests on."""
 
@@ -58,4 +58,12 @@ def mean_on_mark(shots: Sequence[ShotOnMark]) -> MeanOnMark:
     first = places[0]
     mean = first + np.sum(weights * (np.array(places) - first), axis=0) / weights.sum(axis=0)
     sigma_h, _, sigma_v = (float(value) for value in weights.sum(axis=0) ** -0.5)
-    return MeanOnMark(float(mean[0]), float(mean[1]), float(mean[2]), sigma_h, sigma_v, len(shots), len(groups))
+    return MeanOnMark(
+        east_m=float(mean[0]),
+        north_m=float(mean[1]),
+        height_m=float(mean[2]),
+        sigma_h_m=sigma_h,
+        sigma_v_m=sigma_v,
+        shots=len(shots),
+        fixes=len(groups),
+    )

@@ -20,7 +20,7 @@ PARAMETERS: dict[str, int] = {"similarity": 4, "rotation": 3, "shift": 2, "const
 FEWEST: dict[str, int] = {"similarity": 2, "rotation": 2, "shift": 1, "constant": 1, "plane": 3}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Pair:
     """A mark in both systems, metres: local as given, GNSS as measured; heights and sigmas are None where they are not known.
 

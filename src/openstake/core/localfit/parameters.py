@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from math import atan2, degrees, hypot
 
 import numpy as np
@@ -13,7 +13,7 @@ from openstake.core.localfit.horizontal import Horizontal
 from openstake.core.localfit.vertical import Vertical
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitParameters:
     """A fit's numbers: E' = a·E − b·N + shift_e, N' = b·E + a·N + shift_n, h' = h + constant + slopes about a centre; metres.
 
@@ -60,10 +60,14 @@ class FitParameters:
 
 def parameters_of(flat: Horizontal, up: Vertical | None, geoid: bool, site: SiteCentre | None) -> FitParameters:
     """Return the numbers of a fit."""
-    four = (flat.a, flat.b, flat.shift_e_m, flat.shift_n_m)
+    heights = "none" if up is None else "geoid" if geoid else "ellipsoid"
+    plane = FitParameters(a=flat.a, b=flat.b, shift_e_m=flat.shift_e_m, shift_n_m=flat.shift_n_m, heights=heights, site=site)
     if up is None:
-        return FitParameters(*four, "none", site=site)
-    return FitParameters(*four, "geoid" if geoid else "ellipsoid", up.constant_m, up.slope_east, up.slope_north, *up.centre_m, site)
+        return plane
+    centre_e_m, centre_n_m = up.centre_m
+    return replace(
+        plane, constant_m=up.constant_m, slope_east=up.slope_east, slope_north=up.slope_north, centre_e_m=centre_e_m, centre_n_m=centre_n_m
+    )
 
 
 def pipeline_of(fit: FitParameters) -> str:

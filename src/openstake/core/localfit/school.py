@@ -14,7 +14,7 @@ from openstake.core.localfit.choice import MarkUse, School, without_component
 NextKind = Literal["list", "measure", "take-in", "decide", "leave-out", "apply", "none"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SchoolWords:
     """A school in words: what one does, what speaks for it and against it."""
 
@@ -27,23 +27,23 @@ class SchoolWords:
 
 SCHOOL_WORDS: tuple[SchoolWords, ...] = (
     SchoolWords(
-        "all",
-        "Fit all, drop the bad",
-        "Measure every mark, fit them together, leave out what disagrees.",
-        "Most redundancy: with four marks or more it can tell which one is wrong.",
-        "A blunder bends the fit until it is left out.",
+        school="all",
+        title="Fit all, drop the bad",
+        way="Measure every mark, fit them together, leave out what disagrees.",
+        good="Most redundancy: with four marks or more it can tell which one is wrong.",
+        bad="A blunder bends the fit until it is left out.",
     ),
     SchoolWords(
-        "grow",
-        "Grow mark by mark",
-        "Fit two, walk to the third as a check, take it in if it agrees, go on.",
-        "Each mark is seen as a check before it changes anything.",
-        "If one of the first two is wrong, all that follow look wrong.",
+        school="grow",
+        title="Grow mark by mark",
+        way="Fit two, walk to the third as a check, take it in if it agrees, go on.",
+        good="Each mark is seen as a check before it changes anything.",
+        bad="If one of the first two is wrong, all that follow look wrong.",
     ),
 )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MarkStands:
     """A mark for the school: whether it is measured, in the fit, and whether somebody has chosen what it is used for.
 
@@ -60,7 +60,7 @@ class MarkStands:
     slip: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Accused:
     """The suspect that the residuals accuse most, what it is used for, whether the data can tell, and the slip that explains it."""
 
@@ -72,7 +72,7 @@ class Accused:
     slip: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class NextStep:
     """What to do next: one line, what kind of action it is, what stands on its button, the mark it is about and its new use.
 
@@ -100,7 +100,7 @@ def next_step(
 ) -> NextStep:
     """Return the next step; `suggested` is the unmeasured mark that gains most, `needs` how many marks the model takes at least."""
     if not marks:
-        return NextStep("list", "Bring the local coordinates in: a file, another job, or typed.", "Local coordinates")
+        return NextStep(kind="list", words="Bring the local coordinates in: a file, another job, or typed.", press="Local coordinates")
     if accused is not None and accused.can_tell:
         return _leave_out(accused)
     used = sum(mark.used for mark in marks)
@@ -108,14 +108,22 @@ def next_step(
     if school == "grow" and waiting is not None:
         return _begin(waiting, needs) if used < needs else _waiting(waiting, accused)
     if suggested is not None:
-        return NextStep("measure", f"Measure {suggested.name}{gain_words}.", f"Measure {suggested.name}", suggested.line_id, suggested.name)
+        return NextStep(
+            kind="measure",
+            words=f"Measure {suggested.name}{gain_words}.",
+            press=f"Measure {suggested.name}",
+            line_id=suggested.line_id,
+            name=suggested.name,
+        )
     if accused is not None:
-        return NextStep("none", f"Something is wrong, and the data cannot tell whose: {accused.name} or another. It takes one more mark.")
+        return NextStep(
+            kind="none", words=f"Something is wrong, and the data cannot tell whose: {accused.name} or another. It takes one more mark."
+        )
     if used < needs:
-        return NextStep("none", f"The model takes at least {needs} marks; {used} are in.")
+        return NextStep(kind="none", words=f"The model takes at least {needs} marks; {used} are in.")
     if applied:
-        return NextStep("none", "Every mark is measured; the fit is applied.")
-    return NextStep("apply", "Apply the fit: points then have local coordinates too.", "Apply the fit")
+        return NextStep(kind="none", words="Every mark is measured; the fit is applied.")
+    return NextStep(kind="apply", words="Apply the fit: points then have local coordinates too.", press="Apply the fit")
 
 
 _SIDE = {"horizontal": "horizontally", "vertical": "in height"}
@@ -128,12 +136,12 @@ def _leave_out(accused: Accused) -> NextStep:
     if accused.slip:
         words = f"Look {accused.name} up: {accused.slip}. Else leave it out {side}."
     use = without_component(accused.use, accused.component)
-    return NextStep("leave-out", words, f"Leave {accused.name} out", accused.line_id, accused.name, use)
+    return NextStep(kind="leave-out", words=words, press=f"Leave {accused.name} out", line_id=accused.line_id, name=accused.name, use=use)
 
 
 def _begin(mark: MarkStands, needs: int) -> NextStep:
     words = f"Take {mark.name} in: the fit begins with {needs}."
-    return NextStep("take-in", words, f"Take {mark.name} in", mark.line_id, mark.name, "hv")
+    return NextStep(kind="take-in", words=words, press=f"Take {mark.name} in", line_id=mark.line_id, name=mark.name, use="hv")
 
 
 def _waiting(mark: MarkStands, doubt: Accused | None) -> NextStep:
@@ -143,13 +151,40 @@ def _waiting(mark: MarkStands, doubt: Accused | None) -> NextStep:
         # What is off in the other component would bring a second mistake in.
         use = _ALONE[doubt.component] if set(mark.differs) - {doubt.component} else "hv"
         words += f" Taken in, it helps to tell which mark is wrong {_SIDE[doubt.component]}."
-        return NextStep("decide", words, _take(mark.name, use), mark.line_id, mark.name, use, "Keep it as a check", "check")
+        return NextStep(
+            kind="decide",
+            words=words,
+            press=_take(mark.name, use),
+            line_id=mark.line_id,
+            name=mark.name,
+            use=use,
+            other_press="Keep it as a check",
+            other_use="check",
+        )
     if not mark.differs:
-        return NextStep("decide", words, _take(mark.name, "hv"), mark.line_id, mark.name, "hv", "Keep it as a check", "check")
+        return NextStep(
+            kind="decide",
+            words=words,
+            press=_take(mark.name, "hv"),
+            line_id=mark.line_id,
+            name=mark.name,
+            use="hv",
+            other_press="Keep it as a check",
+            other_use="check",
+        )
     words += f" Look it up: {mark.slip}." if mark.slip else " Measure it again, or leave out what is off."
     use = "out" if len(mark.differs) > 1 else without_component("hv", mark.differs[0])
     press = f"Leave {mark.name} out" if use == "out" else _take(mark.name, use)
-    return NextStep("decide", words, press, mark.line_id, mark.name, use, _take(mark.name, "hv"), "hv")
+    return NextStep(
+        kind="decide",
+        words=words,
+        press=press,
+        line_id=mark.line_id,
+        name=mark.name,
+        use=use,
+        other_press=_take(mark.name, "hv"),
+        other_use="hv",
+    )
 
 
 def _take(name: str, use: MarkUse) -> str:

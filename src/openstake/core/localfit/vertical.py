@@ -12,7 +12,7 @@ from openstake.core.errors import InputError
 from openstake.core.localfit.pair import FEWEST, PARAMETERS, Pair, VerticalModel, weights_of
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Vertical:
     """A vertical fit; arrays are in the order of the pairs, as those of a horizontal one.  Slopes are metres per metre."""
 
@@ -103,18 +103,18 @@ def fit_vertical(pairs: Sequence[Pair], model: VerticalModel) -> Vertical | None
     unit = np.array([1.0, 1.0 / reach, 1.0 / reach])[: design.shape[1]]
     inverse = np.linalg.inv(triangle) * unit[:, None]
     return Vertical(
-        model,
-        float(solved[0] + level),
-        float(slopes[0]),
-        float(slopes[1]),
-        (float(centre[0]), float(centre[1])),
-        used,
-        weights,
-        weighted,
-        residual,
-        left_out,
-        basis,
-        inverse @ inverse.T,
-        redundancy,
-        float(weights @ off[used] ** 2) if redundancy > 0 else 0.0,
+        model=model,
+        constant_m=float(solved[0] + level),
+        slope_east=float(slopes[0]),
+        slope_north=float(slopes[1]),
+        centre_m=(float(centre[0]), float(centre[1])),
+        used=used,
+        weights=weights,
+        weighted=weighted,
+        residual_m=residual,
+        left_out_m=left_out,
+        basis=basis,
+        cofactor=inverse @ inverse.T,
+        redundancy=redundancy,
+        square_sum=float(weights @ off[used] ** 2) if redundancy > 0 else 0.0,
     )

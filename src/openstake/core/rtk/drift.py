@@ -31,7 +31,7 @@ _FEWEST_PARTS = 12  # a minute: a pole that is moved by hand is there sooner
 _STEP_SHARE = 0.6  # of the whole way within an end's time: that was a step
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Drift:
     """A fixed position that wandered off while the pole stood: when it was seen, how far and over how long."""
 
@@ -125,7 +125,9 @@ class StandLog:
             return None  # told already
         self._told_m = np.maximum(self._told_m, away[start])
         flat, up = (float(value) for value in away[start])
-        return Drift(self.parts[-1].time_s + PART_S, flat, up, self.parts[-1].time_s - self.parts[start].time_s)
+        return Drift(
+            time_s=self.parts[-1].time_s + PART_S, horizontal_m=flat, up_m=up, over_s=self.parts[-1].time_s - self.parts[start].time_s
+        )
 
     def _stepped(self, ends: NDArray[np.float64], whole_m: NDArray[np.float64], least_m: NDArray[np.float64]) -> bool:
         """Return whether most of the way was made in one step: the pole was moved a little, and the stand begins after it."""

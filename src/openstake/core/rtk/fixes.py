@@ -13,7 +13,7 @@ from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.sigmas import principal_sigmas_m
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Fix:
     """One epoch of a rover: seconds that grow over midnight, Earth-centred metres (NaN without a position, shape (3,)).
 
@@ -85,13 +85,13 @@ def fix_of(epoch: Epoch, time_s: float) -> Fix:
     else:
         flat, up = principal_sigmas_m(claim.east_m, claim.north_m, claim.covariance_en_m2)[0], claim.up_m
     return Fix(
-        time_s,
-        epoch.status,
-        place,
-        float(flat),
-        float(up),
-        epoch.speed_mps,
-        epoch.age_s,
-        None if claim is None else (claim.east_m, claim.north_m, claim.up_m),
-        epoch.station_id,
+        time_s=time_s,
+        status=epoch.status,
+        xyz_m=place,
+        sigma_horizontal_m=float(flat),
+        sigma_up_m=float(up),
+        speed_mps=epoch.speed_mps,
+        age_s=epoch.age_s,
+        claim_m=None if claim is None else (claim.east_m, claim.north_m, claim.up_m),
+        station=epoch.station_id,
     )

@@ -78,7 +78,7 @@ class Initialisations:
         return self.fixed / self.epochs if self.epochs else None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Agreement:
     """Two fixes of one place compared: how far apart (metres, horizontal and up) and the limit from both claims at 99.9 %."""
 
@@ -108,4 +108,4 @@ def compared(
     east, north, up = (float(value) for value in after_enu_m - before_enu_m)
     flat = float(np.sqrt(before_sigma_m[0] ** 2 + after_sigma_m[0] ** 2 + least_m**2))
     high = float(np.sqrt(before_sigma_m[1] ** 2 + after_sigma_m[1] ** 2 + least_m**2))
-    return Agreement(float(np.hypot(east, north)), up, CIRCLE_999 * flat, LINE_999 * high)
+    return Agreement(horizontal_m=float(np.hypot(east, north)), up_m=up, limit_horizontal_m=CIRCLE_999 * flat, limit_up_m=LINE_999 * high)

@@ -48,7 +48,7 @@ _WAITS_FOR_PAIR_S = 900.0
 PairKind = Literal["initialised anew", "source switched"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Pair:
     """Two fixes of one place, before and after: of two initialisations, or of two sources of corrections.
 
@@ -84,7 +84,7 @@ class FixChange:
 Happened = Jump | Drift | Pair | Switch | FixChange
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class DeviceSeen:
     """What a device's sentences hold: how many epochs, their rate, decimals of a minute, and what is there at all.
 
@@ -103,7 +103,7 @@ class DeviceSeen:
     apart_m: float | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RoverState:
     """A rover as it is now.  Times are seconds of its own clock that grow over midnight (`now_s` is the newest)."""
 
@@ -128,7 +128,7 @@ class RoverState:
     waits_for: PairKind | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Before:
     """Where the pole stood before the fix was lost or the source changed, and whether it is asked to be compared."""
 
@@ -216,7 +216,7 @@ class RoverWatch:
         if newest is None:
             return False
         last = self._recent[-1]
-        self._before = _Before("initialised anew", newest, last.station, last.time_s, True)
+        self._before = _Before(kind="initialised anew", stood=newest, station=last.station, time_s=last.time_s, asked=True)
         return True
 
     def base_moved(self) -> None:
@@ -239,7 +239,7 @@ class RoverWatch:
         switch = Switch(fix.time_s, before, station)
         self.switches = [*self.switches, switch][-_MOST_PAIRS:]
         if self._last_stood is not None and self._last_stood[1] == before:
-            self._before = _Before("source switched", self._last_stood[0], before, fix.time_s, False)
+            self._before = _Before(kind="source switched", stood=self._last_stood[0], station=before, time_s=fix.time_s, asked=False)
             self._moved = False
         return [switch]
 
@@ -248,7 +248,7 @@ class RoverWatch:
             return
         last, station = self._last_stood
         if fix.time_s - last.to_s <= _STOOD_LATELY_S:
-            self._before = _Before("initialised anew", last, station, fix.time_s, False)
+            self._before = _Before(kind="initialised anew", stood=last, station=station, time_s=fix.time_s, asked=False)
             self._moved = False
 
     def _note_stand(self, fix: Fix) -> list[Pair]:
@@ -272,7 +272,14 @@ class RoverWatch:
         if fix.time_s - before.time_s > _WAITS_FOR_PAIR_S or (self._moved and not before.asked):
             return []
         kind: PairKind = "source switched" if before.station not in (None, station) else before.kind
-        pair = Pair(kind, fix.time_s, agreement_of(before.stood, newest), before.asked, before.station, station)
+        pair = Pair(
+            kind=kind,
+            time_s=fix.time_s,
+            agreement=agreement_of(before.stood, newest),
+            asked=before.asked,
+            from_station=before.station,
+            to_station=station,
+        )
         self.pairs = [*self.pairs, pair][-_MOST_PAIRS:]
         return [pair]
 
@@ -337,15 +344,15 @@ class RoverWatch:
     def device(self) -> DeviceSeen:
         counts = self._counts
         return DeviceSeen(
-            counts["epochs"],
-            1.0 / float(np.median(self._steps)) if len(self._steps) >= 5 else None,
-            max(self._decimals, default=None),
-            counts["gst"],
-            counts["ellipse"],
-            counts["separation"],
-            counts["position"],
-            float(np.median(self._offsets_s)) if self._offsets_s else None,
-            self._talkers_apart_m(),
+            epochs=counts["epochs"],
+            rate_hz=1.0 / float(np.median(self._steps)) if len(self._steps) >= 5 else None,
+            decimals=max(self._decimals, default=None),
+            with_gst=counts["gst"],
+            with_ellipse=counts["ellipse"],
+            with_separation=counts["separation"],
+            with_position=counts["position"],
+            clock_off_s=float(np.median(self._offsets_s)) if self._offsets_s else None,
+            apart_m=self._talkers_apart_m(),
         )
 
     def state(self) -> RoverState | None:
@@ -360,25 +367,25 @@ class RoverWatch:
         standing = last_stood(on_fix)
         stand = _stood(standing)
         return RoverState(
-            fix.time_s,
-            epoch,
-            since_s,
-            self.initialisations.count,
-            self.initialisations.time_to_fix_s,
-            self.initialisations.fix_ratio,
-            tuple(self.initialisations.losses),
-            tuple(self.jumps),
-            tuple(self.drifts),
-            tuple(self.pairs),
-            tuple(self.switches),
-            _newest_trend(lately),
-            stand,
-            self._claims_held(standing, stand),
-            self._corrected[1] if self._corrected else None,
-            self._corrected[0] if self._corrected else None,
-            0.0 if self._unused_since_s is None else fix.time_s - self._unused_since_s,
-            self.device(),
-            self._before.kind if self._before is not None else None,
+            now_s=fix.time_s,
+            epoch=epoch,
+            fix_since_s=since_s,
+            initialisations=self.initialisations.count,
+            time_to_fix_s=self.initialisations.time_to_fix_s,
+            fix_ratio=self.initialisations.fix_ratio,
+            losses=tuple(self.initialisations.losses),
+            jumps=tuple(self.jumps),
+            drifts=tuple(self.drifts),
+            pairs=tuple(self.pairs),
+            switches=tuple(self.switches),
+            trend=_newest_trend(lately),
+            stood=stand,
+            claims=self._claims_held(standing, stand),
+            last_age_s=self._corrected[1] if self._corrected else None,
+            last_corrected_s=self._corrected[0] if self._corrected else None,
+            unused_for_s=0.0 if self._unused_since_s is None else fix.time_s - self._unused_since_s,
+            device=self.device(),
+            waits_for=self._before.kind if self._before is not None else None,
         )
 
     def _claims_held(self, standing: Sequence[Fix], stand: Stood | None) -> tuple[ClaimHeld, ...]:

@@ -20,7 +20,7 @@ CHANCE = 0.0002  # a claim is called too small where it has a smaller chance tha
 _FEWEST = 3
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Stood:
     """The stretch in which a pole stood still: when, its mean place (Earth-centred metres, shape (3,)) and its scatter."""
 
@@ -38,7 +38,7 @@ class Stood:
         return self.to_s - self.from_s
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ClaimHeld:
     """The scatter seen in one component against the claim, one sigma in metres; `too_small`: more than chance allows.
 
@@ -95,8 +95,17 @@ def stood(fixes: Sequence[Fix], claims: Sequence[tuple[float, float, float]] = (
     mean = mean_vector(places)
     latitude, longitude, _ = geodetic_from_ecef(mean)
     scatter = scatter_of_vectors(places, float(latitude), float(longitude))
-    claimed = np.sqrt(np.mean(np.array(claims) ** 2, axis=0)) if len(claims) else np.full(3, np.nan)
-    return Stood(fixes[0].time_s, fixes[-1].time_s, len(fixes), mean, scatter, *(float(value) for value in claimed))
+    claim_east_m, claim_north_m, claim_up_m = np.sqrt(np.mean(np.array(claims) ** 2, axis=0)) if len(claims) else np.full(3, np.nan)
+    return Stood(
+        from_s=fixes[0].time_s,
+        to_s=fixes[-1].time_s,
+        epochs=len(fixes),
+        mean_m=mean,
+        scatter=scatter,
+        claim_east_m=float(claim_east_m),
+        claim_north_m=float(claim_north_m),
+        claim_up_m=float(claim_up_m),
+    )
 
 
 def claim_held(epochs: Epochs, claims_m: tuple[float, float, float]) -> list[ClaimHeld]:
@@ -116,7 +125,14 @@ def claim_held(epochs: Epochs, claims_m: tuple[float, float, float]) -> list[Cla
     independent = independent_epochs(seen, weights(seen))
     takes_s = epochs.span_s * FEWEST_INDEPENDENT / independent
     return [
-        ClaimHeld(name, claim, float(spread[n]), independent, bool(chances[n] < CHANCE), max(takes_s, SHORTEST_SCATTER_S))
+        ClaimHeld(
+            component=name,
+            claim_m=claim,
+            seen_m=float(spread[n]),
+            effective_n=independent,
+            too_small=bool(chances[n] < CHANCE),
+            takes_s=max(takes_s, SHORTEST_SCATTER_S),
+        )
         for n, (name, claim) in enumerate(zip(("east", "north", "up"), claims_m, strict=True))
     ]
 

@@ -21,7 +21,7 @@ class Signal:
     per_channel_hz: float = 0.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Constellation:
     """A constellation of the practice sky."""
 
@@ -57,12 +57,12 @@ _GLONASS_CHANNELS = (1, -4, 5, 6, 1, -4, 5, 6, -2, -7, 0, -1, -2, -7, 0, -1, 4, 
 def _elements(axis_km: float, inclination_deg: float, node_deg: list[float], argument_deg: list[float]) -> Elements:
     count = len(node_deg)
     return Elements(
-        np.full(count, axis_km * 1000.0),
-        np.zeros(count),
-        np.full(count, np.radians(inclination_deg)),
-        np.radians(node_deg),
-        np.zeros(count),
-        np.radians(argument_deg),
+        semi_major_axis_m=np.full(count, axis_km * 1000.0),
+        eccentricity=np.zeros(count),
+        inclination_rad=np.full(count, np.radians(inclination_deg)),
+        node_rad=np.radians(node_deg),
+        perigee_rad=np.zeros(count),
+        mean_anomaly_rad=np.radians(argument_deg),
     )
 
 
@@ -84,33 +84,49 @@ def _zeros(count: int) -> tuple[int, ...]:
 # Orbit radii and inclinations: the interface documents of each system.  Signal numbers: RTCM 10403.3, tables of the
 # MSM signal mask.
 GPS = Constellation(
-    "GPS",
-    "G",
-    "GP",
-    1,
-    1,
-    1074,
-    (Signal(2, 1575.42e6), Signal(23, 1176.45e6)),
-    _elements(26559.7, 55.0, [node for node, row in _GPS_SLOTS for _ in row], [arg for _, row in _GPS_SLOTS for arg in row]),
-    _zeros(24),
+    name="GPS",
+    letter="G",
+    nmea_talker="GP",
+    nmea_system=1,
+    nmea_first_id=1,
+    msm4_number=1074,
+    signals=(Signal(2, 1575.42e6), Signal(23, 1176.45e6)),
+    elements=_elements(26559.7, 55.0, [node for node, row in _GPS_SLOTS for _ in row], [arg for _, row in _GPS_SLOTS for arg in row]),
+    channels=_zeros(24),
 )
 GLONASS = Constellation(
-    "GLONASS",
-    "R",
-    "GL",
-    2,
-    65,
-    1084,
-    (Signal(2, 1602.0e6, 0.5625e6), Signal(8, 1246.0e6, 0.4375e6)),
-    _walker(25508.0, 64.8, 24, 3, 1, 25.0),
-    _GLONASS_CHANNELS,
+    name="GLONASS",
+    letter="R",
+    nmea_talker="GL",
+    nmea_system=2,
+    nmea_first_id=65,
+    msm4_number=1084,
+    signals=(Signal(2, 1602.0e6, 0.5625e6), Signal(8, 1246.0e6, 0.4375e6)),
+    elements=_walker(25508.0, 64.8, 24, 3, 1, 25.0),
+    channels=_GLONASS_CHANNELS,
 )
 GALILEO = Constellation(
-    "Galileo", "E", "GA", 3, 1, 1094, (Signal(2, 1575.42e6), Signal(23, 1176.45e6)), _walker(29600.3, 56.0, 24, 3, 1, 57.0), _zeros(24)
+    name="Galileo",
+    letter="E",
+    nmea_talker="GA",
+    nmea_system=3,
+    nmea_first_id=1,
+    msm4_number=1094,
+    signals=(Signal(2, 1575.42e6), Signal(23, 1176.45e6)),
+    elements=_walker(29600.3, 56.0, 24, 3, 1, 57.0),
+    channels=_zeros(24),
 )
 # The 24 satellites of the medium orbit only; those above Asia add nothing at the practice sites.
 BEIDOU = Constellation(
-    "BeiDou", "C", "GB", 4, 1, 1124, (Signal(2, 1561.098e6), Signal(8, 1268.52e6)), _walker(27906.1, 55.0, 24, 3, 1, 95.0), _zeros(24)
+    name="BeiDou",
+    letter="C",
+    nmea_talker="GB",
+    nmea_system=4,
+    nmea_first_id=1,
+    msm4_number=1124,
+    signals=(Signal(2, 1561.098e6), Signal(8, 1268.52e6)),
+    elements=_walker(27906.1, 55.0, 24, 3, 1, 95.0),
+    channels=_zeros(24),
 )
 
 CONSTELLATIONS = (GPS, GLONASS, GALILEO, BEIDOU)

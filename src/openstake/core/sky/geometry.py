@@ -34,7 +34,7 @@ def signal_range_m(satellites_m: NDArray[np.float64], receiver_m: ArrayLike) -> 
     return np.asarray(np.linalg.norm(rotated_with_earth(satellites_m, EARTH_ROTATION_RAD_S * travel_s) - receiver, axis=-1))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Dop:
     """Dilution of precision, no unit: what the geometry multiplies a range error by."""
 

@@ -13,7 +13,7 @@ ELEVATION_STEP_DEG = 5
 _HEARD_SHARE = 0.2  # of the looks: more, and it is no obstruction but a weak signal
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Cell:
     """A piece of the sky, degrees: azimuth clockwise from true north, elevation from the horizon."""
 
@@ -45,10 +45,10 @@ class SeenSky:
         """Return the pieces of the sky in which satellites were listed for half a minute and not heard."""
         return tuple(
             Cell(
-                float(azimuth * AZIMUTH_STEP_DEG),
-                float((azimuth + 1) * AZIMUTH_STEP_DEG),
-                float(elevation * ELEVATION_STEP_DEG),
-                float((elevation + 1) * ELEVATION_STEP_DEG),
+                azimuth_from_deg=float(azimuth * AZIMUTH_STEP_DEG),
+                azimuth_to_deg=float((azimuth + 1) * AZIMUTH_STEP_DEG),
+                elevation_from_deg=float(elevation * ELEVATION_STEP_DEG),
+                elevation_to_deg=float((elevation + 1) * ELEVATION_STEP_DEG),
             )
             for (azimuth, elevation), (looks, heard) in sorted(self._looks.items())
             if looks >= OBSTRUCTED_AFTER_S and heard <= _HEARD_SHARE * looks

@@ -14,7 +14,7 @@ from numpy.typing import ArrayLike, NDArray
 from openstake.core.constants import EARTH_GM_M3_S2, EARTH_ROTATION_RAD_S
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Elements:
     """Kepler elements at one time, Earth-centred inertial: metres and radians, one value a satellite, shape (n,)."""
 

@@ -13,7 +13,7 @@ from openstake.core.limits import WEAK_DBHZ
 Use = Literal["used", "not used", "no signal"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SatelliteUse:
     """A satellite in the rover's sky: degrees, C/N0 in dB-Hz; `sent`: by the base (None where the base is not heard).
 
@@ -30,7 +30,7 @@ class SatelliteUse:
     why: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ConstellationUse:
     """How many satellites of a constellation the rover uses and hears; `sent` by the base, None where it is not heard."""
 
@@ -48,7 +48,7 @@ class WhyNot:
     why: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SkyUse:
     """The sky of a rover beside what its base sends.  `unseen` are sent and not listed by the rover, by constellation.
 
@@ -84,30 +84,41 @@ def sky_use(
         if set(numbers) - listed.get(name, set())
     }
     return SkyUse(
-        found,
-        tuple(_of_constellation(name, found, sent is not None) for name in dict.fromkeys(item.constellation for item in found)),
-        tuple(WhyNot(count, why) for why, count in Counter(item.why for item in found if item.why).most_common()),
-        sum(item.use == "used" for item in found),
-        sum(bool(item.sent) and item.use != "used" for item in found),
-        sum(item.sent is False for item in found),
-        unseen,
+        satellites=found,
+        constellations=tuple(
+            _of_constellation(name, found, sent is not None) for name in dict.fromkeys(item.constellation for item in found)
+        ),
+        reasons=tuple(WhyNot(count, why) for why, count in Counter(item.why for item in found if item.why).most_common()),
+        used=sum(item.use == "used" for item in found),
+        sent_not_used=sum(bool(item.sent) and item.use != "used" for item in found),
+        not_sent=sum(item.sent is False for item in found),
+        unseen=unseen,
     )
 
 
 def _of_constellation(name: str, found: Sequence[SatelliteUse], base_is_heard: bool) -> ConstellationUse:
     mine = [item for item in found if item.constellation == name]
     return ConstellationUse(
-        name,
-        sum(item.use == "used" for item in mine),
-        sum(bool(item.sent) for item in mine) if base_is_heard else None,
-        sum(item.cnr_dbhz is not None for item in mine),
+        constellation=name,
+        used=sum(item.use == "used" for item in mine),
+        sent=sum(bool(item.sent) for item in mine) if base_is_heard else None,
+        heard=sum(item.cnr_dbhz is not None for item in mine),
     )
 
 
 def _use_of(item: InView, sent: bool | None, mask_deg: float, constellations: Collection[str] | None) -> SatelliteUse:
     use: Use = "used" if item.used else "no signal" if item.cnr_dbhz is None else "not used"
     why = "" if use == "used" else _why_not(item, sent, mask_deg, constellations)
-    return SatelliteUse(item.constellation, item.number, item.azimuth_deg, item.elevation_deg, item.cnr_dbhz, use, sent, why)
+    return SatelliteUse(
+        constellation=item.constellation,
+        number=item.number,
+        azimuth_deg=item.azimuth_deg,
+        elevation_deg=item.elevation_deg,
+        cnr_dbhz=item.cnr_dbhz,
+        use=use,
+        sent=sent,
+        why=why,
+    )
 
 
 def _why_not(item: InView, sent: bool | None, mask_deg: float, constellations: Collection[str] | None) -> str:

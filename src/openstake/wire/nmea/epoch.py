@@ -68,19 +68,19 @@ def _epoch(place: list[str], quality: int, use: list[str], altitude: str, separa
     # Half a position is none.
     latitude_deg, longitude_deg = (None, None) if None in angles else angles
     return Epoch(
-        time_of_day_s(time),
-        None,
-        quality,
-        f"{latitude},{north}",
-        f"{longitude},{east}",
-        latitude_deg,
-        longitude_deg,
-        above_m,
-        within(separation, -_SEPARATION_M, _SEPARATION_M),
-        whole(use[0], _MOST_SATELLITES),
-        within(use[1], 0.0, _LARGEST_DOP),
-        within(link[0], 0.0, _OLDEST_S),
-        whole(link[1], LARGEST_STATION_ID),
+        time_of_day_s=time_of_day_s(time),
+        date=None,
+        quality=quality,
+        latitude_text=f"{latitude},{north}",
+        longitude_text=f"{longitude},{east}",
+        latitude_deg=latitude_deg,
+        longitude_deg=longitude_deg,
+        altitude_m=above_m,
+        separation_m=within(separation, -_SEPARATION_M, _SEPARATION_M),
+        satellites=whole(use[0], _MOST_SATELLITES),
+        hdop=within(use[1], 0.0, _LARGEST_DOP),
+        age_s=within(link[0], 0.0, _OLDEST_S),
+        station_id=whole(link[1], LARGEST_STATION_ID),
     )
 
 

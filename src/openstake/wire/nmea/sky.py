@@ -59,7 +59,9 @@ class SkyReader:
             if number and elevation is not None and azimuth is not None and 0 < int(number) - first <= count:
                 own = int(number) - first
                 cnr = within(strength, 0.0, _STRONGEST_DBHZ)
-                growing[own] = InView(constellation, own, elevation, azimuth, cnr or None)
+                growing[own] = InView(
+                    constellation=constellation, number=own, elevation_deg=elevation, azimuth_deg=azimuth, cnr_dbhz=cnr or None
+                )
         if place == total:
             # The next signal of the same satellites comes as a set of its own, and is the same sky.
             self._whole[talker] = dict(growing)

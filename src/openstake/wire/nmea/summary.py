@@ -6,6 +6,7 @@ from array import array
 from collections import Counter
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+from functools import partial
 
 import numpy as np
 
@@ -18,7 +19,7 @@ GAP_FACTOR = 1.5
 _MOST_GAPS = 1000
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FixedMean:
     """Plain mean of all fixed epochs, ellipsoidal height, with the scatter of one epoch (one sigma, n − 1)."""
 
@@ -66,12 +67,12 @@ class _Scatter:
             return None
         mean = self._sum / self.count
         latitude, longitude, height = geodetic_from_ecef(self._origin + mean @ self._axes)
-        place = (float(latitude), float(longitude), float(height))
+        mean_of = partial(FixedMean, latitude_deg=float(latitude), longitude_deg=float(longitude), height_m=float(height), count=self.count)
         if self.count < 2:
-            return FixedMean(*place, None, None, None, self.count)
+            return mean_of(sigma_east_m=None, sigma_north_m=None, sigma_up_m=None)
         variance = (self._sum_of_squares - self.count * mean**2) / (self.count - 1)
         east, north, up = np.sqrt(np.maximum(variance, 0.0))
-        return FixedMean(*place, float(east), float(north), float(up), self.count)
+        return mean_of(sigma_east_m=float(east), sigma_north_m=float(north), sigma_up_m=float(up))
 
 
 @dataclass(frozen=True)

@@ -24,7 +24,7 @@ def _or_empty(value: float | None, decimals: int) -> str:
     return "" if value is None else f"{value:.{decimals}f}"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Fix:
     """What GGA, GST and RMC say of one moment (UTC): degrees and metres; None where there is no position."""
 

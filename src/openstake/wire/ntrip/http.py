@@ -19,7 +19,7 @@ AGENT = "NTRIP OpenStake/0.1"
 LONGEST_HEAD = 8192
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Request:
     """A request's head: `method` is GET, POST or SOURCE; header names are in lower case."""
 
@@ -51,12 +51,12 @@ def parse_request(head: bytes) -> Request:
     words = lines[0].split()
     headers = parse_headers(lines[1:])
     if len(words) >= 3 and words[0] == "SOURCE":
-        return Request("SOURCE", words[2].lstrip("/"), headers, words[1])
+        return Request(method="SOURCE", mount=words[2].lstrip("/"), headers=headers, source_password=words[1])
     if len(words) == 2 and words[0] == "SOURCE":
-        return Request("SOURCE", words[1].lstrip("/"), headers, "")
+        return Request(method="SOURCE", mount=words[1].lstrip("/"), headers=headers, source_password="")
     if len(words) == 3 and words[0] in ("GET", "POST") and words[2].startswith("HTTP/1."):
         # A target may be a whole address (RFC 9112, 3.2.2): its path names the mountpoint.
-        return Request(words[0], urlsplit(words[1]).path.lstrip("/"), headers)
+        return Request(method=words[0], mount=urlsplit(words[1]).path.lstrip("/"), headers=headers)
     raise ValueError(f"'{lines[0][:60]}' is not a request of NTRIP 1 or 2")
 
 
@@ -112,7 +112,7 @@ def push_request(host: str, mount: str, user: str, password: str) -> bytes:
     return ("\r\n".join(lines) + "\r\n\r\n").encode("latin-1", "replace")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Reply:
     """A reply's head: what kind of answer it is, and whether its body comes in chunks."""
 
@@ -137,12 +137,12 @@ def parse_reply(head: bytes) -> Reply:
     lines = head.decode("latin-1").replace("\r\n", "\n").split("\n")
     first, headers = lines[0].strip(), parse_headers(lines[1:])
     if first.startswith(("ERROR", "OK")):
-        return Reply(200 if first.startswith("OK") else 401, first, headers, False)
+        return Reply(status=200 if first.startswith("OK") else 401, line=first, headers=headers, source_table=False)
     words = first.split()
     if len(words) < 2 or not words[1].isdigit():
         raise ValueError(f"'{first[:60]}' is not a reply of a caster")
     table = words[0] == "SOURCETABLE" or "gnss/sourcetable" in headers.get("content-type", "")
-    return Reply(int(words[1]), first, headers, table)
+    return Reply(status=int(words[1]), line=first, headers=headers, source_table=table)
 
 
 def chunk(data: bytes) -> bytes:

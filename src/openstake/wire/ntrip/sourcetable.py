@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class StreamRow:
     """One STR row.  `needs_gga` and `network` as the table states them.  Source: RTCM 10410.1, section 8."""
 
@@ -96,21 +96,21 @@ def stream_row(cells: list[str]) -> StreamRow:
         longitude -= 360.0
     carrier, rate = cells[4].strip(), cells[16].strip()
     return StreamRow(
-        cells[0].strip(),
-        cells[1].strip(),
-        cells[2].strip(),
-        cells[3].strip(),
-        int(carrier) if carrier.isdigit() else None,
-        cells[5].strip(),
-        cells[6].strip(),
-        cells[7].strip(),
-        latitude,
-        longitude,
-        cells[10].strip() == "1",
-        cells[11].strip() == "1",
-        cells[12].strip(),
-        cells[14].strip(),
-        int(rate) if rate.isdigit() else None,
+        mountpoint=cells[0].strip(),
+        identifier=cells[1].strip(),
+        format=cells[2].strip(),
+        format_details=cells[3].strip(),
+        carrier=int(carrier) if carrier.isdigit() else None,
+        systems=cells[5].strip(),
+        network_name=cells[6].strip(),
+        country=cells[7].strip(),
+        latitude_deg=latitude,
+        longitude_deg=longitude,
+        needs_gga=cells[10].strip() == "1",
+        network=cells[11].strip() == "1",
+        generator=cells[12].strip(),
+        authentication=cells[14].strip(),
+        bit_rate_bps=int(rate) if rate.isdigit() else None,
     )
 
 

@@ -90,7 +90,7 @@ def satellite_name(letter: str, number: int) -> str:
     return f"{letter}{number + 19 if letter == 'S' else number:02d}"
 
 
-@dataclass
+@dataclass(kw_only=True)
 class MsmEpochs:
     """Puts MSM messages together into epochs; `near_gps_s` says in which week they were sent, and on which day.
 

@@ -44,7 +44,7 @@ _CODES_2 = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ObservationFile:
     """An observation file: what its header says, and its epochs, which are read as they are asked for."""
 
@@ -107,7 +107,13 @@ def read_observations(lines: Iterable[str], name: str = "The file") -> Observati
         place_m, height_m = _xyz(header), _height(header)
     except ValueError:
         raise FileError(f"{name} has words in its header where RINEX has numbers: position or antenna.") from None
-    return ObservationFile(version, _first(header, "MARKER NAME").strip(), place_m, height_m, _checked(reader, version, name))
+    return ObservationFile(
+        version=version,
+        marker=_first(header, "MARKER NAME").strip(),
+        approximate_xyz_m=place_m,
+        antenna_height_m=height_m,
+        epochs=_checked(reader, version, name),
+    )
 
 
 def _checked(reader: Iterator[ObservationEpoch], version: float, name: str) -> Iterator[ObservationEpoch]:

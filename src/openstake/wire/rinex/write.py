@@ -18,7 +18,7 @@ _ORDER = "GRECJIS"
 _KIND_ORDER = "CLDS"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RinexHeader:
     """What a file says of its marker and gear: metres; `antenna_height_m` is the ARP above the marker."""
 

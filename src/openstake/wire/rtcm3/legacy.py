@@ -48,4 +48,6 @@ def decode_size(payload: bytes) -> tuple[int, ObservableSet]:
         bits.unsigned(width - second_band - 14)
     if not gps:
         time_s = (time_s - MOSCOW_MINUS_UTC_S + GPS_MINUS_UTC_S) % DAY_S
-    return station_id, ObservableSet("GPS" if gps else "GLONASS", "legacy", satellites, cells, time_s)
+    return station_id, ObservableSet(
+        constellation="GPS" if gps else "GLONASS", form="legacy", satellites=satellites, cells=cells, time_s=time_s
+    )

@@ -25,7 +25,7 @@ def is_msm(number: int) -> bool:
     return number // 10 in CONSTELLATION_BY_DECADE and 1 <= number % 10 <= 7
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Cell:
     """One satellite and signal; ranges in metres, None where the message marks them invalid or does not carry them."""
 
@@ -39,7 +39,7 @@ class Cell:
     phase_rate_m_s: float | None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Msm:
     """One decoded MSM; `time_s` is GPS seconds of the week, of an unknown day where `day_known` is not (GLONASS, day 7)."""
 
@@ -61,7 +61,9 @@ class Msm:
 
     @property
     def size(self) -> ObservableSet:
-        return ObservableSet(self.constellation, self.form, len(self.satellites), len(self.cells), self.time_s)
+        return ObservableSet(
+            constellation=self.constellation, form=self.form, satellites=len(self.satellites), cells=len(self.cells), time_s=self.time_s
+        )
 
 
 def gps_time_of_week_s(decade: int, epoch_field: int) -> float:
@@ -118,7 +120,9 @@ def decode_size(payload: bytes) -> tuple[int, ObservableSet]:
     satellites, signals = bits.unsigned(64).bit_count(), bits.unsigned(32).bit_count()
     cells = bits.unsigned(satellites * signals).bit_count()
     name = CONSTELLATION_BY_DECADE[number // 10]
-    return station_id, ObservableSet(name, f"MSM{number % 10}", satellites, cells, gps_time_of_week_s(number // 10, field))
+    return station_id, ObservableSet(
+        constellation=name, form=f"MSM{number % 10}", satellites=satellites, cells=cells, time_s=gps_time_of_week_s(number // 10, field)
+    )
 
 
 def decode_msm(payload: bytes) -> Msm:
@@ -162,21 +166,29 @@ def decode_msm(payload: bytes) -> Msm:
         rough_rate_m_s = rough_rate[row]
         cells.append(
             Cell(
-                satellites[row],
-                signal,
-                _joined(rough_m[row], code[i] if code else None, code_width, code_unit),
-                _joined(rough_m[row], phase[i] if phase else None, phase_width, phase_unit),
-                lock[i] if lock else None,
-                bool(half[i]) if half else None,
-                _cnr(cnr[i], cnr_width) if cnr else None,
-                None
+                satellite=satellites[row],
+                signal=signal,
+                pseudorange_m=_joined(rough_m[row], code[i] if code else None, code_width, code_unit),
+                phase_range_m=_joined(rough_m[row], phase[i] if phase else None, phase_width, phase_unit),
+                lock=lock[i] if lock else None,
+                half_cycle=bool(half[i]) if half else None,
+                cnr_dbhz=_cnr(cnr[i], cnr_width) if cnr else None,
+                phase_rate_m_s=None
                 if rate is None or rate[i] == -(1 << 14) or rough_rate_m_s is None or rough_rate_m_s == -8192
                 else rough_rate_m_s + rate[i] * 0.0001,
             )
         )
     day_known = number // 10 != 108 or field >> 27 < 7
     time_s = gps_time_of_week_s(number // 10, field)
-    return Msm(number, station_id, time_s, more, tuple(satellites), tuple(cells), day_known)
+    return Msm(
+        number=number,
+        station_id=station_id,
+        time_s=time_s,
+        more_follow=more,
+        satellites=tuple(satellites),
+        cells=tuple(cells),
+        day_known=day_known,
+    )
 
 
 def _widths(form: int) -> tuple[int, int, int, int]:
@@ -204,7 +216,7 @@ def _cnr(value: int, width: int) -> float | None:
     return float(value) if width == 6 else value / 16.0
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Observation:
     """What MSM4 sends of one satellite and signal: ranges in metres, lock in seconds, C/N0 in dB-Hz."""
 

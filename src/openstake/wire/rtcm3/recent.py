@@ -74,7 +74,13 @@ class RecentStream:
             return HeardStream(0.0, (), {})
         window_s = min(_WINDOW_S, now_s - self._first_s)
         messages = tuple(
-            HeardMessage(number, self._interval_s(number), count.count, self._recent(number, now_s - window_s), window_s)
+            HeardMessage(
+                number=number,
+                interval_s=self._interval_s(number),
+                count=count.count,
+                recent=self._recent(number, now_s - window_s),
+                window_s=window_s,
+            )
             for number, count in sorted(self._summary.messages.items())
             if self._is_sent(number, now_s)
         )

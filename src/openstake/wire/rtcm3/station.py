@@ -23,7 +23,18 @@ def decode_reference(payload: bytes) -> StationReference:
     quarter_cycle = bits.unsigned(2)
     z = bits.signed(38) / _PER_METRE
     height = bits.unsigned(16) / _PER_METRE if number == 1006 else None
-    return StationReference(station_id, x, y, z, height, virtual, services, year, oscillator, quarter_cycle)
+    return StationReference(
+        station_id=station_id,
+        x_m=x,
+        y_m=y,
+        z_m=z,
+        antenna_height_m=height,
+        virtual=virtual,
+        services=services,
+        realisation_year=year,
+        single_oscillator=oscillator,
+        quarter_cycle=quarter_cycle,
+    )
 
 
 def encode_reference(station: StationReference) -> bytes:
@@ -39,7 +50,7 @@ def encode_reference(station: StationReference) -> bytes:
     return frame_bytes(bits.payload())
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Descriptor:
     """What the base says of its antenna and receiver; texts that a message does not carry are None."""
 
@@ -63,8 +74,16 @@ def decode_descriptor(payload: bytes) -> Descriptor:
     antenna, setup_id = text(), bits.unsigned(8)
     serial = text() if number in (1008, 1033) else None
     if number != 1033:
-        return Descriptor(station_id, antenna, setup_id, serial)
-    return Descriptor(station_id, antenna, setup_id, serial, text(), text(), text())
+        return Descriptor(station_id=station_id, antenna=antenna, setup_id=setup_id, antenna_serial=serial)
+    return Descriptor(
+        station_id=station_id,
+        antenna=antenna,
+        setup_id=setup_id,
+        antenna_serial=serial,
+        receiver=text(),
+        firmware=text(),
+        receiver_serial=text(),
+    )
 
 
 def encode_descriptor(descriptor: Descriptor) -> bytes:

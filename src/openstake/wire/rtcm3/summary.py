@@ -14,7 +14,7 @@ from openstake.wire.rtcm3.station import decode_reference
 _MOST_STATIONS = 100
 
 
-@dataclass
+@dataclass(kw_only=True)
 class MessageCount:
     """How often one message number came, with the bytes of its frames and the times of its first and last epoch."""
 
@@ -42,7 +42,7 @@ class _EpochInHand:
     cells: frozenset[tuple[int, int]]
 
 
-@dataclass
+@dataclass(kw_only=True)
 class StreamSummary:
     """What has been seen so far.  `unreadable` counts frames with a good checksum whose fields do not add up."""
 
@@ -56,7 +56,7 @@ class StreamSummary:
 
     def add(self, frame: Frame) -> ObservableSet | StationReference | None:
         """Take one frame in; return its size of observables or its station where it is one."""
-        entry = self.messages.setdefault(frame.number, MessageCount(frame.number))
+        entry = self.messages.setdefault(frame.number, MessageCount(number=frame.number))
         entry.count += 1
         entry.bytes += frame.size
         try:

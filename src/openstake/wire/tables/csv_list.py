@@ -188,16 +188,16 @@ def read_csv(
     if not lines:
         raise FileError("The file holds a header and no lines under it.")
     return Reading(
-        "CSV",
-        encoding,
-        delimiter,
-        header,
-        tuple(column.role for column in columns),
-        default_unit if used in (None, UNSAID_FOOT) else str(used),
-        used not in (None, UNSAID_FOOT),
-        None,
-        questions,
-        lines,
+        format="CSV",
+        encoding=encoding,
+        delimiter=delimiter,
+        header=header,
+        roles=tuple(column.role for column in columns),
+        unit=default_unit if used in (None, UNSAID_FOOT) else str(used),
+        unit_stated=used not in (None, UNSAID_FOOT),
+        system=None,
+        questions=questions,
+        lines=lines,
     )
 
 
@@ -232,9 +232,9 @@ def _line(
     number: int, cells: tuple[str, ...], columns: list[_Column], unit: str | None, default_unit: str, height_kind: HeightKind | None
 ) -> Line:
     try:
-        return Line(number, cells, _mark(cells, columns, unit, default_unit, height_kind), "")
+        return Line(number=number, cells=cells, mark=_mark(cells, columns, unit, default_unit, height_kind), refusal="")
     except (_RefusedError, AngleError) as error:
-        return Line(number, cells, None, str(error))
+        return Line(number=number, cells=cells, mark=None, refusal=str(error))
 
 
 class _RefusedError(Exception):
@@ -255,19 +255,19 @@ def _mark(cells: tuple[str, ...], columns: list[_Column], unit: str | None, defa
         raise _RefusedError("The line has two heights. Leave one of the columns out.")
     kinds: dict[str, HeightKind | None] = {"ellipsoidal_height": "ellipsoidal", "elevation": "elevation"}
     mark = GivenMark(
-        values.get("name", ""),
-        lengths.get("east"),
-        lengths.get("north"),
-        None if grid else angles.get("latitude"),
-        None if grid else angles.get("longitude"),
-        lengths[given[0]] if given else None,
-        kinds.get(given[0], height_kind) if given else None,
-        lengths.get("sigma_horizontal"),
-        lengths.get("sigma_vertical"),
-        values.get("order", ""),
-        values.get("source", ""),
-        values.get("note", ""),
-        check_only in _YES,
+        name=values.get("name", ""),
+        east_m=lengths.get("east"),
+        north_m=lengths.get("north"),
+        latitude_deg=None if grid else angles.get("latitude"),
+        longitude_deg=None if grid else angles.get("longitude"),
+        height_m=lengths[given[0]] if given else None,
+        height_kind=kinds.get(given[0], height_kind) if given else None,
+        sigma_horizontal_m=lengths.get("sigma_horizontal"),
+        sigma_vertical_m=lengths.get("sigma_vertical"),
+        order=values.get("order", ""),
+        source=values.get("source", ""),
+        note=values.get("note", ""),
+        check_only=check_only in _YES,
     )
     if refusal := refusal_of(mark):
         raise _RefusedError(refusal)

@@ -19,7 +19,7 @@ _COLOURS = {"CONTROL": 5, "CHECK": 3, "NAMES": 7, _CIRCLES: 8}
 _NO_LAYER = re.compile(r'[<>/\\":;?*|=`,\x00-\x1f]')  # DXF reference, symbol table names
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Drawn:
     """A thing that is drawn: grid and height in metres, degrees where it lies on Earth; `circle_m` is drawn around it where it is known."""
 
@@ -40,14 +40,14 @@ def drawn_mark(placed: PlacedMark) -> Drawn:
     height = placed.elevation_m if placed.elevation_m is not None else placed.ellipsoidal_height_m
     words = (mark.note, f"Source: {mark.source}" if mark.source else "", "Check point" if mark.check_only else "")
     return Drawn(
-        mark.name,
-        "CHECK" if mark.check_only else "CONTROL",
-        placed.east_m,
-        placed.north_m,
-        height or 0.0,
-        placed.latitude_deg,
-        placed.longitude_deg,
-        words,
+        name=mark.name,
+        layer="CHECK" if mark.check_only else "CONTROL",
+        east_m=placed.east_m,
+        north_m=placed.north_m,
+        height_m=height or 0.0,
+        latitude_deg=placed.latitude_deg,
+        longitude_deg=placed.longitude_deg,
+        words=words,
     )
 
 
@@ -64,7 +64,17 @@ def drawn_point(point: TakenPoint) -> Drawn:
     height = point.height_m if point.elevation_m is None else point.elevation_m
     latitude_deg, longitude_deg, _ = point.on_earth or (None, None, None)
     layer = _NO_LAYER.sub(" ", point.code).strip()[:200] or _NO_CODE
-    return Drawn(point.name, layer, point.east_m, point.north_m, height, latitude_deg, longitude_deg, words, point.horizontal_95_m)
+    return Drawn(
+        name=point.name,
+        layer=layer,
+        east_m=point.east_m,
+        north_m=point.north_m,
+        height_m=height,
+        latitude_deg=latitude_deg,
+        longitude_deg=longitude_deg,
+        words=words,
+        circle_m=point.horizontal_95_m,
+    )
 
 
 def write_kml(items: Iterable[Drawn], title: str) -> str:

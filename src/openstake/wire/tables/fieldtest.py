@@ -24,7 +24,7 @@ def read_field_test(content: bytes) -> list[Measured]:
 def _measured(line: FixedLine) -> Measured:
     series, number, point = (_count(line, name) for name in COUNTED)
     east, north, height = (line.metres(name) for name in LENGTHS)
-    return Measured(series, number, point, east, north, height)
+    return Measured(series=series, set=number, point=point, east_m=east, north_m=north, height_m=height)
 
 
 def _count(line: FixedLine, name: str) -> int:

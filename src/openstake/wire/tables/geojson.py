@@ -48,16 +48,16 @@ def read_geojson(content: bytes, unit: str | None, height_kind: HeightKind | Non
         questions.append(UNIT_QUESTION)
     system = document.get("system")
     return Reading(
-        "GeoJSON",
-        encoding,
-        "",
-        None,
-        (),
-        unit or "m",
-        grid is None or ours,
-        system if isinstance(system, str) else grid,
-        tuple(questions),
-        lines,
+        format="GeoJSON",
+        encoding=encoding,
+        delimiter="",
+        header=None,
+        roles=(),
+        unit=unit or "m",
+        unit_stated=grid is None or ours,
+        system=system if isinstance(system, str) else grid,
+        questions=tuple(questions),
+        lines=lines,
     )
 
 
@@ -88,7 +88,7 @@ def _line(number: int, feature: Any, grid: str | None, unit: str | None, height_
     cells = (str(name), json.dumps(point)[:60])
 
     def refused(sentence: str) -> Line:
-        return Line(number, cells, None, sentence)
+        return Line(number=number, cells=cells, mark=None, refusal=sentence)
 
     ours = {key: properties[key] for key in _OURS if key in properties}
     if not ("east_m" in ours or "latitude_deg" in ours):
@@ -107,7 +107,7 @@ def _line(number: int, feature: Any, grid: str | None, unit: str | None, height_
         return refused(problem)
     mark = GivenMark(**ours)
     sentence = refusal_of(mark)
-    return refused(sentence) if sentence else Line(number, cells, mark, "")
+    return refused(sentence) if sentence else Line(number=number, cells=cells, mark=mark, refusal="")
 
 
 def _is_number(value: Any) -> bool:

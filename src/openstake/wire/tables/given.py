@@ -27,7 +27,7 @@ UNIT_FACTORS = EXACT_METRES_PER_UNIT | {"mm": Fraction(1, 1000)}
 UNSAID_FOOT = "foot?"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Line:
     """One line of the file: its number, its cells, and the mark it makes or the sentence that refuses it."""
 
@@ -40,7 +40,7 @@ class Line:
 FileFormat = Literal["CSV", "GeoJSON", "LandXML"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Reading:
     """A control list as read.  `unit` is what its lengths were read in, `unit_stated` whether the file says so.
 
@@ -141,7 +141,7 @@ def without_doubles(lines: list[Line]) -> list[Line]:
             same = _place(line.mark) == _place(earlier.mark)
             end = "with the same coordinates" if same else "with other coordinates: which is right?"
             sentence = f"The name {line.mark.name} stands on line {earlier.number} already, {end}"
-            kept.append(Line(line.number, line.cells, None, sentence.rstrip(".?") + ("." if same else "?")))
+            kept.append(Line(number=line.number, cells=line.cells, mark=None, refusal=sentence.rstrip(".?") + ("." if same else "?")))
         else:
             kept.append(line)
     return kept

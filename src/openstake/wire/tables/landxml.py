@@ -43,16 +43,16 @@ def read_landxml(content: bytes, unit: str | None, default_unit: str) -> Reading
     code = place.get("epsgCode") if place is not None else None
     system = place.get("desc") if place is not None else None
     return Reading(
-        "LandXML",
-        "XML",
-        "",
-        None,
-        (),
-        used if used != "mm" else "m",
-        stated is not None,
-        f"EPSG:{code}" if code else system,
-        () if unit or stated else (UNIT_QUESTION,),
-        lines,
+        format="LandXML",
+        encoding="XML",
+        delimiter="",
+        header=None,
+        roles=(),
+        unit=used if used != "mm" else "m",
+        unit_stated=stated is not None,
+        system=f"EPSG:{code}" if code else system,
+        questions=() if unit or stated else (UNIT_QUESTION,),
+        lines=lines,
     )
 
 
@@ -73,7 +73,7 @@ def _line(number: int, point: ElementTree.Element, unit: str) -> Line:
     cells = (name, *(part[:60] for part in parts[:5]))
 
     def refused(sentence: str) -> Line:
-        return Line(number, cells, None, sentence)
+        return Line(number=number, cells=cells, mark=None, refusal=sentence)
 
     numbers = [number_text(part) for part in parts]
     if not 2 <= len(parts) <= 3 or None in numbers:
@@ -95,22 +95,22 @@ def _line(number: int, point: ElementTree.Element, unit: str) -> Line:
         height, kind = attributes["ellipsoidHeight"], "ellipsoidal"
     sigmas = [value for key in ("northingStdError", "eastingStdError") if (value := attributes[key]) is not None]
     mark = GivenMark(
-        name,
-        None if geodetic else lengths[1],
-        None if geodetic else lengths[0],
-        attributes["latitude"] if geodetic else None,
-        attributes["longitude"] if geodetic else None,
-        height,
-        kind,
-        max(sigmas) if sigmas else None,
-        attributes["elevationStdError"],
-        more.get("order", ""),
-        more.get("source", ""),
-        point.get("desc", ""),
-        more.get("check only") == "yes",
+        name=name,
+        east_m=None if geodetic else lengths[1],
+        north_m=None if geodetic else lengths[0],
+        latitude_deg=attributes["latitude"] if geodetic else None,
+        longitude_deg=attributes["longitude"] if geodetic else None,
+        height_m=height,
+        height_kind=kind,
+        sigma_horizontal_m=max(sigmas) if sigmas else None,
+        sigma_vertical_m=attributes["elevationStdError"],
+        order=more.get("order", ""),
+        source=more.get("source", ""),
+        note=point.get("desc", ""),
+        check_only=more.get("check only") == "yes",
     )
     sentence = refusal_of(mark)
-    return refused(sentence) if sentence else Line(number, cells, mark, "")
+    return refused(sentence) if sentence else Line(number=number, cells=cells, mark=mark, refusal="")
 
 
 def write_landxml(marks: Sequence[PlacedMark], unit: str, system_name: str, system: str) -> bytes:

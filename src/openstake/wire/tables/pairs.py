@@ -40,4 +40,15 @@ def _pair(line: FixedLine) -> Pair:
     local_e, local_n, gnss_e, gnss_n = (line.metres(column) for column in PLACES)
     local_h, gnss_h = (line.metres_or_none(column) for column in HEIGHTS)
     sigma_h, sigma_v = (line.metres_or_none(column) for column in SIGMAS)
-    return Pair(name, local_e, local_n, local_h, gnss_e, gnss_n, gnss_h, use, sigma_h, sigma_v)
+    return Pair(
+        name=name,
+        local_e_m=local_e,
+        local_n_m=local_n,
+        local_h_m=local_h,
+        gnss_e_m=gnss_e,
+        gnss_n_m=gnss_n,
+        gnss_h_m=gnss_h,
+        use=use,
+        sigma_h_m=sigma_h,
+        sigma_v_m=sigma_v,
+    )

@@ -19,7 +19,7 @@ from openstake.workflow.receivers import keep_refers_to
 from openstake.workflow.secrets import ADDRESSES, keep_secrets, parted_addresses, secrets_of
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Listen:
     """Where to listen, and what the rover's position refers to there (as its receiver says in the kit where it is None); the password is written and never read."""
 
@@ -42,7 +42,15 @@ def settled_listen(context: Context, setup: SetUpNow) -> CheckedListen:
     """Return where the set-up says to listen, with the passwords it keeps."""
     settled = setup.settled
     refers_to = RefersTo(settled.refers_to) if settled.refers_to else None
-    listen = checked_listen(Listen(settled.base_url, None, settled.rover_url, settled.receiver_url, refers_to))
+    listen = checked_listen(
+        Listen(
+            base_url=settled.base_url,
+            base_password=None,
+            rover_url=settled.rover_url,
+            receiver_url=settled.receiver_url,
+            refers_to=refers_to,
+        )
+    )
     return with_kept(context, listen, setup.id, settled)
 
 

@@ -30,7 +30,7 @@ from openstake.workflow.secrets import checked_address
 Purpose = Literal["base", "mark"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AverageWish:
     """Average the base's receiver (`base`), or a rover held over the mark (`reading` and `feature` of its pole)."""
 
@@ -42,7 +42,7 @@ class AverageWish:
     refers_to: RefersTo | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LogQuery:
     """What a log that is sent is an average of."""
 
@@ -204,7 +204,8 @@ def store_average(
     session.add(row)
     session.flush()
     session.add_all(
-        AverageEpoch(average_id=row.id, n=n, **epoch_columns(ReceivedEpoch(epoch, began_s, None))) for n, epoch in enumerate(epochs)
+        AverageEpoch(average_id=row.id, n=n, **epoch_columns(ReceivedEpoch(epoch=epoch, host_s=began_s, reference_id=None)))
+        for n, epoch in enumerate(epochs)
     )
     session.flush()
     return row

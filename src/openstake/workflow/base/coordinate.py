@@ -42,7 +42,7 @@ def when(job: JobNow, unix_s: float) -> str:
     return f"on {moment.day} {moment:%b %Y} at {moment:%H:%M}"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Proposed:
     """A coordinate of the base's mark as a source gives it: Earth-centred metres, accuracy at 95 %."""
 
@@ -83,14 +83,14 @@ def _from_mark(session: Session, job: JobNow, mark_id: str | None) -> Proposed:
 
 def _of_mark(job: JobNow, mark: MarkNow) -> Proposed:
     return Proposed(
-        mark_ecef_m(job, mark),
-        "mark",
-        f"the known mark {mark.name} ({mark.given.source})",
-        horizontal_95_m(mark.sigma_horizontal_m, mark.sigma_horizontal_m),
-        vertical_95_m(mark.sigma_vertical_m),
-        job.positions_label,
-        job.settings.frame_epoch or "as the control list",
-        mark.id,
+        xyz_m=mark_ecef_m(job, mark),
+        source="mark",
+        detail=f"the known mark {mark.name} ({mark.given.source})",
+        accuracy_horizontal_95_m=horizontal_95_m(mark.sigma_horizontal_m, mark.sigma_horizontal_m),
+        accuracy_vertical_95_m=vertical_95_m(mark.sigma_vertical_m),
+        frame=job.positions_label,
+        frame_epoch=job.settings.frame_epoch or "as the control list",
+        evidence_id=mark.id,
     )
 
 
@@ -129,14 +129,14 @@ def _from_before(session: Session, job: JobNow, mark_id: str | None, coordinate_
     if row is None:
         raise InputError("Choose which of the mark's earlier coordinates is meant.", field="evidence_id")
     return Proposed(
-        (row.x_m, row.y_m, row.z_m),
-        row.source,
-        f"the same as {when(job, row.created_s)}: {row.detail}",
-        row.accuracy_horizontal_95_m,
-        row.accuracy_vertical_95_m,
-        row.frame,
-        row.frame_epoch,
-        row.id,
+        xyz_m=(row.x_m, row.y_m, row.z_m),
+        source=row.source,
+        detail=f"the same as {when(job, row.created_s)}: {row.detail}",
+        accuracy_horizontal_95_m=row.accuracy_horizontal_95_m,
+        accuracy_vertical_95_m=row.accuracy_vertical_95_m,
+        frame=row.frame,
+        frame_epoch=row.frame_epoch,
+        evidence_id=row.id,
     )
 
 
@@ -166,14 +166,14 @@ def _from_average(session: Session, job: JobNow, setup: SetUpNow, arp_height_m: 
     if row.refers_to == RefersTo.MARK:
         above = 0.0
     return Proposed(
-        three(lifted((row.x_m, row.y_m, row.z_m), -above)),
-        setup.settled.source,
-        f"the average of {row.used} {row.lowest_status} positions over {row.span_s:.0f} s ({row.origin})",
-        row.accuracy_95_m,
-        VERTICAL_TO_HORIZONTAL * row.accuracy_95_m,
-        "WGS 84 as the receiver reports it",
-        "the day of the average",
-        row.id,
+        xyz_m=three(lifted((row.x_m, row.y_m, row.z_m), -above)),
+        source=setup.settled.source,
+        detail=f"the average of {row.used} {row.lowest_status} positions over {row.span_s:.0f} s ({row.origin})",
+        accuracy_horizontal_95_m=row.accuracy_95_m,
+        accuracy_vertical_95_m=VERTICAL_TO_HORIZONTAL * row.accuracy_95_m,
+        frame="WGS 84 as the receiver reports it",
+        frame_epoch="the day of the average",
+        evidence_id=row.id,
     )
 
 
@@ -190,14 +190,14 @@ def _from_network(session: Session, job: JobNow, setup: SetUpNow) -> Proposed:
         job,
         setup,
         Proposed(
-            average_mark_m(session, row),
-            "network",
-            f"a fixed network average of {row.used} epochs over {row.span_s:.0f} s",
-            row.accuracy_95_m,
-            VERTICAL_TO_HORIZONTAL * row.accuracy_95_m,
-            job.positions_label,
-            job.settings.frame_epoch or "as the network has it",
-            row.id,
+            xyz_m=average_mark_m(session, row),
+            source="network",
+            detail=f"a fixed network average of {row.used} epochs over {row.span_s:.0f} s",
+            accuracy_horizontal_95_m=row.accuracy_95_m,
+            accuracy_vertical_95_m=VERTICAL_TO_HORIZONTAL * row.accuracy_95_m,
+            frame=job.positions_label,
+            frame_epoch=job.settings.frame_epoch or "as the network has it",
+            evidence_id=row.id,
         ),
     )
 
@@ -247,14 +247,14 @@ def _from_shot(session: Session, job: JobNow, setup: SetUpNow, shot: Shot) -> Pr
         )
     )
     return Proposed(
-        three(xyz),
-        "network",
-        f"the averaged fixed shot {when(job, shot.created_s)} ({point.epochs} epochs)",
-        accuracy,
-        VERTICAL_TO_HORIZONTAL * accuracy,
-        job.positions_label,
-        job.settings.frame_epoch or shot.frame_epoch,
-        shot.id,
+        xyz_m=three(xyz),
+        source="network",
+        detail=f"the averaged fixed shot {when(job, shot.created_s)} ({point.epochs} epochs)",
+        accuracy_horizontal_95_m=accuracy,
+        accuracy_vertical_95_m=VERTICAL_TO_HORIZONTAL * accuracy,
+        frame=job.positions_label,
+        frame_epoch=job.settings.frame_epoch or shot.frame_epoch,
+        evidence_id=shot.id,
     )
 
 
@@ -279,7 +279,7 @@ def coordinate_row(coordinate: Proposed, occupation_id: str, now: float) -> Base
 # --- what a mark was occupied with before ---
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Remembered:
     """A coordinate that a mark was occupied with."""
 
@@ -341,7 +341,12 @@ def judge_proposed(session: Session, job: JobNow, setup: SetUpNow, coordinate: P
     if mark is None:
         return found
     earlier = [
-        Earlier(source_title(row.source).lower(), when(job, row.created_s), (row.x_m, row.y_m, row.z_m), is_autonomous(row))
+        Earlier(
+            source=source_title(row.source).lower(),
+            when=when(job, row.created_s),
+            xyz_m=(row.x_m, row.y_m, row.z_m),
+            autonomous=is_autonomous(row),
+        )
         for base, row in _coordinates_of_mark(session, job.id, mark_id)
         if row is base.coordinate
     ]
@@ -364,7 +369,7 @@ def _judge_average_place(session: Session, job: JobNow, setup: SetUpNow, coordin
 # --- the sources side by side, and the mark checked first ---
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MarkCheck:
     """The rover's average over the mark: observed − known, metres."""
 
@@ -376,7 +381,7 @@ class MarkCheck:
     finding: Finding
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class StoredAverage(AverageResult):
     """An average that was taken, from what and when; `check` compares it with its mark where it was over one."""
 
@@ -386,7 +391,7 @@ class StoredAverage(AverageResult):
     check: MarkCheck | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class UsableShot:
     """A fixed shot on the mark, whose position may become the base's coordinate."""
 
@@ -396,7 +401,7 @@ class UsableShot:
     words: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Sources:
     """The ways to a coordinate side by side, and what there is of each."""
 
@@ -410,14 +415,14 @@ class Sources:
 def sources_view(session: Session, job: JobNow, setup: SetUpNow | None) -> Sources:
     """Return the schools with what each gives, what was averaged so far, and the shots that can be used."""
     if setup is None:
-        return Sources(SCHOOLS, [], [], None, None)
+        return Sources(schools=SCHOOLS, memory=[], shots=[], average_base=None, average_mark=None)
     mark_id = setup.settled.mark_id
     return Sources(
-        SCHOOLS,
-        memory_view(_coordinates_of_mark(session, job.id, mark_id)),
-        _shots_view(session, job, mark_id),
-        _stored_view(session, job, setup, "base"),
-        _stored_view(session, job, setup, "mark"),
+        schools=SCHOOLS,
+        memory=memory_view(_coordinates_of_mark(session, job.id, mark_id)),
+        shots=_shots_view(session, job, mark_id),
+        average_base=_stored_view(session, job, setup, "base"),
+        average_mark=_stored_view(session, job, setup, "mark"),
     )
 
 
@@ -457,12 +462,12 @@ def _mark_check(session: Session, job: JobNow, setup: SetUpNow, row: PositionAve
     tolerance = TOLERANCES["control"]
     found = judge_mark_check(mark.name, difference, tolerance, Status(row.lowest_status), row.span_s, job.length_unit)
     return MarkCheck(
-        mark.name,
-        difference.east_m,
-        difference.north_m,
-        difference.up_m,
-        all(within(difference, tolerance)) and row.lowest_status == Status.FIXED,
-        found,
+        mark_name=mark.name,
+        east_m=difference.east_m,
+        north_m=difference.north_m,
+        up_m=difference.up_m,
+        agrees=all(within(difference, tolerance)) and row.lowest_status == Status.FIXED,
+        finding=found,
     )
 
 
@@ -479,7 +484,7 @@ def _shots_view(session: Session, job: JobNow, mark_id: str | None) -> list[Usab
     ).all()
     received = points.received_of(session, job.id, shots)
     return [
-        UsableShot(shot.id, shot.created_s, received[shot.id].epochs, "from a virtual base")
+        UsableShot(id=shot.id, created_s=shot.created_s, epochs=received[shot.id].epochs, words="from a virtual base")
         for shot in shots
         if not received[shot.id].not_fixed
     ]

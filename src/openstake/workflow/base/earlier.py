@@ -20,7 +20,7 @@ from openstake.workflow.now.marks import MarkNow, marks_of
 from openstake.workflow.photos import PhotoView, photos_of
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class EarlierBase:
     """A base that ran and ended; `anew`: what its mark gives now, in words, where that is another coordinate."""
 

@@ -44,7 +44,7 @@ class HeightQuery:
     subject: Literal["base", "rover"] = "base"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Height:
     """A height as typed; `phase_centre_up_m` is how far the base antenna's phase centre lies above its ARP."""
 
@@ -59,7 +59,7 @@ class Height:
     text: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class NewReading:
     """A reading of the base's height, by whom, before the session or after it; `again`: it is a second look of the same text."""
 
@@ -70,7 +70,7 @@ class NewReading:
     again: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CorrectHeight:
     """A reading to replace by another, or to set aside; None for the reading keeps what was read."""
 
@@ -81,7 +81,7 @@ class CorrectHeight:
     set_aside: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReadingView:
     """A reading as it was typed; `from_mean_m` is reading − mean of those that are used, where they agree."""
 
@@ -103,7 +103,7 @@ class ReadingView:
     from_mean_m: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MeanHeightView:
     """The mean of the readings of the ARP above the mark, metres; `sigma_m` is one standard deviation of the mean.
 
@@ -121,7 +121,7 @@ class MeanHeightView:
     stack: Height | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BaseHeights:
     """The readings before and after the session, and what they say of each other.
 
@@ -146,7 +146,7 @@ class BaseHeights:
         return None if self.closing is None else HeightRead(self.closing.text, self.closing.count, self.closing_findings)
 
 
-NO_HEIGHTS = BaseHeights([], None, None, None, [], [])
+NO_HEIGHTS = BaseHeights(readings=[], opening=None, closing=None, limit_m=None, findings=[], closing_findings=[])
 
 
 def view(context: Context, job_id: str) -> Heights:
@@ -204,12 +204,12 @@ def readings_view(job: JobNow, antenna: KnownAntenna, readings: Readings) -> Bas
     if opening is not None and closing is not None:
         found["after"].append(judge_opening_and_closing(opening.arp_height_m, closing.arp_height_m, limit_m, unit))
     return BaseHeights(
-        rows,
-        _mean_view(opening, antenna, limit_m, unit),
-        _mean_view(closing, antenna, limit_m, unit),
-        limit_m,
-        found["before"],
-        found["after"],
+        readings=rows,
+        opening=_mean_view(opening, antenna, limit_m, unit),
+        closing=_mean_view(closing, antenna, limit_m, unit),
+        limit_m=limit_m,
+        findings=found["before"],
+        closing_findings=found["after"],
     )
 
 
@@ -242,9 +242,27 @@ def _mean_view(height: BaseHeight | None, antenna: KnownAntenna, limit_m: float,
         heights = sorted(reading.arp_height_m for reading in height.readings)
         ends = f"{text_from_metres(heights[0], unit)} to {text_from_metres(heights[-1], unit)}"
         worth = f"{mean.count} readings, {text_from_metres(mean.spread_m, unit)} apart: no standard deviation"
-        return MeanHeightView(mean.arp_height_m, None, mean.spread_m, mean.count, ends, worth, read, None)
+        return MeanHeightView(
+            arp_height_m=mean.arp_height_m,
+            sigma_m=None,
+            spread_m=mean.spread_m,
+            count=mean.count,
+            text=ends,
+            worth=worth,
+            read=read,
+            stack=None,
+        )
     stack = _drawn(height.readings[-1], mean.arp_height_m, antenna.phase_centre_up_m, unit)
-    return MeanHeightView(mean.arp_height_m, mean.sigma_m, mean.spread_m, mean.count, stack.text, _worth(mean), read, stack)
+    return MeanHeightView(
+        arp_height_m=mean.arp_height_m,
+        sigma_m=mean.sigma_m,
+        spread_m=mean.spread_m,
+        count=mean.count,
+        text=stack.text,
+        worth=_worth(mean),
+        read=read,
+        stack=stack,
+    )
 
 
 def _worth(mean: MeanHeight) -> str:

@@ -210,9 +210,9 @@ def rinex(context: Context, job_id: str, log_id: str, interval_s: float) -> tupl
     # The header has the marker's place, the stream the ARP's above it.
     marker = three(lifted(place, -height.arp_height_m)) if any(place) else place
     header = RinexHeader(
-        mark.name,
-        marker,
-        height.arp_height_m,
+        marker=mark.name,
+        approximate_xyz_m=marker,
+        antenna_height_m=height.arp_height_m,
         observer=job.settings.crew,
         made_unix_s=context.now(job_id),
         comments=(f"Base {occupation.station_id}, logged {when(job, log.started_s)}",),

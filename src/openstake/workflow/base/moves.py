@@ -24,7 +24,7 @@ from openstake.workflow.now.marks import marks_of
 _MOVES_SHOWN = 300
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MovedPoint:
     """How a point would move, metres, and what its difference from its mark is before and after."""
 
@@ -54,12 +54,12 @@ def moved_points(session: Session, job: JobNow, occupation: Occupation, instead:
     after = points.derive_all(session, job, shots, bases, instead)
     return [
         MovedPoint(
-            labels[shot.id].name if shot.id in labels else shot.name,
-            new.east_m - old.east_m,
-            new.north_m - old.north_m,
-            new.height_m - old.height_m,
-            words(shot, old),
-            words(shot, new),
+            name=labels[shot.id].name if shot.id in labels else shot.name,
+            moves_east_m=new.east_m - old.east_m,
+            moves_north_m=new.north_m - old.north_m,
+            moves_up_m=new.height_m - old.height_m,
+            before=words(shot, old),
+            after=words(shot, new),
         )
         for shot, old, new in zip(shots, before, after, strict=True)
     ]

@@ -33,7 +33,7 @@ _LONGEST_LINE = 1 << 16
 _GPS_START_UNIX_S = 315_964_800.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PositionRead:
     """A single-point position, degrees and ellipsoidal metres."""
 
@@ -55,7 +55,7 @@ class OffsetRead:
     up_m: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SinglePositions(OccupationRead):
     """The single-point positions of a RINEX file and their average; `epochs` are those of the file."""
 
@@ -65,7 +65,7 @@ class SinglePositions(OccupationRead):
     from_header_m: OffsetRead | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RinexWritten:
     """What a RINEX file of ours holds."""
 
@@ -155,12 +155,35 @@ def _as_epoch(position: SinglePosition) -> Epoch:
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(position.xyz_m))
     utc_s = position.gps_s - GPS_MINUS_UTC_S
     day = date(1980, 1, 6) + timedelta(days=int(utc_s // DAY_S))
-    return Epoch(utc_s % DAY_S, day, 1, "", "", latitude, longitude, height, 0.0, position.satellites, None, None, None, pdop=position.pdop)
+    return Epoch(
+        time_of_day_s=utc_s % DAY_S,
+        date=day,
+        quality=1,
+        latitude_text="",
+        longitude_text="",
+        latitude_deg=latitude,
+        longitude_deg=longitude,
+        altitude_m=height,
+        separation_m=0.0,
+        satellites=position.satellites,
+        hdop=None,
+        age_s=None,
+        station_id=None,
+        pdop=position.pdop,
+    )
 
 
 def _position_view(position: SinglePosition) -> PositionRead:
     latitude, longitude, height = (float(value) for value in geodetic_from_ecef(position.xyz_m))
-    return PositionRead(position.gps_s, latitude, longitude, height, position.satellites, position.pdop, position.residual_m)
+    return PositionRead(
+        gps_s=position.gps_s,
+        latitude_deg=latitude,
+        longitude_deg=longitude,
+        height_m=height,
+        satellites=position.satellites,
+        pdop=position.pdop,
+        residual_m=position.residual_m,
+    )
 
 
 def _from_header(header_m: tuple[float, float, float] | None, positions: list[SinglePosition]) -> OffsetRead | None:
@@ -179,19 +202,19 @@ def as_nmea(epochs: Iterable[Epoch]) -> bytes:
     for epoch in epochs:
         day = datetime.combine(epoch.date or date(1970, 1, 1), datetime.min.time())
         fix = Fix(
-            day + timedelta(seconds=epoch.time_of_day_s or 0.0),
-            1,
-            epoch.latitude_deg,
-            epoch.longitude_deg,
-            epoch.altitude_m,
-            epoch.separation_m,
-            epoch.satellites or 0,
-            None,
-            None,
-            None,
-            None,
-            None,
-            None,
+            moment=day + timedelta(seconds=epoch.time_of_day_s or 0.0),
+            quality=1,
+            latitude_deg=epoch.latitude_deg,
+            longitude_deg=epoch.longitude_deg,
+            altitude_m=epoch.altitude_m,
+            separation_m=epoch.separation_m,
+            satellites=epoch.satellites or 0,
+            hdop=None,
+            age_s=None,
+            station_id=None,
+            sigma_east_m=None,
+            sigma_north_m=None,
+            sigma_up_m=None,
         )
         parts.append(gga(fix) + rmc(fix))
     return b"".join(parts)
@@ -206,7 +229,7 @@ class StreamToRinex:
     """A base's bytes to a RINEX file: observations, and what the stream says of position, antenna and receiver."""
 
     def __init__(self, near_unix_s: float, interval_s: float) -> None:
-        self.epochs = MsmEpochs(gps_from_unix(near_unix_s), interval_s)
+        self.epochs = MsmEpochs(near_gps_s=gps_from_unix(near_unix_s), interval_s=interval_s)
         self.kept: list[ObservationEpoch] = []
         self.station: StationReference | None = None
         self.descriptor: Descriptor | None = None
@@ -260,17 +283,17 @@ def capture_to_rinex(path: Path, near_unix_s: float, interval_s: float, marker: 
     maker = StreamToRinex(near_unix_s, interval_s)
     maker.feed(pieces(path))
     place = maker.station.xyz_m if maker.station else (0.0, 0.0, 0.0)
-    text = maker.close(RinexHeader(marker, place, 0.0, made_unix_s=near_unix_s))
+    text = maker.close(RinexHeader(marker=marker, approximate_xyz_m=place, antenna_height_m=0.0, made_unix_s=near_unix_s))
     return text, summary(maker)
 
 
 def summary(maker: StreamToRinex) -> RinexWritten:
     """Return what a RINEX file of ours holds."""
     return RinexWritten(
-        len(maker.kept),
-        _date(maker.kept[0].gps_s),
-        _date(maker.kept[-1].gps_s),
-        len({name for epoch in maker.kept for name in epoch.satellites}),
-        sorted(maker.epochs.without_phase),
-        sorted(maker.epochs.unknown_signals),
+        epochs=len(maker.kept),
+        first=_date(maker.kept[0].gps_s),
+        last=_date(maker.kept[-1].gps_s),
+        satellites=len({name for epoch in maker.kept for name in epoch.satellites}),
+        without_phase=sorted(maker.epochs.without_phase),
+        unknown_signals=sorted(maker.epochs.unknown_signals),
     )

@@ -42,7 +42,7 @@ class ReseatQuery:
     mark_id: ShortText
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReseatWish:
     """The known mark and the shots on it whose mean moves the base; `accepted`: in spite of what says stop."""
 
@@ -53,7 +53,7 @@ class ReseatWish:
     unlock: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReseatShot:
     """A shot on the mark from this base: known − observed in the grid, metres, its epochs' one sigma; `why_not` where it cannot be used."""
 
@@ -68,7 +68,7 @@ class ReseatShot:
     why_not: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReseatView:
     """What a base could be re-seated by, newest shot first; `undo_id` is the coordinate before the last re-seat, to go back to."""
 
@@ -79,7 +79,7 @@ class ReseatView:
     undo_words: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReseatPlace:
     """The base's mark, grid metres and ellipsoidal height, and Earth-centred."""
 
@@ -91,7 +91,7 @@ class ReseatPlace:
     z_m: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReseatPreview:
     """What a re-seat would do: the shift (known − observed) in the grid and Earth-centred, metres, its 95 %.
 
@@ -118,7 +118,7 @@ class ReseatPreview:
     locked: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Read:
     """A wish as it stands against the store."""
 
@@ -146,11 +146,11 @@ def view(context: Context, job_id: str, query: ReseatQuery) -> ReseatView:
         derived = points.derive_all(session, job, shots, {occupation.id: base})
     undo = _undo(base)
     return ReseatView(
-        mark.name,
-        [_shot(mark, shot, point) for shot, point in zip(shots, derived, strict=True)],
-        occupation.id,
-        undo.id if undo else None,
-        f"back to {undo.detail}, as {when(job, undo.created_s)}" if undo else "",
+        mark_name=mark.name,
+        shots=[_shot(mark, shot, point) for shot, point in zip(shots, derived, strict=True)],
+        occupation_id=occupation.id,
+        undo_id=undo.id if undo else None,
+        undo_words=f"back to {undo.detail}, as {when(job, undo.created_s)}" if undo else "",
     )
 
 
@@ -162,15 +162,15 @@ def _undo(base: BaseNow) -> BaseCoordinate | None:
 def _shot(mark: MarkNow, shot: Shot, point: Point) -> ReseatShot:
     off, scatter = points.from_mark(point, mark), point.scatter_m
     return ReseatShot(
-        shot.id,
-        shot.created_s,
-        point.epochs,
-        -off.east_m,
-        -off.north_m,
-        None if off.up_m is None else -off.up_m,
-        None if scatter is None else hypot(scatter[0], scatter[1]),
-        None if scatter is None else scatter[2],
-        _why_not(point),
+        id=shot.id,
+        created_s=shot.created_s,
+        epochs=point.epochs,
+        east_m=-off.east_m,
+        north_m=-off.north_m,
+        up_m=None if off.up_m is None else -off.up_m,
+        scatter_horizontal_m=None if scatter is None else hypot(scatter[0], scatter[1]),
+        scatter_up_m=None if scatter is None else scatter[2],
+        why_not=_why_not(point),
     )
 
 
@@ -205,21 +205,23 @@ def _read(session: Session, job: JobNow, wish: ReseatWish, now_s: float) -> _Rea
     scatter = _scatter(places, derived)
     sigmas = _sigmas(mark, shots)
     coordinate = Proposed(
-        found.base_m,
-        RESEATED,
-        f"re-seated on {mark.name} by {_school(derived)} ({when(job, now_s)})",
-        horizontal_95_m(sigmas.east_m, sigmas.north_m, sigmas.covariance_en_m2),
-        vertical_95_m(sigmas.up_m),
-        job.positions_label,
-        job.settings.frame_epoch or "as the control list",
-        shots[-1].id,
+        xyz_m=found.base_m,
+        source=RESEATED,
+        detail=f"re-seated on {mark.name} by {_school(derived)} ({when(job, now_s)})",
+        accuracy_horizontal_95_m=horizontal_95_m(sigmas.east_m, sigmas.north_m, sigmas.covariance_en_m2),
+        accuracy_vertical_95_m=vertical_95_m(sigmas.up_m),
+        frame=job.positions_label,
+        frame_epoch=job.settings.frame_epoch or "as the control list",
+        evidence_id=shots[-1].id,
     )
     epochs = sum(point.epochs for point in derived)
     entered_as_known = not is_autonomous(base.coordinate) and base.coordinate.source != RESEATED
-    seen = ShotsSeen(len(shots), epochs, sigmas.east_m, sigmas.north_m, sigmas.up_m, scatter)
+    seen = ShotsSeen(
+        shots=len(shots), epochs=epochs, sigma_east_m=sigmas.east_m, sigma_north_m=sigmas.north_m, sigma_up_m=sigmas.up_m, scatter_m=scatter
+    )
     findings = ranked([*judge_reseat(found, entered_as_known, job.length_unit), *judge_reseat_shots(seen, job.length_unit)])
     east, north, up = three(np.array([mark.east_m, mark.north_m, mark.ellipsoidal_height_m]) - observed)
-    return _Read(base, mark, found, (east, north, up), scatter, coordinate, findings)
+    return _Read(base=base, mark=mark, found=found, grid_m=(east, north, up), scatter_m=scatter, coordinate=coordinate, findings=findings)
 
 
 def _school(derived: Sequence[Point]) -> str:
@@ -243,9 +245,11 @@ def _sigmas(mark: MarkNow, shots: Sequence[Shot]) -> Sigmas:
     starts = {shot.initialised_s for shot in shots if shot.initialised_s is not None}
     independent = max(1, len(starts))
     east, north, up, both = np.mean([_squares(claim_of(shot)) for shot in shots], axis=0) / independent
-    claimed = Sigmas(float(east**0.5), float(north**0.5), float(up**0.5), float(both))
+    claimed = Sigmas(east_m=float(east**0.5), north_m=float(north**0.5), up_m=float(up**0.5), covariance_en_m2=float(both))
     return added(
-        Sigmas(mark.sigma_horizontal_m, mark.sigma_horizontal_m, mark.sigma_vertical_m), claimed, Sigmas(0.0, 0.0, ROVER_HEIGHT_SIGMA_M)
+        Sigmas(east_m=mark.sigma_horizontal_m, north_m=mark.sigma_horizontal_m, up_m=mark.sigma_vertical_m),
+        claimed,
+        Sigmas(east_m=0.0, north_m=0.0, up_m=ROVER_HEIGHT_SIGMA_M),
     )
 
 
@@ -286,7 +290,8 @@ def preview(context: Context, job_id: str, wish: ReseatWish) -> ReseatPreview:
 
 def _place(job: JobNow, xyz_m: tuple[float, float, float]) -> ReseatPlace:
     east, north, height = three(job.frame.grid_from_ecef(xyz_m))
-    return ReseatPlace(east, north, height, *xyz_m)
+    x, y, z = xyz_m
+    return ReseatPlace(east_m=east, north_m=north, height_m=height, x_m=x, y_m=y, z_m=z)
 
 
 def apply(context: Context, job_id: str, wish: ReseatWish) -> ReseatView:

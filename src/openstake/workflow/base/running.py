@@ -34,7 +34,7 @@ from openstake.workflow.now.kit import KitNow
 from openstake.workflow.now.marks import MarkNow, current_places
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class OccupationView:
     """The base that runs: its mark, height and coordinate as meant, and where it is listened to.
 
@@ -68,7 +68,7 @@ class OccupationView:
     anew: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class OnAirView:
     """On the air − meant, metres, east, north, up of the ARP; `station_agrees`: it is the station ID that is meant."""
 
@@ -82,7 +82,7 @@ class OnAirView:
     agrees: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MessageOnAir:
     """A message type: the interval planned and the one heard, seconds; None where it is not."""
 
@@ -92,7 +92,7 @@ class MessageOnAir:
     count: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class OnAirNow:
     """A station message as it was heard last, against what is meant."""
 
@@ -102,7 +102,7 @@ class OnAirNow:
     difference: OnAir
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Judged:
     """A base that runs with everything its streams say of it."""
 
@@ -129,20 +129,22 @@ def judge_running(context: Context, session: Session, job: JobNow, kit: KitNow, 
     air = None
     if station is not None:
         difference = on_air_difference(meant.arp_m, station)
-        air = OnAirNow(station.station_id, station.antenna_height_m, station.virtual, difference)
-    return Judged(meant, air, heard, profile, listening, ranked(findings))
+        air = OnAirNow(
+            station_id=station.station_id, antenna_height_m=station.antenna_height_m, virtual=station.virtual, difference=difference
+        )
+    return Judged(meant=meant, air=air, heard=heard, profile=profile, listening=listening, findings=ranked(findings))
 
 
 def _meant(session: Session, job: JobNow, kit: KitNow, base: BaseNow, mark: MarkNow, now: float) -> MeantBase:
     return MeantBase(
-        base.arp_m,
-        base.height.arp_height_m,
-        base.occupation.station_id,
-        is_autonomous(base.coordinate),
-        kit.phase_centre_m(base=True),
-        coordinates.other_marks(session, job, base.occupation.mark_id),
-        coordinates.slips_of_mark(job, mark, base.mark_m, now),
-        job.length_unit,
+        arp_m=base.arp_m,
+        arp_height_m=base.height.arp_height_m,
+        station_id=base.occupation.station_id,
+        autonomous=is_autonomous(base.coordinate),
+        phase_centre_up_m=kit.phase_centre_m(base=True),
+        other_marks=coordinates.other_marks(session, job, base.occupation.mark_id),
+        slips=coordinates.slips_of_mark(job, mark, base.mark_m, now),
+        unit=job.length_unit,
     )
 
 
@@ -198,16 +200,16 @@ def parts_of_base(
     feeds = (("base", listening.base_url), ("its receiver", listening.receiver_url), ("rover", listening.rover_url))
     return running_parts(
         RunsNow(
-            judged.air.difference if judged.air else None,
-            judged.findings,
-            opening,
-            heights.closing_read,
-            base.height.text,
-            f"{'locked, ' if coordinate.locked else ''}good to {accuracy}",
-            len(logs),
-            any(item.ended_s is None for item in logs),
-            [name for name, url in feeds if url],
-            looked(questions),
+            on_air=judged.air.difference if judged.air else None,
+            findings=judged.findings,
+            opening=opening,
+            closing=heights.closing_read,
+            height_typed=base.height.text,
+            coordinate=f"{'locked, ' if coordinate.locked else ''}good to {accuracy}",
+            logs=len(logs),
+            logging=any(item.ended_s is None for item in logs),
+            listening=[name for name, url in feeds if url],
+            looked=looked(questions),
         )
     )
 
@@ -218,14 +220,14 @@ def on_air_view(judged: Judged) -> OnAirView | None:
         return None
     found = air.difference
     return OnAirView(
-        air.station_id,
-        air.station_id == judged.meant.station_id,
-        air.antenna_height_m,
-        air.virtual,
-        found.east_m,
-        found.north_m,
-        found.up_m,
-        found.agrees,
+        station_id=air.station_id,
+        station_agrees=air.station_id == judged.meant.station_id,
+        antenna_height_m=air.antenna_height_m,
+        virtual=air.virtual,
+        east_m=found.east_m,
+        north_m=found.north_m,
+        up_m=found.up_m,
+        agrees=found.agrees,
     )
 
 
@@ -235,10 +237,10 @@ def messages_view(profile: Profile | None, heard: Moment | None) -> list[Message
     on_air = {item.number: item for item in heard.heard.messages} if heard else {}
     return [
         MessageOnAir(
-            number,
-            planned.get(number),
-            on_air[number].interval_s if number in on_air else None,
-            on_air[number].count if number in on_air else 0,
+            number=number,
+            planned_s=planned.get(number),
+            heard_s=on_air[number].interval_s if number in on_air else None,
+            count=on_air[number].count if number in on_air else 0,
         )
         for number in sorted({*planned, *on_air})
     ]

@@ -42,7 +42,7 @@ def place_of(job: JobNow, xyz_m: Sequence[float] | np.ndarray) -> ArpPlace:
     return ArpPlace(latitude, longitude, height)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Suggested:
     """What the fields of a set-up hold before anything is typed."""
 
@@ -53,7 +53,7 @@ class Suggested:
     refers_to: RefersTo | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SettledCoordinate:
     """The coordinate that a set-up would start with."""
 
@@ -65,7 +65,7 @@ class SettledCoordinate:
     accuracy_vertical_95_m: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SetUpView:
     """The set-up in hand; `job_frame` is the job's frame and epoch, which a base and a caster are taken to be in; `caster_step` what lies between another one
     that the caster is declared in and it.  `missing` is what a start still waits for, `stops` what speaks against one."""
@@ -142,12 +142,12 @@ def setup_view(session: Session, job: JobNow, heights: BaseHeights, in_hand: Set
         coordinate=None
         if coordinate is None
         else SettledCoordinate(
-            coordinate.detail,
-            coordinate.source,
-            coordinate.frame,
-            coordinate.frame_epoch,
-            coordinate.accuracy_horizontal_95_m,
-            coordinate.accuracy_vertical_95_m,
+            detail=coordinate.detail,
+            source=coordinate.source,
+            frame=coordinate.frame,
+            frame_epoch=coordinate.frame_epoch,
+            accuracy_horizontal_95_m=coordinate.accuracy_horizontal_95_m,
+            accuracy_vertical_95_m=coordinate.accuracy_vertical_95_m,
         ),
         findings=findings,
     )
@@ -179,13 +179,13 @@ def parts_of_setup(
     station_id = shown.station_id if shown and shown.station_id is not None else suggested.station_id
     return setup_parts(
         SettledSoFar(
-            shown.mark_name if shown else "",
-            check.agrees if check else None,
-            heights.opening_read,
-            words if shown and shown.coordinate else None,
-            shown.findings if shown else (),
-            looked(questions, "site"),
-            looked(questions, "level"),
-            station_id,
+            mark_name=shown.mark_name if shown else "",
+            mark_check_agrees=check.agrees if check else None,
+            height=heights.opening_read,
+            coordinate=words if shown and shown.coordinate else None,
+            coordinate_findings=shown.findings if shown else (),
+            site=looked(questions, "site"),
+            level=looked(questions, "level"),
+            station_id=station_id,
         )
     )

@@ -33,7 +33,7 @@ USUAL_STATION_ID = 17
 Source = Literal["", "mark", "network", "average", "static", "anywhere", "remembered"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Settled:
     """What the crew has settled of a set-up; everything may still be open.
 
@@ -56,7 +56,7 @@ class Settled:
     caster_operation: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SetUpNow:
     """The set-up in hand: `id` is that of its line, `row_id` of its latest row."""
 
@@ -76,7 +76,7 @@ def setup_in_hand(session: Session, job_id: str) -> SetUpNow | None:
     first = session.scalars(select(SetUp.created_s).where(SetUp.line_id == row.line_id).order_by(SetUp.created_s)).first()
     known = {item.name for item in fields(Settled)}
     settled = Settled(**{name: value for name, value in json.loads(row.data).items() if name in known})
-    return SetUpNow(row.line_id, row.id, settled, first or row.created_s)
+    return SetUpNow(id=row.line_id, row_id=row.id, settled=settled, started_s=first or row.created_s)
 
 
 def needed_setup(session: Session, job: JobNow, now: float) -> SetUpNow:
@@ -92,7 +92,7 @@ def _begin(session: Session, job: JobNow, now: float) -> SetUpNow:
     session.add(SetUp(id=line_id, line_id=line_id, job_id=job.id, data=json.dumps(asdict(settled)), created_s=now))
     session.flush()
     write_entry(session, now, "setup-begun", "Setting up the base begun.", job.id, setup=line_id)
-    return SetUpNow(line_id, line_id, settled, now)
+    return SetUpNow(id=line_id, row_id=line_id, settled=settled, started_s=now)
 
 
 def _planned_station_id(kit: KitNow) -> int:
@@ -259,7 +259,7 @@ def _list_name(setup_id: str) -> str:
     return f"setup:{setup_id}"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class QuestionView:
     """One thing to look at, and when it was confirmed."""
 
@@ -290,7 +290,14 @@ def questions_view(session: Session, job_id: str, setup_id: str | None) -> list[
     """Return what is asked, and when each was confirmed."""
     ticks = ticked_at(session, job_id, _list_name(setup_id)) if setup_id else {}
     return [
-        QuestionView(item.key, cast(Literal["site", "level"], item.group), item.what, item.why, item.key in ticks, ticks.get(item.key))
+        QuestionView(
+            key=item.key,
+            group=cast(Literal["site", "level"], item.group),
+            what=item.what,
+            why=item.why,
+            done=item.key in ticks,
+            at_s=ticks.get(item.key),
+        )
         for item in QUESTIONS
     ]
 

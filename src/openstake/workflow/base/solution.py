@@ -31,7 +31,7 @@ from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.marks import head_of
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SolutionWish:
     """A static solution as typed, or pasted in one piece; lengths and angles as text.  Sigmas are one standard deviation.
 
@@ -83,7 +83,7 @@ class FrameAsked:
     epoch: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RestoreCoordinate:
     """A coordinate that a base had before, to go back to, and why."""
 
@@ -102,7 +102,7 @@ class TakeAnew:
     unlock: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SolutionPreview:
     """What a static solution would move: solution − present, metres; of many points the newest are shown."""
 
@@ -117,7 +117,7 @@ class SolutionPreview:
     locked: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CoordinateView:
     """A coordinate that an occupation had; the first of a list is in force."""
 
@@ -132,7 +132,7 @@ class CoordinateView:
     created_s: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Solution:
     occupation: Occupation
     present: BaseCoordinate
@@ -193,17 +193,17 @@ def _read_solution(session: Session, job: JobNow, wish: SolutionWish, now: float
     present = base.coordinate
     came = f"from {wish.name.strip()[:80]}" if wish.name.strip() else f"typed {when(job, now)}"
     coordinate = Proposed(
-        xyz,
-        "static",
-        f"a static solution{lowered} {came}{how}",
-        CIRCLE_95 * sigmas[0],
-        LINE_95 * sigmas[1],
-        job.positions_label if how else wish.frame.strip()[:200],
-        wish.epoch.strip()[:80] or "not said",
-        None,
+        xyz_m=xyz,
+        source="static",
+        detail=f"a static solution{lowered} {came}{how}",
+        accuracy_horizontal_95_m=CIRCLE_95 * sigmas[0],
+        accuracy_vertical_95_m=LINE_95 * sigmas[1],
+        frame=job.positions_label if how else wish.frame.strip()[:200],
+        frame_epoch=wish.epoch.strip()[:80] or "not said",
+        evidence_id=None,
     )
     found = judge_solution((present.x_m, present.y_m, present.z_m), xyz, _mends(job, xyz, now), is_autonomous(present), job.length_unit)
-    return _Solution(occupation, present, coordinate, found)
+    return _Solution(occupation=occupation, present=present, coordinate=coordinate, finding=found)
 
 
 def _sigma(text: str, field: str, job: JobNow, usual_m: float) -> float:
@@ -224,7 +224,7 @@ def _mends(job: JobNow, xyz_m: tuple[float, float, float], now: float) -> Iterat
             "the height is in feet and was taken as metres": "the height is in metres and was taken as feet",
             "the height is in metres and was taken as feet": "the height is in feet and was taken as metres",
         }.get(slip.words, slip.words)
-        yield Slip(slip.kind, words, slip.xyz_m)
+        yield Slip(kind=slip.kind, words=words, xyz_m=slip.xyz_m)
     yield from frame_slips(xyz_m, frame_shifts_m(xyz_m, year_of(now)))
 
 
@@ -295,14 +295,14 @@ def restore_coordinate(context: Context, job_id: str, wish: RestoreCoordinate) -
         if occupation is None or occupation.job_id != job_id or row is None or row.occupation_id != occupation.id:
             raise NotFoundError("This coordinate is not one of this set-up's.")
         again = Proposed(
-            (row.x_m, row.y_m, row.z_m),
-            row.source,
-            row.detail,
-            row.accuracy_horizontal_95_m,
-            row.accuracy_vertical_95_m,
-            row.frame,
-            row.frame_epoch,
-            row.evidence_id,
+            xyz_m=(row.x_m, row.y_m, row.z_m),
+            source=row.source,
+            detail=row.detail,
+            accuracy_horizontal_95_m=row.accuracy_horizontal_95_m,
+            accuracy_vertical_95_m=row.accuracy_vertical_95_m,
+            frame=row.frame,
+            frame_epoch=row.frame_epoch,
+            evidence_id=row.evidence_id,
         )
         present = base_of(session, occupation).coordinate
         replace_coordinate(session, job, occupation, present, again, row.locked, wish.reason, wish.unlock, now)

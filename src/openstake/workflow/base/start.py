@@ -45,7 +45,7 @@ from openstake.workflow.watch import listen as watch
 _POINTS = {RefersTo.APC: "phase centre", RefersTo.ARP: "ARP", RefersTo.MARK: "mark"}
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class StartBase:
     """What the crew settled before starting the base; what is None stands as the set-up has it.
 
@@ -92,7 +92,7 @@ def _start(context: Context, job_id: str, wish: StartBase, changes: dict[str, An
         settled = needed_setup(session, job, now)
         listen = settled_listen(context, settled) if asked is None else with_kept(context, asked, settled.id, settled.settled)
         if wish.reading is not None:
-            add_reading(session, job, NewReading(wish.reading, wish.feature, again=True), now, settled.id, None)
+            add_reading(session, job, NewReading(reading=wish.reading, feature=wish.feature, again=True), now, settled.id, None)
         height = readings_of_setup(session, settled.id).height("before")
         if height is None:
             raise InputError("Type the height of the antenna first.", field="reading")
@@ -154,7 +154,7 @@ def _mark_of(session: Session, job: JobNow, setup: SetUpNow, coordinate: Propose
         raise ConflictError(f"{settled.point_name} is in the control list. Pick it there, or choose another name.", field="point_name")
     latitude, longitude, height = (float(value) for value in job.frame.datum_geodetic_from_ecef(coordinate.xyz_m))
     given = GivenMark(
-        settled.point_name,
+        name=settled.point_name,
         latitude_deg=latitude,
         longitude_deg=longitude,
         height_m=height,
@@ -211,7 +211,7 @@ def _anchor(session: Session, job: JobNow, mark: MarkNow, coordinate: BaseCoordi
         return
     place = geodetic_from_ecef((coordinate.x_m, coordinate.y_m, coordinate.z_m), job.frame.ellipsoid)
     latitude, longitude, height = (float(value) for value in place)
-    anchor = Anchor(latitude, longitude, height, mark.east_m, mark.north_m)
+    anchor = Anchor(latitude_deg=latitude, longitude_deg=longitude, height_m=height, east_m=mark.east_m, north_m=mark.north_m)
     reason = f"placed by the base's average on {mark.name}, true north up; a local fit follows"
     anchor_local(session, job, replace(job.frame.definition, anchor=anchor), reason, now)
 

@@ -38,7 +38,7 @@ from openstake.workflow.now.marks import head_of
 from openstake.workflow.photos import PhotoView, photos_of
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BaseView:
     """The base as the page shows it: the set-up in hand or the occupation, in parts with their states.
 
@@ -141,11 +141,11 @@ def _average(context: Context, job_id: str) -> AverageView | None:
 def _suggested(context: Context, job: JobNow, kit: KitNow) -> Suggested:
     practice = context.practice if job.practice else None
     return Suggested(
-        practice.base_stream_url if practice else None,
-        practice.rover_url if practice else None,
-        practice.base_receiver_url if practice else None,
-        setup.USUAL_STATION_ID,
-        kit.rover_refers_to,
+        base_url=practice.base_stream_url if practice else None,
+        rover_url=practice.rover_url if practice else None,
+        receiver_url=practice.base_receiver_url if practice else None,
+        station_id=setup.USUAL_STATION_ID,
+        refers_to=kit.rover_refers_to,
     )
 
 

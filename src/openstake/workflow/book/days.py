@@ -27,7 +27,7 @@ from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.now.labels import labels_of
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Signed:
     """A day signed off: by whom, in what words, when; the SHA-256 of the frozen copy, and whether that is still the copy's."""
 
@@ -39,7 +39,7 @@ class Signed:
     whole: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Day:
     """A day of a job in its time zone: its date, in words, how many lines it has, by whom it was signed off, and what came after."""
 
@@ -73,7 +73,7 @@ class DaySheet:
     parts: list[DayPart]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FrozenPoint:
     """A point or check as it stood when its day was signed off: grid metres and ellipsoidal height."""
 
@@ -95,7 +95,7 @@ class SignWish:
     words: Text = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SignOff:
     """A day that was signed off, as later lines are held against it: `place` is where in the Book that was, `ids` what its lines tell
     of, where they were asked for."""
@@ -147,6 +147,11 @@ def ids_of(document: dict[str, Any]) -> set[str]:
     return {item for item in listed if isinstance(item, str) and len(item) == 36 and item.count("-") == 4}
 
 
+def _signed(job: JobNow, day: str, who: str, place: Place, copy: str) -> SignOff:
+    begins_s, ends_s = bounds_s(job, day)
+    return SignOff(day=day, words=_in_words(day), who=who, place=place, begins_s=begins_s, ends_s=ends_s, ids=_ids_in(copy))
+
+
 def signed_of(session: Session, job: JobNow, with_ids: bool) -> list[SignOff]:
     """Return the days of a job that were signed off, oldest first: one query."""
     content = SignedDay.content if with_ids else literal("")
@@ -157,10 +162,7 @@ def signed_of(session: Session, job: JobNow, with_ids: bool) -> list[SignOff]:
         .where(SignedDay.job_id == job.id)
         .order_by(SignedDay.created_s)
     )
-    return [
-        SignOff(day, _in_words(day), who, (chain, sequence), *bounds_s(job, day), _ids_in(copy))
-        for day, who, chain, sequence, copy in session.execute(query).all()
-    ]
+    return [_signed(job, day, who, (chain, sequence), copy) for day, who, chain, sequence, copy in session.execute(query).all()]
 
 
 def _ids_in(content: str) -> frozenset[str]:
@@ -191,7 +193,9 @@ def _days(session: Session, job: JobNow) -> list[Day]:
         for item in {found.day: found for found in (*late, *([first[day]] if day in first else []))}.values():
             after[item.day] += place > item.place
     signed = _signatures(session, job.id)
-    return [Day(day, _in_words(day), lines[day], signed[day], after[day]) for day in sorted(lines, reverse=True)]
+    return [
+        Day(day=day, words=_in_words(day), lines=lines[day], signed=signed[day], after=after[day]) for day in sorted(lines, reverse=True)
+    ]
 
 
 def _signatures(session: Session, job_id: str) -> dict[str, list[Signed]]:
@@ -205,7 +209,7 @@ def _signatures(session: Session, job_id: str) -> dict[str, list[Signed]]:
     found: dict[str, list[Signed]] = defaultdict(list)
     for row, told in session.execute(query).all():
         sha256 = hashlib.sha256(row.content.encode()).hexdigest()
-        found[row.day].append(Signed(row.id, row.who, row.words, row.created_s, told, sha256 == told))
+        found[row.day].append(Signed(id=row.id, who=row.who, words=row.words, at_s=row.created_s, sha256=told, whole=sha256 == told))
     return found
 
 
@@ -309,13 +313,13 @@ def _points(session: Session, job: JobNow, begins_s: float, ends_s: float) -> li
     shots = [shot for shot in shots if shot.id not in labels or not labels[shot.id].taken_out]
     return [
         FrozenPoint(
-            shot.id,
-            labels[shot.id].name if shot.id in labels else shot.name,
-            shot.kind,
-            labels[shot.id].code if shot.id in labels else "",
-            point.east_m,
-            point.north_m,
-            point.height_m,
+            id=shot.id,
+            name=labels[shot.id].name if shot.id in labels else shot.name,
+            kind=shot.kind,
+            code=labels[shot.id].code if shot.id in labels else "",
+            east_m=point.east_m,
+            north_m=point.north_m,
+            height_m=point.height_m,
         )
         for shot, point in zip(shots, points.derive_all(session, job, shots), strict=True)
     ]

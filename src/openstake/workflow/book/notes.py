@@ -23,7 +23,7 @@ class NoteWish:
     who: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class WeatherWish:
     """The weather, picked; degrees Celsius as typed, empty where they are not known."""
 

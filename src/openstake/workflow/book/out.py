@@ -77,7 +77,7 @@ class TakenFormat:
     path: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TakeHomeView:
     """What can be taken home: formats, columns, the usual columns and ready orders of them by kind of coordinate."""
 
@@ -117,7 +117,7 @@ class TakenOrder:
 Kind = Literal["text", "length", "metres", "degrees"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Column:
     words: str
     header: str
@@ -129,7 +129,7 @@ def _lengths(**columns: tuple[str, str]) -> dict[str, _Column]:
     """Return columns of lengths: key, then the field of a point and words."""
 
     def column(field: str, words: str, key: str) -> _Column:
-        return _Column(words, _HEADERS.get(key, key), "length", lambda point: getattr(point, field))
+        return _Column(words=words, header=_HEADERS.get(key, key), kind="length", value=lambda point: getattr(point, field))
 
     return {key: column(field, words, key) for key, (field, words) in columns.items()}
 
@@ -141,24 +141,28 @@ _HEADERS = {
     "sigma_up": "claimed_sigma_up",
 }
 COLUMNS: dict[str, _Column] = {
-    "name": _Column("name", "name", "text", lambda point: point.name),
+    "name": _Column(words="name", header="name", kind="text", value=lambda point: point.name),
     **_lengths(east=("east_m", "east"), north=("north_m", "north"), height=("height_m", "ellipsoidal height")),
-    "epochs": _Column("epochs", "epochs", "text", lambda point: point.epochs),
-    "not_fixed": _Column("epochs not fixed", "not_fixed", "text", lambda point: point.not_fixed),
+    "epochs": _Column(words="epochs", header="epochs", kind="text", value=lambda point: point.epochs),
+    "not_fixed": _Column(words="epochs not fixed", header="not_fixed", kind="text", value=lambda point: point.not_fixed),
     **_lengths(
         sigma_east=("sigma_east_m", "claimed sigma east"),
         sigma_north=("sigma_north_m", "claimed sigma north"),
         sigma_up=("sigma_up_m", "claimed sigma up"),
     ),
-    "covariance_origin": _Column("where the sigmas come from", "covariance_origin", "text", lambda point: point.covariance_origin),
-    "frame": _Column("frame", "frame", "text", lambda point: point.frame),
-    "frame_epoch": _Column("epoch of the frame", "frame_epoch", "text", lambda point: point.frame_epoch),
-    "base_height": _Column("base height, m", "base_height_m", "metres", lambda point: point.base_height_m),
-    "rover_height": _Column("rover height, m", "rover_height_m", "metres", lambda point: point.rover_height_m),
-    "recorded": _Column("recorded, Unix seconds", "recorded_utc_s", "text", lambda point: f"{point.recorded_s:.3f}"),
-    "kind": _Column("kind", "kind", "text", lambda point: point.kind),
-    "code": _Column("code", "code", "text", lambda point: point.code),
-    "note": _Column("note", "note", "text", lambda point: point.note),
+    "covariance_origin": _Column(
+        words="where the sigmas come from", header="covariance_origin", kind="text", value=lambda point: point.covariance_origin
+    ),
+    "frame": _Column(words="frame", header="frame", kind="text", value=lambda point: point.frame),
+    "frame_epoch": _Column(words="epoch of the frame", header="frame_epoch", kind="text", value=lambda point: point.frame_epoch),
+    "base_height": _Column(words="base height, m", header="base_height_m", kind="metres", value=lambda point: point.base_height_m),
+    "rover_height": _Column(words="rover height, m", header="rover_height_m", kind="metres", value=lambda point: point.rover_height_m),
+    "recorded": _Column(
+        words="recorded, Unix seconds", header="recorded_utc_s", kind="text", value=lambda point: f"{point.recorded_s:.3f}"
+    ),
+    "kind": _Column(words="kind", header="kind", kind="text", value=lambda point: point.kind),
+    "code": _Column(words="code", header="code", kind="text", value=lambda point: point.code),
+    "note": _Column(words="note", header="note", kind="text", value=lambda point: point.note),
     **_lengths(horizontal_95=("horizontal_95_m", "horizontal 95 %"), vertical_95=("vertical_95_m", "vertical 95 %")),
     **_lengths(
         local_east=("local_east_m", "local east"),
@@ -168,16 +172,16 @@ COLUMNS: dict[str, _Column] = {
         local_vertical_95=("local_vertical_95_m", "local vertical 95 %"),
         elevation=("elevation_m", "elevation"),
     ),
-    "latitude": _Column("latitude, degrees", "latitude_deg", "degrees", lambda point: point.latitude_deg),
-    "longitude": _Column("longitude, degrees", "longitude_deg", "degrees", lambda point: point.longitude_deg),
-    "x": _Column("Earth-centred X, m", "x_m", "metres", lambda point: point.x_m),
-    "y": _Column("Earth-centred Y, m", "y_m", "metres", lambda point: point.y_m),
-    "z": _Column("Earth-centred Z, m", "z_m", "metres", lambda point: point.z_m),
-    "time": _Column("recorded, UTC", "recorded_utc", "text", lambda point: utc_text(point.recorded_s)),
-    "status": _Column("fixed or not", "status", "text", lambda point: point.status),
-    "base": _Column("base stood on", "base", "text", lambda point: point.base),
-    "kept": _Column("kept or taken out", "kept", "text", lambda point: "taken out" if point.taken_out else "kept"),
-    "named": _Column("how many have the name", "with_this_name", "text", lambda point: point.named),
+    "latitude": _Column(words="latitude, degrees", header="latitude_deg", kind="degrees", value=lambda point: point.latitude_deg),
+    "longitude": _Column(words="longitude, degrees", header="longitude_deg", kind="degrees", value=lambda point: point.longitude_deg),
+    "x": _Column(words="Earth-centred X, m", header="x_m", kind="metres", value=lambda point: point.x_m),
+    "y": _Column(words="Earth-centred Y, m", header="y_m", kind="metres", value=lambda point: point.y_m),
+    "z": _Column(words="Earth-centred Z, m", header="z_m", kind="metres", value=lambda point: point.z_m),
+    "time": _Column(words="recorded, UTC", header="recorded_utc", kind="text", value=lambda point: utc_text(point.recorded_s)),
+    "status": _Column(words="fixed or not", header="status", kind="text", value=lambda point: point.status),
+    "base": _Column(words="base stood on", header="base", kind="text", value=lambda point: point.base),
+    "kept": _Column(words="kept or taken out", header="kept", kind="text", value=lambda point: "taken out" if point.taken_out else "kept"),
+    "named": _Column(words="how many have the name", header="with_this_name", kind="text", value=lambda point: point.named),
 }
 USUAL = (
     "name",
@@ -220,11 +224,11 @@ def view(context: Context, job_id: str) -> TakeHomeView:
     with context.database.read() as session:
         job_of(session, job_id)
     return TakeHomeView(
-        [TakenFormat(key, words, f"/api/jobs/{job_id}/take-home/{key}") for key, (words, _, _) in FORMATS.items()],
-        [TakenColumn(key, column.words) for key, column in COLUMNS.items()],
-        list(USUAL),
-        list(_ORDERS),
-        list(get_args(LengthUnit)),
+        formats=[TakenFormat(key, words, f"/api/jobs/{job_id}/take-home/{key}") for key, (words, _, _) in FORMATS.items()],
+        columns=[TakenColumn(key, column.words) for key, column in COLUMNS.items()],
+        usual=list(USUAL),
+        orders=list(_ORDERS),
+        units=list(get_args(LengthUnit)),
     )
 
 

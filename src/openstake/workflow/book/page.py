@@ -24,7 +24,7 @@ MOST_LINES = 500
 _MOST_BEFORE = 10
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BookQuery:
     """`after` is where the last page ended; `text` words that a line has; `group` what it is about; `day` as 2026-11-27."""
 
@@ -34,7 +34,7 @@ class BookQuery:
     day: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BookLine:
     """One line of the Book, by the crew or by the program.
 
@@ -63,7 +63,7 @@ class GroupWords:
     words: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BookView:
     """A page of a job's lines, newest first; `verification` comes with the first page of all lines, `next` asks for the lines before.
 
@@ -86,7 +86,7 @@ class LineNumber:
     value: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LineSeen:
     """A line in full: its values, the hash before it, what was told before of what it replaces, and what replaced it later."""
 
@@ -113,7 +113,12 @@ def view(context: Context, job_id: str, query: BookQuery) -> BookView:
     following = rows[MOST_LINES - 1].id if len(rows) > MOST_LINES else None
     words = query.text.strip().lower()
     # A password that is hidden is not found by its letters either.
-    return BookView([line for line in lines if words in line.sentence.lower()], following, verification, _said_of(telling))
+    return BookView(
+        lines=[line for line in lines if words in line.sentence.lower()],
+        next=following,
+        verification=verification,
+        passwords=_said_of(telling),
+    )
 
 
 NEWEST_FIRST = tuple(column.desc() for column in ORDER)
@@ -164,17 +169,17 @@ def _lines(session: Session, job: JobNow, rows: Sequence[BookEntry]) -> list[Boo
     signed = signed_of(session, job, any(map(replaced_by, documents)))
     return [
         BookLine(
-            row.id,
-            row.sequence,
-            float(said["at_s"]),
-            said["kind"],
-            hidden_passwords(said["sentence"]),
-            said["side"],
-            str(said.get("by", "")),
-            row.hash,
-            bool(replaced_by(said)),
-            _after(signed, (chains[row.device_id], row.sequence), said),
-            said["data"].get("photo"),
+            id=row.id,
+            sequence=row.sequence,
+            at_s=float(said["at_s"]),
+            kind=said["kind"],
+            sentence=hidden_passwords(said["sentence"]),
+            side=said["side"],
+            by=str(said.get("by", "")),
+            hash=row.hash,
+            corrects=bool(replaced_by(said)),
+            after_sign_off=_after(signed, (chains[row.device_id], row.sequence), said),
+            photo_id=said["data"].get("photo"),
         )
         for row, said in zip(rows, documents, strict=True)
     ]
@@ -206,7 +211,9 @@ def line(context: Context, job_id: str, line_id: str) -> LineSeen:
         after = [item for item in later if set(replaced_by(json.loads(item.text))) & set(own)]
         shown = _lines(session, job, [row, *before, *after])
     values = [LineNumber(name.replace("_", " "), _value(value)) for name, value in document["data"].items() if value not in (None, [])]
-    return LineSeen(shown[0], row.previous_hash, values, shown[1 : 1 + len(before)], shown[1 + len(before) :])
+    return LineSeen(
+        line=shown[0], previous_hash=row.previous_hash, numbers=values, before=shown[1 : 1 + len(before)], after=shown[1 + len(before) :]
+    )
 
 
 def _first_holding(session: Session, job_id: str, ids: Sequence[str]) -> list[BookEntry]:

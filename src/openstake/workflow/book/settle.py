@@ -23,7 +23,7 @@ class CrewsView:
     differ: list[CrewsDiffer]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SettleWish:
     """Which value holds: `id` of what differs, `value_id` of the one that holds, by whom, and why."""
 

@@ -21,7 +21,7 @@ from openstake.workflow.now.job import job_of
 OFFERED = ("measured again, agrees", "accepted because")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AnswerWish:
     """An answer to a finding as its sentence stands: the words, and by whom."""
 

@@ -34,7 +34,7 @@ _USUAL_BASELINE_M = 1000.0
 _TOPO_S = 5.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BudgetWish:
     """What if: how far from the base (as text; empty: where the rover is), absolute or not, which changes, and what is needed at 95 %."""
 
@@ -45,7 +45,7 @@ class BudgetWish:
     need_vertical: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TermShown:
     """A term with its share of the variance, horizontally and in height, and the link it belongs to."""
 
@@ -59,7 +59,7 @@ class TermShown:
     source: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BudgetChange:
     """Something that can be done for a better point: whether it is done in what is shown, and what it alone would give."""
 
@@ -79,7 +79,7 @@ class WayShown:
     vertical_95_m: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BudgetShown:
     """The budget of a point in words and terms; `where` says which place it is for, `against` what it is relative to.
 
@@ -101,7 +101,7 @@ class BudgetShown:
     answer: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BudgetAt:
     """A mark of the plan, in grid metres, and what a point there would be good for at 95 %."""
 
@@ -112,7 +112,7 @@ class BudgetAt:
     vertical_95_m: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BudgetOver:
     """The budget over the plan: the base, what a point at its marks would be good for (some of many), and all between as a wash.
 
@@ -172,13 +172,13 @@ def budget_over(context: Context, job_id: str, wish: BudgetWish) -> BudgetOver:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
         base = open_base(session, job_id)
         if base is None:
-            return BudgetOver("", "", [], None)
+            return BudgetOver(base="", against="", marks=[], wash=None)
         settings, applied = settings_of(session, job_id), _fit_in_use(session, job_id, wish)
         east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
         marks = [mark for mark in current_marks(session, job) if hypot(mark.east_m - east, mark.north_m - north) <= FAR_WITHIN_M]
         name, against = (head_of(session, job, base.occupation.mark_id).name, _AGAINST[wish.absolute, applied is not None])
         if not marks:
-            return BudgetOver(name, against, [], None)
+            return BudgetOver(base=name, against=against, marks=[], wash=None)
         # Coming nearer means nothing where every place has its own distance.
         usual = _changed(_point(kit, base, 0.0, wish.absolute), [key for key in wish.changes if key != "nearer"])
 
@@ -201,23 +201,24 @@ def budget_over(context: Context, job_id: str, wish: BudgetWish) -> BudgetOver:
         ranks = np.unique(np.linspace(0, len(marks) - 1, MOST_BUDGETS_WRITTEN).round().astype(int))
         written = [int(n) for n in np.argsort(away, kind="stable")[ranks]]
         return BudgetOver(
-            name,
-            against,
-            [
-                BudgetAt(marks[n].name, marks[n].east_m, marks[n].north_m, *_at_95(budget))
+            base=name,
+            against=against,
+            marks=[
+                BudgetAt(
+                    name=marks[n].name,
+                    east_m=marks[n].east_m,
+                    north_m=marks[n].north_m,
+                    horizontal_95_m=_known(budget.horizontal_95_m),
+                    vertical_95_m=_known(budget.vertical_95_m),
+                )
                 for n, budget in zip(written, budgets(places[written]), strict=True)
             ],
-            wash_over(places, BUDGET_WASH_M, lambda cells: [budget.horizontal_95_m for budget in budgets(cells)]),
+            wash=wash_over(places, BUDGET_WASH_M, lambda cells: [budget.horizontal_95_m for budget in budgets(cells)]),
         )
 
 
 def _known(value: float) -> float | None:
     return value if isfinite(value) else None
-
-
-def _at_95(budget: Budget) -> tuple[float | None, float | None]:
-    """Return what a budget comes to horizontally and in height, None where that cannot be said."""
-    return _known(budget.horizontal_95_m), _known(budget.vertical_95_m)
 
 
 def _changed(point: Circumstances, keys: Collection[str]) -> Circumstances:
@@ -252,16 +253,17 @@ def shown_of(context: Context, session: Session, job: JobNow, kit: KitNow, base:
     ways = ways_to(point, settings, need[0], need[1]) if asked else ()
     reached = (need[0] is None or budget.horizontal_95_m <= need[0]) and (need[1] is None or budget.vertical_95_m <= need[1])
     return BudgetShown(
-        place.baseline_m,
-        place.words,
-        _AGAINST[wish.absolute, fit is not None],
-        wish.absolute,
-        *_at_95(budget),
-        _terms(budget),
-        [_offer(change, change.key in wish.changes, settings) for change in offered],
-        reached if asked else None,
-        [WayShown(list(way.changes), *_at_95(way.budget)) for way in ways],
-        _answer(ways, asked),
+        baseline_m=place.baseline_m,
+        where=place.words,
+        against=_AGAINST[wish.absolute, fit is not None],
+        absolute=wish.absolute,
+        horizontal_95_m=_known(budget.horizontal_95_m),
+        vertical_95_m=_known(budget.vertical_95_m),
+        terms=_terms(budget),
+        changes=[_offer(change, change.key in wish.changes, settings) for change in offered],
+        reaches=reached if asked else None,
+        ways=[WayShown(list(way.changes), _known(way.budget.horizontal_95_m), _known(way.budget.vertical_95_m)) for way in ways],
+        answer=_answer(ways, asked),
     )
 
 
@@ -327,8 +329,8 @@ def _point(kit: KitNow, base: BaseNow | None, baseline_m: float, absolute: bool)
     pole, poles = pole_used(kit), kit.poles(base=False)
     fixed = poles[0].fixed_height_m if poles else ROD_HEIGHT_M
     point = Circumstances(
-        baseline_m,
-        absolute,
+        baseline_m=baseline_m,
+        absolute=absolute,
         seconds=_TOPO_S,
         pole_height_m=fixed or ROD_HEIGHT_M,
         bubble_arcmin=pole.bubble_arcmin,
@@ -345,14 +347,14 @@ def _terms(budget: Budget) -> list[TermShown]:
     flat, up = (sum(getattr(term, name) ** 2 for term in budget.terms) for name in ("horizontal_m", "vertical_m"))
     return [
         TermShown(
-            term.name,
-            term.words,
-            _known(term.horizontal_m),
-            _known(term.vertical_m),
-            _share(term.horizontal_m, flat),
-            _share(term.vertical_m, up),
-            TERM_LINKS[term.name],
-            term.source,
+            name=term.name,
+            words=term.words,
+            horizontal_m=_known(term.horizontal_m),
+            vertical_m=_known(term.vertical_m),
+            share_horizontal=_share(term.horizontal_m, flat),
+            share_vertical=_share(term.vertical_m, up),
+            link=TERM_LINKS[term.name],
+            source=term.source,
         )
         for term in budget.terms
     ]
@@ -365,7 +367,13 @@ def _share(sigma_m: float, total_m2: float) -> float:
 
 def _offer(change: Change, done: bool, settings: BudgetSettings) -> BudgetChange:
     alone = budget_of(change.point, settings)
-    return BudgetChange(change.key, change.words, done, *_at_95(alone))
+    return BudgetChange(
+        key=change.key,
+        words=change.words,
+        done=done,
+        horizontal_95_m=_known(alone.horizontal_95_m),
+        vertical_95_m=_known(alone.vertical_95_m),
+    )
 
 
 def _answer(ways: tuple[Way, ...], asked: bool) -> str:

@@ -26,7 +26,7 @@ from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import current_marks, head_of
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ChainView:
     """The chain of a job: its links, the weakest, the one thing to do next, its budget, what is open, and the morning of a new day.
 
@@ -60,7 +60,14 @@ def of_session(context: Context, session: Session, job_id: str) -> ChainView:
     made = links(evidence)
     variances_m2 = [(term.link, (term.horizontal_m or 0.0) ** 2 + (term.vertical_m or 0.0) ** 2) for term in budget.terms]
     return ChainView(
-        made, weakest(made, variances_m2), check_next(evidence, made), budget, findings, chain.stops_open(evidence), OFFERED, morning
+        links=made,
+        weakest=weakest(made, variances_m2),
+        next=check_next(evidence, made),
+        budget=budget,
+        findings=findings,
+        stops=chain.stops_open(evidence),
+        answers_offered=OFFERED,
+        morning=morning,
     )
 
 
@@ -76,14 +83,14 @@ def _morning(context: Context, session: Session, job: JobNow, kit: KitNow, fit: 
     day = job.local_time(last.started_s)
     return morning_of(
         LastTime(
-            head_of(session, job, last.mark_id).name,
-            source_title(base.coordinate.source),
-            is_autonomous(base.coordinate),
-            f"{day.day} {day:%B}",
-            base.height.text,
-            checked,
-            near,
-            far,
+            mark=head_of(session, job, last.mark_id).name,
+            source=source_title(base.coordinate.source),
+            autonomous=is_autonomous(base.coordinate),
+            day=f"{day.day} {day:%B}",
+            height_text=base.height.text,
+            checked=checked,
+            near=near,
+            far=far,
         ),
         fit,
     )

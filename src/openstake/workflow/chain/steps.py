@@ -35,7 +35,7 @@ from openstake.workflow.watch.instrument import watch_findings
 from openstake.workflow.watch.live import heard_epoch
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Steps:
     """The state of a job: each step and each link with its state, the open findings worst first, how many say stop."""
 
@@ -50,7 +50,9 @@ def view(context: Context, job_id: str) -> Steps:
     with context.database.read() as session:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
         evidence = evidence_of(context, session, job, kit, open_base(session, job_id))
-    return Steps(chain.steps(evidence), links(evidence), chain.open_findings(evidence), chain.stops_open(evidence))
+    return Steps(
+        steps=chain.steps(evidence), links=links(evidence), findings=chain.open_findings(evidence), stops=chain.stops_open(evidence)
+    )
 
 
 def evidence_of(context: Context, session: Session, job: JobNow, kit: KitNow, base: BaseNow | None) -> Evidence:
@@ -60,36 +62,36 @@ def evidence_of(context: Context, session: Session, job: JobNow, kit: KitNow, ba
     running = None if base is None else context.running.session(base.occupation.id)
     proof = None if base is None else proof_of(session, job, kit, base, context.now(job.id))
     return Evidence(
-        chain.SystemSaid(
-            job.settings.system_label or job.frame.name,
-            count_marks(session, job.id).get(job.id, 0),
-            tuple(system_of(job, places, elevations).findings),
-            job.settings.id,
+        system=chain.SystemSaid(
+            system=job.settings.system_label or job.frame.name,
+            marks=count_marks(session, job.id).get(job.id, 0),
+            findings=tuple(system_of(job, places, elevations).findings),
+            settings_id=job.settings.id,
         ),
-        chain.Packed(len(packing.profiles), sum(not item.done for item in packing.items)),
-        _link_planned(link_of(session, job.id)),
-        None if base is None else _base_running(session, job, base, running),
-        base_findings(context, session, job, kit, base),
-        _rover_heard(running),
-        () if proof is None else proof.newest,
-        () if base is None or running is None else watch_findings(session, job, kit, base, running, context.now(job.id)),
-        chain.PlanOfChecks(State.MISSING, "no mark checked from this base")
+        kit=chain.Packed(len(packing.profiles), sum(not item.done for item in packing.items)),
+        link=_link_planned(link_of(session, job.id)),
+        base=None if base is None else _base_running(session, job, base, running),
+        base_findings=base_findings(context, session, job, kit, base),
+        rover=_rover_heard(running),
+        checks=() if proof is None else proof.newest,
+        rover_findings=() if base is None or running is None else watch_findings(session, job, kit, base, running, context.now(job.id)),
+        plan=chain.PlanOfChecks(State.MISSING, "no mark checked from this base")
         if proof is None
         else chain.PlanOfChecks(proof.plan.state, proof.plan.why, proof.findings),
-        fit_said(session, job),
-        _pole_seen(session, kit),
-        (*(item.finding for item in crews_of(session, job.id)), *judge_package(unproven_version(session, job.id))),
+        fit=fit_said(session, job),
+        pole=_pole_seen(session, kit),
+        crews=(*(item.finding for item in crews_of(session, job.id)), *judge_package(unproven_version(session, job.id))),
     )
 
 
 def _link_planned(view: LinkView) -> chain.LinkPlanned:
     findings = [found for pair in view.pairs for found in pair.findings] + (view.air.findings if view.air else [])
     return chain.LinkPlanned(
-        view.base,
-        tuple(pair.rover for pair in view.pairs),
-        tuple(pair.rover for pair in view.pairs if not pair.agrees),
-        view.air.fits if view.air else None,
-        tuple(findings),
+        base=view.base,
+        rovers=tuple(pair.rover for pair in view.pairs),
+        apart=tuple(pair.rover for pair in view.pairs if not pair.agrees),
+        fits=view.air.fits if view.air else None,
+        findings=tuple(findings),
     )
 
 
@@ -97,19 +99,19 @@ def _base_running(session: Session, job: JobNow, base: BaseNow, running: Running
     coordinate, height, setup_id = base.coordinate, base.height, base.occupation.setup_id
     reference = None if running is None else running.moment().reference
     return chain.BaseRunning(
-        head_of(session, job, base.occupation.mark_id).name,
-        source_title(coordinate.source),
-        coordinate.accuracy_horizontal_95_m / CIRCLE_95,
-        height.text,
-        height.sigma_m,
-        height.mean.count,
-        base.occupation.station_id,
-        reference is not None,
-        (coordinate.id,),
-        height.ids,
-        len(unconfirmed(session, job.id, setup_id)) if setup_id else 0,
-        f"{text_from_metres(height.mean.spread_m, job.length_unit)} apart" if height.mean.count > 1 else "",
-        ""
+        mark_name=head_of(session, job, base.occupation.mark_id).name,
+        source=source_title(coordinate.source),
+        mark_sigma_m=coordinate.accuracy_horizontal_95_m / CIRCLE_95,
+        height_text=height.text,
+        height_sigma_m=height.sigma_m,
+        readings=height.mean.count,
+        station_id=base.occupation.station_id,
+        heard=reference is not None,
+        coordinate_ids=(coordinate.id,),
+        height_ids=height.ids,
+        level_left=len(unconfirmed(session, job.id, setup_id)) if setup_id else 0,
+        spread_text=f"{text_from_metres(height.mean.spread_m, job.length_unit)} apart" if height.mean.count > 1 else "",
+        heard_words=""
         if reference is None
         else f"station {reference.station_id}, decoded from message {'1006' if reference.antenna_height_m is not None else '1005'}",
     )
@@ -128,6 +130,7 @@ def _rover_heard(running: RunningSession | None) -> chain.RoverHeard | None:
     epoch = heard_epoch(running.moment())
     if epoch is None:
         return None
+
     sigmas = (epoch.sigma_east_m, epoch.sigma_north_m, epoch.sigma_up_m)
-    claim = Sigmas(*(value or 0.0 for value in sigmas)) if None not in sigmas else None
-    return chain.RoverHeard(epoch.status, epoch.age_s, epoch.satellites, claim)
+    claim = None if None in sigmas else Sigmas(east_m=sigmas[0] or 0.0, north_m=sigmas[1] or 0.0, up_m=sigmas[2] or 0.0)
+    return chain.RoverHeard(status=epoch.status, age_s=epoch.age_s, satellites=epoch.satellites, claim=claim)

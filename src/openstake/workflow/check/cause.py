@@ -47,38 +47,41 @@ def _seen(item: Checked, base: BaseNow) -> CheckSeen:
     sigmas = in_grid(claim_of(item.shot), item.convergence_deg)
     flat, up = (float(np.hypot(sigma, POLE_TWICE_M)) for sigma in (max(sigmas.east_m, sigmas.north_m), sigmas.up_m))
     return CheckSeen(
-        mark.name,
-        mark.east_m,
-        mark.north_m,
-        (check.east_m, check.north_m, check.up_m),
-        (flat, flat, float(np.hypot(up, ROVER_HEIGHT_SIGMA_M))),
-        (mark.sigma_horizontal_m, mark.sigma_vertical_m),
-        (item.shot.created_s - base.occupation.started_s) / 3600.0,
-        pole_words(as_typed(item.point.rover_height)),
+        mark=mark.name,
+        east_m=mark.east_m,
+        north_m=mark.north_m,
+        off_m=(check.east_m, check.north_m, check.up_m),
+        sigma_m=(flat, flat, float(np.hypot(up, ROVER_HEIGHT_SIGMA_M))),
+        mark_sigma_m=(mark.sigma_horizontal_m, mark.sigma_vertical_m),
+        at_h=(item.shot.created_s - base.occupation.started_s) / 3600.0,
+        pole=pole_words(as_typed(item.point.rover_height)),
     )
 
 
 def _site(session: Session, job: JobNow, kit: KitNow, base: BaseNow, used: Sequence[Checked]) -> SiteSeen:
-    marks = tuple(Place(mark.name, mark.east_m, mark.north_m, mark.ellipsoidal_height_m) for mark in current_marks(session, job))
+    marks = tuple(
+        Place(name=mark.name, east_m=mark.east_m, north_m=mark.north_m, height_m=mark.ellipsoidal_height_m)
+        for mark in current_marks(session, job)
+    )
     base_mark = used[-1].base_mark
     east, north, height = three(job.frame.grid_from_ecef(base.mark_m))
     offsets = [(name, kit.phase_centre_m(at_base)) for name, at_base in (("base antenna", True), ("rover antenna", False))]
     poles = {item.point.rover_height.id: as_typed(item.point.rover_height) for item in used}
     texts = {(pole.text, pole.arp_height_m): pole for pole in poles.values()}
     heights = HeightsSeen(
-        base.height.readings,
-        tuple(texts.values()),
-        base.height.arp_height_m,
-        used[-1].point.rover_height.arp_height_m,
-        tuple((name, offset) for name, offset in offsets if offset is not None),
+        base_readings=base.height.readings,
+        rover_readings=tuple(texts.values()),
+        base_arp_m=base.height.arp_height_m,
+        pole_m=used[-1].point.rover_height.arp_height_m,
+        phase_centres_m=tuple((name, offset) for name, offset in offsets if offset is not None),
     )
     return SiteSeen(
-        Place(base_mark.name, east, north, height),
-        (base_mark.sigma_horizontal_m, base_mark.sigma_vertical_m),
-        named_heights(heights),
-        marks,
-        () if job.lies_nowhere else _frames(base, used[-1].convergence_deg),
-        named_poles(heights.rover_readings),
+        base=Place(name=base_mark.name, east_m=east, north_m=north, height_m=height),
+        base_sigma_m=(base_mark.sigma_horizontal_m, base_mark.sigma_vertical_m),
+        heights=named_heights(heights),
+        marks=marks,
+        frames=() if job.lies_nowhere else _frames(base, used[-1].convergence_deg),
+        poles=named_poles(heights.rover_readings),
     )
 
 

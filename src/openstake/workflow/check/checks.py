@@ -47,7 +47,7 @@ class ChecksQuery:
     after: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Check:
     """A check as it stands now: observed − known, metres; `up_m` is null where heights cannot be compared.
 
@@ -109,7 +109,7 @@ def list_checks(context: Context, job_id: str, query: ChecksQuery) -> Checks:
         return Checks([item.check for item in checked(session, job, page)], following)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Checked:
     """A check with what it was made from."""
 
@@ -140,7 +140,7 @@ def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checke
         item = measured[shot_id]
         agrees = all(within(item.difference, item.tolerance))
         latest[occupation_id][item.mark.id] = OtherCheck(
-            item.mark.name, item.difference, agrees, pole_words(as_typed(item.point.rover_height))
+            mark=item.mark.name, difference=item.difference, within=agrees, pole=pole_words(as_typed(item.point.rover_height))
         )
     shown = [measured[shot.id] for shot in shots]
     stale = _stale(session, job, shown, bases)
@@ -151,11 +151,11 @@ def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checke
     repeats, seats = repeats_of(session, job, pairs, turns), _seats(session, stood, bases)
     return [
         Checked(
-            item.shot,
-            item.mark,
-            item.base_mark,
-            item.point,
-            _check(
+            shot=item.shot,
+            mark=item.mark,
+            base_mark=item.base_mark,
+            point=item.point,
+            check=_check(
                 job,
                 item,
                 tuple(latest[item.shot.occupation_id].values()),
@@ -167,7 +167,7 @@ def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checke
                 usual,
                 present,
             ),
-            turns[item.shot.occupation_id],
+            convergence_deg=turns[item.shot.occupation_id],
         )
         for item in shown
     ]
@@ -229,7 +229,9 @@ def _measured(session: Session, job: JobNow, shots: Sequence[Shot], bases: Mappi
         mark, base_mark = marks[_mark_id(shot)], marks[point.base.occupation.mark_id]
         assert shot.tolerance_horizontal_m is not None and shot.tolerance_vertical_m is not None, "a check has tolerances"
         tolerance = Tolerance(shot.tolerance_horizontal_m, shot.tolerance_vertical_m)
-        found[shot.id] = Measured(shot, mark, base_mark, point, points.from_mark(point, mark), tolerance)
+        found[shot.id] = Measured(
+            shot=shot, mark=mark, base_mark=base_mark, point=point, difference=points.from_mark(point, mark), tolerance=tolerance
+        )
     return found
 
 
@@ -347,4 +349,6 @@ def _total_sigmas(item: Measured, budget: Budget, convergence_deg: float) -> Sig
     shot, mark = item.shot, item.mark
     claimed = None not in (shot.sigma_east_m, shot.sigma_north_m, shot.sigma_up_m)
     claim = in_grid(claim_of(shot), convergence_deg) if claimed else None
-    return added(sigmas_of(budget, claim), Sigmas(mark.sigma_horizontal_m, mark.sigma_horizontal_m, mark.sigma_vertical_m))
+    return added(
+        sigmas_of(budget, claim), Sigmas(east_m=mark.sigma_horizontal_m, north_m=mark.sigma_horizontal_m, up_m=mark.sigma_vertical_m)
+    )

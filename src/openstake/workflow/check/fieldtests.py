@@ -36,7 +36,7 @@ from openstake.workflow.recording import Recording
 MOST_TESTS = 10
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FieldTestWish:
     """A test to begin: full or simplified, predetermined sigmas and independent values as text; empty where there is none."""
 
@@ -47,7 +47,7 @@ class FieldTestWish:
     height_difference: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FieldTestView:
     """A test as it stands: its sets with their times, what to measure next, and its result where all is measured.
 
@@ -69,7 +69,7 @@ class FieldTestView:
     findings: tuple[Finding, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FieldTests:
     """The tests of a job, newest first; the first may be in hand.
 
@@ -100,13 +100,13 @@ def view(context: Context, job_id: str) -> FieldTests:
     ]
     usual = Predetermined()
     return FieldTests(
-        [
+        tests=[
             _view(item, rows, earlier, job.length_unit, context.now(job_id))
             for item, rows, earlier in zip(listed, measured, before, strict=True)
         ],
-        _SOURCE,
-        text_from_metres(usual.xy_m, job.length_unit),
-        text_from_metres(usual.h_m, job.length_unit),
+        source=_SOURCE,
+        usual_xy=text_from_metres(usual.xy_m, job.length_unit),
+        usual_h=text_from_metres(usual.h_m, job.length_unit),
     )
 
 
@@ -137,19 +137,19 @@ def _view(
     following = next_place(sets)
     wait_s = 0.0 if following is None else max(0.0, following[0].due_s - now_s)
     return FieldTestView(
-        series.id,
-        settled.full,
-        following is not None,
-        sets,
-        len(rows),
-        wanted,
-        _next_words(following, wait_s),
-        None if result is None else result.passed,
-        "" if result is None else "passed" if result.passed else "not passed",
-        "" if result is None else _quality(result, unit),
-        "" if result is None else chance_words(result),
-        result,
-        ranked(found),
+        id=series.id,
+        full=settled.full,
+        open=following is not None,
+        sets=sets,
+        measured=len(rows),
+        wanted=wanted,
+        next_words=_next_words(following, wait_s),
+        passed=None if result is None else result.passed,
+        verdict="" if result is None else "passed" if result.passed else "not passed",
+        quality="" if result is None else _quality(result, unit),
+        chance="" if result is None else chance_words(result),
+        result=result,
+        findings=ranked(found),
     )
 
 
@@ -195,7 +195,8 @@ def _place(place: str) -> tuple[int, int, int]:
 
 
 def _measured(place: str, point: points.Point) -> Measured:
-    return Measured(*_place(place), point.east_m, point.north_m, point.height_m)
+    series, number, which = _place(place)
+    return Measured(series=series, set=number, point=which, east_m=point.east_m, north_m=point.north_m, height_m=point.height_m)
 
 
 def begin(context: Context, job_id: str, wish: FieldTestWish) -> FieldTests:
@@ -207,7 +208,7 @@ def begin(context: Context, job_id: str, wish: FieldTestWish) -> FieldTests:
     )
     if (xy is None) != (h is None):
         raise InputError("Give both sigmas, or none: then the usual ones are taken.", field="sigma_xy" if xy is None else "sigma_h")
-    settled = FieldTestSettled(wish.full, xy, h, distance, height)
+    settled = FieldTestSettled(full=wish.full, sigma_xy_m=xy, sigma_h_m=h, distance_m=distance, height_difference_m=height)
     check_known(*_known(settled))
     tests = view(context, job_id).tests
     if tests and tests[0].open:

@@ -36,7 +36,7 @@ from openstake.workflow.now.marks import MarkNow, marks_of
 MOST_NAMES, MOST_DOUBLE = 300, 2000
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MeasureWish:
     """A measure from one named shot to another: `slope`, `horizontal` or `levelled`, lengths as text."""
 
@@ -56,7 +56,7 @@ class DropMeasure:
     measure_id: ShortText
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MeasureView:
     """A measure beside the shots as they stand now, metres; the difference is by the shots − measured."""
 
@@ -77,7 +77,7 @@ class MeasureView:
     findings: list[Finding]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Occupied:
     """A point as one base set-up has it: grid metres and height, and how far from the mean of all set-ups."""
 
@@ -92,7 +92,7 @@ class Occupied:
     off_up_m: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Double:
     """A point that two base set-ups or more have occupied: its mean, each set-up, and whether the last two agree."""
 
@@ -105,7 +105,7 @@ class Double:
     finding: Finding
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MeasuresView:
     """Measures free of GNSS, newest first; points that two set-ups have; `names` are the shots that can be named,
     `usual_sigmas` what a measure of each kind is good to where nobody says."""
@@ -125,7 +125,7 @@ def view(context: Context, job_id: str) -> MeasuresView:
         ).all()
         named = _named(session, job_id)
         usual = {kind: text_from_metres(sigma_m, job.length_unit) for kind, sigma_m in _USUAL_SIGMAS_M.items()}
-        return MeasuresView(_measures(session, job, rows), _doubles(session, job), sorted(named), usual)
+        return MeasuresView(measures=_measures(session, job, rows), doubles=_doubles(session, job), names=sorted(named), usual_sigmas=usual)
 
 
 _USUAL_SIGMAS_M: dict[MeasureKind, float] = {
@@ -186,21 +186,21 @@ def _measure(
     called = (names[row.from_shot_id], names[row.to_shot_id])
     findings = judge_measure(called, kind, found, seen, job.geoid is not None, job.length_unit)
     return MeasureView(
-        row.id,
-        kind,
-        called[0],
-        called[1],
-        row.text,
-        row.created_s,
-        row.measured_m,
-        found.observed_m,
-        found.difference_m,
-        found.limit_95_m,
-        seen.grid_m,
-        seen.horizontal_m,
-        seen.grid_ppm,
-        abs(found.difference_m) <= found.limit_95_m,
-        findings,
+        id=row.id,
+        kind=kind,
+        from_name=called[0],
+        to_name=called[1],
+        text=row.text,
+        created_s=row.created_s,
+        measured_m=row.measured_m,
+        observed_m=found.observed_m,
+        difference_m=found.difference_m,
+        limit_95_m=found.limit_95_m,
+        grid_m=seen.grid_m,
+        ground_m=seen.horizontal_m,
+        grid_ppm=seen.grid_ppm,
+        agrees=abs(found.difference_m) <= found.limit_95_m,
+        findings=findings,
     )
 
 
@@ -355,17 +355,20 @@ def _double(job: JobNow, group: Sequence[tuple[Shot, points.Point]], names: Mapp
     said = judge_double(name, (float(apart[0]), float(apart[1]), float(apart[2])), test, job.length_unit)
     set_ups = [
         Occupied(
-            stood[item.set_up].name,
-            by_base[item.set_up][0][1].base.occupation.started_s,
-            item.shots,
-            *item.place_m,
-            item.place_m[0] - east,
-            item.place_m[1] - north,
-            item.place_m[2] - height,
+            base=stood[item.set_up].name,
+            started_s=by_base[item.set_up][0][1].base.occupation.started_s,
+            shots=item.shots,
+            east_m=e,
+            north_m=n,
+            height_m=h,
+            off_east_m=e - east,
+            off_north_m=n - north,
+            off_up_m=h - height,
         )
         for item in means
+        for e, n, h in [item.place_m]
     ]
-    return Double(name, east, north, height, set_ups, test.equal, said)
+    return Double(name=name, east_m=east, north_m=north, height_m=height, set_ups=set_ups, agrees=test.equal, finding=said)
 
 
 def _mean(set_up: str, own: Sequence[tuple[Shot, points.Point]], mark: MarkNow | None) -> SetUpMean:
@@ -381,5 +384,8 @@ def _mean(set_up: str, own: Sequence[tuple[Shot, points.Point]], mark: MarkNow |
     shared = [POLE_TWICE_M**2 + flat**2] * 2 + [base.sigma_m**2 + ROVER_HEIGHT_SIGMA_M**2 + up**2]
     covariance = covariance + np.diag(shared)
     return SetUpMean(
-        set_up, len(own), (float(east), float(north), float(height)), tuple((float(a), float(b), float(c)) for a, b, c in covariance)
+        set_up=set_up,
+        shots=len(own),
+        place_m=(float(east), float(north), float(height)),
+        covariance_m2=tuple((float(a), float(b), float(c)) for a, b, c in covariance),
     )

@@ -11,7 +11,7 @@ from openstake.workflow.now.marks import MarkNow
 from openstake.workflow.now.points import Point
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Measured:
     """A shot with what is derived from it now."""
 

@@ -58,7 +58,7 @@ class ChangeWish:
     kind: ChangeKind
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlanView:
     """The plan of checks of the base that runs, with the verdict; None where no base runs.
 
@@ -79,7 +79,7 @@ class PlanView:
     changes: tuple[ChangeOffered, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Proof:
     """All that the checks of one base say: the plan, the newest check of each mark, the verdict."""
 
@@ -102,37 +102,39 @@ def view(context: Context, job_id: str) -> PlanView:
         base = open_base(session, job_id)
         if base is None:
             return PlanView(
-                "",
-                0.0,
-                0.0,
-                None,
-                FAR_FROM_M,
-                whole_from_metres(FAR_FROM_M, job.length_unit),
-                verdict_of_job(_NOTHING, ()),
-                "No base is running in this job.",
-                (),
-                (),
-                _OFFERED,
+                base_mark="",
+                base_east_m=0.0,
+                base_north_m=0.0,
+                plan=None,
+                far_from_m=FAR_FROM_M,
+                far_words=whole_from_metres(FAR_FROM_M, job.length_unit),
+                verdict=verdict_of_job(_NOTHING, ()),
+                problem="No base is running in this job.",
+                causes=(),
+                notes=(),
+                changes=_OFFERED,
             )
         name = head_of(session, job, base.occupation.mark_id).name
         proof = proof_of(session, job, kit_of(session, job_id), base, context.now(job_id))
         east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
     return PlanView(
-        name,
-        east,
-        north,
-        proof.plan,
-        FAR_FROM_M,
-        whole_from_metres(FAR_FROM_M, job.length_unit),
-        proof.verdict,
-        proof.problem,
-        proof.causes,
-        proof.notes,
-        _OFFERED,
+        base_mark=name,
+        base_east_m=east,
+        base_north_m=north,
+        plan=proof.plan,
+        far_from_m=FAR_FROM_M,
+        far_words=whole_from_metres(FAR_FROM_M, job.length_unit),
+        verdict=proof.verdict,
+        problem=proof.problem,
+        causes=proof.causes,
+        notes=proof.notes,
+        changes=_OFFERED,
     )
 
 
-_NOTHING = PlanNow((), "", None, "", False, None, State.MISSING, "no base running")
+_NOTHING = PlanNow(
+    items=(), due_again="", due_again_s=None, lacks="", fulfilled=False, next=None, state=State.MISSING, why="no base running"
+)
 
 
 def proof_of(session: Session, job: JobNow, kit: KitNow, base: BaseNow, now_s: float) -> Proof:
@@ -157,7 +159,9 @@ def proof_of(session: Session, job: JobNow, kit: KitNow, base: BaseNow, now_s: f
     # The mark a base was re-seated on proves nothing, so that it is out of date is no reason for care.
     judged = [(item.mark.name, item.check.verdict) for item in newest if item.mark.id not in own or not item.check.stale]
     verdict = verdict_of_job(plan, judged, causes)
-    return Proof(plan, tuple(_mark_checked(item, own) for item in newest), verdict, causes, notes, problem)
+    return Proof(
+        plan=plan, newest=tuple(_mark_checked(item, own) for item in newest), verdict=verdict, causes=causes, notes=notes, problem=problem
+    )
 
 
 def own_marks(session: Session, job: JobNow, base: BaseNow) -> set[str]:
@@ -178,36 +182,38 @@ def _planned(session: Session, job: JobNow, base: BaseNow, own: set[str], settin
 
 def candidate_of(mark: MarkNow) -> Candidate:
     """Return a mark as the plan of checks sees it."""
-    return Candidate(mark.id, mark.name, mark.east_m, mark.north_m, mark.ellipsoidal_height_m is not None)
+    return Candidate(
+        mark_id=mark.id, name=mark.name, east_m=mark.east_m, north_m=mark.north_m, has_height=mark.ellipsoidal_height_m is not None
+    )
 
 
 def _done(item: Checked, own: set[str]) -> CheckDone:
     check = item.check
     counts = not item.point.not_fixed and not item.point.virtual and item.mark.id not in own
     return CheckDone(
-        item.shot.id,
-        item.mark.id,
-        item.mark.name,
-        item.shot.created_s,
-        check.agrees,
-        check.stale,
-        counts,
-        check.up_m is not None,
-        item.shot.initialised_s,
+        shot_id=item.shot.id,
+        mark_id=item.mark.id,
+        mark_name=item.mark.name,
+        at_s=item.shot.created_s,
+        agrees=check.agrees,
+        stale=check.stale,
+        counts=counts,
+        height_compared=check.up_m is not None,
+        initialised_s=item.shot.initialised_s,
     )
 
 
 def _mark_checked(item: Checked, own: set[str]) -> MarkChecked:
     return MarkChecked(
-        item.mark.name,
-        item.check.agrees,
-        item.check.stale,
-        item.mark.id not in own,
-        item.check.words,
-        item.point.rover_height.text,
-        item.mark.sigma_horizontal_m,
-        tuple(item.check.findings),
-        rests_on_of(item.shot),
+        mark_name=item.mark.name,
+        agrees=item.check.agrees,
+        stale=item.check.stale,
+        independent=item.mark.id not in own,
+        words=item.check.words,
+        pole_text=item.point.rover_height.text,
+        mark_sigma_m=item.mark.sigma_horizontal_m,
+        findings=tuple(item.check.findings),
+        rests_on=rests_on_of(item.shot),
     )
 
 

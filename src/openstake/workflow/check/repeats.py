@@ -58,7 +58,7 @@ def _repeat(before: Measured, after: Measured, turn_deg: float, epochs: Mapping[
         total = sum((covariance_of(in_grid(claim_of(item.shot), turn_deg)) for item in (before, after)), _POLE_TWICE_M2)
         test = equal_by_sigmas(difference_m, total)
     fixed = not (first.not_fixed or second.not_fixed)
-    return Repeat(apart, after.shot.created_s - before.shot.created_s, anew, test, fixed)
+    return Repeat(difference=apart, apart_s=after.shot.created_s - before.shot.created_s, anew=anew, equality=test, fixed=fixed)
 
 
 def _epochs(item: Measured, enu_m: NDArray[np.float64], turn_deg: float) -> Epochs:

@@ -21,7 +21,7 @@ from openstake.workflow.now.series import FieldTestSettled, SeriesKind, SeriesNo
 from openstake.workflow.recording import Recording, ShotPlan, begin
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SeriesShotWish:
     """The next shot of a series: the pole, and how long; `again` takes the last place once more."""
 
@@ -73,7 +73,7 @@ def record_place(context: Context, job_id: str, kind: SeriesKind, wish: SeriesSh
     with context.database.read() as session:
         job = job_of(session, job_id)
         height = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
-    plan = ShotPlan(kind_of_shot, height, True, name=words[:80], purpose=kind)
+    plan = ShotPlan(kind=kind_of_shot, height=height, fixed_only=True, name=words[:80], purpose=kind)
 
     def told(session: Session, job: JobNow, shot: Shot, now: float) -> None:
         session.add(ShotSeriesItem(series_id=wish.series_id, place=place, shot_id=shot.id, created_s=now))

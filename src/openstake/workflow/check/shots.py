@@ -22,7 +22,7 @@ from openstake.workflow.now.marks import mark_of
 from openstake.workflow.recording import Recording, ShotPlan, begin, keep
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CheckWish:
     """What the crew settled before recording; 0 seconds is one epoch; `rover_id` is whose shot it is, the first rover's where it is None."""
 
@@ -52,7 +52,7 @@ def _planned(context: Context, job_id: str, wish: CheckWish) -> ShotPlan:
         mark = mark_of(session, job, wish.mark_id)
         tolerance = settings_of(session, job_id).tolerance_set(wish.tolerance).tolerance
         height = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
-    return ShotPlan(kind, height, wish.fixed_only, mark, tolerance, mark.name)
+    return ShotPlan(kind=kind, height=height, fixed_only=wish.fixed_only, mark=mark, tolerance=tolerance, name=mark.name)
 
 
 def _told(session: Session, job: JobNow, shot: Shot, now: float) -> None:

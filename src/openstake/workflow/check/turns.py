@@ -37,7 +37,7 @@ class SideView:
     taken: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TurnNow:
     """The series in hand; `next_deg` is the side to record now, None where all are taken."""
 
@@ -48,7 +48,7 @@ class TurnNow:
     next_words: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Turns:
     """The poles of the job's rovers, the series in hand, and what earlier ones showed, newest first."""
 
@@ -80,13 +80,24 @@ def view(context: Context, job_id: str) -> Turns:
         known = turned_poles(session)
     in_hand = next((item for item in listed if not is_whole(item)), None)
     poles = rover_poles(kit)
-    return Turns(poles, tuple(pole for pole in poles if pole not in known), None if in_hand is None else _now(in_hand), turned)
+    return Turns(
+        poles=poles,
+        never_turned=tuple(pole for pole in poles if pole not in known),
+        now=None if in_hand is None else _now(in_hand),
+        turned=turned,
+    )
 
 
 def _now(series: SeriesNow[TurnSettled]) -> TurnNow:
     sides = tuple(SideView(side, _HELD[side], str(side) in series.shots) for side in SIDES[series.settled.sides])
     left = next((side for side in sides if not side.taken), None)
-    return TurnNow(series.id, series.settled.pole, sides, left.turned_deg if left else None, left.words if left else "")
+    return TurnNow(
+        series_id=series.id,
+        pole=series.settled.pole,
+        sides=sides,
+        next_deg=left.turned_deg if left else None,
+        next_words=left.words if left else "",
+    )
 
 
 def begin(context: Context, job_id: str, wish: TurnWish) -> Turns:

@@ -30,7 +30,7 @@ from openstake.workflow.now.job import JobNow, job_of
 MOST_SHOWN = 200
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitWish:
     """What is changed, in place of the choice `replaces_id`: models as typed, the school, uses by the lines of marks."""
 
@@ -47,7 +47,7 @@ class FitUndo:
     replaces_id: ShortText
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitResult:
     """What a choice gave when it was made: its parameters (None where there was no fit), how many marks, and how good."""
 
@@ -57,7 +57,7 @@ class FitResult:
     words: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitPast:
     """A choice in the history: when, what was changed, and what came out."""
 
@@ -85,7 +85,7 @@ class CompareQuery:
     other: ShortText
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitApart:
     """A mark by two fits: the second − the first in local east, north and height, metres."""
 
@@ -95,7 +95,7 @@ class FitApart:
     up_m: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitCompared:
     """Two fits: what changed in words, and how far each measured mark is apart."""
 
@@ -157,10 +157,10 @@ def _kept(context: Context, job_id: str, seen_id: str | None, steps: Sequence[_S
         for step in steps:
             fit, before = step.item.now, row
             result = FitResult(
-                fit.parameters,
-                0 if fit.flat is None else len(fit.flat.used),
-                0 if fit.up is None else len(fit.up.used),
-                step.item.headline.sentence,
+                parameters=fit.parameters,
+                marks_h=0 if fit.flat is None else len(fit.flat.used),
+                marks_v=0 if fit.up is None else len(fit.up.used),
+                words=step.item.headline.sentence,
             )
             row = FitChosen(
                 job_id=job_id,
@@ -324,13 +324,13 @@ def _past(row: FitChosen) -> tuple[FitPast, FitParameters | None]:
         fit = FitParameters(**numbers, site=SiteCentre(**site) if site else None)
     count = f"{counted(document['marks_h'], 'mark')} horizontally, {document['marks_v']} in height: {document['words']}"
     past = FitPast(
-        row.id,
-        row.created_s,
-        row.words,
-        count if fit else document["words"],
-        fit.scale_ppm if fit else None,
-        fit.rotation_deg if fit else None,
-        fit is not None,
+        id=row.id,
+        at_s=row.created_s,
+        words=row.words,
+        result=count if fit else document["words"],
+        scale_ppm=fit.scale_ppm if fit else None,
+        rotation_deg=fit.rotation_deg if fit else None,
+        solved=fit is not None,
     )
     return past, fit
 
@@ -349,15 +349,15 @@ def compare(context: Context, job_id: str, query: CompareQuery) -> FitCompared:
         grid = np.array([[np.nan if part is None else part for part in mark.grid_m or ()] for mark in marks]).reshape(-1, 3)
         apart = local_of(job, second, grid) - local_of(job, first, grid)
     listed = [
-        FitApart(mark.name, float(row[0]), float(row[1]), float(row[2]) if np.isfinite(row[2]) else None)
+        FitApart(name=mark.name, east_m=float(row[0]), north_m=float(row[1]), up_m=float(row[2]) if np.isfinite(row[2]) else None)
         for mark, row in zip(marks, apart, strict=True)
     ]
     turned = (second.rotation_deg - first.rotation_deg + 180.0) % 360.0 - 180.0
     return FitCompared(
-        one,
-        other,
-        second.scale_ppm - first.scale_ppm,
-        turned,
-        listed,
-        float(np.hypot(apart[:, 0], apart[:, 1]).max()) if len(apart) else 0.0,
+        one=one,
+        other=other,
+        scale_ppm=second.scale_ppm - first.scale_ppm,
+        rotation_deg=turned,
+        marks=listed,
+        largest_m=float(np.hypot(apart[:, 0], apart[:, 1]).max()) if len(apart) else 0.0,
     )

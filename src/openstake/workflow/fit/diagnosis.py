@@ -29,7 +29,7 @@ from openstake.core.localfit.vertical import Vertical
 from openstake.core.reliability import Reliability, reliability
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class HorizontalRead:
     """The horizontal fit; `sigma0_m` without weights, `variance_factor` with them, both None where nothing is left over."""
 
@@ -46,7 +46,7 @@ class HorizontalRead:
     redundancy: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class VerticalRead:
     """The vertical fit; slopes along GNSS east and north about the centroid of its marks, parts per million."""
 
@@ -68,7 +68,7 @@ class Standardised:
     up: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PointRead:
     """One mark of a fit, metres: fitted − given, and predicted by the others − given; None where neither can be."""
 
@@ -83,7 +83,7 @@ class PointRead:
     standardised: Standardised
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Diagnosis:
     """What a fit's own residuals say.  `of_flat` and `of_up` are by the used marks in their order; `test` says what judges them."""
 
@@ -105,40 +105,66 @@ def diagnosed(
     The marks named in `left_out` judge nothing, though their differences stand there.
     """
     of_flat = reliability(flat.basis, flat.weights, np.nan_to_num(flat.residual_m[flat.used]), flat.weighted)
-    parts = [Part("horizontal", flat.model, _names(pairs, flat.used), flat.redundancy, flat.left_out_m[flat.used], of_flat, unit)]
+    parts = [
+        Part(
+            component="horizontal",
+            model=flat.model,
+            names=_names(pairs, flat.used),
+            redundancy=flat.redundancy,
+            left_out_m=flat.left_out_m[flat.used],
+            diagnosis=of_flat,
+            unit=unit,
+        )
+    ]
     of_up = None
     if up is not None:
         of_up = reliability(up.basis, up.weights, np.nan_to_num(up.residual_m[up.used])[:, None], up.weighted)
-        parts.append(Part("vertical", up.model, _names(pairs, up.used), up.redundancy, up.left_out_m[up.used], of_up, unit))
+        parts.append(
+            Part(
+                component="vertical",
+                model=up.model,
+                names=_names(pairs, up.used),
+                redundancy=up.redundancy,
+                left_out_m=up.left_out_m[up.used],
+                diagnosis=of_up,
+                unit=unit,
+            )
+        )
     findings = [found for part in parts for found in judge_part(part)]
     named = judge_axes(pairs, flat) or judge_exchanged(pairs, flat)
     findings += named + judge_large(flat, unit) + judge_scale(flat, expected.scale)
     findings += judge_rotation(flat, expected.rotation_deg) + judge_checks(pairs, flat, up, unit, left_out)
     return Diagnosis(
-        HorizontalRead(
-            flat.model,
-            flat.scale,
-            flat.scale_ppm,
-            flat.rotation_deg,
-            flat.a,
-            flat.b,
-            flat.shift_e_m,
-            flat.shift_n_m,
-            flat.sigma0_m,
-            flat.variance_factor,
-            flat.redundancy,
+        horizontal=HorizontalRead(
+            model=flat.model,
+            scale=flat.scale,
+            scale_ppm=flat.scale_ppm,
+            rotation_deg=flat.rotation_deg,
+            a=flat.a,
+            b=flat.b,
+            shift_e_m=flat.shift_e_m,
+            shift_n_m=flat.shift_n_m,
+            sigma0_m=flat.sigma0_m,
+            variance_factor=flat.variance_factor,
+            redundancy=flat.redundancy,
         ),
-        None
+        vertical=None
         if up is None
         else VerticalRead(
-            up.model, up.constant_m, 1e6 * up.slope_east, 1e6 * up.slope_north, up.sigma0_m, up.variance_factor, up.redundancy
+            model=up.model,
+            constant_m=up.constant_m,
+            slope_east_ppm=1e6 * up.slope_east,
+            slope_north_ppm=1e6 * up.slope_north,
+            sigma0_m=up.sigma0_m,
+            variance_factor=up.variance_factor,
+            redundancy=up.redundancy,
         ),
-        of_flat.test,
-        _points(pairs, flat, of_flat, up, of_up),
-        [item for part in parts for item in suspects_of(part)],
-        findings,
-        of_flat,
-        of_up,
+        test=of_flat.test,
+        points=_points(pairs, flat, of_flat, up, of_up),
+        suspects=[item for part in parts for item in suspects_of(part)],
+        findings=findings,
+        of_flat=of_flat,
+        of_up=of_up,
     )
 
 
@@ -159,15 +185,15 @@ def _points(
         east, north = sides.get(n, (np.nan, np.nan))
         points.append(
             PointRead(
-                pair.name,
-                pair.use,
-                known(off[0]),
-                known(off[1]),
-                known(high[n]),
-                known(left_out[0]),
-                known(left_out[1]),
-                known(high_left[n]),
-                Standardised(known(east), known(north), known(ups.get(n, np.nan))),
+                name=pair.name,
+                use=pair.use,
+                residual_e_m=known(off[0]),
+                residual_n_m=known(off[1]),
+                residual_h_m=known(high[n]),
+                left_out_e_m=known(left_out[0]),
+                left_out_n_m=known(left_out[1]),
+                left_out_h_m=known(high_left[n]),
+                standardised=Standardised(known(east), known(north), known(ups.get(n, np.nan))),
             )
         )
     return points

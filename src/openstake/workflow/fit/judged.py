@@ -28,7 +28,7 @@ from openstake.workflow.now.job import JobNow
 from openstake.workflow.now.poles import turned_poles
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitHeadline:
     """The one number that matters: a length in metres (None where there is none yet), of which mark, and what stands beside it.
 
@@ -41,7 +41,7 @@ class FitHeadline:
     sentence: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Judged:
     """A fit with everything that is derived from it and is needed more than once; `slips` are by mark and component.
 
@@ -98,16 +98,28 @@ def judged(session: Session, job: JobNow, now: FitNow) -> Judged:
     listed = ranked(findings)
     headline = _headline(now, found, differing, unit)
     said = FitSaid(
-        len(now.marks),
-        len(now.measured),
-        now.flat is not None,
-        applied is not None,
-        bool(changed),
-        _is_proven(now, found),
-        headline.sentence,
-        listed,
+        marks=len(now.marks),
+        measured=len(now.measured),
+        solved=now.flat is not None,
+        applied=applied is not None,
+        changed=bool(changed),
+        proven=_is_proven(now, found),
+        words=headline.sentence,
+        findings=listed,
     )
-    return Judged(job, now, found, listed, headline, said, applied, changed, outside, differing, slips)
+    return Judged(
+        job=job,
+        now=now,
+        found=found,
+        findings=listed,
+        headline=headline,
+        said=said,
+        applied=applied,
+        changed=changed,
+        outside=outside,
+        differing=differing,
+        slips=slips,
+    )
 
 
 def gnss_of(now: FitNow, place: int) -> tuple[float, float]:
@@ -155,20 +167,20 @@ def _headline(now: FitNow, found: Diagnosis | None, differing: Collection[str], 
         return _without_number(f"{counted(len(now.flat.used), 'mark')}, and nothing left over to judge by")
     worst, name = max(sized)
     return FitHeadline(
-        worst,
-        name,
-        f"{name}, the farthest of {counted(len(sized), 'mark')} from where the others put them",
-        f"{counted(len(sized), 'mark')} {'agrees' if len(sized) == 1 else 'agree'} to {text_from_metres(worst, unit)}",
+        value_m=worst,
+        name=name,
+        words=f"{name}, the farthest of {counted(len(sized), 'mark')} from where the others put them",
+        sentence=f"{counted(len(sized), 'mark')} {'agrees' if len(sized) == 1 else 'agree'} to {text_from_metres(worst, unit)}",
     )
 
 
 def _without_number(words: str) -> FitHeadline:
-    return FitHeadline(None, "", words, words)
+    return FitHeadline(value_m=None, name="", words=words, sentence=words)
 
 
 def _with_number(value_m: float | None, name: str, words: str, unit: str) -> FitHeadline:
     size = "" if value_m is None else f"{text_from_metres(value_m, unit)}: "
-    return FitHeadline(value_m, name, words, f"{size}{words}")
+    return FitHeadline(value_m=value_m, name=name, words=words, sentence=f"{size}{words}")
 
 
 def in_doubt(found: Diagnosis) -> dict[str, list[str]]:
@@ -216,12 +228,12 @@ def _slips(session: Session, job: JobNow, now: FitNow, found: Diagnosis) -> dict
         n = by_name[name]
         mark, row = now.marks[now.measured[n]], found.points[n]
         off = MarkOff(
-            name,
-            (mark.row.local_e_m, mark.row.local_n_m, mark.row.local_h_m),
-            (row.left_out_e_m, row.left_out_n_m, row.left_out_h_m),
-            _sigma_of_left_out(now, found, n),
-            _heights(now, mark),
-            leans,
+            name=name,
+            given_m=(mark.row.local_e_m, mark.row.local_n_m, mark.row.local_h_m),
+            off_m=(row.left_out_e_m, row.left_out_n_m, row.left_out_h_m),
+            sigma_m=_sigma_of_left_out(now, found, n),
+            heights=_heights(now, mark),
+            leans=leans,
         )
         if slip := slip_of(off, component == "horizontal", job.length_unit):
             slips[(name, component)] = slip
@@ -259,7 +271,9 @@ def _heights(now: FitNow, mark: FitMarkNow) -> tuple[NamedUp, ...]:
         return ()
     typed = {row.text: row for row in (as_typed(item.point.rover_height) for item in used)}
     own = used[0].point.rover_height
-    found = list(named_heights(HeightsSeen((), tuple(typed.values()), 0.0, own.arp_height_m)))
+    found = list(
+        named_heights(HeightsSeen(base_readings=(), rover_readings=tuple(typed.values()), base_arp_m=0.0, pole_m=own.arp_height_m))
+    )
     others = {item.point.rover_height.arp_height_m: item.point.rover_height.text for m in now.marks for item in m.shots}
     found += [
         NamedUp(height - own.arp_height_m, f"the pole stood at '{text}', and '{own.text}' was typed")

@@ -37,7 +37,7 @@ MOST_BYTES = 5 << 20
 MOST_ROWS_SHOWN = 200
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LocalMark:
     """A mark's local coordinate as typed, metres; sigmas are one standard deviation of one axis."""
 
@@ -57,7 +57,7 @@ class NewFitMark:
     at_base: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ChangeFitMark:
     """A mark typed anew in place of the row `replaces_id`, or taken out; and why."""
 
@@ -67,7 +67,7 @@ class ChangeFitMark:
     reason: Text = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitFile:
     """A list of local coordinates, base64: pairs with their GNSS side, or a plain list, in the unit that is said.
 
@@ -80,7 +80,7 @@ class FitFile:
     keep: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitFileRow:
     """A line of a list: what it gives in metres, or why it stays out."""
 
@@ -93,7 +93,7 @@ class FitFileRow:
     refusal: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitFileRead:
     """How a list is read: what it is, in which unit, line by line; `questions` must be answered before it is stored."""
 
@@ -106,7 +106,7 @@ class FitFileRead:
     kept: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitShotWish:
     """The pole stands on a mark of the fit: which one, with which pole, for how long."""
 
@@ -206,7 +206,9 @@ def change(context: Context, job_id: str, line_id: str, wish: ChangeFitMark) -> 
         old = lines.head(session, FitMark, wish.replaces_id, _MISSING)
         if old.job_id != job_id or old.line_id != line_id:
             raise NotFoundError(_MISSING)
-        kept = LocalMark(old.name, old.local_e_m, old.local_n_m, old.local_h_m, old.sigma_h_m, old.sigma_v_m)
+        kept = LocalMark(
+            name=old.name, east=old.local_e_m, north=old.local_n_m, height=old.local_h_m, sigma_h=old.sigma_h_m, sigma_v=old.sigma_v_m
+        )
         mark = kept if wish.withdraw else _typed(job, wish.values)
         if not wish.withdraw:
             _check_room(session, job, [mark.name], line_id)
@@ -266,11 +268,11 @@ def read_file(context: Context, job_id: str, wish: FitFile, content: bytes) -> F
     shown = written(context, job_id, work)
     if found.uses:
         # A table of pairs says what each is for.
-        choose(context, job_id, FitWish(shown.chosen_id, uses=found.uses))
+        choose(context, job_id, FitWish(replaces_id=shown.chosen_id, uses=found.uses))
     return found.shown(True)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _ReadList:
     what: str
     unit: LengthUnit
@@ -282,7 +284,15 @@ class _ReadList:
     def shown(self, kept: bool) -> FitFileRead:
         # What a person must look at comes first.
         rows = sorted(self.rows, key=lambda row: (row.refusal == "", row.line))[:MOST_ROWS_SHOWN]
-        return FitFileRead(self.what, self.unit, rows, len(self.marks), len(self.rows) - len(self.marks), self.questions, kept)
+        return FitFileRead(
+            what=self.what,
+            unit=self.unit,
+            rows=rows,
+            accepted=len(self.marks),
+            refused=len(self.rows) - len(self.marks),
+            questions=self.questions,
+            kept=kept,
+        )
 
 
 def _read(session: Session, job: JobNow, wish: FitFile, content: bytes) -> _ReadList:
@@ -302,9 +312,29 @@ def _read(session: Session, job: JobNow, wish: FitFile, content: bytes) -> _Read
             refusal = f"{mark.name} has local coordinates already."
         name = mark.name if mark is not None else (line.cells[0] if line.cells else "")
         if mark is None or refusal or mark.east_m is None or mark.north_m is None:
-            rows.append(FitFileRow(line.number, name[:80], None, None, None, False, refusal or "It cannot be read."))
+            rows.append(
+                FitFileRow(
+                    line=line.number,
+                    name=name[:80],
+                    local_e_m=None,
+                    local_n_m=None,
+                    local_h_m=None,
+                    has_gnss=False,
+                    refusal=refusal or "It cannot be read.",
+                )
+            )
             continue
-        rows.append(FitFileRow(line.number, mark.name, mark.east_m, mark.north_m, mark.height_m, False, ""))
+        rows.append(
+            FitFileRow(
+                line=line.number,
+                name=mark.name,
+                local_e_m=mark.east_m,
+                local_n_m=mark.north_m,
+                local_h_m=mark.height_m,
+                has_gnss=False,
+                refusal="",
+            )
+        )
         marks.append(
             FitMark(
                 line_id=new_id(),
@@ -319,7 +349,7 @@ def _read(session: Session, job: JobNow, wish: FitFile, content: bytes) -> _Read
             )
         )
     unit: LengthUnit = reading.unit  # type: ignore[assignment]
-    return _ReadList(f"a {reading.format} list", unit, rows, marks, list(reading.questions), {})
+    return _ReadList(what=f"a {reading.format} list", unit=unit, rows=rows, marks=marks, questions=list(reading.questions), uses={})
 
 
 def _is_pairs(content: bytes) -> bool:
@@ -337,7 +367,17 @@ def _read_pairs(job: JobNow, wish: FitFile, content: bytes, present: set[str]) -
     uses: dict[str, MarkUse] = {}
     for number, pair in enumerate(pairs, start=2):
         refusal = f"{pair.name} has local coordinates already." if pair.name in present else ""
-        rows.append(FitFileRow(number, pair.name, pair.local_e_m, pair.local_n_m, pair.local_h_m, True, refusal))
+        rows.append(
+            FitFileRow(
+                line=number,
+                name=pair.name,
+                local_e_m=pair.local_e_m,
+                local_n_m=pair.local_n_m,
+                local_h_m=pair.local_h_m,
+                has_gnss=True,
+                refusal=refusal,
+            )
+        )
         if not refusal:
             marks.append(
                 FitMark(
@@ -357,7 +397,7 @@ def _read_pairs(job: JobNow, wish: FitFile, content: bytes, present: set[str]) -
             )
             if pair.use != "hv":
                 uses[marks[-1].line_id] = pair.use
-    return _ReadList("pairs in metres: local and GNSS", "m", rows, marks, [], uses)
+    return _ReadList(what="pairs in metres: local and GNSS", unit="m", rows=rows, marks=marks, questions=[], uses=uses)
 
 
 def from_job(context: Context, job_id: str, wish: FromJob) -> FitView:
@@ -423,7 +463,7 @@ def record(context: Context, job_id: str, wish: FitShotWish) -> Recording:
         job = job_of(session, job_id)
         mark = _head_of(session, job_id, wish.line_id)
         height = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
-    plan = ShotPlan(kind, height, True, name=mark.name, purpose="fit")
+    plan = ShotPlan(kind=kind, height=height, fixed_only=True, name=mark.name, purpose="fit")
 
     def told(session: Session, job: JobNow, shot: Shot, now: float) -> None:
         session.add(FitShot(job_id=job.id, line_id=wish.line_id, shot_id=shot.id, used=True, created_s=now))

@@ -160,21 +160,21 @@ def report_of(context: Context, job_id: str) -> list[ReportPart]:
     ]
     header = ("mark", "use", "left out E", "N", "H", "residual E", "N", "H", f"95 % ({unit})")
     plan = FitPlan(
-        tuple(_plan_mark(mark) for mark in shown.marks),
-        tuple((corner.east_m, corner.north_m) for corner in shown.hull),
-        unit,
-        METRES_PER_UNIT[unit],
+        marks=tuple(_plan_mark(mark) for mark in shown.marks),
+        hull_m=tuple((corner.east_m, corner.north_m) for corner in shown.hull),
+        unit=unit,
+        metres_per_unit=METRES_PER_UNIT[unit],
     )
     return [
-        ReportPart("Result", sentences=[item.headline.sentence], drawing=plan),
-        ReportPart("The fit", values),
+        ReportPart(title="Result", sentences=[item.headline.sentence], drawing=plan),
+        ReportPart(title="The fit", values=values),
         ReportPart(
-            "Marks",
+            title="Marks",
             sentences=["Residuals are fitted − given; left out: predicted by the others − given."],
             table=[header, *(_cells(mark, METRES_PER_UNIT[unit]) for mark in shown.marks)],
         ),
         ReportPart(
-            "What is to be said", sentences=[f"{found.severity.value}: {found.sentence}" for found in shown.findings] or ["Nothing."]
+            title="What is to be said", sentences=[f"{found.severity.value}: {found.sentence}" for found in shown.findings] or ["Nothing."]
         ),
     ]
 
@@ -184,7 +184,14 @@ def _plan_mark(mark: FitMarkView) -> PlanMark:
     residual = (
         None if point is None or point.residual_e_m is None or point.residual_n_m is None else (point.residual_e_m, point.residual_n_m)
     )
-    return PlanMark(mark.name, mark.local_e_m, mark.local_n_m, residual, mark.horizontal, mark.state is State.DISAGREES)
+    return PlanMark(
+        name=mark.name,
+        east_m=mark.local_e_m,
+        north_m=mark.local_n_m,
+        residual_m=residual,
+        used=mark.horizontal,
+        flagged=mark.state is State.DISAGREES,
+    )
 
 
 def _cells(mark: FitMarkView, factor: float) -> tuple[str, ...]:

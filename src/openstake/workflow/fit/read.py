@@ -18,7 +18,7 @@ from openstake.workflow.captures import beginning_of
 from openstake.workflow.fit.diagnosis import HorizontalRead, PointRead, VerticalRead, diagnosed
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitRead:
     """A fit with its diagnosis; `test` says by what residuals are judged."""
 
@@ -42,11 +42,11 @@ def fit_of(pairs: list[Pair], model: HorizontalModel, scale: float, vertical_mod
     flat, up = fit_horizontal(pairs, model, scale), fit_vertical(pairs, vertical_model)
     found = diagnosed(pairs, flat, up, ExpectedFit(1.0, None))
     return FitRead(
-        found.horizontal,
-        found.vertical,
-        found.test,
-        found.points,
-        found.suspects,
-        pipeline_of(parameters_of(flat, up, False, None)),
-        ranked(found.findings),
+        horizontal=found.horizontal,
+        vertical=found.vertical,
+        test=found.test,
+        points=found.points,
+        suspects=found.suspects,
+        proj_pipeline=pipeline_of(parameters_of(flat, up, False, None)),
+        findings=ranked(found.findings),
     )

@@ -54,7 +54,7 @@ class FitReapply:
     applied_id: ShortText
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitOnce:
     """A fit that was applied at some time: `in_use` now or not; `dropped`: this row says that none is used."""
 
@@ -74,7 +74,7 @@ class BothQuery:
     after: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PointInBoth:
     """A point in the job's coordinates and in local ones, metres; what the fit alone gives there at 95 %; inside its marks or not."""
 
@@ -91,7 +91,7 @@ class PointInBoth:
     inside: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitUse:
     """The fits that were applied, newest first, and the points in both systems, newest first, by the one in use, else by the one shown."""
 
@@ -121,7 +121,14 @@ def apply(context: Context, job_id: str, wish: FitApply) -> FitView:
             raise ConflictError(f"{stops[0].sentence} Apply it all the same only if you say so.", field="accepted")
         old = _head(session, job_id, wish.replaces_id)
         marks = [
-            AppliedMark(now.marks[place].line_id, point.name, point.use, point.residual_e_m, point.residual_n_m, point.residual_h_m)
+            AppliedMark(
+                line_id=now.marks[place].line_id,
+                name=point.name,
+                use=point.use,
+                residual_e_m=point.residual_e_m,
+                residual_n_m=point.residual_n_m,
+                residual_h_m=point.residual_h_m,
+            )
             for place, point in zip(now.measured, item.found.points, strict=True)
         ]
         used = [now.marks[place] for place, pair in zip(now.measured, now.pairs, strict=True) if pair.use != "check"]
@@ -215,17 +222,17 @@ def uses(context: Context, job_id: str, query: BothQuery) -> FitUse:
         found = applied_of_row(row)
         once.append(
             FitOnce(
-                row.id,
-                row.created_s,
-                found.words,
-                found.parameters.scale_ppm,
-                found.parameters.rotation_deg,
-                row is head and not row.dropped,
-                row.dropped,
+                id=row.id,
+                at_s=row.created_s,
+                words=found.words,
+                scale_ppm=found.parameters.scale_ppm,
+                rotation_deg=found.parameters.rotation_deg,
+                in_use=row is head and not row.dropped,
+                dropped=row.dropped,
             )
         )
     by = "the fit in use" if applied is not None else "the fit shown, which is not applied" if fit is not None else ""
-    return FitUse(once, by, listed, following)
+    return FitUse(once=once, by=by, points=listed, next=following)
 
 
 def _in_both(session: Session, job: JobNow, fit: FitParameters, reach: Reach, query: BothQuery) -> tuple[list[PointInBoth], str | None]:
@@ -239,17 +246,17 @@ def _in_both(session: Session, job: JobNow, fit: FitParameters, reach: Reach, qu
     horizontal, height, inside = reach.horizontal_95_m(places), reach.vertical_95_m(places), reach.holds(places)
     return [
         PointInBoth(
-            shot.id,
-            labels[shot.id].name if shot.id in labels else shot.name,
-            point.east_m,
-            point.north_m,
-            point.height_m,
-            float(local[n, 0]),
-            float(local[n, 1]),
-            known(local[n, 2]),
-            known(horizontal[n]),
-            known(height[n]),
-            bool(inside[n]),
+            id=shot.id,
+            name=labels[shot.id].name if shot.id in labels else shot.name,
+            east_m=point.east_m,
+            north_m=point.north_m,
+            height_m=point.height_m,
+            local_e_m=float(local[n, 0]),
+            local_n_m=float(local[n, 1]),
+            local_h_m=known(local[n, 2]),
+            fit_95_m=known(horizontal[n]),
+            fit_up_95_m=known(height[n]),
+            inside=bool(inside[n]),
         )
         for n, (shot, point) in enumerate(zip(shots, derived, strict=True))
     ], following

@@ -24,7 +24,7 @@ from openstake.workflow.now.fit import FitMarkNow, FitNow
 from openstake.workflow.now.wash import Wash, wash_over
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitShotView:
     """A shot on a mark of the fit: how far it is from the mark's mean, metres; `why_not` where it is not averaged."""
 
@@ -39,7 +39,7 @@ class FitShotView:
     why_not: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitMarkView:
     """A mark in both systems, metres.  `use` is what was chosen; `horizontal` and `vertical` whether it is in the fit.
 
@@ -90,7 +90,7 @@ class Corner:
     north_m: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitInUse:
     """The fit in use: since when, how good it was, and what has changed since, in words."""
 
@@ -101,7 +101,7 @@ class FitInUse:
     is_shown: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitView:
     """The local fit of a job.  `hull` are the corners of the marks used; `undo_words` say what undo takes back."""
 
@@ -162,7 +162,13 @@ def page_of(item: Judged, undo_words: str) -> FitView:
         has_geoid=job.geoid_file is not None,
         applied=None
         if applied is None
-        else FitInUse(applied.id, applied.created_s, applied.words, list(item.changed), applied.parameters == now.parameters),
+        else FitInUse(
+            id=applied.id,
+            at_s=applied.created_s,
+            words=applied.words,
+            changed=list(item.changed),
+            is_shown=applied.parameters == now.parameters,
+        ),
         undo_words=undo_words,
     )
 
@@ -280,15 +286,15 @@ def _shots(mark: FitMarkNow) -> list[FitShotView]:
     mean = mark.mean
     return [
         FitShotView(
-            item.shot.id,
-            item.shot.kind,
-            item.shot.created_s,
-            item.point.epochs,
-            None if mean is None else item.point.east_m - mean.east_m,
-            None if mean is None else item.point.north_m - mean.north_m,
-            None if mean is None else item.point.height_m - mean.height_m,
-            not item.why_not,
-            item.why_not,
+            id=item.shot.id,
+            kind=item.shot.kind,
+            at_s=item.shot.created_s,
+            epochs=item.point.epochs,
+            off_east_m=None if mean is None else item.point.east_m - mean.east_m,
+            off_north_m=None if mean is None else item.point.north_m - mean.north_m,
+            off_up_m=None if mean is None else item.point.height_m - mean.height_m,
+            used=not item.why_not,
+            why_not=item.why_not,
         )
         for item in mark.shots
     ]
@@ -351,7 +357,14 @@ def _next(item: Judged, marks: Sequence[FitMarkView], suggested: FitMarkNow | No
     if item.found is not None and item.found.suspects:
         first = item.found.suspects[0]
         line_id, slip = by_name[first.name].line_id, item.slips.get((first.name, first.component))
-        accused = Accused(line_id, first.name, now.choice.use_of(line_id), first.component, first.can_tell, slip.words if slip else "")
+        accused = Accused(
+            line_id=line_id,
+            name=first.name,
+            use=now.choice.use_of(line_id),
+            component=first.component,
+            can_tell=first.can_tell,
+            slip=slip.words if slip else "",
+        )
     words = ""
     if gain is not None and gain.before_m is not None and gain.after_m is not None:
         words = f": the worst place of the site goes from {text_from_metres(gain.before_m, unit)} to {text_from_metres(gain.after_m, unit)} at 95 %"
@@ -372,12 +385,12 @@ def _mark_stands(item: Judged, mark: FitMarkView, unit: str) -> MarkStands:
     off = f"{' and '.join(parts)} from where the fit puts it" if parts else "measured"
     slip = next((slip.words for (name, _), slip in item.slips.items() if name == mark.name), "")
     return MarkStands(
-        mark.line_id,
-        mark.name,
-        mark.gnss_e_m is not None,
-        mark.horizontal or mark.vertical,
-        mark.line_id in item.now.choice.uses,
-        off,
-        item.differing.get(mark.name, ()),
-        slip,
+        line_id=mark.line_id,
+        name=mark.name,
+        measured=mark.gnss_e_m is not None,
+        used=mark.horizontal or mark.vertical,
+        chosen=mark.line_id in item.now.choice.uses,
+        off_words=off,
+        differs=item.differing.get(mark.name, ()),
+        slip=slip,
     )

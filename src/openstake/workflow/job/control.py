@@ -28,7 +28,7 @@ from openstake.workflow.now.marks import MarkNow, current_marks, current_rows, g
 MOST_MARKS_SHOWN = 300
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MarkView:
     """A mark with its place in the job; `height_m` and `height_kind` are as given, the two other heights as derived.
 
@@ -64,7 +64,7 @@ class MarksQuery:
     after: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Marks:
     """Marks by name, how many there are and how many match; `next` asks for those that follow, None at the end."""
 
@@ -90,7 +90,7 @@ class ChangeMark:
     withdraw: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MarkVersion:
     """What a mark was, and why it was changed to that."""
 
@@ -115,7 +115,7 @@ class BetweenQuery:
     to_id: ShortText
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Between:
     """From one mark to another: distance in the job's coordinates, the one on the ground, grid bearing, rise."""
 
@@ -166,7 +166,7 @@ def list_marks(context: Context, job_id: str, query: MarksQuery) -> Marks:
         page = matching[start : start + MOST_MARKS_SHOWN]
         shown = [mark_view(mark, job.length_unit) for mark in place_rows(job, page)]
     more = start + len(page) < len(matching)
-    return Marks(shown, len(rows), len(matching), page[-1].id if more else None)
+    return Marks(marks=shown, total=len(rows), matching=len(matching), next=page[-1].id if more else None)
 
 
 def typed_mark(job: JobNow, values: Mapping[str, Any]) -> GivenMark:
@@ -265,7 +265,12 @@ def mark_history(context: Context, job_id: str, mark_id: str) -> MarkVersions:
         ids = line_ids(session, mark_id)[::-1]
         rows = {row.id: row for row in session.scalars(select(Mark).where(Mark.id.in_(ids)))}
         placed = {mark.id: mark_view(mark, job.length_unit) for mark in place_rows(job, list(rows.values()))}
-    return MarkVersions([MarkVersion(placed[item], rows[item].reason, rows[item].withdrawn, rows[item].created_s) for item in ids])
+    return MarkVersions(
+        [
+            MarkVersion(mark=placed[item], reason=rows[item].reason, withdrawn=rows[item].withdrawn, created_s=rows[item].created_s)
+            for item in ids
+        ]
+    )
 
 
 def between(context: Context, job_id: str, query: BetweenQuery) -> Between:
@@ -282,7 +287,14 @@ def between(context: Context, job_id: str, query: BetweenQuery) -> Between:
     rise = next(
         (getattr(end, kind) - getattr(start, kind) for kind in kinds if None not in (getattr(end, kind), getattr(start, kind))), None
     )
-    return Between(start.name, end.name, grid_m, ground_m, degrees(atan2(east_m, north_m)) % 360.0, rise)
+    return Between(
+        from_name=start.name,
+        to_name=end.name,
+        distance_m=grid_m,
+        ground_distance_m=ground_m,
+        bearing_deg=degrees(atan2(east_m, north_m)) % 360.0,
+        rise_m=rise,
+    )
 
 
 def _mean_factor(job: JobNow, start: MarkNow, end: MarkNow) -> float:

@@ -56,7 +56,7 @@ class LineSaid:
     values: dict[str, Any] = field(default_factory=dict)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ListSaid:
     """What a person has said of a list so far: its unit, what its columns are, what kind its heights are, and of single lines."""
 
@@ -74,7 +74,7 @@ class Column:
     header: str | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ControlRow:
     """A line of a list: what it gives, or why it is refused; `said` is what a person wished of it.
 
@@ -91,7 +91,7 @@ class ControlRow:
     typed: dict[str, str | bool]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ControlPreview:
     """How a list would be read; of many lines the refused ones and the first are shown."""
 
@@ -132,7 +132,18 @@ def preview_control(context: Context, job_id: str, content: bytes, said: ListSai
         remark = remarks.get(line.number, "") if mark is not None else ""
         wished: LineWish | Literal[""] = wishes.get(line.number, "")
         shown = _as_typed(line.mark, job.length_unit) if line.mark else _as_in_file(line, reading, said.height_kind)
-        rows.append(ControlRow(line.number, list(line.cells), mark is not None, refusal, remark, mark, wished, shown))
+        rows.append(
+            ControlRow(
+                line=line.number,
+                cells=list(line.cells),
+                accepted=mark is not None,
+                refusal=refusal,
+                remark=remark,
+                mark=mark,
+                said=wished,
+                typed=shown,
+            )
+        )
     accepted = sum(row.accepted for row in rows)
     asks = any(line.mark and line.mark.height_m is not None for line in reading.lines)
     return ControlPreview(
@@ -198,18 +209,18 @@ def _mended(job: JobNow, lines: list[Line], said: Sequence[LineSaid]) -> list[Li
 
 def _line_mended(job: JobNow, line: Line, said: LineSaid) -> Line:
     if said.wish == "leave out":
-        return Line(line.number, line.cells, None, "Left out by hand.")
+        return Line(number=line.number, cells=line.cells, mark=None, refusal="Left out by hand.")
     if said.wish == "correct":
         try:
-            return Line(line.number, line.cells, typed_mark(job, said.values), "")
+            return Line(number=line.number, cells=line.cells, mark=typed_mark(job, said.values), refusal="")
         except InputError as error:
-            return Line(line.number, line.cells, None, f"As corrected: {error.sentence}")
+            return Line(number=line.number, cells=line.cells, mark=None, refusal=f"As corrected: {error.sentence}")
     if line.mark is None:
         return line
     mark = line.mark
     exchanged = replace(mark, east_m=mark.north_m, north_m=mark.east_m, latitude_deg=mark.longitude_deg, longitude_deg=mark.latitude_deg)
     sentence = refusal_of(exchanged)
-    return Line(line.number, line.cells, None if sentence else exchanged, sentence)
+    return Line(number=line.number, cells=line.cells, mark=None if sentence else exchanged, refusal=sentence)
 
 
 def _as_typed(mark: GivenMark, unit: str) -> dict[str, str | bool]:
@@ -269,7 +280,9 @@ def _height_kinds(job: JobNow, marks: Sequence[GivenMark], present: Sequence[Mar
     assert geoid is not None, "the job has a geoid file"
     lifts = np.asarray(geoid.undulation_m(angles[:, 0], angles[:, 1]))
     seen = [
-        HeightGiven(float(east), float(north), float(mark.height_m or 0.0), mark.height_kind, float(lift))
+        HeightGiven(
+            east_m=float(east), north_m=float(north), height_m=float(mark.height_m or 0.0), kind=mark.height_kind, undulation_m=float(lift)
+        )
         for mark, (east, north), lift in zip(given, places, lifts, strict=True)
         if mark.height_kind is not None and np.isfinite(lift)
     ]

@@ -112,7 +112,7 @@ def _points(session: Session, other: JobNow) -> list[GivenMark]:
     for shot, point in zip(shots, points.derive_all(session, other, shots), strict=True):
         label, budget = labels[shot.id], budget_of_shot(shot, point, pole, usual, absolute=True)
         found[label.name] = GivenMark(
-            label.name,
+            name=label.name,
             east_m=point.east_m,
             north_m=point.north_m,
             height_m=point.height_m,

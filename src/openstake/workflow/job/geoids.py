@@ -19,7 +19,7 @@ from openstake.workflow.now.job import TRAINING_GRID, grid_of_file
 from openstake.workflow.trial import prove_grid
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Geoid:
     """A geoid grid with its area and step; `problem` where its file cannot be read any more."""
 

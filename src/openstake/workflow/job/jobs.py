@@ -61,7 +61,7 @@ _COLUMNS = tuple(_WORDS)
 _NOT_TEXT = ("archived", "geoid_id", "project_height_m", "place_latitude_deg", "place_longitude_deg", "height_limit_m")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class JobView:
     """A job and its settings; of a system that cannot be used any more only `problem` says what it was."""
 

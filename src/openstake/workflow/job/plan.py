@@ -23,7 +23,7 @@ class PlanQuery:
     after: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlanMarks:
     """Marks in columns."""
 
@@ -34,7 +34,7 @@ class PlanMarks:
     check_only: list[bool]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PlanPoint:
     """A point as derived now; `from_base`: it hangs on the base that runs."""
 
@@ -55,7 +55,7 @@ class PlanBase:
     station_id: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Plan:
     """East and north in metres, and the convergence that turns the north arrow; `next` asks for the points that follow."""
 
@@ -80,27 +80,27 @@ def view(context: Context, job_id: str, query: PlanQuery) -> Plan:
     running = None if base is None else base.occupation
     place = middle_of(job, places)
     return Plan(
-        PlanMarks(
-            [mark.id for mark in marks],
-            [mark.name for mark in marks],
-            [mark.east_m for mark in marks],
-            [mark.north_m for mark in marks],
-            [mark.given.check_only for mark in marks],
+        marks=PlanMarks(
+            id=[mark.id for mark in marks],
+            name=[mark.name for mark in marks],
+            east_m=[mark.east_m for mark in marks],
+            north_m=[mark.north_m for mark in marks],
+            check_only=[mark.given.check_only for mark in marks],
         ),
-        [
+        points=[
             PlanPoint(
-                shot.id,
-                labels[shot.id].name if shot.id in labels else shot.name,
-                point.east_m,
-                point.north_m,
-                point.height_m,
-                running is not None and shot.occupation_id == running.id and not point.virtual,
+                id=shot.id,
+                name=labels[shot.id].name if shot.id in labels else shot.name,
+                east_m=point.east_m,
+                north_m=point.north_m,
+                height_m=point.height_m,
+                from_base=running is not None and shot.occupation_id == running.id and not point.virtual,
             )
             for shot, point in placed
         ],
-        following,
-        None if base is None else _base(job, base.mark_m, base.occupation.station_id),
-        job.frame.convergence_deg(*place) if place is not None and not job.lies_nowhere else None,
+        next=following,
+        base=None if base is None else _base(job, base.mark_m, base.occupation.station_id),
+        convergence_deg=job.frame.convergence_deg(*place) if place is not None and not job.lies_nowhere else None,
     )
 
 

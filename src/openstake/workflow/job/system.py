@@ -49,7 +49,7 @@ class SystemQuery:
     longitude: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SystemFound:
     """A system of the EPSG dataset, with the unit it is defined in."""
 
@@ -76,7 +76,7 @@ class SystemForms:
     mark: tuple[FieldShown, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SystemWish:
     """A coordinate system as chosen: by code, by WKT or PROJ text, by its parameters, or an assumed local one."""
 
@@ -88,7 +88,7 @@ class SystemWish:
     anchor: dict[str, Any] | None = None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TrySystem:
     """A system to try out, on the marks of a job where one is named; `operation` as it would be chosen, `source` the frame of positions
     from which operations are listed."""
@@ -119,7 +119,7 @@ class Place:
     longitude_deg: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TriedMark:
     """Where a mark of the job would lie in another system."""
 
@@ -162,7 +162,7 @@ class Operations:
     hint: str = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TriedSystem:
     """A system tried out: where a typed place (in the frame of positions) and the job's marks would fall.
 
@@ -183,7 +183,7 @@ class TriedSystem:
     findings: list[Finding]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Factors:
     """Scale, convergence and factors at a place; each factor also in ppm from 1."""
 
@@ -197,7 +197,7 @@ class Factors:
     combined_ppm: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class GroundView:
     """Ground distances as the job has them: about an origin, by a combined factor."""
 
@@ -208,7 +208,7 @@ class GroundView:
     combined_ppm: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SystemView:
     """The factors at the job's middle.  Grid distance = ground distance x combined factor."""
 
@@ -241,11 +241,11 @@ def find_systems(query: SystemQuery) -> Systems:
     return Systems(
         [
             SystemFound(
-                found.code,
-                found.name,
-                found.area_name,
-                found.deprecated,
-                UNIT_WORDS.get(unit_of_system(f"EPSG:{found.code}") or "", "another unit"),
+                code=found.code,
+                name=found.name,
+                area=found.area_name,
+                deprecated=found.deprecated,
+                unit=UNIT_WORDS.get(unit_of_system(f"EPSG:{found.code}") or "", "another unit"),
             )
             for found in search_systems(query.text, place_of(query.latitude, query.longitude))
         ]
@@ -255,7 +255,9 @@ def find_systems(query: SystemQuery) -> Systems:
 def find_verticals(query: SystemQuery) -> Systems:
     """Return vertical systems that match what was typed."""
     found = search_verticals(query.text, place_of(query.latitude, query.longitude))
-    return Systems([SystemFound(item.code, item.name, item.area_name, item.deprecated, "") for item in found])
+    return Systems(
+        [SystemFound(code=item.code, name=item.name, area=item.area_name, deprecated=item.deprecated, unit="") for item in found]
+    )
 
 
 def forms() -> SystemForms:
@@ -269,17 +271,17 @@ def definition_of(wish: Mapping[str, Any], unit: str) -> tuple[FrameDefinition, 
     """Return the frame's definition and the label of a system as a person chose it; a sentence where it cannot be."""
     kind = wish.get("kind")
     if kind == "code":
-        definition = FrameDefinition(f"EPSG:{wish.get('code')}")
+        definition = FrameDefinition(system=f"EPSG:{wish.get('code')}")
         label = ""
     elif kind == "text":
-        definition, label = FrameDefinition(str(wish.get("text") or "").strip()), str(wish.get("label") or "").strip()
+        definition, label = FrameDefinition(system=str(wish.get("text") or "").strip()), str(wish.get("label") or "").strip()
         prove_system(definition.system)
     elif kind == "own":
         own = typed(OwnProjection, wish.get("own") or {}, unit)
-        definition, label = FrameDefinition(own.definition()), own.name
+        definition, label = FrameDefinition(system=own.definition()), own.name
     elif kind == LOCAL:
         anchor = typed(Anchor, wish["anchor"], unit) if wish.get("anchor") else None
-        definition, label = FrameDefinition(LOCAL, anchor=anchor), ""
+        definition, label = FrameDefinition(system=LOCAL, anchor=anchor), ""
     else:
         raise InputError("Choose a coordinate system, or an assumed local one.", field="system")
     job_frame(definition)
@@ -382,26 +384,26 @@ def system_of(job: JobNow, places: Places, elevations: int) -> SystemView:
         factors = grid_factors(frame, *place, height_m)
     one_height = np.isfinite(places.ellipsoidal_m) != np.isfinite(places.elevation_m)
     evidence = SystemEvidence(
-        frame,
-        place,
-        factors,
-        job.length_unit,
-        None if frame.is_local else unit_of_system(frame.definition.system),
-        elevations,
-        job.geoid is not None,
-        bool(job.geoid_file and job.geoid_file.training_only),
-        int(one_height.sum()) if place is not None else 0,
-        job.practice,
-        _finer(frame, place),
+        frame=frame,
+        place=place,
+        factors=factors,
+        job_unit=job.length_unit,
+        system_unit=None if frame.is_local else unit_of_system(frame.definition.system),
+        elevations=elevations,
+        has_geoid=job.geoid is not None,
+        geoid_training_only=bool(job.geoid_file and job.geoid_file.training_only),
+        marks_outside_geoid=int(one_height.sum()) if place is not None else 0,
+        practice=job.practice,
+        finer_operation=_finer(frame, place),
     )
     ground = frame.definition.ground
     return SystemView(
-        None if place is None else Place(*place),
-        height_m,
-        height_source,
-        None if factors is None else _factors_view(factors),
-        None if ground is None else GroundView(**asdict(ground), combined_ppm=ppm(ground.combined_factor)),
-        judge_system(evidence),
+        place=None if place is None else Place(*place),
+        height_m=height_m,
+        height_source=height_source,
+        factors=None if factors is None else _factors_view(factors),
+        ground=None if ground is None else GroundView(**asdict(ground), combined_ppm=ppm(ground.combined_factor)),
+        findings=judge_system(evidence),
     )
 
 
@@ -429,31 +431,31 @@ def try_system(context: Context, wish: TrySystem) -> TriedSystem:
         frame = job_frame(with_operation(wish.operation, definition, place, wish.frame_epoch))
     there, why = _grid_place(frame, place)
     evidence = SystemEvidence(
-        frame,
-        place,
-        grid_factors(frame, *place, 0.0) if place and there else None,
-        wish.length_unit,
-        None if frame.is_local else unit_of_system(definition.system),
-        0,
-        False,
-        False,
-        0,
-        False,
-        _finer(frame, place),
+        frame=frame,
+        place=place,
+        factors=grid_factors(frame, *place, 0.0) if place and there else None,
+        job_unit=wish.length_unit,
+        system_unit=None if frame.is_local else unit_of_system(definition.system),
+        elevations=0,
+        has_geoid=False,
+        geoid_training_only=False,
+        marks_outside_geoid=0,
+        practice=False,
+        finer_operation=_finer(frame, place),
     )
     return TriedSystem(
-        label or frame.name,
-        frame.datum,
-        frame.datum_kind,
-        frame.datum_is_unsaid,
-        may_be_gnss(definition.system),
-        frame.area.name if frame.area else "",
-        definition.system,
-        there,
-        why,
-        _operations(frame, wish.source, place, wish.frame_epoch) if wish.source else None,
-        marks,
-        judge_system(evidence),
+        label=label or frame.name,
+        datum=frame.datum,
+        datum_kind=frame.datum_kind,
+        datum_is_unsaid=frame.datum_is_unsaid,
+        may_be_gnss=may_be_gnss(definition.system),
+        area=frame.area.name if frame.area else "",
+        definition=definition.system,
+        place=there,
+        place_words=why,
+        operations=_operations(frame, wish.source, place, wish.frame_epoch) if wish.source else None,
+        marks=marks,
+        findings=judge_system(evidence),
     )
 
 
@@ -470,11 +472,11 @@ def _grid_place(frame: JobFrame, place: tuple[float, float] | None) -> tuple[Gri
 def _tried(frame: JobFrame, mark: MarkNow) -> TriedMark:
     """Return where a mark that is given in grid coordinates would lie in another frame."""
     if mark.given.is_geodetic:
-        return TriedMark(mark.name, mark.latitude_deg, mark.longitude_deg, True)
+        return TriedMark(name=mark.name, latitude_deg=mark.latitude_deg, longitude_deg=mark.longitude_deg, inside=True)
     try:
         latitude, longitude = (float(value) for value in frame.geodetic_from_grid(mark.east_m, mark.north_m))
     except FrameError:
-        return TriedMark(mark.name, None, None, False)
+        return TriedMark(name=mark.name, latitude_deg=None, longitude_deg=None, inside=False)
     if not (np.isfinite(latitude) and np.isfinite(longitude)):
-        return TriedMark(mark.name, None, None, False)
-    return TriedMark(mark.name, latitude, longitude, frame.contains(latitude, longitude))
+        return TriedMark(name=mark.name, latitude_deg=None, longitude_deg=None, inside=False)
+    return TriedMark(name=mark.name, latitude_deg=latitude, longitude_deg=longitude, inside=frame.contains(latitude, longitude))

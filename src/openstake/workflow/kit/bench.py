@@ -39,7 +39,7 @@ class BenchWish:
     rover_url: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BenchResult:
     """A bench test as it was: metres and seconds, which units, and what it said."""
 
@@ -57,7 +57,7 @@ class BenchResult:
     findings: list[Finding]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BenchView:
     """The bench test that runs, and those before it, newest first; `shut_down` is the order in which things are switched off."""
 
@@ -124,7 +124,7 @@ def newest_result(session: Session, job_id: str) -> BenchResult | None:
 def _result(row: BenchTest) -> BenchResult:
     document: dict[str, Any] = json.loads(row.data)
     findings = [Finding(**(item | {"severity": Severity(item["severity"])})) for item in document.pop("findings")]
-    return BenchResult(row.id, row.created_s, findings=findings, **document)
+    return BenchResult(id=row.id, created_s=row.created_s, findings=findings, **document)
 
 
 def _standins_at_work(context: Context) -> bool:
@@ -166,7 +166,7 @@ def begin(context: Context, job_id: str, wish: BenchWish) -> BenchView:
         rover, rover_password = checked_address(rover_url, "rover_url")
         bench = Bench(
             (base, typed_password or base_password),
-            Address("bench", "", rover, rover_password),
+            Address(id="bench", name="", url=rover, password=rover_password),
             lambda: context.changed(job_id),
             lambda heard: _store(context, job, kit, wish.tape, taped_m, heard, practice is not None),
             end,
@@ -192,7 +192,17 @@ def _store(context: Context, job: JobNow, kit: KitNow, tape: str, taped_m: float
     distances = np.array(heard.distances_m)
     measured = float(distances.mean()) if len(distances) else None
     claim = float(np.sqrt(np.mean(np.array(heard.claims_m) ** 2))) if heard.claims_m else None
-    findings = judge_bench(BenchSeen(taped_m, measured, claim, len(distances), heard.fix_after_s, heard.listened_s, job.length_unit))
+    findings = judge_bench(
+        BenchSeen(
+            taped_m=taped_m,
+            measured_m=measured,
+            claim_m=claim,
+            epochs=len(distances),
+            fix_after_s=heard.fix_after_s,
+            listened_s=heard.listened_s,
+            unit=job.length_unit,
+        )
+    )
     agrees = all(item.code == "bench-agrees" for item in findings)
     findings += _streams(kit, heard, practice)
     base, rover = _names(kit)

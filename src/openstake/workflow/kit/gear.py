@@ -35,7 +35,7 @@ class GearForm:
     fields: tuple[FieldShown, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class GearView:
     """A thing of the kit, its values as they are kept; of a password only whether there is one.  `turned`: how a pole stood when it was."""
 
@@ -55,7 +55,7 @@ class Kit:
     items: list[GearView]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SaveGear:
     """A thing as typed; `replaces_id` names the row that it replaces."""
 
@@ -91,7 +91,9 @@ def _view(context: Context, row: GearItem, turned: Mapping[str, PoleTurned]) -> 
     data, stood = json.loads(row.data), turned.get(row.name)
     # A tripod is not turned.
     words = "" if row.kind != "pole" or data["kind"] not in TURNED_KINDS else stood.brief if stood else "never turned"
-    return GearView(row.id, row.kind, row.name, data, has_secret(context, f"gear:{row.line_id}"), words)
+    return GearView(
+        id=row.id, kind=row.kind, name=row.name, data=data, has_password=has_secret(context, f"gear:{row.line_id}"), turned=words
+    )
 
 
 def save_gear(context: Context, wish: SaveGear) -> GearView:
@@ -147,6 +149,6 @@ def antennas_in(content: bytes) -> Antennas:
     for item in reading.antennas:
         word = "absolute" if item.absolute else "relative to another antenna"
         calibration = ", ".join(part for part in (f"ANTEX, {word}", item.method, item.date) if part)
-        antenna = Antenna(item.type, item.serial, (BOTTOM,), item.centres, calibration)
+        antenna = Antenna(name=item.type, serial=item.serial, features=(BOTTOM,), phase_centres=item.centres, calibration=calibration)
         found.append(asdict(antenna))
     return Antennas(found, reading.satellites, reading.refused)

@@ -19,7 +19,7 @@ LIST = "packing"
 Group = Literal["charge", "pack", "look"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PackingLine:
     """One thing to charge, pack or look at, and when it was ticked off."""
 
@@ -53,12 +53,12 @@ def packing_of(session: Session, job_id: str, kit: KitNow) -> Packing:
     last = "" if bench is None else f"The last one {'agrees' if bench.agrees else 'does not agree'}: {bench.findings[0].sentence}"
     items = [
         PackingLine(
-            item.key,
-            cast(Group, item.group),
-            item.what,
-            last if last and item.key == BENCH_KEY else item.why,
-            item.key in ticks,
-            ticks.get(item.key),
+            key=item.key,
+            group=cast(Group, item.group),
+            what=item.what,
+            why=last if last and item.key == BENCH_KEY else item.why,
+            done=item.key in ticks,
+            at_s=ticks.get(item.key),
         )
         for item in packing_list(kit.profiles, kit.gear)
     ]

@@ -41,7 +41,7 @@ class ProfileForm:
     roles: list[str]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ProfileView:
     """One version of a profile, its values as they are kept; `chosen`: the job uses it."""
 
@@ -114,7 +114,16 @@ def list_profiles(context: Context, job_id: str) -> Profiles:
 
 
 def _view(row: ProfileVersion, chosen: bool = False) -> ProfileView:
-    return ProfileView(row.id, row.line_id, row.version, row.name, row.role, row.created_s, chosen, asdict(profile_of(row)))
+    return ProfileView(
+        id=row.id,
+        line_id=row.line_id,
+        version=row.version,
+        name=row.name,
+        role=row.role,
+        created_s=row.created_s,
+        chosen=chosen,
+        data=asdict(profile_of(row)),
+    )
 
 
 def versions(context: Context, line_id: str) -> Profiles:

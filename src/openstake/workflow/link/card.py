@@ -27,7 +27,7 @@ class PairQuery:
     rover_id: ShortText
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TickCard(PairQuery):
     """A line of a pair's card to tick off, or to untick."""
 
@@ -35,7 +35,7 @@ class TickCard(PairQuery):
     done: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CardLineView:
     """A line of the card and when it was ticked off."""
 
@@ -47,7 +47,7 @@ class CardLineView:
     at_s: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CardView:
     """The setup card of a pair, in working order."""
 
@@ -69,8 +69,11 @@ def card_view(context: Context, job_id: str, pair: PairQuery) -> CardView:
         job_of(session, job_id)
         card, list_name = _card(session, job_id, pair)
         ticks = ticked_at(session, job_id, list_name)
-    lines = [CardLineView(line.key, line.words, line.base, line.rover, line.key in ticks, ticks.get(line.key)) for line in card.lines]
-    return CardView(card.base, card.rover, list(card.cautions), lines)
+    lines = [
+        CardLineView(key=line.key, words=line.words, base=line.base, rover=line.rover, done=line.key in ticks, at_s=ticks.get(line.key))
+        for line in card.lines
+    ]
+    return CardView(base=card.base, rover=card.rover, cautions=list(card.cautions), lines=lines)
 
 
 def tick_card(context: Context, job_id: str, wish: TickCard) -> CardView:

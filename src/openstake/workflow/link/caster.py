@@ -28,7 +28,7 @@ from openstake.workflow.now.marks import current_places, middle_of
 from openstake.workflow.secrets import secret_of
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CasterWish:
     """Which caster: an account of the kit by its id, or typed; a password is written and never read."""
 
@@ -40,7 +40,7 @@ class CasterWish:
     tls: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TableRow:
     """A stream of a source table, and how far its base lies from the job."""
 
@@ -63,7 +63,7 @@ class SourceTable:
     whole: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class TryMountpoint:
     """A mountpoint to listen to for some seconds, with a position sent where that is wished."""
 
@@ -75,7 +75,7 @@ class TryMountpoint:
     push: bool = False
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class StationHeard:
     """A base position heard from a mountpoint."""
 
@@ -93,7 +93,7 @@ class PushAllowed:
     sentence: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MountpointHeard:
     """What a mountpoint does; connected and sending are two lights."""
 
@@ -124,7 +124,7 @@ def _account(context: Context, wish: CasterWish) -> Account:
     if wish.account_id is None:
         if not wish.host.strip():
             raise InputError("Type the caster's host, or choose an account of the kit.", field="host")
-        return Account(wish.host.strip(), wish.port, wish.user or None, wish.password or None, wish.tls)
+        return Account(host=wish.host.strip(), port=wish.port, user=wish.user or None, password=wish.password or None, tls=wish.tls)
     with context.database.read() as session:
         row = session.get(GearItem, wish.account_id)
     if row is None or row.kind != "caster":
@@ -132,7 +132,7 @@ def _account(context: Context, wish: CasterWish) -> Account:
     item = gear_of(row)
     assert isinstance(item, CasterAccount)
     password = wish.password or secret_of(context, f"gear:{row.line_id}")
-    return Account(item.host, item.port, item.user or None, password, item.tls)
+    return Account(host=item.host, port=item.port, user=item.user or None, password=password, tls=item.tls)
 
 
 def _middle(context: Context, job_id: str) -> tuple[float, float] | None:
@@ -157,14 +157,14 @@ def _table_row(row: StreamRow, place: tuple[float, float] | None) -> TableRow:
     if place is not None and there[0] is not None and there[1] is not None and there != (0.0, 0.0):
         away = distance_km(place, (there[0], there[1]))
     return TableRow(
-        row.mountpoint,
-        row.identifier,
-        row.format,
-        row.systems,
-        row.network,
-        row.needs_gga,
-        away,
-        away is not None and away > BASE_FAR_KM and not row.network,
+        mountpoint=row.mountpoint,
+        place=row.identifier,
+        format=row.format,
+        systems=row.systems,
+        network=row.network,
+        needs_gga=row.needs_gga,
+        distance_km=away,
+        far=away is not None and away > BASE_FAR_KM and not row.network,
     )
 
 
@@ -188,15 +188,15 @@ def try_mountpoint(context: Context, job_id: str, wish: TryMountpoint) -> Mountp
     stations = [(station, position_of(station)) for station in heard.positions]
     away = distance_km(place, stations[0][1]) if place is not None and stations else None
     evidence = MountpointEvidence(
-        mountpoint,
-        heard.connected,
-        heard.frames,
-        heard.received_bytes,
-        heard.gga_sent,
-        bool(row and row.needs_gga),
-        bool(row and row.network),
-        away,
-        heard.positions,
+        name=mountpoint,
+        connected=heard.connected,
+        frames=heard.frames,
+        received_bytes=heard.received_bytes,
+        gga_sent=heard.gga_sent,
+        needs_gga=bool(row and row.needs_gga),
+        network=bool(row and row.network),
+        distance_km=away,
+        stations=heard.positions,
     )
     return MountpointHeard(
         connected=heard.connected,
@@ -208,7 +208,10 @@ def try_mountpoint(context: Context, job_id: str, wish: TryMountpoint) -> Mountp
         constellations=list(heard.constellations),
         gga_sent=heard.gga_sent,
         distance_km=away,
-        stations=[StationHeard(station.station_id, station.virtual, at[0], at[1]) for station, at in stations],
+        stations=[
+            StationHeard(station_id=station.station_id, virtual=station.virtual, latitude_deg=at[0], longitude_deg=at[1])
+            for station, at in stations
+        ],
         push=None if allowed is None else PushAllowed(allowed.connected, allowed.sentence),
         findings=judge_mountpoint(evidence),
     )
@@ -216,7 +219,21 @@ def try_mountpoint(context: Context, job_id: str, wish: TryMountpoint) -> Mountp
 
 def _gga_line(place: tuple[float, float], context: Context) -> bytes:
     moment = datetime.fromtimestamp(context.clock.now(), UTC)
-    fix = Fix(moment, 1, place[0], place[1], 0.0, 0.0, 12, 1.0, None, None, None, None, None)
+    fix = Fix(
+        moment=moment,
+        quality=1,
+        latitude_deg=place[0],
+        longitude_deg=place[1],
+        altitude_m=0.0,
+        separation_m=0.0,
+        satellites=12,
+        hdop=1.0,
+        age_s=None,
+        station_id=None,
+        sigma_east_m=None,
+        sigma_north_m=None,
+        sigma_up_m=None,
+    )
     return gga_sentence(fix)
 
 

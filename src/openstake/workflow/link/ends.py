@@ -18,7 +18,7 @@ from openstake.workflow.captures import beginning_of
 Scalar = str | bool | float | int | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PairRow:
     """One setting at both ends, as their profiles have it."""
 
@@ -30,7 +30,7 @@ class PairRow:
     state: RowState
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Agreement:
     """Whether two ends agree, what contradicts, and the pair sheet row by row."""
 
@@ -41,7 +41,7 @@ class Agreement:
     rows: list[PairRow]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AirRemedy:
     """A way to make the stream smaller, and what it comes to."""
 
@@ -51,7 +51,7 @@ class AirRemedy:
     fits: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Load(AirLoad):
     """What a stream needs of a link, what to say of it, and what to slow or drop first; packets of a chirp link."""
 
@@ -84,11 +84,11 @@ def end_of_document(document: Mapping[str, Any], name: str) -> End:
     messages = document.get("messages")
     numbers = [row.get("number") for row in messages if isinstance(row, dict)] if isinstance(messages, (list, tuple)) else []
     return End(
-        str(document.get("name") or name),
-        document["link"],
-        _texts(document.get("constellations")),
-        _texts(document.get("formats_read")),
-        [number for number in numbers if isinstance(number, int)],
+        name=str(document.get("name") or name),
+        link=document["link"],
+        constellations=_texts(document.get("constellations")),
+        formats_read=_texts(document.get("formats_read")),
+        messages=[number for number in numbers if isinstance(number, int)],
     )
 
 
@@ -101,18 +101,18 @@ def agreement(base: End, rover: End) -> Agreement:
     findings = judge_pair(base, rover)
     unknown = any(item.code == "link-setting-not-known" for item in findings)
     return Agreement(
-        not (stops_of(findings) or unknown),
-        base.name,
-        rover.name,
-        findings,
-        [
+        agrees=not (stops_of(findings) or unknown),
+        base=base.name,
+        rover=rover.name,
+        findings=findings,
+        rows=[
             PairRow(
-                row.setting.field,
-                row.setting.label,
-                row.setting.unit,
-                cast(Scalar, in_words(row.setting.field, row.base)),
-                cast(Scalar, in_words(row.setting.field, row.rover)),
-                row.state,
+                field=row.setting.field,
+                label=row.setting.label,
+                unit=row.setting.unit,
+                base=cast(Scalar, in_words(row.setting.field, row.base)),
+                rover=cast(Scalar, in_words(row.setting.field, row.rover)),
+                state=row.state,
             )
             for row in pair_rows(base, rover)
         ],
@@ -145,7 +145,10 @@ def load_of(stream: Stream, rate_bps: float, duty_limit: float | None, chirp: Ch
     """Return what a stream needs of a link, what to say of it, and what to slow or drop first."""
     load = air_load(stream, rate_bps, duty_limit)
     packet = chirp.packet(load.bytes_per_epoch) if chirp else (None, None)
-    ways = [AirRemedy(way.words, way.load.share, way.load.bits_per_second, way.load.fits) for way in remedies(stream, rate_bps, duty_limit)]
+    ways = [
+        AirRemedy(words=way.words, share=way.load.share, bits_per_second=way.load.bits_per_second, fits=way.load.fits)
+        for way in remedies(stream, rate_bps, duty_limit)
+    ]
     return Load(
         **vars(load),
         rate_bps=rate_bps,

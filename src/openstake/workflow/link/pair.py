@@ -26,7 +26,7 @@ USUAL_SATELLITES = "G10,R8,E9,C12"
 USUAL_SIGNALS = 2
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Pair(Agreement):
     """The agreement of the job's base with one of its rovers, with the ids of both profiles."""
 
@@ -34,7 +34,7 @@ class Pair(Agreement):
     rover_id: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LinkQuery:
     """What to expect in the sky; spreading factor, bandwidth and coding of a chirp link in place of the profile's rate."""
 
@@ -52,7 +52,7 @@ class LinkQuery:
         return None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LinkView:
     """The pair sheets of the job's base with its rovers, and the load of what it sends."""
 
@@ -64,7 +64,7 @@ class LinkView:
     signals: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Mend:
     """A setting of a pair in which one end takes the other's value."""
 
@@ -102,18 +102,26 @@ def link_of(session: Session, job_id: str, query: LinkQuery = _AS_THE_PROFILES_S
     base = bases[0] if bases else None
     pairs = [] if base is None else [_pair(base, rover) for rover in rovers]
     return LinkView(
-        base.name if base else None,
-        [row.name for row in bases[1:]],
-        pairs,
-        None if base is None else air_of(profile_of(base), query),
-        query.satellites.strip() or USUAL_SATELLITES,
-        query.signals,
+        base=base.name if base else None,
+        other_bases=[row.name for row in bases[1:]],
+        pairs=pairs,
+        air=None if base is None else air_of(profile_of(base), query),
+        satellites=query.satellites.strip() or USUAL_SATELLITES,
+        signals=query.signals,
     )
 
 
 def _pair(base: ProfileVersion, rover: ProfileVersion) -> Pair:
     found = agreement(_end(base), _end(rover))
-    return Pair(found.agrees, found.base, found.rover, found.findings, found.rows, base.id, rover.id)
+    return Pair(
+        agrees=found.agrees,
+        base=found.base,
+        rover=found.rover,
+        findings=found.findings,
+        rows=found.rows,
+        base_id=base.id,
+        rover_id=rover.id,
+    )
 
 
 def air_of(base: Profile, query: LinkQuery = _AS_THE_PROFILES_SAY) -> Load | None:

@@ -32,7 +32,7 @@ from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.now.marks import Places, current_places
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ReachWish:
     """What a person changes of the path; texts as typed, empty for what the profile and the kit say."""
 
@@ -43,7 +43,7 @@ class ReachWish:
     base_height: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Reach:
     """What each power of the base's radio gives, by rule and without terrain; nothing where there is no radio."""
 
@@ -99,13 +99,13 @@ def _path(base: Profile, job: JobNow, wish: ReachWish) -> RadioPath | None:
     if sent is None or base.link.frequency_mhz is None:
         return None
     return RadioPath(
-        base.link.frequency_mhz,
-        _length(wish.base_height, "base_height", job, sent.antenna_height_m),
-        _length(wish.rover_height, "rover_height", job, 2.0),
-        sent.antenna_gain_dbi,
-        0.0,
-        _number(wish.sensitivity_dbm, "sensitivity_dbm", USUAL_SENSITIVITY_DBM),
-        _number(wish.margin_db, "margin_db", USUAL_MARGIN_DB),
+        frequency_mhz=base.link.frequency_mhz,
+        base_height_m=_length(wish.base_height, "base_height", job, sent.antenna_height_m),
+        rover_height_m=_length(wish.rover_height, "rover_height", job, 2.0),
+        base_gain_dbi=sent.antenna_gain_dbi,
+        rover_gain_dbi=0.0,
+        sensitivity_dbm=_number(wish.sensitivity_dbm, "sensitivity_dbm", USUAL_SENSITIVITY_DBM),
+        margin_db=_number(wish.margin_db, "margin_db", USUAL_MARGIN_DB),
     )
 
 

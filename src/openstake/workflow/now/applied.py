@@ -27,7 +27,7 @@ from openstake.workflow.now.job import JobNow
 from openstake.workflow.now.points import Point, pole_values
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AppliedMark:
     """A mark as an applied fit had it: residuals fitted − given, metres; None where nothing was left over."""
 
@@ -39,7 +39,7 @@ class AppliedMark:
     residual_h_m: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Applied:
     """A fit that was applied: its parameters, how far it reaches, its marks, and in one line how good it was."""
 
@@ -60,15 +60,15 @@ def applied_of_row(row: FitApplied) -> Applied:
     numbers = data["parameters"]
     site = numbers.pop("site")
     return Applied(
-        row.id,
-        FitParameters(**numbers, site=SiteCentre(**site) if site else None),
-        _reach_of(data["reach"], data["redundancy"]),
-        tuple(AppliedMark(**mark) for mark in data["marks"]),
-        data["words"],
-        data["agrees"],
-        data["redundancy"],
-        tuple(json.loads(row.rests_on)),
-        row.created_s,
+        id=row.id,
+        parameters=FitParameters(**numbers, site=SiteCentre(**site) if site else None),
+        reach=_reach_of(data["reach"], data["redundancy"]),
+        marks=tuple(AppliedMark(**mark) for mark in data["marks"]),
+        words=data["words"],
+        agrees=data["agrees"],
+        redundancy=data["redundancy"],
+        rests_on=tuple(json.loads(row.rests_on)),
+        created_s=row.created_s,
     )
 
 

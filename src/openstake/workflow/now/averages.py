@@ -25,7 +25,7 @@ from openstake.workflow.now.remembered import Remembered
 _MOST_DRAWN = 400
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AverageResult(NoiseOfMean):
     """An average of a receiver's positions; the accuracy is at 95 %, horizontal.
 
@@ -52,7 +52,7 @@ class AverageResult(NoiseOfMean):
     findings: list[Finding]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AverageView:
     """An average that is being taken; over a mark it waits for fixed first."""
 
@@ -72,13 +72,13 @@ def average_view(average: Average) -> AverageView:
     except InputError:
         result = None
     return AverageView(
-        "mark" if average.purpose == "mark" else "base",
-        average.running,
-        average.waiting,
-        average.seconds,
-        round(min(average.seconds, average.elapsed_s), 1),
-        average.problem,
-        result,
+        purpose="mark" if average.purpose == "mark" else "base",
+        running=average.running,
+        waiting=average.waiting,
+        seconds=average.seconds,
+        elapsed_s=round(min(average.seconds, average.elapsed_s), 1),
+        problem=average.problem,
+        result=result,
     )
 
 

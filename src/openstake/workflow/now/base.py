@@ -29,7 +29,7 @@ def is_autonomous(coordinate: BaseCoordinate) -> bool:
     return coordinate.source in AUTONOMOUS_SOURCES and not coordinate.locked
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BaseNow:
     """One occupation as it stands; its coordinates come first to current, its readings with all that were replaced."""
 
@@ -72,7 +72,12 @@ def bases_of(session: Session, job_id: str, only: Collection[str] | None = None)
         coordinates[row.occupation_id].append(row)
     readings = _readings(session, job_id, occupations if only is not None else None)
     return {
-        item.id: BaseNow(item, ends.get(item.id), _in_order(coordinates[item.id]), Readings(readings[item.setup_id or item.id]))
+        item.id: BaseNow(
+            occupation=item,
+            ended_s=ends.get(item.id),
+            coordinates=_in_order(coordinates[item.id]),
+            readings=Readings(readings[item.setup_id or item.id]),
+        )
         for item in occupations
     }
 

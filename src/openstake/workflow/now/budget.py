@@ -61,13 +61,13 @@ def circumstances_of(shot: Shot, point: Point, pole: PoleUsed, absolute: bool) -
     """Return how a shot was measured, as its base and its heights stand now."""
     flat, up = base_sigmas_m(point.coordinate)
     return Circumstances(
-        min(point.distance_m, LONGEST_BASELINE_M),
-        absolute,
-        flat,
-        up,
-        point.base_height.sigma_m,
-        shot.seconds,
-        point.age_s,
+        baseline_m=min(point.distance_m, LONGEST_BASELINE_M),
+        absolute=absolute,
+        base_horizontal_m=flat,
+        base_vertical_m=up,
+        base_height_m=point.base_height.sigma_m,
+        seconds=shot.seconds,
+        age_s=point.age_s,
         pole_height_m=point.rover_height.arp_height_m,
         bubble_arcmin=pole.bubble_arcmin,
         held=pole.held,

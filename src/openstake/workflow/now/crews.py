@@ -37,7 +37,7 @@ _NO_VALUE = {"id", "replaces_id", "created_s", "started_s", "reason", "who", "jo
 _MOST_WORDS = 160
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CrewsValue:
     """What one crew put in place: in words, when, and why."""
 
@@ -47,7 +47,7 @@ class CrewsValue:
     reason: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CrewsDiffer:
     """A value that two crews replaced: `id` is the row that stands for both, `values` what each has, the one in use first."""
 
@@ -123,11 +123,11 @@ def _differ(job: JobNow, table: Table, row_id: str, rows: list[dict[str, Any]], 
     # What was written last is used.
     rows.sort(key=lambda row: (made_s(row), row["id"]), reverse=True)
     different = [item.name for item in table.columns if item.name not in _NO_VALUE and len({str(row[item.name]) for row in rows}) > 1]
-    values = [CrewsValue(row["id"], _words(job, row, different), made_s(row), row.get("reason", "")) for row in rows]
+    values = [CrewsValue(id=row["id"], words=_words(job, row, different), at_s=made_s(row), reason=row.get("reason", "")) for row in rows]
     what = _what(table.name, rows[0], of.get(rows[0]["id"], ""))
     said = tuple(value.words for value in values)
     subject = rows[0].get("subject", "")
-    return CrewsDiffer(row_id, table.name, what, values, judge_crews(table.name, what, said, said[0], subject))
+    return CrewsDiffer(id=row_id, table=table.name, what=what, values=values, finding=judge_crews(table.name, what, said, said[0], subject))
 
 
 def _what(table: str, row: dict[str, Any], of: str) -> str:

@@ -41,7 +41,7 @@ _BY_LABEL = ("control", "topo", "quick")
 _BY_NAME = ("check", "fit")
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitShotNow:
     """A shot on a mark of the fit as derived now; `why_not` says why it is not averaged, empty where it is.
 
@@ -54,7 +54,7 @@ class FitShotNow:
     rests_on: tuple[str, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitMarkNow:
     """A mark of the fit: its row, its shots, and its GNSS side in the job's grid (east, north, ellipsoidal height; metres).
 
@@ -153,10 +153,10 @@ def _shots_of(session: Session, job: JobNow, rows: Sequence[FitMark]) -> dict[st
 def _mark(job: JobNow, row: FitMark, shots: Sequence[tuple[Shot, Point, bool]], bases: Mapping[str, BaseNow]) -> FitMarkNow:
     seen = tuple(
         FitShotNow(
-            shot,
-            point,
-            "left out" if not taken else "not fixed throughout" if point.not_fixed else "",
-            (shot.id, *points.rests_on(job, None, point.coordinate, point.base_height, point.rover_height, point.reference)),
+            shot=shot,
+            point=point,
+            why_not="left out" if not taken else "not fixed throughout" if point.not_fixed else "",
+            rests_on=(shot.id, *points.rests_on(job, None, point.coordinate, point.base_height, point.rover_height, point.reference)),
         )
         for shot, point, taken in shots
     )
@@ -164,45 +164,59 @@ def _mark(job: JobNow, row: FitMark, shots: Sequence[tuple[Shot, Point, bool]], 
         base = bases[row.occupation_id]
         east, north, height = (float(value) for value in job.frame.grid_from_ecef(np.array(base.mark_m)))
         return FitMarkNow(
-            row,
-            seen,
-            "base",
-            None,
-            (east, north, height),
-            (base,),
-            frozenset({row.occupation_id}),
-            is_autonomous(base.coordinate),
-            (row.id, job.settings.id, base.coordinate.id),
+            row=row,
+            shots=seen,
+            origin="base",
+            mean=None,
+            grid_m=(east, north, height),
+            bases=(base,),
+            set_ups=frozenset({row.occupation_id}),
+            autonomous=is_autonomous(base.coordinate),
+            own_ids=(row.id, job.settings.id, base.coordinate.id),
         )
     used = [item for item in seen if not item.why_not]
     if used:
         mean = mean_on_mark([_shot_on_mark(item) for item in used])
         return FitMarkNow(
-            row,
-            seen,
-            "shots",
-            mean,
-            (mean.east_m, mean.north_m, mean.height_m),
-            tuple(item.point.base for item in used),
-            frozenset("network" if item.point.virtual else item.shot.occupation_id for item in used),
-            any(is_autonomous(item.point.coordinate) and not item.point.virtual for item in used),
-            (row.id,),
+            row=row,
+            shots=seen,
+            origin="shots",
+            mean=mean,
+            grid_m=(mean.east_m, mean.north_m, mean.height_m),
+            bases=tuple(item.point.base for item in used),
+            set_ups=frozenset("network" if item.point.virtual else item.shot.occupation_id for item in used),
+            autonomous=any(is_autonomous(item.point.coordinate) and not item.point.virtual for item in used),
+            own_ids=(row.id,),
         )
     if row.gnss_e_m is not None and row.gnss_n_m is not None:
-        return FitMarkNow(row, seen, "given", None, (row.gnss_e_m, row.gnss_n_m, row.gnss_h_m), own_ids=(row.id, job.settings.id))
-    return FitMarkNow(row, seen, "none", None, None, own_ids=(row.id,))
+        return FitMarkNow(
+            row=row,
+            shots=seen,
+            origin="given",
+            mean=None,
+            grid_m=(row.gnss_e_m, row.gnss_n_m, row.gnss_h_m),
+            own_ids=(row.id, job.settings.id),
+        )
+    return FitMarkNow(row=row, shots=seen, origin="none", mean=None, grid_m=None, own_ids=(row.id,))
 
 
 def _shot_on_mark(item: FitShotNow) -> ShotOnMark:
     claim, shot, point = claim_of(item.shot), item.shot, item.point
     flat = ((claim.east_m**2 + claim.north_m**2) / 2.0) ** 0.5
-    return ShotOnMark(point.east_m, point.north_m, point.height_m, flat, claim.up_m, f"{shot.occupation_id} {shot.initialised_s}")
+    return ShotOnMark(
+        east_m=point.east_m,
+        north_m=point.north_m,
+        height_m=point.height_m,
+        sigma_h_m=flat,
+        sigma_v_m=claim.up_m,
+        fix=f"{shot.occupation_id} {shot.initialised_s}",
+    )
 
 
 # --- the choice and what comes out of it ---
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FitNow:
     """A local fit as chosen, and what comes out.  `pairs` are the measured marks in the fit's own GNSS grid, `measured` their places.
 
@@ -255,8 +269,10 @@ def fit_now(session: Session, job: JobNow) -> FitNow:
 
 def site_frame(site: SiteCentre) -> JobFrame:
     """Return the transverse Mercator of a site: a plane at its height, so that distances are those on the ground."""
-    anchor = Anchor(site.latitude_deg, site.longitude_deg, site.height_m, 50_000.0, 50_000.0)
-    return job_frame(FrameDefinition(LOCAL, anchor=anchor))
+    anchor = Anchor(
+        latitude_deg=site.latitude_deg, longitude_deg=site.longitude_deg, height_m=site.height_m, east_m=50_000.0, north_m=50_000.0
+    )
+    return job_frame(FrameDefinition(system=LOCAL, anchor=anchor))
 
 
 def site_of(job: JobNow, marks: Sequence[FitMarkNow]) -> SiteCentre | None:
@@ -320,7 +336,18 @@ def solved(job: JobNow, chosen_id: str | None, marks: tuple[FitMarkNow, ...], ch
             up = fit_vertical(pairs, choice.models.vertical)
         except InputError as error:
             up_problem = error.sentence
-    return FitNow(chosen_id, choice, marks, measured, pairs, expected, flat, up, problem, up_problem)
+    return FitNow(
+        chosen_id=chosen_id,
+        choice=choice,
+        marks=marks,
+        measured=measured,
+        pairs=pairs,
+        expected=expected,
+        flat=flat,
+        up=up,
+        problem=problem,
+        up_problem=up_problem,
+    )
 
 
 def _known(mark: FitMarkNow) -> tuple[float, float, float]:
@@ -341,15 +368,16 @@ def _pair(mark: FitMarkNow, choice: FitChoice, placed: NDArray[np.float64], lift
     without: dict[Use, Use] = {"hv": "h", "v": "check"}
     sigmas = mark.sigmas_m if choice.models.weights == "sigmas" else (None, None)
     return Pair(
-        mark.name,
-        row.local_e_m,
-        row.local_n_m,
-        row.local_h_m,
-        float(placed[0]),
-        float(placed[1]),
-        height if np.isfinite(height) else None,
-        use if has_heights else without.get(use, use),
-        *sigmas,
+        name=mark.name,
+        local_e_m=row.local_e_m,
+        local_n_m=row.local_n_m,
+        local_h_m=row.local_h_m,
+        gnss_e_m=float(placed[0]),
+        gnss_n_m=float(placed[1]),
+        gnss_h_m=height if np.isfinite(height) else None,
+        use=use if has_heights else without.get(use, use),
+        sigma_h_m=sigmas[0],
+        sigma_v_m=sigmas[1],
     )
 
 

@@ -19,7 +19,9 @@ from openstake.store import lines
 from openstake.store.models import HeightReading
 from openstake.workflow.now.kit import KitNow
 
-POLE = MeasuredTo("pole", "Telescopic pole, read at its clamp", "vertical", hint="The clamp's scale gives the bottom of mount.")
+POLE = MeasuredTo(
+    name="pole", label="Telescopic pole, read at its clamp", method="vertical", hint="The clamp's scale gives the bottom of mount."
+)
 ROD_HEIGHT_M = 2.0
 # One tape reading, the rim's radius, the feature's offset; and setting up over the mark (common practice).
 SIGMAS = HeightSigmas(0.001, 0.0005, 0.0005)
@@ -88,22 +90,35 @@ def as_typed(row: HeightReading, features: Sequence[MeasuredTo] = ()) -> TypedRe
     """Return a stored reading as it was typed, by whom, when, and in the unit of then; the own height of a rod from the kit of today."""
     fixed = next((item.fixed_height_m for item in features if item.name == row.feature), None)
     to = MeasuredTo(
-        row.feature,
-        row.feature_label,
-        row.method,
-        row.rim_radius_m,
-        row.feature_to_arp_m,
+        name=row.feature,
+        label=row.feature_label,
+        method=row.method,
+        rim_radius_m=row.rim_radius_m,
+        feature_to_arp_m=row.feature_to_arp_m,
         fixed_height_m=fixed if row.method == "rod" else None,
     )
-    return TypedReading(row.text, row.reading_m, to, row.bare_unit, row.who, row.created_s)
+    return TypedReading(text=row.text, reading_m=row.reading_m, to=to, bare_unit=row.bare_unit, who=row.who, read_s=row.created_s)
 
 
 def _of_feature(feature: HeightFeature) -> MeasuredTo:
-    return MeasuredTo(feature.name, feature.label, feature.method, feature.rim_radius_m, feature.feature_to_arp_m, feature.hint)
+    return MeasuredTo(
+        name=feature.name,
+        label=feature.label,
+        method=feature.method,
+        rim_radius_m=feature.rim_radius_m,
+        feature_to_arp_m=feature.feature_to_arp_m,
+        hint=feature.hint,
+    )
 
 
 def _rod(height_m: float, word: str = "rod") -> MeasuredTo:
-    return MeasuredTo("rod", f"Fixed {height_m:.3f} m {word}", "rod", hint="The rod's tip to the bottom of mount.", fixed_height_m=height_m)
+    return MeasuredTo(
+        name="rod",
+        label=f"Fixed {height_m:.3f} m {word}",
+        method="rod",
+        hint="The rod's tip to the bottom of mount.",
+        fixed_height_m=height_m,
+    )
 
 
 def features_of(kit: KitNow, subject: str) -> tuple[MeasuredTo, ...]:
@@ -158,7 +173,7 @@ def read_height(kit: KitNow, unit: str, text: str, feature_key: str, subject: st
             "not fully extended? Then measure it and choose the telescopic pole; else type the rod's height.",
             field="reading",
         )
-    return TypedReading(text.strip(), reading, feature, unit)
+    return TypedReading(text=text.strip(), reading_m=reading, to=feature, bare_unit=unit)
 
 
 def height_row(reading: TypedReading, job_id: str, now: float, subject: str, **more: Any) -> HeightReading:

@@ -25,7 +25,7 @@ from openstake.store.models import GeoidGridFile, Job, JobSettings, Mark
 TRAINING_GRID = Path(__file__).parents[2] / "grids" / "egm96_15.gtx"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class JobNow:
     """A job as it stands: its settings' head; `meanings` say of each settings row what coordinates rest on in it, `frames_said`
     since when (host seconds) which frame was meant."""
@@ -138,7 +138,7 @@ def definition_from_json(text: str) -> FrameDefinition:
     document = json.loads(text)
     kinds: dict[str, Callable[..., Any]] = {"anchor": Anchor, "ground": Ground, "operation": Operation}
     parts = {name: kind(**document[name]) for name, kind in kinds.items() if document.get(name)}
-    return FrameDefinition(document["system"], datum_is=document.get("datum_is", ""), **parts)
+    return FrameDefinition(system=document["system"], datum_is=document.get("datum_is", ""), **parts)
 
 
 def job_of(session: Session, job_id: str) -> JobNow:
@@ -166,14 +166,14 @@ def jobs_of(session: Session, job_id: str | None = None) -> list[JobNow]:
     grids = {row.id: row for row in session.scalars(select(GeoidGridFile).where(GeoidGridFile.id.in_(used)))}
     return [
         JobNow(
-            job.id,
-            job.practice,
-            job.created_s,
-            heads[job.id],
-            meanings[job.id],
-            tuple(said[job.id]),
-            grids.get(heads[job.id].geoid_id or ""),
-            session.info.get("folder"),
+            id=job.id,
+            practice=job.practice,
+            created_s=job.created_s,
+            settings=heads[job.id],
+            meanings=meanings[job.id],
+            frames_said=tuple(said[job.id]),
+            geoid_file=grids.get(heads[job.id].geoid_id or ""),
+            folder=session.info.get("folder"),
         )
         for job in jobs
     ]

@@ -21,7 +21,7 @@ from openstake.store.models import Mark
 from openstake.workflow.now.job import JobNow
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MarkNow:
     """A mark's current row with its place: grid metres, degrees in the job's datum, and both heights where they are known."""
 
@@ -44,25 +44,31 @@ class MarkNow:
     @property
     def placed(self) -> PlacedMark:
         return PlacedMark(
-            self.given, self.east_m, self.north_m, self.latitude_deg, self.longitude_deg, self.ellipsoidal_height_m, self.elevation_m
+            given=self.given,
+            east_m=self.east_m,
+            north_m=self.north_m,
+            latitude_deg=self.latitude_deg,
+            longitude_deg=self.longitude_deg,
+            ellipsoidal_height_m=self.ellipsoidal_height_m,
+            elevation_m=self.elevation_m,
         )
 
 
 def given_of(row: Mark) -> GivenMark:
     return GivenMark(
-        row.name,
-        row.east_m,
-        row.north_m,
-        row.latitude_deg,
-        row.longitude_deg,
-        row.height_m,
-        cast(HeightKind | None, row.height_kind),
-        row.sigma_horizontal_m,
-        row.sigma_vertical_m,
-        row.order,
-        row.source,
-        row.note,
-        row.check_only,
+        name=row.name,
+        east_m=row.east_m,
+        north_m=row.north_m,
+        latitude_deg=row.latitude_deg,
+        longitude_deg=row.longitude_deg,
+        height_m=row.height_m,
+        height_kind=cast(HeightKind | None, row.height_kind),
+        sigma_horizontal_m=row.sigma_horizontal_m,
+        sigma_vertical_m=row.sigma_vertical_m,
+        order=row.order,
+        source=row.source,
+        note=row.note,
+        check_only=row.check_only,
     )
 
 
@@ -87,7 +93,7 @@ def row_of(mark: GivenMark, job_id: str, source: str, now: float) -> Mark:
     )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Places:
     """Where marks lie, in columns: grid metres and degrees, shape (n, 2), both heights, shape (n,); NaN where unknown."""
 
@@ -122,7 +128,7 @@ def places_of(job: JobNow, rows: Sequence[Any]) -> Places:
         latitude, longitude = angles[:, 0], angles[:, 1]
         ellipsoidal = np.where(elevated, ellipsoidal_from_elevation(geoid, latitude, longitude, heights), ellipsoidal)
         elevation = np.where(elevated, elevation, elevation_from_ellipsoidal(geoid, latitude, longitude, heights))
-    return Places(grid, angles, ellipsoidal, elevation)
+    return Places(grid_m=grid, angles_deg=angles, ellipsoidal_m=ellipsoidal, elevation_m=elevation)
 
 
 def place_rows(job: JobNow, rows: Sequence[Mark]) -> list[MarkNow]:

@@ -35,7 +35,7 @@ from openstake.workflow.now.series import SeriesKind
 from openstake.workflow.work import each, tell
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Received:
     """What the epochs of a shot come to, Earth-centred, metres: immutable, so it may be remembered."""
 
@@ -54,7 +54,7 @@ class Received:
         return float(np.linalg.norm(self.vector_m))
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Point:
     """A shot's coordinate as derived now: grid metres and ellipsoidal height, with what it rests on.
 
@@ -186,14 +186,14 @@ def _read(session: Session, job_id: str, shots: Mapping[str, Any], references: M
         vectors = places[own] - np.array([reference.x_m, reference.y_m, reference.z_m])
         count, keep = len(vectors), np.array(used[own], dtype=bool)
         found[shot_id] = Received(
-            mean_vector(vectors[keep]),
-            places[own.start].copy(),
-            count,
-            count - int(fixed[own].sum()),
-            count - int(keep.sum()),
-            _scatter_m(vectors[keep], axes[reference.id]),
-            _mean_age_s(ages[own]),
-            longest_gap_s(times[own]),
+            vector_m=mean_vector(vectors[keep]),
+            first_m=places[own.start].copy(),
+            epochs=count,
+            not_fixed=count - int(fixed[own].sum()),
+            left_out=count - int(keep.sum()),
+            scatter_m=_scatter_m(vectors[keep], axes[reference.id]),
+            age_s=_mean_age_s(ages[own]),
+            gap_s=longest_gap_s(times[own]),
         )
     return found
 
@@ -265,13 +265,13 @@ def derive_all(
     heights = {base_id: bases[base_id].height for base_id in {shot.occupation_id for shot in shots}}
     hung = [
         _Hung(
-            shot,
-            received[shot.id],
-            references[shot.reference_id],
-            poles[shot.height_reading_id][-1],
-            bases[shot.occupation_id],
-            heights[shot.occupation_id],
-            instead or bases[shot.occupation_id].coordinate,
+            shot=shot,
+            received=received[shot.id],
+            reference=references[shot.reference_id],
+            rod=poles[shot.height_reading_id][-1],
+            base=bases[shot.occupation_id],
+            base_height=heights[shot.occupation_id],
+            coordinate=instead or bases[shot.occupation_id].coordinate,
         )
         for shot in shots
     ]
@@ -298,7 +298,7 @@ def derive_all(
     ]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Hung:
     """A shot with everything that its point hangs on."""
 
@@ -362,7 +362,17 @@ def as_recorded(session: Session, job: JobNow, shots: Sequence[Shot], derived: S
             continue
         coordinate = next((row for row in base.coordinates if row.id in then), point.coordinate)
         height = base.readings.height_of(used) or point.base_height
-        hung.append(_Hung(shot, REMEMBERED.of([shot.id])[shot.id], point.reference, point.pole_line[0], point.base, height, coordinate))
+        hung.append(
+            _Hung(
+                shot=shot,
+                received=REMEMBERED.of([shot.id])[shot.id],
+                reference=point.reference,
+                rod=point.pole_line[0],
+                base=point.base,
+                base_height=height,
+                coordinate=coordinate,
+            )
+        )
         places.append(place)
     found: list[Difference | None] = [None] * len(shots)
     if hung:

@@ -21,7 +21,7 @@ from openstake.workflow.now.points import Point
 from openstake.workflow.now.series import SeriesNow, TurnSettled, series_now
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PoleTurned:
     """A pole that was turned: its name, to how many sides, when, its lean, and what that says; `leans`: more than chance gives; `brief` in two words."""
 
@@ -53,7 +53,7 @@ def turned_from(session: Session, job: JobNow, listed: Sequence[SeriesNow[TurnSe
 
 def _turned(series: SeriesNow[TurnSettled], derived: Mapping[str, Point], gear: Mapping[tuple[str, str], Gear], unit: str) -> PoleTurned:
     seen = [
-        Facing(float(place), derived[shot.id].east_m, derived[shot.id].north_m, horizontal_sigma_m(shot))
+        Facing(turned_deg=float(place), east_m=derived[shot.id].east_m, north_m=derived[shot.id].north_m, sigma_m=horizontal_sigma_m(shot))
         for place, shot in series.shots.items()
     ]
     last = max(series.shots.values(), key=lambda shot: shot.created_s)
@@ -63,16 +63,16 @@ def _turned(series: SeriesNow[TurnSettled], derived: Mapping[str, Point], gear: 
     bubble = pole.bubble_arcmin if isinstance(pole, Pole) else None
     words = f"bubble out by {lean.tilt_arcmin:.0f}′, towards {lean.side_words}" if lean.is_seen else "no lean seen"
     return PoleTurned(
-        series.id,
-        name,
-        height,
-        len(seen),
-        last.created_s,
-        lean,
-        lean.is_seen,
-        f"{name}: {words}.",
-        f"leans {text_from_metres(lean.lean_m, unit)}" if lean.is_seen else "no lean seen",
-        judge_lean(name, lean, bubble, unit),
+        series_id=series.id,
+        pole=name,
+        height_m=height,
+        sides=len(seen),
+        at_s=last.created_s,
+        lean=lean,
+        leans=lean.is_seen,
+        words=f"{name}: {words}.",
+        brief=f"leans {text_from_metres(lean.lean_m, unit)}" if lean.is_seen else "no lean seen",
+        finding=judge_lean(name, lean, bubble, unit),
     )
 
 

@@ -24,7 +24,7 @@ class TurnSettled:
     sides: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FieldTestSettled:
     """A field test: full or simplified, what was known before, metres; None where nothing was typed."""
 
@@ -38,7 +38,7 @@ class FieldTestSettled:
 Settled = TypeVar("Settled", TurnSettled, FieldTestSettled)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class SeriesNow(Generic[Settled]):
     """A series that was not given up: what was settled before, and the shot of each place that was taken."""
 
@@ -75,4 +75,7 @@ def series_now(session: Session, of: type[Settled], *where: ColumnElement[bool])
     taken: dict[str, dict[str, Shot]] = defaultdict(dict)
     for series_id, place, shot in items:
         taken[series_id][place] = shot
-    return [SeriesNow(row.id, row.job_id, of(**json.loads(row.data)), row.created_s, taken[row.id]) for row in rows]
+    return [
+        SeriesNow(id=row.id, job_id=row.job_id, settled=of(**json.loads(row.data)), created_s=row.created_s, shots=taken[row.id])
+        for row in rows
+    ]

@@ -11,7 +11,7 @@ from numpy.typing import ArrayLike, NDArray
 _COLUMNS = 30
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Wash:
     """What is had over a site at 95 %, horizontally: cells by rows from the south-west, in the coordinates of its plan.
 
@@ -36,4 +36,6 @@ def wash_over(places_m: ArrayLike, bounds_m: Sequence[float], radius_95_m: Calla
     columns, rows = (int(np.ceil(size / step)) for size in high - low)
     east, north = np.meshgrid(low[0] + (np.arange(columns) + 0.5) * step, low[1] + (np.arange(rows) + 0.5) * step)
     band = np.searchsorted(bounds_m, np.asarray(radius_95_m(np.stack([east.ravel(), north.ravel()], axis=1))))
-    return Wash(float(low[0]), float(low[1]), step, columns, [int(item) for item in band], list(bounds_m))
+    return Wash(
+        east_m=float(low[0]), north_m=float(low[1]), step_m=step, columns=columns, band=[int(item) for item in band], bands_m=list(bounds_m)
+    )

@@ -79,7 +79,7 @@ ALDER_ABOUT = {
 _BEGAN_BEFORE_S = 4.0 * 3600.0
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _DemoJob:
     """A job of the demo: EPSG code, unit, control list, what it is about; practice, or real and with a morning's work in it."""
 
@@ -92,9 +92,9 @@ class _DemoJob:
 
 
 _JOBS = (
-    _DemoJob(CARROW, 2157, "m", CARROW_CONTROL, CARROW_ABOUT),
-    _DemoJob(NETTLE, 6590, "sft", NETTLE_CONTROL, NETTLE_ABOUT),
-    _DemoJob(ALDER, 25832, "m", ALDER_CONTROL, ALDER_ABOUT, practice=False),
+    _DemoJob(name=CARROW, code=2157, unit="m", control=CARROW_CONTROL, about=CARROW_ABOUT),
+    _DemoJob(name=NETTLE, code=6590, unit="sft", control=NETTLE_CONTROL, about=NETTLE_ABOUT),
+    _DemoJob(name=ALDER, code=25832, unit="m", control=ALDER_CONTROL, about=ALDER_ABOUT, practice=False),
 )
 
 
@@ -123,9 +123,9 @@ def _load_job(context: Context, asked: _DemoJob, clock: Clock) -> None:
     # A practice job may use the coarse grid for training; a job that counts never gets it by itself.
     more = asked.about | ({"geoid_id": training_grid_id(context)} if asked.practice else {})
     job = create_job(context, asked.name, {"kind": "code", "code": asked.code}, asked.unit, practice=asked.practice, **more)
-    accept_control(context, job.id, "demo control list.csv", asked.control.encode(), ListSaid(asked.unit))
+    accept_control(context, job.id, "demo control list.csv", asked.control.encode(), ListSaid(unit=asked.unit))
     if asked.name == CARROW:
-        site_grid = FitFile("demo site grid.csv", "", asked.unit, keep=True)
+        site_grid = FitFile(name="demo site grid.csv", content_base64="", unit=asked.unit, keep=True)
         read_file(context, job.id, site_grid, CARROW_SITE_GRID.encode())
     choose_demo_profiles(context, job.id)
     if not asked.practice:

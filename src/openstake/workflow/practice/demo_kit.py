@@ -167,10 +167,10 @@ def load_kit(context: Context) -> None:
         if gear_rows(session):
             return
     for kind, values in LIBRARY:
-        gear.save_gear(context, gear.SaveGear(kind, values))
+        gear.save_gear(context, gear.SaveGear(kind=kind, values=values))
     port = context.practice.caster.port if isinstance(context.practice, Practice) else CASTER_PORT
     account = {"name": ACCOUNT, "host": HOST, "port": port, "mountpoint": MOUNT, "user": USER, "tls": False}
-    gear.save_gear(context, gear.SaveGear("caster", account, password=PASSWORD))
+    gear.save_gear(context, gear.SaveGear(kind="caster", values=account, password=PASSWORD))
     base = replace(
         example("base"), name=BASE, receiver="Heron", antenna="Dish 190", pole="Wooden tripod", radio="Mast radio", battery="Truck battery"
     )
@@ -208,7 +208,7 @@ def follow_caster(context: Context) -> None:
     for item_id, account in accounts:
         if isinstance(account, CasterAccount) and account.host == HOST and account.port != port:
             moved_account = asdict(replace(account, port=port))
-            gear.save_gear(context, gear.SaveGear("caster", moved_account, replaces_id=item_id))
+            gear.save_gear(context, gear.SaveGear(kind="caster", values=moved_account, replaces_id=item_id))
     for profile_id, profile in stored:
         caster = profile.link.caster
         if profile.caster_account == ACCOUNT and caster is not None and caster.host == HOST and caster.port != port:

@@ -76,7 +76,7 @@ def work_a_morning(context: Context, job_id: str, clock: Clock) -> None:
     def check(number: int) -> None:
         clock.wait(600.0)
         epochs = _received(places[number], clock, random)
-        keep_check(quiet, job_id, CheckWish(marks[number].id, _SECONDS, f"{_ROD_M:.3f} m", "rod"), epochs)
+        keep_check(quiet, job_id, CheckWish(mark_id=marks[number].id, seconds=_SECONDS, reading=f"{_ROD_M:.3f} m", feature="rod"), epochs)
 
     setup.settle(quiet, job_id, {"mark_id": marks[0].id, "source": "mark"})
     for question in QUESTIONS:
@@ -84,15 +84,15 @@ def work_a_morning(context: Context, job_id: str, clock: Clock) -> None:
         setup.tick(quiet, job_id, TickWish(question.key, True))
     for reading in ("1.485 m", "58 9/16 in"):
         clock.wait(90.0)
-        read_base_height(quiet, job_id, NewReading(reading, "bottom"))
+        read_base_height(quiet, job_id, NewReading(reading=reading, feature="bottom"))
     clock.wait(120.0)
-    base = start(quiet, job_id, StartBase(Listen(rover_url=_ROVER_URL)))
+    base = start(quiet, job_id, StartBase(listen=Listen(rover_url=_ROVER_URL)))
     check(1)
     check(2)
     clock.wait(900.0)
     first = base.heights.readings[0]
     why = "read again with the tape straight"
-    correct_height(quiet, job_id, CorrectHeight(first.id, why, "1.487 m", "bottom"))
+    correct_height(quiet, job_id, CorrectHeight(replaces_id=first.id, reason=why, reading="1.487 m", feature="bottom"))
     check(3)
 
 
@@ -106,5 +106,8 @@ def _received(place: tuple[float, float, float], clock: Clock, random: np.random
         clock.wait(1.0)
         error = _SIGMA_M * wander.at(clock.now_s, _MEMORY_S)
         sentences = burst(clock.now_s, 4, displaced(arp, error), _SEPARATION_M, _SIGMA_M, sky, sky, _AGE_S, USUAL_STATION_ID)
-        found += [ReceivedEpoch(epoch, clock.now_s, None, initialised_s) for epoch in reader.feed(sentences)]
+        found += [
+            ReceivedEpoch(epoch=epoch, host_s=clock.now_s, reference_id=None, initialised_s=initialised_s)
+            for epoch in reader.feed(sentences)
+        ]
     return found

@@ -46,7 +46,7 @@ class Practice:
         self._outside = outside = replace(outside, clock=ShiftedClock(outside.clock, lambda: self._ahead_s))
         self._lock = threading.Lock()
         if not self.world_path.exists():
-            write_world(self.world_path, World(None, None, 56.9, seed))
+            write_world(self.world_path, World(base=None, rover=None, separation_m=56.9, seed=seed))
         world = WorldFile(self.world_path)
         self._network: BaseReceiver | None = None
         self._further: RoverReceiver | None = None
@@ -92,7 +92,7 @@ class Practice:
 
     def begin_bench(self, apart_m: float) -> None:
         """Put both stand-ins on a bench, so far apart, and let the base broadcast until it is silenced."""
-        base = Stand(*_BENCH, TRUE_ROD_M)
+        base = Stand(latitude_deg=_BENCH[0], longitude_deg=_BENCH[1], height_m=_BENCH[2], arp_height_m=TRUE_ROD_M)
         north_deg = degrees(apart_m / (WGS84.equatorial_radius_m))
         with self._lock:
             write_world(self.world_path, replace(self.world, base=base, rover=replace(base, latitude_deg=base.latitude_deg + north_deg)))
@@ -139,7 +139,9 @@ class Practice:
 
     def stand_base(self, latitude_deg: float, longitude_deg: float, height_m: float) -> None:
         """Set the stand-in tripod up over a point (the mark, ellipsoidal)."""
-        stand = Stand(latitude_deg, longitude_deg, height_m, TRUE_BASE_HEIGHT_M, _WOOD)
+        stand = Stand(
+            latitude_deg=latitude_deg, longitude_deg=longitude_deg, height_m=height_m, arp_height_m=TRUE_BASE_HEIGHT_M, obstructions=_WOOD
+        )
         with self._lock:
             write_world(self.world_path, replace(self.world, base=stand))
             if self._further is not None:
@@ -148,7 +150,9 @@ class Practice:
     def stand_rover(self, latitude_deg: float, longitude_deg: float, height_m: float) -> None:
         """Walk the stand-in pole to a point."""
         with self._lock:
-            stand = Stand(latitude_deg, longitude_deg, height_m, TRUE_ROD_M, _BANK)
+            stand = Stand(
+                latitude_deg=latitude_deg, longitude_deg=longitude_deg, height_m=height_m, arp_height_m=TRUE_ROD_M, obstructions=_BANK
+            )
             write_world(self.world_path, replace(self.world, rover=stand))
             if self._further is not None:
                 self._place_further()
@@ -160,7 +164,16 @@ class Practice:
         self.hang_up_network()
         self.base.start(
             Broadcast(
-                "127.0.0.1", self.caster.port, MOUNT, PASSWORD, latitude_deg, longitude_deg, height_m, arp_height_m, station_id, **switched
+                host="127.0.0.1",
+                port=self.caster.port,
+                mount=MOUNT,
+                password=PASSWORD,
+                latitude_deg=latitude_deg,
+                longitude_deg=longitude_deg,
+                height_m=height_m,
+                antenna_height_m=arp_height_m,
+                station_id=station_id,
+                **switched,
             )
         )
 
@@ -176,15 +189,15 @@ class Practice:
         self._network = BaseReceiver(WorldFile(path), (world.seed or 0) + 2, self._outside)
         self._network.start(
             Broadcast(
-                "127.0.0.1",
-                self.caster.port,
-                MOUNT,
-                PASSWORD,
-                station.latitude_deg,
-                station.longitude_deg,
-                station.height_m,
-                0.0,
-                NETWORK_STATION_ID,
+                host="127.0.0.1",
+                port=self.caster.port,
+                mount=MOUNT,
+                password=PASSWORD,
+                latitude_deg=station.latitude_deg,
+                longitude_deg=station.longitude_deg,
+                height_m=station.height_m,
+                antenna_height_m=0.0,
+                station_id=NETWORK_STATION_ID,
                 virtual=True,
             )
         )

@@ -24,7 +24,7 @@ class StandWish:
     mark_id: ShortText
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class StandView:
     """Where the stand-ins stand, by the nearest mark, and what their tape and rod read; none in a job that counts."""
 
@@ -62,11 +62,11 @@ def view(context: Context, job_id: str) -> StandView:
         job = job_of(session, job_id)
         practice = _practice(context, job)
         if practice is None:
-            return StandView(False, None, None, None, None)
+            return StandView(practice=False, base_mark=None, rover_mark=None, tape_m=None, rod_m=None)
         marks = current_marks(session, job)
     world = practice.world
     base_mark, rover_mark = (_nearest(job, marks, place) for place in (world.base, world.rover))
-    return StandView(True, base_mark, rover_mark, TRUE_BASE_HEIGHT_M, TRUE_ROD_M)
+    return StandView(practice=True, base_mark=base_mark, rover_mark=rover_mark, tape_m=TRUE_BASE_HEIGHT_M, rod_m=TRUE_ROD_M)
 
 
 def _nearest(job: JobNow, marks: list[MarkNow], place: Stand | None) -> str | None:

@@ -38,7 +38,9 @@ def against_control(job: JobNow, control: Control, state: RoverState) -> list[Fi
         lift = own
     horizontal, vertical = place_95_m(epoch.status, epoch.claim)
     stands = state.stood is not None and state.stood.span_s >= DATUM_AFTER_S
-    rover = RoverPlace(east, north, height, horizontal, vertical, lift, stands)
+    rover = RoverPlace(
+        east_m=east, north_m=north, height_m=height, horizontal_95_m=horizontal, vertical_95_m=vertical, undulation_m=lift, stands=stands
+    )
     flat = control.grid_m[np.isfinite(control.grid_m[:, :2]).all(axis=1), :2]
 
     def readings() -> list[tuple[str, float]]:

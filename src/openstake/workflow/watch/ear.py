@@ -60,7 +60,7 @@ class JumpHeard:
     size_m: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ScatterHeard:
     """One sigma of an epoch in the longest stretch in which the pole stood on a fix, metres."""
 
@@ -70,7 +70,7 @@ class ScatterHeard:
     effective_n: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class BaseHeard:
     """What the base's stream held."""
 
@@ -89,7 +89,7 @@ class ReceiverHeard:
     by_status: dict[str, int]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Heard:
     """What was heard in a while; None where it was not heard."""
 
@@ -260,16 +260,21 @@ def _scatter(fixed: Iterable[Fix]) -> ScatterHeard | None:
     if seen is None or seen.scatter is None:
         return None
     found = seen.scatter
-    return ScatterHeard(found.sigma_east_m, found.sigma_north_m, found.sigma_up_m, round(found.effective_n, 2))
+    return ScatterHeard(
+        east_m=found.sigma_east_m, north_m=found.sigma_north_m, up_m=found.sigma_up_m, effective_n=round(found.effective_n, 2)
+    )
 
 
 def _base(base: _BaseEar) -> BaseHeard:
     return BaseHeard(
-        base.reader.frames,
-        base.reader.bad_crc,
-        messages_read(base.summary),
-        station_read(base.station) if base.station else None,
-        [ObservablesRead(row.constellation, row.form, row.satellites, row.cells) for row in base.summary.observables.values()],
+        frames=base.reader.frames,
+        bad_crc=base.reader.bad_crc,
+        messages=messages_read(base.summary),
+        station=station_read(base.station) if base.station else None,
+        observables=[
+            ObservablesRead(constellation=row.constellation, form=row.form, satellites=row.satellites, cells=row.cells)
+            for row in base.summary.observables.values()
+        ],
     )
 
 
@@ -297,7 +302,16 @@ def _findings(
 
 def _as_meant(station: StationReference) -> MeantBase:
     """Return the base on the air as what is meant: nobody has typed anything here."""
-    return MeantBase(station.xyz_m, station.antenna_height_m or 0.0, station.station_id, False, None, (), (), "m")
+    return MeantBase(
+        arp_m=station.xyz_m,
+        arp_height_m=station.antenna_height_m or 0.0,
+        station_id=station.station_id,
+        autonomous=False,
+        phase_centre_up_m=None,
+        other_marks=(),
+        slips=(),
+        unit="m",
+    )
 
 
 def _rover_findings(rover: _RoverEar, base: _BaseEar, away_m: float | None, listens_to_base: bool) -> list[Finding]:
@@ -316,13 +330,13 @@ def _rover_findings(rover: _RoverEar, base: _BaseEar, away_m: float | None, list
     silent_s = None if state.last_corrected_s is None else state.now_s - state.last_corrected_s
     found += judge_lost(
         LinkHeard(
-            epoch.status,
-            epoch.age_s,
-            state.now_s - (rover.watch.initialisations.first_s or state.now_s),
-            silent_s,
-            state.unused_for_s,
-            base.reader.frames if listens_to_base else None,
-            base.reader.bad_crc,
+            status=epoch.status,
+            age_s=epoch.age_s,
+            heard_for_s=state.now_s - (rover.watch.initialisations.first_s or state.now_s),
+            silent_s=silent_s,
+            unused_for_s=state.unused_for_s,
+            frames=base.reader.frames if listens_to_base else None,
+            bad_frames=base.reader.bad_crc,
         )
     )
     return found

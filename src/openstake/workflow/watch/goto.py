@@ -25,7 +25,7 @@ from openstake.workflow.now.kit import kit_of
 from openstake.workflow.now.marks import mark_of
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class GoToQuery:
     """To which mark of the control list, or of the local fit by its line; with which pole, by which rover."""
 
@@ -36,7 +36,7 @@ class GoToQuery:
     rover_id: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class GoTo:
     """The way from the pole to a mark; `way` is None while there is no position, and `words` says so.
 
@@ -67,16 +67,16 @@ def go_to(context: Context, job_id: str, query: GoToQuery) -> GoTo:
         base = bases_of(session, job_id, {occupation.id})[occupation.id]
     epoch = moment.epoch.epoch if moment.epoch and moment.rover_is_heard else None
     if epoch is None or listening is None or epoch.latitude_deg is None or epoch.height_m is None:
-        return GoTo(mark.name, Status.NONE, None, None, "", "Waiting for the rover's position.")
+        return GoTo(mark_name=mark.name, status=Status.NONE, good_to_m=None, way=None, side="", words="Waiting for the rover's position.")
     place = job.frame.grid_from_ecef(_mark_under_pole(moment, base, listening, pole_m))
     way = _way(context, job, mark, [float(value) for value in place], moment)
     claim = epoch.claim
     good = None if claim is None else horizontal_95_m(claim.east_m, claim.north_m, claim.covariance_en_m2)
     words = "" if epoch.status is Status.FIXED else f"The rover is {epoch.status.value}: the last decimetres wait for a fix."
-    return GoTo(mark.name, epoch.status, good, way, side_of(way.azimuth_deg), words)
+    return GoTo(mark_name=mark.name, status=epoch.status, good_to_m=good, way=way, side=side_of(way.azimuth_deg), words=words)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Target:
     """What is gone to: grid metres and ellipsoidal height, None where it cannot be compared."""
 
@@ -88,7 +88,7 @@ class _Target:
 
 def _target(session: Session, job: JobNow, query: GoToQuery) -> _Target:
     mark = mark_of(session, job, query.mark_id)
-    return _Target(mark.name, mark.east_m, mark.north_m, mark.ellipsoidal_height_m)
+    return _Target(name=mark.name, east_m=mark.east_m, north_m=mark.north_m, ellipsoidal_height_m=mark.ellipsoidal_height_m)
 
 
 def _local_target(session: Session, job: JobNow, line_id: str) -> _Target:
@@ -98,12 +98,13 @@ def _local_target(session: Session, job: JobNow, line_id: str) -> _Target:
     if mark is None:
         raise NotFoundError("This mark is not in the local fit.", field="fit_line_id")
     if mark.grid_m is not None:
-        return _Target(mark.name, *mark.grid_m)
+        east_m, north_m, height_m = mark.grid_m
+        return _Target(name=mark.name, east_m=east_m, north_m=north_m, ellipsoidal_height_m=height_m)
     if fit.parameters is None:
         raise ConflictError(f"There is no local fit yet to find {mark.name} by: measure the marks that you can see first.")
     local = np.array([[mark.row.local_e_m, mark.row.local_n_m]])
     east, north = out_of_fit_grid(job, fit.choice.site, fit.parameters.to_grid(local))[0]
-    return _Target(mark.name, float(east), float(north), None)
+    return _Target(name=mark.name, east_m=float(east), north_m=float(north), ellipsoidal_height_m=None)
 
 
 def _pole_m(session: Session, job: JobNow, query: GoToQuery) -> float:

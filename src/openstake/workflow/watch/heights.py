@@ -38,7 +38,7 @@ class HeightScope:
     count: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class HeightTyped:
     """A rover height as it was typed, metres from the mark to the ARP; `reason` why it took the place of the one before."""
 
@@ -51,7 +51,7 @@ class HeightTyped:
     created_s: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RoverHeightView:
     """The rover height under a shot: its readings, the first is the one in force, and which shots a correction can be for.
 
@@ -64,7 +64,7 @@ class RoverHeightView:
     then: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class CorrectRoverHeight:
     """Another rover height in place of the reading `replaces_id`, for the shots of a scope.
 
@@ -104,10 +104,10 @@ def view(context: Context, job_id: str, shot_id: str) -> RoverHeightView:
                 scopes.setdefault(ids, HeightScope(scope, words.format(count=len(ids)), len(ids)))
         seats = [item for item in on_pole if item.shot.id == _seat(session, shot)]
         return RoverHeightView(
-            _names(session, job, [mine])[0],
-            [_reading(row) for row in reversed(mine.line)],
-            list(scopes.values()),
-            f"The base was re-seated by {_names(session, job, seats)[0]}: where that is corrected, re-seat it again." if seats else "",
+            name=_names(session, job, [mine])[0],
+            readings=[_reading(row) for row in reversed(mine.line)],
+            scopes=list(scopes.values()),
+            then=f"The base was re-seated by {_names(session, job, seats)[0]}: where that is corrected, re-seat it again." if seats else "",
         )
 
 
@@ -158,7 +158,15 @@ def _seat(session: Session, shot: Shot) -> str | None:
 
 
 def _reading(row: HeightReading) -> HeightTyped:
-    return HeightTyped(row.id, row.text, row.feature, row.feature_label, row.arp_height_m, row.reason, row.created_s)
+    return HeightTyped(
+        id=row.id,
+        text=row.text,
+        feature=row.feature,
+        feature_label=row.feature_label,
+        arp_height_m=row.arp_height_m,
+        reason=row.reason,
+        created_s=row.created_s,
+    )
 
 
 def _names(session: Session, job: JobNow, items: Sequence[_OnPole]) -> list[str]:

@@ -60,7 +60,7 @@ class Run:
     to_s: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class History:
     """The last stretch of time, host seconds; the columns hold the worst of each slice, None where nothing came.
 
@@ -218,7 +218,7 @@ def _sliced(line: Sequence[str], since_s: float, seconds: float) -> Any:
 
 
 def _history(rows: Sequence[Row[Any]], since_s: float, seconds: float) -> History:
-    found = History(since_s, since_s + seconds)
+    found = History(from_s=since_s, to_s=since_s + seconds)
     last: Row[Any] | None = None
     for row in rows:
         joined = last is not None and row.first_s - last.last_s <= _GAP_S

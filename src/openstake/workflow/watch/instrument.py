@@ -51,7 +51,7 @@ class InstrumentQuery:
     rover_id: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MessageQuality:
     """A message of the base's stream over the last minute at this listener: how many should have come, how many did.
 
@@ -65,7 +65,7 @@ class MessageQuality:
     lacks: bool
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class LinkQuality:
     """How whole the base's stream is at this listener; `share` is received ÷ expected, None where nothing can be expected yet."""
 
@@ -76,7 +76,7 @@ class LinkQuality:
     messages: tuple[MessageQuality, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class AgeNow:
     """The age of corrections and how it changes."""
 
@@ -86,7 +86,7 @@ class AgeNow:
     words: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FixNow:
     """How the fix came and went since this rover is heard."""
 
@@ -99,7 +99,7 @@ class FixNow:
     words: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class MeantNow:
     """What the rover uses against what is meant, and three ways to its distance from the base, metres.
 
@@ -125,7 +125,7 @@ class Spread:
     ellipse: Ellipse95
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Decides:
     """How good a point is now, at 95 %: as claimed, or as `seen` where that proves the claim too small."""
 
@@ -135,7 +135,7 @@ class Decides:
     words: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ClaimBeside:
     """The receiver's claim beside the scatter seen while the pole stands on this fix, and which of them counts.
 
@@ -153,7 +153,7 @@ class ClaimBeside:
     would_tell: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class RoverListed:
     """A rover that is listened to; `further`: it came beside the first one."""
 
@@ -167,7 +167,7 @@ class RoverListed:
     horizontal_95_m: float | None
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Instrument:
     """Everything that is known of one rover now; None in all where nothing is listened to."""
 
@@ -187,7 +187,7 @@ class Instrument:
     waits_for: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class InstrumentView:
     """The instrument of a rover, and all rovers on this base; `names` are receivers of the kit that a further one may be."""
 
@@ -206,16 +206,18 @@ def view(context: Context, job_id: str, query: InstrumentQuery) -> InstrumentVie
         at_base = kit.receiver(base=True)
         names = tuple(name for kind, name in kit.gear if kind == "receiver" and (at_base is None or name != at_base.name))
         if occupation is None or running is None:
-            return InstrumentView(None, (), names, job.practice)
+            return InstrumentView(instrument=None, rovers=(), names=names, practice=job.practice)
         base = bases_of(session, job_id, {occupation.id})[occupation.id]
         watched = running.watched(query.rover_id or None)
         evidence = _evidence(session, job, kit, base)
         changed = _changed_last(session, base, context.now(job_id))
     shown = None if watched is None else _instrument(job, evidence, running, watched, changed)
-    return InstrumentView(shown, tuple(_listed(running, rover_id) for rover_id in running.rover_ids), names, job.practice)
+    return InstrumentView(
+        instrument=shown, rovers=tuple(_listed(running, rover_id) for rover_id in running.rover_ids), names=names, practice=job.practice
+    )
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Evidence:
     """What the instrument needs of the job, besides what is heard."""
 
@@ -246,7 +248,7 @@ def _evidence(session: Session, job: JobNow, kit: KitNow, base: BaseNow) -> _Evi
         known = {key: (_farthest(job, base, control), control)}
         _CONTROL.keep(known)
     farthest_m, control = known[key]
-    return _Evidence(kit, base, farthest_m, control)
+    return _Evidence(kit=kit, base=base, farthest_m=farthest_m, control=control)
 
 
 def _farthest(job: JobNow, base: BaseNow, control: Control) -> float | None:
@@ -276,14 +278,14 @@ def _listed(running: RunningSession, rover_id: str) -> RoverListed:
     claim = epoch.claim if epoch else None
     rover = running.rover(rover_id)
     return RoverListed(
-        rover_id,
-        moment.rover_name or "Rover",
-        rover.url if rover else "",
-        rover_id != running.rover_ids[0],
-        feed_view(moment.rover_feed),
-        epoch.status if epoch else None,
-        epoch.age_s if epoch else None,
-        None if claim is None else horizontal_95_m(claim.east_m, claim.north_m, claim.covariance_en_m2),
+        id=rover_id,
+        name=moment.rover_name or "Rover",
+        url=rover.url if rover else "",
+        further=rover_id != running.rover_ids[0],
+        feed=feed_view(moment.rover_feed),
+        status=epoch.status if epoch else None,
+        age_s=epoch.age_s if epoch else None,
+        horizontal_95_m=None if claim is None else horizontal_95_m(claim.east_m, claim.north_m, claim.covariance_en_m2),
     )
 
 
@@ -327,14 +329,24 @@ def _base_is_heard(moment: Moment) -> bool:
 
 def _link_quality(evidence: _Evidence, moment: Moment, watched: Watched) -> LinkQuality:
     if moment.base_feed is None:
-        return LinkQuality("The base's stream is not listened to here: the link is judged by the rover's age alone.", None, 0.0, 0, ())
+        return LinkQuality(
+            words="The base's stream is not listened to here: the link is judged by the rover's age alone.",
+            share=None,
+            window_s=0.0,
+            bad_crc=0,
+            messages=(),
+        )
     planned = {item.number: item.interval_s for item in evidence.base_profile.messages} if evidence.base_profile else {}
     messages = tuple(_quality(item, planned.get(item.number)) for item in moment.heard.messages)
     expected = sum(item.expected for item in messages)
     share = min(1.0, sum(min(item.received, item.expected) for item in messages) / expected) if expected else None
     window = max((item.window_s for item in moment.heard.messages), default=0.0)
     return LinkQuality(
-        "At this listener, not at the rover's radio: that link shows in the rover's age.", share, window, watched.bad_crc, messages
+        words="At this listener, not at the rover's radio: that link shows in the rover's age.",
+        share=share,
+        window_s=window,
+        bad_crc=watched.bad_crc,
+        messages=messages,
     )
 
 
@@ -343,26 +355,32 @@ def _quality(message: HeardMessage, planned_s: float | None) -> MessageQuality:
     interval = planned_s or message.interval_s
     expected = message.recent if interval is None else math.floor(message.window_s / interval + 0.05)
     expected = max(expected, 0)
-    return MessageQuality(message.number, expected, message.recent, planned_s is not None, message.recent < expected - 1)
+    return MessageQuality(
+        number=message.number,
+        expected=expected,
+        received=message.recent,
+        planned=planned_s is not None,
+        lacks=message.recent < expected - 1,
+    )
 
 
 def _age(state: RoverState | None) -> AgeNow:
     age = state.epoch.age_s if state else None
     trend = state.trend if state else None
     if state is None or age is None:
-        return AgeNow(None, None, None, "No corrections reach the rover." if state else "")
+        return AgeNow(age_s=None, slope_per_s=None, fix_goes_in_s=None, words="No corrections reach the rover." if state else "")
     slope = trend.slope_per_s if trend else None
     goes = fix_goes_in_s(age, trend) if trend is not None else None
     climbs = bool(judge_age(age, trend))
     words = "steady" if slope is None or abs(slope) < 0.01 or not climbs else f"rising {slope:.2f} s a second"
     if climbs and goes is not None:
         words += f": the fix goes in about {about_seconds(goes)}"
-    return AgeNow(age, slope, goes if climbs else None, words)
+    return AgeNow(age_s=age, slope_per_s=slope, fix_goes_in_s=goes if climbs else None, words=words)
 
 
 def _fix(state: RoverState | None) -> FixNow:
     if state is None:
-        return FixNow(None, None, None, "", 0, None, "")
+        return FixNow(time_to_fix_s=None, fix_ratio=None, held_for_s=None, held_words="", losses=0, last_back_after_s=None, words="")
     back = next((loss.back_after_s for loss in reversed(state.losses) if loss.back_after_s is not None), None)
     held = None if state.fix_since_s is None else state.now_s - state.fix_since_s
     parts = []
@@ -373,7 +391,15 @@ def _fix(state: RoverState | None) -> FixNow:
         if back is not None:
             parts.append(f"back after {text_from_seconds(back)} the last time")
     held_words = "none" if held is None else text_from_seconds(held)
-    return FixNow(state.time_to_fix_s, state.fix_ratio, held, held_words, len(state.losses), back, ", ".join(parts))
+    return FixNow(
+        time_to_fix_s=state.time_to_fix_s,
+        fix_ratio=state.fix_ratio,
+        held_for_s=held,
+        held_words=held_words,
+        losses=len(state.losses),
+        last_back_after_s=back,
+        words=", ".join(parts),
+    )
 
 
 def _distances(job: JobNow, evidence: _Evidence, moment: Moment, epoch: Epoch | None) -> Distances:
@@ -406,7 +432,14 @@ def _meant(job: JobNow, evidence: _Evidence, moment: Moment, state: RoverState |
     if found.planned_m is not None:
         parts.append(f"farthest mark {text_from_metres(found.planned_m, unit)}")
     return MeantNow(
-        heard, meant, None if heard is None else heard == meant, off, found.vector_m, found.meant_m, found.planned_m, ", ".join(parts)
+        station_heard=heard,
+        station_meant=meant,
+        station_agrees=None if heard is None else heard == meant,
+        base_off_m=off,
+        vector_m=found.vector_m,
+        meant_m=found.meant_m,
+        planned_m=found.planned_m,
+        words=", ".join(parts),
     )
 
 
@@ -417,7 +450,17 @@ def _spread(sigmas: Sigmas) -> Spread:
 def claim_beside(state: RoverState | None, unit: str) -> ClaimBeside:
     """Return a receiver's claim, the scatter seen beside it, and which of the two counts."""
     if state is None:
-        return ClaimBeside(None, "", None, "", None, None, (), _decides(None, None, ()), "")
+        return ClaimBeside(
+            claim=None,
+            claim_words="",
+            seen=None,
+            seen_words="",
+            effective_n=None,
+            span_s=None,
+            too_small=(),
+            decides=_decides(None, None, ()),
+            would_tell="",
+        )
     claim, epoch, stood = state.epoch.claim, state.epoch, state.stood
     if claim is None:
         words = "no GST: the receiver claims nothing"
@@ -426,21 +469,35 @@ def claim_beside(state: RoverState | None, unit: str) -> ClaimBeside:
     claimed = None if claim is None else _spread(claim)
     scatter = None if stood is None else stood.scatter
     if stood is None or scatter is None:
-        return ClaimBeside(claimed, words, None, _unseen(state), None, None, (), _decides(claimed, None, ()), _would_tell(state, unit))
-    seen = _spread(Sigmas(scatter.sigma_east_m, scatter.sigma_north_m, scatter.sigma_up_m, scatter.covariance_en_m2))
+        return ClaimBeside(
+            claim=claimed,
+            claim_words=words,
+            seen=None,
+            seen_words=_unseen(state),
+            effective_n=None,
+            span_s=None,
+            too_small=(),
+            decides=_decides(claimed, None, ()),
+            would_tell=_would_tell(state, unit),
+        )
+    seen = _spread(
+        Sigmas(
+            east_m=scatter.sigma_east_m, north_m=scatter.sigma_north_m, up_m=scatter.sigma_up_m, covariance_en_m2=scatter.covariance_en_m2
+        )
+    )
     enough = stood.span_s >= SHORTEST_SCATTER_S
     said = f"seen over {text_from_seconds(stood.span_s)}, {scatter.effective_n:.0f} independent epochs"
     too_small = tuple(item.component for item in state.claims if item.too_small)
     return ClaimBeside(
-        claimed,
-        words,
-        seen if enough else None,
-        said if enough else "stand still for 20 s to see the scatter",
-        scatter.effective_n,
-        stood.span_s,
-        too_small,
-        _decides(claimed, seen if enough else None, too_small),
-        _would_tell(state, unit),
+        claim=claimed,
+        claim_words=words,
+        seen=seen if enough else None,
+        seen_words=said if enough else "stand still for 20 s to see the scatter",
+        effective_n=scatter.effective_n,
+        span_s=stood.span_s,
+        too_small=too_small,
+        decides=_decides(claimed, seen if enough else None, too_small),
+        would_tell=_would_tell(state, unit),
     )
 
 
@@ -463,10 +520,15 @@ def _decides(claimed: Spread | None, seen: Spread | None, too_small: tuple[str, 
     """Return what counts: the claim, until what is seen proves it too small; without a claim what is seen."""
     if seen is not None and (too_small or claimed is None):
         why = "more than the receiver claims" if claimed is not None else "the receiver claims nothing"
-        return Decides(seen.horizontal_95_m, seen.vertical_95_m, bool(too_small), f"seen; {why}")
+        return Decides(horizontal_95_m=seen.horizontal_95_m, vertical_95_m=seen.vertical_95_m, seen=bool(too_small), words=f"seen; {why}")
     if claimed is None:
-        return Decides(None, None, False, "nothing is claimed, and nothing seen yet")
-    return Decides(claimed.horizontal_95_m, claimed.vertical_95_m, False, "claimed; only a check on a mark proves it")
+        return Decides(horizontal_95_m=None, vertical_95_m=None, seen=False, words="nothing is claimed, and nothing seen yet")
+    return Decides(
+        horizontal_95_m=claimed.horizontal_95_m,
+        vertical_95_m=claimed.vertical_95_m,
+        seen=False,
+        words="claimed; only a check on a mark proves it",
+    )
 
 
 def _unseen(state: RoverState) -> str:

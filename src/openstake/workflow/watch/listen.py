@@ -163,7 +163,9 @@ def listen(context: Context, occupation: Occupation, listening: Listening) -> No
     rovers = tuple(rover_address(context, row, practice) for row in rows if row.rover_url)
     running = RunningSession(
         listening.id,
-        Addresses(base_url, base_password, rovers, receiver_url, receiver_password),
+        Addresses(
+            base_url=base_url, base_password=base_password, rovers=rovers, receiver_url=receiver_url, receiver_password=receiver_password
+        ),
         context.data_dir / "raw",
         StoreSink(context, occupation.job_id),
         _publisher(context, occupation.job_id),
@@ -177,7 +179,7 @@ def rover_address(context: Context, row: Listening, practice: PracticeField | No
     url = row.rover_url or ""
     if practice is not None:
         url = practice.further_rover() if row.further else practice.rover_url
-    return Address(row.id, row.device, url, secret_of(context, secret_key(row.id, "rover_url")))
+    return Address(id=row.id, name=row.device, url=url, password=secret_of(context, secret_key(row.id, "rover_url")))
 
 
 def _is_practice(context: Context, job_id: str) -> bool:

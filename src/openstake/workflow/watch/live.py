@@ -31,7 +31,7 @@ STATUS_WORDS = {
 }
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class FeedView:
     """What a feed is doing, since when (host seconds); `trouble`: it should be receiving and is not."""
 
@@ -52,7 +52,7 @@ class Observable:
     satellites: int
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class ShotNow:
     """The shot that is being recorded, or the track; `waiting_for` is empty while it takes epochs.
 
@@ -69,7 +69,7 @@ class ShotNow:
     by: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Live:
     """The state of the moment; the 95 % values are the receiver's own claim.
 
@@ -126,7 +126,14 @@ def feed_view(status: FeedStatus | None) -> FeedView | None:
     if status is None:
         return None
     trouble = status.state not in (FeedState.RECEIVING, FeedState.CONNECTING)
-    return FeedView(status.state, status.sentence, status.since_s, status.received_bytes, status.last_byte_s, trouble)
+    return FeedView(
+        state=status.state,
+        sentence=status.sentence,
+        since_s=status.since_s,
+        received_bytes=status.received_bytes,
+        last_byte_s=status.last_byte_s,
+        trouble=trouble,
+    )
 
 
 def accuracy_95(epoch: Epoch) -> tuple[float | None, float | None]:
@@ -187,7 +194,16 @@ def _shot_now(moment: Moment) -> ShotNow | None:
     waiting_for = shot.waiting_for if silent_s < LEAST_GAP_S else f"the rover since {text_from_seconds(silent_s)}"
     words = shot_advice(waiting_for, shot.points if kind.is_track else None, collected_s, kind.seconds, len(shot.epochs))
     missing = unreported(moment.epoch.epoch, kind) if moment.epoch else ""
-    return ShotNow(shot.wish.id, kind.seconds, round(collected_s, 1), waiting_for, kind.is_track, words, missing, shot.wish.by)
+    return ShotNow(
+        id=shot.wish.id,
+        wanted_s=kind.seconds,
+        collected_s=round(collected_s, 1),
+        waiting_for=waiting_for,
+        track=kind.is_track,
+        words=words,
+        unreported=missing,
+        by=shot.wish.by,
+    )
 
 
 def view(context: Context, job_id: str, query: WatchQuery) -> WatchView:

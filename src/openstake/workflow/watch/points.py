@@ -35,7 +35,7 @@ from openstake.workflow.photos import PhotoView, keep_photo, photos_of
 MOST_POINTS = 200
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PointsQuery:
     """Filters: words in name, code or note; a kind; those taken out.  `after` is where the last page ended."""
 
@@ -45,7 +45,7 @@ class PointsQuery:
     after: ShortText = ""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PointView:
     """A point as it stands now, metres; `local_*` by the local fit in use, None without one.  `moved_words` says how far it has moved since it was recorded, and why.
 
@@ -88,7 +88,7 @@ class PointView:
     findings: tuple[Finding, ...]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Points:
     """Points, newest first; `next` asks for those before them.  `guard` is said while epochs of any solution are taken."""
 
@@ -99,7 +99,7 @@ class Points:
     guard: str
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Relabel:
     """A new name, code and note of a point in place of the label `replaces_id`; `taken_out` takes it out of the list."""
 
@@ -114,17 +114,17 @@ class Relabel:
 def seen_of(shot: Shot, point: points.Point, labels: dict[str, PointLabel], job: JobNow) -> ShotSeen:
     label = labels.get(shot.id)
     return ShotSeen(
-        shot.id,
-        label.name if label else shot.name,
-        point.east_m,
-        point.north_m,
-        point.height_m,
-        shot.sigma_east_m,
-        shot.sigma_north_m,
-        shot.sigma_up_m,
-        shot.initialised_s,
-        shot.created_s,
-        job.length_unit,
+        id=shot.id,
+        name=label.name if label else shot.name,
+        east_m=point.east_m,
+        north_m=point.north_m,
+        height_m=point.height_m,
+        sigma_east_m=shot.sigma_east_m,
+        sigma_north_m=shot.sigma_north_m,
+        sigma_up_m=shot.sigma_up_m,
+        initialised_s=shot.initialised_s,
+        created_s=shot.created_s,
+        unit=job.length_unit,
     )
 
 
@@ -144,7 +144,11 @@ def list_points(context: Context, job_id: str, query: PointsQuery) -> Points:
         page, following = points.shots_page(session, job_id, query.after, MOST_POINTS, True, *where)
         newest = newest_label(session, job_id)
         return Points(
-            _views(session, job, page), following, usual_name(session, job_id), newest.name if newest else "", ADVICE["guard-off"].sentence
+            points=_views(session, job, page),
+            next=following,
+            next_name=usual_name(session, job_id),
+            last_name=newest.name if newest else "",
+            guard=ADVICE["guard-off"].sentence,
         )
 
 
@@ -327,7 +331,12 @@ def take_back(context: Context, job_id: str) -> None:
         newest = newest_label(session, job_id)
     if newest is None:
         raise NotFoundError("There is no point to take back.")
-    relabel(context, job_id, newest.shot_id, Relabel(newest.id, newest.name, newest.code, newest.note, taken_out=True, reason="taken back"))
+    relabel(
+        context,
+        job_id,
+        newest.shot_id,
+        Relabel(replaces_id=newest.id, name=newest.name, code=newest.code, note=newest.note, taken_out=True, reason="taken back"),
+    )
 
 
 def add_photo(context: Context, job_id: str, shot_id: str, name: str, content: bytes) -> None:

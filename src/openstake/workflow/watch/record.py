@@ -27,7 +27,7 @@ from openstake.workflow.watch.points import compared_with, seen_of
 _COMPARED_LATELY = 30
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class PointWish:
     """What the crew settled before recording a point; an empty name counts up from the last one.
 
@@ -64,7 +64,7 @@ def record(context: Context, job_id: str, wish: PointWish) -> Recording:
         )
     if wish.seconds is not None and not kind.is_track:
         kind = with_seconds(kind, wish.seconds)
-    plan = ShotPlan(kind, height, wish.fixed_only, name=name, tilt=wish.tilt)
+    plan = ShotPlan(kind=kind, height=height, fixed_only=wish.fixed_only, name=name, tilt=wish.tilt)
 
     def told(session: Session, job: JobNow, shot: Shot, now: float) -> None:
         _told(session, job, shot, now, wish, name)
