@@ -111,7 +111,21 @@ class Season:
         epochs = [
             ReceivedEpoch(
                 epoch=Epoch(
-                    3600.0 + n, date(2026, 11, 25), 4, *texts, latitude, longitude, 7.4, 57.0, 21, 0.7, 1.0, 17, 0.006, 0.005, 0.011
+                    time_of_day_s=3600.0 + n,
+                    date=date(2026, 11, 25),
+                    quality=4,
+                    latitude_deg=latitude,
+                    longitude_deg=longitude,
+                    altitude_m=7.4,
+                    separation_m=57.0,
+                    satellites=21,
+                    hdop=0.7,
+                    age_s=1.0,
+                    station_id=17,
+                    sigma_east_m=0.006,
+                    sigma_north_m=0.005,
+                    sigma_up_m=0.011,
+                    **dict(zip(("latitude_text", "longitude_text"), texts, strict=True)),
                 ),
                 host_s=context.clock.now(),
                 reference_id=None,

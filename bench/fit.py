@@ -32,14 +32,14 @@ def pairs_of(count: int) -> list[Pair]:
     height = rng.uniform(50.0, 70.0, count)
     return [
         Pair(
-            f"M{n}",
-            *map(float, local[n]),
-            float(height[n]) - 57.0,
-            *map(float, gnss[n] + (703_400.0, 629_800.0)),
-            float(height[n]),
-            "hv",
-            0.006,
-            0.01,
+            name=f"M{n}",
+            local_h_m=float(height[n]) - 57.0,
+            gnss_h_m=float(height[n]),
+            use="hv",
+            sigma_h_m=0.006,
+            sigma_v_m=0.01,
+            **dict(zip(("local_e_m", "local_n_m"), map(float, local[n]), strict=True)),
+            **dict(zip(("gnss_e_m", "gnss_n_m"), map(float, gnss[n] + (703400.0, 629800.0)), strict=True)),
         )
         for n in range(count)
     ]

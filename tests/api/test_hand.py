@@ -53,8 +53,7 @@ class Phone:
 @pytest.fixture
 def office(own_office, monkeypatch):
     # What a passphrase costs to try is not the matter here (tests/cli/test_lan.py has the real cost): 128 MiB each time.
-    _, *others = PassphraseHash.__init__.__defaults__
-    monkeypatch.setattr(PassphraseHash.__init__, "__defaults__", (1 << 10, *others))
+    monkeypatch.setitem(PassphraseHash.__init__.__kwdefaults__, "n", 1 << 10)
     access = own_office.program.context.access
     access.door = Door(names=("10.1.2.3",), port=8443, root_pem=b"root", fingerprint="AA:BB", own_certificate=False)
     access.set_passphrase(PASSPHRASE, "what we stand in")

@@ -41,7 +41,19 @@ class Rover:
             began, number = datetime.now(UTC), 0
             with client:
                 while not self._stop.is_set():
-                    fix = Fix(began + timedelta(seconds=number), 4, *self._place, 0.0, 22, 0.6, 1.0, 17, 0.006, 0.006, 0.011)
+                    fix = Fix(
+                        moment=began + timedelta(seconds=number),
+                        quality=4,
+                        separation_m=0.0,
+                        satellites=22,
+                        hdop=0.6,
+                        age_s=1.0,
+                        station_id=17,
+                        sigma_east_m=0.006,
+                        sigma_north_m=0.006,
+                        sigma_up_m=0.011,
+                        **dict(zip(("latitude_deg", "longitude_deg", "altitude_m"), self._place, strict=True)),
+                    )
                     try:
                         client.sendall(gga(fix) + gst(fix))
                     except OSError:

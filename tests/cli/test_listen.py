@@ -22,7 +22,12 @@ from tests import processes
 from tests.core.test_rtk import AXES, LATITUDE, LONGITUDE, ORIGIN, noise
 from tests.live.test_transport import free_port
 
-STATION = StationReference(17, *(float(value) for value in ORIGIN + np.array([0.0, 100.0, 0.0]) @ AXES), 1.6, False)
+STATION = StationReference(
+    station_id=17,
+    antenna_height_m=1.6,
+    virtual=False,
+    **dict(zip(("x_m", "y_m", "z_m"), (float(value) for value in ORIGIN + np.array([0.0, 100.0, 0.0]) @ AXES), strict=True)),
+)
 
 
 def angle(degrees, width, letters):

@@ -205,7 +205,16 @@ def test_the_claimed_95_percent_holds_in_2000_sessions_with_a_local_fit():
         gnss = np.column_stack([marks, np.full(6, 60.0)]) + shared + leans + own
         local = np.column_stack([marks + 5000.0, np.full(6, 10.0)]) + rng.normal(0.0, sigma_local, (6, 3))
         sigmas = (np.hypot(0.0068, sigma_local), np.hypot(0.0135, sigma_local))
-        pairs = [Pair(str(n), *map(float, local[n]), *map(float, gnss[n]), "hv", *map(float, sigmas)) for n in range(6)]
+        pairs = [
+            Pair(
+                name=str(n),
+                use="hv",
+                **dict(zip(("local_e_m", "local_n_m", "local_h_m"), map(float, local[n]), strict=True)),
+                **dict(zip(("gnss_e_m", "gnss_n_m", "gnss_h_m"), map(float, gnss[n]), strict=True)),
+                **dict(zip(("sigma_h_m", "sigma_v_m"), map(float, sigmas), strict=True)),
+            )
+            for n in range(6)
+        ]
         flat, up = fit_horizontal(pairs), fit_vertical(pairs, "constant")
         reach = reach_of(pairs, flat, up)
         # The point: another day's vector and multipath, the same set-up, the same pole, turned as it comes.

@@ -94,7 +94,17 @@ def test_a_local_system_on_true_north_is_turned_by_minus_the_convergence():
     local = true_plane.grid_from_geodetic(
         np.array([latitude, latitude + step, latitude]), np.array([longitude, longitude, longitude + step])
     )
-    pairs = [Pair(str(n), *map(float, local[n]), None, *map(float, grid[n]), None, "h") for n in range(3)]
+    pairs = [
+        Pair(
+            name=str(n),
+            local_h_m=None,
+            gnss_h_m=None,
+            use="h",
+            **dict(zip(("local_e_m", "local_n_m"), map(float, local[n]), strict=True)),
+            **dict(zip(("gnss_e_m", "gnss_n_m"), map(float, grid[n]), strict=True)),
+        )
+        for n in range(3)
+    ]
 
     assert fit_horizontal(pairs).rotation_deg == pytest.approx(-frame.convergence_deg(latitude, longitude), abs=2e-5)
 
@@ -197,7 +207,16 @@ def test_the_next_mark_is_the_one_that_real_refits_would_choose():
     worst = []
     for east, north in candidates:
         local = fit.to_local(np.array([east]), np.array([north]))[0]
-        more = Pair("new", *map(float, local), None, east, north, None, "h", pairs[0].sigma_h_m)
+        more = Pair(
+            name="new",
+            local_h_m=None,
+            gnss_e_m=east,
+            gnss_n_m=north,
+            gnss_h_m=None,
+            use="h",
+            sigma_h_m=pairs[0].sigma_h_m,
+            **dict(zip(("local_e_m", "local_n_m"), map(float, local), strict=True)),
+        )
         again = [*pairs, more]
         worst.append(reach_of(again, fit_horizontal(again), None).horizontal_95_m(site).max())
     assert found.candidate == int(np.argmin(worst))

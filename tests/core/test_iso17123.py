@@ -17,7 +17,18 @@ def rows(seed=1, series=3, sigma_xy=0.006, sigma_h=0.012, distance=12.0, height=
     rng = np.random.default_rng(seed)
     truth = ((5000.0, 3000.0, 40.0), (5000.0 + distance, 3000.0, 40.0 + height))
     return [
-        Measured(s, n, p, *(np.array(truth[p - 1]) + rng.normal(0, (sigma_xy / 2**0.5, sigma_xy / 2**0.5, sigma_h))))
+        Measured(
+            series=s,
+            set=n,
+            point=p,
+            **dict(
+                zip(
+                    ("east_m", "north_m", "height_m"),
+                    np.array(truth[p - 1]) + rng.normal(0, (sigma_xy / 2**0.5, sigma_xy / 2**0.5, sigma_h)),
+                    strict=True,
+                )
+            ),
+        )
         for s in range(1, series + 1)
         for n in range(1, 6)
         for p in (1, 2)

@@ -28,7 +28,7 @@ def size(constellation, form="MSM4"):
 
 
 ALL_FOUR = [size(name) for name in ("GPS", "GLONASS", "Galileo", "BeiDou")]
-STATION = StationReference(17, *ARP, 1.6, False)
+STATION = StationReference(station_id=17, antenna_height_m=1.6, virtual=False, **dict(zip(("x_m", "y_m", "z_m"), ARP, strict=True)))
 
 
 @pytest.mark.parametrize(

@@ -44,7 +44,12 @@ def meant(**more):
 
 
 def station(xyz, height=ARP_HEIGHT, station_id=17, virtual=False):
-    return StationReference(station_id, *(float(value) for value in xyz), height, virtual)
+    return StationReference(
+        station_id=station_id,
+        antenna_height_m=height,
+        virtual=virtual,
+        **dict(zip(("x_m", "y_m", "z_m"), (float(value) for value in xyz), strict=True)),
+    )
 
 
 def lowered(by):

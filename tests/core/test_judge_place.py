@@ -14,7 +14,14 @@ LIST = Control(("A", "B"), np.array([[703_400.0, 629_800.0, 62.0], [703_900.0, 6
 
 
 def rover(east=703_450.0, north=629_850.0, height=63.0, accuracy=(0.2, 0.4), lift=56.9, stands=True):
-    return RoverPlace(east, north, height, *accuracy, lift, stands)
+    return RoverPlace(
+        east_m=east,
+        north_m=north,
+        height_m=height,
+        undulation_m=lift,
+        stands=stands,
+        **dict(zip(("horizontal_95_m", "vertical_95_m"), accuracy, strict=True)),
+    )
 
 
 def judged(seen, control=LIST, readings=(), shifts=None):

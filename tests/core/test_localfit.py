@@ -46,15 +46,15 @@ def pairs_of(rng, count, scale=1.00007, turn=0.4, sigma=0.005, weighted=False, a
     up = -57.0 + 1e-5 * gnss[:, 0] - 2e-5 * gnss[:, 1] + rng.normal(0.0, 1.0, count) * sigmas
     return [
         Pair(
-            f"M{n}",
-            float(local[n, 0]),
-            float(local[n, 1]),
-            float(height[n] + up[n]),
-            float(gnss[n, 0] + at[0]),
-            float(gnss[n, 1] + at[1]),
-            float(height[n]),
-            "hv",
-            *((float(sigmas[n]),) * 2 if weighted else (None, None)),
+            name=f"M{n}",
+            local_e_m=float(local[n, 0]),
+            local_n_m=float(local[n, 1]),
+            local_h_m=float(height[n] + up[n]),
+            gnss_e_m=float(gnss[n, 0] + at[0]),
+            gnss_n_m=float(gnss[n, 1] + at[1]),
+            gnss_h_m=float(height[n]),
+            use="hv",
+            **dict(zip(("sigma_h_m", "sigma_v_m"), (float(sigmas[n]),) * 2 if weighted else (None, None), strict=True)),
         )
         for n in range(count)
     ]
@@ -68,7 +68,14 @@ def columns(pairs):
 def test_umeyamas_points():
     # S. Umeyama, IEEE PAMI 13 (4), 1991, section III: scale 0.7211102551, shift (−0.8, 0.4).
     pairs = [
-        Pair(str(n), *local, None, *gnss, None, "h")
+        Pair(
+            name=str(n),
+            local_h_m=None,
+            gnss_h_m=None,
+            use="h",
+            **dict(zip(("local_e_m", "local_n_m"), local, strict=True)),
+            **dict(zip(("gnss_e_m", "gnss_n_m"), gnss, strict=True)),
+        )
         for n, (gnss, local) in enumerate([((0, 0), (0, 0)), ((1, 0), (-1, 0)), ((0, 2), (0, 2))])
     ]
     found = fit_horizontal(pairs)

@@ -25,7 +25,15 @@ def gps_tles():
 
 
 def test_kepler_s_orbit_agrees_with_a_numerical_integration():
-    elements = Elements(*(np.array([value]) for value in (26_560_000.0, 0.02, 0.96, 1.1, 0.7, 0.3)))
+    elements = Elements(
+        **dict(
+            zip(
+                ("semi_major_axis_m", "eccentricity", "inclination_rad", "node_rad", "perigee_rad", "mean_anomaly_rad"),
+                (np.array([value]) for value in (26560000.0, 0.02, 0.96, 1.1, 0.7, 0.3)),
+                strict=True,
+            )
+        )
+    )
     step = 1e-3
     start = inertial_positions_m(elements, 0.0)[0]
     speed = (inertial_positions_m(elements, step)[0] - inertial_positions_m(elements, -step)[0]) / (2 * step)
@@ -53,7 +61,16 @@ def test_orbits_stay_within_the_model_s_limits_of_sgp4():
         motion = satellite.no_kozai / 60.0
         axis = (EARTH_GM_M3_S2 / motion**2) ** (1 / 3)
         elements = Elements(
-            *(np.array([value]) for value in (axis, satellite.ecco, satellite.inclo, satellite.nodeo, satellite.argpo, satellite.mo))
+            **dict(
+                zip(
+                    ("semi_major_axis_m", "eccentricity", "inclination_rad", "node_rad", "perigee_rad", "mean_anomaly_rad"),
+                    (
+                        np.array([value])
+                        for value in (axis, satellite.ecco, satellite.inclo, satellite.nodeo, satellite.argpo, satellite.mo)
+                    ),
+                    strict=True,
+                )
+            )
         )
         for minutes in (0.0, 720.0):
             _, position_km, _ = satellite.sgp4_tsince(minutes)

@@ -76,7 +76,7 @@ def moved(shift, figure, inverse_flattening, xyz):
 
 
 def test_three_parameters_lead_from_wgs_84_to_ed50():
-    shift = DatumShift(*published.ED50_TO_WGS84)
+    shift = DatumShift(**dict(zip(("x_m", "y_m", "z_m"), published.ED50_TO_WGS84, strict=True)))
 
     ed50 = moved(shift, 6378388.0, 297.0, published.WGS84_XYZ)
 
@@ -210,7 +210,12 @@ def test_a_projection_that_takes_the_ellipsoid_for_a_sphere_is_said_not_to_keep_
 @given(st.floats(-3000, 3000), st.floats(-3000, 3000), st.floats(0.9990, 1.0010))
 def test_ground_distances_are_grid_distances_over_the_factor_and_the_origin_stays(east, north, factor):
     origin = np.array([600_000.0, 700_000.0])
-    frame = job_frame(FrameDefinition(system="EPSG:2157", ground=Ground("CP", *origin, factor)))
+    frame = job_frame(
+        FrameDefinition(
+            system="EPSG:2157",
+            ground=Ground(origin_name="CP", combined_factor=factor, **dict(zip(("east_m", "north_m"), origin, strict=True))),
+        )
+    )
     place = job_frame(2157).geodetic_from_grid(origin[0] + east, origin[1] + north)
 
     ground = frame.grid_from_geodetic(*place)
@@ -372,10 +377,10 @@ def test_a_mark_comes_back_to_its_own_grid_coordinate_through_a_published_shift(
 
 shifts = st.builds(
     DatumShift,
-    *(st.floats(-1000.0, 1000.0) for _ in range(3)),
-    *(st.floats(-30.0, 30.0) for _ in range(3)),
-    st.floats(-50.0, 50.0),
-    st.sampled_from(["position-vector", "coordinate-frame"]),
+    **{f"{axis}_m": st.floats(-1000.0, 1000.0) for axis in "xyz"},
+    **{f"rotation_{axis}_arcsec": st.floats(-30.0, 30.0) for axis in "xyz"},
+    scale_ppm=st.floats(-50.0, 50.0),
+    convention=st.sampled_from(["position-vector", "coordinate-frame"]),
 )
 
 

@@ -102,7 +102,16 @@ def given_marks(draw):
     )
     kind = None if height is None else draw(st.sampled_from(["ellipsoidal", "elevation"]))
     texts = [draw(words) for _ in range(3)]
-    return GivenMark("", *place, height, kind, draw(sigmas), draw(sigmas), *texts, draw(st.booleans()))
+    return GivenMark(
+        name="",
+        height_m=height,
+        height_kind=kind,
+        sigma_horizontal_m=draw(sigmas),
+        sigma_vertical_m=draw(sigmas),
+        check_only=draw(st.booleans()),
+        **dict(zip(("east_m", "north_m", "latitude_deg", "longitude_deg"), place, strict=True)),
+        **dict(zip(("order", "source", "note"), texts, strict=True)),
+    )
 
 
 named_marks = st.lists(
@@ -115,7 +124,17 @@ named_marks = st.lists(
 
 def placed(marks):
     """Return marks with some place: what is given comes back whatever it is."""
-    return [PlacedMark(mark, *((1.5, 2.5) if mark.is_geodetic else (mark.east_m, mark.north_m)), 53.1, -7.2, None, None) for mark in marks]
+    return [
+        PlacedMark(
+            given=mark,
+            latitude_deg=53.1,
+            longitude_deg=-7.2,
+            ellipsoidal_height_m=None,
+            elevation_m=None,
+            **dict(zip(("east_m", "north_m"), (1.5, 2.5) if mark.is_geodetic else (mark.east_m, mark.north_m), strict=True)),
+        )
+        for mark in marks
+    ]
 
 
 @settings(max_examples=50)

@@ -23,7 +23,10 @@ def test_the_uncertainty_is_tested_against_that_of_the_earlier_full_test(spread,
 
     def rows(seed, sigma):
         noise = np.random.default_rng(seed).normal(0.0, sigma, (30, 3))
-        return [Measured(*place, 10.0 * place[2] + e, n, h) for place, (e, n, h) in zip(places, noise, strict=True)]
+        return [
+            Measured(east_m=10.0 * place[2] + e, north_m=n, height_m=h, **dict(zip(("series", "set", "point"), place, strict=True)))
+            for place, (e, n, h) in zip(places, noise, strict=True)
+        ]
 
     shots = {f"{a}.{b}.{c}": Shot(created_s=1000.0 + 5400.0 * a + 300.0 * b + 30.0 * c) for a, b, c in places}
     now = fieldtests.SeriesNow(id="t", job_id="j", settled=settled, created_s=0.0, shots=shots)
@@ -39,7 +42,10 @@ def test_the_report_has_every_test_and_every_set(shared_office):
     settled = fieldtests.FieldTestSettled(full=True, sigma_xy_m=0.008, sigma_h_m=0.015, distance_m=None, height_difference_m=None)
     places = [(a, b, c) for a in (1, 2, 3) for b in range(1, 6) for c in (1, 2)]
     noise = np.random.default_rng(4).normal(0.0, 0.004, (30, 3))
-    rows = [Measured(*place, 10.0 * place[2] + e, n, h) for place, (e, n, h) in zip(places, noise, strict=True)]
+    rows = [
+        Measured(east_m=10.0 * place[2] + e, north_m=n, height_m=h, **dict(zip(("series", "set", "point"), place, strict=True)))
+        for place, (e, n, h) in zip(places, noise, strict=True)
+    ]
     shots = {f"{a}.{b}.{c}": Shot(created_s=1000.0 + 5400.0 * a + 300.0 * b + 30.0 * c) for a, b, c in places}
     view = fieldtests._view(fieldtests.SeriesNow(id="t", job_id="j", settled=settled, created_s=0.0, shots=shots), rows, None, "m", 1e6)
     with shared_office.program.context.database.read() as session:
