@@ -38,12 +38,12 @@ from openstake.store.models import Shot, new_id  # noqa: E402
 from openstake.workflow import recording  # noqa: E402
 from openstake.workflow.book.out import FORMATS  # noqa: E402
 from openstake.workflow.check import shots  # noqa: E402
-from openstake.workflow.now import points  # noqa: E402
-from openstake.workflow.now.base import listening_of, needed_occupation  # noqa: E402
-from openstake.workflow.now.heights import read_height  # noqa: E402
-from openstake.workflow.now.job import job_of  # noqa: E402
-from openstake.workflow.now.kit import kit_of  # noqa: E402
-from openstake.workflow.now.marks import mark_of  # noqa: E402
+from openstake.derive import points  # noqa: E402
+from openstake.derive.base import listening_of, needed_occupation  # noqa: E402
+from openstake.derive.heights import read_height  # noqa: E402
+from openstake.derive.job import job_of  # noqa: E402
+from openstake.derive.kit import kit_of  # noqa: E402
+from openstake.derive.marks import mark_of  # noqa: E402
 from openstake.workflow.packages import read_package, write_package  # noqa: E402
 from tests.filled import angle_text, fill  # noqa: E402
 

@@ -16,6 +16,7 @@ from sqlalchemy import select
 from openstake.api.server import create_app
 from openstake.core.errors import OpenStakeError
 from openstake.core.geodesy.grids import look_for_grids_in
+from openstake.derive.base import open_occupation
 from openstake.live.clock import HOST_CLOCK
 from openstake.live.hub import Hub
 from openstake.live.network import HOST, Outside
@@ -32,7 +33,6 @@ from openstake.workflow.base.start import configure_standin
 from openstake.workflow.context import Context
 from openstake.workflow.job.datum_grids import FOLDER
 from openstake.workflow.job.geoids import ensure_training_grid
-from openstake.workflow.now.base import open_occupation
 from openstake.workflow.practice.demo import load_demo
 from openstake.workflow.practice.field import Practice
 from openstake.workflow.watch.listen import resume

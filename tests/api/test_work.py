@@ -6,10 +6,11 @@ import pytest
 from sqlalchemy import select
 
 from openstake.app import build
-from openstake.core.errors import ConflictError
+from openstake.core.errors import CancelledError, ConflictError
+from openstake.core.progress import part_of_progress, tell_progress, with_progress
 from openstake.store.models import Job, Mark
 from openstake.workflow.packages import read_package, write_package
-from openstake.workflow.work import CancelledError, Made, each, part, tell
+from openstake.workflow.work import Made
 
 
 def over(crew, work):
@@ -21,11 +22,11 @@ def test_a_work_is_shown_while_it_goes_on_and_stopped(own_office):
     crew, going, goes_on = own_office, threading.Event(), threading.Event()
 
     def do(folder):
-        tell(1, 4)
+        tell_progress(1, 4)
         going.set()
         goes_on.wait(30)
-        for n in each(range(10_000), 10_000):
-            tell(n, 10_000)
+        for n in with_progress(range(10_000), 10_000):
+            tell_progress(n, 10_000)
         return Made(words="never")
 
     work = crew.program.context.works.begin("Slow", do)
@@ -43,8 +44,8 @@ def test_parts_of_a_work_add_up_and_what_fails_says_why(own_office):
     crew, said = own_office, []
 
     def do(folder):
-        with part(0.5, 1.0):
-            tell(1, 2)
+        with part_of_progress(0.5, 1.0):
+            tell_progress(1, 2)
             said.append(work.view().part)
         raise ConflictError("The base has just ended.")
 

@@ -8,7 +8,7 @@ import tifffile
 
 from openstake.core.errors import FileError
 from openstake.core.geodesy.geoid import elevation_from_ellipsoidal, ellipsoidal_from_elevation, read_geoid_grid
-from openstake.workflow.now.job import TRAINING_GRID
+from openstake.derive.job import TRAINING_GRID
 from tests import published
 
 GEOGRAPHIC, PROJECTED, POINTS, AREAS = 2, 1, 2, 1  # GeoTIFF 1.1, keys 1024 and 1025

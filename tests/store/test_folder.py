@@ -16,11 +16,11 @@ from sqlalchemy import text
 from openstake.app import build
 from openstake.cli import main
 from openstake.core.errors import ConflictError, FileError, StorageError
+from openstake.derive.job import TRAINING_GRID
 from openstake.store.book import write_entry
 from openstake.store.database import Database, ReadOnly, of_request
 from openstake.store.lock import FolderLock
 from openstake.store.passwords import keep_passwords, passwords_of
-from openstake.workflow.now.job import TRAINING_GRID
 from tests import processes
 from tests.conftest import Crew, built
 from tests.disks import small_disk

@@ -8,10 +8,10 @@ from sqlalchemy import select, text
 from sqlalchemy.exc import IntegrityError
 
 from openstake.core.errors import ConflictError
+from openstake.derive.base import base_of
 from openstake.store.book import canonical, verify, write_entry
 from openstake.store.database import NAME, Database, migrate, newest_migration
 from openstake.store.models import HeightReading, Job, JobSettings, Mark, Occupation
-from openstake.workflow.now.base import base_of
 
 
 @pytest.fixture

@@ -89,7 +89,7 @@ def test_a_grid_that_is_brought_in_makes_its_operation_the_best_that_is_offered(
     tried = own_office.get(f"/jobs/{job}")
     frame = own_office.program.context
     with frame.database.read() as session:
-        from openstake.workflow.now.job import job_of
+        from openstake.derive.job import job_of
 
         moved = job_of(session, job).frame
     # By hand: the old latitude is 3″ smaller; longitudes count to the west in the grid, so the old one is 5″ farther east.

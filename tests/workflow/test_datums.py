@@ -12,9 +12,9 @@ from sqlalchemy import select
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic, geodetic_from_ecef
 from openstake.core.rtk.rover import RoverWatch
 from openstake.core.vector import lifted
+from openstake.derive.job import job_of
+from openstake.derive.marks import control_of
 from openstake.store.models import BaseCoordinate, Listening, Occupation, Reference
-from openstake.workflow.now.job import job_of
-from openstake.workflow.now.marks import control_of
 from openstake.workflow.watch.against import against_control
 from tests.conftest import as_file, start_wish
 from tests.core.test_rtk import ORIGIN, epoch

@@ -8,10 +8,10 @@ import pytest
 
 from openstake.core.iso17123 import Measured
 from openstake.core.report import Report
+from openstake.derive.job import job_of
 from openstake.store.models import Shot
 from openstake.wire.reportpdf import write_report
 from openstake.workflow.check import fieldtests
-from openstake.workflow.now.job import job_of
 from openstake.workflow.reports import field_test_parts
 
 

@@ -6,11 +6,11 @@ from contextlib import contextmanager
 import pytest
 from sqlalchemy import event, select
 
+from openstake.derive import points
+from openstake.derive.job import job_of
+from openstake.derive.labels import free_name
 from openstake.store.models import Shot
 from openstake.workflow.check.checks import checked
-from openstake.workflow.now import points
-from openstake.workflow.now.job import job_of
-from openstake.workflow.now.labels import free_name
 from tests.conftest import as_file
 from tests.filled import Filling, fill
 

@@ -15,11 +15,11 @@ from openstake.core.geodesy.framechange import FrameStep
 from openstake.core.limits import ShortText, Text
 from openstake.workflow import photos
 from openstake.workflow.base import addresses, average, heights, log, reseat, setup, solution, start
+from openstake.workflow.base.average import AverageView
 from openstake.workflow.base.earlier import EarlierBases, earlier
 from openstake.workflow.base.setup import Source
 from openstake.workflow.base.view import BaseView, view
 from openstake.workflow.context import Context
-from openstake.workflow.now.averages import AverageView
 from openstake.workflow.ticks import TickWish
 
 

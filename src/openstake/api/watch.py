@@ -12,9 +12,9 @@ from openstake.api.common import Api, Nothing, written
 from openstake.live.clock import HOST_CLOCK
 from openstake.live.hub import HEARTBEAT_S
 from openstake.workflow import closing, handover, recording
+from openstake.workflow.base.average import AverageView
 from openstake.workflow.context import Context, JobChanged
 from openstake.workflow.job.jobs import one_job
-from openstake.workflow.now.averages import AverageView
 from openstake.workflow.photos import PhotoQuery
 from openstake.workflow.ticks import TickWish
 from openstake.workflow.watch import devices, goto, heights, instrument, kinds, points, record, rovers

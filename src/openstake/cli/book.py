@@ -8,9 +8,9 @@ from pathlib import Path
 import click
 
 from openstake.cli import show
+from openstake.derive.job import named_job
 from openstake.store.book import verify as verify_book
 from openstake.store.database import ReadOnly
-from openstake.workflow.now.job import named_job
 
 
 @click.group()

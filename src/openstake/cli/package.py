@@ -9,11 +9,11 @@ from typing import cast
 import click
 
 from openstake.cli import show
+from openstake.derive.job import named_job
 from openstake.live.hub import Hub
 from openstake.store.database import Database, ReadOnly
 from openstake.store.lock import FolderLock
 from openstake.workflow.context import Context
-from openstake.workflow.now.job import named_job
 from openstake.workflow.packages import package_in_words, read_package, write_package
 
 

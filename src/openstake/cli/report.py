@@ -8,10 +8,10 @@ from typing import cast
 import click
 
 from openstake.core.report import REPORTS
+from openstake.derive.job import named_job
 from openstake.live.hub import Hub
 from openstake.store.database import Database, ReadOnly
 from openstake.workflow.context import Context
-from openstake.workflow.now.job import named_job
 from openstake.workflow.reports import ReportQuery, pdf
 
 

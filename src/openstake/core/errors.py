@@ -78,6 +78,10 @@ class TooOftenError(OpenStakeError):
     title = "Not so fast"
 
 
+class CancelledError(ConflictError):
+    """The crew ended the work; nothing of it stays."""
+
+
 class NotHereError(OpenStakeError):
     """What is done on the program's own machine alone."""
 

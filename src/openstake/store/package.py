@@ -26,6 +26,7 @@ from sqlalchemy.orm import Session
 
 from openstake import __version__
 from openstake.core.errors import FileError
+from openstake.core.progress import Progress
 from openstake.store.backup import KeptFile
 from openstake.store.models import Base, BookEntry, Device, GearItem, JobProfile, JobSettings, ProfileVersion, SealedLine
 from openstake.store.rivals import PLAIN, Said, aliases, renaming, said_by, said_in
@@ -38,8 +39,6 @@ FORM = 2
 # The form that 0.11.0 to 0.13.0 wrote: no hashes of tables, joined rows among the others, no table of time passed before 0.12.0.
 _FORM_1 = 1
 _NOT_IN_FORM_1 = "time_passed"
-# What is told of progress: done, of how many.  It raises where the work is to end.
-Tell = Callable[[int, int], None]
 
 LINKS = "sealed_line"
 PARENTS = "rival"
@@ -208,7 +207,7 @@ def files_of(data: Path, rows: Mapping[str, list[str]]) -> list[Path]:
     return sorted({path for path in found if path.is_file()})
 
 
-def pack(session: Session, data: Path, job_id: str, name: str, out: Path, now_s: float, tell: Tell) -> Package:
+def pack(session: Session, data: Path, job_id: str, name: str, out: Path, now_s: float, progress: Progress) -> Package:
     """Write a job as a package to `out`, which appears when it is whole; returns what is in it.
 
     The session must be one transaction: what is written is of one moment.
@@ -222,7 +221,7 @@ def pack(session: Session, data: Path, job_id: str, name: str, out: Path, now_s:
         with zipfile.ZipFile(draft, "w", zipfile.ZIP_DEFLATED, compresslevel=6) as archive:
             written = _Members(archive)
             for n, table in enumerate(tables().values()):
-                tell(n, steps)
+                progress(n, steps)
                 with written.table(table.name) as write:
                     for values in rows_of(session, table, job_id, said, names):
                         counts[table.name] = counts.get(table.name, 0) + 1
@@ -230,11 +229,11 @@ def pack(session: Session, data: Path, job_id: str, name: str, out: Path, now_s:
                             kept[table.name].append(values["id" if table.name == "listening" else "file"])
                         write(values)
                         if counts[table.name] % 5000 == 0:
-                            tell(n, steps)
+                            progress(n, steps)
             _pack_parents(session, written, job_id, said)
             chains = _pack_chains(session, written, job_id)
-            tell(steps - 1, steps)
-            files = tuple(_pack_file(archive, path, data, lambda: tell(steps - 1, steps)) for path in files_of(data, kept))
+            progress(steps - 1, steps)
+            files = tuple(_pack_file(archive, path, data, lambda: progress(steps - 1, steps)) for path in files_of(data, kept))
             made = Package(
                 form=FORM,
                 version=__version__,
@@ -254,7 +253,7 @@ def pack(session: Session, data: Path, job_id: str, name: str, out: Path, now_s:
         draft.replace(out)
     finally:
         draft.unlink(missing_ok=True)
-    tell(steps, steps)
+    progress(steps, steps)
     return replace(made, sha256=hashlib.sha256(content).hexdigest())
 
 
@@ -317,7 +316,7 @@ def _pack_chains(session: Session, written: _Members, job_id: str) -> tuple[Chai
     return tuple(parts)
 
 
-def _pack_file(archive: zipfile.ZipFile, path: Path, data: Path, tell: Callable[[], None]) -> KeptFile:
+def _pack_file(archive: zipfile.ZipFile, path: Path, data: Path, progress: Callable[[], None]) -> KeptFile:
     """Put a file in as long as it is at this moment: a raw stream may grow."""
     name, left, found = path.relative_to(data).as_posix(), path.stat().st_size, hashlib.sha256()
     size = left
@@ -326,7 +325,7 @@ def _pack_file(archive: zipfile.ZipFile, path: Path, data: Path, tell: Callable[
             member.write(part)
             found.update(part)
             left -= len(part)
-            tell()
+            progress()
     return KeptFile(name, size - left, found.hexdigest())
 
 

@@ -14,13 +14,14 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import FileError
+from openstake.core.progress import Progress
 from openstake.core.units import counted
 from openstake.store import rivals
 from openstake.store.backup import KeptFile
 from openstake.store.book import FIRST_HASH, hash_of, tells_of, write_entry
 from openstake.store.lines import heads
 from openstake.store.models import Base, BookEntry, Device, GearItem, Job, JobSettings, Occupation, OwnDevice, SealedLine, new_id
-from openstake.store.package import LINKS, Opened, Tell, of_job, rows_where, tables
+from openstake.store.package import LINKS, Opened, of_job, rows_where, tables
 from openstake.store.rivals import PLAIN, Said
 from openstake.store.rowdoor import RowDoor, shown
 from openstake.wire.jsontext import JsonError, read_json
@@ -110,7 +111,7 @@ class _Ids:
             raise FileError(f"{shown(kept.path)} is a file of no row in this package. Nothing was unpacked.")
 
 
-def unpack(session: Session, opened: Opened, data: Path, now_s: float, tell: Tell) -> Unpacked:
+def unpack(session: Session, opened: Opened, data: Path, now_s: float, progress: Progress) -> Unpacked:
     """Add a package's rows and files within the caller's transaction; FileError with nothing added where something is wrong.
 
     A row that is here must say the same.  Files go to their places before the transaction ends: one that nothing names harms
@@ -129,7 +130,7 @@ def unpack(session: Session, opened: Opened, data: Path, now_s: float, tell: Tel
         here_said = rivals.said_in(session)
         names = _joined_of(opened, said) | rivals.aliases(session, here_said)
         for n, table in enumerate(tables().values()):
-            tell(n, steps)
+            progress(n, steps)
             found = _checked(opened, table, ids, said.get(table.name, PLAIN), names)
             if table.name == "book":
                 rows += _add_chains(session, opened, list(found))
@@ -138,10 +139,10 @@ def unpack(session: Session, opened: Opened, data: Path, now_s: float, tell: Tel
                 rows, disputes = rows + new, disputes + disagree
             else:
                 compared = known or table.name in _SHARED
-                rows += _add(session, table, found, names, compared, lambda n=n: tell(n, steps))
+                rows += _add(session, table, found, names, compared, lambda n=n: progress(n, steps))
         for kept in package.files:
             ids.take_file(kept)
-        files = _put_files(opened, data, lambda n: tell(len(tables()) + n, steps))
+        files = _put_files(opened, data, lambda n: progress(len(tables()) + n, steps))
         session.flush()
     except IntegrityError:
         raise FileError("This package holds a row that is here under another job. Nothing was unpacked.") from None
@@ -158,7 +159,7 @@ def unpack(session: Session, opened: Opened, data: Path, now_s: float, tell: Tel
     )
     bases = sorted(set(session.scalars(select(Occupation.id).where(Occupation.job_id == package.job))) - here)
     _tell_book(session, opened, made, bases, now_s)
-    tell(steps, steps)
+    progress(steps, steps)
     return made
 
 
@@ -175,7 +176,7 @@ def _checked(opened: Opened, table: Table, ids: _Ids, said: Said, names: dict[st
     ids.door.finish(table)
 
 
-def _add(session: Session, table: Table, found: Iterator[dict[str, Any]], names: dict[str, str], compared: bool, tell: Any) -> int:
+def _add(session: Session, table: Table, found: Iterator[dict[str, Any]], names: dict[str, str], compared: bool, progress: Any) -> int:
     """Add the rows that are not here; where some may be, hold those against them."""
     keys, count, rename = table.primary_key.columns, 0, rivals.renaming(table, names)
     while batch := list(islice(found, _BATCH)):
@@ -197,7 +198,7 @@ def _add(session: Session, table: Table, found: Iterator[dict[str, Any]], names:
         if fresh:
             session.execute(table.insert(), fresh)
         count += len(fresh)
-        tell()
+        progress()
     return count
 
 
@@ -342,13 +343,13 @@ def _add_chain(session: Session, device: str, own: dict[int, dict[str, Any]], li
     return len(fresh)
 
 
-def _put_files(opened: Opened, data: Path, tell: Any) -> int:
+def _put_files(opened: Opened, data: Path, progress: Any) -> int:
     """Put the files in their places; a raw stream that has grown takes the place of its beginning.  Returns how many are new."""
     aside, count = data / f"unpack-{new_id()}.draft", 0
     aside.mkdir(mode=0o700)
     try:
         for n, kept in enumerate(opened.package.files):
-            tell(n)
+            progress(n)
             draft, target = aside / Path(kept.path).name, data / kept.path
             opened.file(kept, draft)
             if kept.path.startswith("photos/"):

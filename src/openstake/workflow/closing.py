@@ -12,13 +12,13 @@ from openstake.core.closing import ClosingItem, ClosingKnown, closing_list
 from openstake.core.errors import NotFoundError
 from openstake.core.kit.packing import packing_list
 from openstake.core.links import links
+from openstake.derive.base import base_of, open_base, open_occupation
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import kit_of
 from openstake.store.models import Occupation, PointLabel, Shot, StaticLog, StaticLogEnd
 from openstake.workflow.chain.steps import evidence_of
 from openstake.workflow.check.checks import checked
 from openstake.workflow.context import Context
-from openstake.workflow.now.base import base_of, open_base, open_occupation
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import kit_of
 from openstake.workflow.ticks import TickWish, set_tick, ticked_at
 
 LIST = "closing"

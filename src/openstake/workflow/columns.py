@@ -21,6 +21,10 @@ from openstake.core.errors import OpenStakeError
 from openstake.core.geodesy.frames import FrameDefinition
 from openstake.core.kit.gear import GEAR
 from openstake.core.localfit.choice import choice_of
+from openstake.derive.applied import Applied, applied_of_row
+from openstake.derive.budget import BUDGET
+from openstake.derive.job import definition_from_json
+from openstake.derive.series import FieldTestSettled, TurnSettled, kind_of
 from openstake.store.models import Base
 from openstake.store.package import of_job
 from openstake.store.rowdoor import refused, shown
@@ -30,10 +34,6 @@ from openstake.workflow.base.setup import Settled
 from openstake.workflow.check.settings import CHECKS
 from openstake.workflow.fit.choose import FitResult
 from openstake.workflow.kit.bench import BenchResult
-from openstake.workflow.now.applied import Applied, applied_of_row
-from openstake.workflow.now.budget import BUDGET
-from openstake.workflow.now.job import definition_from_json
-from openstake.workflow.now.series import FieldTestSettled, TurnSettled, kind_of
 from openstake.workflow.watch.kinds import SHOTS
 
 _TEXTS: Any = tuple[str, ...]

@@ -20,13 +20,13 @@ from openstake.core.judge.watch import judge_pair
 from openstake.core.limits import POLE_TWICE_M, UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M
 from openstake.core.rtk.initialising import Agreement, compared
 from openstake.core.rtk.rover import Pair
+from openstake.derive import points
+from openstake.derive.averages import average_mark_m
+from openstake.derive.base import BaseNow, base_of, open_occupation
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.marks import MarkNow, marks_of
 from openstake.store.models import AverageEpoch, PositionAverageRow, Shot, ShotEpoch
 from openstake.workflow.context import Context
-from openstake.workflow.now import points
-from openstake.workflow.now.averages import average_mark_m
-from openstake.workflow.now.base import BaseNow, base_of, open_occupation
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.marks import MarkNow, marks_of
 from openstake.workflow.watch.live import heard_epoch
 
 StepKey = Literal["measured", "set up", "radio", "frame"]

@@ -10,27 +10,28 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import FileError, OpenStakeError
+from openstake.core.progress import Progress, progress_of_thread, tell_progress
 from openstake.core.units import counted
+from openstake.derive import points
+from openstake.derive.job import job_of
 from openstake.store.models import Shot, new_id
-from openstake.store.package import Opened, Package, Tell, pack
+from openstake.store.package import Opened, Package, pack
 from openstake.store.unpack import Unpacked, unpack
 from openstake.workflow.chain import page as chain_page
 from openstake.workflow.columns import hold_texts
 from openstake.workflow.context import Context, file_name
-from openstake.workflow.now import points
-from openstake.workflow.now.job import job_of
-from openstake.workflow.work import Made, Work, tell, teller
+from openstake.workflow.work import Made, Work
 
 MEDIA_TYPE = "application/zip"
 MOST_SENT_BYTES = 4 << 30
 _LEFT_S = 86_400.0
 
 
-def write_package(context: Context, job_id: str, out: Path, told: Tell = tell) -> Package:
+def write_package(context: Context, job_id: str, out: Path, progress: Progress = tell_progress) -> Package:
     """Write a job as a package; what is written is of one moment."""
     with context.database.read() as session:
         name = job_of(session, job_id).name
-        return pack(session, context.data_dir, job_id, name, out, context.now(job_id), told)
+        return pack(session, context.data_dir, job_id, name, out, context.now(job_id), progress)
 
 
 def package_in_words(made: Package) -> str:
@@ -65,14 +66,14 @@ def begin_package(context: Context, job_id: str) -> Work:
     return context.works.begin(f"Package of {name}", do)
 
 
-def read_package(context: Context, source: Path, told: Tell | None = None) -> Unpacked:
+def read_package(context: Context, source: Path, progress: Progress | None = None) -> Unpacked:
     """Unpack a package: all of it, or nothing and a FileError."""
     # The one writer is another thread.
-    told = told or teller()
+    progress = progress or progress_of_thread()
     with Opened(source) as opened:
 
         def work(session: Session) -> Unpacked:
-            made = unpack(session, opened, context.data_dir, context.clock.now(), told)
+            made = unpack(session, opened, context.data_dir, context.clock.now(), progress)
             _read_whole(context, session, made.job, opened)
             return made
 

@@ -13,11 +13,11 @@ from sqlalchemy.orm import Session
 from openstake.core.describe import one_line
 from openstake.core.errors import FileError, NotFoundError
 from openstake.core.limits import ShortText
+from openstake.derive.job import JobNow, job_of
 from openstake.store.book import write_entry
 from openstake.store.models import Photo, new_id
 from openstake.wire.pictures import kind_at_sight, written_anew
 from openstake.workflow.context import Context
-from openstake.workflow.now.job import JobNow, job_of
 
 _MOST_PHOTO_BYTES = 8 << 20
 _ONE_AT_A_TIME = threading.Lock()

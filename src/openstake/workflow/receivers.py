@@ -9,9 +9,9 @@ from sqlalchemy.orm import Session
 
 from openstake.core.evidence import RefersTo
 from openstake.core.kit.gear import Receiver
+from openstake.derive.kit import gear_rows, refers_to_of
 from openstake.store.book import write_entry
 from openstake.store.models import GearItem
-from openstake.workflow.now.kit import gear_rows, refers_to_of
 
 _WORDS = {RefersTo.APC: "APC", RefersTo.ARP: "ARP", RefersTo.MARK: "mark"}
 

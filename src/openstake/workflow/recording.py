@@ -17,16 +17,16 @@ from openstake.core.limits import Tolerance
 from openstake.core.shot import ShotKind, kept_epochs
 from openstake.core.sigmas import Sigmas
 from openstake.core.vector import Scatter, scatter_of_vectors
+from openstake.derive import points
+from openstake.derive.base import base_of, listening_of, needed_occupation
+from openstake.derive.heights import height_row
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.marks import MarkNow, head_of
 from openstake.live.rover import ReceivedEpoch, ShotWish
 from openstake.store.book import writes_by, written_by
 from openstake.store.models import Listening, Occupation, Reference, Shot, ShotEpoch, new_id
+from openstake.store.records.epochs import epoch_columns
 from openstake.workflow.context import Context
-from openstake.workflow.now import points
-from openstake.workflow.now.base import base_of, listening_of, needed_occupation
-from openstake.workflow.now.epochs import epoch_columns
-from openstake.workflow.now.heights import height_row
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.marks import MarkNow, head_of
 
 
 @dataclass(frozen=True)
@@ -176,7 +176,7 @@ def _stored(session: Session, job: JobNow, begun: _Begun, epochs: list[ReceivedE
     session.add(shot)
     session.flush()
     session.add_all(
-        ShotEpoch(shot_id=shot.id, n=n, used=bool(keep), **epoch_columns(row))
+        ShotEpoch(shot_id=shot.id, n=n, used=bool(keep), **epoch_columns(row.epoch, row.host_s, row.reference_id))
         for n, (row, keep) in enumerate(zip(epochs, used, strict=True))
     )
     session.flush()

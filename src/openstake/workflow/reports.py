@@ -15,6 +15,11 @@ from openstake.core.kit.gear import Gear
 from openstake.core.limits import ShortText
 from openstake.core.report import REPORTS, Bar, HeightStack, Report, ReportKind, ReportPart, StackLevel, Target, TargetShot
 from openstake.core.units import UNIT_WORDS, text_from_metres
+from openstake.derive import points
+from openstake.derive.base import BaseNow, bases_of
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import KitNow, kit_of
+from openstake.derive.marks import head_of
 from openstake.store.models import Occupation, Shot
 from openstake.wire.reportpdf import write_report
 from openstake.workflow.book import days
@@ -24,11 +29,6 @@ from openstake.workflow.check import fieldtests
 from openstake.workflow.check.checks import MOST_CHECKS, Checked, checked
 from openstake.workflow.context import Context, file_name
 from openstake.workflow.fit.out import report_of as fit_report_of
-from openstake.workflow.now import points
-from openstake.workflow.now.base import BaseNow, bases_of
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import KitNow, kit_of
-from openstake.workflow.now.marks import head_of
 from openstake.workflow.work import Work
 
 MEDIA_TYPE = "application/pdf"

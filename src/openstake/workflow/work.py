@@ -5,28 +5,20 @@ from __future__ import annotations
 import logging
 import tempfile
 import threading
-from collections.abc import Callable, Iterable, Iterator
-from contextlib import contextmanager
-from contextvars import ContextVar
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Literal, TypeVar
+from typing import Literal
 
-from openstake.core.errors import ConflictError, NotFoundError, OpenStakeError
+from openstake.core.errors import CancelledError, ConflictError, NotFoundError, OpenStakeError
+from openstake.core.progress import progress_told_to
 from openstake.live.clock import Clock
 from openstake.store.book import writes_by, written_by
 from openstake.store.models import new_id
 
-T = TypeVar("T")
-
 _MOST_KEPT = 12
 _MOST_AT_ONCE = 3
-_EVERY = 50
 _LOG = logging.getLogger(__name__)
-
-
-class CancelledError(ConflictError):
-    """The crew ended the work; nothing of it stays."""
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -81,16 +73,15 @@ class Work:
         self._thread = clock.thread(self._run, "work")
         self._thread.start()
 
-    def tell(self, done: int, total: int) -> None:
+    def tell_progress(self, done: int, total: int) -> None:
         """Say how far it is; CancelledError where it is to end."""
         if self._stop.is_set():
             raise CancelledError("It was stopped. Nothing was changed.")
         self._done, self._total = done, max(total, 1)
 
     def _run(self) -> None:
-        token = _TELL.set(self.tell)
         try:
-            with written_by(self._by):
+            with progress_told_to(self.tell_progress), written_by(self._by):
                 self.made = self._do(self.folder)
             self._state = "done"
         except CancelledError as error:
@@ -100,8 +91,6 @@ class Work:
         except Exception as error:  # the crew is told, the program goes on
             _LOG.exception("%s failed", self.title)
             self._state, self._problem = "failed", f"It failed: {error}. Nothing was changed."
-        finally:
-            _TELL.reset(token)
 
     @property
     def running(self) -> bool:
@@ -189,44 +178,3 @@ class Works:
                 work.wait(1.0)
             if self._folder is not None:
                 self._folder.cleanup()
-
-
-_TELL: ContextVar[Callable[[int, int], None] | None] = ContextVar("tell", default=None)
-
-
-def tell(done: int, total: int) -> None:
-    """Say how far the work of this thread is; where there is none, nothing happens."""
-    current = _TELL.get()
-    if current is not None:
-        current(done, total)
-
-
-def teller() -> Callable[[int, int], None]:
-    """Return what tells of this thread's work, for another thread that does a part of it."""
-    return _TELL.get() or (lambda done, total: None)
-
-
-def each(items: Iterable[T], total: int) -> Iterator[T]:
-    """Yield items, and say how many of them are done."""
-    for n, item in enumerate(items):
-        if n % _EVERY == 0:
-            tell(n, total)
-        yield item
-
-
-@contextmanager
-def part(begins: float, ends: float) -> Iterator[None]:
-    """Let what is told within be a part of the whole, from 0 to 1."""
-    outer = _TELL.get()
-    if outer is None:
-        yield
-        return
-
-    def inner(done: int, total: int) -> None:
-        outer(round(1000 * (begins + (ends - begins) * done / max(total, 1))), 1000)
-
-    token = _TELL.set(inner)
-    try:
-        yield
-    finally:
-        _TELL.reset(token)

@@ -10,11 +10,11 @@ from sqlalchemy.orm import Session
 from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo
 from openstake.core.limits import ShortText
+from openstake.derive.heights import rover_arp_to_apc_m
+from openstake.derive.kit import kit_of
 from openstake.store.models import Listening
 from openstake.workflow.base.setup import Settled, SetUpNow
 from openstake.workflow.context import Context
-from openstake.workflow.now.heights import rover_arp_to_apc_m
-from openstake.workflow.now.kit import kit_of
 from openstake.workflow.receivers import keep_refers_to
 from openstake.workflow.secrets import ADDRESSES, keep_secrets, parted_addresses, secrets_of
 

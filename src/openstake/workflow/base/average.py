@@ -13,21 +13,50 @@ from openstake.core.evidence import Epoch, RefersTo
 from openstake.core.limits import Seconds, ShortText
 from openstake.core.occupation import PositionAverage, average_of_epochs
 from openstake.core.units import text_from_metres
+from openstake.derive.averages import AverageResult, average_result
+from openstake.derive.heights import height_row, read_height, rover_arp_to_apc_m
+from openstake.derive.job import job_of
+from openstake.derive.kit import KitNow, kit_of, refers_to_of
 from openstake.live.average import Average
-from openstake.live.rover import ReceivedEpoch
 from openstake.store.book import write_entry
 from openstake.store.models import AverageEpoch, PositionAverageRow
+from openstake.store.records.epochs import epoch_columns
 from openstake.workflow.base.setup import needed_setup
 from openstake.workflow.captures import epochs_of_content
 from openstake.workflow.context import Context
-from openstake.workflow.now.averages import AverageView, average_view
-from openstake.workflow.now.epochs import epoch_columns
-from openstake.workflow.now.heights import height_row, read_height, rover_arp_to_apc_m
-from openstake.workflow.now.job import job_of
-from openstake.workflow.now.kit import KitNow, kit_of, refers_to_of
 from openstake.workflow.secrets import checked_address
 
 Purpose = Literal["base", "mark"]
+
+
+@dataclass(frozen=True, kw_only=True)
+class AverageView:
+    """An average that is being taken; over a mark it waits for fixed first."""
+
+    purpose: Purpose
+    running: bool
+    waiting: bool
+    seconds: float
+    elapsed_s: float
+    problem: str
+    result: AverageResult | None
+
+
+def average_view(average: Average) -> AverageView:
+    """Return the state of an average for the page."""
+    try:
+        result = average_result(average_of_epochs(average.epochs))
+    except InputError:
+        result = None
+    return AverageView(
+        purpose="mark" if average.purpose == "mark" else "base",
+        running=average.running,
+        waiting=average.waiting,
+        seconds=average.seconds,
+        elapsed_s=round(min(average.seconds, average.elapsed_s), 1),
+        problem=average.problem,
+        result=result,
+    )
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -203,10 +232,7 @@ def store_average(
     )
     session.add(row)
     session.flush()
-    session.add_all(
-        AverageEpoch(average_id=row.id, n=n, **epoch_columns(ReceivedEpoch(epoch=epoch, host_s=began_s, reference_id=None)))
-        for n, epoch in enumerate(epochs)
-    )
+    session.add_all(AverageEpoch(average_id=row.id, n=n, **epoch_columns(epoch, began_s, None)) for n, epoch in enumerate(epochs))
     session.flush()
     return row
 

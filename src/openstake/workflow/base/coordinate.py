@@ -23,14 +23,14 @@ from openstake.core.judge.finding import Finding
 from openstake.core.limits import BIAS_95_M, TAKEN_FROM_MARK_M, TOLERANCES, VERTICAL_TO_HORIZONTAL
 from openstake.core.sigmas import horizontal_95_m, vertical_95_m
 from openstake.core.vector import lifted
+from openstake.derive import points
+from openstake.derive.averages import AverageResult, average_mark_m, average_result, stored_average
+from openstake.derive.base import BaseNow, bases_of, is_autonomous, three
+from openstake.derive.job import JobNow
+from openstake.derive.marks import MarkNow, current_marks, head_of, line_ids, mark_ecef_m
 from openstake.store.models import BaseCoordinate, Occupation, PositionAverageRow, Reference, Shot
 from openstake.workflow.base.framed import in_the_job, step_to_job
 from openstake.workflow.base.setup import SetUpNow
-from openstake.workflow.now import points
-from openstake.workflow.now.averages import AverageResult, average_mark_m, average_result, stored_average
-from openstake.workflow.now.base import BaseNow, bases_of, is_autonomous, three
-from openstake.workflow.now.job import JobNow
-from openstake.workflow.now.marks import MarkNow, current_marks, head_of, line_ids, mark_ecef_m
 
 _EARLIER_SHOWN = 12
 _SHOTS_SHOWN = 50

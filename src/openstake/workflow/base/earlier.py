@@ -8,15 +8,15 @@ from openstake.core.base_sources import source_title
 from openstake.core.chain import State
 from openstake.core.judge.height import KnownAntenna
 from openstake.core.parts import earlier_state
+from openstake.derive.base import BaseNow, bases_of, is_autonomous
+from openstake.derive.heights import known_antenna
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import kit_of
+from openstake.derive.marks import MarkNow, marks_of
 from openstake.workflow.base import coordinate as coordinates
 from openstake.workflow.base import log, solution
 from openstake.workflow.base.heights import BaseHeights, readings_view
 from openstake.workflow.context import Context
-from openstake.workflow.now.base import BaseNow, bases_of, is_autonomous
-from openstake.workflow.now.heights import known_antenna
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import kit_of
-from openstake.workflow.now.marks import MarkNow, marks_of
 from openstake.workflow.photos import PhotoView, photos_of
 
 

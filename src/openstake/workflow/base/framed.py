@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from openstake.core.errors import InputError
 from openstake.core.geodesy.framechange import FrameStep, changed_frame, epoch_year, frame_step
-from openstake.workflow.now.job import JobNow
+from openstake.derive.job import JobNow
 
 Xyz = tuple[float, float, float]
 

@@ -15,13 +15,13 @@ from openstake.core.judge.height import KnownAntenna, judge_completeness, judge_
 from openstake.core.limits import TYPED_TWICE_S, ShortText, Text
 from openstake.core.parts import HeightRead
 from openstake.core.units import counted, text_from_metres
+from openstake.derive.heights import ROD_HEIGHT_M, BaseHeight, Readings, as_typed, features_of, height_row, read_height
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import kit_of
 from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import HeightReading, Occupation
 from openstake.workflow.context import Context
-from openstake.workflow.now.heights import ROD_HEIGHT_M, BaseHeight, Readings, as_typed, features_of, height_row, read_height
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import kit_of
 
 ReadingMoment = Literal["before", "after"]
 

@@ -12,6 +12,8 @@ from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.vector import lifted
+from openstake.derive.base import base_of, needed_occupation, three
+from openstake.derive.job import job_of
 from openstake.live.rawfile import Place
 from openstake.store.book import write_entry
 from openstake.store.models import Listening, Mark, Occupation, Reference, StaticLog, StaticLogEnd
@@ -19,8 +21,6 @@ from openstake.wire.rinex.write import RinexHeader
 from openstake.workflow.base.coordinate import when
 from openstake.workflow.base.rawdata import StreamToRinex
 from openstake.workflow.context import Context, file_name
-from openstake.workflow.now.base import base_of, needed_occupation, three
-from openstake.workflow.now.job import job_of
 
 INTERVALS_S = (1.0, 5.0, 10.0, 15.0, 30.0)
 _PIECE_BYTES = 1 << 16

@@ -12,14 +12,14 @@ from openstake.core.control import in_words
 from openstake.core.errors import ConflictError
 from openstake.core.judge.coordinate import moved_enu_m
 from openstake.core.units import text_from_metres
+from openstake.derive import points
+from openstake.derive.base import base_of
+from openstake.derive.job import JobNow
+from openstake.derive.labels import labels_of
+from openstake.derive.marks import marks_of
 from openstake.store.book import write_entry
 from openstake.store.models import BaseCoordinate, Occupation, Shot
 from openstake.workflow.base.coordinate import Proposed, coordinate_row
-from openstake.workflow.now import points
-from openstake.workflow.now.base import base_of
-from openstake.workflow.now.job import JobNow
-from openstake.workflow.now.labels import labels_of
-from openstake.workflow.now.marks import marks_of
 
 _MOVES_SHOWN = 300
 

@@ -20,17 +20,17 @@ from openstake.core.limits import ShortText, Text
 from openstake.core.reseat import Reseat, reseat
 from openstake.core.sigmas import Sigmas, added, horizontal_95_m, vertical_95_m
 from openstake.core.units import counted
+from openstake.derive import points
+from openstake.derive.base import BaseNow, base_of, is_autonomous, needed_occupation, three
+from openstake.derive.claims import claim_of
+from openstake.derive.heights import ROVER_HEIGHT_SIGMA_M
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.marks import MarkNow, head_of, line_ids, mark_ecef_m
+from openstake.derive.points import Point
 from openstake.store.models import BaseCoordinate, Shot
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, when
 from openstake.workflow.base.moves import MovedPoint, moved_points, replace_coordinate
 from openstake.workflow.context import Context
-from openstake.workflow.now import points
-from openstake.workflow.now.base import BaseNow, base_of, is_autonomous, needed_occupation, three
-from openstake.workflow.now.claims import claim_of
-from openstake.workflow.now.heights import ROVER_HEIGHT_SIGMA_M
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.marks import MarkNow, head_of, line_ids, mark_ecef_m
-from openstake.workflow.now.points import Point
 
 _SHOTS_SHOWN = 50
 

@@ -19,6 +19,11 @@ from openstake.core.kit.profile import Profile
 from openstake.core.occupation import BaseErrorEffect, base_error_effect
 from openstake.core.parts import Part, RunsNow, running_parts
 from openstake.core.units import text_from_metres
+from openstake.derive import points
+from openstake.derive.base import BaseNow, is_autonomous, listening_of
+from openstake.derive.job import JobNow
+from openstake.derive.kit import KitNow
+from openstake.derive.marks import MarkNow, current_places
 from openstake.live.session import Moment
 from openstake.store.models import Listening, Occupation, Shot
 from openstake.workflow.base import coordinate as coordinates
@@ -27,11 +32,6 @@ from openstake.workflow.base.heights import BaseHeights
 from openstake.workflow.base.settled import place_of
 from openstake.workflow.base.setup import QuestionView, looked
 from openstake.workflow.context import Context
-from openstake.workflow.now import points
-from openstake.workflow.now.base import BaseNow, is_autonomous, listening_of
-from openstake.workflow.now.job import JobNow
-from openstake.workflow.now.kit import KitNow
-from openstake.workflow.now.marks import MarkNow, current_places
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -18,14 +18,14 @@ from openstake.core.judge.finding import Finding, ranked, stops_of
 from openstake.core.judge.height import KnownAntenna
 from openstake.core.occupation import meant_arp_ecef
 from openstake.core.parts import Part, SettledSoFar, setup_parts
+from openstake.derive.heights import readings_of_setup
+from openstake.derive.job import JobNow
+from openstake.derive.marks import head_of
 from openstake.workflow.base import coordinate as coordinates
 from openstake.workflow.base import setup
 from openstake.workflow.base.coordinate import Proposed, judge_proposed, proposed
 from openstake.workflow.base.heights import BaseHeights, readings_view
 from openstake.workflow.base.setup import QuestionView, SetUpNow, Source, looked
-from openstake.workflow.now.heights import readings_of_setup
-from openstake.workflow.now.job import JobNow
-from openstake.workflow.now.marks import head_of
 
 
 @dataclass(frozen=True)

@@ -17,14 +17,14 @@ from openstake.core.geodesy.framechange import epoch_year
 from openstake.core.limits import LARGEST_STATION_ID
 from openstake.core.parts import Looked
 from openstake.core.site import CAUTIONS, LEVEL, QUESTIONS
+from openstake.derive.base import open_occupation
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import KitNow, kit_of
+from openstake.derive.marks import head_of
 from openstake.store.book import write_entry
 from openstake.store.lines import heads
 from openstake.store.models import Occupation, SetUp, new_id
 from openstake.workflow.context import Context
-from openstake.workflow.now.base import open_occupation
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import KitNow, kit_of
-from openstake.workflow.now.marks import head_of
 from openstake.workflow.photos import keep_photo
 from openstake.workflow.secrets import ADDRESSES, keep_secrets, parted_addresses
 from openstake.workflow.ticks import TickWish, set_tick, ticked_at

@@ -19,6 +19,9 @@ from openstake.core.judge.finding import Finding
 from openstake.core.limits import ShortText, Text
 from openstake.core.units import metres_in_field, text_from_metres
 from openstake.core.vector import lifted
+from openstake.derive.base import BaseNow, base_of, is_autonomous, three
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.marks import head_of
 from openstake.store.models import BaseCoordinate, ImportedFile, Occupation
 from openstake.wire.place import place_from_text
 from openstake.wire.solution import MOST_BYTES, SolutionFile, read_solution
@@ -26,9 +29,6 @@ from openstake.workflow.base.coordinate import Proposed, coordinate_row, taken_a
 from openstake.workflow.base.framed import in_the_job, step_to_job
 from openstake.workflow.base.moves import MovedPoint, moved_points, replace_coordinate
 from openstake.workflow.context import Context
-from openstake.workflow.now.base import BaseNow, base_of, is_autonomous, three
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.marks import head_of
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -16,6 +16,11 @@ from openstake.core.geodesy.frames import Anchor
 from openstake.core.limits import ShortText, Text
 from openstake.core.mark import GivenMark
 from openstake.core.units import text_from_metres
+from openstake.derive.base import base_of, listening_of, needed_occupation, open_occupation
+from openstake.derive.heights import BaseHeight, known_antenna, readings_of_setup
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import kit_of
+from openstake.derive.marks import MarkNow, current_marks, head_of, row_of
 from openstake.store.book import write_entry
 from openstake.store.models import BaseCoordinate, HeightReading, Listening, Mark, Occupation, OccupationEnd
 from openstake.workflow.base import log, setup, solution
@@ -35,11 +40,6 @@ from openstake.workflow.base.setup import USUAL_STATION_ID, SetUpNow, Source, ne
 from openstake.workflow.base.view import BaseView, view
 from openstake.workflow.context import Context
 from openstake.workflow.job.jobs import anchor_local
-from openstake.workflow.now.base import base_of, listening_of, needed_occupation, open_occupation
-from openstake.workflow.now.heights import BaseHeight, known_antenna, readings_of_setup
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import kit_of
-from openstake.workflow.now.marks import MarkNow, current_marks, head_of, row_of
 from openstake.workflow.watch import listen as watch
 
 _POINTS = {RefersTo.APC: "phase centre", RefersTo.ARP: "ARP", RefersTo.MARK: "mark"}

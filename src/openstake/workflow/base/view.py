@@ -11,9 +11,15 @@ from openstake.core.chain import State
 from openstake.core.judge.finding import Finding
 from openstake.core.occupation import BaseErrorEffect
 from openstake.core.parts import Part, compared_state
+from openstake.derive.base import BaseNow, open_base
+from openstake.derive.heights import known_antenna, readings_of_setup
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import KitNow, kit_of
+from openstake.derive.marks import head_of
 from openstake.store.models import Occupation, OccupationEnd
 from openstake.workflow.base import coordinate as coordinates
 from openstake.workflow.base import log, setup
+from openstake.workflow.base.average import AverageView, average_view
 from openstake.workflow.base.heights import NO_HEIGHTS, BaseHeights, readings_view
 from openstake.workflow.base.running import (
     MessageOnAir,
@@ -29,12 +35,6 @@ from openstake.workflow.base.running import (
 from openstake.workflow.base.settled import SetUpView, Suggested, parts_of_setup, setup_view
 from openstake.workflow.base.setup import QuestionView, setup_in_hand
 from openstake.workflow.context import Context
-from openstake.workflow.now.averages import AverageView, average_view
-from openstake.workflow.now.base import BaseNow, open_base
-from openstake.workflow.now.heights import known_antenna, readings_of_setup
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import KitNow, kit_of
-from openstake.workflow.now.marks import head_of
 from openstake.workflow.photos import PhotoView, photos_of
 
 

@@ -18,13 +18,13 @@ from openstake.core.book import KINDS
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.limits import ShortText, Text
 from openstake.core.units import counted
+from openstake.derive import points
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.labels import labels_of
 from openstake.store.book import canonical, said_in_text, write_entry
 from openstake.store.models import BookEntry, Device, Shot, SignedDay
 from openstake.wire.address import hidden_passwords
 from openstake.workflow.context import Context
-from openstake.workflow.now import points
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.labels import labels_of
 
 
 @dataclass(frozen=True, kw_only=True)

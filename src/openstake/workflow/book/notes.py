@@ -9,9 +9,9 @@ from sqlalchemy.orm import Session
 from openstake.core.book import degrees_from_text, people_sentence, weather_sentence
 from openstake.core.errors import InputError
 from openstake.core.limits import ShortText, Text
+from openstake.derive.job import JobNow, job_of
 from openstake.store.book import write_entry
 from openstake.workflow.context import Context
-from openstake.workflow.now.job import JobNow, job_of
 from openstake.workflow.photos import keep_photo
 
 

@@ -15,25 +15,26 @@ from sqlalchemy.orm import Session
 from openstake.core.budget import Budget
 from openstake.core.errors import InputError
 from openstake.core.limits import Text
+from openstake.core.progress import part_of_progress, with_progress
 from openstake.core.taken import Doubt, TakenPoint, with_doubts
 from openstake.core.units import METRES_PER_UNIT, LengthUnit
 from openstake.core.vector import ecef_covariance_m2
+from openstake.derive import points
+from openstake.derive.applied import LocalPlace, local_of_points
+from openstake.derive.budget import budget_of_shot, budgets_in_fit, pole_used, settings_of
+from openstake.derive.claims import claim_of
+from openstake.derive.fit import undulation_m
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import kit_of
+from openstake.derive.labels import labels_of
+from openstake.derive.marks import marks_of
 from openstake.store.models import PointLabel, Shot
 from openstake.wire.tables.cells import csv_text, utc_text
 from openstake.wire.tables.drawings import drawn_point, write_dxf, write_kml
 from openstake.wire.tables.geojson import write_points_geojson
 from openstake.wire.tables.landxml import write_points_landxml
 from openstake.workflow.context import Context, file_name
-from openstake.workflow.now import points
-from openstake.workflow.now.applied import LocalPlace, local_of_points
-from openstake.workflow.now.budget import budget_of_shot, budgets_in_fit, pole_used, settings_of
-from openstake.workflow.now.claims import claim_of
-from openstake.workflow.now.fit import undulation_m
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import kit_of
-from openstake.workflow.now.labels import labels_of
-from openstake.workflow.now.marks import marks_of
-from openstake.workflow.work import Work, each, part
+from openstake.workflow.work import Work
 
 _MOST_DOUBTFUL = 50
 PointFormat = Literal["csv", "geojson", "kml", "dxf", "landxml", "vectors"]
@@ -255,9 +256,9 @@ def _content(session: Session, job: JobNow, form: PointFormat, wish: TakeHome) -
     if form == "vectors":
         return _vectors_csv(session, job, wish.doubtful)
     job.needs_datum()
-    with part(0.0, 0.8):
+    with part_of_progress(0.0, 0.8):
         found = _wished(taken_points(session, job), wish.doubtful)
-    with part(0.8, 1.0):
+    with part_of_progress(0.8, 1.0):
         return _written(job, form, wish, found)
 
 
@@ -268,9 +269,9 @@ def _written(job: JobNow, form: PointFormat, wish: TakeHome, taken: Sequence[Tak
     if form == "geojson":
         return write_points_geojson(taken, job.system_statement)
     if form == "kml":
-        return write_kml(map(drawn_point, each(taken, len(taken))), job.name)
+        return write_kml(map(drawn_point, with_progress(taken, len(taken))), job.name)
     if form == "dxf":
-        return write_dxf([drawn_point(point) for point in each(taken, len(taken))], unit)
+        return write_dxf([drawn_point(point) for point in with_progress(taken, len(taken))], unit)
     return write_points_landxml(taken, unit, job.settings.system_label or job.frame.name, job.system_statement)
 
 
@@ -313,7 +314,7 @@ def _csv(taken: Sequence[TakenPoint], columns: Sequence[str], unit: LengthUnit) 
         scale, places = (factor, 4) if column.kind == "length" else (1.0, 10 if column.kind == "degrees" else 4)
         return f"{value / scale:.{places}f}"
 
-    return csv_text([header, *([cell(column, point) for column in used] for point in each(taken, len(taken)))])
+    return csv_text([header, *([cell(column, point) for column in used] for point in with_progress(taken, len(taken)))])
 
 
 def _listed(session: Session, job: JobNow) -> tuple[list[Shot], dict[str, PointLabel]]:
@@ -349,7 +350,7 @@ def taken_points(
             xyz[n],
             under[point.base.occupation.mark_id].name,
         )
-        for n, (shot, point) in each(enumerate(zip(shots, derived, strict=True)), len(shots))
+        for n, (shot, point) in with_progress(enumerate(zip(shots, derived, strict=True)), len(shots))
     ]
     return with_doubts(taken)
 

@@ -13,12 +13,12 @@ from sqlalchemy.orm import Session
 from openstake.core.book import GROUPS, KINDS, WEATHER, Group, Weather
 from openstake.core.errors import NotFoundError
 from openstake.core.limits import ShortText
+from openstake.derive.job import JobNow, job_of
 from openstake.store.book import Verification, said_in_text, verify
 from openstake.store.models import BookEntry, Device
 from openstake.wire.address import hidden_passwords, holds_password
 from openstake.workflow.book.days import ORDER, Place, SignOff, bounds_s, ids_of, lines_of, replaced_by, signed_of
 from openstake.workflow.context import Context
-from openstake.workflow.now.job import JobNow, job_of
 
 MOST_LINES = 500
 _MOST_BEFORE = 10

@@ -9,11 +9,11 @@ from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.limits import ShortText, Text
+from openstake.derive.crews import CrewsDiffer, crews_of
+from openstake.derive.job import job_of
 from openstake.store.book import write_entry
 from openstake.store.models import Base, new_id
 from openstake.workflow.context import Context
-from openstake.workflow.now.crews import CrewsDiffer, crews_of
-from openstake.workflow.now.job import job_of
 
 
 @dataclass(frozen=True)

@@ -12,10 +12,10 @@ from sqlalchemy.orm import Session
 from openstake.core.errors import InputError, NotFoundError
 from openstake.core.judge.finding import RULES, Finding
 from openstake.core.limits import ShortText, Text
+from openstake.derive.job import job_of
 from openstake.store.book import write_entry
 from openstake.store.models import FindingAnswer
 from openstake.workflow.context import Context
-from openstake.workflow.now.job import job_of
 
 # What is answered most: a press, and a word or two.
 OFFERED = ("measured again, agrees", "accepted because")

@@ -19,15 +19,15 @@ from openstake.core.limits import BUDGET_WASH_M, FAR_WITHIN_M, MOST_BUDGETS_WRIT
 from openstake.core.links import TERM_LINKS
 from openstake.core.units import LengthUnit, metres_in_field, text_from_metres
 from openstake.core.vector import vector_length_m
+from openstake.derive.applied import Applied, applied_now, fit_sigmas_m
+from openstake.derive.base import BaseNow, open_base, three
+from openstake.derive.budget import BUDGET, base_sigmas_m, pole_used, settings_of
+from openstake.derive.heights import ROD_HEIGHT_M
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import KitNow, kit_of
+from openstake.derive.marks import current_marks, head_of
+from openstake.derive.wash import Wash, wash_over
 from openstake.workflow.context import Context
-from openstake.workflow.now.applied import Applied, applied_now, fit_sigmas_m
-from openstake.workflow.now.base import BaseNow, open_base, three
-from openstake.workflow.now.budget import BUDGET, base_sigmas_m, pole_used, settings_of
-from openstake.workflow.now.heights import ROD_HEIGHT_M
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import KitNow, kit_of
-from openstake.workflow.now.marks import current_marks, head_of
-from openstake.workflow.now.wash import Wash, wash_over
 from openstake.workflow.watch.live import heard_epoch
 
 _USUAL_BASELINE_M = 1000.0

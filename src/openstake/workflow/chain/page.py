@@ -13,6 +13,10 @@ from openstake.core.check_plan import plan_of_marks
 from openstake.core.errors import InputError
 from openstake.core.links import Due, Link, Weakest, check_next, links, weakest
 from openstake.core.morning import LastTime, Morning, morning_of
+from openstake.derive.base import BaseNow, bases_of, is_autonomous, open_base, three
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import KitNow, kit_of
+from openstake.derive.marks import current_marks, head_of
 from openstake.store.models import Occupation
 from openstake.workflow.chain.answers import OFFERED, FindingAsked, asked
 from openstake.workflow.chain.budget import BudgetShown, BudgetWish, shown_of
@@ -20,10 +24,6 @@ from openstake.workflow.chain.steps import evidence_of
 from openstake.workflow.check.plan import candidate_of, proof_of
 from openstake.workflow.check.settings import settings_of as check_settings_of
 from openstake.workflow.context import Context
-from openstake.workflow.now.base import BaseNow, bases_of, is_autonomous, open_base, three
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import KitNow, kit_of
-from openstake.workflow.now.marks import current_marks, head_of
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -15,6 +15,12 @@ from openstake.core.judge.finding import Finding
 from openstake.core.links import Link, links
 from openstake.core.sigmas import Sigmas
 from openstake.core.units import text_from_metres
+from openstake.derive.base import BaseNow, open_base
+from openstake.derive.crews import crews_of
+from openstake.derive.job import JobNow, count_marks, job_of
+from openstake.derive.kit import KitNow, kit_of
+from openstake.derive.marks import current_places, head_of
+from openstake.derive.poles import turned_pole
 from openstake.live.session import RunningSession
 from openstake.store.book import unproven_version
 from openstake.workflow.base.setup import unconfirmed
@@ -25,12 +31,6 @@ from openstake.workflow.fit.judged import fit_said
 from openstake.workflow.job.system import system_of
 from openstake.workflow.kit.packing import packing_of
 from openstake.workflow.link.pair import LinkView, link_of
-from openstake.workflow.now.base import BaseNow, open_base
-from openstake.workflow.now.crews import crews_of
-from openstake.workflow.now.job import JobNow, count_marks, job_of
-from openstake.workflow.now.kit import KitNow, kit_of
-from openstake.workflow.now.marks import current_places, head_of
-from openstake.workflow.now.poles import turned_pole
 from openstake.workflow.watch.instrument import watch_findings
 from openstake.workflow.watch.live import heard_epoch
 

@@ -16,13 +16,13 @@ from openstake.core.judge.cause import HeightsSeen, judge_causes, named_heights,
 from openstake.core.judge.finding import Finding
 from openstake.core.limits import POLE_TWICE_M
 from openstake.core.sigmas import grid_axes, in_grid
+from openstake.derive.base import BaseNow, is_autonomous, three
+from openstake.derive.claims import claim_of
+from openstake.derive.heights import ROVER_HEIGHT_SIGMA_M, as_typed
+from openstake.derive.job import JobNow
+from openstake.derive.kit import KitNow
+from openstake.derive.marks import current_marks
 from openstake.workflow.check.checks import Checked
-from openstake.workflow.now.base import BaseNow, is_autonomous, three
-from openstake.workflow.now.claims import claim_of
-from openstake.workflow.now.heights import ROVER_HEIGHT_SIGMA_M, as_typed
-from openstake.workflow.now.job import JobNow
-from openstake.workflow.now.kit import KitNow
-from openstake.workflow.now.marks import current_marks
 
 MOST_CHECKS = 60  # of a day; the newest where there are more
 

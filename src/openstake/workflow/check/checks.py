@@ -22,20 +22,20 @@ from openstake.core.judge.job import judge_datum
 from openstake.core.judge.verdict import Verdict, verdict_of_check
 from openstake.core.limits import ShortText, Tolerance
 from openstake.core.sigmas import Ellipse95, Sigmas, added, ellipse_95, in_grid
+from openstake.derive import points
+from openstake.derive.base import BaseNow, base_values, bases_of, is_autonomous
+from openstake.derive.budget import PoleUsed, budget_of_shot, pole_used, settings_of
+from openstake.derive.claims import claim_of
+from openstake.derive.heights import as_typed
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import kit_of
+from openstake.derive.marks import MarkNow, mark_values, marks_of
+from openstake.derive.points import Point
 from openstake.store import lines
 from openstake.store.models import Mark, Occupation, Shot
 from openstake.workflow.check.measured import Measured
 from openstake.workflow.check.repeats import repeats_of
 from openstake.workflow.context import Context
-from openstake.workflow.now import points
-from openstake.workflow.now.base import BaseNow, base_values, bases_of, is_autonomous
-from openstake.workflow.now.budget import PoleUsed, budget_of_shot, pole_used, settings_of
-from openstake.workflow.now.claims import claim_of
-from openstake.workflow.now.heights import as_typed
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import kit_of
-from openstake.workflow.now.marks import MarkNow, mark_values, marks_of
-from openstake.workflow.now.points import Point
 
 MOST_CHECKS = 200
 

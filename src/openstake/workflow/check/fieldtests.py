@@ -25,12 +25,12 @@ from openstake.core.judge.fieldtest import chance_words, judge_field_test, judge
 from openstake.core.judge.finding import Finding, ranked
 from openstake.core.limits import ShortText
 from openstake.core.units import metres_in_field, text_from_metres, text_from_seconds
+from openstake.derive import points
+from openstake.derive.job import job_of
+from openstake.derive.series import FieldTestSettled, SeriesNow, series_now
 from openstake.store.models import ShotSeries
 from openstake.workflow.check.series import SeriesNamed, SeriesShotWish, begin_series, give_up, open_series, place_wanted, record_place
 from openstake.workflow.context import Context
-from openstake.workflow.now import points
-from openstake.workflow.now.job import job_of
-from openstake.workflow.now.series import FieldTestSettled, SeriesNow, series_now
 from openstake.workflow.recording import Recording
 
 MOST_TESTS = 10

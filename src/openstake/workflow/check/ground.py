@@ -21,17 +21,17 @@ from openstake.core.judge.ground import judge_double, judge_measure
 from openstake.core.limits import LEVEL_DEFAULT_SIGMA_M, LONGEST_MEASURE_M, POLE_TWICE_M, SAME_POINT_M, TAPE_DEFAULT_SIGMA_M, ShortText
 from openstake.core.sigmas import covariance_of
 from openstake.core.units import metres_in_field, text_from_metres
+from openstake.derive import points
+from openstake.derive.base import bases_of
+from openstake.derive.claims import claim_of, horizontal_sigma_m
+from openstake.derive.heights import ROVER_HEIGHT_SIGMA_M
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.labels import labels_of
+from openstake.derive.marks import MarkNow, marks_of
 from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import GroundMeasure, Shot
 from openstake.workflow.context import Context
-from openstake.workflow.now import points
-from openstake.workflow.now.base import bases_of
-from openstake.workflow.now.claims import claim_of, horizontal_sigma_m
-from openstake.workflow.now.heights import ROVER_HEIGHT_SIGMA_M
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.labels import labels_of
-from openstake.workflow.now.marks import MarkNow, marks_of
 
 MOST_NAMES, MOST_DOUBLE = 300, 2000
 

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 from openstake.core.control import Difference
 from openstake.core.limits import Tolerance
+from openstake.derive.marks import MarkNow
+from openstake.derive.points import Point
 from openstake.store.models import Shot
-from openstake.workflow.now.marks import MarkNow
-from openstake.workflow.now.points import Point
 
 
 @dataclass(frozen=True, kw_only=True)

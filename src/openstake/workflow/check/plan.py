@@ -17,6 +17,11 @@ from openstake.core.judge.lean import judge_turned
 from openstake.core.judge.verdict import Verdict, verdict_of_job
 from openstake.core.limits import FAR_FROM_M
 from openstake.core.units import whole_from_metres
+from openstake.derive.base import BaseNow, needed_occupation, open_base, three
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import KitNow, kit_of
+from openstake.derive.marks import MarkNow, current_marks, head_of, marks_of
+from openstake.derive.poles import turned_names
 from openstake.store.book import write_entry
 from openstake.store.models import Listening, Reference, Shot, SiteChange
 from openstake.workflow.check.cause import causes_found
@@ -24,11 +29,6 @@ from openstake.workflow.check.checks import Checked, checked, rests_on_of
 from openstake.workflow.check.settings import settings_of
 from openstake.workflow.check.turns import rover_poles
 from openstake.workflow.context import Context
-from openstake.workflow.now.base import BaseNow, needed_occupation, open_base, three
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import KitNow, kit_of
-from openstake.workflow.now.marks import MarkNow, current_marks, head_of, marks_of
-from openstake.workflow.now.poles import turned_names
 
 ChangeKind = Literal["battery", "channel", "restart", "other"]
 

@@ -15,10 +15,10 @@ from openstake.core.judge.check import Repeat
 from openstake.core.limits import POLE_TWICE_M
 from openstake.core.memory import Epochs
 from openstake.core.sigmas import covariance_of, grid_axes, in_grid
+from openstake.derive import points
+from openstake.derive.claims import claim_of
+from openstake.derive.job import JobNow
 from openstake.workflow.check.measured import Measured
-from openstake.workflow.now import points
-from openstake.workflow.now.claims import claim_of
-from openstake.workflow.now.job import JobNow
 
 # A pole put on a mark a second time, in all three directions.
 _POLE_TWICE_M2 = np.eye(3) * POLE_TWICE_M**2

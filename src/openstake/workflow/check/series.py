@@ -10,14 +10,14 @@ from sqlalchemy.orm import Session
 from openstake.core.errors import ConflictError, NotFoundError
 from openstake.core.limits import Seconds, ShortText
 from openstake.core.shot import ShotKind, with_seconds
+from openstake.derive.heights import read_height
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import kit_of
+from openstake.derive.series import FieldTestSettled, SeriesKind, SeriesNow, Settled, TurnSettled, kind_of, series_now
 from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import Shot, ShotSeries, ShotSeriesItem
 from openstake.workflow.context import Context
-from openstake.workflow.now.heights import read_height
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import kit_of
-from openstake.workflow.now.series import FieldTestSettled, SeriesKind, SeriesNow, Settled, TurnSettled, kind_of, series_now
 from openstake.workflow.recording import Recording, ShotPlan, begin
 
 

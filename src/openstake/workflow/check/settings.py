@@ -11,11 +11,11 @@ from openstake.core.describe import FieldShown, fields_shown
 from openstake.core.errors import InputError
 from openstake.core.limits import ShortText
 from openstake.core.units import LengthUnit
+from openstake.derive.job import job_of
+from openstake.derive.marks import current_rows
 from openstake.store.models import CheckSettingsRow
+from openstake.store.records.settings import SettingsLine
 from openstake.workflow.context import Context
-from openstake.workflow.now.job import job_of
-from openstake.workflow.now.marks import current_rows
-from openstake.workflow.now.settings import SettingsLine
 
 
 def _words(settings: CheckSettings) -> str:

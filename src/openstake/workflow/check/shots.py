@@ -9,16 +9,16 @@ from sqlalchemy.orm import Session
 from openstake.core.limits import Seconds, ShortText
 from openstake.core.shot import ShotKind, gap_words, with_seconds
 from openstake.core.units import counted
+from openstake.derive.heights import read_height
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import kit_of
+from openstake.derive.marks import mark_of
 from openstake.live.rover import ReceivedEpoch
 from openstake.store.book import write_entry
 from openstake.store.models import Shot
 from openstake.workflow.check.checks import checked
 from openstake.workflow.check.settings import settings_of
 from openstake.workflow.context import Context
-from openstake.workflow.now.heights import read_height
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import kit_of
-from openstake.workflow.now.marks import mark_of
 from openstake.workflow.recording import Recording, ShotPlan, begin, keep
 
 

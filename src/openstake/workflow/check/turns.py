@@ -10,13 +10,13 @@ from openstake.core.errors import ConflictError, InputError
 from openstake.core.kit.gear import TURNED_KINDS
 from openstake.core.lean import SIDES
 from openstake.core.limits import ShortText
+from openstake.derive.job import job_of
+from openstake.derive.kit import KitNow, kit_of
+from openstake.derive.poles import PoleTurned, is_whole, turned_from, turned_poles
+from openstake.derive.series import SeriesNow, TurnSettled, series_now
 from openstake.store.models import ShotSeries
 from openstake.workflow.check.series import SeriesNamed, SeriesShotWish, begin_series, give_up, open_series, place_wanted, record_place
 from openstake.workflow.context import Context
-from openstake.workflow.now.job import job_of
-from openstake.workflow.now.kit import KitNow, kit_of
-from openstake.workflow.now.poles import PoleTurned, is_whole, turned_from, turned_poles
-from openstake.workflow.now.series import SeriesNow, TurnSettled, series_now
 from openstake.workflow.recording import Recording
 
 

@@ -17,15 +17,15 @@ from openstake.core.limits import ShortText
 from openstake.core.localfit.choice import MARK_USES, SCHOOLS, FitChoice, FitModels, MarkUse, School, SiteCentre, checked_models, choice_of
 from openstake.core.localfit.parameters import FitParameters
 from openstake.core.units import counted
+from openstake.derive.applied import local_of
+from openstake.derive.fit import FitMarkNow, chosen_row, fit_marks, fit_now, site_of, solved
+from openstake.derive.job import JobNow, job_of
 from openstake.store import lines
 from openstake.store.book import lost_race, write_entry
 from openstake.store.models import FitChosen
 from openstake.workflow.context import Context
 from openstake.workflow.fit.judged import Judged, judged
 from openstake.workflow.fit.view import FitView, page_of
-from openstake.workflow.now.applied import local_of
-from openstake.workflow.now.fit import FitMarkNow, chosen_row, fit_marks, fit_now, site_of, solved
-from openstake.workflow.now.job import JobNow, job_of
 
 MOST_SHOWN = 200
 

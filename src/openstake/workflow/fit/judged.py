@@ -20,12 +20,12 @@ from openstake.core.limits import FIT_TELLS_FROM
 from openstake.core.localfit.geometry import hull_of, spread_ratio
 from openstake.core.localfit.pair import FEWEST
 from openstake.core.units import counted, text_from_metres
+from openstake.derive.applied import Applied, applied_now, changed_since
+from openstake.derive.fit import FitMarkNow, FitNow, fit_now
+from openstake.derive.heights import as_typed
+from openstake.derive.job import JobNow
+from openstake.derive.poles import turned_poles
 from openstake.workflow.fit.diagnosis import Diagnosis, diagnosed
-from openstake.workflow.now.applied import Applied, applied_now, changed_since
-from openstake.workflow.now.fit import FitMarkNow, FitNow, fit_now
-from openstake.workflow.now.heights import as_typed
-from openstake.workflow.now.job import JobNow
-from openstake.workflow.now.poles import turned_poles
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -15,6 +15,11 @@ from openstake.core.limits import Seconds, ShortText, Text
 from openstake.core.localfit.choice import MarkUse
 from openstake.core.shot import ShotKind, checked_name, with_seconds
 from openstake.core.units import LengthUnit, counted
+from openstake.derive.base import needed_occupation
+from openstake.derive.fit import FitMarkNow, fit_marks
+from openstake.derive.heights import read_height
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import kit_of
 from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import FitMark, FitShot, ImportedFile, Shot, new_id
@@ -25,11 +30,6 @@ from openstake.workflow.context import Context
 from openstake.workflow.fit.choose import FitWish, choose, written
 from openstake.workflow.fit.diagnosis import known
 from openstake.workflow.fit.view import FitView
-from openstake.workflow.now.base import needed_occupation
-from openstake.workflow.now.fit import FitMarkNow, fit_marks
-from openstake.workflow.now.heights import read_height
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import kit_of
 from openstake.workflow.recording import Recording, ShotPlan, begin
 
 MOST_MARKS = 1000  # of a page: larger sets are the terminal's

@@ -12,12 +12,12 @@ from openstake.core.errors import ConflictError, InputError
 from openstake.core.localfit.parameters import pipeline_of
 from openstake.core.report import FitPlan, PlanMark, ReportPart
 from openstake.core.units import METRES_PER_UNIT, text_from_metres
+from openstake.derive.fit import fit_now
+from openstake.derive.job import job_of
 from openstake.wire.tables.cells import csv_text
 from openstake.workflow.context import Context, file_name
 from openstake.workflow.fit.judged import Judged, judged
 from openstake.workflow.fit.view import FitMarkView, FitView, page_of
-from openstake.workflow.now.fit import fit_now
-from openstake.workflow.now.job import job_of
 
 FILES = {"json": "application/json", "proj": "text/plain", "csv": "text/csv"}
 

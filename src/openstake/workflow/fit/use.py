@@ -14,6 +14,11 @@ from openstake.core.judge.finding import contradicting
 from openstake.core.limits import ShortText
 from openstake.core.localfit.geometry import Reach
 from openstake.core.localfit.parameters import FitParameters, pipeline_of
+from openstake.derive import points
+from openstake.derive.applied import AppliedMark, applied_now, applied_of_row, data_of_applied, local_of
+from openstake.derive.fit import fit_now, in_fit_grid
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.labels import labels_of
 from openstake.store import lines
 from openstake.store.book import lost_race, write_entry
 from openstake.store.models import FitApplied
@@ -22,11 +27,6 @@ from openstake.workflow.fit.choose import written
 from openstake.workflow.fit.diagnosis import known
 from openstake.workflow.fit.judged import judged
 from openstake.workflow.fit.view import FitView
-from openstake.workflow.now import points
-from openstake.workflow.now.applied import AppliedMark, applied_now, applied_of_row, data_of_applied, local_of
-from openstake.workflow.now.fit import fit_now, in_fit_grid
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.labels import labels_of
 
 MOST_POINTS = 200
 

@@ -18,10 +18,10 @@ from openstake.core.localfit.geometry import Gain, best_next, effects_m, effects
 from openstake.core.localfit.pair import FEWEST
 from openstake.core.localfit.school import SCHOOL_WORDS, Accused, MarkStands, NextStep, SchoolWords, next_step
 from openstake.core.units import counted, shortest_typed, text_from_metres
+from openstake.derive.fit import FitMarkNow, FitNow
+from openstake.derive.wash import Wash, wash_over
 from openstake.workflow.fit.diagnosis import Diagnosis, HorizontalRead, PointRead, VerticalRead, known
 from openstake.workflow.fit.judged import FitHeadline, Judged, gnss_of, in_doubt, off_of
-from openstake.workflow.now.fit import FitMarkNow, FitNow
-from openstake.workflow.now.wash import Wash, wash_over
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -17,13 +17,13 @@ from openstake.core.judge.control import KnownMarks, judge_places
 from openstake.core.limits import ShortText, Text
 from openstake.core.mark import GivenMark, HeightKind
 from openstake.core.units import METRES_PER_UNIT, shortest_typed
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.marks import MarkNow, current_marks, current_rows, given_of, line_ids, mark_row_of, place_rows, row_of
 from openstake.store.book import write_entry
 from openstake.store.lines import head
 from openstake.store.models import Mark
 from openstake.wire.tables.given import refusal_of
 from openstake.workflow.context import Context
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.marks import MarkNow, current_marks, current_rows, given_of, line_ids, mark_row_of, place_rows, row_of
 
 MOST_MARKS_SHOWN = 300
 

@@ -26,6 +26,8 @@ from openstake.core.judge.control import (
 from openstake.core.judge.finding import Finding
 from openstake.core.mark import HEIGHT_KINDS, GivenMark, HeightKind
 from openstake.core.units import METRES_PER_UNIT, LengthUnit, counted, shortest_typed
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.marks import MarkNow, current_marks, row_of
 from openstake.store.book import write_entry
 from openstake.store.models import ImportedFile
 from openstake.wire.tables.control import read_control
@@ -36,8 +38,6 @@ from openstake.wire.tables.given import FileFormat, Line, Reading, number_text, 
 from openstake.wire.tables.landxml import write_landxml
 from openstake.workflow.context import Context, file_name
 from openstake.workflow.job.control import typed_mark
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.marks import MarkNow, current_marks, row_of
 
 MOST_BYTES = 5 << 20
 MOST_ROWS_SHOWN = 300

@@ -13,16 +13,16 @@ from openstake.core.errors import InputError
 from openstake.core.limits import ShortText
 from openstake.core.mark import GivenMark
 from openstake.core.units import counted
+from openstake.derive import points
+from openstake.derive.budget import budget_of_shot, pole_used, settings_of
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import kit_of
+from openstake.derive.labels import labels_of
+from openstake.derive.marks import current_marks, row_of
 from openstake.store.book import write_entry
 from openstake.store.models import Shot
 from openstake.workflow.context import Context
 from openstake.workflow.job.control_files import Accepted
-from openstake.workflow.now import points
-from openstake.workflow.now.budget import budget_of_shot, pole_used, settings_of
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import kit_of
-from openstake.workflow.now.labels import labels_of
-from openstake.workflow.now.marks import current_marks, row_of
 
 
 @dataclass(frozen=True)

@@ -11,11 +11,11 @@ from sqlalchemy.orm import Session
 
 from openstake.core.errors import InputError
 from openstake.core.geodesy.geoid import grid_ending
+from openstake.derive.job import TRAINING_GRID, grid_of_file
 from openstake.store.book import write_entry
 from openstake.store.models import GeoidGridFile
 from openstake.workflow.context import Context
 from openstake.workflow.job.drafts import kept_draft
-from openstake.workflow.now.job import TRAINING_GRID, grid_of_file
 from openstake.workflow.trial import prove_grid
 
 

@@ -16,15 +16,15 @@ from openstake.core.geodesy.frames import Anchor, FrameDefinition, Ground, job_f
 from openstake.core.geodesy.systems import unit_of_system
 from openstake.core.limits import HEIGHTS_AGREE_M, WIDEST_HEIGHTS_AGREE_M, ShortText
 from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, LengthUnit, metres_in_field
+from openstake.derive.base import open_occupation
+from openstake.derive.job import JobNow, count_marks, definition_as_json, job_of, jobs_of
+from openstake.derive.kit import chosen_lines
+from openstake.derive.marks import current_places, current_rows, given_of, middle_of, row_of
 from openstake.store.book import lost_race, write_entry
 from openstake.store.lines import heads
 from openstake.store.models import GeoidGridFile, Job, JobProfile, JobSettings
 from openstake.workflow.context import Context
 from openstake.workflow.job.system import definition_of, ground_of, place_of, with_operation
-from openstake.workflow.now.base import open_occupation
-from openstake.workflow.now.job import JobNow, count_marks, definition_as_json, job_of, jobs_of
-from openstake.workflow.now.kit import chosen_lines
-from openstake.workflow.now.marks import current_places, current_rows, given_of, middle_of, row_of
 from openstake.workflow.trial import prove_system
 
 LONGEST = {

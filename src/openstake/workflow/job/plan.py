@@ -6,12 +6,12 @@ from dataclasses import dataclass
 
 from openstake.core.errors import FrameError
 from openstake.core.limits import ShortText
+from openstake.derive import points
+from openstake.derive.base import open_base
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.labels import labels_of
+from openstake.derive.marks import current_marks, current_places, middle_of
 from openstake.workflow.context import Context
-from openstake.workflow.now import points
-from openstake.workflow.now.base import open_base
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.labels import labels_of
-from openstake.workflow.now.marks import current_marks, current_places, middle_of
 
 MOST_POINTS = 2000
 

@@ -31,10 +31,10 @@ from openstake.core.judge.job import SystemEvidence, judge_system
 from openstake.core.limits import LongText, ShortText
 from openstake.core.mark import GivenMark
 from openstake.core.units import UNIT_WORDS, LengthUnit, degrees_from_text
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.marks import MarkNow, Places, current_marks, current_places, middle_of
 from openstake.workflow.context import Context
 from openstake.workflow.job.datum_grids import known_grids
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.marks import MarkNow, Places, current_marks, current_places, middle_of
 from openstake.workflow.trial import prove_system
 
 MOST_MARKS_TRIED = 50

@@ -18,13 +18,13 @@ from openstake.core.judge.finding import Finding, Severity
 from openstake.core.kit.packing import SHUT_DOWN
 from openstake.core.limits import BENCH_EPOCHS_S, LONGEST_BENCH_S, ShortText
 from openstake.core.units import metres_from_text
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import KitNow, kit_of
 from openstake.live.bench import Bench, BenchHeard
 from openstake.live.rover import Address
 from openstake.store.book import write_entry
 from openstake.store.models import BenchTest, Job, Occupation
 from openstake.workflow.context import Context
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.secrets import checked_address
 
 _SHOWN = 10

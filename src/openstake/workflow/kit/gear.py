@@ -14,13 +14,13 @@ from openstake.core.errors import ConflictError, InputError
 from openstake.core.kit.gear import BOTTOM, GEAR, GEAR_WORDS, TURNED_KINDS, Antenna
 from openstake.core.limits import ShortText
 from openstake.core.units import LengthUnit
+from openstake.derive.kit import gear_rows
+from openstake.derive.poles import PoleTurned, turned_poles
 from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import GearItem, new_id
 from openstake.wire.antex import read_antex
 from openstake.workflow.context import Context
-from openstake.workflow.now.kit import gear_rows
-from openstake.workflow.now.poles import PoleTurned, turned_poles
 from openstake.workflow.secrets import has_secret, keep_secret
 
 _MISSING = "This thing is not in the kit."

@@ -9,10 +9,10 @@ from sqlalchemy.orm import Session
 
 from openstake.core.errors import NotFoundError
 from openstake.core.kit.packing import BENCH_KEY, packing_list
+from openstake.derive.job import job_of
+from openstake.derive.kit import KitNow, kit_of
 from openstake.workflow.context import Context
 from openstake.workflow.kit.bench import newest_result
-from openstake.workflow.now.job import job_of
-from openstake.workflow.now.kit import KitNow, kit_of
 from openstake.workflow.ticks import TickWish, set_tick, ticked_at
 
 LIST = "packing"

@@ -13,13 +13,13 @@ from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.kit.profile import ROLES, Profile, example
 from openstake.core.limits import ShortText
 from openstake.core.units import LengthUnit
+from openstake.derive.job import job_of
+from openstake.derive.kit import chosen_lines, profile_of, profile_rows
 from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import JobProfile, ProfileVersion, new_id
 from openstake.wire.profile import read_profile, write_profile
 from openstake.workflow.context import Context, file_name
-from openstake.workflow.now.job import job_of
-from openstake.workflow.now.kit import chosen_lines, profile_of, profile_rows
 
 _MISSING = "There is no such profile."
 GEAR_FIELDS = {

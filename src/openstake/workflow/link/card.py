@@ -11,11 +11,11 @@ from sqlalchemy.orm import Session
 from openstake.core.errors import NotFoundError
 from openstake.core.limits import ShortText
 from openstake.core.link.card import Card, setup_card
+from openstake.derive.job import job_of
+from openstake.derive.kit import profile_of
 from openstake.wire.cardpdf import write_card
 from openstake.workflow.context import Context, file_name
 from openstake.workflow.link.pair import pair_of
-from openstake.workflow.now.job import job_of
-from openstake.workflow.now.kit import profile_of
 from openstake.workflow.ticks import set_tick, ticked_at
 
 

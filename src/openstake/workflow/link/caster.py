@@ -14,6 +14,9 @@ from openstake.core.judge.finding import Finding
 from openstake.core.kit.gear import CasterAccount
 from openstake.core.limits import BASE_FAR_KM, ShortText
 from openstake.core.link.caster import MountpointEvidence, distance_km, judge_mountpoint, position_of
+from openstake.derive.job import job_of
+from openstake.derive.kit import chosen_rows, gear_of, profile_of
+from openstake.derive.marks import current_places, middle_of
 from openstake.live.caster import Account, fetch_table, listen, may_push
 from openstake.store.models import GearItem
 from openstake.wire.nmea.write import Fix
@@ -22,9 +25,6 @@ from openstake.wire.ntrip.sourcetable import StreamRow
 from openstake.workflow.context import Context
 from openstake.workflow.kit.profiles import SaveProfile, save_profile
 from openstake.workflow.link.pair import LinkView, view
-from openstake.workflow.now.job import job_of
-from openstake.workflow.now.kit import chosen_rows, gear_of, profile_of
-from openstake.workflow.now.marks import current_places, middle_of
 from openstake.workflow.secrets import secret_of
 
 

@@ -13,13 +13,13 @@ from openstake.core.kit.profile import Profile
 from openstake.core.limits import ShortText
 from openstake.core.link.agree import SETTINGS, End, value_of
 from openstake.core.link.airload import part_from_text, satellites_from_text, stream_of_messages
+from openstake.derive.job import job_of
+from openstake.derive.kit import chosen_rows, profile_of
 from openstake.store.models import ProfileVersion
 from openstake.wire.profile import profile_as_json
 from openstake.workflow.context import Context
 from openstake.workflow.kit.profiles import SaveProfile, save_profile
 from openstake.workflow.link.ends import Agreement, Chirp, Load, agreement, end_of_document, load_of
-from openstake.workflow.now.job import job_of
-from openstake.workflow.now.kit import chosen_rows, profile_of
 
 # What stands above a mask of 10 degrees on a usual day (common practice, no source).
 USUAL_SATELLITES = "G10,R8,E9,C12"

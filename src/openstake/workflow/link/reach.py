@@ -24,12 +24,12 @@ from openstake.core.link.reach import (
     raise_or_double,
 )
 from openstake.core.units import metres_in_field
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import KitNow, kit_of
+from openstake.derive.marks import Places, current_places
 from openstake.wire.tables.given import number_text
 from openstake.workflow.context import Context
 from openstake.workflow.link.pair import air_of
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import KitNow, kit_of
-from openstake.workflow.now.marks import Places, current_places
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -7,12 +7,12 @@ from datetime import datetime
 from zoneinfo import ZoneInfo
 
 from openstake.core.units import LengthUnit
+from openstake.derive.job import jobs_of
 from openstake.workflow.context import Context
 from openstake.workflow.fit.marks import FitFile, read_file
 from openstake.workflow.job.control_files import ListSaid, accept_control
 from openstake.workflow.job.geoids import training_grid_id
 from openstake.workflow.job.jobs import create_job
-from openstake.workflow.now.job import jobs_of
 from openstake.workflow.practice.demo_kit import choose_demo_profiles, follow_caster, load_kit
 from openstake.workflow.practice.demo_morning import Clock, work_a_morning
 from openstake.workflow.practice.truth import ALDER, CARROW, NETTLE

@@ -12,6 +12,8 @@ import numpy as np
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.site import QUESTIONS
 from openstake.core.vector import lifted
+from openstake.derive.job import job_of
+from openstake.derive.marks import current_marks
 from openstake.live.clock import HostClock
 from openstake.live.hub import Hub
 from openstake.live.rover import ReceivedEpoch
@@ -27,8 +29,6 @@ from openstake.workflow.base.setup import USUAL_STATION_ID
 from openstake.workflow.base.start import StartBase, correct_height, read_base_height, start
 from openstake.workflow.check.shots import CheckWish, keep_check
 from openstake.workflow.context import Context
-from openstake.workflow.now.job import job_of
-from openstake.workflow.now.marks import current_marks
 from openstake.workflow.practice.truth import true_geodetic
 from openstake.workflow.ticks import TickWish
 

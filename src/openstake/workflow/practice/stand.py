@@ -8,10 +8,10 @@ from typing import Literal
 from openstake.core.errors import ConflictError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.limits import ShortText
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.marks import MarkNow, current_marks, mark_of
 from openstake.standin.world import Stand
 from openstake.workflow.context import Context
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.marks import MarkNow, current_marks, mark_of
 from openstake.workflow.practice.field import TRUE_BASE_HEIGHT_M, TRUE_ROD_M, Practice
 from openstake.workflow.practice.truth import true_geodetic
 

@@ -10,12 +10,12 @@ from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError
 from openstake.core.units import text_from_seconds
+from openstake.derive.base import open_occupation
+from openstake.derive.job import job_of
 from openstake.live.session import RunningSession
 from openstake.store.book import write_entry
 from openstake.store.models import Occupation, TimePassed
 from openstake.workflow.context import Context, PracticeField
-from openstake.workflow.now.base import open_occupation
-from openstake.workflow.now.job import job_of
 
 # The usual wait before a mark is measured again, and the interval of the checks (common practice, no source).
 _WAITS_S = (600.0, 1800.0, 7200.0)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_axes
-from openstake.workflow.now.job import JobNow
-from openstake.workflow.now.marks import MarkNow, mark_ecef_m
+from openstake.derive.job import JobNow
+from openstake.derive.marks import MarkNow, mark_ecef_m
 
 CARROW = "Carrow Sluice"
 NETTLE = "Nettle Brook Culvert"

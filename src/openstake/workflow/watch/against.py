@@ -14,7 +14,7 @@ from openstake.core.judge.finding import Finding
 from openstake.core.judge.place import Control, RoverPlace, judge_place, place_95_m
 from openstake.core.limits import DATUM_AFTER_S
 from openstake.core.rtk.rover import RoverState
-from openstake.workflow.now.job import JobNow
+from openstake.derive.job import JobNow
 
 T = TypeVar("T")
 # Systems and shifts of a place take a second or two when they are first asked, and an instrument is asked several times a second.

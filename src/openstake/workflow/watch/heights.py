@@ -15,16 +15,16 @@ from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.evidence import RefersTo
 from openstake.core.limits import ShortText, Text
 from openstake.core.units import counted, text_from_metres
+from openstake.derive.base import base_of, listening_line
+from openstake.derive.heights import as_typed, height_row, read_height
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import kit_of
+from openstake.derive.labels import labels_of
+from openstake.derive.points import pole_lines
 from openstake.store import lines
 from openstake.store.book import lost_race, write_entry
 from openstake.store.models import HeightReading, Occupation, Shot
 from openstake.workflow.context import Context
-from openstake.workflow.now.base import base_of, listening_line
-from openstake.workflow.now.heights import as_typed, height_row, read_height
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import kit_of
-from openstake.workflow.now.labels import labels_of
-from openstake.workflow.now.points import pole_lines
 
 Scope = Literal["shot", "later", "set-up", "together"]
 

@@ -30,14 +30,14 @@ from openstake.core.sky.obstruction import Cell
 from openstake.core.sky.use import SkyUse, sky_use
 from openstake.core.units import about_seconds, text_from_metres, text_from_seconds
 from openstake.core.vector import vector_length_m
+from openstake.derive.base import BaseNow, bases_of, open_occupation
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import KitNow, chosen_rows, kit_of
+from openstake.derive.marks import control_of
+from openstake.derive.remembered import Remembered
 from openstake.live.session import Moment, RunningSession, Watched
 from openstake.store.models import Listening, Mark
 from openstake.workflow.context import Context
-from openstake.workflow.now.base import BaseNow, bases_of, open_occupation
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import KitNow, chosen_rows, kit_of
-from openstake.workflow.now.marks import control_of
-from openstake.workflow.now.remembered import Remembered
 from openstake.workflow.watch.against import against_control
 from openstake.workflow.watch.live import FeedView, feed_view
 

@@ -10,10 +10,10 @@ from openstake.core.describe import FieldShown, fields_shown
 from openstake.core.limits import ShortText
 from openstake.core.shot import ShotSettings, checked_settings
 from openstake.core.units import LengthUnit
+from openstake.derive.job import job_of
 from openstake.store.models import ShotSettingsRow
+from openstake.store.records.settings import SettingsLine
 from openstake.workflow.context import Context
-from openstake.workflow.now.job import job_of
-from openstake.workflow.now.settings import SettingsLine
 
 SHOTS = SettingsLine(
     ShotSettingsRow,

@@ -10,6 +10,8 @@ from sqlalchemy.orm import Session
 from openstake.core.evidence import StationReference
 from openstake.core.limits import OLD_AGE_S
 from openstake.core.rtk.rover import Happened
+from openstake.derive.base import further_rovers, listening_of
+from openstake.derive.job import job_of
 from openstake.live.feed import FeedState, FeedStatus
 from openstake.live.folding import Folding
 from openstake.live.rawfile import Place
@@ -17,10 +19,8 @@ from openstake.live.rover import Address, ReceivedEpoch
 from openstake.live.session import Addresses, RunningSession
 from openstake.store.book import bases_from_elsewhere, write_entry
 from openstake.store.models import EpochRow, Listening, Occupation, OccupationEnd, Reference
+from openstake.store.records.epochs import epoch_columns
 from openstake.workflow.context import Context, PracticeField
-from openstake.workflow.now.base import further_rovers, listening_of
-from openstake.workflow.now.epochs import epoch_columns
-from openstake.workflow.now.job import job_of
 from openstake.workflow.secrets import secret_key, secret_of
 from openstake.workflow.watch.live import Live, live_view, told_in_book
 
@@ -36,7 +36,7 @@ class StoreSink:
         return self._context.now(self._job_id)
 
     def epochs(self, rows: Sequence[tuple[str, ReceivedEpoch]]) -> None:
-        values = [epoch_columns(row) | {"listening_id": rover_id} for rover_id, row in rows]
+        values = [epoch_columns(row.epoch, row.host_s, row.reference_id) | {"listening_id": rover_id} for rover_id, row in rows]
 
         def work(session: Session) -> None:
             session.execute(insert(EpochRow), values)

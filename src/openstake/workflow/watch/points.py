@@ -20,16 +20,16 @@ from openstake.core.limits import SAME_POINT_M, ShortText, Text
 from openstake.core.shot import checked_name
 from openstake.core.sigmas import horizontal_95_m, vertical_95_m
 from openstake.core.units import text_from_metres
+from openstake.derive import points
+from openstake.derive.applied import LocalPlace, local_of_points
+from openstake.derive.budget import budget_of_shot, pole_used, settings_of
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import kit_of
+from openstake.derive.labels import free_name, is_taken, labels_of, newest_label, usual_name
 from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import PointLabel, Shot
 from openstake.workflow.context import Context
-from openstake.workflow.now import points
-from openstake.workflow.now.applied import LocalPlace, local_of_points
-from openstake.workflow.now.budget import budget_of_shot, pole_used, settings_of
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import kit_of
-from openstake.workflow.now.labels import free_name, is_taken, labels_of, newest_label, usual_name
 from openstake.workflow.photos import PhotoView, keep_photo, photos_of
 
 MOST_POINTS = 200

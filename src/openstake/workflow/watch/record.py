@@ -12,14 +12,14 @@ from openstake.core.judge.finding import Finding
 from openstake.core.limits import Seconds, ShortText, Text
 from openstake.core.shot import checked_name, gap_words, with_seconds
 from openstake.core.units import text_from_metres
+from openstake.derive import points
+from openstake.derive.heights import read_height
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import kit_of
+from openstake.derive.labels import free_name, is_taken, labels_of, usual_name
 from openstake.store.book import write_entry
 from openstake.store.models import PointLabel, Shot
 from openstake.workflow.context import Context
-from openstake.workflow.now import points
-from openstake.workflow.now.heights import read_height
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import kit_of
-from openstake.workflow.now.labels import free_name, is_taken, labels_of, usual_name
 from openstake.workflow.recording import Recording, ShotPlan, begin
 from openstake.workflow.watch.kinds import settings_of
 from openstake.workflow.watch.points import compared_with, seen_of

@@ -10,15 +10,15 @@ from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.evidence import RefersTo
 from openstake.core.kit.gear import Gear, Receiver
 from openstake.core.limits import ShortText
+from openstake.derive.base import further_rovers, listening_of, needed_occupation
+from openstake.derive.heights import rover_arp_to_apc_m
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import kit_of, refers_to_of
 from openstake.live.session import RunningSession
 from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import Listening, Occupation
 from openstake.workflow.context import Context, PracticeField
-from openstake.workflow.now.base import further_rovers, listening_of, needed_occupation
-from openstake.workflow.now.heights import rover_arp_to_apc_m
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import kit_of, refers_to_of
 from openstake.workflow.receivers import keep_refers_to
 from openstake.workflow.secrets import checked_address, keep_secrets
 from openstake.workflow.watch.listen import rover_address

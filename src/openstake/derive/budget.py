@@ -13,13 +13,13 @@ from openstake.core.budget import Budget, BudgetSettings, Circumstances, budget_
 from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.kit.gear import Pole
 from openstake.core.limits import LONGEST_BASELINE_M
+from openstake.derive.applied import applied_now, fit_sigmas_m
+from openstake.derive.base import is_autonomous
+from openstake.derive.job import JobNow
+from openstake.derive.kit import KitNow
+from openstake.derive.points import Point
 from openstake.store.models import BaseCoordinate, BudgetSettingsRow, Shot
-from openstake.workflow.now.applied import applied_now, fit_sigmas_m
-from openstake.workflow.now.base import is_autonomous
-from openstake.workflow.now.job import JobNow
-from openstake.workflow.now.kit import KitNow
-from openstake.workflow.now.points import Point
-from openstake.workflow.now.settings import SettingsLine
+from openstake.store.records.settings import SettingsLine
 
 
 def _same(settings: BudgetSettings) -> BudgetSettings:

@@ -16,9 +16,9 @@ from openstake.core.geodesy.geoid import elevation_from_ellipsoidal, ellipsoidal
 from openstake.core.judge.place import Control
 from openstake.core.limits import DEFAULT_SIGMA_HORIZONTAL_M, DEFAULT_SIGMA_VERTICAL_M
 from openstake.core.mark import GivenMark, HeightKind, PlacedMark
+from openstake.derive.job import JobNow
 from openstake.store import lines
 from openstake.store.models import Mark
-from openstake.workflow.now.job import JobNow
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -13,12 +13,12 @@ from openstake.core.judge.lean import judge_lean
 from openstake.core.kit.gear import Gear, Pole
 from openstake.core.lean import SIDES, Facing, Lean, lean_of
 from openstake.core.units import text_from_metres
-from openstake.workflow.now import points
-from openstake.workflow.now.claims import horizontal_sigma_m
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.kit import gear_by_name
-from openstake.workflow.now.points import Point
-from openstake.workflow.now.series import SeriesNow, TurnSettled, series_now
+from openstake.derive import points
+from openstake.derive.claims import horizontal_sigma_m
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.kit import gear_by_name
+from openstake.derive.points import Point
+from openstake.derive.series import SeriesNow, TurnSettled, series_now
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -3,24 +3,22 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo, Status
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.judge.average import judge_average
 from openstake.core.judge.finding import Finding
 from openstake.core.occupation import NoiseOfMean, PositionAverage, average_of_epochs
 from openstake.core.vector import lifted, lowering_to_mark_m
-from openstake.live.average import Average
+from openstake.derive.base import three
+from openstake.derive.remembered import Remembered
 from openstake.store.models import AverageEpoch, HeightReading, PositionAverageRow
-from openstake.workflow.now.base import three
-from openstake.workflow.now.epochs import epoch_of_columns
-from openstake.workflow.now.remembered import Remembered
+from openstake.store.records.epochs import epoch_of_columns
 
 _MOST_DRAWN = 400
 
@@ -50,36 +48,6 @@ class AverageResult(NoiseOfMean):
     up_m: list[float]
     time_s: list[float]
     findings: list[Finding]
-
-
-@dataclass(frozen=True, kw_only=True)
-class AverageView:
-    """An average that is being taken; over a mark it waits for fixed first."""
-
-    purpose: Literal["base", "mark"]
-    running: bool
-    waiting: bool
-    seconds: float
-    elapsed_s: float
-    problem: str
-    result: AverageResult | None
-
-
-def average_view(average: Average) -> AverageView:
-    """Return the state of an average for the page."""
-    try:
-        result = average_result(average_of_epochs(average.epochs))
-    except InputError:
-        result = None
-    return AverageView(
-        purpose="mark" if average.purpose == "mark" else "base",
-        running=average.running,
-        waiting=average.waiting,
-        seconds=average.seconds,
-        elapsed_s=round(min(average.seconds, average.elapsed_s), 1),
-        problem=average.problem,
-        result=result,
-    )
 
 
 def average_result(average: PositionAverage, unit: str = "m") -> AverageResult:

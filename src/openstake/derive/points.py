@@ -21,18 +21,18 @@ from openstake.core.errors import InputError
 from openstake.core.evidence import STATUS_BY_GGA_QUALITY, Epoch, RefersTo, Status
 from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic, geodetic_from_ecef
 from openstake.core.geodesy.local import enu_axes
+from openstake.core.progress import tell_progress, with_progress
 from openstake.core.shot import longest_gap_s
 from openstake.core.vector import lifted, lowering_to_mark_m, mean_vector, rover_mark_ecef, vectors_from_positions
+from openstake.derive.base import BaseNow, bases_of
+from openstake.derive.heights import BaseHeight
+from openstake.derive.job import JobNow
+from openstake.derive.marks import MarkNow
+from openstake.derive.remembered import Remembered
+from openstake.derive.series import SeriesKind
 from openstake.store import lines
 from openstake.store.models import BaseCoordinate, HeightReading, Reference, Shot, ShotEpoch
 from openstake.wire.nmea.sentence import degrees
-from openstake.workflow.now.base import BaseNow, bases_of
-from openstake.workflow.now.heights import BaseHeight
-from openstake.workflow.now.job import JobNow
-from openstake.workflow.now.marks import MarkNow
-from openstake.workflow.now.remembered import Remembered
-from openstake.workflow.now.series import SeriesKind
-from openstake.workflow.work import each, tell
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -169,7 +169,7 @@ def _read(session: Session, job_id: str, shots: Mapping[str, Any], references: M
         .where(ShotEpoch.shot_id.in_(ids))
         .order_by(ShotEpoch.shot_id, ShotEpoch.n)
     ).all()
-    tell(0, 1)
+    tell_progress(0, 1)
     # Column by column: a row of the result is quick to index and slow to unpack.
     columns: list[list[Any]] = [[row[n] for row in rows] for n in range(9)]
     owners, quality, latitude, longitude, altitude_m, separation_m, used, ages, times = columns
@@ -177,7 +177,7 @@ def _read(session: Session, job_id: str, shots: Mapping[str, Any], references: M
     fixed = np.array([STATUS_BY_GGA_QUALITY.get(item) is Status.FIXED for item in quality], dtype=int)
     axes = {key: _axes(row) for key, row in references.items()}
     found, at = {}, 0
-    for shot_id, epochs in each(groupby(owners), len(shots)):
+    for shot_id, epochs in with_progress(groupby(owners), len(shots)):
         own = slice(at, at + sum(1 for _ in epochs))
         at = own.stop
         if shot_id not in shots:

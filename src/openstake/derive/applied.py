@@ -19,12 +19,12 @@ from openstake.core.localfit.choice import SiteCentre
 from openstake.core.localfit.geometry import Reach
 from openstake.core.localfit.pair import Use
 from openstake.core.localfit.parameters import FitParameters
+from openstake.derive.base import base_values
+from openstake.derive.fit import FitMarkNow, in_fit_grid, undulation_m
+from openstake.derive.job import JobNow
+from openstake.derive.points import Point, pole_values
 from openstake.store import lines
 from openstake.store.models import FitApplied, FitMark
-from openstake.workflow.now.base import base_values
-from openstake.workflow.now.fit import FitMarkNow, in_fit_grid, undulation_m
-from openstake.workflow.now.job import JobNow
-from openstake.workflow.now.points import Point, pole_values
 
 
 @dataclass(frozen=True, kw_only=True)

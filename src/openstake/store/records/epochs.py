@@ -6,17 +6,15 @@ from datetime import date
 from typing import Any
 
 from openstake.core.evidence import Epoch
-from openstake.live.rover import ReceivedEpoch
 from openstake.wire.nmea.sentence import degrees
 
 
-def epoch_columns(row: ReceivedEpoch) -> dict[str, Any]:
-    """Return an epoch as the columns of the store."""
-    epoch = row.epoch
+def epoch_columns(epoch: Epoch, host_s: float, reference_id: str | None) -> dict[str, Any]:
+    """Return an epoch as the columns of the store, with when it came by the host's clock and the base position heard before it."""
     return {
         "time_of_day_s": epoch.time_of_day_s,
         "date": epoch.date.isoformat() if epoch.date else None,
-        "host_s": row.host_s,
+        "host_s": host_s,
         "quality": epoch.quality,
         "latitude_text": epoch.latitude_text,
         "longitude_text": epoch.longitude_text,
@@ -34,7 +32,7 @@ def epoch_columns(row: ReceivedEpoch) -> dict[str, Any]:
         "sigma_major_m": epoch.sigma_major_m,
         "sigma_minor_m": epoch.sigma_minor_m,
         "orientation_deg": epoch.orientation_deg,
-        "reference_id": row.reference_id,
+        "reference_id": reference_id,
     }
 
 

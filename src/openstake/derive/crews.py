@@ -12,11 +12,11 @@ from sqlalchemy.orm import Session
 from openstake.core.judge.crews import judge_crews
 from openstake.core.judge.finding import Finding
 from openstake.core.units import text_from_metres
+from openstake.derive.job import JobNow, job_of
+from openstake.derive.labels import labels_of
 from openstake.store.models import Base, HeightReading, Mark, Occupation, Rival, Shot
 from openstake.store.package import of_job
 from openstake.store.rivals import made_s
-from openstake.workflow.now.job import JobNow, job_of
-from openstake.workflow.now.labels import labels_of
 
 _WHAT = {
     "mark": "Mark",

@@ -22,7 +22,7 @@ from openstake.core.units import LengthUnit
 from openstake.store.models import GeoidGridFile, Job, JobSettings, Mark
 
 # A coarse global grid comes with the program.  It is for training and never chosen by itself for a job that counts.
-TRAINING_GRID = Path(__file__).parents[2] / "grids" / "egm96_15.gtx"
+TRAINING_GRID = Path(__file__).parents[1] / "grids" / "egm96_15.gtx"
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -13,7 +13,6 @@ from openstake.core.describe import typed
 from openstake.core.errors import ConflictError
 from openstake.store import lines
 from openstake.store.book import write_entry
-from openstake.workflow.now.job import job_of
 
 T = TypeVar("T")
 
@@ -42,7 +41,6 @@ class SettingsLine(Generic[T]):
 
     def keep(self, session: Session, job_id: str, settings: T, replaces_id: str | None, now_s: float) -> None:
         """Add the row that holds from now on; ConflictError where another one was added since."""
-        job_of(session, job_id)
         present, now = self.read(session, job_id)
         if present != replaces_id:
             raise ConflictError(f"{self._changed} in the meantime: {self._words(now)} Look at them and try again.")

@@ -27,13 +27,13 @@ from openstake.core.localfit.means import MeanOnMark, ShotOnMark, mean_on_mark
 from openstake.core.localfit.pair import Pair, Use
 from openstake.core.localfit.parameters import FitParameters, parameters_of
 from openstake.core.localfit.vertical import Vertical, fit_vertical
+from openstake.derive import points
+from openstake.derive.base import BaseNow, bases_of, is_autonomous
+from openstake.derive.claims import claim_of
+from openstake.derive.job import JobNow
+from openstake.derive.points import Point
 from openstake.store import lines
 from openstake.store.models import FitChosen, FitMark, FitShot, PointLabel, Shot
-from openstake.workflow.now import points
-from openstake.workflow.now.base import BaseNow, bases_of, is_autonomous
-from openstake.workflow.now.claims import claim_of
-from openstake.workflow.now.job import JobNow
-from openstake.workflow.now.points import Point
 
 Origin = Literal["shots", "given", "base", "none"]
 # A shot named as a mark of the fit is a shot on it; tracks are not.
