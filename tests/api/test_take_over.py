@@ -78,5 +78,5 @@ def test_every_kind_of_line_that_the_program_writes_is_about_something():
     sources = Path(__file__).parents[2] / "src" / "openstake"
     written = set()
     for path in sources.rglob("*.py"):
-        written |= set(re.findall(r'write_entry\(\s*session,\s*[\w.()]+,\s*"([a-z0-9-]+)"', path.read_text()))
+        written |= set(re.findall(r'(?:\.tell\(|write_entry\(\s*session,\s*[\w.()]+,)\s*"([a-z0-9-]+)"', path.read_text()))
     assert len(written) > 30 and written - {kind for kinds in KINDS.values() for kind in kinds} <= ROVER

@@ -51,7 +51,7 @@ from openstake.live.transport import SerialSource, UdpSource
 from openstake.standin.world import read_world
 from openstake.store.backup import MANIFEST, back_up, read_manifest, restore
 from openstake.store.database import Database
-from openstake.store.lines import heads
+from openstake.store.records.lines import heads
 from openstake.store.models import CheckSettingsRow, Mark
 from openstake.store.package import Opened, tables
 from openstake.wire.address import holds_password, split_url, without_password

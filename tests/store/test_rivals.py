@@ -16,7 +16,8 @@ from sqlalchemy import create_engine, event, select
 from sqlalchemy.orm import Session
 from sqlalchemy.pool import StaticPool
 
-from openstake.store import lines, package
+from openstake.store import package
+from openstake.store.records import lines
 from openstake.store import unpack as unpack_of
 from openstake.store.book import write_entry
 from openstake.store.database import Database

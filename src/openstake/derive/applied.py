@@ -23,8 +23,8 @@ from openstake.derive.base import base_values
 from openstake.derive.fit import FitMarkNow, in_fit_grid, undulation_m
 from openstake.derive.job import JobNow
 from openstake.derive.points import Point, pole_values
-from openstake.store import lines
 from openstake.store.models import FitApplied, FitMark
+from openstake.store.records import lines
 
 
 @dataclass(frozen=True, kw_only=True)

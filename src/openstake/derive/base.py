@@ -14,8 +14,8 @@ from openstake.core.base_sources import AUTONOMOUS_SOURCES
 from openstake.core.errors import NotFoundError
 from openstake.core.occupation import meant_arp_ecef
 from openstake.derive.heights import BaseHeight, Readings
-from openstake.store import lines
 from openstake.store.models import BaseCoordinate, HeightReading, Listening, Occupation, OccupationEnd
+from openstake.store.records import lines
 
 
 def three(xyz: Any) -> tuple[float, float, float]:

@@ -32,8 +32,8 @@ from openstake.derive.base import BaseNow, bases_of, is_autonomous
 from openstake.derive.claims import claim_of
 from openstake.derive.job import JobNow
 from openstake.derive.points import Point
-from openstake.store import lines
 from openstake.store.models import FitChosen, FitMark, FitShot, PointLabel, Shot
+from openstake.store.records import lines
 
 Origin = Literal["shots", "given", "base", "none"]
 # A shot named as a mark of the fit is a shot on it; tracks are not.

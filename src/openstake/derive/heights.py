@@ -16,8 +16,8 @@ from openstake.core.kit.gear import BOTTOM, HeightFeature
 from openstake.core.limits import HEIGHTS_AGREE_M
 from openstake.core.units import metres_from_text, text_from_metres
 from openstake.derive.kit import KitNow
-from openstake.store import lines
 from openstake.store.models import HeightReading
+from openstake.store.records import lines
 
 POLE = MeasuredTo(
     name="pole", label="Telescopic pole, read at its clamp", method="vertical", hint="The clamp's scale gives the bottom of mount."

@@ -14,8 +14,8 @@ from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo
 from openstake.core.kit.gear import GEAR, NOT_SAID, Antenna, Battery, Gear, Pole, Radio, Receiver
 from openstake.core.kit.profile import Profile
-from openstake.store import lines
 from openstake.store.models import GearItem, JobProfile, ProfileVersion
+from openstake.store.records import lines
 from openstake.wire.profile import read_profile
 
 

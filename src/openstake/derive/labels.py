@@ -7,8 +7,8 @@ from collections.abc import Collection
 from sqlalchemy.orm import Session
 
 from openstake.core.shot import next_name
-from openstake.store import lines
 from openstake.store.models import Mark, PointLabel, Shot
+from openstake.store.records import lines
 
 _MOST_NAMED = 20_000
 

@@ -17,8 +17,8 @@ from openstake.core.judge.place import Control
 from openstake.core.limits import DEFAULT_SIGMA_HORIZONTAL_M, DEFAULT_SIGMA_VERTICAL_M
 from openstake.core.mark import GivenMark, HeightKind, PlacedMark
 from openstake.derive.job import JobNow
-from openstake.store import lines
 from openstake.store.models import Mark
+from openstake.store.records import lines
 
 
 @dataclass(frozen=True, kw_only=True)

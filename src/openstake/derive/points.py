@@ -30,8 +30,8 @@ from openstake.derive.job import JobNow
 from openstake.derive.marks import MarkNow
 from openstake.derive.remembered import Remembered
 from openstake.derive.series import SeriesKind
-from openstake.store import lines
 from openstake.store.models import BaseCoordinate, HeightReading, Reference, Shot, ShotEpoch
+from openstake.store.records import lines
 from openstake.wire.nmea.sentence import degrees
 
 

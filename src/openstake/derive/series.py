@@ -10,8 +10,8 @@ from typing import Any, Generic, Literal, TypeVar
 from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import Session
 
-from openstake.store import lines
 from openstake.store.models import Shot, ShotSeries, ShotSeriesItem
+from openstake.store.records import lines
 
 SeriesKind = Literal["pole turn", "field test"]
 

@@ -19,9 +19,9 @@ from openstake.core.units import counted
 from openstake.store import rivals
 from openstake.store.backup import KeptFile
 from openstake.store.book import FIRST_HASH, hash_of, tells_of, write_entry
-from openstake.store.lines import heads
 from openstake.store.models import Base, BookEntry, Device, GearItem, Job, JobSettings, Occupation, OwnDevice, SealedLine, new_id
 from openstake.store.package import LINKS, Opened, of_job, rows_where, tables
+from openstake.store.records.lines import heads
 from openstake.store.rivals import PLAIN, Said
 from openstake.store.rowdoor import RowDoor, shown
 from openstake.wire.jsontext import JsonError, read_json

@@ -18,6 +18,7 @@ from openstake.derive.kit import kit_of
 from openstake.store.models import Occupation, PointLabel, Shot, StaticLog, StaticLogEnd
 from openstake.workflow.chain.steps import evidence_of
 from openstake.workflow.check.checks import checked
+from openstake.workflow.command import carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.ticks import TickWish, set_tick, ticked_at
 
@@ -97,10 +98,5 @@ def tick(context: Context, job_id: str, wish: TickWish) -> Closing:
     item = next((item for item in view(context, job_id).items if item.key == wish.key), None)
     if item is None or item.known:
         raise NotFoundError("This is not ticked off here: its state comes from what was done.")
-
-    def work(session: Session) -> None:
-        set_tick(session, job_id, _list_of(session, job_id), wish.key, item.what, wish.done, context.now(job_id))
-
-    context.database.write(work)
-    context.changed(job_id)
+    carry_out(context, job_id, lambda tx: set_tick(tx, _list_of(tx.session, job_id), wish, item.what))
     return view(context, job_id)

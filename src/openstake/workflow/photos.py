@@ -13,10 +13,10 @@ from sqlalchemy.orm import Session
 from openstake.core.describe import one_line
 from openstake.core.errors import FileError, NotFoundError
 from openstake.core.limits import ShortText
-from openstake.derive.job import JobNow, job_of
-from openstake.store.book import write_entry
+from openstake.derive.job import JobNow
 from openstake.store.models import Photo, new_id
 from openstake.wire.pictures import kind_at_sight, written_anew
+from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 
 _MOST_PHOTO_BYTES = 8 << 20
@@ -63,16 +63,14 @@ def keep_photo(
         finally:
             draft.unlink(missing_ok=True)
 
-    def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now(job_id)
-        owner_id, called = owner(session, job, now)
-        row = Photo(owner_id=owner_id, job_id=job_id, name=name[:200], media_type=kind.media_type, file=path.name, created_s=now)
-        session.add(row)
-        session.flush()
-        write_entry(session, now, "photo", f"Photo {row.name} attached to {called}.", job_id, photo=row.id, sha256=digest)
+    def work(tx: Transaction) -> None:
+        owner_id, called = owner(tx.session, tx.job, tx.now_s)
+        row = tx.add(
+            Photo(owner_id=owner_id, job_id=job_id, name=name[:200], media_type=kind.media_type, file=path.name, created_s=tx.now_s)
+        )
+        tx.tell("photo", f"Photo {row.name} attached to {called}.", photo=row.id, sha256=digest)
 
-    context.database.write(work)
-    context.changed(job_id)
+    carry_out(context, job_id, work)
 
 
 def photos_of(session: Session, owner_ids: Collection[str]) -> dict[str, list[PhotoView]]:

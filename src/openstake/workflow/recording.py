@@ -26,6 +26,7 @@ from openstake.live.rover import ReceivedEpoch, ShotWish
 from openstake.store.book import writes_by, written_by
 from openstake.store.models import Listening, Occupation, Reference, Shot, ShotEpoch, new_id
 from openstake.store.records.epochs import epoch_columns
+from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 
 
@@ -117,13 +118,12 @@ def _store(context: Context, job_id: str, begun: _Begun, told: Told, epochs: lis
     # A track begins once and stores many shots.
     begun = replace(begun, id=new_id(), started_s=epochs[0].host_s) if begun.plan.kind.is_track else begun
 
-    def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now(job_id)
-        told(session, job, _stored(session, job, begun, epochs, now), now)
+    def work(tx: Transaction) -> None:
+        job = tx.job
+        told(tx.session, job, _stored(tx.session, job, begun, epochs, tx.now_s), tx.now_s)
 
     with written_by(begun.by):
-        context.database.write(work)
-    context.changed(job_id)
+        carry_out(context, job_id, work)
 
 
 def _stored(session: Session, job: JobNow, begun: _Begun, epochs: list[ReceivedEpoch], now: float) -> Shot:

@@ -8,8 +8,8 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.limits import ShortText
-from openstake.store.book import write_entry
 from openstake.store.models import Tick
+from openstake.workflow.command import Transaction
 
 
 @dataclass(frozen=True)
@@ -27,7 +27,7 @@ def ticked_at(session: Session, job_id: str, list_name: str) -> dict[str, float]
     return {key: row.created_s for key, row in latest.items() if row.done}
 
 
-def set_tick(session: Session, job_id: str, list_name: str, key: str, words: str, done: bool, now: float) -> None:
+def set_tick(tx: Transaction, list_name: str, wish: TickWish, words: str) -> None:
     """Tick a thing off, or untick it, and say so in the Book."""
-    session.add(Tick(job_id=job_id, list=list_name, item=key, done=done, created_s=now))
-    write_entry(session, now, "tick", f"{'Ticked off' if done else 'Not ticked any more'}: {words}.", job_id, list=list_name)
+    tx.add(Tick(job_id=tx.job_id, list=list_name, item=wish.key, done=wish.done, created_s=tx.now_s))
+    tx.tell("tick", f"{'Ticked off' if wish.done else 'Not ticked any more'}: {words}.", list=list_name)

@@ -11,8 +11,8 @@ from sqlalchemy.orm import Session
 
 from openstake.core.describe import typed
 from openstake.core.errors import ConflictError
-from openstake.store import lines
 from openstake.store.book import write_entry
+from openstake.store.records import lines
 
 T = TypeVar("T")
 

@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any, cast
 
-from sqlalchemy.orm import Session
-
 from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo
 from openstake.core.limits import ShortText
@@ -14,6 +12,7 @@ from openstake.derive.heights import rover_arp_to_apc_m
 from openstake.derive.kit import kit_of
 from openstake.store.models import Listening
 from openstake.workflow.base.setup import Settled, SetUpNow
+from openstake.workflow.command import Transaction
 from openstake.workflow.context import Context
 from openstake.workflow.receivers import keep_refers_to
 from openstake.workflow.secrets import ADDRESSES, keep_secrets, parted_addresses, secrets_of
@@ -74,14 +73,14 @@ def checked_listen(wish: Listen) -> CheckedListen:
     return CheckedListen(replace(wish, **cast("dict[str, Any]", addresses)), passwords)
 
 
-def listening_row(session: Session, job_id: str, listen: CheckedListen, occupation_id: str, now: float) -> Listening:
+def listening_row(tx: Transaction, listen: CheckedListen, occupation_id: str) -> Listening:
     """Return the row of a session of listening; what its position refers to is taken from the kit of now."""
     wish = listen.wish
-    kit = kit_of(session, job_id)
+    kit = kit_of(tx.session, tx.job_id)
     refers_to, receiver = kit.said_refers_to(wish.refers_to), kit.receiver(base=False)
     above = rover_arp_to_apc_m(kit) if refers_to is RefersTo.APC else None
     if receiver is not None:
-        keep_refers_to(session, receiver, refers_to, now)
+        keep_refers_to(tx, receiver, refers_to)
     return Listening(
         occupation_id=occupation_id,
         base_url=wish.base_url,
@@ -90,5 +89,5 @@ def listening_row(session: Session, job_id: str, listen: CheckedListen, occupati
         refers_to=refers_to.value,
         arp_to_apc_m=above,
         device=receiver.name if receiver else "",
-        started_s=now,
+        started_s=tx.now_s,
     )

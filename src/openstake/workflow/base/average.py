@@ -18,11 +18,11 @@ from openstake.derive.heights import height_row, read_height, rover_arp_to_apc_m
 from openstake.derive.job import job_of
 from openstake.derive.kit import KitNow, kit_of, refers_to_of
 from openstake.live.average import Average
-from openstake.store.book import write_entry
 from openstake.store.models import AverageEpoch, PositionAverageRow
 from openstake.store.records.epochs import epoch_columns
 from openstake.workflow.base.setup import needed_setup
 from openstake.workflow.captures import epochs_of_content
+from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.secrets import checked_address
 
@@ -136,23 +136,18 @@ def _average_store(context: Context, job_id: str, wish: AverageWish | LogQuery, 
     def store(epochs: list[Epoch], began_s: float) -> None:
         average = average_of_epochs(epochs)  # before the one writer is asked
 
-        def work(session: Session) -> None:
-            job, now = job_of(session, job_id), context.now(job_id)
-            setup = needed_setup(session, job, now)
-            reading = None
-            if height is not None:
-                reading = height_row(height, job_id, now, "rover")
-                session.add(reading)
-                session.flush()
+        def work(tx: Transaction) -> None:
+            setup = needed_setup(tx.session, tx.job, tx.now_s)
+            reading = None if height is None else tx.add(height_row(height, job_id, tx.now_s, "rover"))
             row = store_average(
-                session,
+                tx.session,
                 job_id,
                 wish.purpose,
                 average,
                 epochs,
                 origin,
                 began_s,
-                now,
+                tx.now_s,
                 refers_to,
                 above,
                 setup_id=setup.id,
@@ -160,12 +155,10 @@ def _average_store(context: Context, job_id: str, wish: AverageWish | LogQuery, 
                 height_reading_id=reading.id if reading else None,
             )
             what = "the base's receiver" if wish.purpose == "base" else "a rover over the mark"
-            write_entry(
-                session,
-                now,
+            tx.tell(
                 "average",
-                f"Average of {what}: {row.used} {row.lowest_status} positions over {row.span_s:.0f} s, {_noise(average, job.length_unit)}.",
-                job_id,
+                f"Average of {what}: {row.used} {row.lowest_status} positions over {row.span_s:.0f} s, "
+                f"{_noise(average, tx.job.length_unit)}.",
                 "machine",
                 average=row.id,
                 x_m=row.x_m,
@@ -174,8 +167,7 @@ def _average_store(context: Context, job_id: str, wish: AverageWish | LogQuery, 
                 effective_n=row.effective_n,
             )
 
-        context.database.write(work)
-        context.changed(job_id)
+        carry_out(context, job_id, work)
 
     return store
 

@@ -18,9 +18,9 @@ from openstake.core.units import counted, text_from_metres
 from openstake.derive.heights import ROD_HEIGHT_M, BaseHeight, Readings, as_typed, features_of, height_row, read_height
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
-from openstake.store import lines
-from openstake.store.book import write_entry
 from openstake.store.models import HeightReading, Occupation
+from openstake.store.records import lines
+from openstake.workflow.command import Transaction
 from openstake.workflow.context import Context
 
 ReadingMoment = Literal["before", "after"]
@@ -272,15 +272,14 @@ def _worth(mean: MeanHeight) -> str:
     return f"{readings}{looks}, one sigma {mean.sigma_m * 1000:.1f} mm"
 
 
-def add_reading(
-    session: Session, job: JobNow, wish: NewReading, now: float, setup_id: str | None, occupation: Occupation | None
-) -> HeightReading:
+def add_reading(tx: Transaction, wish: NewReading, setup_id: str | None, occupation: Occupation | None) -> None:
     """Store one more reading of a base's height and say so in the Book."""
-    height = read_height(kit_of(session, job.id), job.length_unit, wish.reading, wish.feature, "base")
+    unit = tx.job.length_unit
+    height = read_height(kit_of(tx.session, tx.job_id), unit, wish.reading, wish.feature, "base")
     row = height_row(
         height,
-        job.id,
-        now,
+        tx.job_id,
+        tx.now_s,
         "base",
         setup_id=setup_id,
         occupation_id=occupation.id if occupation else None,
@@ -288,21 +287,16 @@ def add_reading(
         who=" ".join(wish.who.split())[:80],
     )
     if not wish.again:
-        _refuse_typed_twice(session, row, height.to)
-    session.add(row)
-    session.flush()
-    write_entry(
-        session,
-        now,
+        _refuse_typed_twice(tx.session, row, height.to)
+    tx.add(row)
+    tx.tell(
         "base-height-read",
         f"Base height read {wish.moment} the session: '{height.text}' to {height.to.in_a_sentence}, ARP "
-        f"{text_from_metres(height.arp_height_m, job.length_unit)}{f', by {row.who}' if row.who else ''}.",
-        job.id,
+        f"{text_from_metres(height.arp_height_m, unit)}{f', by {row.who}' if row.who else ''}.",
         height_reading=row.id,
         arp_height_m=height.arp_height_m,
         moment=wish.moment,
     )
-    return row
 
 
 def _refuse_typed_twice(session: Session, row: HeightReading, to: MeasuredTo) -> None:
@@ -325,21 +319,19 @@ def _refuse_typed_twice(session: Session, row: HeightReading, to: MeasuredTo) ->
         )
 
 
-def replace_reading(session: Session, job: JobNow, wish: CorrectHeight, now: float) -> tuple[HeightReading, HeightReading]:
+def replace_reading(tx: Transaction, wish: CorrectHeight) -> tuple[HeightReading, HeightReading]:
     """Store a row that replaces a reading: corrected, set aside, or taken back; returns the old and the new one."""
     if not wish.reason.strip():
         raise InputError("Say in a few words why the height is corrected.", field="reason")
-    old = session.get(HeightReading, wish.replaces_id)
-    if old is None or old.job_id != job.id or old.subject != "base":
-        raise NotFoundError("This reading is not one of this base's.", field="replaces_id")
-    lines.head(session, HeightReading, old.id, "This reading is not one of this base's.")
+    missing = "This reading is not one of this base's."
+    old = tx.session.get(HeightReading, wish.replaces_id)
+    if old is None or old.job_id != tx.job_id or old.subject != "base":
+        raise NotFoundError(missing, field="replaces_id")
+    lines.head(tx.session, HeightReading, old.id, missing)
     same = {"setup_id": old.setup_id, "occupation_id": old.occupation_id, "moment": old.moment, "who": old.who}
     more = same | {"replaces_id": old.id, "reason": wish.reason.strip(), "set_aside": wish.set_aside}
     if wish.reading is None:
         height = as_typed(old)
     else:
-        height = read_height(kit_of(session, job.id), job.length_unit, wish.reading, wish.feature, "base")
-    row = height_row(height, job.id, now, "base", **more)
-    session.add(row)
-    session.flush()
-    return old, row
+        height = read_height(kit_of(tx.session, tx.job_id), tx.job.length_unit, wish.reading, wish.feature, "base")
+    return old, tx.add(height_row(height, tx.job_id, tx.now_s, "base", **more))

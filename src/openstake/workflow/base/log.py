@@ -15,11 +15,11 @@ from openstake.core.vector import lifted
 from openstake.derive.base import base_of, needed_occupation, three
 from openstake.derive.job import job_of
 from openstake.live.rawfile import Place
-from openstake.store.book import write_entry
 from openstake.store.models import Listening, Mark, Occupation, Reference, StaticLog, StaticLogEnd
 from openstake.wire.rinex.write import RinexHeader
 from openstake.workflow.base.coordinate import when
 from openstake.workflow.base.rawdata import StreamToRinex
+from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context, file_name
 
 INTERVALS_S = (1.0, 5.0, 10.0, 15.0, 30.0)
@@ -59,63 +59,39 @@ def _stream_place(context: Context, occupation_id: str) -> Place:
     return place
 
 
-def switch(context: Context, job_id: str, on: bool) -> None:
+@command()
+def switch(tx: Transaction, on: bool) -> None:
     """Start a static log, or stop the one that runs."""
-
-    def work(session: Session) -> None:
-        job, occupation, now = job_of(session, job_id), needed_occupation(session, job_id), context.now(job_id)
-        running = _open_log(session, occupation.id)
-        if on == (running is not None):
-            raise ConflictError("A static log runs already." if on else "No static log runs.")
-        if running is None:
-            begin(context, session, occupation, now)
-        else:
-            _end(session, running, _stream_place(context, occupation.id), job.id, now)
-
-    context.database.write(work)
-    context.changed(job_id)
+    occupation = needed_occupation(tx.session, tx.job_id)
+    running = _open_log(tx.session, occupation.id)
+    if on == (running is not None):
+        raise ConflictError("A static log runs already." if on else "No static log runs.")
+    if running is None:
+        begin(tx, occupation)
+    else:
+        _end(tx, running, _stream_place(tx.context, occupation.id))
 
 
-def begin(context: Context, session: Session, occupation: Occupation, now: float) -> None:
+def begin(tx: Transaction, occupation: Occupation) -> None:
     """Start a static log of an occupation whose stream is listened to."""
-    place = _stream_place(context, occupation.id)
-    row = StaticLog(occupation_id=occupation.id, raw_file=place.file, raw_offset=place.offset, started_s=now)
-    session.add(row)
-    session.flush()
-    write_entry(
-        session,
-        now,
-        "static-log",
-        "Static log started: raw data of the base's stream.",
-        occupation.job_id,
-        log=row.id,
-        file=place.file,
-        offset=place.offset,
-    )
+    place = _stream_place(tx.context, occupation.id)
+    row = tx.add(StaticLog(occupation_id=occupation.id, raw_file=place.file, raw_offset=place.offset, started_s=tx.now_s))
+    tx.tell("static-log", "Static log started: raw data of the base's stream.", log=row.id, file=place.file, offset=place.offset)
 
 
-def _end(session: Session, log: StaticLog, place: Place, job_id: str, now: float) -> None:
-    session.add(StaticLogEnd(log_id=log.id, raw_file=place.file, raw_offset=place.offset, ended_s=now))
-    session.flush()
-    write_entry(
-        session,
-        now,
-        "static-log",
-        f"Static log stopped after {(now - log.started_s) / 60:.0f} min.",
-        job_id,
-        log=log.id,
-        file=place.file,
-        offset=place.offset,
-    )
+def _end(tx: Transaction, log: StaticLog, place: Place) -> None:
+    tx.add(StaticLogEnd(log_id=log.id, raw_file=place.file, raw_offset=place.offset, ended_s=tx.now_s))
+    words = f"Static log stopped after {(tx.now_s - log.started_s) / 60:.0f} min."
+    tx.tell("static-log", words, log=log.id, file=place.file, offset=place.offset)
 
 
-def end_open(context: Context, session: Session, occupation: Occupation, now: float) -> None:
+def end_open(tx: Transaction, occupation: Occupation) -> None:
     """Stop the log that runs, where one does: the base is ending."""
-    log = _open_log(session, occupation.id)
+    log = _open_log(tx.session, occupation.id)
     if log is not None:
-        running = context.running.session(occupation.id)
+        running = tx.context.running.session(occupation.id)
         place = running.base_stream_place() if running else None
-        _end(session, log, place or Place(log.raw_file, log.raw_offset), occupation.job_id, now)
+        _end(tx, log, place or Place(log.raw_file, log.raw_offset))
 
 
 def logs_of(session: Session, occupation_ids: Collection[str]) -> dict[str, list[LogView]]:

@@ -17,9 +17,9 @@ from openstake.derive.base import base_of
 from openstake.derive.job import JobNow
 from openstake.derive.labels import labels_of
 from openstake.derive.marks import marks_of
-from openstake.store.book import write_entry
 from openstake.store.models import BaseCoordinate, Occupation, Shot
 from openstake.workflow.base.coordinate import Proposed, coordinate_row
+from openstake.workflow.command import Transaction
 
 _MOVES_SHOWN = 300
 
@@ -66,33 +66,21 @@ def moved_points(session: Session, job: JobNow, occupation: Occupation, instead:
 
 
 def replace_coordinate(
-    session: Session,
-    job: JobNow,
-    occupation: Occupation,
-    present: BaseCoordinate,
-    coordinate: Proposed,
-    locked: bool,
-    reason: str,
-    unlock: bool,
-    now: float,
+    tx: Transaction, occupation: Occupation, present: BaseCoordinate, coordinate: Proposed, *, locked: bool, reason: str, unlock: bool
 ) -> None:
     """Put a coordinate in place of the present one by a new row; ConflictError where that is locked and `unlock` is not said."""
     if present.locked and not unlock:
         raise ConflictError("This coordinate is locked as control quality. Unlock it first, and say why.")
-    row = coordinate_row(coordinate, occupation.id, now)
+    row = coordinate_row(coordinate, occupation.id, tx.now_s)
     row.replaces_id, row.reason, row.locked = present.id, reason.strip(), locked
-    session.add(row)
-    session.flush()
+    tx.add(row)
     east, north, up = moved_enu_m((present.x_m, present.y_m, present.z_m), coordinate.xyz_m)
-    unit = job.length_unit
-    write_entry(
-        session,
-        now,
+    unit = tx.job.length_unit
+    tx.tell(
         "base-coordinate-replaced",
         f"Base coordinate replaced by {coordinate.detail}, frame {coordinate.frame}, epoch {coordinate.frame_epoch}"
         f"{', locked as control quality' if locked else ''}: {row.reason}. Every point from this base moves by "
         f"{text_from_metres(hypot(east, north), unit)} horizontally and {text_from_metres(up, unit)} in height.",
-        job.id,
         occupation=occupation.id,
         replaces=present.id,
         base_coordinate=row.id,

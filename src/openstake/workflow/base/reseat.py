@@ -30,6 +30,7 @@ from openstake.derive.points import Point
 from openstake.store.models import BaseCoordinate, Shot
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, when
 from openstake.workflow.base.moves import MovedPoint, moved_points, replace_coordinate
+from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 
 _SHOTS_SHOWN = 50
@@ -296,25 +297,15 @@ def _place(job: JobNow, xyz_m: tuple[float, float, float]) -> ReseatPlace:
 
 def apply(context: Context, job_id: str, wish: ReseatWish) -> ReseatView:
     """Move the base by what a known mark says: a new row; every point from it follows, earlier ones too."""
-
-    def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now(job_id)
-        read = _read(session, job, wish, now)
-        stops = stops_of(read.findings)
-        if stops and not wish.accepted:
-            raise ConflictError(stops[0].sentence)
-        replace_coordinate(
-            session,
-            job,
-            read.base.occupation,
-            read.base.coordinate,
-            read.coordinate,
-            False,
-            wish.reason or f"re-seated on {read.mark.name}",
-            wish.unlock,
-            now,
-        )
-
-    context.database.write(work)
-    context.changed(job_id)
+    _apply(context, job_id, wish)
     return view(context, job_id, ReseatQuery(wish.mark_id))
+
+
+@command()
+def _apply(tx: Transaction, wish: ReseatWish) -> None:
+    read = _read(tx.session, tx.job, wish, tx.now_s)
+    stops = stops_of(read.findings)
+    if stops and not wish.accepted:
+        raise ConflictError(stops[0].sentence)
+    reason = wish.reason or f"re-seated on {read.mark.name}"
+    replace_coordinate(tx, read.base.occupation, read.base.coordinate, read.coordinate, locked=False, reason=reason, unlock=wish.unlock)

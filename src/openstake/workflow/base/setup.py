@@ -18,12 +18,13 @@ from openstake.core.limits import LARGEST_STATION_ID
 from openstake.core.parts import Looked
 from openstake.core.site import CAUTIONS, LEVEL, QUESTIONS
 from openstake.derive.base import open_occupation
-from openstake.derive.job import JobNow, job_of
+from openstake.derive.job import JobNow
 from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.marks import head_of
 from openstake.store.book import write_entry
-from openstake.store.lines import heads
 from openstake.store.models import Occupation, SetUp, new_id
+from openstake.store.records.lines import heads
+from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 from openstake.workflow.photos import keep_photo
 from openstake.workflow.secrets import ADDRESSES, keep_secrets, parted_addresses
@@ -100,7 +101,8 @@ def _planned_station_id(kit: KitNow) -> int:
     return planned[0] if planned else USUAL_STATION_ID
 
 
-def settle(context: Context, job_id: str, changes: Mapping[str, Any]) -> None:
+@command()
+def settle(tx: Transaction, changes: Mapping[str, Any]) -> None:
     """Keep what was settled; only what is given changes.  Another mark or source drops what belonged to the one before.
 
     `seen_id` is the row that was looked at: a field that somebody else has changed since is not overwritten.
@@ -108,23 +110,16 @@ def settle(context: Context, job_id: str, changes: Mapping[str, Any]) -> None:
     addresses, parted = parted_addresses(changes)
     wished = dict(changes) | addresses
     seen_id = wished.pop("seen_id", None)
-
-    def work(session: Session) -> None:
-        job = job_of(session, job_id)
-        now = context.now(job_id)
-        setup = needed_setup(session, job, now)
-        _refuse_stale(session, setup, seen_id, wished)
-        settled = _changed(session, job, setup.settled, wished)
-        # Another address is not sent the password of the one before it.
-        another = [field for field in ADDRESSES if getattr(settled, field) != getattr(setup.settled, field)]
-        keep_secrets(context, setup.id, dict.fromkeys(another) | parted)
-        if settled == setup.settled:
-            return
-        row = SetUp(line_id=setup.id, job_id=job_id, data=json.dumps(asdict(settled)), replaces_id=setup.row_id, created_s=now)
-        session.add(row)
-
-    context.database.write(work)
-    context.changed(job_id)
+    job = tx.job
+    setup = needed_setup(tx.session, job, tx.now_s)
+    _refuse_stale(tx.session, setup, seen_id, wished)
+    settled = _changed(tx.session, job, setup.settled, wished)
+    # Another address is not sent the password of the one before it.
+    another = [field for field in ADDRESSES if getattr(settled, field) != getattr(setup.settled, field)]
+    keep_secrets(tx.context, setup.id, dict.fromkeys(another) | parted)
+    if settled == setup.settled:
+        return
+    tx.replace(tx.session.get_one(SetUp, setup.row_id), data=json.dumps(asdict(settled)))
 
 
 def _refuse_stale(session: Session, setup: SetUpNow, seen_id: str | None, wished: Mapping[str, Any]) -> None:
@@ -199,41 +194,26 @@ def _check_settings(wished: Mapping[str, Any]) -> None:
         raise InputError("Say whether the rover's position refers to its phase centre, its ARP or the mark.", field="refers_to")
 
 
-def drop(context: Context, job_id: str) -> None:
+@command()
+def drop(tx: Transaction) -> None:
     """Give the set-up in hand up; its readings, ticks and photos stay in the Book."""
-
-    def work(session: Session) -> None:
-        job_of(session, job_id)
-        setup = setup_in_hand(session, job_id)
-        if setup is None:
-            raise NotFoundError("No base is being set up in this job.")
-        now = context.now(job_id)
-        data = json.dumps(asdict(setup.settled))
-        session.add(SetUp(line_id=setup.id, job_id=job_id, data=data, dropped=True, replaces_id=setup.row_id, created_s=now))
-        session.flush()
-        write_entry(session, now, "setup-dropped", "The set-up was given up before it was started.", job_id, setup=setup.id)
-
-    context.database.write(work)
-    context.changed(job_id)
+    setup = setup_in_hand(tx.session, tx.job_id)
+    if setup is None:
+        raise NotFoundError("No base is being set up in this job.")
+    tx.replace(tx.session.get_one(SetUp, setup.row_id), data=json.dumps(asdict(setup.settled)), dropped=True)
+    tx.tell("setup-dropped", "The set-up was given up before it was started.", setup=setup.id)
 
 
-def take_up(context: Context, job_id: str) -> None:
+@command()
+def take_up(tx: Transaction) -> None:
     """Take the set-up that was given up last up again."""
-
-    def work(session: Session) -> None:
-        job_of(session, job_id)
-        if setup_in_hand(session, job_id) is not None:
-            raise ConflictError("A base is being set up already. Give that up first.")
-        row = _given_up(session, job_id)
-        if row is None:
-            raise NotFoundError("No set-up was given up in this job.")
-        now = context.now(job_id)
-        session.add(SetUp(line_id=row.line_id, job_id=job_id, data=row.data, replaces_id=row.id, created_s=now))
-        session.flush()
-        write_entry(session, now, "setup-taken-up", "The set-up was taken up again.", job_id, setup=row.line_id)
-
-    context.database.write(work)
-    context.changed(job_id)
+    if setup_in_hand(tx.session, tx.job_id) is not None:
+        raise ConflictError("A base is being set up already. Give that up first.")
+    row = _given_up(tx.session, tx.job_id)
+    if row is None:
+        raise NotFoundError("No set-up was given up in this job.")
+    tx.replace(row, dropped=False)
+    tx.tell("setup-taken-up", "The set-up was taken up again.", setup=row.line_id)
 
 
 def _given_up(session: Session, job_id: str) -> SetUp | None:
@@ -271,19 +251,14 @@ class QuestionView:
     at_s: float | None
 
 
-def tick(context: Context, job_id: str, wish: TickWish) -> None:
+@command()
+def tick(tx: Transaction, wish: TickWish) -> None:
     """Confirm a question of the set-up, or take it back; the Book says when."""
-
-    def work(session: Session) -> None:
-        job = job_of(session, job_id)
-        question = next((item for item in QUESTIONS if item.key == wish.key), None)
-        if question is None:
-            raise NotFoundError("This is not asked of a set-up.")
-        setup_id = _setup_id(session, job, context.now(job_id))
-        set_tick(session, job_id, _list_name(setup_id), wish.key, question.what, wish.done, context.now(job_id))
-
-    context.database.write(work)
-    context.changed(job_id)
+    question = next((item for item in QUESTIONS if item.key == wish.key), None)
+    if question is None:
+        raise NotFoundError("This is not asked of a set-up.")
+    setup_id = _setup_id(tx.session, tx.job, tx.now_s)
+    set_tick(tx, _list_name(setup_id), wish, question.what)
 
 
 def questions_view(session: Session, job_id: str, setup_id: str | None) -> list[QuestionView]:

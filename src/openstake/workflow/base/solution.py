@@ -28,6 +28,7 @@ from openstake.wire.solution import MOST_BYTES, SolutionFile, read_solution
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, taken_anew, when
 from openstake.workflow.base.framed import in_the_job, step_to_job
 from openstake.workflow.base.moves import MovedPoint, moved_points, replace_coordinate
+from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 
 
@@ -252,81 +253,66 @@ def preview_solution(context: Context, job_id: str, wish: SolutionWish) -> Solut
     )
 
 
-def apply_solution(context: Context, job_id: str, wish: SolutionWish, content: bytes) -> None:
+@command()
+def apply_solution(tx: Transaction, wish: SolutionWish, content: bytes) -> None:
     """Replace a base's coordinate by a static solution, locked as control quality; every point follows.
 
     `content` is the file it came in, kept byte for byte; empty where it was typed.
     """
     if len(content) > MOST_BYTES:
         raise FileError(f"{wish.name[:60]} has {len(content) / 1e6:.1f} MB; a solution has at most {MOST_BYTES >> 20} MB.")
-
-    def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now(job_id)
-        solution = _read_solution(session, job, wish, now)
-        if solution.finding.is_stop and not wish.accepted:
-            raise ConflictError(solution.finding.sentence)
-        if content:
-            session.add(ImportedFile(job_id=job_id, name=wish.name[:200] or "solution", content=content, created_s=now))
-        replace_coordinate(
-            session,
-            job,
-            solution.occupation,
-            solution.present,
-            solution.coordinate,
-            True,
-            wish.reason or "static solution",
-            wish.unlock,
-            now,
-        )
-
-    context.database.write(work)
-    context.changed(job_id)
+    job = tx.job
+    solution = _read_solution(tx.session, job, wish, tx.now_s)
+    if solution.finding.is_stop and not wish.accepted:
+        raise ConflictError(solution.finding.sentence)
+    if content:
+        tx.session.add(ImportedFile(job_id=tx.job_id, name=wish.name[:200] or "solution", content=content, created_s=tx.now_s))
+    replace_coordinate(
+        tx,
+        solution.occupation,
+        solution.present,
+        solution.coordinate,
+        locked=True,
+        reason=wish.reason or "static solution",
+        unlock=wish.unlock,
+    )
 
 
-def restore_coordinate(context: Context, job_id: str, wish: RestoreCoordinate) -> None:
+@command()
+def restore_coordinate(tx: Transaction, wish: RestoreCoordinate) -> None:
     """Go back to a coordinate the base had before: a new row with the same numbers, so points come back to the same bits."""
     if not wish.reason.strip():
         raise InputError("Say in a few words why the coordinate is changed.", field="reason")
-
-    def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now(job_id)
-        occupation = session.get(Occupation, wish.occupation_id)
-        row = session.get(BaseCoordinate, wish.coordinate_id)
-        if occupation is None or occupation.job_id != job_id or row is None or row.occupation_id != occupation.id:
-            raise NotFoundError("This coordinate is not one of this set-up's.")
-        again = Proposed(
-            xyz_m=(row.x_m, row.y_m, row.z_m),
-            source=row.source,
-            detail=row.detail,
-            accuracy_horizontal_95_m=row.accuracy_horizontal_95_m,
-            accuracy_vertical_95_m=row.accuracy_vertical_95_m,
-            frame=row.frame,
-            frame_epoch=row.frame_epoch,
-            evidence_id=row.evidence_id,
-        )
-        present = base_of(session, occupation).coordinate
-        replace_coordinate(session, job, occupation, present, again, row.locked, wish.reason, wish.unlock, now)
-
-    context.database.write(work)
-    context.changed(job_id)
+    occupation = tx.session.get(Occupation, wish.occupation_id)
+    row = tx.session.get(BaseCoordinate, wish.coordinate_id)
+    if occupation is None or occupation.job_id != tx.job_id or row is None or row.occupation_id != occupation.id:
+        raise NotFoundError("This coordinate is not one of this set-up's.")
+    again = Proposed(
+        xyz_m=(row.x_m, row.y_m, row.z_m),
+        source=row.source,
+        detail=row.detail,
+        accuracy_horizontal_95_m=row.accuracy_horizontal_95_m,
+        accuracy_vertical_95_m=row.accuracy_vertical_95_m,
+        frame=row.frame,
+        frame_epoch=row.frame_epoch,
+        evidence_id=row.evidence_id,
+    )
+    present = base_of(tx.session, occupation).coordinate
+    replace_coordinate(tx, occupation, present, again, locked=row.locked, reason=wish.reason, unlock=wish.unlock)
 
 
-def take_anew(context: Context, job_id: str, wish: TakeAnew) -> None:
+@command()
+def take_anew(tx: Transaction, wish: TakeAnew) -> None:
     """Take a base's coordinate from its mark as settings and control list have it now: a new row; every point follows."""
-
-    def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now(job_id)
-        job.needs_datum()
-        occupation = _occupation(session, job, wish.occupation_id)
-        base, mark = base_of(session, occupation), head_of(session, job, occupation.mark_id)
-        anew = taken_anew(job, base, mark)
-        if anew is None:
-            raise ConflictError(f"The base has the coordinate of {mark.name} as it is now.")
-        reason = wish.reason or "settings or control list changed"
-        replace_coordinate(session, job, occupation, base.coordinate, anew, False, reason, wish.unlock, now)
-
-    context.database.write(work)
-    context.changed(job_id)
+    job = tx.job
+    job.needs_datum()
+    occupation = _occupation(tx.session, job, wish.occupation_id)
+    base, mark = base_of(tx.session, occupation), head_of(tx.session, job, occupation.mark_id)
+    anew = taken_anew(job, base, mark)
+    if anew is None:
+        raise ConflictError(f"The base has the coordinate of {mark.name} as it is now.")
+    reason = wish.reason or "settings or control list changed"
+    replace_coordinate(tx, occupation, base.coordinate, anew, locked=False, reason=reason, unlock=wish.unlock)
 
 
 def coordinates_view(base: BaseNow) -> list[CoordinateView]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -18,10 +17,9 @@ from openstake.core.mark import GivenMark
 from openstake.core.units import text_from_metres
 from openstake.derive.base import base_of, listening_of, needed_occupation, open_occupation
 from openstake.derive.heights import BaseHeight, known_antenna, readings_of_setup
-from openstake.derive.job import JobNow, job_of
+from openstake.derive.job import job_of
 from openstake.derive.kit import kit_of
 from openstake.derive.marks import MarkNow, current_marks, head_of, row_of
-from openstake.store.book import write_entry
 from openstake.store.models import BaseCoordinate, HeightReading, Listening, Mark, Occupation, OccupationEnd
 from openstake.workflow.base import log, setup, solution
 from openstake.workflow.base.addresses import (
@@ -38,6 +36,7 @@ from openstake.workflow.base.heights import CorrectHeight, NewReading, add_readi
 from openstake.workflow.base.settled import stops_before_start
 from openstake.workflow.base.setup import USUAL_STATION_ID, SetUpNow, Source, needed_setup
 from openstake.workflow.base.view import BaseView, view
+from openstake.workflow.command import Transaction, carry_out, command
 from openstake.workflow.context import Context
 from openstake.workflow.job.jobs import anchor_local
 from openstake.workflow.watch import listen as watch
@@ -74,58 +73,57 @@ def start(context: Context, job_id: str, wish: StartBase) -> BaseView:
     }
     asked = checked_listen(wish.listen) if wish.listen is not None else None
     with context.running.of_job(job_id):
-        return _start(context, job_id, wish, changes, asked)
+        with context.database.read() as session:
+            job_of(session, job_id)
+            _refuse_second_base(session, job_id)
+        if changes:
+            setup.settle(context, job_id, changes)
+        return _start(context, job_id, wish, asked)
 
 
-def _start(context: Context, job_id: str, wish: StartBase, changes: dict[str, Any], asked: CheckedListen | None) -> BaseView:
-    with context.database.read() as session:
-        job_of(session, job_id)
-        if open_occupation(session, job_id):
-            raise ConflictError("A base is running in this job already. End it before starting another.")
-    if changes:
-        setup.settle(context, job_id, changes)
+def _refuse_second_base(session: Session, job_id: str) -> None:
+    if open_occupation(session, job_id):
+        raise ConflictError("A base is running in this job already. End it before starting another.")
 
-    def work(session: Session) -> tuple[Occupation, Listening]:
-        job, now = job_of(session, job_id), context.now(job_id)
-        if open_occupation(session, job_id):
-            raise ConflictError("A base is running in this job already. End it before starting another.")
-        settled = needed_setup(session, job, now)
-        listen = settled_listen(context, settled) if asked is None else with_kept(context, asked, settled.id, settled.settled)
-        if wish.reading is not None:
-            add_reading(session, job, NewReading(reading=wish.reading, feature=wish.feature, again=True), now, settled.id, None)
-        height = readings_of_setup(session, settled.id).height("before")
-        if height is None:
-            raise InputError("Type the height of the antenna first.", field="reading")
-        coordinate = proposed(session, job, settled, height.arp_height_m)
-        stops = stops_before_start(session, job, settled, coordinate, known_antenna(kit_of(session, job_id)))
-        if stops and not wish.accepted:
-            raise ConflictError(stops[0].sentence, field="accepted")
-        if stops:
-            _on_whose_word(wish)
-        mark = _mark_of(session, job, settled, coordinate, now)
-        occupation = Occupation(job_id=job_id, mark_id=mark.id, station_id=_station_id(settled), setup_id=settled.id, started_s=now)
-        session.add(occupation)
-        session.flush()
-        row = coordinate_row(coordinate, occupation.id, now)
-        listening = listening_row(session, job_id, listen, occupation.id, now)
-        session.add_all([row, listening])
-        session.flush()
-        keep_passwords_of(context, listening, listen, wish.base_password)
-        _anchor(session, job, mark, row, now)
-        _write_start(session, job, occupation, mark, height, row, [item.code for item in stops], wish, now)
-        return occupation, listening
 
-    occupation, listening = context.database.write(work)
+@command(view)
+def _start(tx: Transaction, wish: StartBase, asked: CheckedListen | None) -> None:
+    context, session, job = tx.context, tx.session, tx.job
+    _refuse_second_base(session, tx.job_id)
+    settled = needed_setup(session, job, tx.now_s)
+    listen = settled_listen(context, settled) if asked is None else with_kept(context, asked, settled.id, settled.settled)
+    if wish.reading is not None:
+        add_reading(tx, NewReading(reading=wish.reading, feature=wish.feature, again=True), settled.id, None)
+    height = readings_of_setup(session, settled.id).height("before")
+    if height is None:
+        raise InputError("Type the height of the antenna first.", field="reading")
+    coordinate = proposed(session, job, settled, height.arp_height_m)
+    stops = stops_before_start(session, job, settled, coordinate, known_antenna(kit_of(session, tx.job_id)))
+    if stops and not wish.accepted:
+        raise ConflictError(stops[0].sentence, field="accepted")
+    if stops:
+        _on_whose_word(wish)
+    mark = _mark_of(tx, settled, coordinate)
+    occupation = tx.add(
+        Occupation(job_id=tx.job_id, mark_id=mark.id, station_id=_station_id(settled), setup_id=settled.id, started_s=tx.now_s)
+    )
+    row = tx.add(coordinate_row(coordinate, occupation.id, tx.now_s))
+    listening = tx.add(listening_row(tx, listen, occupation.id))
+    keep_passwords_of(context, listening, listen, wish.base_password)
+    _place_assumed(tx, mark, row)
+    _tell_start(tx, occupation, mark, height, row, [item.code for item in stops], wish)
+    tx.once_stored(lambda: _go_on(context, occupation, listening, row.source == "static"))
+
+
+def _go_on(context: Context, occupation: Occupation, listening: Listening, static: bool) -> None:
+    """Listen to a base that has started; one whose coordinate is to be computed logs what it sends."""
+    job_id = occupation.job_id
     context.running.forget_average(job_id)
     context.hub.publish(f"average:{job_id}", None)
     configure_standin(context, job_id)
     watch.listen(context, occupation, listening)
-    with context.database.read() as session:
-        static = base_of(session, occupation).coordinate.source == "static"
     if static and listening.base_url is not None:
-        context.database.write(lambda session: log.begin(context, session, occupation, context.now(job_id)))
-    context.changed(job_id)
-    return view(context, job_id)
+        carry_out(context, job_id, lambda tx: log.begin(tx, occupation))
 
 
 def _on_whose_word(wish: StartBase) -> None:
@@ -140,9 +138,9 @@ def _station_id(setup: SetUpNow) -> int:
     return USUAL_STATION_ID if setup.settled.station_id is None else setup.settled.station_id
 
 
-def _mark_of(session: Session, job: JobNow, setup: SetUpNow, coordinate: Proposed, now: float) -> MarkNow:
+def _mark_of(tx: Transaction, setup: SetUpNow, coordinate: Proposed) -> MarkNow:
     """Return the mark under the base; a new point becomes one, provisional, where the coordinate puts it."""
-    settled = setup.settled
+    session, job, settled = tx.session, tx.job, setup.settled
     if settled.mark_id is not None:
         return head_of(session, job, settled.mark_id)
     if not settled.point_name:
@@ -165,33 +163,19 @@ def _mark_of(session: Session, job: JobNow, setup: SetUpNow, coordinate: Propose
         source=f"base: {coordinate.detail}",
         note="Put here by the base; not control.",
     )
-    row = row_of(given, job.id, given.source, now)
-    session.add(row)
-    session.flush()
-    return head_of(session, job, row.id)
+    return head_of(session, job, tx.add(row_of(given, job.id, given.source, tx.now_s)).id)
 
 
-def _write_start(
-    session: Session,
-    job: JobNow,
-    occupation: Occupation,
-    mark: MarkNow,
-    height: BaseHeight,
-    row: BaseCoordinate,
-    accepted: list[str],
-    wish: StartBase,
-    now: float,
+def _tell_start(
+    tx: Transaction, occupation: Occupation, mark: MarkNow, height: BaseHeight, row: BaseCoordinate, accepted: list[str], wish: StartBase
 ) -> None:
     reason, who = wish.reason.strip(), wish.who.strip()
     despite = f" Started although: {', '.join(accepted)}. {who}: {reason.rstrip('.')}." if accepted else ""
     despite_of = {"reason": reason, "who": who} if accepted else {}
-    write_entry(
-        session,
-        now,
+    tx.tell(
         "base-started",
         f"Base {occupation.station_id} started on {mark.name}: {height.text} to {height.readings[0].to.in_a_sentence}, "
-        f"ARP {text_from_metres(height.arp_height_m, job.length_unit)} above the mark; coordinate from {row.detail}.{despite}",
-        job.id,
+        f"ARP {text_from_metres(height.arp_height_m, tx.job.length_unit)} above the mark; coordinate from {row.detail}.{despite}",
         occupation=occupation.id,
         mark=mark.id,
         height_readings=height.ids,
@@ -205,114 +189,91 @@ def _write_start(
     )
 
 
-def _anchor(session: Session, job: JobNow, mark: MarkNow, coordinate: BaseCoordinate, now: float) -> None:
+def _place_assumed(tx: Transaction, mark: MarkNow, coordinate: BaseCoordinate) -> None:
     """Let a base on an average say where an assumed system lies that nobody has placed yet."""
+    job = tx.job
     if not job.lies_nowhere:
         return
     place = geodetic_from_ecef((coordinate.x_m, coordinate.y_m, coordinate.z_m), job.frame.ellipsoid)
     latitude, longitude, height = (float(value) for value in place)
     anchor = Anchor(latitude_deg=latitude, longitude_deg=longitude, height_m=height, east_m=mark.east_m, north_m=mark.north_m)
     reason = f"placed by the base's average on {mark.name}, true north up; a local fit follows"
-    anchor_local(session, job, replace(job.frame.definition, anchor=anchor), reason, now)
+    anchor_local(tx, replace(job.frame.definition, anchor=anchor), reason)
 
 
 def listen_elsewhere(context: Context, job_id: str, wish: Listen) -> BaseView:
     """Listen at other addresses from now on; what was heard before stays with the addresses it came from."""
     listen = checked_listen(wish)
-    with context.running.of_job(job_id):
-        return _listen_elsewhere(context, job_id, listen)
+    return _listen_elsewhere(context, job_id, listen)
 
 
-def _listen_elsewhere(context: Context, job_id: str, listen: CheckedListen) -> BaseView:
-    wish = listen.wish
-
-    def work(session: Session) -> tuple[Occupation, Listening]:
-        occupation = needed_occupation(session, job_id)
-        _refuse_while_recording(context, occupation.id)
-        before = listening_of(session, occupation.id)
-        now = context.now(job_id)
-        listening = listening_row(session, job_id, listen, occupation.id, now)
-        session.add(listening)
-        session.flush()
-        # A password is asked for again only where the address is another.
-        keep_passwords_of(context, listening, with_kept(context, listen, before.id, before), None)
-        write_entry(
-            session,
-            now,
-            "listening-changed",
-            f"Listening changed: base stream {wish.base_url or 'none'}, rover {wish.rover_url or 'none'}, "
-            f"position refers to the {_POINTS[RefersTo(listening.refers_to)]}.",
-            job_id,
-            listening=listening.id,
-            before=before.id,
-        )
-        return occupation, listening
-
-    occupation, listening = context.database.write(work)
-    watch.stop_listening(context, occupation.id)
-    watch.listen(context, occupation, listening)
-    context.changed(job_id)
-    return view(context, job_id)
+@command(view, alone=True)
+def _listen_elsewhere(tx: Transaction, listen: CheckedListen) -> None:
+    context, wish = tx.context, listen.wish
+    occupation = needed_occupation(tx.session, tx.job_id)
+    _refuse_while_recording(context, occupation.id)
+    before = listening_of(tx.session, occupation.id)
+    listening = tx.add(listening_row(tx, listen, occupation.id))
+    # A password is asked for again only where the address is another.
+    keep_passwords_of(context, listening, with_kept(context, listen, before.id, before), None)
+    tx.tell(
+        "listening-changed",
+        f"Listening changed: base stream {wish.base_url or 'none'}, rover {wish.rover_url or 'none'}, "
+        f"position refers to the {_POINTS[RefersTo(listening.refers_to)]}.",
+        listening=listening.id,
+        before=before.id,
+    )
+    tx.once_stored(lambda: watch.stop_listening(context, occupation.id))
+    tx.once_stored(lambda: watch.listen(context, occupation, listening))
 
 
-def read_base_height(context: Context, job_id: str, wish: NewReading) -> BaseView:
+@command(view)
+def read_base_height(tx: Transaction, wish: NewReading) -> None:
     """Add a height reading: before the session to the set-up or the running base, after it to the base that runs or ended last."""
-
-    def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now(job_id)
-        occupation = open_occupation(session, job_id)
-        if wish.moment == "after":
-            occupation = occupation or _latest(session, job_id)
-            if occupation is None:
-                raise NotFoundError("No base has run in this job, so there is no closing height.")
-        setup_id = occupation.setup_id if occupation else needed_setup(session, job, now).id
-        add_reading(session, job, wish, now, setup_id, occupation)
-
-    context.database.write(work)
+    occupation = open_occupation(tx.session, tx.job_id)
+    if wish.moment == "after":
+        occupation = occupation or _latest(tx.session, tx.job_id)
+        if occupation is None:
+            raise NotFoundError("No base has run in this job, so there is no closing height.")
+    setup_id = occupation.setup_id if occupation else needed_setup(tx.session, tx.job, tx.now_s).id
+    add_reading(tx, wish, setup_id, occupation)
     if wish.moment == "before":
-        configure_standin(context, job_id)
-    context.changed(job_id)
-    return view(context, job_id)
+        _tell_standin(tx)
 
 
 def _latest(session: Session, job_id: str) -> Occupation | None:
     return session.scalars(select(Occupation).where(Occupation.job_id == job_id).order_by(Occupation.started_s.desc())).first()
 
 
-def correct_height(context: Context, job_id: str, wish: CorrectHeight) -> BaseView:
+@command(view)
+def correct_height(tx: Transaction, wish: CorrectHeight) -> None:
     """Add a reading that replaces another: every point measured from this base follows; the old one stays in the Book."""
+    session, unit, moved = tx.session, tx.job.length_unit, ""
+    occupation = _of_reading(session, tx.job_id, wish.replaces_id)
+    before = base_of(session, occupation).height if occupation else None
+    old, row = replace_reading(tx, wish)
+    if occupation is not None and before is not None and row.moment == "before":
+        after = base_of(session, occupation).readings.height("before")
+        if after is None:
+            raise ConflictError("A running base needs one height reading that is used. Add another one first.")
+        by = text_from_metres(after.arp_height_m - before.arp_height_m, unit)
+        moved = f" Every point from this base moves by {by} in height."
+    corrected = f"corrected to '{row.text}' ({text_from_metres(row.arp_height_m, unit)})"
+    tx.tell(
+        "base-height-corrected",
+        f"Base height '{old.text}' ({text_from_metres(old.arp_height_m, unit)}) "
+        f"{'set aside' if row.set_aside else corrected}: {row.reason}.{moved}",
+        occupation=occupation.id if occupation else None,
+        replaces=old.id,
+        height_reading=row.id,
+        arp_height_m=row.arp_height_m,
+        set_aside=row.set_aside,
+    )
+    _tell_standin(tx)
 
-    def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now(job_id)
-        occupation = _of_reading(session, job_id, wish.replaces_id)
-        before = base_of(session, occupation).height if occupation else None
-        old, row = replace_reading(session, job, wish, now)
-        unit, moved = job.length_unit, ""
-        if occupation is not None and before is not None and row.moment == "before":
-            after = base_of(session, occupation).readings.height("before")
-            if after is None:
-                raise ConflictError("A running base needs one height reading that is used. Add another one first.")
-            by = text_from_metres(after.arp_height_m - before.arp_height_m, unit)
-            moved = f" Every point from this base moves by {by} in height."
-        corrected = f"corrected to '{row.text}' ({text_from_metres(row.arp_height_m, unit)})"
-        write_entry(
-            session,
-            now,
-            "base-height-corrected",
-            f"Base height '{old.text}' ({text_from_metres(old.arp_height_m, unit)}) "
-            f"{'set aside' if row.set_aside else corrected}: {row.reason}.{moved}",
-            job_id,
-            occupation=occupation.id if occupation else None,
-            replaces=old.id,
-            height_reading=row.id,
-            arp_height_m=row.arp_height_m,
-            set_aside=row.set_aside,
-        )
 
-    context.database.write(work)
-    configure_standin(context, job_id)
-    context.changed(job_id)
-    return view(context, job_id)
+def _tell_standin(tx: Transaction) -> None:
+    tx.once_stored(lambda: configure_standin(tx.context, tx.job_id))
 
 
 def _of_reading(session: Session, job_id: str, reading_id: str) -> Occupation | None:
@@ -348,37 +309,24 @@ def _refuse_while_recording(context: Context, occupation_id: str) -> None:
         raise ConflictError("A shot is being recorded and would be lost. Wait for its end, or cancel it first.")
 
 
-def end(context: Context, job_id: str) -> BaseView:
+@command(view, alone=True)
+def end(tx: Transaction) -> None:
     """End the occupation and stop listening; everything recorded stays."""
-    with context.running.of_job(job_id):
-        return _end(context, job_id)
-
-
-def _end(context: Context, job_id: str) -> BaseView:
-    def work(session: Session) -> Occupation:
-        occupation = needed_occupation(session, job_id)
-        _refuse_while_recording(context, occupation.id)
-        now = context.now(job_id)
-        log.end_open(context, session, occupation, now)
-        session.add(OccupationEnd(occupation_id=occupation.id, ended_s=now))
-        mark = session.get_one(Mark, occupation.mark_id)
-        names = [item.name for item in log.raw_files_of(context, session, {occupation.id})[occupation.id]]
-        write_entry(
-            session,
-            now,
-            "base-ended",
-            f"Base {occupation.station_id} on {mark.name} ended; {len(names)} raw files kept.",
-            job_id,
-            occupation=occupation.id,
-            files=names,
-        )
-        return occupation
-
-    occupation = context.database.write(work)
-    watch.stop_listening(context, occupation.id)
-    configure_standin(context, job_id)
-    context.changed(job_id)
-    return view(context, job_id)
+    context = tx.context
+    occupation = needed_occupation(tx.session, tx.job_id)
+    _refuse_while_recording(context, occupation.id)
+    log.end_open(tx, occupation)
+    tx.add(OccupationEnd(occupation_id=occupation.id, ended_s=tx.now_s))
+    mark = tx.session.get_one(Mark, occupation.mark_id)
+    names = [item.name for item in log.raw_files_of(context, tx.session, {occupation.id})[occupation.id]]
+    tx.tell(
+        "base-ended",
+        f"Base {occupation.station_id} on {mark.name} ended; {len(names)} raw files kept.",
+        occupation=occupation.id,
+        files=names,
+    )
+    tx.once_stored(lambda: watch.stop_listening(context, occupation.id))
+    _tell_standin(tx)
 
 
 def apply_solution(context: Context, job_id: str, wish: solution.SolutionWish, content: bytes) -> BaseView:

@@ -21,9 +21,10 @@ from openstake.core.units import counted
 from openstake.derive import points
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.labels import labels_of
-from openstake.store.book import canonical, said_in_text, write_entry
+from openstake.store.book import canonical, said_in_text
 from openstake.store.models import BookEntry, Device, Shot, SignedDay
 from openstake.wire.address import hidden_passwords
+from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 
 
@@ -281,24 +282,18 @@ def sign(context: Context, job_id: str, wish: SignWish) -> Days:
         )
     sha256, seen = hashlib.sha256(content.encode()).hexdigest(), [row.id for row in rows]
 
-    def work(session: Session) -> None:
+    def work(tx: Transaction) -> None:
         # The copy was made beside those who write: what came in between is not signed unseen.
-        if [row.id for row in _rows(session, job_id, begins_s, ends_s)] != seen:
+        if [row.id for row in _rows(tx.session, tx.job_id, begins_s, ends_s)] != seen:
             raise ConflictError("Something was written in the meantime. Look at the day again, then sign.")
-        now = context.now(job_id)
-        line = write_entry(
-            session,
-            now,
-            "signed-off",
-            f"{_in_words(wish.day)} signed off by {who}{f': {words}' if words else ''}.",
-            job_id,
-            day=wish.day,
-            content_sha256=sha256,
+        line = tx.tell(
+            "signed-off", f"{_in_words(wish.day)} signed off by {who}{f': {words}' if words else ''}.", day=wish.day, content_sha256=sha256
         )
-        session.add(SignedDay(job_id=job_id, day=wish.day, who=who, words=words, content=content, book_id=line.id, created_s=now))
+        tx.session.add(
+            SignedDay(job_id=tx.job_id, day=wish.day, who=who, words=words, content=content, book_id=line.id, created_s=tx.now_s)
+        )
 
-    context.database.write(work)
-    context.changed(job_id)
+    carry_out(context, job_id, work)
     return days(context, job_id)
 
 

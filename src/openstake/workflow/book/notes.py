@@ -9,8 +9,8 @@ from sqlalchemy.orm import Session
 from openstake.core.book import degrees_from_text, people_sentence, weather_sentence
 from openstake.core.errors import InputError
 from openstake.core.limits import ShortText, Text
-from openstake.derive.job import JobNow, job_of
-from openstake.store.book import write_entry
+from openstake.derive.job import JobNow
+from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 from openstake.workflow.photos import keep_photo
 
@@ -67,10 +67,6 @@ def photo(context: Context, job_id: str, name: str, content: bytes) -> None:
     keep_photo(context, job_id, name, content, owner)
 
 
-def _write(context: Context, job_id: str, kind: str, sentence: str) -> None:
-    def work(session: Session) -> None:
-        job_of(session, job_id)
-        write_entry(session, context.now(job_id), kind, sentence, job_id)
-
-    context.database.write(work)
-    context.changed(job_id)
+@command()
+def _write(tx: Transaction, kind: str, sentence: str) -> None:
+    tx.tell(kind, sentence)

@@ -5,14 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.limits import ShortText, Text
 from openstake.derive.crews import CrewsDiffer, crews_of
 from openstake.derive.job import job_of
-from openstake.store.book import write_entry
 from openstake.store.models import Base, new_id
+from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 
 
@@ -40,38 +39,29 @@ def view(context: Context, job_id: str) -> CrewsView:
         return CrewsView(crews_of(session, job_id))
 
 
-def settle(context: Context, job_id: str, wish: SettleWish) -> CrewsView:
+@command(view)
+def settle(tx: Transaction, wish: SettleWish) -> None:
     """Write the value that holds in place of both; ConflictError where it has been settled in the meantime."""
     who = " ".join(wish.who.split())
     if not who:
         raise InputError("Say who settles it.", field="who")
-
-    def work(session: Session) -> None:
-        job_of(session, job_id)
-        differs = next((item for item in crews_of(session, job_id) if item.id == wish.id), None)
-        if differs is None:
-            raise ConflictError("This has been settled in the meantime. Look at the present value.")
-        value = next((item for item in differs.values if item.id == wish.value_id), None)
-        if value is None:
-            raise InputError("Choose one of the values that two crews have.", field="value_id")
-        table, now = Base.metadata.tables[differs.table], context.now(job_id)
-        row = dict(session.execute(select(table).where(table.c.id == value.id)).mappings().one())
-        reason = f"settles two crews' values{': ' + wish.reason.strip() if wish.reason.strip() else ''}"
-        words = {"reason": reason, "who": who[:80], "created_s": now, "started_s": now}
-        row |= {name: said for name, said in words.items() if name in table.c and (name != "started_s" or "created_s" not in table.c)}
-        row |= {"id": new_id(), "replaces_id": differs.id}
-        session.execute(table.insert().values(**row))
-        write_entry(
-            session,
-            now,
-            "settled",
-            f"{differs.what}: {value.words} holds, by {who}; {reason}.",
-            job_id,
-            replaces=differs.id,
-            row=row["id"],
-            values=[item.words for item in differs.values],
-        )
-
-    context.database.write(work)
-    context.changed(job_id)
-    return view(context, job_id)
+    differs = next((item for item in crews_of(tx.session, tx.job_id) if item.id == wish.id), None)
+    if differs is None:
+        raise ConflictError("This has been settled in the meantime. Look at the present value.")
+    value = next((item for item in differs.values if item.id == wish.value_id), None)
+    if value is None:
+        raise InputError("Choose one of the values that two crews have.", field="value_id")
+    table = Base.metadata.tables[differs.table]
+    row = dict(tx.session.execute(select(table).where(table.c.id == value.id)).mappings().one())
+    reason = f"settles two crews' values{': ' + wish.reason.strip() if wish.reason.strip() else ''}"
+    words = {"reason": reason, "who": who[:80], "created_s": tx.now_s, "started_s": tx.now_s}
+    row |= {name: said for name, said in words.items() if name in table.c and (name != "started_s" or "created_s" not in table.c)}
+    row |= {"id": new_id(), "replaces_id": differs.id}
+    tx.session.execute(table.insert().values(**row))
+    tx.tell(
+        "settled",
+        f"{differs.what}: {value.words} holds, by {who}; {reason}.",
+        replaces=differs.id,
+        row=row["id"],
+        values=[item.words for item in differs.values],
+    )

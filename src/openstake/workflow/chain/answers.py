@@ -12,10 +12,8 @@ from sqlalchemy.orm import Session
 from openstake.core.errors import InputError, NotFoundError
 from openstake.core.judge.finding import RULES, Finding
 from openstake.core.limits import ShortText, Text
-from openstake.derive.job import job_of
-from openstake.store.book import write_entry
 from openstake.store.models import FindingAnswer
-from openstake.workflow.context import Context
+from openstake.workflow.command import Transaction, command
 
 # What is answered most: a press, and a word or two.
 OFFERED = ("measured again, agrees", "accepted because")
@@ -57,7 +55,8 @@ def asked(session: Session, job_id: str, findings: Sequence[Finding]) -> list[Fi
     return [FindingAsked(item, said.get((item.code, item.sentence), [])) for item in findings]
 
 
-def answer(context: Context, job_id: str, wish: AnswerWish) -> None:
+@command()
+def answer(tx: Transaction, wish: AnswerWish) -> None:
     """Keep an answer to a finding, with name and time."""
     words, who = wish.words.strip(), wish.who.strip()
     if wish.code not in RULES:
@@ -66,14 +65,6 @@ def answer(context: Context, job_id: str, wish: AnswerWish) -> None:
         raise InputError("Say in a few words what was done, or why it is accepted.", field="words")
     if not who:
         raise InputError("Say who answers.", field="who")
-
-    def work(session: Session) -> None:
-        job_of(session, job_id)
-        now = context.now(job_id)
-        row = FindingAnswer(job_id=job_id, code=wish.code, sentence=wish.sentence, words=words, who=who[:80], created_s=now)
-        session.add(row)
-        session.flush()
-        write_entry(session, now, "finding-answered", f"{wish.sentence} {who}: {words}.", job_id, code=wish.code, answer=row.id)
-
-    context.database.write(work)
-    context.changed(job_id)
+    row = FindingAnswer(job_id=tx.job_id, code=wish.code, sentence=wish.sentence, words=words, who=who[:80], created_s=tx.now_s)
+    tx.add(row)
+    tx.tell("finding-answered", f"{wish.sentence} {who}: {words}.", code=wish.code, answer=row.id)

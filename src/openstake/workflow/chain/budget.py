@@ -27,6 +27,7 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.marks import current_marks, head_of
 from openstake.derive.wash import Wash, wash_over
+from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 from openstake.workflow.watch.live import heard_epoch
 
@@ -150,12 +151,10 @@ def budget_form(context: Context, job_id: str) -> BudgetForm:
         return BudgetForm(*BUDGET.read(session, job_id), fields_shown(BudgetSettings))
 
 
-def save_budget(context: Context, job_id: str, wish: SaveBudget) -> BudgetForm:
+@command(budget_form)
+def save_budget(tx: Transaction, wish: SaveBudget) -> None:
     """Keep what a job takes for its budget from now on."""
-    settings = BUDGET.typed(wish.values, wish.length_unit)
-    context.database.write(lambda session: BUDGET.keep(session, job_id, settings, wish.replaces_id, context.now(job_id)))
-    context.changed(job_id)
-    return budget_form(context, job_id)
+    BUDGET.keep(tx.session, tx.job_id, BUDGET.typed(wish.values, wish.length_unit), wish.replaces_id, tx.now_s)
 
 
 def try_budget(context: Context, job_id: str, wish: BudgetWish) -> BudgetShown:

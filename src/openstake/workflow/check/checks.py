@@ -31,8 +31,8 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
 from openstake.derive.marks import MarkNow, mark_values, marks_of
 from openstake.derive.points import Point
-from openstake.store import lines
 from openstake.store.models import Mark, Occupation, Shot
+from openstake.store.records import lines
 from openstake.workflow.check.measured import Measured
 from openstake.workflow.check.repeats import repeats_of
 from openstake.workflow.context import Context

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy.orm import Session
-
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.iso17123 import (
     FULL_SERIES,
@@ -214,12 +212,9 @@ def begin(context: Context, job_id: str, wish: FieldTestWish) -> FieldTests:
     if tests and tests[0].open:
         raise ConflictError("A field test is in hand already. Finish it, or give it up.")
 
-    def work(session: Session) -> None:
-        words = f"Field test begun: {'full, three series' if wish.full else 'simplified, one series'} of five sets."
-        begin_series(session, job_id, settled, words, context.now(job_id))
-
-    context.database.write(work)
-    context.changed(job_id)
+    begin_series(
+        context, job_id, settled, f"Field test begun: {'full, three series' if wish.full else 'simplified, one series'} of five sets."
+    )
     return view(context, job_id)
 
 

@@ -28,9 +28,9 @@ from openstake.derive.heights import ROVER_HEIGHT_SIGMA_M
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.labels import labels_of
 from openstake.derive.marks import MarkNow, marks_of
-from openstake.store import lines
-from openstake.store.book import write_entry
 from openstake.store.models import GroundMeasure, Shot
+from openstake.store.records import lines
+from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 
 MOST_NAMES, MOST_DOUBLE = 300, 2000
@@ -216,47 +216,41 @@ def _between(job: JobNow, first: points.Point, second: points.Point, from_above_
     return between(xyz[0], xyz[1], grid, geoid_up, from_above_m, to_above_m)
 
 
-def add(context: Context, job_id: str, wish: MeasureWish) -> MeasuresView:
+@command(view)
+def add(tx: Transaction, wish: MeasureWish) -> None:
     """Keep a measure; it is compared with the newest shots of both names."""
-
-    def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now(job_id)
-        job.needs_datum()
-        named = _named(session, job_id)
-        ends = [_end(named, getattr(wish, field), field) for field in ("from_name", "to_name")]
-        if ends[0].id == ends[1].id:
-            raise InputError("Name two different points.", field="to_name")
-        levelled = wish.kind == "levelled"
-        measured = metres_in_field(wish.measured, job.length_unit, "measured")
-        if measured is None:
-            raise InputError("Type what the tape or the level says.", field="measured")
-        if abs(measured) > LONGEST_MEASURE_M or (not levelled and measured <= 0.0):
-            raise InputError(f"A distance is more than 0, and at most {LONGEST_MEASURE_M:.0f} m.", field="measured")
-        sigma = _length(job, wish.sigma, "sigma", _USUAL_SIGMAS_M[wish.kind])
-        if not 0.0 < sigma <= 1.0:
-            raise InputError("A standard deviation is more than 0 and at most 1 m.", field="sigma")
-        slope = wish.kind == "slope"
-        above = [_length(job, getattr(wish, field), field, 0.0) if slope else 0.0 for field in ("from_above", "to_above")]
-        row = GroundMeasure(
-            job_id=job_id,
-            kind=wish.kind,
-            from_shot_id=ends[0].id,
-            to_shot_id=ends[1].id,
-            text=wish.measured.strip()[:80],
-            measured_m=measured,
-            from_above_m=above[0],
-            to_above_m=above[1],
-            sigma_m=sigma,
-            created_s=now,
-        )
-        session.add(row)
-        session.flush()
-        shown = _measures(session, job, [row])[0]
-        write_entry(session, now, "ground-measure", shown.findings[0].sentence, job_id, measure=row.id)
-
-    context.database.write(work)
-    context.changed(job_id)
-    return view(context, job_id)
+    job = tx.job
+    job.needs_datum()
+    named = _named(tx.session, tx.job_id)
+    ends = [_end(named, getattr(wish, field), field) for field in ("from_name", "to_name")]
+    if ends[0].id == ends[1].id:
+        raise InputError("Name two different points.", field="to_name")
+    levelled = wish.kind == "levelled"
+    measured = metres_in_field(wish.measured, job.length_unit, "measured")
+    if measured is None:
+        raise InputError("Type what the tape or the level says.", field="measured")
+    if abs(measured) > LONGEST_MEASURE_M or (not levelled and measured <= 0.0):
+        raise InputError(f"A distance is more than 0, and at most {LONGEST_MEASURE_M:.0f} m.", field="measured")
+    sigma = _length(job, wish.sigma, "sigma", _USUAL_SIGMAS_M[wish.kind])
+    if not 0.0 < sigma <= 1.0:
+        raise InputError("A standard deviation is more than 0 and at most 1 m.", field="sigma")
+    slope = wish.kind == "slope"
+    above = [_length(job, getattr(wish, field), field, 0.0) if slope else 0.0 for field in ("from_above", "to_above")]
+    row = GroundMeasure(
+        job_id=tx.job_id,
+        kind=wish.kind,
+        from_shot_id=ends[0].id,
+        to_shot_id=ends[1].id,
+        text=wish.measured.strip()[:80],
+        measured_m=measured,
+        from_above_m=above[0],
+        to_above_m=above[1],
+        sigma_m=sigma,
+        created_s=tx.now_s,
+    )
+    tx.add(row)
+    shown = _measures(tx.session, job, [row])[0]
+    tx.tell("ground-measure", shown.findings[0].sentence, measure=row.id)
 
 
 def _end(named: Mapping[str, Shot], name: str, field: str) -> Shot:
@@ -271,36 +265,30 @@ def _length(job: JobNow, text: str, field: str, empty: float) -> float:
     return empty if typed is None else typed
 
 
-def drop(context: Context, job_id: str, wish: DropMeasure) -> MeasuresView:
+@command(view)
+def drop(tx: Transaction, wish: DropMeasure) -> None:
     """Use a measure no more; it stays in the store."""
-
-    def work(session: Session) -> None:
-        missing = "This measure is not in this job."
-        old = lines.head(session, GroundMeasure, wish.measure_id, missing)
-        if old.job_id != job_id or old.withdrawn:
-            raise NotFoundError(missing)
-        now = context.now(job_id)
-        session.add(
-            GroundMeasure(
-                job_id=job_id,
-                kind=old.kind,
-                from_shot_id=old.from_shot_id,
-                to_shot_id=old.to_shot_id,
-                text=old.text,
-                measured_m=old.measured_m,
-                from_above_m=old.from_above_m,
-                to_above_m=old.to_above_m,
-                sigma_m=old.sigma_m,
-                withdrawn=True,
-                replaces_id=old.id,
-                created_s=now,
-            )
+    missing = "This measure is not in this job."
+    old = lines.head(tx.session, GroundMeasure, wish.measure_id, missing)
+    if old.job_id != tx.job_id or old.withdrawn:
+        raise NotFoundError(missing)
+    tx.session.add(
+        GroundMeasure(
+            job_id=tx.job_id,
+            kind=old.kind,
+            from_shot_id=old.from_shot_id,
+            to_shot_id=old.to_shot_id,
+            text=old.text,
+            measured_m=old.measured_m,
+            from_above_m=old.from_above_m,
+            to_above_m=old.to_above_m,
+            sigma_m=old.sigma_m,
+            withdrawn=True,
+            replaces_id=old.id,
+            created_s=tx.now_s,
         )
-        write_entry(session, now, "ground-measure", f"Measure of {old.text} taken out.", job_id, measure=old.id)
-
-    context.database.write(work)
-    context.changed(job_id)
-    return view(context, job_id)
+    )
+    tx.tell("ground-measure", f"Measure of {old.text} taken out.", measure=old.id)
 
 
 # --- two set-ups ---

@@ -22,12 +22,12 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.marks import MarkNow, current_marks, head_of, marks_of
 from openstake.derive.poles import turned_names
-from openstake.store.book import write_entry
 from openstake.store.models import Listening, Reference, Shot, SiteChange
 from openstake.workflow.check.cause import causes_found
 from openstake.workflow.check.checks import Checked, checked, rests_on_of
 from openstake.workflow.check.settings import settings_of
 from openstake.workflow.check.turns import rover_poles
+from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 
 ChangeKind = Literal["battery", "channel", "restart", "other"]
@@ -235,15 +235,10 @@ def _changes(session: Session, base: BaseNow) -> list[Change]:
     )
 
 
-def tell_change(context: Context, job_id: str, wish: ChangeWish) -> PlanView:
+@command(view)
+def tell_change(tx: Transaction, wish: ChangeWish) -> None:
     """Keep what was changed at the base: every check is due again."""
-
-    def work(session: Session) -> None:
-        occupation, now = needed_occupation(session, job_id), context.now(job_id)
-        session.add(SiteChange(job_id=job_id, occupation_id=occupation.id, kind=wish.kind, created_s=now))
-        words = _CHANGES[wish.kind]
-        write_entry(session, now, "base-changed", f"{words[:1].upper()}{words[1:]}: checks are due again.", job_id)
-
-    context.database.write(work)
-    context.changed(job_id)
-    return view(context, job_id)
+    occupation = needed_occupation(tx.session, tx.job_id)
+    tx.session.add(SiteChange(job_id=tx.job_id, occupation_id=occupation.id, kind=wish.kind, created_s=tx.now_s))
+    words = _CHANGES[wish.kind]
+    tx.tell("base-changed", f"{words[:1].upper()}{words[1:]}: checks are due again.")

@@ -14,9 +14,10 @@ from openstake.derive.heights import read_height
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
 from openstake.derive.series import FieldTestSettled, SeriesKind, SeriesNow, Settled, TurnSettled, kind_of, series_now
-from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import Shot, ShotSeries, ShotSeriesItem
+from openstake.store.records import lines
+from openstake.workflow.command import Transaction, carry_out, command
 from openstake.workflow.context import Context
 from openstake.workflow.recording import Recording, ShotPlan, begin
 
@@ -40,28 +41,25 @@ class SeriesNamed:
     series_id: ShortText
 
 
-def begin_series(session: Session, job_id: str, settled: TurnSettled | FieldTestSettled, words: str, now_s: float) -> None:
+def begin_series(context: Context, job_id: str, settled: TurnSettled | FieldTestSettled, words: str) -> None:
     """Add the row of a new series, and say in the Book what it is for."""
     kind = kind_of(type(settled))
-    row = ShotSeries(job_id=job_id, kind=kind, data=json.dumps(asdict(settled)), created_s=now_s)
-    session.add(row)
-    session.flush()
-    write_entry(session, now_s, kind.replace(" ", "-"), words, job_id, series=row.id)
+
+    def work(tx: Transaction) -> None:
+        row = tx.add(ShotSeries(job_id=job_id, kind=kind, data=json.dumps(asdict(settled)), created_s=tx.now_s))
+        tx.tell(kind.replace(" ", "-"), words, series=row.id)
+
+    carry_out(context, job_id, work)
 
 
-def give_up(context: Context, job_id: str, kind: SeriesKind, series_id: str) -> None:
+@command()
+def give_up(tx: Transaction, kind: SeriesKind, series_id: str) -> None:
     """Give a series up; its shots stay in the store."""
-
-    def work(session: Session) -> None:
-        old = lines.head(session, ShotSeries, series_id, _MISSING)
-        if old.job_id != job_id or old.kind != kind or old.withdrawn:
-            raise NotFoundError(_MISSING)
-        now = context.now(job_id)
-        session.add(ShotSeries(job_id=job_id, kind=kind, data=old.data, withdrawn=True, replaces_id=old.id, created_s=now))
-        write_entry(session, now, kind.replace(" ", "-"), f"A {kind} was given up.", job_id, series=old.id)
-
-    context.database.write(work)
-    context.changed(job_id)
+    old = lines.head(tx.session, ShotSeries, series_id, _MISSING)
+    if old.job_id != tx.job_id or old.kind != kind or old.withdrawn:
+        raise NotFoundError(_MISSING)
+    tx.replace(old, withdrawn=True)
+    tx.tell(kind.replace(" ", "-"), f"A {kind} was given up.", series=old.id)
 
 
 _MISSING = "This series is not open in this job."

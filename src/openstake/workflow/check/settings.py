@@ -15,6 +15,7 @@ from openstake.derive.job import job_of
 from openstake.derive.marks import current_rows
 from openstake.store.models import CheckSettingsRow
 from openstake.store.records.settings import SettingsLine
+from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 
 
@@ -56,18 +57,13 @@ def check_settings(context: Context, job_id: str) -> CheckSettingsView:
         return CheckSettingsView(*CHECKS.read(session, job_id), fields_shown(CheckSettings))
 
 
-def save_check_settings(context: Context, job_id: str, wish: SaveCheckSettings) -> CheckSettingsView:
+@command(check_settings)
+def save_check_settings(tx: Transaction, wish: SaveCheckSettings) -> None:
     """Keep how a job is checked from now on; checks that were recorded keep the tolerance they were judged by."""
     settings = CHECKS.typed(wish.values, wish.length_unit)
-
-    def work(session: Session) -> None:
-        names = {mark.name for mark in current_rows(session, job_id)}
-        for field, chosen in (("near", [settings.near]), ("far", [settings.far]), ("benchmarks", settings.benchmarks)):
-            unknown = [name for name in chosen if name and name not in names]
-            if unknown:
-                raise InputError(f"{unknown[0]} is not in the control list.", field=field)
-        CHECKS.keep(session, job_id, settings, wish.replaces_id, context.now(job_id))
-
-    context.database.write(work)
-    context.changed(job_id)
-    return check_settings(context, job_id)
+    names = {mark.name for mark in current_rows(tx.session, tx.job_id)}
+    for field, chosen in (("near", [settings.near]), ("far", [settings.far]), ("benchmarks", settings.benchmarks)):
+        unknown = [name for name in chosen if name and name not in names]
+        if unknown:
+            raise InputError(f"{unknown[0]} is not in the control list.", field=field)
+    CHECKS.keep(tx.session, tx.job_id, settings, wish.replaces_id, tx.now_s)

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy.orm import Session
-
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.kit.gear import TURNED_KINDS
 from openstake.core.lean import SIDES
@@ -110,12 +108,7 @@ def begin(context: Context, job_id: str, wish: TurnWish) -> Turns:
     if view(context, job_id).now is not None:
         raise ConflictError("A pole is being turned already. Finish it, or give it up.")
 
-    def work(session: Session) -> None:
-        words = f"{pole} is turned to {wish.sides} sides."
-        begin_series(session, job_id, TurnSettled(pole, wish.sides), words, context.now(job_id))
-
-    context.database.write(work)
-    context.changed(job_id)
+    begin_series(context, job_id, TurnSettled(pole, wish.sides), f"{pole} is turned to {wish.sides} sides.")
     return view(context, job_id)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, fields, replace
 from typing import Any
 
@@ -20,9 +20,10 @@ from openstake.core.units import counted
 from openstake.derive.applied import local_of
 from openstake.derive.fit import FitMarkNow, chosen_row, fit_marks, fit_now, site_of, solved
 from openstake.derive.job import JobNow, job_of
-from openstake.store import lines
-from openstake.store.book import lost_race, write_entry
+from openstake.store.book import lost_race
 from openstake.store.models import FitChosen
+from openstake.store.records import lines
+from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.fit.judged import Judged, judged
 from openstake.workflow.fit.view import FitView, page_of
@@ -152,8 +153,8 @@ _UNDONE = "undone: "
 def _kept(context: Context, job_id: str, seen_id: str | None, steps: Sequence[_Step]) -> FitView:
     """Store choices one after the other in place of the one that is seen, and return the page by the last of them."""
 
-    def work(session: Session) -> tuple[str, str]:
-        row, now = _present(session, job_id, seen_id), context.now(job_id)
+    def work(tx: Transaction) -> tuple[str, str]:
+        row = _present(tx.session, tx.job_id, seen_id)
         for step in steps:
             fit, before = step.item.now, row
             result = FitResult(
@@ -163,22 +164,20 @@ def _kept(context: Context, job_id: str, seen_id: str | None, steps: Sequence[_S
                 words=step.item.headline.sentence,
             )
             row = FitChosen(
-                job_id=job_id,
+                job_id=tx.job_id,
                 data=json.dumps(asdict(step.choice)),
                 result=json.dumps(asdict(result)),
                 words=step.words,
                 replaces_id=before.id if before else None,
-                created_s=now,
+                created_s=tx.now_s,
             )
-            session.add(row)
-            session.flush()
+            tx.add(row)
         said = f"Local fit: {steps[-1].words}. {steps[-1].item.headline.sentence}."
         assert row is not None, "there is a step"
-        write_entry(session, now, "fit-chosen", said, job_id, fit=row.id)
-        return row.id, undo_words(session, job_id)
+        tx.tell("fit-chosen", said, fit=row.id)
+        return row.id, undo_words(tx.session, tx.job_id)
 
-    chosen_id, undo_said = context.database.write(work)
-    context.changed(job_id)
+    chosen_id, undo_said = carry_out(context, job_id, work)
     item = steps[-1].item
     return page_of(replace(item, now=replace(item.now, chosen_id=chosen_id)), undo_said)
 
@@ -286,13 +285,6 @@ def undo_words(session: Session, job_id: str) -> str:
         return _before(session, present)[1]
     except ConflictError:
         return ""
-
-
-def written(context: Context, job_id: str, work: Callable[[Session], None]) -> FitView:
-    """Write in one transaction, tell the browsers, and return the Fit page by it."""
-    context.database.write(work)
-    context.changed(job_id)
-    return page(context, job_id)
 
 
 def page(context: Context, job_id: str) -> FitView:

@@ -20,16 +20,16 @@ from openstake.derive.fit import FitMarkNow, fit_marks
 from openstake.derive.heights import read_height
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
-from openstake.store import lines
 from openstake.store.book import write_entry
 from openstake.store.models import FitMark, FitShot, ImportedFile, Shot, new_id
+from openstake.store.records import lines
 from openstake.wire.tables.control import read_control
 from openstake.wire.tables.given import decoded
 from openstake.wire.tables.pairs import HEADER, read_pairs
+from openstake.workflow.command import Transaction, carry_out, command
 from openstake.workflow.context import Context
-from openstake.workflow.fit.choose import FitWish, choose, written
+from openstake.workflow.fit.choose import FitWish, choose, page
 from openstake.workflow.fit.diagnosis import known
-from openstake.workflow.fit.view import FitView
 from openstake.workflow.recording import Recording, ShotPlan, begin
 
 MOST_MARKS = 1000  # of a page: larger sets are the terminal's
@@ -148,22 +148,18 @@ def form() -> FitForm:
 # --- one mark ---
 
 
-def add(context: Context, job_id: str, wish: NewFitMark) -> FitView:
+@command(page)
+def add(tx: Transaction, wish: NewFitMark) -> None:
     """Add a mark with its local coordinate."""
-
-    def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now(job_id)
-        mark = _typed(job, wish.values)
-        _check_room(session, job, [mark.name])
-        occupation_id = needed_occupation(session, job_id).id if wish.at_base else None
-        row = _row(job_id, mark, new_id(), "typed by hand", now)
-        row.occupation_id = occupation_id
-        session.add(row)
-        session.flush()
-        where = ", the base's own mark" if wish.at_base else ""
-        write_entry(session, now, "fit-mark", f"{mark.name} has local coordinates{where}.", job_id, mark=row.id)
-
-    return written(context, job_id, work)
+    job = tx.job
+    mark = _typed(job, wish.values)
+    _check_room(tx.session, job, [mark.name])
+    occupation_id = needed_occupation(tx.session, tx.job_id).id if wish.at_base else None
+    row = _row(tx.job_id, mark, new_id(), "typed by hand", tx.now_s)
+    row.occupation_id = occupation_id
+    tx.add(row)
+    where = ", the base's own mark" if wish.at_base else ""
+    tx.tell("fit-mark", f"{mark.name} has local coordinates{where}.", mark=row.id)
 
 
 def _typed(job: JobNow, values: dict[str, Any]) -> LocalMark:
@@ -198,31 +194,27 @@ def _check_room(session: Session, job: JobNow, names: Sequence[str], itself: str
         raise InputError(f"A local fit has {MOST_MARKS} marks at most.")
 
 
-def change(context: Context, job_id: str, line_id: str, wish: ChangeFitMark) -> FitView:
+@command(page)
+def change(tx: Transaction, line_id: str, wish: ChangeFitMark) -> None:
     """Correct a mark, or take it out: a new row; what it was stays."""
-
-    def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now(job_id)
-        old = lines.head(session, FitMark, wish.replaces_id, _MISSING)
-        if old.job_id != job_id or old.line_id != line_id:
-            raise NotFoundError(_MISSING)
-        kept = LocalMark(
-            name=old.name, east=old.local_e_m, north=old.local_n_m, height=old.local_h_m, sigma_h=old.sigma_h_m, sigma_v=old.sigma_v_m
-        )
-        mark = kept if wish.withdraw else _typed(job, wish.values)
-        if not wish.withdraw:
-            _check_room(session, job, [mark.name], line_id)
-        row = _row(job_id, mark, line_id, old.source, now)
-        row.gnss_e_m, row.gnss_n_m, row.gnss_h_m = old.gnss_e_m, old.gnss_n_m, old.gnss_h_m
-        row.occupation_id = old.occupation_id
-        row.replaces_id, row.withdrawn, row.reason = old.id, wish.withdraw, wish.reason.strip()
-        session.add(row)
-        session.flush()
-        what = "taken out of the local fit" if wish.withdraw else "has other local coordinates"
-        because = f": {row.reason}" if row.reason else ""
-        write_entry(session, now, "fit-mark", f"{mark.name} {what}{because}.", job_id, mark=row.id, replaces=old.id)
-
-    return written(context, job_id, work)
+    job = tx.job
+    old = lines.head(tx.session, FitMark, wish.replaces_id, _MISSING)
+    if old.job_id != tx.job_id or old.line_id != line_id:
+        raise NotFoundError(_MISSING)
+    kept = LocalMark(
+        name=old.name, east=old.local_e_m, north=old.local_n_m, height=old.local_h_m, sigma_h=old.sigma_h_m, sigma_v=old.sigma_v_m
+    )
+    mark = kept if wish.withdraw else _typed(job, wish.values)
+    if not wish.withdraw:
+        _check_room(tx.session, job, [mark.name], line_id)
+    row = _row(tx.job_id, mark, line_id, old.source, tx.now_s)
+    row.gnss_e_m, row.gnss_n_m, row.gnss_h_m = old.gnss_e_m, old.gnss_n_m, old.gnss_h_m
+    row.occupation_id = old.occupation_id
+    row.replaces_id, row.withdrawn, row.reason = old.id, wish.withdraw, wish.reason.strip()
+    tx.add(row)
+    what = "taken out of the local fit" if wish.withdraw else "has other local coordinates"
+    because = f": {row.reason}" if row.reason else ""
+    tx.tell("fit-mark", f"{mark.name} {what}{because}.", mark=row.id, replaces=old.id)
 
 
 _MISSING = "This mark is not in the local fit."
@@ -243,32 +235,27 @@ def read_file(context: Context, job_id: str, wish: FitFile, content: bytes) -> F
     if not found.marks:
         raise InputError("No line of the file can be taken, so nothing was stored. See the reasons line by line.")
 
-    def work(session: Session) -> None:
-        now = context.now(job_id)
-        _check_room(session, job, [row.name for row in found.marks])
-        file = ImportedFile(job_id=job_id, name=wish.name[:200], content=content, created_s=now)
-        session.add(file)
-        session.flush()
+    def work(tx: Transaction) -> None:
+        _check_room(tx.session, job, [row.name for row in found.marks])
+        file = ImportedFile(job_id=tx.job_id, name=wish.name[:200], content=content, created_s=tx.now_s)
+        tx.add(file)
         for row in found.marks:
-            row.created_s = now
-            session.add(row)
+            row.created_s = tx.now_s
+            tx.session.add(row)
         refused = len(found.rows) - len(found.marks)
-        write_entry(
-            session,
-            now,
+        tx.tell(
             "fit-imported",
             f"{counted(len(found.marks), 'mark')} with local coordinates taken from {wish.name}; {counted(refused, 'line')} refused.",
-            job_id,
             file=file.id,
             accepted=len(found.marks),
             refused=refused,
             unit=found.unit,
         )
 
-    shown = written(context, job_id, work)
+    carry_out(context, job_id, work)
     if found.uses:
         # A table of pairs says what each is for.
-        choose(context, job_id, FitWish(replaces_id=shown.chosen_id, uses=found.uses))
+        choose(context, job_id, FitWish(replaces_id=page(context, job_id).chosen_id, uses=found.uses))
     return found.shown(True)
 
 
@@ -400,47 +387,44 @@ def _read_pairs(job: JobNow, wish: FitFile, content: bytes, present: set[str]) -
     return _ReadList(what="pairs in metres: local and GNSS", unit="m", rows=rows, marks=marks, questions=[], uses=uses)
 
 
-def from_job(context: Context, job_id: str, wish: FromJob) -> FitView:
+@command(page)
+def from_job(tx: Transaction, wish: FromJob) -> None:
     """Take the marks of another job over, with the GNSS coordinates that they have there now."""
-
-    def work(session: Session) -> None:
-        job, other, now = job_of(session, job_id), job_of(session, wish.job_id), context.now(job_id)
-        if other.id == job.id:
-            raise InputError("Choose another job than this one.", field="job_id")
-        if (job.positions_label, job.settings.frame_epoch) != (other.positions_label, other.settings.frame_epoch):
-            raise InputError(
-                f"{other.name} is in {other.positions_label} {other.settings.frame_epoch}, this job in {job.positions_label} "
-                f"{job.settings.frame_epoch}. No datum shift is applied that nobody named.",
-                field="job_id",
+    job, other = tx.job, job_of(tx.session, wish.job_id)
+    if other.id == job.id:
+        raise InputError("Choose another job than this one.", field="job_id")
+    if (job.positions_label, job.settings.frame_epoch) != (other.positions_label, other.settings.frame_epoch):
+        raise InputError(
+            f"{other.name} is in {other.positions_label} {other.settings.frame_epoch}, this job in {job.positions_label} "
+            f"{job.settings.frame_epoch}. No datum shift is applied that nobody named.",
+            field="job_id",
+        )
+    marks = fit_marks(tx.session, other)
+    if not marks:
+        raise InputError(f"{other.name} has no local coordinates.", field="job_id")
+    _check_room(tx.session, job, [mark.name for mark in marks])
+    placed = _placed(job, other, marks)
+    for mark, place in zip(marks, placed, strict=True):
+        old = mark.row
+        east, north, height = place
+        tx.session.add(
+            FitMark(
+                line_id=new_id(),
+                job_id=tx.job_id,
+                name=old.name,
+                local_e_m=old.local_e_m,
+                local_n_m=old.local_n_m,
+                local_h_m=old.local_h_m,
+                sigma_h_m=old.sigma_h_m if east is None else mark.sigmas_m[0],
+                sigma_v_m=old.sigma_v_m if east is None else mark.sigmas_m[1],
+                gnss_e_m=east,
+                gnss_n_m=north,
+                gnss_h_m=height,
+                source=f"job {other.name}"[:200],
+                created_s=tx.now_s,
             )
-        marks = fit_marks(session, other)
-        if not marks:
-            raise InputError(f"{other.name} has no local coordinates.", field="job_id")
-        _check_room(session, job, [mark.name for mark in marks])
-        placed = _placed(job, other, marks)
-        for mark, place in zip(marks, placed, strict=True):
-            old = mark.row
-            east, north, height = place
-            session.add(
-                FitMark(
-                    line_id=new_id(),
-                    job_id=job_id,
-                    name=old.name,
-                    local_e_m=old.local_e_m,
-                    local_n_m=old.local_n_m,
-                    local_h_m=old.local_h_m,
-                    sigma_h_m=old.sigma_h_m if east is None else mark.sigmas_m[0],
-                    sigma_v_m=old.sigma_v_m if east is None else mark.sigmas_m[1],
-                    gnss_e_m=east,
-                    gnss_n_m=north,
-                    gnss_h_m=height,
-                    source=f"job {other.name}"[:200],
-                    created_s=now,
-                )
-            )
-        write_entry(session, now, "fit-from-job", f"{counted(len(marks), 'mark')} taken over from {other.name}.", job_id, job=other.id)
-
-    return written(context, job_id, work)
+        )
+    tx.tell("fit-from-job", f"{counted(len(marks), 'mark')} taken over from {other.name}.", job=other.id)
 
 
 def _placed(job: JobNow, other: JobNow, marks: Sequence[FitMarkNow]) -> list[tuple[float | None, float | None, float | None]]:
@@ -479,16 +463,12 @@ def _head_of(session: Session, job_id: str, line_id: str) -> FitMark:
     return row
 
 
-def use_shot(context: Context, job_id: str, wish: FitShotUse) -> FitView:
+@command(page)
+def use_shot(tx: Transaction, wish: FitShotUse) -> None:
     """Take a shot into a mark's mean, or out of it."""
-
-    def work(session: Session) -> None:
-        mark, shot = _head_of(session, job_id, wish.line_id), session.get(Shot, wish.shot_id)
-        if shot is None or shot.job_id != job_id:
-            raise NotFoundError("This shot is not in this job.", field="shot_id")
-        now = context.now(job_id)
-        session.add(FitShot(job_id=job_id, line_id=wish.line_id, shot_id=shot.id, used=wish.used, created_s=now))
-        what = "taken into" if wish.used else "taken out of"
-        write_entry(session, now, "fit-shot", f"A shot {what} the mean of {mark.name}.", job_id, shot=shot.id, mark=mark.id)
-
-    return written(context, job_id, work)
+    mark, shot = _head_of(tx.session, tx.job_id, wish.line_id), tx.session.get(Shot, wish.shot_id)
+    if shot is None or shot.job_id != tx.job_id:
+        raise NotFoundError("This shot is not in this job.", field="shot_id")
+    tx.session.add(FitShot(job_id=tx.job_id, line_id=wish.line_id, shot_id=shot.id, used=wish.used, created_s=tx.now_s))
+    what = "taken into" if wish.used else "taken out of"
+    tx.tell("fit-shot", f"A shot {what} the mean of {mark.name}.", shot=shot.id, mark=mark.id)

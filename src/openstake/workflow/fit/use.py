@@ -19,14 +19,14 @@ from openstake.derive.applied import AppliedMark, applied_now, applied_of_row, d
 from openstake.derive.fit import fit_now, in_fit_grid
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.labels import labels_of
-from openstake.store import lines
-from openstake.store.book import lost_race, write_entry
+from openstake.store.book import lost_race
 from openstake.store.models import FitApplied
+from openstake.store.records import lines
+from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
-from openstake.workflow.fit.choose import written
+from openstake.workflow.fit.choose import page
 from openstake.workflow.fit.diagnosis import known
 from openstake.workflow.fit.judged import judged
-from openstake.workflow.fit.view import FitView
 
 MOST_POINTS = 200
 
@@ -104,59 +104,52 @@ class FitUse:
 # --- applied ---
 
 
-def apply(context: Context, job_id: str, wish: FitApply) -> FitView:
+@command(page)
+def apply(tx: Transaction, wish: FitApply) -> None:
     """Use the fit as it is shown."""
-
-    def work(session: Session) -> None:
-        job = job_of(session, job_id)
-        job.needs_datum()
-        now = fit_now(session, job)
-        if now.chosen_id != wish.chosen_id:
-            raise ConflictError("The fit has been changed in the meantime. Look at it and try again.")
-        item = judged(session, job, now)
-        if now.parameters is None or now.reach is None or item.found is None:
-            raise ConflictError(f"There is no fit to apply: {now.problem}")
-        stops = contradicting(item.findings)
-        if stops and not wish.accepted:
-            raise ConflictError(f"{stops[0].sentence} Apply it all the same only if you say so.", field="accepted")
-        old = _head(session, job_id, wish.replaces_id)
-        marks = [
-            AppliedMark(
-                line_id=now.marks[place].line_id,
-                name=point.name,
-                use=point.use,
-                residual_e_m=point.residual_e_m,
-                residual_n_m=point.residual_n_m,
-                residual_h_m=point.residual_h_m,
-            )
-            for place, point in zip(now.measured, item.found.points, strict=True)
-        ]
-        used = [now.marks[place] for place, pair in zip(now.measured, now.pairs, strict=True) if pair.use != "check"]
-        rests = sorted({row_id for mark in used for row_id in mark.rests_on()})
-        words = item.headline.sentence
-        row = FitApplied(
-            job_id=job_id,
-            data=data_of_applied(now.parameters, now.reach, marks, words, not stops, item.found.horizontal.redundancy),
-            rests_on=json.dumps(rests),
-            replaces_id=old.id if old else None,
-            created_s=context.now(job_id),
+    job = tx.job
+    job.needs_datum()
+    now = fit_now(tx.session, job)
+    if now.chosen_id != wish.chosen_id:
+        raise ConflictError("The fit has been changed in the meantime. Look at it and try again.")
+    item = judged(tx.session, job, now)
+    if now.parameters is None or now.reach is None or item.found is None:
+        raise ConflictError(f"There is no fit to apply: {now.problem}")
+    stops = contradicting(item.findings)
+    if stops and not wish.accepted:
+        raise ConflictError(f"{stops[0].sentence} Apply it all the same only if you say so.", field="accepted")
+    old = _head(tx.session, tx.job_id, wish.replaces_id)
+    marks = [
+        AppliedMark(
+            line_id=now.marks[place].line_id,
+            name=point.name,
+            use=point.use,
+            residual_e_m=point.residual_e_m,
+            residual_n_m=point.residual_n_m,
+            residual_h_m=point.residual_h_m,
         )
-        session.add(row)
-        session.flush()
-        write_entry(
-            session,
-            context.now(job_id),
-            "fit-applied",
-            f"Local fit applied: {words}. {pipeline_of(now.parameters)}",
-            job_id,
-            fit=row.id,
-            a=now.parameters.a,
-            b=now.parameters.b,
-            shift_e_m=now.parameters.shift_e_m,
-            shift_n_m=now.parameters.shift_n_m,
-        )
-
-    return written(context, job_id, work)
+        for place, point in zip(now.measured, item.found.points, strict=True)
+    ]
+    used = [now.marks[place] for place, pair in zip(now.measured, now.pairs, strict=True) if pair.use != "check"]
+    rests = sorted({row_id for mark in used for row_id in mark.rests_on()})
+    words = item.headline.sentence
+    row = FitApplied(
+        job_id=tx.job_id,
+        data=data_of_applied(now.parameters, now.reach, marks, words, not stops, item.found.horizontal.redundancy),
+        rests_on=json.dumps(rests),
+        replaces_id=old.id if old else None,
+        created_s=tx.now_s,
+    )
+    tx.add(row)
+    tx.tell(
+        "fit-applied",
+        f"Local fit applied: {words}. {pipeline_of(now.parameters)}",
+        fit=row.id,
+        a=now.parameters.a,
+        b=now.parameters.b,
+        shift_e_m=now.parameters.shift_e_m,
+        shift_n_m=now.parameters.shift_n_m,
+    )
 
 
 def _head(session: Session, job_id: str, seen_id: str | None) -> FitApplied | None:
@@ -169,38 +162,27 @@ def _head(session: Session, job_id: str, seen_id: str | None) -> FitApplied | No
     return row
 
 
-def drop(context: Context, job_id: str, wish: FitDrop) -> FitView:
+@command(page)
+def drop(tx: Transaction, wish: FitDrop) -> None:
     """Use no fit any more: points have the job's coordinates alone; nothing is lost."""
-
-    def work(session: Session) -> None:
-        job_of(session, job_id)
-        old = _head(session, job_id, wish.replaces_id)
-        if old is None or old.dropped:
-            raise ConflictError("No fit is in use.")
-        now = context.now(job_id)
-        session.add(FitApplied(job_id=job_id, data=old.data, rests_on=old.rests_on, dropped=True, replaces_id=old.id, created_s=now))
-        write_entry(session, now, "fit-dropped", "Local fit dropped: the job works in its own coordinates.", job_id, fit=old.id)
-
-    return written(context, job_id, work)
+    old = _head(tx.session, tx.job_id, wish.replaces_id)
+    if old is None or old.dropped:
+        raise ConflictError("No fit is in use.")
+    tx.replace(old, dropped=True)
+    tx.tell("fit-dropped", "Local fit dropped: the job works in its own coordinates.", fit=old.id)
 
 
-def reapply(context: Context, job_id: str, wish: FitReapply) -> FitView:
+@command(page)
+def reapply(tx: Transaction, wish: FitReapply) -> None:
     """Use a fit again that was applied before, with the numbers that it had."""
-
-    def work(session: Session) -> None:
-        job_of(session, job_id)
-        again = session.get(FitApplied, wish.applied_id)
-        if again is None or again.job_id != job_id:
-            raise NotFoundError("This fit was never applied in this job.")
-        head = session.scalars(lines.heads(FitApplied, FitApplied.job_id == job_id)).first()
-        now = context.now(job_id)
-        row = FitApplied(job_id=job_id, data=again.data, rests_on=again.rests_on, replaces_id=head.id if head else None, created_s=now)
-        session.add(row)
-        session.flush()
-        words = applied_of_row(row).words
-        write_entry(session, now, "fit-applied", f"Local fit applied again: {words}.", job_id, fit=row.id, again=again.id)
-
-    return written(context, job_id, work)
+    again = tx.session.get(FitApplied, wish.applied_id)
+    if again is None or again.job_id != tx.job_id:
+        raise NotFoundError("This fit was never applied in this job.")
+    head = tx.session.scalars(lines.heads(FitApplied, FitApplied.job_id == tx.job_id)).first()
+    row = FitApplied(job_id=tx.job_id, data=again.data, rests_on=again.rests_on, replaces_id=head.id if head else None, created_s=tx.now_s)
+    tx.add(row)
+    words = applied_of_row(row).words
+    tx.tell("fit-applied", f"Local fit applied again: {words}.", fit=row.id, again=again.id)
 
 
 # --- every point in both systems ---

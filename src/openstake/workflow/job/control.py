@@ -19,10 +19,10 @@ from openstake.core.mark import GivenMark, HeightKind
 from openstake.core.units import METRES_PER_UNIT, shortest_typed
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.marks import MarkNow, current_marks, current_rows, given_of, line_ids, mark_row_of, place_rows, row_of
-from openstake.store.book import write_entry
-from openstake.store.lines import head
 from openstake.store.models import Mark
+from openstake.store.records.lines import head
 from openstake.wire.tables.given import refusal_of
+from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 
 MOST_MARKS_SHOWN = 300
@@ -195,17 +195,16 @@ def _check_place(session: Session, job: JobNow, mark: GivenMark, itself: Mark | 
 def add_mark(context: Context, job_id: str, wish: NewMark) -> MarkView:
     """Add a mark by hand."""
 
-    def work(session: Session) -> Mark:
-        job, now = job_of(session, job_id), context.now(job_id)
+    def work(tx: Transaction) -> Mark:
+        job = tx.job
         mark = typed_mark(job, wish.values)
-        _check_place(session, job, mark, None)
-        row = row_of(mark, job_id, "typed by hand", now)
-        session.add(row)
-        session.flush()
-        write_entry(session, now, "mark-added", f"Mark {mark.name} added by hand.", job_id, mark=row.id)
+        _check_place(tx.session, job, mark, None)
+        row = row_of(mark, tx.job_id, "typed by hand", tx.now_s)
+        tx.add(row)
+        tx.tell("mark-added", f"Mark {mark.name} added by hand.", mark=row.id)
         return row
 
-    return _changed_mark(context, job_id, context.database.write(work))
+    return _changed_mark(context, job_id, carry_out(context, job_id, work))
 
 
 def correct_mark(context: Context, job_id: str, mark_id: str, wish: ChangeMark) -> MarkView:
@@ -213,32 +212,23 @@ def correct_mark(context: Context, job_id: str, mark_id: str, wish: ChangeMark) 
     if not wish.reason.strip():
         raise InputError("Say in a few words why the mark is changed.", field="reason")
 
-    def work(session: Session) -> Mark:
-        job, now = job_of(session, job_id), context.now(job_id)
-        mark_row_of(session, job_id, mark_id)
-        old = head(session, Mark, mark_id, "This mark is not in the job's control list.")
+    def work(tx: Transaction) -> Mark:
+        job = tx.job
+        mark_row_of(tx.session, tx.job_id, mark_id)
+        old = head(tx.session, Mark, mark_id, "This mark is not in the job's control list.")
         if wish.withdraw:
             mark = given_of(old)
         else:
             mark = typed_mark(job, wish.values)
-            _check_place(session, job, mark, old)
-        row = row_of(mark, job_id, old.source, now)
+            _check_place(tx.session, job, mark, old)
+        row = row_of(mark, tx.job_id, old.source, tx.now_s)
         row.replaces_id, row.reason, row.withdrawn = old.id, wish.reason.strip()[:2000], wish.withdraw
-        session.add(row)
-        session.flush()
+        tx.add(row)
         what = "taken out of the list" if wish.withdraw else "brought back" if old.withdrawn else "corrected"
-        write_entry(
-            session,
-            now,
-            "mark-changed",
-            f"Mark {old.name} {what}{_moved(job, old, row)}: {row.reason}.",
-            job_id,
-            mark=row.id,
-            replaces=old.id,
-        )
+        tx.tell("mark-changed", f"Mark {old.name} {what}{_moved(job, old, row)}: {row.reason}.", mark=row.id, replaces=old.id)
         return row
 
-    return _changed_mark(context, job_id, context.database.write(work))
+    return _changed_mark(context, job_id, carry_out(context, job_id, work))
 
 
 def _moved(job: JobNow, old: Mark, new: Mark) -> str:

@@ -28,7 +28,6 @@ from openstake.core.mark import HEIGHT_KINDS, GivenMark, HeightKind
 from openstake.core.units import METRES_PER_UNIT, LengthUnit, counted, shortest_typed
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.marks import MarkNow, current_marks, row_of
-from openstake.store.book import write_entry
 from openstake.store.models import ImportedFile
 from openstake.wire.tables.control import read_control
 from openstake.wire.tables.csv_list import write_csv
@@ -36,6 +35,7 @@ from openstake.wire.tables.drawings import drawn_mark, write_dxf, write_kml
 from openstake.wire.tables.geojson import write_geojson
 from openstake.wire.tables.given import FileFormat, Line, Reading, number_text, refusal_of
 from openstake.wire.tables.landxml import write_landxml
+from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context, file_name
 from openstake.workflow.job.control import typed_mark
 
@@ -309,26 +309,22 @@ def _height_kind(text: str | None) -> HeightKind | None:
 def accept_control(context: Context, job_id: str, file_name: str, content: bytes, said: ListSaid) -> Accepted:
     """Store the accepted lines of a control list with the file itself; refused lines stay out and are counted."""
 
-    def work(session: Session) -> tuple[int, int]:
-        job = job_of(session, job_id)
-        reading, refusals, _ = _read(session, job, content, said)
+    def work(tx: Transaction) -> tuple[int, int]:
+        job = tx.job
+        reading, refusals, _ = _read(tx.session, job, content, said)
         if reading.questions:
             raise InputError(reading.questions[0], field="questions")
         marks = [line.mark for line in reading.lines if line.mark and line.number not in refusals]
         if not marks:
             raise InputError("No line of the file can be accepted, so nothing was stored. See the reasons line by line.")
-        now, refused = context.now(job_id), len(reading.lines) - len(marks)
-        file = ImportedFile(job_id=job_id, name=file_name[:200], content=content, created_s=now)
-        session.add(file)
-        session.flush()
-        session.add_all(row_of(mark, job_id, file_name[:200], now) for mark in marks)
+        refused = len(reading.lines) - len(marks)
+        file = ImportedFile(job_id=tx.job_id, name=file_name[:200], content=content, created_s=tx.now_s)
+        tx.add(file)
+        tx.session.add_all(row_of(mark, tx.job_id, file_name[:200], tx.now_s) for mark in marks)
         by_hand = f" {counted(len(said.lines), 'line')} mended by hand." if said.lines else ""
-        write_entry(
-            session,
-            now,
+        tx.tell(
             "control-imported",
             f"{counted(len(marks), 'mark')} taken from {file_name}; {counted(refused, 'line')} refused.{by_hand}",
-            job_id,
             file=file.id,
             by_hand=[f"{item.line}: {item.wish}" for item in said.lines],
             accepted=len(marks),
@@ -338,8 +334,7 @@ def accept_control(context: Context, job_id: str, file_name: str, content: bytes
         )
         return len(marks), refused
 
-    accepted, refused = context.database.write(work)
-    context.changed(job_id)
+    accepted, refused = carry_out(context, job_id, work)
     return Accepted(accepted, refused)
 
 

@@ -19,8 +19,8 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
 from openstake.derive.labels import labels_of
 from openstake.derive.marks import current_marks, row_of
-from openstake.store.book import write_entry
 from openstake.store.models import Shot
+from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.job.control_files import Accepted
 
@@ -39,33 +39,29 @@ def take_over(context: Context, job_id: str, wish: TakeOver) -> Accepted:
     InputError where the two jobs are not in one system: nothing is shifted that nobody named.
     """
 
-    def work(session: Session) -> tuple[int, int]:
-        job, other, now = job_of(session, job_id), job_of(session, wish.job_id), context.now(job_id)
+    def work(tx: Transaction) -> tuple[int, int]:
+        job, other = tx.job, job_of(tx.session, wish.job_id)
         _refuse_another_system(job, other)
-        given = _control(session, other) if wish.what == "control" else _points(session, other)
+        given = _control(tx.session, other) if wish.what == "control" else _points(tx.session, other)
         if not given:
             raise InputError(f"{other.name} has no {wish.what}.", field="job_id")
-        there = {mark.name for mark in current_marks(session, job)}
+        there = {mark.name for mark in current_marks(tx.session, job)}
         taken = [mark for mark in given if mark.name not in there]
         if not taken:
             raise InputError(f"Every name of {other.name} is in this list already.", field="job_id")
-        rows = [row_of(mark, job_id, f"job {other.name}"[:200], now) for mark in taken]
-        session.add_all(rows)
-        session.flush()
+        rows = [row_of(mark, tx.job_id, f"job {other.name}"[:200], tx.now_s) for mark in taken]
+        tx.session.add_all(rows)
+        tx.session.flush()
         left = len(given) - len(taken)
-        write_entry(
-            session,
-            now,
+        tx.tell(
             "control-imported",
             f"{counted(len(taken), 'mark')} taken over from the {wish.what} of {other.name}; {counted(left, 'name')} in this list already.",
-            job_id,
             job=other.id,
             marks=[row.id for row in rows],
         )
         return len(taken), left
 
-    accepted, refused = context.database.write(work)
-    context.changed(job_id)
+    accepted, refused = carry_out(context, job_id, work)
     return Accepted(accepted, refused)
 
 

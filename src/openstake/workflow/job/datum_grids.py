@@ -14,12 +14,10 @@ from functools import lru_cache
 from pathlib import Path
 from typing import IO
 
-from sqlalchemy.orm import Session
-
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.geodesy.grids import GRID_NAME
 from openstake.core.geodesy.systems import finer_with_grid
-from openstake.store.book import write_entry
+from openstake.workflow.command import OF_NO_JOB, Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.job.drafts import kept_draft
 from openstake.workflow.trial import prove_datum_grid
@@ -68,16 +66,9 @@ def add_datum_grid(context: Context, name: str, stream: IO[bytes]) -> DatumGrid:
                 ) from None
             return DatumGrid(name, size)
 
-    def work(session: Session) -> None:
-        write_entry(
-            session,
-            context.clock.now(),
-            "datum-grid-added",
-            f"Grid {name} for datum operations added ({size} bytes).",
-            None,
-            sha256=draft.sha256,
-        )
+    def work(tx: Transaction) -> None:
+        tx.tell("datum-grid-added", f"Grid {name} for datum operations added ({size} bytes).", sha256=draft.sha256)
 
-    context.database.write(work)
+    carry_out(context, OF_NO_JOB, work)
     finer_with_grid.cache_clear()
     return DatumGrid(name, size)

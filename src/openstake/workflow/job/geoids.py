@@ -7,13 +7,12 @@ from pathlib import Path
 from typing import IO
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from openstake.core.errors import InputError
 from openstake.core.geodesy.geoid import grid_ending
 from openstake.derive.job import TRAINING_GRID, grid_of_file
-from openstake.store.book import write_entry
 from openstake.store.models import GeoidGridFile
+from openstake.workflow.command import OF_NO_JOB, Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.job.drafts import kept_draft
 from openstake.workflow.trial import prove_grid
@@ -45,15 +44,13 @@ class Geoids:
 def ensure_training_grid(context: Context) -> None:
     """List the coarse grid that comes with the program, once."""
 
-    def work(session: Session) -> None:
-        if not session.scalars(select(GeoidGridFile).where(GeoidGridFile.training_only)).first():
-            session.add(
-                GeoidGridFile(
-                    name="EGM96, 15 minutes (training only)", file=TRAINING_GRID.name, training_only=True, created_s=context.clock.now()
-                )
+    def work(tx: Transaction) -> None:
+        if not tx.session.scalars(select(GeoidGridFile).where(GeoidGridFile.training_only)).first():
+            tx.session.add(
+                GeoidGridFile(name="EGM96, 15 minutes (training only)", file=TRAINING_GRID.name, training_only=True, created_s=tx.now_s)
             )
 
-    context.database.write(work)
+    carry_out(context, OF_NO_JOB, work)
 
 
 def training_grid_id(context: Context) -> str:
@@ -109,13 +106,12 @@ def add_geoid(context: Context, name: str, stream: IO[bytes]) -> Geoid:
         file, size = draft.sha256 + ending, draft.size
         draft.path.replace(context.data_dir / "geoid" / file)
 
-    def work(session: Session) -> GeoidGridFile:
-        if known := session.scalars(select(GeoidGridFile).where(GeoidGridFile.file == file)).first():
+    def work(tx: Transaction) -> GeoidGridFile:
+        if known := tx.session.scalars(select(GeoidGridFile).where(GeoidGridFile.file == file)).first():
             return known
-        row = GeoidGridFile(name=name, file=file, created_s=context.clock.now())
-        session.add(row)
-        session.flush()
-        write_entry(session, row.created_s, "geoid-added", f"Geoid grid {name} added ({size} bytes).", None, geoid=row.id)
+        row = GeoidGridFile(name=name, file=file, created_s=tx.now_s)
+        tx.add(row)
+        tx.tell("geoid-added", f"Geoid grid {name} added ({size} bytes).", geoid=row.id)
         return row
 
-    return _geoid_view(context.database.write(work), context.data_dir)
+    return _geoid_view(carry_out(context, OF_NO_JOB, work), context.data_dir)

@@ -20,9 +20,10 @@ from openstake.derive.base import open_occupation
 from openstake.derive.job import JobNow, count_marks, definition_as_json, job_of, jobs_of
 from openstake.derive.kit import chosen_lines
 from openstake.derive.marks import current_places, current_rows, given_of, middle_of, row_of
-from openstake.store.book import lost_race, write_entry
-from openstake.store.lines import heads
+from openstake.store.book import lost_race
 from openstake.store.models import GeoidGridFile, Job, JobProfile, JobSettings
+from openstake.store.records.lines import heads
+from openstake.workflow.command import OF_NO_JOB, Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.job.system import definition_of, ground_of, place_of, with_operation
 from openstake.workflow.trial import prove_system
@@ -132,17 +133,16 @@ def create_job(context: Context, name: str, system: Mapping[str, Any], unit: str
     """Make a job and return it; its name must be new, its system one we can work in."""
     _prove_system(system)
 
-    def work(session: Session) -> JobNow:
-        now = context.clock.now()
+    def work(tx: Transaction) -> JobNow:
         empty = {column: "" for column in _COLUMNS if column not in _NOT_TEXT} | {
             "archived": False,
             "time_zone": "UTC",
             "height_limit_m": HEIGHTS_AGREE_M,
         }
-        values = _changed(session, None, empty, {"name": name, "system": system, "length_unit": unit} | more)
-        return _store_new(session, values, practice, now, "")
+        values = _changed(tx.session, None, empty, {"name": name, "system": system, "length_unit": unit} | more)
+        return _store_new(tx, values, practice, "")
 
-    job = context.database.write(work)
+    job = carry_out(context, OF_NO_JOB, work)
     return job_view(job, 0)
 
 
@@ -152,20 +152,14 @@ def _prove_system(wish: Any) -> None:
         prove_system(str(wish.get("text") or "").strip())
 
 
-def _store_new(session: Session, values: dict[str, Any], practice: bool, now: float, origin: str) -> JobNow:
-    job = Job(practice=practice, created_s=now)
-    session.add(job)
-    session.flush()
-    session.add(JobSettings(job_id=job.id, created_s=now, **values))
-    session.flush()
-    made = job_of(session, job.id)
+def _store_new(tx: Transaction, values: dict[str, Any], practice: bool, origin: str) -> JobNow:
+    job = tx.add(Job(practice=practice, created_s=tx.now_s))
+    tx.add(JobSettings(job_id=job.id, created_s=tx.now_s, **values))
+    made = job_of(tx.session, job.id)
     code = f" (EPSG:{made.frame.code})" if made.frame.code else ""
-    write_entry(
-        session,
-        now,
+    tx.of(job.id).tell(
         "job-made",
         f"Job {made.name} made{origin} in {made.settings.system_label or made.frame.name}{code}, {UNIT_WORDS[made.length_unit]}.",
-        job.id,
         settings=made.settings.id,
         frame=values["frame"],
         length_unit=made.length_unit,
@@ -184,50 +178,43 @@ def change_settings(context: Context, job_id: str, replaces_id: str, changes: Ma
     """Add settings that replace the present ones; every coordinate follows.  Only what is given changes."""
     _prove_system(changes.get("system"))
 
-    def work(session: Session) -> JobNow:
-        job = job_of(session, job_id)
+    def work(tx: Transaction) -> JobNow:
+        job = tx.job
         if job.settings.id != replaces_id:
-            raise lost_race(session, "The settings have been changed", job.settings, _holds(job.settings, changes))
-        if changes.get("archived") and open_occupation(session, job_id):
+            raise lost_race(tx.session, "The settings have been changed", job.settings, _holds(job.settings, changes))
+        if changes.get("archived") and open_occupation(tx.session, tx.job_id):
             raise ConflictError("A base is running in this job. End it before putting the job away.")
         before = {column: getattr(job.settings, column) for column in _COLUMNS}
-        values = _changed(session, job, before, changes)
-        store_settings(session, job, before, values, context.now(job_id))
-        return job_of(session, job_id)
+        values = _changed(tx.session, job, before, changes)
+        store_settings(tx, before, values)
+        return job_of(tx.session, job_id)
 
-    job = context.database.write(work)
-    context.changed(job_id)
+    job = carry_out(context, job_id, work)
     with context.database.read() as session:
         return job_view(job, count_marks(session, job_id).get(job_id, 0))
 
 
-def store_settings(
-    session: Session, job: JobNow, before: Mapping[str, Any], values: Mapping[str, Any], now: float, reason: str = ""
-) -> None:
+def store_settings(tx: Transaction, before: Mapping[str, Any], values: Mapping[str, Any], reason: str = "") -> None:
     """Write settings that replace the present ones, and say in the Book what changed; nothing where nothing did."""
     changed = [column for column in _COLUMNS if before[column] != values[column]]
     if not changed:
         return
-    row = JobSettings(job_id=job.id, replaces_id=job.settings.id, reason=reason, created_s=now, **values)
-    session.add(row)
-    session.flush()
+    old = tx.job.settings
+    row = tx.replace(old, reason=reason, **values)
     words = ", ".join(dict.fromkeys(_WORDS[column] for column in changed))
-    write_entry(
-        session,
-        now,
+    tx.tell(
         "job-changed",
         f"Job settings changed: {words}{f' ({reason})' if reason else ''}.",
-        job.id,
         settings=row.id,
-        replaces=job.settings.id,
+        replaces=old.id,
         **{column: values[column] for column in changed if column != "notes"},
     )
 
 
-def anchor_local(session: Session, job: JobNow, definition: FrameDefinition, reason: str, now: float) -> None:
+def anchor_local(tx: Transaction, definition: FrameDefinition, reason: str) -> None:
     """Say where on Earth an assumed system lies."""
-    before = {column: getattr(job.settings, column) for column in _COLUMNS}
-    store_settings(session, job, before, before | {"frame": definition_as_json(definition)}, now, reason)
+    before = {column: getattr(tx.job.settings, column) for column in _COLUMNS}
+    store_settings(tx, before, before | {"frame": definition_as_json(definition)}, reason)
 
 
 def _changed(session: Session, job: JobNow | None, before: dict[str, Any], changes: Mapping[str, Any]) -> dict[str, Any]:
@@ -336,20 +323,20 @@ def _time_zone(name: str) -> str:
 def copy_job(context: Context, job_id: str, wish: CopyJob) -> JobView:
     """Make a new job with another's settings and profiles, and its control list where that is wished."""
 
-    def work(session: Session) -> JobNow:
+    def work(tx: Transaction) -> JobNow:
         # The copy is a job of its own: no time was let pass in it.
-        pattern, now = job_of(session, job_id), context.clock.now()
+        pattern = job_of(tx.session, job_id)
         values = {column: getattr(pattern.settings, column) for column in _COLUMNS}
         values |= {"name": " ".join(wish.name.split())[:200], "archived": False}
-        _check_name(session, None, values["name"])
-        made = _store_new(session, values, pattern.practice, now, f" after {pattern.name}")
-        for line_id in chosen_lines(session, job_id):
-            session.add(JobProfile(job_id=made.id, line_id=line_id, chosen=True, created_s=now))
+        _check_name(tx.session, None, values["name"])
+        made = _store_new(tx, values, pattern.practice, f" after {pattern.name}")
+        for line_id in chosen_lines(tx.session, job_id):
+            tx.session.add(JobProfile(job_id=made.id, line_id=line_id, chosen=True, created_s=tx.now_s))
         if wish.with_control:
-            session.add_all(row_of(given_of(mark), made.id, mark.source, now) for mark in current_rows(session, job_id))
+            tx.session.add_all(row_of(given_of(mark), made.id, mark.source, tx.now_s) for mark in current_rows(tx.session, job_id))
         return made
 
-    job = context.database.write(work)
+    job = carry_out(context, OF_NO_JOB, work)
     with context.database.read() as session:
         return job_view(job, count_marks(session, job.id).get(job.id, 0))
 

@@ -22,8 +22,8 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, kit_of
 from openstake.live.bench import Bench, BenchHeard
 from openstake.live.rover import Address
-from openstake.store.book import write_entry
 from openstake.store.models import BenchTest, Job, Occupation
+from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.secrets import checked_address
 
@@ -219,15 +219,12 @@ def _store(context: Context, job: JobNow, kit: KitNow, tape: str, taped_m: float
         "findings": [asdict(item) for item in findings],
     }
 
-    def work(session: Session) -> None:
-        now = context.now(job.id)
-        row = BenchTest(job_id=job.id, data=json.dumps(data), created_s=now)
-        session.add(row)
-        session.flush()
-        write_entry(session, now, "bench-test", f"Bench test of {base} and {rover}: {findings[0].sentence}", job.id, bench=row.id)
+    def work(tx: Transaction) -> None:
+        row = BenchTest(job_id=job.id, data=json.dumps(data), created_s=tx.now_s)
+        tx.add(row)
+        tx.tell("bench-test", f"Bench test of {base} and {rover}: {findings[0].sentence}", bench=row.id)
 
-    context.database.write(work)
-    context.changed(job.id)
+    carry_out(context, job.id, work)
 
 
 def _streams(kit: KitNow, heard: BenchHeard, practice: bool) -> list[Finding]:

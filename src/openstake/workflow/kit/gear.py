@@ -7,8 +7,6 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from sqlalchemy.orm import Session
-
 from openstake.core.describe import FieldShown, fields_shown, typed
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.kit.gear import BOTTOM, GEAR, GEAR_WORDS, TURNED_KINDS, Antenna
@@ -16,10 +14,10 @@ from openstake.core.limits import ShortText
 from openstake.core.units import LengthUnit
 from openstake.derive.kit import gear_rows
 from openstake.derive.poles import PoleTurned, turned_poles
-from openstake.store import lines
-from openstake.store.book import write_entry
 from openstake.store.models import GearItem, new_id
+from openstake.store.records import lines
 from openstake.wire.antex import read_antex
+from openstake.workflow.command import OF_NO_JOB, Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.secrets import has_secret, keep_secret
 
@@ -103,9 +101,9 @@ def save_gear(context: Context, wish: SaveGear) -> GearView:
         raise InputError(f"'{kind[:20]}' is no kind of gear.", field="kind")
     item = typed(GEAR[kind], wish.values, wish.length_unit)
 
-    def work(session: Session) -> GearItem:
-        old = lines.head(session, GearItem, replaces_id, _MISSING) if replaces_id else None
-        for other in gear_rows(session):
+    def work(tx: Transaction) -> GearItem:
+        old = lines.head(tx.session, GearItem, replaces_id, _MISSING) if replaces_id else None
+        for other in gear_rows(tx.session):
             if other.kind == kind and other.name == item.name and (old is None or other.id != old.id):
                 raise ConflictError(f"{item.name} is in the kit already. Choose another name, or change that one.", field="name")
         row = GearItem(
@@ -114,15 +112,14 @@ def save_gear(context: Context, wish: SaveGear) -> GearView:
             name=item.name,
             data=json.dumps(asdict(item)),
             replaces_id=old.id if old else None,
-            created_s=context.clock.now(),
+            created_s=tx.now_s,
         )
-        session.add(row)
-        session.flush()
+        tx.add(row)
         what = "changed" if old else "added"
-        write_entry(session, row.created_s, "gear-saved", f"{GEAR_WORDS[kind]}: {item.name} {what}.", None, gear=row.id)
+        tx.tell("gear-saved", f"{GEAR_WORDS[kind]}: {item.name} {what}.", gear=row.id)
         return row
 
-    row = context.database.write(work)
+    row = carry_out(context, OF_NO_JOB, work)
     keep_secret(context, f"gear:{row.line_id}", wish.password)
     with context.database.read() as session:
         return _view(context, row, turned_poles(session))
@@ -131,15 +128,16 @@ def save_gear(context: Context, wish: SaveGear) -> GearView:
 def withdraw_gear(context: Context, item_id: str) -> None:
     """Take a thing out of the kit; profiles that name it keep the name."""
 
-    def work(session: Session) -> None:
-        old = lines.head(session, GearItem, item_id, _MISSING)
-        now = context.clock.now()
-        session.add(
-            GearItem(line_id=old.line_id, kind=old.kind, name=old.name, data=old.data, withdrawn=True, replaces_id=old.id, created_s=now)
+    def work(tx: Transaction) -> None:
+        old = lines.head(tx.session, GearItem, item_id, _MISSING)
+        tx.session.add(
+            GearItem(
+                line_id=old.line_id, kind=old.kind, name=old.name, data=old.data, withdrawn=True, replaces_id=old.id, created_s=tx.now_s
+            )
         )
-        write_entry(session, now, "gear-withdrawn", f"{GEAR_WORDS[old.kind]}: {old.name} taken out.", None, gear=old.id)
+        tx.tell("gear-withdrawn", f"{GEAR_WORDS[old.kind]}: {old.name} taken out.", gear=old.id)
 
-    context.database.write(work)
+    carry_out(context, OF_NO_JOB, work)
 
 
 def antennas_in(content: bytes) -> Antennas:

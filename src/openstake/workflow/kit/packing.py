@@ -11,6 +11,7 @@ from openstake.core.errors import NotFoundError
 from openstake.core.kit.packing import BENCH_KEY, packing_list
 from openstake.derive.job import job_of
 from openstake.derive.kit import KitNow, kit_of
+from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 from openstake.workflow.kit.bench import newest_result
 from openstake.workflow.ticks import TickWish, set_tick, ticked_at
@@ -65,17 +66,11 @@ def packing_of(session: Session, job_id: str, kit: KitNow) -> Packing:
     return Packing([profile.name for profile in kit.profiles], items)
 
 
-def tick(context: Context, job_id: str, wish: TickWish) -> Packing:
+@command(view)
+def tick(tx: Transaction, wish: TickWish) -> None:
     """Tick a thing off, or untick it; the Book says when."""
-
-    def work(session: Session) -> None:
-        job_of(session, job_id)
-        kit = kit_of(session, job_id)
-        item = next((item for item in packing_list(kit.profiles, kit.gear) if item.key == wish.key), None)
-        if item is None:
-            raise NotFoundError("This is not on the packing list any more. Look at the list again.")
-        set_tick(session, job_id, LIST, wish.key, item.what, wish.done, context.now(job_id))
-
-    context.database.write(work)
-    context.changed(job_id)
-    return view(context, job_id)
+    kit = kit_of(tx.session, tx.job_id)
+    item = next((item for item in packing_list(kit.profiles, kit.gear) if item.key == wish.key), None)
+    if item is None:
+        raise NotFoundError("This is not on the packing list any more. Look at the list again.")
+    set_tick(tx, LIST, wish, item.what)

@@ -6,7 +6,6 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session
 
 from openstake.core.describe import FieldShown, fields_shown, typed
 from openstake.core.errors import ConflictError, InputError, NotFoundError
@@ -15,10 +14,10 @@ from openstake.core.limits import ShortText
 from openstake.core.units import LengthUnit
 from openstake.derive.job import job_of
 from openstake.derive.kit import chosen_lines, profile_of, profile_rows
-from openstake.store import lines
-from openstake.store.book import write_entry
 from openstake.store.models import JobProfile, ProfileVersion, new_id
+from openstake.store.records import lines
 from openstake.wire.profile import read_profile, write_profile
+from openstake.workflow.command import OF_NO_JOB, Transaction, carry_out, command
 from openstake.workflow.context import Context, file_name
 
 _MISSING = "There is no such profile."
@@ -151,9 +150,9 @@ def import_profile(context: Context, content: bytes) -> ProfileView:
 
 
 def _store(context: Context, profile: Profile, replaces_id: str | None) -> ProfileView:
-    def work(session: Session) -> ProfileVersion:
-        old = lines.head(session, ProfileVersion, replaces_id, _MISSING) if replaces_id else None
-        if any(row.name == profile.name and (old is None or row.id != old.id) for row in profile_rows(session)):
+    def work(tx: Transaction) -> ProfileVersion:
+        old = lines.head(tx.session, ProfileVersion, replaces_id, _MISSING) if replaces_id else None
+        if any(row.name == profile.name and (old is None or row.id != old.id) for row in profile_rows(tx.session)):
             raise ConflictError(f"A profile named {profile.name} exists already. Choose another name.", field="name")
         text = write_profile(profile)
         if old is not None and old.data == text:
@@ -165,30 +164,21 @@ def _store(context: Context, profile: Profile, replaces_id: str | None) -> Profi
             role=profile.role,
             data=text,
             replaces_id=old.id if old else None,
-            created_s=context.clock.now(),
+            created_s=tx.now_s,
         )
-        session.add(row)
-        session.flush()
-        write_entry(
-            session,
-            row.created_s,
-            "profile-saved",
-            f"Profile {profile.name}, version {row.version}.",
-            None,
-            profile=row.id,
-            replaces=row.replaces_id,
-        )
+        tx.add(row)
+        tx.tell("profile-saved", f"Profile {profile.name}, version {row.version}.", profile=row.id, replaces=row.replaces_id)
         return row
 
-    return _view(context.database.write(work))
+    return _view(carry_out(context, OF_NO_JOB, work))
 
 
 def withdraw_profile(context: Context, profile_id: str) -> None:
     """Take a profile out of the list; its versions stay."""
 
-    def work(session: Session) -> None:
-        old, now = lines.head(session, ProfileVersion, profile_id, _MISSING), context.clock.now()
-        session.add(
+    def work(tx: Transaction) -> None:
+        old = lines.head(tx.session, ProfileVersion, profile_id, _MISSING)
+        tx.session.add(
             ProfileVersion(
                 line_id=old.line_id,
                 version=old.version + 1,
@@ -197,12 +187,12 @@ def withdraw_profile(context: Context, profile_id: str) -> None:
                 data=old.data,
                 withdrawn=True,
                 replaces_id=old.id,
-                created_s=now,
+                created_s=tx.now_s,
             )
         )
-        write_entry(session, now, "profile-withdrawn", f"Profile {old.name} taken out.", None, profile=old.id)
+        tx.tell("profile-withdrawn", f"Profile {old.name} taken out.", profile=old.id)
 
-    context.database.write(work)
+    carry_out(context, OF_NO_JOB, work)
 
 
 def export_profile(context: Context, profile_id: str) -> tuple[str, str]:
@@ -214,20 +204,11 @@ def export_profile(context: Context, profile_id: str) -> tuple[str, str]:
     return row.data, f"{file_name(row.name)}-v{row.version}.json"
 
 
-def choose_profile(context: Context, job_id: str, wish: ChooseProfile) -> Profiles:
+@command(list_profiles)
+def choose_profile(tx: Transaction, wish: ChooseProfile) -> None:
     """Use a profile in a job, or no longer."""
-
-    def work(session: Session) -> None:
-        job_of(session, job_id)
-        row = next((row for row in profile_rows(session) if row.line_id == wish.line_id), None)
-        if row is None:
-            raise NotFoundError(_MISSING)
-        now = context.now(job_id)
-        session.add(JobProfile(job_id=job_id, line_id=wish.line_id, chosen=wish.chosen, created_s=now))
-        write_entry(
-            session, now, "profile-chosen", f"Profile {row.name} {'chosen' if wish.chosen else 'no longer used'}.", job_id, profile=row.id
-        )
-
-    context.database.write(work)
-    context.changed(job_id)
-    return list_profiles(context, job_id)
+    row = next((row for row in profile_rows(tx.session) if row.line_id == wish.line_id), None)
+    if row is None:
+        raise NotFoundError(_MISSING)
+    tx.session.add(JobProfile(job_id=tx.job_id, line_id=wish.line_id, chosen=wish.chosen, created_s=tx.now_s))
+    tx.tell("profile-chosen", f"Profile {row.name} {'chosen' if wish.chosen else 'no longer used'}.", profile=row.id)

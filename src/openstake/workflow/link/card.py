@@ -14,9 +14,10 @@ from openstake.core.link.card import Card, setup_card
 from openstake.derive.job import job_of
 from openstake.derive.kit import profile_of
 from openstake.wire.cardpdf import write_card
+from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context, file_name
 from openstake.workflow.link.pair import pair_of
-from openstake.workflow.ticks import set_tick, ticked_at
+from openstake.workflow.ticks import TickWish, set_tick, ticked_at
 
 
 @dataclass(frozen=True)
@@ -79,16 +80,14 @@ def card_view(context: Context, job_id: str, pair: PairQuery) -> CardView:
 def tick_card(context: Context, job_id: str, wish: TickCard) -> CardView:
     """Tick a line of a card, or untick it; the Book says when."""
 
-    def work(session: Session) -> None:
-        job_of(session, job_id)
-        card, list_name = _card(session, job_id, wish)
+    def work(tx: Transaction) -> None:
+        card, list_name = _card(tx.session, job_id, wish)
         line = next((line for line in card.lines if line.key == wish.key), None)
         if line is None:
             raise NotFoundError("This line is not on the card any more. Look at the card again.")
-        set_tick(session, job_id, list_name, wish.key, f"{line.words} (setup card)", wish.done, context.now(job_id))
+        set_tick(tx, list_name, TickWish(wish.key, wish.done), f"{line.words} (setup card)")
 
-    context.database.write(work)
-    context.changed(job_id)
+    carry_out(context, job_id, work)
     return card_view(context, job_id, wish)
 
 

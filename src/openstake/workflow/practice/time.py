@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Annotated
 
 from annotated_types import Ge, Le
-from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError
 from openstake.core.units import text_from_seconds
 from openstake.derive.base import open_occupation
 from openstake.derive.job import job_of
 from openstake.live.session import RunningSession
-from openstake.store.book import write_entry
 from openstake.store.models import Occupation, TimePassed
+from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context, PracticeField
 
 # The usual wait before a mark is measured again, and the interval of the checks (common practice, no source).
@@ -72,44 +71,34 @@ def view(context: Context, job_id: str) -> PracticeTime:
     )
 
 
-def let_pass(context: Context, job_id: str, wish: WaitWish) -> PracticeTime:
+@command(view, alone=True)
+def let_pass(tx: Transaction, wish: WaitWish) -> None:
     """Let time pass in a practice job, and in no other: its clock goes on, its stand-ins with it."""
-    with context.running.of_job(job_id):
-        _stand_ins_of(context, job_id)
-        _refuse_while_measuring(context, job_id)
-
-        def work(session: Session) -> None:
-            now = context.now(job_id)
-            row = TimePassed(job_id=job_id, seconds=wish.seconds, created_s=now)
-            session.add(row)
-            session.flush()
-            sentence = f"To practise, {text_from_seconds(wish.seconds)} were let pass."
-            write_entry(session, now + wish.seconds, "time-passed", sentence, job_id, passed=row.id, seconds=wish.seconds)
-
-        context.database.write(work)
-        context.changed(job_id)
-        context.stand_ins(job_id)
-        running = _running(context, job_id)
-        if running is not None:
-            running.time_was_let_pass()
-    return view(context, job_id)
+    context, job_id = tx.context, tx.job_id
+    _stand_ins_of(context, job_id)
+    _refuse_while_measuring(context, job_id)
+    row = tx.add(TimePassed(job_id=job_id, seconds=wish.seconds, created_s=tx.now_s))
+    sentence = f"To practise, {text_from_seconds(wish.seconds)} were let pass."
+    replace(tx, now_s=tx.now_s + wish.seconds).tell("time-passed", sentence, passed=row.id, seconds=wish.seconds)
+    tx.once_stored(lambda: _time_was_let_pass(context, job_id))
 
 
-def cut_link(context: Context, job_id: str, wish: CutWish) -> PracticeTime:
+def _time_was_let_pass(context: Context, job_id: str) -> None:
+    context.changed(job_id)  # from here on its clock is later
+    context.stand_ins(job_id)
+    running = _running(context, job_id)
+    if running is not None:
+        running.time_was_let_pass()
+
+
+@command(view, alone=True)
+def cut_link(tx: Transaction, wish: CutWish) -> None:
     """Let no correction reach the stand-in rovers of a practice job for a while."""
-    with context.running.of_job(job_id):
-        practice = _stand_ins_of(context, job_id)
-        if _open_occupation(context, job_id) is None:
-            raise ConflictError("No base is running in this job, so there is no link to cut. Start one first.")
-
-        def work(session: Session) -> None:
-            sentence = f"To practise, the link was cut for {text_from_seconds(wish.seconds)}."
-            write_entry(session, context.now(job_id), "link-cut", sentence, job_id, seconds=wish.seconds)
-
-        context.database.write(work)
-        practice.cut_link(wish.seconds)
-        context.changed(job_id)
-    return view(context, job_id)
+    practice = _stand_ins_of(tx.context, tx.job_id)
+    if _open_occupation(tx.context, tx.job_id) is None:
+        raise ConflictError("No base is running in this job, so there is no link to cut. Start one first.")
+    tx.tell("link-cut", f"To practise, the link was cut for {text_from_seconds(wish.seconds)}.", seconds=wish.seconds)
+    tx.once_stored(lambda: practice.cut_link(wish.seconds))
 
 
 def _stand_ins_of(context: Context, job_id: str) -> PracticeField:

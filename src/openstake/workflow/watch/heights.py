@@ -21,9 +21,10 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
 from openstake.derive.labels import labels_of
 from openstake.derive.points import pole_lines
-from openstake.store import lines
 from openstake.store.book import lost_race, write_entry
 from openstake.store.models import HeightReading, Occupation, Shot
+from openstake.store.records import lines
+from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 
 Scope = Literal["shot", "later", "set-up", "together"]
@@ -179,28 +180,27 @@ def correct(context: Context, job_id: str, shot_id: str, wish: CorrectRoverHeigh
     if not wish.reason.strip():
         raise InputError("Say in a few words why the height is corrected.", field="reason")
 
-    def work(session: Session) -> None:
-        job, now = job_of(session, job_id), context.now(job_id)
-        shot = _shot(session, job, shot_id)
-        on_pole = _same_pole(session, shot)
+    def work(tx: Transaction) -> None:
+        job = tx.job
+        shot = _shot(tx.session, job, shot_id)
+        on_pole = _same_pole(tx.session, shot)
         mine = next(item for item in on_pole if item.shot.id == shot.id)
         if wish.replaces_id not in {row.id for row in mine.line}:
             raise NotFoundError("This reading is not one of this shot's.", field="replaces_id")
         if wish.replaces_id != mine.now.id:
-            raise lost_race(session, "The height has been corrected", mine.now)
+            raise lost_race(tx.session, "The height has been corrected", mine.now)
         typed = None
         if wish.reading is not None:
-            typed = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
+            typed = read_height(kit_of(tx.session, tx.job_id), job.length_unit, wish.reading, wish.feature, "rover")
         corrected = _of_scope(on_pole, mine, wish.scope)
         if not corrected:
             raise ConflictError("This height was never corrected, so nothing was corrected together with it.")
-        rows = [_replacing(item, typed, job, wish.reason.strip(), now) for item in corrected]
-        session.add_all(rows)
-        session.flush()
-        _write(session, job, corrected, rows, now)
+        rows = [_replacing(item, typed, job, wish.reason.strip(), tx.now_s) for item in corrected]
+        tx.session.add_all(rows)
+        tx.session.flush()
+        _write(tx.session, job, corrected, rows, tx.now_s)
 
-    context.database.write(work)
-    context.changed(job_id)
+    carry_out(context, job_id, work)
     return view(context, job_id, shot_id)
 
 

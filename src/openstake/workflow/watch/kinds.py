@@ -13,6 +13,7 @@ from openstake.core.units import LengthUnit
 from openstake.derive.job import job_of
 from openstake.store.models import ShotSettingsRow
 from openstake.store.records.settings import SettingsLine
+from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 
 SHOTS = SettingsLine(
@@ -55,9 +56,7 @@ def shot_settings(context: Context, job_id: str) -> ShotSettingsView:
         return ShotSettingsView(*SHOTS.read(session, job_id), fields_shown(ShotSettings))
 
 
-def save_shot_settings(context: Context, job_id: str, wish: SaveShotSettings) -> ShotSettingsView:
+@command(shot_settings)
+def save_shot_settings(tx: Transaction, wish: SaveShotSettings) -> None:
     """Keep how shots are taken from now on; what was recorded stays as it is."""
-    settings = SHOTS.typed(wish.values, wish.length_unit)
-    context.database.write(lambda session: SHOTS.keep(session, job_id, settings, wish.replaces_id, context.now(job_id)))
-    context.changed(job_id)
-    return shot_settings(context, job_id)
+    SHOTS.keep(tx.session, tx.job_id, SHOTS.typed(wish.values, wish.length_unit), wish.replaces_id, tx.now_s)

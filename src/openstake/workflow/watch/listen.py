@@ -20,6 +20,7 @@ from openstake.live.session import Addresses, RunningSession
 from openstake.store.book import bases_from_elsewhere, write_entry
 from openstake.store.models import EpochRow, Listening, Occupation, OccupationEnd, Reference
 from openstake.store.records.epochs import epoch_columns
+from openstake.workflow.command import carry_out
 from openstake.workflow.context import Context, PracticeField
 from openstake.workflow.secrets import secret_key, secret_of
 from openstake.workflow.watch.live import Live, live_view, told_in_book
@@ -211,12 +212,7 @@ def resume(context: Context) -> int:
 
 
 def _write_resumed(context: Context, job_id: str) -> None:
-    sentence = "The program was started again and listens on."
-
-    def work(session: Session) -> None:
-        write_entry(session, context.now(job_id), "resumed", sentence, job_id, "machine")
-
-    context.database.write(work)
+    carry_out(context, job_id, lambda tx: tx.tell("resumed", "The program was started again and listens on.", "machine"))
 
 
 def _kind(live: Live) -> tuple[object, ...]:

@@ -26,9 +26,9 @@ from openstake.derive.budget import budget_of_shot, pole_used, settings_of
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
 from openstake.derive.labels import free_name, is_taken, labels_of, newest_label, usual_name
-from openstake.store import lines
-from openstake.store.book import write_entry
 from openstake.store.models import PointLabel, Shot
+from openstake.store.records import lines
+from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 from openstake.workflow.photos import PhotoView, keep_photo, photos_of
 
@@ -278,36 +278,30 @@ def _moved_words(shot: Shot, point: points.Point, moved: Difference, unit: str) 
 # --- labels ---
 
 
-def relabel(context: Context, job_id: str, shot_id: str, wish: Relabel) -> None:
+@command()
+def relabel(tx: Transaction, shot_id: str, wish: Relabel) -> None:
     """Give a point another name, code or note, take it out of the list or bring it back; what it was called stays."""
     name = checked_name(wish.name)
-
-    def work(session: Session) -> None:
-        job_of(session, job_id)
-        old = lines.head(session, PointLabel, wish.replaces_id, "There is no such point in this job.")
-        if old.shot_id != shot_id or old.job_id != job_id:
-            raise NotFoundError("There is no such point in this job.")
-        if not wish.taken_out and (name != old.name or old.taken_out) and is_taken(session, job_id, name):
-            free = free_name(session, job_id, name)
-            raise ConflictError(f"{name} is there already. {free} is free.", field="name")
-        now = context.now(job_id)
-        session.add(
-            PointLabel(
-                shot_id=shot_id,
-                job_id=job_id,
-                name=name,
-                code=wish.code.strip(),
-                note=wish.note.strip(),
-                taken_out=wish.taken_out,
-                replaces_id=old.id,
-                reason=wish.reason,
-                created_s=now,
-            )
+    old = lines.head(tx.session, PointLabel, wish.replaces_id, "There is no such point in this job.")
+    if old.shot_id != shot_id or old.job_id != tx.job_id:
+        raise NotFoundError("There is no such point in this job.")
+    if not wish.taken_out and (name != old.name or old.taken_out) and is_taken(tx.session, tx.job_id, name):
+        free = free_name(tx.session, tx.job_id, name)
+        raise ConflictError(f"{name} is there already. {free} is free.", field="name")
+    tx.session.add(
+        PointLabel(
+            shot_id=shot_id,
+            job_id=tx.job_id,
+            name=name,
+            code=wish.code.strip(),
+            note=wish.note.strip(),
+            taken_out=wish.taken_out,
+            replaces_id=old.id,
+            reason=wish.reason,
+            created_s=tx.now_s,
         )
-        write_entry(session, now, "point-relabelled", _relabelled(old, wish, name), job_id, shot=shot_id, replaces=old.id)
-
-    context.database.write(work)
-    context.changed(job_id)
+    )
+    tx.tell("point-relabelled", _relabelled(old, wish, name), shot=shot_id, replaces=old.id)
 
 
 def _relabelled(old: PointLabel, wish: Relabel, name: str) -> str:

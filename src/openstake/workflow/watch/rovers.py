@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy.orm import Session
-
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.evidence import RefersTo
 from openstake.core.kit.gear import Gear, Receiver
@@ -15,9 +13,9 @@ from openstake.derive.heights import rover_arp_to_apc_m
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of, refers_to_of
 from openstake.live.session import RunningSession
-from openstake.store import lines
-from openstake.store.book import write_entry
 from openstake.store.models import Listening, Occupation
+from openstake.store.records import lines
+from openstake.workflow.command import Transaction, carry_out, command
 from openstake.workflow.context import Context, PracticeField
 from openstake.workflow.receivers import keep_refers_to
 from openstake.workflow.secrets import checked_address, keep_secrets
@@ -76,8 +74,8 @@ def add_rover(context: Context, job_id: str, wish: NewRover) -> RoverNamed:
         refers_to = wish.refers_to or _said(receiver, name)
         above = rover_arp_to_apc_m(kit) if refers_to is RefersTo.APC else None
 
-        def work(session: Session) -> Listening:
-            now = context.now(job_id)
+        def work(tx: Transaction) -> Listening:
+            session = tx.session
             there = further_rovers(session, occupation.id)
             first = listening_of(session, occupation.id)
             if len(there) + 1 >= MOST_ROVERS:
@@ -95,21 +93,18 @@ def add_rover(context: Context, job_id: str, wish: NewRover) -> RoverNamed:
                 arp_to_apc_m=above,
                 device=name,
                 further=True,
-                started_s=now,
+                started_s=tx.now_s,
             )
-            session.add(row)
-            session.flush()
+            tx.add(row)
             if isinstance(receiver, Receiver):
-                keep_refers_to(session, receiver, refers_to, now)
+                keep_refers_to(tx, receiver, refers_to)
             if password:
                 keep_secrets(context, row.id, {"rover_url": password})
-            write_entry(session, now, "rover-added", f"Rover {name} is listened to at {address}.", job_id, listening=row.id)
+            tx.tell("rover-added", f"Rover {name} is listened to at {address}.", listening=row.id)
+            tx.once_stored(lambda: running.add_rover(rover_address(context, row, practice)))
             return row
 
-        row = context.database.write(work)
-        running.add_rover(rover_address(context, row, practice))
-    context.changed(job_id)
-    return RoverNamed(row.id)
+        return RoverNamed(carry_out(context, job_id, work).id)
 
 
 def _said(receiver: Gear | None, name: str) -> RefersTo:
@@ -120,40 +115,22 @@ def _said(receiver: Gear | None, name: str) -> RefersTo:
     return said
 
 
-def drop_rover(context: Context, job_id: str, wish: RoverNamed) -> None:
+@command(alone=True)
+def drop_rover(tx: Transaction, wish: RoverNamed) -> None:
     """Listen to a further rover no more; what it brought stays."""
-    with context.running.of_job(job_id):
-
-        def work(session: Session) -> None:
-            occupation = needed_occupation(session, job_id)
-            row = lines.head(session, Listening, wish.rover_id, "There is no such rover on this base.")
-            if row.occupation_id != occupation.id or not row.further or row.withdrawn:
-                raise NotFoundError("There is no such rover on this base.")
-            now = context.now(job_id)
-            session.add(
-                Listening(
-                    occupation_id=occupation.id,
-                    rover_url=row.rover_url,
-                    refers_to=row.refers_to,
-                    arp_to_apc_m=row.arp_to_apc_m,
-                    device=row.device,
-                    further=True,
-                    withdrawn=True,
-                    replaces_id=row.id,
-                    started_s=now,
-                )
-            )
-            write_entry(session, now, "rover-dropped", f"Rover {row.device} is listened to no more.", job_id, listening=row.id)
-
-        with context.database.read() as session:
-            running = context.running.session(needed_occupation(session, job_id).id)
-        rover = None if running is None else running.rover(wish.rover_id)
-        if rover is not None and rover.shot is not None:
-            raise ConflictError("A shot of this rover is being recorded. Wait for its end, or drop it.")
-        context.database.write(work)
-        if running is not None:
-            running.drop_rover(wish.rover_id)
-    context.changed(job_id)
+    missing = "There is no such rover on this base."
+    occupation = needed_occupation(tx.session, tx.job_id)
+    running = tx.context.running.session(occupation.id)
+    rover = None if running is None else running.rover(wish.rover_id)
+    if rover is not None and rover.shot is not None:
+        raise ConflictError("A shot of this rover is being recorded. Wait for its end, or drop it.")
+    row = lines.head(tx.session, Listening, wish.rover_id, missing)
+    if row.occupation_id != occupation.id or not row.further or row.withdrawn:
+        raise NotFoundError(missing)
+    tx.replace(row, withdrawn=True)
+    tx.tell("rover-dropped", f"Rover {row.device} is listened to no more.", listening=row.id)
+    if running is not None:
+        tx.once_stored(lambda: running.drop_rover(wish.rover_id))
 
 
 def initialise_anew(context: Context, job_id: str, wish: RoverNamed) -> InitialiseSaid:
@@ -168,15 +145,10 @@ def initialise_anew(context: Context, job_id: str, wish: RoverNamed) -> Initiali
     if not running.initialise_anew(rover.id):
         raise ConflictError("Hold the pole still on a fixed solution first: then there is something to compare with.")
     practice = _practice(context, job)
-    context.database.write(lambda session: _write_asked(session, context.now(job_id), job_id, rover.name, practice is not None))
-    context.changed(job_id)
+    who = "The crew" if practice is None else "The stand-in"
+    of_rover = f" of {rover.name}" if rover.name else ""
+    carry_out(context, job_id, lambda tx: tx.tell("initialise-anew", f"{who} initialises the fix{of_rover} anew; the pole stands."))
     if practice is not None:
         practice.initialise_anew(rover.id != running.rover_ids[0])
         return InitialiseSaid("The stand-in has dropped all satellites. Hold still: the fixes are compared when it is back.")
     return InitialiseSaid("Now make the receiver drop its fix, and hold still: the fixes are compared when it is back.")
-
-
-def _write_asked(session: Session, now: float, job_id: str, name: str, standin: bool) -> None:
-    who = "The stand-in" if standin else "The crew"
-    rover = f" of {name}" if name else ""
-    write_entry(session, now, "initialise-anew", f"{who} initialises the fix{rover} anew; the pole stands.", job_id)

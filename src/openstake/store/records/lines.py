@@ -43,6 +43,19 @@ def _end_of_line(session: Session, table: Any, row_id: str) -> Any:
     return present
 
 
+def replaced_by(old: Row, now_s: float, **changed: Any) -> Row:
+    """Return a row, not yet stored, that replaces the head of a line: equal to it but for what is changed.
+
+    Who, when and why are its own.
+    """
+    mapper = inspect(type(old))
+    columns = {item.key for item in mapper.column_attrs}
+    values = {key: getattr(old, key) for key in columns - _ABOUT_THE_ROW}
+    when = "created_s" if "created_s" in columns else "started_s"
+    made: Row = type(old)(**values | {when: now_s, "replaces_id": getattr(old, mapper.primary_key[0].key)} | changed)
+    return made
+
+
 def last_of(replaced_by: Mapping[str, str], row_id: str) -> str:
     """Return the head of the line that a row belongs to, from a map of ids to the ids that replaced them."""
     while row_id in replaced_by:
