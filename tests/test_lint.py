@@ -1,5 +1,6 @@
-"""Time has one source: what asks the host for it elsewhere, or waits by it, is refused by the linter."""
+"""What no type says, held of the whole source: time has one source, one place writes, and constructors take names."""
 
+import ast
 import subprocess
 from pathlib import Path
 
@@ -37,3 +38,32 @@ def test_time_is_asked_of_the_clock_that_is_given(code):
 def test_the_clocks_themselves_and_the_doors_may_ask_the_host():
     for path in ("live/clock.py", "live/network.py", "api/doors.py", "store/database.py", "workflow/backups.py"):
         assert not refused(f"src/openstake/{path}", "import time\ntime.time()")
+
+
+SOURCES = ROOT / "src" / "openstake"
+# Who writes but for a person's command: the one place of commands, a package (rows of many tables at once), what streams in by itself.
+WRITERS = {"store/backup.py", "store/database.py", "workflow/command.py", "workflow/listening.py", "workflow/packages.py"}
+
+
+def test_what_a_person_does_is_written_by_command_alone():
+    writers = {path.relative_to(SOURCES).as_posix() for path in SOURCES.rglob("*.py") if ".write(work" in path.read_text()}
+    writers |= {path.relative_to(SOURCES).as_posix() for path in SOURCES.rglob("*.py") if "database.write(" in path.read_text()}
+    assert writers <= WRITERS
+
+
+def dataclasses_of_many_fields():
+    """Return every dataclass of more than three fields, with what its constructor is told."""
+    for path in SOURCES.rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ClassDef):
+                fields = [item for item in node.body if isinstance(item, ast.AnnAssign) and "ClassVar" not in ast.unparse(item.annotation)]
+                for made in node.decorator_list:
+                    if "dataclass" in ast.unparse(made).partition("(")[0] and len(fields) > 3:
+                        yield f"{path.relative_to(SOURCES)} {node.name}", ast.unparse(made)
+
+
+def test_dataclasses_of_more_than_three_fields_take_names_alone():
+    """Two floats exchanged would be a wrong number that no tool sees."""
+    found = dict(dataclasses_of_many_fields())
+    assert len(found) > 300
+    assert [name for name, made in found.items() if "kw_only=True" not in made] == []

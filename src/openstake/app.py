@@ -33,9 +33,9 @@ from openstake.workflow.base.start import configure_standin
 from openstake.workflow.context import Context
 from openstake.workflow.job.datum_grids import FOLDER
 from openstake.workflow.job.geoids import ensure_training_grid
+from openstake.workflow.listening import resume
 from openstake.workflow.practice.demo import load_demo
 from openstake.workflow.practice.field import Practice
-from openstake.workflow.watch.listen import resume
 
 _LOOKS_EVERY_S = 0.1
 _CERTIFICATE_EVERY_S = 20.0

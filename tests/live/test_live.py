@@ -24,7 +24,7 @@ from openstake.standin.observables import Observables
 from openstake.standin.sky import visible
 from openstake.wire.nmea.write import Fix, gga, gst
 from openstake.wire.rtcm3.station import encode_reference
-from openstake.workflow.watch.live import live_view
+from openstake.workflow.moment import live_view
 
 # Everything here runs in virtual time, over connections in memory.
 VIRTUAL = outside_of(VirtualClock(1_795_564_790.0))

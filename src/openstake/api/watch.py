@@ -11,16 +11,15 @@ from flask import Response, g, request
 from openstake.api.common import Api, Nothing, written
 from openstake.live.clock import HOST_CLOCK
 from openstake.live.hub import HEARTBEAT_S
-from openstake.workflow import closing, handover, recording
+from openstake.workflow import closing, handover, moment, recording
 from openstake.workflow.base.average import AverageView
 from openstake.workflow.context import Context, JobChanged
 from openstake.workflow.job.jobs import one_job
+from openstake.workflow.moment import Live
 from openstake.workflow.photos import PhotoQuery
 from openstake.workflow.ticks import TickWish
 from openstake.workflow.watch import devices, goto, heights, instrument, kinds, points, record, rovers
 from openstake.workflow.watch import history as histories
-from openstake.workflow.watch import live as moment
-from openstake.workflow.watch.live import Live
 
 
 @dataclass(frozen=True)

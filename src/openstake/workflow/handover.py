@@ -27,7 +27,7 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.marks import MarkNow, marks_of
 from openstake.store.models import AverageEpoch, PositionAverageRow, Shot, ShotEpoch
 from openstake.workflow.context import Context
-from openstake.workflow.watch.live import heard_epoch
+from openstake.workflow.moment import heard_epoch
 
 StepKey = Literal["measured", "set up", "radio", "frame"]
 

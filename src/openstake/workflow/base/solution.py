@@ -266,7 +266,7 @@ def apply_solution(tx: Transaction, wish: SolutionWish, content: bytes) -> None:
     if solution.finding.is_stop and not wish.accepted:
         raise ConflictError(solution.finding.sentence)
     if content:
-        tx.session.add(ImportedFile(job_id=tx.job_id, name=wish.name[:200] or "solution", content=content, created_s=tx.now_s))
+        tx.add(ImportedFile(job_id=tx.job_id, name=wish.name[:200] or "solution", content=content, created_s=tx.now_s))
     replace_coordinate(
         tx,
         solution.occupation,

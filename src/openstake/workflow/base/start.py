@@ -21,6 +21,7 @@ from openstake.derive.job import job_of
 from openstake.derive.kit import kit_of
 from openstake.derive.marks import MarkNow, current_marks, head_of, row_of
 from openstake.store.models import BaseCoordinate, HeightReading, Listening, Mark, Occupation, OccupationEnd
+from openstake.workflow import listening as feeds
 from openstake.workflow.base import log, setup, solution
 from openstake.workflow.base.addresses import (
     CheckedListen,
@@ -38,8 +39,7 @@ from openstake.workflow.base.setup import USUAL_STATION_ID, SetUpNow, Source, ne
 from openstake.workflow.base.view import BaseView, view
 from openstake.workflow.command import Transaction, carry_out, command
 from openstake.workflow.context import Context
-from openstake.workflow.job.jobs import anchor_local
-from openstake.workflow.watch import listen as watch
+from openstake.workflow.settings import place_assumed_system
 
 _POINTS = {RefersTo.APC: "phase centre", RefersTo.ARP: "ARP", RefersTo.MARK: "mark"}
 
@@ -121,7 +121,7 @@ def _go_on(context: Context, occupation: Occupation, listening: Listening, stati
     context.running.forget_average(job_id)
     context.hub.publish(f"average:{job_id}", None)
     configure_standin(context, job_id)
-    watch.listen(context, occupation, listening)
+    feeds.listen(context, occupation, listening)
     if static and listening.base_url is not None:
         carry_out(context, job_id, lambda tx: log.begin(tx, occupation))
 
@@ -198,7 +198,7 @@ def _place_assumed(tx: Transaction, mark: MarkNow, coordinate: BaseCoordinate) -
     latitude, longitude, height = (float(value) for value in place)
     anchor = Anchor(latitude_deg=latitude, longitude_deg=longitude, height_m=height, east_m=mark.east_m, north_m=mark.north_m)
     reason = f"placed by the base's average on {mark.name}, true north up; a local fit follows"
-    anchor_local(tx, replace(job.frame.definition, anchor=anchor), reason)
+    place_assumed_system(tx, replace(job.frame.definition, anchor=anchor), reason)
 
 
 def listen_elsewhere(context: Context, job_id: str, wish: Listen) -> BaseView:
@@ -223,8 +223,8 @@ def _listen_elsewhere(tx: Transaction, listen: CheckedListen) -> None:
         listening=listening.id,
         before=before.id,
     )
-    tx.once_stored(lambda: watch.stop_listening(context, occupation.id))
-    tx.once_stored(lambda: watch.listen(context, occupation, listening))
+    tx.once_stored(lambda: feeds.stop_listening(context, occupation.id))
+    tx.once_stored(lambda: feeds.listen(context, occupation, listening))
 
 
 @command(view)
@@ -325,7 +325,7 @@ def end(tx: Transaction) -> None:
         occupation=occupation.id,
         files=names,
     )
-    tx.once_stored(lambda: watch.stop_listening(context, occupation.id))
+    tx.once_stored(lambda: feeds.stop_listening(context, occupation.id))
     _tell_standin(tx)
 
 

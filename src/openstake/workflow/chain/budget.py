@@ -29,7 +29,7 @@ from openstake.derive.marks import current_marks, head_of
 from openstake.derive.wash import Wash, wash_over
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
-from openstake.workflow.watch.live import heard_epoch
+from openstake.workflow.moment import heard_epoch
 
 _USUAL_BASELINE_M = 1000.0
 _TOPO_S = 5.0

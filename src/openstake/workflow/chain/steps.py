@@ -31,8 +31,8 @@ from openstake.workflow.fit.judged import fit_said
 from openstake.workflow.job.system import system_of
 from openstake.workflow.kit.packing import packing_of
 from openstake.workflow.link.pair import LinkView, link_of
+from openstake.workflow.moment import heard_epoch
 from openstake.workflow.watch.instrument import watch_findings
-from openstake.workflow.watch.live import heard_epoch
 
 
 @dataclass(frozen=True, kw_only=True)

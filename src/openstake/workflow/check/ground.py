@@ -272,22 +272,7 @@ def drop(tx: Transaction, wish: DropMeasure) -> None:
     old = lines.head(tx.session, GroundMeasure, wish.measure_id, missing)
     if old.job_id != tx.job_id or old.withdrawn:
         raise NotFoundError(missing)
-    tx.session.add(
-        GroundMeasure(
-            job_id=tx.job_id,
-            kind=old.kind,
-            from_shot_id=old.from_shot_id,
-            to_shot_id=old.to_shot_id,
-            text=old.text,
-            measured_m=old.measured_m,
-            from_above_m=old.from_above_m,
-            to_above_m=old.to_above_m,
-            sigma_m=old.sigma_m,
-            withdrawn=True,
-            replaces_id=old.id,
-            created_s=tx.now_s,
-        )
-    )
+    tx.replace(old, withdrawn=True)
     tx.tell("ground-measure", f"Measure of {old.text} taken out.", measure=old.id)
 
 

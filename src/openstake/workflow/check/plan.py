@@ -239,6 +239,6 @@ def _changes(session: Session, base: BaseNow) -> list[Change]:
 def tell_change(tx: Transaction, wish: ChangeWish) -> None:
     """Keep what was changed at the base: every check is due again."""
     occupation = needed_occupation(tx.session, tx.job_id)
-    tx.session.add(SiteChange(job_id=tx.job_id, occupation_id=occupation.id, kind=wish.kind, created_s=tx.now_s))
+    tx.add(SiteChange(job_id=tx.job_id, occupation_id=occupation.id, kind=wish.kind, created_s=tx.now_s))
     words = _CHANGES[wish.kind]
     tx.tell("base-changed", f"{words[:1].upper()}{words[1:]}: checks are due again.")

@@ -241,7 +241,7 @@ def read_file(context: Context, job_id: str, wish: FitFile, content: bytes) -> F
         tx.add(file)
         for row in found.marks:
             row.created_s = tx.now_s
-            tx.session.add(row)
+            tx.add(row)
         refused = len(found.rows) - len(found.marks)
         tx.tell(
             "fit-imported",
@@ -469,6 +469,6 @@ def use_shot(tx: Transaction, wish: FitShotUse) -> None:
     mark, shot = _head_of(tx.session, tx.job_id, wish.line_id), tx.session.get(Shot, wish.shot_id)
     if shot is None or shot.job_id != tx.job_id:
         raise NotFoundError("This shot is not in this job.", field="shot_id")
-    tx.session.add(FitShot(job_id=tx.job_id, line_id=wish.line_id, shot_id=shot.id, used=wish.used, created_s=tx.now_s))
+    tx.add(FitShot(job_id=tx.job_id, line_id=wish.line_id, shot_id=shot.id, used=wish.used, created_s=tx.now_s))
     what = "taken into" if wish.used else "taken out of"
     tx.tell("fit-shot", f"A shot {what} the mean of {mark.name}.", shot=shot.id, mark=mark.id)

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from openstake.core.errors import ConflictError, FrameError, InputError
 from openstake.core.geodesy.datums import DatumKind
 from openstake.core.geodesy.framechange import epoch_year
-from openstake.core.geodesy.frames import Anchor, FrameDefinition, Ground, job_frame, may_be_gnss
+from openstake.core.geodesy.frames import Anchor, Ground, job_frame, may_be_gnss
 from openstake.core.geodesy.systems import unit_of_system
 from openstake.core.limits import HEIGHTS_AGREE_M, WIDEST_HEIGHTS_AGREE_M, ShortText
 from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, LengthUnit, metres_in_field
@@ -26,6 +26,7 @@ from openstake.store.records.lines import heads
 from openstake.workflow.command import OF_NO_JOB, Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.job.system import definition_of, ground_of, place_of, with_operation
+from openstake.workflow.settings import SETTINGS_COLUMNS, SETTINGS_WORDS, store_settings, values_of
 from openstake.workflow.trial import prove_system
 
 LONGEST = {
@@ -38,27 +39,6 @@ LONGEST = {
     "frame_name": 200,
     "system_label": 200,
 }
-_WORDS = {
-    "name": "name",
-    "client": "client",
-    "task": "task",
-    "crew": "crew",
-    "notes": "notes",
-    "time_zone": "time zone",
-    "length_unit": "unit",
-    "frame": "coordinate system",
-    "system_label": "label of the system",
-    "frame_name": "frame",
-    "frame_epoch": "epoch",
-    "vertical_system": "vertical system",
-    "geoid_id": "geoid grid",
-    "project_height_m": "project height",
-    "height_limit_m": "limit of antenna heights",
-    "place_latitude_deg": "place",
-    "place_longitude_deg": "place",
-    "archived": "archive",
-}
-_COLUMNS = tuple(_WORDS)
 _NOT_TEXT = ("archived", "geoid_id", "project_height_m", "place_latitude_deg", "place_longitude_deg", "height_limit_m")
 
 
@@ -134,7 +114,7 @@ def create_job(context: Context, name: str, system: Mapping[str, Any], unit: str
     _prove_system(system)
 
     def work(tx: Transaction) -> JobNow:
-        empty = {column: "" for column in _COLUMNS if column not in _NOT_TEXT} | {
+        empty = {column: "" for column in SETTINGS_COLUMNS if column not in _NOT_TEXT} | {
             "archived": False,
             "time_zone": "UTC",
             "height_limit_m": HEIGHTS_AGREE_M,
@@ -169,8 +149,8 @@ def _store_new(tx: Transaction, values: dict[str, Any], practice: bool, origin: 
 
 def _holds(settings: JobSettings, wished: Mapping[str, Any]) -> str:
     """Return what settings hold of what somebody wants to change, where that is a word or a number."""
-    known = {name: getattr(settings, name) for name in wished if name in _WORDS and name not in ("geoid_id", "frame")}
-    said = ", ".join(f"{_WORDS[name]} is {'empty' if value in (None, '') else value}" for name, value in known.items())
+    known = {name: getattr(settings, name) for name in wished if name in SETTINGS_WORDS and name not in ("geoid_id", "frame")}
+    said = ", ".join(f"{SETTINGS_WORDS[name]} is {'empty' if value in (None, '') else value}" for name, value in known.items())
     return f"{said}." if said else ""
 
 
@@ -184,7 +164,7 @@ def change_settings(context: Context, job_id: str, replaces_id: str, changes: Ma
             raise lost_race(tx.session, "The settings have been changed", job.settings, _holds(job.settings, changes))
         if changes.get("archived") and open_occupation(tx.session, tx.job_id):
             raise ConflictError("A base is running in this job. End it before putting the job away.")
-        before = {column: getattr(job.settings, column) for column in _COLUMNS}
+        before = values_of(job.settings)
         values = _changed(tx.session, job, before, changes)
         store_settings(tx, before, values)
         return job_of(tx.session, job_id)
@@ -192,29 +172,6 @@ def change_settings(context: Context, job_id: str, replaces_id: str, changes: Ma
     job = carry_out(context, job_id, work)
     with context.database.read() as session:
         return job_view(job, count_marks(session, job_id).get(job_id, 0))
-
-
-def store_settings(tx: Transaction, before: Mapping[str, Any], values: Mapping[str, Any], reason: str = "") -> None:
-    """Write settings that replace the present ones, and say in the Book what changed; nothing where nothing did."""
-    changed = [column for column in _COLUMNS if before[column] != values[column]]
-    if not changed:
-        return
-    old = tx.job.settings
-    row = tx.replace(old, reason=reason, **values)
-    words = ", ".join(dict.fromkeys(_WORDS[column] for column in changed))
-    tx.tell(
-        "job-changed",
-        f"Job settings changed: {words}{f' ({reason})' if reason else ''}.",
-        settings=row.id,
-        replaces=old.id,
-        **{column: values[column] for column in changed if column != "notes"},
-    )
-
-
-def anchor_local(tx: Transaction, definition: FrameDefinition, reason: str) -> None:
-    """Say where on Earth an assumed system lies."""
-    before = {column: getattr(tx.job.settings, column) for column in _COLUMNS}
-    store_settings(tx, before, before | {"frame": definition_as_json(definition)}, reason)
 
 
 def _changed(session: Session, job: JobNow | None, before: dict[str, Any], changes: Mapping[str, Any]) -> dict[str, Any]:
@@ -244,7 +201,7 @@ def _change_texts(values: dict[str, Any], changes: Mapping[str, Any]) -> None:
             text = str(changes[name] or "").strip()
             values[name] = text if name == "notes" else " ".join(text.split())
             if len(values[name]) > most:
-                raise InputError(f"The {_WORDS[name]} has at most {most} letters.", field=name)
+                raise InputError(f"The {SETTINGS_WORDS[name]} has at most {most} letters.", field=name)
 
 
 def _change_unit(values: dict[str, Any], changes: Mapping[str, Any]) -> None:
@@ -326,12 +283,12 @@ def copy_job(context: Context, job_id: str, wish: CopyJob) -> JobView:
     def work(tx: Transaction) -> JobNow:
         # The copy is a job of its own: no time was let pass in it.
         pattern = job_of(tx.session, job_id)
-        values = {column: getattr(pattern.settings, column) for column in _COLUMNS}
+        values = values_of(pattern.settings)
         values |= {"name": " ".join(wish.name.split())[:200], "archived": False}
         _check_name(tx.session, None, values["name"])
         made = _store_new(tx, values, pattern.practice, f" after {pattern.name}")
         for line_id in chosen_lines(tx.session, job_id):
-            tx.session.add(JobProfile(job_id=made.id, line_id=line_id, chosen=True, created_s=tx.now_s))
+            tx.add(JobProfile(job_id=made.id, line_id=line_id, chosen=True, created_s=tx.now_s))
         if wish.with_control:
             tx.session.add_all(row_of(given_of(mark), made.id, mark.source, tx.now_s) for mark in current_rows(tx.session, job_id))
         return made

@@ -130,11 +130,7 @@ def withdraw_gear(context: Context, item_id: str) -> None:
 
     def work(tx: Transaction) -> None:
         old = lines.head(tx.session, GearItem, item_id, _MISSING)
-        tx.session.add(
-            GearItem(
-                line_id=old.line_id, kind=old.kind, name=old.name, data=old.data, withdrawn=True, replaces_id=old.id, created_s=tx.now_s
-            )
-        )
+        tx.replace(old, withdrawn=True)
         tx.tell("gear-withdrawn", f"{GEAR_WORDS[old.kind]}: {old.name} taken out.", gear=old.id)
 
     carry_out(context, OF_NO_JOB, work)

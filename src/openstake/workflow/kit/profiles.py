@@ -7,20 +7,20 @@ from typing import Any
 
 from sqlalchemy import select
 
-from openstake.core.describe import FieldShown, fields_shown, typed
-from openstake.core.errors import ConflictError, InputError, NotFoundError
+from openstake.core.describe import FieldShown, fields_shown
+from openstake.core.errors import InputError, NotFoundError
 from openstake.core.kit.profile import ROLES, Profile, example
 from openstake.core.limits import ShortText
 from openstake.core.units import LengthUnit
 from openstake.derive.job import job_of
 from openstake.derive.kit import chosen_lines, profile_of, profile_rows
-from openstake.store.models import JobProfile, ProfileVersion, new_id
+from openstake.store.models import JobProfile, ProfileVersion
 from openstake.store.records import lines
-from openstake.wire.profile import read_profile, write_profile
+from openstake.wire.profile import read_profile
 from openstake.workflow.command import OF_NO_JOB, Transaction, carry_out, command
 from openstake.workflow.context import Context, file_name
+from openstake.workflow.versions import NO_PROFILE, next_version, typed_version
 
-_MISSING = "There is no such profile."
 GEAR_FIELDS = {
     "receiver": "receiver",
     "antenna": "antenna",
@@ -132,13 +132,13 @@ def versions(context: Context, line_id: str) -> Profiles:
             select(ProfileVersion).where(ProfileVersion.line_id == line_id).order_by(ProfileVersion.version.desc())
         ).all()
     if not rows:
-        raise NotFoundError(_MISSING)
+        raise NotFoundError(NO_PROFILE)
     return Profiles([_view(row) for row in rows])
 
 
 def save_profile(context: Context, wish: SaveProfile) -> ProfileView:
     """Store a profile as typed, or a new version of one."""
-    return _store(context, typed(Profile, wish.values, wish.length_unit), wish.replaces_id)
+    return _view(carry_out(context, OF_NO_JOB, lambda tx: typed_version(tx, wish.values, wish.length_unit, wish.replaces_id)))
 
 
 def import_profile(context: Context, content: bytes) -> ProfileView:
@@ -146,53 +146,18 @@ def import_profile(context: Context, content: bytes) -> ProfileView:
     profile = read_profile(content)
     with context.database.read() as session:
         same = next((row.id for row in profile_rows(session) if row.name == profile.name), None)
-    return _store(context, profile, same)
+    return _view(carry_out(context, OF_NO_JOB, lambda tx: next_version(tx, profile, same)))
 
 
-def _store(context: Context, profile: Profile, replaces_id: str | None) -> ProfileView:
-    def work(tx: Transaction) -> ProfileVersion:
-        old = lines.head(tx.session, ProfileVersion, replaces_id, _MISSING) if replaces_id else None
-        if any(row.name == profile.name and (old is None or row.id != old.id) for row in profile_rows(tx.session)):
-            raise ConflictError(f"A profile named {profile.name} exists already. Choose another name.", field="name")
-        text = write_profile(profile)
-        if old is not None and old.data == text:
-            return old
-        row = ProfileVersion(
-            line_id=old.line_id if old else new_id(),
-            version=old.version + 1 if old else 1,
-            name=profile.name,
-            role=profile.role,
-            data=text,
-            replaces_id=old.id if old else None,
-            created_s=tx.now_s,
-        )
-        tx.add(row)
-        tx.tell("profile-saved", f"Profile {profile.name}, version {row.version}.", profile=row.id, replaces=row.replaces_id)
-        return row
-
-    return _view(carry_out(context, OF_NO_JOB, work))
+def _withdraw(tx: Transaction, profile_id: str) -> None:
+    old = lines.head(tx.session, ProfileVersion, profile_id, NO_PROFILE)
+    tx.replace(old, version=old.version + 1, withdrawn=True)
+    tx.tell("profile-withdrawn", f"Profile {old.name} taken out.", profile=old.id)
 
 
 def withdraw_profile(context: Context, profile_id: str) -> None:
     """Take a profile out of the list; its versions stay."""
-
-    def work(tx: Transaction) -> None:
-        old = lines.head(tx.session, ProfileVersion, profile_id, _MISSING)
-        tx.session.add(
-            ProfileVersion(
-                line_id=old.line_id,
-                version=old.version + 1,
-                name=old.name,
-                role=old.role,
-                data=old.data,
-                withdrawn=True,
-                replaces_id=old.id,
-                created_s=tx.now_s,
-            )
-        )
-        tx.tell("profile-withdrawn", f"Profile {old.name} taken out.", profile=old.id)
-
-    carry_out(context, OF_NO_JOB, work)
+    carry_out(context, OF_NO_JOB, lambda tx: _withdraw(tx, profile_id))
 
 
 def export_profile(context: Context, profile_id: str) -> tuple[str, str]:
@@ -200,7 +165,7 @@ def export_profile(context: Context, profile_id: str) -> tuple[str, str]:
     with context.database.read() as session:
         row = session.get(ProfileVersion, profile_id)
     if row is None:
-        raise NotFoundError(_MISSING)
+        raise NotFoundError(NO_PROFILE)
     return row.data, f"{file_name(row.name)}-v{row.version}.json"
 
 
@@ -209,6 +174,6 @@ def choose_profile(tx: Transaction, wish: ChooseProfile) -> None:
     """Use a profile in a job, or no longer."""
     row = next((row for row in profile_rows(tx.session) if row.line_id == wish.line_id), None)
     if row is None:
-        raise NotFoundError(_MISSING)
-    tx.session.add(JobProfile(job_id=tx.job_id, line_id=wish.line_id, chosen=wish.chosen, created_s=tx.now_s))
+        raise NotFoundError(NO_PROFILE)
+    tx.add(JobProfile(job_id=tx.job_id, line_id=wish.line_id, chosen=wish.chosen, created_s=tx.now_s))
     tx.tell("profile-chosen", f"Profile {row.name} {'chosen' if wish.chosen else 'no longer used'}.", profile=row.id)

@@ -22,10 +22,11 @@ from openstake.store.models import GearItem
 from openstake.wire.nmea.write import Fix
 from openstake.wire.nmea.write import gga as gga_sentence
 from openstake.wire.ntrip.sourcetable import StreamRow
+from openstake.workflow.command import carry_out
 from openstake.workflow.context import Context
-from openstake.workflow.kit.profiles import SaveProfile, save_profile
 from openstake.workflow.link.pair import LinkView, view
 from openstake.workflow.secrets import secret_of
+from openstake.workflow.versions import typed_version
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -255,6 +256,5 @@ def take_mountpoint(context: Context, job_id: str, wish: TakeMountpoint) -> Link
         raise ConflictError("The profile has been changed in the meantime, or is not one of this job.")
     values = asdict(profile_of(row))
     values["link"] |= {"kind": "internet", "caster": {"host": account.host, "port": account.port, "mountpoint": wish.mountpoint.strip()}}
-    save_profile(context, SaveProfile(values, "m", row.id))
-    context.changed(job_id)
+    carry_out(context, job_id, lambda tx: typed_version(tx, values, "m", row.id))
     return view(context, job_id)

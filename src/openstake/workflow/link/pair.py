@@ -17,9 +17,10 @@ from openstake.derive.job import job_of
 from openstake.derive.kit import chosen_rows, profile_of
 from openstake.store.models import ProfileVersion
 from openstake.wire.profile import profile_as_json
+from openstake.workflow.command import carry_out
 from openstake.workflow.context import Context
-from openstake.workflow.kit.profiles import SaveProfile, save_profile
 from openstake.workflow.link.ends import Agreement, Chirp, Load, agreement, end_of_document, load_of
+from openstake.workflow.versions import typed_version
 
 # What stands above a mask of 10 degrees on a usual day (common practice, no source).
 USUAL_SATELLITES = "G10,R8,E9,C12"
@@ -149,8 +150,7 @@ def mend(context: Context, job_id: str, wish: Mend) -> LinkView:
         place[part] = place[part] if place[part] is not None else {}
         place = place[part]
     place[last] = value_of(asdict(profile_of(source).link), wish.field)
-    save_profile(context, SaveProfile(values, "m", target.id))
-    context.changed(job_id)
+    carry_out(context, job_id, lambda tx: typed_version(tx, values, "m", target.id))
     return view(context, job_id)
 
 

@@ -38,8 +38,8 @@ from openstake.derive.remembered import Remembered
 from openstake.live.session import Moment, RunningSession, Watched
 from openstake.store.models import Listening, Mark
 from openstake.workflow.context import Context
+from openstake.workflow.moment import FeedView, feed_view
 from openstake.workflow.watch.against import against_control
-from openstake.workflow.watch.live import FeedView, feed_view
 
 _DEFAULT_MASK_DEG = 10.0
 

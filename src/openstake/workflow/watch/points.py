@@ -288,19 +288,7 @@ def relabel(tx: Transaction, shot_id: str, wish: Relabel) -> None:
     if not wish.taken_out and (name != old.name or old.taken_out) and is_taken(tx.session, tx.job_id, name):
         free = free_name(tx.session, tx.job_id, name)
         raise ConflictError(f"{name} is there already. {free} is free.", field="name")
-    tx.session.add(
-        PointLabel(
-            shot_id=shot_id,
-            job_id=tx.job_id,
-            name=name,
-            code=wish.code.strip(),
-            note=wish.note.strip(),
-            taken_out=wish.taken_out,
-            replaces_id=old.id,
-            reason=wish.reason,
-            created_s=tx.now_s,
-        )
-    )
+    tx.replace(old, name=name, code=wish.code.strip(), note=wish.note.strip(), taken_out=wish.taken_out, reason=wish.reason)
     tx.tell("point-relabelled", _relabelled(old, wish, name), shot=shot_id, replaces=old.id)
 
 

@@ -17,9 +17,9 @@ from openstake.store.models import Listening, Occupation
 from openstake.store.records import lines
 from openstake.workflow.command import Transaction, carry_out, command
 from openstake.workflow.context import Context, PracticeField
+from openstake.workflow.listening import rover_address
 from openstake.workflow.receivers import keep_refers_to
 from openstake.workflow.secrets import checked_address, keep_secrets
-from openstake.workflow.watch.listen import rover_address
 
 MOST_ROVERS = 8
 

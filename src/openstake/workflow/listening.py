@@ -22,8 +22,8 @@ from openstake.store.models import EpochRow, Listening, Occupation, OccupationEn
 from openstake.store.records.epochs import epoch_columns
 from openstake.workflow.command import carry_out
 from openstake.workflow.context import Context, PracticeField
+from openstake.workflow.moment import Live, live_view, told_in_book
 from openstake.workflow.secrets import secret_key, secret_of
-from openstake.workflow.watch.live import Live, live_view, told_in_book
 
 
 class StoreSink:
