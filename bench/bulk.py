@@ -31,6 +31,12 @@ from openstake.app import Program, build  # noqa: E402 - the tests' job is found
 from openstake.core.evidence import Epoch  # noqa: E402
 from openstake.core.limits import TOLERANCES  # noqa: E402
 from openstake.core.shot import ShotKind  # noqa: E402
+from openstake.derive import points  # noqa: E402
+from openstake.derive.base import listening_of, needed_occupation  # noqa: E402
+from openstake.derive.heights import read_height  # noqa: E402
+from openstake.derive.job import job_of  # noqa: E402
+from openstake.derive.kit import kit_of  # noqa: E402
+from openstake.derive.marks import mark_of  # noqa: E402
 from openstake.live.rover import ReceivedEpoch  # noqa: E402
 from openstake.store.backup import back_up  # noqa: E402
 from openstake.store.book import write_entry  # noqa: E402
@@ -38,12 +44,6 @@ from openstake.store.models import Shot, new_id  # noqa: E402
 from openstake.workflow import recording  # noqa: E402
 from openstake.workflow.book.out import FORMATS  # noqa: E402
 from openstake.workflow.check import shots  # noqa: E402
-from openstake.derive import points  # noqa: E402
-from openstake.derive.base import listening_of, needed_occupation  # noqa: E402
-from openstake.derive.heights import read_height  # noqa: E402
-from openstake.derive.job import job_of  # noqa: E402
-from openstake.derive.kit import kit_of  # noqa: E402
-from openstake.derive.marks import mark_of  # noqa: E402
 from openstake.workflow.packages import read_package, write_package  # noqa: E402
 from tests.filled import angle_text, fill  # noqa: E402
 

@@ -10,7 +10,7 @@ from sqlalchemy import insert, select
 
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.frames import FrameDefinition, job_frame
-from openstake.core.vector import lifted
+from openstake.core.vector import raised_along_normal
 from openstake.store.book import write_entry
 from openstake.store.models import (
     BaseCoordinate,
@@ -108,7 +108,7 @@ class Filling:
         )
         self.session.add(listening)
         self.session.flush()
-        arp = lifted(self.xyz(mark), height_m + 0.0005)
+        arp = raised_along_normal(self.xyz(mark), height_m + 0.0005)
         reference = Reference(
             listening_id=listening.id,
             origin="decoded",
@@ -160,7 +160,7 @@ class Filling:
                 else self.frame.ecef_from_grid(mark.east_m + off_m[0] + beside_m, mark.north_m + off_m[1], mark.height_m + off_m[2])
             )
             noise = self.random.normal(0.0, noise_m, (epochs, 3))
-            latitude, longitude, height = geodetic_from_ecef(lifted(place, above) + noise).T
+            latitude, longitude, height = geodetic_from_ecef(raised_along_normal(place, above) + noise).T
             shot = self.add(
                 Shot(
                     job_id=self.job_id,

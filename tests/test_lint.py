@@ -32,7 +32,7 @@ def refused(path, code):
 @pytest.mark.parametrize("code", WAYS)
 def test_time_is_asked_of_the_clock_that_is_given(code):
     assert refused("src/openstake/live/feed.py", code)
-    assert refused("src/openstake/workflow/watch/ear.py", code)
+    assert refused("src/openstake/workflow/watch/listen_report.py", code)
 
 
 def test_the_clocks_themselves_and_the_doors_may_ask_the_host():

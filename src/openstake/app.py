@@ -26,7 +26,7 @@ from openstake.store.database import Database
 from openstake.store.lock import FolderLock
 from openstake.store.models import Job
 from openstake.store.private import door_token, this_user_only
-from openstake.webserver import Lan, LanWish, WebServer, lan_sockets
+from openstake.webserver import Lan, LanRequest, WebServer, lan_sockets
 from openstake.workflow.access import Door
 from openstake.workflow.backups import make as make_backup
 from openstake.workflow.base.start import configure_standin
@@ -118,7 +118,7 @@ def serve(
     outside: Outside,
     on_ready: Callable[[int, Door | None, str], None],
     open_door: bool,
-    lan: LanWish | None = None,
+    lan: LanRequest | None = None,
     first_passphrase: Callable[[], str | None] = lambda: None,
 ) -> None:
     """Run until SIGTERM or Ctrl-C; on the network too where that is asked for, with a passphrase asked for at the first start.

@@ -40,7 +40,7 @@ _ALL_ADDRESSES = "0.0.0.0"
 
 
 @dataclass(frozen=True, kw_only=True)
-class LanWish:
+class LanRequest:
     """What was asked of the listener on the network: its port, its addresses (none: all of IPv4), a certificate of one's own."""
 
     port: int
@@ -84,8 +84,8 @@ class WebServer:
 class Lan:
     """The listener on the network: nobody is served but over TLS, and the certificate follows the machine's addresses."""
 
-    def __init__(self, app: Flask, access: Access, data_dir: Path, wish: LanWish, listeners: list[socket.socket]) -> None:
-        self._access, self._data_dir, self._wish = access, data_dir, wish
+    def __init__(self, app: Flask, access: Access, data_dir: Path, request: LanRequest, listeners: list[socket.socket]) -> None:
+        self._access, self._data_dir, self._wish = access, data_dir, request
         self._port = listeners[0].getsockname()[1]
         self._servers = [WebServer(_over_the_network(app), listener, limited=True) for listener in listeners]
 
@@ -97,14 +97,14 @@ class Lan:
 
     def refresh(self, now_s: float) -> None:
         """Show what is in the files now: a certificate made here follows the machine's addresses and is renewed in time."""
-        wish = self._wish
-        if wish.certificate is not None and wish.key is not None:
-            from openstake.store.certificates import of_ones_own
+        request = self._wish
+        if request.certificate is not None and request.key is not None:
+            from openstake.store.certificates import user_certificate
 
-            served = of_ones_own(wish.certificate, wish.key, now_s)
+            served = user_certificate(request.certificate, request.key, now_s)
             names = served.names
         else:
-            names = wish.addresses or addresses_here()
+            names = request.addresses or addresses_here()
             # Out of every network nobody comes; once it is in one, the next look finds its address.
             from openstake.store.certificates import made_here
 
@@ -116,14 +116,14 @@ class Lan:
             port=self._port,
             root_pem=served.root_pem,
             fingerprint=served.fingerprint,
-            own_certificate=wish.certificate is not None,
+            own_certificate=request.certificate is not None,
         )
 
 
-def lan_sockets(wish: LanWish) -> list[socket.socket]:
+def lan_sockets(request: LanRequest) -> list[socket.socket]:
     """Return the sockets that are listened to on the network; DeviceError where a port is taken."""
-    first, *others = wish.addresses or (_ALL_ADDRESSES,)
-    opened = [listening_socket(wish.port, HOST.network, first)]
+    first, *others = request.addresses or (_ALL_ADDRESSES,)
+    opened = [listening_socket(request.port, HOST.network, first)]
     port = opened[0].getsockname()[1]
     return [*opened, *(listening_socket(port, HOST.network, address) for address in others)]
 

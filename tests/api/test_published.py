@@ -42,7 +42,7 @@ def test_views_are_no_dictionaries():
 
     returned = [line for text in sources for line in re.findall(r"def (\w+)\([^)]*\) -> (?:list\[)?dict\[str, Any\]", text)]
     # What is typed and not yet read: columns of the store, and settings as they come and go.
-    assert set(returned) <= {"epoch_columns", "_changed"}
+    assert set(returned) <= {"values_of", "_changed"}
 
 
 def test_two_shapes_of_one_name_are_a_broken_program():

@@ -72,10 +72,10 @@ def test_a_whole_occupation_with_a_swapped_digit_caught(page, tmp_path):
     page.sees("Taken:")
     assert axe(page) == []
     page.press("Next: On the air")
-    start = page.until(lambda: page.driver.find_elements(By.XPATH, "//footer//button[contains(., 'Start all the same')]"))
+    start = page.until(lambda: page.driver.find_elements(By.XPATH, "//footer//button[contains(., 'Start anyway')]"))
     assert not start[0].is_enabled()
     # Who goes on all the same says why, and on whose word.
-    page.press("Read it: start all the same")
+    page.press("I have read this: start anyway")
     page.type("despite_reason", "taped twice")
     assert not start[0].is_enabled()
     page.type("despite_who", "MK")

@@ -8,7 +8,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic, geodetic_from_ecef
-from openstake.core.vector import lifted
+from openstake.core.vector import raised_along_normal
 from openstake.standin.receiver import Fix, gga, gst
 from tests.browser.conftest import LAPTOP, PHONE, TABLET, resize
 from tests.browser.test_chain import arrived
@@ -91,7 +91,7 @@ def test_a_job_on_bessel_from_new_job_to_a_check_that_agrees(page, tmp_path):
     page.press("Take 2 marks")
     page.sees("M1")
     mark = ecef_from_geodetic(*where.positions("EPSG:4979", plain(name))[1])
-    rover = Rover([float(value) for value in geodetic_from_ecef(lifted(mark, ROD_M))])
+    rover = Rover([float(value) for value in geodetic_from_ecef(raised_along_normal(mark, ROD_M))])
     try:
         page.go("Base")
         page.press("Next: Mark")

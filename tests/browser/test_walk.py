@@ -121,7 +121,7 @@ def test_the_page_survives_a_killed_program_and_says_so(page, demo):
     page.sees("Base stream: receiving", 60)
     page.sees("Rover NMEA: receiving", 60)
     page.go("Book")
-    page.sees("The program was started again and listens on")
+    page.sees("The program is listening again after a restart")
     page.sees("The Book is whole")
 
 

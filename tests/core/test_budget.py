@@ -7,7 +7,7 @@ import numpy as np
 import pytest
 from scipy.stats import chi2, norm
 
-from openstake.core.budget import TERMS, BudgetSettings, Circumstances, averaged_share, budget_of, changes_of, ways_to, with_terms
+from openstake.core.budget import TERMS, BudgetSettings, Circumstances, averaged_share, budget_of, changes_of, improvements_to, with_terms
 from openstake.core.errors import InputError
 from openstake.core.localfit.geometry import reach_of
 from openstake.core.localfit.horizontal import fit_horizontal
@@ -102,7 +102,7 @@ def test_each_change_makes_a_point_no_worse():
 
 def test_the_ways_reach_what_is_needed_the_cheapest_first_and_none_holds_another():
     need = 0.019
-    ways = ways_to(POINT, USUAL, need, None)
+    ways = improvements_to(POINT, USUAL, need, None)
 
     assert ways and all(way.budget.horizontal_95_m <= need for way in ways)
     assert all(not set(one.changes) <= set(other.changes) for one, other in combinations(ways, 2))
@@ -113,8 +113,8 @@ def test_the_ways_reach_what_is_needed_the_cheapest_first_and_none_holds_another
     for change in changes_of(POINT):
         if change.cost < costs[0]:
             assert budget_of(change.point).horizontal_95_m > need
-    assert ways_to(POINT, USUAL, 1.0, 1.0)[0].changes == (), "it is good enough as it is"
-    assert ways_to(POINT, USUAL, 0.0001, None) == ()
+    assert improvements_to(POINT, USUAL, 1.0, 1.0)[0].changes == (), "it is good enough as it is"
+    assert improvements_to(POINT, USUAL, 0.0001, None) == ()
 
 
 @pytest.mark.parametrize(("axes_m", "turn_deg"), [((0.030, 0.002), 0.0), ((0.030, 0.010), 35.0), ((0.012, 0.011), 80.0)])

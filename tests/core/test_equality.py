@@ -6,7 +6,7 @@ from scipy import stats
 
 from openstake.core.equality import equal_by_scatter, equal_by_sigmas
 from openstake.core.errors import InputError
-from openstake.core.memory import Epochs
+from openstake.core.time_correlation import Epochs
 from tests.repeats import looser, repeats
 
 SIGMAS_M = np.array([0.006, 0.008, 0.015])

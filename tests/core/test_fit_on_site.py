@@ -22,9 +22,9 @@ from openstake.core.localfit.expected import expected_of
 from openstake.core.localfit.geometry import best_next, effects_m, effects_up_m, farthest_apart, hull_of, reach_of, spread_ratio
 from openstake.core.localfit.horizontal import fit_horizontal
 from openstake.core.localfit.means import ShotOnMark, mean_on_mark
+from openstake.core.localfit.method import MarkStatus, SuspectMark, next_step
 from openstake.core.localfit.pair import Pair
 from openstake.core.localfit.parameters import parameters_of
-from openstake.core.localfit.school import Accused, MarkStands, next_step
 from openstake.core.localfit.vertical import fit_vertical
 from tests.core.test_localfit import EAST, NORTH, pairs_of
 from tests.repeats import looser, repeats
@@ -330,7 +330,7 @@ def test_a_difference_of_no_known_size_is_not_named():
 
 
 def stands(name, measured=True, used=False, chosen=False):
-    return MarkStands(
+    return MarkStatus(
         line_id=name.lower(),
         name=name,
         measured=measured,
@@ -355,7 +355,7 @@ def test_the_school_that_grows_takes_two_then_asks_of_each():
     low = next_step("grow", [*two, replace(off, differs=("vertical",))], None, None, "", 2, False)
     assert (low.press, low.use) == ("Take C in without height", "h")
     # Two heights that contradict each other: the third tells, and its own mistake horizontally stays out.
-    doubt = Accused(line_id="a", name="A", use="hv", component="vertical", can_tell=False)
+    doubt = SuspectMark(line_id="a", name="A", use="hv", component="vertical", can_tell=False)
     third = next_step("grow", [*two, off], doubt, stands("D", False), "", 2, False)
     assert (third.press, third.use) == ("Take the height of C in", "v")
     assert next_step("grow", [*two, stands("C")], doubt, None, "", 2, False).use == "hv"
@@ -366,9 +366,9 @@ def test_the_school_that_grows_takes_two_then_asks_of_each():
 
 def test_the_school_that_drops_names_the_bad_one_or_asks_for_one_more():
     marks = [stands(name, used=True) for name in "ABCD"]
-    bad = next_step("all", marks, Accused(line_id="b", name="B", use="hv", component="vertical", can_tell=True), None, "", 2, False)
+    bad = next_step("all", marks, SuspectMark(line_id="b", name="B", use="hv", component="vertical", can_tell=True), None, "", 2, False)
     assert (bad.kind, bad.use) == ("leave-out", "h")
-    unsure = Accused(line_id="b", name="B", use="hv", component="horizontal", can_tell=False)
+    unsure = SuspectMark(line_id="b", name="B", use="hv", component="horizontal", can_tell=False)
     assert next_step("all", marks, unsure, stands("E", False), ": x", 2, False).words == "Measure E: x."
     assert "cannot tell" in next_step("all", marks, unsure, None, "", 2, False).words
     assert [without_component(use, "horizontal") for use in ("hv", "h", "v")] == ["v", "out", "out"]

@@ -14,7 +14,7 @@ from openstake.core.iso17123 import planned_sets, too_soon_s
 from openstake.core.judge.fieldtest import judge_times
 from openstake.core.judge.ground import judge_double, judge_measure
 from openstake.core.judge.lean import judge_lean, judge_turned
-from openstake.core.lean import Facing, lean_of
+from openstake.core.lean import TurnedShot, lean_of
 
 MARK = (703_478.902, 629_861.447)
 
@@ -26,7 +26,7 @@ def turned(lean_m, side_deg, sides, noise=None):
         azimuth = radians(side + side_deg)
         east, north = (0.0, 0.0) if noise is None else noise[n]
         shots.append(
-            Facing(
+            TurnedShot(
                 turned_deg=side,
                 east_m=MARK[0] + lean_m * sin(azimuth) + east,
                 north_m=MARK[1] + lean_m * cos(azimuth) + north,

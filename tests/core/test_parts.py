@@ -7,11 +7,11 @@ from pathlib import Path
 import pytest
 
 from openstake.core.advice import ADVICE, record_holds, watch_advice
+from openstake.core.base_stages import HeightRead, Looked, RunsNow, SettledSoFar, compared_state, earlier_state, running_parts, setup_parts
 from openstake.core.chain import State
 from openstake.core.evidence import Status
 from openstake.core.judge.base import OnAir
 from openstake.core.judge.finding import Severity, finding
-from openstake.core.parts import HeightRead, Looked, RunsNow, SettledSoFar, compared_state, earlier_state, running_parts, setup_parts
 
 DOCS = Path(__file__).parents[2] / "docs"
 STOP = finding("heights-disagree", Severity.STOP, "s", "c", "a")

@@ -7,7 +7,6 @@ from openstake.core.evidence import Epoch, Status
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_axes
 from openstake.core.judge.watch import Distances, judge_age, judge_watch
-from openstake.core.memory import Epochs
 from openstake.core.rtk.age import age_trend, fix_goes_in_s
 from openstake.core.rtk.drift import Drift, StandLog, smallest_drift_m
 from openstake.core.rtk.fixes import Clock, Fix
@@ -15,6 +14,7 @@ from openstake.core.rtk.initialising import compared
 from openstake.core.rtk.jumps import Jump
 from openstake.core.rtk.rover import FixChange, Pair, RoverWatch, Switch
 from openstake.core.rtk.standing import claim_held, epochs_of, longest_stood, stood
+from openstake.core.time_correlation import Epochs
 from tests.repeats import looser, repeats
 
 ORIGIN = np.array([3_812_000.0, -420_000.0, 5_080_000.0])
@@ -250,7 +250,7 @@ def test_an_age_that_climbs_says_when_the_fix_goes():
     trend = age_trend(np.arange(0.0, 30.0), list(6.2 - 0.05 * np.arange(29, -1, -1)))
 
     assert fix_goes_in_s(6.2, trend) == pytest.approx(76.0, abs=0.01)
-    assert "the fix goes in about a minute" in judge_age(6.2, trend)[0].sentence
+    assert "the fix will be lost in about a minute" in judge_age(6.2, trend)[0].sentence
     assert judge_age(1.2, trend) == [], "1 to 2 s is good"
 
 

@@ -9,7 +9,7 @@ from openstake.core.advice import shot_advice
 from openstake.core.closing import ClosingKnown, closing_list
 from openstake.core.errors import InputError
 from openstake.core.evidence import InView, Status
-from openstake.core.going import in_words, way_to
+from openstake.core.guidance import guidance_to, in_words
 from openstake.core.judge.bench import BenchSeen, judge_bench
 from openstake.core.judge.device import judge_device
 from openstake.core.judge.lost import LinkHeard, judge_lost
@@ -298,17 +298,17 @@ def test_the_sun_stands_where_the_almanac_has_it():
 
 def test_the_way_is_said_as_people_say_it():
     assert in_words(-1.2, -0.4) == "0.400 m south, 1.200 m west"
-    way = way_to(-3.0, -4.0, 0.5, course_deg=270.0, sun_deg=180.0)
+    way = guidance_to(-3.0, -4.0, 0.5, course_deg=270.0, sun_deg=180.0)
 
     # 3-4-5: 5 m, azimuth 180 + atan(3/4) = 216.87; to the left of west by 53.13, to the right of the sun by 36.87.
     assert (way.distance_m, way.azimuth_deg) == pytest.approx((5.0, 216.8699), abs=1e-4)
     assert (way.turn_words, way.sun_words) == ("53° to the left", "37° to the right of the sun")
-    assert way_to(0.0, 9.0, None, 0.0, None).turn_words == "straight on"
-    assert way_to(0.0, -9.0, None, 0.0, 0.0).sun_words == "away from the sun"
-    unknown = way_to(0.0, 9.0, None, None, None)
+    assert guidance_to(0.0, 9.0, None, 0.0, None).turn_words == "straight on"
+    assert guidance_to(0.0, -9.0, None, 0.0, 0.0).sun_words == "away from the sun"
+    unknown = guidance_to(0.0, 9.0, None, None, None)
     assert (unknown.turn_words, unknown.sun_words) == ("walk on to see it", "the sun is down")
-    assert way_to(0.01, 0.02, 0.0, None, None).there and way_to(0.01, 0.02, 0.0, None, None).turn_words == ""
-    assert not way_to(0.01, 0.02, 0.0, None, None, fixed=False).there, "a float position is nowhere to a centimetre"
+    assert guidance_to(0.01, 0.02, 0.0, None, None).there and guidance_to(0.01, 0.02, 0.0, None, None).turn_words == ""
+    assert not guidance_to(0.01, 0.02, 0.0, None, None, fixed=False).there, "a float position is nowhere to a centimetre"
 
 
 # --- closing ---

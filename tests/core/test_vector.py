@@ -10,7 +10,14 @@ from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.occupation import meant_arp_ecef
 from openstake.core.series import mean_of_series
-from openstake.core.vector import lifted, lowering_to_mark_m, mean_vector, rover_mark_ecef, scatter_of_vectors, vectors_from_positions
+from openstake.core.vector import (
+    lowering_to_mark_m,
+    mean_vector,
+    raised_along_normal,
+    rover_mark_ecef,
+    scatter_of_vectors,
+    vectors_from_positions,
+)
 
 TO_ECEF = pyproj.Transformer.from_crs("EPSG:4979", "EPSG:4978", always_xy=True)
 BASE = (53.30000, -6.20000, 60.000)
@@ -57,7 +64,7 @@ def test_a_phase_centre_without_its_offset_is_refused():
 
 def test_changing_the_base_height_and_going_back_gives_the_same_bits():
     assert (observed() == observed()).all()
-    assert lifted(lifted(ecef(*BASE), 1.6), -1.6) == pytest.approx(ecef(*BASE), abs=1e-8)
+    assert raised_along_normal(raised_along_normal(ecef(*BASE), 1.6), -1.6) == pytest.approx(ecef(*BASE), abs=1e-8)
 
 
 def test_many_points_lifted_together_are_those_lifted_one_by_one():
@@ -66,9 +73,9 @@ def test_many_points_lifted_together_are_those_lifted_one_by_one():
     places = np.array([ecef(*row) for row in generator.uniform((-70.0, -180.0, 0.0), (70.0, 180.0, 900.0), (200, 3))])
     heights = generator.uniform(-3.0, 3.0, 200)
 
-    together = lifted(places, heights)
+    together = raised_along_normal(places, heights)
 
-    assert (together == [lifted(place, height) for place, height in zip(places, heights, strict=True)]).all()
+    assert (together == [raised_along_normal(place, height) for place, height in zip(places, heights, strict=True)]).all()
 
 
 def test_a_slant_is_a_right_triangle():

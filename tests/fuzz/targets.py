@@ -51,9 +51,9 @@ from openstake.live.transport import SerialSource, UdpSource
 from openstake.standin.world import read_world
 from openstake.store.backup import MANIFEST, back_up, read_manifest, restore
 from openstake.store.database import Database
-from openstake.store.records.lines import heads
 from openstake.store.models import CheckSettingsRow, Mark
 from openstake.store.package import Opened, tables
+from openstake.store.records.lines import heads
 from openstake.wire.address import holds_password, split_url, without_password
 from openstake.wire.antex import read_antex
 from openstake.wire.jsontext import JsonError, read_json

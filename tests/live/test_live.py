@@ -16,7 +16,7 @@ from openstake.live.feed import Feed
 from openstake.live.hub import Hub
 from openstake.live.network import HOST, outside_of
 from openstake.live.rawfile import RawFile
-from openstake.live.rover import Address, ShotWish
+from openstake.live.rover import Address, ShotRequest
 from openstake.live.session import MOST_REFERENCES, Addresses, RunningSession
 from openstake.live.transport import open_source
 from openstake.standin.fanout import Fanout
@@ -223,7 +223,7 @@ def test_epochs_next_to_a_change_of_the_base_are_not_averaged(session):
     base.send(encode_reference(STATION))
     wait_for(lambda: running.moment().reference == STATION, 5)
     done = []
-    running.begin_shot(ShotWish(id="x", kind=control(5.0), fixed_only=True), done.append)
+    running.begin_shot(ShotRequest(id="x", kind=control(5.0), fixed_only=True), done.append)
     for second in range(4):
         rover.send(line(second))
     wait_for(lambda: len(running.moment().shot.epochs) >= 2, 5)
@@ -248,7 +248,7 @@ def test_epochs_next_to_a_change_of_the_base_are_not_averaged(session):
 def test_a_gap_and_a_clock_that_goes_back_do_not_fill_a_shot(session):
     running, _, rover, _ = session
     done = []
-    running.begin_shot(ShotWish(id="x", kind=control(4.0), fixed_only=True), done.append)
+    running.begin_shot(ShotRequest(id="x", kind=control(4.0), fixed_only=True), done.append)
     for second in (0, 1, 30, 31, 29, 30):
         rover.send(line(second))
     wait_for(lambda: running.moment().shot and len(running.moment().shot.epochs) >= 4, 5)
@@ -260,7 +260,7 @@ def test_a_gap_and_a_clock_that_goes_back_do_not_fill_a_shot(session):
 
 def test_a_rover_that_falls_silent_in_a_shot_is_waited_for_and_it_is_said_since_when(session):
     running, _, rover, _ = session
-    running.begin_shot(ShotWish(id="x", kind=control(60.0), fixed_only=True), lambda _: None)
+    running.begin_shot(ShotRequest(id="x", kind=control(60.0), fixed_only=True), lambda _: None)
     for second in range(3):
         rover.send(line(second))
     wait_for(lambda: len(running.moment().shot.epochs) == 3, 5)
@@ -278,7 +278,7 @@ def test_a_rover_that_falls_silent_in_a_shot_is_waited_for_and_it_is_said_since_
 def test_a_fixed_only_shot_waits_through_float(session):
     running, _, rover, _ = session
     done = []
-    running.begin_shot(ShotWish(id="x", kind=control(2.0), fixed_only=True), done.append)
+    running.begin_shot(ShotRequest(id="x", kind=control(2.0), fixed_only=True), done.append)
     for second, quality in enumerate([5, 5, 4, 5, 4, 4, 4, 4]):
         rover.send(line(second, quality))
     wait_for(lambda: done, 5)
@@ -290,7 +290,7 @@ def test_a_shot_begins_again_where_the_source_of_corrections_changes(session):
     """2026-11-27: a shot that began on the network and ended on the radio was the mean of two bases, 50 mm from either."""
     running, _, rover, _ = session
     done = []
-    running.begin_shot(ShotWish(id="x", kind=control(3.0), fixed_only=True), done.append)
+    running.begin_shot(ShotRequest(id="x", kind=control(3.0), fixed_only=True), done.append)
     for second, station in enumerate([101, 101, 101, 17, 17, 17, 17, 17]):
         rover.send(line(second, station=station))
     wait_for(lambda: done, 5)
@@ -322,7 +322,7 @@ def test_no_epoch_waits_for_a_shot_that_is_being_stored(session):
         begun.set()
         assert go_on.wait(10)
 
-    running.begin_shot(ShotWish(id="x", kind=control(1.0), fixed_only=True), store)
+    running.begin_shot(ShotRequest(id="x", kind=control(1.0), fixed_only=True), store)
     for second in range(4):
         rover.send(line(second))
     assert begun.wait(5), "the shot is full"
@@ -346,7 +346,7 @@ def test_a_session_that_ends_waits_for_the_shot_that_is_being_stored(session):
         CLOCK.sleep(0.5)
         stored.append(epochs)
 
-    running.begin_shot(ShotWish(id="x", kind=control(1.0), fixed_only=True), store)
+    running.begin_shot(ShotRequest(id="x", kind=control(1.0), fixed_only=True), store)
     for second in range(4):
         rover.send(line(second))
     wait_for(lambda: running.moment().shot is None, 5)
@@ -373,7 +373,7 @@ def test_a_shot_that_could_not_be_stored_is_said_until_the_next_one_begins(sessi
     def fail(epochs):
         raise OSError("disk full")
 
-    running.begin_shot(ShotWish(id="x", kind=control(1.0), fixed_only=True), fail)
+    running.begin_shot(ShotRequest(id="x", kind=control(1.0), fixed_only=True), fail)
     for second in range(4):
         rover.send(line(second))
     wait_for(lambda: "Record it again" in running.moment().storing_problem, 5)
@@ -381,7 +381,7 @@ def test_a_shot_that_could_not_be_stored_is_said_until_the_next_one_begins(sessi
     wait_for(lambda: len(sink.rows) >= 4, 5)
     assert "Record it again" in running.moment().storing_problem
 
-    running.begin_shot(ShotWish(id="y", kind=control(1.0), fixed_only=True), fail)
+    running.begin_shot(ShotRequest(id="y", kind=control(1.0), fixed_only=True), fail)
     assert running.moment().storing_problem == ""
 
 
@@ -552,11 +552,11 @@ def test_a_rover_that_is_dropped_is_heard_no_more_and_its_port_is_free(pair):
 def test_one_shot_of_a_rover_at_a_time_and_a_cancelled_one_is_gone(pair):
     running, _, _, told = pair
     done = []
-    assert running.begin_shot(ShotWish(id="x", kind=control(60.0), fixed_only=True), done.append, "r1")
+    assert running.begin_shot(ShotRequest(id="x", kind=control(60.0), fixed_only=True), done.append, "r1")
     assert running.is_recording and running.moment().shot.waiting_for == "the next epoch"
-    assert not running.begin_shot(ShotWish(id="y", kind=control(1.0), fixed_only=True), done.append, "r1"), "the first one is in hand"
-    assert running.moment().shot.wish.id == "x"
-    assert not running.begin_shot(ShotWish(id="z", kind=control(1.0), fixed_only=True), done.append, "nobody")
+    assert not running.begin_shot(ShotRequest(id="y", kind=control(1.0), fixed_only=True), done.append, "r1"), "the first one is in hand"
+    assert running.moment().shot.request.id == "x"
+    assert not running.begin_shot(ShotRequest(id="z", kind=control(1.0), fixed_only=True), done.append, "nobody")
     before = len(told)
     assert running.cancel_shot("r1") and len(told) == before + 1
     assert not running.is_recording and running.moment().shot is None and not running.cancel_shot("r1")
@@ -566,7 +566,7 @@ def test_one_shot_of_a_rover_at_a_time_and_a_cancelled_one_is_gone(pair):
 def test_epochs_as_slow_as_people_set_them_fill_a_shot_and_a_gap_does_not(session, step_s, fills):
     running, _, rover, _ = session
     done = []
-    running.begin_shot(ShotWish(id="x", kind=control(10.0), fixed_only=True), done.append)
+    running.begin_shot(ShotRequest(id="x", kind=control(10.0), fixed_only=True), done.append)
     for second in range(0, 6 * step_s, step_s):
         rover.send(line(second))
     CLOCK.sleep(2.0)
@@ -593,7 +593,7 @@ def test_a_track_takes_a_point_after_so_long_or_so_far_and_goes_on(pair):
     running, (_, rover, _), _, _ = pair
     taken = []
     every = ShotKind(name="track", every_s=3.0)
-    running.begin_shot(ShotWish(id="walk", kind=every, fixed_only=False), lambda epochs: taken.append(epochs), "r1")
+    running.begin_shot(ShotRequest(id="walk", kind=every, fixed_only=False), lambda epochs: taken.append(epochs), "r1")
     for second in range(11):
         rover.send(line(second, 5))
         CLOCK.sleep(1.0)

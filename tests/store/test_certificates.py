@@ -13,7 +13,7 @@ from cryptography.x509.oid import NameOID
 
 from openstake.core.errors import FileError, InputError
 from openstake.store import certificates
-from openstake.store.certificates import CERTIFICATES, is_private_address, made_here, of_ones_own
+from openstake.store.certificates import CERTIFICATES, is_private_address, made_here, user_certificate
 
 NOW_S = time.time()
 DAY_S = 86_400.0
@@ -167,7 +167,7 @@ def own(folder, begins_s=NOW_S - DAY_S, ends_s=NOW_S + DAY_S, names=("openstake.
 
 
 def test_a_certificate_of_one_s_own_answers_to_its_names(tmp_path):
-    served = of_ones_own(*own(tmp_path), NOW_S)
+    served = user_certificate(*own(tmp_path), NOW_S)
 
     assert served.names == ("openstake.local",) and served.root_pem is None
     shake_hands(served, "openstake.local", served.certificate.read_bytes())
@@ -187,4 +187,4 @@ def test_a_certificate_of_one_s_own_answers_to_its_names(tmp_path):
 )
 def test_one_that_browsers_would_refuse_is_refused_with_a_sentence(tmp_path, wrong, words):
     with pytest.raises(FileError, match=words):
-        of_ones_own(*wrong(tmp_path), NOW_S)
+        user_certificate(*wrong(tmp_path), NOW_S)

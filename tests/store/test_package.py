@@ -509,17 +509,17 @@ def by(change):
 
 
 def second(table, other_end=False):
-    """Let the second row of a table replace the first one, which was read at the other end."""
+    """Let one first row of a line of a table replace another, which was read at the other end."""
 
     def change(name, content):
         if name != f"tables/{table}.jsonl":
             return content
-        first, one, *rest = content.splitlines()
-        before, row = json.loads(first), json.loads(one)
+        rows = [json.loads(line) for line in content.splitlines()]
+        before, row, *_ = (item for item in rows if item["replaces_id"] is None)
         row["replaces_id"] = before["id"]
         if other_end:
             row["subject"] = "base" if before["subject"] == "rover" else "rover"
-        return b"\n".join([first, json.dumps(row).encode(), *rest]) + b"\n"
+        return b"".join(json.dumps(item).encode() + b"\n" for item in rows)
 
     return change
 

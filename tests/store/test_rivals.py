@@ -17,13 +17,13 @@ from sqlalchemy.orm import Session
 from sqlalchemy.pool import StaticPool
 
 from openstake.store import package
-from openstake.store.records import lines
 from openstake.store import unpack as unpack_of
 from openstake.store.book import write_entry
+from openstake.store.conflicts import PLAIN, said_in
 from openstake.store.database import Database
 from openstake.store.models import CheckSettingsRow, Job, JobSettings, Mark, Occupation, Rival, new_id
 from openstake.store.package import MANIFEST, Opened, pack
-from openstake.store.rivals import PLAIN, said_in
+from openstake.store.records import lines
 from openstake.store.unpack import unpack
 from tests.repeats import PART, repeats
 

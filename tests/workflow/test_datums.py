@@ -11,7 +11,7 @@ from sqlalchemy import select
 
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic, geodetic_from_ecef
 from openstake.core.rtk.rover import RoverWatch
-from openstake.core.vector import lifted
+from openstake.core.vector import raised_along_normal
 from openstake.derive.job import job_of
 from openstake.derive.marks import control_of
 from openstake.store.models import BaseCoordinate, Listening, Occupation, Reference
@@ -131,7 +131,7 @@ def measured(crew, job, places):
         listening = session.scalars(select(Listening).where(Listening.occupation_id == base.id)).one()
         coordinate = session.scalars(select(BaseCoordinate).where(BaseCoordinate.occupation_id == base.id)).one()
         filling.now = coordinate.created_s
-        x, y, z = (float(value) for value in lifted(places[0], ARP_M))
+        x, y, z = (float(value) for value in raised_along_normal(places[0], ARP_M))
         reference = Reference(
             listening_id=listening.id,
             origin="decoded",
@@ -161,7 +161,7 @@ def carried(crew, code, seed, ask):
     places = [ecef_from_geodetic(*place) for place in (site.positions("EPSG:4979", name) if ask else site.datum)]
     base = started(crew, job)["occupation"]
     there = ecef_from_geodetic(base["latitude_deg"], base["longitude_deg"], base["arp_ellipsoidal_height_m"])
-    assert np.linalg.norm(there - lifted(places[0], ARP_M)) < 0.001, (code, name, "what the base is to send")
+    assert np.linalg.norm(there - raised_along_normal(places[0], ARP_M)) < 0.001, (code, name, "what the base is to send")
     measured(crew, job, places)
     check = next(item for item in crew.get(f"/jobs/{job}/checks")["checks"] if item["mark_name"] == "M1")
     assert max(abs(check["east_m"]), abs(check["north_m"]), abs(check["up_m"])) < 0.001, (code, name)

@@ -274,7 +274,7 @@ def test_a_corrected_local_coordinate_is_named_and_re_applied(site):
 def test_a_fit_that_disagrees_is_applied_only_where_one_says_so(own_office):
     site = Site(own_office, "Bad")
     site.give(local_list(Q2=(0.27, 0.0, 0.0)))
-    assert "all the same" in site.apply(status=409)["detail"]
+    assert "anyway" in site.apply(status=409)["detail"]
     assert site.apply(accepted=True)["applied"] is not None
     assert site.step()["state"] == "disagrees"
 

@@ -20,7 +20,7 @@ from openstake.workflow.base.earlier import EarlierBases, earlier
 from openstake.workflow.base.setup import Source
 from openstake.workflow.base.view import BaseView, view
 from openstake.workflow.context import Context
-from openstake.workflow.ticks import TickWish
+from openstake.workflow.ticks import TickRequest
 
 
 class Settle(BaseModel):
@@ -101,12 +101,12 @@ def _setup_routes(api: Api, context: Context) -> None:
 
     @api.post("/jobs/<job_id>/base/setup/again", "base")
     def take_setup_up(job_id: str) -> BaseView:
-        """Take the set-up that was given up last up again."""
+        """Take the set-up that was abandoned last up again."""
         setup.take_up(context, job_id)
         return view(context, job_id)
 
     @api.post("/jobs/<job_id>/base/tick", "base")
-    def tick_question(job_id: str, json: TickWish) -> BaseView:
+    def tick_question(job_id: str, json: TickRequest) -> BaseView:
         """Confirm a question of the set-up, or take it back."""
         setup.tick(context, job_id, json)
         return view(context, job_id)
@@ -126,7 +126,7 @@ def _setup_routes(api: Api, context: Context) -> None:
 
 def _average_routes(api: Api, context: Context) -> None:
     @api.post("/jobs/<job_id>/base/average", "base")
-    def begin_average(job_id: str, json: average.AverageWish) -> AverageView:
+    def begin_average(job_id: str, json: average.AverageRequest) -> AverageView:
         """Begin to average what the base's receiver reports, or a rover over the mark."""
         return average.begin_average(context, job_id, json)
 
@@ -184,7 +184,7 @@ def _running_routes(api: Api, context: Context) -> None:
 
 def _coordinate_routes(api: Api, context: Context) -> None:
     @api.post("/jobs/<job_id>/base/solution/preview", "base")
-    def preview_solution(job_id: str, json: solution.SolutionWish) -> solution.SolutionPreview:
+    def preview_solution(job_id: str, json: solution.SolutionRequest) -> solution.SolutionPreview:
         """Say what a static solution would move; store nothing."""
         return solution.preview_solution(context, job_id, json)
 
@@ -199,7 +199,7 @@ def _coordinate_routes(api: Api, context: Context) -> None:
         return solution.frame_step_of(context, job_id, json)
 
     @api.post("/jobs/<job_id>/base/solution", "base")
-    def apply_solution(job_id: str, json: solution.SolutionWish) -> BaseView:
+    def apply_solution(job_id: str, json: solution.SolutionRequest) -> BaseView:
         """Replace a base's coordinate by a static solution, locked."""
         return start.apply_solution(context, job_id, json, content_of(json.content_base64))
 
@@ -219,11 +219,11 @@ def _coordinate_routes(api: Api, context: Context) -> None:
         return reseat.view(context, job_id, query)
 
     @api.post("/jobs/<job_id>/base/reseat/preview", "base")
-    def preview_reseat(job_id: str, json: reseat.ReseatWish) -> reseat.ReseatPreview:
+    def preview_reseat(job_id: str, json: reseat.ReseatRequest) -> reseat.ReseatPreview:
         """Say everything that a re-seat would do; store nothing."""
         return reseat.preview(context, job_id, json)
 
     @api.post("/jobs/<job_id>/base/reseat", "base")
-    def apply_reseat(job_id: str, json: reseat.ReseatWish) -> reseat.ReseatView:
+    def apply_reseat(job_id: str, json: reseat.ReseatRequest) -> reseat.ReseatView:
         """Move the base by what a known mark says; every point follows."""
         return reseat.apply(context, job_id, json)

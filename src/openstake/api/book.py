@@ -83,26 +83,26 @@ def _line_routes(api: Api, context: Context) -> None:
         return settle.view(context, job_id)
 
     @api.post("/jobs/<job_id>/crews/settle", "book")
-    def settle_crews(job_id: str, json: settle.SettleWish) -> settle.CrewsView:
+    def settle_crews(job_id: str, json: settle.SettleRequest) -> settle.CrewsView:
         """Say which of two crews' values holds; it is written anew in place of both."""
         return settle.settle(context, job_id, json)
 
 
 def _note_routes(api: Api, context: Context) -> None:
     @api.post("/jobs/<job_id>/book/notes", "book")
-    def add_note(job_id: str, json: notes.NoteWish) -> Nothing:
+    def add_note(job_id: str, json: notes.NoteRequest) -> Nothing:
         """Write a note."""
         notes.note(context, job_id, json)
         return Nothing()
 
     @api.post("/jobs/<job_id>/book/weather", "book")
-    def add_weather(job_id: str, json: notes.WeatherWish) -> Nothing:
+    def add_weather(job_id: str, json: notes.WeatherRequest) -> Nothing:
         """Write the weather."""
         notes.weather(context, job_id, json)
         return Nothing()
 
     @api.post("/jobs/<job_id>/book/people", "book")
-    def add_people(job_id: str, json: notes.PeopleWish) -> Nothing:
+    def add_people(job_id: str, json: notes.PeopleRequest) -> Nothing:
         """Write who is on site."""
         notes.people(context, job_id, json)
         return Nothing()
@@ -126,7 +126,7 @@ def _day_routes(api: Api, context: Context) -> None:
         return days.sheet(context, job_id, day)
 
     @api.post("/jobs/<job_id>/book/sign", "book")
-    def sign_day(job_id: str, json: days.SignWish) -> days.Days:
+    def sign_day(job_id: str, json: days.SignRequest) -> days.Days:
         """Sign a day off: a copy is frozen, its hash goes into the Book."""
         return days.sign(context, job_id, json)
 

@@ -22,12 +22,12 @@ def chain_routes(api: Api, context: Context) -> None:
         return page.page(context, job_id)
 
     @api.post("/jobs/<job_id>/budget/try", "chain")
-    def try_budget(job_id: str, json: budget.BudgetWish) -> budget.BudgetShown:
+    def try_budget(job_id: str, json: budget.BudgetRequest) -> budget.BudgetShown:
         """Say how good a point would be with some changes, and what reaches a need; store nothing."""
         return budget.try_budget(context, job_id, json)
 
     @api.post("/jobs/<job_id>/budget/over", "chain")
-    def budget_over(job_id: str, json: budget.BudgetWish) -> budget.BudgetOver:
+    def budget_over(job_id: str, json: budget.BudgetRequest) -> budget.BudgetOver:
         """Say how good a point would be at each mark and between them; store nothing."""
         return budget.budget_over(context, job_id, json)
 
@@ -42,7 +42,7 @@ def chain_routes(api: Api, context: Context) -> None:
         return budget.save_budget(context, job_id, json)
 
     @api.post("/jobs/<job_id>/findings/answer", "chain")
-    def answer_finding(job_id: str, json: answers.AnswerWish) -> Nothing:
+    def answer_finding(job_id: str, json: answers.AnswerRequest) -> Nothing:
         """Keep an answer to a finding, with name and time."""
         answers.answer(context, job_id, json)
         return Nothing()

@@ -6,7 +6,7 @@ from openstake.api.common import Api, Nothing
 from openstake.workflow import recording
 from openstake.workflow.check import checks as listed
 from openstake.workflow.check import fieldtests, ground, plan, settings, shots, turns
-from openstake.workflow.check.series import SeriesNamed, SeriesShotWish
+from openstake.workflow.check.series import SeriesNamed, SeriesShotRequest
 from openstake.workflow.context import Context
 
 
@@ -21,7 +21,7 @@ def check_routes(api: Api, context: Context) -> None:
 
 def _shot_routes(api: Api, context: Context) -> None:
     @api.post("/jobs/<job_id>/checks", "check")
-    def record_check(job_id: str, json: shots.CheckWish) -> recording.Recording:
+    def record_check(job_id: str, json: shots.CheckRequest) -> recording.Recording:
         """Begin to record a check."""
         return shots.record(context, job_id, json)
 
@@ -44,7 +44,7 @@ def _plan_routes(api: Api, context: Context) -> None:
         return plan.view(context, job_id)
 
     @api.post("/jobs/<job_id>/checks/changes", "check")
-    def tell_change(job_id: str, json: plan.ChangeWish) -> plan.PlanView:
+    def tell_change(job_id: str, json: plan.ChangeRequest) -> plan.PlanView:
         """Keep that a battery, a channel or something else was changed at the base."""
         return plan.tell_change(context, job_id, json)
 
@@ -66,7 +66,7 @@ def _ground_routes(api: Api, context: Context) -> None:
         return ground.view(context, job_id)
 
     @api.post("/jobs/<job_id>/ground", "check")
-    def add_measure(job_id: str, json: ground.MeasureWish) -> ground.MeasuresView:
+    def add_measure(job_id: str, json: ground.MeasureRequest) -> ground.MeasuresView:
         """Keep a distance or a height difference that was measured without GNSS."""
         return ground.add(context, job_id, json)
 
@@ -83,12 +83,12 @@ def _turn_routes(api: Api, context: Context) -> None:
         return turns.view(context, job_id)
 
     @api.post("/jobs/<job_id>/turns", "check")
-    def begin_turn(job_id: str, json: turns.TurnWish) -> turns.Turns:
+    def begin_turn(job_id: str, json: turns.TurnRequest) -> turns.Turns:
         """Begin to turn a pole."""
         return turns.begin(context, job_id, json)
 
     @api.post("/jobs/<job_id>/turns/record", "check")
-    def record_side(job_id: str, json: SeriesShotWish) -> recording.Recording:
+    def record_side(job_id: str, json: SeriesShotRequest) -> recording.Recording:
         """Begin to record the next side of the pole."""
         return turns.record(context, job_id, json)
 
@@ -105,12 +105,12 @@ def _field_test_routes(api: Api, context: Context) -> None:
         return fieldtests.view(context, job_id)
 
     @api.post("/jobs/<job_id>/fieldtests", "check")
-    def begin_field_test(job_id: str, json: fieldtests.FieldTestWish) -> fieldtests.FieldTests:
+    def begin_field_test(job_id: str, json: fieldtests.FieldTestRequest) -> fieldtests.FieldTests:
         """Begin a field test."""
         return fieldtests.begin(context, job_id, json)
 
     @api.post("/jobs/<job_id>/fieldtests/record", "check")
-    def record_field_test(job_id: str, json: SeriesShotWish) -> recording.Recording:
+    def record_field_test(job_id: str, json: SeriesShotRequest) -> recording.Recording:
         """Begin to record the next point of the field test."""
         return fieldtests.record(context, job_id, json)
 

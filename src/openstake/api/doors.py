@@ -280,7 +280,7 @@ def take_errors(app: Flask) -> None:
     app.register_error_handler(HTTPException, _of_http)
     app.register_error_handler(OSError, _of_system)
     app.register_error_handler(OperationalError, _of_system)
-    app.register_error_handler(Exception, _of_ourselves)
+    app.register_error_handler(Exception, internal_error)
 
 
 def _of_ours(error: OpenStakeError) -> Response:
@@ -297,10 +297,10 @@ def _of_http(error: HTTPException) -> Response:
 
 def _of_system(error: OSError | OperationalError) -> Response:
     full = storage_error_of(error)
-    return _of_ours(full) if full is not None else _of_ourselves(error)
+    return _of_ours(full) if full is not None else internal_error(error)
 
 
-def _of_ourselves(error: Exception) -> Response:
+def internal_error(error: Exception) -> Response:
     number = uuid.uuid4().hex[:8]
     _LOG.error("problem %s: %s %s", number, request.method, json.dumps(request.path), exc_info=error)
     return problem(

@@ -25,7 +25,7 @@ def _choice_routes(api: Api, context: Context) -> None:
         return choose.page(context, job_id)
 
     @api.post("/jobs/<job_id>/fit", "fit")
-    def choose_fit(job_id: str, json: choose.FitWish) -> FitView:
+    def choose_fit(job_id: str, json: choose.FitRequest) -> FitView:
         """Choose models, a school, or what marks are used for."""
         return choose.choose(context, job_id, json)
 
@@ -72,7 +72,7 @@ def _mark_routes(api: Api, context: Context) -> None:
         return marks.from_job(context, job_id, json)
 
     @api.post("/jobs/<job_id>/fit/record", "fit")
-    def record_fit_shot(job_id: str, json: marks.FitShotWish) -> recording.Recording:
+    def record_fit_shot(job_id: str, json: marks.FitShotRequest) -> recording.Recording:
         """Begin to record a shot on a mark of the fit."""
         return marks.record(context, job_id, json)
 

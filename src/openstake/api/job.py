@@ -16,7 +16,7 @@ from openstake.core.units import LengthUnit, metres_from_text, text_from_metres
 from openstake.workflow.context import Context
 from openstake.workflow.job import control, control_files, control_take, datum_grids, geoids, jobs, plan, system
 from openstake.workflow.job.drafts import MOST_GRID_BYTES
-from openstake.workflow.job.system import SystemWish
+from openstake.workflow.job.system import SystemRequest
 
 Typed = dict[str, Any]
 
@@ -31,7 +31,7 @@ class JobChanges(BaseModel):
     time_zone: ShortText | None = None
     notes: Annotated[str, MaxLen(10_000)] | None = None
     length_unit: LengthUnit | None = None
-    system: SystemWish | None = None
+    system: SystemRequest | None = None
     ground: Typed | None = None
     operation: Typed | None = None
     frame_name: ShortText | None = None
@@ -50,7 +50,7 @@ class NewJob(JobChanges):
 
     name: ShortText
     length_unit: LengthUnit
-    system: SystemWish
+    system: SystemRequest
 
 
 class ChangeJob(BaseModel):
@@ -168,8 +168,8 @@ def _jobs_routes(api: Api, context: Context) -> None:
     @api.post("/jobs", "job")
     def create_job(json: NewJob) -> jobs.JobView:
         """Make a job."""
-        wish = json.model_dump(exclude_unset=True)
-        return jobs.create_job(context, wish.pop("name"), wish.pop("system"), wish.pop("length_unit"), **wish)
+        request = json.model_dump(exclude_unset=True)
+        return jobs.create_job(context, request.pop("name"), request.pop("system"), request.pop("length_unit"), **request)
 
     @api.get("/jobs/<job_id>", "job")
     def one_job(job_id: str) -> jobs.JobView:

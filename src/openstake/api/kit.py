@@ -7,7 +7,7 @@ from flask import Response
 from openstake.api.common import Api, FileSent, Nothing, as_file, content_of
 from openstake.workflow.context import Context
 from openstake.workflow.kit import bench, gear, packing, profiles
-from openstake.workflow.ticks import TickWish
+from openstake.workflow.ticks import TickRequest
 
 
 def kit_routes(api: Api, context: Context) -> None:
@@ -96,7 +96,7 @@ def _job_routes(api: Api, context: Context) -> None:
         return packing.view(context, job_id)
 
     @api.post("/jobs/<job_id>/packing", "kit")
-    def tick(job_id: str, json: TickWish) -> packing.Packing:
+    def tick(job_id: str, json: TickRequest) -> packing.Packing:
         """Tick a thing off the packing list, or untick it."""
         return packing.tick(context, job_id, json)
 
@@ -106,7 +106,7 @@ def _job_routes(api: Api, context: Context) -> None:
         return bench.view(context, job_id)
 
     @api.post("/jobs/<job_id>/bench", "kit")
-    def begin_bench(job_id: str, json: bench.BenchWish) -> bench.BenchView:
+    def begin_bench(job_id: str, json: bench.BenchRequest) -> bench.BenchView:
         """Begin a bench test: both units a taped distance apart."""
         return bench.begin(context, job_id, json)
 

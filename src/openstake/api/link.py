@@ -43,14 +43,14 @@ def _pair_routes(api: Api, context: Context) -> None:
         return as_file(*card.card_pdf(context, job_id, ends))
 
     @api.get("/jobs/<job_id>/link/reach", "link")
-    def radio_reach(job_id: str, query: reach.ReachWish) -> reach.Reach:
+    def radio_reach(job_id: str, query: reach.ReachRequest) -> reach.Reach:
         """Say how far each power of the base's radio reaches by rule, for how long, and whom to keep how far away."""
         return reach.reach(context, job_id, query)
 
 
 def _caster_routes(api: Api, context: Context) -> None:
     @api.post("/jobs/<job_id>/link/table", "link")
-    def source_table(job_id: str, json: caster.CasterWish) -> caster.SourceTable:
+    def source_table(job_id: str, json: caster.CasterRequest) -> caster.SourceTable:
         """Fetch a caster's source table, the nearest mountpoints first."""
         return caster.table(context, job_id, json)
 

@@ -16,7 +16,7 @@ def practice_routes(api: Api, context: Context) -> None:
         return stand.view(context, job_id)
 
     @api.post("/jobs/<job_id>/stand", "practice")
-    def move_stand(job_id: str, json: stand.StandWish) -> stand.StandView:
+    def move_stand(job_id: str, json: stand.StandRequest) -> stand.StandView:
         """Walk a stand-in to a mark."""
         return stand.stand(context, job_id, json)
 
@@ -26,11 +26,11 @@ def practice_routes(api: Api, context: Context) -> None:
         return time.view(context, job_id)
 
     @api.post("/jobs/<job_id>/practice/wait", "practice")
-    def let_time_pass(job_id: str, json: time.WaitWish) -> time.PracticeTime:
+    def let_time_pass(job_id: str, json: time.WaitRequest) -> time.PracticeTime:
         """Let time pass in a practice job."""
         return time.let_pass(context, job_id, json)
 
     @api.post("/jobs/<job_id>/practice/cut", "practice")
-    def cut_link(job_id: str, json: time.CutWish) -> time.PracticeTime:
+    def cut_link(job_id: str, json: time.CutRequest) -> time.PracticeTime:
         """Let no correction reach the stand-in rovers for a while."""
         return time.cut_link(context, job_id, json)

@@ -17,7 +17,7 @@ from openstake.workflow.context import Context, JobChanged
 from openstake.workflow.job.jobs import one_job
 from openstake.workflow.moment import Live
 from openstake.workflow.photos import PhotoQuery
-from openstake.workflow.ticks import TickWish
+from openstake.workflow.ticks import TickRequest
 from openstake.workflow.watch import devices, goto, heights, instrument, kinds, points, record, rovers
 from openstake.workflow.watch import history as histories
 
@@ -113,7 +113,7 @@ def _point_routes(api: Api, context: Context) -> None:
         return points.list_points(context, job_id, query)
 
     @api.post("/jobs/<job_id>/points", "watch")
-    def record_point(job_id: str, json: record.PointWish) -> recording.Recording:
+    def record_point(job_id: str, json: record.PointRequest) -> recording.Recording:
         """Begin to record a point, or a track of points."""
         return record.record(context, job_id, json)
 
@@ -171,7 +171,7 @@ def _closing_routes(api: Api, context: Context) -> None:
         return closing.view(context, job_id)
 
     @api.post("/jobs/<job_id>/closing", "watch")
-    def tick_closing(job_id: str, json: TickWish) -> closing.Closing:
+    def tick_closing(job_id: str, json: TickRequest) -> closing.Closing:
         """Tick a thing of the closing list off, or untick it."""
         return closing.tick(context, job_id, json)
 

@@ -15,7 +15,7 @@ from openstake.core.units import counted
 from openstake.live.network import HOST
 from openstake.live.transport import open_source
 from openstake.wire.address import HOW_TO_WRITE, split_url, without_password
-from openstake.workflow.watch import ear
+from openstake.workflow.watch import listen_report
 
 
 def _address(url: str | None, name: str) -> tuple[str, str | None] | None:
@@ -46,7 +46,7 @@ def listen(rover: str, base: str | None, receiver: str | None, seconds: float, a
         signal.signal(number, lambda *_: stop.set())
     progress = _progress if sys.stderr.isatty() and not as_json else lambda elapsed_s, epochs: None
     assert addresses[0] is not None, "the rover's address is required"
-    heard = ear.hear(addresses[0], addresses[1], addresses[2], seconds, stop, HOST, progress)
+    heard = listen_report.hear(addresses[0], addresses[1], addresses[2], seconds, stop, HOST, progress)
     # "from" is no name that a field can have.
     gaps = {"gaps": [{"from": gap.start, "to": gap.end} for gap in heard.gaps]}
     show(asdict(heard) | gaps, as_json, _lines(heard))
@@ -56,7 +56,7 @@ def _progress(elapsed_s: float, epochs: int) -> None:
     click.echo(f"\r{elapsed_s:5.0f} s, {epochs} epochs ", nl=False, err=True)
 
 
-def _lines(heard: ear.Heard) -> list[str]:
+def _lines(heard: listen_report.ListenReport) -> list[str]:
     span = f", {heard.first} to {heard.last}" if heard.first else ""
     lines = [f"{counted(heard.epochs, 'epoch')}{span}"]
     lines += [f"  {status}: {count}" for status, count in heard.by_status.items() if count]
@@ -77,7 +77,7 @@ def _lines(heard: ear.Heard) -> list[str]:
     return lines + finding_lines(heard.findings)
 
 
-def _facts(heard: ear.Heard) -> list[tuple[str, Any]]:
+def _facts(heard: listen_report.ListenReport) -> list[tuple[str, Any]]:
     return [
         ("time to fix {:.0f} s", heard.time_to_fix_s),
         ("fixed {:.1%} of the epochs", heard.fix_ratio),

@@ -13,7 +13,7 @@ from platformdirs import user_data_path
 from openstake.app import serve as run
 from openstake.core.errors import InputError
 from openstake.live.network import HOST
-from openstake.webserver import LanWish
+from openstake.webserver import LanRequest
 from openstake.workflow.access import SHORTEST_PASSPHRASE, Door, checked_passphrase
 
 _LAN_OPTIONS = (
@@ -32,12 +32,12 @@ def lan_options(command: Callable[..., Any]) -> Callable[..., Any]:
     return command
 
 
-def lan_wish(lan: bool, lan_port: int, lan_address: tuple[str, ...], certificate: Path | None, key: Path | None) -> LanWish | None:
+def lan_wish(lan: bool, lan_port: int, lan_address: tuple[str, ...], certificate: Path | None, key: Path | None) -> LanRequest | None:
     """Return what is asked of the listener on the network; None where it is not."""
-    wish = LanWish(port=lan_port, addresses=lan_address, certificate=certificate, key=key)
+    request = LanRequest(port=lan_port, addresses=lan_address, certificate=certificate, key=key)
     if not lan and (lan_address or certificate):
         raise InputError("An address or a certificate is of use with --lan only.")
-    return wish if lan else None
+    return request if lan else None
 
 
 def ready(folder: Path, said: str = "") -> Callable[[int, Door | None, str], None]:

@@ -12,7 +12,7 @@ AUTONOMOUS_SIGMAS_M = (2.0, 4.0)
 
 
 @dataclass(frozen=True, kw_only=True)
-class School:
+class SourceMethod:
     """One way to a base coordinate, in words: how good it is absolutely, whether it comes back alike, what must follow.
 
     `autonomous`: it rests on what a receiver says alone, metres off until something better replaces it.
@@ -29,7 +29,7 @@ class School:
 
 
 SCHOOLS = (
-    School(
+    SourceMethod(
         source="mark",
         title="Known mark",
         absolute="about 1 cm, as its list has it",
@@ -38,7 +38,7 @@ SCHOOLS = (
         good="Best of all where the mark can be trusted: the job stays in the frame of its control.",
         bad="A wrong line picked from the list moves the site by the distance of two marks.",
     ),
-    School(
+    SourceMethod(
         source="network",
         title="From the network",
         absolute="about 3 cm, in the network's frame",
@@ -47,7 +47,7 @@ SCHOOLS = (
         good="No known mark needed. The job can go on by radio in the same frame when the network drops.",
         bad="One fixed average is one initialisation. The network's frame may not be that of the control.",
     ),
-    School(
+    SourceMethod(
         source="average",
         title="Average of the receiver's own position",
         absolute="about 5 m, however long",
@@ -57,7 +57,7 @@ SCHOOLS = (
         bad="Everything is metres off until it is re-seated; averaging lowers noise and leaves the bias.",
         autonomous=True,
     ),
-    School(
+    SourceMethod(
         source="static",
         title="Log now, compute later",
         absolute="about 2 cm once the solution is in",
@@ -67,7 +67,7 @@ SCHOOLS = (
         bad="Nothing can be staked before the solution. Sign, unit and frame go wrong when it is typed.",
         autonomous=True,
     ),
-    School(
+    SourceMethod(
         source="anywhere",
         title="Anywhere, re-seated on a mark",
         absolute="as good as the mark, after re-seating",

@@ -284,7 +284,7 @@ class Change:
 
 
 @dataclass(frozen=True)
-class Way:
+class Improvement:
     """A way to what is needed: what to do, cheapest first, and what the budget is then."""
 
     changes: tuple[str, ...]
@@ -304,7 +304,9 @@ def changes_of(point: Circumstances) -> tuple[Change, ...]:
     return tuple(Change(key=key, words=words, cost=cost, point=after) for key, words, cost, after, helps in possible if helps)
 
 
-def ways_to(point: Circumstances, settings: BudgetSettings, horizontal_95_m: float | None, vertical_95_m: float | None) -> tuple[Way, ...]:
+def improvements_to(
+    point: Circumstances, settings: BudgetSettings, horizontal_95_m: float | None, vertical_95_m: float | None
+) -> tuple[Improvement, ...]:
     """Return up to three ways that reach what is needed at 95 %, the cheapest first; nothing to do is the cheapest of all.
 
     All combinations of the changes are tried: there are few.
@@ -321,10 +323,10 @@ def ways_to(point: Circumstances, settings: BudgetSettings, horizontal_95_m: flo
             vertical_95_m is None or found.vertical_95_m <= vertical_95_m
         )
         if reached:
-            ways.append((sum(change.cost for change in own), len(own), Way(tuple(change.words for change in own), found)))
+            ways.append((sum(change.cost for change in own), len(own), Improvement(tuple(change.words for change in own), found)))
     ways.sort(key=lambda item: item[:2])
     # A way that holds another one and more is no other way.
-    kept: list[Way] = []
+    kept: list[Improvement] = []
     for _, _, way in ways:
         if not any(set(other.changes) <= set(way.changes) for other in kept):
             kept.append(way)

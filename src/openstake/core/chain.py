@@ -34,6 +34,7 @@ class State(StrEnum):
     MISSING = "missing"
     DISAGREES = "disagrees"
     OUT_OF_DATE = "out of date"
+    NOT_NEEDED = "not needed"
 
 
 @dataclass(frozen=True)
@@ -277,7 +278,7 @@ def _watch_step(rover: RoverHeard | None, findings: Sequence[Finding]) -> StepSt
 def state_of_fit(fit: FitSaid) -> tuple[State, str]:
     """Return the state of a local fit, and why in one line."""
     if not fit.marks:
-        return State.ENTERED, "no local grid: the job works in its projection"
+        return State.NOT_NEEDED, "no local grid: the job works in its projection"
     if not fit.measured and not fit.applied:
         return (State.ENTERED, f"{counted(fit.marks, 'mark')} with local coordinates, none measured: the job works in its projection")
     if found := contradiction(fit.findings):

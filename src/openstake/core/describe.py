@@ -276,6 +276,11 @@ def _typed_number(text: str, item: Field[Any], unit: str, at: str) -> float:
         raise
 
 
+def _the(label: str) -> str:
+    """Return a label as a sentence begins with it: an abbreviation keeps its letters."""
+    return f"The {label if label[:2].isupper() else label[:1].lower() + label[1:]}"
+
+
 def _number(value: Any, item: Field[Any], unit: str | None, at: str) -> float | int:
     kind, meta = item.metadata["kind"], item.metadata
     if isinstance(value, bool):
@@ -289,11 +294,12 @@ def _number(value: Any, item: Field[Any], unit: str | None, at: str) -> float | 
     if number != number or abs(number) == float("inf"):
         raise InputError(f"{meta['label']} is not a finite number.", field=at)
     least, most = meta["least"], meta["most"]
-    sign = "m" if kind == "length" else meta["unit"]
+    unit_sign = "m" if kind == "length" else meta["unit"]
+    sign = f" {unit_sign}" if unit_sign else ""
     if least is not None and number < least:
-        raise InputError(f"{meta['label']} is at least {least:g} {sign}; {number:g} was given.", field=at)
+        raise InputError(f"{_the(meta['label'])} must be {least:g}{sign} or more; you typed {number:g}{sign}.", field=at)
     if most is not None and number > most:
-        raise InputError(f"{meta['label']} is at most {most:g} {sign}; {number:g} was given.", field=at)
+        raise InputError(f"{_the(meta['label'])} must be {most:g}{sign} or less; you typed {number:g}{sign}.", field=at)
     if kind == "count":
         if number != int(number):
             raise InputError(f"{meta['label']} is a whole number; {number:g} is not.", field=at)

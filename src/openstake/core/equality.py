@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.errors import InputError
-from openstake.core.memory import FEWEST_INDEPENDENT, Epochs, independent_epochs, remembered, weights
 from openstake.core.special import chdtrc, fdtrc
+from openstake.core.time_correlation import FEWEST_INDEPENDENT, Epochs, independent_epochs, time_correlations, weights
 
 SIGNIFICANCE = 0.05
 
@@ -54,7 +54,7 @@ def equal_by_scatter(difference_m: ArrayLike, first: Epochs, second: Epochs, giv
     """Return whether two shots are equal by the scatter of their epochs; `given_m2` (k, k) is known and added, a pole put down twice.
 
     Epochs remember each other, and a short series knows little of its own memory.  So the chance is that of every memory, one for
-    both shots, by how likely it is (`core/memory.py`): for each the mean's covariance is that of the whitened epochs, and the test is
+    both shots, by how likely it is (`core/time_correlation.py`): for each the mean's covariance is that of the whitened epochs, and the test is
     Hotelling's T² with the degrees of freedom of unequal covariances.  A shot that is worth fewer than three independent epochs is
     *too short*: it is unequal where it is far apart, and never equal.
 
@@ -63,7 +63,7 @@ def equal_by_scatter(difference_m: ArrayLike, first: Epochs, second: Epochs, giv
 
     Source: D. G. Nel and C. A. van der Merwe, Communications in Statistics 15 (12), 1986, for unequal covariances; from memory.
     """
-    seen = remembered(first, second)
+    seen = time_correlations(first, second)
     weight = weights(*seen)
     covariances = [item.squares_m2 * (item.variance_of_mean / item.freedom)[:, None, None] for item in seen]
     total = covariances[0] + covariances[1]

@@ -16,7 +16,7 @@ from openstake.core.constants import LINE_95, LINE_999
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.limits import POLE_TWICE_M
-from openstake.core.vector import lifted
+from openstake.core.vector import raised_along_normal
 
 MeasureKind = Literal["slope", "horizontal", "levelled"]
 
@@ -49,7 +49,10 @@ def between(
     Level is in the middle between them; `geoid_up_m` is how much higher the geoid is at the second, taken off the height
     difference, and `grid_m` the grid distance.
     """
-    start, end = (lifted(np.asarray(from_m, dtype=float), from_above_m), lifted(np.asarray(to_m, dtype=float), to_above_m))
+    start, end = (
+        raised_along_normal(np.asarray(from_m, dtype=float), from_above_m),
+        raised_along_normal(np.asarray(to_m, dtype=float), to_above_m),
+    )
     latitude, longitude, _ = (float(value) for value in geodetic_from_ecef((start + end) / 2.0))
     east, north, _ = (float(value) for value in enu_from_ecef_difference(end - start, latitude, longitude))
     heights = geodetic_from_ecef(np.array([from_m, to_m], dtype=float))[:, 2]

@@ -17,7 +17,7 @@ _SIDE_WORDS = ("the side of its label", "the left as one looks at its label", "i
 
 
 @dataclass(frozen=True, kw_only=True)
-class Facing:
+class TurnedShot:
     """A shot with the pole's label facing so many degrees clockwise from grid north; grid metres, one sigma of a component."""
 
     turned_deg: float
@@ -50,7 +50,7 @@ class Lean:
         return self.lean_m > self.limit_m
 
 
-def lean_of(shots: Sequence[Facing], pole_height_m: float) -> Lean:
+def lean_of(shots: Sequence[TurnedShot], pole_height_m: float) -> Lean:
     """Return the lean that shots with the pole turned show.
 
     Each shot is the mark plus the lean turned with the pole, by least squares: of two at 180° half their difference.  InputError

@@ -458,7 +458,7 @@ def _local_grid(system: SystemSaid, fit: FitSaid) -> Link:
 
 # --- the weakest, and what to do next ---
 
-_RANK = (State.DISAGREES, State.MISSING, State.OUT_OF_DATE, State.ENTERED, State.CHECKED)
+_RANK = (State.DISAGREES, State.MISSING, State.OUT_OF_DATE, State.ENTERED, State.CHECKED, State.NOT_NEEDED)
 
 
 @dataclass(frozen=True)
@@ -489,7 +489,7 @@ def check_next(evidence: Evidence, made: Sequence[Link]) -> Due | None:
     if _datum_unsaid(evidence.system) is not None:
         return _SAY_DATUM
     ordered = sorted(made, key=lambda link: _IN_ORDER.index(link.name))
-    for state in _RANK[:-1]:
+    for state in _RANK[:-2]:
         found = next((link.due for link in ordered if link.state is state and link.due is not None), None)
         if found is not None:
             return found

@@ -17,7 +17,7 @@ from openstake.core.geodesy.local import enu_axes
 from openstake.core.limits import BIAS_95_M, SHORTEST_AVERAGE_S, SHORTEST_FIXED_S
 from openstake.core.series import SeriesMean, mean_of_series, outliers
 from openstake.core.sigmas import horizontal_95_m
-from openstake.core.vector import lifted
+from openstake.core.vector import raised_along_normal
 
 _STATUS_ORDER = (Status.SINGLE, Status.OTHER, Status.DGPS, Status.FLOAT, Status.FIXED)
 _OUTLIER_FLOOR_M = 0.005
@@ -25,8 +25,8 @@ _METRES_PER_MINUTE = 1852.0  # of latitude, about
 
 
 def meant_arp_ecef(mark_ecef_m: ArrayLike, arp_height_m: float) -> NDArray[np.float64]:
-    """Return where the antenna reference point is meant to be: the mark, lifted along its normal; metres."""
-    return lifted(mark_ecef_m, arp_height_m)
+    """Return where the antenna reference point is meant to be: the mark, raised_along_normal along its normal; metres."""
+    return raised_along_normal(mark_ecef_m, arp_height_m)
 
 
 @dataclass(frozen=True, kw_only=True)

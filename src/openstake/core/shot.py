@@ -39,7 +39,7 @@ class ShotKind:
     every_s: float | None = described("A point every", "number", unit="s", optional=True, least=0.2, most=3600.0)
     every_m: float | None = described("or every", "length", optional=True, least=0.05, most=1000.0)
     most_age_s: float | None = described("Age at most", "number", unit="s", optional=True, least=0.5, most=60.0)
-    most_pdop: float | None = described("PDOP at most", "number", optional=True, least=1.0, most=50.0)
+    most_pdop: float | None = described("PDOP limit", "number", optional=True, least=1.0, most=50.0)
     most_horizontal_95_m: float | None = described("95 % horizontal, most", "length", optional=True, least=0.002, most=10.0)
     most_vertical_95_m: float | None = described("95 % height, most", "length", optional=True, least=0.002, most=20.0)
     fewest_satellites: int | None = described("Satellites at least", "count", optional=True, least=4, most=60)

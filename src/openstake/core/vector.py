@@ -22,7 +22,7 @@ from openstake.core.series import mean_of_series
 from openstake.core.sigmas import Sigmas
 
 
-def lifted(xyz_m: ArrayLike, height_m: ArrayLike) -> NDArray[np.float64]:
+def raised_along_normal(xyz_m: ArrayLike, height_m: ArrayLike) -> NDArray[np.float64]:
     """Return Earth-centred points moved up along their own normals by `height_m` (negative: down), shape (..., 3)."""
     xyz = np.asarray(xyz_m, dtype=float)
     geodetic = geodetic_from_ecef(xyz)
@@ -89,8 +89,8 @@ def rover_mark_ecef(
     `vector_m` runs from the base ARP to what the rover's position refers to, which lies `above_mark_m` above its mark
     (`lowering_to_mark_m`).  All are one or many: one base with many vectors, or a base for each.
     """
-    rover = lifted(base_mark_m, base_arp_height_m) + np.asarray(vector_m, dtype=float)
-    return lifted(rover, -np.asarray(above_mark_m, dtype=float))
+    rover = raised_along_normal(base_mark_m, base_arp_height_m) + np.asarray(vector_m, dtype=float)
+    return raised_along_normal(rover, -np.asarray(above_mark_m, dtype=float))
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -14,9 +14,9 @@ from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.judge.average import judge_average
 from openstake.core.judge.finding import Finding
 from openstake.core.occupation import NoiseOfMean, PositionAverage, average_of_epochs
-from openstake.core.vector import lifted, lowering_to_mark_m
+from openstake.core.vector import lowering_to_mark_m, raised_along_normal
 from openstake.derive.base import three
-from openstake.derive.remembered import Remembered
+from openstake.derive.cache import Cache
 from openstake.store.models import AverageEpoch, HeightReading, PositionAverageRow
 from openstake.store.records.epochs import epoch_of_columns
 
@@ -79,7 +79,7 @@ def average_result(average: PositionAverage, unit: str = "m") -> AverageResult:
 
 
 # A page asks for the same average every few seconds.
-_REMEMBERED: Remembered[PositionAverage] = Remembered(16)
+_REMEMBERED: Cache[PositionAverage] = Cache(16)
 
 
 def stored_average(session: Session, average_id: str) -> PositionAverage:
@@ -98,4 +98,4 @@ def average_mark_m(session: Session, row: PositionAverageRow) -> tuple[float, fl
     reading = session.get(HeightReading, row.height_reading_id or "")
     height = reading.arp_height_m if reading else 0.0
     above = lowering_to_mark_m(RefersTo(row.refers_to), height, row.arp_to_apc_m)
-    return three(lifted((row.x_m, row.y_m, row.z_m), -above))
+    return three(raised_along_normal((row.x_m, row.y_m, row.z_m), -above))

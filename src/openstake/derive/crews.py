@@ -14,9 +14,9 @@ from openstake.core.judge.finding import Finding
 from openstake.core.units import text_from_metres
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.labels import labels_of
+from openstake.store.conflicts import made_s
 from openstake.store.models import Base, HeightReading, Mark, Occupation, Rival, Shot
 from openstake.store.package import of_job
-from openstake.store.rivals import made_s
 
 _WHAT = {
     "mark": "Mark",

@@ -23,12 +23,12 @@ from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic, geodetic
 from openstake.core.geodesy.local import enu_axes
 from openstake.core.progress import tell_progress, with_progress
 from openstake.core.shot import longest_gap_s
-from openstake.core.vector import lifted, lowering_to_mark_m, mean_vector, rover_mark_ecef, vectors_from_positions
+from openstake.core.vector import lowering_to_mark_m, mean_vector, raised_along_normal, rover_mark_ecef, vectors_from_positions
 from openstake.derive.base import BaseNow, bases_of
+from openstake.derive.cache import Cache
 from openstake.derive.heights import BaseHeight
 from openstake.derive.job import JobNow
 from openstake.derive.marks import MarkNow
-from openstake.derive.remembered import Remembered
 from openstake.derive.series import SeriesKind
 from openstake.store.models import BaseCoordinate, HeightReading, Reference, Shot, ShotEpoch
 from openstake.store.records import lines
@@ -84,7 +84,7 @@ class Point:
 
 
 # What shots received, by id, as long as the program runs: 5 000 shots are some 3 MB.
-REMEMBERED: Remembered[Received] = Remembered(50_000)
+REMEMBERED: Cache[Received] = Cache(50_000)
 # So many rows are asked for by their ids (SQLite takes 32 766 parameters); of more the whole job's are read.
 _MOST_NAMED = 20_000
 # Shots of a series are stored as its kind: they are no points of the job, and have neither a name nor a mark.
@@ -325,7 +325,7 @@ def _marks_ecef(hung: Sequence[_Hung]) -> NDArray[np.float64]:
     if virtual.any():
         # A virtual base gives a position, not a vector of ours: our base's coordinate does not move it.
         references = np.array([(item.reference.x_m, item.reference.y_m, item.reference.z_m) for item in hung])
-        marks[virtual] = lifted(references[virtual] + vectors[virtual], -above[virtual])
+        marks[virtual] = raised_along_normal(references[virtual] + vectors[virtual], -above[virtual])
     return marks
 
 

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.lean import judge_lean
 from openstake.core.kit.gear import Gear, Pole
-from openstake.core.lean import SIDES, Facing, Lean, lean_of
+from openstake.core.lean import SIDES, Lean, TurnedShot, lean_of
 from openstake.core.units import text_from_metres
 from openstake.derive import points
 from openstake.derive.claims import horizontal_sigma_m
@@ -53,7 +53,9 @@ def turned_from(session: Session, job: JobNow, listed: Sequence[SeriesNow[TurnSe
 
 def _turned(series: SeriesNow[TurnSettled], derived: Mapping[str, Point], gear: Mapping[tuple[str, str], Gear], unit: str) -> PoleTurned:
     seen = [
-        Facing(turned_deg=float(place), east_m=derived[shot.id].east_m, north_m=derived[shot.id].north_m, sigma_m=horizontal_sigma_m(shot))
+        TurnedShot(
+            turned_deg=float(place), east_m=derived[shot.id].east_m, north_m=derived[shot.id].north_m, sigma_m=horizontal_sigma_m(shot)
+        )
         for place, shot in series.shots.items()
     ]
     last = max(series.shots.values(), key=lambda shot: shot.created_s)

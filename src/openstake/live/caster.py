@@ -64,7 +64,7 @@ def fetch_table(account: Account, outside: Outside) -> TableRead:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Heard:
+class MountpointTest:
     """What came from a mountpoint: `connected` and `sending` are two lights.
 
     `outcome` says why it is not connected.  `positions` are the stations heard; `gga_sent` counts lines sent up.
@@ -82,7 +82,7 @@ class Heard:
     gga_sent: int = 0
 
 
-def listen(account: Account, mountpoint: str, seconds: float, outside: Outside, gga: Callable[[], bytes] | None = None) -> Heard:
+def listen(account: Account, mountpoint: str, seconds: float, outside: Outside, gga: Callable[[], bytes] | None = None) -> MountpointTest:
     """Listen to a mountpoint for some seconds, or until its position and observables have come; never raises DeviceError.
 
     One that sends frames is listened to until its position must have come, however few the seconds.  `gga` writes the line that a virtual mountpoint needs, sent at once and every five seconds.
@@ -90,7 +90,7 @@ def listen(account: Account, mountpoint: str, seconds: float, outside: Outside, 
     try:
         source = NtripSource(account.host, account.port, mountpoint, account.user, account.password, outside.network, account.context())
     except DeviceError as error:
-        return Heard(connected=False, sending=False, outcome=_outcome(error), sentence=error.sentence)
+        return MountpointTest(connected=False, sending=False, outcome=_outcome(error), sentence=error.sentence)
     reader, summary, received, sent = FrameReader(), StreamSummary(), 0, 0
     began_s = next_gga_s = outside.clock.monotonic()
     broke = ""
@@ -115,7 +115,7 @@ def listen(account: Account, mountpoint: str, seconds: float, outside: Outside, 
         sentence = f"{received} bytes arrived, and no frame of RTCM 3 among them: another format."
     else:
         sentence = f"Connected, and silent for {seconds:.0f} s." + (f" {broke}" if broke else "")
-    return Heard(
+    return MountpointTest(
         connected=True,
         sending=frames > 0,
         outcome=None,
@@ -136,24 +136,24 @@ def _patience_s(seconds: float, summary: StreamSummary) -> float:
     return max(seconds, POSITION_COMES_WITHIN_S) if summary.messages else seconds
 
 
-def may_push(account: Account, mountpoint: str, outside: Outside) -> Heard:
+def may_push(account: Account, mountpoint: str, outside: Outside) -> MountpointTest:
     """Say whether the caster lets a base push to a mountpoint.  Nothing is sent: `sending` is never lit by this."""
     request = push_request(account.host, mountpoint, account.user or "", account.password or "")
     try:
         connection, reply, _ = ask_caster(account.host, account.port, request, outside.network, account.context())
     except DeviceError as error:
         if error.seen.get("status") == 409:
-            return Heard(connected=True, sending=False, outcome=None, sentence=f"A base is connected to {mountpoint} already.")
-        return Heard(connected=False, sending=False, outcome=_outcome(error), sentence=error.sentence)
+            return MountpointTest(connected=True, sending=False, outcome=None, sentence=f"A base is connected to {mountpoint} already.")
+        return MountpointTest(connected=False, sending=False, outcome=_outcome(error), sentence=error.sentence)
     connection.close()
     if reply.status == 404:
-        return Heard(
+        return MountpointTest(
             connected=False,
             sending=False,
             outcome=Outcome.UNKNOWN_MOUNTPOINT,
             sentence=f"The caster knows no mountpoint {mountpoint} to push to.",
         )
-    return Heard(
+    return MountpointTest(
         connected=True, sending=False, outcome=None, sentence=f"The caster lets this account push to {mountpoint}. Nothing was sent."
     )
 

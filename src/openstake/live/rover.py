@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from openstake.core.constants import DAY_S
 from openstake.core.evidence import Epoch, InView
 from openstake.core.rtk.fixes import Fix
-from openstake.core.rtk.rover import Happened, RoverState, RoverWatch
+from openstake.core.rtk.rover import RoverEvent, RoverState, RoverWatch
 from openstake.core.shot import ShotKind, moved_enough, not_within
 from openstake.core.sky.obstruction import SeenSky
 from openstake.live.clock import Clock, Thread
@@ -38,7 +38,7 @@ class ReceivedEpoch:
 
 
 @dataclass(frozen=True, kw_only=True)
-class ShotWish:
+class ShotRequest:
     """What a shot needs: its kind with its limits, fixed epochs only or any; `unit` is that of what it says, `by` whose it is."""
 
     id: str
@@ -52,7 +52,7 @@ class ShotWish:
 class ShotInHand:
     """A shot being collected.  A track stays in hand and hands over point after point."""
 
-    wish: ShotWish
+    request: ShotRequest
     on_done: Callable[[list[ReceivedEpoch]], None]
     started_s: float
     epochs: list[ReceivedEpoch]
@@ -96,11 +96,11 @@ class ListenedRover:
 
     def take(
         self, data: bytes, host_s: float, reference_id: str | None, settled: bool
-    ) -> tuple[list[ReceivedEpoch], list[ShotInHand], list[Happened]]:
+    ) -> tuple[list[ReceivedEpoch], list[ShotInHand], list[RoverEvent]]:
         """Take bytes in; return the epochs, the shots that are full, and what has happened."""
         rows: list[ReceivedEpoch] = []
         full: list[ShotInHand] = []
-        happened: list[Happened] = []
+        happened: list[RoverEvent] = []
         if reference_id != self._reference_id:
             if self._reference_id is not None:
                 self.watch.base_moved()
@@ -152,18 +152,18 @@ class ListenedRover:
 
     def _grow(self, shot: ShotInHand, row: ReceivedEpoch, settled: bool) -> bool:
         """Add an epoch to the shot if it may be averaged; tell whether the shot is complete."""
-        wish = shot.wish
-        shot.waiting_for = not_within(row.epoch, wish.kind, wish.fixed_only, wish.unit)
+        request = shot.request
+        shot.waiting_for = not_within(row.epoch, request.kind, request.fixed_only, request.unit)
         if not shot.waiting_for and not settled:
             shot.waiting_for = "the base's next station message: its position has just changed"
         if shot.waiting_for:
             return False
-        if wish.kind.is_track:
+        if request.kind.is_track:
             return self._next_of_track(shot, row)
         if shot.epochs and _is_of_another_base(row.epoch, shot.epochs[-1].epoch):
             shot.epochs.clear()  # the source was switched: a mean of two bases is none of either
         shot.epochs.append(row)
-        return shot.collected_s >= wish.kind.seconds - 1e-6
+        return shot.collected_s >= request.kind.seconds - 1e-6
 
     def _next_of_track(self, shot: ShotInHand, row: ReceivedEpoch) -> bool:
         newest: Fix | None = self.watch.newest
@@ -172,7 +172,7 @@ class ListenedRover:
         if shot.last is not None:
             time_s, place = shot.last
             away = float(np.linalg.norm(newest.xyz_m - place))
-            if not moved_enough(shot.wish.kind, newest.time_s - time_s, away):
+            if not moved_enough(shot.request.kind, newest.time_s - time_s, away):
                 return False
         shot.last = (newest.time_s, newest.xyz_m)
         shot.epochs = [row]
@@ -180,12 +180,17 @@ class ListenedRover:
 
     def _handed_over(self, shot: ShotInHand) -> ShotInHand:
         """Return a shot that is full; a track goes on."""
-        if not shot.wish.kind.is_track:
+        if not shot.request.kind.is_track:
             self.shot = None
             return shot
         shot.points += 1
         return ShotInHand(
-            wish=shot.wish, on_done=shot.on_done, started_s=shot.started_s, epochs=list(shot.epochs), waiting_for="", points=shot.points
+            request=shot.request,
+            on_done=shot.on_done,
+            started_s=shot.started_s,
+            epochs=list(shot.epochs),
+            waiting_for="",
+            points=shot.points,
         )
 
 

@@ -13,13 +13,13 @@ from typing import Protocol
 
 from openstake.core.evidence import Epoch, HeardStream, InView, ObservableSet, StationReference
 from openstake.core.limits import LEAST_GAP_S
-from openstake.core.rtk.rover import Happened, RoverState
+from openstake.core.rtk.rover import RoverEvent, RoverState
 from openstake.core.sky.obstruction import Cell
 from openstake.live.feed import Feed, FeedState, FeedStatus
 from openstake.live.flood import MOST_EPOCHS_PER_S
 from openstake.live.network import Outside
 from openstake.live.rawfile import Place, RawFile
-from openstake.live.rover import Address, Finisher, ListenedRover, ReceivedEpoch, ShotInHand, ShotWish
+from openstake.live.rover import Address, Finisher, ListenedRover, ReceivedEpoch, ShotInHand, ShotRequest
 from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.sky import SkyReader
 from openstake.wire.rtcm3.frame import FrameReader
@@ -46,7 +46,7 @@ class Sink(Protocol):
     def feed_changed(self, session_id: str, role: str, status: FeedStatus) -> None:
         """Log that a feed changed its state."""
 
-    def happened(self, session_id: str, rover: str, item: Happened) -> None:
+    def happened(self, session_id: str, rover: str, item: RoverEvent) -> None:
         """Log what a rover's own epochs show."""
 
     def settle(self, session_id: str, final: bool) -> None:
@@ -280,13 +280,13 @@ class RunningSession:
                 jumps=rover.jumps if rover else 0,
             )
 
-    def begin_shot(self, wish: ShotWish, on_done: Callable[[list[ReceivedEpoch]], None], rover_id: str | None = None) -> bool:
+    def begin_shot(self, request: ShotRequest, on_done: Callable[[list[ReceivedEpoch]], None], rover_id: str | None = None) -> bool:
         """Begin to collect a shot of a rover; False while another of it is in hand."""
         with self._lock:
             rover = self.rover(rover_id)
             if rover is None or rover.shot is not None:
                 return False
-            rover.shot = ShotInHand(wish=wish, on_done=on_done, started_s=self._clock.now(), epochs=[], waiting_for="the next epoch")
+            rover.shot = ShotInHand(request=request, on_done=on_done, started_s=self._clock.now(), epochs=[], waiting_for="the next epoch")
         self._problems.pop("shot", None)
         self._on_change(self)
         return True
@@ -383,7 +383,7 @@ class RunningSession:
         if rows:
             self._on_change(self)
 
-    def _note(self, rover: str, item: Happened) -> None:
+    def _note(self, rover: str, item: RoverEvent) -> None:
         self._noted.append(lambda: self._sink.happened(self.id, rover, item))
 
     def _finish(self, shot: ShotInHand) -> None:

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from openstake.core.errors import DeviceError
 from openstake.core.evidence import StationReference
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
-from openstake.core.vector import lifted
+from openstake.core.vector import raised_along_normal
 from openstake.live.network import Connection, Outside
 from openstake.live.transport import connect
 from openstake.standin.clock import ticks
@@ -54,7 +54,7 @@ class Broadcast:
     @property
     def arp_ecef_m(self) -> NDArray[np.float64]:
         mark = ecef_from_geodetic(self.latitude_deg, self.longitude_deg, self.height_m)
-        return lifted(mark, self.antenna_height_m)
+        return raised_along_normal(mark, self.antenna_height_m)
 
     @property
     def station(self) -> StationReference:

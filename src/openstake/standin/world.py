@@ -21,7 +21,7 @@ from numpy.typing import NDArray
 
 from openstake.core.errors import FileError
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
-from openstake.core.vector import lifted
+from openstake.core.vector import raised_along_normal
 from openstake.wire.jsontext import JsonError, read_json
 
 
@@ -50,7 +50,7 @@ class Stand:
 
     @property
     def arp_ecef_m(self) -> NDArray[np.float64]:
-        return lifted(ecef_from_geodetic(self.latitude_deg, self.longitude_deg, self.height_m), self.arp_height_m)
+        return raised_along_normal(ecef_from_geodetic(self.latitude_deg, self.longitude_deg, self.height_m), self.arp_height_m)
 
 
 @dataclass(frozen=True, kw_only=True)

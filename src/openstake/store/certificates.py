@@ -83,7 +83,7 @@ def made_here(data: Path, addresses: Sequence[str], now_s: float) -> ServedCerti
     )
 
 
-def of_ones_own(certificate: Path, key: Path, now_s: float) -> ServedCertificate:
+def user_certificate(certificate: Path, key: Path, now_s: float) -> ServedCertificate:
     """Return a certificate that the user gave; FileError where it cannot be read, its key is another's, or it has expired."""
     try:
         found = x509.load_pem_x509_certificates(certificate.read_bytes())[0]

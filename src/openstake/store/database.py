@@ -22,8 +22,8 @@ from sqlalchemy.exc import IntegrityError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
 from openstake.core.errors import ConflictError, FileError, StorageError
+from openstake.store.conflicts import join_all
 from openstake.store.models import RequestKey
-from openstake.store.rivals import join_all
 
 T = TypeVar("T")
 

@@ -186,7 +186,7 @@ class Tick(Base):
 class SetUp(Base):
     """A base being set up: `data` is JSON of what was settled so far.  All rows of one set-up share `line_id`.
 
-    `dropped`: given up by its latest row.  It ends when an occupation names it.
+    `dropped`: abandoned by its latest row.  It ends when an occupation names it.
     """
 
     __tablename__ = "setup"

@@ -28,8 +28,8 @@ from openstake import __version__
 from openstake.core.errors import FileError
 from openstake.core.progress import Progress
 from openstake.store.backup import KeptFile
+from openstake.store.conflicts import PLAIN, Said, aliases, renaming, said_by, said_in
 from openstake.store.models import Base, BookEntry, Device, GearItem, JobProfile, JobSettings, ProfileVersion, SealedLine
-from openstake.store.rivals import PLAIN, Said, aliases, renaming, said_by, said_in
 from openstake.store.rowdoor import RowDoor, checked_manifest, shown
 from openstake.wire.address import holds_password
 from openstake.wire.jsontext import JsonError, read_json
@@ -500,15 +500,15 @@ class Opened:
 
     def said(self) -> dict[str, Said]:
         """Return by table what its rows truly replaced; of form 1 also what the joined rows among them stand for."""
-        rivals: dict[str, list[tuple[str, str, bool]]] = {}
+        conflicts: dict[str, list[tuple[str, str, bool]]] = {}
         door = RowDoor()
         for n, row in enumerate(self.rows(PARENTS), 1):
             door.take(Base.metadata.tables[PARENTS], row, n)
             name = row["table_name"]
             if name not in tables() or "replaces_id" not in tables()[name].c or (row["joined"] and self.package.form != _FORM_1):
                 raise FileError(f"A row of {PARENTS} is not what belongs there. Nothing was unpacked.")
-            rivals.setdefault(name, []).append((row["row_id"], row["said_replaces_id"], row["joined"]))
-        return {name: said_by(self.rows(name), found) for name, found in rivals.items()}
+            conflicts.setdefault(name, []).append((row["row_id"], row["said_replaces_id"], row["joined"]))
+        return {name: said_by(self.rows(name), found) for name, found in conflicts.items()}
 
 
 def _check_types(found: Package) -> None:

@@ -16,13 +16,13 @@ from sqlalchemy.orm import Session
 from openstake.core.errors import FileError
 from openstake.core.progress import Progress
 from openstake.core.units import counted
-from openstake.store import rivals
+from openstake.store import conflicts
 from openstake.store.backup import KeptFile
 from openstake.store.book import FIRST_HASH, hash_of, tells_of, write_entry
+from openstake.store.conflicts import PLAIN, Said
 from openstake.store.models import Base, BookEntry, Device, GearItem, Job, JobSettings, Occupation, OwnDevice, SealedLine, new_id
 from openstake.store.package import LINKS, Opened, of_job, rows_where, tables
 from openstake.store.records.lines import heads
-from openstake.store.rivals import PLAIN, Said
 from openstake.store.rowdoor import RowDoor, shown
 from openstake.wire.jsontext import JsonError, read_json
 from openstake.wire.pictures import kind_of
@@ -127,8 +127,8 @@ def unpack(session: Session, opened: Opened, data: Path, now_s: float, progress:
     try:
         _add_devices(session, opened)
         said = opened.said()
-        here_said = rivals.said_in(session)
-        names = _joined_of(opened, said) | rivals.aliases(session, here_said)
+        here_said = conflicts.said_in(session)
+        names = _joined_of(opened, said) | conflicts.aliases(session, here_said)
         for n, table in enumerate(tables().values()):
             progress(n, steps)
             found = _checked(opened, table, ids, said.get(table.name, PLAIN), names)
@@ -165,7 +165,7 @@ def unpack(session: Session, opened: Opened, data: Path, now_s: float, progress:
 
 def _checked(opened: Opened, table: Table, ids: _Ids, said: Said, names: dict[str, str]) -> Iterator[dict[str, Any]]:
     """Yield the rows that people wrote, with other rows in place of the joined ones that they name."""
-    rename = rivals.renaming(table, names)
+    rename = conflicts.renaming(table, names)
     for n, row in enumerate(opened.rows(table.name), 1):
         ids.door.take(table, row, n)
         if row.get("id") in said.joined:
@@ -178,7 +178,7 @@ def _checked(opened: Opened, table: Table, ids: _Ids, said: Said, names: dict[st
 
 def _add(session: Session, table: Table, found: Iterator[dict[str, Any]], names: dict[str, str], compared: bool, progress: Any) -> int:
     """Add the rows that are not here; where some may be, hold those against them."""
-    keys, count, rename = table.primary_key.columns, 0, rivals.renaming(table, names)
+    keys, count, rename = table.primary_key.columns, 0, conflicts.renaming(table, names)
     while batch := list(islice(found, _BATCH)):
         here: dict[tuple[Any, ...], dict[str, Any]] = {}
         if compared:
@@ -248,10 +248,10 @@ def _add_lines(
     fresh = [row for row in found if row["id"] not in here]
     if not fresh:
         return 0, 0
-    rivals.add_line(session, table, fresh, said, here)
+    conflicts.add_line(session, table, fresh, said, here)
     lines_here = {row["line_id"] for row in fresh} if table.name in _SHARED else set()
     where = table.c.line_id.in_(lines_here) if table.name in _SHARED else of_job(table, job_id)
-    return len(fresh), rivals.join(session, table, where)
+    return len(fresh), conflicts.join(session, table, where)
 
 
 def _joined_of(opened: Opened, said: dict[str, Said]) -> dict[str, str]:
@@ -261,9 +261,9 @@ def _joined_of(opened: Opened, said: dict[str, Said]) -> dict[str, str]:
         ends = {end for of_one in of_table.joined.values() for end in of_one}
         rows = {row["id"]: row for row in opened.rows(name) if row["id"] in ends} if ends else {}
         for row_id, of_one in of_table.joined.items():
-            if not of_one or of_one - rows.keys() or row_id != rivals.joined_id(name, sorted(of_one)):
+            if not of_one or of_one - rows.keys() or row_id != conflicts.joined_id(name, sorted(of_one)):
                 raise FileError("A row that joins two corrections does not name them. Nothing was unpacked.")
-        names |= rivals.stands_for(of_table, rows)
+        names |= conflicts.stands_for(of_table, rows)
     return names
 
 

@@ -20,7 +20,7 @@ from openstake.workflow.chain.steps import evidence_of
 from openstake.workflow.check.checks import checked
 from openstake.workflow.command import carry_out
 from openstake.workflow.context import Context
-from openstake.workflow.ticks import TickWish, set_tick, ticked_at
+from openstake.workflow.ticks import TickRequest, set_tick, ticked_at
 
 LIST = "closing"
 
@@ -93,10 +93,10 @@ def _known(context: Context, session: Session, job: JobNow, unchecked: tuple[str
     )
 
 
-def tick(context: Context, job_id: str, wish: TickWish) -> Closing:
+def tick(context: Context, job_id: str, request: TickRequest) -> Closing:
     """Tick a thing off, or untick it; what the program knows by itself is not ticked."""
-    item = next((item for item in view(context, job_id).items if item.key == wish.key), None)
+    item = next((item for item in view(context, job_id).items if item.key == request.key), None)
     if item is None or item.known:
         raise NotFoundError("This is not ticked off here: its state comes from what was done.")
-    carry_out(context, job_id, lambda tx: set_tick(tx, _list_of(tx.session, job_id), wish, item.what))
+    carry_out(context, job_id, lambda tx: set_tick(tx, _list_of(tx.session, job_id), request, item.what))
     return view(context, job_id)

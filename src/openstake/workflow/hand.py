@@ -122,18 +122,18 @@ def view(context: Context) -> HandView:
     )
 
 
-def set_passphrase(context: Context, wish: SetPassphrase) -> HandView:
+def set_passphrase(context: Context, request: SetPassphrase) -> HandView:
     """Take a passphrase; all devices are signed out."""
-    if wish.passphrase != wish.again:
+    if request.passphrase != request.again:
         raise InputError("The two are not alike. Type the passphrase again.", field="again")
-    context.access.set_passphrase(wish.passphrase, wish.hint)
+    context.access.set_passphrase(request.passphrase, request.hint)
     return view(context)
 
 
-def end(context: Context, wish: EndSession) -> HandView:
+def end(context: Context, request: EndSession) -> HandView:
     """End the session of a device, or all."""
-    if wish.session_id:
-        context.access.end(wish.session_id)
+    if request.session_id:
+        context.access.end(request.session_id)
     else:
         context.access.end_all()
     return view(context)

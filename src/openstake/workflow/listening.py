@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from openstake.core.evidence import StationReference
 from openstake.core.limits import OLD_AGE_S
-from openstake.core.rtk.rover import Happened
+from openstake.core.rtk.rover import RoverEvent
 from openstake.derive.base import further_rovers, listening_of
 from openstake.derive.job import job_of
 from openstake.live.feed import FeedState, FeedStatus
@@ -106,7 +106,7 @@ class StoreSink:
 
         self._context.database.write(work)
 
-    def happened(self, session_id: str, rover: str, item: Happened) -> None:
+    def happened(self, session_id: str, rover: str, item: RoverEvent) -> None:
         with self._context.database.read() as session:
             job = job_of(session, self._job_id)
         kind, sentence = told_in_book(item, job.length_unit)
@@ -212,7 +212,7 @@ def resume(context: Context) -> int:
 
 
 def _write_resumed(context: Context, job_id: str) -> None:
-    carry_out(context, job_id, lambda tx: tx.tell("resumed", "The program was started again and listens on.", "machine"))
+    carry_out(context, job_id, lambda tx: tx.tell("resumed", "The program is listening again after a restart.", "machine"))
 
 
 def _kind(live: Live) -> tuple[object, ...]:

@@ -10,7 +10,7 @@ from openstake.core.judge.watch import judge_pair
 from openstake.core.limits import LEAST_GAP_S, ShortText
 from openstake.core.rtk.drift import Drift
 from openstake.core.rtk.jumps import Jump
-from openstake.core.rtk.rover import Happened, Pair, Switch
+from openstake.core.rtk.rover import Pair, RoverEvent, Switch
 from openstake.core.shot import unreported
 from openstake.core.sigmas import horizontal_95_m, vertical_95_m
 from openstake.core.units import text_from_metres, text_from_seconds
@@ -189,20 +189,20 @@ def _shot_now(moment: Moment) -> ShotNow | None:
     shot = moment.shot
     if shot is None:
         return None
-    kind, collected_s = shot.wish.kind, shot.collected_s
+    kind, collected_s = shot.request.kind, shot.collected_s
     silent_s = moment.shot_silent_s
     waiting_for = shot.waiting_for if silent_s < LEAST_GAP_S else f"the rover since {text_from_seconds(silent_s)}"
     words = shot_advice(waiting_for, shot.points if kind.is_track else None, collected_s, kind.seconds, len(shot.epochs))
     missing = unreported(moment.epoch.epoch, kind) if moment.epoch else ""
     return ShotNow(
-        id=shot.wish.id,
+        id=shot.request.id,
         wanted_s=kind.seconds,
         collected_s=round(collected_s, 1),
         waiting_for=waiting_for,
         track=kind.is_track,
         words=words,
         unreported=missing,
-        by=shot.wish.by,
+        by=shot.request.by,
     )
 
 
@@ -218,7 +218,7 @@ def view(context: Context, job_id: str, query: WatchQuery) -> WatchView:
     return WatchView(True, live, live.holds)
 
 
-def told_in_book(item: Happened, unit: str) -> tuple[str, str]:
+def told_in_book(item: RoverEvent, unit: str) -> tuple[str, str]:
     """Return the kind and the sentence under which the Book tells what a rover's epochs show, in the job's unit."""
     if isinstance(item, Jump):
         return "position-jumped", f"the position jumped by {text_from_metres(item.size_m, unit)} while it was fixed."

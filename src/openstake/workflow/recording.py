@@ -22,7 +22,7 @@ from openstake.derive.base import base_of, listening_of, needed_occupation
 from openstake.derive.heights import height_row
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.marks import MarkNow, head_of
-from openstake.live.rover import ReceivedEpoch, ShotWish
+from openstake.live.rover import ReceivedEpoch, ShotRequest
 from openstake.store.book import writes_by, written_by
 from openstake.store.models import Listening, Occupation, Reference, Shot, ShotEpoch, new_id
 from openstake.store.records.epochs import epoch_columns
@@ -86,10 +86,10 @@ def begin(context: Context, job_id: str, plan: ShotPlan, rover_id: str | None, t
         job.needs_datum()
         unit = job.length_unit
     begun = _Begun(id=new_id(), started_s=context.now(job_id), plan=plan, occupation=occupation, listening=listening)
-    wish = ShotWish(id=begun.id, kind=plan.kind, fixed_only=plan.fixed_only, unit=unit, by=begun.by)
-    if not running.begin_shot(wish, lambda epochs: _store(context, job_id, begun, told, epochs), rover.id):
+    request = ShotRequest(id=begun.id, kind=plan.kind, fixed_only=plan.fixed_only, unit=unit, by=begun.by)
+    if not running.begin_shot(request, lambda epochs: _store(context, job_id, begun, told, epochs), rover.id):
         other = running.rover(rover.id)
-        by = f" by {other.shot.wish.by}" if other and other.shot and other.shot.wish.by else ""
+        by = f" by {other.shot.request.by}" if other and other.shot and other.shot.request.by else ""
         raise ConflictError(f"A shot is being recorded{by}. Wait for its end, or cancel it.")
     return Recording(begun.id)
 

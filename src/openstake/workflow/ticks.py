@@ -13,7 +13,7 @@ from openstake.workflow.command import Transaction
 
 
 @dataclass(frozen=True)
-class TickWish:
+class TickRequest:
     """A thing to tick off, or to untick."""
 
     key: ShortText
@@ -27,7 +27,7 @@ def ticked_at(session: Session, job_id: str, list_name: str) -> dict[str, float]
     return {key: row.created_s for key, row in latest.items() if row.done}
 
 
-def set_tick(tx: Transaction, list_name: str, wish: TickWish, words: str) -> None:
+def set_tick(tx: Transaction, list_name: str, request: TickRequest, words: str) -> None:
     """Tick a thing off, or untick it, and say so in the Book."""
-    tx.add(Tick(job_id=tx.job_id, list=list_name, item=wish.key, done=wish.done, created_s=tx.now_s))
-    tx.tell("tick", f"{'Ticked off' if wish.done else 'Not ticked any more'}: {words}.", list=list_name)
+    tx.add(Tick(job_id=tx.job_id, list=list_name, item=request.key, done=request.done, created_s=tx.now_s))
+    tx.tell("tick", f"{'Ticked off' if request.done else 'Not ticked any more'}: {words}.", list=list_name)

@@ -37,18 +37,18 @@ export const useReports = (id: string) =>
     queryFn: () => answer(client.GET("/api/jobs/{job_id}/reports", path(id))).then((all) => all.reports),
   });
 export const useAddNote = (id: string) =>
-  useChange(id, (body: Schemas["NoteWish"]) => answer(client.POST("/api/jobs/{job_id}/book/notes", { ...path(id), body })));
+  useChange(id, (body: Schemas["NoteRequest"]) => answer(client.POST("/api/jobs/{job_id}/book/notes", { ...path(id), body })));
 export const useAddWeather = (id: string) =>
-  useChange(id, (body: Schemas["WeatherWish"]) => answer(client.POST("/api/jobs/{job_id}/book/weather", { ...path(id), body })));
+  useChange(id, (body: Schemas["WeatherRequest"]) => answer(client.POST("/api/jobs/{job_id}/book/weather", { ...path(id), body })));
 export const useAddPeople = (id: string) =>
-  useChange(id, (body: Schemas["PeopleWish"]) => answer(client.POST("/api/jobs/{job_id}/book/people", { ...path(id), body })));
+  useChange(id, (body: Schemas["PeopleRequest"]) => answer(client.POST("/api/jobs/{job_id}/book/people", { ...path(id), body })));
 export const useAddBookPhoto = (id: string) =>
   useChange(id, (file: File) =>
     answer(client.POST("/api/jobs/{job_id}/book/photo", { params: { path: { job_id: id }, query: { name: file.name } }, ...asSent(file) })),
   );
 export const useSignDay = (id: string) =>
-  useChange(id, (body: Schemas["SignWish"]) => answer(client.POST("/api/jobs/{job_id}/book/sign", { ...path(id), body })));
+  useChange(id, (body: Schemas["SignRequest"]) => answer(client.POST("/api/jobs/{job_id}/book/sign", { ...path(id), body })));
 export const useCrews = (id: string) =>
   useQuery({ queryKey: ["job", id, "crews"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/crews", path(id))).then((all) => all.differ) });
 export const useSettleCrews = (id: string) =>
-  useChange(id, (body: Schemas["SettleWish"]) => answer(client.POST("/api/jobs/{job_id}/crews/settle", { ...path(id), body })));
+  useChange(id, (body: Schemas["SettleRequest"]) => answer(client.POST("/api/jobs/{job_id}/crews/settle", { ...path(id), body })));

@@ -11,14 +11,14 @@ export const useChain = (id: string) =>
     queryFn: () => answer(client.GET("/api/jobs/{job_id}/chain", path(id))),
     refetchInterval: LOOKED_AT_EVERY_MS,
   });
-export const useTryBudget = (id: string, body: Schemas["BudgetWish"]) =>
+export const useTryBudget = (id: string, body: Schemas["BudgetRequest"]) =>
   useQuery({
     queryKey: ["job", id, "budget", body],
     queryFn: () => answer(client.POST("/api/jobs/{job_id}/budget/try", { ...path(id), body })),
     retry: false,
     placeholderData: keepPreviousData,
   });
-export const useBudgetOver = (id: string, body: Schemas["BudgetWish"]) =>
+export const useBudgetOver = (id: string, body: Schemas["BudgetRequest"]) =>
   useQuery({
     queryKey: ["job", id, "budgetOver", body],
     queryFn: () => answer(client.POST("/api/jobs/{job_id}/budget/over", { ...path(id), body })),
@@ -30,4 +30,4 @@ export const useBudgetForm = (id: string) =>
 export const useSaveBudget = (id: string) =>
   useChange(id, (body: Schemas["SaveBudget"]) => answer(client.POST("/api/jobs/{job_id}/budget/settings", { ...path(id), body })));
 export const useAnswerFinding = (id: string) =>
-  useChange(id, (body: Schemas["AnswerWish"]) => answer(client.POST("/api/jobs/{job_id}/findings/answer", { ...path(id), body })));
+  useChange(id, (body: Schemas["AnswerRequest"]) => answer(client.POST("/api/jobs/{job_id}/findings/answer", { ...path(id), body })));

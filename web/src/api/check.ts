@@ -12,7 +12,7 @@ export const usePlanOfChecks = (id: string) =>
     refetchInterval: PLAN_EVERY_MS,
   });
 export const useTellChange = (id: string) =>
-  useChange(id, (body: Schemas["ChangeWish"]) => answer(client.POST("/api/jobs/{job_id}/checks/changes", { ...path(id), body })));
+  useChange(id, (body: Schemas["ChangeRequest"]) => answer(client.POST("/api/jobs/{job_id}/checks/changes", { ...path(id), body })));
 
 export const useCheckSettings = (id: string) =>
   useQuery({ queryKey: ["job", id, "checkSettings"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/checks/settings", path(id))) });
@@ -27,7 +27,7 @@ export const useReseat = (id: string, mark_id: string) =>
     retry: false,
     placeholderData: keepPreviousData,
   });
-export const usePreviewReseat = (id: string, body: Schemas["ReseatWish"]) =>
+export const usePreviewReseat = (id: string, body: Schemas["ReseatRequest"]) =>
   useQuery({
     queryKey: ["job", id, "reseatPreview", body],
     queryFn: () => answer(client.POST("/api/jobs/{job_id}/base/reseat/preview", { ...path(id), body })),
@@ -35,20 +35,20 @@ export const usePreviewReseat = (id: string, body: Schemas["ReseatWish"]) =>
     retry: false,
   });
 export const useApplyReseat = (id: string) =>
-  useChange(id, (body: Schemas["ReseatWish"]) => answer(client.POST("/api/jobs/{job_id}/base/reseat", { ...path(id), body })));
+  useChange(id, (body: Schemas["ReseatRequest"]) => answer(client.POST("/api/jobs/{job_id}/base/reseat", { ...path(id), body })));
 
 export const useMeasures = (id: string) =>
   useQuery({ queryKey: ["job", id, "ground"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/ground", path(id))) });
 export const useAddMeasure = (id: string) =>
-  useChange(id, (body: Schemas["MeasureWish"]) => answer(client.POST("/api/jobs/{job_id}/ground", { ...path(id), body })));
+  useChange(id, (body: Schemas["MeasureRequest"]) => answer(client.POST("/api/jobs/{job_id}/ground", { ...path(id), body })));
 export const useDropMeasure = (id: string) =>
   useChange(id, (measure_id: string) => answer(client.POST("/api/jobs/{job_id}/ground/drop", { ...path(id), body: { measure_id } })));
 
 export const useTurns = (id: string) => useQuery({ queryKey: ["job", id, "turns"], queryFn: () => answer(client.GET("/api/jobs/{job_id}/turns", path(id))) });
 export const useBeginTurn = (id: string) =>
-  useChange(id, (body: Schemas["TurnWish"]) => answer(client.POST("/api/jobs/{job_id}/turns", { ...path(id), body })));
+  useChange(id, (body: Schemas["TurnRequest"]) => answer(client.POST("/api/jobs/{job_id}/turns", { ...path(id), body })));
 export const useRecordSide = (id: string) =>
-  useChange(id, (body: Schemas["SeriesShotWish"]) => answer(client.POST("/api/jobs/{job_id}/turns/record", { ...path(id), body })));
+  useChange(id, (body: Schemas["SeriesShotRequest"]) => answer(client.POST("/api/jobs/{job_id}/turns/record", { ...path(id), body })));
 export const useDropTurn = (id: string) =>
   useChange(id, (series_id: string) => answer(client.POST("/api/jobs/{job_id}/turns/drop", { ...path(id), body: { series_id } })));
 
@@ -59,8 +59,8 @@ export const useFieldTests = (id: string) =>
     refetchInterval: PLAN_EVERY_MS,
   });
 export const useBeginFieldTest = (id: string) =>
-  useChange(id, (body: Schemas["FieldTestWish"]) => answer(client.POST("/api/jobs/{job_id}/fieldtests", { ...path(id), body })));
+  useChange(id, (body: Schemas["FieldTestRequest"]) => answer(client.POST("/api/jobs/{job_id}/fieldtests", { ...path(id), body })));
 export const useRecordFieldTest = (id: string) =>
-  useChange(id, (body: Schemas["SeriesShotWish"]) => answer(client.POST("/api/jobs/{job_id}/fieldtests/record", { ...path(id), body })));
+  useChange(id, (body: Schemas["SeriesShotRequest"]) => answer(client.POST("/api/jobs/{job_id}/fieldtests/record", { ...path(id), body })));
 export const useDropFieldTest = (id: string) =>
   useChange(id, (series_id: string) => answer(client.POST("/api/jobs/{job_id}/fieldtests/drop", { ...path(id), body: { series_id } })));

@@ -18,7 +18,7 @@ function useFitChange<Body>(id: string, send: (body: Body) => Promise<Schemas["F
 }
 
 export const useChooseFit = (id: string) =>
-  useFitChange(id, (body: Schemas["FitWish"]) => answer(client.POST("/api/jobs/{job_id}/fit", { ...path(id), body })));
+  useFitChange(id, (body: Schemas["FitRequest"]) => answer(client.POST("/api/jobs/{job_id}/fit", { ...path(id), body })));
 export const useUndoFit = (id: string) =>
   useFitChange(id, (body: Schemas["FitUndo"]) => answer(client.POST("/api/jobs/{job_id}/fit/undo", { ...path(id), body })));
 export const useApplyFit = (id: string) =>
@@ -48,7 +48,7 @@ export const useFitFileRead = (id: string, body: Schemas["FitFile"]) =>
 export const useKeepFitFile = (id: string) =>
   useChange(id, (body: Schemas["FitFile"]) => answer(client.POST("/api/jobs/{job_id}/fit/file", { ...path(id), body })));
 export const useRecordFitShot = (id: string) =>
-  useChange(id, (body: Schemas["FitShotWish"]) => answer(client.POST("/api/jobs/{job_id}/fit/record", { ...path(id), body })));
+  useChange(id, (body: Schemas["FitShotRequest"]) => answer(client.POST("/api/jobs/{job_id}/fit/record", { ...path(id), body })));
 
 export const useFitForm = () => useQuery({ queryKey: ["fitForm"], queryFn: () => answer(client.GET("/api/fit/form")), staleTime: Infinity });
 export const useFitHistory = (id: string) =>

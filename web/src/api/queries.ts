@@ -134,7 +134,7 @@ export const useCard = (id: string, pair: Schemas["PairQuery"]) =>
     queryKey: ["job", id, "card", pair],
     queryFn: () => answer(client.GET("/api/jobs/{job_id}/link/card", { params: { path: { job_id: id }, query: pair } })),
   });
-export const useReach = (id: string, query: Schemas["ReachWish"]) =>
+export const useReach = (id: string, query: Schemas["ReachRequest"]) =>
   useQuery({
     queryKey: ["job", id, "reach", query],
     queryFn: () => answer(client.GET("/api/jobs/{job_id}/link/reach", { params: { path: { job_id: id }, query } })),
@@ -254,7 +254,7 @@ export const useMend = (id: string) =>
   useChange(id, (body: Schemas["Mend"]) => answer(client.POST("/api/jobs/{job_id}/link/mend", { ...path(id), body })));
 export const useSourceTable = (id: string) =>
   useMutation({
-    mutationFn: (body: Schemas["CasterWish"]) => answer(client.POST("/api/jobs/{job_id}/link/table", { ...path(id), body })),
+    mutationFn: (body: Schemas["CasterRequest"]) => answer(client.POST("/api/jobs/{job_id}/link/table", { ...path(id), body })),
   });
 export const useTryMountpoint = (id: string) =>
   useMutation({
@@ -266,7 +266,7 @@ export const useTakeMountpoint = (id: string) =>
 export const useTickCard = (id: string) =>
   useChange(id, (body: Schemas["TickCard"]) => answer(client.POST("/api/jobs/{job_id}/link/card", { ...path(id), body })));
 export const useTick = (id: string) =>
-  useChange(id, (body: Schemas["TickWish"]) => answer(client.POST("/api/jobs/{job_id}/packing", { ...path(id), body })));
+  useChange(id, (body: Schemas["TickRequest"]) => answer(client.POST("/api/jobs/{job_id}/packing", { ...path(id), body })));
 export const usePreviewControl = (id: string) =>
   useMutation({
     mutationFn: (body: Schemas["ControlFile"]) =>
@@ -291,7 +291,7 @@ export const useDropSetUp = (id: string) =>
 export const useTakeSetUpUp = (id: string) =>
   useChange(id, () => answer(client.POST("/api/jobs/{job_id}/base/setup/again", path(id))));
 export const useTickSetUp = (id: string) =>
-  useChange(id, (body: Schemas["TickWish"]) => answer(client.POST("/api/jobs/{job_id}/base/tick", { ...path(id), body })));
+  useChange(id, (body: Schemas["TickRequest"]) => answer(client.POST("/api/jobs/{job_id}/base/tick", { ...path(id), body })));
 export const useAddPhoto = (id: string) =>
   useChange(id, (file: File) =>
     answer(client.POST("/api/jobs/{job_id}/base/photo", { params: { path: { job_id: id }, query: { name: file.name } }, ...asSent(file) })),
@@ -301,7 +301,7 @@ export const useReadBaseHeight = (id: string) =>
 export const useCorrectHeight = (id: string) =>
   useChange(id, (body: Schemas["CorrectHeight"]) => answer(client.POST("/api/jobs/{job_id}/base/height", { ...path(id), body })));
 export const useBeginAverage = (id: string) =>
-  useChange(id, (body: Schemas["AverageWish"]) => answer(client.POST("/api/jobs/{job_id}/base/average", { ...path(id), body })));
+  useChange(id, (body: Schemas["AverageRequest"]) => answer(client.POST("/api/jobs/{job_id}/base/average", { ...path(id), body })));
 export const useCancelAverage = (id: string) =>
   useChange(id, () => answer(client.DELETE("/api/jobs/{job_id}/base/average", path(id))));
 export const useAverageLog = (id: string) =>
@@ -320,18 +320,18 @@ export const useSwitchLog = (id: string) =>
   useChange(id, (on: boolean) => answer(client.POST("/api/jobs/{job_id}/base/log", { ...path(id), body: { on } })));
 export const usePreviewSolution = (id: string) =>
   useMutation({
-    mutationFn: (body: Schemas["SolutionWish"]) => answer(client.POST("/api/jobs/{job_id}/base/solution/preview", { ...path(id), body })),
+    mutationFn: (body: Schemas["SolutionRequest"]) => answer(client.POST("/api/jobs/{job_id}/base/solution/preview", { ...path(id), body })),
   });
 export const useApplySolution = (id: string) =>
-  useChange(id, (body: Schemas["SolutionWish"]) => answer(client.POST("/api/jobs/{job_id}/base/solution", { ...path(id), body })));
+  useChange(id, (body: Schemas["SolutionRequest"]) => answer(client.POST("/api/jobs/{job_id}/base/solution", { ...path(id), body })));
 export const useRestoreCoordinate = (id: string) =>
   useChange(id, (body: Schemas["RestoreCoordinate"]) => answer(client.POST("/api/jobs/{job_id}/base/coordinate", { ...path(id), body })));
 export const useTakeAnew = (id: string) =>
   useChange(id, (body: Schemas["TakeAnew"]) => answer(client.POST("/api/jobs/{job_id}/base/coordinate/anew", { ...path(id), body })));
 export const useRecordCheck = (id: string) =>
-  useChange(id, (body: Schemas["CheckWish"]) => answer(client.POST("/api/jobs/{job_id}/checks", { ...path(id), body })));
+  useChange(id, (body: Schemas["CheckRequest"]) => answer(client.POST("/api/jobs/{job_id}/checks", { ...path(id), body })));
 export const useMoveStand = (id: string) =>
-  useChange(id, (body: Schemas["StandWish"]) => answer(client.POST("/api/jobs/{job_id}/stand", { ...path(id), body })));
+  useChange(id, (body: Schemas["StandRequest"]) => answer(client.POST("/api/jobs/{job_id}/stand", { ...path(id), body })));
 export const useLetTimePass = (id: string) =>
   useChange(id, (seconds: number) => answer(client.POST("/api/jobs/{job_id}/practice/wait", { ...path(id), body: { seconds } })));
 export const useCutLink = (id: string) =>

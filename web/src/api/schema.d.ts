@@ -530,7 +530,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take the set-up that was given up last up again. */
+        /** Take the set-up that was abandoned last up again. */
         post: operations["post__api_jobs_{job_id}_base_setup_again"];
         delete?: never;
         options?: never;
@@ -2743,6 +2743,26 @@ export interface components {
             refused: number;
         };
         /**
+         * AccuracyMap
+         * @description What is had over a site at 95 %, horizontally: cells by rows from the south-west, in the coordinates of its plan.
+         *
+         *     `band` is how many of the bounds `bands_m` a cell is beyond.
+         */
+        AccuracyMap: {
+            /** Band */
+            band: number[];
+            /** Bands M */
+            bands_m: number[];
+            /** Columns */
+            columns: number;
+            /** East M */
+            east_m: number;
+            /** North M */
+            north_m: number;
+            /** Step M */
+            step_m: number;
+        };
+        /**
          * AgeNow
          * @description The age of corrections and how it changes.
          */
@@ -2826,10 +2846,10 @@ export interface components {
             words: string;
         };
         /**
-         * AnswerWish
+         * AnswerRequest
          * @description An answer to a finding as its sentence stands: the words, and by whom.
          */
-        AnswerWish: {
+        AnswerRequest: {
             /** Code */
             code: string;
             /** Sentence */
@@ -2864,6 +2884,40 @@ export interface components {
             latitude_deg: number;
             /** Longitude Deg */
             longitude_deg: number;
+        };
+        /**
+         * AverageRequest
+         * @description Average the base's receiver (`base`), or a rover held over the mark (`reading` and `feature` of its pole).
+         */
+        AverageRequest: {
+            /**
+             * Feature
+             * @default
+             */
+            feature?: string;
+            /**
+             * Purpose
+             * @default base
+             * @enum {string}
+             */
+            purpose?: "base" | "mark";
+            /**
+             * Reading
+             * @default
+             */
+            reading?: string;
+            /** @default null */
+            refers_to?: components["schemas"]["RefersTo"] | null;
+            /**
+             * Seconds
+             * @default 60
+             */
+            seconds?: number;
+            /**
+             * Url
+             * @default null
+             */
+            url?: string | null;
         };
         /**
          * AverageResult
@@ -2949,40 +3003,6 @@ export interface components {
             seconds: number;
             /** Waiting */
             waiting: boolean;
-        };
-        /**
-         * AverageWish
-         * @description Average the base's receiver (`base`), or a rover held over the mark (`reading` and `feature` of its pole).
-         */
-        AverageWish: {
-            /**
-             * Feature
-             * @default
-             */
-            feature?: string;
-            /**
-             * Purpose
-             * @default base
-             * @enum {string}
-             */
-            purpose?: "base" | "mark";
-            /**
-             * Reading
-             * @default
-             */
-            reading?: string;
-            /** @default null */
-            refers_to?: components["schemas"]["RefersTo"] | null;
-            /**
-             * Seconds
-             * @default 60
-             */
-            seconds?: number;
-            /**
-             * Url
-             * @default null
-             */
-            url?: string | null;
         };
         /**
          * BackupsView
@@ -3088,6 +3108,24 @@ export interface components {
             now_s: number;
         };
         /**
+         * BenchRequest
+         * @description A bench test: the taped distance from bottom of mount to bottom of mount, and where both units are heard.
+         */
+        BenchRequest: {
+            /**
+             * Base Url
+             * @default
+             */
+            base_url?: string;
+            /**
+             * Rover Url
+             * @default
+             */
+            rover_url?: string;
+            /** Tape */
+            tape: string;
+        };
+        /**
          * BenchResult
          * @description A bench test as it was: metres and seconds, which units, and what it said.
          */
@@ -3148,24 +3186,6 @@ export interface components {
             status: string;
             /** Wanted S */
             wanted_s: number;
-        };
-        /**
-         * BenchWish
-         * @description A bench test: the taped distance from bottom of mount to bottom of mount, and where both units are heard.
-         */
-        BenchWish: {
-            /**
-             * Base Url
-             * @default
-             */
-            base_url?: string;
-            /**
-             * Rover Url
-             * @default
-             */
-            rover_url?: string;
-            /** Tape */
-            tape: string;
         };
         /**
          * Between
@@ -3423,7 +3443,38 @@ export interface components {
             base: string;
             /** Marks */
             marks: components["schemas"]["BudgetAt"][];
-            wash: components["schemas"]["Wash"] | null;
+            wash: components["schemas"]["AccuracyMap"] | null;
+        };
+        /**
+         * BudgetRequest
+         * @description What if: how far from the base (as text; empty: where the rover is), absolute or not, which changes, and what is needed at 95 %.
+         */
+        BudgetRequest: {
+            /**
+             * Absolute
+             * @default false
+             */
+            absolute?: boolean;
+            /**
+             * Baseline
+             * @default
+             */
+            baseline?: string;
+            /**
+             * Changes
+             * @default []
+             */
+            changes?: string[];
+            /**
+             * Need Horizontal
+             * @default
+             */
+            need_horizontal?: string;
+            /**
+             * Need Vertical
+             * @default
+             */
+            need_vertical?: string;
         };
         /**
          * BudgetSettings
@@ -3539,40 +3590,9 @@ export interface components {
             /** Vertical 95 M */
             vertical_95_m: number | null;
             /** Ways */
-            ways: components["schemas"]["WayShown"][];
+            ways: components["schemas"]["ImprovementShown"][];
             /** Where */
             where: string;
-        };
-        /**
-         * BudgetWish
-         * @description What if: how far from the base (as text; empty: where the rover is), absolute or not, which changes, and what is needed at 95 %.
-         */
-        BudgetWish: {
-            /**
-             * Absolute
-             * @default false
-             */
-            absolute?: boolean;
-            /**
-             * Baseline
-             * @default
-             */
-            baseline?: string;
-            /**
-             * Changes
-             * @default []
-             */
-            changes?: string[];
-            /**
-             * Need Horizontal
-             * @default
-             */
-            need_horizontal?: string;
-            /**
-             * Need Vertical
-             * @default
-             */
-            need_vertical?: string;
         };
         /**
          * CardLineView
@@ -3607,10 +3627,10 @@ export interface components {
             rover: string;
         };
         /**
-         * CasterWish
+         * CasterRequest
          * @description Which caster: an account of the kit by its id, or typed; a password is written and never read.
          */
-        CasterWish: {
+        CasterRequest: {
             /**
              * Account Id
              * @default null
@@ -3740,10 +3760,10 @@ export interface components {
             word: string;
         };
         /**
-         * ChangeWish
+         * ChangeRequest
          * @description What was changed at the base.
          */
-        ChangeWish: {
+        ChangeRequest: {
             /**
              * Kind
              * @enum {string}
@@ -3826,6 +3846,35 @@ export interface components {
             words: string;
         };
         /**
+         * CheckRequest
+         * @description What the crew settled before recording; 0 seconds is one epoch; `rover_id` is whose shot it is, the first rover's where it is None.
+         */
+        CheckRequest: {
+            /** Feature */
+            feature: string;
+            /**
+             * Fixed Only
+             * @default true
+             */
+            fixed_only?: boolean;
+            /** Mark Id */
+            mark_id: string;
+            /** Reading */
+            reading: string;
+            /**
+             * Rover Id
+             * @default null
+             */
+            rover_id?: string | null;
+            /** Seconds */
+            seconds: number;
+            /**
+             * Tolerance
+             * @default control
+             */
+            tolerance?: string;
+        };
+        /**
          * CheckSettings
          * @description How a job is checked: tolerance sets, marks in place of those proposed, and when checks are repeated.
          */
@@ -3890,35 +3939,6 @@ export interface components {
             /** Id */
             id: string | null;
             settings: components["schemas"]["CheckSettings"];
-        };
-        /**
-         * CheckWish
-         * @description What the crew settled before recording; 0 seconds is one epoch; `rover_id` is whose shot it is, the first rover's where it is None.
-         */
-        CheckWish: {
-            /** Feature */
-            feature: string;
-            /**
-             * Fixed Only
-             * @default true
-             */
-            fixed_only?: boolean;
-            /** Mark Id */
-            mark_id: string;
-            /** Reading */
-            reading: string;
-            /**
-             * Rover Id
-             * @default null
-             */
-            rover_id?: string | null;
-            /** Seconds */
-            seconds: number;
-            /**
-             * Tolerance
-             * @default control
-             */
-            tolerance?: string;
         };
         /**
          * Checks
@@ -4249,7 +4269,7 @@ export interface components {
          * CorrectRoverHeight
          * @description Another rover height in place of the reading `replaces_id`, for the shots of a scope.
          *
-         *     Without a reading each goes back to what it was before its last correction.
+         *     LeaveOneOut a reading each goes back to what it was before its last correction.
          */
         CorrectRoverHeight: {
             /**
@@ -4311,10 +4331,10 @@ export interface components {
             differ: components["schemas"]["CrewsDiffer"][];
         };
         /**
-         * CutWish
+         * CutRequest
          * @description For how long no correction reaches the rovers, seconds.
          */
-        CutWish: {
+        CutRequest: {
             /** Seconds */
             seconds: number;
         };
@@ -4398,25 +4418,6 @@ export interface components {
             vertical_95_m: number | null;
             /** Words */
             words: string;
-        };
-        /**
-         * Double
-         * @description A point that two base set-ups or more have occupied: its mean, each set-up, and whether the last two agree.
-         */
-        Double: {
-            /** Agrees */
-            agrees: boolean;
-            /** East M */
-            east_m: number;
-            finding: components["schemas"]["Finding"];
-            /** Height M */
-            height_m: number;
-            /** Name */
-            name: string;
-            /** North M */
-            north_m: number;
-            /** Set Ups */
-            set_ups: components["schemas"]["Occupied"][];
         };
         /**
          * DoubtfulPoint
@@ -4666,6 +4667,34 @@ export interface components {
             tests: components["schemas"]["TestItem"][];
         };
         /**
+         * FieldTestRequest
+         * @description A test to begin: full or simplified, predetermined sigmas and independent values as text; empty where there is none.
+         */
+        FieldTestRequest: {
+            /**
+             * Distance
+             * @default
+             */
+            distance?: string;
+            /** Full */
+            full: boolean;
+            /**
+             * Height Difference
+             * @default
+             */
+            height_difference?: string;
+            /**
+             * Sigma H
+             * @default
+             */
+            sigma_h?: string;
+            /**
+             * Sigma Xy
+             * @default
+             */
+            sigma_xy?: string;
+        };
+        /**
          * FieldTestView
          * @description A test as it stands: its sets with their times, what to measure next, and its result where all is measured.
          *
@@ -4697,34 +4726,6 @@ export interface components {
             verdict: string;
             /** Wanted */
             wanted: number;
-        };
-        /**
-         * FieldTestWish
-         * @description A test to begin: full or simplified, predetermined sigmas and independent values as text; empty where there is none.
-         */
-        FieldTestWish: {
-            /**
-             * Distance
-             * @default
-             */
-            distance?: string;
-            /** Full */
-            full: boolean;
-            /**
-             * Height Difference
-             * @default
-             */
-            height_difference?: string;
-            /**
-             * Sigma H
-             * @default
-             */
-            sigma_h?: string;
-            /**
-             * Sigma Xy
-             * @default
-             */
-            sigma_xy?: string;
         };
         /**
          * FieldTests
@@ -5043,6 +5044,25 @@ export interface components {
             words: string;
         };
         /**
+         * FitMethodWords
+         * @description A school in words: what one does, what speaks for it and against it.
+         */
+        FitMethodWords: {
+            /** Bad */
+            bad: string;
+            /** Good */
+            good: string;
+            /**
+             * School
+             * @enum {string}
+             */
+            school: "all" | "grow";
+            /** Title */
+            title: string;
+            /** Way */
+            way: string;
+        };
+        /**
          * FitModels
          * @description The models of a fit.  Scale and north are what is known of the local system: held where the model does not free them.
          *
@@ -5157,6 +5177,58 @@ export interface components {
             applied_id: string;
         };
         /**
+         * FitRequest
+         * @description What is changed, in place of the choice `replaces_id`: models as typed, the school, uses by the lines of marks.
+         */
+        FitRequest: {
+            /**
+             * Models
+             * @default null
+             */
+            models?: {
+                [key: string]: unknown;
+            } | null;
+            /**
+             * Replaces Id
+             * @default null
+             */
+            replaces_id?: string | null;
+            /**
+             * School
+             * @default null
+             */
+            school?: ("all" | "grow") | null;
+            /**
+             * Uses
+             * @default null
+             */
+            uses?: {
+                [key: string]: "hv" | "h" | "v" | "check" | "out";
+            } | null;
+        };
+        /**
+         * FitShotRequest
+         * @description The pole stands on a mark of the fit: which one, with which pole, for how long.
+         */
+        FitShotRequest: {
+            /** Feature */
+            feature: string;
+            /** Line Id */
+            line_id: string;
+            /** Reading */
+            reading: string;
+            /**
+             * Rover Id
+             * @default null
+             */
+            rover_id?: string | null;
+            /**
+             * Seconds
+             * @default 30
+             */
+            seconds?: number;
+        };
+        /**
          * FitShotUse
          * @description A shot taken into a mark's mean, or out of it.
          */
@@ -5191,28 +5263,6 @@ export interface components {
             used: boolean;
             /** Why Not */
             why_not: string;
-        };
-        /**
-         * FitShotWish
-         * @description The pole stands on a mark of the fit: which one, with which pole, for how long.
-         */
-        FitShotWish: {
-            /** Feature */
-            feature: string;
-            /** Line Id */
-            line_id: string;
-            /** Reading */
-            reading: string;
-            /**
-             * Rover Id
-             * @default null
-             */
-            rover_id?: string | null;
-            /**
-             * Seconds
-             * @default 30
-             */
-            seconds?: number;
         };
         /**
          * FitUndo
@@ -5267,7 +5317,7 @@ export interface components {
              */
             school: "all" | "grow";
             /** Schools */
-            schools: components["schemas"]["SchoolWords"][];
+            schools: components["schemas"]["FitMethodWords"][];
             state: components["schemas"]["State"];
             /** Suspects */
             suspects: components["schemas"]["Suspected"][];
@@ -5278,39 +5328,9 @@ export interface components {
             /** Up Problem */
             up_problem: string;
             vertical: components["schemas"]["VerticalRead"] | null;
-            wash: components["schemas"]["Wash"] | null;
+            wash: components["schemas"]["AccuracyMap"] | null;
             /** Why */
             why: string;
-        };
-        /**
-         * FitWish
-         * @description What is changed, in place of the choice `replaces_id`: models as typed, the school, uses by the lines of marks.
-         */
-        FitWish: {
-            /**
-             * Models
-             * @default null
-             */
-            models?: {
-                [key: string]: unknown;
-            } | null;
-            /**
-             * Replaces Id
-             * @default null
-             */
-            replaces_id?: string | null;
-            /**
-             * School
-             * @default null
-             */
-            school?: ("all" | "grow") | null;
-            /**
-             * Uses
-             * @default null
-             */
-            uses?: {
-                [key: string]: "hv" | "h" | "v" | "check" | "out";
-            } | null;
         };
         /**
          * FixNow
@@ -5539,7 +5559,7 @@ export interface components {
             /** Side */
             side: string;
             status: components["schemas"]["Status"];
-            way: components["schemas"]["Way"] | null;
+            way: components["schemas"]["Guidance"] | null;
             /** Words */
             words: string;
         };
@@ -5628,6 +5648,36 @@ export interface components {
             words: string;
         };
         /**
+         * Guidance
+         * @description From the pole to a mark: grid metres still to go (east, north, up; up is None where heights cannot be compared).
+         *
+         *     `azimuth_deg` is from grid north; `turn_deg` from the way one walks, positive to the right, None while nobody can tell.
+         */
+        Guidance: {
+            /** Azimuth Deg */
+            azimuth_deg: number;
+            /** Distance M */
+            distance_m: number;
+            /** East M */
+            east_m: number;
+            /** North M */
+            north_m: number;
+            /** Sun Deg */
+            sun_deg: number | null;
+            /** Sun Words */
+            sun_words: string;
+            /** There */
+            there: boolean;
+            /** Turn Deg */
+            turn_deg: number | null;
+            /** Turn Words */
+            turn_words: string;
+            /** Up M */
+            up_m: number | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * HandView
          * @description How a phone comes in.  `why_not` says what has to be done first; `fingerprint` is the root's SHA-256, where it is made here.
          *
@@ -5686,21 +5736,6 @@ export interface components {
             state: components["schemas"]["State"];
             /** Title */
             title: string;
-            /** Words */
-            words: string;
-        };
-        /**
-         * Happened
-         * @description Something that happened, host seconds.
-         */
-        Happened: {
-            /** At S */
-            at_s: number;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "link lost" | "link back" | "initialised anew" | "source switched" | "base restarted" | "height changed" | "listening changed";
             /** Words */
             words: string;
         };
@@ -5818,7 +5853,7 @@ export interface components {
             /** Age S */
             age_s: (number | null)[];
             /** Events */
-            events: components["schemas"]["Happened"][];
+            events: components["schemas"]["HistoryEvent"][];
             /** From S */
             from_s: number;
             /** Horizontal 95 M */
@@ -5837,6 +5872,21 @@ export interface components {
              * Words
              * @default
              */
+            words: string;
+        };
+        /**
+         * HistoryEvent
+         * @description Something that happened, host seconds.
+         */
+        HistoryEvent: {
+            /** At S */
+            at_s: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "link lost" | "link back" | "initialised anew" | "source switched" | "base restarted" | "height changed" | "listening changed";
+            /** Words */
             words: string;
         };
         /**
@@ -5902,6 +5952,18 @@ export interface components {
             sigma0_m: number | null;
             /** Variance Factor */
             variance_factor: number | null;
+        };
+        /**
+         * ImprovementShown
+         * @description A way to what is needed: what to do, and what it gives at 95 %.
+         */
+        ImprovementShown: {
+            /** Changes */
+            changes: string[];
+            /** Horizontal 95 M */
+            horizontal_95_m: number | null;
+            /** Vertical 95 M */
+            vertical_95_m: number | null;
         };
         /**
          * InitialiseSaid
@@ -6056,7 +6118,7 @@ export interface components {
              */
             project_height?: string | null;
             /** @default null */
-            system?: components["schemas"]["SystemWish"] | null;
+            system?: components["schemas"]["SystemRequest"] | null;
             /**
              * Task
              * @default null
@@ -6712,6 +6774,38 @@ export interface components {
             words: string;
         };
         /**
+         * MeasureRequest
+         * @description A measure from one named shot to another: `slope`, `horizontal` or `levelled`, lengths as text.
+         */
+        MeasureRequest: {
+            /**
+             * From Above
+             * @default
+             */
+            from_above?: string;
+            /** From Name */
+            from_name: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "slope" | "horizontal" | "levelled";
+            /** Measured */
+            measured: string;
+            /**
+             * Sigma
+             * @default
+             */
+            sigma?: string;
+            /**
+             * To Above
+             * @default
+             */
+            to_above?: string;
+            /** To Name */
+            to_name: string;
+        };
+        /**
          * MeasureView
          * @description A measure beside the shots as they stand now, metres; the difference is by the shots − measured.
          */
@@ -6747,38 +6841,6 @@ export interface components {
             observed_m: number;
             /** Text */
             text: string;
-            /** To Name */
-            to_name: string;
-        };
-        /**
-         * MeasureWish
-         * @description A measure from one named shot to another: `slope`, `horizontal` or `levelled`, lengths as text.
-         */
-        MeasureWish: {
-            /**
-             * From Above
-             * @default
-             */
-            from_above?: string;
-            /** From Name */
-            from_name: string;
-            /**
-             * Kind
-             * @enum {string}
-             */
-            kind: "slope" | "horizontal" | "levelled";
-            /** Measured */
-            measured: string;
-            /**
-             * Sigma
-             * @default
-             */
-            sigma?: string;
-            /**
-             * To Above
-             * @default
-             */
-            to_above?: string;
             /** To Name */
             to_name: string;
         };
@@ -6821,7 +6883,7 @@ export interface components {
          */
         MeasuresView: {
             /** Doubles */
-            doubles: components["schemas"]["Double"][];
+            doubles: components["schemas"]["RepeatedPoint"][];
             /** Measures */
             measures: components["schemas"]["MeasureView"][];
             /** Names */
@@ -7068,7 +7130,7 @@ export interface components {
              * @default null
              */
             project_height?: string | null;
-            system: components["schemas"]["SystemWish"];
+            system: components["schemas"]["SystemRequest"];
             /**
              * Task
              * @default null
@@ -7209,10 +7271,10 @@ export interface components {
             words: string;
         };
         /**
-         * NoteWish
+         * NoteRequest
          * @description A note, and by whom.
          */
-        NoteWish: {
+        NoteRequest: {
             /**
              * Who
              * @default
@@ -7495,10 +7557,10 @@ export interface components {
             title: string;
         };
         /**
-         * PeopleWish
+         * PeopleRequest
          * @description Who is on site.
          */
-        PeopleWish: {
+        PeopleRequest: {
             /** Names */
             names: string[];
         };
@@ -7762,6 +7824,55 @@ export interface components {
             use: "hv" | "h" | "v" | "check";
         };
         /**
+         * PointRequest
+         * @description What the crew settled before recording a point; an empty name counts up from the last one.
+         *
+         *     `seconds` in place of those of the kind; `tilt` is what the crew says of tilt compensation: `off`, `on`, or nothing.
+         */
+        PointRequest: {
+            /**
+             * Code
+             * @default
+             */
+            code?: string;
+            /** Feature */
+            feature: string;
+            /**
+             * Fixed Only
+             * @default true
+             */
+            fixed_only?: boolean;
+            /** Kind */
+            kind: string;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Note
+             * @default
+             */
+            note?: string;
+            /** Reading */
+            reading: string;
+            /**
+             * Rover Id
+             * @default null
+             */
+            rover_id?: string | null;
+            /**
+             * Seconds
+             * @default null
+             */
+            seconds?: number | null;
+            /**
+             * Tilt
+             * @default
+             */
+            tilt?: string;
+        };
+        /**
          * PointView
          * @description A point as it stands now, metres; `local_*` by the local fit in use, None without one.  `moved_words` says how far it has moved since it was recorded, and why.
          *
@@ -7835,55 +7946,6 @@ export interface components {
             vertical_95_m: number | null;
             /** Virtual */
             virtual: boolean;
-        };
-        /**
-         * PointWish
-         * @description What the crew settled before recording a point; an empty name counts up from the last one.
-         *
-         *     `seconds` in place of those of the kind; `tilt` is what the crew says of tilt compensation: `off`, `on`, or nothing.
-         */
-        PointWish: {
-            /**
-             * Code
-             * @default
-             */
-            code?: string;
-            /** Feature */
-            feature: string;
-            /**
-             * Fixed Only
-             * @default true
-             */
-            fixed_only?: boolean;
-            /** Kind */
-            kind: string;
-            /**
-             * Name
-             * @default
-             */
-            name?: string;
-            /**
-             * Note
-             * @default
-             */
-            note?: string;
-            /** Reading */
-            reading: string;
-            /**
-             * Rover Id
-             * @default null
-             */
-            rover_id?: string | null;
-            /**
-             * Seconds
-             * @default null
-             */
-            seconds?: number | null;
-            /**
-             * Tilt
-             * @default
-             */
-            tilt?: string;
         };
         /**
          * Points
@@ -7994,6 +8056,36 @@ export interface components {
             waits: components["schemas"]["Offered"][];
             /** Words */
             words: string;
+        };
+        /**
+         * PriorCoordinate
+         * @description A coordinate that a mark was occupied with.
+         */
+        PriorCoordinate: {
+            /** Accuracy Horizontal 95 M */
+            accuracy_horizontal_95_m: number;
+            /** Autonomous */
+            autonomous: boolean;
+            /** Created S */
+            created_s: number;
+            /** Current */
+            current: boolean;
+            /** Detail */
+            detail: string;
+            /** Frame */
+            frame: string;
+            /** Frame Epoch */
+            frame_epoch: string;
+            /** Id */
+            id: string;
+            /** Locked */
+            locked: boolean;
+            /** Reason */
+            reason: string;
+            /** Source */
+            source: string;
+            /** Title */
+            title: string;
         };
         /**
          * Problem
@@ -8168,10 +8260,10 @@ export interface components {
             trade: components["schemas"]["Trade"] | null;
         };
         /**
-         * ReachWish
+         * ReachRequest
          * @description What a person changes of the path; texts as typed, empty for what the profile and the kit say.
          */
-        ReachWish: {
+        ReachRequest: {
             /**
              * Base Height
              * @default
@@ -8284,34 +8376,23 @@ export interface components {
             taken_out?: boolean;
         };
         /**
-         * Remembered
-         * @description A coordinate that a mark was occupied with.
+         * RepeatedPoint
+         * @description A point that two base set-ups or more have occupied: its mean, each set-up, and whether the last two agree.
          */
-        Remembered: {
-            /** Accuracy Horizontal 95 M */
-            accuracy_horizontal_95_m: number;
-            /** Autonomous */
-            autonomous: boolean;
-            /** Created S */
-            created_s: number;
-            /** Current */
-            current: boolean;
-            /** Detail */
-            detail: string;
-            /** Frame */
-            frame: string;
-            /** Frame Epoch */
-            frame_epoch: string;
-            /** Id */
-            id: string;
-            /** Locked */
-            locked: boolean;
-            /** Reason */
-            reason: string;
-            /** Source */
-            source: string;
-            /** Title */
-            title: string;
+        RepeatedPoint: {
+            /** Agrees */
+            agrees: boolean;
+            /** East M */
+            east_m: number;
+            finding: components["schemas"]["Finding"];
+            /** Height M */
+            height_m: number;
+            /** Name */
+            name: string;
+            /** North M */
+            north_m: number;
+            /** Set Ups */
+            set_ups: components["schemas"]["Occupied"][];
         };
         /**
          * ReportOffered
@@ -8416,6 +8497,31 @@ export interface components {
             mark_id: string;
         };
         /**
+         * ReseatRequest
+         * @description The known mark and the shots on it whose mean moves the base; `accepted`: in spite of what says stop.
+         */
+        ReseatRequest: {
+            /**
+             * Accepted
+             * @default false
+             */
+            accepted?: boolean;
+            /** Mark Id */
+            mark_id: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason?: string;
+            /** Shot Ids */
+            shot_ids: string[];
+            /**
+             * Unlock
+             * @default false
+             */
+            unlock?: boolean;
+        };
+        /**
          * ReseatShot
          * @description A shot on the mark from this base: known − observed in the grid, metres, its epochs' one sigma; `why_not` where it cannot be used.
          */
@@ -8454,31 +8560,6 @@ export interface components {
             undo_id: string | null;
             /** Undo Words */
             undo_words: string;
-        };
-        /**
-         * ReseatWish
-         * @description The known mark and the shots on it whose mean moves the base; `accepted`: in spite of what says stop.
-         */
-        ReseatWish: {
-            /**
-             * Accepted
-             * @default false
-             */
-            accepted?: boolean;
-            /** Mark Id */
-            mark_id: string;
-            /**
-             * Reason
-             * @default
-             */
-            reason?: string;
-            /** Shot Ids */
-            shot_ids: string[];
-            /**
-             * Unlock
-             * @default false
-             */
-            unlock?: boolean;
         };
         /**
          * RestoreCoordinate
@@ -8709,52 +8790,6 @@ export interface components {
             };
         };
         /**
-         * School
-         * @description One way to a base coordinate, in words: how good it is absolutely, whether it comes back alike, what must follow.
-         *
-         *     `autonomous`: it rests on what a receiver says alone, metres off until something better replaces it.
-         */
-        School: {
-            /** Absolute */
-            absolute: string;
-            /**
-             * Autonomous
-             * @default false
-             */
-            autonomous: boolean;
-            /** Bad */
-            bad: string;
-            /** Follows */
-            follows: string;
-            /** Good */
-            good: string;
-            /** Repeats */
-            repeats: string;
-            /** Source */
-            source: string;
-            /** Title */
-            title: string;
-        };
-        /**
-         * SchoolWords
-         * @description A school in words: what one does, what speaks for it and against it.
-         */
-        SchoolWords: {
-            /** Bad */
-            bad: string;
-            /** Good */
-            good: string;
-            /**
-             * School
-             * @enum {string}
-             */
-            school: "all" | "grow";
-            /** Title */
-            title: string;
-            /** Way */
-            way: string;
-        };
-        /**
          * Seen
          * @description A piece of evidence behind a link, in words, and the page where it stands.
          */
@@ -8785,10 +8820,10 @@ export interface components {
             series_id: string;
         };
         /**
-         * SeriesShotWish
+         * SeriesShotRequest
          * @description The next shot of a series: the pole, and how long; `again` takes the last place once more.
          */
-        SeriesShotWish: {
+        SeriesShotRequest: {
             /**
              * Again
              * @default false
@@ -8961,10 +8996,10 @@ export interface components {
             station_id?: number | null;
         };
         /**
-         * SettleWish
+         * SettleRequest
          * @description Which value holds: `id` of what differs, `value_id` of the one that holds, by whom, and why.
          */
-        SettleWish: {
+        SettleRequest: {
             /** Id */
             id: string;
             /**
@@ -9229,10 +9264,10 @@ export interface components {
             who: string;
         };
         /**
-         * SignWish
+         * SignRequest
          * @description A day to sign off, by name; `words` are what the signature stands for.
          */
-        SignWish: {
+        SignRequest: {
             /** Day */
             day: string;
             /** Who */
@@ -9357,66 +9392,13 @@ export interface components {
             up_m: number;
         };
         /**
-         * SolutionSent
-         * @description A file or mail with a solution, base64, and which point of it is the base, where it holds several.
-         */
-        SolutionSent: {
-            /** Content Base64 */
-            content_base64: string;
-            /**
-             * Name
-             * @default
-             */
-            name?: string;
-            /**
-             * Site
-             * @default
-             */
-            site?: string;
-        };
-        /**
-         * SolutionValue
-         * @description A value that was found: its field (in `words`), as it would be typed, the line it stands in and that line's number from 1.
-         *
-         *     `taken`: it stands there once and is understood whole, so it is filled in; of what stands more than once a person takes one.
-         *     `problem` says what was not understood: such a value is shown with its line and cannot be taken.
-         */
-        SolutionValue: {
-            /**
-             * Field
-             * @enum {string}
-             */
-            field: "latitude" | "longitude" | "height" | "x" | "y" | "z" | "frame" | "epoch" | "sigma_horizontal" | "sigma_vertical";
-            /** Line */
-            line: string;
-            /** Number */
-            number: number;
-            /**
-             * Problem
-             * @default
-             */
-            problem: string;
-            /**
-             * Taken
-             * @default false
-             */
-            taken: boolean;
-            /** Text */
-            text: string;
-            /**
-             * Words
-             * @default
-             */
-            words: string;
-        };
-        /**
-         * SolutionWish
+         * SolutionRequest
          * @description A static solution as typed, or pasted in one piece; lengths and angles as text.  Sigmas are one standard deviation.
          *
          *     `refers_to` says what it is of: the mark, or the antenna's reference point, which stood above it; `operation` is the name of
          *     what leads from its frame to the job's, where they differ.  `name` and `content_base64` are the file it came in, kept as it is.
          */
-        SolutionWish: {
+        SolutionRequest: {
             /**
              * Accepted
              * @default false
@@ -9497,6 +9479,86 @@ export interface components {
             unlock?: boolean;
         };
         /**
+         * SolutionSent
+         * @description A file or mail with a solution, base64, and which point of it is the base, where it holds several.
+         */
+        SolutionSent: {
+            /** Content Base64 */
+            content_base64: string;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Site
+             * @default
+             */
+            site?: string;
+        };
+        /**
+         * SolutionValue
+         * @description A value that was found: its field (in `words`), as it would be typed, the line it stands in and that line's number from 1.
+         *
+         *     `taken`: it stands there once and is understood whole, so it is filled in; of what stands more than once a person takes one.
+         *     `problem` says what was not understood: such a value is shown with its line and cannot be taken.
+         */
+        SolutionValue: {
+            /**
+             * Field
+             * @enum {string}
+             */
+            field: "latitude" | "longitude" | "height" | "x" | "y" | "z" | "frame" | "epoch" | "sigma_horizontal" | "sigma_vertical";
+            /** Line */
+            line: string;
+            /** Number */
+            number: number;
+            /**
+             * Problem
+             * @default
+             */
+            problem: string;
+            /**
+             * Taken
+             * @default false
+             */
+            taken: boolean;
+            /** Text */
+            text: string;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /**
+         * SourceMethod
+         * @description One way to a base coordinate, in words: how good it is absolutely, whether it comes back alike, what must follow.
+         *
+         *     `autonomous`: it rests on what a receiver says alone, metres off until something better replaces it.
+         */
+        SourceMethod: {
+            /** Absolute */
+            absolute: string;
+            /**
+             * Autonomous
+             * @default false
+             */
+            autonomous: boolean;
+            /** Bad */
+            bad: string;
+            /** Follows */
+            follows: string;
+            /** Good */
+            good: string;
+            /** Repeats */
+            repeats: string;
+            /** Source */
+            source: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * SourceTable
          * @description A caster's streams, the nearest first; rows that cannot be read with the reason.
          */
@@ -9516,9 +9578,9 @@ export interface components {
             average_base: components["schemas"]["StoredAverage"] | null;
             average_mark: components["schemas"]["StoredAverage"] | null;
             /** Memory */
-            memory: components["schemas"]["Remembered"][];
+            memory: components["schemas"]["PriorCoordinate"][];
             /** Schools */
-            schools: components["schemas"]["School"][];
+            schools: components["schemas"]["SourceMethod"][];
             /** Shots */
             shots: components["schemas"]["UsableShot"][];
         };
@@ -9532,6 +9594,19 @@ export interface components {
             horizontal_95_m: number;
             /** Vertical 95 M */
             vertical_95_m: number;
+        };
+        /**
+         * StandRequest
+         * @description Which stand-in walks to which mark.
+         */
+        StandRequest: {
+            /** Mark Id */
+            mark_id: string;
+            /**
+             * Who
+             * @enum {string}
+             */
+            who: "base" | "rover";
         };
         /**
          * StandView
@@ -9548,19 +9623,6 @@ export interface components {
             rover_mark: string | null;
             /** Tape M */
             tape_m: number | null;
-        };
-        /**
-         * StandWish
-         * @description Which stand-in walks to which mark.
-         */
-        StandWish: {
-            /** Mark Id */
-            mark_id: string;
-            /**
-             * Who
-             * @enum {string}
-             */
-            who: "base" | "rover";
         };
         /**
          * Standardised
@@ -9635,7 +9697,7 @@ export interface components {
          * @description How far a link or a step can be relied on.
          * @enum {string}
          */
-        State: "checked" | "entered" | "missing" | "disagrees" | "out of date";
+        State: "checked" | "entered" | "missing" | "disagrees" | "out of date" | "not needed";
         /**
          * StationHeard
          * @description A base position heard from a mountpoint.
@@ -9841,25 +9903,10 @@ export interface components {
             text?: string;
         };
         /**
-         * SystemView
-         * @description The factors at the job's middle.  Grid distance = ground distance x combined factor.
-         */
-        SystemView: {
-            factors: components["schemas"]["Factors"] | null;
-            /** Findings */
-            findings: components["schemas"]["Finding"][];
-            ground: components["schemas"]["GroundView"] | null;
-            /** Height M */
-            height_m: number;
-            /** Height Source */
-            height_source: string;
-            place: components["schemas"]["Place"] | null;
-        };
-        /**
-         * SystemWish
+         * SystemRequest
          * @description A coordinate system as chosen: by code, by WKT or PROJ text, by its parameters, or an assumed local one.
          */
-        SystemWish: {
+        SystemRequest: {
             /**
              * Anchor
              * @default null
@@ -9894,6 +9941,21 @@ export interface components {
              * @default
              */
             text?: string;
+        };
+        /**
+         * SystemView
+         * @description The factors at the job's middle.  Grid distance = ground distance x combined factor.
+         */
+        SystemView: {
+            factors: components["schemas"]["Factors"] | null;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            ground: components["schemas"]["GroundView"] | null;
+            /** Height M */
+            height_m: number;
+            /** Height Source */
+            height_source: string;
+            place: components["schemas"]["Place"] | null;
         };
         /**
          * Systems
@@ -9987,7 +10049,7 @@ export interface components {
          * @description A mountpoint to put into a profile of the job.
          */
         TakeMountpoint: {
-            caster: components["schemas"]["CasterWish"];
+            caster: components["schemas"]["CasterRequest"];
             /** Mountpoint */
             mountpoint: string;
             /** Profile Id */
@@ -10144,10 +10206,10 @@ export interface components {
             rover_id: string;
         };
         /**
-         * TickWish
+         * TickRequest
          * @description A thing to tick off, or to untick.
          */
-        TickWish: {
+        TickRequest: {
             /** Done */
             done: boolean;
             /** Key */
@@ -10232,7 +10294,7 @@ export interface components {
          * @description A mountpoint to listen to for some seconds, with a position sent where that is wished.
          */
         TryMountpoint: {
-            caster: components["schemas"]["CasterWish"];
+            caster: components["schemas"]["CasterRequest"];
             /** Mountpoint */
             mountpoint: string;
             /**
@@ -10295,7 +10357,7 @@ export interface components {
              * @default
              */
             source?: string;
-            system: components["schemas"]["SystemWish"];
+            system: components["schemas"]["SystemRequest"];
         };
         /**
          * TurnNow
@@ -10314,10 +10376,10 @@ export interface components {
             sides: components["schemas"]["SideView"][];
         };
         /**
-         * TurnWish
+         * TurnRequest
          * @description Which pole is turned, and how often: to 2 sides or to 4.
          */
-        TurnWish: {
+        TurnRequest: {
             /** Pole */
             pole: string;
             /**
@@ -10418,32 +10480,12 @@ export interface components {
             variance_factor: number | null;
         };
         /**
-         * WaitWish
+         * WaitRequest
          * @description How much time is let pass, seconds.
          */
-        WaitWish: {
+        WaitRequest: {
             /** Seconds */
             seconds: number;
-        };
-        /**
-         * Wash
-         * @description What is had over a site at 95 %, horizontally: cells by rows from the south-west, in the coordinates of its plan.
-         *
-         *     `band` is how many of the bounds `bands_m` a cell is beyond.
-         */
-        Wash: {
-            /** Band */
-            band: number[];
-            /** Bands M */
-            bands_m: number[];
-            /** Columns */
-            columns: number;
-            /** East M */
-            east_m: number;
-            /** North M */
-            north_m: number;
-            /** Step M */
-            step_m: number;
         };
         /**
          * WatchQuery
@@ -10467,36 +10509,6 @@ export interface components {
             running: boolean;
         };
         /**
-         * Way
-         * @description From the pole to a mark: grid metres still to go (east, north, up; up is None where heights cannot be compared).
-         *
-         *     `azimuth_deg` is from grid north; `turn_deg` from the way one walks, positive to the right, None while nobody can tell.
-         */
-        Way: {
-            /** Azimuth Deg */
-            azimuth_deg: number;
-            /** Distance M */
-            distance_m: number;
-            /** East M */
-            east_m: number;
-            /** North M */
-            north_m: number;
-            /** Sun Deg */
-            sun_deg: number | null;
-            /** Sun Words */
-            sun_words: string;
-            /** There */
-            there: boolean;
-            /** Turn Deg */
-            turn_deg: number | null;
-            /** Turn Words */
-            turn_words: string;
-            /** Up M */
-            up_m: number | null;
-            /** Words */
-            words: string;
-        };
-        /**
          * WayIn
          * @description An address of this machine, and its QR code as a picture (an SVG in a data URI).
          */
@@ -10505,18 +10517,6 @@ export interface components {
             qr_picture: string;
             /** Url */
             url: string;
-        };
-        /**
-         * WayShown
-         * @description A way to what is needed: what to do, and what it gives at 95 %.
-         */
-        WayShown: {
-            /** Changes */
-            changes: string[];
-            /** Horizontal 95 M */
-            horizontal_95_m: number | null;
-            /** Vertical 95 M */
-            vertical_95_m: number | null;
         };
         /**
          * Weakest
@@ -10566,10 +10566,10 @@ export interface components {
             wind: string[];
         };
         /**
-         * WeatherWish
+         * WeatherRequest
          * @description The weather, picked; degrees Celsius as typed, empty where they are not known.
          */
-        WeatherWish: {
+        WeatherRequest: {
             /**
              * Degrees
              * @default
@@ -11764,7 +11764,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AverageWish"];
+                "application/json": components["schemas"]["AverageRequest"];
             };
         };
         responses: {
@@ -12556,7 +12556,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ReseatWish"];
+                "application/json": components["schemas"]["ReseatRequest"];
             };
         };
         responses: {
@@ -12618,7 +12618,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ReseatWish"];
+                "application/json": components["schemas"]["ReseatRequest"];
             };
         };
         responses: {
@@ -12858,7 +12858,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SolutionWish"];
+                "application/json": components["schemas"]["SolutionRequest"];
             };
         };
         responses: {
@@ -12982,7 +12982,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SolutionWish"];
+                "application/json": components["schemas"]["SolutionRequest"];
             };
         };
         responses: {
@@ -13106,7 +13106,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TickWish"];
+                "application/json": components["schemas"]["TickRequest"];
             };
         };
         responses: {
@@ -13289,7 +13289,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BenchWish"];
+                "application/json": components["schemas"]["BenchRequest"];
             };
         };
         responses: {
@@ -13709,7 +13709,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NoteWish"];
+                "application/json": components["schemas"]["NoteRequest"];
             };
         };
         responses: {
@@ -13771,7 +13771,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PeopleWish"];
+                "application/json": components["schemas"]["PeopleRequest"];
             };
         };
         responses: {
@@ -13893,7 +13893,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SignWish"];
+                "application/json": components["schemas"]["SignRequest"];
             };
         };
         responses: {
@@ -13968,7 +13968,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WeatherWish"];
+                "application/json": components["schemas"]["WeatherRequest"];
             };
         };
         responses: {
@@ -14030,7 +14030,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BudgetWish"];
+                "application/json": components["schemas"]["BudgetRequest"];
             };
         };
         responses: {
@@ -14212,7 +14212,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BudgetWish"];
+                "application/json": components["schemas"]["BudgetRequest"];
             };
         };
         responses: {
@@ -14392,7 +14392,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CheckWish"];
+                "application/json": components["schemas"]["CheckRequest"];
             };
         };
         responses: {
@@ -14454,7 +14454,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ChangeWish"];
+                "application/json": components["schemas"]["ChangeRequest"];
             };
         };
         responses: {
@@ -14810,7 +14810,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TickWish"];
+                "application/json": components["schemas"]["TickRequest"];
             };
         };
         responses: {
@@ -15191,7 +15191,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SettleWish"];
+                "application/json": components["schemas"]["SettleRequest"];
             };
         };
         responses: {
@@ -15427,7 +15427,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FieldTestWish"];
+                "application/json": components["schemas"]["FieldTestRequest"];
             };
         };
         responses: {
@@ -15551,7 +15551,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SeriesShotWish"];
+                "application/json": components["schemas"]["SeriesShotRequest"];
             };
         };
         responses: {
@@ -15613,7 +15613,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AnswerWish"];
+                "application/json": components["schemas"]["AnswerRequest"];
             };
         };
         responses: {
@@ -15733,7 +15733,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FitWish"];
+                "application/json": components["schemas"]["FitRequest"];
             };
         };
         responses: {
@@ -16362,7 +16362,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FitShotWish"];
+                "application/json": components["schemas"]["FitShotRequest"];
             };
         };
         responses: {
@@ -16730,7 +16730,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MeasureWish"];
+                "application/json": components["schemas"]["MeasureRequest"];
             };
         };
         responses: {
@@ -17542,7 +17542,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CasterWish"];
+                "application/json": components["schemas"]["CasterRequest"];
             };
         };
         responses: {
@@ -18103,7 +18103,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TickWish"];
+                "application/json": components["schemas"]["TickRequest"];
             };
         };
         responses: {
@@ -18301,7 +18301,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PointWish"];
+                "application/json": components["schemas"]["PointRequest"];
             };
         };
         responses: {
@@ -18797,7 +18797,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CutWish"];
+                "application/json": components["schemas"]["CutRequest"];
             };
         };
         responses: {
@@ -18859,7 +18859,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WaitWish"];
+                "application/json": components["schemas"]["WaitRequest"];
             };
         };
         responses: {
@@ -19606,7 +19606,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["StandWish"];
+                "application/json": components["schemas"]["StandRequest"];
             };
         };
         responses: {
@@ -19982,7 +19982,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TurnWish"];
+                "application/json": components["schemas"]["TurnRequest"];
             };
         };
         responses: {
@@ -20106,7 +20106,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SeriesShotWish"];
+                "application/json": components["schemas"]["SeriesShotRequest"];
             };
         };
         responses: {

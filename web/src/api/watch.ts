@@ -52,7 +52,7 @@ export const usePoints = (id: string, filter = ALL_POINTS) =>
     placeholderData: keepPreviousData,
   });
 export const useRecordPoint = (id: string) =>
-  useChange(id, (body: Schemas["PointWish"]) => answer(client.POST("/api/jobs/{job_id}/points", { ...path(id), body })));
+  useChange(id, (body: Schemas["PointRequest"]) => answer(client.POST("/api/jobs/{job_id}/points", { ...path(id), body })));
 export const useDropShot = (id: string) =>
   useChange(id, (rover_id: string) => answer(client.POST("/api/jobs/{job_id}/points/drop", { ...path(id), body: { rover_id } })));
 export const useTakeBack = (id: string) => useChange(id, () => answer(client.POST("/api/jobs/{job_id}/points/back", path(id))));
@@ -89,7 +89,7 @@ export const useClosing = (id: string) =>
     refetchInterval: 10_000,
   });
 export const useTickClosing = (id: string) =>
-  useChange(id, (body: Schemas["TickWish"]) => answer(client.POST("/api/jobs/{job_id}/closing", { ...path(id), body })));
+  useChange(id, (body: Schemas["TickRequest"]) => answer(client.POST("/api/jobs/{job_id}/closing", { ...path(id), body })));
 export const useHandover = (id: string) =>
   useQuery({
     queryKey: ["job", id, "handover"],
@@ -103,7 +103,7 @@ export const useBench = (id: string) =>
     refetchInterval: (query) => (query.state.data?.running ? 1000 : false),
   });
 export const useBeginBench = (id: string) =>
-  useChange(id, (body: Schemas["BenchWish"]) => answer(client.POST("/api/jobs/{job_id}/bench", { ...path(id), body })));
+  useChange(id, (body: Schemas["BenchRequest"]) => answer(client.POST("/api/jobs/{job_id}/bench", { ...path(id), body })));
 export const useCancelBench = (id: string) => useChange(id, () => answer(client.DELETE("/api/jobs/{job_id}/bench", path(id))));
 export const useRoverHeight = (id: string, shot_id: string) =>
   useQuery({

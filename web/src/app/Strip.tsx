@@ -114,7 +114,7 @@ function FindingsDoor({ jobId, open, onPress }: { jobId: string; open: boolean; 
       <span className="small:hidden">{stops ? counted(stops, "stop") : findings ? counted(findings, "finding") : "Findings"}</span>
       <span className="hidden small:inline">
         {stops || findings}
-        <span className="sr-only">{stops ? " stops" : " findings"}</span>
+        <span className="sr-only">{stops ? (stops === 1 ? " stop" : " stops") : findings === 1 ? " finding" : " findings"}</span>
       </span>
     </button>
   );

@@ -1,6 +1,6 @@
 /** The budget over the plan, north up: what a point at each mark would be good for, and the ground between them as a wash. */
 import type { Schemas } from "../api/client";
-import { WashCells, washExtent, WashLegend } from "./Wash";
+import { WashCells, washExtent, WashLegend } from "./AccuracyMap";
 
 const WIDTH = 640;
 const LOWEST = 200;

@@ -1,7 +1,7 @@
 /** Marks of a local fit in local coordinates, north up: residuals as long arrows, the hull, what the fit gives as a wash. */
 import type { Schemas } from "../api/client";
 import { STATE_COLOUR, type State } from "../ui/StateMark";
-import { WashCells, washExtent, WashLegend } from "./Wash";
+import { WashCells, washExtent, WashLegend } from "./AccuracyMap";
 
 export interface FitPlace {
   id: string;
@@ -28,7 +28,7 @@ function roundDown(value: number): number {
 export function FitPlan(props: {
   marks: FitPlace[];
   hull: readonly { east_m: number; north_m: number }[];
-  wash: Schemas["Wash"] | null;
+  wash: Schemas["AccuracyMap"] | null;
   picked: string | null;
   onPick: (id: string) => void;
   /** A length in words, for the legend; and how many metres the unit has. */

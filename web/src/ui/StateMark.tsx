@@ -1,5 +1,5 @@
-/** A state as a shape: whole, dotted, missing, cut, grey. The word always stands beside it. */
-export type State = "checked" | "entered" | "missing" | "disagrees" | "out of date";
+/** A state as a shape: whole, dotted, missing, cut, grey, a point. The word always stands beside it. */
+export type State = "checked" | "entered" | "missing" | "disagrees" | "out of date" | "not needed";
 
 const COLOUR: Record<State, string> = {
   checked: "text-checked",
@@ -7,6 +7,7 @@ const COLOUR: Record<State, string> = {
   missing: "text-faded",
   disagrees: "text-flag",
   "out of date": "text-faded",
+  "not needed": "text-faded",
 };
 
 /** The same for drawings. */
@@ -16,6 +17,7 @@ export const STATE_COLOUR: Record<State, string> = {
   missing: "var(--faded)",
   disagrees: "var(--flag)",
   "out of date": "var(--faded)",
+  "not needed": "var(--faded)",
 };
 
 /** `plain`: in the colour of the text, where it stands on a dark ground. */
@@ -31,6 +33,7 @@ export function StateMark({ state, size = 22, plain = false }: { state: State; s
       {state === "entered" && (
         <circle cx="12" cy="12" r="9" fill="none" stroke="currentColor" strokeWidth="2.5" strokeDasharray="4 3" />
       )}
+      {state === "not needed" && <circle cx="12" cy="12" r="3.5" fill="currentColor" />}
       {state === "missing" && <path d="M4 12h16" stroke="currentColor" strokeWidth="2.5" />}
       {state === "disagrees" && (
         <>

@@ -15,7 +15,7 @@ from openstake.core.geodesy.slips import Slip, fitting
 from openstake.core.judge.finding import Finding, Severity, finding
 from openstake.core.limits import AUTONOMOUS_WITHIN_M, LARGEST_GGA_STATION_ID, MARK_FITS_M, OFFSET_FITS_M, ON_AIR_AGREES_M, TALLEST_SET_UP_M
 from openstake.core.units import METRES_PER_UNIT, text_from_metres
-from openstake.core.vector import lifted
+from openstake.core.vector import raised_along_normal
 
 
 @dataclass(frozen=True)
@@ -231,5 +231,5 @@ def _above(mark: OtherMark, sent_m: NDArray[np.float64]) -> float | None:
 
 def _slip(base: MeantBase, sent_m: NDArray[np.float64]) -> Slip | None:
     """Return the slip that explains what is sent; slips move the mark, the ARP stands above it."""
-    lowered = lifted(sent_m, -base.arp_height_m)
+    lowered = raised_along_normal(sent_m, -base.arp_height_m)
     return fitting(iter(base.slips), lowered)

@@ -13,6 +13,25 @@ from openstake.core.judge.height import mended_readings
 from openstake.core.limits import AUTONOMOUS_BASE_M, TALLEST_POLE_M
 from openstake.core.units import counted, text_from_metres
 
+# What each cause says happened, as it follows a "whether".
+_CLAUSES: dict[CauseName, str] = {
+    "none": "nothing is wrong",
+    "height": "a height is wrong",
+    "pole of these shots": "one pole height is wrong",
+    "base coordinate": "the base's coordinate is wrong",
+    "base on another mark": "the base stands on another mark",
+    "frame": "the frame is another",
+    "foot for foot": "US survey and international feet were exchanged",
+    "one mark": "one mark is wrong",
+    "pole on another mark": "the pole stood on another mark",
+    "scale": "the scale is wrong",
+    "rotation": "the grid is rotated",
+    "another system": "the coordinates are in another system",
+    "geoid": "the geoid is wrong",
+    "sinking": "the base sinks",
+    "bumped": "the base was knocked",
+}
+
 
 @dataclass(frozen=True, kw_only=True)
 class HeightsSeen:
@@ -105,7 +124,7 @@ def _said(causes: Causes, count: int, base_known: bool, unit: str) -> Finding:
         return finding(
             "cause-cannot-tell",
             Severity.LOOK,
-            f"The {counted(count, 'check')} cannot tell which it is: {' or '.join(named)}.",
+            f"The {counted(count, 'check')} cannot tell whether {' or '.join(_CLAUSES[name] for name in named)}.",
             f"{_words(first, unit)[0]} Or: {_words(likely, unit)[0]} {why}",
             "Measure one more mark, and again one that was measured early: that tells them apart.",
             causes=[str(name) for name in named],

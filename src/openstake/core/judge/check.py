@@ -177,7 +177,7 @@ def _repeated(evidence: CheckEvidence) -> list[Finding]:
             "repeats-differ",
             Severity.LOOK,
             f"Two initialisations on {evidence.mark}, {ago} apart, differ by {flat} and {up} in height ({test.words}).",
-            "Chance does so once in twenty pairs; else one of the two fixes is false, or the pole stood otherwise.",
+            "Expected by chance in 5 % of pairs; else one of the two fixes is false, or the pole was not set up identically.",
             "Initialise anew and measure it a third time: two that agree show which one was false.",
             **numbers,
         )

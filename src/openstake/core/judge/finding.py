@@ -254,7 +254,7 @@ RULES: dict[str, Rule] = {
     ),
     "fit-cannot-tell": Rule(
         link="local grid",
-        when="A mark is accused that the data cannot tell from another.",
+        when="A mark is suspect that the data cannot tell from another.",
         source="W. Förstner, 1983 (from memory)",
         differs=True,
     ),

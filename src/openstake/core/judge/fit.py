@@ -89,7 +89,7 @@ def judge_part(part: Part) -> list[Finding]:
                 "fit-no-redundancy",
                 Severity.LOOK,
                 f"{len(part.names)} marks solve {_WORDS[part.model]} ({needs} numbers) with nothing left over: there are no residuals.",
-                "Any blunder among them is fitted away.",
+                "No redundancy: a blunder cannot be detected.",
                 "Take in one more mark: the first residuals; one more again begins to tell which is wrong.",
                 marks=len(part.names),
             )

@@ -55,7 +55,7 @@ def judge_reseat_shots(seen: ShotsSeen, unit: str = "m") -> list[Finding]:
                     Severity.STOP,
                     f"The {seen.shots} shots scatter by {text_from_metres(flat, unit)} and {text_from_metres(up, unit)} in height: "
                     f"more than {text_from_metres(limit_flat, unit)} and {text_from_metres(limit_up, unit)}.",
-                    "One of the fixes is false, or the pole stood otherwise.",
+                    "One of the fixes is false, or the pole was not set up identically.",
                     "Do not apply their mean. Initialise anew, measure again, and leave out the one that does not agree.",
                     scatter_horizontal_m=round(flat, 4),
                     scatter_up_m=round(up, 4),

@@ -239,7 +239,7 @@ def judge_age(age_s: float | None, trend: AgeTrend | None) -> list[Finding]:
         finding(
             "age-climbs",
             Severity.LOOK,
-            f"The corrections are {age_s:.1f} s old and rise {trend.slope_per_s:.2f} s a second: the fix goes in about {about_seconds(left_s)}.",
+            f"The corrections are {age_s:.1f} s old and rise {trend.slope_per_s:.2f} s a second: the fix will be lost in about {about_seconds(left_s)}.",
             "The link loses or delays messages: range, interference, or more messages than its rate holds.",
             "Go back towards the base or up; look at the base's battery and radio; send fewer messages.",
             age_s=age_s,

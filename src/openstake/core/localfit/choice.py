@@ -13,11 +13,11 @@ from openstake.core.localfit.expected import ExpectedFit
 from openstake.core.localfit.pair import FEWEST, USES, HorizontalModel, VerticalModel
 from openstake.core.units import counted
 
-School = Literal["all", "grow"]
+FitMethod = Literal["all", "grow"]
 # What a mark of the page is used for: as a pair is, or left out because something is wrong with it.
 MarkUse = Literal["hv", "h", "v", "check", "out"]
 MARK_USES: tuple[MarkUse, ...] = (*USES, "out")
-SCHOOLS: tuple[School, ...] = ("all", "grow")
+SCHOOLS: tuple[FitMethod, ...] = ("all", "grow")
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -55,7 +55,7 @@ def checked_models(models: FitModels) -> FitModels:
     if models.held_scale == "typed" and models.horizontal != "similarity" and models.scale is None:
         raise InputError("Type the scale that is held, or choose another.", field="scale")
     if models.horizontal == "shift" and models.north == "eye":
-        raise InputError("A shift takes a north that is known: true, the grid's, or typed.", field="north")
+        raise InputError("A shift needs a known north: true, the grid's, or typed.", field="north")
     if models.north == "typed" and models.north_deg is None:
         raise InputError("Type by how many degrees the local north is turned (anticlockwise: +).", field="north_deg")
     return models
@@ -127,7 +127,7 @@ class FitChoice:
     """A fit as chosen.  `uses` are by the line of each mark: a mark that is not in it follows the school."""
 
     models: FitModels = FitModels()
-    school: School = "all"
+    school: FitMethod = "all"
     uses: Mapping[str, MarkUse] = field(default_factory=dict)
     site: SiteCentre | None = None
 

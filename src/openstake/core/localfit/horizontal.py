@@ -167,7 +167,7 @@ def _parameters(model: str, held: tuple[float, float], along, across, spread):  
 
 
 @dataclass(frozen=True, kw_only=True)
-class Without:
+class LeaveOneOut:
     """A fit without each of its marks in turn, about the centroids of all: a and b (m,), and where the centroids go (m, 2)."""
 
     a: NDArray[np.float64]
@@ -190,7 +190,7 @@ def without_each(
     g: NDArray[np.float64],
     given: NDArray[np.float64],
     spread: float,
-) -> Without:
+) -> LeaveOneOut:
     """Return the fits without each mark, by downdating the sums: g and given (m, 2) are about their centroids.
 
     NaN where the others do not suffice.
@@ -198,7 +198,7 @@ def without_each(
     count, total = len(weights), weights.sum()
     if count - 1 < FEWEST[model]:
         nothing = np.full(count, np.nan)
-        return Without(a=nothing, b=nothing, from_m=np.full((count, 2), np.nan), to_m=np.full((count, 2), np.nan))
+        return LeaveOneOut(a=nothing, b=nothing, from_m=np.full((count, 2), np.nan), to_m=np.full((count, 2), np.nan))
     rest = total - weights
     factor = weights * total / rest
     along, across = np.sum(g * given, axis=1), g[:, 0] * given[:, 1] - g[:, 1] * given[:, 0]
@@ -208,7 +208,7 @@ def without_each(
     if model != "shift":
         a = np.where(spread_without <= rest * SAME_PLACE_FIT_M**2, np.nan, a)
     share = (weights / rest)[:, None]
-    return Without(a=np.asarray(a), b=np.asarray(b), from_m=-share * g, to_m=-share * given)
+    return LeaveOneOut(a=np.asarray(a), b=np.asarray(b), from_m=-share * g, to_m=-share * given)
 
 
 def _left_out(

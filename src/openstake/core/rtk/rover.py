@@ -81,7 +81,7 @@ class FixChange:
     after_s: float | None
 
 
-Happened = Jump | Drift | Pair | Switch | FixChange
+RoverEvent = Jump | Drift | Pair | Switch | FixChange
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -168,7 +168,7 @@ class RoverWatch:
         self._places: deque[tuple[float, float]] = deque(maxlen=3)
         self._apart_m: deque[float | None] = deque(maxlen=_TALKERS_SEEN)
 
-    def add(self, epoch: Epoch, host_s: float | None = None) -> list[Happened]:
+    def add(self, epoch: Epoch, host_s: float | None = None) -> list[RoverEvent]:
         """Take an epoch in; return the jumps, comparisons and switches that it shows."""
         before_s = self._recent[-1].time_s if self._recent else None
         fix = fix_of(epoch, self.clock.seconds(epoch.time_of_day_s, host_s))
@@ -184,7 +184,7 @@ class RoverWatch:
         self._unused_since_s = (self._unused_since_s or fix.time_s) if unused else None
         held = self.initialisations.since_s is not None
         fresh = self.initialisations.add(fix)
-        happened: list[Happened] = []
+        happened: list[RoverEvent] = []
         happened += self._note_switch(fix, epoch)
         if held and fix.status is not Status.FIXED:
             self._fix_lost(fix)

@@ -12,8 +12,8 @@ from openstake.core.errors import InputError
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_axes
 from openstake.core.limits import SHORTEST_SCATTER_S, STANDING_M, STANDING_SIGMAS, STANDING_UP_M
-from openstake.core.memory import FEWEST_INDEPENDENT, Epochs, chance_of_scatter, independent_epochs, remembered, weights
 from openstake.core.rtk.fixes import Fix
+from openstake.core.time_correlation import FEWEST_INDEPENDENT, Epochs, chance_of_scatter, independent_epochs, time_correlations, weights
 from openstake.core.vector import Scatter, mean_vector, scatter_of_vectors
 
 CHANCE = 0.0002  # a claim is called too small where it has a smaller chance than this: it is asked many times a day
@@ -111,13 +111,13 @@ def stood(fixes: Sequence[Fix], claims: Sequence[tuple[float, float, float]] = (
 def claim_held(epochs: Epochs, claims_m: tuple[float, float, float]) -> list[ClaimHeld]:
     """Return each component's scatter against the claim, one sigma in east, north, up; none where either is not known.
 
-    `too_small`: whatever the epochs remember, a scatter as small as the claim has less than one chance in five thousand (`core/memory.py`).
+    `too_small`: whatever the epochs remember, a scatter as small as the claim has less than one chance in five thousand (`core/time_correlation.py`).
     A scatter of twice the claim is told in nine of ten once the stretch is worth three independent epochs: `takes_s`.
     """
     if not all(np.isfinite(claim) and claim > 0.0 for claim in claims_m):
         return []
     try:
-        (seen,) = remembered(epochs)
+        (seen,) = time_correlations(epochs)
     except InputError:
         return []  # too few, or all the same: nothing is seen
     chances = chance_of_scatter(seen, claims_m)

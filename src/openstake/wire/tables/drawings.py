@@ -7,8 +7,8 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+from openstake.core.exported_point import ExportedPoint
 from openstake.core.mark import PlacedMark
-from openstake.core.taken import TakenPoint
 from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS
 from openstake.wire.tables.cells import utc_text, xml_text
 
@@ -51,7 +51,7 @@ def drawn_mark(placed: PlacedMark) -> Drawn:
     )
 
 
-def drawn_point(point: TakenPoint) -> Drawn:
+def drawn_point(point: ExportedPoint) -> Drawn:
     """Return a point as it is drawn: on the layer of its code, its horizontal 95 % as a circle."""
     words = (
         point.code,

@@ -10,8 +10,8 @@ from dataclasses import asdict, fields
 from typing import Any
 
 from openstake.core.errors import FileError
+from openstake.core.exported_point import ExportedPoint
 from openstake.core.mark import HEIGHT_KINDS, GivenMark, HeightKind, PlacedMark
-from openstake.core.taken import TakenPoint
 from openstake.wire.jsontext import JsonError, read_json
 from openstake.wire.tables.cells import utc_text
 from openstake.wire.tables.given import HEIGHT_QUESTION, MOST_LINES, UNIT_QUESTION, Line, Reading, decoded, metres, refusal_of, too_many
@@ -158,7 +158,7 @@ def write_geojson(marks: Sequence[PlacedMark], system: str) -> str:
     return json.dumps(document, ensure_ascii=False, indent=1, allow_nan=False)
 
 
-def write_points_geojson(points: Sequence[TakenPoint], system: str) -> str:
+def write_points_geojson(points: Sequence[ExportedPoint], system: str) -> str:
     """Return measured points as GeoJSON: longitude, latitude and ellipsoidal height of the frame that positions are in (RFC 7946 knows
     no other datum than WGS 84); all else in the properties, latitude and longitude of the job's datum too.
 

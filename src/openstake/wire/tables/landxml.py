@@ -11,8 +11,8 @@ from defusedxml.common import DefusedXmlException
 
 from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.errors import FileError
+from openstake.core.exported_point import ExportedPoint
 from openstake.core.mark import GivenMark, HeightKind, PlacedMark
-from openstake.core.taken import TakenPoint
 from openstake.core.units import plain_number, shortest_number
 from openstake.wire.tables.cells import utc_text, xml_text
 from openstake.wire.tables.given import MOST_LINES, UNIT_QUESTION, Line, Reading, metres, number_text, refusal_of, too_many
@@ -124,7 +124,7 @@ def write_landxml(marks: Sequence[PlacedMark], unit: str, system_name: str, syst
     return _written(root)
 
 
-def write_points_landxml(points: Sequence[TakenPoint], unit: str, system_name: str, system: str) -> bytes:
+def write_points_landxml(points: Sequence[ExportedPoint], unit: str, system_name: str, system: str) -> bytes:
     """Return measured points as LandXML-1.2 CgPoints in the job's unit: code, standard errors, and 95 % as properties.
 
     The standard errors are 95 % over 2.4477 (an axis of a circle) and 1.9600.

@@ -33,7 +33,7 @@ class Listen:
 class CheckedListen:
     """Where to listen, its addresses checked and without passwords; those by the address they stood in."""
 
-    wish: Listen
+    request: Listen
     passwords: dict[str, str]
 
 
@@ -55,37 +55,37 @@ def settled_listen(context: Context, setup: SetUpNow) -> CheckedListen:
 
 def with_kept(context: Context, asked: CheckedListen, owner_id: str, before: Settled | Listening) -> CheckedListen:
     """Return where to listen, with the passwords kept for a set-up or session `before` where its address is the same."""
-    same = [field for field in ADDRESSES if getattr(asked.wish, field) == getattr(before, field)]
+    same = [field for field in ADDRESSES if getattr(asked.request, field) == getattr(before, field)]
     return replace(asked, passwords=secrets_of(context, owner_id, same) | asked.passwords)
 
 
 def keep_passwords_of(context: Context, listening: Listening, listen: CheckedListen, base_password: str | None) -> None:
     """Keep the passwords of a session of listening, before it is stored."""
-    typed = base_password or listen.wish.base_password
+    typed = base_password or listen.request.base_password
     keep_secrets(context, listening.id, listen.passwords | ({"base_url": typed} if typed else {}))
 
 
-def checked_listen(wish: Listen) -> CheckedListen:
+def checked_listen(request: Listen) -> CheckedListen:
     """Return where to listen, its addresses checked and parted from their passwords; InputError where none is given."""
-    if not wish.rover_url and not wish.base_url:
+    if not request.rover_url and not request.base_url:
         raise InputError("Give the address of the rover's NMEA, of the base's stream, or both.", field="rover_url")
-    addresses, passwords = parted_addresses({field: getattr(wish, field) for field in ADDRESSES})
-    return CheckedListen(replace(wish, **cast("dict[str, Any]", addresses)), passwords)
+    addresses, passwords = parted_addresses({field: getattr(request, field) for field in ADDRESSES})
+    return CheckedListen(replace(request, **cast("dict[str, Any]", addresses)), passwords)
 
 
 def listening_row(tx: Transaction, listen: CheckedListen, occupation_id: str) -> Listening:
     """Return the row of a session of listening; what its position refers to is taken from the kit of now."""
-    wish = listen.wish
+    request = listen.request
     kit = kit_of(tx.session, tx.job_id)
-    refers_to, receiver = kit.said_refers_to(wish.refers_to), kit.receiver(base=False)
+    refers_to, receiver = kit.said_refers_to(request.refers_to), kit.receiver(base=False)
     above = rover_arp_to_apc_m(kit) if refers_to is RefersTo.APC else None
     if receiver is not None:
         keep_refers_to(tx, receiver, refers_to)
     return Listening(
         occupation_id=occupation_id,
-        base_url=wish.base_url,
-        rover_url=wish.rover_url,
-        receiver_url=wish.receiver_url,
+        base_url=request.base_url,
+        rover_url=request.rover_url,
+        receiver_url=request.receiver_url,
         refers_to=refers_to.value,
         arp_to_apc_m=above,
         device=receiver.name if receiver else "",

@@ -60,7 +60,7 @@ def average_view(average: Average) -> AverageView:
 
 
 @dataclass(frozen=True, kw_only=True)
-class AverageWish:
+class AverageRequest:
     """Average the base's receiver (`base`), or a rover held over the mark (`reading` and `feature` of its pole)."""
 
     url: ShortText | None = None
@@ -82,9 +82,9 @@ class LogQuery:
     refers_to: RefersTo | None = None
 
 
-def begin_average(context: Context, job_id: str, wish: AverageWish) -> AverageView:
+def begin_average(context: Context, job_id: str, request: AverageRequest) -> AverageView:
     """Begin to average what a receiver reports; one runs at a time in a job."""
-    purpose, url = wish.purpose, wish.url
+    purpose, url = request.purpose, request.url
     with context.database.read() as session:
         job = job_of(session, job_id)
     practice = context.practice if job.practice else None
@@ -97,38 +97,40 @@ def begin_average(context: Context, job_id: str, wish: AverageWish) -> AverageVi
         before = context.running.average(job_id)
         if before is not None and before.running:
             raise ConflictError("An average is running already. Wait for it or stop it.")
-        return average_view(_begin(context, job_id, wish, address, password))
+        return average_view(_begin(context, job_id, request, address, password))
 
 
-def _begin(context: Context, job_id: str, wish: AverageWish, url: str, password: str | None) -> Average:
+def _begin(context: Context, job_id: str, request: AverageRequest, url: str, password: str | None) -> Average:
     """Start an average as the only one of its job."""
-    purpose = wish.purpose
+    purpose = request.purpose
     with context.database.read() as session:
         practice = context.stand_ins(job_id) if job_of(session, job_id).practice else None
-    store = _average_store(context, job_id, wish, f"{'its own' if purpose == 'base' else 'a rover'} NMEA")
+    store = _average_store(context, job_id, request, f"{'its own' if purpose == 'base' else 'a rover'} NMEA")
     if practice is not None and purpose == "mark":
         # Where no stand-in base sends, the stand-in rover hears a network, as a real one would: until the base broadcasts.
         practice.start_network()
-    average = Average(url, password, wish.seconds, purpose, lambda: publish_average(context, job_id), store, context.outside_of_job(job_id))
+    average = Average(
+        url, password, request.seconds, purpose, lambda: publish_average(context, job_id), store, context.outside_of_job(job_id)
+    )
     context.running.keep_average(job_id, average)
     return average
 
 
-def average_log(context: Context, job_id: str, wish: LogQuery, content: bytes) -> None:
+def average_log(context: Context, job_id: str, request: LogQuery, content: bytes) -> None:
     """Take the average of a log that was sent, as if it had been averaged here."""
-    epochs = epochs_of_content(content, wish.name or "The file")
-    _average_store(context, job_id, wish, f"the log {wish.name}"[:200])(epochs, context.now(job_id))
+    epochs = epochs_of_content(content, request.name or "The file")
+    _average_store(context, job_id, request, f"the log {request.name}"[:200])(epochs, context.now(job_id))
     context.changed(job_id)
 
 
-def _average_store(context: Context, job_id: str, wish: AverageWish | LogQuery, origin: str) -> Callable[[list[Epoch], float], None]:
+def _average_store(context: Context, job_id: str, request: AverageRequest | LogQuery, origin: str) -> Callable[[list[Epoch], float], None]:
     """Return what stores an average once its epochs are there; what is over the mark is read now, not then."""
     with context.database.read() as session:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
     height = None
-    if wish.purpose == "mark":
-        height = read_height(kit, job.length_unit, wish.reading, wish.feature or "rod", "rover")
-        refers_to = kit.said_refers_to(wish.refers_to)
+    if request.purpose == "mark":
+        height = read_height(kit, job.length_unit, request.reading, request.feature or "rod", "rover")
+        refers_to = kit.said_refers_to(request.refers_to)
         above = rover_arp_to_apc_m(kit) if refers_to is RefersTo.APC else None
     else:
         refers_to, above = _base_refers_to(kit)
@@ -142,7 +144,7 @@ def _average_store(context: Context, job_id: str, wish: AverageWish | LogQuery, 
             row = store_average(
                 tx.session,
                 job_id,
-                wish.purpose,
+                request.purpose,
                 average,
                 epochs,
                 origin,
@@ -154,7 +156,7 @@ def _average_store(context: Context, job_id: str, wish: AverageWish | LogQuery, 
                 mark_id=setup.settled.mark_id,
                 height_reading_id=reading.id if reading else None,
             )
-            what = "the base's receiver" if wish.purpose == "base" else "a rover over the mark"
+            what = "the base's receiver" if request.purpose == "base" else "a rover over the mark"
             tx.tell(
                 "average",
                 f"Average of {what}: {row.used} {row.lowest_status} positions over {row.span_s:.0f} s, "

@@ -9,7 +9,7 @@ import numpy as np
 from sqlalchemy import and_, or_, select
 from sqlalchemy.orm import Session
 
-from openstake.core.base_sources import AUTONOMOUS_SOURCES, REMEMBERED, RESEATED, SCHOOLS, School, source_title
+from openstake.core.base_sources import AUTONOMOUS_SOURCES, REMEMBERED, RESEATED, SCHOOLS, SourceMethod, source_title
 from openstake.core.control import Difference, within
 from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo, Status
@@ -22,7 +22,7 @@ from openstake.core.judge.coordinate import Earlier, judge_average_place, judge_
 from openstake.core.judge.finding import Finding
 from openstake.core.limits import BIAS_95_M, TAKEN_FROM_MARK_M, TOLERANCES, VERTICAL_TO_HORIZONTAL
 from openstake.core.sigmas import horizontal_95_m, vertical_95_m
-from openstake.core.vector import lifted
+from openstake.core.vector import raised_along_normal
 from openstake.derive import points
 from openstake.derive.averages import AverageResult, average_mark_m, average_result, stored_average
 from openstake.derive.base import BaseNow, bases_of, is_autonomous, three
@@ -166,7 +166,7 @@ def _from_average(session: Session, job: JobNow, setup: SetUpNow, arp_height_m: 
     if row.refers_to == RefersTo.MARK:
         above = 0.0
     return Proposed(
-        xyz_m=three(lifted((row.x_m, row.y_m, row.z_m), -above)),
+        xyz_m=three(raised_along_normal((row.x_m, row.y_m, row.z_m), -above)),
         source=setup.settled.source,
         detail=f"the average of {row.used} {row.lowest_status} positions over {row.span_s:.0f} s ({row.origin})",
         accuracy_horizontal_95_m=row.accuracy_95_m,
@@ -280,7 +280,7 @@ def coordinate_row(coordinate: Proposed, occupation_id: str, now: float) -> Base
 
 
 @dataclass(frozen=True, kw_only=True)
-class Remembered:
+class PriorCoordinate:
     """A coordinate that a mark was occupied with."""
 
     id: str
@@ -312,10 +312,10 @@ def _coordinates_of_mark(session: Session, job_id: str, mark_id: str | None) -> 
     return sorted(found, key=lambda pair: (pair[1] is not pair[0].coordinate, is_autonomous(pair[1]), -pair[1].created_s))
 
 
-def memory_view(listed: Sequence[tuple[BaseNow, BaseCoordinate]]) -> list[Remembered]:
+def memory_view(listed: Sequence[tuple[BaseNow, BaseCoordinate]]) -> list[PriorCoordinate]:
     """Return the coordinates a mark was occupied with, the one to offer first at the top."""
     return [
-        Remembered(
+        PriorCoordinate(
             id=row.id,
             source=row.source,
             title=source_title(row.source),
@@ -405,8 +405,8 @@ class UsableShot:
 class Sources:
     """The ways to a coordinate side by side, and what there is of each."""
 
-    schools: tuple[School, ...]
-    memory: list[Remembered]
+    schools: tuple[SourceMethod, ...]
+    memory: list[PriorCoordinate]
     shots: list[UsableShot]
     average_base: StoredAverage | None
     average_mark: StoredAverage | None

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from openstake.core.base_sources import source_title
+from openstake.core.base_stages import earlier_state
 from openstake.core.chain import State
 from openstake.core.judge.height import KnownAntenna
-from openstake.core.parts import earlier_state
 from openstake.derive.base import BaseNow, bases_of, is_autonomous
 from openstake.derive.heights import known_antenna
 from openstake.derive.job import JobNow, job_of

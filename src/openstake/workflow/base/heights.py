@@ -9,11 +9,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.antenna import MeanHeight, MeasuredTo, TypedReading
+from openstake.core.base_stages import HeightRead
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.height import KnownAntenna, judge_completeness, judge_heights, judge_opening_and_closing
 from openstake.core.limits import TYPED_TWICE_S, ShortText, Text
-from openstake.core.parts import HeightRead
 from openstake.core.units import counted, text_from_metres
 from openstake.derive.heights import ROD_HEIGHT_M, BaseHeight, Readings, as_typed, features_of, height_row, read_height
 from openstake.derive.job import JobNow, job_of
@@ -272,10 +272,10 @@ def _worth(mean: MeanHeight) -> str:
     return f"{readings}{looks}, one sigma {mean.sigma_m * 1000:.1f} mm"
 
 
-def add_reading(tx: Transaction, wish: NewReading, setup_id: str | None, occupation: Occupation | None) -> None:
+def add_reading(tx: Transaction, request: NewReading, setup_id: str | None, occupation: Occupation | None) -> None:
     """Store one more reading of a base's height and say so in the Book."""
     unit = tx.job.length_unit
-    height = read_height(kit_of(tx.session, tx.job_id), unit, wish.reading, wish.feature, "base")
+    height = read_height(kit_of(tx.session, tx.job_id), unit, request.reading, request.feature, "base")
     row = height_row(
         height,
         tx.job_id,
@@ -283,19 +283,19 @@ def add_reading(tx: Transaction, wish: NewReading, setup_id: str | None, occupat
         "base",
         setup_id=setup_id,
         occupation_id=occupation.id if occupation else None,
-        moment=wish.moment,
-        who=" ".join(wish.who.split())[:80],
+        moment=request.moment,
+        who=" ".join(request.who.split())[:80],
     )
-    if not wish.again:
+    if not request.again:
         _refuse_typed_twice(tx.session, row, height.to)
     tx.add(row)
     tx.tell(
         "base-height-read",
-        f"Base height read {wish.moment} the session: '{height.text}' to {height.to.in_a_sentence}, ARP "
+        f"Base height read {request.moment} the session: '{height.text}' to {height.to.in_a_sentence}, ARP "
         f"{text_from_metres(height.arp_height_m, unit)}{f', by {row.who}' if row.who else ''}.",
         height_reading=row.id,
         arp_height_m=height.arp_height_m,
-        moment=wish.moment,
+        moment=request.moment,
     )
 
 
@@ -319,19 +319,19 @@ def _refuse_typed_twice(session: Session, row: HeightReading, to: MeasuredTo) ->
         )
 
 
-def replace_reading(tx: Transaction, wish: CorrectHeight) -> tuple[HeightReading, HeightReading]:
+def replace_reading(tx: Transaction, request: CorrectHeight) -> tuple[HeightReading, HeightReading]:
     """Store a row that replaces a reading: corrected, set aside, or taken back; returns the old and the new one."""
-    if not wish.reason.strip():
+    if not request.reason.strip():
         raise InputError("Say in a few words why the height is corrected.", field="reason")
     missing = "This reading is not one of this base's."
-    old = tx.session.get(HeightReading, wish.replaces_id)
+    old = tx.session.get(HeightReading, request.replaces_id)
     if old is None or old.job_id != tx.job_id or old.subject != "base":
         raise NotFoundError(missing, field="replaces_id")
     lines.head(tx.session, HeightReading, old.id, missing)
     same = {"setup_id": old.setup_id, "occupation_id": old.occupation_id, "moment": old.moment, "who": old.who}
-    more = same | {"replaces_id": old.id, "reason": wish.reason.strip(), "set_aside": wish.set_aside}
-    if wish.reading is None:
+    more = same | {"replaces_id": old.id, "reason": request.reason.strip(), "set_aside": request.set_aside}
+    if request.reading is None:
         height = as_typed(old)
     else:
-        height = read_height(kit_of(tx.session, tx.job_id), tx.job.length_unit, wish.reading, wish.feature, "base")
+        height = read_height(kit_of(tx.session, tx.job_id), tx.job.length_unit, request.reading, request.feature, "base")
     return old, tx.add(height_row(height, tx.job_id, tx.now_s, "base", **more))

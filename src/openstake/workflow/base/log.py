@@ -11,7 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, InputError, NotFoundError
-from openstake.core.vector import lifted
+from openstake.core.vector import raised_along_normal
 from openstake.derive.base import base_of, needed_occupation, three
 from openstake.derive.job import job_of
 from openstake.live.rawfile import Place
@@ -184,7 +184,7 @@ def rinex(context: Context, job_id: str, log_id: str, interval_s: float) -> tupl
         maker.feed(_bytes_of(stretch))
     place = maker.station.xyz_m if maker.station else (heard.x_m, heard.y_m, heard.z_m) if heard else (0.0, 0.0, 0.0)
     # The header has the marker's place, the stream the ARP's above it.
-    marker = three(lifted(place, -height.arp_height_m)) if any(place) else place
+    marker = three(raised_along_normal(place, -height.arp_height_m)) if any(place) else place
     header = RinexHeader(
         marker=mark.name,
         approximate_xyz_m=marker,

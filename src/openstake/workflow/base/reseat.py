@@ -44,7 +44,7 @@ class ReseatQuery:
 
 
 @dataclass(frozen=True, kw_only=True)
-class ReseatWish:
+class ReseatRequest:
     """The known mark and the shots on it whose mean moves the base; `accepted`: in spite of what says stop."""
 
     mark_id: ShortText
@@ -121,7 +121,7 @@ class ReseatPreview:
 
 @dataclass(frozen=True, kw_only=True)
 class _Read:
-    """A wish as it stands against the store."""
+    """A request as it stands against the store."""
 
     base: BaseNow
     mark: MarkNow
@@ -181,13 +181,13 @@ def _why_not(point: Point) -> str:
     return f"{counted(point.not_fixed, 'epoch')} not fixed" if point.not_fixed else ""
 
 
-def _read(session: Session, job: JobNow, wish: ReseatWish, now_s: float) -> _Read:
-    """Read a wish; InputError where it cannot be done at all."""
+def _read(session: Session, job: JobNow, request: ReseatRequest, now_s: float) -> _Read:
+    """Read a request; InputError where it cannot be done at all."""
     job.needs_datum()
     occupation = needed_occupation(session, job.id)
-    base, mark = base_of(session, occupation), head_of(session, job, wish.mark_id)
+    base, mark = base_of(session, occupation), head_of(session, job, request.mark_id)
     known = mark_ecef_m(job, mark)
-    ids = set(wish.shot_ids)
+    ids = set(request.shot_ids)
     own = line_ids(session, mark.id)
     shots = [
         shot
@@ -258,11 +258,11 @@ def _squares(claim: Sigmas) -> tuple[float, float, float, float]:
     return claim.east_m**2, claim.north_m**2, claim.up_m**2, claim.covariance_en_m2
 
 
-def preview(context: Context, job_id: str, wish: ReseatWish) -> ReseatPreview:
+def preview(context: Context, job_id: str, request: ReseatRequest) -> ReseatPreview:
     """Return everything that a re-seat would do, without storing anything."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        read = _read(session, job, wish, context.now(job_id))
+        read = _read(session, job, request, context.now(job_id))
         occupation = read.base.occupation
         moved = moved_points(session, job, occupation, coordinate_row(read.coordinate, occupation.id, context.now(job_id)))
     found = read.found
@@ -295,17 +295,17 @@ def _place(job: JobNow, xyz_m: tuple[float, float, float]) -> ReseatPlace:
     return ReseatPlace(east_m=east, north_m=north, height_m=height, x_m=x, y_m=y, z_m=z)
 
 
-def apply(context: Context, job_id: str, wish: ReseatWish) -> ReseatView:
+def apply(context: Context, job_id: str, request: ReseatRequest) -> ReseatView:
     """Move the base by what a known mark says: a new row; every point from it follows, earlier ones too."""
-    _apply(context, job_id, wish)
-    return view(context, job_id, ReseatQuery(wish.mark_id))
+    _apply(context, job_id, request)
+    return view(context, job_id, ReseatQuery(request.mark_id))
 
 
 @command()
-def _apply(tx: Transaction, wish: ReseatWish) -> None:
-    read = _read(tx.session, tx.job, wish, tx.now_s)
+def _apply(tx: Transaction, request: ReseatRequest) -> None:
+    read = _read(tx.session, tx.job, request, tx.now_s)
     stops = stops_of(read.findings)
-    if stops and not wish.accepted:
+    if stops and not request.accepted:
         raise ConflictError(stops[0].sentence)
-    reason = wish.reason or f"re-seated on {read.mark.name}"
-    replace_coordinate(tx, read.base.occupation, read.base.coordinate, read.coordinate, locked=False, reason=reason, unlock=wish.unlock)
+    reason = request.reason or f"re-seated on {read.mark.name}"
+    replace_coordinate(tx, read.base.occupation, read.base.coordinate, read.coordinate, locked=False, reason=reason, unlock=request.unlock)

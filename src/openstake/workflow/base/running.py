@@ -8,6 +8,7 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from openstake.core.base_stages import Part, RunsNow, running_parts
 from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.judge.base import MeantBase, OnAir, judge_base, on_air_difference
@@ -17,7 +18,6 @@ from openstake.core.judge.receiver import judge_receiver
 from openstake.core.judge.rover import judge_rover
 from openstake.core.kit.profile import Profile
 from openstake.core.occupation import BaseErrorEffect, base_error_effect
-from openstake.core.parts import Part, RunsNow, running_parts
 from openstake.core.units import text_from_metres
 from openstake.derive import points
 from openstake.derive.base import BaseNow, is_autonomous, listening_of

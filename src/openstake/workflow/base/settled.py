@@ -9,6 +9,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import REMEMBERED, source_title
+from openstake.core.base_stages import Part, SettledSoFar, setup_parts
 from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
@@ -17,7 +18,6 @@ from openstake.core.judge.coordinate import judge_level
 from openstake.core.judge.finding import Finding, ranked, stops_of
 from openstake.core.judge.height import KnownAntenna
 from openstake.core.occupation import meant_arp_ecef
-from openstake.core.parts import Part, SettledSoFar, setup_parts
 from openstake.derive.heights import readings_of_setup
 from openstake.derive.job import JobNow
 from openstake.derive.marks import head_of

@@ -11,11 +11,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import BY_SOURCE, REMEMBERED
+from openstake.core.base_stages import Looked
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.framechange import epoch_year
 from openstake.core.limits import LARGEST_STATION_ID
-from openstake.core.parts import Looked
 from openstake.core.site import CAUTIONS, LEVEL, QUESTIONS
 from openstake.derive.base import open_occupation
 from openstake.derive.job import JobNow
@@ -28,7 +28,7 @@ from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 from openstake.workflow.photos import keep_photo
 from openstake.workflow.secrets import ADDRESSES, keep_secrets, parted_addresses
-from openstake.workflow.ticks import TickWish, set_tick, ticked_at
+from openstake.workflow.ticks import TickRequest, set_tick, ticked_at
 
 USUAL_STATION_ID = 17
 Source = Literal["", "mark", "network", "average", "static", "anywhere", "remembered"]
@@ -68,7 +68,7 @@ class SetUpNow:
 
 
 def setup_in_hand(session: Session, job_id: str) -> SetUpNow | None:
-    """Return the set-up that is neither given up nor started, the newest of them."""
+    """Return the set-up that is neither abandoned nor started, the newest of them."""
     used = select(Occupation.setup_id).where(Occupation.setup_id.is_not(None))
     query = heads(SetUp, SetUp.job_id == job_id, ~SetUp.dropped, SetUp.line_id.not_in(used))
     row = session.scalars(query.order_by(SetUp.created_s.desc())).first()
@@ -196,34 +196,34 @@ def _check_settings(wished: Mapping[str, Any]) -> None:
 
 @command()
 def drop(tx: Transaction) -> None:
-    """Give the set-up in hand up; its readings, ticks and photos stay in the Book."""
+    """Abandon the set-up in hand; its readings, ticks and photos stay in the Book."""
     setup = setup_in_hand(tx.session, tx.job_id)
     if setup is None:
         raise NotFoundError("No base is being set up in this job.")
     tx.replace(tx.session.get_one(SetUp, setup.row_id), data=json.dumps(asdict(setup.settled)), dropped=True)
-    tx.tell("setup-dropped", "The set-up was given up before it was started.", setup=setup.id)
+    tx.tell("setup-dropped", "The set-up was abandoned before it was started.", setup=setup.id)
 
 
 @command()
 def take_up(tx: Transaction) -> None:
-    """Take the set-up that was given up last up again."""
+    """Take the set-up that was abandoned last up again."""
     if setup_in_hand(tx.session, tx.job_id) is not None:
-        raise ConflictError("A base is being set up already. Give that up first.")
+        raise ConflictError("A base is being set up already. Abandon that first.")
     row = _given_up(tx.session, tx.job_id)
     if row is None:
-        raise NotFoundError("No set-up was given up in this job.")
+        raise NotFoundError("No set-up was abandoned in this job.")
     tx.replace(row, dropped=False)
     tx.tell("setup-taken-up", "The set-up was taken up again.", setup=row.line_id)
 
 
 def _given_up(session: Session, job_id: str) -> SetUp | None:
-    """Return the last row of the set-up that was given up last, where nothing has been set up since."""
+    """Return the last row of the set-up that was abandoned last, where nothing has been set up since."""
     latest = session.scalars(select(SetUp).where(SetUp.job_id == job_id).order_by(SetUp.created_s.desc())).first()
     return latest if latest is not None and latest.dropped else None
 
 
 def can_be_taken_up(session: Session, job_id: str) -> bool:
-    """Tell whether a set-up was given up and nothing has been set up since."""
+    """Tell whether a set-up was abandoned and nothing has been set up since."""
     return _given_up(session, job_id) is not None
 
 
@@ -252,13 +252,13 @@ class QuestionView:
 
 
 @command()
-def tick(tx: Transaction, wish: TickWish) -> None:
+def tick(tx: Transaction, request: TickRequest) -> None:
     """Confirm a question of the set-up, or take it back; the Book says when."""
-    question = next((item for item in QUESTIONS if item.key == wish.key), None)
+    question = next((item for item in QUESTIONS if item.key == request.key), None)
     if question is None:
         raise NotFoundError("This is not asked of a set-up.")
     setup_id = _setup_id(tx.session, tx.job, tx.now_s)
-    set_tick(tx, _list_name(setup_id), wish, question.what)
+    set_tick(tx, _list_name(setup_id), request, question.what)
 
 
 def questions_view(session: Session, job_id: str, setup_id: str | None) -> list[QuestionView]:

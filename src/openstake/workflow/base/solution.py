@@ -18,7 +18,7 @@ from openstake.core.judge.coordinate import judge_solution, moved_enu_m
 from openstake.core.judge.finding import Finding
 from openstake.core.limits import ShortText, Text
 from openstake.core.units import metres_in_field, text_from_metres
-from openstake.core.vector import lifted
+from openstake.core.vector import raised_along_normal
 from openstake.derive.base import BaseNow, base_of, is_autonomous, three
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.marks import head_of
@@ -33,7 +33,7 @@ from openstake.workflow.context import Context
 
 
 @dataclass(frozen=True, kw_only=True)
-class SolutionWish:
+class SolutionRequest:
     """A static solution as typed, or pasted in one piece; lengths and angles as text.  Sigmas are one standard deviation.
 
     `refers_to` says what it is of: the mark, or the antenna's reference point, which stood above it; `operation` is the name of
@@ -141,24 +141,24 @@ class _Solution:
     finding: Finding
 
 
-def read_file(context: Context, job_id: str, occupation_id: str, wish: SolutionSent, content: bytes) -> SolutionOffered:
+def read_file(context: Context, job_id: str, occupation_id: str, request: SolutionSent, content: bytes) -> SolutionOffered:
     """Read a solution out of a file or mail; nothing is stored, nothing is taken."""
     with context.database.read() as session:
         job = job_of(session, job_id)
         base = base_of(session, _occupation(session, job, occupation_id))
         stood = f"The ARP stood {text_from_metres(base.height.arp_height_m, job.length_unit)} above the mark"
-    found = read_solution(content, wish.name or "The file", wish.site.strip())
+    found = read_solution(content, request.name or "The file", request.site.strip())
     said = f"; the file says {found.header_height}" if found.header_height else ""
     said += f", antenna {found.antenna}" if found.antenna else ""
     return SolutionOffered(found, f"{stood}, and that is in the header of the log's RINEX{said}.")
 
 
-def frame_step_of(context: Context, job_id: str, wish: FrameAsked) -> FrameStep:
+def frame_step_of(context: Context, job_id: str, request: FrameAsked) -> FrameStep:
     """Return what lies between a solution's frame and epoch and the job's."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        present = base_of(session, _occupation(session, job, wish.occupation_id)).coordinate
-    return step_to_job(job, wish.frame, wish.epoch, (present.x_m, present.y_m, present.z_m))
+        present = base_of(session, _occupation(session, job, request.occupation_id)).coordinate
+    return step_to_job(job, request.frame, request.epoch, (present.x_m, present.y_m, present.z_m))
 
 
 def _occupation(session: Session, job: JobNow, occupation_id: str) -> Occupation:
@@ -168,15 +168,15 @@ def _occupation(session: Session, job: JobNow, occupation_id: str) -> Occupation
     return occupation
 
 
-def _read_solution(session: Session, job: JobNow, wish: SolutionWish, now: float) -> _Solution:
+def _read_solution(session: Session, job: JobNow, request: SolutionRequest, now: float) -> _Solution:
     job.needs_datum()
-    occupation = _occupation(session, job, wish.occupation_id)
-    place = place_from_text(wish.pasted, wish.latitude, wish.longitude, wish.height, job.length_unit)
-    if not wish.frame.strip():
+    occupation = _occupation(session, job, request.occupation_id)
+    place = place_from_text(request.pasted, request.latitude, request.longitude, request.height, job.length_unit)
+    if not request.frame.strip():
         raise InputError(
             "Say which frame the solution is in (such as ETRS89 or ITRF2020): nothing is shifted that nobody named.", field="frame"
         )
-    if not wish.refers_to:
+    if not request.refers_to:
         raise InputError("Say whether the solution is of the mark or of the antenna's reference point (ARP).", field="refers_to")
     xyz = three(
         place.xyz_m
@@ -185,22 +185,22 @@ def _read_solution(session: Session, job: JobNow, wish: SolutionWish, now: float
     )
     base = base_of(session, occupation)
     near = (base.coordinate.x_m, base.coordinate.y_m, base.coordinate.z_m)
-    xyz, how = in_the_job(job, wish.frame, wish.epoch, wish.operation, xyz, near)
+    xyz, how = in_the_job(job, request.frame, request.epoch, request.operation, xyz, near)
     lowered = ""
-    if wish.refers_to == "arp":
-        xyz = three(lifted(xyz, -base.height.arp_height_m))
+    if request.refers_to == "arp":
+        xyz = three(raised_along_normal(xyz, -base.height.arp_height_m))
         lowered = f" of the ARP, lowered by {text_from_metres(base.height.arp_height_m, job.length_unit)}"
-    sigmas = [_sigma(wish.sigma_horizontal, "sigma_horizontal", job, 0.01), _sigma(wish.sigma_vertical, "sigma_vertical", job, 0.02)]
+    sigmas = [_sigma(request.sigma_horizontal, "sigma_horizontal", job, 0.01), _sigma(request.sigma_vertical, "sigma_vertical", job, 0.02)]
     present = base.coordinate
-    came = f"from {wish.name.strip()[:80]}" if wish.name.strip() else f"typed {when(job, now)}"
+    came = f"from {request.name.strip()[:80]}" if request.name.strip() else f"typed {when(job, now)}"
     coordinate = Proposed(
         xyz_m=xyz,
         source="static",
         detail=f"a static solution{lowered} {came}{how}",
         accuracy_horizontal_95_m=CIRCLE_95 * sigmas[0],
         accuracy_vertical_95_m=LINE_95 * sigmas[1],
-        frame=job.positions_label if how else wish.frame.strip()[:200],
-        frame_epoch=wish.epoch.strip()[:80] or "not said",
+        frame=job.positions_label if how else request.frame.strip()[:200],
+        frame_epoch=request.epoch.strip()[:80] or "not said",
         evidence_id=None,
     )
     found = judge_solution((present.x_m, present.y_m, present.z_m), xyz, _mends(job, xyz, now), is_autonomous(present), job.length_unit)
@@ -229,11 +229,11 @@ def _mends(job: JobNow, xyz_m: tuple[float, float, float], now: float) -> Iterat
     yield from frame_slips(xyz_m, frame_shifts_m(xyz_m, year_of(now)))
 
 
-def preview_solution(context: Context, job_id: str, wish: SolutionWish) -> SolutionPreview:
+def preview_solution(context: Context, job_id: str, request: SolutionRequest) -> SolutionPreview:
     """Return by how much everything measured from a base moves with another coordinate, without storing anything."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        solution = _read_solution(session, job, wish, context.now(job_id))
+        solution = _read_solution(session, job, request, context.now(job_id))
         present = solution.present
         instead = coordinate_row(solution.coordinate, solution.occupation.id, context.now(job_id))
         moved = moved_points(session, job, solution.occupation, instead)
@@ -254,37 +254,37 @@ def preview_solution(context: Context, job_id: str, wish: SolutionWish) -> Solut
 
 
 @command()
-def apply_solution(tx: Transaction, wish: SolutionWish, content: bytes) -> None:
+def apply_solution(tx: Transaction, request: SolutionRequest, content: bytes) -> None:
     """Replace a base's coordinate by a static solution, locked as control quality; every point follows.
 
     `content` is the file it came in, kept byte for byte; empty where it was typed.
     """
     if len(content) > MOST_BYTES:
-        raise FileError(f"{wish.name[:60]} has {len(content) / 1e6:.1f} MB; a solution has at most {MOST_BYTES >> 20} MB.")
+        raise FileError(f"{request.name[:60]} has {len(content) / 1e6:.1f} MB; a solution has at most {MOST_BYTES >> 20} MB.")
     job = tx.job
-    solution = _read_solution(tx.session, job, wish, tx.now_s)
-    if solution.finding.is_stop and not wish.accepted:
+    solution = _read_solution(tx.session, job, request, tx.now_s)
+    if solution.finding.is_stop and not request.accepted:
         raise ConflictError(solution.finding.sentence)
     if content:
-        tx.add(ImportedFile(job_id=tx.job_id, name=wish.name[:200] or "solution", content=content, created_s=tx.now_s))
+        tx.add(ImportedFile(job_id=tx.job_id, name=request.name[:200] or "solution", content=content, created_s=tx.now_s))
     replace_coordinate(
         tx,
         solution.occupation,
         solution.present,
         solution.coordinate,
         locked=True,
-        reason=wish.reason or "static solution",
-        unlock=wish.unlock,
+        reason=request.reason or "static solution",
+        unlock=request.unlock,
     )
 
 
 @command()
-def restore_coordinate(tx: Transaction, wish: RestoreCoordinate) -> None:
+def restore_coordinate(tx: Transaction, request: RestoreCoordinate) -> None:
     """Go back to a coordinate the base had before: a new row with the same numbers, so points come back to the same bits."""
-    if not wish.reason.strip():
+    if not request.reason.strip():
         raise InputError("Say in a few words why the coordinate is changed.", field="reason")
-    occupation = tx.session.get(Occupation, wish.occupation_id)
-    row = tx.session.get(BaseCoordinate, wish.coordinate_id)
+    occupation = tx.session.get(Occupation, request.occupation_id)
+    row = tx.session.get(BaseCoordinate, request.coordinate_id)
     if occupation is None or occupation.job_id != tx.job_id or row is None or row.occupation_id != occupation.id:
         raise NotFoundError("This coordinate is not one of this set-up's.")
     again = Proposed(
@@ -298,21 +298,21 @@ def restore_coordinate(tx: Transaction, wish: RestoreCoordinate) -> None:
         evidence_id=row.evidence_id,
     )
     present = base_of(tx.session, occupation).coordinate
-    replace_coordinate(tx, occupation, present, again, locked=row.locked, reason=wish.reason, unlock=wish.unlock)
+    replace_coordinate(tx, occupation, present, again, locked=row.locked, reason=request.reason, unlock=request.unlock)
 
 
 @command()
-def take_anew(tx: Transaction, wish: TakeAnew) -> None:
+def take_anew(tx: Transaction, request: TakeAnew) -> None:
     """Take a base's coordinate from its mark as settings and control list have it now: a new row; every point follows."""
     job = tx.job
     job.needs_datum()
-    occupation = _occupation(tx.session, job, wish.occupation_id)
+    occupation = _occupation(tx.session, job, request.occupation_id)
     base, mark = base_of(tx.session, occupation), head_of(tx.session, job, occupation.mark_id)
     anew = taken_anew(job, base, mark)
     if anew is None:
         raise ConflictError(f"The base has the coordinate of {mark.name} as it is now.")
-    reason = wish.reason or "settings or control list changed"
-    replace_coordinate(tx, occupation, base.coordinate, anew, locked=False, reason=reason, unlock=wish.unlock)
+    reason = request.reason or "settings or control list changed"
+    replace_coordinate(tx, occupation, base.coordinate, anew, locked=False, reason=reason, unlock=request.unlock)
 
 
 def coordinates_view(base: BaseNow) -> list[CoordinateView]:

@@ -64,21 +64,21 @@ class StartBase:
     who: ShortText = ""
 
 
-def start(context: Context, job_id: str, wish: StartBase) -> BaseView:
+def start(context: Context, job_id: str, request: StartBase) -> BaseView:
     """Record the occupation, begin to listen, and type the values into the base where it is a stand-in."""
     changes = {
         name: value
-        for name, value in (("mark_id", wish.mark_id), ("source", wish.source), ("station_id", wish.station_id))
+        for name, value in (("mark_id", request.mark_id), ("source", request.source), ("station_id", request.station_id))
         if value is not None
     }
-    asked = checked_listen(wish.listen) if wish.listen is not None else None
+    asked = checked_listen(request.listen) if request.listen is not None else None
     with context.running.of_job(job_id):
         with context.database.read() as session:
             job_of(session, job_id)
             _refuse_second_base(session, job_id)
         if changes:
             setup.settle(context, job_id, changes)
-        return _start(context, job_id, wish, asked)
+        return _start(context, job_id, request, asked)
 
 
 def _refuse_second_base(session: Session, job_id: str) -> None:
@@ -87,31 +87,31 @@ def _refuse_second_base(session: Session, job_id: str) -> None:
 
 
 @command(view)
-def _start(tx: Transaction, wish: StartBase, asked: CheckedListen | None) -> None:
+def _start(tx: Transaction, request: StartBase, asked: CheckedListen | None) -> None:
     context, session, job = tx.context, tx.session, tx.job
     _refuse_second_base(session, tx.job_id)
     settled = needed_setup(session, job, tx.now_s)
     listen = settled_listen(context, settled) if asked is None else with_kept(context, asked, settled.id, settled.settled)
-    if wish.reading is not None:
-        add_reading(tx, NewReading(reading=wish.reading, feature=wish.feature, again=True), settled.id, None)
+    if request.reading is not None:
+        add_reading(tx, NewReading(reading=request.reading, feature=request.feature, again=True), settled.id, None)
     height = readings_of_setup(session, settled.id).height("before")
     if height is None:
         raise InputError("Type the height of the antenna first.", field="reading")
     coordinate = proposed(session, job, settled, height.arp_height_m)
     stops = stops_before_start(session, job, settled, coordinate, known_antenna(kit_of(session, tx.job_id)))
-    if stops and not wish.accepted:
+    if stops and not request.accepted:
         raise ConflictError(stops[0].sentence, field="accepted")
     if stops:
-        _on_whose_word(wish)
+        _on_whose_word(request)
     mark = _mark_of(tx, settled, coordinate)
     occupation = tx.add(
         Occupation(job_id=tx.job_id, mark_id=mark.id, station_id=_station_id(settled), setup_id=settled.id, started_s=tx.now_s)
     )
     row = tx.add(coordinate_row(coordinate, occupation.id, tx.now_s))
     listening = tx.add(listening_row(tx, listen, occupation.id))
-    keep_passwords_of(context, listening, listen, wish.base_password)
+    keep_passwords_of(context, listening, listen, request.base_password)
     _place_assumed(tx, mark, row)
-    _tell_start(tx, occupation, mark, height, row, [item.code for item in stops], wish)
+    _tell_start(tx, occupation, mark, height, row, [item.code for item in stops], request)
     tx.once_stored(lambda: _go_on(context, occupation, listening, row.source == "static"))
 
 
@@ -126,12 +126,12 @@ def _go_on(context: Context, occupation: Occupation, listening: Listening, stati
         carry_out(context, job_id, lambda tx: log.begin(tx, occupation))
 
 
-def _on_whose_word(wish: StartBase) -> None:
+def _on_whose_word(request: StartBase) -> None:
     """Raise InputError where a stop is accepted and nobody says why, or on whose word."""
-    if not wish.reason.strip():
-        raise InputError("Say why the base is started all the same: it stands in the Book.", field="reason")
-    if not wish.who.strip():
-        raise InputError("Say on whose word the base is started all the same.", field="who")
+    if not request.reason.strip():
+        raise InputError("Say why the base is started anyway: it stands in the Book.", field="reason")
+    if not request.who.strip():
+        raise InputError("Say on whose word the base is started anyway.", field="who")
 
 
 def _station_id(setup: SetUpNow) -> int:
@@ -167,9 +167,9 @@ def _mark_of(tx: Transaction, setup: SetUpNow, coordinate: Proposed) -> MarkNow:
 
 
 def _tell_start(
-    tx: Transaction, occupation: Occupation, mark: MarkNow, height: BaseHeight, row: BaseCoordinate, accepted: list[str], wish: StartBase
+    tx: Transaction, occupation: Occupation, mark: MarkNow, height: BaseHeight, row: BaseCoordinate, accepted: list[str], request: StartBase
 ) -> None:
-    reason, who = wish.reason.strip(), wish.who.strip()
+    reason, who = request.reason.strip(), request.who.strip()
     despite = f" Started although: {', '.join(accepted)}. {who}: {reason.rstrip('.')}." if accepted else ""
     despite_of = {"reason": reason, "who": who} if accepted else {}
     tx.tell(
@@ -201,15 +201,15 @@ def _place_assumed(tx: Transaction, mark: MarkNow, coordinate: BaseCoordinate) -
     place_assumed_system(tx, replace(job.frame.definition, anchor=anchor), reason)
 
 
-def listen_elsewhere(context: Context, job_id: str, wish: Listen) -> BaseView:
+def listen_elsewhere(context: Context, job_id: str, request: Listen) -> BaseView:
     """Listen at other addresses from now on; what was heard before stays with the addresses it came from."""
-    listen = checked_listen(wish)
+    listen = checked_listen(request)
     return _listen_elsewhere(context, job_id, listen)
 
 
 @command(view, alone=True)
 def _listen_elsewhere(tx: Transaction, listen: CheckedListen) -> None:
-    context, wish = tx.context, listen.wish
+    context, request = tx.context, listen.request
     occupation = needed_occupation(tx.session, tx.job_id)
     _refuse_while_recording(context, occupation.id)
     before = listening_of(tx.session, occupation.id)
@@ -218,7 +218,7 @@ def _listen_elsewhere(tx: Transaction, listen: CheckedListen) -> None:
     keep_passwords_of(context, listening, with_kept(context, listen, before.id, before), None)
     tx.tell(
         "listening-changed",
-        f"Listening changed: base stream {wish.base_url or 'none'}, rover {wish.rover_url or 'none'}, "
+        f"Listening changed: base stream {request.base_url or 'none'}, rover {request.rover_url or 'none'}, "
         f"position refers to the {_POINTS[RefersTo(listening.refers_to)]}.",
         listening=listening.id,
         before=before.id,
@@ -228,16 +228,16 @@ def _listen_elsewhere(tx: Transaction, listen: CheckedListen) -> None:
 
 
 @command(view)
-def read_base_height(tx: Transaction, wish: NewReading) -> None:
+def read_base_height(tx: Transaction, request: NewReading) -> None:
     """Add a height reading: before the session to the set-up or the running base, after it to the base that runs or ended last."""
     occupation = open_occupation(tx.session, tx.job_id)
-    if wish.moment == "after":
+    if request.moment == "after":
         occupation = occupation or _latest(tx.session, tx.job_id)
         if occupation is None:
             raise NotFoundError("No base has run in this job, so there is no closing height.")
     setup_id = occupation.setup_id if occupation else needed_setup(tx.session, tx.job, tx.now_s).id
-    add_reading(tx, wish, setup_id, occupation)
-    if wish.moment == "before":
+    add_reading(tx, request, setup_id, occupation)
+    if request.moment == "before":
         _tell_standin(tx)
 
 
@@ -246,12 +246,12 @@ def _latest(session: Session, job_id: str) -> Occupation | None:
 
 
 @command(view)
-def correct_height(tx: Transaction, wish: CorrectHeight) -> None:
+def correct_height(tx: Transaction, request: CorrectHeight) -> None:
     """Add a reading that replaces another: every point measured from this base follows; the old one stays in the Book."""
     session, unit, moved = tx.session, tx.job.length_unit, ""
-    occupation = _of_reading(session, tx.job_id, wish.replaces_id)
+    occupation = _of_reading(session, tx.job_id, request.replaces_id)
     before = base_of(session, occupation).height if occupation else None
-    old, row = replace_reading(tx, wish)
+    old, row = replace_reading(tx, request)
     if occupation is not None and before is not None and row.moment == "before":
         after = base_of(session, occupation).readings.height("before")
         if after is None:
@@ -329,22 +329,22 @@ def end(tx: Transaction) -> None:
     _tell_standin(tx)
 
 
-def apply_solution(context: Context, job_id: str, wish: solution.SolutionWish, content: bytes) -> BaseView:
+def apply_solution(context: Context, job_id: str, request: solution.SolutionRequest, content: bytes) -> BaseView:
     """Replace a base's coordinate by a static solution; a stand-in that runs sends it from now on."""
-    solution.apply_solution(context, job_id, wish, content)
+    solution.apply_solution(context, job_id, request, content)
     configure_standin(context, job_id)
     return view(context, job_id)
 
 
-def take_anew(context: Context, job_id: str, wish: solution.TakeAnew) -> BaseView:
+def take_anew(context: Context, job_id: str, request: solution.TakeAnew) -> BaseView:
     """Take a base's coordinate from its mark as it is now; a stand-in that runs sends it from now on."""
-    solution.take_anew(context, job_id, wish)
+    solution.take_anew(context, job_id, request)
     configure_standin(context, job_id)
     return view(context, job_id)
 
 
-def restore_coordinate(context: Context, job_id: str, wish: solution.RestoreCoordinate) -> BaseView:
+def restore_coordinate(context: Context, job_id: str, request: solution.RestoreCoordinate) -> BaseView:
     """Go back to a coordinate the base had before."""
-    solution.restore_coordinate(context, job_id, wish)
+    solution.restore_coordinate(context, job_id, request)
     configure_standin(context, job_id)
     return view(context, job_id)

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from openstake.core.base_stages import Part, compared_state
 from openstake.core.chain import State
 from openstake.core.judge.finding import Finding
 from openstake.core.occupation import BaseErrorEffect
-from openstake.core.parts import Part, compared_state
 from openstake.derive.base import BaseNow, open_base
 from openstake.derive.heights import known_antenna, readings_of_setup
 from openstake.derive.job import JobNow, job_of

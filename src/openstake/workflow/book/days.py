@@ -88,7 +88,7 @@ class FrozenPoint:
 
 
 @dataclass(frozen=True)
-class SignWish:
+class SignRequest:
     """A day to sign off, by name; `words` are what the signature stands for."""
 
     day: ShortText
@@ -257,14 +257,14 @@ def _rows(session: Session, job_id: str, begins_s: float, ends_s: float) -> Sequ
     return session.scalars(lines_of(job_id, at >= begins_s, at < ends_s).order_by(*ORDER)).all()
 
 
-def sign(context: Context, job_id: str, wish: SignWish) -> Days:
+def sign(context: Context, job_id: str, request: SignRequest) -> Days:
     """Sign a day off by name: a copy of its lines, its sheet and its points as they stand is frozen, its hash goes into the Book."""
-    who, words = " ".join(wish.who.split())[:80], wish.words.strip()
+    who, words = " ".join(request.who.split())[:80], request.words.strip()
     if not who:
         raise InputError("Say who signs.", field="who")
     with context.database.read() as session:
         job = job_of(session, job_id)
-        begins_s, ends_s = bounds_s(job, wish.day)
+        begins_s, ends_s = bounds_s(job, request.day)
         if begins_s > context.now(job_id):
             raise ConflictError("This day has not begun.")
         rows = _rows(session, job.id, begins_s, ends_s)
@@ -272,10 +272,10 @@ def sign(context: Context, job_id: str, wish: SignWish) -> Days:
             {
                 "job": job.id,
                 "name": job.settings.name,
-                "day": wish.day,
+                "day": request.day,
                 "who": who,
                 "words": words,
-                "sheet": asdict(_sheet(session, job, wish.day)),
+                "sheet": asdict(_sheet(session, job, request.day)),
                 "points": [asdict(point) for point in _points(session, job, begins_s, ends_s)],
                 "lines": [{"sequence": row.sequence, "hash": row.hash, "text": row.text} for row in rows],
             }
@@ -287,10 +287,13 @@ def sign(context: Context, job_id: str, wish: SignWish) -> Days:
         if [row.id for row in _rows(tx.session, tx.job_id, begins_s, ends_s)] != seen:
             raise ConflictError("Something was written in the meantime. Look at the day again, then sign.")
         line = tx.tell(
-            "signed-off", f"{_in_words(wish.day)} signed off by {who}{f': {words}' if words else ''}.", day=wish.day, content_sha256=sha256
+            "signed-off",
+            f"{_in_words(request.day)} signed off by {who}{f': {words}' if words else ''}.",
+            day=request.day,
+            content_sha256=sha256,
         )
         tx.session.add(
-            SignedDay(job_id=tx.job_id, day=wish.day, who=who, words=words, content=content, book_id=line.id, created_s=tx.now_s)
+            SignedDay(job_id=tx.job_id, day=request.day, who=who, words=words, content=content, book_id=line.id, created_s=tx.now_s)
         )
 
     carry_out(context, job_id, work)

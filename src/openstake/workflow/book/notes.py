@@ -16,7 +16,7 @@ from openstake.workflow.photos import keep_photo
 
 
 @dataclass(frozen=True)
-class NoteWish:
+class NoteRequest:
     """A note, and by whom."""
 
     words: Text
@@ -24,7 +24,7 @@ class NoteWish:
 
 
 @dataclass(frozen=True, kw_only=True)
-class WeatherWish:
+class WeatherRequest:
     """The weather, picked; degrees Celsius as typed, empty where they are not known."""
 
     sky: ShortText = ""
@@ -34,28 +34,28 @@ class WeatherWish:
 
 
 @dataclass(frozen=True)
-class PeopleWish:
+class PeopleRequest:
     """Who is on site."""
 
     names: list[ShortText]
 
 
-def note(context: Context, job_id: str, wish: NoteWish) -> None:
+def note(context: Context, job_id: str, request: NoteRequest) -> None:
     """Write a note of the crew."""
-    words, who = " ".join(wish.words.split()), " ".join(wish.who.split())
+    words, who = " ".join(request.words.split()), " ".join(request.who.split())
     if not words:
         raise InputError("Write the note.", field="words")
     _write(context, job_id, "note", f"{words}{'' if words[-1] in '.?!' else '.'}{f' {who}.' if who else ''}")
 
 
-def weather(context: Context, job_id: str, wish: WeatherWish) -> None:
+def weather(context: Context, job_id: str, request: WeatherRequest) -> None:
     """Write the weather."""
-    _write(context, job_id, "weather", weather_sentence(wish.sky, wish.falling, wish.wind, degrees_from_text(wish.degrees)))
+    _write(context, job_id, "weather", weather_sentence(request.sky, request.falling, request.wind, degrees_from_text(request.degrees)))
 
 
-def people(context: Context, job_id: str, wish: PeopleWish) -> None:
+def people(context: Context, job_id: str, request: PeopleRequest) -> None:
     """Write who is on site."""
-    _write(context, job_id, "people", people_sentence(wish.names))
+    _write(context, job_id, "people", people_sentence(request.names))
 
 
 def photo(context: Context, job_id: str, name: str, content: bytes) -> None:

@@ -14,9 +14,9 @@ from sqlalchemy.orm import Session
 
 from openstake.core.budget import Budget
 from openstake.core.errors import InputError
+from openstake.core.exported_point import Doubt, ExportedPoint, with_doubts
 from openstake.core.limits import Text
 from openstake.core.progress import part_of_progress, with_progress
-from openstake.core.taken import Doubt, TakenPoint, with_doubts
 from openstake.core.units import METRES_PER_UNIT, LengthUnit
 from openstake.core.vector import ecef_covariance_m2
 from openstake.derive import points
@@ -123,7 +123,7 @@ class _Column:
     words: str
     header: str
     kind: Kind
-    value: Callable[[TakenPoint], object]
+    value: Callable[[ExportedPoint], object]
 
 
 def _lengths(**columns: tuple[str, str]) -> dict[str, _Column]:
@@ -233,39 +233,39 @@ def view(context: Context, job_id: str) -> TakeHomeView:
     )
 
 
-def take_home(context: Context, job_id: str, kind: str, wish: TakeHome) -> tuple[bytes, str, str]:
+def take_home(context: Context, job_id: str, kind: str, request: TakeHome) -> tuple[bytes, str, str]:
     """Return a job's points, or its vectors, as a file: its content, its media type and its name."""
     form = next((item for item in FORMATS if item == kind), None)
     if form is None:
         raise InputError(f"'{kind[:20]}' is no format of points; it is {', '.join(FORMATS)}.")
     with context.database.read() as session:
         job = job_of(session, job_id)
-        content = _content(session, job, form, wish)
+        content = _content(session, job, form, request)
     _, media_type, ending = FORMATS[form]
     return content if isinstance(content, bytes) else content.encode(), media_type, f"{file_name(job.name)}-{ending}"
 
 
-def begin(context: Context, job_id: str, kind: str, wish: TakeHome) -> Work:
+def begin(context: Context, job_id: str, kind: str, request: TakeHome) -> Work:
     """Begin to make a file of a job's points or vectors."""
     with context.database.read() as session:
         name = job_of(session, job_id).name
-    return context.works.begin_file(f"Points of {name}", job_id, lambda: take_home(context, job_id, kind, wish))
+    return context.works.begin_file(f"Points of {name}", job_id, lambda: take_home(context, job_id, kind, request))
 
 
-def _content(session: Session, job: JobNow, form: PointFormat, wish: TakeHome) -> str | bytes:
+def _content(session: Session, job: JobNow, form: PointFormat, request: TakeHome) -> str | bytes:
     if form == "vectors":
-        return _vectors_csv(session, job, wish.doubtful)
+        return _vectors_csv(session, job, request.doubtful)
     job.needs_datum()
     with part_of_progress(0.0, 0.8):
-        found = _wished(taken_points(session, job), wish.doubtful)
+        found = _wished(taken_points(session, job), request.doubtful)
     with part_of_progress(0.8, 1.0):
-        return _written(job, form, wish, found)
+        return _written(job, form, request, found)
 
 
-def _written(job: JobNow, form: PointFormat, wish: TakeHome, taken: Sequence[TakenPoint]) -> str | bytes:
-    unit = wish.unit or job.length_unit
+def _written(job: JobNow, form: PointFormat, request: TakeHome, taken: Sequence[ExportedPoint]) -> str | bytes:
+    unit = request.unit or job.length_unit
     if form == "csv":
-        return _csv(taken, _columns(wish.columns, taken), unit)
+        return _csv(taken, _columns(request.columns, taken), unit)
     if form == "geojson":
         return write_points_geojson(taken, job.system_statement)
     if form == "kml":
@@ -275,7 +275,7 @@ def _written(job: JobNow, form: PointFormat, wish: TakeHome, taken: Sequence[Tak
     return write_points_landxml(taken, unit, job.settings.system_label or job.frame.name, job.system_statement)
 
 
-def _wished(taken: Sequence[TakenPoint], doubtful: Doubtful) -> list[TakenPoint]:
+def _wished(taken: Sequence[ExportedPoint], doubtful: Doubtful) -> list[ExportedPoint]:
     return [point for point in taken if doubtful == "take" or not point.doubt]
 
 
@@ -292,7 +292,7 @@ def doubtful_points(context: Context, job_id: str) -> DoubtfulPoints:
     return DoubtfulPoints(words, shown, len(found) - len(shown))
 
 
-def _columns(said: str, taken: Sequence[TakenPoint]) -> list[str]:
+def _columns(said: str, taken: Sequence[ExportedPoint]) -> list[str]:
     """Return the columns that were asked for, the usual ones where none were; InputError where one is not there."""
     wished = [key.strip() for key in said.split(",") if key.strip()]
     unknown = [key for key in wished if key not in COLUMNS]
@@ -302,11 +302,11 @@ def _columns(said: str, taken: Sequence[TakenPoint]) -> list[str]:
     return wished or [*USUAL, *(_LOCAL if fitted else ())]
 
 
-def _csv(taken: Sequence[TakenPoint], columns: Sequence[str], unit: LengthUnit) -> str:
+def _csv(taken: Sequence[ExportedPoint], columns: Sequence[str], unit: LengthUnit) -> str:
     used, factor = [COLUMNS[key] for key in columns], METRES_PER_UNIT[unit]
     header = [f"{column.header}_{unit}" if column.kind == "length" else column.header for column in used]
 
-    def cell(column: _Column, point: TakenPoint) -> object:
+    def cell(column: _Column, point: ExportedPoint) -> object:
         value = column.value(point)
         if value is None or isinstance(value, str) or column.kind == "text":
             return "" if value is None else value
@@ -325,7 +325,7 @@ def _listed(session: Session, job: JobNow) -> tuple[list[Shot], dict[str, PointL
 
 def taken_points(
     session: Session, job: JobNow, listed: tuple[list[Shot], dict[str, PointLabel]] | None = None, known: list[points.Point] | None = None
-) -> list[TakenPoint]:
+) -> list[ExportedPoint]:
     """Return the points and checks of a job as they are taken home, oldest first; as many queries whatever it holds."""
     shots, labels = listed or _listed(session, job)
     derived = points.derive_all(session, job, shots) if known is None else known
@@ -367,10 +367,10 @@ def _taken(
     angles_deg: NDArray[np.float64],
     xyz_m: NDArray[np.float64],
     base: str,
-) -> TakenPoint:
+) -> ExportedPoint:
     """Return one point; NaN of a lift or a place is not known."""
     latitude, longitude, x, y, z = (_known(value) for value in (*angles_deg, *xyz_m))
-    return TakenPoint(
+    return ExportedPoint(
         name=label.name if label else shot.name,
         code=label.code if label else "",
         note=label.note if label else "",

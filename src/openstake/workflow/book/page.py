@@ -117,7 +117,7 @@ def view(context: Context, job_id: str, query: BookQuery) -> BookView:
         lines=[line for line in lines if words in line.sentence.lower()],
         next=following,
         verification=verification,
-        passwords=_said_of(telling),
+        passwords=_passwords_words(telling),
     )
 
 
@@ -151,7 +151,7 @@ def _with_passwords(job_id: str) -> Select[int, str]:
     return lines_of(job_id, like).with_only_columns(BookEntry.sequence, BookEntry.text).order_by(*ORDER)
 
 
-def _said_of(rows: Sequence[Row[int, str]]) -> str:
+def _passwords_words(rows: Sequence[Row[int, str]]) -> str:
     numbers = [str(sequence) for sequence, text in rows if holds_password(text)]
     if not numbers:
         return ""

@@ -23,7 +23,7 @@ class CrewsView:
 
 
 @dataclass(frozen=True, kw_only=True)
-class SettleWish:
+class SettleRequest:
     """Which value holds: `id` of what differs, `value_id` of the one that holds, by whom, and why."""
 
     id: ShortText
@@ -40,20 +40,20 @@ def view(context: Context, job_id: str) -> CrewsView:
 
 
 @command(view)
-def settle(tx: Transaction, wish: SettleWish) -> None:
+def settle(tx: Transaction, request: SettleRequest) -> None:
     """Write the value that holds in place of both; ConflictError where it has been settled in the meantime."""
-    who = " ".join(wish.who.split())
+    who = " ".join(request.who.split())
     if not who:
         raise InputError("Say who settles it.", field="who")
-    differs = next((item for item in crews_of(tx.session, tx.job_id) if item.id == wish.id), None)
+    differs = next((item for item in crews_of(tx.session, tx.job_id) if item.id == request.id), None)
     if differs is None:
         raise ConflictError("This has been settled in the meantime. Look at the present value.")
-    value = next((item for item in differs.values if item.id == wish.value_id), None)
+    value = next((item for item in differs.values if item.id == request.value_id), None)
     if value is None:
         raise InputError("Choose one of the values that two crews have.", field="value_id")
     table = Base.metadata.tables[differs.table]
     row = dict(tx.session.execute(select(table).where(table.c.id == value.id)).mappings().one())
-    reason = f"settles two crews' values{': ' + wish.reason.strip() if wish.reason.strip() else ''}"
+    reason = f"settles two crews' values{': ' + request.reason.strip() if request.reason.strip() else ''}"
     words = {"reason": reason, "who": who[:80], "created_s": tx.now_s, "started_s": tx.now_s}
     row |= {name: said for name, said in words.items() if name in table.c and (name != "started_s" or "created_s" not in table.c)}
     row |= {"id": new_id(), "replaces_id": differs.id}

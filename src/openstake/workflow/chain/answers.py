@@ -20,7 +20,7 @@ OFFERED = ("measured again, agrees", "accepted because")
 
 
 @dataclass(frozen=True, kw_only=True)
-class AnswerWish:
+class AnswerRequest:
     """An answer to a finding as its sentence stands: the words, and by whom."""
 
     code: ShortText
@@ -56,15 +56,15 @@ def asked(session: Session, job_id: str, findings: Sequence[Finding]) -> list[Fi
 
 
 @command()
-def answer(tx: Transaction, wish: AnswerWish) -> None:
+def answer(tx: Transaction, request: AnswerRequest) -> None:
     """Keep an answer to a finding, with name and time."""
-    words, who = wish.words.strip(), wish.who.strip()
-    if wish.code not in RULES:
+    words, who = request.words.strip(), request.who.strip()
+    if request.code not in RULES:
         raise NotFoundError("There is no such finding.")
     if not words or words == OFFERED[1]:
         raise InputError("Say in a few words what was done, or why it is accepted.", field="words")
     if not who:
         raise InputError("Say who answers.", field="who")
-    row = FindingAnswer(job_id=tx.job_id, code=wish.code, sentence=wish.sentence, words=words, who=who[:80], created_s=tx.now_s)
+    row = FindingAnswer(job_id=tx.job_id, code=request.code, sentence=request.sentence, words=words, who=who[:80], created_s=tx.now_s)
     tx.add(row)
-    tx.tell("finding-answered", f"{wish.sentence} {who}: {words}.", code=wish.code, answer=row.id)
+    tx.tell("finding-answered", f"{request.sentence} {who}: {words}.", code=request.code, answer=row.id)

@@ -10,7 +10,18 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
-from openstake.core.budget import Budget, BudgetSettings, Change, Circumstances, TermName, Way, budget_of, changes_of, ways_to, with_change
+from openstake.core.budget import (
+    Budget,
+    BudgetSettings,
+    Change,
+    Circumstances,
+    Improvement,
+    TermName,
+    budget_of,
+    changes_of,
+    improvements_to,
+    with_change,
+)
 from openstake.core.constants import CIRCLE_95, LINE_95
 from openstake.core.describe import FieldShown, fields_shown
 from openstake.core.errors import InputError
@@ -19,6 +30,7 @@ from openstake.core.limits import BUDGET_WASH_M, FAR_WITHIN_M, MOST_BUDGETS_WRIT
 from openstake.core.links import TERM_LINKS
 from openstake.core.units import LengthUnit, metres_in_field, text_from_metres
 from openstake.core.vector import vector_length_m
+from openstake.derive.accuracy_map import AccuracyMap, accuracy_map_over
 from openstake.derive.applied import Applied, applied_now, fit_sigmas_m
 from openstake.derive.base import BaseNow, open_base, three
 from openstake.derive.budget import BUDGET, base_sigmas_m, pole_used, settings_of
@@ -26,7 +38,6 @@ from openstake.derive.heights import ROD_HEIGHT_M
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.marks import current_marks, head_of
-from openstake.derive.wash import Wash, wash_over
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 from openstake.workflow.moment import heard_epoch
@@ -36,7 +47,7 @@ _TOPO_S = 5.0
 
 
 @dataclass(frozen=True, kw_only=True)
-class BudgetWish:
+class BudgetRequest:
     """What if: how far from the base (as text; empty: where the rover is), absolute or not, which changes, and what is needed at 95 %."""
 
     baseline: ShortText = ""
@@ -72,7 +83,7 @@ class BudgetChange:
 
 
 @dataclass(frozen=True)
-class WayShown:
+class ImprovementShown:
     """A way to what is needed: what to do, and what it gives at 95 %."""
 
     changes: list[str]
@@ -98,7 +109,7 @@ class BudgetShown:
     terms: list[TermShown]
     changes: list[BudgetChange]
     reaches: bool | None
-    ways: list[WayShown]
+    ways: list[ImprovementShown]
     answer: str
 
 
@@ -123,7 +134,7 @@ class BudgetOver:
     base: str
     against: str
     marks: list[BudgetAt]
-    wash: Wash | None
+    wash: AccuracyMap | None
 
 
 @dataclass(frozen=True)
@@ -152,34 +163,34 @@ def budget_form(context: Context, job_id: str) -> BudgetForm:
 
 
 @command(budget_form)
-def save_budget(tx: Transaction, wish: SaveBudget) -> None:
+def save_budget(tx: Transaction, request: SaveBudget) -> None:
     """Keep what a job takes for its budget from now on."""
-    BUDGET.keep(tx.session, tx.job_id, BUDGET.typed(wish.values, wish.length_unit), wish.replaces_id, tx.now_s)
+    BUDGET.keep(tx.session, tx.job_id, BUDGET.typed(request.values, request.length_unit), request.replaces_id, tx.now_s)
 
 
-def try_budget(context: Context, job_id: str, wish: BudgetWish) -> BudgetShown:
+def try_budget(context: Context, job_id: str, request: BudgetRequest) -> BudgetShown:
     """Return the budget of a place with some changes, and the cheapest ways to what is needed."""
     with context.database.read() as session:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
         base = open_base(session, job_id)
-        return shown_of(context, session, job, kit, base, wish)
+        return shown_of(context, session, job, kit, base, request)
 
 
-def budget_over(context: Context, job_id: str, wish: BudgetWish) -> BudgetOver:
+def budget_over(context: Context, job_id: str, request: BudgetRequest) -> BudgetOver:
     """Return the budget over the plan with some changes: of the marks near enough, and of the ground between them."""
     with context.database.read() as session:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
         base = open_base(session, job_id)
         if base is None:
             return BudgetOver(base="", against="", marks=[], wash=None)
-        settings, applied = settings_of(session, job_id), _fit_in_use(session, job_id, wish)
+        settings, applied = settings_of(session, job_id), _fit_in_use(session, job_id, request)
         east, north, _ = three(job.frame.grid_from_ecef(base.mark_m))
         marks = [mark for mark in current_marks(session, job) if hypot(mark.east_m - east, mark.north_m - north) <= FAR_WITHIN_M]
-        name, against = (head_of(session, job, base.occupation.mark_id).name, _AGAINST[wish.absolute, applied is not None])
+        name, against = (head_of(session, job, base.occupation.mark_id).name, _AGAINST[request.absolute, applied is not None])
         if not marks:
             return BudgetOver(base=name, against=against, marks=[], wash=None)
         # Coming nearer means nothing where every place has its own distance.
-        usual = _changed(_point(kit, base, 0.0, wish.absolute), [key for key in wish.changes if key != "nearer"])
+        usual = _changed(_point(kit, base, 0.0, request.absolute), [key for key in request.changes if key != "nearer"])
 
         def budgets(places_m: NDArray[np.float64]) -> list[Budget]:
             fit = np.full((len(places_m), 2), np.nan)
@@ -212,7 +223,7 @@ def budget_over(context: Context, job_id: str, wish: BudgetWish) -> BudgetOver:
                 )
                 for n, budget in zip(written, budgets(places[written]), strict=True)
             ],
-            wash=wash_over(places, BUDGET_WASH_M, lambda cells: [budget.horizontal_95_m for budget in budgets(cells)]),
+            wash=accuracy_map_over(places, BUDGET_WASH_M, lambda cells: [budget.horizontal_95_m for budget in budgets(cells)]),
         )
 
 
@@ -233,35 +244,35 @@ def _changed(point: Circumstances, keys: Collection[str]) -> Circumstances:
     return now
 
 
-def shown_of(context: Context, session: Session, job: JobNow, kit: KitNow, base: BaseNow | None, wish: BudgetWish) -> BudgetShown:
+def shown_of(context: Context, session: Session, job: JobNow, kit: KitNow, base: BaseNow | None, request: BudgetRequest) -> BudgetShown:
     """Return the budget that is shown of a job: of the rover's place, of the far end, or of one that is typed."""
-    place = _where(context, session, job, base, wish)
-    point = _point(kit, base, place.baseline_m, wish.absolute)
-    applied = _fit_in_use(session, job.id, wish)
+    place = _where(context, session, job, base, request)
+    point = _point(kit, base, place.baseline_m, request.absolute)
+    applied = _fit_in_use(session, job.id, request)
     fit = None if applied is None else _fit_there(job, applied, place)
     if fit is not None:
         point = replace(point, fit_horizontal_m=fit[0], fit_vertical_m=fit[1])
     settings, unit = settings_of(session, job.id), job.length_unit
-    offered, now = changes_of(point), _changed(point, wish.changes)
+    offered, now = changes_of(point), _changed(point, request.changes)
     budget = budget_of(now, settings)
-    need = [metres_in_field(getattr(wish, field), unit, field) for field in ("need_horizontal", "need_vertical")]
+    need = [metres_in_field(getattr(request, field), unit, field) for field in ("need_horizontal", "need_vertical")]
     for value, field in zip(need, ("need_horizontal", "need_vertical"), strict=True):
         if value is not None and value <= 0.0:
             raise InputError("What is needed is more than 0.", field=field)
     asked = any(value is not None for value in need)
-    ways = ways_to(point, settings, need[0], need[1]) if asked else ()
+    ways = improvements_to(point, settings, need[0], need[1]) if asked else ()
     reached = (need[0] is None or budget.horizontal_95_m <= need[0]) and (need[1] is None or budget.vertical_95_m <= need[1])
     return BudgetShown(
         baseline_m=place.baseline_m,
         where=place.words,
-        against=_AGAINST[wish.absolute, fit is not None],
-        absolute=wish.absolute,
+        against=_AGAINST[request.absolute, fit is not None],
+        absolute=request.absolute,
         horizontal_95_m=_known(budget.horizontal_95_m),
         vertical_95_m=_known(budget.vertical_95_m),
         terms=_terms(budget),
-        changes=[_offer(change, change.key in wish.changes, settings) for change in offered],
+        changes=[_offer(change, change.key in request.changes, settings) for change in offered],
         reaches=reached if asked else None,
-        ways=[WayShown(list(way.changes), _known(way.budget.horizontal_95_m), _known(way.budget.vertical_95_m)) for way in ways],
+        ways=[ImprovementShown(list(way.changes), _known(way.budget.horizontal_95_m), _known(way.budget.vertical_95_m)) for way in ways],
         answer=_answer(ways, asked),
     )
 
@@ -284,8 +295,8 @@ class _Place:
     grid_m: tuple[float, float, float] | None = None
 
 
-def _where(context: Context, session: Session, job: JobNow, base: BaseNow | None, wish: BudgetWish) -> _Place:
-    typed = metres_in_field(wish.baseline, job.length_unit, "baseline")
+def _where(context: Context, session: Session, job: JobNow, base: BaseNow | None, request: BudgetRequest) -> _Place:
+    typed = metres_in_field(request.baseline, job.length_unit, "baseline")
     if typed is not None:
         if typed < 0.0:
             raise InputError("A distance from the base is not less than 0.", field="baseline")
@@ -308,9 +319,9 @@ def _where(context: Context, session: Session, job: JobNow, base: BaseNow | None
     return _Place(metres, "at the farthest mark of the list", (mark.east_m, mark.north_m, 0.0))
 
 
-def _fit_in_use(session: Session, job_id: str, wish: BudgetWish) -> Applied | None:
+def _fit_in_use(session: Session, job_id: str, request: BudgetRequest) -> Applied | None:
     """Return the fit that a budget goes through: none for an absolute one."""
-    return None if wish.absolute else applied_now(session, job_id)
+    return None if request.absolute else applied_now(session, job_id)
 
 
 def _fit_there(job: JobNow, applied: Applied, place: _Place) -> tuple[float, float]:
@@ -375,7 +386,7 @@ def _offer(change: Change, done: bool, settings: BudgetSettings) -> BudgetChange
     )
 
 
-def _answer(ways: tuple[Way, ...], asked: bool) -> str:
+def _answer(ways: tuple[Improvement, ...], asked: bool) -> str:
     if not asked:
         return ""
     if not ways:

@@ -19,7 +19,7 @@ from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.marks import current_marks, head_of
 from openstake.store.models import Occupation
 from openstake.workflow.chain.answers import OFFERED, FindingAsked, asked
-from openstake.workflow.chain.budget import BudgetShown, BudgetWish, shown_of
+from openstake.workflow.chain.budget import BudgetRequest, BudgetShown, shown_of
 from openstake.workflow.chain.steps import evidence_of
 from openstake.workflow.check.plan import candidate_of, proof_of
 from openstake.workflow.check.settings import settings_of as check_settings_of
@@ -54,7 +54,7 @@ def of_session(context: Context, session: Session, job_id: str) -> ChainView:
     job, kit = job_of(session, job_id), kit_of(session, job_id)
     base = open_base(session, job_id)
     evidence = evidence_of(context, session, job, kit, base)
-    budget = shown_of(context, session, job, kit, base, BudgetWish())
+    budget = shown_of(context, session, job, kit, base, BudgetRequest())
     findings = asked(session, job_id, chain.open_findings(evidence))
     morning = None if base is not None else _morning(context, session, job, kit, evidence.fit)
     made = links(evidence)

@@ -27,7 +27,7 @@ from openstake.derive import points
 from openstake.derive.job import job_of
 from openstake.derive.series import FieldTestSettled, SeriesNow, series_now
 from openstake.store.models import ShotSeries
-from openstake.workflow.check.series import SeriesNamed, SeriesShotWish, begin_series, give_up, open_series, place_wanted, record_place
+from openstake.workflow.check.series import SeriesNamed, SeriesShotRequest, begin_series, give_up, open_series, place_wanted, record_place
 from openstake.workflow.context import Context
 from openstake.workflow.recording import Recording
 
@@ -35,7 +35,7 @@ MOST_TESTS = 10
 
 
 @dataclass(frozen=True, kw_only=True)
-class FieldTestWish:
+class FieldTestRequest:
     """A test to begin: full or simplified, predetermined sigmas and independent values as text; empty where there is none."""
 
     full: bool
@@ -197,39 +197,39 @@ def _measured(place: str, point: points.Point) -> Measured:
     return Measured(series=series, set=number, point=which, east_m=point.east_m, north_m=point.north_m, height_m=point.height_m)
 
 
-def begin(context: Context, job_id: str, wish: FieldTestWish) -> FieldTests:
+def begin(context: Context, job_id: str, request: FieldTestRequest) -> FieldTests:
     """Begin a field test; one is in hand at a time."""
     with context.database.read() as session:
         unit = job_of(session, job_id).length_unit
     xy, h, distance, height = (
-        metres_in_field(getattr(wish, name), unit, name) for name in ("sigma_xy", "sigma_h", "distance", "height_difference")
+        metres_in_field(getattr(request, name), unit, name) for name in ("sigma_xy", "sigma_h", "distance", "height_difference")
     )
     if (xy is None) != (h is None):
         raise InputError("Give both sigmas, or none: then the usual ones are taken.", field="sigma_xy" if xy is None else "sigma_h")
-    settled = FieldTestSettled(full=wish.full, sigma_xy_m=xy, sigma_h_m=h, distance_m=distance, height_difference_m=height)
+    settled = FieldTestSettled(full=request.full, sigma_xy_m=xy, sigma_h_m=h, distance_m=distance, height_difference_m=height)
     check_known(*_known(settled))
     tests = view(context, job_id).tests
     if tests and tests[0].open:
-        raise ConflictError("A field test is in hand already. Finish it, or give it up.")
+        raise ConflictError("A field test is in hand already. Finish it, or abandon it.")
 
     begin_series(
-        context, job_id, settled, f"Field test begun: {'full, three series' if wish.full else 'simplified, one series'} of five sets."
+        context, job_id, settled, f"Field test begun: {'full, three series' if request.full else 'simplified, one series'} of five sets."
     )
     return view(context, job_id)
 
 
-def record(context: Context, job_id: str, wish: SeriesShotWish) -> Recording:
+def record(context: Context, job_id: str, request: SeriesShotRequest) -> Recording:
     """Begin to record what is to be measured next, or the last one again."""
     with context.database.read() as session:
-        series = open_series(session, job_id, FieldTestSettled, wish.series_id)
+        series = open_series(session, job_id, FieldTestSettled, request.series_id)
     following = next_place(_sets(series))
-    place = place_wanted(series, None if following is None else f"{following[0].series}.{following[0].set}.{following[1]}", wish.again)
+    place = place_wanted(series, None if following is None else f"{following[0].series}.{following[0].set}.{following[1]}", request.again)
     of_series, number, point = _place(place)
     words = f"Field test, series {of_series}, set {number}, point {point}"
-    return record_place(context, job_id, "field test", wish, place, words)
+    return record_place(context, job_id, "field test", request, place, words)
 
 
-def drop(context: Context, job_id: str, wish: SeriesNamed) -> FieldTests:
+def drop(context: Context, job_id: str, request: SeriesNamed) -> FieldTests:
     """Give a test up."""
-    give_up(context, job_id, "field test", wish.series_id)
+    give_up(context, job_id, "field test", request.series_id)
     return view(context, job_id)

@@ -37,7 +37,7 @@ MOST_NAMES, MOST_DOUBLE = 300, 2000
 
 
 @dataclass(frozen=True, kw_only=True)
-class MeasureWish:
+class MeasureRequest:
     """A measure from one named shot to another: `slope`, `horizontal` or `levelled`, lengths as text."""
 
     kind: MeasureKind
@@ -93,7 +93,7 @@ class Occupied:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Double:
+class RepeatedPoint:
     """A point that two base set-ups or more have occupied: its mean, each set-up, and whether the last two agree."""
 
     name: str
@@ -111,7 +111,7 @@ class MeasuresView:
     `usual_sigmas` what a measure of each kind is good to where nobody says."""
 
     measures: list[MeasureView]
-    doubles: list[Double]
+    doubles: list[RepeatedPoint]
     names: list[str]
     usual_sigmas: dict[MeasureKind, str]
 
@@ -217,31 +217,31 @@ def _between(job: JobNow, first: points.Point, second: points.Point, from_above_
 
 
 @command(view)
-def add(tx: Transaction, wish: MeasureWish) -> None:
+def add(tx: Transaction, request: MeasureRequest) -> None:
     """Keep a measure; it is compared with the newest shots of both names."""
     job = tx.job
     job.needs_datum()
     named = _named(tx.session, tx.job_id)
-    ends = [_end(named, getattr(wish, field), field) for field in ("from_name", "to_name")]
+    ends = [_end(named, getattr(request, field), field) for field in ("from_name", "to_name")]
     if ends[0].id == ends[1].id:
         raise InputError("Name two different points.", field="to_name")
-    levelled = wish.kind == "levelled"
-    measured = metres_in_field(wish.measured, job.length_unit, "measured")
+    levelled = request.kind == "levelled"
+    measured = metres_in_field(request.measured, job.length_unit, "measured")
     if measured is None:
         raise InputError("Type what the tape or the level says.", field="measured")
     if abs(measured) > LONGEST_MEASURE_M or (not levelled and measured <= 0.0):
         raise InputError(f"A distance is more than 0, and at most {LONGEST_MEASURE_M:.0f} m.", field="measured")
-    sigma = _length(job, wish.sigma, "sigma", _USUAL_SIGMAS_M[wish.kind])
+    sigma = _length(job, request.sigma, "sigma", _USUAL_SIGMAS_M[request.kind])
     if not 0.0 < sigma <= 1.0:
         raise InputError("A standard deviation is more than 0 and at most 1 m.", field="sigma")
-    slope = wish.kind == "slope"
-    above = [_length(job, getattr(wish, field), field, 0.0) if slope else 0.0 for field in ("from_above", "to_above")]
+    slope = request.kind == "slope"
+    above = [_length(job, getattr(request, field), field, 0.0) if slope else 0.0 for field in ("from_above", "to_above")]
     row = GroundMeasure(
         job_id=tx.job_id,
-        kind=wish.kind,
+        kind=request.kind,
         from_shot_id=ends[0].id,
         to_shot_id=ends[1].id,
-        text=wish.measured.strip()[:80],
+        text=request.measured.strip()[:80],
         measured_m=measured,
         from_above_m=above[0],
         to_above_m=above[1],
@@ -266,10 +266,10 @@ def _length(job: JobNow, text: str, field: str, empty: float) -> float:
 
 
 @command(view)
-def drop(tx: Transaction, wish: DropMeasure) -> None:
+def drop(tx: Transaction, request: DropMeasure) -> None:
     """Use a measure no more; it stays in the store."""
     missing = "This measure is not in this job."
-    old = lines.head(tx.session, GroundMeasure, wish.measure_id, missing)
+    old = lines.head(tx.session, GroundMeasure, request.measure_id, missing)
     if old.job_id != tx.job_id or old.withdrawn:
         raise NotFoundError(missing)
     tx.replace(old, withdrawn=True)
@@ -279,7 +279,7 @@ def drop(tx: Transaction, wish: DropMeasure) -> None:
 # --- two set-ups ---
 
 
-def _doubles(session: Session, job: JobNow) -> list[Double]:
+def _doubles(session: Session, job: JobNow) -> list[RepeatedPoint]:
     """Return the points that two base set-ups or more have: control shots and checks within half a metre of each other."""
     # Loaded where it is needed: the terminal's quick verbs do not wait for it.
     from scipy.spatial import cKDTree
@@ -309,11 +309,13 @@ def _doubles(session: Session, job: JobNow) -> list[Double]:
         seen.update(near)
         group = [kept[item] for item in sorted(near)]
         if len({shot.occupation_id for shot, _ in group}) > 1:
-            found.append(_double(job, group, names, stood))
+            found.append(_repeated_point(job, group, names, stood))
     return found
 
 
-def _double(job: JobNow, group: Sequence[tuple[Shot, points.Point]], names: Mapping[Shot, str], stood: Mapping[str, MarkNow]) -> Double:
+def _repeated_point(
+    job: JobNow, group: Sequence[tuple[Shot, points.Point]], names: Mapping[Shot, str], stood: Mapping[str, MarkNow]
+) -> RepeatedPoint:
     by_base: dict[str, list[tuple[Shot, points.Point]]] = defaultdict(list)
     for shot, point in group:
         by_base[shot.occupation_id].append((shot, point))
@@ -341,7 +343,7 @@ def _double(job: JobNow, group: Sequence[tuple[Shot, points.Point]], names: Mapp
         for item in means
         for e, n, h in [item.place_m]
     ]
-    return Double(name=name, east_m=east, north_m=north, height_m=height, set_ups=set_ups, agrees=test.equal, finding=said)
+    return RepeatedPoint(name=name, east_m=east, north_m=north, height_m=height, set_ups=set_ups, agrees=test.equal, finding=said)
 
 
 def _mean(set_up: str, own: Sequence[tuple[Shot, points.Point]], mark: MarkNow | None) -> SetUpMean:

@@ -52,7 +52,7 @@ _CHANGES = {item.kind: item.sentence for item in _OFFERED}
 
 
 @dataclass(frozen=True)
-class ChangeWish:
+class ChangeRequest:
     """What was changed at the base."""
 
     kind: ChangeKind
@@ -236,9 +236,9 @@ def _changes(session: Session, base: BaseNow) -> list[Change]:
 
 
 @command(view)
-def tell_change(tx: Transaction, wish: ChangeWish) -> None:
+def tell_change(tx: Transaction, request: ChangeRequest) -> None:
     """Keep what was changed at the base: every check is due again."""
     occupation = needed_occupation(tx.session, tx.job_id)
-    tx.add(SiteChange(job_id=tx.job_id, occupation_id=occupation.id, kind=wish.kind, created_s=tx.now_s))
-    words = _CHANGES[wish.kind]
+    tx.add(SiteChange(job_id=tx.job_id, occupation_id=occupation.id, kind=request.kind, created_s=tx.now_s))
+    words = _CHANGES[request.kind]
     tx.tell("base-changed", f"{words[:1].upper()}{words[1:]}: checks are due again.")

@@ -13,8 +13,8 @@ from openstake.core.equality import Equality, equal_by_scatter, equal_by_sigmas
 from openstake.core.errors import InputError
 from openstake.core.judge.check import Repeat
 from openstake.core.limits import POLE_TWICE_M
-from openstake.core.memory import Epochs
 from openstake.core.sigmas import covariance_of, grid_axes, in_grid
+from openstake.core.time_correlation import Epochs
 from openstake.derive import points
 from openstake.derive.claims import claim_of
 from openstake.derive.job import JobNow

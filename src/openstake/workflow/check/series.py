@@ -23,7 +23,7 @@ from openstake.workflow.recording import Recording, ShotPlan, begin
 
 
 @dataclass(frozen=True, kw_only=True)
-class SeriesShotWish:
+class SeriesShotRequest:
     """The next shot of a series: the pole, and how long; `again` takes the last place once more."""
 
     series_id: ShortText
@@ -59,25 +59,25 @@ def give_up(tx: Transaction, kind: SeriesKind, series_id: str) -> None:
     if old.job_id != tx.job_id or old.kind != kind or old.withdrawn:
         raise NotFoundError(_MISSING)
     tx.replace(old, withdrawn=True)
-    tx.tell(kind.replace(" ", "-"), f"A {kind} was given up.", series=old.id)
+    tx.tell(kind.replace(" ", "-"), f"A {kind} was abandoned.", series=old.id)
 
 
 _MISSING = "This series is not open in this job."
 
 
-def record_place(context: Context, job_id: str, kind: SeriesKind, wish: SeriesShotWish, place: str, words: str) -> Recording:
+def record_place(context: Context, job_id: str, kind: SeriesKind, request: SeriesShotRequest, place: str, words: str) -> Recording:
     """Begin to record the shot of a place, fixed only; stored, it takes the place of an earlier one there."""
-    kind_of_shot = with_seconds(ShotKind(name="control"), wish.seconds)
+    kind_of_shot = with_seconds(ShotKind(name="control"), request.seconds)
     with context.database.read() as session:
         job = job_of(session, job_id)
-        height = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
+        height = read_height(kit_of(session, job_id), job.length_unit, request.reading, request.feature, "rover")
     plan = ShotPlan(kind=kind_of_shot, height=height, fixed_only=True, name=words[:80], purpose=kind)
 
     def told(session: Session, job: JobNow, shot: Shot, now: float) -> None:
-        session.add(ShotSeriesItem(series_id=wish.series_id, place=place, shot_id=shot.id, created_s=now))
-        write_entry(session, now, kind.replace(" ", "-"), f"{words}: recorded.", job.id, shot=shot.id, series=wish.series_id)
+        session.add(ShotSeriesItem(series_id=request.series_id, place=place, shot_id=shot.id, created_s=now))
+        write_entry(session, now, kind.replace(" ", "-"), f"{words}: recorded.", job.id, shot=shot.id, series=request.series_id)
 
-    return begin(context, job_id, plan, wish.rover_id, told)
+    return begin(context, job_id, plan, request.rover_id, told)
 
 
 def open_series(session: Session, job_id: str, of: type[Settled], series_id: str) -> SeriesNow[Settled]:

@@ -58,12 +58,12 @@ def check_settings(context: Context, job_id: str) -> CheckSettingsView:
 
 
 @command(check_settings)
-def save_check_settings(tx: Transaction, wish: SaveCheckSettings) -> None:
+def save_check_settings(tx: Transaction, request: SaveCheckSettings) -> None:
     """Keep how a job is checked from now on; checks that were recorded keep the tolerance they were judged by."""
-    settings = CHECKS.typed(wish.values, wish.length_unit)
+    settings = CHECKS.typed(request.values, request.length_unit)
     names = {mark.name for mark in current_rows(tx.session, tx.job_id)}
     for field, chosen in (("near", [settings.near]), ("far", [settings.far]), ("benchmarks", settings.benchmarks)):
         unknown = [name for name in chosen if name and name not in names]
         if unknown:
             raise InputError(f"{unknown[0]} is not in the control list.", field=field)
-    CHECKS.keep(tx.session, tx.job_id, settings, wish.replaces_id, tx.now_s)
+    CHECKS.keep(tx.session, tx.job_id, settings, request.replaces_id, tx.now_s)

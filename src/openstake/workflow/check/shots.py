@@ -23,7 +23,7 @@ from openstake.workflow.recording import Recording, ShotPlan, begin, keep
 
 
 @dataclass(frozen=True, kw_only=True)
-class CheckWish:
+class CheckRequest:
     """What the crew settled before recording; 0 seconds is one epoch; `rover_id` is whose shot it is, the first rover's where it is None."""
 
     mark_id: ShortText
@@ -35,24 +35,24 @@ class CheckWish:
     rover_id: ShortText | None = None
 
 
-def record(context: Context, job_id: str, wish: CheckWish) -> Recording:
+def record(context: Context, job_id: str, request: CheckRequest) -> Recording:
     """Begin to record a check; it is stored when its seconds are full."""
-    return begin(context, job_id, _planned(context, job_id, wish), wish.rover_id, _told)
+    return begin(context, job_id, _planned(context, job_id, request), request.rover_id, _told)
 
 
-def keep_check(context: Context, job_id: str, wish: CheckWish, epochs: list[ReceivedEpoch]) -> None:
+def keep_check(context: Context, job_id: str, request: CheckRequest, epochs: list[ReceivedEpoch]) -> None:
     """Store a check of epochs that are at hand already, from the base that runs."""
-    keep(context, job_id, _planned(context, job_id, wish), epochs, _told)
+    keep(context, job_id, _planned(context, job_id, request), epochs, _told)
 
 
-def _planned(context: Context, job_id: str, wish: CheckWish) -> ShotPlan:
-    kind = with_seconds(ShotKind(name="control"), wish.seconds)
+def _planned(context: Context, job_id: str, request: CheckRequest) -> ShotPlan:
+    kind = with_seconds(ShotKind(name="control"), request.seconds)
     with context.database.read() as session:
         job = job_of(session, job_id)
-        mark = mark_of(session, job, wish.mark_id)
-        tolerance = settings_of(session, job_id).tolerance_set(wish.tolerance).tolerance
-        height = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
-    return ShotPlan(kind=kind, height=height, fixed_only=wish.fixed_only, mark=mark, tolerance=tolerance, name=mark.name)
+        mark = mark_of(session, job, request.mark_id)
+        tolerance = settings_of(session, job_id).tolerance_set(request.tolerance).tolerance
+        height = read_height(kit_of(session, job_id), job.length_unit, request.reading, request.feature, "rover")
+    return ShotPlan(kind=kind, height=height, fixed_only=request.fixed_only, mark=mark, tolerance=tolerance, name=mark.name)
 
 
 def _told(session: Session, job: JobNow, shot: Shot, now: float) -> None:

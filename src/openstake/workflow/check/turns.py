@@ -13,13 +13,13 @@ from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.poles import PoleTurned, is_whole, turned_from, turned_poles
 from openstake.derive.series import SeriesNow, TurnSettled, series_now
 from openstake.store.models import ShotSeries
-from openstake.workflow.check.series import SeriesNamed, SeriesShotWish, begin_series, give_up, open_series, place_wanted, record_place
+from openstake.workflow.check.series import SeriesNamed, SeriesShotRequest, begin_series, give_up, open_series, place_wanted, record_place
 from openstake.workflow.context import Context
 from openstake.workflow.recording import Recording
 
 
 @dataclass(frozen=True)
-class TurnWish:
+class TurnRequest:
     """Which pole is turned, and how often: to 2 sides or to 4."""
 
     pole: ShortText
@@ -98,30 +98,30 @@ def _now(series: SeriesNow[TurnSettled]) -> TurnNow:
     )
 
 
-def begin(context: Context, job_id: str, wish: TurnWish) -> Turns:
+def begin(context: Context, job_id: str, request: TurnRequest) -> Turns:
     """Begin to turn a pole; one series is in hand at a time."""
-    pole = wish.pole.strip()
+    pole = request.pole.strip()
     if not pole:
         raise InputError("Say which pole it is: its lean is kept with it.", field="pole")
-    if wish.sides not in SIDES:
+    if request.sides not in SIDES:
         raise InputError("A pole is turned to 2 sides or to 4.", field="sides")
     if view(context, job_id).now is not None:
-        raise ConflictError("A pole is being turned already. Finish it, or give it up.")
+        raise ConflictError("A pole is being turned already. Finish it, or abandon it.")
 
-    begin_series(context, job_id, TurnSettled(pole, wish.sides), f"{pole} is turned to {wish.sides} sides.")
+    begin_series(context, job_id, TurnSettled(pole, request.sides), f"{pole} is turned to {request.sides} sides.")
     return view(context, job_id)
 
 
-def record(context: Context, job_id: str, wish: SeriesShotWish) -> Recording:
+def record(context: Context, job_id: str, request: SeriesShotRequest) -> Recording:
     """Begin to record the next side of a pole, or the last one again."""
     with context.database.read() as session:
-        series = open_series(session, job_id, TurnSettled, wish.series_id)
+        series = open_series(session, job_id, TurnSettled, request.series_id)
     following = _now(series).next_deg
-    place = place_wanted(series, None if following is None else str(following), wish.again)
-    return record_place(context, job_id, "pole turn", wish, place, f"{series.settled.pole} turned by {place}°")
+    place = place_wanted(series, None if following is None else str(following), request.again)
+    return record_place(context, job_id, "pole turn", request, place, f"{series.settled.pole} turned by {place}°")
 
 
-def drop(context: Context, job_id: str, wish: SeriesNamed) -> Turns:
+def drop(context: Context, job_id: str, request: SeriesNamed) -> Turns:
     """Give a series up."""
-    give_up(context, job_id, "pole turn", wish.series_id)
+    give_up(context, job_id, "pole turn", request.series_id)
     return view(context, job_id)

@@ -14,7 +14,17 @@ from sqlalchemy.orm import Session
 from openstake.core.describe import typed
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.limits import ShortText
-from openstake.core.localfit.choice import MARK_USES, SCHOOLS, FitChoice, FitModels, MarkUse, School, SiteCentre, checked_models, choice_of
+from openstake.core.localfit.choice import (
+    MARK_USES,
+    SCHOOLS,
+    FitChoice,
+    FitMethod,
+    FitModels,
+    MarkUse,
+    SiteCentre,
+    checked_models,
+    choice_of,
+)
 from openstake.core.localfit.parameters import FitParameters
 from openstake.core.units import counted
 from openstake.derive.applied import local_of
@@ -32,12 +42,12 @@ MOST_SHOWN = 200
 
 
 @dataclass(frozen=True, kw_only=True)
-class FitWish:
+class FitRequest:
     """What is changed, in place of the choice `replaces_id`: models as typed, the school, uses by the lines of marks."""
 
     replaces_id: ShortText | None = None
     models: dict[str, Any] | None = None
-    school: School | None = None
+    school: FitMethod | None = None
     uses: dict[str, MarkUse] | None = None
 
 
@@ -117,33 +127,33 @@ class _Step:
     item: Judged
 
 
-def choose(context: Context, job_id: str, wish: FitWish) -> FitView:
+def choose(context: Context, job_id: str, request: FitRequest) -> FitView:
     """Keep a choice, and return the page by it."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        before = _present(session, job_id, wish.replaces_id)
+        before = _present(session, job_id, request.replaces_id)
         marks = fit_marks(session, job)
         old = FitChoice() if before is None else choice_of(json.loads(before.data))
-        new = _changed(job, marks, old, wish)
+        new = _changed(job, marks, old, request)
         words = _words(old, new, marks)
         if not words:
             return page_of(judged(session, job, fit_now(session, job)), undo_words(session, job_id))
         chosen = [(new, words)] if before is not None else [(old, _BEGINNING), (new, words)]
         steps = [_Step(choice, said, judged(session, job, solved(job, None, marks, choice))) for choice, said in chosen]
-    return _kept(context, job_id, wish.replaces_id, steps)
+    return _kept(context, job_id, request.replaces_id, steps)
 
 
-def undo(context: Context, job_id: str, wish: FitUndo) -> FitView:
+def undo(context: Context, job_id: str, request: FitUndo) -> FitView:
     """Take the last choice back by a new row that says what was chosen before it."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        present = _present(session, job_id, wish.replaces_id)
+        present = _present(session, job_id, request.replaces_id)
         if present is None:
             raise ConflictError("There is nothing to undo.")
         target, taken = _before(session, present)
         choice = choice_of(json.loads(target.data))
         item = judged(session, job, solved(job, None, fit_marks(session, job), choice))
-    return _kept(context, job_id, wish.replaces_id, [_Step(choice, f"{_UNDONE}{taken}", item)])
+    return _kept(context, job_id, request.replaces_id, [_Step(choice, f"{_UNDONE}{taken}", item)])
 
 
 _BEGINNING = "as it begins: every mark in, by the usual models"
@@ -190,28 +200,28 @@ def _present(session: Session, job_id: str, seen_id: str | None) -> FitChosen | 
     return row
 
 
-def _changed(job: JobNow, marks: tuple[FitMarkNow, ...], old: FitChoice, wish: FitWish) -> FitChoice:
+def _changed(job: JobNow, marks: tuple[FitMarkNow, ...], old: FitChoice, request: FitRequest) -> FitChoice:
     new = old
-    if wish.models is not None:
-        models = checked_models(typed(FitModels, wish.models, job.length_unit))
+    if request.models is not None:
+        models = checked_models(typed(FitModels, request.models, job.length_unit))
         site: SiteCentre | None = None
         if models.projection == "site":
             site = old.site or site_of(job, marks)
             if site is None:
                 raise InputError("Measure a mark first: the projection is laid at the middle of the site.", field="projection")
         new = replace(new, models=models, site=site)
-    if wish.school is not None:
-        if wish.school not in SCHOOLS:
+    if request.school is not None:
+        if request.school not in SCHOOLS:
             raise InputError("The school is all, or grow.", field="school")
-        new = replace(new, school=wish.school)
-    if wish.uses is not None:
+        new = replace(new, school=request.school)
+    if request.uses is not None:
         known = {mark.line_id for mark in marks}
-        for line_id, use in wish.uses.items():
+        for line_id, use in request.uses.items():
             if line_id not in known:
                 raise NotFoundError("This mark is not in the local fit.", field="uses")
             if use not in MARK_USES:
                 raise InputError(f"A mark is used as one of {', '.join(MARK_USES)}.", field="uses")
-        new = replace(new, uses={**new.uses, **wish.uses})
+        new = replace(new, uses={**new.uses, **request.uses})
     return new
 
 

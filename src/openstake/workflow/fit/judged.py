@@ -150,7 +150,7 @@ def _headline(now: FitNow, found: Diagnosis | None, differing: Collection[str], 
         return _without_number("no local coordinates yet")
     if now.flat is None or found is None:
         return _without_number(now.problem)
-    rows = off_of(found)
+    rows = off_by_line(found)
     if found.suspects:
         first = found.suspects[0]
         flat, up = rows[first.name]
@@ -188,19 +188,19 @@ def in_doubt(found: Diagnosis) -> dict[str, list[str]]:
 
     A blunder bends the fit at its neighbours too: once the worst is gone, they show whether anything is wrong with them.
     """
-    accused: dict[str, list[str]] = {}
+    suspected: dict[str, list[str]] = {}
     for suspect in found.suspects:
-        own = accused.setdefault(suspect.component, [])
+        own = suspected.setdefault(suspect.component, [])
         if not own or not _tells(found, suspect.component):
             own.append(suspect.name)
-    return accused
+    return suspected
 
 
 def _tells(found: Diagnosis, component: str) -> bool:
     return next(suspect.can_tell for suspect in found.suspects if suspect.component == component)
 
 
-def off_of(found: Diagnosis) -> dict[str, tuple[float | None, float | None]]:
+def off_by_line(found: Diagnosis) -> dict[str, tuple[float | None, float | None]]:
     """Return how far each mark is from where the others put it, horizontally and in height, by its name."""
     return {
         row.name: (

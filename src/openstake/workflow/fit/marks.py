@@ -28,7 +28,7 @@ from openstake.wire.tables.given import decoded
 from openstake.wire.tables.pairs import HEADER, read_pairs
 from openstake.workflow.command import Transaction, carry_out, command
 from openstake.workflow.context import Context
-from openstake.workflow.fit.choose import FitWish, choose, page
+from openstake.workflow.fit.choose import FitRequest, choose, page
 from openstake.workflow.fit.diagnosis import known
 from openstake.workflow.recording import Recording, ShotPlan, begin
 
@@ -107,7 +107,7 @@ class FitFileRead:
 
 
 @dataclass(frozen=True, kw_only=True)
-class FitShotWish:
+class FitShotRequest:
     """The pole stands on a mark of the fit: which one, with which pole, for how long."""
 
     line_id: ShortText
@@ -149,16 +149,16 @@ def form() -> FitForm:
 
 
 @command(page)
-def add(tx: Transaction, wish: NewFitMark) -> None:
+def add(tx: Transaction, request: NewFitMark) -> None:
     """Add a mark with its local coordinate."""
     job = tx.job
-    mark = _typed(job, wish.values)
+    mark = _typed(job, request.values)
     _check_room(tx.session, job, [mark.name])
-    occupation_id = needed_occupation(tx.session, tx.job_id).id if wish.at_base else None
+    occupation_id = needed_occupation(tx.session, tx.job_id).id if request.at_base else None
     row = _row(tx.job_id, mark, new_id(), "typed by hand", tx.now_s)
     row.occupation_id = occupation_id
     tx.add(row)
-    where = ", the base's own mark" if wish.at_base else ""
+    where = ", the base's own mark" if request.at_base else ""
     tx.tell("fit-mark", f"{mark.name} has local coordinates{where}.", mark=row.id)
 
 
@@ -195,24 +195,24 @@ def _check_room(session: Session, job: JobNow, names: Sequence[str], itself: str
 
 
 @command(page)
-def change(tx: Transaction, line_id: str, wish: ChangeFitMark) -> None:
+def change(tx: Transaction, line_id: str, request: ChangeFitMark) -> None:
     """Correct a mark, or take it out: a new row; what it was stays."""
     job = tx.job
-    old = lines.head(tx.session, FitMark, wish.replaces_id, _MISSING)
+    old = lines.head(tx.session, FitMark, request.replaces_id, _MISSING)
     if old.job_id != tx.job_id or old.line_id != line_id:
         raise NotFoundError(_MISSING)
     kept = LocalMark(
         name=old.name, east=old.local_e_m, north=old.local_n_m, height=old.local_h_m, sigma_h=old.sigma_h_m, sigma_v=old.sigma_v_m
     )
-    mark = kept if wish.withdraw else _typed(job, wish.values)
-    if not wish.withdraw:
+    mark = kept if request.withdraw else _typed(job, request.values)
+    if not request.withdraw:
         _check_room(tx.session, job, [mark.name], line_id)
     row = _row(tx.job_id, mark, line_id, old.source, tx.now_s)
     row.gnss_e_m, row.gnss_n_m, row.gnss_h_m = old.gnss_e_m, old.gnss_n_m, old.gnss_h_m
     row.occupation_id = old.occupation_id
-    row.replaces_id, row.withdrawn, row.reason = old.id, wish.withdraw, wish.reason.strip()
+    row.replaces_id, row.withdrawn, row.reason = old.id, request.withdraw, request.reason.strip()
     tx.add(row)
-    what = "taken out of the local fit" if wish.withdraw else "has other local coordinates"
+    what = "taken out of the local fit" if request.withdraw else "has other local coordinates"
     because = f": {row.reason}" if row.reason else ""
     tx.tell("fit-mark", f"{mark.name} {what}{because}.", mark=row.id, replaces=old.id)
 
@@ -223,12 +223,12 @@ _MISSING = "This mark is not in the local fit."
 # --- lists ---
 
 
-def read_file(context: Context, job_id: str, wish: FitFile, content: bytes) -> FitFileRead:
+def read_file(context: Context, job_id: str, request: FitFile, content: bytes) -> FitFileRead:
     """Return how a list is read; stored where that is asked and nothing is left to say."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        found = _read(session, job, wish, content)
-    if not wish.keep:
+        found = _read(session, job, request, content)
+    if not request.keep:
         return found.shown(False)
     if found.questions:
         raise InputError(found.questions[0], field="unit")
@@ -237,7 +237,7 @@ def read_file(context: Context, job_id: str, wish: FitFile, content: bytes) -> F
 
     def work(tx: Transaction) -> None:
         _check_room(tx.session, job, [row.name for row in found.marks])
-        file = ImportedFile(job_id=tx.job_id, name=wish.name[:200], content=content, created_s=tx.now_s)
+        file = ImportedFile(job_id=tx.job_id, name=request.name[:200], content=content, created_s=tx.now_s)
         tx.add(file)
         for row in found.marks:
             row.created_s = tx.now_s
@@ -245,7 +245,7 @@ def read_file(context: Context, job_id: str, wish: FitFile, content: bytes) -> F
         refused = len(found.rows) - len(found.marks)
         tx.tell(
             "fit-imported",
-            f"{counted(len(found.marks), 'mark')} with local coordinates taken from {wish.name}; {counted(refused, 'line')} refused.",
+            f"{counted(len(found.marks), 'mark')} with local coordinates taken from {request.name}; {counted(refused, 'line')} refused.",
             file=file.id,
             accepted=len(found.marks),
             refused=refused,
@@ -255,7 +255,7 @@ def read_file(context: Context, job_id: str, wish: FitFile, content: bytes) -> F
     carry_out(context, job_id, work)
     if found.uses:
         # A table of pairs says what each is for.
-        choose(context, job_id, FitWish(replaces_id=page(context, job_id).chosen_id, uses=found.uses))
+        choose(context, job_id, FitRequest(replaces_id=page(context, job_id).chosen_id, uses=found.uses))
     return found.shown(True)
 
 
@@ -282,14 +282,14 @@ class _ReadList:
         )
 
 
-def _read(session: Session, job: JobNow, wish: FitFile, content: bytes) -> _ReadList:
+def _read(session: Session, job: JobNow, request: FitFile, content: bytes) -> _ReadList:
     if len(content) > MOST_BYTES:
         raise FileError(f"The file has more than {MOST_BYTES >> 20} MB; a list of local coordinates is smaller.")
     present = {row.name for row in session.scalars(lines.heads(FitMark, FitMark.job_id == job.id, ~FitMark.withdrawn))}
     if _is_pairs(content):
-        return _read_pairs(job, wish, content, present)
+        return _read_pairs(job, request, content, present)
     # The kind of a local height is its own: what it is counted from is what the fit finds.
-    reading = read_control(content, wish.unit, job.length_unit, None, "ellipsoidal")
+    reading = read_control(content, request.unit, job.length_unit, None, "ellipsoidal")
     rows, marks = [], []
     for line in reading.lines:
         mark, refusal = line.mark, line.refusal
@@ -332,7 +332,7 @@ def _read(session: Session, job: JobNow, wish: FitFile, content: bytes) -> _Read
                 local_h_m=mark.height_m,
                 sigma_h_m=mark.sigma_horizontal_m,
                 sigma_v_m=mark.sigma_vertical_m,
-                source=wish.name[:200],
+                source=request.name[:200],
             )
         )
     unit: LengthUnit = reading.unit  # type: ignore[assignment]
@@ -348,7 +348,7 @@ def _is_pairs(content: bytes) -> bool:
     return all(name in header for name in HEADER[:-1])
 
 
-def _read_pairs(job: JobNow, wish: FitFile, content: bytes, present: set[str]) -> _ReadList:
+def _read_pairs(job: JobNow, request: FitFile, content: bytes, present: set[str]) -> _ReadList:
     pairs = read_pairs(content)
     rows, marks = [], []
     uses: dict[str, MarkUse] = {}
@@ -379,7 +379,7 @@ def _read_pairs(job: JobNow, wish: FitFile, content: bytes, present: set[str]) -
                     gnss_e_m=pair.gnss_e_m,
                     gnss_n_m=pair.gnss_n_m,
                     gnss_h_m=pair.gnss_h_m,
-                    source=wish.name[:200],
+                    source=request.name[:200],
                 )
             )
             if pair.use != "hv":
@@ -388,9 +388,9 @@ def _read_pairs(job: JobNow, wish: FitFile, content: bytes, present: set[str]) -
 
 
 @command(page)
-def from_job(tx: Transaction, wish: FromJob) -> None:
+def from_job(tx: Transaction, request: FromJob) -> None:
     """Take the marks of another job over, with the GNSS coordinates that they have there now."""
-    job, other = tx.job, job_of(tx.session, wish.job_id)
+    job, other = tx.job, job_of(tx.session, request.job_id)
     if other.id == job.id:
         raise InputError("Choose another job than this one.", field="job_id")
     if (job.positions_label, job.settings.frame_epoch) != (other.positions_label, other.settings.frame_epoch):
@@ -440,20 +440,20 @@ def _placed(job: JobNow, other: JobNow, marks: Sequence[FitMarkNow]) -> list[tup
 # --- shots ---
 
 
-def record(context: Context, job_id: str, wish: FitShotWish) -> Recording:
+def record(context: Context, job_id: str, request: FitShotRequest) -> Recording:
     """Begin to record a shot on a mark of the fit, fixed only."""
-    kind = with_seconds(ShotKind(name="control"), wish.seconds)
+    kind = with_seconds(ShotKind(name="control"), request.seconds)
     with context.database.read() as session:
         job = job_of(session, job_id)
-        mark = _head_of(session, job_id, wish.line_id)
-        height = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
+        mark = _head_of(session, job_id, request.line_id)
+        height = read_height(kit_of(session, job_id), job.length_unit, request.reading, request.feature, "rover")
     plan = ShotPlan(kind=kind, height=height, fixed_only=True, name=mark.name, purpose="fit")
 
     def told(session: Session, job: JobNow, shot: Shot, now: float) -> None:
-        session.add(FitShot(job_id=job.id, line_id=wish.line_id, shot_id=shot.id, used=True, created_s=now))
+        session.add(FitShot(job_id=job.id, line_id=request.line_id, shot_id=shot.id, used=True, created_s=now))
         write_entry(session, now, "fit-shot", f"Measured {mark.name} for the local fit.", job.id, shot=shot.id, mark=mark.id)
 
-    return begin(context, job_id, plan, wish.rover_id, told)
+    return begin(context, job_id, plan, request.rover_id, told)
 
 
 def _head_of(session: Session, job_id: str, line_id: str) -> FitMark:
@@ -464,11 +464,11 @@ def _head_of(session: Session, job_id: str, line_id: str) -> FitMark:
 
 
 @command(page)
-def use_shot(tx: Transaction, wish: FitShotUse) -> None:
+def use_shot(tx: Transaction, request: FitShotUse) -> None:
     """Take a shot into a mark's mean, or out of it."""
-    mark, shot = _head_of(tx.session, tx.job_id, wish.line_id), tx.session.get(Shot, wish.shot_id)
+    mark, shot = _head_of(tx.session, tx.job_id, request.line_id), tx.session.get(Shot, request.shot_id)
     if shot is None or shot.job_id != tx.job_id:
         raise NotFoundError("This shot is not in this job.", field="shot_id")
-    tx.add(FitShot(job_id=tx.job_id, line_id=wish.line_id, shot_id=shot.id, used=wish.used, created_s=tx.now_s))
-    what = "taken into" if wish.used else "taken out of"
+    tx.add(FitShot(job_id=tx.job_id, line_id=request.line_id, shot_id=shot.id, used=request.used, created_s=tx.now_s))
+    what = "taken into" if request.used else "taken out of"
     tx.tell("fit-shot", f"A shot {what} the mean of {mark.name}.", shot=shot.id, mark=mark.id)

@@ -105,20 +105,20 @@ class FitUse:
 
 
 @command(page)
-def apply(tx: Transaction, wish: FitApply) -> None:
+def apply(tx: Transaction, request: FitApply) -> None:
     """Use the fit as it is shown."""
     job = tx.job
     job.needs_datum()
     now = fit_now(tx.session, job)
-    if now.chosen_id != wish.chosen_id:
+    if now.chosen_id != request.chosen_id:
         raise ConflictError("The fit has been changed in the meantime. Look at it and try again.")
     item = judged(tx.session, job, now)
     if now.parameters is None or now.reach is None or item.found is None:
         raise ConflictError(f"There is no fit to apply: {now.problem}")
     stops = contradicting(item.findings)
-    if stops and not wish.accepted:
-        raise ConflictError(f"{stops[0].sentence} Apply it all the same only if you say so.", field="accepted")
-    old = _head(tx.session, tx.job_id, wish.replaces_id)
+    if stops and not request.accepted:
+        raise ConflictError(f"{stops[0].sentence} Apply it anyway only if you say so.", field="accepted")
+    old = _head(tx.session, tx.job_id, request.replaces_id)
     marks = [
         AppliedMark(
             line_id=now.marks[place].line_id,
@@ -163,9 +163,9 @@ def _head(session: Session, job_id: str, seen_id: str | None) -> FitApplied | No
 
 
 @command(page)
-def drop(tx: Transaction, wish: FitDrop) -> None:
+def drop(tx: Transaction, request: FitDrop) -> None:
     """Use no fit any more: points have the job's coordinates alone; nothing is lost."""
-    old = _head(tx.session, tx.job_id, wish.replaces_id)
+    old = _head(tx.session, tx.job_id, request.replaces_id)
     if old is None or old.dropped:
         raise ConflictError("No fit is in use.")
     tx.replace(old, dropped=True)
@@ -173,9 +173,9 @@ def drop(tx: Transaction, wish: FitDrop) -> None:
 
 
 @command(page)
-def reapply(tx: Transaction, wish: FitReapply) -> None:
+def reapply(tx: Transaction, request: FitReapply) -> None:
     """Use a fit again that was applied before, with the numbers that it had."""
-    again = tx.session.get(FitApplied, wish.applied_id)
+    again = tx.session.get(FitApplied, request.applied_id)
     if again is None or again.job_id != tx.job_id:
         raise NotFoundError("This fit was never applied in this job.")
     head = tx.session.scalars(lines.heads(FitApplied, FitApplied.job_id == tx.job_id)).first()

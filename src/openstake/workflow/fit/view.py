@@ -12,16 +12,16 @@ from openstake.core.chain import State, state_of_fit
 from openstake.core.judge.finding import Finding
 from openstake.core.judge.fit import Suspected
 from openstake.core.limits import FIT_WASH_M
-from openstake.core.localfit.choice import MODEL_CHOICES, FitModels, MarkUse, ModelChoice, School
+from openstake.core.localfit.choice import MODEL_CHOICES, FitMethod, FitModels, MarkUse, ModelChoice
 from openstake.core.localfit.expected import ExpectedFit
 from openstake.core.localfit.geometry import Gain, best_next, effects_m, effects_up_m, farthest_apart, hull_of
+from openstake.core.localfit.method import FIT_METHOD_WORDS, FitMethodWords, MarkStatus, NextStep, SuspectMark, next_step
 from openstake.core.localfit.pair import FEWEST
-from openstake.core.localfit.school import SCHOOL_WORDS, Accused, MarkStands, NextStep, SchoolWords, next_step
 from openstake.core.units import counted, shortest_typed, text_from_metres
+from openstake.derive.accuracy_map import AccuracyMap, accuracy_map_over
 from openstake.derive.fit import FitMarkNow, FitNow
-from openstake.derive.wash import Wash, wash_over
 from openstake.workflow.fit.diagnosis import Diagnosis, HorizontalRead, PointRead, VerticalRead, known
-from openstake.workflow.fit.judged import FitHeadline, Judged, gnss_of, in_doubt, off_of
+from openstake.workflow.fit.judged import FitHeadline, Judged, gnss_of, in_doubt, off_by_line
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -108,15 +108,15 @@ class FitView:
     chosen_id: str | None
     models: FitModels
     model_choices: tuple[ModelChoice, ...]
-    school: School
-    schools: tuple[SchoolWords, ...]
+    school: FitMethod
+    schools: tuple[FitMethodWords, ...]
     state: State
     why: str
     headline: FitHeadline
     next: NextStep
     marks: list[FitMarkView]
     hull: list[Corner]
-    wash: Wash | None
+    wash: AccuracyMap | None
     horizontal: HorizontalRead | None
     vertical: VerticalRead | None
     expected: ExpectedFit
@@ -143,7 +143,7 @@ def page_of(item: Judged, undo_words: str) -> FitView:
         models=now.choice.models,
         model_choices=MODEL_CHOICES,
         school=now.choice.school,
-        schools=SCHOOL_WORDS,
+        schools=FIT_METHOD_WORDS,
         state=state,
         why=why,
         headline=item.headline,
@@ -177,16 +177,16 @@ def _mark_views(item: Judged) -> list[FitMarkView]:
     now, found, unit = item.now, item.found, item.job.length_unit
     flat, up = now.flat, now.up
     numbers = _numbers(now, found)
-    accused = {} if found is None else in_doubt(found)
-    words_of = {name: "suspected" if len(names) == 1 else "in doubt" for names in accused.values() for name in names}
-    off = {} if found is None else off_of(found)
+    suspect = {} if found is None else in_doubt(found)
+    words_of = {name: "suspected" if len(names) == 1 else "in doubt" for names in suspect.values() for name in names}
+    off = {} if found is None else off_by_line(found)
     views = []
     for mark in now.marks:
         n = now.place_of.get(mark.line_id)
         point = None if found is None or n is None else found.points[n]
         row, own, use = mark.row, numbers.get(mark.line_id, {}), now.choice.use_of(mark.line_id)
         in_flat, in_up = (part is not None and n is not None and n in part.used for part in (flat, up))
-        state, words = _stands(mark, use, in_flat or in_up, words_of.get(mark.name, ""), mark.name in item.differing, bool(accused))
+        state, words = _stands(mark, use, in_flat or in_up, words_of.get(mark.name, ""), mark.name in item.differing, bool(suspect))
         sigmas = mark.sigmas_m if mark.grid_m is not None else (None, None)
         gnss = mark.grid_m or (None, None, None)
         lengths = {"east": row.local_e_m, "north": row.local_n_m, "height": row.local_h_m} | {
@@ -260,13 +260,13 @@ def _numbers(now: FitNow, found: Diagnosis | None) -> dict[str, dict[str, float 
     return numbers
 
 
-def _stands(mark: FitMarkNow, use: MarkUse, used: bool, accused: str, differs: bool, waits: bool) -> tuple[State, str]:
+def _stands(mark: FitMarkNow, use: MarkUse, used: bool, suspect: str, differs: bool, waits: bool) -> tuple[State, str]:
     if mark.grid_m is None:
         return State.MISSING, "not measured"
     if use == "out":
         return State.ENTERED, "left out"
-    if accused:
-        return State.DISAGREES, accused
+    if suspect:
+        return State.DISAGREES, suspect
     if differs:
         return State.DISAGREES, "off as a check"
     if not used and use != "check":
@@ -313,13 +313,13 @@ def _test_words(now: FitNow, found: Diagnosis) -> str:
 # --- where, and what next ---
 
 
-def _wash(now: FitNow, marks: Sequence[FitMarkView]) -> Wash | None:
+def _wash(now: FitNow, marks: Sequence[FitMarkView]) -> AccuracyMap | None:
     """Return what the fit alone gives over the marks, in local coordinates."""
     parameters, reach = now.parameters, now.reach
     if reach is None or parameters is None or reach.variance_m2 is None:
         return None
     local = [(mark.local_e_m, mark.local_n_m) for mark in marks]
-    return wash_over(local, FIT_WASH_M, lambda cells: reach.horizontal_95_m(parameters.to_grid(cells)))
+    return accuracy_map_over(local, FIT_WASH_M, lambda cells: reach.horizontal_95_m(parameters.to_grid(cells)))
 
 
 def _suggested(now: FitNow) -> tuple[FitMarkNow | None, Gain | None]:
@@ -353,11 +353,11 @@ def _next(item: Judged, marks: Sequence[FitMarkView], suggested: FitMarkNow | No
     now, unit = item.now, item.job.length_unit
     stands = [_mark_stands(item, mark, unit) for mark in marks]
     by_name = {mark.name: mark for mark in stands}
-    accused = None
+    suspect = None
     if item.found is not None and item.found.suspects:
         first = item.found.suspects[0]
         line_id, slip = by_name[first.name].line_id, item.slips.get((first.name, first.component))
-        accused = Accused(
+        suspect = SuspectMark(
             line_id=line_id,
             name=first.name,
             use=now.choice.use_of(line_id),
@@ -373,10 +373,10 @@ def _next(item: Judged, marks: Sequence[FitMarkView], suggested: FitMarkNow | No
     model = now.choice.models.horizontal
     shown = item.applied is not None and item.applied.parameters == now.parameters
     wanted = None if suggested is None else by_name[suggested.name]
-    return next_step(now.choice.school, stands, accused, wanted, words, FEWEST[model], shown)
+    return next_step(now.choice.school, stands, suspect, wanted, words, FEWEST[model], shown)
 
 
-def _mark_stands(item: Judged, mark: FitMarkView, unit: str) -> MarkStands:
+def _mark_stands(item: Judged, mark: FitMarkView, unit: str) -> MarkStatus:
     parts = []
     if mark.off_m is not None:
         parts.append(f"{text_from_metres(mark.off_m, unit)} horizontally")
@@ -384,7 +384,7 @@ def _mark_stands(item: Judged, mark: FitMarkView, unit: str) -> MarkStands:
         parts.append(f"{text_from_metres(mark.off_up_m, unit)} in height")
     off = f"{' and '.join(parts)} from where the fit puts it" if parts else "measured"
     slip = next((slip.words for (name, _), slip in item.slips.items() if name == mark.name), "")
-    return MarkStands(
+    return MarkStatus(
         line_id=mark.line_id,
         name=mark.name,
         measured=mark.gnss_e_m is not None,

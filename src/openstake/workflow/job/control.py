@@ -192,12 +192,12 @@ def _check_place(session: Session, job: JobNow, mark: GivenMark, itself: Mark | 
         raise InputError(verdict.sentence, field="name" if verdict.code == "control-duplicate-name" else "east_m")
 
 
-def add_mark(context: Context, job_id: str, wish: NewMark) -> MarkView:
+def add_mark(context: Context, job_id: str, request: NewMark) -> MarkView:
     """Add a mark by hand."""
 
     def work(tx: Transaction) -> Mark:
         job = tx.job
-        mark = typed_mark(job, wish.values)
+        mark = typed_mark(job, request.values)
         _check_place(tx.session, job, mark, None)
         row = row_of(mark, tx.job_id, "typed by hand", tx.now_s)
         tx.add(row)
@@ -207,24 +207,24 @@ def add_mark(context: Context, job_id: str, wish: NewMark) -> MarkView:
     return _changed_mark(context, job_id, carry_out(context, job_id, work))
 
 
-def correct_mark(context: Context, job_id: str, mark_id: str, wish: ChangeMark) -> MarkView:
+def correct_mark(context: Context, job_id: str, mark_id: str, request: ChangeMark) -> MarkView:
     """Add a row that replaces a mark's present one: corrected, taken out, or brought back.  What rests on it follows."""
-    if not wish.reason.strip():
+    if not request.reason.strip():
         raise InputError("Say in a few words why the mark is changed.", field="reason")
 
     def work(tx: Transaction) -> Mark:
         job = tx.job
         mark_row_of(tx.session, tx.job_id, mark_id)
         old = head(tx.session, Mark, mark_id, "This mark is not in the job's control list.")
-        if wish.withdraw:
+        if request.withdraw:
             mark = given_of(old)
         else:
-            mark = typed_mark(job, wish.values)
+            mark = typed_mark(job, request.values)
             _check_place(tx.session, job, mark, old)
         row = row_of(mark, tx.job_id, old.source, tx.now_s)
-        row.replaces_id, row.reason, row.withdrawn = old.id, wish.reason.strip()[:2000], wish.withdraw
+        row.replaces_id, row.reason, row.withdrawn = old.id, request.reason.strip()[:2000], request.withdraw
         tx.add(row)
-        what = "taken out of the list" if wish.withdraw else "brought back" if old.withdrawn else "corrected"
+        what = "taken out of the list" if request.withdraw else "brought back" if old.withdrawn else "corrected"
         tx.tell("mark-changed", f"Mark {old.name} {what}{_moved(job, old, row)}: {row.reason}.", mark=row.id, replaces=old.id)
         return row
 

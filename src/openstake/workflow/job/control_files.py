@@ -44,7 +44,7 @@ MOST_ROWS_SHOWN = 300
 _MOST_HEIGHTS = 500  # of a list say what kind they all are
 
 
-LineWish = Literal["leave out", "exchange", "correct"]
+LineRequest = Literal["leave out", "exchange", "correct"]
 
 
 @dataclass(frozen=True)
@@ -52,7 +52,7 @@ class LineSaid:
     """What a person has said of one line: left out, its two coordinates exchanged, or the mark as typed instead (`values`)."""
 
     line: int
-    wish: LineWish
+    wish: LineRequest
     values: dict[str, Any] = field(default_factory=dict)
 
 
@@ -87,7 +87,7 @@ class ControlRow:
     refusal: str
     remark: str
     mark: GivenMark | None
-    said: LineWish | Literal[""]
+    said: LineRequest | Literal[""]
     typed: dict[str, str | bool]
 
 
@@ -124,13 +124,13 @@ def preview_control(context: Context, job_id: str, content: bytes, said: ListSai
         job = job_of(session, job_id)
         reading, refusals, findings = _read(session, job, content, said)
     remarks = _remarks(reading, refusals, job.length_unit)
-    wishes: dict[int, LineWish] = {item.line: item.wish for item in said.lines}
+    wishes: dict[int, LineRequest] = {item.line: item.wish for item in said.lines}
     rows = []
     for line in reading.lines:
         refusal = line.refusal or (refusals[line.number].sentence if line.number in refusals else "")
         mark = None if refusal else line.mark
         remark = remarks.get(line.number, "") if mark is not None else ""
-        wished: LineWish | Literal[""] = wishes.get(line.number, "")
+        wished: LineRequest | Literal[""] = wishes.get(line.number, "")
         shown = _as_typed(line.mark, job.length_unit) if line.mark else _as_in_file(line, reading, said.height_kind)
         rows.append(
             ControlRow(

@@ -33,18 +33,18 @@ class TakeOver:
     what: Literal["control", "points"] = "control"
 
 
-def take_over(context: Context, job_id: str, wish: TakeOver) -> Accepted:
+def take_over(context: Context, job_id: str, request: TakeOver) -> Accepted:
     """Put marks of another job into this one's list; a name that is there already stays as it is, and is counted.
 
     InputError where the two jobs are not in one system: nothing is shifted that nobody named.
     """
 
     def work(tx: Transaction) -> tuple[int, int]:
-        job, other = tx.job, job_of(tx.session, wish.job_id)
+        job, other = tx.job, job_of(tx.session, request.job_id)
         _refuse_another_system(job, other)
-        given = _control(tx.session, other) if wish.what == "control" else _points(tx.session, other)
+        given = _control(tx.session, other) if request.what == "control" else _points(tx.session, other)
         if not given:
-            raise InputError(f"{other.name} has no {wish.what}.", field="job_id")
+            raise InputError(f"{other.name} has no {request.what}.", field="job_id")
         there = {mark.name for mark in current_marks(tx.session, job)}
         taken = [mark for mark in given if mark.name not in there]
         if not taken:
@@ -55,7 +55,7 @@ def take_over(context: Context, job_id: str, wish: TakeOver) -> Accepted:
         left = len(given) - len(taken)
         tx.tell(
             "control-imported",
-            f"{counted(len(taken), 'mark')} taken over from the {wish.what} of {other.name}; {counted(left, 'name')} in this list already.",
+            f"{counted(len(taken), 'mark')} taken over from the {request.what} of {other.name}; {counted(left, 'name')} in this list already.",
             job=other.id,
             marks=[row.id for row in rows],
         )

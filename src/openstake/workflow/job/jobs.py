@@ -126,10 +126,10 @@ def create_job(context: Context, name: str, system: Mapping[str, Any], unit: str
     return job_view(job, 0)
 
 
-def _prove_system(wish: Any) -> None:
+def _prove_system(request: Any) -> None:
     """Try a text of a system in a process of its own, before anything waits for the one that writes."""
-    if isinstance(wish, Mapping) and wish.get("kind") == "text":
-        prove_system(str(wish.get("text") or "").strip())
+    if isinstance(request, Mapping) and request.get("kind") == "text":
+        prove_system(str(request.get("text") or "").strip())
 
 
 def _store_new(tx: Transaction, values: dict[str, Any], practice: bool, origin: str) -> JobNow:
@@ -246,12 +246,12 @@ def _change_frame(session: Session, job: JobNow | None, values: dict[str, Any], 
     else:
         raise InputError("Choose a coordinate system, or an assumed local one.", field="system")
     if "ground" in changes:
-        wish = changes["ground"]
-        definition = replace(definition, ground=ground_of(wish, values["length_unit"]) if wish else None)
+        request = changes["ground"]
+        definition = replace(definition, ground=ground_of(request, values["length_unit"]) if request else None)
     if "operation" in changes:
-        wish = changes["operation"]
+        request = changes["operation"]
         place = _typed_place(values) if job is None else middle_of(job, current_places(session, job)[0])
-        definition = with_operation(wish, definition, place, values["frame_epoch"])
+        definition = with_operation(request, definition, place, values["frame_epoch"])
     job_frame(definition)
     values["frame"] = definition_as_json(definition)
 
@@ -277,19 +277,19 @@ def _time_zone(name: str) -> str:
     return name
 
 
-def copy_job(context: Context, job_id: str, wish: CopyJob) -> JobView:
+def copy_job(context: Context, job_id: str, request: CopyJob) -> JobView:
     """Make a new job with another's settings and profiles, and its control list where that is wished."""
 
     def work(tx: Transaction) -> JobNow:
         # The copy is a job of its own: no time was let pass in it.
         pattern = job_of(tx.session, job_id)
         values = values_of(pattern.settings)
-        values |= {"name": " ".join(wish.name.split())[:200], "archived": False}
+        values |= {"name": " ".join(request.name.split())[:200], "archived": False}
         _check_name(tx.session, None, values["name"])
         made = _store_new(tx, values, pattern.practice, f" after {pattern.name}")
         for line_id in chosen_lines(tx.session, job_id):
             tx.add(JobProfile(job_id=made.id, line_id=line_id, chosen=True, created_s=tx.now_s))
-        if wish.with_control:
+        if request.with_control:
             tx.session.add_all(row_of(given_of(mark), made.id, mark.source, tx.now_s) for mark in current_rows(tx.session, job_id))
         return made
 

@@ -77,7 +77,7 @@ class SystemForms:
 
 
 @dataclass(frozen=True, kw_only=True)
-class SystemWish:
+class SystemRequest:
     """A coordinate system as chosen: by code, by WKT or PROJ text, by its parameters, or an assumed local one."""
 
     kind: Literal["code", "text", "own", "local"]
@@ -93,7 +93,7 @@ class TrySystem:
     """A system to try out, on the marks of a job where one is named; `operation` as it would be chosen, `source` the frame of positions
     from which operations are listed."""
 
-    system: SystemWish
+    system: SystemRequest
     length_unit: LengthUnit = "m"
     job_id: ShortText | None = None
     latitude: ShortText = ""
@@ -267,20 +267,20 @@ def forms() -> SystemForms:
     return SystemForms(shown, list(POSITION_FRAMES), fields_shown(GivenMark))
 
 
-def definition_of(wish: Mapping[str, Any], unit: str) -> tuple[FrameDefinition, str]:
+def definition_of(request: Mapping[str, Any], unit: str) -> tuple[FrameDefinition, str]:
     """Return the frame's definition and the label of a system as a person chose it; a sentence where it cannot be."""
-    kind = wish.get("kind")
+    kind = request.get("kind")
     if kind == "code":
-        definition = FrameDefinition(system=f"EPSG:{wish.get('code')}")
+        definition = FrameDefinition(system=f"EPSG:{request.get('code')}")
         label = ""
     elif kind == "text":
-        definition, label = FrameDefinition(system=str(wish.get("text") or "").strip()), str(wish.get("label") or "").strip()
+        definition, label = FrameDefinition(system=str(request.get("text") or "").strip()), str(request.get("label") or "").strip()
         prove_system(definition.system)
     elif kind == "own":
-        own = typed(OwnProjection, wish.get("own") or {}, unit)
+        own = typed(OwnProjection, request.get("own") or {}, unit)
         definition, label = FrameDefinition(system=own.definition()), own.name
     elif kind == LOCAL:
-        anchor = typed(Anchor, wish["anchor"], unit) if wish.get("anchor") else None
+        anchor = typed(Anchor, request["anchor"], unit) if request.get("anchor") else None
         definition, label = FrameDefinition(system=LOCAL, anchor=anchor), ""
     else:
         raise InputError("Choose a coordinate system, or an assumed local one.", field="system")
@@ -297,27 +297,27 @@ def ground_of(values: Mapping[str, Any], unit: str) -> Ground:
 
 
 def with_operation(
-    wish: Mapping[str, Any] | None, definition: FrameDefinition, place: tuple[float, float] | None, epoch: str
+    request: Mapping[str, Any] | None, definition: FrameDefinition, place: tuple[float, float] | None, epoch: str
 ) -> FrameDefinition:
     """Return a definition with what a person chose: an operation, none, or the word that GNSS realises a datum of their own."""
     plain = replace(definition, operation=None, datum_is="")
-    if not wish:
+    if not request:
         return plain
-    if wish.get("shift") is not None:
-        shift = typed(DatumShift, wish["shift"], "m")
+    if request.get("shift") is not None:
+        shift = typed(DatumShift, request["shift"], "m")
         if shift == DatumShift(convention=shift.convention):
             raise InputError("All parameters are 0: that would say that the two datums are one. Type those of the control.", field="x_m")
         return replace(plain, operation=shift.operation(job_frame(plain).ellipsoid))
-    if wish.get("datum_is"):
+    if request.get("datum_is"):
         return replace(plain, datum_is="gnss")
-    return replace(plain, operation=_operation_of(wish, plain, place, epoch))
+    return replace(plain, operation=_operation_of(request, plain, place, epoch))
 
 
-def _operation_of(wish: Mapping[str, Any], definition: FrameDefinition, place: tuple[float, float] | None, epoch: str) -> Operation:
+def _operation_of(request: Mapping[str, Any], definition: FrameDefinition, place: tuple[float, float] | None, epoch: str) -> Operation:
     """Return the datum operation of the database that a person chose by its name."""
-    found = find_operations(definition.system, str(wish.get("source")), place, epoch_year(epoch))
+    found = find_operations(definition.system, str(request.get("source")), place, epoch_year(epoch))
     for operation in found.usable:
-        if operation.name == wish.get("name"):
+        if operation.name == request.get("name"):
             if place is not None and "grids=" in operation.pipeline and not reaches(operation, place):
                 raise InputError(
                     f"The grid of this operation does not cover the site ({place[0]:.3f}, {place[1]:.3f}). Choose another.",
@@ -416,25 +416,25 @@ def _factors_view(factors: GridFactors) -> Factors:
     )
 
 
-def try_system(context: Context, wish: TrySystem) -> TriedSystem:
+def try_system(context: Context, request: TrySystem) -> TriedSystem:
     """Return what a system is and where the job's marks, and a typed place, would fall in it.  Stores nothing."""
-    definition, label = definition_of(asdict(wish.system), wish.length_unit)
-    frame, place = job_frame(definition), place_of(wish.latitude, wish.longitude)
+    definition, label = definition_of(asdict(request.system), request.length_unit)
+    frame, place = job_frame(definition), place_of(request.latitude, request.longitude)
     marks: list[TriedMark] = []
-    if wish.job_id is not None:
+    if request.job_id is not None:
         with context.database.read() as session:
-            job = job_of(session, wish.job_id)
+            job = job_of(session, request.job_id)
             rows = current_marks(session, job)
         place = place or (middle_of(job, None) if job.settings.place_latitude_deg is not None else None)
         marks = [_tried(frame, mark) for mark in rows[:MOST_MARKS_TRIED]]
-    if wish.operation is not None:
-        frame = job_frame(with_operation(wish.operation, definition, place, wish.frame_epoch))
+    if request.operation is not None:
+        frame = job_frame(with_operation(request.operation, definition, place, request.frame_epoch))
     there, why = _grid_place(frame, place)
     evidence = SystemEvidence(
         frame=frame,
         place=place,
         factors=grid_factors(frame, *place, 0.0) if place and there else None,
-        job_unit=wish.length_unit,
+        job_unit=request.length_unit,
         system_unit=None if frame.is_local else unit_of_system(definition.system),
         elevations=0,
         has_geoid=False,
@@ -453,7 +453,7 @@ def try_system(context: Context, wish: TrySystem) -> TriedSystem:
         definition=definition.system,
         place=there,
         place_words=why,
-        operations=_operations(frame, wish.source, place, wish.frame_epoch) if wish.source else None,
+        operations=_operations(frame, request.source, place, request.frame_epoch) if request.source else None,
         marks=marks,
         findings=judge_system(evidence),
     )

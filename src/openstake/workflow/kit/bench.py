@@ -31,7 +31,7 @@ _SHOWN = 10
 
 
 @dataclass(frozen=True)
-class BenchWish:
+class BenchRequest:
     """A bench test: the taped distance from bottom of mount to bottom of mount, and where both units are heard."""
 
     tape: ShortText
@@ -135,12 +135,12 @@ def _standins_at_work(context: Context) -> bool:
         return session.scalar(of_practice.where(Occupation.id.in_(listening)).limit(1)) is not None
 
 
-def begin(context: Context, job_id: str, wish: BenchWish) -> BenchView:
+def begin(context: Context, job_id: str, request: BenchRequest) -> BenchView:
     """Begin a bench test; one runs at a time in a job."""
     with context.database.read() as session:
         job, kit = job_of(session, job_id), kit_of(session, job_id)
     try:
-        taped_m = metres_from_text(wish.tape, job.length_unit)
+        taped_m = metres_from_text(request.tape, job.length_unit)
     except InputError as error:
         error.field = "tape"
         raise
@@ -151,7 +151,7 @@ def begin(context: Context, job_id: str, wish: BenchWish) -> BenchView:
         if before is not None and before.running:
             raise ConflictError("A bench test is running already. Wait for it or stop it.")
         practice = context.stand_ins(job_id) if job.practice else None
-        base_url, rover_url, end = wish.base_url, wish.rover_url, _nothing
+        base_url, rover_url, end = request.base_url, request.rover_url, _nothing
         base_password: str | None = None
         if practice is not None and not (base_url or rover_url):
             if _standins_at_work(context):
@@ -168,7 +168,7 @@ def begin(context: Context, job_id: str, wish: BenchWish) -> BenchView:
             (base, typed_password or base_password),
             Address(id="bench", name="", url=rover, password=rover_password),
             lambda: context.changed(job_id),
-            lambda heard: _store(context, job, kit, wish.tape, taped_m, heard, practice is not None),
+            lambda heard: _store(context, job, kit, request.tape, taped_m, heard, practice is not None),
             end,
             context.outside_of_job(job_id),
         )

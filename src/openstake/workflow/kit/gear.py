@@ -94,12 +94,12 @@ def _view(context: Context, row: GearItem, turned: Mapping[str, PoleTurned]) -> 
     )
 
 
-def save_gear(context: Context, wish: SaveGear) -> GearView:
+def save_gear(context: Context, request: SaveGear) -> GearView:
     """Add a thing, or a row that replaces one; a name is one thing of its kind."""
-    kind, replaces_id = wish.kind, wish.replaces_id
+    kind, replaces_id = request.kind, request.replaces_id
     if kind not in GEAR:
         raise InputError(f"'{kind[:20]}' is no kind of gear.", field="kind")
-    item = typed(GEAR[kind], wish.values, wish.length_unit)
+    item = typed(GEAR[kind], request.values, request.length_unit)
 
     def work(tx: Transaction) -> GearItem:
         old = lines.head(tx.session, GearItem, replaces_id, _MISSING) if replaces_id else None
@@ -120,7 +120,7 @@ def save_gear(context: Context, wish: SaveGear) -> GearView:
         return row
 
     row = carry_out(context, OF_NO_JOB, work)
-    keep_secret(context, f"gear:{row.line_id}", wish.password)
+    keep_secret(context, f"gear:{row.line_id}", request.password)
     with context.database.read() as session:
         return _view(context, row, turned_poles(session))
 

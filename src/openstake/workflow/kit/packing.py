@@ -14,7 +14,7 @@ from openstake.derive.kit import KitNow, kit_of
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 from openstake.workflow.kit.bench import newest_result
-from openstake.workflow.ticks import TickWish, set_tick, ticked_at
+from openstake.workflow.ticks import TickRequest, set_tick, ticked_at
 
 LIST = "packing"
 Group = Literal["charge", "pack", "look"]
@@ -67,10 +67,10 @@ def packing_of(session: Session, job_id: str, kit: KitNow) -> Packing:
 
 
 @command(view)
-def tick(tx: Transaction, wish: TickWish) -> None:
+def tick(tx: Transaction, request: TickRequest) -> None:
     """Tick a thing off, or untick it; the Book says when."""
     kit = kit_of(tx.session, tx.job_id)
-    item = next((item for item in packing_list(kit.profiles, kit.gear) if item.key == wish.key), None)
+    item = next((item for item in packing_list(kit.profiles, kit.gear) if item.key == request.key), None)
     if item is None:
         raise NotFoundError("This is not on the packing list any more. Look at the list again.")
-    set_tick(tx, LIST, wish, item.what)
+    set_tick(tx, LIST, request, item.what)

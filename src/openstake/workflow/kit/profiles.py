@@ -136,9 +136,9 @@ def versions(context: Context, line_id: str) -> Profiles:
     return Profiles([_view(row) for row in rows])
 
 
-def save_profile(context: Context, wish: SaveProfile) -> ProfileView:
+def save_profile(context: Context, request: SaveProfile) -> ProfileView:
     """Store a profile as typed, or a new version of one."""
-    return _view(carry_out(context, OF_NO_JOB, lambda tx: typed_version(tx, wish.values, wish.length_unit, wish.replaces_id)))
+    return _view(carry_out(context, OF_NO_JOB, lambda tx: typed_version(tx, request.values, request.length_unit, request.replaces_id)))
 
 
 def import_profile(context: Context, content: bytes) -> ProfileView:
@@ -170,10 +170,10 @@ def export_profile(context: Context, profile_id: str) -> tuple[str, str]:
 
 
 @command(list_profiles)
-def choose_profile(tx: Transaction, wish: ChooseProfile) -> None:
+def choose_profile(tx: Transaction, request: ChooseProfile) -> None:
     """Use a profile in a job, or no longer."""
-    row = next((row for row in profile_rows(tx.session) if row.line_id == wish.line_id), None)
+    row = next((row for row in profile_rows(tx.session) if row.line_id == request.line_id), None)
     if row is None:
         raise NotFoundError(NO_PROFILE)
-    tx.add(JobProfile(job_id=tx.job_id, line_id=wish.line_id, chosen=wish.chosen, created_s=tx.now_s))
-    tx.tell("profile-chosen", f"Profile {row.name} {'chosen' if wish.chosen else 'no longer used'}.", profile=row.id)
+    tx.add(JobProfile(job_id=tx.job_id, line_id=request.line_id, chosen=request.chosen, created_s=tx.now_s))
+    tx.tell("profile-chosen", f"Profile {row.name} {'chosen' if request.chosen else 'no longer used'}.", profile=row.id)

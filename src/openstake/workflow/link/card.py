@@ -17,7 +17,7 @@ from openstake.wire.cardpdf import write_card
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context, file_name
 from openstake.workflow.link.pair import pair_of
-from openstake.workflow.ticks import TickWish, set_tick, ticked_at
+from openstake.workflow.ticks import TickRequest, set_tick, ticked_at
 
 
 @dataclass(frozen=True)
@@ -77,18 +77,18 @@ def card_view(context: Context, job_id: str, pair: PairQuery) -> CardView:
     return CardView(base=card.base, rover=card.rover, cautions=list(card.cautions), lines=lines)
 
 
-def tick_card(context: Context, job_id: str, wish: TickCard) -> CardView:
+def tick_card(context: Context, job_id: str, request: TickCard) -> CardView:
     """Tick a line of a card, or untick it; the Book says when."""
 
     def work(tx: Transaction) -> None:
-        card, list_name = _card(tx.session, job_id, wish)
-        line = next((line for line in card.lines if line.key == wish.key), None)
+        card, list_name = _card(tx.session, job_id, request)
+        line = next((line for line in card.lines if line.key == request.key), None)
         if line is None:
             raise NotFoundError("This line is not on the card any more. Look at the card again.")
-        set_tick(tx, list_name, TickWish(wish.key, wish.done), f"{line.words} (setup card)")
+        set_tick(tx, list_name, TickRequest(request.key, request.done), f"{line.words} (setup card)")
 
     carry_out(context, job_id, work)
-    return card_view(context, job_id, wish)
+    return card_view(context, job_id, request)
 
 
 def card_pdf(context: Context, job_id: str, pair: PairQuery) -> tuple[bytes, str, str]:

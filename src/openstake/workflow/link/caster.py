@@ -30,7 +30,7 @@ from openstake.workflow.versions import typed_version
 
 
 @dataclass(frozen=True, kw_only=True)
-class CasterWish:
+class CasterRequest:
     """Which caster: an account of the kit by its id, or typed; a password is written and never read."""
 
     account_id: ShortText | None = None
@@ -68,7 +68,7 @@ class SourceTable:
 class TryMountpoint:
     """A mountpoint to listen to for some seconds, with a position sent where that is wished."""
 
-    caster: CasterWish
+    caster: CasterRequest
     mountpoint: ShortText
     # A base sends its position every ten seconds (common practice).
     seconds: Annotated[float, Ge(1), Le(30)] = 12
@@ -116,23 +116,25 @@ class MountpointHeard:
 class TakeMountpoint:
     """A mountpoint to put into a profile of the job."""
 
-    caster: CasterWish
+    caster: CasterRequest
     mountpoint: ShortText
     profile_id: ShortText
 
 
-def _account(context: Context, wish: CasterWish) -> Account:
-    if wish.account_id is None:
-        if not wish.host.strip():
+def _account(context: Context, request: CasterRequest) -> Account:
+    if request.account_id is None:
+        if not request.host.strip():
             raise InputError("Type the caster's host, or choose an account of the kit.", field="host")
-        return Account(host=wish.host.strip(), port=wish.port, user=wish.user or None, password=wish.password or None, tls=wish.tls)
+        return Account(
+            host=request.host.strip(), port=request.port, user=request.user or None, password=request.password or None, tls=request.tls
+        )
     with context.database.read() as session:
-        row = session.get(GearItem, wish.account_id)
+        row = session.get(GearItem, request.account_id)
     if row is None or row.kind != "caster":
         raise NotFoundError("This account is not in the kit.", field="account_id")
     item = gear_of(row)
     assert isinstance(item, CasterAccount)
-    password = wish.password or secret_of(context, f"gear:{row.line_id}")
+    password = request.password or secret_of(context, f"gear:{row.line_id}")
     return Account(host=item.host, port=item.port, user=item.user or None, password=password, tls=item.tls)
 
 
@@ -143,10 +145,10 @@ def _middle(context: Context, job_id: str) -> tuple[float, float] | None:
     return middle_of(job, places)
 
 
-def table(context: Context, job_id: str, wish: CasterWish) -> SourceTable:
+def table(context: Context, job_id: str, request: CasterRequest) -> SourceTable:
     """Return a caster's streams, the nearest to the job first, and the rows that cannot be read with the reason."""
     place = _middle(context, job_id)
-    read = fetch_table(_account(context, wish), context.outside)
+    read = fetch_table(_account(context, request), context.outside)
     rows = [_table_row(row, place) for row in read.rows]
     rows.sort(key=lambda row: (row.distance_km is None, row.distance_km or 0.0, row.mountpoint))
     return SourceTable(rows, list(read.refused), read.whole)
@@ -169,22 +171,22 @@ def _table_row(row: StreamRow, place: tuple[float, float] | None) -> TableRow:
     )
 
 
-def try_mountpoint(context: Context, job_id: str, wish: TryMountpoint) -> MountpointHeard:
+def try_mountpoint(context: Context, job_id: str, request: TryMountpoint) -> MountpointHeard:
     """Return what a mountpoint does: whether it is connected, whether it sends, what is in it and from where.
 
     With `push` it is asked first whether this account may push to it; nothing is sent to it.
     """
-    mountpoint = wish.mountpoint
+    mountpoint = request.mountpoint
     if not mountpoint.strip():
         raise InputError("Type or pick the mountpoint.", field="mountpoint")
-    account, place = _account(context, wish.caster), _middle(context, job_id)
-    allowed = may_push(account, mountpoint, context.outside) if wish.push else None
+    account, place = _account(context, request.caster), _middle(context, job_id)
+    allowed = may_push(account, mountpoint, context.outside) if request.push else None
     gga = None
-    if wish.send_gga:
+    if request.send_gga:
         if place is None:
             raise InputError("The job has no place yet, so there is no position to send. Give it one under Job.", field="send_gga")
         gga = partial(_gga_line, place, context)
-    heard = listen(account, mountpoint, wish.seconds, context.outside, gga)
+    heard = listen(account, mountpoint, request.seconds, context.outside, gga)
     row = _row_of(account, mountpoint, context) if heard.connected else None
     stations = [(station, position_of(station)) for station in heard.positions]
     away = distance_km(place, stations[0][1]) if place is not None and stations else None
@@ -247,14 +249,14 @@ def _row_of(account: Account, mountpoint: str, context: Context) -> StreamRow | 
     return next((row for row in read.rows if row.mountpoint == mountpoint), None)
 
 
-def take_mountpoint(context: Context, job_id: str, wish: TakeMountpoint) -> LinkView:
+def take_mountpoint(context: Context, job_id: str, request: TakeMountpoint) -> LinkView:
     """Put a mountpoint into a profile of the job: its next version.  Passwords stay where they are."""
-    account = _account(context, wish.caster)
+    account = _account(context, request.caster)
     with context.database.read() as session:
-        row = next((row for row in chosen_rows(session, job_id) if row.id == wish.profile_id), None)
+        row = next((row for row in chosen_rows(session, job_id) if row.id == request.profile_id), None)
     if row is None:
         raise ConflictError("The profile has been changed in the meantime, or is not one of this job.")
     values = asdict(profile_of(row))
-    values["link"] |= {"kind": "internet", "caster": {"host": account.host, "port": account.port, "mountpoint": wish.mountpoint.strip()}}
+    values["link"] |= {"kind": "internet", "caster": {"host": account.host, "port": account.port, "mountpoint": request.mountpoint.strip()}}
     carry_out(context, job_id, lambda tx: typed_version(tx, values, "m", row.id))
     return view(context, job_id)

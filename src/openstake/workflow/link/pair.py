@@ -136,20 +136,20 @@ def air_of(base: Profile, query: LinkQuery = _AS_THE_PROFILES_SAY) -> Load | Non
     return load_of(stream, rate_bps, part_from_text(query.duty_limit) if query.duty_limit.strip() else None, chirp)
 
 
-def mend(context: Context, job_id: str, wish: Mend) -> LinkView:
+def mend(context: Context, job_id: str, request: Mend) -> LinkView:
     """Set a setting of one end to the other's value: the mended profile becomes its next version."""
-    if wish.field not in {setting.field for setting in SETTINGS}:
-        raise InputError(f"'{wish.field[:30]}' is no setting in which two ends agree.", field="field")
+    if request.field not in {setting.field for setting in SETTINGS}:
+        raise InputError(f"'{request.field[:30]}' is no setting in which two ends agree.", field="field")
     with context.database.read() as session:
-        base, rover = pair_of(session, job_id, wish.base_id, wish.rover_id)
-    source, target = (base, rover) if wish.take == "base" else (rover, base)
+        base, rover = pair_of(session, job_id, request.base_id, request.rover_id)
+    source, target = (base, rover) if request.take == "base" else (rover, base)
     values = asdict(profile_of(target))
-    *path, last = ("link", *wish.field.split("."))
+    *path, last = ("link", *request.field.split("."))
     place = values
     for part in path:
         place[part] = place[part] if place[part] is not None else {}
         place = place[part]
-    place[last] = value_of(asdict(profile_of(source).link), wish.field)
+    place[last] = value_of(asdict(profile_of(source).link), request.field)
     carry_out(context, job_id, lambda tx: typed_version(tx, values, "m", target.id))
     return view(context, job_id)
 

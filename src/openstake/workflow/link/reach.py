@@ -33,7 +33,7 @@ from openstake.workflow.link.pair import air_of
 
 
 @dataclass(frozen=True, kw_only=True)
-class ReachWish:
+class ReachRequest:
     """What a person changes of the path; texts as typed, empty for what the profile and the kit say."""
 
     distance_km: ShortText = ""
@@ -63,18 +63,18 @@ _NO_RADIO = Reach(
 )
 
 
-def reach(context: Context, job_id: str, wish: ReachWish) -> Reach:
+def reach(context: Context, job_id: str, request: ReachRequest) -> Reach:
     """Return what each power of the base's radio gives, and what raising its antenna gives against doubling the power."""
     with context.database.read() as session:
         job = job_of(session, job_id)
         kit = kit_of(session, job_id)
         places, _ = current_places(session, job)
     base = next(iter(kit.of_role(base=True)), None)
-    path = None if base is None else _path(base, job, wish)
+    path = None if base is None else _path(base, job, request)
     if base is None or path is None or base.transmitter is None:
         return _NO_RADIO
     path.check()
-    distance = _number(wish.distance_km, "distance_km", _extent_km(places) or 1.0)
+    distance = _number(request.distance_km, "distance_km", _extent_km(places) or 1.0)
     if not 0.01 <= distance <= 200.0:
         raise InputError("The distance to cover lies between 0.01 and 200 km.", field="distance_km")
     air = air_of(base)
@@ -94,18 +94,18 @@ def reach(context: Context, job_id: str, wish: ReachWish) -> Reach:
     )
 
 
-def _path(base: Profile, job: JobNow, wish: ReachWish) -> RadioPath | None:
+def _path(base: Profile, job: JobNow, request: ReachRequest) -> RadioPath | None:
     sent = base.transmitter
     if sent is None or base.link.frequency_mhz is None:
         return None
     return RadioPath(
         frequency_mhz=base.link.frequency_mhz,
-        base_height_m=_length(wish.base_height, "base_height", job, sent.antenna_height_m),
-        rover_height_m=_length(wish.rover_height, "rover_height", job, 2.0),
+        base_height_m=_length(request.base_height, "base_height", job, sent.antenna_height_m),
+        rover_height_m=_length(request.rover_height, "rover_height", job, 2.0),
         base_gain_dbi=sent.antenna_gain_dbi,
         rover_gain_dbi=0.0,
-        sensitivity_dbm=_number(wish.sensitivity_dbm, "sensitivity_dbm", USUAL_SENSITIVITY_DBM),
-        margin_db=_number(wish.margin_db, "margin_db", USUAL_MARGIN_DB),
+        sensitivity_dbm=_number(request.sensitivity_dbm, "sensitivity_dbm", USUAL_SENSITIVITY_DBM),
+        margin_db=_number(request.margin_db, "margin_db", USUAL_MARGIN_DB),
     )
 
 

@@ -11,7 +11,7 @@ import numpy as np
 
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
 from openstake.core.site import QUESTIONS
-from openstake.core.vector import lifted
+from openstake.core.vector import raised_along_normal
 from openstake.derive.job import job_of
 from openstake.derive.marks import current_marks
 from openstake.live.clock import HostClock
@@ -27,10 +27,10 @@ from openstake.workflow.base.addresses import Listen
 from openstake.workflow.base.heights import CorrectHeight, NewReading
 from openstake.workflow.base.setup import USUAL_STATION_ID
 from openstake.workflow.base.start import StartBase, correct_height, read_base_height, start
-from openstake.workflow.check.shots import CheckWish, keep_check
+from openstake.workflow.check.shots import CheckRequest, keep_check
 from openstake.workflow.context import Context
 from openstake.workflow.practice.truth import true_geodetic
-from openstake.workflow.ticks import TickWish
+from openstake.workflow.ticks import TickRequest
 
 # The receivers of the morning are switched off by now: nobody answers there.
 _ROVER_URL = "tcp://127.0.0.1:5117"
@@ -43,7 +43,7 @@ _MEMORY_S = 30.0
 _AGE_S = 1.0
 
 
-class _Deaf(Running):
+class _SilentSessions(Running):
     """Starts no session: what the morning's receivers sent is at hand."""
 
     def begin_session(self, occupation_id: str, session: RunningSession) -> None:
@@ -67,7 +67,7 @@ def work_a_morning(context: Context, job_id: str, clock: Clock) -> None:
     """Set a base up on the first mark, check the next two, correct a reading of the base's height, and check the fourth, which was knocked."""
     random = np.random.default_rng(11)
     quiet = replace(context, practice=None, hub=Hub())
-    quiet.running = _Deaf(clock)
+    quiet.running = _SilentSessions(clock)
     with context.database.read() as session:
         job = job_of(session, job_id)
         marks = current_marks(session, job)
@@ -76,12 +76,14 @@ def work_a_morning(context: Context, job_id: str, clock: Clock) -> None:
     def check(number: int) -> None:
         clock.wait(600.0)
         epochs = _received(places[number], clock, random)
-        keep_check(quiet, job_id, CheckWish(mark_id=marks[number].id, seconds=_SECONDS, reading=f"{_ROD_M:.3f} m", feature="rod"), epochs)
+        keep_check(
+            quiet, job_id, CheckRequest(mark_id=marks[number].id, seconds=_SECONDS, reading=f"{_ROD_M:.3f} m", feature="rod"), epochs
+        )
 
     setup.settle(quiet, job_id, {"mark_id": marks[0].id, "source": "mark"})
     for question in QUESTIONS:
         clock.wait(40.0)
-        setup.tick(quiet, job_id, TickWish(question.key, True))
+        setup.tick(quiet, job_id, TickRequest(question.key, True))
     for reading in ("1.485 m", "58 9/16 in"):
         clock.wait(90.0)
         read_base_height(quiet, job_id, NewReading(reading=reading, feature="bottom"))
@@ -98,7 +100,7 @@ def work_a_morning(context: Context, job_id: str, clock: Clock) -> None:
 
 def _received(place: tuple[float, float, float], clock: Clock, random: np.random.Generator) -> list[ReceivedEpoch]:
     """Return what a fixed rover on a mark sends in a shot's time, a second apart, read from its sentences."""
-    arp = lifted(ecef_from_geodetic(*place), _ROD_M)
+    arp = raised_along_normal(ecef_from_geodetic(*place), _ROD_M)
     sky = [seen for seen in above(clock.now_s, arp, MASK_DEG) if not seen.hidden]
     wander, reader = Wander(random), EpochReader()
     initialised_s, found = clock.now_s - 300.0, []

@@ -17,7 +17,7 @@ from openstake.workflow.practice.truth import true_geodetic
 
 
 @dataclass(frozen=True)
-class StandWish:
+class StandRequest:
     """Which stand-in walks to which mark."""
 
     who: Literal["base", "rover"]
@@ -39,17 +39,17 @@ def _practice(context: Context, job: JobNow) -> Practice | None:
     return context.practice if job.practice and isinstance(context.practice, Practice) else None
 
 
-def stand(context: Context, job_id: str, wish: StandWish) -> StandView:
+def stand(context: Context, job_id: str, request: StandRequest) -> StandView:
     """Walk the stand-in base or rover to a mark of a practice job."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        mark = mark_of(session, job, wish.mark_id)
+        mark = mark_of(session, job, request.mark_id)
     practice = _practice(context, job)
     if practice is None:
         raise ConflictError("This job has real devices: there is no stand-in to move.")
     context.stand_ins(job_id)
     place = true_geodetic(job, mark)
-    if wish.who == "base":
+    if request.who == "base":
         practice.stand_base(*place)
     else:
         practice.stand_rover(*place)

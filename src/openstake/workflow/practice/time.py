@@ -22,14 +22,14 @@ _CUTS_S = (10.0, 60.0, 600.0)
 
 
 @dataclass(frozen=True)
-class WaitWish:
+class WaitRequest:
     """How much time is let pass, seconds."""
 
     seconds: Annotated[float, Ge(60), Le(86_400)]
 
 
 @dataclass(frozen=True)
-class CutWish:
+class CutRequest:
     """For how long no correction reaches the rovers, seconds."""
 
     seconds: Annotated[float, Ge(10), Le(600)]
@@ -72,14 +72,14 @@ def view(context: Context, job_id: str) -> PracticeTime:
 
 
 @command(view, alone=True)
-def let_pass(tx: Transaction, wish: WaitWish) -> None:
+def let_pass(tx: Transaction, request: WaitRequest) -> None:
     """Let time pass in a practice job, and in no other: its clock goes on, its stand-ins with it."""
     context, job_id = tx.context, tx.job_id
     _stand_ins_of(context, job_id)
     _refuse_while_measuring(context, job_id)
-    row = tx.add(TimePassed(job_id=job_id, seconds=wish.seconds, created_s=tx.now_s))
-    sentence = f"To practise, {text_from_seconds(wish.seconds)} were let pass."
-    replace(tx, now_s=tx.now_s + wish.seconds).tell("time-passed", sentence, passed=row.id, seconds=wish.seconds)
+    row = tx.add(TimePassed(job_id=job_id, seconds=request.seconds, created_s=tx.now_s))
+    sentence = f"To practise, {text_from_seconds(request.seconds)} were let pass."
+    replace(tx, now_s=tx.now_s + request.seconds).tell("time-passed", sentence, passed=row.id, seconds=request.seconds)
     tx.once_stored(lambda: _time_was_let_pass(context, job_id))
 
 
@@ -92,13 +92,13 @@ def _time_was_let_pass(context: Context, job_id: str) -> None:
 
 
 @command(view, alone=True)
-def cut_link(tx: Transaction, wish: CutWish) -> None:
+def cut_link(tx: Transaction, request: CutRequest) -> None:
     """Let no correction reach the stand-in rovers of a practice job for a while."""
     practice = _stand_ins_of(tx.context, tx.job_id)
     if _open_occupation(tx.context, tx.job_id) is None:
         raise ConflictError("No base is running in this job, so there is no link to cut. Start one first.")
-    tx.tell("link-cut", f"To practise, the link was cut for {text_from_seconds(wish.seconds)}.", seconds=wish.seconds)
-    tx.once_stored(lambda: practice.cut_link(wish.seconds))
+    tx.tell("link-cut", f"To practise, the link was cut for {text_from_seconds(request.seconds)}.", seconds=request.seconds)
+    tx.once_stored(lambda: practice.cut_link(request.seconds))
 
 
 def _stand_ins_of(context: Context, job_id: str) -> PracticeField:

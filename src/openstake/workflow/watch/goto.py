@@ -9,11 +9,11 @@ from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.evidence import RefersTo, Status
-from openstake.core.going import Way, side_of, way_to
+from openstake.core.guidance import Guidance, guidance_to, side_of
 from openstake.core.limits import WALKS_FROM_MPS, ShortText
 from openstake.core.sigmas import horizontal_95_m
 from openstake.core.sky.sun import sun_azimuth_deg
-from openstake.core.vector import lifted, lowering_to_mark_m, rover_mark_ecef, vectors_from_positions
+from openstake.core.vector import lowering_to_mark_m, raised_along_normal, rover_mark_ecef, vectors_from_positions
 from openstake.derive.base import BaseNow, bases_of, needed_occupation
 from openstake.derive.fit import fit_now, out_of_fit_grid
 from openstake.derive.heights import read_height
@@ -46,7 +46,7 @@ class GoTo:
     mark_name: str
     status: Status
     good_to_m: float | None
-    way: Way | None
+    way: Guidance | None
     side: str
     words: str
 
@@ -72,8 +72,12 @@ def go_to(context: Context, job_id: str, query: GoToQuery) -> GoTo:
     way = _way(context, job, mark, [float(value) for value in place], moment)
     claim = epoch.claim
     good = None if claim is None else horizontal_95_m(claim.east_m, claim.north_m, claim.covariance_en_m2)
-    words = "" if epoch.status is Status.FIXED else f"The rover is {epoch.status.value}: the last decimetres wait for a fix."
+    words = "" if epoch.status is Status.FIXED else f"{_status_words(epoch.status)}: the last decimetres wait for a fix."
     return GoTo(mark_name=mark.name, status=epoch.status, good_to_m=good, way=way, side=side_of(way.azimuth_deg), words=words)
+
+
+def _status_words(status: Status) -> str:
+    return "No position" if status is Status.NONE else f"The rover is {status.value}"
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -122,11 +126,11 @@ def _mark_under_pole(moment: Moment, base: BaseNow, listening: Listening, pole_m
     reference = np.array(base.arp_m if station is None else station.xyz_m)
     vector = vectors_from_positions(epoch.latitude_deg or 0.0, epoch.longitude_deg or 0.0, epoch.height_m or 0.0, reference)
     if station is not None and station.virtual:
-        return lifted(reference + vector, -above)
+        return raised_along_normal(reference + vector, -above)
     return rover_mark_ecef(np.array(base.mark_m), base.height.arp_height_m, vector, above)
 
 
-def _way(context: Context, job: JobNow, mark: _Target, place: list[float], moment: Moment) -> Way:
+def _way(context: Context, job: JobNow, mark: _Target, place: list[float], moment: Moment) -> Guidance:
     assert moment.epoch is not None, "there is a position"
     epoch = moment.epoch.epoch
     east, north, height = place
@@ -138,7 +142,7 @@ def _way(context: Context, job: JobNow, mark: _Target, place: list[float], momen
     sun = sun_azimuth_deg(context.now(job.id), latitude, longitude)
     walks = epoch.speed_mps is not None and epoch.speed_mps >= WALKS_FROM_MPS and epoch.course_deg is not None
     known = mark.ellipsoidal_height_m
-    return way_to(
+    return guidance_to(
         mark.east_m - east,
         mark.north_m - north,
         None if known is None else known - height,

@@ -69,7 +69,7 @@ class RoverHeightView:
 class CorrectRoverHeight:
     """Another rover height in place of the reading `replaces_id`, for the shots of a scope.
 
-    Without a reading each goes back to what it was before its last correction.
+    LeaveOneOut a reading each goes back to what it was before its last correction.
     """
 
     replaces_id: ShortText
@@ -175,9 +175,9 @@ def _names(session: Session, job: JobNow, items: Sequence[_OnPole]) -> list[str]
     return [labels[item.shot.id].name if item.shot.id in labels else item.shot.name for item in items]
 
 
-def correct(context: Context, job_id: str, shot_id: str, wish: CorrectRoverHeight) -> RoverHeightView:
+def correct(context: Context, job_id: str, shot_id: str, request: CorrectRoverHeight) -> RoverHeightView:
     """Put another rover height under shots, or go back to the one before; the old one stays, the coordinates follow."""
-    if not wish.reason.strip():
+    if not request.reason.strip():
         raise InputError("Say in a few words why the height is corrected.", field="reason")
 
     def work(tx: Transaction) -> None:
@@ -185,17 +185,17 @@ def correct(context: Context, job_id: str, shot_id: str, wish: CorrectRoverHeigh
         shot = _shot(tx.session, job, shot_id)
         on_pole = _same_pole(tx.session, shot)
         mine = next(item for item in on_pole if item.shot.id == shot.id)
-        if wish.replaces_id not in {row.id for row in mine.line}:
+        if request.replaces_id not in {row.id for row in mine.line}:
             raise NotFoundError("This reading is not one of this shot's.", field="replaces_id")
-        if wish.replaces_id != mine.now.id:
+        if request.replaces_id != mine.now.id:
             raise lost_race(tx.session, "The height has been corrected", mine.now)
         typed = None
-        if wish.reading is not None:
-            typed = read_height(kit_of(tx.session, tx.job_id), job.length_unit, wish.reading, wish.feature, "rover")
-        corrected = _of_scope(on_pole, mine, wish.scope)
+        if request.reading is not None:
+            typed = read_height(kit_of(tx.session, tx.job_id), job.length_unit, request.reading, request.feature, "rover")
+        corrected = _of_scope(on_pole, mine, request.scope)
         if not corrected:
             raise ConflictError("This height was never corrected, so nothing was corrected together with it.")
-        rows = [_replacing(item, typed, job, wish.reason.strip(), tx.now_s) for item in corrected]
+        rows = [_replacing(item, typed, job, request.reason.strip(), tx.now_s) for item in corrected]
         tx.session.add_all(rows)
         tx.session.flush()
         _write(tx.session, job, corrected, rows, tx.now_s)

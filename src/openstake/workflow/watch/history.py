@@ -43,7 +43,7 @@ EventKind = Literal[
 
 
 @dataclass(frozen=True)
-class Happened:
+class HistoryEvent:
     """Something that happened, host seconds."""
 
     at_s: float
@@ -75,7 +75,7 @@ class History:
     satellites: list[int | None] = field(default_factory=list)
     horizontal_95_m: list[float | None] = field(default_factory=list)
     vertical_95_m: list[float | None] = field(default_factory=list)
-    events: list[Happened] = field(default_factory=list)
+    events: list[HistoryEvent] = field(default_factory=list)
     words: str = ""
 
 
@@ -84,7 +84,7 @@ def history(context: Context, job_id: str, query: HistoryQuery) -> History:
     seconds = max(query.seconds, _SHORTEST_S)
     since = (query.to_s or context.now(job_id)) - seconds
     rows: Sequence[Row[Any]] = []
-    changes: list[Happened] = []
+    changes: list[HistoryEvent] = []
     with context.database.read() as session:
         unit = job_of(session, job_id).length_unit
         occupation = open_occupation(session, job_id)
@@ -117,7 +117,7 @@ def _in_words(found: History, unit: LengthUnit) -> str:
     return f"{', '.join(parts)}; {counted(len(found.events), 'event')}."
 
 
-def _changes(session: Session, occupation: Occupation, since_s: float, to_s: float) -> list[Happened]:
+def _changes(session: Session, occupation: Occupation, since_s: float, to_s: float) -> list[HistoryEvent]:
     """Return what was changed at the base within a stretch of time."""
     listening = select(Listening.id).where(Listening.occupation_id == occupation.id)
     decoded = select(Reference.id).where(Reference.listening_id.in_(listening), Reference.origin == "decoded")
@@ -146,12 +146,12 @@ def _changes(session: Session, occupation: Occupation, since_s: float, to_s: flo
     return [
         # The first one is the base as it was started.
         *(
-            Happened(row.heard_s, "base restarted", f"base {row.station_id} heard with another position")
+            HistoryEvent(row.heard_s, "base restarted", f"base {row.station_id} heard with another position")
             for row in heard
             if row.id != first
         ),
-        *(Happened(row.started_s, "listening changed", _listening_words(row)) for row in moved),
-        *(Happened(row.created_s, "height changed", f"base height corrected to {row.text}") for row in heights),
+        *(HistoryEvent(row.started_s, "listening changed", _listening_words(row)) for row in moved),
+        *(HistoryEvent(row.created_s, "height changed", f"base height corrected to {row.text}") for row in heights),
     ]
 
 
@@ -161,7 +161,7 @@ def _listening_words(row: Any) -> str:
     return f"rover {row.device} {'taken away' if row.withdrawn else 'added'}"
 
 
-def _of_runs(found: History) -> list[Happened]:
+def _of_runs(found: History) -> list[HistoryEvent]:
     """Return when the fix was initialised anew, and when corrections stopped and came back."""
     events = []
     runs = found.runs
@@ -170,15 +170,15 @@ def _of_runs(found: History) -> list[Happened]:
         seen_fixed = seen_fixed or before.status is Status.FIXED
         corrected, was = run.status in _CORRECTED, before.status in _CORRECTED
         if was and not corrected:
-            events.append(Happened(run.from_s, "link lost", f"{run.status.value} from here"))
+            events.append(HistoryEvent(run.from_s, "link lost", f"{run.status.value} from here"))
         elif corrected and not was and seen_fixed:
-            events.append(Happened(run.from_s, "link back", f"{run.status.value} from here"))
+            events.append(HistoryEvent(run.from_s, "link back", f"{run.status.value} from here"))
         if run.status is Status.FIXED and before.status is not Status.FIXED and seen_fixed:
-            events.append(Happened(run.from_s, "initialised anew", "a new fix"))
+            events.append(HistoryEvent(run.from_s, "initialised anew", "a new fix"))
     return events
 
 
-def _switches(rows: Sequence[Row[Any]]) -> list[Happened]:
+def _switches(rows: Sequence[Row[Any]]) -> list[HistoryEvent]:
     """Return when the station ID in GGA changed."""
     events, last = [], None
     for row in rows:
@@ -186,7 +186,7 @@ def _switches(rows: Sequence[Row[Any]]) -> list[Happened]:
             continue
         if last is not None and (row.station_low, row.station_high) != (last, last):
             other = row.station_high if row.station_low == last else row.station_low
-            events.append(Happened(row.first_s, "source switched", f"base {other} and no longer {last}"))
+            events.append(HistoryEvent(row.first_s, "source switched", f"base {other} and no longer {last}"))
             last = other
         last = row.station_high if last is None else last
     return events

@@ -31,10 +31,10 @@ from openstake.core.sky.use import SkyUse, sky_use
 from openstake.core.units import about_seconds, text_from_metres, text_from_seconds
 from openstake.core.vector import vector_length_m
 from openstake.derive.base import BaseNow, bases_of, open_occupation
+from openstake.derive.cache import Cache
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, chosen_rows, kit_of
 from openstake.derive.marks import control_of
-from openstake.derive.remembered import Remembered
 from openstake.live.session import Moment, RunningSession, Watched
 from openstake.store.models import Listening, Mark
 from openstake.workflow.context import Context
@@ -236,7 +236,7 @@ class _Evidence:
 
 
 # An instrument is read every second, and the marks of a job stay where they are.
-_CONTROL: Remembered[tuple[float | None, Control]] = Remembered(64)
+_CONTROL: Cache[tuple[float | None, Control]] = Cache(64)
 
 
 def _evidence(session: Session, job: JobNow, kit: KitNow, base: BaseNow) -> _Evidence:
@@ -374,7 +374,7 @@ def _age(state: RoverState | None) -> AgeNow:
     climbs = bool(judge_age(age, trend))
     words = "steady" if slope is None or abs(slope) < 0.01 or not climbs else f"rising {slope:.2f} s a second"
     if climbs and goes is not None:
-        words += f": the fix goes in about {about_seconds(goes)}"
+        words += f": the fix will be lost in about {about_seconds(goes)}"
     return AgeNow(age_s=age, slope_per_s=slope, fix_goes_in_s=goes if climbs else None, words=words)
 
 

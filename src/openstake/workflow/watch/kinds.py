@@ -57,6 +57,6 @@ def shot_settings(context: Context, job_id: str) -> ShotSettingsView:
 
 
 @command(shot_settings)
-def save_shot_settings(tx: Transaction, wish: SaveShotSettings) -> None:
+def save_shot_settings(tx: Transaction, request: SaveShotSettings) -> None:
     """Keep how shots are taken from now on; what was recorded stays as it is."""
-    SHOTS.keep(tx.session, tx.job_id, SHOTS.typed(wish.values, wish.length_unit), wish.replaces_id, tx.now_s)
+    SHOTS.keep(tx.session, tx.job_id, SHOTS.typed(request.values, request.length_unit), request.replaces_id, tx.now_s)

@@ -238,7 +238,7 @@ def _view(
         left_out=point.left_out,
         not_fixed=point.not_fixed,
         fixed_only=shot.fixed_only,
-        guard_words="" if shot.fixed_only and not point.not_fixed else "not fixed only",
+        guard_words="" if shot.fixed_only and not point.not_fixed else "float or single",
         tilt=shot.tilt,
         spread_words=_SPREAD_WORDS[shot.covariance_origin],
         horizontal_95_m=None if east is None or north is None else horizontal_95_m(east, north, shot.covariance_en_m2 or 0.0),
@@ -279,29 +279,29 @@ def _moved_words(shot: Shot, point: points.Point, moved: Difference, unit: str) 
 
 
 @command()
-def relabel(tx: Transaction, shot_id: str, wish: Relabel) -> None:
+def relabel(tx: Transaction, shot_id: str, request: Relabel) -> None:
     """Give a point another name, code or note, take it out of the list or bring it back; what it was called stays."""
-    name = checked_name(wish.name)
-    old = lines.head(tx.session, PointLabel, wish.replaces_id, "There is no such point in this job.")
+    name = checked_name(request.name)
+    old = lines.head(tx.session, PointLabel, request.replaces_id, "There is no such point in this job.")
     if old.shot_id != shot_id or old.job_id != tx.job_id:
         raise NotFoundError("There is no such point in this job.")
-    if not wish.taken_out and (name != old.name or old.taken_out) and is_taken(tx.session, tx.job_id, name):
+    if not request.taken_out and (name != old.name or old.taken_out) and is_taken(tx.session, tx.job_id, name):
         free = free_name(tx.session, tx.job_id, name)
         raise ConflictError(f"{name} is there already. {free} is free.", field="name")
-    tx.replace(old, name=name, code=wish.code.strip(), note=wish.note.strip(), taken_out=wish.taken_out, reason=wish.reason)
-    tx.tell("point-relabelled", _relabelled(old, wish, name), shot=shot_id, replaces=old.id)
+    tx.replace(old, name=name, code=request.code.strip(), note=request.note.strip(), taken_out=request.taken_out, reason=request.reason)
+    tx.tell("point-relabelled", _relabelled(old, request, name), shot=shot_id, replaces=old.id)
 
 
-def _relabelled(old: PointLabel, wish: Relabel, name: str) -> str:
-    because = f": {wish.reason}" if wish.reason else ""
-    if wish.taken_out:
+def _relabelled(old: PointLabel, request: Relabel, name: str) -> str:
+    because = f": {request.reason}" if request.reason else ""
+    if request.taken_out:
         return f"Point {old.name} taken out{because}."
     if old.taken_out:
         return f"Point {old.name} brought back{f' as {name}' if name != old.name else ''}{because}."
     parts = [f"is called {name}"] if name != old.name else []
-    if wish.code.strip() != old.code:
-        parts.append(f"has the code {wish.code.strip() or 'none'} and no longer {old.code or 'none'}")
-    if wish.note.strip() != old.note:
+    if request.code.strip() != old.code:
+        parts.append(f"has the code {request.code.strip() or 'none'} and no longer {old.code or 'none'}")
+    if request.note.strip() != old.note:
         parts.append("has another note")
     return f"Point {old.name} {', '.join(parts) or 'confirmed'}{because}."
 

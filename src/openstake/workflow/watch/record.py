@@ -28,7 +28,7 @@ _COMPARED_LATELY = 30
 
 
 @dataclass(frozen=True, kw_only=True)
-class PointWish:
+class PointRequest:
     """What the crew settled before recording a point; an empty name counts up from the last one.
 
     `seconds` in place of those of the kind; `tilt` is what the crew says of tilt compensation: `off`, `on`, or nothing.
@@ -46,36 +46,36 @@ class PointWish:
     rover_id: ShortText | None = None
 
 
-def record(context: Context, job_id: str, wish: PointWish) -> Recording:
+def record(context: Context, job_id: str, request: PointRequest) -> Recording:
     """Begin to record a point, or a track of points."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        kind = settings_of(session, job_id).kind(wish.kind)
-        height = read_height(kit_of(session, job_id), job.length_unit, wish.reading, wish.feature, "rover")
-        name = checked_name(wish.name) if wish.name.strip() else ""
+        kind = settings_of(session, job_id).kind(request.kind)
+        height = read_height(kit_of(session, job_id), job.length_unit, request.reading, request.feature, "rover")
+        name = checked_name(request.name) if request.name.strip() else ""
         if name and not kind.is_track and is_taken(session, job_id, name):
             free = free_name(session, job_id, name)
             raise ConflictError(f"{name} is there already. {free} is free.", field="name")
-    if wish.tilt not in ("", "off", "on"):
+    if request.tilt not in ("", "off", "on"):
         raise InputError("Tilt compensation is off or on.", field="tilt")
-    if kind.tilt_off and wish.tilt != "off":
+    if kind.tilt_off and request.tilt != "off":
         raise InputError(
             "For this kind tilt compensation is off: switch it off at the rover, level the pole, and say so here.", field="tilt"
         )
-    if wish.seconds is not None and not kind.is_track:
-        kind = with_seconds(kind, wish.seconds)
-    plan = ShotPlan(kind=kind, height=height, fixed_only=wish.fixed_only, name=name, tilt=wish.tilt)
+    if request.seconds is not None and not kind.is_track:
+        kind = with_seconds(kind, request.seconds)
+    plan = ShotPlan(kind=kind, height=height, fixed_only=request.fixed_only, name=name, tilt=request.tilt)
 
     def told(session: Session, job: JobNow, shot: Shot, now: float) -> None:
-        _told(session, job, shot, now, wish, name)
+        _told(session, job, shot, now, request, name)
 
-    return begin(context, job_id, plan, wish.rover_id, told)
+    return begin(context, job_id, plan, request.rover_id, told)
 
 
-def _told(session: Session, job: JobNow, shot: Shot, now: float, wish: PointWish, name: str) -> None:
+def _told(session: Session, job: JobNow, shot: Shot, now: float, request: PointRequest, name: str) -> None:
     """Give a point its name and write it into the Book."""
     called = free_name(session, job.id, name) if name else usual_name(session, job.id)
-    label = PointLabel(shot_id=shot.id, job_id=job.id, name=called, code=wish.code.strip(), note=wish.note.strip(), created_s=now)
+    label = PointLabel(shot_id=shot.id, job_id=job.id, name=called, code=request.code.strip(), note=request.note.strip(), created_s=now)
     session.add(label)
     session.flush()
     point = points.derive(session, job, shot)

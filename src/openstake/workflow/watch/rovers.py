@@ -58,9 +58,9 @@ def _practice(context: Context, job: JobNow) -> PracticeField | None:
     return context.practice if job.practice else None
 
 
-def add_rover(context: Context, job_id: str, wish: NewRover) -> RoverNamed:
+def add_rover(context: Context, job_id: str, request: NewRover) -> RoverNamed:
     """Listen to one more rover on the base that runs."""
-    name = wish.name.strip()
+    name = request.name.strip()
     if not name:
         raise ConflictError("Choose the receiver: two rovers are told apart by its name.", field="name")
     with context.running.of_job(job_id):
@@ -68,10 +68,10 @@ def add_rover(context: Context, job_id: str, wish: NewRover) -> RoverNamed:
             job, kit = job_of(session, job_id), kit_of(session, job_id)
             occupation = needed_occupation(session, job_id)
         running, practice = _running(context, occupation), _practice(context, job)
-        url = practice.further_rover() if practice is not None and not wish.url.strip() else wish.url.strip()
+        url = practice.further_rover() if practice is not None and not request.url.strip() else request.url.strip()
         address, password = checked_address(url, "url")
         receiver = kit.gear.get(("receiver", name))
-        refers_to = wish.refers_to or _said(receiver, name)
+        refers_to = request.refers_to or _said(receiver, name)
         above = rover_arp_to_apc_m(kit) if refers_to is RefersTo.APC else None
 
         def work(tx: Transaction) -> Listening:
@@ -116,30 +116,30 @@ def _said(receiver: Gear | None, name: str) -> RefersTo:
 
 
 @command(alone=True)
-def drop_rover(tx: Transaction, wish: RoverNamed) -> None:
+def drop_rover(tx: Transaction, request: RoverNamed) -> None:
     """Listen to a further rover no more; what it brought stays."""
     missing = "There is no such rover on this base."
     occupation = needed_occupation(tx.session, tx.job_id)
     running = tx.context.running.session(occupation.id)
-    rover = None if running is None else running.rover(wish.rover_id)
+    rover = None if running is None else running.rover(request.rover_id)
     if rover is not None and rover.shot is not None:
         raise ConflictError("A shot of this rover is being recorded. Wait for its end, or drop it.")
-    row = lines.head(tx.session, Listening, wish.rover_id, missing)
+    row = lines.head(tx.session, Listening, request.rover_id, missing)
     if row.occupation_id != occupation.id or not row.further or row.withdrawn:
         raise NotFoundError(missing)
     tx.replace(row, withdrawn=True)
     tx.tell("rover-dropped", f"Rover {row.device} is listened to no more.", listening=row.id)
     if running is not None:
-        tx.once_stored(lambda: running.drop_rover(wish.rover_id))
+        tx.once_stored(lambda: running.drop_rover(request.rover_id))
 
 
-def initialise_anew(context: Context, job_id: str, wish: RoverNamed) -> InitialiseSaid:
+def initialise_anew(context: Context, job_id: str, request: RoverNamed) -> InitialiseSaid:
     """Compare where the pole stands now with the next initialisation; a stand-in begins one at once."""
     with context.database.read() as session:
         job = job_of(session, job_id)
         occupation = needed_occupation(session, job_id)
     running = _running(context, occupation)
-    rover = running.rover(wish.rover_id or None)
+    rover = running.rover(request.rover_id or None)
     if rover is None:
         raise NotFoundError("There is no such rover on this base.")
     if not running.initialise_anew(rover.id):

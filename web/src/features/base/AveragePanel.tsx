@@ -9,7 +9,7 @@ import { Spoken } from "../../ui/Spoken";
 
 interface PanelProps {
   job: Schemas["JobView"];
-  purpose: Schemas["AverageWish"]["purpose"] & string;
+  purpose: Schemas["AverageRequest"]["purpose"] & string;
   average: Schemas["AverageView"] | null;
   stored: Schemas["StoredAverage"] | null;
   suggestedUrl: string;
@@ -105,7 +105,7 @@ function Worth({ job, of, origin }: { job: Schemas["JobView"]; of: Schemas["Aver
       </div>
       <p className="leading-6">
         {counted(of.used, "position")} of {of.epochs}, lowest status {of.status}, over {fixed(of.span_s, 0)} s. They resemble each other for
-        about {fixed(of.correlation_s, 0)} s, so they count as {fixed(of.effective_n, 0)}. Spread {length(of.spread_horizontal_m, unit)}{" "}
+        about {fixed(of.correlation_s, 0)} s, so they count as {fixed(of.effective_n, 0)}. Spread {length(of.spread_horizontal_m, unit)} {sign}{" "}
         horizontally, {length(of.spread_up_m, unit)} {sign} in height. Mean {latitude(of.latitude_deg, 7)}, {longitude(of.longitude_deg, 7)},{" "}
         {length(of.height_m, unit)} {sign}.{origin && <span className="text-faded"> ({origin})</span>}
       </p>

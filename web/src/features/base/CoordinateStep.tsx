@@ -43,7 +43,7 @@ export function CoordinateStep(props: { job: Schemas["JobView"]; view: Schemas["
           ))}
         </section>
       )}
-      <RadioGroup value={source} onChange={(next: Schemas["School"]["source"]) => settle.mutate({ source: next as "mark" })} aria-label="Coordinate of the base">
+      <RadioGroup value={source} onChange={(next: Schemas["SourceMethod"]["source"]) => settle.mutate({ source: next as "mark" })} aria-label="Coordinate of the base">
         <div className="grid grid-cols-1 sm:grid-cols-[9rem_8rem_7rem_1fr] gap-x-3 px-3 text-base text-faded">
           <span>source</span>
           <span>good to</span>
@@ -86,7 +86,7 @@ export function CoordinateStep(props: { job: Schemas["JobView"]; view: Schemas["
         <Note>
           <span className="font-bold">Taken: </span>
           {setup.coordinate.detail}. Frame {setup.coordinate.frame}, epoch {setup.coordinate.frame_epoch}. Good to about{" "}
-          {length(setup.coordinate.accuracy_horizontal_95_m, unit)} horizontally and {length(setup.coordinate.accuracy_vertical_95_m, unit)}{" "}
+          {length(setup.coordinate.accuracy_horizontal_95_m, unit)} {UNIT_SIGN[unit]} horizontally and {length(setup.coordinate.accuracy_vertical_95_m, unit)}{" "}
           {UNIT_SIGN[unit]} in height (95 %).
         </Note>
       )}

@@ -28,6 +28,7 @@ export function MeantTable(props: {
     checked: "The base sends what is meant.",
     disagrees: "The base does not send what is meant.",
     "out of date": "",
+    "not needed": "",
   }[state];
   return (
     <section aria-label="Meant and on the air" className="rounded border-2 border-line bg-page px-4 py-2 small:px-2">

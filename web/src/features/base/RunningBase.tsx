@@ -62,7 +62,7 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
           <p className="font-semibold text-flag">{sentenceOf(end.error)}</p>
         ) : ending ? (
           <p className={`font-semibold ${moved ? "text-flag" : ""}`}>
-            {moved ? `Stop: ${moved.sentence}` : view.heights.closing ? "End it? Listening stops; everything recorded stays." : "No closing height yet. Without it nobody knows whether the tripod moved."}
+            {moved ? `Stop: ${moved.sentence}` : view.heights.closing ? "End it? Listening stops; everything recorded stays." : "No closing height yet. LeaveOneOut it nobody knows whether the tripod moved."}
           </p>
         ) : (
           <p className="text-faded">A base does not show &ldquo;fixed&rdquo;: single, DGPS or manual is right. It knows where it is.</p>

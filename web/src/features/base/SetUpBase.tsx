@@ -72,7 +72,7 @@ export function SetUpBase(props: {
             disabled={missing.length > 0 || (stops.length > 0 && !(air.accepted && air.despite.reason.trim() && air.despite.who.trim())) || air.start.isPending}
             onClick={air.send}
           >
-            <RadioIcon aria-hidden /> {stops.length ? "Start all the same" : "Start the base"}
+            <RadioIcon aria-hidden /> {stops.length ? "Start anyway" : "Start the base"}
           </Button>
         )
       }
@@ -85,7 +85,7 @@ export function SetUpBase(props: {
           {!setup && view.given_up && (
             <Note>
               <div className="flex items-center justify-between gap-4">
-                <span>The last set-up was given up. Its readings are in the Book.</span>
+                <span>The last set-up was abandoned. Its readings are in the Book.</span>
                 <Button disabled={takeUp.isPending} onClick={() => takeUp.mutate(undefined)}>
                   Take it up again
                 </Button>
@@ -96,7 +96,7 @@ export function SetUpBase(props: {
           {setup && (
             <div className="mt-3 flex items-center gap-4">
               <Button className="text-base!" disabled={drop.isPending} onClick={() => drop.mutate(undefined, { onSuccess: () => setOpen("site") })}>
-                Give this set-up up
+                Abandon this set-up
               </Button>
               {drop.isError && <span className="font-semibold text-flag">{sentenceOf(drop.error)}</span>}
             </div>
@@ -190,10 +190,10 @@ function AirStep({ job, view, air }: { job: Schemas["JobView"]; view: Schemas["B
               {sentence}
             </p>
           ))}
-          <TickRow what="Read it: start all the same" why="The Book keeps what was accepted." done={air.accepted} onTick={() => air.setAccepted(!air.accepted)} />
+          <TickRow what="I have read this: start anyway" why="The Book keeps what was accepted." done={air.accepted} onTick={() => air.setAccepted(!air.accepted)} />
           {air.accepted && (
             <div className="grid grid-cols-1 sm:grid-cols-[1fr_10rem] gap-3">
-              <TextField label="Why all the same" name="despite_reason" value={air.despite.reason} onChange={(reason) => air.setDespite({ ...air.despite, reason })} />
+              <TextField label="Why anyway" name="despite_reason" value={air.despite.reason} onChange={(reason) => air.setDespite({ ...air.despite, reason })} />
               <TextField label="On whose word" name="despite_who" value={air.despite.who} onChange={(who) => air.setDespite({ ...air.despite, who })} />
             </div>
           )}

@@ -109,7 +109,7 @@ export function SolutionForm(props: { job: Schemas["JobView"]; occupationId: str
       </div>
       {refused && refused.field !== "operation" && !FIELDS.some((field) => field.name === refused.field) && <Note tone="flag">{sentenceOf(refused)}</Note>}
       {seen && <Moves job={job} seen={seen} />}
-      {seen && stop && <TickRow what="The numbers are right all the same" done={accepted} onTick={() => setAccepted(!accepted)} />}
+      {seen && stop && <TickRow what="I have checked these values; use them anyway" done={accepted} onTick={() => setAccepted(!accepted)} />}
       {seen && props.locked && <Note>The present coordinate is locked as control quality; this one takes its place.</Note>}
       <div className="flex gap-3">
         <Button kind={seen ? "quiet" : "primary"} disabled={look.isPending} onClick={() => look.mutate(wish)}>

@@ -52,7 +52,7 @@ function ShotView({ job, tabs }: CheckViewProps) {
   const checks = useChecks(job.id);
   const record = useRecordCheck(job.id);
   const [picked, setPicked] = useState<Schemas["MarkView"] | null>(null);
-  const [wish, setWish] = useState(USUAL_SHOT);
+  const [wish, setRequest] = useState(USUAL_SHOT);
   const [pole, setPole] = usePole();
   const [shownId, setShownId] = useState<string | null>(null);
   const shot = useLive(({ live }) => live?.shot ?? null);
@@ -91,7 +91,7 @@ function ShotView({ job, tabs }: CheckViewProps) {
       action={shot ? <Drop jobId={job.id} shot={shot} /> : <Record disabled={!mark || record.isPending} onRecord={send} />}
     >
       <div className="flex flex-col gap-4 lg:grid lg:grid-cols-[21.5rem_minmax(0,1fr)] lg:gap-6">
-        <ShotForm job={job} mark={mark} onMark={setPicked} wish={wish} onWish={setWish} pole={pole} onPole={setPole} problem={problem} />
+        <ShotForm job={job} mark={mark} onMark={setPicked} wish={wish} onRequest={setRequest} pole={pole} onPole={setPole} problem={problem} />
         <div className="flex min-w-0 flex-col gap-3 hand:order-2">
           <div className="flex flex-col gap-3 hand:order-2">
             {shown && <Verdict check={shown} />}

@@ -19,7 +19,7 @@ export function FieldTestView({ job, tabs }: CheckViewProps) {
   const tests = useFieldTests(job.id);
   const begin = useBeginFieldTest(job.id);
   const record = useRecordFieldTest(job.id);
-  const [wish, setWish] = useState(EMPTY);
+  const [wish, setRequest] = useState(EMPTY);
   const [seconds, setSeconds] = useState("5");
   const [pole, setPole] = usePole();
   const shot = useLive(({ live }) => live?.shot ?? null);
@@ -28,7 +28,7 @@ export function FieldTestView({ job, tabs }: CheckViewProps) {
   const now = newest?.open ? newest : null;
   const problem = [record.error, begin.error].find((error) => error instanceof Problem) as Problem | undefined;
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
-  const set = (more: Partial<typeof EMPTY>) => setWish({ ...wish, ...more });
+  const set = (more: Partial<typeof EMPTY>) => setRequest({ ...wish, ...more });
   const send = (test: Schemas["FieldTestView"], again = false) =>
     record.mutate({ series_id: test.id, reading: pole.reading, feature: pole.feature, seconds: Number(seconds) || 0, again, rover_id });
   const known = problem?.field && [...Object.keys(EMPTY), "seconds", "reading"].includes(problem.field);

@@ -10,7 +10,7 @@ import { Page } from "../../ui/Page";
 import { StateMark } from "../../ui/StateMark";
 import type { CheckViewProps } from "./CheckPage";
 
-const EMPTY: Schemas["MeasureWish"] = { kind: "slope", from_name: "", to_name: "", measured: "", sigma: "", from_above: "", to_above: "" };
+const EMPTY: Schemas["MeasureRequest"] = { kind: "slope", from_name: "", to_name: "", measured: "", sigma: "", from_above: "", to_above: "" };
 const KINDS = [
   { value: "slope", label: "Slope distance", detail: "taped or by EDM" },
   { value: "horizontal", label: "Horizontal distance", detail: "on the ground" },
@@ -21,8 +21,8 @@ const KINDS = [
 export function MeasuresView({ job, tabs }: CheckViewProps) {
   const view = useMeasures(job.id);
   const add = useAddMeasure(job.id);
-  const [wish, setWish] = useState(EMPTY);
-  const set = (more: Partial<typeof EMPTY>) => setWish({ ...wish, ...more });
+  const [wish, setRequest] = useState(EMPTY);
+  const set = (more: Partial<typeof EMPTY>) => setRequest({ ...wish, ...more });
   const problem = add.error instanceof Problem ? add.error : null;
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
   const names = (view.data?.names ?? []).map((name) => ({ value: name, label: name }));
@@ -51,7 +51,7 @@ export function MeasuresView({ job, tabs }: CheckViewProps) {
     >
       <div className="grid grid-cols-1 lg:grid-cols-[20rem_minmax(0,1fr)] gap-6">
         <div className="flex flex-col gap-3">
-          <Select label="Measured" value={wish.kind} options={KINDS} onChange={(kind) => set({ kind: kind as Schemas["MeasureWish"]["kind"] })} />
+          <Select label="Measured" value={wish.kind} options={KINDS} onChange={(kind) => set({ kind: kind as Schemas["MeasureRequest"]["kind"] })} />
           <div className="grid grid-cols-1 sm:grid-cols-2 gap-3">
             <Select label="From" value={wish.from_name} options={names} onChange={(from_name) => set({ from_name })} />
             <Select label="To" value={wish.to_name} options={names} onChange={(to_name) => set({ to_name })} />
@@ -82,7 +82,7 @@ export function MeasuresView({ job, tabs }: CheckViewProps) {
             <>
               <h2 className="text-xl font-bold">Points that two base set-ups have</h2>
               {view.data.doubles.map((double) => (
-                <Double key={double.name} job={job} double={double} />
+                <RepeatedPoint key={double.name} job={job} double={double} />
               ))}
             </>
           )}
@@ -122,7 +122,7 @@ function Measure({ job, measure }: { job: Schemas["JobView"]; measure: Schemas["
   );
 }
 
-function Double({ job, double }: { job: Schemas["JobView"]; double: Schemas["Double"] }) {
+function RepeatedPoint({ job, double }: { job: Schemas["JobView"]; double: Schemas["RepeatedPoint"] }) {
   const unit = job.length_unit;
   return (
     <article className={`rounded border-2 bg-page px-4 py-2 ${double.agrees ? "border-line" : "border-flag"}`} aria-label={`${double.name} from two set-ups`}>

@@ -39,7 +39,7 @@ export function ReseatView({ job, tabs }: CheckViewProps) {
         problem ? (
           <p className="font-semibold text-flag">{sentenceOf(problem)}</p>
         ) : stops ? (
-          <TickRow what="I have looked for the mistake; move it all the same" done={accepted} onTick={() => setAccepted(!accepted)} />
+          <TickRow what="I have looked for the mistake; move it anyway" done={accepted} onTick={() => setAccepted(!accepted)} />
         ) : view.data?.undo_id ? (
           <Undo job={job} view={view.data} />
         ) : (
@@ -129,7 +129,7 @@ function Preview({ job, shown }: { job: Schemas["JobView"]; shown: Schemas["Rese
         </div>
         <p className="mt-1">
           Known to {length(shown.horizontal_95_m, unit)} {sign} horizontally and {length(shown.vertical_95_m, unit)} {sign} in height, 95 %. The shots scatter by{" "}
-          {length(shown.scatter_horizontal_m, unit)} and {length(shown.scatter_up_m, unit)} {sign}. Earth-centred: X {signed(shown.shift_x_m, unit)}, Y{" "}
+          {length(shown.scatter_horizontal_m, unit)} {sign} and {length(shown.scatter_up_m, unit)} {sign}. Earth-centred: X {signed(shown.shift_x_m, unit)}, Y{" "}
           {signed(shown.shift_y_m, unit)}, Z {signed(shown.shift_z_m, unit)} {sign}.
         </p>
       </div>

@@ -21,14 +21,14 @@ export function ShotForm(props: {
   mark: Schemas["MarkView"] | null;
   onMark: (mark: Schemas["MarkView"]) => void;
   wish: ShotTyped;
-  onWish: (wish: ShotTyped) => void;
+  onRequest: (wish: ShotTyped) => void;
   pole: Pole;
   onPole: (pole: Pole) => void;
   problem: Problem | null;
 }) {
   const { job, mark, wish, problem } = props;
   const settings = useCheckSettings(job.id);
-  const set = (more: Partial<ShotTyped>) => props.onWish({ ...wish, ...more });
+  const set = (more: Partial<ShotTyped>) => props.onRequest({ ...wish, ...more });
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
   return (
     // In the hand what the last check said stands between the mark and the rest, which seldom changes.

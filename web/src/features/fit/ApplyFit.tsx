@@ -15,7 +15,7 @@ export function ApplyFit({ job, fit, words }: { job: Schemas["JobView"]; fit: Sc
         disabled={apply.isPending}
         onClick={() => apply.mutate({ chosen_id: fit.chosen_id, replaces_id: fit.applied?.id ?? null, accepted: warned })}
       >
-        {warned ? "Apply it all the same" : words}
+        {warned ? "Apply it anyway" : words}
       </Button>
     </div>
   );

@@ -48,7 +48,7 @@ export function TrustView({ job, fit, tabs, onView }: FitViewProps) {
         <div className="w-60 hand:min-w-40 hand:flex-1">
           <Select
             compact
-            label="School"
+            label="Method"
             value={fit.school}
             options={fit.schools.map((item) => ({ value: item.school, label: item.title }))}
             onChange={(school) => choose.mutate({ replaces_id: fit.chosen_id, school: school as Schemas["FitView"]["school"] })}

@@ -13,7 +13,7 @@ export function MarkForm({ job, onClose }: { job: Schemas["JobView"]; onClose: (
   return (
     <EditorPage
       title="Add a mark"
-      why={`East and north, or latitude and longitude in the job's datum. Without a unit: ${job.length_unit_word}.`}
+      why={`East and north, or latitude and longitude in the job's datum. LeaveOneOut a unit: ${job.length_unit_word}.`}
       keep="Add the mark"
       problem={add.isError ? sentenceOf(add.error) : null}
       busy={add.isPending}

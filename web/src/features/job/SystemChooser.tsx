@@ -5,14 +5,14 @@ import { latitude, length, longitude, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, Select, TextField } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
 import { FieldForm, type Values } from "../../ui/form";
-import { OperationChooser, type OperationWish } from "./system/OperationChooser";
+import { OperationChooser, type OperationRequest } from "./system/OperationChooser";
 
 export interface ChosenSystem {
-  wish: Schemas["SystemWish"];
+  wish: Schemas["SystemRequest"];
   label: string;
   area: string;
   /** How positions come into its datum; undefined where that was not said. */
-  operation?: OperationWish;
+  operation?: OperationRequest;
 }
 
 type Kind = "code" | "local" | "own" | "text";
@@ -133,7 +133,7 @@ function Local(props: PartProps) {
       </Note>
       {anchor && forms.data && <FieldForm unit={props.unit} fields={forms.data.forms.anchor ?? []} values={anchor} onChange={setAnchor} columns={3} />}
       <div className="flex gap-3">
-        <Button onClick={() => setAnchor(anchor ? null : corner)}>{anchor ? "Without a place" : "Type its place on Earth"}</Button>
+        <Button onClick={() => setAnchor(anchor ? null : corner)}>{anchor ? "LeaveOneOut a place" : "Type its place on Earth"}</Button>
         <Button
           kind="primary"
           onClick={() =>
@@ -154,7 +154,7 @@ function Local(props: PartProps) {
 function ByParameters(props: PartProps) {
   const forms = useSystemForms();
   const [own, setOwn] = useState<Values>({ method: "transverse-mercator", ellipsoid: "GRS 1980", scale: "1" });
-  const wish: Schemas["SystemWish"] = { kind: "own", own };
+  const wish: Schemas["SystemRequest"] = { kind: "own", own };
   const tried = useTried(props, String(own.name ?? "").trim() ? wish : null);
   const problem = tried.error instanceof Problem ? tried.error : null;
   return (
@@ -168,7 +168,7 @@ function ByParameters(props: PartProps) {
 function ByText(props: PartProps) {
   const [text, setText] = useState("");
   const [label, setLabel] = useState("");
-  const wish: Schemas["SystemWish"] = { kind: "text", text, label };
+  const wish: Schemas["SystemRequest"] = { kind: "text", text, label };
   const tried = useTried(props, text.trim() ? wish : null);
   return (
     <div className="flex flex-col gap-3">
@@ -191,7 +191,7 @@ function ByText(props: PartProps) {
 
 function useTried(
   props: PartProps,
-  wish: Schemas["SystemWish"] | null,
+  wish: Schemas["SystemRequest"] | null,
   more: { source: string; operation: Values | null } = { source: "", operation: null },
 ) {
   const body = useDeferredValue(
@@ -200,7 +200,7 @@ function useTried(
   return useTrySystem(body);
 }
 
-function TakeTried(props: PartProps & { wish: Schemas["SystemWish"]; tried: ReturnType<typeof useTrySystem> }) {
+function TakeTried(props: PartProps & { wish: Schemas["SystemRequest"]; tried: ReturnType<typeof useTrySystem> }) {
   const { tried } = props;
   return (
     <>
@@ -236,7 +236,7 @@ function Tried(props: PartProps & { chosen: ChosenSystem }) {
           onSource={setSource}
           operations={tried.data.operations}
           wish={chosen.operation}
-          onWish={(operation) => props.onChoose({ ...chosen, operation })}
+          onRequest={(operation) => props.onChoose({ ...chosen, operation })}
           inForce={null}
           isGnss={false}
           mayBeGnss={tried.data.may_be_gnss}

@@ -23,7 +23,7 @@ export function GearEditor({ job, open, onClose }: { job: Schemas["JobView"]; op
   return (
     <EditorPage
       title={open.replaces ? open.replaces.name : `Add to ${open.form.word.toLowerCase()}`}
-      why={`Without a unit: ${job.length_unit_word}.`}
+      why={`LeaveOneOut a unit: ${job.length_unit_word}.`}
       keep="Keep it"
       problem={save.isError ? sentenceOf(save.error) : null}
       busy={save.isPending || withdraw.isPending}

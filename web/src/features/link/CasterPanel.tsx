@@ -6,7 +6,7 @@ import { latitude, longitude } from "../../lib/format";
 import { Button, Note, Select, TextField, Toggle } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
 
-type Wish = Schemas["CasterWish"];
+type Caster = Schemas["CasterRequest"];
 const TYPED = "";
 
 /** A caster before the work: its mountpoints, nearest first, and whether the picked one is connected and sending. */
@@ -21,7 +21,7 @@ export function CasterPanel({ job }: { job: Schemas["JobView"] }) {
   const attempt = useTryMountpoint(job.id);
   const [controller, setController] = useState<AbortController | null>(null);
   const chosen = accountId ?? accounts[0]?.id ?? TYPED;
-  const caster: Wish = chosen ? { account_id: chosen } : { ...typed, port: Number(typed.port) || 0 };
+  const caster: Caster = chosen ? { account_id: chosen } : { ...typed, port: Number(typed.port) || 0 };
   const problem = table.error instanceof Problem ? table.error : attempt.error instanceof Problem ? attempt.error : null;
 
   const test = () => {
@@ -77,7 +77,7 @@ export function CasterPanel({ job }: { job: Schemas["JobView"] }) {
         {attempt.isPending && <Button onClick={() => controller?.abort()}>Cancel</Button>}
       </div>
       {attempt.isError && !controller?.signal.aborted && !problem?.field && <Note tone="flag">{sentenceOf(attempt.error)}</Note>}
-      {attempt.data && !attempt.isPending && <Heard heard={attempt.data} />}
+      {attempt.data && !attempt.isPending && <MountpointTest heard={attempt.data} />}
       {attempt.data?.connected && <TakeInto job={job} caster={caster} mountpoint={mountpoint} />}
     </section>
   );
@@ -123,7 +123,7 @@ function Table(props: { table: Schemas["SourceTable"]; picked: string; onPick: (
 }
 
 /** Connected and sending are two lights. */
-function Heard({ heard }: { heard: Schemas["MountpointHeard"] }) {
+function MountpointTest({ heard }: { heard: Schemas["MountpointHeard"] }) {
   return (
     <div className="flex flex-col gap-3" data-testid="heard">
       <div className="grid grid-cols-1 sm:grid-cols-2 gap-4">
@@ -161,7 +161,7 @@ function Light({ on, word, detail, icon }: { on: boolean; word: string; detail: 
 }
 
 /** The picked mountpoint goes into a profile of the job: its next version. */
-function TakeInto({ job, caster, mountpoint }: { job: Schemas["JobView"]; caster: Wish; mountpoint: string }) {
+function TakeInto({ job, caster, mountpoint }: { job: Schemas["JobView"]; caster: Caster; mountpoint: string }) {
   const profiles = useProfiles(job.id);
   const take = useTakeMountpoint(job.id);
   const chosen = (profiles.data ?? []).filter((profile) => profile.chosen);

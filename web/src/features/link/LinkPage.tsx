@@ -95,7 +95,7 @@ function AirView({ job }: { job: Schemas["JobView"] }) {
           problem={problem?.field === "signals" ? problem.sentence : null}
         />
         <TextField
-          label="Part of the time allowed"
+          label="Duty cycle"
           name="duty_limit"
           value={asked.duty_limit}
           placeholder="no limit"

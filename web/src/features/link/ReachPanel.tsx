@@ -71,13 +71,13 @@ function ReachTable({ reach }: { reach: Schemas["Reach"] }) {
   return (
     <>
       <div className="grid grid-cols-1 sm:grid-cols-2 gap-4">
-        <School
+        <Method
           title="Lowest power that works"
           gives="saves the battery, disturbs nobody"
           level={lowest}
           none={reach.lowest_power_w === null ? "beyond the horizon: raise an antenna" : `needs ${reach.lowest_power_w.toPrecision(2)} W, more than the radio has`}
         />
-        <School title="Full power" gives="keeps a margin for trees and banks" level={highest} none="the radio has no powers in the kit" />
+        <Method title="Full power" gives="keeps a margin for trees and banks" level={highest} none="the radio has no powers in the kit" />
       </div>
       <CardTable className="w-full border-collapse bg-page text-right">
         <thead className="border-b-2 border-ink text-base">
@@ -121,7 +121,7 @@ function ReachTable({ reach }: { reach: Schemas["Reach"] }) {
   );
 }
 
-function School(props: { title: string; gives: string; level: Schemas["PowerLevel"] | undefined; none: string }) {
+function Method(props: { title: string; gives: string; level: Schemas["PowerLevel"] | undefined; none: string }) {
   const { level } = props;
   return (
     <div className="rounded border-2 border-line bg-page px-4 py-2">

@@ -91,7 +91,7 @@ export function FixHistory({ job, roverId }: { job: Schemas["JobView"]; roverId:
   );
 }
 
-function EventList(props: { events: Schemas["Happened"][]; timeZone: string; onGo: (at: number) => void }) {
+function EventList(props: { events: Schemas["HistoryEvent"][]; timeZone: string; onGo: (at: number) => void }) {
   return (
     <ul className="mt-1 flex max-h-24 flex-col overflow-auto border-t border-line pt-1 text-base" aria-label="Events">
       {[...props.events].reverse().map((event) => (

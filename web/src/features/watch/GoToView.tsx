@@ -45,14 +45,14 @@ export function GoToView({ job, tabs }: WatchViewProps) {
           {way.isError && (mark || line) && <Note tone="flag">{sentenceOf(way.error)}</Note>}
           {!mark && !line && <Note>Pick the mark to go to.</Note>}
           {shown && !shown.way && <Note>{shown.words}</Note>}
-          {shown?.way && <Way job={job} goTo={shown} way={shown.way} />}
+          {shown?.way && <GuidanceShown job={job} goTo={shown} way={shown.way} />}
         </div>
       </div>
     </Page>
   );
 }
 
-function Way({ job, goTo, way }: { job: Schemas["JobView"]; goTo: Schemas["GoTo"]; way: Schemas["Way"] }) {
+function GuidanceShown({ job, goTo, way }: { job: Schemas["JobView"]; goTo: Schemas["GoTo"]; way: Schemas["Guidance"] }) {
   const unit = job.length_unit;
   const sign = UNIT_SIGN[unit];
   const turn = way.turn_deg;

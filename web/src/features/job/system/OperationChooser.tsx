@@ -4,15 +4,15 @@ import { FileButton, Note, Select } from "../../../ui/controls";
 import { FieldForm, type Values } from "../../../ui/form";
 
 /** What is chosen: nothing touched, none, an operation of the dataset, one's own parameters, or the word that GNSS realises the datum. */
-export type OperationWish = Values | null | undefined;
+export type OperationRequest = Values | null | undefined;
 
 interface Props {
   /** The frame of positions from which operations are listed; empty before one is picked. */
   source: string;
   onSource: (source: string) => void;
   operations: Schemas["Operations"] | null | undefined;
-  wish: OperationWish;
-  onWish: (wish: OperationWish) => void;
+  wish: OperationRequest;
+  onRequest: (wish: OperationRequest) => void;
   /** The operation in force, by name. */
   inForce: string | null;
   /** Whether positions are in the system's datum as they come. */
@@ -23,7 +23,7 @@ interface Props {
 
 /** How positions come into the system's datum. */
 export function OperationChooser(props: Props) {
-  const { source, onSource, operations, wish, onWish, inForce } = props;
+  const { source, onSource, operations, wish, onRequest, inForce } = props;
   const forms = useSystemForms();
   const shift = wish?.shift as Values | undefined;
   const first = inForce ? "as chosen before" : props.isGnss ? "the job's own datum" : "choose the frame of the receivers";
@@ -42,10 +42,10 @@ export function OperationChooser(props: Props) {
           ]}
           onChange={(next) => {
             onSource(["shift", "none", "gnss"].includes(next) ? "" : next);
-            if (next === "shift") onWish({ shift: { convention: "position-vector" } });
-            else if (next === "gnss") onWish({ datum_is: "gnss" });
-            else if (next === "none") onWish(null);
-            else onWish(undefined);
+            if (next === "shift") onRequest({ shift: { convention: "position-vector" } });
+            else if (next === "gnss") onRequest({ datum_is: "gnss" });
+            else if (next === "none") onRequest(null);
+            else onRequest(undefined);
           }}
         />
         {source && (
@@ -57,7 +57,7 @@ export function OperationChooser(props: Props) {
               label: item.name,
               detail: item.accuracy_m === null ? "accuracy unknown" : `good to ${item.accuracy_m} m`,
             }))}
-            onChange={(name) => onWish({ source, name })}
+            onChange={(name) => onRequest({ source, name })}
             hint={operations?.hint}
           />
         )}
@@ -73,7 +73,7 @@ export function OperationChooser(props: Props) {
             unit="m"
             fields={forms.data?.forms.shift ?? []}
             values={shift}
-            onChange={(values) => onWish({ shift: values })}
+            onChange={(values) => onRequest({ shift: values })}
             problem={props.problem}
             columns={3}
           />

@@ -2,14 +2,14 @@ import { useState } from "react";
 import type { Schemas } from "../../../api/client";
 import { useOperations } from "../../../api/queries";
 import { Note } from "../../../ui/controls";
-import { OperationChooser, type OperationWish } from "./OperationChooser";
+import { OperationChooser, type OperationRequest } from "./OperationChooser";
 import type { PartProps } from "./parts";
 
 /** How positions come into the job's datum: as they are where GNSS realises it, else by an operation chosen by name. */
 export function OperationFields({ job, changes, set, problem }: PartProps) {
   const [source, setSource] = useState("");
   const operations = useOperations(job.id, source);
-  const wish = changes.operation as OperationWish;
+  const wish = changes.operation as OperationRequest;
   return (
     <>
       {/* Of a classical datum the finding above says what is missing. */}
@@ -27,7 +27,7 @@ export function OperationFields({ job, changes, set, problem }: PartProps) {
         onSource={setSource}
         operations={operations.data}
         wish={wish}
-        onWish={(next) => set({ operation: next } as Schemas["JobChanges"])}
+        onRequest={(next) => set({ operation: next } as Schemas["JobChanges"])}
         inForce={job.operation}
         isGnss={job.datum_kind === "gnss"}
         mayBeGnss={job.may_be_gnss}

@@ -90,7 +90,7 @@ class ReceiverHeard:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Heard:
+class ListenReport:
     """What was heard in a while; None where it was not heard."""
 
     epochs: int
@@ -111,7 +111,7 @@ class Heard:
     findings: list[Finding]
 
 
-class _RoverEar:
+class _RoverListener:
     """The rover's NMEA."""
 
     def __init__(self) -> None:
@@ -152,7 +152,7 @@ class _RoverEar:
         self.latest = epoch
 
 
-class _BaseEar:
+class _BaseListener:
     """The base's stream."""
 
     def __init__(self) -> None:
@@ -171,7 +171,7 @@ class _BaseEar:
         return self.summary.stations[-1] if self.summary.stations else None
 
 
-class _ReceiverEar:
+class _ReceiverListener:
     """The base's own NMEA."""
 
     def __init__(self) -> None:
@@ -192,12 +192,12 @@ def hear(
     stop: Event,
     outside: Outside,
     progress: Callable[[float, int], None] = lambda elapsed_s, epochs: None,
-) -> Heard:
+) -> ListenReport:
     """Listen for so many seconds of wall clock, or until told to stop; each address comes with its password.
 
     A device that does not answer is a finding.
     """
-    rover_ear, base_ear, receiver_ear = _RoverEar(), _BaseEar(), _ReceiverEar()
+    rover_ear, base_ear, receiver_ear = _RoverListener(), _BaseListener(), _ReceiverListener()
     live = not rover[0].startswith("replay:")
     feeds = {
         name: Feed(address[0], address[1], None, take, lambda status: None, outside)
@@ -227,7 +227,9 @@ def hear(
     return _heard(rover_ear, base_ear, receiver_ear, feeds, clock.monotonic() - start_s)
 
 
-def _heard(rover: _RoverEar, base: _BaseEar, receiver: _ReceiverEar, feeds: dict[str, Feed], elapsed_s: float) -> Heard:
+def _heard(
+    rover: _RoverListener, base: _BaseListener, receiver: _ReceiverListener, feeds: dict[str, Feed], elapsed_s: float
+) -> ListenReport:
     summary, watch = rover.summary, rover.watch
     age_median, age_max = summary.age_median_max_s
     satellites_min, satellites_median = summary.satellites_min_median
@@ -235,7 +237,7 @@ def _heard(rover: _RoverEar, base: _BaseEar, receiver: _ReceiverEar, feeds: dict
     station = base.station
     away = vector_length_m(rover.latest, station)
     initialised = watch.initialisations
-    return Heard(
+    return ListenReport(
         epochs=summary.epochs,
         by_status=dict(summary.by_status),
         first=summary.first,
@@ -265,7 +267,7 @@ def _scatter(fixed: Iterable[Fix]) -> ScatterHeard | None:
     )
 
 
-def _base(base: _BaseEar) -> BaseHeard:
+def _base(base: _BaseListener) -> BaseHeard:
     return BaseHeard(
         frames=base.reader.frames,
         bad_crc=base.reader.bad_crc,
@@ -279,7 +281,7 @@ def _base(base: _BaseEar) -> BaseHeard:
 
 
 def _findings(
-    rover: _RoverEar, base: _BaseEar, receiver: _ReceiverEar, feeds: dict[str, Feed], away_m: float | None, elapsed_s: float
+    rover: _RoverListener, base: _BaseListener, receiver: _ReceiverListener, feeds: dict[str, Feed], away_m: float | None, elapsed_s: float
 ) -> list[Finding]:
     found = [item for name, feed in feeds.items() for item in _silent(name, feed, elapsed_s)]
     if rover.summary.epochs:
@@ -314,7 +316,7 @@ def _as_meant(station: StationReference) -> MeantBase:
     )
 
 
-def _rover_findings(rover: _RoverEar, base: _BaseEar, away_m: float | None, listens_to_base: bool) -> list[Finding]:
+def _rover_findings(rover: _RoverListener, base: _BaseListener, away_m: float | None, listens_to_base: bool) -> list[Finding]:
     state = rover.watch.state()
     if state is None:
         return []

@@ -64,11 +64,11 @@ class Said:
 PLAIN = Said({}, {})
 
 
-def said_by(rows: Iterable[Mapping[str, Any]], rivals: Iterable[tuple[str, str, bool]]) -> Said:
-    """Return what rows of a table truly replaced; `rivals`: row, what it truly replaced, whether it is a joined row."""
+def said_by(rows: Iterable[Mapping[str, Any]], conflicts: Iterable[tuple[str, str, bool]]) -> Said:
+    """Return what rows of a table truly replaced; `conflicts`: row, what it truly replaced, whether it is a joined row."""
     joined: dict[str, set[str]] = {}
     parents: dict[str, set[str]] = {}
-    for row_id, said, joins in rivals:
+    for row_id, said, joins in conflicts:
         (joined if joins else parents).setdefault(row_id, set()).add(said)
     for row in rows:
         if row["replaces_id"] in joined and row["id"] not in joined:
@@ -94,12 +94,12 @@ def _plain(said: Iterable[str], joined: Mapping[str, set[str]]) -> frozenset[str
 
 def said_in(session: Session, only: Table | None = None) -> dict[str, Said]:
     """Return by table (or of one) what its rows truly replaced; where that is what they follow, a table is not among them."""
-    rivals: dict[str, list[tuple[str, str, bool]]] = {}
+    conflicts: dict[str, list[tuple[str, str, bool]]] = {}
     kept = select(Rival.table, Rival.row_id, Rival.said_replaces_id, Rival.joined)
     for row in session.execute(kept if only is None else kept.where(Rival.table == only.name)):
-        rivals.setdefault(row.table, []).append((row.row_id, row.said_replaces_id, row.joined))
+        conflicts.setdefault(row.table, []).append((row.row_id, row.said_replaces_id, row.joined))
     found = {}
-    for name, of_table in sorted(rivals.items()):
+    for name, of_table in sorted(conflicts.items()):
         table = Base.metadata.tables[name]
         rows = session.execute(select(table.c.id, table.c.replaces_id)).mappings()
         found[name] = said_by((dict(row) for row in rows), of_table)

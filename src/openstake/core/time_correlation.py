@@ -42,7 +42,7 @@ class Epochs:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Remembered:
+class TimeCorrelation:
     """What a series says under each of g memories, in units of the variance of one epoch.
 
     `log_likelihood` is that of the memory, free of mean and scatter; `squares_m2` (g, k, k) are the sums of squares and products of
@@ -55,7 +55,7 @@ class Remembered:
     freedom: float
 
 
-def remembered(*series: Epochs) -> list[Remembered]:
+def time_correlations(*series: Epochs) -> list[TimeCorrelation]:
     """Return what each series says under the same memories; InputError below 5 epochs and where all are the same.
 
     Source: H. D. Patterson and R. Thompson, Biometrika 58, 1971, for the likelihood that is free of the mean; from memory.
@@ -65,7 +65,7 @@ def remembered(*series: Epochs) -> list[Remembered]:
     return [_under(values, _models(len(values), each, item.step_s, ladder_s)) for (values, each), item in zip(parts, series, strict=True)]
 
 
-def weights(*seen: Remembered) -> NDArray[np.float64]:
+def weights(*seen: TimeCorrelation) -> NDArray[np.float64]:
     """Return how likely each memory is by all series together, shape (g,), their sum is 1; 0 for what does not count."""
     likelihood = sum((item.log_likelihood for item in seen), _believed_before())
     weight = np.exp(likelihood - likelihood.max())
@@ -73,12 +73,12 @@ def weights(*seen: Remembered) -> NDArray[np.float64]:
     return np.asarray(weight / weight.sum())
 
 
-def independent_epochs(seen: Remembered, weight: NDArray[np.float64]) -> float:
+def independent_epochs(seen: TimeCorrelation, weight: NDArray[np.float64]) -> float:
     """Return how many independent epochs a series is worth."""
     return float(weight @ (1.0 / seen.variance_of_mean))
 
 
-def chance_of_scatter(seen: Remembered, sigma_m: ArrayLike) -> NDArray[np.float64]:
+def chance_of_scatter(seen: TimeCorrelation, sigma_m: ArrayLike) -> NDArray[np.float64]:
     """Return how likely the epochs of each component scatter by no more than one sigma of `sigma_m`, shape (k,).
 
     Under each memory the squares over the variance are chi-squared.
@@ -141,7 +141,7 @@ def _believed_before() -> NDArray[np.float64]:
     return np.log([_NO_MEMORY, *(each * share for _ in range(_MEMORIES) for share in covered)])
 
 
-def _under(values: NDArray[np.float64], models: _Models) -> Remembered:
+def _under(values: NDArray[np.float64], models: _Models) -> TimeCorrelation:
     count, components = values.shape
     whitened = models.whitening @ values
     middle = (models.of_ones[:, None, :] @ whitened) / models.information[:, None, None]
@@ -150,4 +150,4 @@ def _under(values: NDArray[np.float64], models: _Models) -> Remembered:
     likelihood = -0.5 * components * models.log_size - 0.5 * (count - 1) * np.linalg.slogdet(squares)[1]
     if not np.isfinite(likelihood).all():
         raise InputError("The epochs of a shot are so coarse that their directions follow from each other: their scatter says nothing.")
-    return Remembered(log_likelihood=likelihood, squares_m2=squares, variance_of_mean=models.variance_of_mean, freedom=count - 1.0)
+    return TimeCorrelation(log_likelihood=likelihood, squares_m2=squares, variance_of_mean=models.variance_of_mean, freedom=count - 1.0)

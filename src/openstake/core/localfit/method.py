@@ -9,31 +9,31 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from openstake.core.localfit.choice import MarkUse, School, without_component
+from openstake.core.localfit.choice import FitMethod, MarkUse, without_component
 
 NextKind = Literal["list", "measure", "take-in", "decide", "leave-out", "apply", "none"]
 
 
 @dataclass(frozen=True, kw_only=True)
-class SchoolWords:
+class FitMethodWords:
     """A school in words: what one does, what speaks for it and against it."""
 
-    school: School
+    school: FitMethod
     title: str
     way: str
     good: str
     bad: str
 
 
-SCHOOL_WORDS: tuple[SchoolWords, ...] = (
-    SchoolWords(
+FIT_METHOD_WORDS: tuple[FitMethodWords, ...] = (
+    FitMethodWords(
         school="all",
         title="Fit all, drop the bad",
         way="Measure every mark, fit them together, leave out what disagrees.",
         good="Most redundancy: with four marks or more it can tell which one is wrong.",
         bad="A blunder bends the fit until it is left out.",
     ),
-    SchoolWords(
+    FitMethodWords(
         school="grow",
         title="Grow mark by mark",
         way="Fit two, walk to the third as a check, take it in if it agrees, go on.",
@@ -44,7 +44,7 @@ SCHOOL_WORDS: tuple[SchoolWords, ...] = (
 
 
 @dataclass(frozen=True, kw_only=True)
-class MarkStands:
+class MarkStatus:
     """A mark for the school: whether it is measured, in the fit, and whether somebody has chosen what it is used for.
 
     `differs`: the components (horizontal, vertical) in which it is off as a check by more than is explained; `slip` would explain it.
@@ -61,7 +61,7 @@ class MarkStands:
 
 
 @dataclass(frozen=True, kw_only=True)
-class Accused:
+class SuspectMark:
     """The suspect that the residuals accuse most, what it is used for, whether the data can tell, and the slip that explains it."""
 
     line_id: str
@@ -90,10 +90,10 @@ class NextStep:
 
 
 def next_step(
-    school: School,
-    marks: Sequence[MarkStands],
-    accused: Accused | None,
-    suggested: MarkStands | None,
+    school: FitMethod,
+    marks: Sequence[MarkStatus],
+    suspect: SuspectMark | None,
+    suggested: MarkStatus | None,
     gain_words: str,
     needs: int,
     applied: bool,
@@ -101,12 +101,12 @@ def next_step(
     """Return the next step; `suggested` is the unmeasured mark that gains most, `needs` how many marks the model takes at least."""
     if not marks:
         return NextStep(kind="list", words="Bring the local coordinates in: a file, another job, or typed.", press="Local coordinates")
-    if accused is not None and accused.can_tell:
-        return _leave_out(accused)
+    if suspect is not None and suspect.can_tell:
+        return _leave_out(suspect)
     used = sum(mark.used for mark in marks)
     waiting = next((mark for mark in marks if mark.measured and not mark.used and not mark.chosen), None)
     if school == "grow" and waiting is not None:
-        return _begin(waiting, needs) if used < needs else _waiting(waiting, accused)
+        return _begin(waiting, needs) if used < needs else _waiting(waiting, suspect)
     if suggested is not None:
         return NextStep(
             kind="measure",
@@ -115,9 +115,9 @@ def next_step(
             line_id=suggested.line_id,
             name=suggested.name,
         )
-    if accused is not None:
+    if suspect is not None:
         return NextStep(
-            kind="none", words=f"Something is wrong, and the data cannot tell whose: {accused.name} or another. It takes one more mark."
+            kind="none", words=f"Something is wrong, and the data cannot tell whose: {suspect.name} or another. It takes one more mark."
         )
     if used < needs:
         return NextStep(kind="none", words=f"The model takes at least {needs} marks; {used} are in.")
@@ -130,21 +130,21 @@ _SIDE = {"horizontal": "horizontally", "vertical": "in height"}
 _ALONE: dict[str, MarkUse] = {"horizontal": "h", "vertical": "v"}
 
 
-def _leave_out(accused: Accused) -> NextStep:
-    side = _SIDE[accused.component]
-    words = f"Leave {accused.name} out {side}, or measure it again."
-    if accused.slip:
-        words = f"Look {accused.name} up: {accused.slip}. Else leave it out {side}."
-    use = without_component(accused.use, accused.component)
-    return NextStep(kind="leave-out", words=words, press=f"Leave {accused.name} out", line_id=accused.line_id, name=accused.name, use=use)
+def _leave_out(suspect: SuspectMark) -> NextStep:
+    side = _SIDE[suspect.component]
+    words = f"Leave {suspect.name} out {side}, or measure it again."
+    if suspect.slip:
+        words = f"Look {suspect.name} up: {suspect.slip}. Else leave it out {side}."
+    use = without_component(suspect.use, suspect.component)
+    return NextStep(kind="leave-out", words=words, press=f"Leave {suspect.name} out", line_id=suspect.line_id, name=suspect.name, use=use)
 
 
-def _begin(mark: MarkStands, needs: int) -> NextStep:
+def _begin(mark: MarkStatus, needs: int) -> NextStep:
     words = f"Take {mark.name} in: the fit begins with {needs}."
     return NextStep(kind="take-in", words=words, press=f"Take {mark.name} in", line_id=mark.line_id, name=mark.name, use="hv")
 
 
-def _waiting(mark: MarkStands, doubt: Accused | None) -> NextStep:
+def _waiting(mark: MarkStatus, doubt: SuspectMark | None) -> NextStep:
     """Return what is asked of a measured mark in the school that grows; `doubt` is a suspect that the data cannot tell yet."""
     words = f"{mark.name}: {mark.off_words}."
     if doubt is not None:

@@ -12,7 +12,7 @@ _SIDES = ("north", "north-east", "east", "south-east", "south", "south-west", "w
 
 
 @dataclass(frozen=True, kw_only=True)
-class Way:
+class Guidance:
     """From the pole to a mark: grid metres still to go (east, north, up; up is None where heights cannot be compared).
 
     `azimuth_deg` is from grid north; `turn_deg` from the way one walks, positive to the right, None while nobody can tell.
@@ -31,9 +31,9 @@ class Way:
     sun_words: str
 
 
-def way_to(
+def guidance_to(
     east_m: float, north_m: float, up_m: float | None, course_deg: float | None, sun_deg: float | None, unit: str = "m", fixed: bool = True
-) -> Way:
+) -> Guidance:
     """Return the way that is left; course and sun are azimuths from grid north, degrees, None where they are not known.
 
     A pole is only ever there on a fix.  On the mark there are no words to turn by.
@@ -42,7 +42,7 @@ def way_to(
     there = fixed and distance <= ON_THE_MARK_M
     turn = None if course_deg is None or there else _turned(azimuth - course_deg)
     by_sun = None if sun_deg is None or there else _turned(azimuth - sun_deg)
-    return Way(
+    return Guidance(
         east_m=east_m,
         north_m=north_m,
         up_m=up_m,

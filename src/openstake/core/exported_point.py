@@ -16,7 +16,7 @@ Doubt = Literal["", "not fixed", "taken out", "one name at two places"]
 
 
 @dataclass(frozen=True, kw_only=True)
-class TakenPoint:
+class ExportedPoint:
     """A point: grid metres and ellipsoidal height, degrees in the job's datum, Earth-centred metres; None where not known.
 
     Elevation by the job's geoid; local coordinates by the fit in use, 95 % of these too.  `horizontal_95_m` and `vertical_95_m` are
@@ -79,29 +79,29 @@ class TakenPoint:
         return float(latitude), float(longitude), float(height)
 
 
-def with_doubts(points: Sequence[TakenPoint]) -> list[TakenPoint]:
+def with_doubts(points: Sequence[ExportedPoint]) -> list[ExportedPoint]:
     """Return the points of a list with how many share their name, and with what speaks against taking each home.
 
     One name is at two places where two fixed points that were not taken out lie further apart than both their 95 % together.
     """
-    by_name: dict[str, list[TakenPoint]] = defaultdict(list)
+    by_name: dict[str, list[ExportedPoint]] = defaultdict(list)
     for point in points:
         by_name[point.name].append(point)
     apart = {name for name, own in by_name.items() if _lie_apart([point for point in own if not _doubt(point)])}
 
-    def doubt(point: TakenPoint) -> Doubt:
+    def doubt(point: ExportedPoint) -> Doubt:
         return _doubt(point) or ("one name at two places" if point.name in apart else "")
 
     return [replace(point, named=len(by_name[point.name]), doubt=doubt(point)) for point in points]
 
 
-def _doubt(point: TakenPoint) -> Doubt:
+def _doubt(point: ExportedPoint) -> Doubt:
     if point.taken_out:
         return "taken out"
     return "not fixed" if point.not_fixed else ""
 
 
-def _lie_apart(points: Sequence[TakenPoint]) -> bool:
+def _lie_apart(points: Sequence[ExportedPoint]) -> bool:
     """Return whether any two of some points of one name lie further apart than chance allows, horizontally or in height."""
     rows = np.array([(item.east_m, item.north_m, item.height_m, item.horizontal_95_m, item.vertical_95_m) for item in points])
     for n in range(1, len(rows)):
@@ -112,4 +112,4 @@ def _lie_apart(points: Sequence[TakenPoint]) -> bool:
     return False
 
 
-_ROOM = 2.0  # a list is no test: what chance does once in twenty pairs is left in
+_ROOM = 2.0  # a list is no test: what is expected by chance in 5 % of pairs is left in

@@ -10,7 +10,7 @@ from typing import Generic, TypeVar
 T = TypeVar("T")
 
 
-class Remembered(Generic[T]):
+class Cache(Generic[T]):
     """At most so many values, for all threads; what was put in first goes first."""
 
     def __init__(self, most: int) -> None:

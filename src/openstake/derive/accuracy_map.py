@@ -12,7 +12,7 @@ _COLUMNS = 30
 
 
 @dataclass(frozen=True, kw_only=True)
-class Wash:
+class AccuracyMap:
     """What is had over a site at 95 %, horizontally: cells by rows from the south-west, in the coordinates of its plan.
 
     `band` is how many of the bounds `bands_m` a cell is beyond.
@@ -26,7 +26,9 @@ class Wash:
     bands_m: list[float]
 
 
-def wash_over(places_m: ArrayLike, bounds_m: Sequence[float], radius_95_m: Callable[[NDArray[np.float64]], ArrayLike]) -> Wash:
+def accuracy_map_over(
+    places_m: ArrayLike, bounds_m: Sequence[float], radius_95_m: Callable[[NDArray[np.float64]], ArrayLike]
+) -> AccuracyMap:
     """Return the wash over places, (n, 2), and a sixth of the site around them; `radius_95_m` takes the middles of cells, (c, 2)."""
     places = np.asarray(places_m, dtype=float).reshape(-1, 2)
     low, high = places.min(axis=0), places.max(axis=0)
@@ -36,6 +38,6 @@ def wash_over(places_m: ArrayLike, bounds_m: Sequence[float], radius_95_m: Calla
     columns, rows = (int(np.ceil(size / step)) for size in high - low)
     east, north = np.meshgrid(low[0] + (np.arange(columns) + 0.5) * step, low[1] + (np.arange(rows) + 0.5) * step)
     band = np.searchsorted(bounds_m, np.asarray(radius_95_m(np.stack([east.ravel(), north.ravel()], axis=1))))
-    return Wash(
+    return AccuracyMap(
         east_m=float(low[0]), north_m=float(low[1]), step_m=step, columns=columns, band=[int(item) for item in band], bands_m=list(bounds_m)
     )
