@@ -135,7 +135,7 @@ def test_a_fit_is_grown_on_an_autonomous_base_and_is_out_of_date_once_that_is_re
     page.until(lambda: (api("GET", f"/jobs/{job}/base")["average"] or {"running": True})["running"] is False, 20)
     start(site, source="average")
     fixed(page)
-    page.choose("FitMethod", "Grow mark by mark")
+    page.choose("Method", "Grow mark by mark")
     page.until(lambda: fit_of(site)["school"] == "grow")
 
     begun = follow(page, site, "Take ")

@@ -77,7 +77,7 @@ def test_the_reach_is_where_the_margin_is_just_kept(power, base_height, rover_he
 
 def test_the_usual_powers_reach_about_as_far_as_crews_find():
     # Internal UHF 0.5 to 2 W: 1 to 3 km; external 35 W on a 4 to 5 m mast: 5 to 8 km (common practice, no source).
-    # LeaveOneOut terrain the rule may be twice as hopeful.
+    # Without terrain the rule may be twice as hopeful.
     assert 1.0 < reach_km(RadioPath(frequency_mhz=450.0, base_height_m=2.0, rover_height_m=2.0), 1.0) < 6.0
     assert 5.0 < reach_km(RadioPath(frequency_mhz=450.0, base_height_m=4.5, rover_height_m=2.0), 35.0) < 16.0
 

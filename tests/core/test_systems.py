@@ -261,7 +261,7 @@ def test_nothing_is_shifted_between_datums_unless_an_operation_is_chosen():
     expected = pyproj.Transformer.from_crs("EPSG:4326", text, always_xy=True).transform(place[1], place[0])
 
     assert shifted.grid_from_ecef(xyz)[:2] == pytest.approx(expected, abs=0.01)
-    # LeaveOneOut it the same position is taken as one on the job's own datum: about a hundred metres away.
+    # Without it the same position is taken as one on the job's own datum: about a hundred metres away.
     own_datum = ecef_from_geodetic(*place, 100.0, plain.ellipsoid)
     assert plain.grid_from_ecef(own_datum)[:2] == pytest.approx(plain.grid_from_geodetic(*place), abs=1e-6)
     assert np.hypot(*(plain.grid_from_geodetic(*place) - expected)) > 50.0

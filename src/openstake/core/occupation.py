@@ -25,7 +25,7 @@ _METRES_PER_MINUTE = 1852.0  # of latitude, about
 
 
 def meant_arp_ecef(mark_ecef_m: ArrayLike, arp_height_m: float) -> NDArray[np.float64]:
-    """Return where the antenna reference point is meant to be: the mark, raised_along_normal along its normal; metres."""
+    """Return where the antenna reference point is meant to be: the mark, raised along its normal; metres."""
     return raised_along_normal(mark_ecef_m, arp_height_m)
 
 

@@ -82,7 +82,7 @@ def metres_from_text(text: str, bare_unit: str | None = "m") -> float:
     if re.search(r"\d[.,]\d*[.,]\d", cleaned):
         raise LengthError(f"'{text.strip()}' has more than one decimal mark. Write one, and no thousands separator.")
     feet = _FEET_INCHES.match(cleaned)
-    # LeaveOneOut feet, a fraction or both, it is a plain number and a unit.
+    # Without feet, a fraction or both, it is a plain number and a unit.
     if feet and (feet[2] or ((feet[5] or feet[7]) and feet[9])):
         return _feet_and_inches(feet, text)
     plain = _PLAIN.match(cleaned)

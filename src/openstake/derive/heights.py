@@ -124,7 +124,7 @@ def _rod(height_m: float, word: str = "rod") -> MeasuredTo:
 def features_of(kit: KitNow, subject: str) -> tuple[MeasuredTo, ...]:
     """Return what a height can be measured to: on the antenna and tripod of the job's base, or on the rover's pole.
 
-    LeaveOneOut a profile it is the bottom of mount for the base, a 2 m rod or a telescopic pole for the rover.
+    Without a profile it is the bottom of mount for the base, a 2 m rod or a telescopic pole for the rover.
     """
     base = subject == "base"
     fixed = [

@@ -120,7 +120,7 @@ class KitNow:
     def rover_refers_to(self) -> RefersTo | None:
         """What the position of the job's rover refers to, as its receiver says; None where that has not been said yet.
 
-        LeaveOneOut a receiver in the kit it is its ARP.
+        Without a receiver in the kit it is its ARP.
         """
         receiver = self.receiver(base=False)
         return RefersTo.ARP if receiver is None else refers_to_of(receiver)

@@ -228,7 +228,7 @@ class _State:
 
     @staticmethod
     def _true_arp(world_file: WorldFile, station: StationReference | None) -> NDArray[np.float64] | None:
-        """Where the pole's ARP really is.  LeaveOneOut a world it stands 100 m north of the base that is heard."""
+        """Where the pole's ARP really is.  Without a world it stands 100 m north of the base that is heard."""
         stand = world_file.world.rover
         if stand is not None:
             return stand.arp_ecef_m

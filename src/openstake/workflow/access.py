@@ -139,7 +139,7 @@ class Guesses:
 
 
 class Access:
-    """The sessions of a data folder.  LeaveOneOut a passphrase nobody comes in."""
+    """The sessions of a data folder.  Without a passphrase nobody comes in."""
 
     def __init__(self, folder: Path, now: Callable[[], float], monotonic: Callable[[], float], on_end: Callable[[str], None]) -> None:
         # Whoever sets the clock back makes nobody wait longer: waits are counted by the monotonic one.

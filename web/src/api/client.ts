@@ -59,6 +59,11 @@ export async function answer<T>(call: Promise<Answer<T>>): Promise<T> {
   throw new Problem(problem.detail ?? "The program answered with an error.", result.response.status, problem.field ?? null);
 }
 
+/** What the program said of a request that it refused; null where it was not refused. */
+export function problemOf(error: unknown): Problem | null {
+  return error instanceof Problem ? error : null;
+}
+
 export function sentenceOf(error: unknown): string {
   return error instanceof Problem ? error.sentence : String(error);
 }

@@ -4269,7 +4269,7 @@ export interface components {
          * CorrectRoverHeight
          * @description Another rover height in place of the reading `replaces_id`, for the shots of a scope.
          *
-         *     LeaveOneOut a reading each goes back to what it was before its last correction.
+         *     Without a reading each goes back to what it was before its last correction.
          */
         CorrectRoverHeight: {
             /**

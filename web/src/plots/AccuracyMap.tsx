@@ -5,7 +5,7 @@ const SHADES = [0, 0.1, 0.22, 0.36, 0.5, 0.65];
 
 const shade = (band: number) => SHADES[band] ?? 0.65;
 
-export function WashCells(props: { wash: Schemas["AccuracyMap"]; x: (eastM: number) => number; y: (northM: number) => number; scale: number }) {
+export function AccuracyCells(props: { wash: Schemas["AccuracyMap"]; x: (eastM: number) => number; y: (northM: number) => number; scale: number }) {
   const { wash } = props;
   const cell = wash.step_m * props.scale;
   return wash.band.map((band, n) => (
@@ -22,7 +22,7 @@ export function WashCells(props: { wash: Schemas["AccuracyMap"]; x: (eastM: numb
   ));
 }
 
-export function WashLegend(props: { wash: Schemas["AccuracyMap"]; what: string; write: (metres: number) => string }) {
+export function AccuracyLegend(props: { wash: Schemas["AccuracyMap"]; what: string; write: (metres: number) => string }) {
   const { wash } = props;
   const bands = [...new Set(wash.band)].sort((one, other) => one - other);
   return (
@@ -42,7 +42,7 @@ export function WashLegend(props: { wash: Schemas["AccuracyMap"]; what: string; 
 }
 
 /** The corners of a wash: west, east, south, north in metres. */
-export function washExtent(wash: Schemas["AccuracyMap"]): [number, number, number, number] {
+export function accuracyExtent(wash: Schemas["AccuracyMap"]): [number, number, number, number] {
   const rows = wash.band.length / wash.columns;
   return [wash.east_m, wash.east_m + wash.columns * wash.step_m, wash.north_m, wash.north_m + rows * wash.step_m];
 }

@@ -1,6 +1,6 @@
 /** The budget over the plan, north up: what a point at each mark would be good for, and the ground between them as a wash. */
 import type { Schemas } from "../api/client";
-import { WashCells, washExtent, WashLegend } from "./AccuracyMap";
+import { AccuracyCells, accuracyExtent, AccuracyLegend } from "./AccuracyMap";
 
 const WIDTH = 640;
 const LOWEST = 200;
@@ -9,7 +9,7 @@ const HIGHEST = 380;
 export function BudgetPlan(props: { over: Schemas["BudgetOver"]; write: (metres: number | null) => string }) {
   const { marks, wash, base } = props.over;
   if (!wash) return null;
-  const [west, far, south, high] = washExtent(wash);
+  const [west, far, south, high] = accuracyExtent(wash);
   const scale = Math.min(WIDTH / (far - west), HIGHEST / (high - south));
   const height = Math.max(LOWEST, (high - south) * scale);
   const x = (eastM: number) => WIDTH / 2 + (eastM - (west + far) / 2) * scale;
@@ -17,7 +17,7 @@ export function BudgetPlan(props: { over: Schemas["BudgetOver"]; write: (metres:
   return (
     <figure className="rounded border-2 border-line bg-page">
       <svg viewBox={`0 0 ${WIDTH} ${height}`} className="block w-full" role="img" aria-label={`Budget over the plan: ${marks.map((mark) => `${mark.name} ${props.write(mark.horizontal_95_m)}`).join(", ")}`}>
-        <WashCells wash={wash} x={x} y={y} scale={scale} />
+        <AccuracyCells wash={wash} x={x} y={y} scale={scale} />
         {marks.map((mark) => {
           const [px, py] = [x(mark.east_m), y(mark.north_m)];
           // Names near an edge are written towards the middle, the base's to the left: a near mark is often beside it.
@@ -33,7 +33,7 @@ export function BudgetPlan(props: { over: Schemas["BudgetOver"]; write: (metres:
         })}
       </svg>
       <figcaption className="border-t-2 border-line px-3 py-1 text-base">
-        <WashLegend wash={wash} what="horizontally, 95 %:" write={props.write} />
+        <AccuracyLegend wash={wash} what="horizontally, 95 %:" write={props.write} />
       </figcaption>
     </figure>
   );

@@ -1,7 +1,7 @@
 /** Marks of a local fit in local coordinates, north up: residuals as long arrows, the hull, what the fit gives as a wash. */
 import type { Schemas } from "../api/client";
 import { STATE_COLOUR, type State } from "../ui/StateMark";
-import { WashCells, washExtent, WashLegend } from "./AccuracyMap";
+import { AccuracyCells, accuracyExtent, AccuracyLegend } from "./AccuracyMap";
 
 export interface FitPlace {
   id: string;
@@ -38,7 +38,7 @@ export function FitPlan(props: {
   const { marks, wash } = props;
   const east = marks.map((mark) => mark.eastM);
   const north = marks.map((mark) => mark.northM);
-  const [west, far, south, high] = wash ? washExtent(wash) : [Math.min(...east), Math.max(...east), Math.min(...north), Math.max(...north)];
+  const [west, far, south, high] = wash ? accuracyExtent(wash) : [Math.min(...east), Math.max(...east), Math.min(...north), Math.max(...north)];
   const margin = wash ? 8 : 60;
   const scale = Math.min((WIDTH - 2 * margin) / Math.max(far - west, 1), (HIGHEST - 2 * margin) / Math.max(high - south, 1));
   // A site along a road is a low picture.
@@ -51,7 +51,7 @@ export function FitPlan(props: {
   return (
     <figure className="rounded border-2 border-line bg-page">
       <svg viewBox={`0 0 ${WIDTH} ${height}`} className="block w-full" role="group" aria-label="Plan of the fit">
-        {wash && <WashCells wash={wash} x={x} y={y} scale={scale} />}
+        {wash && <AccuracyCells wash={wash} x={x} y={y} scale={scale} />}
         {props.hull.length > 1 && (
           <path d={`M${props.hull.map((corner) => `${x(corner.east_m)} ${y(corner.north_m)}`).join("L")}Z`} fill="none" stroke="var(--ink)" strokeWidth="1.5" strokeDasharray="7 5" />
         )}
@@ -91,7 +91,7 @@ export function FitPlan(props: {
       </svg>
       {(larger > 0 || wash) && <figcaption className="flex flex-wrap items-center gap-x-5 gap-y-1 border-t-2 border-line px-3 py-1 text-base">
         {larger > 0 && <span>arrows: residuals (dotted: not in the fit), {Number(larger.toPrecision(3))} times as long</span>}
-        {wash && <WashLegend wash={wash} what="the fit gives, 95 %:" write={props.write} />}
+        {wash && <AccuracyLegend wash={wash} what="the fit gives, 95 %:" write={props.write} />}
       </figcaption>}
     </figure>
   );

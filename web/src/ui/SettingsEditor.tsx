@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { Problem, type Schemas } from "../api/client";
+import { problemOf, type Schemas } from "../api/client";
 import { asTyped, FieldForm, type Values } from "./form";
 import { EditorPage } from "./Page";
 
@@ -16,7 +16,7 @@ export function SettingsEditor(props: {
   const { view, unit } = props;
   const fields = [...view.fields];
   const [values, setValues] = useState<Values>(() => asTyped(fields, view.settings as Values));
-  const problem = props.saving.error instanceof Problem ? props.saving.error : null;
+  const problem = problemOf(props.saving.error);
   return (
     <EditorPage
       title={props.title}

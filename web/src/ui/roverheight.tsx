@@ -1,6 +1,6 @@
 import { Ruler } from "lucide-react";
 import { useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../api/client";
 import { useCorrectRoverHeight, useRoverHeight } from "../api/watch";
 import { clock, length, UNIT_SIGN } from "../lib/format";
 import { Button, Note, Select, TextField } from "./controls";
@@ -31,7 +31,7 @@ function Correction({ job, shotId, onClose }: { job: Schemas["JobView"]; shotId:
   const pole = typed ?? { reading: now.text, feature: now.feature };
   const scopes = view.data.scopes;
   const scope = scopes.find((item) => item.scope === picked) ?? scopes[0];
-  const problem = correct.error instanceof Problem ? correct.error : null;
+  const problem = problemOf(correct.error);
   const send = (reading: string | null) =>
     correct.mutate(
       { replaces_id: now.id, reason, scope: scope?.scope ?? "shot", reading, feature: pole.feature },

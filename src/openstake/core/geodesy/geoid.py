@@ -1,4 +1,4 @@
-"""Geoid grids: from ellipsoidal heights to elevations and back.  LeaveOneOut a grid, or outside it, there is no elevation.
+"""Geoid grids: from ellipsoidal heights to elevations and back.  Without a grid, or outside it, there is no elevation.
 
 N, the height of the geoid above the ellipsoid, is bilinear between the grid's nodes.  h = H + N: ellipsoidal height,
 elevation.  PROJ reads the grids and interpolates; it would pass the height on where there is no grid, this module does not.

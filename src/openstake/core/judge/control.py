@@ -231,7 +231,7 @@ def judge_height_kinds(heights: Sequence[HeightGiven], known: Sequence[tuple[flo
     """Return whether heights of a list are of the other kind than they were taken for.
 
     By the marks that are there (`known`: east, north, ellipsoidal height): the list's differ from those nearby by the geoid's height,
-    and would agree as the other kind.  LeaveOneOut any: taken as ellipsoidal heights they lie below the sea, and as elevations above it.
+    and would agree as the other kind.  Without any: taken as ellipsoidal heights they lie below the sea, and as elevations above it.
     """
     found = []
     for kind in HEIGHT_KINDS:

@@ -169,7 +169,7 @@ def best_next(reach: Reach, candidates_m: ArrayLike, weights: ArrayLike, site_m:
     if reach.spread_m2 is not None:
         spread = reach.spread_m2 + more * total / (total + more) * np.sum(away**2, axis=1)
         turned = to_site / np.maximum(spread, 1e-9)[:, None]
-    # LeaveOneOut a sigma the best is as good as one can say: it does not depend on the sigma.
+    # Without a sigma the best is as good as one can say: it does not depend on the sigma.
     worst = (1.0 / (total + more)[:, None] + turned).max(axis=1)
     best = int(np.argmin(worst))
     # A mark more brings two residuals more.

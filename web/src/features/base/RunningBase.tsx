@@ -1,6 +1,6 @@
 import { Square } from "lucide-react";
 import { useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useEndBase, useListenElsewhere } from "../../api/queries";
 import { clock, distance, fixed, length, millimetres, UNIT_SIGN } from "../../lib/format";
 import { Button, Note } from "../../ui/controls";
@@ -62,7 +62,7 @@ export function RunningBase(props: RunningProps & { tabs: React.ReactNode }) {
           <p className="font-semibold text-flag">{sentenceOf(end.error)}</p>
         ) : ending ? (
           <p className={`font-semibold ${moved ? "text-flag" : ""}`}>
-            {moved ? `Stop: ${moved.sentence}` : view.heights.closing ? "End it? Listening stops; everything recorded stays." : "No closing height yet. LeaveOneOut it nobody knows whether the tripod moved."}
+            {moved ? `Stop: ${moved.sentence}` : view.heights.closing ? "End it? Listening stops; everything recorded stays." : "No closing height yet. Without it nobody knows whether the tripod moved."}
           </p>
         ) : (
           <p className="text-faded">A base does not show &ldquo;fixed&rdquo;: single, DGPS or manual is right. It knows where it is.</p>
@@ -165,7 +165,7 @@ function Effect({ job, effect }: { job: Schemas["JobView"]; effect: Schemas["Bas
 function ListenElsewhere({ job, occupation }: RunningProps) {
   const [feeds, setFeeds] = useState(feedsOf(occupation));
   const listen = useListenElsewhere(job.id);
-  const problem = listen.error instanceof Problem ? listen.error : null;
+  const problem = problemOf(listen.error);
   return (
     <>
       <FeedFields feeds={feeds} onChange={setFeeds} problem={problem} practice={job.practice} />

@@ -37,7 +37,7 @@ export function TypedFields(props: { job: Schemas["JobView"]; typed: Typed; onCh
         onChange={(reading) => props.onChange({ ...props.typed, reading })}
         placeholder={props.job.length_unit === "m" ? "1.532 m" : "5.026 ft"}
         problem={props.problem}
-        hint={`LeaveOneOut a unit: ${props.job.length_unit_word}`}
+        hint={`Without a unit: ${props.job.length_unit_word}`}
       />
       <Select
         label="Measured to"

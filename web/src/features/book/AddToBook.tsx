@@ -1,7 +1,7 @@
 import { CloudRain, NotebookPen, Users } from "lucide-react";
 import { useState } from "react";
 import { useAddBookPhoto, useAddNote, useAddPeople, useAddWeather } from "../../api/book";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { Problem, problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useWho } from "../../api/hand";
 import { Button, FileButton, PICTURES, TextField } from "../../ui/controls";
 
@@ -47,7 +47,7 @@ interface FormProps {
 }
 
 function Foot(props: { busy: boolean; error: unknown; onKeep: () => void; onClose: () => void }) {
-  const problem = props.error instanceof Problem ? props.error : null;
+  const problem = problemOf(props.error);
   return (
     <div className="mt-3 flex items-center gap-3">
       <Button kind="primary" disabled={props.busy} onClick={props.onKeep}>

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { useCrews, useSettleCrews } from "../../api/book";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useWho } from "../../api/hand";
 import { clock, day } from "../../lib/format";
 import { Button, Note, TextField } from "../../ui/controls";
@@ -13,7 +13,7 @@ export function CrewsDiffer({ job }: { job: Schemas["JobView"] }) {
   const [reason, setReason] = useState("");
   const differ = crews.data ?? [];
   if (differ.length === 0) return null;
-  const problem = settle.error instanceof Problem ? settle.error : null;
+  const problem = problemOf(settle.error);
   return (
     <section aria-label="Two crews differ" className="mb-4 flex flex-col gap-3 rounded border-4 border-flag bg-page p-4">
       <h2 className="text-xl font-bold">Two crews replaced one value. Which one holds?</h2>

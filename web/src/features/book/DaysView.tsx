@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { useDays, useDaySheet, useSignDay } from "../../api/book";
-import { Problem, sentenceOf } from "../../api/client";
+import { problemOf, sentenceOf } from "../../api/client";
 import { useWho } from "../../api/hand";
 import { clock, counted, day as dayOf } from "../../lib/format";
 import { Button, Note, TextField } from "../../ui/controls";
@@ -16,7 +16,7 @@ export function DaysView({ job, tabs }: BookViewProps) {
   const sign = useSignDay(job.id);
   const [who, setWho] = useState(useWho());
   const [words, setWords] = useState("");
-  const problem = sign.error instanceof Problem ? sign.error : null;
+  const problem = problemOf(sign.error);
   return (
     <Page
       title="Days"

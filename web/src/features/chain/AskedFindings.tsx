@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { useAnswerFinding } from "../../api/chain";
-import { Problem, type Schemas } from "../../api/client";
+import { problemOf, type Schemas } from "../../api/client";
 import { useWho } from "../../api/hand";
 import { clock, day } from "../../lib/format";
 import { Button, Note, TextField } from "../../ui/controls";
@@ -23,7 +23,7 @@ function Asked(props: { job: Schemas["JobView"]; item: Schemas["FindingAsked"]; 
   const answer = useAnswerFinding(job.id);
   const [words, setWords] = useState<string | null>(null);
   const [who, setWho] = useState(useWho());
-  const problem = answer.error instanceof Problem ? answer.error : null;
+  const problem = problemOf(answer.error);
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
   return (
     <article>

@@ -1,5 +1,5 @@
 import { useDeferredValue, useState } from "react";
-import { Problem, type Schemas } from "../../api/client";
+import { problemOf, type Schemas } from "../../api/client";
 import { useBudgetForm, useBudgetOver, useSaveBudget, useTryBudget } from "../../api/chain";
 import { length, UNIT_SIGN } from "../../lib/format";
 import { BudgetPlan } from "../../plots/BudgetPlan";
@@ -24,7 +24,7 @@ export function WhatIfView({ job, tabs }: ChainViewProps) {
   const save = useSaveBudget(job.id);
   const unit = job.length_unit;
   const sign = UNIT_SIGN[unit];
-  const problem = tried.error instanceof Problem ? tried.error : null;
+  const problem = problemOf(tried.error);
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
   if (editing && form.data)
     return (

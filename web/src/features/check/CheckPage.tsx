@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { useSearchParams } from "react-router";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { usePlanOfChecks } from "../../api/check";
 import { useLive } from "../../api/live";
 import { useChecks, useRecordCheck } from "../../api/queries";
@@ -62,7 +62,7 @@ function ShotView({ job, tabs }: CheckViewProps) {
   const [params] = useSearchParams();
   const named = useMarkNamed(job.id, picked ? "" : (params.get("mark") ?? ""));
   const mark = useCurrentMark(job.id, picked ?? named);
-  const problem = record.error instanceof Problem ? record.error : null;
+  const problem = problemOf(record.error);
   const all = checks.data?.pages.flatMap((page) => page.checks) ?? [];
   const sign = checks.data?.pages[0]?.sign;
   // What all checks of the base say together explains more than one of them can.

@@ -1,6 +1,6 @@
 import { Ruler } from "lucide-react";
 import { useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useAddMeasure, useDropMeasure, useMeasures } from "../../api/check";
 import { clock, day, decimal, length, signed, UNIT_SIGN } from "../../lib/format";
 import { CardTable } from "../../ui/CardTable";
@@ -23,7 +23,7 @@ export function MeasuresView({ job, tabs }: CheckViewProps) {
   const add = useAddMeasure(job.id);
   const [wish, setRequest] = useState(EMPTY);
   const set = (more: Partial<typeof EMPTY>) => setRequest({ ...wish, ...more });
-  const problem = add.error instanceof Problem ? add.error : null;
+  const problem = problemOf(add.error);
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
   const names = (view.data?.names ?? []).map((name) => ({ value: name, label: name }));
   return (

@@ -1,6 +1,6 @@
 import { Plus } from "lucide-react";
 import { useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useAddFitMark, useChangeFitMark, useFitFileRead, useFitForm, useFromJob, useKeepFitFile } from "../../api/fit";
 import { useJobs } from "../../api/queries";
 import { base64Of } from "../../lib/base64";
@@ -97,7 +97,7 @@ function MarkEditor({ job, mark, onClose }: { job: Schemas["JobView"]; mark: Mar
   const [reason, setReason] = useState("");
   const [atBase, setAtBase] = useState(false);
   const saving = mark ? change : add;
-  const problem = saving.error instanceof Problem ? saving.error : null;
+  const problem = problemOf(saving.error);
   const done = { onSuccess: onClose };
   const keep = () => (mark ? change.mutate({ replaces_id: mark.id, values, withdraw: false, reason }, done) : add.mutate({ values, at_base: atBase }, done));
   return (

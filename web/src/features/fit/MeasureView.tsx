@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { Problem, sentenceOf } from "../../api/client";
+import { problemOf, sentenceOf } from "../../api/client";
 import { useRecordFitShot } from "../../api/fit";
 import { useLive } from "../../api/live";
 import { length, UNIT_SIGN } from "../../lib/format";
@@ -25,7 +25,7 @@ export function MeasureView({ job, fit, tabs }: FitViewProps) {
   const line = params.get("line") ?? fit.next.line_id;
   const mark = fit.marks.find((item) => item.line_id === line) ?? null;
   const listed = useMarkNamed(job.id, mark?.name ?? "");
-  const problem = record.error instanceof Problem ? record.error : null;
+  const problem = problemOf(record.error);
   const unit = job.length_unit;
   return (
     <Page

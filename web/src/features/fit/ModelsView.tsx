@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { Problem, type Schemas } from "../../api/client";
+import { problemOf, type Schemas } from "../../api/client";
 import { useChooseFit } from "../../api/fit";
 import { decimal } from "../../lib/format";
 import { Button, Note, Select, TextField, Toggle } from "../../ui/controls";
@@ -14,7 +14,7 @@ export function ModelsView({ job, fit, tabs, onView }: FitViewProps) {
   const [models, setModels] = useState<Models>(fit.models);
   const [typed, setTyped] = useState({ scale: fit.models.scale?.toString() ?? "", north_deg: fit.models.north_deg?.toString() ?? "" });
   const set = (more: Partial<Models>) => setModels({ ...models, ...more });
-  const problem = choose.error instanceof Problem ? choose.error : null;
+  const problem = problemOf(choose.error);
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
   const held = models.horizontal !== "similarity";
   const wish = { ...models, scale: models.held_scale === "typed" ? typed.scale || null : null, north_deg: models.north === "typed" ? typed.north_deg || null : null };

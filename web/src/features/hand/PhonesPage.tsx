@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useEndSession, useHand, useSession, useSetPassphrase, useSignOut } from "../../api/hand";
 import { clock, day } from "../../lib/format";
 import { Button, Note, TextField } from "../../ui/controls";
@@ -130,7 +130,7 @@ function WhoIsIn({ view }: { view: Schemas["HandView"] }) {
 function Passphrase() {
   const set = useSetPassphrase();
   const [typed, setTyped] = useState({ passphrase: "", again: "", hint: "" });
-  const problem = set.error instanceof Problem ? set.error : null;
+  const problem = problemOf(set.error);
   const of = (field: string) => (problem?.field === field ? problem.sentence : null);
   return (
     <form

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { Problem } from "../../api/client";
+import { problemOf } from "../../api/client";
 import { useSignIn } from "../../api/hand";
 import { Button, Note, TextField } from "../../ui/controls";
 
@@ -11,7 +11,7 @@ export function SignIn({ refused }: { refused: string }) {
   const [passphrase, setPassphrase] = useState("");
   const [code, setCode] = useState("");
   const signIn = useSignIn();
-  const problem = signIn.error instanceof Problem ? signIn.error : null;
+  const problem = problemOf(signIn.error);
   const of = (field: string) => (problem?.field === field ? problem.sentence : null);
   return (
     <main className="mx-auto flex min-h-dvh max-w-xl flex-col px-4 py-6 text-lg">

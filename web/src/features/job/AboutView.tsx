@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useChangeJob, useCopyJob } from "../../api/queries";
 import { Button, TextField, Toggle } from "../../ui/controls";
 import { Page } from "../../ui/Page";
@@ -18,7 +18,7 @@ const FIELDS = [
 export function AboutView({ job, tabs }: ViewProps) {
   const change = useChangeJob(job);
   const [changes, setChanges] = useState<Schemas["JobChanges"]>({});
-  const problem = change.error instanceof Problem ? change.error : null;
+  const problem = problemOf(change.error);
   const navigate = useNavigate();
   return (
     <Page

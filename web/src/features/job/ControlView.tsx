@@ -79,7 +79,7 @@ export function ControlView({ job, tabs, onFile }: ViewProps & { onFile: (file: 
       )}
       {marks.isError && <Note tone="flag">{sentenceOf(marks.error)}</Note>}
       {first && first.total === 0 && !withdrawn && (
-        <Note>No control yet. LeaveOneOut a known mark nothing can be checked: import the list, or add marks by hand.</Note>
+        <Note>No control yet. Without a known mark nothing can be checked: import the list, or add marks by hand.</Note>
       )}
       {first && first.matching === 0 && (first.total > 0 || withdrawn) && (
         <p>{withdrawn ? "No mark has been taken out." : "No mark holds this text."}</p>

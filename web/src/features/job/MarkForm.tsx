@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useAddMark, useSystemForms } from "../../api/queries";
 import { FieldForm, type Values } from "../../ui/form";
 import { EditorPage } from "../../ui/Page";
@@ -9,11 +9,11 @@ export function MarkForm({ job, onClose }: { job: Schemas["JobView"]; onClose: (
   const forms = useSystemForms();
   const add = useAddMark(job.id);
   const [values, setValues] = useState<Values>({});
-  const problem = add.error instanceof Problem ? add.error : null;
+  const problem = problemOf(add.error);
   return (
     <EditorPage
       title="Add a mark"
-      why={`East and north, or latitude and longitude in the job's datum. LeaveOneOut a unit: ${job.length_unit_word}.`}
+      why={`East and north, or latitude and longitude in the job's datum. Without a unit: ${job.length_unit_word}.`}
       keep="Add the mark"
       problem={add.isError ? sentenceOf(add.error) : null}
       busy={add.isPending}

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useChangeMark, useMarkVersions, useSystemForms } from "../../api/queries";
 import { clock, day, length, UNIT_SIGN } from "../../lib/format";
 import { Button, TextField } from "../../ui/controls";
@@ -24,7 +24,7 @@ export function MarkPanel({ job, mark, withdrawn, onClose }: { job: Schemas["Job
   const fields = forms.data?.mark ?? [];
   const [edited, setEdited] = useState<Values | null>(null);
   const [reason, setReason] = useState("");
-  const problem = change.error instanceof Problem ? change.error : null;
+  const problem = problemOf(change.error);
   const values = edited ?? givenOf(fields, mark);
   const send = (withdraw: boolean) => change.mutate({ values, reason, withdraw }, { onSuccess: onClose });
   const done = withdrawn ? "Bring it back" : "Correct the mark";

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { Problem, sentenceOf } from "../../api/client";
+import { problemOf, sentenceOf } from "../../api/client";
 import { useCreateJob } from "../../api/queries";
 import type { LengthUnit } from "../../lib/format";
 import { Button, Note, Select, TextField } from "../../ui/controls";
@@ -20,7 +20,7 @@ export function NewJob({ onClose }: { onClose: () => void }) {
   const [unit, setUnit] = useState<LengthUnit>("m");
   const create = useCreateJob();
   const navigate = useNavigate();
-  const problem = create.error instanceof Problem ? create.error : null;
+  const problem = problemOf(create.error);
 
   const send = () => {
     if (!system) return;

@@ -1,5 +1,5 @@
 import { useDeferredValue, useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useSystemForms, useSystems, useTrySystem } from "../../api/queries";
 import { latitude, length, longitude, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, Select, TextField } from "../../ui/controls";
@@ -64,7 +64,7 @@ function ByCode(props: PartProps) {
   const [text, setText] = useState("");
   const query = useDeferredValue({ text, ...props.place });
   const found = useSystems("systems", query);
-  const problem = found.error instanceof Problem ? found.error : null;
+  const problem = problemOf(found.error);
   return (
     <div>
       <div className="grid grid-cols-1 sm:grid-cols-[1fr_11rem_11rem] items-start gap-4">
@@ -133,7 +133,7 @@ function Local(props: PartProps) {
       </Note>
       {anchor && forms.data && <FieldForm unit={props.unit} fields={forms.data.forms.anchor ?? []} values={anchor} onChange={setAnchor} columns={3} />}
       <div className="flex gap-3">
-        <Button onClick={() => setAnchor(anchor ? null : corner)}>{anchor ? "LeaveOneOut a place" : "Type its place on Earth"}</Button>
+        <Button onClick={() => setAnchor(anchor ? null : corner)}>{anchor ? "Without a place" : "Type its place on Earth"}</Button>
         <Button
           kind="primary"
           onClick={() =>
@@ -156,7 +156,7 @@ function ByParameters(props: PartProps) {
   const [own, setOwn] = useState<Values>({ method: "transverse-mercator", ellipsoid: "GRS 1980", scale: "1" });
   const wish: Schemas["SystemRequest"] = { kind: "own", own };
   const tried = useTried(props, String(own.name ?? "").trim() ? wish : null);
-  const problem = tried.error instanceof Problem ? tried.error : null;
+  const problem = problemOf(tried.error);
   return (
     <div className="flex flex-col gap-3">
       <FieldForm unit={props.unit} fields={forms.data?.forms.own ?? []} values={own} onChange={setOwn} problem={problem} columns={3} />

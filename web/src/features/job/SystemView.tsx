@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useChangeJob, useSystemView } from "../../api/queries";
 import { Button, Note, Select, TextField } from "../../ui/controls";
 import { LengthField } from "../../ui/length";
@@ -22,7 +22,7 @@ export function SystemView({ job, tabs }: ViewProps) {
   const change = useChangeJob(job);
   const [changes, setChanges] = useState<Changes>({});
   const [system, setSystem] = useState<ChosenSystem | null>(null);
-  const problem = change.error instanceof Problem ? change.error : null;
+  const problem = problemOf(change.error);
   const set = (more: Changes) => setChanges({ ...changes, ...more });
   const touched = Object.keys(changes).length > 0 || system !== null;
 

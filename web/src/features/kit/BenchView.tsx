@@ -1,6 +1,6 @@
 import { Ruler, X } from "lucide-react";
 import { useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useBeginBench, useBench, useCancelBench } from "../../api/watch";
 import { clock, day, length, UNIT_SIGN } from "../../lib/format";
 import { Button, Note, Progress, TextField } from "../../ui/controls";
@@ -19,7 +19,7 @@ export function BenchView({ job, tabs }: ViewProps) {
   const [baseUrl, setBaseUrl] = useState("");
   const [roverUrl, setRoverUrl] = useState("");
   const view = bench.data;
-  const problem = begin.error instanceof Problem ? begin.error : null;
+  const problem = problemOf(begin.error);
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
   const typed = tape ?? view?.practice_tape ?? "";
   return (

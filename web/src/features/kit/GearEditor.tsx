@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useAntex, useSaveGear, useWithdrawGear } from "../../api/queries";
 import { base64Of } from "../../lib/base64";
 import { FileButton, Note, Select, TextField } from "../../ui/controls";
@@ -13,7 +13,7 @@ export function GearEditor({ job, open, onClose }: { job: Schemas["JobView"]; op
   const withdraw = useWithdrawGear();
   const [values, setValues] = useState(open.values);
   const [password, setPassword] = useState("");
-  const problem = save.error instanceof Problem ? save.error : null;
+  const problem = problemOf(save.error);
   const { kind } = open.form;
   const send = () =>
     save.mutate(
@@ -23,7 +23,7 @@ export function GearEditor({ job, open, onClose }: { job: Schemas["JobView"]; op
   return (
     <EditorPage
       title={open.replaces ? open.replaces.name : `Add to ${open.form.word.toLowerCase()}`}
-      why={`LeaveOneOut a unit: ${job.length_unit_word}.`}
+      why={`Without a unit: ${job.length_unit_word}.`}
       keep="Keep it"
       problem={save.isError ? sentenceOf(save.error) : null}
       busy={save.isPending || withdraw.isPending}

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useGear, useProfileForm, useProfileVersions, useSaveProfile, useWithdrawProfile } from "../../api/queries";
 import { clock, day } from "../../lib/format";
 import { Button } from "../../ui/controls";
@@ -19,7 +19,7 @@ export function ProfileEditor({ job, edited, onClose }: { job: Schemas["JobView"
   const withdraw = useWithdrawProfile();
   const versions = useProfileVersions(edited.replaces?.line_id ?? "");
   const [values, setValues] = useState(edited.values);
-  const problem = save.error instanceof Problem ? save.error : null;
+  const problem = problemOf(save.error);
   const fields = form.data?.fields ?? [];
   const choices = Object.fromEntries(
     Object.entries(form.data?.gear_fields ?? {}).map(([field, kind]) => [

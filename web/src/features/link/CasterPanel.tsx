@@ -1,6 +1,6 @@
 import { Radio, RadioTower } from "lucide-react";
 import { useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { Problem, problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useGear, useProfiles, useSourceTable, useTakeMountpoint, useTryMountpoint } from "../../api/queries";
 import { latitude, longitude } from "../../lib/format";
 import { Button, Note, Select, TextField, Toggle } from "../../ui/controls";
@@ -22,7 +22,7 @@ export function CasterPanel({ job }: { job: Schemas["JobView"] }) {
   const [controller, setController] = useState<AbortController | null>(null);
   const chosen = accountId ?? accounts[0]?.id ?? TYPED;
   const caster: Caster = chosen ? { account_id: chosen } : { ...typed, port: Number(typed.port) || 0 };
-  const problem = table.error instanceof Problem ? table.error : attempt.error instanceof Problem ? attempt.error : null;
+  const problem = table.error instanceof Problem ? table.error : problemOf(attempt.error);
 
   const test = () => {
     const next = new AbortController();

@@ -1,5 +1,5 @@
 import { useDeferredValue, useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useLink } from "../../api/queries";
 import { Note, Select, TextField } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
@@ -74,7 +74,7 @@ function AirView({ job }: { job: Schemas["JobView"] }) {
     coding_denominator: Number(chirp.coding_denominator),
   };
   const link = useLink(job.id, useDeferredValue({ ...asked, signals: Number(asked.signals) || 0, ...rate }));
-  const problem = link.error instanceof Problem ? link.error : null;
+  const problem = problemOf(link.error);
   return (
     <div className="flex flex-col gap-5">
       <div className="grid grid-cols-1 sm:grid-cols-3 items-start gap-5">

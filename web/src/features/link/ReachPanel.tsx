@@ -1,5 +1,5 @@
 import { useDeferredValue, useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useReach } from "../../api/queries";
 import { CardTable } from "../../ui/CardTable";
 import { Figure, Note, TextField } from "../../ui/controls";
@@ -15,7 +15,7 @@ const FIELDS = [
 export function ReachPanel({ job }: { job: Schemas["JobView"] }) {
   const [asked, setAsked] = useState({ distance_km: "", rover_height: "", sensitivity_dbm: "", margin_db: "", base_height: "" });
   const reach = useReach(job.id, useDeferredValue(asked));
-  const problem = reach.error instanceof Problem ? reach.error : null;
+  const problem = problemOf(reach.error);
   const data = reach.data;
   if (data && !data.available) return <Note>The base profile has no transmitter or no frequency: there is nothing to reckon.</Note>;
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);

@@ -1,6 +1,6 @@
 import { Camera } from "lucide-react";
 import { useDeferredValue, useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useAddPointPhoto, usePoints, useRelabel } from "../../api/watch";
 import { clock, counted, length, UNIT_SIGN } from "../../lib/format";
 import { Button, FileButton, Note, PICTURES, Select, ShowMore, TextField } from "../../ui/controls";
@@ -68,7 +68,7 @@ function PointEditor({ job, point }: { job: Schemas["JobView"]; point: Schemas["
   const [code, setCode] = useState(point.code);
   const [note, setNote] = useState(point.note);
   const unit = job.length_unit;
-  const problem = relabel.error instanceof Problem ? relabel.error : null;
+  const problem = problemOf(relabel.error);
   const keep = (taken_out: boolean) => relabel.mutate({ replaces_id: point.label_id, name, code, note, taken_out, reason: "" });
   const changed = name !== point.name || code !== point.code || note !== point.note;
   return (

@@ -1,6 +1,6 @@
 import { Settings2, ShieldAlert, Undo2 } from "lucide-react";
 import { useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useLive } from "../../api/live";
 import { usePoints, useRecordPoint, useShotSettings, useTakeBack } from "../../api/watch";
 import { length, UNIT_SIGN, type LengthUnit } from "../../lib/format";
@@ -32,7 +32,7 @@ export function PointsView({ job, tabs }: WatchViewProps) {
   const kinds = settings.data?.settings.kinds ?? [];
   const kind = kinds.find((item) => item.name === kindName) ?? null;
   const first = points.data?.pages[0];
-  const problem = record.error instanceof Problem ? record.error : null;
+  const problem = problemOf(record.error);
   const at = (field: string) => (problem?.field === field ? problem.sentence : null);
 
   const send = () =>

@@ -1,6 +1,6 @@
 import { Plus, Volume2, VolumeX, X } from "lucide-react";
 import { useState } from "react";
-import { Problem, sentenceOf, type Schemas } from "../../api/client";
+import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { chooseRover } from "../../api/live";
 import { useAddRover, useDropRover } from "../../api/watch";
 import { setMuted, useMuted } from "../../lib/alarm";
@@ -63,7 +63,7 @@ function AddRover({ job, view, onDone }: { job: Schemas["JobView"]; view: Schema
   const [url, setUrl] = useState("");
   const [refersTo, setRefersTo] = useState<RefersTo | null>(null);
   const add = useAddRover(job.id);
-  const problem = add.error instanceof Problem ? add.error : null;
+  const problem = problemOf(add.error);
   return (
     <Note>
       <div className="grid grid-cols-1 sm:grid-cols-[14rem_1fr_auto] items-start gap-4">
