@@ -15,7 +15,6 @@ from sqlalchemy import select
 
 from openstake.api.server import create_app
 from openstake.core.errors import OpenStakeError
-from openstake.core.geodesy.grids import look_for_grids_in
 from openstake.derive.base import open_occupation
 from openstake.live.clock import HOST_CLOCK
 from openstake.live.hub import Hub
@@ -27,6 +26,7 @@ from openstake.store.lock import FolderLock
 from openstake.store.models import Job
 from openstake.store.private import door_token, this_user_only
 from openstake.webserver import Lan, LanRequest, WebServer, lan_sockets
+from openstake.wire.gridfiles import look_for_grids_in
 from openstake.workflow.access import Door
 from openstake.workflow.backups import make as make_backup
 from openstake.workflow.base.start import configure_standin

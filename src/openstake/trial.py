@@ -18,13 +18,13 @@ REFUSED = 3
 
 
 def _grid(path: str) -> None:
-    from openstake.core.geodesy.geoid import read_geoid_grid
+    from openstake.wire.gridfiles import read_geoid_grid
 
     read_geoid_grid(Path(path))
 
 
 def _datum_grid(path: str) -> None:
-    from openstake.core.geodesy.grids import check_datum_grid
+    from openstake.wire.gridfiles import check_datum_grid
 
     check_datum_grid(Path(path))
 

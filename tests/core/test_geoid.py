@@ -7,8 +7,9 @@ import pytest
 import tifffile
 
 from openstake.core.errors import FileError
-from openstake.core.geodesy.geoid import elevation_from_ellipsoidal, ellipsoidal_from_elevation, read_geoid_grid
+from openstake.core.geodesy.geoid import elevation_from_ellipsoidal, ellipsoidal_from_elevation
 from openstake.derive.job import TRAINING_GRID
+from openstake.wire.gridfiles import read_geoid_grid
 from tests import published
 
 GEOGRAPHIC, PROJECTED, POINTS, AREAS = 2, 1, 2, 1  # GeoTIFF 1.1, keys 1024 and 1025

@@ -34,7 +34,6 @@ import tifffile
 from sqlalchemy import select
 
 from openstake.core.errors import FileError, InputError, OpenStakeError
-from openstake.core.geodesy.geoid import grid_by_header
 from openstake.core.geodesy.systems import check_text
 from openstake.core.iso17123 import field_test
 from openstake.core.judge.device import judge_device
@@ -56,6 +55,7 @@ from openstake.store.package import Opened, tables
 from openstake.store.records.lines import heads
 from openstake.wire.address import holds_password, split_url, without_password
 from openstake.wire.antex import read_antex
+from openstake.wire.gridfiles import grid_by_header
 from openstake.wire.jsontext import JsonError, read_json
 from openstake.wire.nmea.epoch import EpochReader
 from openstake.wire.nmea.sentence import sentence_bytes

@@ -4,7 +4,8 @@ import struct
 
 import pytest
 
-from openstake.core.geodesy.grids import lacking_grids, look_for_grids_in, with_paths
+from openstake.core.geodesy.grids import lacking_grids, with_paths
+from openstake.wire.gridfiles import look_for_grids_in
 from tests.conftest import as_file
 from tests.filled import Filling
 from tests.workflow.test_queries import LISTS

@@ -11,7 +11,7 @@ import pytest
 import tifffile
 
 from openstake.core.errors import FileError, FrameError
-from openstake.core.geodesy.geoid import grid_by_header, read_geoid_grid
+from openstake.wire.gridfiles import grid_by_header, read_geoid_grid
 from openstake.workflow.context import Context
 from openstake.workflow.job.geoids import add_geoid
 from openstake.workflow.trial import prove_grid, prove_system

@@ -16,10 +16,11 @@ from sqlalchemy.orm import Session
 
 from openstake.core.errors import FileError, FrameError, InputError, NotFoundError
 from openstake.core.geodesy.frames import Anchor, FrameDefinition, Ground, JobFrame, job_frame
-from openstake.core.geodesy.geoid import GeoidGrid, read_geoid_grid
+from openstake.core.geodesy.geoid import GeoidGrid
 from openstake.core.geodesy.systems import Operation
 from openstake.core.units import LengthUnit
 from openstake.store.models import GeoidGridFile, Job, JobSettings, Mark
+from openstake.wire.gridfiles import read_geoid_grid
 
 # A coarse global grid comes with the program.  It is for training and never chosen by itself for a job that counts.
 TRAINING_GRID = Path(__file__).parents[1] / "grids" / "egm96_15.gtx"

@@ -9,9 +9,9 @@ from functools import lru_cache
 from pathlib import Path
 
 from openstake.core.errors import FileError, FrameError
-from openstake.core.geodesy.geoid import grid_by_header
 from openstake.core.geodesy.systems import check_text
 from openstake.trial import REFUSED
+from openstake.wire.gridfiles import grid_by_header
 
 _WAITS_S = 60.0
 

@@ -9,9 +9,9 @@ from typing import IO
 from sqlalchemy import select
 
 from openstake.core.errors import InputError
-from openstake.core.geodesy.geoid import grid_ending
 from openstake.derive.job import TRAINING_GRID, grid_of_file
 from openstake.store.models import GeoidGridFile
+from openstake.wire.gridfiles import grid_ending
 from openstake.workflow.command import OF_NO_JOB, Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.job.drafts import kept_draft
