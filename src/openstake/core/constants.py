@@ -18,3 +18,8 @@ LINE_95 = 1.959963984540054
 # The same for 99.9 %: sqrt(-2 ln 0.001), and of a line.
 CIRCLE_999 = 3.7169221888498383
 LINE_999 = 3.2905267314918945
+
+EARTH_MEAN_RADIUS_M = 6_371_000.0
+# IS-GPS-200, section 20.3.3.3.3.1: the relativistic term of the satellite clock, s/√m.
+RELATIVITY_S_PER_SQRT_M = -4.442807633e-10
+METRES_PER_MINUTE_OF_LATITUDE = 1852.0  # of latitude, about

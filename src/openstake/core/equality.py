@@ -8,10 +8,9 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.errors import InputError
+from openstake.core.limits import FEWEST_INDEPENDENT, SIGNIFICANCE
 from openstake.core.special import chdtrc, fdtrc
-from openstake.core.time_correlation import FEWEST_INDEPENDENT, Epochs, independent_epochs, time_correlations, weights
-
-SIGNIFICANCE = 0.05
+from openstake.core.time_correlation import Epochs, independent_epochs, time_correlations, weights
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from typing import Literal
 import numpy as np
 
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.limits import EXPORT_DOUBT_ROOM
 
 FixedStatus = Literal["fixed", "partly fixed", "not fixed"]
 Doubt = Literal["", "not fixed", "taken out", "one name at two places"]
@@ -106,10 +107,7 @@ def _lie_apart(points: Sequence[ExportedPoint]) -> bool:
     rows = np.array([(item.east_m, item.north_m, item.height_m, item.horizontal_95_m, item.vertical_95_m) for item in points])
     for n in range(1, len(rows)):
         away = np.abs(rows[:n, :3] - rows[n, :3])
-        room = _ROOM * np.hypot(rows[:n, 3:], rows[n, 3:])
+        room = EXPORT_DOUBT_ROOM * np.hypot(rows[:n, 3:], rows[n, 3:])
         if (np.hypot(away[:, 0], away[:, 1]) > room[:, 0]).any() or (away[:, 2] > room[:, 1]).any():
             return True
     return False
-
-
-_ROOM = 2.0  # a list is no test: what is expected by chance in 5 % of pairs is left in

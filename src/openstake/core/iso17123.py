@@ -20,16 +20,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from openstake.core.errors import InputError
-from openstake.core.limits import ISO_SIGMA_H_M, ISO_SIGMA_XY_M
+from openstake.core.limits import ISO_SIGMA_H_M, ISO_SIGMA_XY_M, SERIES_APART_S, SETS_APART_S, SIGNIFICANCE
 from openstake.core.special import chdtri, fdtri
 
 SETS, POINTS = 5, 2
 FULL_SERIES, SIMPLIFIED_SERIES = 3, 1
 FREEDOM = (FULL_SERIES * SETS - 1) * POINTS  # 28 of each coordinate: every point's mean takes one
-SIGNIFICANCE = 0.05
 _GROSS = 2.5 * 2.0**0.5
-SETS_APART_S = 300.0
-SERIES_APART_S = 5400.0  # between the starts of two series
 
 
 @dataclass(frozen=True, kw_only=True)

@@ -244,3 +244,52 @@ Text = Annotated[str, MaxLen(2000)]
 LongText = Annotated[str, MaxLen(20_000)]
 Seconds = Annotated[float, Ge(0), Le(86_400)]
 HostSeconds = Annotated[float, Ge(0), Le(1e11)]
+
+# --- tests of statistics ---
+SIGNIFICANCE = 0.05
+CLAIM_TOO_SMALL_CHANCE = 0.0002  # a claim is called too small where it has a smaller chance than this: it is asked many times a day
+EXPORT_DOUBT_ROOM = 2.0  # a list is no test: what is expected by chance in 5 % of pairs is left in
+FEWEST_INDEPENDENT = 3.0  # a series worth fewer independent epochs tells little: of its mean, and of its scatter
+OUTLIER_FLOOR_M = 0.005
+
+# --- how far apart the sets of ISO 17123-8 are measured ---
+SETS_APART_S = 300.0
+SERIES_APART_S = 5400.0  # between the starts of two series
+
+# --- frames and heights ---
+# The geoid lies between -107 m (south of India) and +86 m (New Guinea).
+MOST_UNDULATION_M = 150.0
+SAME_EPOCH_YEARS = 0.05  # an epoch as a decimal year with one digit
+# Within a frame that rides on a plate, epochs closer together than this are not told apart (common practice, no source).
+PLATE_RIDES_FOR_YEARS = 1.0
+IGS_FRAMES_AGREE_M = 0.01
+
+# --- radio ---
+RADIO_STANDBY_W = 3.0  # what a radio draws while it is silent (common practice, no source)
+BATTERY_USABLE = 0.8  # part of a battery that should be used (common practice, no source)
+USUAL_SENSITIVITY_DBM = -110.0  # a UHF receiver at 9600 bit/s (common practice, no source)
+USUAL_MARGIN_DB = 10.0
+
+# --- a rover watched: drifts, jumps, stands, pairs of fixes ---
+DRIFT_PART_S = 5.0
+DRIFT_FEWEST_PARTS = 12  # a minute: a pole that is moved by hand is there sooner
+DRIFT_STEP_SHARE = 0.6  # of the whole way within an end's time: that was a step
+CLOCK_LEAP_S = 30.0  # between the receiver's clock and ours: a step that no delay on the way makes
+LOST_BY_SILENCE_S = 10.0  # epochs that do not come for so long: nobody knows whether the fix held
+JUMP_LOOKS_BACK_S = 6.0
+JUMP_STOOD_FOR_S = 2.0
+POLE_STILL_M = 0.02  # a pole held still wanders by less
+POLE_STILL_SIGMAS = 4.0
+STOOD_LATELY_S = 10.0
+PAIR_PROVEN_AFTER_S = 3.0
+SHORT_STAND_S = 2.0
+STAND_WINDOW_S = 30.0
+AGE_TREND_WINDOW_S = 20.0  # longer, and what was level before hides how fast it climbs now
+WAITS_FOR_PAIR_S = 900.0
+
+# --- single point positions and satellites ---
+SINGLE_MASK_DEG = 10.0
+SINGLE_LARGEST_PDOP = 1000.0
+SINGLE_LARGEST_RESIDUAL_M = 25.0
+EPHEMERIS_HOLDS_S = 7200.0  # an ephemeris of GPS holds two hours to either side
+OBSTRUCTED_HEARD_SHARE = 0.2  # of the looks: more, and it is no obstruction but a weak signal

@@ -9,19 +9,17 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from openstake.core.constants import DAY_S, LINE_95
+from openstake.core.constants import DAY_S, LINE_95, METRES_PER_MINUTE_OF_LATITUDE
 from openstake.core.errors import InputError
 from openstake.core.evidence import Epoch, Status
 from openstake.core.geodesy.ellipsoid import WGS84, ecef_from_geodetic, gaussian_radius_m
 from openstake.core.geodesy.local import enu_axes
-from openstake.core.limits import BIAS_95_M, SHORTEST_AVERAGE_S, SHORTEST_FIXED_S
+from openstake.core.limits import BIAS_95_M, OUTLIER_FLOOR_M, SHORTEST_AVERAGE_S, SHORTEST_FIXED_S
 from openstake.core.series import SeriesMean, mean_of_series, outliers
 from openstake.core.sigmas import horizontal_95_m
 from openstake.core.vector import raised_along_normal
 
 _STATUS_ORDER = (Status.SINGLE, Status.OTHER, Status.DGPS, Status.FLOAT, Status.FIXED)
-_OUTLIER_FLOOR_M = 0.005
-_METRES_PER_MINUTE = 1852.0  # of latitude, about
 
 
 def meant_arp_ecef(mark_ecef_m: ArrayLike, arp_height_m: float) -> NDArray[np.float64]:
@@ -163,7 +161,7 @@ def average_of_epochs(epochs: Sequence[Epoch]) -> PositionAverage:
     axes = enu_axes(float(places[0, 0]), float(places[0, 1]))
     enu = (xyz - origin) @ axes.T
     resolution_m = max(_resolution_m(epoch) for epoch in usable[:50])
-    floor_m = max(_OUTLIER_FLOOR_M, resolution_m)
+    floor_m = max(OUTLIER_FLOOR_M, resolution_m)
     kept = ~np.any([outliers(enu[:, part], floor_m) for part in range(3)], axis=0)
     used = [epoch for epoch, keep in zip(usable, kept, strict=True) if keep]
     enu = enu[kept]
@@ -196,7 +194,7 @@ def _is_usable(epoch: Epoch) -> bool:
 def _resolution_m(epoch: Epoch) -> float:
     """Return what the last digit of the minutes as received is worth, in metres of latitude; 0 where there is no text."""
     fraction = epoch.latitude_text.partition(",")[0].partition(".")[2]
-    return _METRES_PER_MINUTE * 10.0 ** -len(fraction) if epoch.latitude_text else 0.0
+    return METRES_PER_MINUTE_OF_LATITUDE * 10.0 ** -len(fraction) if epoch.latitude_text else 0.0
 
 
 def _times_s(epochs: Sequence[Epoch]) -> NDArray[np.float64]:

@@ -20,14 +20,13 @@ from openstake.core.constants import DAY_S
 from openstake.core.describe import described, one_line
 from openstake.core.errors import InputError
 from openstake.core.evidence import Epoch, Status
-from openstake.core.limits import LEAST_GAP_S, LONGEST_SHOT_S, NAME_LENGTH, OLD_AGE_S
+from openstake.core.limits import LEAST_GAP_S, LONGEST_SHOT_S, NAME_LENGTH, OLD_AGE_S, OUTLIER_FLOOR_M
 from openstake.core.series import outliers
 from openstake.core.sigmas import horizontal_95_m, vertical_95_m
 from openstake.core.units import text_from_metres, text_from_seconds
 
 KindName = Literal["quick", "topo", "control", "track"]
 KIND_NAMES: tuple[KindName, ...] = ("quick", "topo", "control", "track")
-_OUTLIER_FLOOR_M = 0.005
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -205,7 +204,7 @@ def kept_epochs(enu_m: ArrayLike) -> NDArray[np.bool_]:
         return np.ones(len(enu), dtype=bool)
     out = np.zeros(len(enu), dtype=bool)
     for part in range(3):
-        out |= outliers(enu[:, part], _OUTLIER_FLOOR_M)
+        out |= outliers(enu[:, part], OUTLIER_FLOOR_M)
     return ~out if out.sum() * 2 < len(enu) else np.ones(len(enu), dtype=bool)
 
 

@@ -10,16 +10,14 @@ from numpy.typing import NDArray
 
 from openstake.core.constants import SPEED_OF_LIGHT_M_S
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
+from openstake.core.limits import SINGLE_LARGEST_PDOP, SINGLE_LARGEST_RESIDUAL_M, SINGLE_MASK_DEG
 from openstake.core.observation import CARRIER_MHZ, ObservationEpoch, Observed
 from openstake.core.sky.atmosphere import klobuchar_delay_m, troposphere_delay_m
 from openstake.core.sky.broadcast import Ephemeris, best_ephemeris, distance_m, satellite_state, turned_during_travel
 from openstake.core.sky.geometry import azimuth_elevation_deg
 
-MASK_DEG = 10.0
 _FARTHEST_M = 1e9
-_LARGEST_PDOP = 1000.0
 _FEWEST = 4
-_LARGEST_RESIDUAL_M = 25.0
 _FIRST_BAND, _SECOND_BAND = ("C1W", "C1P", "C1C", "C1X", "C1L"), ("C2W", "C2P", "C2X", "C2L", "C2S", "C2C")
 
 
@@ -57,7 +55,7 @@ def single_position(
     epoch: ObservationEpoch,
     ephemerides: Mapping[str, Sequence[Ephemeris]],
     ionosphere: Ionosphere | None = None,
-    mask_deg: float = MASK_DEG,
+    mask_deg: float = SINGLE_MASK_DEG,
 ) -> SinglePosition | None:
     """Return the position of one epoch from its GPS pseudoranges; None where fewer than four satellites can be used.
 
@@ -77,7 +75,7 @@ def single_position(
             return None
         position, residuals, used = solved
         worst = int(np.argmax(np.abs(residuals)))
-        if abs(residuals[worst]) <= _LARGEST_RESIDUAL_M or len(used) <= _FEWEST:
+        if abs(residuals[worst]) <= SINGLE_LARGEST_RESIDUAL_M or len(used) <= _FEWEST:
             return position
         ranged = [item for item in ranged if item is not used[worst]]
     return None
@@ -125,7 +123,7 @@ class _Equations:
             pdop = float(np.sqrt(np.trace(np.linalg.inv(self.design.T @ self.design)[:3, :3])))
         except np.linalg.LinAlgError:
             return None
-        return pdop if pdop < _LARGEST_PDOP else None
+        return pdop if pdop < SINGLE_LARGEST_PDOP else None
 
 
 def _solve(

@@ -15,7 +15,6 @@ from numpy.typing import ArrayLike, NDArray
 from openstake.core.errors import InputError
 from openstake.core.special import chdtrc
 
-FEWEST_INDEPENDENT = 3.0  # a series worth fewer independent epochs tells little: of its mean, and of its scatter
 _FEWEST_EPOCHS = 5
 _MOST_VALUES = 60  # a longer series is taken as the means of its parts
 

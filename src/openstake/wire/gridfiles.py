@@ -13,9 +13,10 @@ import numpy as np
 import pyproj
 
 from openstake.core.errors import FileError
-from openstake.core.geodesy.geoid import MOST_UNDULATION_M, GeoidGrid
+from openstake.core.geodesy.geoid import GeoidGrid
 from openstake.core.geodesy.grids import find_grids_by
 from openstake.core.geodesy.systems import Area
+from openstake.core.limits import MOST_UNDULATION_M
 
 _MOST_SUB_GRIDS = 1000
 _NTV2_HEAD = 11 * 16  # bytes: eleven records

@@ -18,10 +18,8 @@ from pyproj.enums import PJType
 from openstake.core.errors import FrameError, InputError
 from openstake.core.geodesy.ellipsoid import WGS84, geodetic_from_ecef
 from openstake.core.geodesy.systems import operations_between
+from openstake.core.limits import IGS_FRAMES_AGREE_M, PLATE_RIDES_FOR_YEARS, SAME_EPOCH_YEARS
 
-_SAME_YEAR = 0.05  # an epoch as a decimal year with one digit
-# Within a frame that rides on a plate, epochs closer together than this are not told apart (common practice, no source).
-_RIDES_FOR_YEARS = 1.0
 _MOST_WAYS = 20
 # By which the dataset leads to the realisations of European countries: ETRS89, or ETRF2014 or ETRF2000 before it.  WGS 84 is
 # none of these: what leads to it and from it is good to metres.
@@ -38,7 +36,6 @@ _IGS = {
     "IGS00": "ITRF2000",
     "IGB00": "ITRF2000",
 }
-_IGS_ACCURACY_M = 0.01
 
 
 @dataclass(frozen=True)
@@ -106,7 +103,7 @@ def frame_step(
     dataset does not know is the same only under the same name.
     """
     ours, theirs = _known(target), _known(source)
-    apart = None not in (source_year, target_year) and abs((source_year or 0.0) - (target_year or 0.0)) >= _SAME_YEAR
+    apart = None not in (source_year, target_year) and abs((source_year or 0.0) - (target_year or 0.0)) >= SAME_EPOCH_YEARS
     same = _plain(source) == _plain(target) or (ours is not None and theirs is not None and ours[1] == theirs[1])
     if ours is not None and _moves(ours[1]) and apart:
         return FrameStep(
@@ -115,7 +112,7 @@ def frame_step(
             f"{what} is of {source_year:.2f}, the job of {target_year:.2f}, in {target}: between them the mark has moved with its plate, "
             "and its velocity is not known here. Ask for it at the job's epoch, or in a frame that rides on the plate.",
         )
-    if same and apart and abs((source_year or 0.0) - (target_year or 0.0)) >= _RIDES_FOR_YEARS:
+    if same and apart and abs((source_year or 0.0) - (target_year or 0.0)) >= PLATE_RIDES_FOR_YEARS:
         return FrameStep(
             False,
             (FrameChange(_rides(target), None),),
@@ -134,7 +131,7 @@ def frame_step(
     if ours[1] == theirs[1]:
         return FrameStep(
             False,
-            (FrameChange(_as_itrf(source, target, theirs[0]), _IGS_ACCURACY_M),),
+            (FrameChange(_as_itrf(source, target, theirs[0]), IGS_FRAMES_AGREE_M),),
             f"{what} is in {source}, the job in {target}: the same but for some millimetres at single stations.",
         )
     ways = _ways(theirs[1], ours[1], near_m, source_year)

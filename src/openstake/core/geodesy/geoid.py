@@ -14,9 +14,7 @@ import pyproj
 from numpy.typing import ArrayLike, NDArray
 
 from openstake.core.geodesy.systems import Area
-
-# The geoid lies between -107 m (south of India) and +86 m (New Guinea).
-MOST_UNDULATION_M = 150.0
+from openstake.core.limits import MOST_UNDULATION_M
 
 
 @dataclass(frozen=True, kw_only=True)

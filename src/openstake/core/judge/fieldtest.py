@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from openstake.core.iso17123 import SERIES_APART_S, FieldTest, Independent, PlannedSet, TestItem, too_soon_s
+from openstake.core.iso17123 import FieldTest, Independent, PlannedSet, TestItem, too_soon_s
 from openstake.core.judge.finding import Finding, Severity, finding
+from openstake.core.limits import SERIES_APART_S
 from openstake.core.units import text_from_seconds
 
 

@@ -8,17 +8,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from math import inf, log10, pi, sin, sqrt
 
-from openstake.core.constants import SPEED_OF_LIGHT_M_S
+from openstake.core.constants import EARTH_MEAN_RADIUS_M, SPEED_OF_LIGHT_M_S
 from openstake.core.errors import InputError
+from openstake.core.limits import BATTERY_USABLE, RADIO_STANDBY_W, USUAL_MARGIN_DB, USUAL_SENSITIVITY_DBM
 
-EARTH_RADIUS_M = 6_371_000.0
 REFRACTION = 4.0 / 3.0  # standard atmosphere, ITU-R P.310
 # Power density after a reflection off the ground: the field is 1.6 times as strong (the usual allowance).
 GROUND_REFLECTION = 2.56
-STANDBY_W = 3.0  # what a radio draws while it is silent (common practice, no source)
-USABLE = 0.8  # part of a battery that should be used (common practice, no source)
-USUAL_SENSITIVITY_DBM = -110.0  # a UHF receiver at 9600 bit/s (common practice, no source)
-USUAL_MARGIN_DB = 10.0
 
 
 def wavelength_m(frequency_mhz: float) -> float:
@@ -55,7 +51,7 @@ def path_loss_db(frequency_mhz: float, distance_km: float, base_height_m: float,
 
 def radio_horizon_km(base_height_m: float, rover_height_m: float) -> float:
     """Return how far two antennas see each other over a smooth Earth of 4/3 its radius: 4.12 (sqrt h1 + sqrt h2) km."""
-    radius_m = REFRACTION * EARTH_RADIUS_M
+    radius_m = REFRACTION * EARTH_MEAN_RADIUS_M
     return (sqrt(2.0 * radius_m * base_height_m) + sqrt(2.0 * radius_m * rover_height_m)) / 1000.0
 
 
@@ -127,12 +123,12 @@ def lowest_power_w(path: RadioPath, distance_km: float) -> float:
 
 def battery_hours(volts: float, amp_hours: float, draw_sending_w: float, duty: float) -> float:
     """Return how long a battery feeds a radio that sends a part of the time, using four fifths of it."""
-    return volts * amp_hours * USABLE / (STANDBY_W + (draw_sending_w - STANDBY_W) * duty)
+    return volts * amp_hours * BATTERY_USABLE / (RADIO_STANDBY_W + (draw_sending_w - RADIO_STANDBY_W) * duty)
 
 
 def draw_at_w(power_w: float, highest_power_w: float, draw_at_highest_w: float) -> float:
     """Return what a radio draws while sending at a power, in proportion between standby and its highest (common practice)."""
-    return STANDBY_W + (draw_at_highest_w - STANDBY_W) * power_w / highest_power_w
+    return RADIO_STANDBY_W + (draw_at_highest_w - RADIO_STANDBY_W) * power_w / highest_power_w
 
 
 def exposure_limits_w_m2(frequency_mhz: float) -> tuple[float, float]:

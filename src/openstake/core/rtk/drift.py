@@ -11,9 +11,12 @@ from numpy.typing import NDArray
 
 from openstake.core.evidence import Status
 from openstake.core.limits import (
+    DRIFT_FEWEST_PARTS,
     DRIFT_LEAST_M,
     DRIFT_LEAST_UP_M,
+    DRIFT_PART_S,
     DRIFT_SIGMAS,
+    DRIFT_STEP_SHARE,
     LONGEST_JUMP_STEP_S,
     STANDING_M,
     STANDING_SIGMAS,
@@ -24,11 +27,8 @@ from openstake.core.limits import (
 )
 from openstake.core.rtk.fixes import Fix
 
-PART_S = 5.0
 _MOST_PARTS = 360  # half an hour
 _END = 3  # parts whose mean is an end of a drift, or a side of a step
-_FEWEST_PARTS = 12  # a minute: a pole that is moved by hand is there sooner
-_STEP_SHARE = 0.6  # of the whole way within an end's time: that was a step
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -78,7 +78,7 @@ class StandLog:
     @property
     def span_s(self) -> float:
         """How long the parts reach, from the beginning of the first to the end of the last."""
-        return self.parts[-1].time_s - self.parts[0].time_s + PART_S if self.parts else 0.0
+        return self.parts[-1].time_s - self.parts[0].time_s + DRIFT_PART_S if self.parts else 0.0
 
     def add(self, fix: Fix) -> Drift | None:
         moves = fix.speed_mps is not None and fix.speed_mps > STANDS_BELOW_MPS
@@ -87,7 +87,7 @@ class StandLog:
             return None
         if self._open and fix.time_s - self._open[-1].time_s > LONGEST_JUMP_STEP_S:
             self.clear()
-        if not self._open or fix.time_s - self._open[0].time_s < PART_S:
+        if not self._open or fix.time_s - self._open[0].time_s < DRIFT_PART_S:
             self._open.append(fix)
             return None
         part, self._open = self._open, [fix]
@@ -109,12 +109,12 @@ class StandLog:
 
     def _drift(self, least_m: NDArray[np.float64]) -> Drift | None:
         count = len(self.parts)
-        if count < _FEWEST_PARTS:
+        if count < DRIFT_FEWEST_PARTS:
             return None
         places = np.array([part.xyz_m for part in self.parts])
         sums = np.cumsum(places - places[0], axis=0)
         ends = places[0] + (sums[_END - 1 :] - np.vstack([np.zeros(3), sums[:-_END]])) / _END
-        away = _apart_m(ends[: count - _FEWEST_PARTS + 1], ends[-1])
+        away = _apart_m(ends[: count - DRIFT_FEWEST_PARTS + 1], ends[-1])
         over = away / least_m
         if over.max() <= 1.0:
             return None
@@ -126,7 +126,7 @@ class StandLog:
         self._told_m = np.maximum(self._told_m, away[start])
         flat, up = (float(value) for value in away[start])
         return Drift(
-            time_s=self.parts[-1].time_s + PART_S, horizontal_m=flat, up_m=up, over_s=self.parts[-1].time_s - self.parts[start].time_s
+            time_s=self.parts[-1].time_s + DRIFT_PART_S, horizontal_m=flat, up_m=up, over_s=self.parts[-1].time_s - self.parts[start].time_s
         )
 
     def _stepped(self, ends: NDArray[np.float64], whole_m: NDArray[np.float64], least_m: NDArray[np.float64]) -> bool:
@@ -135,7 +135,7 @@ class StandLog:
         # In the direction that is beyond what is told.
         worst = int(np.argmax(whole_m / least_m))
         at = int(np.argmax(steps[:, worst]))
-        if steps[at, worst] < _STEP_SHARE * whole_m[worst]:
+        if steps[at, worst] < DRIFT_STEP_SHARE * whole_m[worst]:
             return False
         kept = list(self.parts)[len(self.parts) - len(ends) + at + 1 :]
         self.parts.clear()

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from openstake.core.constants import DAY_S
 from openstake.core.evidence import Epoch, Status
 from openstake.core.geodesy.ellipsoid import ecef_from_geodetic
+from openstake.core.limits import CLOCK_LEAP_S
 from openstake.core.sigmas import principal_sigmas_m
 
 
@@ -62,7 +63,7 @@ class Clock:
         if step_s <= 0.0:
             self.went_back += step_s < 0.0
             step_s = _UNKNOWN_STEP_S if real_s is None else max(real_s, _UNKNOWN_STEP_S)
-        elif real_s is not None and step_s - real_s > _LEAP_S:
+        elif real_s is not None and step_s - real_s > CLOCK_LEAP_S:
             self.leaps += 1
             step_s = max(real_s, _UNKNOWN_STEP_S)
         self._last_of_day_s, self._host_s = time_of_day_s, host_s
@@ -71,7 +72,6 @@ class Clock:
 
 
 _UNKNOWN_STEP_S = 0.001
-_LEAP_S = 30.0  # between the receiver's clock and ours: a step that no delay on the way makes
 
 
 def fix_of(epoch: Epoch, time_s: float) -> Fix:

@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 
 from openstake.core.constants import CIRCLE_999, LINE_999
 from openstake.core.evidence import Status
+from openstake.core.limits import LOST_BY_SILENCE_S
 from openstake.core.rtk.fixes import Fix
 
 _MOST_LOSSES = 200
-_LOST_BY_SILENCE_S = 10.0  # epochs that do not come for so long: nobody knows whether the fix held
 
 
 @dataclass(frozen=True)
@@ -41,7 +41,7 @@ class Initialisations:
         """Take an epoch in; tell whether a new initialisation begins with it."""
         self.epochs += 1
         self.first_s = fix.time_s if self.first_s is None else self.first_s
-        silent = self._last_s is not None and fix.time_s - self._last_s > _LOST_BY_SILENCE_S
+        silent = self._last_s is not None and fix.time_s - self._last_s > LOST_BY_SILENCE_S
         self._last_s = fix.time_s
         if fix.status is not Status.FIXED:
             self.seen_unfixed = True

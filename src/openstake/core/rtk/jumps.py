@@ -17,10 +17,14 @@ import numpy as np
 from openstake.core.evidence import Status
 from openstake.core.limits import (
     JUMP_LEAST_M,
+    JUMP_LOOKS_BACK_S,
     JUMP_SIGMAS,
+    JUMP_STOOD_FOR_S,
     LONGEST_JUMP_STEP_S,
     PERSON_BRAKES_MPS2,
     PERSON_WALKS_MPS,
+    POLE_STILL_M,
+    POLE_STILL_SIGMAS,
     POLE_SWINGS_MPS2,
     STANDS_BELOW_MPS,
     UNCLAIMED_HORIZONTAL_M,
@@ -28,12 +32,8 @@ from openstake.core.limits import (
 )
 from openstake.core.rtk.fixes import Fix
 
-_LOOKS_BACK_S = 6.0
-_STOOD_FOR_S = 2.0
 _FEWEST = 3
 _MOST_KEPT = 400  # at 50 Hz a jump is told within 6 s as well
-_STILL_M = 0.02  # a pole held still wanders by less
-_STILL_SIGMAS = 4.0
 
 
 @dataclass(frozen=True)
@@ -65,7 +65,7 @@ class JumpWatch:
         if self._recent and fix.time_s - self._recent[-1].time_s > LONGEST_JUMP_STEP_S:
             self._recent.clear()  # in a gap one can walk away
         self._recent.append(fix)
-        while self._recent[-1].time_s - self._recent[0].time_s > 2.0 * _LOOKS_BACK_S:
+        while self._recent[-1].time_s - self._recent[0].time_s > 2.0 * JUMP_LOOKS_BACK_S:
             self._recent.popleft()
         found = [jump for jump in (self._at_once(), self._looking_back()) if jump is not None]
         return found[:1]
@@ -91,13 +91,13 @@ class JumpWatch:
         """Return a step between two stands: one interval, that the newest epochs have just come to prove."""
         rows = list(self._recent)
         newest_s = rows[-1].time_s
-        at = next((n for n, row in enumerate(rows) if newest_s - row.time_s <= _STOOD_FOR_S + 1e-6), len(rows) - 1)
+        at = next((n for n, row in enumerate(rows) if newest_s - row.time_s <= JUMP_STOOD_FOR_S + 1e-6), len(rows) - 1)
         # The stand behind begins where it has just become long enough; the one before it ends at the epoch before.
-        if at < _FEWEST or len(rows) - at < _FEWEST or newest_s - rows[at].time_s < _STOOD_FOR_S - 0.05:
+        if at < _FEWEST or len(rows) - at < _FEWEST or newest_s - rows[at].time_s < JUMP_STOOD_FOR_S - 0.05:
             return None
         after = rows[at:]
-        before = [row for row in rows[:at] if rows[at - 1].time_s - row.time_s <= _STOOD_FOR_S + 1e-6]
-        if len(before) < _FEWEST or before[-1].time_s - before[0].time_s < _STOOD_FOR_S - 0.05:
+        before = [row for row in rows[:at] if rows[at - 1].time_s - row.time_s <= JUMP_STOOD_FOR_S + 1e-6]
+        if len(before) < _FEWEST or before[-1].time_s - before[0].time_s < JUMP_STOOD_FOR_S - 0.05:
             return None
         if not _stands(before) or not _stands(after):
             return None
@@ -112,7 +112,7 @@ class JumpWatch:
 
     def _told(self, time_s: float, size_m: float, possible_m: float) -> Jump | None:
         """Return a jump unless it is the one that has been told: both ways see the same."""
-        if time_s - self._told_s <= _STOOD_FOR_S:
+        if time_s - self._told_s <= JUMP_STOOD_FOR_S:
             return None
         self._told_s = time_s
         return Jump(time_s, round(size_m, 4), round(possible_m, 4))
@@ -132,4 +132,4 @@ def _middle(rows: Sequence[Fix]) -> np.ndarray:
 
 def _stands(rows: Sequence[Fix]) -> bool:
     places = np.array([row.xyz_m for row in rows])
-    return bool(np.linalg.norm(places - _middle(rows), axis=1).max() <= max(_STILL_M, _STILL_SIGMAS * _sigma_m(rows)))
+    return bool(np.linalg.norm(places - _middle(rows), axis=1).max() <= max(POLE_STILL_M, POLE_STILL_SIGMAS * _sigma_m(rows)))

@@ -16,15 +16,22 @@ from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.limits import (
     AGE_CLIMB_SEEN_S,
+    AGE_TREND_WINDOW_S,
+    DRIFT_PART_S,
+    PAIR_PROVEN_AFTER_S,
     POLE_TWICE_M,
     SCATTER_WINDOW_S,
+    SHORT_STAND_S,
     SHORTEST_SCATTER_S,
+    STAND_WINDOW_S,
     STANDS_BELOW_MPS,
+    STOOD_LATELY_S,
     TALKERS_APART_M,
     TALKERS_TOLD_FROM,
+    WAITS_FOR_PAIR_S,
 )
 from openstake.core.rtk.age import AgeTrend, age_trend
-from openstake.core.rtk.drift import PART_S, Drift, StandLog
+from openstake.core.rtk.drift import Drift, StandLog
 from openstake.core.rtk.fixes import Clock, Fix, fix_of
 from openstake.core.rtk.initialising import Agreement, Initialisations, Loss, compared
 from openstake.core.rtk.jumps import Jump, JumpWatch
@@ -34,16 +41,10 @@ _MOST_KEPT = 4000  # three minutes at 20 Hz, the rest is older than anybody asks
 _MOST_JUMPS = 100
 _MOST_PAIRS = 50
 _TALKERS_SEEN = 60  # the latest moments of which it is known whether two receivers sent
-_STOOD_LATELY_S = 10.0
-_PROVEN_AFTER_S = 3.0
 _CLAIMS_EVERY_S = 5.0  # what a stand says of the claim changes slowly, and takes some milliseconds
 _LOOKS_EVERY_S = 0.9  # where the pole stands is no matter of a fifth of a second
-SHORT_STAND_S = 2.0
-STAND_WINDOW_S = 30.0
 _FEWEST_PROVEN = 3
 _AGE_RESOLUTION_S = 0.1 + 1e-9  # as GGA gives it
-_TREND_WINDOW_S = 20.0  # longer, and what was level before hides how fast it climbs now
-_WAITS_FOR_PAIR_S = 900.0
 
 PairKind = Literal["initialised anew", "source switched"]
 
@@ -247,7 +248,7 @@ class RoverWatch:
         if self._last_stood is None or self._before is not None:
             return
         last, station = self._last_stood
-        if fix.time_s - last.to_s <= _STOOD_LATELY_S:
+        if fix.time_s - last.to_s <= STOOD_LATELY_S:
             self._before = _Before(kind="initialised anew", stood=last, station=station, time_s=fix.time_s, asked=False)
             self._moved = False
 
@@ -256,7 +257,7 @@ class RoverWatch:
         if fix.status is not Status.FIXED or fix.time_s - self._looked_s < _LOOKS_EVERY_S:
             return []
         self._looked_s = fix.time_s
-        newest = self._stood_now(_PROVEN_AFTER_S)
+        newest = self._stood_now(PAIR_PROVEN_AFTER_S)
         if newest is None:
             return []
         before = self._before
@@ -269,7 +270,7 @@ class RoverWatch:
         if before.kind == "source switched" and newest.from_s < before.time_s:
             return []
         self._before = None
-        if fix.time_s - before.time_s > _WAITS_FOR_PAIR_S or (self._moved and not before.asked):
+        if fix.time_s - before.time_s > WAITS_FOR_PAIR_S or (self._moved and not before.asked):
             return []
         kind: PairKind = "source switched" if before.station not in (None, station) else before.kind
         pair = Pair(
@@ -361,7 +362,7 @@ class RoverWatch:
         if epoch is None:
             return None
         fix = self._recent[-1]
-        lately = [row for row in self._recent if fix.time_s - row.time_s <= _TREND_WINDOW_S]
+        lately = [row for row in self._recent if fix.time_s - row.time_s <= AGE_TREND_WINDOW_S]
         since_s = self.initialisations.since_s
         on_fix = [row for row in self._recent if since_s is not None and row.time_s >= since_s]
         standing = last_stood(on_fix)
@@ -401,7 +402,7 @@ class RoverWatch:
             known = [part.claim_m for part in log.parts if part.claim_m is not None]
             if len(known) == len(log.parts):
                 east, north, up = np.sqrt(np.mean(np.square(known), axis=0)).tolist()
-                places = series_of([part.xyz_m for part in log.parts], log.span_s - PART_S)
+                places = series_of([part.xyz_m for part in log.parts], log.span_s - DRIFT_PART_S)
                 held = claim_held(places, (east, north, up)) or held
         self._claims = (stand.to_s, tuple(held))
         return self._claims[1]

@@ -11,12 +11,11 @@ from numpy.typing import NDArray
 from openstake.core.errors import InputError
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_axes
-from openstake.core.limits import SHORTEST_SCATTER_S, STANDING_M, STANDING_SIGMAS, STANDING_UP_M
+from openstake.core.limits import CLAIM_TOO_SMALL_CHANCE, FEWEST_INDEPENDENT, SHORTEST_SCATTER_S, STANDING_M, STANDING_SIGMAS, STANDING_UP_M
 from openstake.core.rtk.fixes import Fix
-from openstake.core.time_correlation import FEWEST_INDEPENDENT, Epochs, chance_of_scatter, independent_epochs, time_correlations, weights
+from openstake.core.time_correlation import Epochs, chance_of_scatter, independent_epochs, time_correlations, weights
 from openstake.core.vector import Scatter, mean_vector, scatter_of_vectors
 
-CHANCE = 0.0002  # a claim is called too small where it has a smaller chance than this: it is asked many times a day
 _FEWEST = 3
 
 
@@ -130,7 +129,7 @@ def claim_held(epochs: Epochs, claims_m: tuple[float, float, float]) -> list[Cla
             claim_m=claim,
             seen_m=float(spread[n]),
             effective_n=independent,
-            too_small=bool(chances[n] < CHANCE),
+            too_small=bool(chances[n] < CLAIM_TOO_SMALL_CHANCE),
             takes_s=max(takes_s, SHORTEST_SCATTER_S),
         )
         for n, (name, claim) in enumerate(zip(("east", "north", "up"), claims_m, strict=True))

@@ -9,13 +9,9 @@ from math import atan2, cos, hypot, sin, sqrt
 import numpy as np
 from numpy.typing import NDArray
 
-from openstake.core.constants import EARTH_GM_M3_S2, EARTH_ROTATION_RAD_S, WEEK_S
+from openstake.core.constants import EARTH_GM_M3_S2, EARTH_ROTATION_RAD_S, RELATIVITY_S_PER_SQRT_M, WEEK_S
+from openstake.core.limits import EPHEMERIS_HOLDS_S
 from openstake.core.sky.orbits import eccentric_anomaly_rad
-
-# IS-GPS-200, section 20.3.3.3.3.1: the relativistic term of the satellite clock, s/√m.
-_RELATIVITY_S_PER_SQRT_M = -4.442807633e-10
-LONGEST_FROM_TOE_S = 7200.0  # an ephemeris of GPS holds two hours to either side
-
 
 _LAST_S = 10_000 * WEEK_S  # in the year 2171
 
@@ -103,13 +99,13 @@ def satellite_state(ephemeris: Ephemeris, gps_s: float) -> SatelliteState:
     )
     since = gps_s - e.clock_time_s
     clock = e.clock_s + e.clock_rate * since + e.clock_drift_per_s * since**2
-    clock += _RELATIVITY_S_PER_SQRT_M * e.eccentricity * e.sqrt_semi_major_axis * sin(anomaly)
+    clock += RELATIVITY_S_PER_SQRT_M * e.eccentricity * e.sqrt_semi_major_axis * sin(anomaly)
     return SatelliteState(xyz, clock)
 
 
 def best_ephemeris(ephemerides: Sequence[Ephemeris], gps_s: float) -> Ephemeris | None:
     """Return the healthy message of one satellite nearest in time, None where none holds."""
-    usable = [item for item in ephemerides if item.health == 0.0 and abs(gps_s - item.orbit_time_s) <= LONGEST_FROM_TOE_S]
+    usable = [item for item in ephemerides if item.health == 0.0 and abs(gps_s - item.orbit_time_s) <= EPHEMERIS_HOLDS_S]
     return min(usable, key=lambda item: abs(gps_s - item.orbit_time_s)) if usable else None
 
 

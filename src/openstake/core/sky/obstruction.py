@@ -6,11 +6,10 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from openstake.core.evidence import InView
-from openstake.core.limits import OBSTRUCTED_AFTER_S
+from openstake.core.limits import OBSTRUCTED_AFTER_S, OBSTRUCTED_HEARD_SHARE
 
 AZIMUTH_STEP_DEG = 10
 ELEVATION_STEP_DEG = 5
-_HEARD_SHARE = 0.2  # of the looks: more, and it is no obstruction but a weak signal
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -51,5 +50,5 @@ class SeenSky:
                 elevation_to_deg=float((elevation + 1) * ELEVATION_STEP_DEG),
             )
             for (azimuth, elevation), (looks, heard) in sorted(self._looks.items())
-            if looks >= OBSTRUCTED_AFTER_S and heard <= _HEARD_SHARE * looks
+            if looks >= OBSTRUCTED_AFTER_S and heard <= OBSTRUCTED_HEARD_SHARE * looks
         )

@@ -10,10 +10,8 @@ import numpy as np
 from openstake.core.errors import InputError
 from openstake.core.kit.gear import Radio
 from openstake.core.kit.profile import Profile
-from openstake.core.limits import ShortText
+from openstake.core.limits import USUAL_MARGIN_DB, USUAL_SENSITIVITY_DBM, ShortText
 from openstake.core.link.reach import (
-    USUAL_MARGIN_DB,
-    USUAL_SENSITIVITY_DBM,
     PowerLevel,
     RadioPath,
     Trade,
