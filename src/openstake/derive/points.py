@@ -9,11 +9,11 @@ import json
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from itertools import groupby
-from typing import Any, get_args
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import ColumnElement, select, tuple_
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.control import Difference
@@ -29,7 +29,6 @@ from openstake.derive.cache import Cache
 from openstake.derive.heights import BaseHeight
 from openstake.derive.job import JobNow
 from openstake.derive.marks import MarkNow
-from openstake.derive.series import SeriesKind
 from openstake.store.models import BaseCoordinate, HeightReading, Reference, Shot, ShotEpoch
 from openstake.store.records import lines
 from openstake.wire.nmea.sentence import degrees
@@ -87,8 +86,6 @@ class Point:
 REMEMBERED: Cache[Received] = Cache(50_000)
 # So many rows are asked for by their ids (SQLite takes 32 766 parameters); of more the whole job's are read.
 _MOST_NAMED = 20_000
-# Shots of a series are stored as its kind: they are no points of the job, and have neither a name nor a mark.
-OF_THE_JOB: ColumnElement[bool] = Shot.kind.not_in(get_args(SeriesKind))
 _MOVED_M = 0.00005  # less is not written anywhere
 
 
@@ -381,18 +378,3 @@ def as_recorded(session: Session, job: JobNow, shots: Sequence[Shot], derived: S
             moved = Difference(now.east_m - float(east), now.north_m - float(north), now.height_m - float(up))
             found[place] = moved if max(moved.horizontal_m, abs(moved.up_m or 0.0)) >= _MOVED_M else None
     return found
-
-
-def shots_page(
-    session: Session, job_id: str, after: str, most: int, newest_first: bool, *where: ColumnElement[bool]
-) -> tuple[list[Shot], str | None]:
-    """Return a page of a job's shots in order of time, and the id after which the next one begins, None at the end."""
-    key = tuple_(Shot.created_s, Shot.id)
-    query = select(Shot).where(Shot.job_id == job_id, *where)
-    last = session.get(Shot, after) if after else None
-    if last is not None:
-        place = tuple_(last.created_s, last.id)
-        query = query.where(key < place if newest_first else key > place)
-    order = (Shot.created_s.desc(), Shot.id.desc()) if newest_first else (Shot.created_s, Shot.id)
-    rows = list(session.scalars(query.order_by(*order).limit(most + 1)))
-    return rows[:most], rows[most - 1].id if len(rows) > most else None

@@ -5,15 +5,14 @@ from __future__ import annotations
 import json
 from collections import defaultdict
 from dataclasses import dataclass
-from typing import Any, Generic, Literal, TypeVar
+from typing import Any, Generic, TypeVar
 
 from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import Session
 
 from openstake.store.models import Shot, ShotSeries, ShotSeriesItem
 from openstake.store.records import lines
-
-SeriesKind = Literal["pole turn", "field test"]
+from openstake.store.records.shots import SeriesKind
 
 
 @dataclass(frozen=True)

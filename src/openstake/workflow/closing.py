@@ -15,7 +15,9 @@ from openstake.core.links import links
 from openstake.derive.base import base_of, open_base, open_occupation
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
-from openstake.store.models import Occupation, PointLabel, Shot, StaticLog, StaticLogEnd
+from openstake.store.models import StaticLog, StaticLogEnd
+from openstake.store.records.bases import latest_occupation
+from openstake.store.records.shots import last_point_s, newest_check
 from openstake.workflow.chain.steps import evidence_of
 from openstake.workflow.check.checks import checked
 from openstake.workflow.command import carry_out
@@ -49,26 +51,19 @@ def view(context: Context, job_id: str) -> Closing:
 _CHECKABLE = ("base mark", "base antenna", "broadcast", "link", "control")
 
 
-def _newest_occupation(session: Session, job_id: str) -> Occupation | None:
-    query = select(Occupation).where(Occupation.job_id == job_id).order_by(Occupation.started_s.desc())
-    return session.scalars(query.limit(1)).first()
-
-
 def _list_of(session: Session, job_id: str) -> str:
     """Return the name of the list of ticks: each base that was set up is closed by itself."""
-    occupation = _newest_occupation(session, job_id)
+    occupation = latest_occupation(session, job_id)
     return f"{LIST} {occupation.id}" if occupation else LIST
 
 
 def _known(context: Context, session: Session, job: JobNow, unchecked: tuple[str, ...]) -> ClosingKnown:
-    occupation, running_now = _newest_occupation(session, job.id), open_occupation(session, job.id)
+    occupation, running_now = latest_occupation(session, job.id), open_occupation(session, job.id)
     running = context.running.session(running_now.id) if running_now else None
     readings = base_of(session, occupation).readings if occupation else None
-    last_point = session.scalar(select(func.max(Shot.created_s)).where(Shot.job_id == job.id, Shot.id.in_(select(PointLabel.shot_id))))
-    newest_check = session.scalars(
-        select(Shot).where(Shot.job_id == job.id, Shot.mark_id.is_not(None)).order_by(Shot.created_s.desc()).limit(1)
-    ).first()
-    check = checked(session, job, [newest_check])[0].check if newest_check is not None else None
+    last_point = last_point_s(session, job.id)
+    last = newest_check(session, job.id)
+    check = None if last is None else checked(session, job, [last])[0].check
     own = occupation.id if occupation else ""
     if check is not None and check.occupation_id != own:
         check = None  # of an earlier base: it proves nothing of this one

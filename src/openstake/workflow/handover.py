@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.advice import ADVICE
@@ -25,7 +25,8 @@ from openstake.derive.averages import average_mark_m
 from openstake.derive.base import BaseNow, base_of, open_occupation
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.marks import MarkNow, marks_of
-from openstake.store.models import AverageEpoch, PositionAverageRow, Shot, ShotEpoch
+from openstake.store.models import PositionAverageRow, Shot, ShotEpoch
+from openstake.store.records.averages import largest_claims
 from openstake.workflow.context import Context
 from openstake.workflow.moment import heard_epoch
 
@@ -122,17 +123,7 @@ def _measured(session: Session, job: JobNow) -> list[_Measured]:
 
 def _claims(session: Session, ids: Sequence[str]) -> dict[str, tuple[tuple[float, float], int | None]]:
     """Return the receiver's largest claim of each average, one sigma horizontal and up, and the station that it used."""
-    rows = session.execute(
-        select(
-            AverageEpoch.average_id,
-            func.max(AverageEpoch.sigma_east_m),
-            func.max(AverageEpoch.sigma_north_m),
-            func.max(AverageEpoch.sigma_up_m),
-            func.max(AverageEpoch.station_id),
-        )
-        .where(AverageEpoch.average_id.in_(ids))
-        .group_by(AverageEpoch.average_id)
-    )
+    rows = largest_claims(session, ids)
     unknown = ((UNCLAIMED_HORIZONTAL_M, UNCLAIMED_UP_M), None)
     found = {
         average_id: ((max(east or 0.0, north or 0.0) or UNCLAIMED_HORIZONTAL_M, up or UNCLAIMED_UP_M), station)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from sqlalchemy import insert, select
+from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
 from openstake.core.evidence import StationReference
@@ -18,7 +18,8 @@ from openstake.live.rawfile import Place
 from openstake.live.rover import Address, ReceivedEpoch
 from openstake.live.session import Addresses, RunningSession
 from openstake.store.book import bases_from_elsewhere, write_entry
-from openstake.store.models import EpochRow, Listening, Occupation, OccupationEnd, Reference
+from openstake.store.models import EpochRow, Listening, Occupation, Reference
+from openstake.store.records.bases import running_occupations
 from openstake.store.records.epochs import epoch_columns
 from openstake.workflow.command import carry_out
 from openstake.workflow.context import Context, PracticeField
@@ -200,10 +201,8 @@ def stop_listening(context: Context, occupation_id: str) -> None:
 def resume(context: Context) -> int:
     """Go on listening where the program stopped or was killed; return how many sessions."""
     with context.database.read() as session:
-        ended = select(OccupationEnd.occupation_id)
         theirs = bases_from_elsewhere(session)
-        open_ = session.scalars(select(Occupation).where(Occupation.id.not_in(ended)))
-        occupations = [row for row in open_ if row.id not in theirs]
+        occupations = [row for row in running_occupations(session) if row.id not in theirs]
         rows = [(occupation, listening_of(session, occupation.id)) for occupation in occupations]
     for occupation, listening in rows:
         _write_resumed(context, occupation.job_id)

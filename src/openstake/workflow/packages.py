@@ -6,7 +6,6 @@ import shutil
 from pathlib import Path
 from typing import IO
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import FileError, OpenStakeError
@@ -14,8 +13,9 @@ from openstake.core.progress import Progress, progress_of_thread, tell_progress
 from openstake.core.units import counted
 from openstake.derive import points
 from openstake.derive.job import job_of
-from openstake.store.models import Shot, new_id
+from openstake.store.models import new_id
 from openstake.store.package import Opened, Package, pack
+from openstake.store.records.shots import shots_of_job
 from openstake.store.unpack import Unpacked, unpack
 from openstake.workflow.chain import page as chain_page
 from openstake.workflow.columns import hold_texts
@@ -93,7 +93,7 @@ def _read_whole(context: Context, session: Session, job_id: str, opened: Opened)
         chain_page.of_session(context, session, job_id)
         job = job_of(session, job_id)
         job.local_time(context.now(job_id))
-        points.derive_all(session, job, session.scalars(select(Shot).where(Shot.job_id == job_id)).all())
+        points.derive_all(session, job, shots_of_job(session, job_id))
     except OpenStakeError as error:
         raise FileError(f"The job of this package cannot be read: {error.sentence} Nothing was unpacked.") from None
     except (ArithmeticError, ValueError, LookupError, TypeError, AttributeError) as error:

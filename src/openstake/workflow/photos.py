@@ -7,7 +7,6 @@ import threading
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.describe import one_line
@@ -15,6 +14,7 @@ from openstake.core.errors import FileError, NotFoundError
 from openstake.core.limits import ShortText
 from openstake.derive.job import JobNow
 from openstake.store.models import Photo, new_id
+from openstake.store.records.kits import photo_rows
 from openstake.wire.pictures import kind_at_sight, written_anew
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
@@ -76,8 +76,7 @@ def keep_photo(
 def photos_of(session: Session, owner_ids: Collection[str]) -> dict[str, list[PhotoView]]:
     """Return the photos of set-ups or shots, by their ids, in one query."""
     found: dict[str, list[PhotoView]] = {owner_id: [] for owner_id in owner_ids}
-    rows = session.scalars(select(Photo).where(Photo.owner_id.in_(set(owner_ids))).order_by(Photo.created_s))
-    for row in rows:
+    for row in photo_rows(session, owner_ids):
         found[row.owner_id].append(PhotoView(row.id, row.name, row.created_s))
     return found
 

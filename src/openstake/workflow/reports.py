@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake import __version__
@@ -15,12 +14,13 @@ from openstake.core.kit.gear import Gear
 from openstake.core.limits import ShortText
 from openstake.core.report import REPORTS, Bar, HeightStack, Report, ReportKind, ReportPart, StackLevel, Target, TargetShot
 from openstake.core.units import UNIT_WORDS, text_from_metres
-from openstake.derive import points
 from openstake.derive.base import BaseNow, bases_of
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.marks import head_of
-from openstake.store.models import Occupation, Shot
+from openstake.store.models import Shot
+from openstake.store.records.bases import latest_occupation
+from openstake.store.records.shots import shots_page
 from openstake.wire.reportpdf import write_report
 from openstake.workflow.book import days
 from openstake.workflow.chain.budget import BudgetShown
@@ -169,7 +169,7 @@ def _day(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> list
 
 
 def _last_base(session: Session, job: JobNow) -> BaseNow:
-    last = session.scalars(select(Occupation).where(Occupation.job_id == job.id).order_by(Occupation.started_s.desc()).limit(1)).first()
+    last = latest_occupation(session, job.id)
     if last is None:
         raise ConflictError("No base has run in this job yet.")
     return bases_of(session, job.id, {last.id})[last.id]
@@ -253,7 +253,7 @@ def _stack_of(base: BaseNow, kit: KitNow, unit: str) -> HeightStack:
 
 def _checks(context: Context, job: JobNow, kit: KitNow, query: ReportQuery) -> list[ReportPart]:
     with context.database.read() as session:
-        shots, earlier = points.shots_page(session, job.id, "", MOST_CHECKS, True, Shot.mark_id.is_not(None))
+        shots, earlier = shots_page(session, job.id, "", MOST_CHECKS, True, Shot.mark_id.is_not(None))
         items = checked(session, job, shots)
     if not items:
         raise ConflictError("No mark has been checked in this job yet.")

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.limits import ShortText
 from openstake.store.models import Tick
+from openstake.store.records.kits import tick_rows
 from openstake.workflow.command import Transaction
 
 
@@ -22,8 +22,7 @@ class TickRequest:
 
 def ticked_at(session: Session, job_id: str, list_name: str) -> dict[str, float]:
     """Return when each thing that is ticked was ticked, by its key."""
-    rows = session.scalars(select(Tick).where(Tick.job_id == job_id, Tick.list == list_name).order_by(Tick.created_s, Tick.id))
-    latest = {row.item: row for row in rows}
+    latest = {row.item: row for row in tick_rows(session, job_id, list_name)}
     return {key: row.created_s for key, row in latest.items() if row.done}
 
 

@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from sqlalchemy import and_, or_, select
 from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import AUTONOMOUS_SOURCES, REMEMBERED, RESEATED, SCHOOLS, SourceMethod, source_title
@@ -28,7 +27,10 @@ from openstake.derive.averages import AverageResult, average_mark_m, average_res
 from openstake.derive.base import BaseNow, bases_of, is_autonomous, three
 from openstake.derive.job import JobNow
 from openstake.derive.marks import MarkNow, current_marks, head_of, line_ids, mark_ecef_m
-from openstake.store.models import BaseCoordinate, Occupation, PositionAverageRow, Reference, Shot
+from openstake.store.models import BaseCoordinate, PositionAverageRow, Shot
+from openstake.store.records.averages import averages_for_setup
+from openstake.store.records.bases import occupations_on
+from openstake.store.records.shots import network_shots_on
 from openstake.workflow.base.framed import in_the_job, step_to_job
 from openstake.workflow.base.setup import SetUpNow
 
@@ -148,13 +150,8 @@ def _average_of(session: Session, setup: SetUpNow, purpose: str) -> PositionAver
     """
     mark_id = setup.settled.mark_id
     own = line_ids(session, mark_id) if mark_id else []
-    of_setup = and_(PositionAverageRow.setup_id == setup.id, or_(PositionAverageRow.mark_id.is_(None), PositionAverageRow.mark_id.in_(own)))
-    of_mark = and_(PositionAverageRow.purpose == "mark", PositionAverageRow.mark_id.in_(own))
-    rows = session.scalars(
-        select(PositionAverageRow)
-        .where(PositionAverageRow.purpose == purpose, or_(of_setup, of_mark))
-        .order_by(PositionAverageRow.created_s.desc())
-    ).all()
+
+    rows = averages_for_setup(session, purpose, setup.id, own)
     return next((row for row in rows if row.id == setup.settled.evidence_id), rows[0] if rows else None)
 
 
@@ -304,9 +301,7 @@ def _coordinates_of_mark(session: Session, job_id: str, mark_id: str | None) -> 
     """
     if mark_id is None:
         return []
-    there = session.scalars(
-        select(Occupation.id).where(Occupation.job_id == job_id, Occupation.mark_id.in_(line_ids(session, mark_id)))
-    ).all()
+    there = occupations_on(session, job_id, line_ids(session, mark_id))
     bases = bases_of(session, job_id, there) if there else {}
     found = [(base, row) for base in bases.values() for row in base.coordinates]
     return sorted(found, key=lambda pair: (pair[1] is not pair[0].coordinate, is_autonomous(pair[1]), -pair[1].created_s))
@@ -475,13 +470,7 @@ def _shots_view(session: Session, job: JobNow, mark_id: str | None) -> list[Usab
     """Return the newest fixed shots on a mark that rest on a network: a shot from a base of one's own says nothing new of where it is."""
     if mark_id is None:
         return []
-    shots = session.scalars(
-        select(Shot)
-        .join(Reference, Reference.id == Shot.reference_id)
-        .where(Shot.job_id == job.id, Shot.mark_id.in_(line_ids(session, mark_id)), Reference.virtual)
-        .order_by(Shot.created_s.desc())
-        .limit(_SHOTS_SHOWN)
-    ).all()
+    shots = network_shots_on(session, job.id, line_ids(session, mark_id), _SHOTS_SHOWN)
     received = points.received_of(session, job.id, shots)
     return [
         UsableShot(id=shot.id, created_s=shot.created_s, epochs=received[shot.id].epochs, words="from a virtual base")

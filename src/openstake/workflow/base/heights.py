@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal, cast
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.antenna import MeanHeight, MeasuredTo, TypedReading
@@ -20,6 +19,7 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
 from openstake.store.models import HeightReading, Occupation
 from openstake.store.records import lines
+from openstake.store.records.heights import same_reading_since
 from openstake.workflow.command import Transaction
 from openstake.workflow.context import Context
 
@@ -301,17 +301,7 @@ def add_reading(tx: Transaction, request: NewReading, setup_id: str | None, occu
 
 def _refuse_typed_twice(session: Session, row: HeightReading, to: MeasuredTo) -> None:
     """Raise ConflictError where the same reading was added seconds ago: a second look is asked for, not assumed."""
-    same = session.scalars(
-        select(HeightReading).where(
-            HeightReading.setup_id == row.setup_id,
-            HeightReading.text == row.text,
-            HeightReading.moment == row.moment,
-            HeightReading.feature == row.feature,
-            HeightReading.bare_unit == row.bare_unit,
-            HeightReading.created_s > row.created_s - TYPED_TWICE_S,
-            HeightReading.replaces_id.is_(None),
-        )
-    ).first()
+    same = same_reading_since(session, row, row.created_s - TYPED_TWICE_S)
     if same is not None:
         raise ConflictError(
             f"'{row.text}' to {to.in_a_sentence} was added {row.created_s - same.created_s:.0f} s ago. Is this a second look at the tape?",

@@ -7,7 +7,6 @@ from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, InputError, NotFoundError
@@ -15,7 +14,8 @@ from openstake.core.vector import raised_along_normal
 from openstake.derive.base import base_of, needed_occupation, three
 from openstake.derive.job import job_of
 from openstake.live.rawfile import Place
-from openstake.store.models import Listening, Mark, Occupation, Reference, StaticLog, StaticLogEnd
+from openstake.store.models import Listening, Mark, Occupation, StaticLog, StaticLogEnd
+from openstake.store.records.bases import last_reference, listenings_of, logs_with_ends, open_log
 from openstake.wire.rinex.write import RinexHeader
 from openstake.workflow.base.coordinate import when
 from openstake.workflow.base.rawdata import StreamToRinex
@@ -44,11 +44,6 @@ class RawFileView:
     bytes: int
 
 
-def _open_log(session: Session, occupation_id: str) -> StaticLog | None:
-    ended = select(StaticLogEnd.log_id)
-    return session.scalars(select(StaticLog).where(StaticLog.occupation_id == occupation_id, StaticLog.id.not_in(ended))).first()
-
-
 def _stream_place(context: Context, occupation_id: str) -> Place:
     running = context.running.session(occupation_id)
     place = running.base_stream_place() if running else None
@@ -63,7 +58,7 @@ def _stream_place(context: Context, occupation_id: str) -> Place:
 def switch(tx: Transaction, on: bool) -> None:
     """Start a static log, or stop the one that runs."""
     occupation = needed_occupation(tx.session, tx.job_id)
-    running = _open_log(tx.session, occupation.id)
+    running = open_log(tx.session, occupation.id)
     if on == (running is not None):
         raise ConflictError("A static log runs already." if on else "No static log runs.")
     if running is None:
@@ -87,7 +82,7 @@ def _end(tx: Transaction, log: StaticLog, place: Place) -> None:
 
 def end_open(tx: Transaction, occupation: Occupation) -> None:
     """Stop the log that runs, where one does: the base is ending."""
-    log = _open_log(tx.session, occupation.id)
+    log = open_log(tx.session, occupation.id)
     if log is not None:
         running = tx.context.running.session(occupation.id)
         place = running.base_stream_place() if running else None
@@ -97,13 +92,7 @@ def end_open(tx: Transaction, occupation: Occupation) -> None:
 def logs_of(session: Session, occupation_ids: Collection[str]) -> dict[str, list[LogView]]:
     """Return the static logs of occupations, first to last, by occupation."""
     found: dict[str, list[LogView]] = {occupation_id: [] for occupation_id in occupation_ids}
-    rows = session.execute(
-        select(StaticLog, StaticLogEnd.ended_s)
-        .outerjoin(StaticLogEnd, StaticLogEnd.log_id == StaticLog.id)
-        .where(StaticLog.occupation_id.in_(set(occupation_ids)))
-        .order_by(StaticLog.started_s)
-    )
-    for row, ended_s in rows:
+    for row, ended_s in logs_with_ends(session, occupation_ids):
         found[row.occupation_id].append(LogView(row.id, row.started_s, ended_s))
     return found
 
@@ -114,14 +103,9 @@ def raw_files_of(context: Context, session: Session, occupation_ids: Collection[
     for path in sorted((context.data_dir / "raw").glob("*.raw")):
         paths[path.name.rsplit("-", 2)[0]].append(path)
     found: dict[str, list[RawFileView]] = {occupation_id: [] for occupation_id in occupation_ids}
-    rows = session.scalars(select(Listening).where(Listening.occupation_id.in_(set(occupation_ids))).order_by(Listening.started_s))
-    for row in rows:
+    for row in listenings_of(session, occupation_ids):
         found[row.occupation_id] += [RawFileView(path.name, path.name.split("-")[-2], path.stat().st_size) for path in paths[row.id]]
     return found
-
-
-def _listenings(session: Session, occupation_id: str) -> Sequence[Listening]:
-    return session.scalars(select(Listening).where(Listening.occupation_id == occupation_id).order_by(Listening.started_s)).all()
 
 
 @dataclass(frozen=True)
@@ -172,12 +156,10 @@ def rinex(context: Context, job_id: str, log_id: str, interval_s: float) -> tupl
         if log is None or occupation is None or occupation.job_id != job_id:
             raise NotFoundError("There is no such static log in this job.")
         end = session.get(StaticLogEnd, log_id)
-        listenings = _listenings(session, occupation.id)
+        listenings = listenings_of(session, {occupation.id})
         mark = session.get_one(Mark, occupation.mark_id)
         height = base_of(session, occupation).height
-        heard = session.scalars(
-            select(Reference).where(Reference.listening_id.in_([row.id for row in listenings])).order_by(Reference.heard_s.desc())
-        ).first()
+        heard = last_reference(session, [row.id for row in listenings])
     maker = StreamToRinex(log.started_s, interval_s)
     stop = (end.raw_file, end.raw_offset) if end else None
     for stretch in _stretches(context, listenings, (log.raw_file, log.raw_offset), stop):

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from math import hypot
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.control import in_words
@@ -18,6 +17,7 @@ from openstake.derive.job import JobNow
 from openstake.derive.labels import labels_of
 from openstake.derive.marks import marks_of
 from openstake.store.models import BaseCoordinate, Occupation, Shot
+from openstake.store.records.shots import OF_THE_JOB, shots_of_base
 from openstake.workflow.base.coordinate import Proposed, coordinate_row
 from openstake.workflow.command import Transaction
 
@@ -38,9 +38,7 @@ class MovedPoint:
 
 def moved_points(session: Session, job: JobNow, occupation: Occupation, instead: BaseCoordinate) -> list[MovedPoint]:
     """Return how the newest points of a base move, oldest first, and their checks before and after."""
-    newest = session.scalars(
-        select(Shot).where(Shot.occupation_id == occupation.id, points.OF_THE_JOB).order_by(Shot.created_s.desc()).limit(_MOVES_SHOWN)
-    ).all()
+    newest = shots_of_base(session, occupation.id, OF_THE_JOB, newest_first=True, limit=_MOVES_SHOWN)
     shots, bases = newest[::-1], {occupation.id: base_of(session, occupation)}
     marks = marks_of(session, job, {shot.mark_id for shot in shots if shot.mark_id is not None})
     labels = labels_of(session, job.id, [shot.id for shot in shots])

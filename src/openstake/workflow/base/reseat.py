@@ -9,7 +9,6 @@ from typing import Annotated
 
 import numpy as np
 from annotated_types import MaxLen
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import RESEATED
@@ -28,6 +27,7 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.marks import MarkNow, head_of, line_ids, mark_ecef_m
 from openstake.derive.points import Point
 from openstake.store.models import BaseCoordinate, Shot
+from openstake.store.records.shots import shots_by_id, shots_of_base
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, when
 from openstake.workflow.base.moves import MovedPoint, moved_points, replace_coordinate
 from openstake.workflow.command import Transaction, command
@@ -138,12 +138,8 @@ def view(context: Context, job_id: str, query: ReseatQuery) -> ReseatView:
         job = job_of(session, job_id)
         occupation = needed_occupation(session, job_id)
         base, mark = base_of(session, occupation), head_of(session, job, query.mark_id)
-        shots = session.scalars(
-            select(Shot)
-            .where(Shot.occupation_id == occupation.id, Shot.mark_id.in_(line_ids(session, mark.id)))
-            .order_by(Shot.created_s.desc(), Shot.id.desc())
-            .limit(_SHOTS_SHOWN)
-        ).all()
+        on_mark = Shot.mark_id.in_(line_ids(session, mark.id))
+        shots = shots_of_base(session, occupation.id, on_mark, newest_first=True, limit=_SHOTS_SHOWN)
         derived = points.derive_all(session, job, shots, {occupation.id: base})
     undo = _undo(base)
     return ReseatView(
@@ -189,11 +185,7 @@ def _read(session: Session, job: JobNow, request: ReseatRequest, now_s: float) -
     known = mark_ecef_m(job, mark)
     ids = set(request.shot_ids)
     own = line_ids(session, mark.id)
-    shots = [
-        shot
-        for shot in session.scalars(select(Shot).where(Shot.id.in_(ids)).order_by(Shot.created_s, Shot.id))
-        if shot.occupation_id == occupation.id and shot.mark_id in own
-    ]
+    shots = [shot for shot in shots_by_id(session, ids) if shot.occupation_id == occupation.id and shot.mark_id in own]
     if not ids or len(shots) != len(ids):
         raise InputError(f"Choose shots on {mark.name} from the base that runs.", field="shot_ids")
     derived = points.derive_all(session, job, shots, {occupation.id: base})

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.base_stages import Part, RunsNow, running_parts
@@ -25,7 +24,8 @@ from openstake.derive.job import JobNow
 from openstake.derive.kit import KitNow
 from openstake.derive.marks import MarkNow, current_places
 from openstake.live.session import Moment
-from openstake.store.models import Listening, Occupation, Shot
+from openstake.store.models import Listening, Occupation
+from openstake.store.records.shots import received_ids
 from openstake.workflow.base import coordinate as coordinates
 from openstake.workflow.base import log, solution
 from openstake.workflow.base.heights import BaseHeights
@@ -256,7 +256,7 @@ def effect_of(session: Session, job: JobNow, base: BaseNow) -> BaseErrorEffect |
     known = grid[np.isfinite(grid).all(axis=1)]
     marks_m = np.hypot(known[:, 0] - east, known[:, 1] - north)
     # How far the work reaches, not where it is: the first received epoch of each shot tells that.
-    shots = session.execute(select(Shot.id, Shot.reference_id).where(Shot.job_id == job.id)).all()
+    shots = received_ids(session, job.id)
     firsts = [received.first_m for received in points.received_of(session, job.id, shots).values()]
     shots_m = np.linalg.norm(np.array(firsts).reshape(-1, 3) - xyz, axis=1)
     far_m = float(np.nanmax(np.concatenate([marks_m, shots_m]), initial=0.0))

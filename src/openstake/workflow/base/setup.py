@@ -7,7 +7,6 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, fields, replace
 from typing import Any, Literal, cast
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import BY_SOURCE, REMEMBERED
@@ -22,8 +21,8 @@ from openstake.derive.job import JobNow
 from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.marks import head_of
 from openstake.store.book import write_entry
-from openstake.store.models import Occupation, SetUp, new_id
-from openstake.store.records.lines import heads
+from openstake.store.models import SetUp, new_id
+from openstake.store.records.bases import last_setup_row, newest_setup, setup_began_s
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 from openstake.workflow.photos import keep_photo
@@ -69,12 +68,11 @@ class SetUpNow:
 
 def setup_in_hand(session: Session, job_id: str) -> SetUpNow | None:
     """Return the set-up that is neither abandoned nor started, the newest of them."""
-    used = select(Occupation.setup_id).where(Occupation.setup_id.is_not(None))
-    query = heads(SetUp, SetUp.job_id == job_id, ~SetUp.dropped, SetUp.line_id.not_in(used))
-    row = session.scalars(query.order_by(SetUp.created_s.desc())).first()
+
+    row = newest_setup(session, job_id)
     if row is None:
         return None
-    first = session.scalars(select(SetUp.created_s).where(SetUp.line_id == row.line_id).order_by(SetUp.created_s)).first()
+    first = setup_began_s(session, row.line_id)
     known = {item.name for item in fields(Settled)}
     settled = Settled(**{name: value for name, value in json.loads(row.data).items() if name in known})
     return SetUpNow(id=row.line_id, row_id=row.id, settled=settled, started_s=first or row.created_s)
@@ -218,7 +216,7 @@ def take_up(tx: Transaction) -> None:
 
 def _given_up(session: Session, job_id: str) -> SetUp | None:
     """Return the last row of the set-up that was abandoned last, where nothing has been set up since."""
-    latest = session.scalars(select(SetUp).where(SetUp.job_id == job_id).order_by(SetUp.created_s.desc())).first()
+    latest = last_setup_row(session, job_id)
     return latest if latest is not None and latest.dropped else None
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.constants import CIRCLE_95, LINE_95
@@ -20,7 +19,8 @@ from openstake.derive.heights import BaseHeight, known_antenna, readings_of_setu
 from openstake.derive.job import job_of
 from openstake.derive.kit import kit_of
 from openstake.derive.marks import MarkNow, current_marks, head_of, row_of
-from openstake.store.models import BaseCoordinate, HeightReading, Listening, Mark, Occupation, OccupationEnd
+from openstake.store.models import BaseCoordinate, Listening, Mark, Occupation, OccupationEnd
+from openstake.store.records.bases import latest_occupation, occupation_of_reading
 from openstake.workflow import listening as feeds
 from openstake.workflow.base import log, setup, solution
 from openstake.workflow.base.addresses import (
@@ -232,7 +232,7 @@ def read_base_height(tx: Transaction, request: NewReading) -> None:
     """Add a height reading: before the session to the set-up or the running base, after it to the base that runs or ended last."""
     occupation = open_occupation(tx.session, tx.job_id)
     if request.moment == "after":
-        occupation = occupation or _latest(tx.session, tx.job_id)
+        occupation = occupation or latest_occupation(tx.session, tx.job_id)
         if occupation is None:
             raise NotFoundError("No base has run in this job, so there is no closing height.")
     setup_id = occupation.setup_id if occupation else needed_setup(tx.session, tx.job, tx.now_s).id
@@ -241,15 +241,11 @@ def read_base_height(tx: Transaction, request: NewReading) -> None:
         _tell_standin(tx)
 
 
-def _latest(session: Session, job_id: str) -> Occupation | None:
-    return session.scalars(select(Occupation).where(Occupation.job_id == job_id).order_by(Occupation.started_s.desc())).first()
-
-
 @command(view)
 def correct_height(tx: Transaction, request: CorrectHeight) -> None:
     """Add a reading that replaces another: every point measured from this base follows; the old one stays in the Book."""
     session, unit, moved = tx.session, tx.job.length_unit, ""
-    occupation = _of_reading(session, tx.job_id, request.replaces_id)
+    occupation = occupation_of_reading(session, tx.job_id, request.replaces_id)
     before = base_of(session, occupation).height if occupation else None
     old, row = replace_reading(tx, request)
     if occupation is not None and before is not None and row.moment == "before":
@@ -274,18 +270,6 @@ def correct_height(tx: Transaction, request: CorrectHeight) -> None:
 
 def _tell_standin(tx: Transaction) -> None:
     tx.once_stored(lambda: configure_standin(tx.context, tx.job_id))
-
-
-def _of_reading(session: Session, job_id: str, reading_id: str) -> Occupation | None:
-    """Return the occupation that a reading belongs to, None while it is set up."""
-    row = session.get(HeightReading, reading_id)
-    if row is None:
-        return None
-    if row.occupation_id is not None:
-        return session.get(Occupation, row.occupation_id)
-    if row.setup_id is None:
-        return None
-    return session.scalars(select(Occupation).where(Occupation.job_id == job_id, Occupation.setup_id == row.setup_id)).first()
 
 
 def configure_standin(context: Context, job_id: str) -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.base_stages import Part, compared_state
@@ -16,7 +15,7 @@ from openstake.derive.heights import known_antenna, readings_of_setup
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.marks import head_of
-from openstake.store.models import Occupation, OccupationEnd
+from openstake.store.records.bases import a_base_has_ended
 from openstake.workflow.base import coordinate as coordinates
 from openstake.workflow.base import log, setup
 from openstake.workflow.base.average import AverageView, average_view
@@ -97,7 +96,7 @@ def _before(context: Context, session: Session, job: JobNow, kit: KitNow) -> Bas
         heights=heights,
         sources=sources,
         average=_average(context, job.id),
-        ran_before=_ran_before(session, job.id),
+        ran_before=a_base_has_ended(session, job.id),
         suggested=suggested,
     )
 
@@ -128,7 +127,7 @@ def _running(context: Context, session: Session, job: JobNow, kit: KitNow, base:
         heights=heights,
         sources=coordinates.sources_view(session, job, None),
         average=_average(context, job.id),
-        ran_before=_ran_before(session, job.id),
+        ran_before=a_base_has_ended(session, job.id),
         suggested=_suggested(context, job, kit),
     )
 
@@ -147,11 +146,6 @@ def _suggested(context: Context, job: JobNow, kit: KitNow) -> Suggested:
         station_id=setup.USUAL_STATION_ID,
         refers_to=kit.rover_refers_to,
     )
-
-
-def _ran_before(session: Session, job_id: str) -> bool:
-    query = select(OccupationEnd.occupation_id).join(Occupation, Occupation.id == OccupationEnd.occupation_id)
-    return session.scalars(query.where(Occupation.job_id == job_id).limit(1)).first() is not None
 
 
 def base_findings(context: Context, session: Session, job: JobNow, kit: KitNow, base: BaseNow | None) -> tuple[Finding, ...]:

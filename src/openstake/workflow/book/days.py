@@ -23,6 +23,7 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.labels import labels_of
 from openstake.store.book import canonical, said_in_text
 from openstake.store.models import BookEntry, Device, Shot, SignedDay
+from openstake.store.records.shots import OF_THE_JOB, shots_of_job
 from openstake.wire.address import hidden_passwords
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
@@ -302,11 +303,7 @@ def sign(context: Context, job_id: str, request: SignRequest) -> Days:
 
 def _points(session: Session, job: JobNow, begins_s: float, ends_s: float) -> list[FrozenPoint]:
     """Return the points and checks of a day as they stand, without those that were taken out."""
-    shots = session.scalars(
-        select(Shot)
-        .where(Shot.job_id == job.id, points.OF_THE_JOB, Shot.created_s >= begins_s, Shot.created_s < ends_s)
-        .order_by(Shot.created_s, Shot.id)
-    ).all()
+    shots = shots_of_job(session, job.id, OF_THE_JOB, Shot.created_s >= begins_s, Shot.created_s < ends_s)
     labels = labels_of(session, job.id, [shot.id for shot in shots])
     shots = [shot for shot in shots if shot.id not in labels or not labels[shot.id].taken_out]
     return [

@@ -9,7 +9,6 @@ from typing import Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.budget import Budget
@@ -29,6 +28,7 @@ from openstake.derive.kit import kit_of
 from openstake.derive.labels import labels_of
 from openstake.derive.marks import marks_of
 from openstake.store.models import PointLabel, Shot
+from openstake.store.records.shots import OF_THE_JOB, shots_of_job
 from openstake.wire.tables.cells import csv_text, utc_text
 from openstake.wire.tables.drawings import drawn_point, write_dxf, write_kml
 from openstake.wire.tables.geojson import write_points_geojson
@@ -319,8 +319,7 @@ def _csv(taken: Sequence[ExportedPoint], columns: Sequence[str], unit: LengthUni
 
 def _listed(session: Session, job: JobNow) -> tuple[list[Shot], dict[str, PointLabel]]:
     """Return the shots of points and checks of a job, oldest first, and the points' labels."""
-    shots = session.scalars(select(Shot).where(Shot.job_id == job.id, points.OF_THE_JOB).order_by(Shot.created_s)).all()
-    return list(shots), labels_of(session, job.id)
+    return shots_of_job(session, job.id, OF_THE_JOB), labels_of(session, job.id)
 
 
 def taken_points(

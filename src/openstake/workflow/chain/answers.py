@@ -6,13 +6,13 @@ from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import InputError, NotFoundError
 from openstake.core.judge.finding import RULES, Finding
 from openstake.core.limits import ShortText, Text
 from openstake.store.models import FindingAnswer
+from openstake.store.records.kits import answers_of
 from openstake.workflow.command import Transaction, command
 
 # What is answered most: a press, and a word or two.
@@ -49,8 +49,7 @@ class FindingAsked:
 def asked(session: Session, job_id: str, findings: Sequence[Finding]) -> list[FindingAsked]:
     """Return findings with their answers: one query."""
     said: dict[tuple[str, str], list[Answer]] = defaultdict(list)
-    rows = session.scalars(select(FindingAnswer).where(FindingAnswer.job_id == job_id).order_by(FindingAnswer.created_s.desc()))
-    for row in rows:
+    for row in answers_of(session, job_id):
         said[(row.code, row.sentence)].append(Answer(row.words, row.who, row.created_s))
     return [FindingAsked(item, said.get((item.code, item.sentence), [])) for item in findings]
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core import chain
@@ -17,7 +16,7 @@ from openstake.derive.base import BaseNow, bases_of, is_autonomous, open_base, t
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.marks import current_marks, head_of
-from openstake.store.models import Occupation
+from openstake.store.records.bases import latest_occupation
 from openstake.workflow.chain.answers import OFFERED, FindingAsked, asked
 from openstake.workflow.chain.budget import BudgetRequest, BudgetShown, shown_of
 from openstake.workflow.chain.steps import evidence_of
@@ -73,7 +72,7 @@ def of_session(context: Context, session: Session, job_id: str) -> ChainView:
 
 def _morning(context: Context, session: Session, job: JobNow, kit: KitNow, fit: chain.FitSaid) -> Morning | None:
     """Return the morning of a site that was occupied before; None where it never was."""
-    last = session.scalars(select(Occupation).where(Occupation.job_id == job.id).order_by(Occupation.started_s.desc()).limit(1)).first()
+    last = latest_occupation(session, job.id)
     if last is None:
         return None
     base = bases_of(session, job.id, {last.id})[last.id]

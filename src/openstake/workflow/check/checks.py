@@ -8,7 +8,6 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.antenna import pole_words
@@ -31,8 +30,10 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
 from openstake.derive.marks import MarkNow, mark_values, marks_of
 from openstake.derive.points import Point
-from openstake.store.models import Mark, Occupation, Shot
+from openstake.store.models import Shot
 from openstake.store.records import lines
+from openstake.store.records.bases import latest_occupation
+from openstake.store.records.shots import check_ids_of_bases, marks_of_shots, replaced_marks_of_bases, shots_by_id, shots_page
 from openstake.workflow.check.measured import Measured
 from openstake.workflow.check.repeats import repeats_of
 from openstake.workflow.context import Context
@@ -105,7 +106,7 @@ def list_checks(context: Context, job_id: str, query: ChecksQuery) -> Checks:
     """Return a page of the checks of a job as they stand now, newest first."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        page, following = points.shots_page(session, job_id, query.after, MOST_CHECKS, True, Shot.mark_id.is_not(None))
+        page, following = shots_page(session, job_id, query.after, MOST_CHECKS, True, Shot.mark_id.is_not(None))
         return Checks([item.check for item in checked(session, job, page)], following)
 
 
@@ -133,7 +134,7 @@ def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checke
     stood = _Stood(session, bases)
     asked = {shot.id for shot in shots}
     others = {*stood.newest.values(), *(stood.before[shot_id] for shot_id in asked if shot_id in stood.before)} - asked
-    more = session.scalars(select(Shot).where(Shot.id.in_(others))).all()
+    more = shots_by_id(session, others)
     measured = _measured(session, job, [*shots, *more], bases)
     latest: dict[str, dict[str, OtherCheck]] = defaultdict(dict)
     for (occupation_id, _), shot_id in stood.newest.items():
@@ -147,7 +148,8 @@ def checked(session: Session, job: JobNow, shots: Sequence[Shot]) -> list[Checke
     turns = {row_id: _convergence_deg(job, base) for row_id, base in bases.items()}
     pairs = {item.shot.id: (measured[stood.before[item.shot.id]], item) for item in shown if item.shot.id in stood.before}
     pole, usual = pole_used(kit_of(session, job.id)), settings_of(session, job.id)
-    present = session.scalar(select(Occupation.id).where(Occupation.job_id == job.id).order_by(Occupation.started_s.desc()).limit(1))
+    latest_base = latest_occupation(session, job.id)
+    present = None if latest_base is None else latest_base.id
     repeats, seats = repeats_of(session, job, pairs, turns), _seats(session, stood, bases)
     return [
         Checked(
@@ -183,17 +185,8 @@ class _Stood:
     """Which shot is the newest on each mark of some set-ups, by occupation and mark, and which came before each on its mark."""
 
     def __init__(self, session: Session, occupation_ids: Collection[str]) -> None:
-        rows = session.execute(
-            select(Shot.occupation_id, Shot.mark_id, Shot.id)
-            .where(Shot.occupation_id.in_(set(occupation_ids)), Shot.mark_id.is_not(None))
-            .order_by(Shot.created_s, Shot.id)
-        ).all()
-        pairs = session.execute(
-            select(Mark.replaces_id, Mark.id).where(
-                Mark.job_id.in_(select(Occupation.job_id).where(Occupation.id.in_(set(occupation_ids)))), Mark.replaces_id.is_not(None)
-            )
-        )
-        self._replaced_by = {old: new for old, new in pairs if old is not None}
+        rows = check_ids_of_bases(session, set(occupation_ids))
+        self._replaced_by = replaced_marks_of_bases(session, set(occupation_ids))
         self.newest: dict[tuple[str, str], str] = {}
         self.before: dict[str, str] = {}
         for occupation_id, mark_id, shot_id in rows:
@@ -211,8 +204,7 @@ class _Stood:
 def _seats(session: Session, stood: _Stood, bases: Mapping[str, BaseNow]) -> dict[str, str]:
     """Return the mark that each re-seated base was moved by, by its occupation."""
     moved = {key: base.coordinate.evidence_id for key, base in bases.items() if base.coordinate.source == RESEATED}
-    rows = session.execute(select(Shot.id, Shot.mark_id).where(Shot.id.in_(moved.values()))).all()
-    marks = {shot_id: stood.head_of(mark_id) for shot_id, mark_id in rows}
+    marks = {shot_id: stood.head_of(mark_id) for shot_id, mark_id in marks_of_shots(session, moved.values()).items() if mark_id}
     return {key: marks[shot_id] for key, shot_id in moved.items() if shot_id in marks}
 
 

@@ -30,6 +30,7 @@ from openstake.derive.labels import labels_of
 from openstake.derive.marks import MarkNow, marks_of
 from openstake.store.models import GroundMeasure, Shot
 from openstake.store.records import lines
+from openstake.store.records.shots import shots_by_id, shots_of_job
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 
@@ -137,9 +138,7 @@ _USUAL_SIGMAS_M: dict[MeasureKind, float] = {
 
 def _named(session: Session, job_id: str) -> dict[str, Shot]:
     """Return the newest shot of each name of a job's points and checks."""
-    shots = session.scalars(
-        select(Shot).where(Shot.job_id == job_id, Shot.kind.in_(_NAMED)).order_by(Shot.created_s.desc(), Shot.id.desc()).limit(MOST_NAMES)
-    ).all()
+    shots = shots_of_job(session, job_id, Shot.kind.in_(_NAMED), newest_first=True, limit=MOST_NAMES)
     found: dict[str, Shot] = {}
     for shot, name in _names(session, job_id, shots).items():
         found.setdefault(name, shot)
@@ -160,7 +159,7 @@ def _names(session: Session, job_id: str, shots: Collection[Shot]) -> dict[Shot,
 
 def _measures(session: Session, job: JobNow, rows: Sequence[GroundMeasure]) -> list[MeasureView]:
     ids = {shot_id for row in rows for shot_id in (row.from_shot_id, row.to_shot_id)}
-    shots = session.scalars(select(Shot).where(Shot.id.in_(ids))).all()
+    shots = shots_by_id(session, ids)
     labels = labels_of(session, job.id, ids)
     names = {shot.id: labels[shot.id].name if shot.id in labels else shot.name for shot in shots}
     derived = dict(zip((shot.id for shot in shots), points.derive_all(session, job, shots), strict=True))

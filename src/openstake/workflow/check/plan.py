@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal, cast
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import RESEATED
@@ -22,7 +21,9 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.marks import MarkNow, current_marks, head_of, marks_of
 from openstake.derive.poles import turned_names
-from openstake.store.models import Listening, Reference, Shot, SiteChange
+from openstake.store.models import Shot, SiteChange
+from openstake.store.records.bases import positions_heard_s, site_changes
+from openstake.store.records.shots import checks_of_base
 from openstake.workflow.check.cause import causes_found
 from openstake.workflow.check.checks import Checked, checked, rests_on_of
 from openstake.workflow.check.settings import settings_of
@@ -139,10 +140,7 @@ _NOTHING = PlanNow(
 
 def proof_of(session: Session, job: JobNow, kit: KitNow, base: BaseNow, now_s: float) -> Proof:
     """Return what all checks of a base say: as many queries however many there are."""
-    shots = session.scalars(
-        select(Shot).where(Shot.occupation_id == base.occupation.id, Shot.mark_id.is_not(None)).order_by(Shot.created_s, Shot.id)
-    ).all()
-    checks = checked(session, job, shots)
+    checks = checked(session, job, checks_of_base(session, base.occupation.id))
     settings = settings_of(session, job.id)
     own = own_marks(session, job, base)
     problem = ""
@@ -219,13 +217,8 @@ def _mark_checked(item: Checked, own: set[str]) -> MarkChecked:
 
 def _changes(session: Session, base: BaseNow) -> list[Change]:
     """Return what was changed at a base: told by the crew, and every other position that was heard from it."""
-    told = session.scalars(select(SiteChange).where(SiteChange.occupation_id == base.occupation.id)).all()
-    listening = select(Listening.id).where(Listening.occupation_id == base.occupation.id)
-    heard = session.scalars(
-        select(Reference.heard_s)
-        .where(Reference.listening_id.in_(listening), Reference.origin == "decoded", ~Reference.virtual)
-        .order_by(Reference.heard_s)
-    ).all()
+    told = site_changes(session, base.occupation.id)
+    heard = positions_heard_s(session, base.occupation.id)
     return sorted(
         [
             *(Change(row.created_s, _CHANGES[cast(ChangeKind, row.kind)]) for row in told),

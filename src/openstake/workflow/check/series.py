@@ -13,10 +13,11 @@ from openstake.core.shot import ShotKind, with_seconds
 from openstake.derive.heights import read_height
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
-from openstake.derive.series import FieldTestSettled, SeriesKind, SeriesNow, Settled, TurnSettled, kind_of, series_now
+from openstake.derive.series import FieldTestSettled, SeriesNow, Settled, TurnSettled, kind_of, series_now
 from openstake.store.book import write_entry
 from openstake.store.models import Shot, ShotSeries, ShotSeriesItem
 from openstake.store.records import lines
+from openstake.store.records.shots import SeriesKind
 from openstake.workflow.command import Transaction, carry_out, command
 from openstake.workflow.context import Context
 from openstake.workflow.recording import Recording, ShotPlan, begin

@@ -8,7 +8,6 @@ from dataclasses import asdict, dataclass, fields, replace
 from typing import Any
 
 import numpy as np
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.describe import typed
@@ -33,6 +32,7 @@ from openstake.derive.job import JobNow, job_of
 from openstake.store.book import lost_race
 from openstake.store.models import FitChosen
 from openstake.store.records import lines
+from openstake.store.records.fits import chosen_rows_of, chosen_words
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.fit.judged import Judged, judged
@@ -274,8 +274,7 @@ def _before(session: Session, present: FitChosen) -> tuple[FitChosen, str]:
 
     A row that undid stands for the one it went back to: undoing twice goes back two steps.
     """
-    columns = select(FitChosen.id, FitChosen.replaces_id, FitChosen.words).where(FitChosen.job_id == present.job_id)
-    rows = {row.id: row for row in session.execute(columns)}
+    rows = {row.id: row for row in chosen_words(session, present.job_id)}
     skip, row = 0, rows[present.id]
     while row.replaces_id is not None:
         undid = row.words.startswith(_UNDONE)
@@ -308,7 +307,7 @@ def history(context: Context, job_id: str) -> FitHistory:
     """Return the choices of a job along their line, newest first."""
     with context.database.read() as session:
         job_of(session, job_id)
-        rows = {row.id: row for row in session.scalars(select(FitChosen).where(FitChosen.job_id == job_id))}
+        rows = {row.id: row for row in chosen_rows_of(session, job_id)}
         row = next(iter(lines.current(rows.values())), None)
         listed: list[FitPast] = []
         while row is not None and len(listed) < MOST_SHOWN:

@@ -23,6 +23,7 @@ from openstake.derive.kit import kit_of
 from openstake.store.book import write_entry
 from openstake.store.models import FitMark, FitShot, ImportedFile, Shot, new_id
 from openstake.store.records import lines
+from openstake.store.records.fits import fit_mark_row, fit_mark_rows
 from openstake.wire.tables.control import read_control
 from openstake.wire.tables.given import decoded
 from openstake.wire.tables.pairs import HEADER, read_pairs
@@ -185,8 +186,7 @@ def _row(job_id: str, mark: LocalMark, line_id: str, source: str, now: float) ->
 
 def _check_room(session: Session, job: JobNow, names: Sequence[str], itself: str = "") -> None:
     """Raise where a name is there already, or where the list would be too long."""
-    rows = session.scalars(lines.heads(FitMark, FitMark.job_id == job.id, ~FitMark.withdrawn)).all()
-    present = {row.name for row in rows if row.line_id != itself}
+    present = {row.name for row in fit_mark_rows(session, job.id) if row.line_id != itself}
     double = next((name for name in names if name in present), None)
     if double is not None:
         raise ConflictError(f"{double} has local coordinates already. Correct them there.", field="name")
@@ -285,7 +285,7 @@ class _ReadList:
 def _read(session: Session, job: JobNow, request: FitFile, content: bytes) -> _ReadList:
     if len(content) > MOST_BYTES:
         raise FileError(f"The file has more than {MOST_BYTES >> 20} MB; a list of local coordinates is smaller.")
-    present = {row.name for row in session.scalars(lines.heads(FitMark, FitMark.job_id == job.id, ~FitMark.withdrawn))}
+    present = {row.name for row in fit_mark_rows(session, job.id)}
     if _is_pairs(content):
         return _read_pairs(job, request, content, present)
     # The kind of a local height is its own: what it is counted from is what the fit finds.
@@ -457,7 +457,7 @@ def record(context: Context, job_id: str, request: FitShotRequest) -> Recording:
 
 
 def _head_of(session: Session, job_id: str, line_id: str) -> FitMark:
-    row = session.scalars(lines.heads(FitMark, FitMark.job_id == job_id, FitMark.line_id == line_id, ~FitMark.withdrawn)).first()
+    row = fit_mark_row(session, job_id, line_id)
     if row is None:
         raise NotFoundError(_MISSING, field="line_id")
     return row

@@ -6,7 +6,6 @@ import json
 from dataclasses import dataclass
 
 import numpy as np
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, NotFoundError
@@ -22,6 +21,8 @@ from openstake.derive.labels import labels_of
 from openstake.store.book import lost_race
 from openstake.store.models import FitApplied
 from openstake.store.records import lines
+from openstake.store.records.fits import applied_rows, last_applied
+from openstake.store.records.shots import OF_THE_JOB, shots_page
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 from openstake.workflow.fit.choose import page
@@ -154,7 +155,7 @@ def apply(tx: Transaction, request: FitApply) -> None:
 
 def _head(session: Session, job_id: str, seen_id: str | None) -> FitApplied | None:
     """Return the latest applied row; ConflictError where it is not the one that is seen in use."""
-    row = session.scalars(lines.heads(FitApplied, FitApplied.job_id == job_id)).first()
+    row = last_applied(session, job_id)
     in_use = None if row is None or row.dropped else row.id
     if in_use != seen_id:
         what = "Another fit has been applied"
@@ -178,7 +179,7 @@ def reapply(tx: Transaction, request: FitReapply) -> None:
     again = tx.session.get(FitApplied, request.applied_id)
     if again is None or again.job_id != tx.job_id:
         raise NotFoundError("This fit was never applied in this job.")
-    head = tx.session.scalars(lines.heads(FitApplied, FitApplied.job_id == tx.job_id)).first()
+    head = last_applied(tx.session, tx.job_id)
     row = FitApplied(job_id=tx.job_id, data=again.data, rests_on=again.rests_on, replaces_id=head.id if head else None, created_s=tx.now_s)
     tx.add(row)
     words = applied_of_row(row).words
@@ -192,9 +193,7 @@ def uses(context: Context, job_id: str, query: BothQuery) -> FitUse:
     """Return the fits that were applied, and a page of the job's points in both systems."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        rows = session.scalars(
-            select(FitApplied).where(FitApplied.job_id == job_id).order_by(FitApplied.created_s.desc(), FitApplied.id)
-        ).all()
+        rows = applied_rows(session, job_id)
         head = next(iter(lines.current(rows)), None)
         applied, shown = applied_now(session, job_id), fit_now(session, job)
         fit, reach = (shown.parameters, shown.reach) if applied is None else (applied.parameters, applied.reach)
@@ -219,7 +218,7 @@ def uses(context: Context, job_id: str, query: BothQuery) -> FitUse:
 
 def _in_both(session: Session, job: JobNow, fit: FitParameters, reach: Reach, query: BothQuery) -> tuple[list[PointInBoth], str | None]:
     """Return a page of the job's points in both systems."""
-    shots, following = points.shots_page(session, job.id, query.after, MOST_POINTS, True, points.OF_THE_JOB)
+    shots, following = shots_page(session, job.id, query.after, MOST_POINTS, True, OF_THE_JOB)
     labels = labels_of(session, job.id, [shot.id for shot in shots])
     shots = [shot for shot in shots if shot.id not in labels or not labels[shot.id].taken_out]
     derived = points.derive_all(session, job, shots)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.constants import CIRCLE_95, LINE_95
@@ -20,6 +19,7 @@ from openstake.derive.kit import kit_of
 from openstake.derive.labels import labels_of
 from openstake.derive.marks import current_marks, row_of
 from openstake.store.models import Shot
+from openstake.store.records.shots import OF_THE_JOB, shots_of_job
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.job.control_files import Accepted
@@ -96,13 +96,7 @@ def _control(session: Session, other: JobNow) -> list[GivenMark]:
 def _points(session: Session, other: JobNow) -> list[GivenMark]:
     """Return the points of a job as marks: provisional, with the sigmas of their budget, absolute; the newest of a name."""
     labels = {shot_id: label for shot_id, label in labels_of(session, other.id).items() if not label.taken_out}
-    shots = [
-        shot
-        for shot in session.scalars(
-            select(Shot).where(Shot.job_id == other.id, points.OF_THE_JOB, Shot.mark_id.is_(None)).order_by(Shot.created_s)
-        )
-        if shot.id in labels
-    ]
+    shots = [shot for shot in shots_of_job(session, other.id, OF_THE_JOB, Shot.mark_id.is_(None)) if shot.id in labels]
     pole, usual = pole_used(kit_of(session, other.id)), settings_of(session, other.id)
     found: dict[str, GivenMark] = {}
     for shot, point in zip(shots, points.derive_all(session, other, shots), strict=True):

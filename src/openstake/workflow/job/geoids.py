@@ -6,11 +6,10 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
 
-from sqlalchemy import select
-
 from openstake.core.errors import InputError
 from openstake.derive.job import TRAINING_GRID, grid_of_file
 from openstake.store.models import GeoidGridFile
+from openstake.store.records.kits import geoid_of_file, geoid_rows, training_geoid
 from openstake.wire.gridfiles import grid_ending
 from openstake.workflow.command import OF_NO_JOB, Transaction, carry_out
 from openstake.workflow.context import Context
@@ -45,7 +44,7 @@ def ensure_training_grid(context: Context) -> None:
     """List the coarse grid that comes with the program, once."""
 
     def work(tx: Transaction) -> None:
-        if not tx.session.scalars(select(GeoidGridFile).where(GeoidGridFile.training_only)).first():
+        if training_geoid(tx.session) is None:
             tx.session.add(
                 GeoidGridFile(name="EGM96, 15 minutes (training only)", file=TRAINING_GRID.name, training_only=True, created_s=tx.now_s)
             )
@@ -55,13 +54,15 @@ def ensure_training_grid(context: Context) -> None:
 
 def training_grid_id(context: Context) -> str:
     with context.database.read() as session:
-        return session.scalars(select(GeoidGridFile).where(GeoidGridFile.training_only)).one().id
+        row = training_geoid(session)
+    assert row is not None, "it is listed when the program starts"
+    return row.id
 
 
 def list_geoids(context: Context) -> Geoids:
     """Return the grids of the data folder with area and resolution, or the problem of a file that has gone."""
     with context.database.read() as session:
-        rows = session.scalars(select(GeoidGridFile).order_by(GeoidGridFile.created_s)).all()
+        rows = geoid_rows(session)
     return Geoids([_geoid_view(row, context.data_dir) for row in rows])
 
 
@@ -107,7 +108,7 @@ def add_geoid(context: Context, name: str, stream: IO[bytes]) -> Geoid:
         draft.path.replace(context.data_dir / "geoid" / file)
 
     def work(tx: Transaction) -> GeoidGridFile:
-        if known := tx.session.scalars(select(GeoidGridFile).where(GeoidGridFile.file == file)).first():
+        if known := geoid_of_file(tx.session, file):
             return known
         row = GeoidGridFile(name=name, file=file, created_s=tx.now_s)
         tx.add(row)

@@ -11,6 +11,7 @@ from openstake.derive.base import open_base
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.labels import labels_of
 from openstake.derive.marks import current_marks, current_places, middle_of
+from openstake.store.records.shots import OF_THE_JOB, shots_page
 from openstake.workflow.context import Context
 
 MOST_POINTS = 2000
@@ -72,7 +73,7 @@ def view(context: Context, job_id: str, query: PlanQuery) -> Plan:
         job = job_of(session, job_id)
         marks = [] if query.after else current_marks(session, job)
         places, _ = current_places(session, job)
-        page, following = points.shots_page(session, job_id, query.after, MOST_POINTS, False, points.OF_THE_JOB)
+        page, following = shots_page(session, job_id, query.after, MOST_POINTS, False, OF_THE_JOB)
         labels = labels_of(session, job_id, [shot.id for shot in page])
         page = [shot for shot in page if shot.id not in labels or not labels[shot.id].taken_out]
         placed = zip(page, points.derive_all(session, job, page), strict=True)

@@ -7,7 +7,6 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 import numpy as np
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, InputError, NotFoundError
@@ -22,7 +21,9 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, kit_of
 from openstake.live.bench import Bench, BenchHeard
 from openstake.live.rover import Address
-from openstake.store.models import BenchTest, Job, Occupation
+from openstake.store.models import BenchTest
+from openstake.store.records.bases import one_is_of_practice
+from openstake.store.records.kits import bench_rows
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.secrets import checked_address
@@ -112,8 +113,7 @@ def _names(kit: KitNow) -> tuple[str, str]:
 
 
 def _results(session: Session, job_id: str) -> list[BenchResult]:
-    rows = session.scalars(select(BenchTest).where(BenchTest.job_id == job_id).order_by(BenchTest.created_s.desc()).limit(_SHOWN))
-    return [_result(row) for row in rows]
+    return [_result(row) for row in bench_rows(session, job_id, _SHOWN)]
 
 
 def newest_result(session: Session, job_id: str) -> BenchResult | None:
@@ -131,8 +131,7 @@ def _standins_at_work(context: Context) -> bool:
     """Whether a session of a practice job listens; one of receivers of one's own takes no stand-in."""
     listening = context.running.occupations
     with context.database.read() as session:
-        of_practice = select(Occupation.id).join(Job, Job.id == Occupation.job_id).where(Job.practice)
-        return session.scalar(of_practice.where(Occupation.id.in_(listening)).limit(1)) is not None
+        return one_is_of_practice(session, listening)
 
 
 def begin(context: Context, job_id: str, request: BenchRequest) -> BenchView:

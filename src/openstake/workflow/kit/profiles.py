@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from sqlalchemy import select
-
 from openstake.core.describe import FieldShown, fields_shown
 from openstake.core.errors import InputError, NotFoundError
 from openstake.core.kit.profile import ROLES, Profile, example
@@ -16,6 +14,7 @@ from openstake.derive.job import job_of
 from openstake.derive.kit import chosen_lines, profile_of, profile_rows
 from openstake.store.models import JobProfile, ProfileVersion
 from openstake.store.records import lines
+from openstake.store.records.kits import profile_versions
 from openstake.wire.profile import read_profile
 from openstake.workflow.command import OF_NO_JOB, Transaction, carry_out, command
 from openstake.workflow.context import Context, file_name
@@ -128,9 +127,7 @@ def _view(row: ProfileVersion, chosen: bool = False) -> ProfileView:
 def versions(context: Context, line_id: str) -> Profiles:
     """Return all versions of a profile, newest first."""
     with context.database.read() as session:
-        rows = session.scalars(
-            select(ProfileVersion).where(ProfileVersion.line_id == line_id).order_by(ProfileVersion.version.desc())
-        ).all()
+        rows = profile_versions(session, line_id)
     if not rows:
         raise NotFoundError(NO_PROFILE)
     return Profiles([_view(row) for row in rows])

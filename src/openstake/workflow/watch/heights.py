@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.antenna import TypedReading
@@ -24,6 +23,7 @@ from openstake.derive.points import pole_lines
 from openstake.store.book import lost_race, write_entry
 from openstake.store.models import HeightReading, Occupation, Shot
 from openstake.store.records import lines
+from openstake.store.records.shots import of_one_pole
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 
@@ -122,11 +122,7 @@ def _shot(session: Session, job: JobNow, shot_id: str) -> Shot:
 def _same_pole(session: Session, shot: Shot) -> list[_OnPole]:
     """Return the shots of one rover from one set-up, oldest first: its pole is theirs."""
     rover = listening_line(session, shot.occupation_id, shot.listening_id)
-    rows = session.execute(
-        select(Shot.id, Shot.created_s, Shot.refers_to, Shot.name, Shot.height_reading_id)
-        .where(Shot.occupation_id == shot.occupation_id, Shot.listening_id.in_(rover))
-        .order_by(Shot.created_s, Shot.id)
-    ).all()
+    rows = of_one_pole(session, shot.occupation_id, rover)
     known = pole_lines(session, shot.job_id, rows)
     return [_OnPole(row, known[row.height_reading_id]) for row in rows]
 

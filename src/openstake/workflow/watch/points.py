@@ -28,6 +28,7 @@ from openstake.derive.kit import kit_of
 from openstake.derive.labels import free_name, is_taken, labels_of, newest_label, usual_name
 from openstake.store.models import PointLabel, Shot
 from openstake.store.records import lines
+from openstake.store.records.shots import shots_page
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 from openstake.workflow.photos import PhotoView, keep_photo, photos_of
@@ -141,7 +142,7 @@ def list_points(context: Context, job_id: str, query: PointsQuery) -> Points:
     with context.database.read() as session:
         job = job_of(session, job_id)
         where = _filters(job_id, query)
-        page, following = points.shots_page(session, job_id, query.after, MOST_POINTS, True, *where)
+        page, following = shots_page(session, job_id, query.after, MOST_POINTS, True, *where)
         newest = newest_label(session, job_id)
         return Points(
             points=_views(session, job, page),

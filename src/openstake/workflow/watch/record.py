@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, InputError
@@ -19,6 +18,7 @@ from openstake.derive.kit import kit_of
 from openstake.derive.labels import free_name, is_taken, labels_of, usual_name
 from openstake.store.book import write_entry
 from openstake.store.models import PointLabel, Shot
+from openstake.store.records.shots import OF_THE_JOB, shots_of_job
 from openstake.workflow.context import Context
 from openstake.workflow.recording import Recording, ShotPlan, begin
 from openstake.workflow.watch.kinds import settings_of
@@ -104,9 +104,7 @@ def _told(session: Session, job: JobNow, shot: Shot, now: float, request: PointR
 
 def _compared_with_last(session: Session, job: JobNow, shot: Shot) -> list[Finding]:
     """Compare a shot with the latest ones of the same place from another initialisation."""
-    lately = session.scalars(
-        select(Shot).where(Shot.job_id == job.id, points.OF_THE_JOB).order_by(Shot.created_s.desc(), Shot.id.desc()).limit(_COMPARED_LATELY)
-    ).all()
+    lately = shots_of_job(session, job.id, OF_THE_JOB, newest_first=True, limit=_COMPARED_LATELY)
     labels = labels_of(session, job.id, [item.id for item in lately])
     derived = points.derive_all(session, job, lately)
     seen = [seen_of(item, point, labels, job) for item, point in zip(lately, derived, strict=True)]

@@ -1,0 +1,125 @@
+"""Bases: set-ups, occupations, where they are listened to, their static logs, and what was changed at them."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from openstake.store.models import (
+    HeightReading,
+    Job,
+    Listening,
+    Occupation,
+    OccupationEnd,
+    Reference,
+    SetUp,
+    SiteChange,
+    StaticLog,
+    StaticLogEnd,
+)
+from openstake.store.records.lines import heads
+
+
+def latest_occupation(session: Session, job_id: str) -> Occupation | None:
+    """Return the base that was started last in a job."""
+    query = select(Occupation).where(Occupation.job_id == job_id).order_by(Occupation.started_s.desc())
+    return session.scalars(query.limit(1)).first()
+
+
+def occupation_of_setup(session: Session, job_id: str, setup_id: str) -> Occupation | None:
+    """Return the occupation that a set-up became."""
+    return session.scalars(select(Occupation).where(Occupation.job_id == job_id, Occupation.setup_id == setup_id)).first()
+
+
+def occupation_of_reading(session: Session, job_id: str, reading_id: str) -> Occupation | None:
+    """Return the occupation that a height reading belongs to, None while it is set up."""
+    row = session.get(HeightReading, reading_id)
+    if row is None:
+        return None
+    if row.occupation_id is not None:
+        return session.get(Occupation, row.occupation_id)
+    return None if row.setup_id is None else occupation_of_setup(session, job_id, row.setup_id)
+
+
+def occupations_on(session: Session, job_id: str, mark_ids: Collection[str]) -> Sequence[str]:
+    """Return the ids of a job's occupations of a mark, by the rows of its line."""
+    return session.scalars(select(Occupation.id).where(Occupation.job_id == job_id, Occupation.mark_id.in_(mark_ids))).all()
+
+
+def a_base_has_ended(session: Session, job_id: str) -> bool:
+    """Tell whether a base has run in a job and ended."""
+    query = select(OccupationEnd.occupation_id).join(Occupation, Occupation.id == OccupationEnd.occupation_id)
+    return session.scalars(query.where(Occupation.job_id == job_id).limit(1)).first() is not None
+
+
+def running_occupations(session: Session) -> Sequence[Occupation]:
+    """Return the occupations of all jobs that have not ended."""
+    return session.scalars(select(Occupation).where(Occupation.id.not_in(select(OccupationEnd.occupation_id)))).all()
+
+
+def one_is_of_practice(session: Session, occupation_ids: Collection[str]) -> bool:
+    """Tell whether one of some occupations is of a practice job."""
+    query = select(Occupation.id).join(Job, Job.id == Occupation.job_id).where(Job.practice, Occupation.id.in_(occupation_ids))
+    return session.scalar(query.limit(1)) is not None
+
+
+def newest_setup(session: Session, job_id: str) -> SetUp | None:
+    """Return the last row of the newest set-up that is neither abandoned nor started."""
+    used = select(Occupation.setup_id).where(Occupation.setup_id.is_not(None))
+    query = heads(SetUp, SetUp.job_id == job_id, ~SetUp.dropped, SetUp.line_id.not_in(used))
+    return session.scalars(query.order_by(SetUp.created_s.desc())).first()
+
+
+def setup_began_s(session: Session, line_id: str) -> float | None:
+    """Return when a set-up was begun, Unix seconds."""
+    return session.scalars(select(SetUp.created_s).where(SetUp.line_id == line_id).order_by(SetUp.created_s)).first()
+
+
+def last_setup_row(session: Session, job_id: str) -> SetUp | None:
+    """Return the row of a set-up that was written last in a job."""
+    return session.scalars(select(SetUp).where(SetUp.job_id == job_id).order_by(SetUp.created_s.desc())).first()
+
+
+def listenings_of(session: Session, occupation_ids: Collection[str]) -> Sequence[Listening]:
+    """Return where occupations were listened to, first to last."""
+    query = select(Listening).where(Listening.occupation_id.in_(set(occupation_ids)))
+    return session.scalars(query.order_by(Listening.started_s)).all()
+
+
+def open_log(session: Session, occupation_id: str) -> StaticLog | None:
+    """Return the static log of an occupation that runs."""
+    ended = select(StaticLogEnd.log_id)
+    return session.scalars(select(StaticLog).where(StaticLog.occupation_id == occupation_id, StaticLog.id.not_in(ended))).first()
+
+
+def logs_with_ends(session: Session, occupation_ids: Collection[str]) -> list[tuple[StaticLog, float | None]]:
+    """Return the static logs of occupations, first to last, with when each ended (Unix seconds; None of one that runs)."""
+    query = select(StaticLog, StaticLogEnd.ended_s).outerjoin(StaticLogEnd, StaticLogEnd.log_id == StaticLog.id)
+    rows = session.execute(query.where(StaticLog.occupation_id.in_(set(occupation_ids))).order_by(StaticLog.started_s))
+    return [(row, ended_s) for row, ended_s in rows]
+
+
+def count_open_logs(session: Session, occupation_id: str) -> int:
+    """Return how many static logs of an occupation run."""
+    where = (StaticLog.occupation_id == occupation_id, StaticLog.id.not_in(select(StaticLogEnd.log_id)))
+    return session.scalar(select(func.count()).select_from(StaticLog).where(*where)) or 0
+
+
+def site_changes(session: Session, occupation_id: str) -> Sequence[SiteChange]:
+    """Return what the crew told to have changed at a base."""
+    return session.scalars(select(SiteChange).where(SiteChange.occupation_id == occupation_id)).all()
+
+
+def positions_heard_s(session: Session, occupation_id: str) -> Sequence[float]:
+    """Return when each position of its own was decoded from a base's stream, first to last."""
+    listening = select(Listening.id).where(Listening.occupation_id == occupation_id)
+    where = (Reference.listening_id.in_(listening), Reference.origin == "decoded", ~Reference.virtual)
+    return session.scalars(select(Reference.heard_s).where(*where).order_by(Reference.heard_s)).all()
+
+
+def last_reference(session: Session, listening_ids: Collection[str]) -> Reference | None:
+    """Return the base position that was heard last while it was listened to."""
+    query = select(Reference).where(Reference.listening_id.in_(listening_ids)).order_by(Reference.heard_s.desc())
+    return session.scalars(query.limit(1)).first()

@@ -1,0 +1,42 @@
+"""Local fits: their marks, the choices, and those in use."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.store.models import FitApplied, FitChosen, FitMark
+from openstake.store.records.lines import heads
+
+
+def fit_mark_rows(session: Session, job_id: str) -> Sequence[FitMark]:
+    """Return the marks of a job that have local coordinates now."""
+    return session.scalars(heads(FitMark, FitMark.job_id == job_id, ~FitMark.withdrawn)).all()
+
+
+def fit_mark_row(session: Session, job_id: str, line_id: str) -> FitMark | None:
+    """Return a mark with local coordinates by its line."""
+    return session.scalars(heads(FitMark, FitMark.job_id == job_id, FitMark.line_id == line_id, ~FitMark.withdrawn)).first()
+
+
+def last_applied(session: Session, job_id: str) -> FitApplied | None:
+    """Return the row that says which fit is in use in a job, or that none is any more."""
+    return session.scalars(heads(FitApplied, FitApplied.job_id == job_id)).first()
+
+
+def applied_rows(session: Session, job_id: str) -> Sequence[FitApplied]:
+    """Return the fits that were applied in a job, newest first."""
+    return session.scalars(select(FitApplied).where(FitApplied.job_id == job_id).order_by(FitApplied.created_s.desc(), FitApplied.id)).all()
+
+
+def chosen_rows_of(session: Session, job_id: str) -> Sequence[FitChosen]:
+    """Return every choice of a job's fit."""
+    return session.scalars(select(FitChosen).where(FitChosen.job_id == job_id)).all()
+
+
+def chosen_words(session: Session, job_id: str) -> Sequence[Any]:
+    """Return id, what it replaced and words of every choice of a job's fit."""
+    return session.execute(select(FitChosen.id, FitChosen.replaces_id, FitChosen.words).where(FitChosen.job_id == job_id)).all()

@@ -1,0 +1,16 @@
+"""Height readings: the same one typed twice."""
+
+from __future__ import annotations
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from openstake.store.models import HeightReading
+
+
+def same_reading_since(session: Session, row: HeightReading, since_s: float) -> HeightReading | None:
+    """Return a first reading with the text, feature, unit and moment of another one, of its set-up and since a moment (Unix seconds)."""
+    alike = (HeightReading.setup_id, HeightReading.text, HeightReading.moment, HeightReading.feature, HeightReading.bare_unit)
+    same = (column == getattr(row, column.key) for column in alike)
+    query = select(HeightReading).where(*same, HeightReading.created_s > since_s, HeightReading.replaces_id.is_(None))
+    return session.scalars(query).first()
