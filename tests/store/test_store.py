@@ -203,3 +203,23 @@ def test_a_data_folder_of_the_second_version_keeps_its_bases_and_their_heights(t
         assert new.execute("PRAGMA foreign_key_check").fetchall() == []
         with pytest.raises(sqlite3.IntegrityError, match="never changed"):
             new.execute("UPDATE height_reading SET text = 'x'")
+
+
+def test_a_choice_that_undid_another_says_so_by_a_column_and_still_cannot_be_changed(tmp_path):
+    migrate(f"sqlite:///{tmp_path / 'openstake.db'}", revision="0014")
+    with contextlib.closing(sqlite3.connect(tmp_path / "openstake.db")) as connection, connection:
+        connection.execute("INSERT INTO job (id, practice, created_s) VALUES ('j', 0, 1.0)")
+        rows = [
+            ("a", "as it begins", None),
+            ("b", "C left out", "a"),
+            ("c", "undone: C left out", "b"),
+            ("d", "undone is a mark's name", "c"),
+        ]
+        connection.executemany("INSERT INTO fit_chosen VALUES (?, 'j', '{}', '{}', ?, ?, 1.0)", rows)
+
+    Database.in_folder(tmp_path).close()
+
+    with contextlib.closing(sqlite3.connect(tmp_path / "openstake.db")) as connection:
+        assert dict(connection.execute("SELECT id, undid FROM fit_chosen")) == {"a": 0, "b": 0, "c": 1, "d": 0}
+        with pytest.raises(sqlite3.IntegrityError, match="never changed"):
+            connection.execute("UPDATE fit_chosen SET undid = 1")

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import uuid
 
-from sqlalchemy import Boolean, Float, ForeignKey, Index, Integer, LargeBinary, String, Text, UniqueConstraint
+from sqlalchemy import Boolean, Float, ForeignKey, Index, Integer, LargeBinary, String, Text, UniqueConstraint, false
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
 # Tables in which a job has one line: the first rows of two crews disagree like any two that replace one row.
@@ -609,7 +609,10 @@ class FitShot(Base):
 
 
 class FitChosen(Base):
-    """A local fit as it was chosen: `data` is JSON of the choice, `result` of what came out, `words` what was changed."""
+    """A local fit as it was chosen: `data` is JSON of the choice, `result` of what came out, `words` what was changed.
+
+    `undid`: it took the choice before it back.
+    """
 
     __tablename__ = "fit_chosen"
     id: Mapped[str] = _key()
@@ -617,6 +620,7 @@ class FitChosen(Base):
     data: Mapped[str] = mapped_column(Text)
     result: Mapped[str] = mapped_column(Text)
     words: Mapped[str] = mapped_column(Text)
+    undid: Mapped[bool] = mapped_column(Boolean, default=False, server_default=false())
     replaces_id: Mapped[str | None] = mapped_column(ForeignKey("fit_chosen.id"), unique=True)
     created_s: Mapped[float] = mapped_column(Float)
 

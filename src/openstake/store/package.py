@@ -39,6 +39,10 @@ FORM = 2
 # The form that 0.11.0 to 0.13.0 wrote: no hashes of tables, joined rows among the others, no table of time passed before 0.12.0.
 _FORM_1 = 1
 _NOT_IN_FORM_1 = "time_passed"
+# What its rows lack, and how it is told: as the migration 0015 does.
+_FILLED_IN_FORM_1: dict[str, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    "fit_chosen": lambda row: {"undid": str(row.get("words")).startswith("undone: ")}
+}
 
 LINKS = "sealed_line"
 PARENTS = "rival"
@@ -480,6 +484,8 @@ class Opened:
                 values = _plain(line)
             except JsonError as error:
                 raise FileError(f"Row {count} of {name} {error}.") from None
+            if self.package.form == _FORM_1 and name in _FILLED_IN_FORM_1 and isinstance(values, dict):
+                values = _FILLED_IN_FORM_1[name](values) | values
             yield _row(name, columns, values, count)
         if name in tables() and count != self.package.tables.get(name, 0):
             raise FileError(f"{name} has {count} rows, not the {self.package.tables.get(name, 0)} that {MANIFEST} says.")

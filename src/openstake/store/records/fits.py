@@ -38,5 +38,7 @@ def chosen_rows_of(session: Session, job_id: str) -> Sequence[FitChosen]:
 
 
 def chosen_words(session: Session, job_id: str) -> Sequence[Any]:
-    """Return id, what it replaced and words of every choice of a job's fit."""
-    return session.execute(select(FitChosen.id, FitChosen.replaces_id, FitChosen.words).where(FitChosen.job_id == job_id)).all()
+    """Return id, what it replaced, words, and whether it undid another, of every choice of a job's fit."""
+    return session.execute(
+        select(FitChosen.id, FitChosen.replaces_id, FitChosen.words, FitChosen.undid).where(FitChosen.job_id == job_id)
+    ).all()

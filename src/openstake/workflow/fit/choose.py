@@ -118,13 +118,14 @@ class FitCompared:
     largest_m: float
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Step:
     """A choice with its words and what comes out of it, before it is stored."""
 
     choice: FitChoice
     words: str
     item: Judged
+    undid: bool = False
 
 
 def choose(context: Context, job_id: str, request: FitRequest) -> FitView:
@@ -139,7 +140,7 @@ def choose(context: Context, job_id: str, request: FitRequest) -> FitView:
         if not words:
             return page_of(judged(session, job, fit_now(session, job)), undo_words(session, job_id))
         chosen = [(new, words)] if before is not None else [(old, _BEGINNING), (new, words)]
-        steps = [_Step(choice, said, judged(session, job, solved(job, None, marks, choice))) for choice, said in chosen]
+        steps = [_Step(choice=choice, words=said, item=judged(session, job, solved(job, None, marks, choice))) for choice, said in chosen]
     return _kept(context, job_id, request.replaces_id, steps)
 
 
@@ -153,11 +154,10 @@ def undo(context: Context, job_id: str, request: FitUndo) -> FitView:
         target, taken = _before(session, present)
         choice = choice_of(json.loads(target.data))
         item = judged(session, job, solved(job, None, fit_marks(session, job), choice))
-    return _kept(context, job_id, request.replaces_id, [_Step(choice, f"{_UNDONE}{taken}", item)])
+    return _kept(context, job_id, request.replaces_id, [_Step(choice=choice, words=f"undone: {taken}", item=item, undid=True)])
 
 
 _BEGINNING = "as it begins: every mark in, by the usual models"
-_UNDONE = "undone: "
 
 
 def _kept(context: Context, job_id: str, seen_id: str | None, steps: Sequence[_Step]) -> FitView:
@@ -178,6 +178,7 @@ def _kept(context: Context, job_id: str, seen_id: str | None, steps: Sequence[_S
                 data=json.dumps(asdict(step.choice)),
                 result=json.dumps(asdict(result)),
                 words=step.words,
+                undid=step.undid,
                 replaces_id=before.id if before else None,
                 created_s=tx.now_s,
             )
@@ -277,10 +278,9 @@ def _before(session: Session, present: FitChosen) -> tuple[FitChosen, str]:
     rows = {row.id: row for row in chosen_words(session, present.job_id)}
     skip, row = 0, rows[present.id]
     while row.replaces_id is not None:
-        undid = row.words.startswith(_UNDONE)
-        if not undid and not skip:
+        if not row.undid and not skip:
             return session.get_one(FitChosen, row.replaces_id), row.words
-        skip += 1 if undid else -1
+        skip += 1 if row.undid else -1
         row = rows[row.replaces_id]
     raise ConflictError("There is nothing more to undo.")
 
