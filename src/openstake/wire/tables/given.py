@@ -98,16 +98,21 @@ def metres(number: str, unit: str) -> float:
 
 def refusal_of(mark: GivenMark) -> str:
     """Return why a mark cannot be one, whatever the format; empty where it can."""
-    return _refusal_of_texts(mark) or _refusal_of_place(mark)
+    return refusal_of_name(mark) or _refusal_of_texts(mark) or _refusal_of_place(mark)
 
 
-def _refusal_of_texts(mark: GivenMark) -> str:
+def refusal_of_name(mark: GivenMark) -> str:
+    """Return why a mark's name is none; empty where it is one."""
     if not mark.name:
         return "The mark has no name."
     if len(mark.name) > LONGEST_NAME:
         return f"The name is longer than {LONGEST_NAME} letters."
     if re.search(r"[\t\r\n]", mark.name) or FORBIDDEN.search(mark.name):
         return "The name holds a line break or another character that is none of a name."
+    return ""
+
+
+def _refusal_of_texts(mark: GivenMark) -> str:
     if any(FORBIDDEN.search(text) for text in (mark.note, mark.source, mark.order)):
         return "A text holds a control character, or one that is no character."
     if max(len(mark.note), len(mark.source), len(mark.order)) > LONGEST_TEXT:

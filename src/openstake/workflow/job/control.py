@@ -21,7 +21,7 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.marks import MarkNow, current_marks, current_rows, given_of, line_ids, mark_row_of, place_rows, row_of
 from openstake.store.models import Mark
 from openstake.store.records.lines import head
-from openstake.wire.tables.given import refusal_of
+from openstake.wire.tables.given import refusal_of, refusal_of_name
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 
@@ -179,8 +179,10 @@ def typed_mark(job: JobNow, values: Mapping[str, Any]) -> GivenMark:
         raise InputError("Give east and north, or latitude and longitude, not both: one follows from the other.", field="latitude_deg")
     if mark.height_m is not None and mark.height_kind is None:
         raise InputError("Say whether the height is ellipsoidal or an elevation.", field="height_kind")
+    if sentence := refusal_of_name(mark):
+        raise InputError(sentence, field="name")
     if sentence := refusal_of(mark):
-        raise InputError(sentence, field="name" if "name" in sentence else None)
+        raise InputError(sentence)
     return mark
 
 
