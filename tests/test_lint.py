@@ -1,6 +1,7 @@
 """What no type says, held of the whole source: time has one source, one place writes, and constructors take names."""
 
 import ast
+import re
 import subprocess
 from pathlib import Path
 
@@ -67,3 +68,19 @@ def test_dataclasses_of_more_than_three_fields_take_names_alone():
     found = dict(dataclasses_of_many_fields())
     assert len(found) > 300
     assert [name for name, made in found.items() if "kw_only=True" not in made] == []
+
+
+def test_no_two_files_of_the_front_end_import_each_other():
+    folder = ROOT / "web" / "src"
+    imports: dict[Path, set[Path]] = {}
+    for path in [*folder.rglob("*.ts"), *folder.rglob("*.tsx")]:
+        named = (path.parent / name for name in re.findall(r'from "(\.[^"]+)"', path.read_text()))
+        imports[path] = {
+            file.resolve() for name in named for file in (name.with_name(name.name + end) for end in (".ts", ".tsx")) if file.exists()
+        }
+    assert len(imports) > 100
+    left = dict(imports)
+    while leaves := [path for path, needs in left.items() if not needs & left.keys()]:
+        for path in leaves:
+            del left[path]
+    assert list(left) == []

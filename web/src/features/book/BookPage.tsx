@@ -10,11 +10,6 @@ const VIEWS = [
   { view: "take-home", label: "Take home" },
 ] as const;
 
-export interface BookViewProps {
-  job: Schemas["JobView"];
-  tabs: React.ReactNode;
-}
-
 /** Book: the record that stands, days signed off, and what goes home. */
 export function BookPage({ job }: { job: Schemas["JobView"] }) {
   const [view, setView] = useView(VIEWS.map((item) => item.view));

@@ -5,10 +5,10 @@ import { useWho } from "../../api/hand";
 import { clock, counted, day as dayOf } from "../../lib/format";
 import { Button, Note, TextField } from "../../ui/controls";
 import { Page } from "../../ui/Page";
-import type { BookViewProps } from "./BookPage";
+import type { ViewProps } from "../../ui/view";
 
 /** Day sheets, and their sign-off: a copy is frozen, and what comes later says so. */
-export function DaysView({ job, tabs }: BookViewProps) {
+export function DaysView({ job, tabs }: ViewProps) {
   const days = useDays(job.id);
   const [picked, setPicked] = useState("");
   const shown = days.data?.find((item) => item.day === picked) ?? days.data?.[0] ?? null;

@@ -5,11 +5,11 @@ import { clock, day } from "../../lib/format";
 import { Note, Select, ShowMore, TextField } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { AddToBook } from "./AddToBook";
-import type { BookViewProps } from "./BookPage";
+import type { ViewProps } from "../../ui/view";
 import { CrewsDiffer } from "./CrewsDiffer";
 
 /** The day as a line, the machine's entries left, the crew's right; found by words, by what they are about, by day. */
-export function LinesView({ job, tabs }: BookViewProps) {
+export function LinesView({ job, tabs }: ViewProps) {
   const [text, setText] = useState("");
   const [group, setGroup] = useState<NonNullable<BookFilter["group"]>>("");
   const [onDay, setOnDay] = useState("");

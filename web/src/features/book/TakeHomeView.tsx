@@ -9,10 +9,10 @@ import { Button, Note, Select, Toggle } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { saveMade, WorkBar } from "../../ui/work";
 import type { Schemas } from "../../api/client";
-import type { BookViewProps } from "./BookPage";
+import type { ViewProps } from "../../ui/view";
 
 /** Points in open formats, derived at that moment; a CSV has the columns, the order and the unit that are wished. */
-export function TakeHomeView({ job, tabs }: BookViewProps) {
+export function TakeHomeView({ job, tabs }: ViewProps) {
   const view = useTakeHome(job.id);
   const reports = useReports(job.id).data ?? [];
   const [columns, setColumns] = useState<string[] | null>(null);

@@ -12,6 +12,7 @@ import { BudgetNumbers } from "./BudgetNumbers";
 import { FindingsView } from "./FindingsView";
 import { MorningView } from "./MorningView";
 import { WhatIfView } from "./WhatIfView";
+import type { ChainViewProps } from "./props";
 
 const VIEWS = [
   { view: "chain", label: "Chain" },
@@ -19,12 +20,6 @@ const VIEWS = [
   { view: "findings", label: "Findings" },
   { view: "morning", label: "Morning" },
 ] as const;
-
-export interface ChainViewProps {
-  job: Schemas["JobView"];
-  chain: Schemas["ChainView"];
-  tabs: React.ReactNode;
-}
 
 /** The front page of a job: what a coordinate hangs on, how good it is, and what to do next. */
 export function ChainPage({ job }: { job: Schemas["JobView"] }) {

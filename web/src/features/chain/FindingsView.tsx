@@ -1,6 +1,6 @@
 import { Page } from "../../ui/Page";
 import { AskedFindings } from "./AskedFindings";
-import type { ChainViewProps } from "./ChainPage";
+import type { ChainViewProps } from "./props";
 
 /** The findings of a job, with their answers. */
 export function FindingsView({ job, chain, tabs }: ChainViewProps) {

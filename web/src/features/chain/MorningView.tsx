@@ -3,7 +3,7 @@ import type { Schemas } from "../../api/client";
 import { LinkButton } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { StateMark } from "../../ui/StateMark";
-import type { ChainViewProps } from "./ChainPage";
+import type { ChainViewProps } from "./props";
 
 /** Coming back to a site: what still holds, what must be checked anew, in order, and how long it takes. */
 export function MorningView({ job, tabs, morning }: ChainViewProps & { morning: Schemas["Morning"] }) {

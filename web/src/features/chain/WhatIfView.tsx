@@ -8,7 +8,7 @@ import { Button, Note, TextField, Toggle } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { SettingsEditor } from "../../ui/SettingsEditor";
 import { BudgetNumbers } from "./BudgetNumbers";
-import type { ChainViewProps } from "./ChainPage";
+import type { ChainViewProps } from "./props";
 
 /** What if: the budget moved live, and the reverse: what reaches a need, the cheapest first. */
 export function WhatIfView({ job, tabs }: ChainViewProps) {

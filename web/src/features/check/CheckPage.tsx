@@ -20,6 +20,7 @@ import { PoleView } from "./PoleView";
 import { ReseatView } from "./ReseatView";
 import { ShotForm, USUAL_SHOT } from "./ShotForm";
 import { Difference, Verdict } from "./Verdict";
+import type { ViewProps } from "../../ui/view";
 
 const VIEWS = [
   { view: "shot", label: "Check a mark" },
@@ -29,11 +30,6 @@ const VIEWS = [
   { view: "pole", label: "Pole" },
   { view: "fieldtest", label: "Field test" },
 ] as const;
-
-export interface CheckViewProps {
-  job: Schemas["JobView"];
-  tabs: React.ReactNode;
-}
 
 /** Check: is it right, before any work starts, and still at the end. */
 export function CheckPage({ job }: { job: Schemas["JobView"] }) {
@@ -48,7 +44,7 @@ export function CheckPage({ job }: { job: Schemas["JobView"] }) {
 }
 
 /** An averaged shot on a known mark, and what its difference says. */
-function ShotView({ job, tabs }: CheckViewProps) {
+function ShotView({ job, tabs }: ViewProps) {
   const checks = useChecks(job.id);
   const record = useRecordCheck(job.id);
   const [picked, setPicked] = useState<Schemas["MarkView"] | null>(null);

@@ -10,12 +10,12 @@ import { Page } from "../../ui/Page";
 import { PoleFields, usePole } from "../../ui/pole";
 import { Drop, Record, ShotProgress } from "../../ui/shot";
 import { StateMark } from "../../ui/StateMark";
-import type { CheckViewProps } from "./CheckPage";
+import type { ViewProps } from "../../ui/view";
 
 const EMPTY = { full: false, sigma_xy: "", sigma_h: "", distance: "", height_difference: "" };
 
 /** The field test of the pair: planned with its times, measured shot by shot, judged when it is whole. */
-export function FieldTestView({ job, tabs }: CheckViewProps) {
+export function FieldTestView({ job, tabs }: ViewProps) {
   const tests = useFieldTests(job.id);
   const begin = useBeginFieldTest(job.id);
   const record = useRecordFieldTest(job.id);

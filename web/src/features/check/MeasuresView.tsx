@@ -8,7 +8,7 @@ import { Button, Note, Select, TextField } from "../../ui/controls";
 import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
 import { StateMark } from "../../ui/StateMark";
-import type { CheckViewProps } from "./CheckPage";
+import type { ViewProps } from "../../ui/view";
 
 const EMPTY: Schemas["MeasureRequest"] = { kind: "slope", from_name: "", to_name: "", measured: "", sigma: "", from_above: "", to_above: "" };
 const KINDS = [
@@ -18,7 +18,7 @@ const KINDS = [
 ];
 
 /** Tape and level: the only checks that are free of GNSS; and points that two base set-ups have. */
-export function MeasuresView({ job, tabs }: CheckViewProps) {
+export function MeasuresView({ job, tabs }: ViewProps) {
   const view = useMeasures(job.id);
   const add = useAddMeasure(job.id);
   const [wish, setRequest] = useState(EMPTY);

@@ -11,11 +11,11 @@ import { Page } from "../../ui/Page";
 import { PracticeWait } from "../../ui/practice";
 import { SettingsEditor } from "../../ui/SettingsEditor";
 import { StateMark } from "../../ui/StateMark";
-import type { CheckViewProps } from "./CheckPage";
+import type { ViewProps } from "../../ui/view";
 import { VerdictLine } from "./JobVerdict";
 
 /** The plan of checks: what proves this base, what is still due, and the verdict. */
-export function PlanOfChecks({ job, tabs }: CheckViewProps) {
+export function PlanOfChecks({ job, tabs }: ViewProps) {
   const plan = usePlanOfChecks(job.id);
   const settings = useCheckSettings(job.id);
   const [editing, setEditing] = useState(false);

@@ -10,10 +10,10 @@ import { PoleFields, usePole } from "../../ui/pole";
 import { Drop, Record, ShotProgress } from "../../ui/shot";
 import { StateMark } from "../../ui/StateMark";
 import { PoleTop } from "../../plots/PoleTop";
-import type { CheckViewProps } from "./CheckPage";
+import type { ViewProps } from "../../ui/view";
 
 /** The pole turned: what goes round with it is its lean. */
-export function PoleView({ job, tabs }: CheckViewProps) {
+export function PoleView({ job, tabs }: ViewProps) {
   const turns = useTurns(job.id);
   const begin = useBeginTurn(job.id);
   const record = useRecordSide(job.id);

@@ -9,10 +9,10 @@ import { FindingLines } from "../../ui/findings";
 import { MarkPicker, useCurrentMark } from "../../ui/marks";
 import { Page } from "../../ui/Page";
 import { TickRow } from "../../ui/ticks";
-import type { CheckViewProps } from "./CheckPage";
+import type { ViewProps } from "../../ui/view";
 
 /** Re-seat: a known mark moves the base; everything it would do stands here before it is done. */
-export function ReseatView({ job, tabs }: CheckViewProps) {
+export function ReseatView({ job, tabs }: ViewProps) {
   const [picked, setPicked] = useState<Schemas["MarkView"] | null>(null);
   const [shots, setShots] = useState<string[]>([]);
   const [accepted, setAccepted] = useState(false);

@@ -8,26 +8,9 @@ import { HistoryView } from "./HistoryView";
 import { MarksView } from "./MarksView";
 import { MeasureView } from "./MeasureView";
 import { ModelsView } from "./ModelsView";
+import { VIEWS } from "./props";
 import { TrustView } from "./TrustView";
 import { UseView } from "./UseView";
-
-const VIEWS = [
-  { view: "fit", label: "Fit" },
-  { view: "measure", label: "Measure" },
-  { view: "marks", label: "Local coordinates" },
-  { view: "models", label: "Models" },
-  { view: "history", label: "History" },
-  { view: "use", label: "Use" },
-] as const;
-
-export type FitTab = (typeof VIEWS)[number]["view"];
-
-export interface FitViewProps {
-  job: Schemas["JobView"];
-  fit: Schemas["FitView"];
-  tabs: React.ReactNode;
-  onView: (view: FitTab) => void;
-}
 
 /** Fit: GNSS tied to the control's own coordinates, and how far to trust it. */
 export function FitPage({ job }: { job: Schemas["JobView"] }) {

@@ -5,7 +5,7 @@ import { clock, day, decimal, length, partsPerMillion, signed, UNIT_SIGN } from 
 import { CardTable } from "../../ui/CardTable";
 import { Button, Note } from "../../ui/controls";
 import { Page } from "../../ui/Page";
-import type { FitViewProps } from "./FitPage";
+import type { FitViewProps } from "./props";
 
 /** Every fit that was chosen; two of them beside each other. */
 export function HistoryView({ job, fit, tabs }: FitViewProps) {

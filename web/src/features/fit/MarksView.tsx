@@ -9,7 +9,7 @@ import { CardTable } from "../../ui/CardTable";
 import { Button, FileButton, Note, Select, TextField, Toggle } from "../../ui/controls";
 import { FieldForm, type Values } from "../../ui/form";
 import { EditorPage, Page } from "../../ui/Page";
-import type { FitViewProps } from "./FitPage";
+import type { FitViewProps } from "./props";
 
 type Mark = Schemas["FitMarkView"];
 

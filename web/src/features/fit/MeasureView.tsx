@@ -12,7 +12,7 @@ import { PoleFields, usePole } from "../../ui/pole";
 import { PracticeStand } from "../../ui/practice";
 import { Drop, Hold, Record, ShotProgress } from "../../ui/shot";
 import { StateMark } from "../../ui/StateMark";
-import type { FitViewProps } from "./FitPage";
+import type { FitViewProps } from "./props";
 
 /** Stand on a mark and record: its GNSS side, under the same name. */
 export function MeasureView({ job, fit, tabs }: FitViewProps) {

@@ -4,7 +4,7 @@ import { useChooseFit } from "../../api/fit";
 import { decimal } from "../../lib/format";
 import { Button, Note, Select, TextField, Toggle } from "../../ui/controls";
 import { Page } from "../../ui/Page";
-import type { FitViewProps } from "./FitPage";
+import type { FitViewProps } from "./props";
 
 type Models = Schemas["FitModels"];
 

@@ -9,7 +9,7 @@ import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
 import { StateMark } from "../../ui/StateMark";
 import { ApplyFit } from "./ApplyFit";
-import type { FitViewProps } from "./FitPage";
+import type { FitViewProps } from "./props";
 import { MarkNumbers } from "./MarkNumbers";
 
 type Mark = Schemas["FitMarkView"];

@@ -7,7 +7,7 @@ import { Button, Note, ShowMore } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { StateMark } from "../../ui/StateMark";
 import { ApplyFit } from "./ApplyFit";
-import type { FitViewProps } from "./FitPage";
+import type { FitViewProps } from "./props";
 
 const FILES = [
   { file: "reports/fit.pdf", label: "Sheet (PDF)" },

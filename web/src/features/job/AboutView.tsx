@@ -4,7 +4,7 @@ import { problemOf, type Schemas, sentenceOf } from "../../api/client";
 import { useChangeJob, useCopyJob } from "../../api/queries";
 import { Button, TextField, Toggle } from "../../ui/controls";
 import { Page } from "../../ui/Page";
-import type { ViewProps } from "./JobPage";
+import type { ViewProps } from "../../ui/view";
 
 const FIELDS = [
   { name: "name", label: "Name" },

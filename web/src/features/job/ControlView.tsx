@@ -6,7 +6,7 @@ import { counted, length, UNIT_SIGN } from "../../lib/format";
 import { CardTable } from "../../ui/CardTable";
 import { Button, FileButton, Note, Select, ShowMore, TextField } from "../../ui/controls";
 import { Page } from "../../ui/Page";
-import type { ViewProps } from "./JobPage";
+import type { ViewProps } from "../../ui/view";
 import { MarkForm } from "./MarkForm";
 import { MarkPanel } from "./MarkPanel";
 

@@ -14,11 +14,6 @@ const VIEWS = [
   { view: "about", label: "About" },
 ] as const;
 
-export interface ViewProps {
-  job: Schemas["JobView"];
-  tabs: React.ReactNode;
-}
-
 /** The job: its control list, its plan, its system and what it is about. */
 export function JobPage({ job }: { job: Schemas["JobView"] }) {
   const [view, setView] = useView(VIEWS.map((item) => item.view));

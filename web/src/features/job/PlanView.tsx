@@ -6,7 +6,7 @@ import { counted, distance, length, METRES, UNIT_SIGN } from "../../lib/format";
 import { Button, Note } from "../../ui/controls";
 import { MarkPicker } from "../../ui/marks";
 import { Page } from "../../ui/Page";
-import type { ViewProps } from "./JobPage";
+import type { ViewProps } from "../../ui/view";
 
 const SitePlan = lazy(() => import("../../plots/SitePlan"));
 

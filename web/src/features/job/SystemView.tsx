@@ -4,7 +4,7 @@ import { useChangeJob, useSystemView } from "../../api/queries";
 import { Button, Note, Select, TextField } from "../../ui/controls";
 import { LengthField } from "../../ui/length";
 import { Page } from "../../ui/Page";
-import type { ViewProps } from "./JobPage";
+import type { ViewProps } from "../../ui/view";
 import { UNITS } from "./NewJob";
 import { SystemChooser, type ChosenSystem } from "./SystemChooser";
 import { FactorsView } from "./system/Factors";

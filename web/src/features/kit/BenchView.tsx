@@ -9,7 +9,7 @@ import { FindingLines } from "../../ui/findings";
 import { Page } from "../../ui/Page";
 import { Spoken } from "../../ui/Spoken";
 import { StateMark } from "../../ui/StateMark";
-import type { ViewProps } from "./KitPage";
+import type { ViewProps } from "../../ui/view";
 
 /** The evening before: both units a taped distance apart; the pair works, or it is known tonight that it does not. */
 export function BenchView({ job, tabs }: ViewProps) {

@@ -5,7 +5,12 @@ import { base64Of } from "../../lib/base64";
 import { FileButton, Note, Select, TextField } from "../../ui/controls";
 import { asTyped, FieldForm, type Values } from "../../ui/form";
 import { EditorPage } from "../../ui/Page";
-import type { OpenGear } from "./GearView";
+
+export interface OpenGear {
+  form: Schemas["GearForm"];
+  values: Values;
+  replaces: Schemas["GearView"] | null;
+}
 
 /** One thing of the kit. */
 export function GearEditor({ job, open, onClose }: { job: Schemas["JobView"]; open: OpenGear; onClose: () => void }) {

@@ -6,16 +6,10 @@ import { counted } from "../../lib/format";
 import { Button, Note } from "../../ui/controls";
 import { asTyped, type Values } from "../../ui/form";
 import { Page } from "../../ui/Page";
-import { GearEditor } from "./GearEditor";
-import type { ViewProps } from "./KitPage";
+import { GearEditor, type OpenGear } from "./GearEditor";
+import type { ViewProps } from "../../ui/view";
 
 type Item = Schemas["GearView"];
-
-export interface OpenGear {
-  form: Schemas["GearForm"];
-  values: Values;
-  replaces: Item | null;
-}
 
 /** All gear of this data folder, by kind. */
 export function GearView({ job, tabs }: ViewProps) {

@@ -12,11 +12,6 @@ const VIEWS = [
   { view: "bench", label: "Bench test" },
 ] as const;
 
-export interface ViewProps {
-  job: Schemas["JobView"];
-  tabs: React.ReactNode;
-}
-
 /** The kit: profiles for both ends, what to pack, and the gear it is made of. */
 export function KitPage({ job }: { job: Schemas["JobView"] }) {
   const [view, setView] = useView(VIEWS.map((item) => item.view));

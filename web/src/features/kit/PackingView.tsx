@@ -4,7 +4,7 @@ import { clock } from "../../lib/format";
 import { Note, Progress } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { TickRow } from "../../ui/ticks";
-import type { ViewProps } from "./KitPage";
+import type { ViewProps } from "../../ui/view";
 
 const COLUMNS = [
   [

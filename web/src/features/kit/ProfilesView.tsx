@@ -6,7 +6,7 @@ import { base64Of } from "../../lib/base64";
 import { Button, FileButton, Note } from "../../ui/controls";
 import { asTyped, wordOf, type Values } from "../../ui/form";
 import { Page } from "../../ui/Page";
-import type { ViewProps } from "./KitPage";
+import type { ViewProps } from "../../ui/view";
 import { ProfileEditor, type Edited } from "./ProfileEditor";
 
 type Profile = Schemas["ProfileView"];

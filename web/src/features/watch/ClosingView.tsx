@@ -5,10 +5,10 @@ import { Note, Progress } from "../../ui/controls";
 import { Page } from "../../ui/Page";
 import { StateMark } from "../../ui/StateMark";
 import { TickRow } from "../../ui/ticks";
-import type { WatchViewProps } from "./WatchPage";
+import type { ViewProps } from "../../ui/view";
 
 /** The end of the day: one list, in order. What the program knows it says; the rest is ticked off. */
-export function ClosingView({ job, tabs }: WatchViewProps) {
+export function ClosingView({ job, tabs }: ViewProps) {
   const closing = useClosing(job.id);
   const tick = useTickClosing(job.id);
   const items = closing.data?.items ?? [];

@@ -9,10 +9,10 @@ import { LinkButton, Note } from "../../ui/controls";
 import { MarkPicker, useCurrentMark, useMarkNamed } from "../../ui/marks";
 import { Page } from "../../ui/Page";
 import { PoleFields, usePole } from "../../ui/pole";
-import type { WatchViewProps } from "./WatchPage";
+import type { ViewProps } from "../../ui/view";
 
 /** The way to a mark: distance and direction, big. */
-export function GoToView({ job, tabs }: WatchViewProps) {
+export function GoToView({ job, tabs }: ViewProps) {
   const [picked, setPicked] = useState<Schemas["MarkView"] | null>(null);
   const [pole, setPole] = usePole();
   // Who comes from the plan of checks brings the mark's name along.

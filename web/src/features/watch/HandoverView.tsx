@@ -4,10 +4,10 @@ import { LinkButton, Note } from "../../ui/controls";
 import { FindingList } from "../../ui/findings";
 import { Page } from "../../ui/Page";
 import { StateMark } from "../../ui/StateMark";
-import type { WatchViewProps } from "./WatchPage";
+import type { ViewProps } from "../../ui/view";
 
 /** The network is gone: a base over a point that it measured, and radio in the same frame. */
-export function HandoverView({ job, tabs }: WatchViewProps) {
+export function HandoverView({ job, tabs }: ViewProps) {
   const handover = useHandover(job.id);
   const steps = handover.data?.steps ?? [];
   const next = steps.find((step) => step.key === handover.data?.next);

@@ -14,10 +14,10 @@ import { PracticeCut } from "../../ui/practice";
 import { FixHistory } from "./FixHistory";
 import { Rovers } from "./Rovers";
 import { Sky } from "./Sky";
-import type { WatchViewProps } from "./WatchPage";
+import type { ViewProps } from "../../ui/view";
 
 /** The instrument: what the rover says now beside what is seen, the sky, and how it came to say so. */
-export function NowView({ job, tabs }: WatchViewProps) {
+export function NowView({ job, tabs }: ViewProps) {
   const chosen = useLive(({ live }) => live?.rover_id ?? "");
   const instrument = useInstrument(job.id, chosen);
   const [, setParams] = useSearchParams();

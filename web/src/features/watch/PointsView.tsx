@@ -10,10 +10,10 @@ import { PoleFields, usePole } from "../../ui/pole";
 import { Drop, Hold, Record, ShotProgress } from "../../ui/shot";
 import { PointList } from "./PointList";
 import { ShotKinds } from "./ShotKinds";
-import type { WatchViewProps } from "./WatchPage";
+import type { ViewProps } from "../../ui/view";
 
 /** Points: the name counts up, the kind holds what must not be recorded, the list shows what is there. */
-export function PointsView({ job, tabs }: WatchViewProps) {
+export function PointsView({ job, tabs }: ViewProps) {
   const settings = useShotSettings(job.id);
   const points = usePoints(job.id);
   const record = useRecordPoint(job.id);

@@ -19,11 +19,6 @@ const VIEWS = [
   { view: "closing", label: "Closing" },
 ] as const;
 
-export interface WatchViewProps {
-  job: Schemas["JobView"];
-  tabs: React.ReactNode;
-}
-
 /** Watch: the rover now, points, the way to a mark, and the end of the day. */
 export function WatchPage({ job }: { job: Schemas["JobView"] }) {
   const [view, setView] = useView(VIEWS.map((item) => item.view));

@@ -6,7 +6,7 @@ import { afterEach, beforeEach, expect, test, vi } from "vitest";
 import type { Schemas } from "../../api/client";
 import { ClosingView } from "./ClosingView";
 import { HandoverView } from "./HandoverView";
-import type { WatchViewProps } from "./WatchPage";
+import type { ViewProps } from "../../ui/view";
 
 const JOB = { id: "j1", name: "Test", length_unit: "m", time_zone: "UTC" } as Schemas["JobView"];
 const step = (key: string, state: string) =>
@@ -32,7 +32,7 @@ afterEach(() => {
   vi.unstubAllGlobals();
 });
 
-function show(View: FunctionComponent<WatchViewProps>) {
+function show(View: FunctionComponent<ViewProps>) {
   const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } });
   render(
     <QueryClientProvider client={queries}>
