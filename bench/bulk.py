@@ -32,7 +32,6 @@ from openstake.core.evidence import Epoch  # noqa: E402
 from openstake.core.limits import TOLERANCES  # noqa: E402
 from openstake.core.shot import ShotKind  # noqa: E402
 from openstake.derive import points  # noqa: E402
-from openstake.derive.base import listening_of, needed_occupation  # noqa: E402
 from openstake.derive.heights import read_height  # noqa: E402
 from openstake.derive.job import job_of  # noqa: E402
 from openstake.derive.kit import kit_of  # noqa: E402
@@ -41,6 +40,7 @@ from openstake.live.rover import ReceivedEpoch  # noqa: E402
 from openstake.store.backup import back_up  # noqa: E402
 from openstake.store.book import write_entry  # noqa: E402
 from openstake.store.models import Shot, new_id  # noqa: E402
+from openstake.store.records.bases import listening_of, needed_occupation  # noqa: E402
 from openstake.workflow import recording  # noqa: E402
 from openstake.workflow.book.out import FORMATS  # noqa: E402
 from openstake.workflow.check import shots  # noqa: E402

@@ -25,10 +25,10 @@ from run import LISTEN, Receiver, Served, browser, start_session  # noqa: E402
 from sqlalchemy import insert  # noqa: E402
 
 from openstake.derive import points  # noqa: E402
-from openstake.derive.base import listening_of, needed_occupation  # noqa: E402
 from openstake.standin.receiver import burst  # noqa: E402
 from openstake.standin.sky import visible  # noqa: E402
 from openstake.store.models import EpochRow  # noqa: E402
+from openstake.store.records.bases import listening_of, needed_occupation  # noqa: E402
 
 HOURS, HZ = 12, 5
 POINTS = 5000

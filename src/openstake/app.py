@@ -15,7 +15,6 @@ from sqlalchemy import select
 
 from openstake.api.server import create_app
 from openstake.core.errors import OpenStakeError
-from openstake.derive.base import open_occupation
 from openstake.live.clock import HOST_CLOCK
 from openstake.live.hub import Hub
 from openstake.live.network import HOST, Outside
@@ -25,6 +24,7 @@ from openstake.store.database import Database
 from openstake.store.lock import FolderLock
 from openstake.store.models import Job
 from openstake.store.private import door_token, this_user_only
+from openstake.store.records.bases import open_occupation
 from openstake.webserver import Lan, LanRequest, WebServer, lan_sockets
 from openstake.wire.gridfiles import look_for_grids_in
 from openstake.workflow.access import Door

@@ -8,8 +8,8 @@ from sqlalchemy import event, select
 
 from openstake.derive import points
 from openstake.derive.job import job_of
-from openstake.derive.labels import free_name
 from openstake.store.models import Shot
+from openstake.store.records.labels import free_name
 from openstake.workflow.check.checks import checked
 from tests.conftest import as_file
 from tests.filled import Filling, fill

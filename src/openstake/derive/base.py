@@ -14,8 +14,9 @@ from openstake.core.base_sources import AUTONOMOUS_SOURCES
 from openstake.core.errors import NotFoundError
 from openstake.core.occupation import meant_arp_ecef
 from openstake.derive.heights import BaseHeight, Readings
-from openstake.store.models import BaseCoordinate, HeightReading, Listening, Occupation, OccupationEnd
+from openstake.store.models import BaseCoordinate, HeightReading, Occupation, OccupationEnd
 from openstake.store.records import lines
+from openstake.store.records.bases import open_occupation
 
 
 def three(xyz: Any) -> tuple[float, float, float]:
@@ -123,42 +124,11 @@ def base_values(bases: Collection[BaseNow]) -> dict[str, tuple[object, ...]]:
     return {row.id: lines.value_of(row) for row in rows}
 
 
-def listening_of(session: Session, occupation_id: str) -> Listening:
-    """Return where an occupation's feeds are listened to now: the latest that was said, the first at its start."""
-    main = select(Listening).where(Listening.occupation_id == occupation_id, ~Listening.further)
-    return session.scalars(main.order_by(Listening.started_s.desc()).limit(1)).one()
 
 
-def further_rovers(session: Session, occupation_id: str) -> list[Listening]:
-    """Return the further rovers that are listened to beside an occupation's first one, in the order in which they came."""
-    rows = lines.heads(Listening, Listening.occupation_id == occupation_id, Listening.further.is_(True), ~Listening.withdrawn)
-    return list(session.scalars(rows.order_by(Listening.started_s, Listening.id)))
 
 
-def listening_line(session: Session, occupation_id: str, rover_id: str | None) -> list[str]:
-    """Return the ids of all listenings of one rover of an occupation: its first one's, or those of a further one's line."""
-    rows = session.scalars(select(Listening).where(Listening.occupation_id == occupation_id)).all()
-    by_id = {row.id: row for row in rows}
-    named = by_id.get(rover_id or "")
-    if named is None or not named.further:
-        return [row.id for row in rows if not row.further]
-    line, row = [named.id], named
-    while row.replaces_id in by_id:
-        row = by_id[row.replaces_id]
-        line.append(row.id)
-    return line
 
 
-def open_occupation(session: Session, job_id: str) -> Occupation | None:
-    """Return the job's occupation that has not ended."""
-    ended = select(OccupationEnd.occupation_id)
-    return session.scalars(
-        select(Occupation).where(Occupation.job_id == job_id, Occupation.id.not_in(ended)).order_by(Occupation.started_s.desc())
-    ).first()
 
 
-def needed_occupation(session: Session, job_id: str) -> Occupation:
-    occupation = open_occupation(session, job_id)
-    if occupation is None:
-        raise NotFoundError("No base is running in this job. Start one on the Base page.")
-    return occupation

@@ -13,10 +13,10 @@ from openstake.core.judge.crews import judge_crews
 from openstake.core.judge.finding import Finding
 from openstake.core.units import text_from_metres
 from openstake.derive.job import JobNow, job_of
-from openstake.derive.labels import labels_of
 from openstake.store.conflicts import made_s
 from openstake.store.models import Base, HeightReading, Mark, Occupation, Rival, Shot
 from openstake.store.package import of_job
+from openstake.store.records.labels import labels_of
 
 _WHAT = {
     "mark": "Mark",

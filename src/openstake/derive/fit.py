@@ -32,8 +32,9 @@ from openstake.derive.base import BaseNow, bases_of, is_autonomous
 from openstake.derive.claims import claim_of
 from openstake.derive.job import JobNow
 from openstake.derive.points import Point
-from openstake.store.models import FitChosen, FitMark, FitShot, PointLabel, Shot
+from openstake.store.models import FitMark, FitShot, PointLabel, Shot
 from openstake.store.records import lines
+from openstake.store.records.fits import chosen_row
 
 Origin = Literal["shots", "given", "base", "none"]
 # A shot named as a mark of the fit is a shot on it; tracks are not.
@@ -255,9 +256,6 @@ class FitNow:
         return {self.marks[place].line_id: n for n, place in enumerate(self.measured)}
 
 
-def chosen_row(session: Session, job_id: str) -> FitChosen | None:
-    """Return what was chosen last; None where nothing was."""
-    return session.scalars(lines.heads(FitChosen, FitChosen.job_id == job_id)).first()
 
 
 def fit_now(session: Session, job: JobNow) -> FitNow:

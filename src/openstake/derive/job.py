@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any, cast
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import FileError, FrameError, InputError, NotFoundError
@@ -19,7 +19,7 @@ from openstake.core.geodesy.frames import Anchor, FrameDefinition, Ground, JobFr
 from openstake.core.geodesy.geoid import GeoidGrid
 from openstake.core.geodesy.systems import Operation
 from openstake.core.units import LengthUnit
-from openstake.store.models import GeoidGridFile, Job, JobSettings, Mark
+from openstake.store.models import GeoidGridFile, Job, JobSettings
 from openstake.wire.gridfiles import read_geoid_grid
 
 # A coarse global grid comes with the program.  It is for training and never chosen by itself for a job that counts.
@@ -192,9 +192,3 @@ def named_job(session: Session, name: str) -> JobNow:
     return found[0]
 
 
-def count_marks(session: Session, job_id: str | None = None) -> dict[str, int]:
-    """Return how many marks each job's list holds, by job, or that of one."""
-    replaced = select(Mark.replaces_id).where(Mark.replaces_id.is_not(None))
-    of = [] if job_id is None else [Mark.job_id == job_id]
-    rows = session.execute(select(Mark.job_id, func.count()).where(~Mark.withdrawn, Mark.id.not_in(replaced), *of).group_by(Mark.job_id))
-    return {row[0]: row[1] for row in rows}

@@ -6,7 +6,6 @@ import json
 from dataclasses import dataclass
 from functools import lru_cache
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.describe import typed
@@ -14,20 +13,9 @@ from openstake.core.errors import InputError
 from openstake.core.evidence import RefersTo
 from openstake.core.kit.gear import GEAR, NOT_SAID, Antenna, Battery, Gear, Pole, Radio, Receiver
 from openstake.core.kit.profile import Profile
-from openstake.store.models import GearItem, JobProfile, ProfileVersion
-from openstake.store.records import lines
+from openstake.store.models import GearItem, ProfileVersion
+from openstake.store.records.kits import chosen_lines, gear_rows, profile_rows
 from openstake.wire.profile import read_profile
-
-
-def gear_rows(session: Session) -> list[GearItem]:
-    """Return the current rows of all gear that is not withdrawn, by kind and name; of two of one name the newer.
-
-    Two come of another crew's package: a name is given once on one machine.
-    """
-    rows = session.scalars(lines.heads(GearItem, ~GearItem.withdrawn).order_by(GearItem.created_s, GearItem.id))
-    newest = {(row.kind, row.name): row for row in rows}
-    order = list(GEAR)
-    return sorted(newest.values(), key=lambda row: (order.index(row.kind), row.name))
 
 
 def gear_of(row: GearItem) -> Gear:
@@ -44,10 +32,6 @@ def gear_by_name(session: Session) -> dict[tuple[str, str], Gear]:
     return {(row.kind, row.name): gear_of(row) for row in gear_rows(session)}
 
 
-def profile_rows(session: Session) -> list[ProfileVersion]:
-    """Return the newest version of every profile that is not withdrawn, by name."""
-    newest = lines.heads(ProfileVersion, ~ProfileVersion.withdrawn)
-    return list(session.scalars(newest.order_by(ProfileVersion.name)))
 
 
 def profile_of(row: ProfileVersion) -> Profile:
@@ -59,11 +43,6 @@ def _profile(data: str) -> Profile:
     return read_profile(data.encode())
 
 
-def chosen_lines(session: Session, job_id: str) -> set[str]:
-    """Return the lines of the profiles that a job uses."""
-    rows = session.scalars(select(JobProfile).where(JobProfile.job_id == job_id).order_by(JobProfile.created_s, JobProfile.id))
-    latest = {row.line_id: row.chosen for row in rows}
-    return {line_id for line_id, chosen in latest.items() if chosen}
 
 
 def chosen_rows(session: Session, job_id: str) -> list[ProfileVersion]:

@@ -19,6 +19,7 @@ from openstake.core.mark import GivenMark, HeightKind, PlacedMark
 from openstake.derive.job import JobNow
 from openstake.store.models import Mark
 from openstake.store.records import lines
+from openstake.store.records.marks import current_rows
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -167,10 +168,6 @@ def current_marks(session: Session, job: JobNow) -> list[MarkNow]:
     return place_rows(job, current_rows(session, job.id))
 
 
-def current_rows(session: Session, job_id: str, withdrawn: bool = False) -> list[Mark]:
-    """Return the rows of a job's list, or those taken out of it, by name."""
-    current = lines.heads(Mark, Mark.job_id == job_id, Mark.withdrawn.is_(withdrawn))
-    return list(session.scalars(current.order_by(Mark.name)))
 
 
 def current_places(session: Session, job: JobNow) -> tuple[Places, int]:
@@ -220,14 +217,8 @@ def head_of(session: Session, job: JobNow, mark_id: str) -> MarkNow:
     return found
 
 
-# What a mark is called and what is told of it: no difference from it rests on that.
-_TOLD = ("name", "source", "note", "order", "check_only")
 
 
-def mark_values(session: Session, mark_ids: Collection[str]) -> dict[str, tuple[object, ...]]:
-    """Return what rows of marks say of their place and its accuracy, by id."""
-    rows = session.scalars(select(Mark).where(Mark.id.in_(set(mark_ids))))
-    return {row.id: lines.value_of(row, _TOLD) for row in rows}
 
 
 def mark_ecef_m(job: JobNow, mark: MarkNow) -> tuple[float, float, float]:
@@ -247,17 +238,6 @@ def mark_ecef_m(job: JobNow, mark: MarkNow) -> tuple[float, float, float]:
     return float(x), float(y), float(z)
 
 
-def line_ids(session: Session, mark_id: str) -> list[str]:
-    """Return the ids of all rows of a mark's line of corrections, first to current."""
-    job_id = session.get_one(Mark, mark_id).job_id
-    pairs = session.execute(select(Mark.replaces_id, Mark.id).where(Mark.job_id == job_id, Mark.replaces_id.is_not(None))).all()
-    replaced_by = {old: new for old, new in pairs if old is not None}
-    replaces = {new: old for old, new in replaced_by.items()}
-    first = lines.last_of(replaces, mark_id)
-    ids = [first]
-    while (newer := replaced_by.get(ids[-1])) is not None:
-        ids.append(newer)
-    return ids
 
 
 def middle_of(job: JobNow, places: Places | None) -> tuple[float, float] | None:

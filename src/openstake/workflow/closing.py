@@ -12,11 +12,11 @@ from openstake.core.closing import ClosingItem, ClosingKnown, closing_list
 from openstake.core.errors import NotFoundError
 from openstake.core.kit.packing import packing_list
 from openstake.core.links import links
-from openstake.derive.base import base_of, open_base, open_occupation
+from openstake.derive.base import base_of, open_base
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
 from openstake.store.models import StaticLog, StaticLogEnd
-from openstake.store.records.bases import latest_occupation
+from openstake.store.records.bases import latest_occupation, open_occupation
 from openstake.store.records.shots import last_point_s, newest_check
 from openstake.workflow.chain.steps import evidence_of
 from openstake.workflow.check.checks import checked

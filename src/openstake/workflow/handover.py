@@ -22,11 +22,12 @@ from openstake.core.rtk.initialising import Agreement, compared
 from openstake.core.rtk.rover import Pair
 from openstake.derive import points
 from openstake.derive.averages import average_mark_m
-from openstake.derive.base import BaseNow, base_of, open_occupation
+from openstake.derive.base import BaseNow, base_of
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.marks import MarkNow, marks_of
 from openstake.store.models import PositionAverageRow, Shot, ShotEpoch
 from openstake.store.records.averages import largest_claims
+from openstake.store.records.bases import open_occupation
 from openstake.workflow.context import Context
 from openstake.workflow.moment import heard_epoch
 

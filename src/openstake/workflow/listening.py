@@ -10,7 +10,6 @@ from sqlalchemy.orm import Session
 from openstake.core.evidence import StationReference
 from openstake.core.limits import OLD_AGE_S
 from openstake.core.rtk.rover import RoverEvent
-from openstake.derive.base import further_rovers, listening_of
 from openstake.derive.job import job_of
 from openstake.live.feed import FeedState, FeedStatus
 from openstake.live.folding import Folding
@@ -19,7 +18,7 @@ from openstake.live.rover import Address, ReceivedEpoch
 from openstake.live.session import Addresses, RunningSession
 from openstake.store.book import bases_from_elsewhere, write_entry
 from openstake.store.models import EpochRow, Listening, Occupation, Reference
-from openstake.store.records.bases import running_occupations
+from openstake.store.records.bases import further_rovers, listening_of, running_occupations
 from openstake.store.records.epochs import epoch_columns
 from openstake.workflow.command import carry_out
 from openstake.workflow.context import Context, PracticeField

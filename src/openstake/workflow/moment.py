@@ -15,10 +15,10 @@ from openstake.core.shot import unreported
 from openstake.core.sigmas import horizontal_95_m, vertical_95_m
 from openstake.core.units import text_from_metres, text_from_seconds
 from openstake.core.vector import vector_length_m
-from openstake.derive.base import open_occupation
 from openstake.derive.job import job_of
 from openstake.live.feed import FeedState, FeedStatus
 from openstake.live.session import Moment
+from openstake.store.records.bases import open_occupation
 from openstake.workflow.context import Context
 
 STATUS_WORDS = {

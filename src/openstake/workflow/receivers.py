@@ -7,7 +7,8 @@ from dataclasses import asdict, replace
 
 from openstake.core.evidence import RefersTo
 from openstake.core.kit.gear import Receiver
-from openstake.derive.kit import gear_rows, refers_to_of
+from openstake.derive.kit import refers_to_of
+from openstake.store.records.kits import gear_rows
 from openstake.workflow.command import OF_NO_JOB, Transaction
 
 _WORDS = {RefersTo.APC: "APC", RefersTo.ARP: "ARP", RefersTo.MARK: "mark"}

@@ -18,13 +18,14 @@ from openstake.core.shot import ShotKind, kept_epochs
 from openstake.core.sigmas import Sigmas
 from openstake.core.vector import Scatter, scatter_of_vectors
 from openstake.derive import points
-from openstake.derive.base import base_of, listening_of, needed_occupation
+from openstake.derive.base import base_of
 from openstake.derive.heights import height_row
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.marks import MarkNow, head_of
 from openstake.live.rover import ReceivedEpoch, ShotRequest
 from openstake.store.book import writes_by, written_by
 from openstake.store.models import Listening, Occupation, Reference, Shot, ShotEpoch, new_id
+from openstake.store.records.bases import listening_of, needed_occupation
 from openstake.store.records.epochs import epoch_columns
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context

@@ -9,9 +9,9 @@ from openstake.core.describe import typed
 from openstake.core.errors import ConflictError
 from openstake.core.kit.profile import Profile
 from openstake.core.units import LengthUnit
-from openstake.derive.kit import profile_rows
 from openstake.store.models import ProfileVersion, new_id
 from openstake.store.records import lines
+from openstake.store.records.kits import profile_rows
 from openstake.wire.profile import write_profile
 from openstake.workflow.command import OF_NO_JOB, Transaction
 

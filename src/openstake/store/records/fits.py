@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.store.models import FitApplied, FitChosen, FitMark
+from openstake.store.records import lines
 from openstake.store.records.lines import heads
 
 
@@ -42,3 +43,8 @@ def chosen_words(session: Session, job_id: str) -> Sequence[Any]:
     return session.execute(
         select(FitChosen.id, FitChosen.replaces_id, FitChosen.words, FitChosen.undid).where(FitChosen.job_id == job_id)
     ).all()
+
+
+def chosen_row(session: Session, job_id: str) -> FitChosen | None:
+    """Return what was chosen last; None where nothing was."""
+    return session.scalars(lines.heads(FitChosen, FitChosen.job_id == job_id)).first()

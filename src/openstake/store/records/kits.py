@@ -7,7 +7,9 @@ from collections.abc import Collection, Sequence
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from openstake.store.models import BenchTest, FindingAnswer, GeoidGridFile, Photo, ProfileVersion, Tick
+from openstake.core.kit.gear import GEAR
+from openstake.store.models import BenchTest, FindingAnswer, GearItem, GeoidGridFile, JobProfile, Photo, ProfileVersion, Tick
+from openstake.store.records import lines
 
 
 def profile_versions(session: Session, line_id: str) -> Sequence[ProfileVersion]:
@@ -48,3 +50,27 @@ def photo_rows(session: Session, owner_ids: Collection[str]) -> Sequence[Photo]:
 def answers_of(session: Session, job_id: str) -> Sequence[FindingAnswer]:
     """Return what was answered to findings of a job, newest first."""
     return session.scalars(select(FindingAnswer).where(FindingAnswer.job_id == job_id).order_by(FindingAnswer.created_s.desc())).all()
+
+
+def gear_rows(session: Session) -> list[GearItem]:
+    """Return the current rows of all gear that is not withdrawn, by kind and name; of two of one name the newer.
+
+    Two come of another crew's package: a name is given once on one machine.
+    """
+    rows = session.scalars(lines.heads(GearItem, ~GearItem.withdrawn).order_by(GearItem.created_s, GearItem.id))
+    newest = {(row.kind, row.name): row for row in rows}
+    order = list(GEAR)
+    return sorted(newest.values(), key=lambda row: (order.index(row.kind), row.name))
+
+
+def profile_rows(session: Session) -> list[ProfileVersion]:
+    """Return the newest version of every profile that is not withdrawn, by name."""
+    newest = lines.heads(ProfileVersion, ~ProfileVersion.withdrawn)
+    return list(session.scalars(newest.order_by(ProfileVersion.name)))
+
+
+def chosen_lines(session: Session, job_id: str) -> set[str]:
+    """Return the lines of the profiles that a job uses."""
+    rows = session.scalars(select(JobProfile).where(JobProfile.job_id == job_id).order_by(JobProfile.created_s, JobProfile.id))
+    latest = {row.line_id: row.chosen for row in rows}
+    return {line_id for line_id, chosen in latest.items() if chosen}

@@ -26,10 +26,11 @@ from openstake.derive import points
 from openstake.derive.averages import AverageResult, average_mark_m, average_result, stored_average
 from openstake.derive.base import BaseNow, bases_of, is_autonomous, three
 from openstake.derive.job import JobNow
-from openstake.derive.marks import MarkNow, current_marks, head_of, line_ids, mark_ecef_m
+from openstake.derive.marks import MarkNow, current_marks, head_of, mark_ecef_m
 from openstake.store.models import BaseCoordinate, PositionAverageRow, Shot
 from openstake.store.records.averages import averages_for_setup
 from openstake.store.records.bases import occupations_on
+from openstake.store.records.marks import line_ids
 from openstake.store.records.shots import network_shots_on
 from openstake.workflow.base.framed import in_the_job, step_to_job
 from openstake.workflow.base.setup import SetUpNow

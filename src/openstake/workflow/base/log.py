@@ -11,11 +11,11 @@ from sqlalchemy.orm import Session
 
 from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.vector import raised_along_normal
-from openstake.derive.base import base_of, needed_occupation, three
+from openstake.derive.base import base_of, three
 from openstake.derive.job import job_of
 from openstake.live.rawfile import Place
 from openstake.store.models import Listening, Mark, Occupation, StaticLog, StaticLogEnd
-from openstake.store.records.bases import last_reference, listenings_of, logs_with_ends, open_log
+from openstake.store.records.bases import last_reference, listenings_of, logs_with_ends, needed_occupation, open_log
 from openstake.wire.rinex.write import RinexHeader
 from openstake.workflow.base.coordinate import when
 from openstake.workflow.base.rawdata import StreamToRinex

@@ -14,9 +14,9 @@ from openstake.core.units import text_from_metres
 from openstake.derive import points
 from openstake.derive.base import base_of
 from openstake.derive.job import JobNow
-from openstake.derive.labels import labels_of
 from openstake.derive.marks import marks_of
 from openstake.store.models import BaseCoordinate, Occupation, Shot
+from openstake.store.records.labels import labels_of
 from openstake.store.records.shots import OF_THE_JOB, shots_of_base
 from openstake.workflow.base.coordinate import Proposed, coordinate_row
 from openstake.workflow.command import Transaction

@@ -20,13 +20,15 @@ from openstake.core.reseat import Reseat, reseat
 from openstake.core.sigmas import Sigmas, added, horizontal_95_m, vertical_95_m
 from openstake.core.units import counted
 from openstake.derive import points
-from openstake.derive.base import BaseNow, base_of, is_autonomous, needed_occupation, three
+from openstake.derive.base import BaseNow, base_of, is_autonomous, three
 from openstake.derive.claims import claim_of
 from openstake.derive.heights import ROVER_HEIGHT_SIGMA_M
 from openstake.derive.job import JobNow, job_of
-from openstake.derive.marks import MarkNow, head_of, line_ids, mark_ecef_m
+from openstake.derive.marks import MarkNow, head_of, mark_ecef_m
 from openstake.derive.points import Point
 from openstake.store.models import BaseCoordinate, Shot
+from openstake.store.records.bases import needed_occupation
+from openstake.store.records.marks import line_ids
 from openstake.store.records.shots import shots_by_id, shots_of_base
 from openstake.workflow.base.coordinate import Proposed, coordinate_row, when
 from openstake.workflow.base.moves import MovedPoint, moved_points, replace_coordinate

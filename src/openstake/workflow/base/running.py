@@ -19,12 +19,13 @@ from openstake.core.kit.profile import Profile
 from openstake.core.occupation import BaseErrorEffect, base_error_effect
 from openstake.core.units import text_from_metres
 from openstake.derive import points
-from openstake.derive.base import BaseNow, is_autonomous, listening_of
+from openstake.derive.base import BaseNow, is_autonomous
 from openstake.derive.job import JobNow
 from openstake.derive.kit import KitNow
 from openstake.derive.marks import MarkNow, current_places
 from openstake.live.session import Moment
 from openstake.store.models import Listening, Occupation
+from openstake.store.records.bases import listening_of
 from openstake.store.records.shots import received_ids
 from openstake.workflow.base import coordinate as coordinates
 from openstake.workflow.base import log, solution

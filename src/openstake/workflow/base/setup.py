@@ -16,13 +16,12 @@ from openstake.core.evidence import RefersTo
 from openstake.core.geodesy.framechange import epoch_year
 from openstake.core.limits import LARGEST_STATION_ID
 from openstake.core.site import CAUTIONS, LEVEL, QUESTIONS
-from openstake.derive.base import open_occupation
 from openstake.derive.job import JobNow
 from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.marks import head_of
 from openstake.store.book import write_entry
 from openstake.store.models import SetUp, new_id
-from openstake.store.records.bases import last_setup_row, newest_setup, setup_began_s
+from openstake.store.records.bases import last_setup_row, newest_setup, open_occupation, setup_began_s
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 from openstake.workflow.photos import keep_photo

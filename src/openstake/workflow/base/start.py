@@ -14,13 +14,13 @@ from openstake.core.geodesy.frames import Anchor
 from openstake.core.limits import ShortText, Text
 from openstake.core.mark import GivenMark
 from openstake.core.units import text_from_metres
-from openstake.derive.base import base_of, listening_of, needed_occupation, open_occupation
+from openstake.derive.base import base_of
 from openstake.derive.heights import BaseHeight, known_antenna, readings_of_setup
 from openstake.derive.job import job_of
 from openstake.derive.kit import kit_of
 from openstake.derive.marks import MarkNow, current_marks, head_of, row_of
 from openstake.store.models import BaseCoordinate, Listening, Mark, Occupation, OccupationEnd
-from openstake.store.records.bases import latest_occupation, occupation_of_reading
+from openstake.store.records.bases import latest_occupation, listening_of, needed_occupation, occupation_of_reading, open_occupation
 from openstake.workflow import listening as feeds
 from openstake.workflow.base import log, setup, solution
 from openstake.workflow.base.addresses import (

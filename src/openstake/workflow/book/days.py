@@ -20,9 +20,9 @@ from openstake.core.limits import ShortText, Text
 from openstake.core.units import counted
 from openstake.derive import points
 from openstake.derive.job import JobNow, job_of
-from openstake.derive.labels import labels_of
 from openstake.store.book import canonical, said_in_text
 from openstake.store.models import BookEntry, Device, Shot, SignedDay
+from openstake.store.records.labels import labels_of
 from openstake.store.records.shots import OF_THE_JOB, shots_of_job
 from openstake.wire.address import hidden_passwords
 from openstake.workflow.command import Transaction, carry_out

@@ -25,9 +25,9 @@ from openstake.derive.claims import claim_of
 from openstake.derive.fit import undulation_m
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
-from openstake.derive.labels import labels_of
 from openstake.derive.marks import marks_of
 from openstake.store.models import PointLabel, Shot
+from openstake.store.records.labels import labels_of
 from openstake.store.records.shots import OF_THE_JOB, shots_of_job
 from openstake.wire.tables.cells import csv_text, utc_text
 from openstake.wire.tables.drawings import drawn_point, write_dxf, write_kml

@@ -17,12 +17,13 @@ from openstake.core.sigmas import Sigmas
 from openstake.core.units import text_from_metres
 from openstake.derive.base import BaseNow, open_base
 from openstake.derive.crews import crews_of
-from openstake.derive.job import JobNow, count_marks, job_of
+from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.marks import current_places, head_of
 from openstake.derive.poles import turned_pole
 from openstake.live.session import RunningSession
 from openstake.store.book import unproven_version
+from openstake.store.records.marks import count_marks
 from openstake.workflow.base.setup import unconfirmed
 from openstake.workflow.base.view import base_findings
 from openstake.workflow.check.plan import proof_of

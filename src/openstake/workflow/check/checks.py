@@ -28,11 +28,12 @@ from openstake.derive.claims import claim_of
 from openstake.derive.heights import as_typed
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
-from openstake.derive.marks import MarkNow, mark_values, marks_of
+from openstake.derive.marks import MarkNow, marks_of
 from openstake.derive.points import Point
 from openstake.store.models import Shot
 from openstake.store.records import lines
 from openstake.store.records.bases import latest_occupation
+from openstake.store.records.marks import mark_values
 from openstake.store.records.shots import check_ids_of_bases, marks_of_shots, replaced_marks_of_bases, shots_by_id, shots_page
 from openstake.workflow.check.measured import Measured
 from openstake.workflow.check.repeats import repeats_of

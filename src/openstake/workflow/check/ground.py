@@ -26,10 +26,10 @@ from openstake.derive.base import bases_of
 from openstake.derive.claims import claim_of, horizontal_sigma_m
 from openstake.derive.heights import ROVER_HEIGHT_SIGMA_M
 from openstake.derive.job import JobNow, job_of
-from openstake.derive.labels import labels_of
 from openstake.derive.marks import MarkNow, marks_of
 from openstake.store.models import GroundMeasure, Shot
 from openstake.store.records import lines
+from openstake.store.records.labels import labels_of
 from openstake.store.records.shots import shots_by_id, shots_of_job
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context

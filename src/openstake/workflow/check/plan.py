@@ -16,13 +16,13 @@ from openstake.core.judge.lean import judge_turned
 from openstake.core.judge.verdict import Verdict, verdict_of_job
 from openstake.core.limits import FAR_FROM_M
 from openstake.core.units import whole_from_metres
-from openstake.derive.base import BaseNow, needed_occupation, open_base, three
+from openstake.derive.base import BaseNow, open_base, three
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, kit_of
 from openstake.derive.marks import MarkNow, current_marks, head_of, marks_of
 from openstake.derive.poles import turned_names
 from openstake.store.models import Shot, SiteChange
-from openstake.store.records.bases import positions_heard_s, site_changes
+from openstake.store.records.bases import needed_occupation, positions_heard_s, site_changes
 from openstake.store.records.shots import checks_of_base
 from openstake.workflow.check.cause import causes_found
 from openstake.workflow.check.checks import Checked, checked, rests_on_of

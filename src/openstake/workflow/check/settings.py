@@ -12,8 +12,8 @@ from openstake.core.errors import InputError
 from openstake.core.limits import ShortText
 from openstake.core.units import LengthUnit
 from openstake.derive.job import job_of
-from openstake.derive.marks import current_rows
 from openstake.store.models import CheckSettingsRow
+from openstake.store.records.marks import current_rows
 from openstake.store.records.settings import SettingsLine
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context

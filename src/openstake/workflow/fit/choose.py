@@ -27,12 +27,12 @@ from openstake.core.localfit.choice import (
 from openstake.core.localfit.parameters import FitParameters
 from openstake.core.units import counted
 from openstake.derive.applied import local_of
-from openstake.derive.fit import FitMarkNow, chosen_row, fit_marks, fit_now, site_of, solved
+from openstake.derive.fit import FitMarkNow, fit_marks, fit_now, site_of, solved
 from openstake.derive.job import JobNow, job_of
 from openstake.store.book import lost_race
 from openstake.store.models import FitChosen
 from openstake.store.records import lines
-from openstake.store.records.fits import chosen_rows_of, chosen_words
+from openstake.store.records.fits import chosen_row, chosen_rows_of, chosen_words
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.fit.judged import Judged, judged

@@ -15,7 +15,6 @@ from openstake.core.limits import Seconds, ShortText, Text
 from openstake.core.localfit.choice import MarkUse
 from openstake.core.shot import ShotKind, checked_name, with_seconds
 from openstake.core.units import LengthUnit, counted
-from openstake.derive.base import needed_occupation
 from openstake.derive.fit import FitMarkNow, fit_marks
 from openstake.derive.heights import read_height
 from openstake.derive.job import JobNow, job_of
@@ -23,6 +22,7 @@ from openstake.derive.kit import kit_of
 from openstake.store.book import write_entry
 from openstake.store.models import FitMark, FitShot, ImportedFile, Shot, new_id
 from openstake.store.records import lines
+from openstake.store.records.bases import needed_occupation
 from openstake.store.records.fits import fit_mark_row, fit_mark_rows
 from openstake.wire.tables.control import read_control
 from openstake.wire.tables.given import decoded

@@ -17,11 +17,11 @@ from openstake.derive import points
 from openstake.derive.applied import AppliedMark, applied_now, applied_of_row, data_of_applied, local_of
 from openstake.derive.fit import fit_now, in_fit_grid
 from openstake.derive.job import JobNow, job_of
-from openstake.derive.labels import labels_of
 from openstake.store.book import lost_race
 from openstake.store.models import FitApplied
 from openstake.store.records import lines
 from openstake.store.records.fits import applied_rows, last_applied
+from openstake.store.records.labels import labels_of
 from openstake.store.records.shots import OF_THE_JOB, shots_page
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context

@@ -18,9 +18,10 @@ from openstake.core.limits import ShortText, Text
 from openstake.core.mark import GivenMark, HeightKind
 from openstake.core.units import METRES_PER_UNIT, shortest_typed
 from openstake.derive.job import JobNow, job_of
-from openstake.derive.marks import MarkNow, current_marks, current_rows, given_of, line_ids, mark_row_of, place_rows, row_of
+from openstake.derive.marks import MarkNow, current_marks, given_of, mark_row_of, place_rows, row_of
 from openstake.store.models import Mark
 from openstake.store.records.lines import head
+from openstake.store.records.marks import current_rows, line_ids
 from openstake.wire.tables.given import refusal_of, refusal_of_name
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context

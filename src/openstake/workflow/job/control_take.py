@@ -16,9 +16,9 @@ from openstake.derive import points
 from openstake.derive.budget import budget_of_shot, pole_used, settings_of
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
-from openstake.derive.labels import labels_of
 from openstake.derive.marks import current_marks, row_of
 from openstake.store.models import Shot
+from openstake.store.records.labels import labels_of
 from openstake.store.records.shots import OF_THE_JOB, shots_of_job
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context

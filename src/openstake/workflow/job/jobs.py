@@ -16,13 +16,14 @@ from openstake.core.geodesy.frames import Anchor, Ground, job_frame, may_be_gnss
 from openstake.core.geodesy.systems import unit_of_system
 from openstake.core.limits import HEIGHTS_AGREE_M, WIDEST_HEIGHTS_AGREE_M, ShortText
 from openstake.core.units import METRES_PER_UNIT, UNIT_WORDS, LengthUnit, metres_in_field
-from openstake.derive.base import open_occupation
-from openstake.derive.job import JobNow, count_marks, definition_as_json, job_of, jobs_of
-from openstake.derive.kit import chosen_lines
-from openstake.derive.marks import current_places, current_rows, given_of, middle_of, row_of
+from openstake.derive.job import JobNow, definition_as_json, job_of, jobs_of
+from openstake.derive.marks import current_places, given_of, middle_of, row_of
 from openstake.store.book import lost_race
 from openstake.store.models import GeoidGridFile, Job, JobProfile, JobSettings
+from openstake.store.records.bases import open_occupation
+from openstake.store.records.kits import chosen_lines
 from openstake.store.records.lines import heads
+from openstake.store.records.marks import count_marks, current_rows
 from openstake.workflow.command import OF_NO_JOB, Transaction, carry_out
 from openstake.workflow.context import Context
 from openstake.workflow.job.system import definition_of, ground_of, place_of, with_operation

@@ -9,8 +9,8 @@ from openstake.core.limits import ShortText
 from openstake.derive import points
 from openstake.derive.base import open_base
 from openstake.derive.job import JobNow, job_of
-from openstake.derive.labels import labels_of
 from openstake.derive.marks import current_marks, current_places, middle_of
+from openstake.store.records.labels import labels_of
 from openstake.store.records.shots import OF_THE_JOB, shots_page
 from openstake.workflow.context import Context
 

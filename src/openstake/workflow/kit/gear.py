@@ -12,10 +12,10 @@ from openstake.core.errors import ConflictError, InputError
 from openstake.core.kit.gear import BOTTOM, GEAR, GEAR_WORDS, TURNED_KINDS, Antenna
 from openstake.core.limits import ShortText
 from openstake.core.units import LengthUnit
-from openstake.derive.kit import gear_rows
 from openstake.derive.poles import PoleTurned, turned_poles
 from openstake.store.models import GearItem, new_id
 from openstake.store.records import lines
+from openstake.store.records.kits import gear_rows
 from openstake.wire.antex import read_antex
 from openstake.workflow.command import OF_NO_JOB, Transaction, carry_out
 from openstake.workflow.context import Context

@@ -11,10 +11,10 @@ from openstake.core.kit.profile import ROLES, Profile, example
 from openstake.core.limits import ShortText
 from openstake.core.units import LengthUnit
 from openstake.derive.job import job_of
-from openstake.derive.kit import chosen_lines, profile_of, profile_rows
+from openstake.derive.kit import profile_of
 from openstake.store.models import JobProfile, ProfileVersion
 from openstake.store.records import lines
-from openstake.store.records.kits import profile_versions
+from openstake.store.records.kits import chosen_lines, profile_rows, profile_versions
 from openstake.wire.profile import read_profile
 from openstake.workflow.command import OF_NO_JOB, Transaction, carry_out, command
 from openstake.workflow.context import Context, file_name

@@ -7,7 +7,8 @@ from typing import Any
 
 from openstake.core.kit.gear import CasterAccount
 from openstake.core.kit.profile import Caster, example
-from openstake.derive.kit import gear_of, gear_rows, profile_of, profile_rows
+from openstake.derive.kit import gear_of, profile_of
+from openstake.store.records.kits import gear_rows, profile_rows
 from openstake.workflow.context import Context
 from openstake.workflow.kit import gear, profiles
 from openstake.workflow.practice.field import CASTER_PORT, MOUNT, PASSWORD, USER, Practice

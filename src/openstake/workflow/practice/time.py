@@ -9,10 +9,10 @@ from annotated_types import Ge, Le
 
 from openstake.core.errors import ConflictError
 from openstake.core.units import text_from_seconds
-from openstake.derive.base import open_occupation
 from openstake.derive.job import job_of
 from openstake.live.session import RunningSession
 from openstake.store.models import Occupation, TimePassed
+from openstake.store.records.bases import open_occupation
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context, PracticeField
 

@@ -14,7 +14,7 @@ from openstake.core.limits import WALKS_FROM_MPS, ShortText
 from openstake.core.sigmas import horizontal_95_m
 from openstake.core.sky.sun import sun_azimuth_deg
 from openstake.core.vector import lowering_to_mark_m, raised_along_normal, rover_mark_ecef, vectors_from_positions
-from openstake.derive.base import BaseNow, bases_of, needed_occupation
+from openstake.derive.base import BaseNow, bases_of
 from openstake.derive.fit import fit_now, out_of_fit_grid
 from openstake.derive.heights import read_height
 from openstake.derive.job import JobNow, job_of
@@ -22,6 +22,7 @@ from openstake.derive.kit import kit_of
 from openstake.derive.marks import mark_of
 from openstake.live.session import Moment
 from openstake.store.models import Listening
+from openstake.store.records.bases import needed_occupation
 from openstake.workflow.context import Context
 
 

@@ -14,9 +14,9 @@ from openstake.core.evidence import STATUS_BY_GGA_QUALITY, Status
 from openstake.core.limits import HostSeconds, Seconds, ShortText
 from openstake.core.sigmas import horizontal_95_m, vertical_95_m
 from openstake.core.units import LengthUnit, counted, text_from_metres, text_from_seconds
-from openstake.derive.base import listening_line, open_occupation
 from openstake.derive.job import job_of
 from openstake.store.models import EpochRow, HeightReading, Listening, Occupation, Reference
+from openstake.store.records.bases import listening_line, open_occupation
 from openstake.workflow.context import Context
 
 SLICES = 600  # about the pixels of the picture: more would cost and not show

@@ -30,13 +30,14 @@ from openstake.core.sky.obstruction import Cell
 from openstake.core.sky.use import SkyUse, sky_use
 from openstake.core.units import about_seconds, text_from_metres, text_from_seconds
 from openstake.core.vector import vector_length_m
-from openstake.derive.base import BaseNow, bases_of, open_occupation
+from openstake.derive.base import BaseNow, bases_of
 from openstake.derive.cache import Cache
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, chosen_rows, kit_of
 from openstake.derive.marks import control_of
 from openstake.live.session import Moment, RunningSession, Watched
 from openstake.store.models import Listening, Mark
+from openstake.store.records.bases import open_occupation
 from openstake.workflow.context import Context
 from openstake.workflow.moment import FeedView, feed_view
 from openstake.workflow.watch.against import against_control

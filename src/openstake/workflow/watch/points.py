@@ -25,9 +25,9 @@ from openstake.derive.applied import LocalPlace, local_of_points
 from openstake.derive.budget import budget_of_shot, pole_used, settings_of
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
-from openstake.derive.labels import free_name, is_taken, labels_of, newest_label, usual_name
 from openstake.store.models import PointLabel, Shot
 from openstake.store.records import lines
+from openstake.store.records.labels import free_name, is_taken, labels_of, newest_label, usual_name
 from openstake.store.records.shots import shots_page
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context

@@ -15,9 +15,9 @@ from openstake.derive import points
 from openstake.derive.heights import read_height
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
-from openstake.derive.labels import free_name, is_taken, labels_of, usual_name
 from openstake.store.book import write_entry
 from openstake.store.models import PointLabel, Shot
+from openstake.store.records.labels import free_name, is_taken, labels_of, usual_name
 from openstake.store.records.shots import OF_THE_JOB, shots_of_job
 from openstake.workflow.context import Context
 from openstake.workflow.recording import Recording, ShotPlan, begin

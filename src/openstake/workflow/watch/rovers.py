@@ -8,13 +8,13 @@ from openstake.core.errors import ConflictError, InputError, NotFoundError
 from openstake.core.evidence import RefersTo
 from openstake.core.kit.gear import Gear, Receiver
 from openstake.core.limits import ShortText
-from openstake.derive.base import further_rovers, listening_of, needed_occupation
 from openstake.derive.heights import rover_arp_to_apc_m
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of, refers_to_of
 from openstake.live.session import RunningSession
 from openstake.store.models import Listening, Occupation
 from openstake.store.records import lines
+from openstake.store.records.bases import further_rovers, listening_of, needed_occupation
 from openstake.workflow.command import Transaction, carry_out, command
 from openstake.workflow.context import Context, PracticeField
 from openstake.workflow.listening import rover_address
