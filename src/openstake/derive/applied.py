@@ -10,7 +10,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.chain import out_of_date
@@ -23,8 +22,9 @@ from openstake.derive.base import base_values
 from openstake.derive.fit import FitMarkNow, in_fit_grid, undulation_m
 from openstake.derive.job import JobNow
 from openstake.derive.points import Point, pole_values
-from openstake.store.models import FitApplied, FitMark
+from openstake.store.models import FitApplied
 from openstake.store.records import lines
+from openstake.store.records.fits import fit_marks_of_lines, last_applied
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -104,7 +104,7 @@ def data_of_applied(
 
 def applied_now(session: Session, job_id: str) -> Applied | None:
     """Return the fit in use, None where there is none: one query."""
-    row = session.scalars(lines.heads(FitApplied, FitApplied.job_id == job_id)).first()
+    row = last_applied(session, job_id)
     return None if row is None or row.dropped else applied_of_row(row)
 
 
@@ -154,7 +154,7 @@ def changed_since(session: Session, job: JobNow, fit: Applied, marks: Sequence[F
     before, now = fit.rests_on, tuple(sorted({row_id for mark in own for row_id in mark.rests_on(fit.rests_on)}))
     if set(now) == set(before):
         return ()
-    rows = session.scalars(select(FitMark).where(FitMark.line_id.in_(used))).all()
+    rows = fit_marks_of_lines(session, used)
     values: dict[str, Any] = {
         **job.meanings,
         **base_values({base.occupation.id: base for mark in own for base in mark.bases}.values()),

@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.evidence import RefersTo, Status
@@ -17,7 +15,8 @@ from openstake.core.occupation import NoiseOfMean, PositionAverage, average_of_e
 from openstake.core.vector import lowering_to_mark_m, raised_along_normal
 from openstake.derive.base import three
 from openstake.derive.cache import Cache
-from openstake.store.models import AverageEpoch, HeightReading, PositionAverageRow
+from openstake.store.models import HeightReading, PositionAverageRow
+from openstake.store.records.averages import epochs_of_average
 from openstake.store.records.epochs import epoch_of_columns
 
 _MOST_DRAWN = 400
@@ -86,9 +85,7 @@ def stored_average(session: Session, average_id: str) -> PositionAverage:
     """Return an average from its stored epochs."""
     found = _REMEMBERED.of([average_id]).get(average_id)
     if found is None:
-        query = select(AverageEpoch).where(AverageEpoch.average_id == average_id).order_by(AverageEpoch.n)
-        rows: list[Any] = list(session.scalars(query))
-        found = average_of_epochs([epoch_of_columns(row) for row in rows])
+        found = average_of_epochs([epoch_of_columns(row) for row in epochs_of_average(session, average_id)])
         _REMEMBERED.keep({average_id: found})
     return found
 

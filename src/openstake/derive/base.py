@@ -122,13 +122,3 @@ def base_values(bases: Collection[BaseNow]) -> dict[str, tuple[object, ...]]:
     """Return what every coordinate and reading of some bases says, by id, those that were replaced included."""
     rows: list[Any] = [row for base in bases for row in (*base.coordinates, *base.readings.rows)]
     return {row.id: lines.value_of(row) for row in rows}
-
-
-
-
-
-
-
-
-
-

@@ -32,9 +32,9 @@ from openstake.derive.base import BaseNow, bases_of, is_autonomous
 from openstake.derive.claims import claim_of
 from openstake.derive.job import JobNow
 from openstake.derive.points import Point
-from openstake.store.models import FitMark, FitShot, PointLabel, Shot
-from openstake.store.records import lines
-from openstake.store.records.fits import chosen_row
+from openstake.store.models import FitMark, Shot
+from openstake.store.records.fits import chosen_row, fit_mark_rows, fit_shots
+from openstake.store.records.labels import labels_named
 
 Origin = Literal["shots", "given", "base", "none"]
 # A shot named as a mark of the fit is a shot on it; tracks are not.
@@ -108,7 +108,7 @@ class FitMarkNow:
 
 def fit_marks(session: Session, job: JobNow) -> tuple[FitMarkNow, ...]:
     """Return the marks of a job's local fit by name: as many queries whatever it holds."""
-    rows = session.scalars(lines.heads(FitMark, FitMark.job_id == job.id, ~FitMark.withdrawn)).all()
+    rows = fit_mark_rows(session, job.id)
     if not rows:
         return ()
     by_line = _shots_of(session, job, rows)
@@ -124,10 +124,9 @@ def _shots_of(session: Session, job: JobNow, rows: Sequence[FitMark]) -> dict[st
     """Return the shots of each mark by its line: those named so, and those that were taken in; with whether each is still in."""
     by_name = {row.name: row.line_id for row in rows}
     by_line = {row.line_id for row in rows}
-    label = lines.heads(PointLabel, PointLabel.job_id == job.id, ~PointLabel.taken_out, PointLabel.name.in_(by_name))
-    named = {row.shot_id: by_name[row.name] for row in session.scalars(label)}
+    named = {row.shot_id: by_name[row.name] for row in labels_named(session, job.id, by_name)}
     linked: dict[tuple[str, str], bool] = {}
-    for link in session.scalars(select(FitShot).where(FitShot.job_id == job.id).order_by(FitShot.created_s, FitShot.id)):
+    for link in fit_shots(session, job.id):
         if link.line_id in by_line:
             linked[(link.line_id, link.shot_id)] = link.used
     wanted = or_(
@@ -254,8 +253,6 @@ class FitNow:
     def place_of(self) -> dict[str, int]:
         """The place of each measured mark among the pairs, by its line."""
         return {self.marks[place].line_id: n for n, place in enumerate(self.measured)}
-
-
 
 
 def fit_now(session: Session, job: JobNow) -> FitNow:

@@ -6,7 +6,6 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.antenna import HeightSigmas, MeanHeight, MeasuredTo, TypedReading, arp_height_m, mean_height
@@ -18,6 +17,7 @@ from openstake.core.units import metres_from_text, text_from_metres
 from openstake.derive.kit import KitNow
 from openstake.store.models import HeightReading
 from openstake.store.records import lines
+from openstake.store.records.heights import readings_of
 
 POLE = MeasuredTo(
     name="pole", label="Telescopic pole, read at its clamp", method="vertical", hint="The clamp's scale gives the bottom of mount."
@@ -82,8 +82,7 @@ def _height(used: Sequence[HeightReading]) -> BaseHeight | None:
 
 def readings_of_setup(session: Session, setup_id: str) -> Readings:
     """Return the readings of a set-up."""
-    query = select(HeightReading).where(HeightReading.setup_id == setup_id, HeightReading.subject == "base")
-    return Readings(tuple(session.scalars(query.order_by(HeightReading.created_s, HeightReading.id))))
+    return Readings(readings_of(session, setup_id))
 
 
 def as_typed(row: HeightReading, features: Sequence[MeasuredTo] = ()) -> TypedReading:

@@ -190,5 +190,3 @@ def named_job(session: Session, name: str) -> JobNow:
         there = ", ".join(job.settings.name for job in jobs) or "none"
         raise NotFoundError(f"There is no job {name} in this data folder. There is: {there}.")
     return found[0]
-
-

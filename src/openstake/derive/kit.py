@@ -32,8 +32,6 @@ def gear_by_name(session: Session) -> dict[tuple[str, str], Gear]:
     return {(row.kind, row.name): gear_of(row) for row in gear_rows(session)}
 
 
-
-
 def profile_of(row: ProfileVersion) -> Profile:
     return _profile(row.data)
 
@@ -41,8 +39,6 @@ def profile_of(row: ProfileVersion) -> Profile:
 @lru_cache(maxsize=512)
 def _profile(data: str) -> Profile:
     return read_profile(data.encode())
-
-
 
 
 def chosen_rows(session: Session, job_id: str) -> list[ProfileVersion]:

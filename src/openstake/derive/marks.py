@@ -8,7 +8,6 @@ from typing import Any, cast
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import FrameError, InputError, NotFoundError
@@ -19,7 +18,7 @@ from openstake.core.mark import GivenMark, HeightKind, PlacedMark
 from openstake.derive.job import JobNow
 from openstake.store.models import Mark
 from openstake.store.records import lines
-from openstake.store.records.marks import current_rows
+from openstake.store.records.marks import columns_of_marks, current_rows, marks_by_id, replaced_marks
 
 
 @dataclass(frozen=True, kw_only=True)
@@ -168,21 +167,17 @@ def current_marks(session: Session, job: JobNow) -> list[MarkNow]:
     return place_rows(job, current_rows(session, job.id))
 
 
-
-
 def current_places(session: Session, job: JobNow) -> tuple[Places, int]:
     """Return where the marks of a job lie, and how many of them are given by an elevation; without the marks themselves."""
     columns = (Mark.east_m, Mark.north_m, Mark.latitude_deg, Mark.longitude_deg, Mark.height_m, Mark.height_kind)
-    current = lines.heads(Mark, Mark.job_id == job.id, Mark.withdrawn.is_(False))
-    rows = session.execute(current.with_only_columns(*columns)).all()
+    rows = columns_of_marks(session, job.id, *columns)
     return places_of(job, rows), sum(row.height_kind == "elevation" for row in rows)
 
 
 def control_of(session: Session, job: JobNow) -> Control:
     """Return the marks of a job's list as they are read: names, east, north and ellipsoidal height."""
     columns = (Mark.name, Mark.east_m, Mark.north_m, Mark.latitude_deg, Mark.longitude_deg, Mark.height_m, Mark.height_kind)
-    current = lines.heads(Mark, Mark.job_id == job.id, Mark.withdrawn.is_(False))
-    rows = session.execute(current.with_only_columns(*columns)).all()
+    rows = columns_of_marks(session, job.id, *columns)
     places = places_of(job, rows)
     return Control(tuple(row.name for row in rows), np.column_stack([places.grid_m, places.ellipsoidal_m]))
 
@@ -201,11 +196,10 @@ def mark_of(session: Session, job: JobNow, mark_id: str) -> MarkNow:
 
 def marks_of(session: Session, job: JobNow, mark_ids: Collection[str]) -> dict[str, MarkNow]:
     """Return the current state of marks by the ids of any of their rows: two queries, however many there are."""
-    replaced = session.execute(select(Mark.replaces_id, Mark.id).where(Mark.job_id == job.id, Mark.replaces_id.is_not(None)))
-    replaced_by = {old: new for old, new in replaced if old is not None}
+    replaced_by = replaced_marks(session, job.id)
     head_ids = {mark_id: lines.last_of(replaced_by, mark_id) for mark_id in mark_ids}
-    query = select(Mark).where(Mark.job_id == job.id, Mark.id.in_(set(head_ids.values())))
-    placed = {mark.id: mark for mark in place_rows(job, session.scalars(query).all())}
+    rows = [row for row in marks_by_id(session, head_ids.values()).values() if row.job_id == job.id]
+    placed = {mark.id: mark for mark in place_rows(job, rows)}
     return {mark_id: placed[head_id] for mark_id, head_id in head_ids.items() if head_id in placed}
 
 
@@ -215,10 +209,6 @@ def head_of(session: Session, job: JobNow, mark_id: str) -> MarkNow:
     if found is None:
         raise NotFoundError("This mark is not in the job's control list.", field="mark_id")
     return found
-
-
-
-
 
 
 def mark_ecef_m(job: JobNow, mark: MarkNow) -> tuple[float, float, float]:
@@ -236,8 +226,6 @@ def mark_ecef_m(job: JobNow, mark: MarkNow) -> tuple[float, float, float]:
         )
     x, y, z = job.frame.ecef_from_grid(mark.east_m, mark.north_m, mark.ellipsoidal_height_m)
     return float(x), float(y), float(z)
-
-
 
 
 def middle_of(job: JobNow, places: Places | None) -> tuple[float, float] | None:

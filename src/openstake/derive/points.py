@@ -31,6 +31,7 @@ from openstake.derive.job import JobNow
 from openstake.derive.marks import MarkNow
 from openstake.store.models import BaseCoordinate, HeightReading, Reference, Shot, ShotEpoch
 from openstake.store.records import lines
+from openstake.store.records.shots import named_ids, pole_lines, references_of
 from openstake.wire.nmea.sentence import degrees
 
 
@@ -84,8 +85,6 @@ class Point:
 
 # What shots received, by id, as long as the program runs: 5 000 shots are some 3 MB.
 REMEMBERED: Cache[Received] = Cache(50_000)
-# So many rows are asked for by their ids (SQLite takes 32 766 parameters); of more the whole job's are read.
-_MOST_NAMED = 20_000
 _MOVED_M = 0.00005  # less is not written anywhere
 
 
@@ -106,41 +105,11 @@ def received_of(session: Session, job_id: str, shots: Collection[Any]) -> dict[s
     known = REMEMBERED.of(shot.id for shot in shots)
     missing = {shot.id: shot for shot in shots if shot.id not in known}
     if missing:
-        references = _references(session, job_id, missing.values())
+        references = references_of(session, job_id, missing.values())
         fresh = _read(session, job_id, missing, references)
         REMEMBERED.keep(fresh)
         known |= fresh
     return known
-
-
-def _named(ids: Collection[str], of_shots: Any, job_id: str) -> Any:
-    """Return ids for a query, or where they are too many a query for those of all the job's shots."""
-    return ids if len(ids) <= _MOST_NAMED else select(of_shots).where(Shot.job_id == job_id)
-
-
-def _references(session: Session, job_id: str, shots: Collection[Any]) -> dict[str, Reference]:
-    ids = _named({shot.reference_id for shot in shots}, Shot.reference_id, job_id)
-    return {row.id: row for row in session.scalars(select(Reference).where(Reference.id.in_(ids)))}
-
-
-def pole_lines(session: Session, job_id: str, shots: Collection[Any]) -> dict[str, tuple[HeightReading, ...]]:
-    """Return the rover heights of shots, by the reading they were recorded with: that one, then what it was corrected to.
-
-    `shots` are rows, or parts of rows, with `height_reading_id`.
-    """
-    ids = _named({shot.height_reading_id for shot in shots}, Shot.height_reading_id, job_id)
-    named = select(HeightReading.id.label("id")).where(HeightReading.id.in_(ids)).cte("line", recursive=True)
-    line_ids = named.union_all(select(HeightReading.id).join(named, HeightReading.replaces_id == named.c.id))
-    rows = session.scalars(select(HeightReading).where(HeightReading.id.in_(select(line_ids.c.id)))).all()
-    by_id = {row.id: row for row in rows}
-    replaced_by = {row.replaces_id: row for row in rows if row.replaces_id is not None}
-    found = {}
-    for row_id in {shot.height_reading_id for shot in shots}:
-        line = [by_id[row_id]]
-        while (after := replaced_by.get(line[-1].id)) is not None:
-            line.append(after)
-        found[row_id] = tuple(line)
-    return found
 
 
 def pole_values(derived: Iterable[Point]) -> dict[str, tuple[object, ...]]:
@@ -150,7 +119,7 @@ def pole_values(derived: Iterable[Point]) -> dict[str, tuple[object, ...]]:
 
 def _read(session: Session, job_id: str, shots: Mapping[str, Any], references: Mapping[str, Reference]) -> dict[str, Received]:
     """Read the epochs of shots in one ordered query and turn all positions into vectors in one pass."""
-    ids = _named(shots, Shot.id, job_id)
+    ids = named_ids(shots, Shot.id, job_id)
     rows = session.execute(
         select(
             ShotEpoch.shot_id,
@@ -202,7 +171,7 @@ def _mean_age_s(ages: Sequence[float | None]) -> float:
 
 def epochs_enu_m(session: Session, job_id: str, shots: Collection[Shot]) -> dict[str, NDArray[np.float64]]:
     """Return the averaged epochs of shots about their first one in the base's east, north, up, metres, each (n, 3): two queries."""
-    references = _references(session, job_id, shots)
+    references = references_of(session, job_id, shots)
     rows = session.execute(
         select(ShotEpoch.shot_id, ShotEpoch.latitude_text, ShotEpoch.longitude_text, ShotEpoch.altitude_m, ShotEpoch.separation_m)
         .where(ShotEpoch.shot_id.in_({shot.id for shot in shots}), ShotEpoch.used)
@@ -258,7 +227,7 @@ def derive_all(
     if bases is None:
         bases = bases_of(session, job.id, {shot.occupation_id for shot in shots})
     received = received_of(session, job.id, shots)
-    references, poles = _references(session, job.id, shots), pole_lines(session, job.id, shots)
+    references, poles = references_of(session, job.id, shots), pole_lines(session, job.id, shots)
     heights = {base_id: bases[base_id].height for base_id in {shot.occupation_id for shot in shots}}
     hung = [
         _Hung(

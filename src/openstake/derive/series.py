@@ -7,12 +7,11 @@ from collections import defaultdict
 from dataclasses import dataclass
 from typing import Any, Generic, TypeVar
 
-from sqlalchemy import ColumnElement, select
+from sqlalchemy import ColumnElement
 from sqlalchemy.orm import Session
 
-from openstake.store.models import Shot, ShotSeries, ShotSeriesItem
-from openstake.store.records import lines
-from openstake.store.records.shots import SeriesKind
+from openstake.store.models import Shot
+from openstake.store.records.shots import SeriesKind, series_rows, shots_of_series
 
 
 @dataclass(frozen=True)
@@ -63,14 +62,8 @@ def kind_of(settled: type[Any]) -> SeriesKind:
 
 def series_now(session: Session, of: type[Settled], *where: ColumnElement[bool]) -> list[SeriesNow[Settled]]:
     """Return the series settled by `of` that fulfil `where` and were not given up, newest first: two queries."""
-    heads = lines.heads(ShotSeries, ShotSeries.kind == kind_of(of), ~ShotSeries.withdrawn, *where)
-    rows = session.scalars(heads.order_by(ShotSeries.created_s.desc(), ShotSeries.id)).all()
-    items = session.execute(
-        select(ShotSeriesItem.series_id, ShotSeriesItem.place, Shot)
-        .join(Shot, Shot.id == ShotSeriesItem.shot_id)
-        .where(ShotSeriesItem.series_id.in_([row.id for row in rows]))
-        .order_by(ShotSeriesItem.created_s, ShotSeriesItem.id)
-    )
+    rows = series_rows(session, kind_of(of), *where)
+    items = shots_of_series(session, [row.id for row in rows])
     taken: dict[str, dict[str, Shot]] = defaultdict(dict)
     for series_id, place, shot in items:
         taken[series_id][place] = shot

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from openstake.core.chain import State
@@ -15,8 +14,7 @@ from openstake.core.links import links
 from openstake.derive.base import base_of, open_base
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
-from openstake.store.models import StaticLog, StaticLogEnd
-from openstake.store.records.bases import latest_occupation, open_occupation
+from openstake.store.records.bases import count_open_logs, latest_occupation, open_occupation
 from openstake.store.records.shots import last_point_s, newest_check
 from openstake.workflow.chain.steps import evidence_of
 from openstake.workflow.check.checks import checked
@@ -67,9 +65,7 @@ def _known(context: Context, session: Session, job: JobNow, unchecked: tuple[str
     own = occupation.id if occupation else ""
     if check is not None and check.occupation_id != own:
         check = None  # of an earlier base: it proves nothing of this one
-    logs = session.scalar(
-        select(func.count()).select_from(StaticLog).where(StaticLog.occupation_id == own, StaticLog.id.not_in(select(StaticLogEnd.log_id)))
-    )
+    logs = count_open_logs(session, own)
     kit = kit_of(session, job.id)
     return ClosingKnown(
         now_s=context.now(job.id),

@@ -7,12 +7,10 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.advice import ADVICE
 from openstake.core.chain import State
-from openstake.core.evidence import Status
 from openstake.core.geodesy.ellipsoid import geodetic_from_ecef
 from openstake.core.geodesy.local import enu_from_ecef_difference
 from openstake.core.judge.finding import Finding
@@ -25,9 +23,10 @@ from openstake.derive.averages import average_mark_m
 from openstake.derive.base import BaseNow, base_of
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.marks import MarkNow, marks_of
-from openstake.store.models import PositionAverageRow, Shot, ShotEpoch
-from openstake.store.records.averages import largest_claims
+from openstake.store.models import PositionAverageRow, Shot
+from openstake.store.records.averages import fixed_averages_on_marks, largest_claims
 from openstake.store.records.bases import open_occupation
+from openstake.store.records.shots import checks_by_radio
 from openstake.workflow.context import Context
 from openstake.workflow.moment import heard_epoch
 
@@ -95,16 +94,7 @@ def view(context: Context, job_id: str) -> Handover:
 
 def _measured(session: Session, job: JobNow) -> list[_Measured]:
     """Return the marks of the list that a network rover measured, fixed, each with its newest average."""
-    averages = session.scalars(
-        select(PositionAverageRow)
-        .where(
-            PositionAverageRow.job_id == job.id,
-            PositionAverageRow.purpose == "mark",
-            PositionAverageRow.lowest_status == Status.FIXED.value,
-            PositionAverageRow.mark_id.is_not(None),
-        )
-        .order_by(PositionAverageRow.created_s.desc())
-    ).all()
+    averages = fixed_averages_on_marks(session, job.id)
     if not averages:
         return []
     heads = marks_of(session, job, {row.mark_id for row in averages if row.mark_id})
@@ -138,12 +128,7 @@ def _frame_check(session: Session, job: JobNow, base: BaseNow, measured: Sequenc
     if base.coordinate.source != "network" or not measured:
         return []
     # A shot that the network still corrected proves nothing.
-    by_another = select(ShotEpoch.shot_id).where(ShotEpoch.shot_id == Shot.id, ShotEpoch.station_id != base.occupation.station_id)
-    shots = session.scalars(
-        select(Shot)
-        .where(Shot.occupation_id == base.occupation.id, Shot.mark_id.is_not(None), ~by_another.exists())
-        .order_by(Shot.created_s)
-    ).all()
+    shots = checks_by_radio(session, base.occupation.id, base.occupation.station_id)
     heads = marks_of(session, job, {shot.mark_id for shot in shots if shot.mark_id})
     newest = {heads[shot.mark_id].id: shot for shot in shots if shot.mark_id}
     pairs = [(item, newest[item.mark.id]) for item in measured if item.mark.id in newest and not _is_under(base, item)]

@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import and_, func, or_, select
 from sqlalchemy.orm import Session
 
+from openstake.core.evidence import Status
 from openstake.store.models import AverageEpoch, PositionAverageRow
 
 
@@ -27,3 +28,15 @@ def largest_claims(session: Session, average_ids: Collection[str]) -> Sequence[A
     row = AverageEpoch
     largest = (func.max(row.sigma_east_m), func.max(row.sigma_north_m), func.max(row.sigma_up_m), func.max(row.station_id))
     return session.execute(select(row.average_id, *largest).where(row.average_id.in_(average_ids)).group_by(row.average_id)).all()
+
+
+def fixed_averages_on_marks(session: Session, job_id: str) -> Sequence[PositionAverageRow]:
+    """Return the averages over marks of a job all of whose positions were fixed, newest first."""
+    row = PositionAverageRow
+    fixed = (row.job_id == job_id, row.purpose == "mark", row.lowest_status == Status.FIXED.value, row.mark_id.is_not(None))
+    return session.scalars(select(row).where(*fixed).order_by(row.created_s.desc())).all()
+
+
+def epochs_of_average(session: Session, average_id: str) -> Sequence[AverageEpoch]:
+    """Return the epochs of an average, in order."""
+    return session.scalars(select(AverageEpoch).where(AverageEpoch.average_id == average_id).order_by(AverageEpoch.n)).all()

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from openstake.store.models import FitApplied, FitChosen, FitMark
+from openstake.store.models import FitApplied, FitChosen, FitMark, FitShot
 from openstake.store.records import lines
 from openstake.store.records.lines import heads
 
@@ -48,3 +48,13 @@ def chosen_words(session: Session, job_id: str) -> Sequence[Any]:
 def chosen_row(session: Session, job_id: str) -> FitChosen | None:
     """Return what was chosen last; None where nothing was."""
     return session.scalars(lines.heads(FitChosen, FitChosen.job_id == job_id)).first()
+
+
+def fit_marks_of_lines(session: Session, line_ids: Collection[str]) -> Sequence[FitMark]:
+    """Return every row of marks with local coordinates, by their lines."""
+    return session.scalars(select(FitMark).where(FitMark.line_id.in_(line_ids))).all()
+
+
+def fit_shots(session: Session, job_id: str) -> Sequence[FitShot]:
+    """Return what was taken into marks of a job's fit and out of them, first to last."""
+    return session.scalars(select(FitShot).where(FitShot.job_id == job_id).order_by(FitShot.created_s, FitShot.id)).all()

@@ -14,3 +14,9 @@ def same_reading_since(session: Session, row: HeightReading, since_s: float) -> 
     same = (column == getattr(row, column.key) for column in alike)
     query = select(HeightReading).where(*same, HeightReading.created_s > since_s, HeightReading.replaces_id.is_(None))
     return session.scalars(query).first()
+
+
+def readings_of(session: Session, setup_id: str) -> tuple[HeightReading, ...]:
+    """Return the readings of a set-up's base, first to last."""
+    query = select(HeightReading).where(HeightReading.setup_id == setup_id, HeightReading.subject == "base")
+    return tuple(session.scalars(query.order_by(HeightReading.created_s, HeightReading.id)))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Sequence
 
 from sqlalchemy.orm import Session
 
@@ -57,3 +57,8 @@ def usual_name(session: Session, job_id: str) -> str:
     """Return what the next point is called where nobody says otherwise: it counts up from the last one."""
     newest = newest_label(session, job_id)
     return free_name(session, job_id, newest.name if newest is not None else "P1")
+
+
+def labels_named(session: Session, job_id: str, names: Collection[str]) -> Sequence[PointLabel]:
+    """Return the current labels of a job's points that have one of some names and are not taken out."""
+    return session.scalars(lines.heads(PointLabel, PointLabel.job_id == job_id, ~PointLabel.taken_out, PointLabel.name.in_(names))).all()

@@ -8,7 +8,19 @@ from typing import Any, Literal, get_args
 from sqlalchemy import ColumnElement, Select, func, select, tuple_
 from sqlalchemy.orm import Session
 
-from openstake.store.models import Mark, Occupation, PointLabel, Reference, Shot, ShotEpoch
+from openstake.store.models import (
+    GroundMeasure,
+    HeightReading,
+    Mark,
+    Occupation,
+    PointLabel,
+    Reference,
+    Shot,
+    ShotEpoch,
+    ShotSeries,
+    ShotSeriesItem,
+)
+from openstake.store.records.lines import heads
 
 SeriesKind = Literal["pole turn", "field test"]
 # Shots of a series are stored as its kind: they are no points of the job, and have neither a name nor a mark.
@@ -110,3 +122,56 @@ def of_one_pole(session: Session, occupation_id: str, listening_ids: Select[Any]
     query = select(Shot.id, Shot.created_s, Shot.refers_to, Shot.name, Shot.height_reading_id)
     where = (Shot.occupation_id == occupation_id, Shot.listening_id.in_(listening_ids))
     return session.execute(query.where(*where).order_by(Shot.created_s, Shot.id)).all()
+
+
+def ground_measures(session: Session, job_id: str) -> Sequence[GroundMeasure]:
+    """Return the measures without GNSS of a job that are used, newest first."""
+    rows = heads(GroundMeasure, GroundMeasure.job_id == job_id, ~GroundMeasure.withdrawn)
+    return session.scalars(rows.order_by(GroundMeasure.created_s.desc())).all()
+
+
+def series_rows(session: Session, kind: SeriesKind, *where: ColumnElement[bool]) -> Sequence[ShotSeries]:
+    """Return the series of a kind that were not abandoned, newest first."""
+    rows = heads(ShotSeries, ShotSeries.kind == kind, ~ShotSeries.withdrawn, *where)
+    return session.scalars(rows.order_by(ShotSeries.created_s.desc(), ShotSeries.id)).all()
+
+
+def shots_of_series(session: Session, series_ids: Collection[str]) -> Sequence[Any]:
+    """Return series, place and shot of all that were taken for some series, first to last."""
+    query = select(ShotSeriesItem.series_id, ShotSeriesItem.place, Shot).join(Shot, Shot.id == ShotSeriesItem.shot_id)
+    rows = query.where(ShotSeriesItem.series_id.in_(series_ids)).order_by(ShotSeriesItem.created_s, ShotSeriesItem.id)
+    return session.execute(rows).all()
+
+
+# So many rows are asked for by their ids (SQLite takes 32 766 parameters); of more the whole job's are read.
+_MOST_NAMED = 20_000
+
+
+def named_ids(ids: Collection[str], of_shots: Any, job_id: str) -> Any:
+    """Return ids for a query, or where they are too many a query for those of all the job's shots."""
+    return ids if len(ids) <= _MOST_NAMED else select(of_shots).where(Shot.job_id == job_id)
+
+
+def references_of(session: Session, job_id: str, shots: Collection[Any]) -> dict[str, Reference]:
+    ids = named_ids({shot.reference_id for shot in shots}, Shot.reference_id, job_id)
+    return {row.id: row for row in session.scalars(select(Reference).where(Reference.id.in_(ids)))}
+
+
+def pole_lines(session: Session, job_id: str, shots: Collection[Any]) -> dict[str, tuple[HeightReading, ...]]:
+    """Return the rover heights of shots, by the reading they were recorded with: that one, then what it was corrected to.
+
+    `shots` are rows, or parts of rows, with `height_reading_id`.
+    """
+    ids = named_ids({shot.height_reading_id for shot in shots}, Shot.height_reading_id, job_id)
+    named = select(HeightReading.id.label("id")).where(HeightReading.id.in_(ids)).cte("line", recursive=True)
+    line_ids = named.union_all(select(HeightReading.id).join(named, HeightReading.replaces_id == named.c.id))
+    rows = session.scalars(select(HeightReading).where(HeightReading.id.in_(select(line_ids.c.id)))).all()
+    by_id = {row.id: row for row in rows}
+    replaced_by = {row.replaces_id: row for row in rows if row.replaces_id is not None}
+    found = {}
+    for row_id in {shot.height_reading_id for shot in shots}:
+        line = [by_id[row_id]]
+        while (after := replaced_by.get(line[-1].id)) is not None:
+            line.append(after)
+        found[row_id] = tuple(line)
+    return found

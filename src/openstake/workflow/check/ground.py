@@ -9,7 +9,6 @@ from math import hypot
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.equality import Equality, equal_by_sigmas
@@ -30,7 +29,7 @@ from openstake.derive.marks import MarkNow, marks_of
 from openstake.store.models import GroundMeasure, Shot
 from openstake.store.records import lines
 from openstake.store.records.labels import labels_of
-from openstake.store.records.shots import shots_by_id, shots_of_job
+from openstake.store.records.shots import ground_measures, shots_by_id, shots_of_job
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 
@@ -121,9 +120,7 @@ def view(context: Context, job_id: str) -> MeasuresView:
     """Return measures and double occupations as they stand now."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        rows = session.scalars(
-            lines.heads(GroundMeasure, GroundMeasure.job_id == job_id, ~GroundMeasure.withdrawn).order_by(GroundMeasure.created_s.desc())
-        ).all()
+        rows = ground_measures(session, job_id)
         named = _named(session, job_id)
         usual = {kind: text_from_metres(sigma_m, job.length_unit) for kind, sigma_m in _USUAL_SIGMAS_M.items()}
         return MeasuresView(measures=_measures(session, job, rows), doubles=_doubles(session, job), names=sorted(named), usual_sigmas=usual)
@@ -283,12 +280,7 @@ def _doubles(session: Session, job: JobNow) -> list[RepeatedPoint]:
     # Loaded where it is needed: the terminal's quick verbs do not wait for it.
     from scipy.spatial import cKDTree
 
-    shots = session.scalars(
-        select(Shot)
-        .where(Shot.job_id == job.id, Shot.kind.in_(("check", "fit", "control")))
-        .order_by(Shot.created_s.desc(), Shot.id.desc())
-        .limit(MOST_DOUBLE)
-    ).all()[::-1]
+    shots = shots_of_job(session, job.id, Shot.kind.in_(("check", "fit", "control")), newest_first=True, limit=MOST_DOUBLE)[::-1]
     bases = bases_of(session, job.id, {shot.occupation_id for shot in shots})
     if len(bases) < 2:
         return []

@@ -7,7 +7,6 @@ from dataclasses import dataclass, field
 from math import atan2, degrees, hypot
 from typing import Any, Literal
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.describe import fields_shown, typed
@@ -21,7 +20,7 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.marks import MarkNow, current_marks, given_of, mark_row_of, place_rows, row_of
 from openstake.store.models import Mark
 from openstake.store.records.lines import head
-from openstake.store.records.marks import current_rows, line_ids
+from openstake.store.records.marks import current_rows, line_ids, marks_by_id
 from openstake.wire.tables.given import refusal_of, refusal_of_name
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
@@ -256,7 +255,7 @@ def mark_history(context: Context, job_id: str, mark_id: str) -> MarkVersions:
         job = job_of(session, job_id)
         mark_row_of(session, job_id, mark_id)
         ids = line_ids(session, mark_id)[::-1]
-        rows = {row.id: row for row in session.scalars(select(Mark).where(Mark.id.in_(ids)))}
+        rows = marks_by_id(session, ids)
         placed = {mark.id: mark_view(mark, job.length_unit) for mark in place_rows(job, list(rows.values()))}
     return MarkVersions(
         [

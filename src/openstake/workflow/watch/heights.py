@@ -18,13 +18,12 @@ from openstake.derive.base import base_of
 from openstake.derive.heights import as_typed, height_row, read_height
 from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
-from openstake.derive.points import pole_lines
 from openstake.store.book import lost_race, write_entry
 from openstake.store.models import HeightReading, Occupation, Shot
 from openstake.store.records import lines
 from openstake.store.records.bases import listening_line
 from openstake.store.records.labels import labels_of
-from openstake.store.records.shots import of_one_pole
+from openstake.store.records.shots import of_one_pole, pole_lines
 from openstake.workflow.command import Transaction, carry_out
 from openstake.workflow.context import Context
 

@@ -3,13 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from dataclasses import dataclass
 from math import hypot
-from typing import Any
 
 import numpy as np
-from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from openstake.core.evidence import Epoch, HeardMessage, Status
@@ -36,8 +33,8 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import KitNow, chosen_rows, kit_of
 from openstake.derive.marks import control_of
 from openstake.live.session import Moment, RunningSession, Watched
-from openstake.store.models import Listening, Mark
-from openstake.store.records.bases import open_occupation
+from openstake.store.records.bases import listenings_of, open_occupation
+from openstake.store.records.marks import count_mark_rows
 from openstake.workflow.context import Context
 from openstake.workflow.moment import FeedView, feed_view
 from openstake.workflow.watch.against import against_control
@@ -241,7 +238,7 @@ _CONTROL: Cache[tuple[float | None, Control]] = Cache(64)
 
 
 def _evidence(session: Session, job: JobNow, kit: KitNow, base: BaseNow) -> _Evidence:
-    rows = session.scalar(select(func.count()).select_from(Mark).where(Mark.job_id == job.id))
+    rows = count_mark_rows(session, job.id)
     key = f"{job.settings.id} {base.coordinate.id} {rows}"
     known = _CONTROL.of([key])
     if key not in known:
@@ -574,9 +571,7 @@ def _changed_last(session: Session, base: BaseNow, now: float) -> str:
     found: list[tuple[float, str]] = [
         (row.created_s, f"the profile {row.name}") for row in chosen_rows(session, occupation.job_id) if row.version > 1
     ]
-    listening: Sequence[Any] = session.execute(
-        select(Listening.started_s, Listening.device).where(Listening.occupation_id == occupation.id)
-    ).all()
+    listening = listenings_of(session, {occupation.id})
     found += [(row.started_s, "where is listened") for row in listening if row.started_s > occupation.started_s + 1.0]
     found += [(row.created_s, "the base's coordinate") for row in base.coordinates[1:]]
     found += [(row.created_s, "the base's height") for row in base.readings.rows if row.replaces_id is not None and row.moment == "before"]
