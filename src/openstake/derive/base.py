@@ -7,16 +7,15 @@ from collections.abc import Collection
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.base_sources import AUTONOMOUS_SOURCES
 from openstake.core.errors import NotFoundError
 from openstake.core.occupation import meant_arp_ecef
 from openstake.derive.heights import BaseHeight, Readings
-from openstake.store.models import BaseCoordinate, HeightReading, Occupation, OccupationEnd
+from openstake.store.models import BaseCoordinate, HeightReading, Occupation
 from openstake.store.records import lines
-from openstake.store.records.bases import open_occupation
+from openstake.store.records.bases import base_readings, coordinates_of, ends_s, occupations_of, open_occupation
 
 
 def three(xyz: Any) -> tuple[float, float, float]:
@@ -64,13 +63,9 @@ class BaseNow:
 
 def bases_of(session: Session, job_id: str, only: Collection[str] | None = None) -> dict[str, BaseNow]:
     """Return the occupations of a job by their ids, oldest first, or some of them: four queries, however many there are."""
-    chosen = [] if only is None else [Occupation.id.in_(only)]
-    occupations = session.scalars(select(Occupation).where(Occupation.job_id == job_id, *chosen).order_by(Occupation.started_s)).all()
-    ids = select(Occupation.id).where(Occupation.job_id == job_id, *chosen)
-    ends = {row.occupation_id: row.ended_s for row in session.scalars(select(OccupationEnd).where(OccupationEnd.occupation_id.in_(ids)))}
-    coordinates: dict[str, list[BaseCoordinate]] = defaultdict(list)
-    for row in session.scalars(select(BaseCoordinate).where(BaseCoordinate.occupation_id.in_(ids))):
-        coordinates[row.occupation_id].append(row)
+    occupations = occupations_of(session, job_id, only)
+    ids = [item.id for item in occupations]
+    ends, coordinates = ends_s(session, ids), coordinates_of(session, ids)
     readings = _readings(session, job_id, occupations if only is not None else None)
     return {
         item.id: BaseNow(
@@ -85,13 +80,8 @@ def bases_of(session: Session, job_id: str, only: Collection[str] | None = None)
 
 def _readings(session: Session, job_id: str, of: Collection[Occupation] | None) -> dict[str, tuple[HeightReading, ...]]:
     """Return the base's readings by set-up, or by occupation where a base was started before set-ups were kept."""
-    query = select(HeightReading).where(HeightReading.job_id == job_id, HeightReading.subject == "base")
-    if of is not None:
-        setups = {item.setup_id for item in of if item.setup_id}
-        without = {item.id for item in of if not item.setup_id}
-        query = query.where(HeightReading.setup_id.in_(setups) | HeightReading.occupation_id.in_(without))
     found: dict[str, list[HeightReading]] = defaultdict(list)
-    for row in session.scalars(query.order_by(HeightReading.created_s, HeightReading.id)):
+    for row in base_readings(session, job_id, of):
         found[row.setup_id or row.occupation_id or ""].append(row)
     return defaultdict(tuple, {key: tuple(rows) for key, rows in found.items()})
 

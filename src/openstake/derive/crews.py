@@ -14,8 +14,9 @@ from openstake.core.judge.finding import Finding
 from openstake.core.units import text_from_metres
 from openstake.derive.job import JobNow, job_of
 from openstake.store.conflicts import made_s
-from openstake.store.models import Base, HeightReading, Mark, Occupation, Rival, Shot
+from openstake.store.models import Base, HeightReading, Rival, Shot
 from openstake.store.package import of_job
+from openstake.store.records.bases import marks_under
 from openstake.store.records.labels import labels_of
 
 _WHAT = {
@@ -110,12 +111,7 @@ def _poles(session: Session, job_id: str, rows: Collection[dict[str, Any]]) -> d
 
 def _bases(session: Session, rows: Collection[dict[str, Any]]) -> dict[str, str]:
     """Return the marks under the bases whose heights or coordinates these are."""
-    under = (
-        select(Occupation.id, Mark.name)
-        .join(Mark, Mark.id == Occupation.mark_id)
-        .where(Occupation.id.in_({row["occupation_id"] for row in rows if row["occupation_id"]}))
-    )
-    named = {row.id: row.name for row in session.execute(under)}
+    named = marks_under(session, {row["occupation_id"] for row in rows if row["occupation_id"]})
     return {row["id"]: named[row["occupation_id"]] for row in rows if row["occupation_id"] in named}
 
 

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
+from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import NotFoundError
 from openstake.store.models import (
+    BaseCoordinate,
     HeightReading,
     Job,
     Listening,
+    Mark,
     Occupation,
     OccupationEnd,
     Reference,
@@ -166,3 +169,61 @@ def needed_occupation(session: Session, job_id: str) -> Occupation:
     if occupation is None:
         raise NotFoundError("No base is running in this job. Start one on the Base page.")
     return occupation
+
+
+def occupations_of(session: Session, job_id: str, only: Collection[str] | None) -> Sequence[Occupation]:
+    """Return the occupations of a job, oldest first, or some of them."""
+    chosen = [] if only is None else [Occupation.id.in_(only)]
+    return session.scalars(select(Occupation).where(Occupation.job_id == job_id, *chosen).order_by(Occupation.started_s)).all()
+
+
+def ends_s(session: Session, occupation_ids: Collection[str]) -> dict[str, float]:
+    """Return when occupations ended, Unix seconds."""
+    rows = session.scalars(select(OccupationEnd).where(OccupationEnd.occupation_id.in_(occupation_ids)))
+    return {row.occupation_id: row.ended_s for row in rows}
+
+
+def coordinates_of(session: Session, occupation_ids: Collection[str]) -> dict[str, list[BaseCoordinate]]:
+    """Return the coordinates that bases were given, by occupation."""
+    found: dict[str, list[BaseCoordinate]] = {occupation_id: [] for occupation_id in occupation_ids}
+    for row in session.scalars(select(BaseCoordinate).where(BaseCoordinate.occupation_id.in_(occupation_ids))):
+        found[row.occupation_id].append(row)
+    return found
+
+
+def base_readings(session: Session, job_id: str, of: Collection[Occupation] | None) -> Sequence[HeightReading]:
+    """Return the readings of bases' heights in a job, or of some bases, first to last."""
+    query = select(HeightReading).where(HeightReading.job_id == job_id, HeightReading.subject == "base")
+    if of is not None:
+        setups = {item.setup_id for item in of if item.setup_id}
+        without = {item.id for item in of if not item.setup_id}
+        query = query.where(HeightReading.setup_id.in_(setups) | HeightReading.occupation_id.in_(without))
+    return session.scalars(query.order_by(HeightReading.created_s, HeightReading.id)).all()
+
+
+def marks_under(session: Session, occupation_ids: Collection[str]) -> dict[str, str]:
+    """Return the names of the marks under bases."""
+    query = select(Occupation.id, Mark.name).join(Mark, Mark.id == Occupation.mark_id)
+    return {row.id: row.name for row in session.execute(query.where(Occupation.id.in_(occupation_ids)))}
+
+
+def references_between(session: Session, occupation_id: str, since_s: float, to_s: float, limit: int) -> tuple[str | None, Sequence[Any]]:
+    """Return the first position that was decoded from a base's stream, and those heard in a stretch of time: id, when, station."""
+    listening = select(Listening.id).where(Listening.occupation_id == occupation_id)
+    decoded = (Reference.listening_id.in_(listening), Reference.origin == "decoded")
+    first = session.scalar(select(Reference.id).where(*decoded).order_by(Reference.heard_s).limit(1))
+    query = select(Reference.id, Reference.heard_s, Reference.station_id).where(*decoded, Reference.heard_s.between(since_s, to_s))
+    return first, session.execute(query.order_by(Reference.heard_s).limit(limit)).all()
+
+
+def listenings_between(session: Session, occupation_id: str, since_s: float, to_s: float, limit: int) -> Sequence[Listening]:
+    """Return where an occupation was listened to from within a stretch of time."""
+    query = select(Listening).where(Listening.occupation_id == occupation_id, Listening.started_s.between(since_s, to_s))
+    return session.scalars(query.limit(limit)).all()
+
+
+def corrected_heights_between(session: Session, job_id: str, since_s: float, to_s: float, limit: int) -> Sequence[HeightReading]:
+    """Return the corrections of bases' heights in a stretch of time."""
+    row = HeightReading
+    where = (row.job_id == job_id, row.subject == "base", row.replaces_id.is_not(None), row.created_s.between(since_s, to_s))
+    return session.scalars(select(row).where(*where).limit(limit)).all()

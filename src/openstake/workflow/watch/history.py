@@ -15,8 +15,8 @@ from openstake.core.limits import HostSeconds, Seconds, ShortText
 from openstake.core.sigmas import horizontal_95_m, vertical_95_m
 from openstake.core.units import LengthUnit, counted, text_from_metres, text_from_seconds
 from openstake.derive.job import job_of
-from openstake.store.models import EpochRow, HeightReading, Listening, Occupation, Reference
-from openstake.store.records.bases import listening_line, open_occupation
+from openstake.store.models import EpochRow, Occupation
+from openstake.store.records.bases import corrected_heights_between, listening_line, listenings_between, open_occupation, references_between
 from openstake.workflow.context import Context
 
 SLICES = 600  # about the pixels of the picture: more would cost and not show
@@ -119,30 +119,9 @@ def _in_words(found: History, unit: LengthUnit) -> str:
 
 def _changes(session: Session, occupation: Occupation, since_s: float, to_s: float) -> list[HistoryEvent]:
     """Return what was changed at the base within a stretch of time."""
-    listening = select(Listening.id).where(Listening.occupation_id == occupation.id)
-    decoded = select(Reference.id).where(Reference.listening_id.in_(listening), Reference.origin == "decoded")
-    first = session.scalar(decoded.order_by(Reference.heard_s).limit(1))
-    heard = session.execute(
-        select(Reference.id, Reference.heard_s, Reference.station_id)
-        .where(Reference.listening_id.in_(listening), Reference.origin == "decoded", Reference.heard_s.between(since_s, to_s))
-        .order_by(Reference.heard_s)
-        .limit(_MOST_EVENTS)
-    ).all()
-    moved = session.execute(
-        select(Listening.started_s, Listening.device, Listening.further, Listening.withdrawn)
-        .where(Listening.occupation_id == occupation.id, Listening.started_s.between(max(since_s, occupation.started_s + 1.0), to_s))
-        .limit(_MOST_EVENTS)
-    ).all()
-    heights = session.execute(
-        select(HeightReading.created_s, HeightReading.text)
-        .where(
-            HeightReading.job_id == occupation.job_id,
-            HeightReading.subject == "base",
-            HeightReading.replaces_id.is_not(None),
-            HeightReading.created_s.between(max(since_s, occupation.started_s), to_s),
-        )
-        .limit(_MOST_EVENTS)
-    ).all()
+    first, heard = references_between(session, occupation.id, since_s, to_s, _MOST_EVENTS)
+    moved = listenings_between(session, occupation.id, max(since_s, occupation.started_s + 1.0), to_s, _MOST_EVENTS)
+    heights = corrected_heights_between(session, occupation.job_id, max(since_s, occupation.started_s), to_s, _MOST_EVENTS)
     return [
         # The first one is the base as it was started.
         *(
