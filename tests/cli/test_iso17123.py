@@ -65,7 +65,7 @@ def test_columns_come_in_any_order_with_semicolons_and_decimal_commas(run):
         (HEADER + "1,1,1,1.0,x,2\n", "Line 2: north_m is 'x'"),
         (HEADER + "1,1.5,1,1.0,1,2\n", "Line 2: the set is '1.5'"),
         (HEADER + "1,1,1\n", "Line 2: east_m is ''"),
-        (HEADER + "1,1,3,1,1,1\n", "is none of this test"),
+        (HEADER + "1,1,3,1,1,1\n", "is not part of this test"),
         (b"\x00\x01\x02garbage", "zero bytes"),
         (table(by_hand())[:-30], "Line 31: the set is ''"),
     ],

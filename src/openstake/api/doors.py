@@ -137,7 +137,7 @@ def keep_strangers_out(access: Access, visitor: Visitor | None) -> Response | No
     if visitor is None and (closed := _closed_to_strangers(access)) is not None:
         return closed
     if any(FORBIDDEN.search(text) for text in (*request.args, *request.args.values())):
-        return problem(400, "This cannot be used", "What is asked for holds a character that is none of a text.")
+        return problem(400, "This cannot be used", "What is asked for holds a character that no text may hold.")
     return None if request.method in ("GET", "HEAD", "OPTIONS") else _keep_other_sites_out(visitor)
 
 

@@ -167,7 +167,7 @@ def _series(known: Counter[tuple[int, int, int]]) -> list[int]:
     for (series, number, point), times in known.items():
         if not (1 <= series <= FULL_SERIES and 1 <= number <= SETS and 1 <= point <= POINTS):
             raise InputError(
-                f"Series {series}, set {number}, point {point} is none of this test: series 1 to {FULL_SERIES}, sets 1 to {SETS}, "
+                f"Series {series}, set {number}, point {point} is not part of this test: series 1 to {FULL_SERIES}, sets 1 to {SETS}, "
                 f"points 1 and {POINTS}."
             )
         if times > 1:

@@ -78,7 +78,7 @@ def _check_texts(value: Any) -> None:
         item = waiting.pop()
         if isinstance(item, str):
             if found := FORBIDDEN.search(item):
-                raise JsonError(f"holds the character U+{ord(found[0]):04X}, which is none of a text")
+                raise JsonError(f"holds the character U+{ord(found[0]):04X}, which no text may hold")
         elif isinstance(item, dict):
             waiting += [*item, *item.values()]
         elif isinstance(item, list):

@@ -124,7 +124,7 @@ def _signed(row: Any) -> None:
     """The lines of a frozen copy; that it is the one that was signed, its hash in the Book says."""
     for line in json.loads(row.content)["lines"]:
         if int(line["sequence"]) < 1 or not isinstance(read_json(line["text"]), dict):
-            raise ValueError("a line of it is none of the Book")
+            raise ValueError("a line of it is not of the Book")
 
 
 _READERS: dict[tuple[str, str], Callable[[Any], Any]] = {

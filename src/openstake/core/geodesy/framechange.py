@@ -117,7 +117,7 @@ def frame_step(
             False,
             (FrameChange(_rides(target), None),),
             f"{what} is of {source_year:.2f}, the job of {target_year:.2f}, in {target}. The frame rides on its plate: between the two only the "
-            "ground's own movement lies, which nobody knows here. Say that it is none, or ask for the job's epoch.",
+            "ground's own movement lies, which is not known here. State that there is none, or ask for the job's epoch.",
         )
     if _plain(source) == _plain(target):
         return FrameStep(True, (), f"In {target}, as the job.")

@@ -128,7 +128,7 @@ RULES: dict[str, Rule] = {
     ),
     "virtual-station": Rule(
         link="broadcast",
-        when="The base is a computed one: it gives a position, not a vector of ours.",
+        when="The base is a computed one: it gives a position, not a vector from your own base.",
         source="RTCM 10403.3, DF141",
         differs=True,
     ),

@@ -106,7 +106,7 @@ def _check(stream: Stream, rate_bps: float) -> None:
     if stream.position_interval_s is not None and not 0.05 <= stream.position_interval_s <= 86_400.0:
         raise InputError("The station position comes every 0.05 to 86400 s.", field="position_interval")
     if not 1.0 <= rate_bps <= 1e9:
-        raise InputError(f"A rate of {rate_bps:g} bit/s is none of a link.", field="rate")
+        raise InputError(f"A rate of {rate_bps:g} bit/s is not the rate of a link.", field="rate")
     if not any(stream.satellites.values()):
         raise InputError("Give at least one satellite, such as G10,R8.", field="satellites")
     most = MOST_SATELLITES["legacy" if stream.form == "legacy" else "msm"]
@@ -246,7 +246,7 @@ def rate_from_text(text: str) -> float:
         raise InputError(f"'{text[:30]}' does not say whether it is bps or kbps. Type the unit.", field="rate")
     rate_bps = float(match[1].replace(",", ".")) * _RATES[unit.lower()]
     if not 1.0 <= rate_bps <= 1e9:
-        raise InputError(f"A rate of {rate_bps:g} bit/s is none of a link.", field="rate")
+        raise InputError(f"A rate of {rate_bps:g} bit/s is not the rate of a link.", field="rate")
     return rate_bps
 
 
@@ -269,7 +269,7 @@ def _check_chirp(spreading_factor: int, bandwidth_hz: float, coding_denominator:
     if not 5 <= spreading_factor <= 12:
         raise InputError(f"A spreading factor lies between 5 and 12; {spreading_factor} does not.", field="spreading_factor")
     if not 1e3 <= bandwidth_hz <= 2e6:
-        raise InputError(f"A bandwidth of {bandwidth_hz:g} Hz is none of such a link (1 kHz to 2 MHz).", field="bandwidth")
+        raise InputError(f"A bandwidth of {bandwidth_hz:g} Hz is not a bandwidth of such a link (1 kHz to 2 MHz).", field="bandwidth")
     if not 5 <= coding_denominator <= 8:
         raise InputError("A coding rate is 4/5, 4/6, 4/7 or 4/8.", field="coding")
 

@@ -79,7 +79,7 @@ def judge_mountpoint(evidence: MountpointEvidence) -> list[Finding]:
                 "caster.mountpoint",
                 "virtual-station",
                 Severity.NOTE,
-                f"{name} sends a computed base near the position given: a position comes of it, not a vector of ours.",
+                f"{name} sends a computed base near the position given: it gives a position, not a vector from your own base.",
                 "It is a network solution.",
                 "Use it for positions; a base of your own gives vectors.",
             )

@@ -108,7 +108,7 @@ def refusal_of_name(mark: GivenMark) -> str:
     if len(mark.name) > LONGEST_NAME:
         return f"The name is longer than {LONGEST_NAME} letters."
     if re.search(r"[\t\r\n]", mark.name) or FORBIDDEN.search(mark.name):
-        return "The name holds a line break or another character that is none of a name."
+        return "The name holds a line break or another character that no name may hold."
     return ""
 
 
@@ -132,7 +132,7 @@ def _refusal_of_place(mark: GivenMark) -> str:
     if any(length is not None and not abs(length) < FARTHEST_M for length in (mark.east_m, mark.north_m)):
         return "East and north are farther than anything on Earth. Is the unit right?"
     if mark.height_m is not None and not -12_000.0 <= mark.height_m <= 10_000.0:
-        return f"A height of {mark.height_m:.0f} m is none on Earth. Is the unit right?"
+        return f"A height of {mark.height_m:.0f} m is not found on Earth. Is the unit right?"
     return ""
 
 

@@ -89,7 +89,7 @@ def _begin(session: Session, job: JobNow, now: float) -> SetUpNow:
     settled = Settled(station_id=_planned_station_id(kit), refers_to=kit.rover_refers_to and kit.rover_refers_to.value)
     session.add(SetUp(id=line_id, line_id=line_id, job_id=job.id, data=json.dumps(asdict(settled)), created_s=now))
     session.flush()
-    write_entry(session, now, "setup-begun", "Setting up the base begun.", job.id, setup=line_id)
+    write_entry(session, now, "setup-begun", "Set-up of the base begun.", job.id, setup=line_id)
     return SetUpNow(id=line_id, row_id=line_id, settled=settled, started_s=now)
 
 

@@ -79,7 +79,7 @@ function PointEditor({ job, point }: { job: Schemas["JobView"]; point: Schemas["
         {point.effective_n !== null && `, ${point.effective_n.toFixed(1)} independent`}. Scatter {length(point.scatter_horizontal_m, unit)} {UNIT_SIGN[unit]} horizontally,{" "}
         {length(point.scatter_up_m, unit)} {UNIT_SIGN[unit]} up; {point.spread_words} {length(point.horizontal_95_m, unit)} {UNIT_SIGN[unit]} and {length(point.vertical_95_m, unit)} {UNIT_SIGN[unit]}.
         Rover height {length(point.rover_height_m, unit)} {UNIT_SIGN[unit]}.{point.tilt && ` Tilt ${point.tilt}, as entered by the crew.`}
-        {point.virtual && " From a virtual base: a position, not a vector of ours."}
+        {point.virtual && " From a virtual base: a position, not a vector from your own base."}
         {point.local_e_m !== null && ` Local: east ${length(point.local_e_m, unit)}, north ${length(point.local_n_m, unit)}, height ${length(point.local_h_m, unit)} ${UNIT_SIGN[unit]}.`}
       </p>
       {point.findings.map((finding) => (
