@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import replace
 from datetime import date
+from typing import Any
 
 from openstake.core.constants import DAY_S
 from openstake.core.evidence import Epoch
@@ -39,27 +39,31 @@ _FASTEST_KNOTS = 2000.0
 _MOST_SECOND_TALKERS = 100  # between two looks
 
 
-def epoch_from_gga(fields: list[str]) -> Epoch:
-    """Return the epoch of a GGA; ValueError where a field is not what NMEA 0183 has there."""
+# What sentences say of an epoch, by the names of its fields: it is made once, when all of them have come.
+_Said = dict[str, Any]
+
+
+def _said_by_gga(fields: list[str]) -> _Said:
+    """Return what a GGA says; ValueError where a field is not what NMEA 0183 has there."""
     if len(fields) < 15:
         raise ValueError("GGA has 15 fields")
     if not re.fullmatch(r"[0-9]?", fields[6]):
         raise ValueError("no quality")
-    return _epoch(fields[1:6], int(fields[6] or 0), fields[7:9], fields[9], fields[11], fields[13:15])
+    return _said(fields[1:6], int(fields[6] or 0), fields[7:9], fields[9], fields[11], fields[13:15])
 
 
-def epoch_from_gns(fields: list[str]) -> Epoch:
-    """Return the epoch of a GNS; of the modes of its constellations the weakest counts, those not used do not."""
+def _said_by_gns(fields: list[str]) -> _Said:
+    """Return what a GNS says; of the modes of its constellations the weakest counts, those not used do not."""
     if len(fields) < 13:
         raise ValueError("GNS has 13 fields")
     modes = fields[6]
     if not modes or set(modes) - {"N", *_MODES}:
         raise ValueError("no mode")
     used = [mode for mode in _MODES if mode in modes]
-    return _epoch(fields[1:6], _MODES[used[0]] if used else 0, fields[7:9], fields[9], fields[10], fields[11:13])
+    return _said(fields[1:6], _MODES[used[0]] if used else 0, fields[7:9], fields[9], fields[10], fields[11:13])
 
 
-def _epoch(place: list[str], quality: int, use: list[str], altitude: str, separation: str, link: list[str]) -> Epoch:
+def _said(place: list[str], quality: int, use: list[str], altitude: str, separation: str, link: list[str]) -> _Said:
     time, latitude, north, longitude, east = place
     above_m = number(altitude)
     if above_m is not None and not ALTITUDES_M[0] <= above_m <= ALTITUDES_M[1]:
@@ -67,24 +71,24 @@ def _epoch(place: list[str], quality: int, use: list[str], altitude: str, separa
     angles = degrees(latitude, north), degrees(longitude, east)
     # Half a position is none.
     latitude_deg, longitude_deg = (None, None) if None in angles else angles
-    return Epoch(
-        time_of_day_s=time_of_day_s(time),
-        date=None,
-        quality=quality,
-        latitude_text=f"{latitude},{north}",
-        longitude_text=f"{longitude},{east}",
-        latitude_deg=latitude_deg,
-        longitude_deg=longitude_deg,
-        altitude_m=above_m,
-        separation_m=within(separation, -_SEPARATION_M, _SEPARATION_M),
-        satellites=whole(use[0], _MOST_SATELLITES),
-        hdop=within(use[1], 0.0, _LARGEST_DOP),
-        age_s=within(link[0], 0.0, _OLDEST_S),
-        station_id=whole(link[1], LARGEST_STATION_ID),
-    )
+    return {
+        "time_of_day_s": time_of_day_s(time),
+        "date": None,
+        "quality": quality,
+        "latitude_text": f"{latitude},{north}",
+        "longitude_text": f"{longitude},{east}",
+        "latitude_deg": latitude_deg,
+        "longitude_deg": longitude_deg,
+        "altitude_m": above_m,
+        "separation_m": within(separation, -_SEPARATION_M, _SEPARATION_M),
+        "satellites": whole(use[0], _MOST_SATELLITES),
+        "hdop": within(use[1], 0.0, _LARGEST_DOP),
+        "age_s": within(link[0], 0.0, _OLDEST_S),
+        "station_id": whole(link[1], LARGEST_STATION_ID),
+    }
 
 
-_EPOCHS = {"GGA": epoch_from_gga, "GNS": epoch_from_gns}
+_BEGINS_EPOCH = {"GGA": _said_by_gga, "GNS": _said_by_gns}
 
 
 class EpochReader:
@@ -96,7 +100,7 @@ class EpochReader:
 
     def __init__(self) -> None:
         self._rest = b""
-        self._epoch: Epoch | None = None
+        self._said: _Said | None = None  # of the epoch in hand
         self._date: date | None = None
         self._last_kind = ""
         self._closing_kind = ""
@@ -151,20 +155,20 @@ class EpochReader:
     def _take(self, fields: list[str]) -> Iterator[Epoch]:
         kind = fields[0][-3:]
         time_s = time_of_day_s(fields[1]) if kind in _TIMED else None
-        if self._epoch is not None and time_s is not None and time_s != self._epoch.time_of_day_s:
+        if self._said is not None and time_s is not None and time_s != self._said["time_of_day_s"]:
             # The time has moved on: whatever came last ends a burst of this receiver.
             self._closing_kind = self._last_kind
             yield from self._hand_over()
         late = time_s is not None and time_s == self._handed_over
-        if kind in _EPOCHS:
-            if late or (self._epoch is not None and time_s is not None):
+        if kind in _BEGINS_EPOCH:
+            if late or (self._said is not None and time_s is not None):
                 # A second talker's, or the other sentence of the same moment.
-                first = self._epoch or self._last
+                first = self._last if self._said is None else Epoch(**self._said)
                 if first is not None and len(self._second_talkers) < _MOST_SECOND_TALKERS:
-                    self._second_talkers.append((first, _EPOCHS[kind](fields)))
+                    self._second_talkers.append((first, Epoch(**_BEGINS_EPOCH[kind](fields))))
                 return
             yield from self._hand_over()
-            self._epoch = replace(_EPOCHS[kind](fields), date=self._date)
+            self._said = _BEGINS_EPOCH[kind](fields) | {"date": self._date}
         else:
             self._join(kind, fields, time_s)
         if kind == "GSV":
@@ -190,14 +194,15 @@ class EpochReader:
             self._take_dops(fields)
 
     def _hand_over(self) -> Iterator[Epoch]:
-        if self._epoch is not None:
-            self._handed_over, self._last = self._epoch.time_of_day_s, self._epoch
-            yield self._epoch
-            self._epoch = None
+        if self._said is not None:
+            self._last, self._said = Epoch(**self._said), None
+            self._handed_over = self._last.time_of_day_s
+            yield self._last
 
-    def _of_this_moment(self, time_s: float | None) -> Epoch | None:
-        if self._epoch is not None and (time_s is None or time_s == self._epoch.time_of_day_s):
-            return self._epoch
+    def _of_this_moment(self, time_s: float | None) -> _Said | None:
+        """Return what is said of the epoch in hand, to add to it; None where there is none of this moment."""
+        if self._said is not None and (time_s is None or time_s == self._said["time_of_day_s"]):
+            return self._said
         return None
 
     def _take_date(self, kind: str, fields: list[str], time_s: float | None) -> None:
@@ -208,31 +213,23 @@ class EpochReader:
         if day is None:
             return
         self._date = day
-        epoch = self._of_this_moment(time_s)
-        if epoch is not None:
-            self._epoch = replace(epoch, date=day)
+        said = self._of_this_moment(time_s)
+        if said is not None:
+            said["date"] = day
 
     def _take_sigmas(self, fields: list[str], time_s: float | None) -> None:
-        epoch = self._of_this_moment(time_s)
-        if epoch is not None:
+        said = self._of_this_moment(time_s)
+        if said is not None:
             major, minor, north, east, up = (within(fields[n], 0.0, _LARGEST_SIGMA_M) for n in (3, 4, 6, 7, 8))
-            self._epoch = replace(
-                epoch,
-                sigma_east_m=east,
-                sigma_north_m=north,
-                sigma_up_m=up,
-                sigma_major_m=major,
-                sigma_minor_m=minor,
-                orientation_deg=within(fields[5], -360.0, 360.0),
-            )
+            said |= {"sigma_east_m": east, "sigma_north_m": north, "sigma_up_m": up, "sigma_major_m": major, "sigma_minor_m": minor}
+            said["orientation_deg"] = within(fields[5], -360.0, 360.0)
 
     def _take_speed(self, knots: str, course: str, time_s: float | None) -> None:
-        epoch = self._of_this_moment(time_s)
+        said = self._of_this_moment(time_s)
         speed = within(knots, 0.0, _FASTEST_KNOTS)
-        if epoch is not None and speed is not None:
-            self._epoch = replace(epoch, speed_mps=speed * KNOT_MPS, course_deg=within(course, 0.0, 360.0))
+        if said is not None and speed is not None:
+            said |= {"speed_mps": speed * KNOT_MPS, "course_deg": within(course, 0.0, 360.0)}
 
     def _take_dops(self, fields: list[str]) -> None:
-        if self._epoch is not None:
-            pdop, vdop = (within(fields[n], 0.0, _LARGEST_DOP) for n in (15, 17))
-            self._epoch = replace(self._epoch, pdop=pdop, vdop=vdop)
+        if self._said is not None:
+            self._said |= {"pdop": within(fields[15], 0.0, _LARGEST_DOP), "vdop": within(fields[17], 0.0, _LARGEST_DOP)}

@@ -10,14 +10,14 @@ LONGEST_SENTENCE = 1024  # NMEA says 82; devices exceed it, nothing sane exceeds
 
 def checksum(body: bytes) -> int:
     """Return the exclusive-or of all bytes between `$` and `*`."""
-    # Folding one big integer in halves is five times as fast as a loop over bytes.
-    value, size = int.from_bytes(body, "big"), 1024
-    while body and size >= len(body) * 2:
-        size >>= 1
-    while size >= 1:
-        value = (value >> (8 * size)) ^ (value & ((1 << (8 * size)) - 1))
-        size >>= 1
-    return value
+    # Folding one big integer in halves is far faster than a loop over bytes: its lowest byte collects all of them.
+    value, bits = int.from_bytes(body, "big"), 512
+    while bits < 4 * len(body):
+        bits <<= 1
+    while bits >= 8:
+        value ^= value >> bits
+        bits >>= 1
+    return value & 0xFF
 
 
 def sentence_bytes(body: str) -> bytes:
