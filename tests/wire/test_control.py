@@ -2,6 +2,7 @@
 
 import io
 import json
+import unicodedata
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -87,7 +88,7 @@ def test_a_list_longer_than_the_limit_is_refused_and_not_cut():
 # What is no character (U+FDD0, of the category Cn) is refused, as are controls and what turns the direction of writing.
 _TURNS = "\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069"
 _letters = st.characters(codec="utf-8", exclude_categories=("Cc", "Cn", "Cs", "Zl", "Zp"), exclude_characters=_TURNS)
-words = st.text(_letters, max_size=12).map(str.strip)
+words = st.text(_letters, max_size=12).map(lambda text: unicodedata.normalize("NFC", text).strip())
 # A tenth of a micrometre is finer than any mark.
 lengths = st.one_of(st.floats(-9e6, 9e6).map(lambda metres: round(metres, 7)), st.decimals(-900_000, 900_000, places=3).map(float))
 sigmas = st.one_of(st.none(), st.floats(1e-4, 1.0))

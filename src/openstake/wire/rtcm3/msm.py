@@ -17,6 +17,17 @@ CONSTELLATION_BY_DECADE = {107: "GPS", 108: "GLONASS", 109: "Galileo", 110: "SBA
 METRES_PER_MS = SPEED_OF_LIGHT_M_S / 1000.0
 MOST_CELLS = 64
 _NO_RANGE_MS = 255  # DF397: no valid rough range
+_NO_RATE = -8192  # DF399: no valid rough rate
+# Widths of pseudorange, phase range, lock time and carrier-to-noise of the forms.
+_WIDTHS = {
+    1: (15, 0, 0, 0),
+    2: (0, 22, 4, 0),
+    3: (15, 22, 4, 0),
+    4: (15, 22, 4, 6),
+    5: (15, 22, 4, 6),
+    6: (20, 24, 10, 10),
+    7: (20, 24, 10, 10),
+}
 _NO_FINE = {15: -(1 << 14), 20: -(1 << 19), 22: -(1 << 21), 24: -(1 << 23)}
 
 
@@ -92,7 +103,13 @@ def epoch_field(decade: int, gps_time_of_week_s: float) -> int:
 
 
 def _places(mask: int, width: int) -> list[int]:
-    return [place + 1 for place in range(width) if mask >> (width - 1 - place) & 1]
+    """Return the numbers, from 1, of the bits that are set, the most significant first."""
+    found = []
+    while mask:
+        top = mask.bit_length()
+        found.append(width - top + 1)
+        mask ^= 1 << (top - 1)
+    return found
 
 
 def satellites_of(payload: bytes) -> frozenset[int]:
@@ -145,39 +162,44 @@ def decode_msm(payload: bytes) -> Msm:
         for whole, part in zip(whole_ms, part_ms, strict=True)
     ]
 
-    pairs = [
-        (row, signal)
-        for place, (row, signal) in enumerate((row, signal) for row in range(n_sat) for signal in signals)
-        if cell_mask >> (n_sat * len(signals) - 1 - place) & 1
-    ]
+    pairs = [divmod(place - 1, len(signals)) for place in _places(cell_mask, n_sat * len(signals))]
     count = len(pairs)
-    code_width, phase_width, lock_width, cnr_width = _widths(form)
+    code_width, phase_width, lock_width, cnr_width = _WIDTHS[form]
     code = bits.signed_column(count, code_width) if code_width else None
     phase = bits.signed_column(count, phase_width) if phase_width else None
-    lock = bits.column(count, lock_width) if lock_width else None
-    half = bits.column(count, 1) if lock_width else None
-    cnr = bits.column(count, cnr_width) if cnr_width else None
+    lock: Sequence[int | None] = bits.column(count, lock_width) if lock_width else [None] * count
+    half = map(bool, bits.column(count, 1)) if lock_width else [None] * count
+    cnr = bits.column(count, cnr_width) if cnr_width else [0] * count
     rate = bits.signed_column(count, 15) if form in (5, 7) else None
 
+    rough = [rough_m[row] for row, _ in pairs]
     code_unit = METRES_PER_MS * 2.0 ** (-24 if code_width == 15 else -29)
     phase_unit = METRES_PER_MS * 2.0 ** (-29 if phase_width == 22 else -31)
-    cells = []
-    for i, (row, signal) in enumerate(pairs):
-        rough_rate_m_s = rough_rate[row]
-        cells.append(
-            Cell(
-                satellite=satellites[row],
-                signal=signal,
-                pseudorange_m=_joined(rough_m[row], code[i] if code else None, code_width, code_unit),
-                phase_range_m=_joined(rough_m[row], phase[i] if phase else None, phase_width, phase_unit),
-                lock=lock[i] if lock else None,
-                half_cycle=bool(half[i]) if half else None,
-                cnr_dbhz=_cnr(cnr[i], cnr_width) if cnr else None,
-                phase_rate_m_s=None
-                if rate is None or rate[i] == -(1 << 14) or rough_rate_m_s is None or rough_rate_m_s == -8192
-                else rough_rate_m_s + rate[i] * 0.0001,
-            )
+    part = 1.0 if cnr_width == 6 else 1.0 / 16.0
+    columns = zip(
+        [satellites[row] for row, _ in pairs],
+        [signals[column] for _, column in pairs],
+        _joined(rough, code, _NO_FINE.get(code_width), code_unit),
+        _joined(rough, phase, _NO_FINE.get(phase_width), phase_unit),
+        lock,
+        half,
+        [value * part if value else None for value in cnr],
+        _joined([None if rough_rate[row] == _NO_RATE else rough_rate[row] for row, _ in pairs], rate, _NO_FINE[15], 0.0001),
+        strict=True,
+    )
+    cells = [
+        Cell(
+            satellite=satellite,
+            signal=signal,
+            pseudorange_m=pseudorange_m,
+            phase_range_m=phase_range_m,
+            lock=locked,
+            half_cycle=half_cycle,
+            cnr_dbhz=cnr_dbhz,
+            phase_rate_m_s=phase_rate_m_s,
         )
+        for satellite, signal, pseudorange_m, phase_range_m, locked, half_cycle, cnr_dbhz, phase_rate_m_s in columns
+    ]
     day_known = number // 10 != 108 or field >> 27 < 7
     time_s = gps_time_of_week_s(number // 10, field)
     return Msm(
@@ -191,29 +213,11 @@ def decode_msm(payload: bytes) -> Msm:
     )
 
 
-def _widths(form: int) -> tuple[int, int, int, int]:
-    """Return the widths of pseudorange, phase range, lock time and carrier-to-noise of an MSM form."""
-    return {
-        1: (15, 0, 0, 0),
-        2: (0, 22, 4, 0),
-        3: (15, 22, 4, 0),
-        4: (15, 22, 4, 6),
-        5: (15, 22, 4, 6),
-        6: (20, 24, 10, 10),
-        7: (20, 24, 10, 10),
-    }[form]
-
-
-def _joined(rough_m: float | None, fine: int | None, width: int, unit_m: float) -> float | None:
-    if rough_m is None or fine is None or fine == _NO_FINE[width]:
-        return None
-    return rough_m + fine * unit_m
-
-
-def _cnr(value: int, width: int) -> float | None:
-    if value == 0:
-        return None
-    return float(value) if width == 6 else value / 16.0
+def _joined(rough: Sequence[float | None], fine: Sequence[int] | None, invalid: int | None, unit: float) -> list[float | None]:
+    """Return a column in its whole and its parts: None where either is not valid, or not sent."""
+    if fine is None:
+        return [None] * len(rough)
+    return [None if whole is None or part == invalid else whole + part * unit for whole, part in zip(rough, fine, strict=True)]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
