@@ -6,7 +6,7 @@ Source: RTCM 10403.3, section 3.5.16: header 169 bits + cell mask, then satellit
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 
 from openstake.core.constants import DAY_S, GPS_MINUS_BEIDOU_S, GPS_MINUS_UTC_S, MOSCOW_MINUS_UTC_S, SPEED_OF_LIGHT_M_S, WEEK_S
 from openstake.core.evidence import ObservableSet
@@ -51,6 +51,26 @@ class Cell:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class CellColumns:
+    """The cells of an MSM, column by column as it sends them: what `Cell` says of one."""
+
+    satellite: Sequence[int]
+    signal: Sequence[int]
+    pseudorange_m: Sequence[float | None]
+    phase_range_m: Sequence[float | None]
+    lock: Sequence[int | None]
+    half_cycle: Sequence[bool | None]
+    cnr_dbhz: Sequence[float | None]
+    phase_rate_m_s: Sequence[float | None]
+
+    def __len__(self) -> int:
+        return len(self.satellite)
+
+
+_COLUMNS = tuple(item.name for item in fields(Cell))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Msm:
     """One decoded MSM; `time_s` is GPS seconds of the week, of an unknown day where `day_known` is not (GLONASS, day 7)."""
 
@@ -59,8 +79,14 @@ class Msm:
     time_s: float
     more_follow: bool
     satellites: tuple[int, ...]
-    cells: tuple[Cell, ...]
+    columns: CellColumns
     day_known: bool = True
+
+    @property
+    def cells(self) -> tuple[Cell, ...]:
+        """The same, cell by cell."""
+        rows = zip(*(getattr(self.columns, name) for name in _COLUMNS), strict=True)
+        return tuple(Cell(**dict(zip(_COLUMNS, row, strict=True))) for row in rows)
 
     @property
     def constellation(self) -> str:
@@ -73,7 +99,7 @@ class Msm:
     @property
     def size(self) -> ObservableSet:
         return ObservableSet(
-            constellation=self.constellation, form=self.form, satellites=len(self.satellites), cells=len(self.cells), time_s=self.time_s
+            constellation=self.constellation, form=self.form, satellites=len(self.satellites), cells=len(self.columns), time_s=self.time_s
         )
 
 
@@ -168,7 +194,7 @@ def decode_msm(payload: bytes) -> Msm:
     code = bits.signed_column(count, code_width) if code_width else None
     phase = bits.signed_column(count, phase_width) if phase_width else None
     lock: Sequence[int | None] = bits.column(count, lock_width) if lock_width else [None] * count
-    half = map(bool, bits.column(count, 1)) if lock_width else [None] * count
+    half: Sequence[bool | None] = [bool(bit) for bit in bits.column(count, 1)] if lock_width else [None] * count
     cnr = bits.column(count, cnr_width) if cnr_width else [0] * count
     rate = bits.signed_column(count, 15) if form in (5, 7) else None
 
@@ -176,30 +202,16 @@ def decode_msm(payload: bytes) -> Msm:
     code_unit = METRES_PER_MS * 2.0 ** (-24 if code_width == 15 else -29)
     phase_unit = METRES_PER_MS * 2.0 ** (-29 if phase_width == 22 else -31)
     part = 1.0 if cnr_width == 6 else 1.0 / 16.0
-    columns = zip(
-        [satellites[row] for row, _ in pairs],
-        [signals[column] for _, column in pairs],
-        _joined(rough, code, _NO_FINE.get(code_width), code_unit),
-        _joined(rough, phase, _NO_FINE.get(phase_width), phase_unit),
-        lock,
-        half,
-        [value * part if value else None for value in cnr],
-        _joined([None if rough_rate[row] == _NO_RATE else rough_rate[row] for row, _ in pairs], rate, _NO_FINE[15], 0.0001),
-        strict=True,
+    columns = CellColumns(
+        satellite=[satellites[row] for row, _ in pairs],
+        signal=[signals[column] for _, column in pairs],
+        pseudorange_m=_joined(rough, code, _NO_FINE.get(code_width), code_unit),
+        phase_range_m=_joined(rough, phase, _NO_FINE.get(phase_width), phase_unit),
+        lock=lock,
+        half_cycle=half,
+        cnr_dbhz=[value * part if value else None for value in cnr],
+        phase_rate_m_s=_joined([None if rough_rate[row] == _NO_RATE else rough_rate[row] for row, _ in pairs], rate, _NO_FINE[15], 0.0001),
     )
-    cells = [
-        Cell(
-            satellite=satellite,
-            signal=signal,
-            pseudorange_m=pseudorange_m,
-            phase_range_m=phase_range_m,
-            lock=locked,
-            half_cycle=half_cycle,
-            cnr_dbhz=cnr_dbhz,
-            phase_rate_m_s=phase_rate_m_s,
-        )
-        for satellite, signal, pseudorange_m, phase_range_m, locked, half_cycle, cnr_dbhz, phase_rate_m_s in columns
-    ]
     day_known = number // 10 != 108 or field >> 27 < 7
     time_s = gps_time_of_week_s(number // 10, field)
     return Msm(
@@ -208,7 +220,7 @@ def decode_msm(payload: bytes) -> Msm:
         time_s=time_s,
         more_follow=more,
         satellites=tuple(satellites),
-        cells=tuple(cells),
+        columns=columns,
         day_known=day_known,
     )
 
