@@ -96,11 +96,16 @@ def test_all_marks_are_fitted_and_both_mistakes_of_the_list_are_found_and_droppe
     assert axe(page) == []
 
     page.press("Apply the fit")
+    # One fit in twenty does not agree with its sigmas by chance: then it is asked again, as it should be.
+    page.until(lambda: "in use" in page.text() or "Apply it anyway" in page.text())
+    disagrees = "in use" not in page.text()
+    if disagrees:
+        page.press("Apply it anyway")
     page.sees("in use")
     # One good mark in twenty is a suspect by chance; with a third one left out the data cannot tell any more, and it is not checked.
     left_out = {words for words in pressed if words.startswith("Leave ")}
     state = fit_of(site)["state"]
-    assert state == "checked" or (state == "entered" and left_out > {"Leave CS5 out", "Leave CS9 out"})
+    assert state == ("disagrees" if disagrees else "checked") or (state == "entered" and left_out > {"Leave CS5 out", "Leave CS9 out"})
     page.until(lambda: f"Fit\n{state}" in page.driver.find_element("css selector", "nav").text)
     page.view("Use")
     page.sees("Points in both systems, by the fit in use")

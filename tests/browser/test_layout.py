@@ -22,7 +22,8 @@ def every_page():
     """Return the address of every view of every step, as the pages declare them, and of the pages of no job."""
     found = ["/", "/phones", "/about"]
     for file in sorted(FEATURES.glob("*/*Page.tsx")):
-        step, text = file.parent.name, file.read_text()
+        step, beside = file.parent.name, file.with_name("props.ts")
+        text = file.read_text() + (beside.read_text() if beside.exists() else "")
         if file.stem.lower() != f"{step}page":
             continue
         declared = re.search(r"const VIEWS = \[(.*?)\] as const", text, re.S)

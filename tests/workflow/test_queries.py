@@ -7,6 +7,7 @@ import pytest
 from sqlalchemy import event, select
 
 from openstake.derive import points
+from openstake.store.records import shots
 from openstake.derive.job import job_of
 from openstake.store.models import Shot
 from openstake.store.records.labels import free_name
@@ -143,7 +144,7 @@ def test_what_is_remembered_gives_the_same_bits_as_what_is_read(shared_program, 
 @pytest.mark.slow
 def test_more_shots_than_a_query_can_name_come_to_the_same(shared_program, large, monkeypatch):
     few = shared_program.get(f"/jobs/{large}/points.csv")
-    monkeypatch.setattr(points, "_MOST_NAMED", 10)
+    monkeypatch.setattr(shots, "_MOST_NAMED", 10)
     points.REMEMBERED.clear()
 
     assert shared_program.get(f"/jobs/{large}/points.csv") == few
