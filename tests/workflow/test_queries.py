@@ -7,9 +7,9 @@ import pytest
 from sqlalchemy import event, select
 
 from openstake.derive import points
-from openstake.store.records import shots
 from openstake.derive.job import job_of
 from openstake.store.models import Shot
+from openstake.store.records import shots
 from openstake.store.records.labels import free_name
 from openstake.workflow.check.checks import checked
 from tests.conftest import as_file
