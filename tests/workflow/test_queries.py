@@ -245,11 +245,13 @@ def test_a_height_that_is_corrected_and_put_back_makes_its_shots_stale_and_right
     assert stale() == {False}
 
 
-def test_settings_that_change_no_coordinate_leave_checks_as_they_are(shared_program, small):
-    settings = shared_program.get(f"/jobs/{small}")["settings_id"]
-    shared_program.post(f"/jobs/{small}/settings", {"replaces_id": settings, "changes": {"client": "Another (invented)"}})
+def test_settings_that_change_no_coordinate_leave_checks_as_they_are(shared_program):
+    job = new_job(shared_program, "Another client")
+    shared_program.program.context.database.write(lambda session: fill(session, job, 6, 2, EPOCHS, points=6))
+    settings = shared_program.get(f"/jobs/{job}")["settings_id"]
+    shared_program.post(f"/jobs/{job}/settings", {"replaces_id": settings, "changes": {"client": "Another (invented)"}})
 
-    assert {check["stale"] for check in shared_program.get(f"/jobs/{small}/checks")["checks"]} == {False}
+    assert {check["stale"] for check in shared_program.get(f"/jobs/{job}/checks")["checks"]} == {False}
 
 
 def test_what_a_shot_rests_on_is_kept_with_it(shared_program, small):
