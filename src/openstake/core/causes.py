@@ -13,7 +13,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from math import log
-from typing import Literal
+from typing import Literal, get_args
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,23 +38,7 @@ CauseName = Literal[
     "sinking",
     "bumped",
 ]
-CAUSES: tuple[CauseName, ...] = (
-    "none",
-    "height",
-    "pole of these shots",
-    "base coordinate",
-    "base on another mark",
-    "frame",
-    "foot for foot",
-    "one mark",
-    "pole on another mark",
-    "scale",
-    "rotation",
-    "another system",
-    "geoid",
-    "sinking",
-    "bumped",
-)
+CAUSES: tuple[CauseName, ...] = get_args(CauseName)
 
 # Pairs of causes that the same differences may show, and when: known beforehand, so that nothing is claimed to be told apart
 # that cannot be.
