@@ -111,8 +111,10 @@ class Demo:
 
 
 @pytest.fixture
-def demo(tmp_path, demo_folder):
-    running = Demo(tmp_path / "data", demo_folder)
+def demo(request, tmp_path, demo_folder):
+    """A demo of the test's own; `speed` says how fast its time runs: slowly, where what is typed must follow within seconds of it."""
+    speed = request.node.get_closest_marker("speed")
+    running = Demo(tmp_path / "data", demo_folder, speed=speed.args[0] if speed else 4)
     yield running
     running.stop()
 

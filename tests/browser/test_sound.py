@@ -13,6 +13,8 @@ def readings(page):
     return page.driver.find_elements(By.XPATH, "//button[normalize-space(.)='Correct']")
 
 
+# 2026-12-01: the same reading is asked about for 15 s, which a busy machine had let pass at four times the host's speed.
+@pytest.mark.speed(0.1)
 def test_a_double_click_is_one_reading_and_a_second_look_is_asked_for(page):
     page.open()
     page.press("Carrow Sluice", tag="a")
