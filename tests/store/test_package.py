@@ -592,7 +592,10 @@ HOSTILE = {
     "unknown column": (by(in_table("mark", lambda row: row.update(price=1))), "not as this version has it: price"),
     "missing column": (by(in_table("mark", lambda row: row.pop("name"))), "not as this version has it: name"),
     "wrong kind": (by(in_table("mark", lambda row: row.update(sigma_horizontal_m="much"))), "not what belongs there"),
-    "not finite": (by(in_table("mark", lambda row: row.update(sigma_horizontal_m=float("nan")))), "not what belongs there"),
+    "not finite": (
+        by(in_table("mark", lambda row: row.update(sigma_horizontal_m=float("nan")))),
+        "Row 1 of mark holds NaN, which is no number of JSON",
+    ),
     "another job's row": (by(in_table("mark", lambda row: row.update(job_id=STRANGE))), "of another job"),
     "a name of nothing": (by(in_table("job_settings", lambda row: row.update(geoid_id=STRANGE))), "not in this package"),
     "line changed": (by(in_table("book", lambda row: row.update(text=row["text"].replace("e", "o")))), "broken at line"),
@@ -607,7 +610,8 @@ HOSTILE = {
     "frame is no JSON": (by(in_table("job_settings", lambda row: row.update(frame="{"))), "cannot be read"),
     "before all time": (by(in_table("mark", lambda row: row.update(created_s=-9e18))), "Row 1 of mark: created_s is from 0 to 1e+11"),
     "after all time": (by(in_table("shot", lambda row: row.update(started_s=9e17))), "Row 1 of shot: started_s"),
-    "2^62": (by(in_table("shot_epoch", lambda row: row.update(quality=1 << 62))), "of shot_epoch: quality is from 0 to 1e+08"),
+    "2^62": (by(in_table("shot_epoch", lambda row: row.update(quality=1 << 62))), "a whole number of 19 digits; at most 18 are taken"),
+    "10^17": (by(in_table("shot_epoch", lambda row: row.update(quality=10**17))), "of shot_epoch: quality is from 0 to 1e+08"),
     "a point outside the world": (by(in_table("mark", lambda row: row.update(east_m=9e17))), "Row 1 of mark: east_m is from"),
     "no name": (by(in_table("mark", lambda row: row.update(name="  "))), "Row 1 of mark: name is not empty"),
     "a name turned around": (by(in_table("mark", lambda row: row.update(name="CS\u202e2"))), "holds the character U+202E"),
@@ -615,6 +619,11 @@ HOSTILE = {
     "a key twice": (
         by(lambda name, content: content.replace(b'"name":', b'"name":"x","name":', 1) if name == "tables/mark.jsonl" else content),
         "names name twice",
+    ),
+    # 2026-12-01: by a blank before its colon the second one stood for the first, unseen.
+    "a name twice, a blank apart": (
+        by(lambda name, content: content.replace(b'"north_m":', b'"north_m":1.0,"north_m" :', 1) if "mark.jsonl" in name else content),
+        "names north_m twice",
     ),
     "a row twice": (lambda source, out: twice(source, out, "mark"), "id is that of another row as well"),
     "twins": (lambda source, out: twice(source, out, "mark", id=STRANGE, name="Cafe\u0301"), "looks the same as another one"),

@@ -127,16 +127,16 @@ def aliases(session: Session, said: Mapping[str, Said]) -> dict[str, str]:
     return found
 
 
-def renaming(table: Table, names: Mapping[str, str]) -> Callable[[Row], Row]:
+def renaming(table: Table, names: Mapping[str, str]) -> Callable[[list[Row]], list[Row]]:
     """Return what writes rows of a table anew, with other ids in place of those in `names`, in texts as well."""
     if not names or table.name in _SEALED:
-        return lambda row: row
+        return lambda rows: rows
     wanted = re.compile("|".join(map(re.escape, sorted(names))))
 
-    def rename(row: Row) -> Row:
-        return {key: wanted.sub(lambda found: names[found[0]], value) if isinstance(value, str) else value for key, value in row.items()}
+    def rename(value: Any) -> Any:
+        return wanted.sub(lambda found: names[found[0]], value) if isinstance(value, str) else value
 
-    return rename
+    return lambda rows: [{key: rename(value) for key, value in row.items()} for row in rows]
 
 
 def add_line(session: Session, table: Table, fresh: Sequence[Row], said: Said, known: Collection[str]) -> None:

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cache
+from operator import itemgetter
 from typing import Any
 
 from sqlalchemy import Boolean, Float, Integer, String, Table
@@ -22,6 +23,8 @@ from openstake.core.kit.profile import ROLES
 from openstake.core.limits import HIGHEST_ANTENNA_M, LARGEST_STATION_ID, LONGEST_MEASURE_M
 from openstake.core.mark import HEIGHT_KINDS
 from openstake.wire.pictures import KINDS
+
+Row = dict[str, Any]
 
 _UUID = re.compile(r"[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}")
 _HASH = re.compile(r"[0-9a-f]{64}")
@@ -82,6 +85,11 @@ class _Column:
     name: str
     words: str
     is_sound: Callable[[Any], bool]
+    is_range: bool = False
+
+    def holds(self, values: set[Any]) -> bool:
+        """Whether all values are sound: of a range its ends are."""
+        return all(map(self.is_sound, {min(values), max(values)} if self.is_range and values else values))
 
 
 @cache
@@ -95,7 +103,7 @@ def _columns(table: Table) -> tuple[_Column, ...]:
             continue
         elif isinstance(item.type, Float | Integer):
             least, most = _range_of(item.name)
-            found.append(_Column(item.name, f"is from {least:g} to {most:g}", _within(least, most)))
+            found.append(_Column(item.name, f"is from {least:g} to {most:g}", _within(least, most), is_range=True))
         elif isinstance(item.type, String):
             found += _text_columns(key, item.name, item.type.length or 0)
     return tuple(found)
@@ -139,26 +147,38 @@ class RowDoor:
         self._keys: dict[str, set[tuple[Any, ...]]] = {}
         self._names: dict[str, list[tuple[int, str, Any, str]]] = {}
 
-    def take(self, table: Table, row: Mapping[str, Any], n: int) -> None:
-        """Refuse a row that no form would have made: FileError with its table, its number, and the field."""
-        for column in _columns(table):
-            value = row[column.name]
-            if value is not None and not column.is_sound(value):
-                raise refused(table.name, n, column.name, f"{column.words}; it is {shown(value)}")
-        key = tuple(row[item.name] for item in table.primary_key.columns)
+    def taken(self, table: Table, batches: Iterable[list[Row]]) -> Iterator[Row]:
+        """Yield rows that come in batches, as each batch is taken."""
+        first = 1
+        for batch in batches:
+            self.take(table, batch, first)
+            first += len(batch)
+            yield from batch
+
+    def take(self, table: Table, rows: Sequence[Row], first: int) -> None:
+        """Refuse rows that no form would have made: FileError with its table, its number (the first is row `first`), and the field."""
+        held = _columns(table)
+        by_column = zip(*map(itemgetter(*(column.name for column in held)), rows), strict=True)
+        if not all(column.holds(set(values) - {None}) for column, values in zip(held, by_column, strict=rows != [])):
+            for n, row in enumerate(rows, first):
+                _hold(table, row, n)
         keys = self._keys.setdefault(table.name, set())
-        if key in keys:
-            raise refused(table.name, n, table.primary_key.columns[0].name, "is that of another row as well")
-        keys.add(key)
-        self._take_name(table.name, row, n)
-        if table.name == "photo":
-            ending = next(kind.ending for kind in KINDS.values() if kind.media_type == row["media_type"])
-            if not re.fullmatch(rf"[0-9a-f]{{64}}\.{ending}", row["file"]):
-                raise refused(table.name, n, "file", f"is a SHA-256 and .{ending}; it is {shown(row['file'])}")
+        names = [item.name for item in table.primary_key.columns]
+        for n, key in enumerate(map(itemgetter(*names), rows), first):
+            if key in keys:
+                raise refused(table.name, n, names[0], "is that of another row as well")
+            keys.add(key)
+        if f"{table.name}.name" in _NAMES or table.name == "photo":
+            for n, row in enumerate(rows, first):
+                self._take_name(table.name, row, n)
 
     def _take_name(self, table: str, row: Mapping[str, Any], n: int) -> None:
-        if f"{table}.name" in _NAMES:
+        if table != "photo":
             self._names.setdefault(table, []).append((n, row["id"], row.get("replaces_id"), row["name"]))
+            return
+        ending = next(kind.ending for kind in KINDS.values() if kind.media_type == row["media_type"])
+        if not re.fullmatch(rf"[0-9a-f]{{64}}\.{ending}", row["file"]):
+            raise refused(table, n, "file", f"is a SHA-256 and .{ending}; it is {shown(row['file'])}")
 
     def finish(self, table: Table) -> None:
         """Refuse names of a table that look alike and are written otherwise, unless one is the other corrected."""
@@ -173,6 +193,14 @@ class RowDoor:
             first, of_line = seen.setdefault(alike, (name, root))
             if first != name and of_line != root:
                 raise refused(table.name, n, "name", f"looks the same as another one and is spelled differently: {shown(name)}")
+
+
+def _hold(table: Table, row: Row, n: int) -> None:
+    """Refuse a row of which a value is not sound."""
+    for column in _columns(table):
+        value = row[column.name]
+        if value is not None and not column.is_sound(value):
+            raise refused(table.name, n, column.name, f"{column.words}; it is {shown(value)}")
 
 
 def refused(table: str, n: int, field: str, why: str) -> FileError:

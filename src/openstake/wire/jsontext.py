@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import codecs
 import json
 import math
 import re
 from typing import Any
+
+import orjson
 
 MOST_DEPTH = 60
 MOST_DIGITS = 18  # of a whole number: what 64 bits hold
@@ -15,6 +18,8 @@ LONGEST_NUMBER = 400
 FORBIDDEN = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u202a-\u202e\u2066-\u2069\ud800-\udfff\ufdd0-\ufdef\ufffe\uffff]")
 _STRING = re.compile(r'"(?:[^"\\]|\\.)*"', re.DOTALL)
 _BRACKET = re.compile(r"[\[\]{}]")
+# An escape that may stand for a character that no text holds.
+_ESCAPE = re.compile(r"\\[ubf]")
 
 
 class JsonError(ValueError):
@@ -50,9 +55,15 @@ def _object(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
 def read_json(content: bytes | str) -> Any:
     """Return the value of a JSON text; JsonError with what is wrong with it."""
     try:
-        text = content.decode("utf-8-sig") if isinstance(content, bytes) else content
+        text = content.removeprefix(codecs.BOM_UTF8).decode() if isinstance(content, bytes) else content
     except UnicodeDecodeError:
         raise JsonError("is not valid JSON: its bytes are no UTF-8 text") from None
+    try:
+        value = orjson.loads(text)
+        if _is_plain(text, value):
+            return value
+    except orjson.JSONDecodeError:
+        pass  # what is wrong with it, the long way says
     _check_depth(text)
     try:
         value = json.loads(text, parse_int=_whole, parse_float=_decimal, parse_constant=_constant, object_pairs_hook=_object)
@@ -62,6 +73,19 @@ def read_json(content: bytes | str) -> Any:
         raise JsonError(f"is not valid JSON: {str(error)[:120]}") from None
     _check_texts(value)
     return value
+
+
+def _is_plain(text: str, value: Any) -> bool:
+    """Whether a text is written as its value would be, character by character: then nothing in it was passed over, no name given twice."""
+    if text.count("[") + text.count("{") > MOST_DEPTH or ("\\" in text and _ESCAPE.search(text)):
+        return False
+    # Of ASCII JSON has no other control character in a string.
+    if "\x7f" in text if text.isascii() else FORBIDDEN.search(text):
+        return False
+    try:
+        return orjson.dumps(value, option=orjson.OPT_STRICT_INTEGER) == text.encode()
+    except orjson.JSONEncodeError:
+        return False  # a whole number of more than 53 bits
 
 
 def _check_depth(text: str) -> None:
