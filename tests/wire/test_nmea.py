@@ -11,7 +11,7 @@ from openstake.core.evidence import Status
 from openstake.core.judge.device import judge_device
 from openstake.live.rover import Address, ListenedRover
 from openstake.wire.nmea.epoch import EpochReader
-from openstake.wire.nmea.sentence import checksum, fields_of, sentence_bytes
+from openstake.wire.nmea.sentence import checksum, degrees_of, fields_of, sentence_bytes
 from openstake.wire.nmea.summary import LogSummary
 from openstake.wire.nmea.write import Fix, gga, gsa, gst, gsv, rmc
 from tests import published
@@ -391,3 +391,24 @@ def test_half_a_position_is_none(half):
     assert (epoch.latitude_deg, epoch.longitude_deg) == (None, None)
     rover = ListenedRover(Address(id="id", name="rover", url="tcp://a:1"), 0.0)
     rover.take(line * 3, 1e9, None, True)
+
+
+@given(st.lists(st.tuples(st.integers(0, 89), st.integers(0, 59), st.text("0123456789", max_size=9), st.sampled_from("NS")), max_size=8))
+def test_angles_read_in_a_column_are_what_each_is_by_itself_to_the_bit(angles):
+    latitudes = [f"{whole:02d}{minutes:02d}.{decimals},{letter}" for whole, minutes, decimals, letter in angles]
+    longitudes = [f"0{latitude[:-1]}{'E' if latitude.endswith('N') else 'W'}" for latitude in latitudes]
+    # By hand: whole degrees and minutes, NMEA 0183's form of an angle.
+    by_hand = [(w + float(f"{m}.{d}") / 60.0) * (1 if letter == "N" else -1) for w, m, d, letter in angles]
+
+    assert degrees_of(latitudes, "NS").tolist() == by_hand
+    assert degrees_of(longitudes, "EW").tolist() == by_hand
+    assert degrees_of([*latitudes, ","], "NS").tolist()[:-1] == by_hand
+
+
+@pytest.mark.parametrize(
+    "angle", ["00628.51,W", "37.352387,N", "5360.0,N", "9000.1,N", "5224.1,N,", "٥٢24.1,N", "5224.1,N\n5224.1,N", "+224.1,N"]
+)
+def test_a_column_with_something_else_among_its_latitudes_is_refused_whole(angle):
+    """2026-12-01: a longitude among latitudes was read as one."""
+    with pytest.raises(ValueError):
+        degrees_of(["5224.1,N", angle], "NS")

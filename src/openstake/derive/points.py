@@ -32,7 +32,7 @@ from openstake.derive.marks import MarkNow
 from openstake.store.models import BaseCoordinate, HeightReading, Reference, Shot, ShotEpoch
 from openstake.store.records import lines
 from openstake.store.records.shots import named_ids, pole_lines, references_of
-from openstake.wire.nmea.sentence import degrees
+from openstake.wire.nmea.sentence import degrees_of
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -120,25 +120,16 @@ def pole_values(derived: Iterable[Point]) -> dict[str, tuple[object, ...]]:
 def _read(session: Session, job_id: str, shots: Mapping[str, Any], references: Mapping[str, Reference]) -> dict[str, Received]:
     """Read the epochs of shots in one ordered query and turn all positions into vectors in one pass."""
     ids = named_ids(shots, Shot.id, job_id)
-    rows = session.execute(
-        select(
-            ShotEpoch.shot_id,
-            ShotEpoch.quality,
-            ShotEpoch.latitude_text,
-            ShotEpoch.longitude_text,
-            ShotEpoch.altitude_m,
-            ShotEpoch.separation_m,
-            ShotEpoch.used,
-            ShotEpoch.age_s,
-            ShotEpoch.time_of_day_s,
-        )
-        .where(ShotEpoch.shot_id.in_(ids))
-        .order_by(ShotEpoch.shot_id, ShotEpoch.n)
-    ).all()
+    epoch = ShotEpoch.__table__.c  # plain rows: nothing is mapped
+    columns = (
+        *(epoch.shot_id, epoch.quality, epoch.latitude_text, epoch.longitude_text),
+        *(epoch.altitude_m, epoch.separation_m, epoch.used, epoch.age_s, epoch.time_of_day_s),
+    )
+    query = select(*columns).where(epoch.shot_id.in_(ids)).order_by(epoch.shot_id, epoch.n)
+    rows = session.execute(query).all()
     tell_progress(0, 1)
     # Column by column: a row of the result is quick to index and slow to unpack.
-    columns: list[list[Any]] = [[row[n] for row in rows] for n in range(9)]
-    owners, quality, latitude, longitude, altitude_m, separation_m, used, ages, times = columns
+    owners, quality, latitude, longitude, altitude_m, separation_m, used, ages, times = ([row[n] for row in rows] for n in range(9))
     places = _places(latitude, longitude, altitude_m, separation_m)
     fixed = np.array([STATUS_BY_GGA_QUALITY.get(item) is Status.FIXED for item in quality], dtype=int)
     axes = {key: _axes(row) for key, row in references.items()}
@@ -191,10 +182,7 @@ def _places(
     latitudes: Sequence[str], longitudes: Sequence[str], altitude_m: Sequence[float | None], separation_m: Sequence[float | None]
 ) -> NDArray[np.float64]:
     """Return received positions, Earth-centred, metres, shape (n, 3): angles parsed again from the text that came."""
-    try:
-        latitude, longitude = (np.array([degrees(*text.split(",")) for text in texts], dtype=float) for texts in (latitudes, longitudes))
-    except TypeError:
-        raise InputError("An epoch without a position cannot be part of a shot.") from None
+    latitude, longitude = degrees_of(latitudes, "NS"), degrees_of(longitudes, "EW")
     height = np.array(altitude_m, dtype=float) + np.array(separation_m, dtype=float)
     places = ecef_from_geodetic(latitude, longitude, height, WGS84)
     if np.isnan(places).any():

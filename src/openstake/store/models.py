@@ -435,7 +435,7 @@ class Shot(Base):
 
     __tablename__ = "shot"
     id: Mapped[str] = _key()
-    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"), index=True)
+    job_id: Mapped[str] = mapped_column(ForeignKey("job.id"))
     listening_id: Mapped[str] = mapped_column(ForeignKey("listening.id"))
     occupation_id: Mapped[str] = mapped_column(ForeignKey("occupation.id"), index=True)
     mark_id: Mapped[str | None] = mapped_column(ForeignKey("mark.id"))
@@ -462,6 +462,7 @@ class Shot(Base):
     rests_on: Mapped[str] = mapped_column(Text)
     started_s: Mapped[float] = mapped_column(Float)
     created_s: Mapped[float] = mapped_column(Float)
+    __table_args__ = (Index("ix_shot_job_created", "job_id", "created_s", "id"),)
 
 
 class ShotEpoch(_EpochColumns, Base):

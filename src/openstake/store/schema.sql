@@ -225,8 +225,8 @@ CREATE TABLE "mark" (
 	check_only BOOLEAN DEFAULT 0 NOT NULL, 
 	withdrawn BOOLEAN DEFAULT 0 NOT NULL, 
 	PRIMARY KEY (id), 
-	FOREIGN KEY(replaces_id) REFERENCES mark (id), 
 	FOREIGN KEY(job_id) REFERENCES job (id), 
+	FOREIGN KEY(replaces_id) REFERENCES mark (id), 
 	UNIQUE (replaces_id)
 );
 CREATE INDEX ix_mark_job_id ON mark (job_id);
@@ -323,8 +323,8 @@ CREATE TABLE position_average (
 	FOREIGN KEY(mark_id) REFERENCES mark (id), 
 	FOREIGN KEY(height_reading_id) REFERENCES height_reading (id)
 );
-CREATE INDEX ix_position_average_job_id ON position_average (job_id);
 CREATE INDEX ix_position_average_mark_id ON position_average (mark_id);
+CREATE INDEX ix_position_average_job_id ON position_average (job_id);
 CREATE TABLE average_epoch (
 	average_id VARCHAR(36) NOT NULL, 
 	n INTEGER NOT NULL, 
@@ -417,15 +417,14 @@ CREATE TABLE "shot" (
 	initialised_s FLOAT, 
 	tilt VARCHAR(8) DEFAULT '' NOT NULL, 
 	PRIMARY KEY (id), 
-	FOREIGN KEY(job_id) REFERENCES job (id), 
-	FOREIGN KEY(reference_id) REFERENCES reference (id), 
-	FOREIGN KEY(height_reading_id) REFERENCES height_reading (id), 
 	FOREIGN KEY(mark_id) REFERENCES mark (id), 
 	FOREIGN KEY(occupation_id) REFERENCES occupation (id), 
-	FOREIGN KEY(listening_id) REFERENCES listening (id)
+	FOREIGN KEY(listening_id) REFERENCES listening (id), 
+	FOREIGN KEY(job_id) REFERENCES job (id), 
+	FOREIGN KEY(reference_id) REFERENCES reference (id), 
+	FOREIGN KEY(height_reading_id) REFERENCES height_reading (id)
 );
 CREATE INDEX ix_shot_occupation_id ON shot (occupation_id);
-CREATE INDEX ix_shot_job_id ON shot (job_id);
 CREATE TRIGGER shot_no_delete BEFORE DELETE ON shot BEGIN SELECT RAISE(ABORT, 'shot rows are never changed'); END;
 CREATE TRIGGER shot_no_update BEFORE UPDATE ON shot BEGIN SELECT RAISE(ABORT, 'shot rows are never changed'); END;
 CREATE UNIQUE INDEX ix_listening_replaces_id ON listening (replaces_id);
@@ -580,8 +579,8 @@ CREATE TABLE fit_mark (
 	UNIQUE (replaces_id), 
 	FOREIGN KEY(replaces_id) REFERENCES fit_mark (id)
 );
-CREATE INDEX ix_fit_mark_job_id ON fit_mark (job_id);
 CREATE INDEX ix_fit_mark_line_id ON fit_mark (line_id);
+CREATE INDEX ix_fit_mark_job_id ON fit_mark (job_id);
 CREATE TABLE fit_shot (
 	id VARCHAR(36) NOT NULL, 
 	job_id VARCHAR(36) NOT NULL, 
@@ -770,4 +769,5 @@ CREATE INDEX ix_time_passed_job_id ON time_passed (job_id);
 CREATE TRIGGER time_passed_no_update BEFORE UPDATE ON time_passed BEGIN SELECT RAISE(ABORT, 'time_passed rows are never changed'); END;
 CREATE TRIGGER time_passed_no_delete BEFORE DELETE ON time_passed BEGIN SELECT RAISE(ABORT, 'time_passed rows are never changed'); END;
 CREATE TRIGGER fit_chosen_no_update BEFORE UPDATE ON fit_chosen BEGIN SELECT RAISE(ABORT, 'fit_chosen rows are never changed'); END;
-INSERT INTO alembic_version VALUES ('0015');
+CREATE INDEX ix_shot_job_created ON shot (job_id, created_s, id);
+INSERT INTO alembic_version VALUES ('0016');

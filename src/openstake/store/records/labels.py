@@ -10,6 +10,7 @@ from openstake.core.shot import next_name
 from openstake.store.models import Mark, PointLabel, Shot
 from openstake.store.records import lines
 
+FIRST_NAME = "P1"
 _MOST_NAMED = 20_000
 
 
@@ -35,6 +36,9 @@ def free_name(session: Session, job_id: str, wanted: str) -> str:
     """Return a name, or the next one that counts up from it and that no point or mark of the job has: few queries, however far it counts."""
     if not is_taken(session, job_id, wanted):
         return wanted
+    wanted = next_name(wanted, {wanted}.__contains__)
+    if not is_taken(session, job_id, wanted):
+        return wanted
     stem = wanted.rstrip("0123456789")
     columns = (
         (PointLabel.name, lines.heads(PointLabel, PointLabel.job_id == job_id, ~PointLabel.taken_out)),
@@ -48,15 +52,21 @@ def free_name(session: Session, job_id: str, wanted: str) -> str:
 
 def newest_label(session: Session, job_id: str) -> PointLabel | None:
     """Return the label of the point that was recorded last and is not taken out."""
-    heads = lines.heads(PointLabel, PointLabel.job_id == job_id, ~PointLabel.taken_out)
-    newest = heads.join(Shot, Shot.id == PointLabel.shot_id).order_by(Shot.created_s.desc(), Shot.id.desc())
+    # By the job of the shot: shots are found in their order.
+    heads = lines.heads(PointLabel, ~PointLabel.taken_out).join(Shot, Shot.id == PointLabel.shot_id).where(Shot.job_id == job_id)
+    newest = heads.order_by(Shot.created_s.desc(), Shot.id.desc())
     return session.scalars(newest.limit(1)).first()
+
+
+def last_named(session: Session, job_id: str) -> str:
+    """Return what the point is called that was recorded last; empty where there is none."""
+    newest = newest_label(session, job_id)
+    return newest.name if newest is not None else ""
 
 
 def usual_name(session: Session, job_id: str) -> str:
     """Return what the next point is called where nobody says otherwise: it counts up from the last one."""
-    newest = newest_label(session, job_id)
-    return free_name(session, job_id, newest.name if newest is not None else "P1")
+    return free_name(session, job_id, last_named(session, job_id) or FIRST_NAME)
 
 
 def labels_named(session: Session, job_id: str, names: Collection[str]) -> Sequence[PointLabel]:

@@ -27,7 +27,7 @@ from openstake.derive.job import JobNow, job_of
 from openstake.derive.kit import kit_of
 from openstake.store.models import PointLabel, Shot
 from openstake.store.records import lines
-from openstake.store.records.labels import free_name, is_taken, labels_of, newest_label, usual_name
+from openstake.store.records.labels import FIRST_NAME, free_name, is_taken, labels_of, last_named, newest_label
 from openstake.store.records.shots import shots_page
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
@@ -91,7 +91,10 @@ class PointView:
 
 @dataclass(frozen=True, kw_only=True)
 class Points:
-    """Points, newest first; `next` asks for those before them.  `guard` is said while epochs of any solution are taken."""
+    """Points, newest first; `next` asks for those before them.  `guard` is said while epochs of any solution are taken.
+
+    The first page says what the last point is called, and what the next one will be.
+    """
 
     points: list[PointView]
     next: str | None
@@ -143,12 +146,12 @@ def list_points(context: Context, job_id: str, query: PointsQuery) -> Points:
         job = job_of(session, job_id)
         where = _filters(job_id, query)
         page, following = shots_page(session, job_id, query.after, MOST_POINTS, True, *where)
-        newest = newest_label(session, job_id)
+        last_name = "" if query.after else last_named(session, job_id)
         return Points(
             points=_views(session, job, page),
             next=following,
-            next_name=usual_name(session, job_id),
-            last_name=newest.name if newest else "",
+            next_name="" if query.after else free_name(session, job_id, last_name or FIRST_NAME),
+            last_name=last_name,
             guard=ADVICE["guard-off"].sentence,
         )
 
@@ -162,7 +165,7 @@ def _filters(job_id: str, query: PointsQuery) -> list[ColumnElement[bool]]:
             | PointLabel.code.ilike(pattern, escape="\\")
             | PointLabel.note.ilike(pattern, escape="\\")
         )
-    where: list[ColumnElement[bool]] = [Shot.id.in_(label.with_only_columns(PointLabel.shot_id))]
+    where: list[ColumnElement[bool]] = [label.where(PointLabel.shot_id == Shot.id).exists()]
     if query.kind:
         where.append(Shot.kind == query.kind)
     return where
