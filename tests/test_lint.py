@@ -52,6 +52,14 @@ def test_what_a_person_does_is_written_by_command_alone():
     assert writers <= WRITERS
 
 
+@pytest.mark.parametrize("layer", ["derive", "workflow", "api", "standin", "live"])
+def test_queries_stand_in_the_store_alone(layer):
+    """PROJ's own database of grids is no store of ours."""
+    asks = re.compile(r"(?<!\.)\b(select|insert|heads)\(|\blines\.heads\(|\bsession\.(execute|scalars?|query)\(")
+    found = {path.relative_to(SOURCES).as_posix() for path in (SOURCES / layer).rglob("*.py") if asks.search(path.read_text())}
+    assert not found
+
+
 def dataclasses_of_many_fields():
     """Return every dataclass of more than three fields, with what its constructor is told."""
     for path in SOURCES.rglob("*.py"):

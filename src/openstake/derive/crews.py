@@ -6,7 +6,7 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Table, select
+from sqlalchemy import Table
 from sqlalchemy.orm import Session
 
 from openstake.core.judge.crews import judge_crews
@@ -14,9 +14,8 @@ from openstake.core.judge.finding import Finding
 from openstake.core.units import text_from_metres
 from openstake.derive.job import JobNow, job_of
 from openstake.store.conflicts import made_s
-from openstake.store.models import Base, HeightReading, Rival, Shot
-from openstake.store.package import of_job
 from openstake.store.records.bases import marks_under
+from openstake.store.records.crews import first_readings, open_conflicts, shots_on
 from openstake.store.records.labels import labels_of
 
 _WHAT = {
@@ -61,24 +60,11 @@ class CrewsDiffer:
 
 def crews_of(session: Session, job_id: str) -> list[CrewsDiffer]:
     """Return what two crews replaced and nobody has settled: one query where there is nothing, else two more a table."""
-    ends: dict[str, dict[str, list[str]]] = {}
-    for rival in session.scalars(select(Rival).where(Rival.joined)):
-        ends.setdefault(rival.table, {}).setdefault(rival.row_id, []).append(rival.said_replaces_id)
     found = []
-    for name, of_table in sorted(ends.items()):
-        # One that stands for a single row ends a line that an old version left in disorder.
-        joined = {row_id: rows for row_id, rows in of_table.items() if len(rows) > 1}
-        table = Base.metadata.tables[name]
-        replaced = select(table.c.replaces_id).where(table.c.replaces_id.is_not(None))
-        waits = of_job(table, job_id) & table.c.id.in_(joined) & table.c.id.not_in(replaced)
-        open_ = session.scalars(select(table.c.id).where(waits).order_by(table.c.id)).all()
-        if not open_:
-            continue
-        wanted = {end for row_id in open_ for end in joined[row_id]}
-        rows = {row["id"]: dict(row) for row in session.execute(select(table).where(table.c.id.in_(wanted))).mappings()}
+    for table, conflicts in open_conflicts(session, job_id):
         job = job_of(session, job_id)
-        of = _of_what(session, job_id, table, rows.values())
-        found += [_differ(job, table, row_id, [rows[end] for end in joined[row_id]], of) for row_id in open_]
+        of = _of_what(session, job_id, table, [row for rows in conflicts.values() for row in rows])
+        found += [_differ(job, table, row_id, rows, of) for row_id, rows in conflicts.items()]
     return found
 
 
@@ -91,21 +77,12 @@ def _of_what(session: Session, job_id: str, table: Table, rows: Collection[dict[
 
 def _poles(session: Session, job_id: str, rows: Collection[dict[str, Any]]) -> dict[str, str]:
     """Return the names of the points that stand on rover heights: a shot names the first row of its line."""
-    corrected = select(HeightReading.id, HeightReading.replaces_id).where(
-        HeightReading.job_id == job_id, HeightReading.subject == "rover", HeightReading.replaces_id.is_not(None)
-    )
-    before = {row.id: row.replaces_id for row in session.execute(corrected)}
-    first: dict[str, str] = {}
-    for row in rows:
-        root = str(row["id"])
-        while (earlier := before.get(root)) is not None:
-            root = earlier
-        first[row["id"]] = root
-    shots = session.execute(select(Shot.id, Shot.name, Shot.height_reading_id).where(Shot.height_reading_id.in_(set(first.values())))).all()
-    labels = labels_of(session, job_id, {shot.id for shot in shots})
+    first = first_readings(session, job_id, [row["id"] for row in rows])
+    shots = shots_on(session, set(first.values()))
+    labels = labels_of(session, job_id, {shot_id for shot_id, _, _ in shots})
     names: dict[str, list[str]] = {}
-    for shot in shots:
-        names.setdefault(shot.height_reading_id, []).append(labels[shot.id].name if shot.id in labels else shot.name)
+    for shot_id, name, reading_id in shots:
+        names.setdefault(reading_id, []).append(labels[shot_id].name if shot_id in labels else name)
     return {row_id: ", ".join(names[root]) for row_id, root in first.items() if root in names}
 
 

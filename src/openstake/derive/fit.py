@@ -12,7 +12,6 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import and_, or_, select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import InputError
@@ -35,6 +34,7 @@ from openstake.derive.points import Point
 from openstake.store.models import FitMark, Shot
 from openstake.store.records.fits import chosen_row, fit_mark_rows, fit_shots
 from openstake.store.records.labels import labels_named
+from openstake.store.records.shots import shots_of_marks
 
 Origin = Literal["shots", "given", "base", "none"]
 # A shot named as a mark of the fit is a shot on it; tracks are not.
@@ -129,17 +129,12 @@ def _shots_of(session: Session, job: JobNow, rows: Sequence[FitMark]) -> dict[st
     for link in fit_shots(session, job.id):
         if link.line_id in by_line:
             linked[(link.line_id, link.shot_id)] = link.used
-    wanted = or_(
-        and_(Shot.kind.in_(_BY_NAME), Shot.name.in_(by_name)),
-        and_(Shot.kind.in_(_BY_LABEL), Shot.id.in_(list(named))),
-        Shot.id.in_([shot_id for _, shot_id in linked]),
-    )
-    query = select(Shot).where(Shot.job_id == job.id, wanted).order_by(Shot.created_s, Shot.id)
     links: dict[str, list[tuple[str, bool]]] = defaultdict(list)
     for (line_id, shot_id), used in linked.items():
         links[shot_id].append((line_id, used))
     found: dict[str, list[tuple[Shot, bool]]] = defaultdict(list)
-    for shot in session.scalars(query):
+    shots = shots_of_marks(session, job.id, (_BY_NAME, by_name), (_BY_LABEL, named), [shot_id for _, shot_id in linked])
+    for shot in shots:
         own = links.get(shot.id, [])
         for line_id, used in own:
             found[line_id].append((shot, used))

@@ -11,7 +11,6 @@ from pathlib import Path
 from typing import Any, cast
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import FileError, FrameError, InputError, NotFoundError
@@ -19,7 +18,8 @@ from openstake.core.geodesy.frames import Anchor, FrameDefinition, Ground, JobFr
 from openstake.core.geodesy.geoid import GeoidGrid
 from openstake.core.geodesy.systems import Operation
 from openstake.core.units import LengthUnit
-from openstake.store.models import GeoidGridFile, Job, JobSettings
+from openstake.store.models import GeoidGridFile, JobSettings
+from openstake.store.records.jobs import geoid_grids, jobs_and_settings
 from openstake.wire.gridfiles import read_geoid_grid
 
 # A coarse global grid comes with the program.  It is for training and never chosen by itself for a job that counts.
@@ -152,10 +152,7 @@ def job_of(session: Session, job_id: str) -> JobNow:
 
 def jobs_of(session: Session, job_id: str | None = None) -> list[JobNow]:
     """Return the jobs of the data folder as they stand, oldest first, or the one asked for; as many queries for all as for one."""
-    one = [] if job_id is None else [Job.id == job_id]
-    jobs = session.scalars(select(Job).where(*one).order_by(Job.created_s)).all()
-    of = [] if job_id is None else [JobSettings.job_id == job_id]
-    rows = session.scalars(select(JobSettings).where(*of).order_by(JobSettings.created_s)).all()
+    jobs, rows = jobs_and_settings(session, job_id)
     replaced = {row.replaces_id for row in rows}
     heads = {row.job_id: row for row in rows if row.id not in replaced}
     meanings: dict[str, dict[str, object]] = {job.id: {} for job in jobs}
@@ -163,8 +160,7 @@ def jobs_of(session: Session, job_id: str | None = None) -> list[JobNow]:
     for row in rows:
         meanings[row.job_id][row.id] = ("settings", row.frame, row.geoid_id)
         said[row.job_id].append((row.created_s, row.frame))
-    used = {row.geoid_id for row in heads.values() if row.geoid_id}
-    grids = {row.id: row for row in session.scalars(select(GeoidGridFile).where(GeoidGridFile.id.in_(used)))}
+    grids = geoid_grids(session, {row.geoid_id for row in heads.values() if row.geoid_id})
     return [
         JobNow(
             id=job.id,

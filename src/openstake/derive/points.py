@@ -13,7 +13,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.control import Difference
@@ -29,8 +28,9 @@ from openstake.derive.cache import Cache
 from openstake.derive.heights import BaseHeight
 from openstake.derive.job import JobNow
 from openstake.derive.marks import MarkNow
-from openstake.store.models import BaseCoordinate, HeightReading, Reference, Shot, ShotEpoch
+from openstake.store.models import BaseCoordinate, HeightReading, Reference, Shot
 from openstake.store.records import lines
+from openstake.store.records.epochs import epochs_of_shots
 from openstake.store.records.shots import named_ids, pole_lines, references_of
 from openstake.wire.nmea.sentence import degrees_of
 
@@ -120,16 +120,8 @@ def pole_values(derived: Iterable[Point]) -> dict[str, tuple[object, ...]]:
 def _read(session: Session, job_id: str, shots: Mapping[str, Any], references: Mapping[str, Reference]) -> dict[str, Received]:
     """Read the epochs of shots in one ordered query and turn all positions into vectors in one pass."""
     ids = named_ids(shots, Shot.id, job_id)
-    epoch = ShotEpoch.__table__.c  # plain rows: nothing is mapped
-    columns = (
-        *(epoch.shot_id, epoch.quality, epoch.latitude_text, epoch.longitude_text),
-        *(epoch.altitude_m, epoch.separation_m, epoch.used, epoch.age_s, epoch.time_of_day_s),
-    )
-    query = select(*columns).where(epoch.shot_id.in_(ids)).order_by(epoch.shot_id, epoch.n)
-    rows = session.execute(query).all()
+    owners, quality, latitude, longitude, altitude_m, separation_m, used, ages, times = epochs_of_shots(session, ids)
     tell_progress(0, 1)
-    # Column by column: a row of the result is quick to index and slow to unpack.
-    owners, quality, latitude, longitude, altitude_m, separation_m, used, ages, times = ([row[n] for row in rows] for n in range(9))
     places = _places(latitude, longitude, altitude_m, separation_m)
     fixed = np.array([STATUS_BY_GGA_QUALITY.get(item) is Status.FIXED for item in quality], dtype=int)
     axes = {key: _axes(row) for key, row in references.items()}
@@ -163,18 +155,12 @@ def _mean_age_s(ages: Sequence[float | None]) -> float:
 def epochs_enu_m(session: Session, job_id: str, shots: Collection[Shot]) -> dict[str, NDArray[np.float64]]:
     """Return the averaged epochs of shots about their first one in the base's east, north, up, metres, each (n, 3): two queries."""
     references = references_of(session, job_id, shots)
-    rows = session.execute(
-        select(ShotEpoch.shot_id, ShotEpoch.latitude_text, ShotEpoch.longitude_text, ShotEpoch.altitude_m, ShotEpoch.separation_m)
-        .where(ShotEpoch.shot_id.in_({shot.id for shot in shots}), ShotEpoch.used)
-        .order_by(ShotEpoch.shot_id, ShotEpoch.n)
-    ).all()
-    by_id = {shot.id: shot for shot in shots}
-    found = {}
-    for shot_id, own in groupby(rows, key=lambda row: row[0]):
-        columns = list(zip(*own, strict=True))[1:]
-        places = _places(*columns)
-        axes = _axes(references[by_id[shot_id].reference_id])
-        found[shot_id] = np.asarray((places - places[0]) @ axes.T)
+    owners, _, latitude, longitude, altitude_m, separation_m, used, _, _ = epochs_of_shots(session, {shot.id for shot in shots})
+    places, keep = _places(latitude, longitude, altitude_m, separation_m), np.array(used, dtype=bool)
+    by_id, of, found = {shot.id: shot for shot in shots}, np.array(owners), {}
+    for shot_id in dict.fromkeys(of[keep]):
+        own = places[(of == shot_id) & keep]
+        found[shot_id] = np.asarray((own - own[0]) @ _axes(references[by_id[shot_id].reference_id]).T)
     return found
 
 

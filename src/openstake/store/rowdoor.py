@@ -78,7 +78,7 @@ _NAMES = ("mark.name", "gear.name", "profile.name", "fit_mark.name", "point_labe
 _SHORT = 200  # a text that is declared shorter stands on one line
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class _Column:
     """What a value of a column must be, in words and as a test."""
 
@@ -98,12 +98,12 @@ def _columns(table: Table) -> tuple[_Column, ...]:
     for item in table.columns:
         key = f"{table.name}.{item.name}"
         if key in _CHOICES:
-            found.append(_Column(item.name, f"is one of: {', '.join(_CHOICES[key])}", _one_of(_CHOICES[key])))
+            found.append(_Column(name=item.name, words=f"is one of: {', '.join(_CHOICES[key])}", is_sound=_one_of(_CHOICES[key])))
         elif isinstance(item.type, Boolean):
             continue
         elif isinstance(item.type, Float | Integer):
             least, most = _range_of(item.name)
-            found.append(_Column(item.name, f"is from {least:g} to {most:g}", _within(least, most), is_range=True))
+            found.append(_Column(name=item.name, words=f"is from {least:g} to {most:g}", is_sound=_within(least, most), is_range=True))
         elif isinstance(item.type, String):
             found += _text_columns(key, item.name, item.type.length or 0)
     return tuple(found)
@@ -118,17 +118,17 @@ def _range_of(name: str) -> tuple[float, float]:
 
 def _text_columns(key: str, name: str, longest: int) -> list[_Column]:
     if name == "id" or name.endswith("_id"):
-        return [_Column(name, "is a UUID", lambda value: bool(_UUID.fullmatch(value)))]
+        return [_Column(name=name, words="is a UUID", is_sound=lambda value: bool(_UUID.fullmatch(value)))]
     if name in ("hash", "previous_hash"):
-        return [_Column(name, "is a SHA-256", lambda value: bool(_HASH.fullmatch(value)))]
+        return [_Column(name=name, words="is a SHA-256", is_sound=lambda value: bool(_HASH.fullmatch(value)))]
     if name in ("day", "date"):
-        return [_Column(name, "is a day", lambda value: value == "" or bool(_DAY.fullmatch(value)))]
+        return [_Column(name=name, words="is a day", is_sound=lambda value: value == "" or bool(_DAY.fullmatch(value)))]
     found = []
     if key in _NAMES:
-        found.append(_Column(name, "is not empty", lambda value: bool(value.strip())))
+        found.append(_Column(name=name, words="is not empty", is_sound=lambda value: bool(value.strip())))
     if 0 < longest <= _SHORT:
         words = "stands on one line, without characters that are not seen"
-        found.append(_Column(name, words, lambda value: not NOT_ON_A_LINE.search(value)))
+        found.append(_Column(name=name, words=words, is_sound=lambda value: not NOT_ON_A_LINE.search(value)))
     return found
 
 

@@ -13,7 +13,6 @@ from functools import lru_cache
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from openstake.core.describe import typed
@@ -27,6 +26,7 @@ from openstake.derive.job import definition_from_json
 from openstake.derive.series import FieldTestSettled, TurnSettled, kind_of
 from openstake.store.models import Base
 from openstake.store.package import of_job
+from openstake.store.records.lines import rows_by_id
 from openstake.store.rowdoor import refused, shown
 from openstake.wire.jsontext import read_json
 from openstake.wire.profile import read_profile
@@ -48,7 +48,7 @@ def hold_texts(session: Session, job_id: str, brought: Mapping[str, Collection[s
     for (name, column), read in _READERS.items():
         table = Base.metadata.tables[name]
         where = table.c.id.in_(brought[name]) if name in brought else of_job(table, job_id)
-        for n, row in enumerate(session.execute(select(table).where(where).order_by(table.c.id)), 1):
+        for n, row in enumerate(rows_by_id(session, table, where), 1):
             try:
                 document = read_json(getattr(row, column))
                 _hold_numbers(document)

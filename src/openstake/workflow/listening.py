@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
 from openstake.core.evidence import StationReference
@@ -17,9 +16,9 @@ from openstake.live.rawfile import Place
 from openstake.live.rover import Address, ReceivedEpoch
 from openstake.live.session import Addresses, RunningSession
 from openstake.store.book import bases_from_elsewhere, write_entry
-from openstake.store.models import EpochRow, Listening, Occupation, Reference
+from openstake.store.models import Listening, Occupation, Reference
 from openstake.store.records.bases import further_rovers, listening_of, running_occupations
-from openstake.store.records.epochs import epoch_columns
+from openstake.store.records.epochs import add_epochs, epoch_columns
 from openstake.workflow.command import carry_out
 from openstake.workflow.context import Context, PracticeField
 from openstake.workflow.moment import Live, live_view, told_in_book
@@ -40,7 +39,7 @@ class StoreSink:
         values = [epoch_columns(row.epoch, row.host_s, row.reference_id) | {"listening_id": rover_id} for rover_id, row in rows]
 
         def work(session: Session) -> None:
-            session.execute(insert(EpochRow), values)
+            add_epochs(session, values)
 
         self._context.database.write(work, urgent=True)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Mapping
 from typing import Any, TypeVar
 
-from sqlalchemy import ColumnElement, Select, inspect, select
+from sqlalchemy import ColumnElement, Select, Table, inspect, select
 from sqlalchemy.orm import Session
 
 from openstake.core.errors import NotFoundError
@@ -22,6 +22,11 @@ def heads(model: type[Row], *where: ColumnElement[bool]) -> Select[Row]:
     table: Any = model
     replaced = select(table.replaces_id).where(table.replaces_id.is_not(None))
     return select(model).where(table.id.not_in(replaced), *where)
+
+
+def rows_by_id(session: Session, table: Table, where: ColumnElement[bool]) -> Iterable[Any]:
+    """Return rows as they are stored, in order of their ids."""
+    return session.execute(select(table).where(where).order_by(table.c.id))
 
 
 def head(session: Session, model: type[Row], row_id: str, missing: str) -> Row:

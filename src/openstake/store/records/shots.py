@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from typing import Any, Literal, get_args
 
-from sqlalchemy import ColumnElement, Select, func, select, tuple_
+from sqlalchemy import ColumnElement, Select, and_, func, or_, select, tuple_
 from sqlalchemy.orm import Session
 
 from openstake.store.models import (
@@ -50,6 +50,31 @@ def shots_page(
         bounds.append(key < place if newest_first else key > place)
     rows = shots_of_job(session, job_id, *bounds, newest_first=newest_first, limit=most + 1)
     return rows[:most], rows[most - 1].id if len(rows) > most else None
+
+
+def shots_of_marks(
+    session: Session,
+    job_id: str,
+    named: tuple[Collection[str], Collection[str]],
+    labelled: tuple[Collection[str], Collection[str]],
+    linked: Collection[str],
+) -> list[Shot]:
+    """Return the shots of a job on some marks: of some kinds by their names, of others by the ids that labels gave, and those linked."""
+    wanted = or_(
+        and_(Shot.kind.in_(named[0]), Shot.name.in_(named[1])),
+        and_(Shot.kind.in_(labelled[0]), Shot.id.in_(labelled[1])),
+        Shot.id.in_(linked),
+    )
+    return shots_of_job(session, job_id, wanted)
+
+
+def labelled(job_id: str, text: str, taken_out: bool) -> ColumnElement[bool]:
+    """Return what makes a shot a point of a job whose name, code or note has a text; taken out of the list, or in it."""
+    label = heads(PointLabel, PointLabel.job_id == job_id, PointLabel.taken_out.is_(taken_out), PointLabel.shot_id == Shot.id)
+    if text:
+        columns = (PointLabel.name, PointLabel.code, PointLabel.note)
+        label = label.where(or_(*(column.icontains(text, autoescape=True) for column in columns)))
+    return label.exists()
 
 
 def shots_of_base(

@@ -5,13 +5,11 @@ from __future__ import annotations
 import hashlib
 import json
 from collections import Counter, defaultdict
-from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import date, datetime, time, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import ColumnElement, Float, Select, cast, literal, select
 from sqlalchemy.orm import Session
 
 from openstake.core.book import KINDS
@@ -20,8 +18,9 @@ from openstake.core.limits import ShortText, Text
 from openstake.core.units import counted
 from openstake.derive import points
 from openstake.derive.job import JobNow, job_of
-from openstake.store.book import canonical, said_in_text
-from openstake.store.models import BookEntry, Device, Shot, SignedDay
+from openstake.store.book import canonical
+from openstake.store.models import Shot, SignedDay
+from openstake.store.records.booklines import Place, lines_within, signatures, signed_copies, times_of_lines
 from openstake.store.records.labels import labels_of
 from openstake.store.records.shots import OF_THE_JOB, shots_of_job
 from openstake.wire.address import hidden_passwords
@@ -111,16 +110,6 @@ class SignOff:
     ids: frozenset[str]
 
 
-# Lines of one chain are in order of their numbers; a later installation's chain comes after that of the one before it.
-Place = tuple[float, int]
-ORDER = (Device.created_s, BookEntry.sequence)
-
-
-def lines_of(job_id: str, *where: ColumnElement[bool]) -> Select[BookEntry]:
-    """Return a query for lines of a job; its order is `ORDER`."""
-    return select(BookEntry).join(Device, Device.id == BookEntry.device_id).where(BookEntry.job_id == job_id, *where)
-
-
 def bounds_s(job: JobNow, day: str) -> tuple[float, float]:
     """Return when a day of the job's time zone begins and ends, Unix seconds; InputError where it is none."""
     try:
@@ -156,15 +145,8 @@ def _signed(job: JobNow, day: str, who: str, place: Place, copy: str) -> SignOff
 
 def signed_of(session: Session, job: JobNow, with_ids: bool) -> list[SignOff]:
     """Return the days of a job that were signed off, oldest first: one query."""
-    content = SignedDay.content if with_ids else literal("")
-    query = (
-        select(SignedDay.day, SignedDay.who, *ORDER, content)
-        .join(BookEntry, BookEntry.id == SignedDay.book_id)
-        .join(Device, Device.id == BookEntry.device_id)
-        .where(SignedDay.job_id == job.id)
-        .order_by(SignedDay.created_s)
-    )
-    return [_signed(job, day, who, (chain, sequence), copy) for day, who, chain, sequence, copy in session.execute(query).all()]
+    copies = signed_copies(session, job.id, with_ids)
+    return [_signed(job, day, who, (chain, sequence), copy) for day, who, chain, sequence, copy in copies]
 
 
 def _ids_in(content: str) -> frozenset[str]:
@@ -181,8 +163,7 @@ def days(context: Context, job_id: str) -> Days:
 
 
 def _days(session: Session, job: JobNow) -> list[Day]:
-    columns = (*ORDER, cast(said_in_text("at_s"), Float), said_in_text("data.replaces"))
-    rows = session.execute(lines_of(job.id, said_in_text("kind") != "signed-off").with_only_columns(*columns)).all()
+    rows = times_of_lines(session, job.id)
     first = {item.day: item for item in reversed(signed_of(session, job, any(row[3] for row in rows)))}
     lines: Counter[str] = Counter()
     after: Counter[str] = Counter()
@@ -202,14 +183,8 @@ def _days(session: Session, job: JobNow) -> list[Day]:
 
 def _signatures(session: Session, job_id: str) -> dict[str, list[Signed]]:
     """Return the signatures of each day; each copy is held against the hash in the Book."""
-    query = (
-        select(SignedDay, said_in_text("data.content_sha256"))
-        .join(BookEntry, BookEntry.id == SignedDay.book_id)
-        .where(SignedDay.job_id == job_id)
-        .order_by(SignedDay.created_s)
-    )
     found: dict[str, list[Signed]] = defaultdict(list)
-    for row, told in session.execute(query).all():
+    for row, told in signatures(session, job_id):
         sha256 = hashlib.sha256(row.content.encode()).hexdigest()
         found[row.day].append(Signed(id=row.id, who=row.who, words=row.words, at_s=row.created_s, sha256=told, whole=sha256 == told))
     return found
@@ -237,7 +212,7 @@ def _sheet(session: Session, job: JobNow, day: str) -> DaySheet:
     found = next((item for item in _days(session, job) if item.day == day), None)
     if found is None:
         raise NotFoundError(f"The Book has no line of {_in_words(day)}.", field="day")
-    documents = [json.loads(row.text) for row in _rows(session, job.id, begins_s, ends_s)]
+    documents = [json.loads(row.text) for row in lines_within(session, job.id, begins_s, ends_s)]
     parts = [DayPart(title, [_sentence(item) for item in documents if item["kind"] in kinds]) for title, kinds in _PARTS]
     named = [point for point in _points(session, job, begins_s, ends_s) if point.kind != "check"]
     codes = Counter(point.code or "no code" for point in named)
@@ -253,11 +228,6 @@ def _sentence(document: dict[str, Any]) -> str:
     return hidden_passwords(document["sentence"]) + by
 
 
-def _rows(session: Session, job_id: str, begins_s: float, ends_s: float) -> Sequence[BookEntry]:
-    at = cast(said_in_text("at_s"), Float)
-    return session.scalars(lines_of(job_id, at >= begins_s, at < ends_s).order_by(*ORDER)).all()
-
-
 def sign(context: Context, job_id: str, request: SignRequest) -> Days:
     """Sign a day off by name: a copy of its lines, its sheet and its points as they stand is frozen, its hash goes into the Book."""
     who, words = " ".join(request.who.split())[:80], request.words.strip()
@@ -268,7 +238,7 @@ def sign(context: Context, job_id: str, request: SignRequest) -> Days:
         begins_s, ends_s = bounds_s(job, request.day)
         if begins_s > context.now(job_id):
             raise ConflictError("This day has not begun.")
-        rows = _rows(session, job.id, begins_s, ends_s)
+        rows = lines_within(session, job.id, begins_s, ends_s)
         content = canonical(
             {
                 "job": job.id,
@@ -285,7 +255,7 @@ def sign(context: Context, job_id: str, request: SignRequest) -> Days:
 
     def work(tx: Transaction) -> None:
         # The copy was made beside those who write: what came in between is not signed unseen.
-        if [row.id for row in _rows(tx.session, tx.job_id, begins_s, ends_s)] != seen:
+        if [row.id for row in lines_within(tx.session, tx.job_id, begins_s, ends_s)] != seen:
             raise ConflictError("Something was written in the meantime. Look at the day again, then sign.")
         line = tx.tell(
             "signed-off",

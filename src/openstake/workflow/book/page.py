@@ -3,21 +3,34 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Collection, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
-from sqlalchemy import ColumnElement, Float, Row, Select, cast, or_, select, tuple_
+from sqlalchemy import ColumnElement, Row, not_
 from sqlalchemy.orm import Session
 
 from openstake.core.book import GROUPS, KINDS, WEATHER, Group, Weather
 from openstake.core.errors import NotFoundError
 from openstake.core.limits import ShortText
 from openstake.derive.job import JobNow, job_of
-from openstake.store.book import Verification, said_in_text, verify
-from openstake.store.models import BookEntry, Device
+from openstake.store.book import Verification, verify
+from openstake.store.models import BookEntry
+from openstake.store.records.booklines import (
+    Place,
+    chain_begins_s,
+    first_holding,
+    having,
+    holding_after,
+    line_of,
+    lines_page,
+    of_kinds,
+    texts_with_addresses,
+    that_correct,
+    within,
+)
 from openstake.wire.address import hidden_passwords, holds_password
-from openstake.workflow.book.days import ORDER, Place, SignOff, bounds_s, ids_of, lines_of, replaced_by, signed_of
+from openstake.workflow.book.days import SignOff, bounds_s, ids_of, replaced_by, signed_of
 from openstake.workflow.context import Context
 
 MOST_LINES = 500
@@ -101,14 +114,10 @@ def view(context: Context, job_id: str, query: BookQuery) -> BookView:
     """Return a page of a job's lines, newest first, and with the first page of all whether the whole Book is whole."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        found = lines_of(job_id, *_filters(job, query))
-        last = session.get(BookEntry, query.after) if query.after else None
-        if last is not None:
-            found = found.where(tuple_(*ORDER) < _place_of(session, last))
-        rows = session.scalars(found.order_by(*NEWEST_FIRST).limit(MOST_LINES + 1)).all()
+        rows = lines_page(session, job_id, _filters(job, query), query.after, MOST_LINES + 1)
         asked_for_part = bool(query.after or query.text or query.group or query.day)
         verification = None if asked_for_part else verify(session)
-        telling = [] if asked_for_part else session.execute(_with_passwords(job_id)).all()
+        telling = [] if asked_for_part else texts_with_addresses(session, job_id)
         lines = _lines(session, job, rows[:MOST_LINES])
     following = rows[MOST_LINES - 1].id if len(rows) > MOST_LINES else None
     words = query.text.strip().lower()
@@ -121,34 +130,19 @@ def view(context: Context, job_id: str, query: BookQuery) -> BookView:
     )
 
 
-NEWEST_FIRST = tuple(column.desc() for column in ORDER)
-
-
-def _place_of(session: Session, row: BookEntry) -> Place:
-    """Return where a line stands in the Book."""
-    return session.get_one(Device, row.device_id).created_s, row.sequence
-
-
 def _filters(job: JobNow, query: BookQuery) -> list[ColumnElement[bool]]:
     where: list[ColumnElement[bool]] = []
     if words := query.text.strip():
-        where.append(said_in_text("sentence").icontains(words, autoescape=True))
+        where.append(having(words))
     if query.group == "corrections":
-        where.append(said_in_text("data.replaces").is_not(None))
+        where.append(that_correct())
     elif query.group == "rover":
-        where.append(said_in_text("kind").not_in([kind for kinds in KINDS.values() for kind in kinds]))
+        where.append(not_(of_kinds([kind for kinds in KINDS.values() for kind in kinds])))
     elif query.group:
-        where.append(said_in_text("kind").in_(KINDS[query.group]))
+        where.append(of_kinds(KINDS[query.group]))
     if query.day:
-        first_s, last_s = bounds_s(job, query.day)
-        at = cast(said_in_text("at_s"), Float)
-        where += [at >= first_s, at < last_s]
+        where += within(*bounds_s(job, query.day))
     return where
-
-
-def _with_passwords(job_id: str) -> Select[int, str]:
-    like = BookEntry.text.like("%://%:%@%")
-    return lines_of(job_id, like).with_only_columns(BookEntry.sequence, BookEntry.text).order_by(*ORDER)
 
 
 def _passwords_words(rows: Sequence[Row[int, str]]) -> str:
@@ -165,7 +159,7 @@ def _passwords_words(rows: Sequence[Row[int, str]]) -> str:
 def _lines(session: Session, job: JobNow, rows: Sequence[BookEntry]) -> list[BookLine]:
     """Return lines as they are shown: two queries."""
     documents = [json.loads(row.text) for row in rows]
-    chains = {device.id: device.created_s for device in session.scalars(select(Device))}
+    chains = chain_begins_s(session)
     signed = signed_of(session, job, any(map(replaced_by, documents)))
     return [
         BookLine(
@@ -200,39 +194,20 @@ def line(context: Context, job_id: str, line_id: str) -> LineSeen:
     """Return a line in full, with the lines before that told what it replaces, and those that replaced what it told."""
     with context.database.read() as session:
         job = job_of(session, job_id)
-        row = session.get(BookEntry, line_id)
-        if row is None or row.job_id != job_id:
+        row = line_of(session, job_id, line_id)
+        if row is None:
             raise NotFoundError("There is no such line in this job's Book.")
         document = json.loads(row.text)
         replaced = replaced_by(document)
         own = [value for value in ids_of(document) if value not in replaced]
-        before = _first_holding(session, job_id, replaced)
-        later = _holding(session, job_id, own, tuple_(*ORDER) > _place_of(session, row))
+        before = first_holding(session, job_id, replaced[:_MOST_BEFORE])
+        later = holding_after(session, row, sorted(own)[:_MOST_BEFORE], _MOST_BEFORE)
         after = [item for item in later if set(replaced_by(json.loads(item.text))) & set(own)]
         shown = _lines(session, job, [row, *before, *after])
     values = [LineNumber(name.replace("_", " "), _value(value)) for name, value in document["data"].items() if value not in (None, [])]
     return LineSeen(
         line=shown[0], previous_hash=row.previous_hash, numbers=values, before=shown[1 : 1 + len(before)], after=shown[1 + len(before) :]
     )
-
-
-def _first_holding(session: Session, job_id: str, ids: Sequence[str]) -> list[BookEntry]:
-    """Return the lines that told of each of some ids first, oldest first."""
-    found: dict[str, BookEntry] = {}
-    for item in ids[:_MOST_BEFORE]:
-        query = lines_of(job_id, BookEntry.text.contains(item)).order_by(*ORDER)
-        row = session.scalars(query.limit(1)).first()
-        if row is not None:
-            found[row.id] = row
-    return list(found.values())
-
-
-def _holding(session: Session, job_id: str, ids: Collection[str], when: ColumnElement[bool]) -> list[BookEntry]:
-    """Return the newest lines that hold any of some ids."""
-    if not ids:
-        return []
-    named = or_(*(BookEntry.text.contains(item) for item in sorted(ids)[:_MOST_BEFORE]))
-    return list(session.scalars(lines_of(job_id, when, named).order_by(*NEWEST_FIRST).limit(_MOST_BEFORE)))
 
 
 def _value(value: Any) -> str:

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import select
-
 from openstake.core.errors import ConflictError, InputError
 from openstake.core.limits import ShortText, Text
 from openstake.derive.crews import CrewsDiffer, crews_of
 from openstake.derive.job import job_of
-from openstake.store.models import Base, new_id
+from openstake.store.models import new_id
+from openstake.store.records.crews import settle_by
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 
@@ -51,17 +50,13 @@ def settle(tx: Transaction, request: SettleRequest) -> None:
     value = next((item for item in differs.values if item.id == request.value_id), None)
     if value is None:
         raise InputError("Choose one of the values that two crews have.", field="value_id")
-    table = Base.metadata.tables[differs.table]
-    row = dict(tx.session.execute(select(table).where(table.c.id == value.id)).mappings().one())
     reason = f"settles two crews' values{': ' + request.reason.strip() if request.reason.strip() else ''}"
-    words = {"reason": reason, "who": who[:80], "created_s": tx.now_s, "started_s": tx.now_s}
-    row |= {name: said for name, said in words.items() if name in table.c and (name != "started_s" or "created_s" not in table.c)}
-    row |= {"id": new_id(), "replaces_id": differs.id}
-    tx.session.execute(table.insert().values(**row))
+    said = {"id": new_id(), "replaces_id": differs.id, "reason": reason, "who": who[:80], "at_s": tx.now_s}
+    row_id = settle_by(tx.session, differs.table, value.id, said)
     tx.tell(
         "settled",
         f"{differs.what}: {value.words} holds, by {who}; {reason}.",
         replaces=differs.id,
-        row=row["id"],
+        row=row_id,
         values=[item.words for item in differs.values],
     )

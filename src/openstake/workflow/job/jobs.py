@@ -21,8 +21,8 @@ from openstake.derive.marks import current_places, given_of, middle_of, row_of
 from openstake.store.book import lost_race
 from openstake.store.models import GeoidGridFile, Job, JobProfile, JobSettings
 from openstake.store.records.bases import open_occupation
+from openstake.store.records.jobs import jobs_named
 from openstake.store.records.kits import chosen_lines
-from openstake.store.records.lines import heads
 from openstake.store.records.marks import count_marks, current_rows
 from openstake.workflow.command import OF_NO_JOB, Transaction, carry_out
 from openstake.workflow.context import Context
@@ -265,8 +265,7 @@ def _typed_place(values: Mapping[str, Any]) -> tuple[float, float] | None:
 def _check_name(session: Session, job: JobNow | None, name: str) -> None:
     if not name:
         raise InputError("A job needs a name.", field="name")
-    same = session.scalars(heads(JobSettings, JobSettings.name == name))
-    if any(job is None or row.job_id != job.id for row in same):
+    if any(job is None or job_id != job.id for job_id in jobs_named(session, name)):
         raise ConflictError(f"A job named {name} exists already. Open it, or choose another name.", field="name")
 
 

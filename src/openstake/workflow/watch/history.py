@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from itertools import pairwise
 from typing import Any, Literal
 
-from sqlalchemy import Integer, Row, case, cast, func, select
+from sqlalchemy import Row
 from sqlalchemy.orm import Session
 
 from openstake.core.evidence import STATUS_BY_GGA_QUALITY, Status
@@ -15,8 +15,9 @@ from openstake.core.limits import HostSeconds, Seconds, ShortText
 from openstake.core.sigmas import horizontal_95_m, vertical_95_m
 from openstake.core.units import LengthUnit, counted, text_from_metres, text_from_seconds
 from openstake.derive.job import job_of
-from openstake.store.models import EpochRow, Occupation
+from openstake.store.models import Occupation
 from openstake.store.records.bases import corrected_heights_between, listening_line, listenings_between, open_occupation, references_between
+from openstake.store.records.epochs import slices_of
 from openstake.workflow.context import Context
 
 SLICES = 600  # about the pixels of the picture: more would cost and not show
@@ -26,6 +27,7 @@ _GAP_S = 1.6
 _MOST_EVENTS = 200
 _CORRECTED = (Status.DGPS, Status.FLOAT, Status.FIXED)
 _WORST_FIRST = (Status.NONE, Status.SINGLE, Status.OTHER, Status.DGPS, Status.FLOAT, Status.FIXED)
+_RANKS = {quality: _WORST_FIRST.index(status) for quality, status in STATUS_BY_GGA_QUALITY.items()}
 
 
 @dataclass(frozen=True)
@@ -90,7 +92,7 @@ def history(context: Context, job_id: str, query: HistoryQuery) -> History:
         occupation = open_occupation(session, job_id)
         if occupation is not None:
             line = listening_line(session, occupation.id, query.rover_id or None)
-            rows = session.execute(_sliced(line, since, seconds)).all()
+            rows = slices_of(session, line, since, seconds, SLICES, _RANKS, _WORST_FIRST.index(Status.OTHER))
             changes = _changes(session, occupation, since, since + seconds)
     found = _history(rows, since, seconds)
     found.events.extend(sorted([*changes, *_of_runs(found), *_switches(rows)], key=lambda item: item.at_s)[-_MOST_EVENTS:])
@@ -169,31 +171,6 @@ def _switches(rows: Sequence[Row[Any]]) -> list[HistoryEvent]:
             last = other
         last = row.station_high if last is None else last
     return events
-
-
-def _sliced(line: Sequence[str], since_s: float, seconds: float) -> Any:
-    """Return the query for the slices of a rover's epochs: when each begins and ends, and the worst in it."""
-    ranks = {quality: _WORST_FIRST.index(status) for quality, status in STATUS_BY_GGA_QUALITY.items()}
-    rank = case(ranks, value=EpochRow.quality, else_=_WORST_FIRST.index(Status.OTHER))
-    at = cast((EpochRow.host_s - since_s) * (SLICES / seconds), Integer)
-    return (
-        select(
-            func.min(EpochRow.host_s).label("first_s"),
-            func.max(EpochRow.host_s).label("last_s"),
-            func.min(rank).label("rank"),
-            func.max(EpochRow.age_s).label("age_s"),
-            func.min(EpochRow.satellites).label("satellites"),
-            # The axes of the ellipse where the receiver sends one.
-            func.max(func.coalesce(EpochRow.sigma_major_m, EpochRow.sigma_east_m)).label("east_m"),
-            func.max(func.coalesce(EpochRow.sigma_minor_m, EpochRow.sigma_north_m)).label("north_m"),
-            func.max(EpochRow.sigma_up_m).label("up_m"),
-            func.min(EpochRow.station_id).label("station_low"),
-            func.max(EpochRow.station_id).label("station_high"),
-        )
-        .where(EpochRow.listening_id.in_(line), EpochRow.host_s.between(since_s, since_s + seconds))
-        .group_by(at)
-        .order_by(at)
-    )
 
 
 def _history(rows: Sequence[Row[Any]], since_s: float, seconds: float) -> History:

@@ -28,7 +28,7 @@ from openstake.derive.kit import kit_of
 from openstake.store.models import PointLabel, Shot
 from openstake.store.records import lines
 from openstake.store.records.labels import FIRST_NAME, free_name, is_taken, labels_of, last_named, newest_label
-from openstake.store.records.shots import shots_page
+from openstake.store.records.shots import labelled, shots_page
 from openstake.workflow.command import Transaction, command
 from openstake.workflow.context import Context
 from openstake.workflow.photos import PhotoView, keep_photo, photos_of
@@ -157,15 +157,7 @@ def list_points(context: Context, job_id: str, query: PointsQuery) -> Points:
 
 
 def _filters(job_id: str, query: PointsQuery) -> list[ColumnElement[bool]]:
-    label = lines.heads(PointLabel, PointLabel.job_id == job_id, PointLabel.taken_out.is_(query.taken_out))
-    if query.text.strip():
-        pattern = "%" + query.text.strip().replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
-        label = label.where(
-            PointLabel.name.ilike(pattern, escape="\\")
-            | PointLabel.code.ilike(pattern, escape="\\")
-            | PointLabel.note.ilike(pattern, escape="\\")
-        )
-    where: list[ColumnElement[bool]] = [label.where(PointLabel.shot_id == Shot.id).exists()]
+    where = [labelled(job_id, query.text.strip(), query.taken_out)]
     if query.kind:
         where.append(Shot.kind == query.kind)
     return where
